@@ -1,0 +1,90 @@
+"""Second-order sections in the public "audio EQ cookbook" forms, their response, and the kernel that runs them.
+
+Sections are rows ``b0 b1 b2 1 a1 a2``, as SciPy's ``sosfilt`` takes them.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numba import njit
+
+from obsidian_wren.core.decibels import Samples
+
+Shape = Literal["peak", "low_shelf", "high_shelf"]
+
+
+@dataclass(frozen=True)
+class EqualizerBand:
+    """One bell or shelf. Shelves take Q as in the cookbook (S follows from it)."""
+
+    shape: Shape
+    frequency_hz: float
+    gain_db: float
+    q: float
+
+
+def band_section(band: EqualizerBand, *, rate_hz: float) -> Samples:
+    """Cookbook section ``(6,)`` of a bell or a shelf; frequencies near Nyquist are held at 0.49 of the rate."""
+    w = 2.0 * math.pi * min(band.frequency_hz, 0.49 * rate_hz) / rate_hz
+    cos, alpha, a = math.cos(w), math.sin(w) / (2.0 * band.q), 10.0 ** (band.gain_db / 40.0)
+    if band.shape == "peak":
+        b = (1.0 + alpha * a, -2.0 * cos, 1.0 - alpha * a)
+        d = (1.0 + alpha / a, -2.0 * cos, 1.0 - alpha / a)
+    else:
+        sign = 1.0 if band.shape == "low_shelf" else -1.0
+        root = 2.0 * math.sqrt(a) * alpha
+        up, down = a + 1.0, (a - 1.0) * sign
+        b = (a * (up - down * cos + root), sign * 2.0 * a * ((a - 1.0) - sign * up * cos), a * (up - down * cos - root))
+        d = (up + down * cos + root, -sign * 2.0 * ((a - 1.0) + sign * up * cos), up + down * cos - root)
+    return np.array([b[0] / d[0], b[1] / d[0], b[2] / d[0], 1.0, d[1] / d[0], d[2] / d[0]])
+
+
+def highpass_sections(frequency_hz: float, *, order: int, rate_hz: float) -> Samples:
+    """Butterworth high-pass of order 1 to 4 as sections ``(k, 6)``: cookbook biquads with Butterworth Qs, 6 dB/oct an order."""
+    w = 2.0 * math.pi * min(frequency_hz, 0.49 * rate_hz) / rate_hz
+    sections = []
+    for pair in range(order // 2):
+        q = 1.0 / (2.0 * math.cos(math.pi * (2 * pair + 1 + order % 2) / (2 * order)))
+        cos, alpha = math.cos(w), math.sin(w) / (2.0 * q)
+        scale = 1.0 + alpha
+        sections.append(
+            [(1 + cos) / 2 / scale, -(1 + cos) / scale, (1 + cos) / 2 / scale, 1.0, -2 * cos / scale, (1 - alpha) / scale]
+        )
+    if order % 2:
+        k = math.tan(w / 2.0)
+        sections.append([1.0 / (1.0 + k), -1.0 / (1.0 + k), 0.0, 1.0, (k - 1.0) / (k + 1.0), 0.0])
+    return np.array(sections)
+
+
+def response_db(sections: Samples, frequency_hz: Samples, *, rate_hz: float) -> Samples:
+    """Magnitude response in dB of ``(k, 6)`` sections in series at ``(n,)`` frequencies, on the digital filter itself."""
+    z = np.exp(-2j * np.pi * np.asarray(frequency_hz) / rate_hz)
+    powers = np.stack([np.ones_like(z), z, z * z])
+    ratio = np.abs(sections[:, :3] @ powers) / np.maximum(np.abs(sections[:, 3:] @ powers), 1e-30)
+    return np.asarray(20.0 * np.log10(np.maximum(ratio, 1e-15)).sum(axis=0))
+
+
+@njit(cache=True, fastmath={"contract"})
+def run_sections(sections: Samples, state: Samples, block: Samples, gain: float, out: Samples) -> None:
+    """Filter ``block`` into ``out`` through sections in series (transposed direct form II), then scale by ``gain``.
+
+    ``state`` is ``(k, 2)`` and is carried over.
+    """
+    count = sections.shape[0]
+    for i in range(len(block)):
+        x = block[i]
+        for s in range(count):
+            y = sections[s, 0] * x + state[s, 0]
+            state[s, 0] = sections[s, 1] * x - sections[s, 4] * y + state[s, 1]
+            state[s, 1] = sections[s, 2] * x - sections[s, 5] * y
+            x = y
+        out[i] = x * gain
+    for s in range(count):
+        # A decaying tail would run into denormal numbers, which are slow.
+        if abs(state[s, 0]) < 1e-25 and abs(state[s, 1]) < 1e-25:
+            state[s, 0] = 0.0
+            state[s, 1] = 0.0

@@ -1,0 +1,83 @@
+"""Delivery: the gain that brings the treated voice to a listener's loudness, under a true-peak ceiling.
+
+The gain is solved by running the real chain over the real take, so the loudness that is planned is the one that comes out.
+Aims: −18 LUFS for calls, a little under the −16 LUFS of spoken word on the web (EBU R 128 s2), so that no heavy limiting is
+needed; ceiling −3 dBTP, so that a coder on the way has room.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from obsidian_wren.core.chain.engine import GainSpec, LimiterSpec, StageSpec, render
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.setting import Setting, settle
+from obsidian_wren.core.measure.levels import true_peak_dbtp
+from obsidian_wren.core.measure.loudness import integrated_lufs
+
+LOUDNESS_AIM_LUFS = -18.0
+LOUDNESS_TOLERANCE_LU = 1.0
+CEILING_DBTP = -3.0
+RELEASE_S = 0.1
+MOST_LIMITING_DB = 8.0
+_GAIN_RANGE_DB = (-30.0, 40.0)
+_CLOSE_ENOUGH_LU = 0.03
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """Gain and ceiling for one listener, with what the chain then gives on the take: planned loudness and true peak."""
+
+    gain_db: Setting
+    ceiling_dbtp: Setting
+    aim_lufs: float
+    planned_lufs: float
+    planned_true_peak_dbtp: float
+    limited_db: float
+
+
+def derive_delivery(
+    talk_samples: Samples, before: Sequence[StageSpec], *, rate_hz: float, aim_lufs: float = LOUDNESS_AIM_LUFS,
+    pinned_gain_db: float | None = None, pinned_ceiling_dbtp: float | None = None,
+) -> Delivery:  # fmt: skip
+    """Solve the gain on ``(n,)`` samples of talk after the stages ``before``."""
+    toned = render(before, talk_samples, rate_hz=rate_hz)
+    start_lufs, start_peak = integrated_lufs(toned, rate_hz=rate_hz), true_peak_dbtp(toned)
+    ceiling = settle(
+        CEILING_DBTP, "dBTP", "3 dB are kept for what a coder on the way adds between samples.", pinned_ceiling_dbtp
+    )
+    most = ceiling.value - start_peak + MOST_LIMITING_DB
+    gain = _held(aim_lufs - start_lufs, most)
+    planned, out = _through(toned, gain, ceiling.value, rate_hz)
+    for _ in range(3):
+        better = _held(gain + aim_lufs - planned, most)
+        if abs(aim_lufs - planned) <= _CLOSE_ENOUGH_LU or abs(better - gain) < 0.02:
+            break
+        gain = better
+        planned, out = _through(toned, gain, ceiling.value, rate_hz)
+    gain = round(gain, 2)
+    text = f"The toned voice measures {start_lufs:.1f} LUFS; the listener's aim is {aim_lufs:.0f}."
+    if gain >= most - 0.02:
+        text += f" Held back: more would cost the highest peaks over {MOST_LIMITING_DB:.0f} dB in the limiter."
+    setting = settle(gain, "dB", text, pinned_gain_db, digits=2)
+    if pinned_gain_db is not None or round(gain, 2) != gain:
+        planned, out = _through(toned, setting.value, ceiling.value, rate_hz)
+    return Delivery(
+        gain_db=setting,
+        ceiling_dbtp=ceiling,
+        aim_lufs=aim_lufs,
+        planned_lufs=planned,
+        planned_true_peak_dbtp=true_peak_dbtp(out),
+        limited_db=max(0.0, start_peak + setting.value - ceiling.value),
+    )
+
+
+def _held(gain_db: float, most_db: float) -> float:
+    low, high = _GAIN_RANGE_DB
+    return max(low, min(gain_db, most_db, high))
+
+
+def _through(toned: Samples, gain_db: float, ceiling_dbtp: float, rate_hz: float) -> tuple[float, Samples]:
+    out = render([GainSpec(gain_db), LimiterSpec(ceiling_dbtp, RELEASE_S)], toned, rate_hz=rate_hz)
+    return integrated_lufs(out, rate_hz=rate_hz), out

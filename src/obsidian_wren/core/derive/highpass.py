@@ -1,0 +1,50 @@
+"""The high-pass: as high as the voice allows, as steep as the rumble asks.
+
+A corner at 0.8 of the lowest pitch costs the lowest fundamental of this voice at most 1.3 dB at third order (Butterworth).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.decibels import power_db
+from obsidian_wren.core.derive.setting import Setting, hz, settle
+from obsidian_wren.core.measure.readings import QuietReading, TalkReading
+from obsidian_wren.core.measure.voice_spectrum import CELL_HZ
+
+_SHARE_OF_LOWEST_PITCH = 0.8
+_RANGE_HZ = (40.0, 120.0)
+_PITCH_UNKNOWN_HZ = 70.0
+
+
+@dataclass(frozen=True)
+class HighpassRule:
+    """Corner frequency and order (6 dB per octave each)."""
+
+    frequency_hz: Setting
+    order: Setting
+
+
+def derive_highpass(
+    talk: TalkReading, quiet: QuietReading, *, pinned_hz: float | None = None, pinned_order: float | None = None
+) -> HighpassRule:
+    """High-pass from the 5th percentile of the pitch and from how far the rumble under it stands over the voice band."""
+    pitch = talk.pitch_hz
+    corner = _PITCH_UNKNOWN_HZ if pitch is None else float(np.clip(_SHARE_OF_LOWEST_PITCH * pitch.p5, *_RANGE_HZ))
+    corner = round(corner)
+    under = CELL_HZ < corner
+    rumble_db = power_db(float(quiet.noise.cells[under].sum()))
+    rest_db = power_db(float(quiet.noise.cells[~under].sum()))
+    excess_db = rumble_db - rest_db
+    order = 4 if excess_db > 6.0 else 3 if excess_db > -6.0 else 2
+    voice = "The pitch of this voice was not found" if pitch is None else f"Your lowest pitch is {pitch.p5:.0f} Hz"
+    if excess_db > -6.0:
+        room = f"the room's rumble under {corner} Hz is {'as strong as' if abs(excess_db) <= 3 else 'stronger than' if excess_db > 0 else 'nearly as strong as'} all the rest of it"
+    else:
+        room = f"the room has little under {corner} Hz, {-excess_db:.0f} dB less than above"
+    because = f"{voice}; {room}."
+    frequency = settle(float(corner), "Hz", because, pinned_hz, digits=0)
+    slope = settle(float(order), "order", f"{6 * order} dB per octave: {hz(corner)} and under holds {excess_db:+.0f} dB against the rest of the room.", pinned_order, digits=0)
+    return HighpassRule(frequency, slope)

@@ -1,0 +1,31 @@
+"""A setting: the value in force, what the rule derived, whether a person pinned it, and because."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One parameter of one stage. ``value`` equals ``derived`` unless it is pinned."""
+
+    value: float
+    unit: str
+    derived: float
+    pinned: bool
+    because: str
+
+
+def settle(derived: float, unit: str, because: str, pin: float | None, *, digits: int = 1) -> Setting:
+    """The setting that a rule's answer and a person's pin make together."""
+    rounded = round(derived, digits)
+    return Setting(
+        value=rounded if pin is None else pin, unit=unit, derived=rounded, pinned=pin is not None, because=because
+    )
+
+
+def hz(frequency_hz: float) -> str:
+    """A frequency as it is spoken: 92 Hz, 3.4 kHz."""
+    if frequency_hz < 1000.0:
+        return f"{frequency_hz:.0f} Hz"
+    return f"{frequency_hz / 1000.0:.1f} kHz".replace(".0 kHz", " kHz")

@@ -1,0 +1,141 @@
+"""Tone: the equalizer's bands with a name and a because each."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.chain.filters import EqualizerBand, highpass_sections
+from obsidian_wren.core.derive import equalizer_fit
+from obsidian_wren.core.derive.equalizer_fit import EqualizerFit
+from obsidian_wren.core.derive.highpass import HighpassRule
+from obsidian_wren.core.derive.setting import hz
+from obsidian_wren.core.derive.tone_target import Target, average_speech
+from obsidian_wren.core.measure.readings import QuietReading, TalkReading
+from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, FineSpectrum
+
+# The trade's words for parts of the voice, by upper edge in Hz.
+_REGIONS = ((90, "Bottom"), (250, "Boom"), (420, "Mud"), (800, "Box"), (1600, "Nose"), (5000, "Presence"), (9000, "Sibilance"), (1e9, "Air"))
+# How strongly a response file speaks where the voice itself is too weak.
+_FILE_TRUST = 0.15
+
+
+@dataclass(frozen=True)
+class NamedBand:
+    """A band with the trade's word for its region, its because and whether a person pinned it."""
+
+    name: str
+    band: EqualizerBand
+    pinned: bool
+    because: str
+
+
+@dataclass(frozen=True)
+class Tone:
+    """The tone rule's answer: named bands, the fit's evidence, and a sentence on what was left alone."""
+
+    bands: tuple[NamedBand, ...]
+    fit: EqualizerFit
+    left_alone: str
+
+
+def region(frequency_hz: float) -> str:
+    """The trade's word for a part of the voice."""
+    return next(name for edge, name in _REGIONS if frequency_hz < edge)
+
+
+def derive_tone(
+    talk: TalkReading, quiet: QuietReading, highpass: HighpassRule, *, pinned: Sequence[EqualizerBand] = (),
+    target: Target | None = None, mic_response_db: np.ndarray | None = None,
+) -> Tone:  # fmt: skip
+    """Fit the equalizer to this voice over this room.
+
+    ``mic_response_db`` ``(points,)`` is the microphone's response at ``POINT_HZ`` where a file gives it, NaN elsewhere: it speaks
+    only where the voice is too weak to be trusted. Raises ValueError where no octave of voice stands over the noise.
+    """
+    target = target or average_speech()
+    voice, trust = _voice_and_trust(talk, quiet, target, mic_response_db)
+    fit = equalizer_fit.fit_equalizer(
+        voice, target, trust, rate_hz=talk.rate_hz, highpass_sections=_sections(highpass, talk.rate_hz), pinned=pinned
+    )
+    return _explain(fit)
+
+
+def judge_tone(
+    talk: TalkReading, quiet: QuietReading, highpass: HighpassRule, bands: Sequence[EqualizerBand], pinned: Sequence[bool]
+) -> Tone:
+    """The evidence for bands that a person has nudged; nothing is fitted."""
+    target = average_speech()
+    voice, trust = _voice_and_trust(talk, quiet, target, None)
+    return _explain(
+        equalizer_fit.refit_evidence(
+            voice, target, trust, bands, pinned, rate_hz=talk.rate_hz, highpass_sections=_sections(highpass, talk.rate_hz)
+        )
+    )
+
+
+def _sections(highpass: HighpassRule, rate_hz: float) -> np.ndarray:
+    return highpass_sections(highpass.frequency_hz.value, order=int(highpass.order.value), rate_hz=rate_hz)
+
+
+def _voice_and_trust(
+    talk: TalkReading, quiet: QuietReading, target: Target, mic_response_db: np.ndarray | None
+) -> tuple[FineSpectrum, np.ndarray]:
+    trust = equalizer_fit.trust_from_snr(talk.voice, quiet.noise)
+    voice = equalizer_fit.without_noise(talk.voice, quiet.noise)
+    if talk.pitch_hz is not None:
+        trust = np.where(talk.pitch_hz.p5 > POINT_HZ * 1.05, 0.0, trust)
+    if mic_response_db is not None:
+        voice, trust = _fill_from_file(voice, trust, target, mic_response_db)
+    return voice, trust
+
+
+def _fill_from_file(
+    voice: FineSpectrum, trust: np.ndarray, target: Target, mic_response_db: np.ndarray
+) -> tuple[FineSpectrum, np.ndarray]:
+    """Where the voice is silent, pretend an average voice through this microphone, joined to the real one in level."""
+    weak = (trust == 0.0) & np.isfinite(mic_response_db) & (POINT_HZ >= target.low_hz)
+    if not weak.any() or not (trust > 0.5).any():
+        return voice, trust
+    points = voice.points_db()
+    expected = target.levels_db + np.nan_to_num(mic_response_db)
+    join = float(np.average((points - expected)[trust > 0.5]))
+    change_db = np.where(weak, expected + join - points, 0.0)
+    cells_db = np.interp(np.log(CELL_HZ), np.log(POINT_HZ), change_db)
+    return FineSpectrum(voice.cells * 10.0 ** (cells_db / 10.0), voice.top_hz), np.where(weak, _FILE_TRUST, trust)
+
+
+def _explain(fit: EqualizerFit) -> Tone:
+    # Each band answers for the deviation around it that was there before the equalizer.
+    deviation = fit.recorded_db - fit.target_db
+    bands = tuple(
+        NamedBand(region(band.frequency_hz), band, held, _because(band, held, deviation, fit))
+        for band, held in zip(fit.bands, fit.pinned, strict=True)
+    )
+    high_end = f"above {hz(fit.high_hz)}"
+    low_end = f"under {hz(fit.low_hz)}"
+    return Tone(bands, fit, f"Left alone {low_end} and {high_end}: too little voice there, a boost would only lift the room.")
+
+
+def _because(band: EqualizerBand, held: bool, deviation: np.ndarray, fit: EqualizerFit) -> str:
+    width = 2.0 ** min(1.0, 1.0 / (2.0 * band.q))
+    low, high = band.frequency_hz / width, band.frequency_hz * width
+    if band.shape == "low_shelf":
+        low, high = fit.low_hz, band.frequency_hz
+    elif band.shape == "high_shelf":
+        low, high = band.frequency_hz, fit.high_hz
+    inside = (POINT_HZ >= low) & (POINT_HZ <= high) & (fit.trust > 0.0)
+    if not inside.any():
+        inside = np.abs(np.log2(POINT_HZ / band.frequency_hz)) < 0.2
+    mean = float(np.average(deviation[inside], weights=np.maximum(fit.trust[inside], 1e-3)))
+    span = f"{hz(max(low, fit.low_hz))} to {hz(min(high, fit.high_hz))}"
+    text = f"From {span} your voice stands {abs(mean):.1f} dB {'over' if mean > 0 else 'under'} the middle of the corridor."
+    if not held and band.gain_db >= equalizer_fit.BOOST_DB - 0.05:
+        text += " The boost is held at its cap."
+    elif not held and band.gain_db <= -equalizer_fit.CUT_DB + 0.05:
+        text += " The cut is held at its cap."
+    elif not held and mean * band.gain_db > 0 and abs(mean) > 0.3:
+        text += " It trims what its neighbours overdo."
+    return f"You set this. {text}" if held else text

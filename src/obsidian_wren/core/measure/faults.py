@@ -1,0 +1,143 @@
+"""What is wrong with a take before anything is read from it, each with what to do next.
+
+A fault stops a reading; a note goes with it. The sentences are the ones that the page and the command line show.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure import levels, speech
+
+Purpose = Literal["rest", "talk", "passage", "level"]
+SHORTEST_S = 3.0
+_TONE_RATE_HZ = 16_000
+
+
+class BadTake(ValueError):
+    """A take that cannot be used for its purpose. ``code`` is stable; the message says what to do."""
+
+    def __init__(self, code: str, sentence: str) -> None:
+        super().__init__(sentence)
+        self.code = code
+
+
+@dataclass(frozen=True)
+class Note:
+    """Something worth knowing that does not stop the reading."""
+
+    code: str
+    sentence: str
+
+
+def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tuple[Note, ...]]:
+    """One channel of ``(n,)`` or ``(n, channels)`` samples; ``channel`` counts from 1, None takes the first that carries sound.
+
+    Raises BadTake when the channel asked for does not exist or is dead while another carries sound.
+    """
+    if samples.ndim == 1:
+        if channel not in (None, 1):
+            raise BadTake("no-such-channel", f"There is no channel {channel}: the sound has one channel. Choose channel 1.")
+        return samples, ()
+    count = samples.shape[1]
+    if channel is not None and not 1 <= channel <= count:
+        raise BadTake(
+            "no-such-channel", f"There is no channel {channel}: the sound has {count}. Choose one from 1 to {count}."
+        )
+    alive = [c for c in range(count) if float(np.ptp(samples[:, c])) > 0.0]
+    chosen = channel - 1 if channel else (alive[0] if alive else 0)
+    if alive and chosen not in alive:
+        raise BadTake(
+            "dead-channel",
+            f"Channel {chosen + 1} is dead; channel {alive[0] + 1} carries the sound. Choose channel {alive[0] + 1}.",
+        )
+    notes = []
+    dead = [str(c + 1) for c in range(count) if c not in alive]
+    if alive and dead:
+        word = "Channel" if len(dead) == 1 else "Channels"
+        verb = "is" if len(dead) == 1 else "are"
+        notes.append(Note("dead-channel", f"{word} {', '.join(dead)} {verb} dead; channel {chosen + 1} is used."))
+    elif count > 1 and channel is None:
+        notes.append(Note("channel", f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if it is not your microphone."))
+    return np.ascontiguousarray(samples[:, chosen]), tuple(notes)
+
+
+def require_finite(samples: Samples, *, rate_hz: float) -> None:
+    """Raise BadTake when a sample is not a number or infinite."""
+    bad = np.flatnonzero(~np.isfinite(samples.reshape(len(samples), -1)).all(axis=1))
+    if len(bad):
+        raise BadTake(
+            "not-finite",
+            f"{len(bad)} samples are not numbers or infinite, the first at {bad[0] / rate_hz:.2f} s. "
+            "The program that wrote the sound is at fault: export it again, as 24-bit WAV or FLAC.",
+        )
+
+
+def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, ...]:
+    """Raise BadTake when ``(n,)`` samples cannot serve; return the notes otherwise.
+
+    ``level`` reads anything that is sound; ``rest``, ``talk`` and ``passage`` ask for 3 s and for what their names say.
+    """
+    if not len(samples):
+        raise BadTake("empty", "There is no sound in it: zero samples. Record again, then try once more.")
+    require_finite(samples, rate_hz=rate_hz)
+    notes = list(_signal(samples, purpose))
+    if purpose == "level":
+        return tuple(notes)
+    if len(samples) < SHORTEST_S * rate_hz:
+        raise BadTake(
+            "too-short", f"Only {len(samples) / rate_hz:.1f} s of sound; at least {SHORTEST_S:.0f} s are needed. Take it again, longer."
+        )
+    if purpose == "passage" and rate_hz < _TONE_RATE_HZ:
+        raise BadTake(
+            "narrow-band",
+            f"Sampled at {rate_hz / 1000:g} kHz, like a telephone: nothing above {rate_hz / 2000:g} kHz is in it, so the tone cannot be "
+            "fitted. Take the passage again at 44.1 or 48 kHz.",
+        )
+    voicing = speech.find_voice(samples, rate_hz=rate_hz)
+    if purpose == "rest":
+        if speech.has_melody(voicing):
+            first = float(np.flatnonzero(voicing.voiced)[0]) * speech.PITCH_HOP_S
+            raise BadTake(
+                "voice-in-rest",
+                f"Someone talks in this take, first at {first:.1f} s. Take the room again with nobody talking.",
+            )
+    elif voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
+        raise BadTake(
+            "no-voice",
+            "No voice was found in this take. Check that the right microphone is chosen and not muted, then talk and take it again.",
+        )
+    return tuple(notes)
+
+
+def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
+    level = purpose == "level"
+    if not samples.any():
+        return _stop_or_note(
+            level, "silent", "Nothing but digital silence: the input is muted, or it is the wrong one. Choose another input, or unmute it."
+        )
+    if float(np.ptp(samples)) <= 2e-7:
+        return _stop_or_note(
+            level,
+            "constant",
+            f"A constant value of {samples[0]:+.3f} and no sound (DC only). The input is broken or not connected: check the cable and the input.",
+        )
+    tops = levels.flat_tops(samples)
+    if tops.share_of_samples > 0.02:
+        return _stop_or_note(
+            level,
+            "clipped-throughout",
+            f"Clipped throughout: {tops.share_of_samples:.0%} of all samples sit flat at {tops.level_dbfs:.1f} dBFS. "
+            "Turn the preamp down by 20 dB and take it again.",
+        )
+    return []
+
+
+def _stop_or_note(only_note: bool, code: str, sentence: str) -> list[Note]:
+    if only_note:
+        return [Note(code, sentence)]
+    raise BadTake(code, sentence)

@@ -1,0 +1,181 @@
+"""Levels of a take: AES17 RMS, sample peak, true peak, frame percentiles, DC, flat tops.
+
+>>> import numpy as np
+>>> sine = np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)
+>>> round(rms_dbfs(sine), 2)
+0.0
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+
+from obsidian_wren.core.decibels import AES17_OFFSET_DB, SILENCE_DB, Samples, amplitude_db, power_db, rms_level_dbfs
+
+FRAME_S = 0.010
+TRUE_PEAK_OVERSAMPLING = 8
+_TAPS_PER_PHASE = 32
+_FLAT_RUN_SAMPLES = 3
+
+
+@dataclass(frozen=True)
+class Percentiles:
+    """Levels in dBFS below which 10, 50, 90 and 99 % of the 10 ms frames lie."""
+
+    p10: float
+    p50: float
+    p90: float
+    p99: float
+
+
+@dataclass(frozen=True)
+class FlatTops:
+    """Runs of equal extremes, the mark of clipping, at full scale or under it.
+
+    ``count`` runs of at least three samples; ``level_dbfs`` the sample level they sit at, None when there are none.
+    """
+
+    count: int
+    level_dbfs: float | None
+    share_of_samples: float
+
+
+def rms_dbfs(samples: Samples) -> float:
+    """AES17 RMS level of ``(n,)`` samples in dBFS, DC included; minus infinity for silence."""
+    return rms_level_dbfs(float(np.dot(samples, samples)) / len(samples)) if len(samples) else SILENCE_DB
+
+
+def peak_dbfs(samples: Samples) -> float:
+    """Largest absolute sample of ``(n,)`` in dBFS."""
+    return amplitude_db(_absolute_peak(samples))
+
+
+def _absolute_peak(samples: Samples) -> float:
+    return float(max(samples.max(), -samples.min())) if len(samples) else 0.0
+
+
+def frame_levels_dbfs(samples: Samples, *, rate_hz: float, frame_s: float = FRAME_S) -> Samples:
+    """AES17 level of each whole frame, ``(frames,)`` in dBFS. The frame length is rounded to samples."""
+    frame_samples = max(1, round(frame_s * rate_hz))
+    frames = samples[: len(samples) // frame_samples * frame_samples].reshape(-1, frame_samples)
+    return power_db(np.einsum("ij,ij->i", frames, frames) / frame_samples) + AES17_OFFSET_DB
+
+
+def percentiles_dbfs(samples: Samples, *, rate_hz: float) -> Percentiles:
+    """Spread over time: percentiles of the 10 ms frame levels, dBFS. Silent frames count as −200 dBFS."""
+    levels = np.maximum(frame_levels_dbfs(samples, rate_hz=rate_hz), -200.0)
+    if not len(levels):
+        return Percentiles(SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB)
+    p10, p50, p90, p99 = np.percentile(levels, [10, 50, 90, 99])
+    return Percentiles(float(p10), float(p50), float(p90), float(p99))
+
+
+def interpolator(factor: int, taps_per_phase: int) -> Samples:
+    """Polyphase windowed-sinc interpolator ``(factor, taps_per_phase)``; phase 0 is the sample itself.
+
+    Row ``p`` convolved with the input gives the signal ``p / factor`` of a sample after tap ``taps_per_phase / 2 − 1``
+    (the oldest sample of a row is multiplied by its first tap). Each row sums to one, so DC passes unchanged.
+    """
+    half = taps_per_phase // 2
+    rows = []
+    for phase in range(factor):
+        at = np.arange(taps_per_phase) - (half - 1) - phase / factor
+        row = np.sinc(at) * np.i0(9.0 * np.sqrt(np.maximum(0.0, 1.0 - (at / half) ** 2))) / np.i0(9.0)
+        rows.append(row / row.sum())
+    return np.asarray(rows)
+
+
+@njit(cache=True, fastmath=True)
+def interpolate(padded: Samples, row: Samples, value: Samples) -> None:
+    """Convolve with one phase of an interpolator: ``value[i] = Σ padded[i + tap] · row[tap]``; taps in fours."""
+    n = len(value)
+    value[:] = 0.0
+    # Taps outside, samples inside: the inner loop then runs over neighbours in memory, four taps at a time.
+    for tap in range(0, len(row), 4):
+        a, b, c, d = row[tap], row[tap + 1], row[tap + 2], row[tap + 3]
+        at_a, at_b = padded[tap : tap + n], padded[tap + 1 : tap + 1 + n]
+        at_c, at_d = padded[tap + 2 : tap + 2 + n], padded[tap + 3 : tap + 3 + n]
+        for i in range(n):
+            value[i] += at_a[i] * a + at_b[i] * b + at_c[i] * c + at_d[i] * d
+
+
+@njit(cache=True, fastmath=True)
+def _interpolated_peak(padded: Samples, phases: Samples, l1_norm: float, start: float) -> float:
+    """Highest interpolated value of ``padded``, samples with ``taps`` zeros before and after."""
+    factor, taps = phases.shape
+    peak = start
+    chunk = 256
+    value = np.empty(chunk)
+    for first in range(0, len(padded) - taps - chunk, chunk):
+        part = padded[first : first + chunk + taps]
+        # No interpolated value can exceed the largest sample under the taps times the filter's absolute sum.
+        if np.abs(part).max() * l1_norm <= peak:
+            continue
+        for phase in range(1, factor):
+            interpolate(part, phases[phase], value)
+            peak = max(peak, np.abs(value).max())
+    return peak
+
+
+_PHASES = interpolator(TRUE_PEAK_OVERSAMPLING, _TAPS_PER_PHASE)
+_L1_NORM = float(np.abs(_PHASES).sum(axis=1).max())
+
+
+def true_peak_dbtp(samples: Samples) -> float:
+    """Peak of the band-limited waveform between samples, dBTP, at eight times the rate (ITU-R BS.1770-5 annex 2)."""
+    padded = np.zeros(len(samples) + 2 * _TAPS_PER_PHASE + 512)
+    padded[_TAPS_PER_PHASE : _TAPS_PER_PHASE + len(samples)] = samples
+    return amplitude_db(float(_interpolated_peak(padded, _PHASES, _L1_NORM, _absolute_peak(samples))))
+
+
+def dc_offset(samples: Samples) -> float:
+    """Mean of the samples, as a share of full scale."""
+    return float(samples.mean()) if len(samples) else 0.0
+
+
+@njit(cache=True)
+def _flat_runs(samples: Samples, at_least: float, tolerance: float, shortest: int) -> tuple[int, int]:
+    runs, held, n = 0, 0, len(samples)
+    i = 0
+    while i < n:
+        value = samples[i]
+        j = i + 1
+        if abs(value) >= at_least:
+            while j < n and abs(samples[j] - value) <= tolerance:
+                j += 1
+            if j - i >= shortest:
+                runs += 1
+                held += j - i
+        i = j
+    return runs, held
+
+
+def flat_tops(samples: Samples) -> FlatTops:
+    """Clipping: runs of three or more equal samples within 0.1 dB of the take's extreme, at whatever level that is.
+
+    A clean waveform meets its extreme once and leaves it; a clipped one sits there. Silence and constant takes have none.
+    """
+    top = _absolute_peak(samples)
+    if top < 1e-4 or float(np.ptp(samples)) < 1e-6:
+        return FlatTops(0, None, 0.0)
+    runs, held = _flat_runs(samples, top * 10 ** (-0.1 / 20), 2e-7, _FLAT_RUN_SAMPLES)
+    # Two runs are needed: one flat extreme may be a coarse converter's single lucky pair.
+    if runs < 2:
+        return FlatTops(0, None, 0.0)
+    return FlatTops(int(runs), amplitude_db(top), held / len(samples))
+
+
+def peak_by_second_dbfs(samples: Samples, *, rate_hz: float) -> Samples:
+    """Sample peak of each whole second, ``(seconds,)`` in dBFS."""
+    second = round(rate_hz)
+    whole = samples[: len(samples) // second * second].reshape(-1, second)
+    return amplitude_db(np.abs(whole).max(axis=1)) if len(whole) else np.zeros(0)
+
+
+def headroom_db(level_dbfs: float) -> float:
+    """Decibels left under full scale."""
+    return math.inf if level_dbfs == SILENCE_DB else -level_dbfs

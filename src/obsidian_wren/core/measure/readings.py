@@ -1,0 +1,160 @@
+"""The three readings, gathered: level of any sound, the quiet room, the talking voice."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples, power_db
+from obsidian_wren.core.measure import clicks, hum, levels, loudness, speech
+from obsidian_wren.core.measure.spectrum import Band, Spectrum, a_weighted_dbfs, power_spectrum, third_octaves
+from obsidian_wren.core.measure.voice_spectrum import FINE_FRAME_S, FineSpectrum, noise_spectrum, voice_spectrum
+
+_BAND_FRAME_S = 1.4
+
+
+@dataclass(frozen=True)
+class LevelReading:
+    """Levels of any sound. dBFS by AES17, dBTP, LUFS; minus infinity where there is silence."""
+
+    duration_s: float
+    rate_hz: float
+    rms_dbfs: float
+    a_weighted_dbfs: float
+    peak_dbfs: float
+    true_peak_dbtp: float
+    percentiles_dbfs: levels.Percentiles
+    loudness_lufs: float | None
+    loudness_range_lu: float | None
+    flat_tops: levels.FlatTops
+    dc_offset: float
+
+
+@dataclass(frozen=True)
+class QuietReading:
+    """The room with nobody talking."""
+
+    duration_s: float
+    rate_hz: float
+    rms_dbfs: float
+    a_weighted_dbfs: float
+    peak_dbfs: float
+    percentiles_dbfs: levels.Percentiles
+    spread_db: float
+    third_octaves: tuple[Band, ...]
+    hum: hum.Hum | None
+    tones: tuple[hum.Tone, ...]
+    transients: clicks.Transients
+    flat_tops: levels.FlatTops
+    dc_offset: float
+    rumble_dbfs: float
+    noise: FineSpectrum
+
+
+@dataclass(frozen=True)
+class TalkReading:
+    """The voice at work. ``snr_db`` is active level over the quiet RMS, None without a quiet reading."""
+
+    duration_s: float
+    rate_hz: float
+    rms_dbfs: float
+    a_weighted_dbfs: float
+    peak_dbfs: float
+    true_peak_dbtp: float
+    percentiles_dbfs: levels.Percentiles
+    active_percentiles_dbfs: tuple[float, float]
+    peaks_by_second_dbfs: tuple[float, ...]
+    active_level_dbfs: float
+    activity: float
+    loudness_lufs: float | None
+    loudness_range_lu: float | None
+    third_octaves: tuple[Band, ...]
+    flat_tops: levels.FlatTops
+    pitch_hz: speech.Pitch | None
+    voiced_s: float
+    snr_db: float | None
+    voice: FineSpectrum
+
+
+def _bands(samples: Samples, rate_hz: float) -> Spectrum:
+    return power_spectrum(samples, rate_hz=rate_hz, frame_s=_BAND_FRAME_S)
+
+
+def read_level(samples: Samples, *, rate_hz: float) -> LevelReading:
+    """Read ``(n,)`` samples of anything."""
+    loud = loudness.measure_loudness(samples, rate_hz=rate_hz)
+    return LevelReading(
+        duration_s=len(samples) / rate_hz,
+        rate_hz=rate_hz,
+        rms_dbfs=levels.rms_dbfs(samples),
+        a_weighted_dbfs=a_weighted_dbfs(_bands(samples, rate_hz)),
+        peak_dbfs=levels.peak_dbfs(samples),
+        true_peak_dbtp=levels.true_peak_dbtp(samples),
+        percentiles_dbfs=levels.percentiles_dbfs(samples, rate_hz=rate_hz),
+        loudness_lufs=loud.integrated_lufs,
+        loudness_range_lu=loud.range_lu,
+        flat_tops=levels.flat_tops(samples),
+        dc_offset=levels.dc_offset(samples),
+    )
+
+
+def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
+    """Read ``(n,)`` samples of a room with nobody talking."""
+    bands = _bands(samples, rate_hz)
+    lines = hum.line_spectrum(samples, rate_hz=rate_hz)
+    family = hum.find_hum(lines)
+    # Spread: how far the level of half-second stretches wanders, 10th to 90th percentile.
+    stretches = levels.frame_levels_dbfs(samples, rate_hz=rate_hz, frame_s=0.5)
+    low, high = np.percentile(np.maximum(stretches, -200.0), [10, 90])
+    rumble = float(bands.mean_square[(bands.frequency_hz >= 10.0) & (bands.frequency_hz < 60.0)].sum())
+    return QuietReading(
+        duration_s=len(samples) / rate_hz,
+        rate_hz=rate_hz,
+        rms_dbfs=levels.rms_dbfs(samples),
+        a_weighted_dbfs=a_weighted_dbfs(bands),
+        peak_dbfs=levels.peak_dbfs(samples),
+        percentiles_dbfs=levels.percentiles_dbfs(samples, rate_hz=rate_hz),
+        spread_db=float(high - low),
+        third_octaves=third_octaves(bands),
+        hum=family,
+        tones=hum.find_tones(lines, family),
+        transients=clicks.find_transients(samples, rate_hz=rate_hz),
+        flat_tops=levels.flat_tops(samples),
+        dc_offset=levels.dc_offset(samples),
+        rumble_dbfs=power_db(rumble) + 3.0103,
+        noise=noise_spectrum(power_spectrum(samples, rate_hz=rate_hz, frame_s=FINE_FRAME_S)),
+    )
+
+
+def read_talk(samples: Samples, *, rate_hz: float, quiet: QuietReading | None = None) -> TalkReading:
+    """Read ``(n,)`` samples of someone talking, against a quiet reading where there is one."""
+    active = speech.active_level(samples, rate_hz=rate_hz)
+    voicing = speech.find_voice(samples, rate_hz=rate_hz)
+    loud = loudness.measure_loudness(samples, rate_hz=rate_hz)
+    bands = _bands(samples, rate_hz)
+    frames = levels.frame_levels_dbfs(samples, rate_hz=rate_hz)
+    # Frames within the P.56 margin of the active level are speech; the rest are pauses.
+    spoken = frames[frames > active.level_dbfs - 15.9]
+    low, high = np.percentile(spoken, [10, 95]) if len(spoken) else (active.level_dbfs, active.level_dbfs)
+    return TalkReading(
+        duration_s=len(samples) / rate_hz,
+        rate_hz=rate_hz,
+        rms_dbfs=levels.rms_dbfs(samples),
+        a_weighted_dbfs=a_weighted_dbfs(bands),
+        peak_dbfs=levels.peak_dbfs(samples),
+        true_peak_dbtp=levels.true_peak_dbtp(samples),
+        percentiles_dbfs=levels.percentiles_dbfs(samples, rate_hz=rate_hz),
+        active_percentiles_dbfs=(float(low), float(high)),
+        peaks_by_second_dbfs=tuple(float(p) for p in levels.peak_by_second_dbfs(samples, rate_hz=rate_hz)),
+        active_level_dbfs=active.level_dbfs,
+        activity=active.activity,
+        loudness_lufs=loud.integrated_lufs,
+        loudness_range_lu=loud.range_lu,
+        third_octaves=third_octaves(bands),
+        flat_tops=levels.flat_tops(samples),
+        pitch_hz=voicing.pitch(),
+        voiced_s=voicing.voiced_s,
+        snr_db=None if quiet is None else active.level_dbfs - quiet.rms_dbfs,
+        voice=voice_spectrum(samples, rate_hz=rate_hz, voicing=voicing, active_level_dbfs=active.level_dbfs),
+    )

@@ -1,0 +1,171 @@
+"""Speech in a take: active level (ITU-T P.56), which frames carry voice, and the pitch of the voiced ones."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.fft
+import scipy.signal
+from numba import njit
+
+from obsidian_wren.core.decibels import AES17_OFFSET_DB, SILENCE_DB, Samples, power_db
+
+_TIME_CONSTANT_S = 0.03
+_HANGOVER_S = 0.2
+_MARGIN_DB = 15.9
+_THRESHOLDS = 18
+
+PITCH_FRAME_S = 0.040
+PITCH_HOP_S = 0.010
+_PITCH_RATE_HZ = 8_000
+_PITCH_RANGE_HZ = (65.0, 420.0)
+_VOICED_CORRELATION = 0.55
+_ABOVE_FLOOR_DB = 6.0
+
+
+@dataclass(frozen=True)
+class ActiveLevel:
+    """``level_dbfs``: AES17 level while speech is active; ``activity``: share of time, 0 to 1."""
+
+    level_dbfs: float
+    activity: float
+
+
+@dataclass(frozen=True)
+class Pitch:
+    """Percentiles of the fundamental over voiced frames, Hz."""
+
+    p5: float
+    p50: float
+    p95: float
+
+
+@dataclass(frozen=True)
+class Voicing:
+    """Frame-wise voice decision every 10 ms: ``voiced`` bool ``(frames,)`` and ``pitch_hz`` (0 where not voiced)."""
+
+    voiced: np.ndarray
+    pitch_hz: Samples
+
+    @property
+    def voiced_s(self) -> float:
+        """Seconds of voiced sound."""
+        return float(np.count_nonzero(self.voiced)) * PITCH_HOP_S
+
+    def pitch(self) -> Pitch | None:
+        """Pitch percentiles, None with less than half a second of voiced sound."""
+        if self.voiced_s < 0.5:
+            return None
+        p5, p50, p95 = np.percentile(self.pitch_hz[self.voiced], [5, 50, 95])
+        return Pitch(float(p5), float(p50), float(p95))
+
+
+@njit(cache=True)
+def _activity_counts(samples: Samples, decay: float, hangover: int, thresholds: Samples) -> Samples:
+    counts = np.zeros(len(thresholds))
+    hanging = np.full(len(thresholds), hangover)
+    smooth = envelope = 0.0
+    for x in samples:
+        smooth = decay * smooth + (1.0 - decay) * abs(x)
+        envelope = decay * envelope + (1.0 - decay) * smooth
+        for j in range(len(thresholds)):
+            if envelope >= thresholds[j]:
+                counts[j] += 1
+                hanging[j] = 0
+            elif hanging[j] < hangover:
+                counts[j] += 1
+                hanging[j] += 1
+    return counts
+
+
+def active_level(samples: Samples, *, rate_hz: float) -> ActiveLevel:
+    """Active speech level of ``(n,)`` samples by ITU-T P.56 method B.
+
+    Envelope by two one-poles of 30 ms, hangover 200 ms, thresholds in powers of two, margin 15.9 dB, interpolated.
+    The level follows AES17, so it is 3.01 dB above the root mean square that P.56 speaks of.
+    """
+    energy = float(np.dot(samples, samples))
+    if energy <= 0.0:
+        return ActiveLevel(SILENCE_DB, 0.0)
+    thresholds = 2.0 ** -np.arange(_THRESHOLDS, 0.0, -1.0)
+    decay = math.exp(-1.0 / (_TIME_CONSTANT_S * rate_hz))
+    counts = _activity_counts(samples, decay, math.ceil(_HANGOVER_S * rate_hz), thresholds)
+    active = counts > 0
+    levels = power_db(energy / np.maximum(counts, 1.0))
+    above = levels - 20.0 * np.log10(thresholds) - _MARGIN_DB
+    # `above` falls as the threshold rises; the answer lies where it crosses zero.
+    crossing = np.flatnonzero(active[:-1] & (above[:-1] >= 0.0) & (above[1:] < 0.0))
+    if not len(crossing):
+        level = float(levels[0])
+    else:
+        low = int(crossing[0])
+        share = above[low] / (above[low] - above[low + 1]) if active[low + 1] else 0.0
+        level = float(levels[low] + share * (levels[low + 1] - levels[low]))
+    activity = min(1.0, energy / len(samples) / 10.0 ** (level / 10.0))
+    return ActiveLevel(level + AES17_OFFSET_DB, activity)
+
+
+def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
+    """Which 10 ms frames carry voiced speech, and their pitch.
+
+    A frame is voiced when its normalised autocorrelation (Boersma 1993: that of the windowed frame divided by that of the
+    window) peaks between 65 and 420 Hz, and its level stands 6 dB over the take's own floor, so that a steady hum is none.
+    """
+    low = scipy.signal.resample_poly(samples, *_resampling(rate_hz))
+    band = scipy.signal.sosfilt(
+        scipy.signal.butter(2, [70.0, 1500.0], "bandpass", fs=_PITCH_RATE_HZ, output="sos"), low
+    )
+    length, hop = round(PITCH_FRAME_S * _PITCH_RATE_HZ), round(PITCH_HOP_S * _PITCH_RATE_HZ)
+    if len(band) < length:
+        return Voicing(np.zeros(0, dtype=bool), np.zeros(0))
+    frames = np.lib.stride_tricks.sliding_window_view(band, length)[::hop]
+    window = np.hanning(length)
+    size = scipy.fft.next_fast_len(2 * length)
+    longest = min(round(_PITCH_RATE_HZ / _PITCH_RANGE_HZ[0]), length - 1)
+    shortest = round(_PITCH_RATE_HZ / _PITCH_RANGE_HZ[1])
+    own = scipy.fft.irfft(np.abs(scipy.fft.rfft(window, size)) ** 2, size)[: longest + 2]
+    spectra = scipy.fft.rfft(frames * window, size, axis=1)
+    correlation = scipy.fft.irfft(spectra.real**2 + spectra.imag**2, size, axis=1)[:, : longest + 2]
+    energy = correlation[:, :1]
+    normal = correlation / np.maximum(energy, 1e-20) * (own[0] / np.maximum(own, 1e-12))
+    # A small cost for long lags keeps the estimate from falling an octave.
+    lags = np.arange(shortest, longest + 1)
+    scored = normal[:, shortest : longest + 1] - 0.06 * np.log2(lags / shortest)[None, :]
+    best = scored.argmax(axis=1) + shortest
+    rows = np.arange(len(frames))
+    left, middle, right = normal[rows, best - 1], normal[rows, best], normal[rows, best + 1]
+    bend = left - 2.0 * middle + right
+    offset = np.where(np.abs(bend) > 1e-9, 0.5 * (left - right) / np.where(bend == 0, 1.0, bend), 0.0)
+    level_db = power_db(np.maximum(energy[:, 0], 1e-30))
+    floor_db = float(np.percentile(level_db, 10))
+    strong = level_db > max(floor_db + _ABOVE_FLOOR_DB, -120.0)
+    voiced = strong & (middle > _VOICED_CORRELATION) & (level_db > float(np.percentile(level_db, 98)) - 35.0)
+    # Single frames are clicks and knocks, not voice.
+    voiced &= _in_runs(voiced, shortest_run=4)
+    pitch = np.where(voiced, _PITCH_RATE_HZ / (best + np.clip(offset, -0.5, 0.5)), 0.0)
+    return Voicing(voiced, pitch)
+
+
+def _resampling(rate_hz: float) -> tuple[int, int]:
+    common = math.gcd(_PITCH_RATE_HZ, round(rate_hz))
+    return _PITCH_RATE_HZ // common, round(rate_hz) // common
+
+
+def _in_runs(mask: np.ndarray, *, shortest_run: int) -> np.ndarray:
+    edges = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))
+    kept = np.zeros(len(mask), dtype=bool)
+    for start, end in zip(np.flatnonzero(edges == 1), np.flatnonzero(edges == -1), strict=True):
+        if end - start >= shortest_run:
+            kept[start:end] = True
+    return kept
+
+
+def has_melody(voicing: Voicing) -> bool:
+    """Whether voiced frames are those of a talker: at least 0.4 s of them, and a pitch that moves (a motor's does not)."""
+    if voicing.voiced_s < 0.4:
+        return False
+    pitch = voicing.pitch_hz[voicing.voiced]
+    low, high = np.percentile(pitch, [10, 90])
+    return bool(high / low > 1.04)

@@ -1,0 +1,28 @@
+"""Frequency weightings as plain functions of frequency, for use on spectra.
+
+Readings are weighted in the frequency domain: a plain bilinear A-filter at 48 kHz leaves the class 1 limits above 8 kHz.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples, power_db
+
+A_POLES_HZ = (20.598997, 107.65265, 737.86223, 12194.217)
+
+
+def _a_power(frequency_hz: Samples) -> Samples:
+    f2 = np.square(frequency_hz)
+    p1, p2, p3, p4 = np.square(A_POLES_HZ)
+    return np.asarray((p4 * f2 * f2 / ((f2 + p1) * np.sqrt((f2 + p2) * (f2 + p3)) * (f2 + p4))) ** 2)
+
+
+def a_weighting_power(frequency_hz: Samples) -> Samples:
+    """A-weighting as a power ratio, any shape, 1 at 1 kHz (IEC 61672-1, annex E)."""
+    return np.asarray(_a_power(frequency_hz) / _a_power(np.array(1000.0)))
+
+
+def a_weighting_db(frequency_hz: Samples) -> Samples:
+    """A-weighting in dB, any shape, 0 dB at 1 kHz (IEC 61672-1)."""
+    return power_db(a_weighting_power(frequency_hz))

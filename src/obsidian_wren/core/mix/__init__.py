@@ -1,0 +1,1 @@
+"""Feeds and the proof of what arrives where."""
