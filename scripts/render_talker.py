@@ -19,7 +19,7 @@ from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 FOLDER = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/talker"
 RATE_HZ = 22_050
 # Words per minute, base pitch (0..99), pitch range by effort.
-EFFORT = {"normal": (158, 36), "loud": (165, 52), "soft": (140, 30)}
+EFFORT = {"normal": (158, 50), "loud": (165, 66), "soft": (140, 42)}
 
 
 def speak(text: str, words_per_minute: int, pitch: int) -> np.ndarray:
@@ -60,7 +60,7 @@ def main() -> None:
         words_per_minute, pitch = EFFORT[part["effort"]]
         pieces = [np.zeros(int(0.35 * RATE_HZ))]
         for number, sentence in enumerate(re.split(r"(?<=[.?!;:])\s+", part["text"])):
-            sound = speak(sentence, words_per_minute, pitch + (-4, 3, 0, 5, -2)[number % 5])
+            sound = speak(sentence, words_per_minute, pitch + (-8, 5, 0, 9, -4)[number % 5])
             loud_enough = np.flatnonzero(np.abs(sound) > 1e-4)
             pieces += [sound[: loud_enough[-1] + 1], np.zeros(int((0.45, 0.3, 0.6)[number % 3] * RATE_HZ))]
         sound = like_a_person(np.concatenate(pieces))

@@ -1,0 +1,1 @@
+"""Open formats: sound files, calibrations, readings as JSON, microphone responses."""

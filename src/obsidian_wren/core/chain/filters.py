@@ -51,9 +51,7 @@ def highpass_sections(frequency_hz: float, *, order: int, rate_hz: float) -> Sam
         q = 1.0 / (2.0 * math.cos(math.pi * (2 * pair + 1 + order % 2) / (2 * order)))
         cos, alpha = math.cos(w), math.sin(w) / (2.0 * q)
         scale = 1.0 + alpha
-        sections.append(
-            [(1 + cos) / 2 / scale, -(1 + cos) / scale, (1 + cos) / 2 / scale, 1.0, -2 * cos / scale, (1 - alpha) / scale]
-        )
+        sections.append([(1 + cos) / 2 / scale, -(1 + cos) / scale, (1 + cos) / 2 / scale, 1.0, -2 * cos / scale, (1 - alpha) / scale])
     if order % 2:
         k = math.tan(w / 2.0)
         sections.append([1.0 / (1.0 + k), -1.0 / (1.0 + k), 0.0, 1.0, (k - 1.0) / (k + 1.0), 0.0])

@@ -44,9 +44,7 @@ def derive_delivery(
     """Solve the gain on ``(n,)`` samples of talk after the stages ``before``."""
     toned = render(before, talk_samples, rate_hz=rate_hz)
     start_lufs, start_peak = integrated_lufs(toned, rate_hz=rate_hz), true_peak_dbtp(toned)
-    ceiling = settle(
-        CEILING_DBTP, "dBTP", "3 dB are kept for what a coder on the way adds between samples.", pinned_ceiling_dbtp
-    )
+    ceiling = settle(CEILING_DBTP, "dBTP", "3 dB are kept for what a coder on the way adds between samples.", pinned_ceiling_dbtp)
     most = ceiling.value - start_peak + MOST_LIMITING_DB
     gain = _held(aim_lufs - start_lufs, most)
     planned, out = _through(toned, gain, ceiling.value, rate_hz)

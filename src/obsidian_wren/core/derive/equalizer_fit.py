@@ -16,19 +16,26 @@ from scipy.optimize import least_squares
 from obsidian_wren.core.chain.filters import EqualizerBand, Shape, band_section, response_db
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive.tone_target import Target
+from obsidian_wren.core.measure.spectrum import band_weights
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, POINT_WEIGHTS, FineSpectrum
 
 MOST_BANDS = 8
 BOOST_DB, CUT_DB = 6.0, 9.0
 Q_RANGE = (0.4, 4.0)
+_SHELF_Q_RANGE = (0.4, 1.0)
 TRUST_FROM_DB = 10.0
 _TRUST_FULL_DB = 16.0
 _LEFT_ALONE = 0.05
 _STEP = 1e-6
-_WORTH_A_BAND = 0.06
+_WORTH_A_BAND = 0.04
+# Twelfth-octave points that may stay outside the corridor: single notches of a room are not worth a band.
+_MAY_STAY_OUTSIDE = 0.05
+_APART_OCTAVES = 0.2
 # The caps hold for the whole curve, not for one band: stacked bands would get round them.
 _CAP_MARGIN_DB = 0.15
 _CAP_WEIGHT = 4.0
+_NARROW_FROM_HZ = 1000.0
+_NARROW_WEIGHTS = band_weights(CELL_HZ, POINT_HZ, bands_per_octave=12.0)
 _CELL_OF_POINT = np.abs(np.log2(CELL_HZ)[None, :] - np.log2(POINT_HZ)[:, None]).argmin(axis=1)
 
 
@@ -54,8 +61,16 @@ class EqualizerFit:
 
 def trust_from_snr(voice: FineSpectrum, noise: FineSpectrum) -> Samples:
     """Trust per point: 0 under 10 dB of voice over noise, 1 from 16 dB, linear between."""
-    snr_db = voice.points_db() - noise.points_db()
+    snr_db = np.minimum(voice.points_db() - noise.points_db(), _narrow_snr_db(voice, noise))
     return np.clip((snr_db - TRUST_FROM_DB) / (_TRUST_FULL_DB - TRUST_FROM_DB), 0.0, 1.0)
+
+
+def _narrow_snr_db(voice: FineSpectrum, noise: FineSpectrum) -> Samples:
+    """The same in twelfth octaves above 1 kHz, where no harmonic stands alone: past the end of a voice's band the skirt of a third
+    octave would still see it."""
+    voice_db = power_db(np.maximum(_NARROW_WEIGHTS @ voice.cells, 1e-30))
+    noise_db = power_db(np.maximum(_NARROW_WEIGHTS @ noise.cells, 1e-30))
+    return np.where(POINT_HZ >= _NARROW_FROM_HZ, voice_db - noise_db, np.inf)
 
 
 def without_noise(voice: FineSpectrum, noise: FineSpectrum) -> FineSpectrum:
@@ -94,9 +109,7 @@ class _Problem:
                 changes[i, k] = (self._section(shape, nudged) - here[i]) / _STEP
         over, under = here[:, :3] @ self.powers, here[:, 3:] @ self.powers
         scale = 20.0 / np.log(10.0)
-        slopes = scale * (
-            (changes[:, :, :3] @ self.powers) / over[:, None] - (changes[:, :, 3:] @ self.powers) / under[:, None]
-        ).real
+        slopes = scale * ((changes[:, :, :3] @ self.powers) / over[:, None] - (changes[:, :, 3:] @ self.powers) / under[:, None]).real
         total = scale * np.log(np.abs(over) / np.abs(under)).sum(axis=0)
         return total, slopes.reshape(3 * count, -1).T
 
@@ -123,30 +136,35 @@ class _Problem:
         return residual, jacobian
 
     def room_left(self, shapes: Sequence[Shape], p: Samples, miss: Samples) -> Samples:
-        """Where a further band could still help: not where the curve already stands at its cap in the wanted direction."""
+        """Where a further band could still help: not where the curve stands at its cap already, nor on top of another bell."""
         total = self.bands_db(shapes, p[:-1])[0][_CELL_OF_POINT]
         full = ((miss < 0) & (total > BOOST_DB - 0.5)) | ((miss > 0) & (total < -CUT_DB + 0.5))
-        return ~full
+        for i, shape in enumerate(shapes):
+            if shape == "peak":
+                full |= np.abs(np.log2(POINT_HZ) - p[3 * i]) < _APART_OCTAVES
+        return np.asarray(~full)
 
     def miss_db(self, shapes: Sequence[Shape], p: Samples) -> Samples:
         """What is left at every point, trusted or not."""
         total, _ = self.bands_db(shapes, p[:-1])
         sums = np.maximum(POINT_WEIGHTS @ (self.cells * 10.0 ** (total / 10.0)), 1e-30)
-        return power_db(sums) + p[-1] - self.target_db
+        return np.asarray(power_db(sums) + p[-1] - self.target_db)
 
 
 def _band(shape: Shape, p: Samples) -> EqualizerBand:
     return EqualizerBand(shape, float(2.0 ** p[0]), float(p[1]), float(2.0 ** p[2]))
 
 
-def _solve(problem: _Problem, shapes: Sequence[Shape], start: Samples, span_hz: tuple[float, float], *, steps: int, tolerance: float) -> tuple[Samples, float]:
+def _solve(
+    problem: _Problem, shapes: Sequence[Shape], start: Samples, span_hz: tuple[float, float], *, steps: int, tolerance: float
+) -> tuple[Samples, float]:
     low, high = np.log2(span_hz[0]), np.log2(span_hz[1])
     lower, upper = [], []
     for shape in shapes:
         # A shelf belongs to its end of the span; in the middle it would only be an overall gain.
-        first, last = (low, max(low + 0.5, 9.0)) if shape == "low_shelf" else (min(high - 0.5, 11.0), high) if shape == "high_shelf" else (low, high)
-        shelf_q = (np.log2(0.4), np.log2(1.0))
-        q = (np.log2(Q_RANGE[0]), np.log2(Q_RANGE[1])) if shape == "peak" else shelf_q
+        first = min(high - 0.5, 11.0) if shape == "high_shelf" else low
+        last = max(low + 0.5, 9.0) if shape == "low_shelf" else high
+        q = np.log2(Q_RANGE if shape == "peak" else _SHELF_Q_RANGE)
         lower += [first, -CUT_DB, q[0]]
         upper += [last, BOOST_DB, q[1]]
     lower.append(-np.inf)
@@ -161,8 +179,14 @@ def _solve(problem: _Problem, shapes: Sequence[Shape], start: Samples, span_hz: 
             cache[key] = problem.evaluate(shapes, p)
         return cache[key]
 
+    def residual(p: Samples) -> Samples:
+        return both(p)[0]
+
+    def jacobian(p: Samples) -> Samples:
+        return both(p)[1]
+
     found = least_squares(
-        lambda p: both(p)[0], inside, jac=lambda p: both(p)[1], bounds=(lower, upper), method="trf", x_scale="jac",
+        residual, inside, jac=jacobian, bounds=(lower, upper), method="trf", x_scale="jac",
         max_nfev=steps, ftol=tolerance, xtol=tolerance, gtol=1e-9,
     )  # fmt: skip
     return np.asarray(found.x), float(found.cost)
@@ -209,7 +233,7 @@ def fit_equalizer(
     cells = voice.cells
     if highpass_sections is not None:
         cells = cells * 10.0 ** (response_db(highpass_sections, CELL_HZ, rate_hz=rate_hz) / 10.0)
-    inside = (POINT_HZ >= target.low_hz) & (POINT_HZ <= min(target.high_hz, 0.45 * rate_hz))
+    inside = (target.low_hz <= POINT_HZ) & (min(target.high_hz, 0.45 * rate_hz) >= POINT_HZ)
     trust = np.where(inside, trust, 0.0)
     trusted = np.flatnonzero(trust > 0.0)
     if len(trusted) < 12:
@@ -256,8 +280,8 @@ def _cost(problem: _Problem, shapes: Sequence[Shape], p: Samples) -> float:
 
 
 def _good_enough(problem: _Problem, shapes: Sequence[Shape], p: Samples, corridor_db: float) -> bool:
-    miss = problem.miss_db(shapes, p)[problem.trust > 0.5]
-    return bool(len(miss)) and float(np.abs(miss).max()) <= corridor_db
+    outside = np.abs(problem.miss_db(shapes, p)) > corridor_db
+    return float(np.average(outside, weights=problem.trust)) <= _MAY_STAY_OUTSIDE
 
 
 def eq_response_db(bands: Sequence[EqualizerBand], frequency_hz: Samples, *, rate_hz: float) -> Samples:
@@ -300,7 +324,7 @@ def refit_evidence(
 ) -> EqualizerFit:  # fmt: skip
     """The evidence for bands as they stand, after a person nudged one: nothing is fitted."""
     cells = voice.cells * 10.0 ** (response_db(highpass_sections, CELL_HZ, rate_hz=rate_hz) / 10.0)
-    inside = (POINT_HZ >= target.low_hz) & (POINT_HZ <= min(target.high_hz, 0.45 * rate_hz))
+    inside = (target.low_hz <= POINT_HZ) & (min(target.high_hz, 0.45 * rate_hz) >= POINT_HZ)
     trust = np.where(inside, trust, 0.0)
     trusted = np.flatnonzero(trust > 0.0)
     span_hz = (float(POINT_HZ[trusted[0]]), float(POINT_HZ[trusted[-1]]))

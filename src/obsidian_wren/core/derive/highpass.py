@@ -34,7 +34,7 @@ def derive_highpass(
     pitch = talk.pitch_hz
     corner = _PITCH_UNKNOWN_HZ if pitch is None else float(np.clip(_SHARE_OF_LOWEST_PITCH * pitch.p5, *_RANGE_HZ))
     corner = round(corner)
-    under = CELL_HZ < corner
+    under = corner > CELL_HZ
     rumble_db = power_db(float(quiet.noise.cells[under].sum()))
     rest_db = power_db(float(quiet.noise.cells[~under].sum()))
     excess_db = rumble_db - rest_db
@@ -46,5 +46,11 @@ def derive_highpass(
         room = f"the room has little under {corner} Hz, {-excess_db:.0f} dB less than above"
     because = f"{voice}; {room}."
     frequency = settle(float(corner), "Hz", because, pinned_hz, digits=0)
-    slope = settle(float(order), "order", f"{6 * order} dB per octave: {hz(corner)} and under holds {excess_db:+.0f} dB against the rest of the room.", pinned_order, digits=0)
+    slope = settle(
+        float(order),
+        "order",
+        f"{6 * order} dB per octave: {hz(corner)} and under holds {excess_db:+.0f} dB against the rest of the room.",
+        pinned_order,
+        digits=0,
+    )
     return HighpassRule(frequency, slope)

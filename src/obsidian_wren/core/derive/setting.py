@@ -19,9 +19,7 @@ class Setting:
 def settle(derived: float, unit: str, because: str, pin: float | None, *, digits: int = 1) -> Setting:
     """The setting that a rule's answer and a person's pin make together."""
     rounded = round(derived, digits)
-    return Setting(
-        value=rounded if pin is None else pin, unit=unit, derived=rounded, pinned=pin is not None, because=because
-    )
+    return Setting(value=rounded if pin is None else pin, unit=unit, derived=rounded, pinned=pin is not None, because=because)
 
 
 def hz(frequency_hz: float) -> str:

@@ -11,15 +11,17 @@ from obsidian_wren.core.chain.filters import EqualizerBand, highpass_sections
 from obsidian_wren.core.derive import equalizer_fit
 from obsidian_wren.core.derive.equalizer_fit import EqualizerFit
 from obsidian_wren.core.derive.highpass import HighpassRule
+from obsidian_wren.core.derive.regions import region
 from obsidian_wren.core.derive.setting import hz
 from obsidian_wren.core.derive.tone_target import Target, average_speech
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
+from obsidian_wren.core.measure.speech import Pitch
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, FineSpectrum
 
-# The trade's words for parts of the voice, by upper edge in Hz.
-_REGIONS = ((90, "Bottom"), (250, "Boom"), (420, "Mud"), (800, "Box"), (1600, "Nose"), (5000, "Presence"), (9000, "Sibilance"), (1e9, "Air"))
 # How strongly a response file speaks where the voice itself is too weak.
 _FILE_TRUST = 0.15
+_GAP_TRUST = 0.1
+_HARMONIC_WIDTH = 1.06
 
 
 @dataclass(frozen=True)
@@ -39,11 +41,6 @@ class Tone:
     bands: tuple[NamedBand, ...]
     fit: EqualizerFit
     left_alone: str
-
-
-def region(frequency_hz: float) -> str:
-    """The trade's word for a part of the voice."""
-    return next(name for edge, name in _REGIONS if frequency_hz < edge)
 
 
 def derive_tone(
@@ -86,17 +83,27 @@ def _voice_and_trust(
     trust = equalizer_fit.trust_from_snr(talk.voice, quiet.noise)
     voice = equalizer_fit.without_noise(talk.voice, quiet.noise)
     if talk.pitch_hz is not None:
-        trust = np.where(talk.pitch_hz.p5 > POINT_HZ * 1.05, 0.0, trust)
+        trust = np.where(talk.pitch_hz.p5 > POINT_HZ * 1.05, 0.0, trust) * _between_harmonics(talk.pitch_hz)
     if mic_response_db is not None:
         voice, trust = _fill_from_file(voice, trust, target, mic_response_db)
     return voice, trust
 
 
-def _fill_from_file(
-    voice: FineSpectrum, trust: np.ndarray, target: Target, mic_response_db: np.ndarray
-) -> tuple[FineSpectrum, np.ndarray]:
+def _between_harmonics(pitch: Pitch) -> np.ndarray:
+    """Little trust where this voice never has a harmonic: between the highest fundamental and the lowest second harmonic, and so on.
+
+    A dip there belongs to the pitch and not to the microphone or the room.
+    """
+    factor = np.ones(len(POINT_HZ))
+    for number in (1, 2):
+        inside = (POINT_HZ > number * pitch.p95 * _HARMONIC_WIDTH) & (POINT_HZ < (number + 1) * pitch.p5 / _HARMONIC_WIDTH)
+        factor[inside] = _GAP_TRUST
+    return factor
+
+
+def _fill_from_file(voice: FineSpectrum, trust: np.ndarray, target: Target, mic_response_db: np.ndarray) -> tuple[FineSpectrum, np.ndarray]:
     """Where the voice is silent, pretend an average voice through this microphone, joined to the real one in level."""
-    weak = (trust == 0.0) & np.isfinite(mic_response_db) & (POINT_HZ >= target.low_hz)
+    weak = (trust == 0.0) & np.isfinite(mic_response_db) & (target.low_hz <= POINT_HZ)
     if not weak.any() or not (trust > 0.5).any():
         return voice, trust
     points = voice.points_db()
@@ -126,7 +133,7 @@ def _because(band: EqualizerBand, held: bool, deviation: np.ndarray, fit: Equali
         low, high = fit.low_hz, band.frequency_hz
     elif band.shape == "high_shelf":
         low, high = band.frequency_hz, fit.high_hz
-    inside = (POINT_HZ >= low) & (POINT_HZ <= high) & (fit.trust > 0.0)
+    inside = (low <= POINT_HZ) & (high >= POINT_HZ) & (fit.trust > 0.0)
     if not inside.any():
         inside = np.abs(np.log2(POINT_HZ / band.frequency_hz)) < 0.2
     mean = float(np.average(deviation[inside], weights=np.maximum(fit.trust[inside], 1e-3)))

@@ -40,7 +40,5 @@ def find_transients(samples: Samples, *, rate_hz: float) -> Transients:
         return Transients(0, 0.0, None)
     apart = round(_REFRACTORY_S / _FRAME_S)
     starts = over[np.concatenate([[True], np.diff(over) > apart])]
-    highest = max(
-        (amplitude_db(float(np.abs(samples[s * frame : (s + apart) * frame]).max())) for s in starts), default=SILENCE_DB
-    )
+    highest = max((amplitude_db(float(np.abs(samples[s * frame : (s + apart) * frame]).max())) for s in starts), default=SILENCE_DB)
     return Transients(len(starts), len(starts) * 60.0 / seconds, highest)

@@ -45,9 +45,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         return samples, ()
     count = samples.shape[1]
     if channel is not None and not 1 <= channel <= count:
-        raise BadTake(
-            "no-such-channel", f"There is no channel {channel}: the sound has {count}. Choose one from 1 to {count}."
-        )
+        raise BadTake("no-such-channel", f"There is no channel {channel}: the sound has {count}. Choose one from 1 to {count}.")
     alive = [c for c in range(count) if float(np.ptp(samples[:, c])) > 0.0]
     chosen = channel - 1 if channel else (alive[0] if alive else 0)
     if alive and chosen not in alive:
@@ -62,7 +60,9 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         verb = "is" if len(dead) == 1 else "are"
         notes.append(Note("dead-channel", f"{word} {', '.join(dead)} {verb} dead; channel {chosen + 1} is used."))
     elif count > 1 and channel is None:
-        notes.append(Note("channel", f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if it is not your microphone."))
+        notes.append(
+            Note("channel", f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if it is not your microphone.")
+        )
     return np.ascontiguousarray(samples[:, chosen]), tuple(notes)
 
 

@@ -105,9 +105,7 @@ def _family(spectrum: Spectrum, mains_hz: float) -> Hum | None:
     agree = [i for i, n in enumerate(orders) if abs(lines[i][1] - n * fundamental) <= spectrum.bin_hz * 1.5]
     if len([i for i in agree if (orders[i] * mains_hz) % 300.0]) < 2:
         return None
-    harmonics = tuple(
-        Harmonic(round(lines[i][1], 2), power_db(lines[i][2]) + AES17_OFFSET_DB) for i in agree
-    )
+    harmonics = tuple(Harmonic(round(lines[i][1], 2), power_db(lines[i][2]) + AES17_OFFSET_DB) for i in agree)
     level = power_db(float(powers[agree].sum())) + AES17_OFFSET_DB
     return Hum(round(fundamental, 2), level, harmonics)
 

@@ -62,7 +62,8 @@ def frame_levels_dbfs(samples: Samples, *, rate_hz: float, frame_s: float = FRAM
     """AES17 level of each whole frame, ``(frames,)`` in dBFS. The frame length is rounded to samples."""
     frame_samples = max(1, round(frame_s * rate_hz))
     frames = samples[: len(samples) // frame_samples * frame_samples].reshape(-1, frame_samples)
-    return power_db(np.einsum("ij,ij->i", frames, frames) / frame_samples) + AES17_OFFSET_DB
+    mean_squares: Samples = np.einsum("ij,ij->i", frames, frames) / frame_samples
+    return power_db(mean_squares) + AES17_OFFSET_DB
 
 
 def percentiles_dbfs(samples: Samples, *, rate_hz: float) -> Percentiles:

@@ -59,7 +59,7 @@ def _hop_energies(samples: Samples, rate_hz: float) -> Samples:
     edges = np.round(np.arange(0.0, len(weighted) / rate_hz + 1e-9, _HOP_S) * rate_hz).astype(int)
     running = np.concatenate([[0.0], np.cumsum(np.einsum("ij,ij->i", weighted, weighted))])
     edges = edges[edges < len(running)]
-    return np.diff(running[edges]) / (_HOP_S * rate_hz)
+    return np.asarray(np.diff(running[edges]) / (_HOP_S * rate_hz))
 
 
 def _block_means(hop_energies: Samples, hops: int) -> Samples:

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples, power_db
-from obsidian_wren.core.measure import clicks, hum, levels, loudness, speech
+from obsidian_wren.core.measure import clicks, levels, loudness, speech
+from obsidian_wren.core.measure.hum import Hum, Tone, find_hum, find_tones, line_spectrum
 from obsidian_wren.core.measure.spectrum import Band, Spectrum, a_weighted_dbfs, power_spectrum, third_octaves
 from obsidian_wren.core.measure.voice_spectrum import FINE_FRAME_S, FineSpectrum, noise_spectrum, voice_spectrum
 
@@ -43,8 +44,8 @@ class QuietReading:
     percentiles_dbfs: levels.Percentiles
     spread_db: float
     third_octaves: tuple[Band, ...]
-    hum: hum.Hum | None
-    tones: tuple[hum.Tone, ...]
+    hum: Hum | None
+    tones: tuple[Tone, ...]
     transients: clicks.Transients
     flat_tops: levels.FlatTops
     dc_offset: float
@@ -102,8 +103,8 @@ def read_level(samples: Samples, *, rate_hz: float) -> LevelReading:
 def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
     """Read ``(n,)`` samples of a room with nobody talking."""
     bands = _bands(samples, rate_hz)
-    lines = hum.line_spectrum(samples, rate_hz=rate_hz)
-    family = hum.find_hum(lines)
+    lines = line_spectrum(samples, rate_hz=rate_hz)
+    family = find_hum(lines)
     # Spread: how far the level of half-second stretches wanders, 10th to 90th percentile.
     stretches = levels.frame_levels_dbfs(samples, rate_hz=rate_hz, frame_s=0.5)
     low, high = np.percentile(np.maximum(stretches, -200.0), [10, 90])
@@ -118,7 +119,7 @@ def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
         spread_db=float(high - low),
         third_octaves=third_octaves(bands),
         hum=family,
-        tones=hum.find_tones(lines, family),
+        tones=find_tones(lines, family),
         transients=clicks.find_transients(samples, rate_hz=rate_hz),
         flat_tops=levels.flat_tops(samples),
         dc_offset=levels.dc_offset(samples),

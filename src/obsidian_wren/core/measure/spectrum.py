@@ -49,9 +49,7 @@ def frame_length(rate_hz: float, *, frame_s: float, available_samples: int) -> i
     return int(min(wanted, max(16, available_samples)))
 
 
-def power_spectrum(
-    samples: Samples, *, rate_hz: float, frame_s: float, frames_wanted: Samples | None = None
-) -> Spectrum:
+def power_spectrum(samples: Samples, *, rate_hz: float, frame_s: float, frames_wanted: Samples | None = None) -> Spectrum:
     """Average Hann spectrum of ``(n,)`` samples with half overlap.
 
     ``frames_wanted`` is an optional weight for each frame, from ``frame_starts``; frames at weight zero are left out.

@@ -114,9 +114,7 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     window) peaks between 65 and 420 Hz, and its level stands 6 dB over the take's own floor, so that a steady hum is none.
     """
     low = scipy.signal.resample_poly(samples, *_resampling(rate_hz))
-    band = scipy.signal.sosfilt(
-        scipy.signal.butter(2, [70.0, 1500.0], "bandpass", fs=_PITCH_RATE_HZ, output="sos"), low
-    )
+    band = scipy.signal.sosfilt(scipy.signal.butter(2, [70.0, 1500.0], "bandpass", fs=_PITCH_RATE_HZ, output="sos"), low)
     length, hop = round(PITCH_FRAME_S * _PITCH_RATE_HZ), round(PITCH_HOP_S * _PITCH_RATE_HZ)
     if len(band) < length:
         return Voicing(np.zeros(0, dtype=bool), np.zeros(0))

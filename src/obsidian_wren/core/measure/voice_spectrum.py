@@ -51,9 +51,7 @@ def noise_spectrum(spectrum: Spectrum) -> FineSpectrum:
     return _cells(spectrum)
 
 
-def voice_spectrum(
-    samples: Samples, *, rate_hz: float, voicing: Voicing, active_level_dbfs: float
-) -> FineSpectrum:
+def voice_spectrum(samples: Samples, *, rate_hz: float, voicing: Voicing, active_level_dbfs: float) -> FineSpectrum:
     """Mean spectrum of the active speech, voiced and unvoiced, of ``(n,)`` samples.
 
     A frame counts when it holds voiced sound or lies within the P.56 margin of the active level; pauses are left out.

@@ -1,0 +1,174 @@
+"""The command line: the same services without a screen.
+
+``--json`` prints one JSON object on standard output. Errors are one sentence on standard error, with exit code 2.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+DEFAULT_PORT = 8642
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="obsidian-wren", description="Calibrate one microphone in one room.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    for name, text in (("demo", "start with the boathouse data"), ("serve", "start with your own")):
+        serve = commands.add_parser(name, help=text)
+        serve.add_argument("--port", type=int, default=DEFAULT_PORT)
+        serve.add_argument("--data", type=Path, default=None, help="data folder")
+        serve.add_argument("--fast", action="store_true", help="simulated takes as fast as they can, not at the pace of real time")
+        if name == "demo":
+            serve.add_argument("--prepare", action="store_true", help="fill the data folder and the kernel cache, then end")
+    read = commands.add_parser("read", help="measure a sound file").add_subparsers(dest="what", required=True)
+    for name in ("level", "quiet", "talk"):
+        one = read.add_parser(name)
+        one.add_argument("file", type=Path)
+        one.add_argument("--channel", type=int, default=None, help="channel, from 1")
+        one.add_argument("--json", action="store_true")
+        if name == "talk":
+            one.add_argument("--quiet", type=Path, default=None)
+    plan = commands.add_parser("plan", help="derive a calibration from two takes")
+    plan.add_argument("--quiet", type=Path, required=True)
+    plan.add_argument("--talk", type=Path, required=True)
+    plan.add_argument("--in-use", type=Path, default=None)
+    plan.add_argument("--mic-response", type=Path, default=None)
+    plan.add_argument("--out", type=Path, required=True)
+    plan.add_argument("--channel", type=int, default=None, help="channel, from 1")
+    plan.add_argument("--json", action="store_true")
+    render = commands.add_parser("render", help="run a sound through a calibration")
+    render.add_argument("--calibration", type=Path, required=True)
+    render.add_argument("source", type=Path, metavar="IN")
+    render.add_argument("out", type=Path, metavar="OUT")
+    render.add_argument("--channel", type=int, default=None, help="channel, from 1")
+    render.add_argument("--json", action="store_true")
+    simulate = commands.add_parser("simulate", help="take from a simulated world")
+    simulate.add_argument("spec", type=Path, metavar="SPEC.json")
+    simulate.add_argument("--take", required=True, choices=("rest", "in-use", "talk", "loud", "soft", "passage"))
+    simulate.add_argument("--seconds", type=float, required=True)
+    simulate.add_argument("--gain", type=float, default=None, help="turn the preamp to this gain in dB first")
+    simulate.add_argument("out", type=Path, metavar="OUT")
+    simulate.add_argument("--json", action="store_true")
+    return parser
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; returns the exit code."""
+    chosen = _parser().parse_args(arguments)
+    from obsidian_wren.service.errors import Refused
+    from obsidian_wren.store.folder import FolderError
+
+    try:
+        if chosen.command in ("serve", "demo"):
+            return _serve(chosen)
+        return _work(chosen)
+    except (Refused, FolderError) as error:
+        sentence = str(error)
+    except ValueError as error:
+        from obsidian_wren.core.measure.faults import BadTake
+        from obsidian_wren.formats.calibration import BadCalibration
+        from obsidian_wren.standins.spec import BadSpec
+
+        if not isinstance(error, (BadTake, BadCalibration, BadSpec)):
+            raise
+        sentence = str(error)
+    except KeyboardInterrupt:
+        return 130
+    print(sentence, file=sys.stderr)
+    return 2
+
+
+def _work(chosen: argparse.Namespace) -> int:
+    from obsidian_wren.service import files
+
+    match chosen.command, getattr(chosen, "what", None):
+        case "read", "level":
+            answer = files.read_level_file(chosen.file, channel=chosen.channel)
+        case "read", "quiet":
+            answer = files.read_quiet_file(chosen.file, channel=chosen.channel)
+        case "read", _:
+            answer = files.read_talk_file(chosen.file, quiet=chosen.quiet, channel=chosen.channel)
+        case "plan", _:
+            answer = files.plan_files(
+                chosen.quiet, chosen.talk, chosen.out, in_use=chosen.in_use, mic_response=chosen.mic_response, channel=chosen.channel
+            )
+        case "render", _:
+            answer = files.render_file(chosen.calibration, chosen.source, chosen.out, channel=chosen.channel)
+        case _:
+            answer = _simulate(chosen)
+    for note in answer.notes:
+        print(note, file=sys.stderr)
+    if chosen.json:
+        print(json.dumps(answer.body, ensure_ascii=False))
+    else:
+        _print_plain(chosen, answer.body)
+    return 0
+
+
+def _simulate(chosen: argparse.Namespace) -> Any:
+    from obsidian_wren.formats.sound import write_sound
+    from obsidian_wren.service.errors import Refused
+    from obsidian_wren.service.files import Answer
+    from obsidian_wren.standins.spec import read_spec
+    from obsidian_wren.standins.world import SimulatedRig
+
+    if not 0.1 <= chosen.seconds <= 3600.0:
+        raise Refused("seconds", "A simulated take lasts between 0.1 s and 1 h. Choose a length in between.")
+    rig = SimulatedRig(read_spec(chosen.spec))
+    if chosen.gain is not None:
+        rig.turn(chosen.gain)
+    samples = rig.take(chosen.take, seconds=chosen.seconds)
+    write_sound(chosen.out, samples, rate_hz=rig.rate_hz)
+    body = {"out": str(chosen.out), "take": chosen.take, "seconds": chosen.seconds, "rate_hz": rig.rate_hz, "gain_db": rig.knob.gain_db}
+    return Answer(body, ())
+
+
+def _print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
+    if chosen.command != "plan":
+        for name, value in body.items():
+            if isinstance(value, (int, float, str)) or value is None:
+                print(f"{name:24} {'unknown' if value is None else value}")
+        return
+    print(body["rig"]["preamp"]["sentence"] + ".", body["rig"]["preamp"]["because"])
+    for stage in body["chain"]:
+        for name, setting in stage["settings"].items():
+            if isinstance(setting["value"], list):
+                for band in setting["value"]:
+                    print(
+                        f"{band['name']:12} {band['frequency_hz']:8.0f} Hz {band['gain_db']:+6.1f} dB  Q {band['q']:.2f}  {band['because']}"
+                    )
+            else:
+                print(f"{stage['kind'] + ' ' + name:24} {setting['value']:g} {setting['unit']}  {setting['because']}")
+    feed = body["feeds"][0]
+    print(f"The feed will carry {feed['planned_lufs']:.1f} LUFS at {feed['planned_true_peak_dbtp']:.1f} dBTP.")
+    print(f"Written to {chosen.out}.")
+
+
+def _serve(chosen: argparse.Namespace) -> int:
+    from obsidian_wren.service.opening import fill_with_boathouse, open_workshop
+    from obsidian_wren.standins.surroundings import simulated_world
+    from obsidian_wren.web.server import bind, serve
+
+    demo = chosen.command == "demo"
+    folder = chosen.data or (Path("demo-data") if demo else Path.home() / ".local" / "share" / "obsidian-wren")
+    ws = open_workshop(folder, simulated_world(), pace="fast" if chosen.fast else "real")
+    if demo:
+        fill_with_boathouse(ws)
+        if chosen.prepare:
+            from obsidian_wren.web.app import create_app
+
+            create_app(ws)
+            ws.folder.close()
+            return 0
+    listening = bind(chosen.port)
+    print(f"Obsidian Wren is at http://127.0.0.1:{listening.getsockname()[1]}/  (data in {folder}; end with Ctrl-C)", flush=True)
+    serve(ws, listening)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

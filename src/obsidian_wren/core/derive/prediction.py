@@ -1,0 +1,28 @@
+"""What physics says about a knob that was turned, until the take is made again."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from obsidian_wren.core.decibels import power_from_db
+from obsidian_wren.core.measure.readings import QuietReading
+from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
+
+
+def quiet_at_gain(quiet: QuietReading, change_db: float) -> QuietReading:
+    """A quiet reading as it would be after ``change_db`` more preamp gain.
+
+    A preamp lifts all that comes before the converter by the same amount. This holds while the room or the preamp, not the
+    converter, makes the floor; it is a prediction until the room is taken again.
+    """
+    if change_db == 0.0:
+        return quiet
+    cells = quiet.noise.cells * power_from_db(change_db)
+    return replace(
+        quiet,
+        rms_dbfs=quiet.rms_dbfs + change_db,
+        a_weighted_dbfs=quiet.a_weighted_dbfs + change_db,
+        peak_dbfs=quiet.peak_dbfs + change_db,
+        rumble_dbfs=quiet.rumble_dbfs + change_db,
+        noise=FineSpectrum(cells, quiet.noise.top_hz),
+    )

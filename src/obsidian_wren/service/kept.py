@@ -1,0 +1,82 @@
+"""What the rows say: the takes and settings in force. Nothing here computes, so the first page need not wait for what does."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.derive.regions import region
+from obsidian_wren.service.views import InputView
+from obsidian_wren.store.models import Proof, Rig, Setting, Take
+
+FEED_NAME = "Wren: voice"
+RAW_NAME = "Line 3 (USB Audio 2.0)"
+
+
+def now() -> str:
+    """This moment, UTC, as it is kept."""
+    return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+def inputs_of(rig: Rig) -> list[InputView]:
+    """What other programs can pick: the raw device under the system's name, and the feed."""
+    return [
+        InputView(name=RAW_NAME, kind="raw", title=f"{rig.interface_name}, raw: {rig.microphone_name} as it comes"),
+        InputView(name=FEED_NAME, kind="treated", title="the treated voice"),
+    ]
+
+
+def current_take(session: Session, rig: Rig, purpose: str) -> Take | None:
+    """The newest usable take of a purpose."""
+    wanted = select(Take).where(Take.rig_id == rig.id, Take.purpose == purpose, Take.fault.is_(None)).order_by(Take.id.desc())
+    return session.scalars(wanted).first()
+
+
+@dataclass(frozen=True)
+class Takes:
+    """The takes that the settings stand on."""
+
+    quiet: Take | None
+    talk: Take | None
+    passage: Take | None
+
+    def ids(self) -> dict[str, int | None]:
+        """Their ids, as they are kept with what they gave."""
+        return {"quiet": self.quiet.id if self.quiet else None, "passage": self.passage.id if self.passage else None}
+
+
+def current_takes(session: Session, rig: Rig) -> Takes:
+    """The newest usable take of each purpose."""
+    return Takes(*(current_take(session, rig, purpose) for purpose in ("rest", "talk", "passage")))
+
+
+def setting_row(session: Session, rig: Rig, stage: str, name: str) -> Setting | None:
+    """One setting, None while it is not derived."""
+    return session.scalars(select(Setting).where(Setting.rig_id == rig.id, Setting.stage == stage, Setting.name == name)).first()
+
+
+def band_rows(session: Session, rig: Rig) -> list[Setting]:
+    """The equalizer's bands, lowest first."""
+    rows = session.scalars(select(Setting).where(Setting.rig_id == rig.id, Setting.stage == "equalizer")).all()
+    return sorted(rows, key=lambda row: (row.value["frequency_hz"], row.id))
+
+
+def setting_title(row: Setting) -> str:
+    """The trade's word for a setting."""
+    titles = {"frequency_hz": "High-pass", "order": "High-pass slope", "gain_db": "Gain", "ceiling_dbtp": "Limiter ceiling"}
+    return region(float(row.value["frequency_hz"])) if row.stage == "equalizer" else titles[row.name]
+
+
+def chain_is_whole(session: Session, rig: Rig) -> bool:
+    """Whether every stage has its settings, so that the chain can run."""
+    needed = (("highpass", "frequency_hz"), ("gain", "gain_db"), ("limiter", "ceiling_dbtp"))
+    return all(setting_row(session, rig, stage, name) is not None for stage, name in needed)
+
+
+def newest_proof_is_good(session: Session) -> bool:
+    """Whether the marker last showed the treated voice."""
+    newest = session.scalars(select(Proof).order_by(Proof.id.desc())).first()
+    return newest is not None and newest.arrival == "treated"

@@ -1,0 +1,107 @@
+"""What the services share while the program runs: the folder, the database, the world around, and who is told of changes."""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, Literal
+
+from sqlalchemy.orm import Session, sessionmaker
+
+from obsidian_wren.service.ports import KeepingListener, RecordingListener, TakeSource, World
+from obsidian_wren.store.folder import DataFolder
+
+if TYPE_CHECKING:
+    from obsidian_wren.service.run import LiveRun
+    from obsidian_wren.service.taking import RunningTake
+
+Pace = Literal["real", "fast"]
+_MOST_WAITING = 200
+
+
+class Bus:
+    """Tells every open page what happens. A page that does not read loses its oldest messages, never holds up the rest."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._listeners: list[queue.Queue[tuple[str, dict[str, Any]]]] = []
+
+    def listen(self) -> queue.Queue[tuple[str, dict[str, Any]]]:
+        """A queue that receives ``(kind, body)``."""
+        listener: queue.Queue[tuple[str, dict[str, Any]]] = queue.Queue(_MOST_WAITING)
+        with self._lock:
+            self._listeners.append(listener)
+        return listener
+
+    def leave(self, listener: queue.Queue[tuple[str, dict[str, Any]]]) -> None:
+        """Stop receiving."""
+        with self._lock:
+            if listener in self._listeners:
+                self._listeners.remove(listener)
+
+    def tell(self, kind: str, body: dict[str, Any] | None = None) -> None:
+        """Send to all."""
+        with self._lock:
+            for listener in self._listeners:
+                try:
+                    listener.put_nowait((kind, body or {}))
+                except queue.Full:
+                    listener.get_nowait()
+                    listener.put_nowait((kind, body or {}))
+
+
+class Recent:
+    """The last few things computed from takes, by key; takes are large, so only a few are held."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._held: OrderedDict[Any, Any] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: Any, make: Any) -> Any:
+        """What is held under the key, made when it is not."""
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+                return self._held[key]
+        made = make()
+        with self._lock:
+            self._held[key] = made
+            while len(self._held) > self._most:
+                self._held.popitem(last=False)
+        return made
+
+
+@dataclass
+class Listeners:
+    """The listeners of this program's life."""
+
+    call: KeepingListener
+    recorder: RecordingListener
+    since: str | None = None
+    recording_file: str | None = None
+
+
+@dataclass
+class Workshop:
+    """The running program, without its web."""
+
+    folder: DataFolder
+    sessions: sessionmaker[Session]
+    world: World
+    pace: Pace = "real"
+    bus: Bus = field(default_factory=Bus)
+    lock: threading.RLock = field(default_factory=threading.RLock)
+    take: RunningTake | None = None
+    run: LiveRun | None = None
+    sounds: Recent = field(default_factory=lambda: Recent(4))
+    readings: Recent = field(default_factory=lambda: Recent(8))
+    sources: dict[str, TakeSource] = field(default_factory=dict)
+    listeners: Listeners | None = None
+    message: str | None = None
+
+    def changed(self) -> None:
+        """Tell the pages that what they show is old."""
+        self.bus.tell("changed")

@@ -1,0 +1,162 @@
+"""From a mouth to a capsule: shoebox room, proximity, microphone response, and the noises of the boathouse, in pascals."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import scipy.fft
+import scipy.signal
+import soundfile
+import soxr
+
+from obsidian_wren.core.chain.filters import EqualizerBand, band_section, response_db
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.speech import active_level
+from obsidian_wren.core.measure.weighting import a_weighting_power
+from obsidian_wren.standins.spec import MicrophoneSpec, NoiseSpec, PlacementSpec, RoomSpec
+
+TALKER = Path(__file__).with_name("talker")
+REFERENCE_PA = 20e-6
+SPEED_OF_SOUND = 343.0
+
+
+@lru_cache(maxsize=8)
+def talker_sound(part: str, rate_hz: int) -> Samples:
+    """A part of the talker's recordings at a rate, scaled so that its active speech has RMS 1."""
+    samples, rate = soundfile.read(TALKER / f"{part}.flac", dtype="float64")
+    resampled = soxr.resample(samples, rate, rate_hz, quality="VHQ")
+    level = active_level(resampled, rate_hz=rate_hz).level_dbfs - 3.0103
+    return np.asarray(resampled / 10.0 ** (level / 20.0))
+
+
+def pascals(db_spl: float) -> float:
+    """RMS pressure of a sound pressure level."""
+    return float(REFERENCE_PA * 10.0 ** (db_spl / 20.0))
+
+
+@lru_cache(maxsize=8)
+def room_response(room: RoomSpec, placement: PlacementSpec, pattern: str, rate_hz: int) -> Samples:
+    """Impulse response from a mouth to the microphone ``(n,)``: 1/r for the direct sound, so it is relative to one metre."""
+    import pyroomacoustics as pra
+    from pyroomacoustics.directivities import CardioidFamily, DirectionVector
+
+    size = np.array(room.size_m)
+    absorption, order = pra.inverse_sabine(room.decay_s, room.size_m)
+    shoebox = pra.ShoeBox(room.size_m, fs=rate_hz, materials=pra.Material(absorption), max_order=min(order, 24))
+    microphone = np.array([0.42 * size[0], 0.47 * size[1], 1.2])
+    mouth = microphone + np.array([placement.distance_m, 0.0, 0.0])
+    mouth = np.minimum(mouth, size - 0.1)
+    shoebox.add_source(mouth.tolist())
+    if pattern == "cardioid":
+        facing = DirectionVector(azimuth=placement.angle_deg, colatitude=90, degrees=True)
+        shoebox.add_microphone(microphone.tolist(), directivity=CardioidFamily(orientation=facing, p=0.5))
+    else:
+        shoebox.add_microphone(microphone.tolist())
+    shoebox.compute_rir()
+    response = np.asarray(shoebox.rir[0][0], dtype=float)
+    # The library centres fractional delays half a filter late and scales the direct sound by 1/(4πr) or by 1/r, depending on its
+    # version: the direct sound is set to 1/r here.
+    first = int(np.abs(response).argmax())
+    half = rate_hz // 1000
+    direct = float(np.sqrt(np.sum(response[max(0, first - half) : first + half] ** 2)))
+    facing_gain = 0.5 * (1.0 + np.cos(np.radians(placement.angle_deg))) if pattern == "cardioid" else 1.0
+    return np.asarray(response[max(0, first - half) :] * (max(facing_gain, 0.05) / placement.distance_m / direct))
+
+
+def microphone_magnitude(microphone: MicrophoneSpec, placement: PlacementSpec, hz: Samples, *, rate_hz: float, near: bool) -> Samples:
+    """Magnitude of the capsule at ``(n,)`` frequencies; ``near`` adds the proximity boost of a pressure gradient.
+
+    A cardioid on a spherical wave: H(f, r) = ½·(1 + (1 + c/(j·2πf·r))); relative to a far source.
+    """
+    safe = np.maximum(hz, 10.0)
+    magnitude = np.ones_like(safe)
+    if microphone.response_db:
+        points = np.array(microphone.response_db)
+        magnitude *= 10.0 ** (np.interp(np.log(safe), np.log(points[:, 0]), points[:, 1]) / 20.0)
+    for bell in microphone.bells:
+        section = band_section(EqualizerBand("peak", bell.frequency_hz, bell.gain_db, bell.q), rate_hz=rate_hz)
+        magnitude *= 10.0 ** (response_db(section[None, :], np.minimum(safe, 0.499 * rate_hz), rate_hz=rate_hz) / 20.0)
+    if near and microphone.pattern == "cardioid":
+        gradient = SPEED_OF_SOUND / (2j * np.pi * np.maximum(safe, 30.0) * placement.distance_m)
+        magnitude = magnitude * np.abs(0.5 * (1.0 + (1.0 + gradient)))
+    return np.asarray(magnitude)
+
+
+def through_magnitude(samples: Samples, magnitude_at: Samples) -> Samples:
+    """Filter ``(n,)`` samples with a magnitude given at the bins of a padded FFT (zero phase)."""
+    size = 2 * (len(magnitude_at) - 1)
+    return np.asarray(scipy.fft.irfft(scipy.fft.rfft(samples, size) * magnitude_at, size)[: len(samples)])
+
+
+def bins_for(count: int, rate_hz: float) -> Samples:
+    """Frequencies of the bins of :func:`through_magnitude` for ``count`` samples, with room for the tail."""
+    size = scipy.fft.next_fast_len(count + 16_384)
+    size += size % 2
+    return np.asarray(np.linspace(0.0, rate_hz / 2.0, size // 2 + 1))
+
+
+def shaped_noise(count: int, rate_hz: float, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]) -> Samples:
+    """Gaussian noise ``(count,)`` of RMS 1 whose spectrum follows points of Hz and dB."""
+    hz = bins_for(count, rate_hz)
+    points = np.array(corners)
+    magnitude = 10.0 ** (np.interp(np.log(np.maximum(hz, 5.0)), np.log(points[:, 0]), points[:, 1]) / 20.0)
+    magnitude[0] = 0.0
+    noise = through_magnitude(rng.standard_normal(count), magnitude)
+    # Scaled by what the spectrum promises, not by this draw, so that levels are the spec's in the mean.
+    return np.asarray(noise / np.sqrt(np.mean(magnitude**2)))
+
+
+_HEATER = ((10.0, -12.0), (40.0, 0.0), (120.0, -3.0), (300.0, -10.0), (1000.0, -22.0), (4000.0, -36.0), (20000.0, -55.0))
+_RAIN = ((10.0, -60.0), (200.0, -30.0), (1000.0, -8.0), (3500.0, 0.0), (9000.0, -4.0), (20000.0, -16.0))
+
+
+def noise_pascals(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    """Pressure of one noise source, ``(count,)``."""
+    match noise.kind:
+        case "heater":
+            return shaped_noise(count, rate_hz, rng, _HEATER) * pascals(noise.level_db_spl)
+        case "rain":
+            return shaped_noise(count, rate_hz, rng, _RAIN) * pascals(noise.level_db_spl)
+        case "white":
+            return np.asarray(rng.standard_normal(count) * pascals(noise.level_db_spl))
+        case "hum":
+            return _hum(noise, count, rate_hz, rng)
+        case "clicks":
+            return _clicks(noise, count, rate_hz, rng)
+
+
+def _hum(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    at = np.arange(count) / rate_hz
+    powers = 10.0 ** (np.array(noise.harmonics_db) / 10.0)
+    powers /= powers.sum()
+    wave = np.zeros(count)
+    for number, power in enumerate(powers, 1):
+        if number * noise.mains_hz < rate_hz / 2:
+            wave += np.sqrt(2.0 * power) * np.sin(2 * np.pi * number * noise.mains_hz * at + rng.uniform(0, 2 * np.pi))
+    return wave * pascals(noise.level_db_spl)
+
+
+def _clicks(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    wave = np.zeros(count + round(rate_hz))
+    seconds = count / rate_hz
+    events = max(1, round(noise.per_minute * seconds / 60.0)) if noise.per_minute else 0
+    # Evenly spread with jitter, so that the number of separate clicks is the spec's.
+    starts = (np.arange(events) + rng.uniform(0.2, 0.8, events)) * seconds / max(events, 1)
+    length = round(0.012 * rate_hz)
+    fall = np.exp(-np.arange(length) / (0.0025 * rate_hz))
+    band = scipy.signal.butter(2, (1200.0, min(7000.0, 0.45 * rate_hz)), "bandpass", fs=rate_hz, output="sos")
+    for start in starts:
+        click = scipy.signal.sosfilt(band, rng.standard_normal(length)) * fall
+        click *= np.sqrt(2.0) * pascals(noise.level_db_spl) / np.max(np.abs(click)) * rng.uniform(0.7, 1.0)
+        first = round(start * rate_hz)
+        wave[first : first + length] += click
+    return wave[:count]
+
+
+def self_noise_pascals(self_noise_dba: float, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    """White self-noise of a microphone, scaled so that its A-weighted level is the data sheet's."""
+    hz = np.linspace(0.0, rate_hz / 2.0, 4097)
+    weighted_share = float(np.mean(a_weighting_power(np.maximum(hz, 1e-3))))
+    return np.asarray(rng.standard_normal(count) * pascals(self_noise_dba) / np.sqrt(weighted_share))

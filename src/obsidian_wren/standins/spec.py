@@ -1,0 +1,114 @@
+"""The JSON that describes a simulated world. The same spec and seed give the same sound."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+BOATHOUSE = Path(__file__).with_name("boathouse.json")
+
+
+class BadSpec(ValueError):
+    """A spec that cannot be used; the message names the place and what to do."""
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class TalkerSpec(_Strict):
+    """Active speech level at one metre, dB SPL, for each effort."""
+
+    normal_db_spl: float = Field(60.0, ge=30, le=110)
+    loud_db_spl: float = Field(72.0, ge=30, le=120)
+    soft_db_spl: float = Field(50.0, ge=20, le=100)
+
+
+class RoomSpec(_Strict):
+    """A shoebox: size in metres and decay time (T60) in seconds."""
+
+    size_m: tuple[float, float, float] = (4.2, 3.4, 2.5)
+    decay_s: float = Field(0.35, ge=0.08, le=2.0)
+
+
+class PlacementSpec(_Strict):
+    """Mouth to microphone: distance in metres, angle off the microphone's axis in degrees."""
+
+    distance_m: float = Field(0.25, ge=0.02, le=3.0)
+    angle_deg: float = Field(0.0, ge=0, le=180)
+
+
+class NoiseSpec(_Strict):
+    """One source of noise, its level in dB SPL as the microphone picks it up.
+
+    ``hum``: a mains family, ``harmonics`` in dB against the whole. ``clicks``: keys, ``level_db_spl`` is their peak level.
+    """
+
+    kind: Literal["heater", "hum", "clicks", "rain", "white"]
+    level_db_spl: float = Field(ge=-20, le=120)
+    when: Literal["always", "in-use"] = "always"
+    mains_hz: float = Field(50.0, ge=40, le=70)
+    harmonics_db: tuple[float, ...] = (-6.0, -2.0, -9.0, -8.0, -14.0, -12.0)
+    per_minute: float = Field(120.0, ge=0, le=2000)
+
+
+class BellSpec(_Strict):
+    """A bell of a microphone's response."""
+
+    frequency_hz: float = Field(ge=10, le=40_000)
+    gain_db: float = Field(ge=-30, le=30)
+    q: float = Field(ge=0.1, le=20)
+
+
+class MicrophoneSpec(_Strict):
+    """Sensitivity in mV/Pa, self-noise in dB(A), pattern, and the secret response: points in Hz and dB, and bells on top."""
+
+    sensitivity_mv_pa: float = Field(20.0, gt=0, le=500)
+    self_noise_dba: float = Field(14.0, ge=-10, le=60)
+    pattern: Literal["cardioid", "omni"] = "cardioid"
+    response_db: tuple[tuple[float, float], ...] = ()
+    bells: tuple[BellSpec, ...] = ()
+
+
+class InterfaceSpec(_Strict):
+    """Preamp and converter. ``max_input_dbu`` reads 0 dBFS at no gain; ``converter_noise_dbfs`` is AES17 RMS."""
+
+    gain_db: float = 34.0
+    gain_range_db: tuple[float, float] = (0.0, 60.0)
+    gain_step_db: float = Field(1.0, gt=0, le=12)
+    max_input_dbu: float = 9.0
+    equivalent_input_noise_dbu: float = Field(-127.0, ge=-140, le=-60)
+    converter_noise_dbfs: float = Field(-108.0, ge=-150, le=-40)
+    bits: Literal[8, 16, 24, 32] = 24
+    rate_hz: Literal[16000, 22050, 24000, 32000, 44100, 48000, 88200, 96000] = 48000
+
+
+class WorldSpec(_Strict):
+    """The whole world."""
+
+    format: Literal["obsidian-wren/world"] = "obsidian-wren/world"
+    version: Literal[1] = 1
+    seed: int = Field(1, ge=0, le=2**31)
+    talker: TalkerSpec = TalkerSpec()
+    room: RoomSpec = RoomSpec()
+    placement: PlacementSpec = PlacementSpec()
+    noises: tuple[NoiseSpec, ...] = ()
+    microphone: MicrophoneSpec = MicrophoneSpec()
+    interface: InterfaceSpec = InterfaceSpec()
+
+
+def read_spec(path: Path) -> WorldSpec:
+    """Read a world's spec. Raises BadSpec."""
+    try:
+        return WorldSpec.model_validate(json.loads(path.read_text("utf-8")))
+    except OSError as error:
+        raise BadSpec(f"{path.name} cannot be opened ({error.strerror}). Check the name and try again.") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the top"
+        raise BadSpec(f"{path.name}, at {where}: {first['msg']}. Mend it and try again.") from error
+    except ValueError as error:
+        raise BadSpec(f"{path.name} is not JSON ({error}). Mend it and try again.") from error

@@ -1,0 +1,37 @@
+"""The simulated world as the ports ask for it. What computes is imported when the first sound is asked for."""
+
+from __future__ import annotations
+
+from obsidian_wren.service.ports import KeepingListener, Knob, RecordingListener, TakeSource, World
+from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec
+
+CALL_NAME = "Editor call"
+RECORDER_NAME = "Walk recorder"
+
+
+def _open_source(spec_json: str) -> TakeSource:
+    from obsidian_wren.standins.world import SimulatedRig
+
+    return SimulatedRig(WorldSpec.model_validate_json(spec_json))
+
+
+def _knob_of(spec_json: str) -> Knob:
+    interface = WorldSpec.model_validate_json(spec_json).interface
+    return Knob(interface.gain_db, *interface.gain_range_db, interface.gain_step_db)
+
+
+def _make_call(rate_hz: int) -> KeepingListener:
+    from obsidian_wren.standins.listeners import Call
+
+    return Call(CALL_NAME, picks=None, rate_hz=rate_hz)
+
+
+def _make_recorder(rate_hz: int) -> RecordingListener:
+    from obsidian_wren.standins.listeners import Recorder
+
+    return Recorder(RECORDER_NAME, picks=None, rate_hz=rate_hz)
+
+
+def simulated_world() -> World:
+    """The boathouse, the editor's call and the walk recorder."""
+    return World(_open_source, _knob_of, BOATHOUSE.read_text("utf-8"), _make_call, _make_recorder)

@@ -1,0 +1,348 @@
+"""The Flask application: the page, the API, the event stream.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving the page, so it happens behind
+the first page (:func:`warm_up`), not in front of it.
+"""
+
+from __future__ import annotations
+
+import json
+import queue
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from flask import Response, current_app, jsonify, request, send_from_directory
+from flask_openapi3 import APIBlueprint, FileStorage, Info, OpenAPI
+from pydantic import BaseModel, Field, ValidationError
+
+from obsidian_wren.service import views
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.web import guard, models
+
+STATIC = Path(__file__).with_name("static")
+_LARGEST_UPLOAD = 2 * 1024**3
+_HEARTBEAT_S = 10.0
+_PROBLEMS: dict[Any, Any] = {422: models.Problem}
+_TOO_LARGE = "The file is over 2 GB. Cut out the part that you need, a minute is enough."
+
+api = APIBlueprint("api", __name__, url_prefix="/api", abp_responses=_PROBLEMS)
+
+
+class Upload(BaseModel):
+    """A sound file and what it is for."""
+
+    file: FileStorage
+    purpose: views.Purpose
+    channel: int | None = Field(default=None, ge=1, le=8)
+
+
+def _workshop() -> Workshop:
+    found: Workshop = current_app.config["WORKSHOP"]
+    return found
+
+
+def _state() -> Response:
+    from obsidian_wren.service.overview import overview
+
+    return Response(overview(_workshop()).model_dump_json(), mimetype="application/json")
+
+
+@api.get("/state", responses={200: views.Overview})
+def state() -> Response:
+    """Everything that the page shows."""
+    return _state()
+
+
+@api.get("/events")
+def events() -> Response:
+    """Server-sent events: ``changed``, ``progress``, ``live``, ``trouble``."""
+    bus = _workshop().bus
+    listener = bus.listen()
+
+    def stream() -> Iterator[str]:
+        try:
+            yield "retry: 1000\n\n"
+            while True:
+                try:
+                    kind, body = listener.get(timeout=_HEARTBEAT_S)
+                    yield f"event: {kind}\ndata: {json.dumps(body)}\n\n"
+                except queue.Empty:
+                    yield ": still here\n\n"
+        finally:
+            bus.leave(listener)
+
+    return Response(stream(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
+
+
+@api.put("/rig", responses={200: views.Overview})
+def change_rig(body: views.RigFields) -> Response:
+    """Keep what a person says about the rig."""
+    from obsidian_wren.service import rigs
+
+    rigs.change_rig(_workshop(), body)
+    return _state()
+
+
+@api.post("/knob", responses={200: views.Overview})
+def turn_knob(body: models.TurnKnob) -> Response:
+    """Turn the preamp."""
+    from obsidian_wren.service import rigs
+
+    rigs.turn_knob(_workshop(), body.gain_db)
+    return _state()
+
+
+@api.post("/settle", responses={200: views.Overview})
+def settle(body: models.ForStep) -> Response:
+    """Accept a step as it stands."""
+    from obsidian_wren.service import calibrating
+
+    calibrating.settle_step(_workshop(), body.step)
+    return _state()
+
+
+@api.post("/takes", responses={200: views.Overview})
+def start_take(body: models.StartTake) -> Response:
+    """Begin a take from the simulated rig."""
+    from obsidian_wren.service import taking
+
+    taking.start_simulated(_workshop(), body.purpose, seconds=body.seconds)
+    return _state()
+
+
+@api.post("/takes/stop", responses={200: views.Overview})
+def stop_take() -> Response:
+    """End the running take and keep it."""
+    from obsidian_wren.service import taking
+
+    taking.stop_take(_workshop())
+    return _state()
+
+
+@api.post("/takes/file", responses={200: views.Overview})
+def take_file(form: Upload) -> Response:
+    """Make a take of a sound file."""
+    from obsidian_wren.service import taking
+
+    upload = form.file
+    with tempfile.TemporaryDirectory(dir=_workshop().folder.parts) as folder:
+        # The person's file name is for reading only; it never becomes a path.
+        path = Path(folder) / "the file"
+        upload.save(path)
+        taking.keep_file(_workshop(), form.purpose, path, channel=form.channel)
+    return _state()
+
+
+@api.post("/takes/browser", responses={200: models.Began})
+def start_browser_take(body: models.StartBrowserTake) -> Response:
+    """Begin a take whose pieces the page sends."""
+    from obsidian_wren.service import taking
+
+    take_id = taking.start_browser(_workshop(), body.purpose, rate_hz=body.rate_hz, seconds=body.seconds, not_obeyed=list(body.not_obeyed))
+    return jsonify(take_id=take_id)
+
+
+@api.post("/takes/browser/<take_id>/<int:number>", responses={200: models.Done})
+def add_piece(path: models.Piece) -> Response:
+    """The next piece: little-endian 32-bit floats."""
+    import numpy as np
+
+    from obsidian_wren.service import taking
+
+    raw = request.get_data()
+    if len(raw) % 4 or len(raw) > 4 * 192_000 * 5:
+        raise Refused("piece", "A piece of the take arrived broken. Stop and take it again.")
+    taking.add_piece(_workshop(), path.take_id, path.number, np.frombuffer(raw, dtype="<f4").astype(np.float64))
+    return jsonify(ok=True)
+
+
+@api.delete("/takes/<int:id>", responses={200: views.Overview})
+def discard_take(path: models.ById) -> Response:
+    """Remove a take."""
+    from obsidian_wren.service import taking
+
+    taking.discard_take(_workshop(), path.id)
+    return _state()
+
+
+@api.post("/halves/<id>/keep", responses={200: views.Overview})
+def keep_half(path: models.HalfById) -> Response:
+    """Use a take that was cut off."""
+    from obsidian_wren.service import taking
+
+    taking.keep_half(_workshop(), path.id)
+    return _state()
+
+
+@api.delete("/halves/<id>", responses={200: views.Overview})
+def discard_half(path: models.HalfById) -> Response:
+    """Throw a cut-off take away."""
+    from obsidian_wren.service import taking
+
+    taking.discard_half(_workshop(), path.id)
+    return _state()
+
+
+@api.get("/takes/<int:id>/sound")
+def hear_take(path: models.ById, query: models.Hear) -> Response:
+    """A WAV of a take, raw or treated."""
+    from obsidian_wren.service import listening
+
+    return Response(listening.hear_take(_workshop(), path.id, query.version, matched=query.matched), mimetype="audio/wav")
+
+
+@api.post("/tone/fit", responses={200: views.Overview})
+def fit_tone() -> Response:
+    """Fit again; pins stay."""
+    from obsidian_wren.service import calibrating
+
+    calibrating.fit_again(_workshop())
+    return _state()
+
+
+@api.patch("/settings", responses={200: views.Overview})
+def change_setting(body: models.ChangeSetting) -> Response:
+    """Pin, nudge or let go of a setting."""
+    from obsidian_wren.service import calibrating
+
+    calibrating.change_setting(_workshop(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned)
+    return _state()
+
+
+@api.put("/destinations", responses={200: views.Overview})
+def pick_input(body: models.PickInput) -> Response:
+    """Another program picks an input."""
+    from obsidian_wren.service import sending
+
+    sending.pick_input(_workshop(), body.destination, body.picks)
+    return _state()
+
+
+def _sending(action: str) -> Response:
+    from obsidian_wren.service import sending
+
+    getattr(sending, action)(_workshop())
+    return _state()
+
+
+@api.post("/run/start", responses={200: views.Overview})
+def start_run() -> Response:
+    """Go live."""
+    return _sending("start_run")
+
+
+@api.post("/run/stop", responses={200: views.Overview})
+def stop_run() -> Response:
+    """Stop being live."""
+    return _sending("stop_run")
+
+
+@api.post("/marker", responses={200: views.Overview})
+def send_marker() -> Response:
+    """Send the marker through every path."""
+    return _sending("send_marker")
+
+
+@api.post("/recordings/start", responses={200: views.Overview})
+def start_recording() -> Response:
+    """The recorder begins a file."""
+    return _sending("start_recording")
+
+
+@api.post("/recordings/stop", responses={200: views.Overview})
+def stop_recording() -> Response:
+    """The recorder closes its file."""
+    return _sending("stop_recording")
+
+
+@api.get("/recordings/<int:id>/sound")
+def hear_recording(path: models.ById) -> Response:
+    """A recording as FLAC."""
+    from obsidian_wren.service import listening
+
+    ws = _workshop()
+    with ws.sessions() as session:
+        found = listening.recording_path(ws, session, path.id)
+    return send_from_directory(found.parent, found.name, mimetype="audio/flac")
+
+
+@api.get("/call/sound")
+def hear_call() -> Response:
+    """The last ten seconds that the call heard."""
+    from obsidian_wren.service import listening
+
+    return Response(listening.hear_call(_workshop()), mimetype="audio/wav")
+
+
+@api.get("/calibration")
+def calibration() -> Response:
+    """The calibration as an open file."""
+    from obsidian_wren.service import exporting
+
+    body = json.dumps(exporting.export_calibration(_workshop()), indent=2, ensure_ascii=False)
+    headers = {"Content-Disposition": 'attachment; filename="calibration.json"'}
+    return Response(body + "\n", mimetype="application/json", headers=headers)
+
+
+def _on_invalid(error: ValidationError) -> Response:
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"])
+    response = jsonify(code="invalid", sentence=f"“{where}”: {first['msg']}. Mend it and try again.")
+    response.status_code = 422
+    return response
+
+
+def _on_too_large(_error: Exception) -> tuple[Response, int]:
+    return jsonify(code="too-large", sentence=_TOO_LARGE), 413
+
+
+def create_app(ws: Workshop | None) -> OpenAPI:
+    """The application over a workshop; None serves for making the OpenAPI document."""
+    app = OpenAPI(
+        "obsidian_wren", info=Info(title="Obsidian Wren", version="1"), static_folder=None, doc_ui=False,
+        validation_error_callback=_on_invalid,
+    )  # fmt: skip
+    app.config["WORKSHOP"] = ws
+    app.config["MAX_CONTENT_LENGTH"] = _LARGEST_UPLOAD
+    app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
+    guard.install(app)
+    app.register_api(api)
+    app.register_error_handler(413, _on_too_large)
+    app.register_error_handler(Exception, _on_error)
+
+    @app.get("/")
+    def page() -> Response:
+        response = send_from_directory(STATIC, "index.html")
+        response.headers["Cache-Control"] = "no-cache"
+        return response
+
+    @app.get("/assets/<path:name>")
+    def asset(name: str) -> Response:
+        return send_from_directory(STATIC / "assets", name, max_age=31_536_000)
+
+    return app
+
+
+def _on_error(error: Exception) -> Any:
+    from werkzeug.exceptions import HTTPException
+
+    if isinstance(error, HTTPException):
+        return jsonify(code="http", sentence=f"{error.name}."), error.code
+    code = getattr(error, "code", None)
+    if isinstance(code, str):
+        return jsonify(code=code, sentence=str(error)), 422
+    current_app.logger.exception("A request failed")
+    return jsonify(
+        code="inside", sentence="Something failed inside; nothing that was kept is lost. Try again, or start the program again."
+    ), 500
+
+
+def warm_up() -> None:
+    """Load what computes, so that the first take need not wait for it."""
+    from obsidian_wren.service import calibrating, listening, overview, sending, taking
+
+    for module in (calibrating, listening, overview, sending, taking):
+        assert module.__doc__
