@@ -14,7 +14,7 @@ OUT = pathlib.Path(__file__).resolve().parents[1] / "frontend/src/lib/openapi.js
 def main() -> None:
     out = pathlib.Path(sys.argv[1]) if len(sys.argv) > 1 else OUT
     out.parent.mkdir(parents=True, exist_ok=True)
-    out.write_text(json.dumps(create_app(None).api_doc, indent=1, sort_keys=True) + "\n")
+    out.write_text(json.dumps(create_app(None, describe=True).api_doc, indent=1, sort_keys=True) + "\n")
 
 
 if __name__ == "__main__":

@@ -9,7 +9,11 @@ import argparse
 import json
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from obsidian_wren.service.workshop import Workshop
+    from obsidian_wren.store.folder import DataFolder
 
 DEFAULT_PORT = 8642
 
@@ -149,25 +153,35 @@ def _print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
 
 
 def _serve(chosen: argparse.Namespace) -> int:
-    from obsidian_wren.service.opening import fill_with_boathouse, open_workshop
-    from obsidian_wren.standins.surroundings import simulated_world
+    from obsidian_wren.store.folder import DataFolder
     from obsidian_wren.web.server import bind, serve
 
     demo = chosen.command == "demo"
-    folder = chosen.data or (Path("demo-data") if demo else Path.home() / ".local" / "share" / "obsidian-wren")
-    ws = open_workshop(folder, simulated_world(), pace="fast" if chosen.fast else "real")
-    if demo:
-        fill_with_boathouse(ws)
-        if chosen.prepare:
-            from obsidian_wren.web.app import create_app
-
-            create_app(ws)
-            ws.folder.close()
-            return 0
+    path = chosen.data or (Path("demo-data") if demo else Path.home() / ".local" / "share" / "obsidian-wren")
+    folder = DataFolder(path)
+    if demo and not folder.database.exists():
+        _fill(folder)
+    if demo and chosen.prepare:
+        return 0
     listening = bind(chosen.port)
-    print(f"Obsidian Wren is at http://127.0.0.1:{listening.getsockname()[1]}/  (data in {folder}; end with Ctrl-C)", flush=True)
-    serve(ws, listening)
+
+    def open_the_workshop() -> Workshop:
+        from obsidian_wren.service.opening import open_workshop
+        from obsidian_wren.standins.surroundings import simulated_world
+
+        return open_workshop(folder, simulated_world(), pace="fast" if chosen.fast else "real")
+
+    print(f"Obsidian Wren is at http://127.0.0.1:{listening.getsockname()[1]}/  (data in {path}; end with Ctrl-C)", flush=True)
+    serve(open_the_workshop, listening)
     return 0
+
+
+def _fill(folder: DataFolder) -> None:
+    from obsidian_wren.service.opening import fill_with_boathouse, open_workshop
+    from obsidian_wren.standins.surroundings import simulated_world
+
+    print("Filling the data folder with the boathouse; this is done once.", flush=True)
+    fill_with_boathouse(open_workshop(folder, simulated_world(), pace="fast"))
 
 
 if __name__ == "__main__":

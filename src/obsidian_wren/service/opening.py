@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from sqlalchemy import func, select
 
 from obsidian_wren.service.ports import World
@@ -13,11 +11,10 @@ from obsidian_wren.store.folder import DataFolder, disk_errors
 from obsidian_wren.store.models import Derivation, Take
 
 
-def open_workshop(path: Path, world: World, *, pace: Pace = "real") -> Workshop:
-    """Open a data folder. Raises FolderError when it cannot be written or another program works in it."""
+def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> Workshop:
+    """Open what is kept in a data folder. Raises FolderError when the disk fails."""
     from obsidian_wren.store import take_files
 
-    folder = DataFolder(path)
     with disk_errors("opening the data folder"):
         sessions = open_database(folder.database)
         ws = Workshop(folder, sessions, world, pace)

@@ -1,4 +1,4 @@
-"""The Flask application: the page, the API, the event stream.
+"""The Flask application: the API and the event stream. The page itself is served by the front.
 
 Handlers reach the services inside their bodies: importing what computes takes longer than serving the page, so it happens behind
 the first page (:func:`warm_up`), not in front of it.
@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import queue
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -22,13 +22,10 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.web import guard, models
 
-STATIC = Path(__file__).with_name("static")
 _LARGEST_UPLOAD = 2 * 1024**3
 _HEARTBEAT_S = 10.0
 _PROBLEMS: dict[Any, Any] = {422: models.Problem}
 _TOO_LARGE = "The file is over 2 GB. Cut out the part that you need, a minute is enough."
-
-api = APIBlueprint("api", __name__, url_prefix="/api", abp_responses=_PROBLEMS)
 
 
 class Upload(BaseModel):
@@ -50,13 +47,11 @@ def _state() -> Response:
     return Response(overview(_workshop()).model_dump_json(), mimetype="application/json")
 
 
-@api.get("/state", responses={200: views.Overview})
 def state() -> Response:
     """Everything that the page shows."""
     return _state()
 
 
-@api.get("/events")
 def events() -> Response:
     """Server-sent events: ``changed``, ``progress``, ``live``, ``trouble``."""
     bus = _workshop().bus
@@ -77,7 +72,6 @@ def events() -> Response:
     return Response(stream(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
 
 
-@api.put("/rig", responses={200: views.Overview})
 def change_rig(body: views.RigFields) -> Response:
     """Keep what a person says about the rig."""
     from obsidian_wren.service import rigs
@@ -86,7 +80,6 @@ def change_rig(body: views.RigFields) -> Response:
     return _state()
 
 
-@api.post("/knob", responses={200: views.Overview})
 def turn_knob(body: models.TurnKnob) -> Response:
     """Turn the preamp."""
     from obsidian_wren.service import rigs
@@ -95,7 +88,6 @@ def turn_knob(body: models.TurnKnob) -> Response:
     return _state()
 
 
-@api.post("/settle", responses={200: views.Overview})
 def settle(body: models.ForStep) -> Response:
     """Accept a step as it stands."""
     from obsidian_wren.service import calibrating
@@ -104,7 +96,6 @@ def settle(body: models.ForStep) -> Response:
     return _state()
 
 
-@api.post("/takes", responses={200: views.Overview})
 def start_take(body: models.StartTake) -> Response:
     """Begin a take from the simulated rig."""
     from obsidian_wren.service import taking
@@ -113,7 +104,6 @@ def start_take(body: models.StartTake) -> Response:
     return _state()
 
 
-@api.post("/takes/stop", responses={200: views.Overview})
 def stop_take() -> Response:
     """End the running take and keep it."""
     from obsidian_wren.service import taking
@@ -122,7 +112,6 @@ def stop_take() -> Response:
     return _state()
 
 
-@api.post("/takes/file", responses={200: views.Overview})
 def take_file(form: Upload) -> Response:
     """Make a take of a sound file."""
     from obsidian_wren.service import taking
@@ -136,7 +125,6 @@ def take_file(form: Upload) -> Response:
     return _state()
 
 
-@api.post("/takes/browser", responses={200: models.Began})
 def start_browser_take(body: models.StartBrowserTake) -> Response:
     """Begin a take whose pieces the page sends."""
     from obsidian_wren.service import taking
@@ -145,7 +133,6 @@ def start_browser_take(body: models.StartBrowserTake) -> Response:
     return jsonify(take_id=take_id)
 
 
-@api.post("/takes/browser/<take_id>/<int:number>", responses={200: models.Done})
 def add_piece(path: models.Piece) -> Response:
     """The next piece: little-endian 32-bit floats."""
     import numpy as np
@@ -159,7 +146,6 @@ def add_piece(path: models.Piece) -> Response:
     return jsonify(ok=True)
 
 
-@api.delete("/takes/<int:id>", responses={200: views.Overview})
 def discard_take(path: models.ById) -> Response:
     """Remove a take."""
     from obsidian_wren.service import taking
@@ -168,7 +154,6 @@ def discard_take(path: models.ById) -> Response:
     return _state()
 
 
-@api.post("/halves/<id>/keep", responses={200: views.Overview})
 def keep_half(path: models.HalfById) -> Response:
     """Use a take that was cut off."""
     from obsidian_wren.service import taking
@@ -177,7 +162,6 @@ def keep_half(path: models.HalfById) -> Response:
     return _state()
 
 
-@api.delete("/halves/<id>", responses={200: views.Overview})
 def discard_half(path: models.HalfById) -> Response:
     """Throw a cut-off take away."""
     from obsidian_wren.service import taking
@@ -186,7 +170,6 @@ def discard_half(path: models.HalfById) -> Response:
     return _state()
 
 
-@api.get("/takes/<int:id>/sound")
 def hear_take(path: models.ById, query: models.Hear) -> Response:
     """A WAV of a take, raw or treated."""
     from obsidian_wren.service import listening
@@ -194,7 +177,6 @@ def hear_take(path: models.ById, query: models.Hear) -> Response:
     return Response(listening.hear_take(_workshop(), path.id, query.version, matched=query.matched), mimetype="audio/wav")
 
 
-@api.post("/tone/fit", responses={200: views.Overview})
 def fit_tone() -> Response:
     """Fit again; pins stay."""
     from obsidian_wren.service import calibrating
@@ -203,7 +185,6 @@ def fit_tone() -> Response:
     return _state()
 
 
-@api.patch("/settings", responses={200: views.Overview})
 def change_setting(body: models.ChangeSetting) -> Response:
     """Pin, nudge or let go of a setting."""
     from obsidian_wren.service import calibrating
@@ -212,7 +193,6 @@ def change_setting(body: models.ChangeSetting) -> Response:
     return _state()
 
 
-@api.put("/destinations", responses={200: views.Overview})
 def pick_input(body: models.PickInput) -> Response:
     """Another program picks an input."""
     from obsidian_wren.service import sending
@@ -228,37 +208,31 @@ def _sending(action: str) -> Response:
     return _state()
 
 
-@api.post("/run/start", responses={200: views.Overview})
 def start_run() -> Response:
     """Go live."""
     return _sending("start_run")
 
 
-@api.post("/run/stop", responses={200: views.Overview})
 def stop_run() -> Response:
     """Stop being live."""
     return _sending("stop_run")
 
 
-@api.post("/marker", responses={200: views.Overview})
 def send_marker() -> Response:
     """Send the marker through every path."""
     return _sending("send_marker")
 
 
-@api.post("/recordings/start", responses={200: views.Overview})
 def start_recording() -> Response:
     """The recorder begins a file."""
     return _sending("start_recording")
 
 
-@api.post("/recordings/stop", responses={200: views.Overview})
 def stop_recording() -> Response:
     """The recorder closes its file."""
     return _sending("stop_recording")
 
 
-@api.get("/recordings/<int:id>/sound")
 def hear_recording(path: models.ById) -> Response:
     """A recording as FLAC."""
     from obsidian_wren.service import listening
@@ -269,7 +243,6 @@ def hear_recording(path: models.ById) -> Response:
     return send_from_directory(found.parent, found.name, mimetype="audio/flac")
 
 
-@api.get("/call/sound")
 def hear_call() -> Response:
     """The last ten seconds that the call heard."""
     from obsidian_wren.service import listening
@@ -277,7 +250,6 @@ def hear_call() -> Response:
     return Response(listening.hear_call(_workshop()), mimetype="audio/wav")
 
 
-@api.get("/calibration")
 def calibration() -> Response:
     """The calibration as an open file."""
     from obsidian_wren.service import exporting
@@ -285,6 +257,44 @@ def calibration() -> Response:
     body = json.dumps(exporting.export_calibration(_workshop()), indent=2, ensure_ascii=False)
     headers = {"Content-Disposition": 'attachment; filename="calibration.json"'}
     return Response(body + "\n", mimetype="application/json", headers=headers)
+
+
+ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], ...] = (
+    ("get", "/state", state, views.Overview),
+    ("get", "/events", events, None),
+    ("put", "/rig", change_rig, views.Overview),
+    ("post", "/knob", turn_knob, views.Overview),
+    ("post", "/settle", settle, views.Overview),
+    ("post", "/takes", start_take, views.Overview),
+    ("post", "/takes/stop", stop_take, views.Overview),
+    ("post", "/takes/file", take_file, views.Overview),
+    ("post", "/takes/browser", start_browser_take, models.Began),
+    ("post", "/takes/browser/<take_id>/<int:number>", add_piece, models.Done),
+    ("delete", "/takes/<int:id>", discard_take, views.Overview),
+    ("post", "/halves/<id>/keep", keep_half, views.Overview),
+    ("delete", "/halves/<id>", discard_half, views.Overview),
+    ("get", "/takes/<int:id>/sound", hear_take, None),
+    ("post", "/tone/fit", fit_tone, views.Overview),
+    ("patch", "/settings", change_setting, views.Overview),
+    ("put", "/destinations", pick_input, views.Overview),
+    ("post", "/run/start", start_run, views.Overview),
+    ("post", "/run/stop", stop_run, views.Overview),
+    ("post", "/marker", send_marker, views.Overview),
+    ("post", "/recordings/start", start_recording, views.Overview),
+    ("post", "/recordings/stop", stop_recording, views.Overview),
+    ("get", "/recordings/<int:id>/sound", hear_recording, None),
+    ("get", "/call/sound", hear_call, None),
+    ("get", "/calibration", calibration, None),
+)
+
+
+def _api(*, describe: bool) -> APIBlueprint:
+    """All routes. Describing them (the OpenAPI document) takes longer than serving them, so it is done only when asked for."""
+    api = APIBlueprint("api", __name__, url_prefix="/api", abp_responses=_PROBLEMS, doc_ui=describe)
+    for method, path, handler, answer in ROUTES:
+        responses = None if answer is None else {200: answer}
+        getattr(api, method)(path, responses=responses, doc_ui=describe)(handler)
+    return api
 
 
 def _on_invalid(error: ValidationError) -> Response:
@@ -299,7 +309,7 @@ def _on_too_large(_error: Exception) -> tuple[Response, int]:
     return jsonify(code="too-large", sentence=_TOO_LARGE), 413
 
 
-def create_app(ws: Workshop | None) -> OpenAPI:
+def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
     """The application over a workshop; None serves for making the OpenAPI document."""
     app = OpenAPI(
         "obsidian_wren", info=Info(title="Obsidian Wren", version="1"), static_folder=None, doc_ui=False,
@@ -309,19 +319,9 @@ def create_app(ws: Workshop | None) -> OpenAPI:
     app.config["MAX_CONTENT_LENGTH"] = _LARGEST_UPLOAD
     app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
     guard.install(app)
-    app.register_api(api)
+    app.register_api(_api(describe=describe))
     app.register_error_handler(413, _on_too_large)
     app.register_error_handler(Exception, _on_error)
-
-    @app.get("/")
-    def page() -> Response:
-        response = send_from_directory(STATIC, "index.html")
-        response.headers["Cache-Control"] = "no-cache"
-        return response
-
-    @app.get("/assets/<path:name>")
-    def asset(name: str) -> Response:
-        return send_from_directory(STATIC / "assets", name, max_age=31_536_000)
 
     return app
 

@@ -1,4 +1,4 @@
-"""What every request and answer passes: only this machine's own page may speak, and the page may load nothing from elsewhere."""
+"""What every request to the API passes: only this machine's own page may speak."""
 
 from __future__ import annotations
 
@@ -6,16 +6,7 @@ from urllib.parse import urlsplit
 
 from flask import Flask, Response, jsonify, request
 
-_OWN_NAMES = ("127.0.0.1", "localhost", "[::1]")
-POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; "
-    "connect-src 'self'; media-src 'self' blob:; worker-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
-)
-
-
-def _own(host: str) -> bool:
-    name = host.rsplit(":", 1)[0] if not host.endswith("]") else host
-    return name in _OWN_NAMES
+from obsidian_wren.web.front import FOREIGN, HEADERS, own_host
 
 
 def _own_origin(origin: str) -> bool:
@@ -30,17 +21,13 @@ def install(app: Flask) -> None:
     def refuse_foreign() -> tuple[Response, int] | None:
         # A foreign name that resolves to this machine, or another site's script, is turned away.
         origin = request.headers.get("Origin")
-        if not _own(request.host) or (origin is not None and not _own_origin(origin)):
-            return jsonify(code="foreign", sentence="This page speaks to its own machine only."), 403
-        if request.method not in ("GET", "HEAD") and request.headers.get("Sec-Fetch-Site", "same-origin") != "same-origin":
-            return jsonify(code="foreign", sentence="This page speaks to its own machine only."), 403
+        foreign_site = request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none")
+        if not own_host(request.host) or (origin is not None and not _own_origin(origin)) or foreign_site:
+            return jsonify(**FOREIGN), 403
         return None
 
     @app.after_request
     def add_headers(response: Response) -> Response:
-        response.headers.setdefault("Content-Security-Policy", POLICY)
-        response.headers["X-Content-Type-Options"] = "nosniff"
-        response.headers["Referrer-Policy"] = "no-referrer"
-        response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
-        response.headers["Permissions-Policy"] = "microphone=(self), camera=(), geolocation=()"
+        for name, value in HEADERS.items():
+            response.headers.setdefault(name, value)
         return response

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.decibels import power_db
-from obsidian_wren.core.derive.setting import Setting, hz, settle
+from obsidian_wren.core.derive.setting import Setting, settle
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ
 
@@ -40,17 +40,14 @@ def derive_highpass(
     excess_db = rumble_db - rest_db
     order = 4 if excess_db > 6.0 else 3 if excess_db > -6.0 else 2
     voice = "The pitch of this voice was not found" if pitch is None else f"Your lowest pitch is {pitch.p5:.0f} Hz"
-    if excess_db > -6.0:
-        room = f"the room's rumble under {corner} Hz is {'as strong as' if abs(excess_db) <= 3 else 'stronger than' if excess_db > 0 else 'nearly as strong as'} all the rest of it"
-    else:
-        room = f"the room has little under {corner} Hz, {-excess_db:.0f} dB less than above"
-    because = f"{voice}; {room}."
+    because = f"{voice}; under {corner} Hz the room is {_compared(excess_db)}."
     frequency = settle(float(corner), "Hz", because, pinned_hz, digits=0)
-    slope = settle(
-        float(order),
-        "order",
-        f"{6 * order} dB per octave: {hz(corner)} and under holds {excess_db:+.0f} dB against the rest of the room.",
-        pinned_order,
-        digits=0,
-    )
+    word = {2: "a gentle slope does", 3: "a medium slope is right", 4: "a steep slope is needed"}[order]
+    slope = settle(float(order), "order", f"Under {corner} Hz the room is {_compared(excess_db)}, so {word}.", pinned_order, digits=0)
     return HighpassRule(frequency, slope)
+
+
+def _compared(excess_db: float) -> str:
+    if abs(excess_db) < 0.5:
+        return "as strong as above"
+    return f"{abs(excess_db):.0f} dB {'stronger' if excess_db > 0 else 'weaker'} than above"

@@ -21,6 +21,8 @@ from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, FineSpe
 # How strongly a response file speaks where the voice itself is too weak.
 _FILE_TRUST = 0.15
 _GAP_TRUST = 0.1
+_BEYOND_REACH_DB = 9.0
+_SLOPE_POINTS = 2
 _HARMONIC_WIDTH = 1.06
 
 
@@ -57,7 +59,7 @@ def derive_tone(
     fit = equalizer_fit.fit_equalizer(
         voice, target, trust, rate_hz=talk.rate_hz, highpass_sections=_sections(highpass, talk.rate_hz), pinned=pinned
     )
-    return _explain(fit)
+    return _explain(fit, talk.rate_hz)
 
 
 def judge_tone(
@@ -69,7 +71,8 @@ def judge_tone(
     return _explain(
         equalizer_fit.refit_evidence(
             voice, target, trust, bands, pinned, rate_hz=talk.rate_hz, highpass_sections=_sections(highpass, talk.rate_hz)
-        )
+        ),
+        talk.rate_hz,
     )
 
 
@@ -84,6 +87,7 @@ def _voice_and_trust(
     voice = equalizer_fit.without_noise(talk.voice, quiet.noise)
     if talk.pitch_hz is not None:
         trust = np.where(talk.pitch_hz.p5 > POINT_HZ * 1.05, 0.0, trust) * _between_harmonics(talk.pitch_hz)
+    trust = _within_band(voice, trust, target)
     if mic_response_db is not None:
         voice, trust = _fill_from_file(voice, trust, target, mic_response_db)
     return voice, trust
@@ -96,9 +100,26 @@ def _between_harmonics(pitch: Pitch) -> np.ndarray:
     """
     factor = np.ones(len(POINT_HZ))
     for number in (1, 2):
-        inside = (POINT_HZ > number * pitch.p95 * _HARMONIC_WIDTH) & (POINT_HZ < (number + 1) * pitch.p5 / _HARMONIC_WIDTH)
+        inside = (number * pitch.p95 * _HARMONIC_WIDTH < POINT_HZ) & ((number + 1) * pitch.p5 / _HARMONIC_WIDTH > POINT_HZ)
         factor[inside] = _GAP_TRUST
     return factor
+
+
+def _within_band(voice: FineSpectrum, trust: np.ndarray, target: Target) -> np.ndarray:
+    """No trust past the end of the sound: where a path or a coder cuts the band off, the voice falls far under any target."""
+    weights = trust * (POINT_HZ >= target.low_hz)
+    if not weights.any():
+        return trust
+    deviation = voice.points_db() - target.levels_db
+    deviation -= float(np.average(deviation, weights=weights))
+    inside = np.flatnonzero(weights > 0.0)
+    end = inside[-1]
+    while end > inside[0] and deviation[end] < -_BEYOND_REACH_DB:
+        end -= 1
+    if end == inside[-1]:
+        return trust
+    # The slope towards the cut is not the voice's either.
+    return np.where(np.arange(len(trust)) > end - _SLOPE_POINTS, 0.0, trust)
 
 
 def _fill_from_file(voice: FineSpectrum, trust: np.ndarray, target: Target, mic_response_db: np.ndarray) -> tuple[FineSpectrum, np.ndarray]:
@@ -114,35 +135,27 @@ def _fill_from_file(voice: FineSpectrum, trust: np.ndarray, target: Target, mic_
     return FineSpectrum(voice.cells * 10.0 ** (cells_db / 10.0), voice.top_hz), np.where(weak, _FILE_TRUST, trust)
 
 
-def _explain(fit: EqualizerFit) -> Tone:
-    # Each band answers for the deviation around it that was there before the equalizer.
-    deviation = fit.recorded_db - fit.target_db
+def _explain(fit: EqualizerFit, rate_hz: float) -> Tone:
     bands = tuple(
-        NamedBand(region(band.frequency_hz), band, held, _because(band, held, deviation, fit))
+        NamedBand(region(band.frequency_hz), band, held, _because(band, held, fit, rate_hz))
         for band, held in zip(fit.bands, fit.pinned, strict=True)
     )
-    high_end = f"above {hz(fit.high_hz)}"
-    low_end = f"under {hz(fit.low_hz)}"
-    return Tone(bands, fit, f"Left alone {low_end} and {high_end}: too little voice there, a boost would only lift the room.")
+    left_alone = f"Left alone under {hz(fit.low_hz)} and above {hz(fit.high_hz)}: too little voice there, a boost would only lift the room."
+    return Tone(bands, fit, left_alone)
 
 
-def _because(band: EqualizerBand, held: bool, deviation: np.ndarray, fit: EqualizerFit) -> str:
-    width = 2.0 ** min(1.0, 1.0 / (2.0 * band.q))
-    low, high = band.frequency_hz / width, band.frequency_hz * width
-    if band.shape == "low_shelf":
-        low, high = fit.low_hz, band.frequency_hz
-    elif band.shape == "high_shelf":
-        low, high = band.frequency_hz, fit.high_hz
-    inside = (low <= POINT_HZ) & (high >= POINT_HZ) & (fit.trust > 0.0)
+def _because(band: EqualizerBand, held: bool, fit: EqualizerFit, rate_hz: float) -> str:
+    """What the voice would be like without this band, the others at work."""
+    own = equalizer_fit.eq_response_db([band], POINT_HZ, rate_hz=rate_hz)
+    without = fit.corrected_db - own - fit.target_db
+    inside = (np.abs(own) >= 0.5 * np.abs(own).max()) & (fit.trust > 0.0)
     if not inside.any():
         inside = np.abs(np.log2(POINT_HZ / band.frequency_hz)) < 0.2
-    mean = float(np.average(deviation[inside], weights=np.maximum(fit.trust[inside], 1e-3)))
-    span = f"{hz(max(low, fit.low_hz))} to {hz(min(high, fit.high_hz))}"
-    text = f"From {span} your voice stands {abs(mean):.1f} dB {'over' if mean > 0 else 'under'} the middle of the corridor."
+    mean = float(np.average(without[inside], weights=np.maximum(fit.trust[inside], 1e-3)))
+    span = f"{hz(float(POINT_HZ[inside][0]))} to {hz(float(POINT_HZ[inside][-1]))}"
+    text = f"Without it your voice stands {abs(mean):.1f} dB {'over' if mean > 0 else 'under'} the middle of the corridor from {span}."
     if not held and band.gain_db >= equalizer_fit.BOOST_DB - 0.05:
         text += " The boost is held at its cap."
     elif not held and band.gain_db <= -equalizer_fit.CUT_DB + 0.05:
         text += " The cut is held at its cap."
-    elif not held and mean * band.gain_db > 0 and abs(mean) > 0.3:
-        text += " It trims what its neighbours overdo."
     return f"You set this. {text}" if held else text

@@ -1,0 +1,61 @@
+# make demo and make test need nothing but Python 3.11 or newer, Node 20 or newer, and make.
+PORT ?= 8642
+BIN := .venv/bin
+PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
+FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
+
+.PHONY: demo test bench shots lint set-up python page kernels types clean
+
+demo: set-up
+	$(BIN)/obsidian-wren demo --port $(PORT)
+
+set-up: python page kernels
+
+python: .setup-python
+.setup-python: pyproject.toml scripts/make-venv
+	scripts/make-venv
+	touch $@
+
+page: .setup-page
+.setup-page: $(FRONT_SOURCES) frontend/package-lock.json
+	cd frontend && npm ci --no-progress && npm run --silent build
+	touch $@
+
+# Compiles the kernels into their cache and fills demo-data, so that the first page comes at once.
+kernels: .setup-kernels
+.setup-kernels: .setup-python $(PY_SOURCES)
+	$(BIN)/obsidian-wren demo --prepare
+	touch $@
+
+.setup-test: .setup-python pyproject.toml scripts/need-chromium
+	scripts/need-chromium
+	$(BIN)/pip install --quiet -e '.[test]'
+	touch $@
+
+test: set-up .setup-test lint
+	cd frontend && npm run --silent test
+	$(BIN)/python -m pytest
+
+lint: set-up .setup-test
+	$(BIN)/ruff check src tests bench scripts
+	$(BIN)/ruff format --check src tests bench scripts
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	scripts/check-types
+	cd frontend && npm run --silent check && npm run --silent lint
+
+types: .setup-test
+	$(BIN)/python scripts/write_openapi.py
+	cd frontend && npm run --silent types
+
+bench: set-up
+	$(BIN)/pip install --quiet -e '.[bench]'
+	$(BIN)/python bench/engine.py
+	$(BIN)/python bench/plan.py
+	$(BIN)/python bench/first_page.py
+
+shots: set-up .setup-test
+	$(BIN)/python scripts/shots.py
+
+clean:
+	rm -rf .venv .setup-* frontend/node_modules src/obsidian_wren/web/static demo-data

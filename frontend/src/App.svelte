@@ -1,0 +1,170 @@
+<script lang="ts">
+  import { onMount } from 'svelte';
+  import { level } from './lib/format';
+  import { onKey } from './lib/keys';
+  import { desk, type Theme } from './lib/state.svelte';
+  import Foot from './parts/Foot.svelte';
+  import Help from './parts/Help.svelte';
+  import LevelDiagram from './parts/LevelDiagram.svelte';
+  import Mark from './parts/Mark.svelte';
+  import StepStrip from './parts/StepStrip.svelte';
+  import GainStep from './steps/gain/GainStep.svelte';
+  import QuietStep from './steps/quiet/QuietStep.svelte';
+  import RigStep from './steps/rig/RigStep.svelte';
+  import SendStep from './steps/send/SendStep.svelte';
+  import ToneStep from './steps/tone/ToneStep.svelte';
+
+  const THEMES: Theme[] = ['system', 'light', 'dark'];
+  const overview = $derived(desk.overview);
+  const settled = $derived(overview?.steps.filter((step) => step.status === 'settled').length ?? 0);
+
+  onMount(() => {
+    const kept = localStorage.getItem('theme') as Theme | null;
+    if (kept && THEMES.includes(kept)) desk.theme = kept;
+    const system = matchMedia('(prefers-color-scheme: dark)');
+    const show = () => {
+      const dark = desk.theme === 'dark' || (desk.theme === 'system' && system.matches);
+      document.documentElement.dataset.theme = dark ? 'dark' : 'light';
+    };
+    system.addEventListener('change', show);
+    $effect(show);
+    void desk.open();
+  });
+</script>
+
+<svelte:window onkeydown={onKey} />
+
+{#if overview}
+  <div class="page">
+    <header>
+      <svg class="bird" viewBox="0 0 32 24" width="28" height="21" aria-hidden="true">
+        <path
+          d="M2 14c3-1 5-4 8-6 3-2.400 6-2.600 8.500-1.500L27 1l-3 7c1.500 1 3.500 1.300 6 1.500-3 .8-4.500 1.800-5.500 3.800C23 17 19 19 14.500 18.500L12 23h-1.500l1-5C8 17.500 5 16 2 14z"
+          fill="currentColor"
+        />
+      </svg>
+      <h1>Obsidian Wren</h1>
+      <span class="rig"
+        >{overview.rig.room_name} · {overview.rig.microphone_name} through {overview.rig.interface_name}</span
+      >
+      <span class="gap"></span>
+      <span>{settled} of {overview.steps.length} settled</span>
+      <span class="live">
+        <Mark kind={overview.run.live ? 'good' : 'none'} />
+        {#if overview.run.live}Live <span class="num">{level(desk.live?.level_dbfs)} dBFS</span>{:else}Not live{/if}
+      </span>
+      <label class="theme">
+        <span class="hidden-text">Theme</span>
+        <select value={desk.theme} onchange={(event) => desk.setTheme(event.currentTarget.value as Theme)}>
+          {#each THEMES as theme (theme)}<option value={theme}>{theme === 'system' ? 'as system' : theme}</option
+            >{/each}
+        </select>
+      </label>
+      <button type="button" class="help" onclick={() => (desk.help = true)} aria-label="Keys">?</button>
+    </header>
+    <LevelDiagram points={overview.diagram} />
+    <StepStrip steps={overview.steps} />
+    <main>
+      {#if desk.step === 'rig'}<RigStep {overview} />
+      {:else if desk.step === 'quiet'}<QuietStep {overview} />
+      {:else if desk.step === 'gain'}<GainStep {overview} />
+      {:else if desk.step === 'tone'}<ToneStep {overview} />
+      {:else}<SendStep {overview} />{/if}
+    </main>
+    {#if desk.trouble}
+      <div class="trouble" role="alert">
+        <Mark kind="fault" />
+        <span>{desk.trouble}</span>
+        <button type="button" onclick={() => (desk.trouble = null)}>Understood</button>
+      </div>
+    {/if}
+    <Foot />
+  </div>
+  <Help />
+{:else if desk.trouble}
+  <p class="loading" role="alert">{desk.trouble}</p>
+{:else}
+  <p class="loading" role="status">Opening the data folder…</p>
+{/if}
+
+<style>
+  .page {
+    display: grid;
+    grid-template-rows: 46px auto auto minmax(0, 1fr) auto auto;
+    width: 100%;
+    max-width: 1720px;
+    height: 100%;
+    margin: 0 auto;
+    padding: 0 24px;
+  }
+  header {
+    display: flex;
+    gap: 14px;
+    align-items: center;
+  }
+  h1 {
+    font-size: 18px;
+    white-space: nowrap;
+  }
+  .rig {
+    overflow: hidden;
+    color: var(--quiet-ink);
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .gap {
+    flex: 1;
+  }
+  header > span {
+    white-space: nowrap;
+  }
+  .live {
+    display: inline-flex;
+    gap: 7px;
+    align-items: center;
+  }
+  .bird {
+    flex: none;
+  }
+  select,
+  .help {
+    min-height: 26px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: none;
+    font-size: 13px;
+  }
+  select option {
+    background: var(--sheet);
+  }
+  .help {
+    width: 26px;
+    font-weight: 700;
+    cursor: pointer;
+  }
+  main {
+    min-height: 0;
+    background: var(--sheet);
+  }
+  .trouble {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    padding: 8px 12px;
+    border-top: 2px solid var(--peak);
+    background: var(--sheet);
+  }
+  .trouble span {
+    flex: 1;
+  }
+  .trouble button {
+    border: 1px solid var(--ink);
+    border-radius: 2px;
+    background: none;
+    font-weight: 600;
+    cursor: pointer;
+  }
+  .loading {
+    padding: 40px;
+  }
+</style>

@@ -1,0 +1,38 @@
+/** Numbers as they are written on the page: a true minus sign, a fixed number of decimals, "unknown" for what is not known. */
+
+export const UNKNOWN = 'unknown';
+
+export function signed(value: number, decimals = 1): string {
+  const text = Math.abs(value).toFixed(decimals);
+  if (Number(text) === 0) return text;
+  return value < 0 ? `−${text}` : `+${text}`;
+}
+
+export function level(value: number | null | undefined, decimals = 1): string {
+  if (value === null || value === undefined) return UNKNOWN;
+  return value.toFixed(decimals).replace('-', '−');
+}
+
+export function withUnit(value: number | null | undefined, unit: string, decimals = 1): string {
+  return value === null || value === undefined ? UNKNOWN : `${level(value, decimals)} ${unit}`;
+}
+
+export function frequency(hz: number): string {
+  if (hz < 1000) return `${Math.round(hz)} Hz`;
+  const thousands = hz / 1000;
+  return `${thousands.toFixed(1).replace(/\.0$/, '')} kHz`;
+}
+
+/** Axis label of a frequency: 125, 1 k. */
+export function frequencyTick(hz: number): string {
+  return hz >= 1000 ? `${hz / 1000} k` : String(hz);
+}
+
+export function clock(iso: string): string {
+  return new Date(iso).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' });
+}
+
+/** A sentence from the program with true minus signs before its numbers. */
+export function proper(sentence: string): string {
+  return sentence.replace(/(^|[\s(])-(?=\d)/g, '$1−');
+}

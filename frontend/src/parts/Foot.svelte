@@ -1,0 +1,220 @@
+<script lang="ts">
+  import { sendFile, type Take } from '../lib/api';
+  import { clock, level } from '../lib/format';
+  import { desk, TAKE_SECONDS } from '../lib/state.svelte';
+  import Button from './Button.svelte';
+  import LevelLine from './LevelLine.svelte';
+  import Mark from './Mark.svelte';
+
+  const NAMES = { rest: 'the room', talk: 'normal talk', passage: 'the passage' };
+  const WORDS = { rest: 'room', talk: 'talk', passage: 'passage' };
+
+  let picker = $state<HTMLInputElement | null>(null);
+  let shown = $state<number | null>(null);
+
+  const source = $derived(desk.overview?.rig.source ?? 'browser');
+  const purpose = $derived(desk.purpose);
+  const takes = $derived(desk.overview?.takes.filter((take) => take.purpose === purpose).slice(-3) ?? []);
+  const halves = $derived(desk.overview?.halves ?? []);
+  const step = $derived(desk.overview?.steps.find((entry) => entry.name === desk.step));
+  const first = $derived(!desk.currentTake || step?.status === 'stale');
+  const live = $derived(desk.overview?.run.live ?? false);
+  const sending = $derived(desk.overview?.run.marker === 'sending');
+  const proved = $derived(desk.overview?.destinations.some((d) => d.proof?.good && !d.proof.stale) ?? false);
+  const detail = $derived(takes.find((take) => take.id === shown));
+
+  function chooseFile(): void {
+    const file = picker?.files?.[0];
+    if (!file || !purpose) return;
+    if (file.size > 2 * 1024 ** 3) {
+      desk.trouble = `${file.name} is over 2 GB. Cut out the part that you need, a minute is enough.`;
+    } else {
+      void desk.attempt(() => sendFile(purpose, file, desk.channel));
+    }
+    if (picker) picker.value = '';
+  }
+
+  function kind(take: Take): 'good' | 'fault' | 'none' {
+    return take.fault ? 'fault' : take.current ? 'good' : 'none';
+  }
+</script>
+
+{#if detail && (detail.fault || detail.notes.length || detail.stale)}
+  <p class="detail">
+    {#if detail.fault}<strong>{detail.fault}</strong>{/if}
+    {detail.notes.join(' ')}
+    {detail.stale ?? ''}
+    <button type="button" class="link" onclick={() => void desk.do('DELETE', `takes/${detail.id}`)}
+      >Discard this take</button
+    >
+  </p>
+{/if}
+{#each halves as half (half.id)}
+  <p class="detail">
+    A take of {NAMES[half.purpose]} was cut off after {half.seconds.toFixed(1)} s ({clock(half.started_at)}). What came
+    before is whole.
+    <button type="button" class="link" onclick={() => void desk.do('POST', `halves/${half.id}/keep`)}>Use it</button>
+    <button type="button" class="link" onclick={() => void desk.do('DELETE', `halves/${half.id}`)}>Discard it</button>
+  </p>
+{/each}
+
+<footer>
+  {#if desk.progress}
+    {@const left = Math.max(0, desk.progress.seconds - desk.progress.done_s)}
+    <Button onclick={() => void desk.stopTake()}>Stop the take</Button>
+    <span class="count num" role="timer"
+      >{desk.progress.state === 'measuring' ? 'measuring' : `${Math.ceil(left)} s left`}</span
+    >
+    <LevelLine level={desk.progress.level_dbfs} peak={desk.progress.peak_dbfs} aim={purpose === 'talk'} />
+    <span class="num">{level(desk.progress.level_dbfs)} dBFS</span>
+  {:else if purpose}
+    {#if source === 'file'}
+      <Button primary={first} disabled={desk.busy} onclick={() => picker?.click()}
+        >Choose a file for {NAMES[purpose]}</Button
+      >
+      <input
+        bind:this={picker}
+        type="file"
+        accept=".wav,.flac,.aiff,.aif,.ogg,audio/*"
+        onchange={chooseFile}
+        class="hidden-text"
+        tabindex="-1"
+        aria-label="Sound file"
+      />
+      <label>
+        channel
+        <select bind:value={desk.channel}>
+          <option value={null}>first that carries sound</option>
+          {#each [1, 2, 3, 4, 5, 6, 7, 8] as channel (channel)}<option value={channel}>{channel}</option>{/each}
+        </select>
+      </label>
+    {:else}
+      <Button primary={first} disabled={desk.busy} onclick={() => void desk.take()}>
+        {purpose === 'passage' ? 'Read' : 'Take'}
+        {NAMES[purpose]}, {TAKE_SECONDS[purpose]} s
+      </Button>
+      <kbd>T</kbd>
+    {/if}
+    {#each takes as take (take.id)}
+      <button
+        type="button"
+        class="chip"
+        aria-pressed={shown === take.id}
+        title={take.fault ?? take.stale ?? take.notes.join(' ')}
+        onclick={() => (shown = shown === take.id ? null : take.id)}
+      >
+        <Mark kind={kind(take)} />
+        {WORDS[take.purpose]}, {clock(take.taken_at)}{take.half ? ', cut off' : ''}{take.stale ? ', stale' : ''}{take
+          .notes.length
+          ? ', note'
+          : ''}
+      </button>
+    {/each}
+  {/if}
+  {#if desk.step === 'rig'}<span class="hint">Everything is kept as you enter it.</span>{/if}
+  {#if desk.step === 'send' && desk.overview?.delivery}
+    <Button primary={live && !proved} disabled={!live || sending} onclick={() => void desk.do('POST', 'marker')}>
+      {sending ? 'The marker is on its way…' : 'Send the marker'}
+    </Button>
+    <kbd>M</kbd>
+    <span class="hint">
+      {live
+        ? 'Two seconds of soft hiss through every path: what arrives is told apart.'
+        : 'Start live first; then a marker can be sent.'}
+    </span>
+  {/if}
+  <span class="gap"></span>
+  {#if desk.currentTake && !desk.progress && desk.step !== 'rig'}
+    <Button
+      quiet
+      pressed={desk.matched}
+      title="Play raw and treated equally loud (L)"
+      onclick={() => (desk.matched = !desk.matched)}>Match loudness</Button
+    >
+    <Button
+      pressed={desk.playing === 'raw'}
+      onclick={() => (desk.playing === 'raw' ? desk.stopSound() : desk.hear('raw'))}
+    >
+      {desk.playing === 'raw' ? 'Stop' : 'Hear raw'}
+    </Button>
+    <Button
+      disabled={!desk.treatable}
+      pressed={desk.playing === 'treated'}
+      onclick={() => (desk.playing === 'treated' ? desk.stopSound() : desk.hear('treated'))}
+    >
+      {desk.playing === 'treated' ? 'Stop' : 'Hear treated'}
+    </Button>
+    <kbd>F</kbd>
+  {/if}
+</footer>
+
+<style>
+  footer {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    min-height: 54px;
+    padding: 9px 0;
+    border-top: 1px solid var(--ink);
+  }
+  .hint {
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .gap {
+    flex: 1;
+  }
+  kbd {
+    min-width: 20px;
+    padding: 0 4px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    font: 500 11px/18px var(--mono);
+    text-align: center;
+  }
+  .count {
+    min-width: 76px;
+    font-size: 14px;
+    font-weight: 700;
+  }
+  .chip {
+    display: inline-flex;
+    gap: 6px;
+    align-items: center;
+    min-height: 30px;
+    padding: 2px 9px;
+    border: 1px solid var(--rule);
+    border-radius: 2px;
+    background: var(--sheet);
+    font-size: 13px;
+    white-space: nowrap;
+    cursor: pointer;
+  }
+  .chip[aria-pressed='true'] {
+    border-color: var(--ink);
+  }
+  label {
+    font-size: 13px;
+    color: var(--quiet-ink);
+  }
+  select {
+    min-height: 30px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+  }
+  .detail {
+    padding: 8px 12px;
+    border-top: 1px solid var(--ink);
+    background: var(--sheet);
+    font-size: 13px;
+  }
+  .link {
+    border: 0;
+    background: none;
+    padding: 0 4px;
+    font-weight: 600;
+    text-decoration: underline;
+    cursor: pointer;
+  }
+</style>

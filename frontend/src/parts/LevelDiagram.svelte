@@ -1,0 +1,141 @@
+<script lang="ts">
+  import type { DiagramPoint } from '../lib/api';
+  import { level } from '../lib/format';
+  import { fanPath, HEIGHT, layout, peakPath, PLOT, roomFan, roomPath, voicePath, y } from './diagram';
+
+  /** The whole path on one dBFS scale: voice as a solid ribbon, room as a speckled field, peaks as a thin line. */
+  interface Props {
+    points: DiagramPoint[];
+  }
+  let { points }: Props = $props();
+  let width = $state(1200);
+
+  const placed = $derived(layout(points, width));
+  const room = $derived(roomPath(placed.path));
+  const last = $derived(placed.path.at(-1));
+  const converter = $derived(placed.path.find((s) => s.point.name === 'converter'));
+  const AIM: [number, number] = [-15, -10];
+  const thick = $derived(
+    converter && converter.point.voice_low_dbfs !== null && converter.point.voice_high_dbfs !== null
+      ? y(converter.point.voice_low_dbfs) - y(converter.point.voice_high_dbfs)
+      : 0,
+  );
+
+  function numbers(point: DiagramPoint): string {
+    const parts = [];
+    if (point.peak_dbfs !== null) parts.push(`peak ${level(point.peak_dbfs)}`);
+    if (point.room_dbfs !== null) parts.push(`room ${level(point.room_dbfs)}`);
+    return parts.join('  ');
+  }
+
+  const spoken = $derived(
+    points.length
+      ? points
+          .map((p) => `${p.title}: voice ${level(p.voice_low_dbfs)} to ${level(p.voice_high_dbfs)}, ${numbers(p)} dBFS`)
+          .join('; ')
+      : 'Nothing measured yet',
+  );
+</script>
+
+<figure bind:clientWidth={width}>
+  <svg {width} height={HEIGHT} role="img" aria-label="Level diagram. {spoken}">
+    <defs>
+      <pattern id="speckle" width="7" height="7" patternUnits="userSpaceOnUse">
+        <circle cx="1.500" cy="1.500" r="1" fill="var(--room)" />
+        <circle cx="5" cy="5" r="1" fill="var(--room)" />
+      </pattern>
+      <pattern id="hatch" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+        <rect width="2.500" height="8" fill="var(--peak)" opacity="0.55" />
+      </pattern>
+    </defs>
+    <rect x="0" y={PLOT.top - 9} {width} height="9" fill="url(#hatch)" />
+    {#each [0, -20, -40, -60, -80] as tick (tick)}
+      <line x1="0" x2={width} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
+      <text class="num soft" x="0" y={y(tick) + 12}>{level(tick, 0)}{tick === 0 ? ' dBFS' : ''}</text>
+    {/each}
+
+    <path d={room.fill} fill="url(#speckle)" />
+    <path d={room.top} fill="none" stroke="var(--room)" stroke-width="1.500" />
+    {#each placed.destinations as to (to.point.name)}
+      {@const from = to.point.note === 'raw' ? converter : last}
+      {#if from && from === last}
+        <path d={roomFan(from, to)} fill="url(#speckle)" opacity="0.45" />
+      {/if}
+      {#if last && to.point.note !== 'raw'}
+        <path d={fanPath(last, to)} fill="var(--voice)" opacity="0.28" />
+      {:else if converter}
+        <path d={fanPath(converter, to)} fill="none" stroke="var(--voice)" stroke-dasharray="3 4" opacity="0.6" />
+      {/if}
+    {/each}
+    <path d={voicePath(placed.path)} fill="var(--voice)" />
+    <path d={peakPath(placed.path)} fill="none" stroke="var(--peak)" stroke-width="1.500" />
+    {#each placed.destinations as to (to.point.name)}
+      {@const roomThere = roomPath([to])}
+      <path d={roomThere.fill} fill="url(#speckle)" />
+      <path d={roomThere.top} fill="none" stroke="var(--room)" stroke-width="1.500" />
+      <path
+        d={voicePath([to])}
+        fill={to.point.note === 'raw' ? 'none' : 'var(--voice)'}
+        stroke="var(--voice)"
+        stroke-width="1.500"
+      />
+      <path d={peakPath([to])} fill="none" stroke="var(--peak)" stroke-width="1.500" />
+    {/each}
+
+    <g fill="none" stroke="var(--aim)" stroke-width="2.500">
+      <path d="M{2 * placed.column + 12} {y(AIM[1])}h-6v{y(AIM[0]) - y(AIM[1])}h6" />
+      <path d="M{2.88 * placed.column - 6} {y(AIM[1])}h6v{y(AIM[0]) - y(AIM[1])}h-6" />
+    </g>
+    <text x={2 * placed.column + 18} y={y(AIM[1]) - 4} style="fill: var(--aim); font-weight: 600"
+      >aim for peaks −15 to −10</text
+    >
+    {#if converter && thick > 13}
+      <text
+        x={(converter.x0 + converter.x1) / 2}
+        y={y(converter.point.voice_high_dbfs!) + thick / 2 + 4}
+        text-anchor="middle"
+        style="fill: var(--on-voice); font-weight: 600">voice</text
+      >
+    {/if}
+    {#if converter && converter.point.room_dbfs !== null}
+      <g
+        transform="translate({(converter.x0 + converter.x1) / 2} {Math.min(
+          y(converter.point.room_dbfs) + 22,
+          PLOT.bottom - 6,
+        )})"
+      >
+        <rect x="-22" y="-12" width="44" height="16" fill="var(--paper)" />
+        <text text-anchor="middle" style="fill: var(--room); font-weight: 600">room</text>
+      </g>
+    {/if}
+    {#if !points.length}
+      <text class="soft" x={width / 2} y={y(-50)} text-anchor="middle"
+        >Nothing is measured yet. The path appears here as you take it.</text
+      >
+    {/if}
+
+    {#each [...placed.path, ...placed.destinations] as { point, x0, x1 } (point.name)}
+      {@const middle = point.name === 'mic' ? x0 : (x0 + x1) / 2}
+      {@const anchor = point.name === 'mic' ? 'start' : 'middle'}
+      <text x={middle} y={PLOT.bottom + 16} text-anchor={anchor} style="font-weight: 600">
+        {point.title}{point.note ? ` (${point.note})` : ''}
+      </text>
+      <text class="num soft" x={middle} y={PLOT.bottom + 33} text-anchor={anchor}>
+        {point.name.startsWith('to:') ? `peak ${level(point.peak_dbfs)}` : numbers(point)}
+      </text>
+    {/each}
+  </svg>
+</figure>
+
+<style>
+  figure {
+    width: 100%;
+    overflow: hidden;
+  }
+  svg {
+    display: block;
+  }
+  .num {
+    white-space: pre;
+  }
+</style>

@@ -1,0 +1,70 @@
+<script lang="ts">
+  import type { Step } from '../lib/api';
+  import { desk } from '../lib/state.svelte';
+
+  interface Props {
+    steps: Step[];
+  }
+  let { steps }: Props = $props();
+</script>
+
+<nav aria-label="Steps">
+  {#each steps as step, i (step.name)}
+    <button
+      type="button"
+      class:current={desk.step === step.name}
+      aria-current={desk.step === step.name ? 'step' : undefined}
+      title={step.why ?? undefined}
+      onclick={() => (desk.step = step.name)}
+    >
+      <span class="num">{i + 1}</span>
+      <span class="title">{step.title}</span>
+      <span class="status {step.status.replace(' ', '-')}">{step.status}</span>
+    </button>
+  {/each}
+</nav>
+
+<style>
+  nav {
+    display: grid;
+    grid-auto-flow: column;
+    grid-auto-columns: 1fr;
+    border-top: 1px solid var(--ink);
+  }
+  button {
+    display: flex;
+    gap: 8px;
+    align-items: baseline;
+    padding: 7px 12px 8px;
+    border: 0;
+    border-top: 3px solid transparent;
+    border-left: 1px solid var(--rule);
+    background: none;
+    cursor: pointer;
+    text-align: left;
+  }
+  button:first-child {
+    border-left-color: transparent;
+  }
+  button.current {
+    border-top-color: var(--ink);
+    background: var(--sheet);
+  }
+  .title {
+    flex: 1;
+    font: 700 16px/1.2 var(--heading);
+  }
+  .status {
+    color: var(--quiet-ink);
+    font-size: 12px;
+  }
+  .status.stale {
+    color: var(--caution);
+    font-weight: 700;
+    text-decoration: underline dotted;
+  }
+  .status.open {
+    color: var(--ink);
+    font-weight: 600;
+  }
+</style>

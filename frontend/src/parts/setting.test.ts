@@ -1,0 +1,41 @@
+import { expect, it } from 'vitest';
+import type { Setting } from '../lib/api';
+import { describe as say, nudged } from './setting';
+
+const bell: Setting = {
+  stage: 'equalizer',
+  name: 'band-1',
+  title: 'Boom',
+  value: null,
+  band: { shape: 'peak', frequency_hz: 212, gain_db: -3.4, q: 1.1 },
+  unit: 'dB',
+  derived: null,
+  derived_band: { shape: 'peak', frequency_hz: 212, gain_db: -3, q: 1.1 },
+  pinned: true,
+  because: '',
+};
+
+it('says a bell with frequency, gain and Q', () => {
+  expect(say(bell)).toBe('212 Hz −3.4 dB Q 1.1');
+  expect(say(bell, true)).toBe('212 Hz −3.0 dB Q 1.1');
+});
+
+it('nudges half a decibel and stops at the caps', () => {
+  expect(nudged(bell, 1).band?.gain_db).toBe(-2.9);
+  const full = { ...bell, band: { ...bell.band!, gain_db: 5.9 } };
+  expect(nudged(full, 1).band?.gain_db).toBe(6);
+});
+
+it('says a slope in dB per octave', () => {
+  const order: Setting = {
+    ...bell,
+    stage: 'highpass',
+    name: 'order',
+    band: null,
+    derived_band: null,
+    value: 3,
+    derived: 3,
+  };
+  expect(say(order)).toBe('18 dB/oct');
+  expect(nudged({ ...order, value: 4 }, 1).value).toBe(4);
+});

@@ -1,0 +1,16 @@
+import { svelte } from '@sveltejs/vite-plugin-svelte';
+import { defineConfig } from 'vitest/config';
+
+export default defineConfig({
+  plugins: [svelte()],
+  build: {
+    outDir: '../src/obsidian_wren/web/static',
+    emptyOutDir: true,
+    target: 'es2022',
+    // Fonts and the capture worklet stay files: the content security policy allows no data: for them.
+    assetsInlineLimit: 0,
+    modulePreload: { polyfill: false },
+  },
+  server: { proxy: { '/api': 'http://127.0.0.1:8642' } },
+  test: { include: ['src/**/*.test.ts'] },
+});

@@ -1,0 +1,90 @@
+"""What answers first: the page itself, before anything that computes is loaded.
+
+Importing the application takes longer than a person should wait for a page. The front serves the built files at once and hands
+everything under ``/api`` to the application, which loads beside it; a request that comes too early waits for it.
+"""
+
+from __future__ import annotations
+
+import json
+import mimetypes
+import threading
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+STATIC = Path(__file__).with_name("static")
+OWN_NAMES = ("127.0.0.1", "localhost", "[::1]")
+HEADERS = {
+    "Content-Security-Policy": (
+        "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; "
+        "connect-src 'self'; media-src 'self' blob:; worker-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+    ),
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "no-referrer",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Permissions-Policy": "microphone=(self), camera=(), geolocation=()",
+}
+FOREIGN = {"code": "foreign", "sentence": "This page speaks to its own machine only."}
+_WAIT_S = 60.0
+
+Wsgi = Callable[[dict[str, Any], Callable[..., Any]], Iterable[bytes]]
+
+
+def own_host(host: str) -> bool:
+    """Whether a ``Host`` names this machine."""
+    name = host.rsplit(":", 1)[0] if not host.endswith("]") else host
+    return name in OWN_NAMES
+
+
+class Front:
+    """A WSGI application. ``load`` makes the one behind it and may raise; its sentence then answers every request."""
+
+    def __init__(self, load: Callable[[], Wsgi]) -> None:
+        # Every file that can be asked for is known beforehand, so no request ever names a path.
+        self._files = {f"/{path.relative_to(STATIC).as_posix()}": path for path in STATIC.rglob("*") if path.is_file()}
+        self._behind: Wsgi | None = None
+        self._failed: str | None = None
+        self._ready = threading.Event()
+        self._load = load
+
+    def start(self) -> None:
+        """Load what is behind, beside what is served already."""
+        threading.Thread(target=self._work, daemon=True).start()
+
+    def _work(self) -> None:
+        try:
+            self._behind = self._load()
+        except Exception as error:
+            self._failed = f"The program could not start: {error}"
+        finally:
+            self._ready.set()
+
+    def __call__(self, environ: dict[str, Any], start_response: Callable[..., Any]) -> Iterable[bytes]:
+        """Answer one request."""
+        if not own_host(environ.get("HTTP_HOST", "")):
+            return _json(start_response, "403 Forbidden", FOREIGN)
+        path = environ.get("PATH_INFO", "/")
+        if not path.startswith("/api/"):
+            return self._file("/index.html" if path == "/" else path, start_response)
+        self._ready.wait(_WAIT_S)
+        if self._behind is None:
+            sentence = self._failed or "The program is still starting. Wait a moment, then load the page again."
+            return _json(start_response, "503 Service Unavailable", {"code": "start", "sentence": sentence})
+        return self._behind(environ, start_response)
+
+    def _file(self, path: str, start_response: Callable[..., Any]) -> Iterable[bytes]:
+        found = self._files.get(path)
+        if found is None:
+            what = "The page was not built. Run “make set-up”." if path == "/index.html" else "Not found."
+            return _json(start_response, "404 Not Found", {"code": "not-found", "sentence": what})
+        kind = "text/javascript" if found.suffix == ".js" else mimetypes.guess_type(found.name)[0] or "application/octet-stream"
+        # Built files carry their hash in the name; only the page itself changes under its name.
+        keep = "no-cache" if path == "/index.html" else "max-age=31536000, immutable"
+        start_response("200 OK", [("Content-Type", kind), ("Cache-Control", keep), *HEADERS.items()])
+        return [found.read_bytes()]
+
+
+def _json(start_response: Callable[..., Any], status: str, body: dict[str, str]) -> Iterable[bytes]:
+    start_response(status, [("Content-Type", "application/json"), *HEADERS.items()])
+    return [json.dumps(body).encode()]
