@@ -22,7 +22,7 @@ CEILING_DBTP = -3.0
 RELEASE_S = 0.1
 MOST_LIMITING_DB = 8.0
 _GAIN_RANGE_DB = (-30.0, 40.0)
-_CLOSE_ENOUGH_LU = 0.03
+_CLOSE_ENOUGH_LU = 0.06
 
 
 @dataclass(frozen=True)
@@ -48,18 +48,22 @@ def derive_delivery(
     most = ceiling.value - start_peak + MOST_LIMITING_DB
     gain = _held(aim_lufs - start_lufs, most)
     planned, out = _through(toned, gain, ceiling.value, rate_hz)
-    for _ in range(3):
-        better = _held(gain + aim_lufs - planned, most)
+    slope = 1.0
+    for _ in range(5):
+        # The limiter eats part of each added decibel, so the next step is as long as the last one proved (secant).
+        better = _held(gain + (aim_lufs - planned) / slope, most)
         if abs(aim_lufs - planned) <= _CLOSE_ENOUGH_LU or abs(better - gain) < 0.02:
             break
+        last_gain, last_planned = gain, planned
         gain = better
         planned, out = _through(toned, gain, ceiling.value, rate_hz)
-    gain = round(gain, 2)
+        slope = min(1.0, max(0.3, (planned - last_planned) / (gain - last_gain)))
+    exact, gain = gain, round(gain, 2)
     text = f"The toned voice measures {start_lufs:.1f} LUFS; the listener's aim is {aim_lufs:.0f}."
     if gain >= most - 0.02:
         text += f" Held back: more would cost the highest peaks over {MOST_LIMITING_DB:.0f} dB in the limiter."
     setting = settle(gain, "dB", text, pinned_gain_db, digits=2)
-    if pinned_gain_db is not None or round(gain, 2) != gain:
+    if setting.value != exact:
         planned, out = _through(toned, setting.value, ceiling.value, rate_hz)
     return Delivery(
         gain_db=setting,

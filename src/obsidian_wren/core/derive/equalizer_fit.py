@@ -25,12 +25,13 @@ Q_RANGE = (0.4, 4.0)
 _SHELF_Q_RANGE = (0.4, 1.0)
 TRUST_FROM_DB = 10.0
 _TRUST_FULL_DB = 16.0
-_LEFT_ALONE = 0.05
+_LEFT_ALONE = 0.1
 _STEP = 1e-6
 _WORTH_A_BAND = 0.04
 # Twelfth-octave points that may stay outside the corridor: single notches of a room are not worth a band.
 _MAY_STAY_OUTSIDE = 0.05
 _APART_OCTAVES = 0.2
+_BEYOND_POINTS = 4
 # The caps hold for the whole curve, not for one band: stacked bands would get round them.
 _CAP_MARGIN_DB = 0.15
 _CAP_WEIGHT = 4.0
@@ -215,9 +216,13 @@ def _lobe(miss: Samples, trust: Samples) -> tuple[int, float, bool, bool]:
     return top, q, left <= trusted[0] + 1, right >= trusted[-1] - 1
 
 
-def _starts(miss: Samples, trust: Samples) -> list[tuple[Shape, Samples]]:
+def _starts(miss: Samples, trust: Samples, ends: tuple[int, int]) -> list[tuple[Shape, Samples]]:
     top, q, at_low, at_high = _lobe(miss, trust)
     gain = float(np.clip(-miss[top], -CUT_DB + 1.0, BOOST_DB - 1.0))
+    # A shelf goes on past the end of the trusted span: it may only stand where nothing but the target's own end lies beyond.
+    trusted = np.flatnonzero(trust > 0.0)
+    at_low &= trusted[0] - ends[0] <= _BEYOND_POINTS
+    at_high &= ends[1] - trusted[-1] <= _BEYOND_POINTS
     starts: list[tuple[Shape, Samples]] = [("peak", np.array([np.log2(POINT_HZ[top]), gain, np.log2(q)]))]
     if at_low:
         starts.append(("low_shelf", np.array([np.log2(max(POINT_HZ[top], 100.0)) + 0.5, gain, -0.5])))
@@ -244,6 +249,8 @@ def fit_equalizer(
     if len(trusted) < 12:
         raise ValueError("The voice stands over the noise in less than one octave.")
     span_hz = (float(POINT_HZ[trusted[0]]), float(POINT_HZ[trusted[-1]]))
+    targeted = np.flatnonzero(inside)
+    ends = int(targeted[0]), int(targeted[-1])
     problem = _Problem(cells, target.levels_db, trust, pinned, rate_hz)
     shapes: list[Shape] = []
     p = np.array([_offset(problem)])
@@ -254,7 +261,7 @@ def fit_equalizer(
         open_trust = np.where(problem.room_left(shapes, p, miss), trust, 0.0)
         if np.count_nonzero(open_trust) < 3:
             break
-        for shape, start in _starts(miss, open_trust):
+        for shape, start in _starts(miss, open_trust, ends):
             tried = [*shapes, shape]
             found, found_cost = _solve(problem, tried, np.concatenate([p[:-1], start, p[-1:]]), span_hz, steps=10, tolerance=3e-4)
             if best is None or found_cost < best[0]:

@@ -1,7 +1,7 @@
 """Power spectra and fractional-octave bands.
 
-Spectra are averaged Hann frames (Welch). Bands weigh the spectrum with the power response of a sixth-order Butterworth
-band-pass between the edges of IEC 61260-1, base ten, which meets class 1.
+Spectra are averaged Hann frames (Welch). Bands weigh the spectrum with the power response of a Butterworth band-pass of order
+six between the edges of IEC 61260-1, base ten. It meets class 1, and passes 0.05 dB more of a white noise than its edges enclose.
 """
 
 from __future__ import annotations
@@ -85,8 +85,9 @@ def band_weights(frequency_hz: Samples, centres_hz: Samples, *, bands_per_octave
     safe = np.maximum(frequency_hz, 1e-9)[None, :]
     centre = np.asarray(centres_hz, dtype=float)[:, None]
     detuning_squared = (quality * (safe / centre - centre / safe)) ** 2
-    # Third order; multiplied out, since a general power is many times slower.
-    return np.asarray(1.0 / (1.0 + detuning_squared * detuning_squared * detuning_squared))
+    # Multiplied out, since a general power is many times slower.
+    cubed = detuning_squared * detuning_squared * detuning_squared
+    return np.asarray(1.0 / (1.0 + cubed * cubed))
 
 
 def exact_third_octave_hz(nominal_hz: float) -> float:

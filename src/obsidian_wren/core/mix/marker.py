@@ -21,7 +21,8 @@ Path = Literal["raw", "treated"]
 Arrival = Literal["raw", "treated", "both", "neither"]
 MARKER_S = 2.0
 _BAND_HZ = (300.0, 3400.0)
-_SEEDS = {"raw": 0b1010110011, "treated": 0b0111010101}
+# Feedback taps of two primitive polynomials of degree 14; one polynomial from two states would be one code, shifted.
+_TAPS = {"raw": (12, 11, 1), "treated": (10, 6, 1)}
 # A peak eight times the spread of the rest is reached by chance about once in 10^14 looks.
 _FOUND_SIGMA = 8.0
 
@@ -49,8 +50,7 @@ class MarkerResult:
 def marker_code(path: Path, *, rate_hz: float) -> Samples:
     """The code of a path ``(n,)``, RMS 1, two seconds with faded ends."""
     chips_per_s = 4_000
-    state = np.array([(_SEEDS[path] >> k) & 1 for k in range(14)], dtype=np.int8)
-    chips, _ = scipy.signal.max_len_seq(14, state=state if state.any() else None, length=round(MARKER_S * chips_per_s))
+    chips, _ = scipy.signal.max_len_seq(14, taps=list(_TAPS[path]), length=round(MARKER_S * chips_per_s))
     at = (np.arange(round(MARKER_S * rate_hz)) * chips_per_s / rate_hz).astype(int)
     sign = np.where(chips[np.minimum(at, len(chips) - 1)] > 0, 1.0, -1.0)
     band = scipy.signal.butter(4, _BAND_HZ, "bandpass", fs=rate_hz, output="sos")

@@ -1,0 +1,82 @@
+import numpy as np
+import pytest
+
+from obsidian_wren.core.chain.engine import EqualizerSpec, GainSpec, LimiterSpec, VoiceChain
+from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.measure.speech import active_level
+from obsidian_wren.core.mix.marker import find_marker, marker_code, marker_level_dbfs, marker_sound
+from obsidian_wren.core.mix.verdict import judge
+from signals import RATE, voice
+
+CHAIN = (
+    EqualizerSpec((EqualizerBand("peak", 900.0, -5.0, 0.8), EqualizerBand("high_shelf", 4000.0, 4.0, 0.7))),
+    GainSpec(10.0),
+    LimiterSpec(-3.0, 0.1),
+)
+TALK = voice()[5 * RATE : 9 * RATE]
+LEVEL = marker_level_dbfs(active_level(TALK, rate_hz=RATE).level_dbfs)
+
+
+def with_marker(path, delay, gain=1.0):
+    out = TALK.copy()
+    code = marker_sound(path, level_dbfs=LEVEL, rate_hz=RATE)
+    out[delay : delay + len(code)] += gain * code
+    return out
+
+
+@pytest.mark.parametrize("delay", [0, 960, 14_400])
+@pytest.mark.parametrize("path", ["raw", "treated"])
+def test_a_marker_far_under_talk_is_found_where_it_lies(path, delay):
+    found = find_marker(with_marker(path, delay), sent_level_dbfs=LEVEL, rate_hz=RATE)
+    assert found.arrival == path
+    one = found.raw or found.treated
+    assert one.delay_samples == pytest.approx(delay, abs=2)
+    assert one.level_db == pytest.approx(0.0, abs=2.0)
+    assert not one.inverted
+
+
+def test_the_marker_lies_24_db_under_the_voice():
+    assert pytest.approx(LEVEL) == active_level(TALK, rate_hz=RATE).level_dbfs - 24.0
+
+
+def test_through_the_chain_delay_and_level_are_those_of_the_chain():
+    chain = VoiceChain(CHAIN, RATE)
+    found = find_marker(chain.process(with_marker("treated", 480)), sent_level_dbfs=LEVEL, rate_hz=RATE)
+    assert found.arrival == "treated"
+    assert found.treated.delay_samples == pytest.approx(480 + chain.delay_samples, abs=3)
+    assert found.treated.level_db == pytest.approx(10.0 - 3.0, abs=4.0)
+
+
+def test_both_and_neither_and_inverted():
+    both = with_marker("raw", 500) + with_marker("treated", 700) - TALK
+    assert find_marker(both, sent_level_dbfs=LEVEL, rate_hz=RATE).arrival == "both"
+    assert find_marker(TALK, sent_level_dbfs=LEVEL, rate_hz=RATE).arrival == "neither"
+    assert find_marker(np.zeros(4 * RATE), sent_level_dbfs=LEVEL, rate_hz=RATE).arrival == "neither"
+    assert find_marker(with_marker("raw", 500, gain=-1.0), sent_level_dbfs=LEVEL, rate_hz=RATE).raw.inverted
+
+
+def test_talk_alone_never_looks_like_a_marker():
+    talk = voice()
+    for start in range(0, 40, 3):
+        part = talk[start * RATE : (start + 4) * RATE]
+        assert find_marker(part, sent_level_dbfs=LEVEL, rate_hz=RATE).arrival == "neither"
+
+
+@pytest.mark.parametrize("rate", [16_000, 44_100, 96_000])
+def test_codes_are_in_band_and_strangers_to_each_other(rate):
+    raw, treated = marker_code("raw", rate_hz=rate), marker_code("treated", rate_hz=rate)
+    assert np.mean(raw**2) == pytest.approx(1.0)
+    power = np.abs(np.fft.rfft(raw)) ** 2
+    hz = np.fft.rfftfreq(len(raw), 1 / rate)
+    assert power[(hz > 250) & (hz < 3800)].sum() / power.sum() > 0.98
+    assert abs(np.dot(raw, treated)) / len(raw) < 0.05
+
+
+def test_verdicts_say_what_to_change_and_where():
+    good = judge("treated", delay_ms=31.0, listener="Editor call", feed_name="Wren: voice")
+    assert good.good
+    assert good.advice is None
+    for arrival, delay in (("raw", 20.0), ("both", 20.0), ("neither", None), ("treated", 400.0)):
+        bad = judge(arrival, delay_ms=delay, listener="Editor call", feed_name="Wren: voice")
+        assert not bad.good
+        assert "Editor call" in bad.advice
