@@ -133,3 +133,27 @@ class Limiter:
             )
         )  # fmt: skip
         return out
+
+
+def limiter_gains(peaks: Samples, *, gain_db: float, ceiling_dbtp: float, release_s: float, rate_hz: float) -> Samples:
+    """The gains ``(n,)`` that a limiter would apply after ``gain_db``, aligned to the sound whose :func:`local_peaks` are given.
+
+    Solving for a gain asks for this many times; the peaks, which cost most, stay the same but for a factor.
+    """
+    limiter = Limiter(ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz)
+    behind = limiter.delay_samples - _NEIGHBOURS
+    padded = np.concatenate([peaks * amplitude_from_db(gain_db), np.zeros(behind)])
+    gains = np.empty_like(padded)
+    _gains(padded, gains, limiter._ceiling, limiter._release, limiter._needed, limiter._smooth, limiter._memory)
+    return gains[behind:]
+
+
+def local_peaks(samples: Samples) -> Samples:
+    """The interpolated peak at and just after each sample of ``(n,)``."""
+    padded = np.concatenate([np.zeros(_TAPS // 2 - 1), samples, np.zeros(_TAPS // 2)])
+    peaks = np.empty(len(samples))
+    step = 4096
+    for first in range(0, len(samples), step):
+        out = peaks[first : first + step]
+        _local_peaks(padded[first : first + len(out) + _TAPS - 1], _PHASES, np.empty(len(out)), out)
+    return peaks

@@ -54,10 +54,17 @@ def k_weighting_sections(rate_hz: float) -> Samples:
 
 def _hop_energies(samples: Samples, rate_hz: float) -> Samples:
     """K-weighted energy of each 100 ms hop, summed over channels (all weights 1: no surround here)."""
-    channels = samples[:, None] if samples.ndim == 1 else samples
-    weighted = scipy.signal.sosfilt(k_weighting_sections(rate_hz), channels, axis=0)
+    return _energies_of(k_weighted(samples, rate_hz=rate_hz), rate_hz)
+
+
+def k_weighted(samples: Samples, *, rate_hz: float) -> Samples:
+    """The K-weighted waveform of ``(n,)`` or ``(n, channels)`` samples, same shape (BS.1770-5, step one)."""
+    return np.asarray(scipy.signal.sosfilt(k_weighting_sections(rate_hz), samples, axis=0))
+
+
+def _energies_of(weighted: Samples, rate_hz: float) -> Samples:
     edges = np.round(np.arange(0.0, len(weighted) / rate_hz + 1e-9, _HOP_S) * rate_hz).astype(int)
-    running = np.concatenate([[0.0], np.cumsum(np.einsum("ij,ij->i", weighted, weighted))])
+    running = np.concatenate([[0.0], np.cumsum(weighted * weighted if weighted.ndim == 1 else np.einsum("ij,ij->i", weighted, weighted))])
     edges = edges[edges < len(running)]
     return np.asarray(np.diff(running[edges]) / (_HOP_S * rate_hz))
 
@@ -96,6 +103,12 @@ def measure_loudness(samples: Samples, *, rate_hz: float) -> Loudness:
         return Loudness(integrated, None)
     low, high = np.percentile(_OFFSET_LU + power_db(in_range), [10, 95])
     return Loudness(integrated, float(high - low))
+
+
+def lufs_of_weighted(weighted: Samples, *, rate_hz: float) -> float:
+    """Integrated loudness of an already K-weighted waveform ``(n,)``."""
+    gated = _gated(_block_means(_energies_of(weighted, rate_hz), 4), _RELATIVE_GATE_LU)
+    return _lufs(float(gated.mean())) if len(gated) else SILENCE_DB
 
 
 def integrated_lufs(samples: Samples, *, rate_hz: float) -> float:

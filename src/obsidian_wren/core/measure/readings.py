@@ -13,6 +13,8 @@ from obsidian_wren.core.measure.spectrum import Band, Spectrum, a_weighted_dbfs,
 from obsidian_wren.core.measure.voice_spectrum import FINE_FRAME_S, FineSpectrum, noise_spectrum, voice_spectrum
 
 _BAND_FRAME_S = 1.4
+# A voice has no lines as narrow as hum: shorter frames serve its bands as well, and faster.
+_TALK_BAND_FRAME_S = 0.34
 
 
 @dataclass(frozen=True)
@@ -133,7 +135,7 @@ def read_talk(samples: Samples, *, rate_hz: float, quiet: QuietReading | None = 
     active = speech.active_level(samples, rate_hz=rate_hz)
     voicing = speech.find_voice(samples, rate_hz=rate_hz)
     loud = loudness.measure_loudness(samples, rate_hz=rate_hz)
-    bands = _bands(samples, rate_hz)
+    bands = power_spectrum(samples, rate_hz=rate_hz, frame_s=_TALK_BAND_FRAME_S)
     frames = levels.frame_levels_dbfs(samples, rate_hz=rate_hz)
     # Frames within the P.56 margin of the active level are speech; the rest are pauses.
     spoken = frames[frames > active.level_dbfs - 15.9]

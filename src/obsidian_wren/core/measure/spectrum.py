@@ -7,6 +7,7 @@ six between the edges of IEC 61260-1, base ten. It meets class 1, and passes 0.0
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import scipy.fft
@@ -95,12 +96,17 @@ def exact_third_octave_hz(nominal_hz: float) -> float:
     return float(10.0 ** (round(10.0 * np.log10(nominal_hz)) / 10.0))
 
 
+@lru_cache(maxsize=6)
+def _third_octave_weights(bins: int, top_hz: float) -> tuple[tuple[float, ...], Samples]:
+    nominal = tuple(c for c in NOMINAL_THIRD_OCTAVES_HZ if exact_third_octave_hz(c) * OCTAVE_RATIO ** (1 / 6) < top_hz)
+    exact = np.array([exact_third_octave_hz(c) for c in nominal])
+    return nominal, band_weights(np.linspace(0.0, top_hz, bins), exact)
+
+
 def third_octaves(spectrum: Spectrum) -> tuple[Band, ...]:
     """AES17 third-octave levels from 25 Hz up to the last band whose upper edge is under Nyquist."""
-    top_hz = float(spectrum.frequency_hz[-1])
-    nominal = [c for c in NOMINAL_THIRD_OCTAVES_HZ if exact_third_octave_hz(c) * OCTAVE_RATIO ** (1 / 6) < top_hz]
-    exact = np.array([exact_third_octave_hz(c) for c in nominal])
-    levels = power_db(band_weights(spectrum.frequency_hz, exact) @ spectrum.mean_square) + AES17_OFFSET_DB
+    nominal, weights = _third_octave_weights(len(spectrum.frequency_hz), float(spectrum.frequency_hz[-1]))
+    levels = power_db(weights @ spectrum.mean_square) + AES17_OFFSET_DB
     return tuple(Band(float(c), float(level)) for c, level in zip(nominal, levels, strict=True))
 
 

@@ -16,6 +16,7 @@ _TIME_CONSTANT_S = 0.03
 _HANGOVER_S = 0.2
 _MARGIN_DB = 15.9
 _THRESHOLDS = 18
+_LOOKS_PER_S = 4_000
 
 PITCH_FRAME_S = 0.040
 PITCH_HOP_S = 0.010
@@ -63,20 +64,24 @@ class Voicing:
 
 
 @njit(cache=True)
-def _activity_counts(samples: Samples, decay: float, hangover: int, thresholds: Samples) -> Samples:
+def _activity_counts(samples: Samples, decay: float, hangover: int, thresholds: Samples, every: int) -> Samples:
     counts = np.zeros(len(thresholds))
     hanging = np.full(len(thresholds), hangover)
     smooth = envelope = 0.0
-    for x in samples:
-        smooth = decay * smooth + (1.0 - decay) * abs(x)
-        envelope = decay * envelope + (1.0 - decay) * smooth
+    grow = 1.0 - decay
+    for i in range(len(samples)):
+        smooth = decay * smooth + grow * abs(samples[i])
+        envelope = decay * envelope + grow * smooth
+        # The envelope moves slowly; comparing it some thousand times a second loses nothing.
+        if i % every:
+            continue
         for j in range(len(thresholds)):
             if envelope >= thresholds[j]:
-                counts[j] += 1
+                counts[j] += every
                 hanging[j] = 0
             elif hanging[j] < hangover:
-                counts[j] += 1
-                hanging[j] += 1
+                counts[j] += every
+                hanging[j] += every
     return counts
 
 
@@ -91,7 +96,8 @@ def active_level(samples: Samples, *, rate_hz: float) -> ActiveLevel:
         return ActiveLevel(SILENCE_DB, 0.0)
     thresholds = 2.0 ** -np.arange(_THRESHOLDS, 0.0, -1.0)
     decay = math.exp(-1.0 / (_TIME_CONSTANT_S * rate_hz))
-    counts = _activity_counts(samples, decay, math.ceil(_HANGOVER_S * rate_hz), thresholds)
+    every = max(1, int(rate_hz / _LOOKS_PER_S))
+    counts = _activity_counts(samples, decay, math.ceil(_HANGOVER_S * rate_hz), thresholds, every)
     active = counts > 0
     levels = power_db(energy / np.maximum(counts, 1.0))
     above = levels - 20.0 * np.log10(thresholds) - _MARGIN_DB
@@ -118,8 +124,9 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     length, hop = round(PITCH_FRAME_S * _PITCH_RATE_HZ), round(PITCH_HOP_S * _PITCH_RATE_HZ)
     if len(band) < length:
         return Voicing(np.zeros(0, dtype=bool), np.zeros(0))
-    frames = np.lib.stride_tricks.sliding_window_view(band, length)[::hop]
-    window = np.hanning(length)
+    # Single precision is plenty for a voice decision and takes half the time.
+    frames = np.lib.stride_tricks.sliding_window_view(band.astype(np.float32), length)[::hop]
+    window = np.hanning(length).astype(np.float32)
     size = scipy.fft.next_fast_len(2 * length)
     longest = min(round(_PITCH_RATE_HZ / _PITCH_RANGE_HZ[0]), length - 1)
     shortest = round(_PITCH_RATE_HZ / _PITCH_RANGE_HZ[1])
@@ -127,7 +134,7 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     spectra = scipy.fft.rfft(frames * window, size, axis=1)
     correlation = scipy.fft.irfft(spectra.real**2 + spectra.imag**2, size, axis=1)[:, : longest + 2]
     energy = correlation[:, :1]
-    normal = correlation / np.maximum(energy, 1e-20) * (own[0] / np.maximum(own, 1e-12))
+    normal = correlation / np.maximum(energy, np.float32(1e-20)) * (own[0] / np.maximum(own, np.float32(1e-12)))
     # A small cost for long lags keeps the estimate from falling an octave.
     lags = np.arange(shortest, longest + 1)
     scored = normal[:, shortest : longest + 1] - 0.06 * np.log2(lags / shortest)[None, :]
@@ -136,7 +143,7 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     left, middle, right = normal[rows, best - 1], normal[rows, best], normal[rows, best + 1]
     bend = left - 2.0 * middle + right
     offset = np.where(np.abs(bend) > 1e-9, 0.5 * (left - right) / np.where(bend == 0, 1.0, bend), 0.0)
-    level_db = power_db(np.maximum(energy[:, 0], 1e-30))
+    level_db = power_db(np.maximum(energy[:, 0].astype(np.float64), 1e-30))
     floor_db = float(np.percentile(level_db, 10))
     strong = level_db > max(floor_db + _ABOVE_FLOOR_DB, -120.0)
     voiced = strong & (middle > _VOICED_CORRELATION) & (level_db > float(np.percentile(level_db, 98)) - 35.0)
