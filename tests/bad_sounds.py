@@ -7,6 +7,7 @@ import struct
 
 import numpy as np
 import soundfile
+
 from signals import RATE, noise, voice
 
 

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from obsidian_wren.service.ports import PushedStream, World
     from obsidian_wren.service.workshop import Workshop
     from obsidian_wren.store.folder import DataFolder
 
@@ -167,21 +168,31 @@ def _serve(chosen: argparse.Namespace) -> int:
 
     def open_the_workshop() -> Workshop:
         from obsidian_wren.service.opening import open_workshop
-        from obsidian_wren.standins.surroundings import simulated_world
 
-        return open_workshop(folder, simulated_world(), pace="fast" if chosen.fast else "real")
+        return open_workshop(folder, _world(), pace="fast" if chosen.fast else "real")
 
     print(f"Obsidian Wren is at http://127.0.0.1:{listening.getsockname()[1]}/  (data in {path}; end with Ctrl-C)", flush=True)
     serve(open_the_workshop, listening)
     return 0
 
 
-def _fill(folder: DataFolder) -> None:
-    from obsidian_wren.service.opening import fill_with_boathouse, open_workshop
+def _world() -> World:
+    """Where the program meets what surrounds it: stand-ins, and the browser's microphone."""
     from obsidian_wren.standins.surroundings import simulated_world
 
+    def open_browser(rate_hz: int) -> PushedStream:
+        from obsidian_wren.devices.browser import BrowserStream
+
+        return BrowserStream(rate_hz)
+
+    return simulated_world(open_browser)
+
+
+def _fill(folder: DataFolder) -> None:
+    from obsidian_wren.service.opening import fill_with_boathouse, open_workshop
+
     print("Filling the data folder with the boathouse; this is done once.", flush=True)
-    fill_with_boathouse(open_workshop(folder, simulated_world(), pace="fast"))
+    fill_with_boathouse(open_workshop(folder, _world(), pace="fast"))
 
 
 if __name__ == "__main__":

@@ -6,14 +6,14 @@ import sys
 
 import pytest
 import soundfile
-from bad_sounds import BAD_FILES, make
-from signals import RATE, room
 
+from bad_sounds import BAD_FILES, make
 from obsidian_wren import cli
 from obsidian_wren.service import taking
 from obsidian_wren.service.overview import overview
 from obsidian_wren.store import take_files
 from obsidian_wren.store.folder import DataFolder, FolderError
+from signals import RATE, room
 
 
 @pytest.mark.parametrize("kind, purpose, command, says", BAD_FILES)

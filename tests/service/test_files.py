@@ -5,10 +5,10 @@ import sys
 import numpy as np
 import pytest
 import soundfile
-from signals import RATE, noise, room, sine, voice
 
 from obsidian_wren import cli
 from obsidian_wren.core.measure.loudness import integrated_lufs
+from signals import RATE, noise, room, sine, voice
 
 
 @pytest.fixture(scope="module")
@@ -66,7 +66,16 @@ def test_the_channel_is_chosen(tmp_path, capsys):
 
 def test_json_names_are_those_of_the_design(takes, capsys):
     level = ask(capsys, "read", "level", takes / "talk.flac")
-    assert {"rms_dbfs", "a_weighted_dbfs", "peak_dbfs", "true_peak_dbtp", "percentiles_dbfs", "loudness_lufs", "loudness_range_lu", "flat_tops"} <= set(level)
+    assert {
+        "rms_dbfs",
+        "a_weighted_dbfs",
+        "peak_dbfs",
+        "true_peak_dbtp",
+        "percentiles_dbfs",
+        "loudness_lufs",
+        "loudness_range_lu",
+        "flat_tops",
+    } <= set(level)
     assert set(level["percentiles_dbfs"]) == {"p10", "p50", "p90", "p99"}
     quiet = ask(capsys, "read", "quiet", takes / "quiet.wav")
     assert {"rms_dbfs", "a_weighted_dbfs", "third_octaves", "hum", "tones", "transients"} <= set(quiet)
@@ -142,7 +151,18 @@ def test_in_use_and_a_response_file_take_part(takes, tmp_path, capsys):
     assert both["readings"]["in_use"]["rms_dbfs"] > plain["readings"]["quiet"]["rms_dbfs"] + 15
     assert both["chain"][1] != plain["chain"][1]
     response.write_text("20 0\n1000 zero\n")
-    code, _, err = run(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", tmp_path / "d.json", "--mic-response", response)
+    code, _, err = run(
+        capsys,
+        "plan",
+        "--quiet",
+        takes / "quiet.wav",
+        "--talk",
+        takes / "talk.flac",
+        "--out",
+        tmp_path / "d.json",
+        "--mic-response",
+        response,
+    )
     assert code == 2
     assert "line 2" in err
 
@@ -158,10 +178,15 @@ def test_simulate_writes_the_same_take_twice(tmp_path, capsys):
 
 def test_the_command_itself(takes):
     done = subprocess.run(
-        [sys.executable, "-m", "obsidian_wren.cli", "read", "level", str(takes / "quiet.wav"), "--json"], capture_output=True, text=True, check=True
+        [sys.executable, "-m", "obsidian_wren.cli", "read", "level", str(takes / "quiet.wav"), "--json"],
+        capture_output=True,
+        text=True,
+        check=True,
     )
     assert json.loads(done.stdout)["rms_dbfs"] == pytest.approx(-70.97, abs=0.02)
-    wrong = subprocess.run([sys.executable, "-m", "obsidian_wren.cli", "read", "level", "no-such-file.wav"], capture_output=True, text=True, check=False)
+    wrong = subprocess.run(
+        [sys.executable, "-m", "obsidian_wren.cli", "read", "level", "no-such-file.wav"], capture_output=True, text=True, check=False
+    )
     assert wrong.returncode == 2
     assert wrong.stdout == ""
     assert len(wrong.stderr.strip().splitlines()) == 1

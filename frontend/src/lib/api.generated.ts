@@ -208,6 +208,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/run/piece": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The next piece of the browser's microphone: little-endian 32-bit floats. */
+        post: operations["api_push_live_run_piece_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run/start": {
         parameters: {
             query?: never;
@@ -1006,6 +1023,17 @@ export interface components {
             seconds: number;
         };
         /**
+         * StartRun
+         * @description Go live; ``rate_hz`` is that of the browser's microphone.
+         */
+        StartRun: {
+            /**
+             * Rate Hz
+             * @default null
+             */
+            rate_hz: number | null;
+        };
+        /**
          * StartTake
          * @description Begin a take from the simulated rig.
          */
@@ -1564,7 +1592,7 @@ export interface operations {
             };
         };
     };
-    api_start_run_run_start_post: {
+    api_push_live_run_piece_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -1572,6 +1600,39 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_start_run_run_start_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartRun"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

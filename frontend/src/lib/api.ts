@@ -71,6 +71,10 @@ export async function sendPiece(takeId: string, number: number, samples: Float32
   await send('POST', `takes/browser/${takeId}/${number}`, samples.buffer);
 }
 
+export async function sendLive(samples: Float32Array<ArrayBuffer>): Promise<void> {
+  await send('POST', 'run/piece', samples.buffer);
+}
+
 export async function sendFile(purpose: Purpose, file: File, channel: number | null): Promise<Overview> {
   const form = new FormData();
   form.set('file', file);

@@ -1,8 +1,8 @@
-// Gathers the first channel of the input and hands it over in pieces of a quarter second.
+// Gathers the first channel of the input and hands it over in pieces of the length that was asked for.
 class Gatherer extends AudioWorkletProcessor {
-  constructor() {
+  constructor(options) {
     super();
-    this.piece = new Float32Array(Math.round(sampleRate / 4));
+    this.piece = new Float32Array(Math.round(sampleRate * options.processorOptions.seconds));
     this.filled = 0;
   }
 

@@ -1,4 +1,4 @@
-import { act, beginBrowserTake, Refusal, sendPiece, type Purpose } from './api';
+import { act, beginBrowserTake, Refusal, sendLive, sendPiece, type Purpose } from './api';
 import workletUrl from './capture-worklet.js?url';
 
 const ASKED_OFF = {
@@ -21,6 +21,50 @@ export function notObeyed(settings: MediaTrackSettings): string[] {
     .map(([, words]) => words);
 }
 
+interface Microphone {
+  track: MediaStreamTrack;
+  rateHz: number;
+  close: () => Promise<void>;
+}
+
+/** Open the microphone raw and hand its sound over in pieces. */
+async function openMicrophone(
+  pieceSeconds: number,
+  onPiece: (piece: Float32Array<ArrayBuffer>) => void,
+): Promise<Microphone> {
+  const audio: MediaTrackConstraints = { channelCount: 1 };
+  for (const name of Object.keys(ASKED_OFF) as (keyof typeof ASKED_OFF)[]) audio[name] = false;
+  let stream: MediaStream;
+  try {
+    stream = await navigator.mediaDevices.getUserMedia({ audio });
+  } catch (error) {
+    const name = error instanceof DOMException ? error.name : '';
+    throw new Refusal('microphone', SENTENCES[name] ?? 'The microphone could not be opened. Check it, then try again.');
+  }
+  const context = new AudioContext();
+  const close = async () => {
+    stream.getTracks().forEach((track) => track.stop());
+    if (context.state !== 'closed') await context.close();
+  };
+  const track = stream.getAudioTracks()[0];
+  if (!track) throw new Refusal('microphone', SENTENCES.NotFoundError ?? '');
+  try {
+    await context.audioWorklet.addModule(workletUrl);
+    const gatherer = new AudioWorkletNode(context, 'gatherer', {
+      numberOfOutputs: 0,
+      processorOptions: { seconds: pieceSeconds },
+    });
+    gatherer.port.onmessage = (event: MessageEvent<Float32Array<ArrayBuffer>>) => onPiece(event.data);
+    context.createMediaStreamSource(stream).connect(gatherer);
+  } catch (error) {
+    await close();
+    throw error;
+  }
+  return { track, rateHz: context.sampleRate, close };
+}
+
+const PIECES_PER_SECOND = 4;
+
 /** One take of the browser's microphone: raw, in pieces, each kept by the program before the next is due. */
 export class Capture {
   #end: (unplugged: boolean) => void = () => undefined;
@@ -35,63 +79,68 @@ export class Capture {
   }
 
   async run(): Promise<void> {
-    const stream = await this.#openMicrophone();
-    const context = new AudioContext();
+    const early: Float32Array<ArrayBuffer>[] = [];
+    let take = (piece: Float32Array<ArrayBuffer>): void => void early.push(piece);
+    const microphone = await openMicrophone(1 / PIECES_PER_SECOND, (piece) => take(piece));
     try {
-      await this.#record(stream, context);
+      const left = notObeyed(microphone.track.getSettings());
+      const takeId = await beginBrowserTake(this.purpose, microphone.rateHz, this.seconds, left);
+      const wanted = Math.ceil(this.seconds * PIECES_PER_SECOND);
+      let number = 0;
+      let sending: Promise<void> = Promise.resolve();
+      const unplugged = await new Promise<boolean>((resolve, reject) => {
+        this.#end = resolve;
+        microphone.track.addEventListener('ended', () => resolve(true));
+        take = (piece) => {
+          if (number >= wanted) return;
+          const mine = number++;
+          sending = sending.then(() => sendPiece(takeId, mine, piece));
+          sending.catch(reject);
+          if (number >= wanted) resolve(false);
+        };
+        early.forEach(take);
+      });
+      await sending;
+      await act('POST', 'takes/stop');
+      if (unplugged) throw new Refusal('unplugged', wentAway(number / PIECES_PER_SECOND));
     } finally {
-      stream.getTracks().forEach((track) => track.stop());
-      await context.close();
+      await microphone.close();
     }
   }
+}
 
-  async #openMicrophone(): Promise<MediaStream> {
-    const audio: MediaTrackConstraints = { channelCount: 1 };
-    for (const name of Object.keys(ASKED_OFF) as (keyof typeof ASKED_OFF)[]) audio[name] = false;
-    try {
-      return await navigator.mediaDevices.getUserMedia({ audio });
-    } catch (error) {
-      const name = error instanceof DOMException ? error.name : '';
-      throw new Refusal(
-        'microphone',
-        SENTENCES[name] ?? 'The microphone could not be opened. Check it, then try again.',
-      );
-    }
-  }
+function wentAway(seconds: number): string {
+  return `The microphone went away after ${seconds.toFixed(0)} s; what came before is kept. Plug it in and take it again.`;
+}
 
-  async #record(stream: MediaStream, context: AudioContext): Promise<void> {
-    const track = stream.getAudioTracks()[0];
-    if (!track) throw new Refusal('microphone', SENTENCES.NotFoundError ?? '');
-    await context.audioWorklet.addModule(workletUrl);
-    const gatherer = new AudioWorkletNode(context, 'gatherer', { numberOfOutputs: 0 });
-    const takeId = await beginBrowserTake(
-      this.purpose,
-      context.sampleRate,
-      this.seconds,
-      notObeyed(track.getSettings()),
-    );
-    let number = 0;
+const LIVE_PIECE_S = 0.05;
+
+/** The browser's microphone as the live source. */
+export class LiveCapture {
+  #microphone: Microphone | null = null;
+
+  /** Open the microphone, go live at its rate, send what it hears; `ended` is called when it goes away or the run ends. */
+  async start(goLive: (rateHz: number) => Promise<boolean>, ended: (sentence: string | null) => void): Promise<void> {
+    let live = false;
     let sending: Promise<void> = Promise.resolve();
-    const wanted = Math.ceil(this.seconds * 4);
-    const unplugged = await new Promise<boolean>((resolve, reject) => {
-      this.#end = resolve;
-      track.addEventListener('ended', () => resolve(true));
-      gatherer.port.onmessage = (event: MessageEvent<Float32Array<ArrayBuffer>>) => {
-        if (number >= wanted) return;
-        const mine = number++;
-        sending = sending.then(() => sendPiece(takeId, mine, event.data));
-        sending.catch(reject);
-        if (number >= wanted) resolve(false);
-      };
-      context.createMediaStreamSource(stream).connect(gatherer);
+    this.#microphone = await openMicrophone(LIVE_PIECE_S, (piece) => {
+      if (!live) return;
+      sending = sending
+        .then(() => sendLive(piece))
+        .catch(() => {
+          if (live) ended(null);
+          live = false;
+        });
     });
-    await sending;
-    await act('POST', 'takes/stop');
-    if (unplugged) {
-      throw new Refusal(
-        'unplugged',
-        `The microphone went away after ${(number / 4).toFixed(0)} s; what came before is kept. Plug it in and take it again.`,
-      );
-    }
+    this.#microphone.track.addEventListener('ended', () =>
+      ended('The microphone went away, so the run stopped. Plug it in, then start live again.'),
+    );
+    live = await goLive(this.#microphone.rateHz);
+    if (!live) await this.stop();
+  }
+
+  async stop(): Promise<void> {
+    await this.#microphone?.close();
+    this.#microphone = null;
   }
 }

@@ -1,5 +1,5 @@
 import { act, getState, Refusal, type Overview, type Progress, type Purpose, type StepName } from './api';
-import { Capture } from './capture';
+import { Capture, LiveCapture } from './capture';
 
 export type Theme = 'system' | 'light' | 'dark';
 export type Version = 'raw' | 'treated';
@@ -25,6 +25,7 @@ class Desk {
 
   #audio = new Audio();
   #capture: Capture | null = null;
+  #liveCapture: LiveCapture | null = null;
   #events: EventSource | null = null;
 
   constructor() {
@@ -119,6 +120,31 @@ class Desk {
       await this.refresh();
       if (said) this.trouble = said;
     }
+  }
+
+  async goLive(): Promise<void> {
+    if (this.overview?.rig.source !== 'browser') {
+      await this.do('POST', 'run/start', {});
+      return;
+    }
+    this.#liveCapture = new LiveCapture();
+    try {
+      await this.#liveCapture.start(
+        (rateHz) => this.do('POST', 'run/start', { rate_hz: Math.round(rateHz) }),
+        (sentence) => {
+          void this.stopLive();
+          if (sentence) this.trouble = sentence;
+        },
+      );
+    } catch (error) {
+      this.#complain(error);
+    }
+  }
+
+  async stopLive(): Promise<void> {
+    await this.#liveCapture?.stop();
+    this.#liveCapture = null;
+    if (this.overview?.run.live) await this.do('POST', 'run/stop');
   }
 
   async stopTake(): Promise<void> {

@@ -1,0 +1,1 @@
+"""The ports on real hardware. So far the browser's microphone is the one real source."""

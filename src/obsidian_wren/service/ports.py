@@ -38,6 +38,14 @@ class SoundStream(Protocol):
         ...
 
 
+class PushedStream(SoundStream, Protocol):
+    """A stream that is fed from outside."""
+
+    def push(self, samples: Samples) -> None:
+        """The next samples."""
+        ...
+
+
 class TakeSource(Protocol):
     """A rig that takes can be made from without a file or a browser: the simulated one, or a driver."""
 
@@ -104,3 +112,4 @@ class World:
     default_spec: str
     make_call: Callable[[int], KeepingListener]
     make_recorder: Callable[[int], RecordingListener]
+    open_browser: Callable[[int], PushedStream]

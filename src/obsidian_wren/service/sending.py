@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import measure_loudness
 from obsidian_wren.core.mix.marker import MarkerResult, marker_level_dbfs
@@ -38,9 +39,14 @@ def pick_input(ws: Workshop, destination: str, picks: str) -> None:
     ws.changed()
 
 
-def _stream(ws: Workshop, session: Session, rig: Rig) -> SoundStream:
+def _stream(ws: Workshop, session: Session, rig: Rig, browser_rate_hz: int | None) -> SoundStream:
     if rig.source == "simulated":
         return simulated_source(ws, rig).open_live()
+    if rig.source == "browser":
+        if browser_rate_hz is None:
+            raise Refused("no-microphone", "Your microphone is opened by the page. Start live from there.")
+        ws.pushed = ws.world.open_browser(browser_rate_hz)
+        return ws.pushed
     takes = current_takes(session, rig)
     ground = takes.talk or takes.passage
     if ground is None:
@@ -48,8 +54,8 @@ def _stream(ws: Workshop, session: Session, rig: Rig) -> SoundStream:
     return Loop(calibrating.samples_of(ws, ground), ground.rate_hz)
 
 
-def start_run(ws: Workshop) -> None:
-    """Go live: the chain runs over the source into the feed."""
+def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
+    """Go live: the chain runs over the source into the feed. For the browser's microphone its rate is given, pieces follow."""
     with ws.lock, ws.sessions.begin() as session:
         if ws.run is not None and not ws.run.finished.is_set():
             raise Refused("live", "It is live already.")
@@ -57,15 +63,22 @@ def start_run(ws: Workshop) -> None:
         specs = calibrating.chain_specs(session, rig)
         if specs is None:
             raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
-        stream = _stream(ws, session, rig)
+        stream = _stream(ws, session, rig, browser_rate_hz)
         held = listeners_of(ws, session, stream.rate_hz)
         held.since = now()
         inputs = {entry.name: str(entry.kind) for entry in inputs_of(rig)}
         ws.run = LiveRun(
-            stream, specs, (held.call, held.recorder), inputs, tell=ws.bus.tell, paced=ws.pace == "real"
+            stream, specs, (held.call, held.recorder), inputs, tell=ws.bus.tell, paced=ws.pace == "real" and rig.source != "browser"
         )  # fmt: skip
         ws.run.start()
     ws.changed()
+
+
+def push_live(ws: Workshop, samples: Samples) -> None:
+    """The next piece of the browser's microphone."""
+    if ws.run is None or ws.run.finished.is_set() or ws.pushed is None:
+        raise Refused("not-live", "It is not live any more.")
+    ws.pushed.push(samples)
 
 
 def stop_run(ws: Workshop) -> None:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from obsidian_wren.service.ports import KeepingListener, RecordingListener, TakeSource, World
+from obsidian_wren.service.ports import KeepingListener, PushedStream, RecordingListener, TakeSource, World
 from obsidian_wren.store.folder import DataFolder
 
 if TYPE_CHECKING:
@@ -100,6 +100,7 @@ class Workshop:
     readings: Recent = field(default_factory=lambda: Recent(8))
     sources: dict[str, TakeSource] = field(default_factory=dict)
     listeners: Listeners | None = None
+    pushed: PushedStream | None = None
     message: str | None = None
 
     def changed(self) -> None:

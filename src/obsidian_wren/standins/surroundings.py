@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from obsidian_wren.service.ports import KeepingListener, Knob, RecordingListener, TakeSource, World
+from collections.abc import Callable
+
+from obsidian_wren.service.ports import KeepingListener, Knob, PushedStream, RecordingListener, TakeSource, World
 from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec
 
 CALL_NAME = "Editor call"
@@ -32,6 +34,6 @@ def _make_recorder(rate_hz: int) -> RecordingListener:
     return Recorder(RECORDER_NAME, picks=None, rate_hz=rate_hz)
 
 
-def simulated_world() -> World:
-    """The boathouse, the editor's call and the walk recorder."""
-    return World(_open_source, _knob_of, BOATHOUSE.read_text("utf-8"), _make_call, _make_recorder)
+def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
+    """The boathouse, the editor's call and the walk recorder, beside a real microphone in the browser."""
+    return World(_open_source, _knob_of, BOATHOUSE.read_text("utf-8"), _make_call, _make_recorder, open_browser)

@@ -17,12 +17,14 @@ from flask import Response, current_app, jsonify, request, send_from_directory
 from flask_openapi3 import APIBlueprint, FileStorage, Info, OpenAPI
 from pydantic import BaseModel, Field, ValidationError
 
+from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service import views
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.web import guard, models
 
 _LARGEST_UPLOAD = 2 * 1024**3
+_LARGEST_PIECE = 4 * 192_000 * 5
 _HEARTBEAT_S = 10.0
 _PROBLEMS: dict[Any, Any] = {422: models.Problem}
 _TOO_LARGE = "The file is over 2 GB. Cut out the part that you need, a minute is enough."
@@ -135,15 +137,19 @@ def start_browser_take(body: models.StartBrowserTake) -> Response:
 
 def add_piece(path: models.Piece) -> Response:
     """The next piece: little-endian 32-bit floats."""
-    import numpy as np
-
     from obsidian_wren.service import taking
 
-    raw = request.get_data()
-    if len(raw) % 4 or len(raw) > 4 * 192_000 * 5:
-        raise Refused("piece", "A piece of the take arrived broken. Stop and take it again.")
-    taking.add_piece(_workshop(), path.take_id, path.number, np.frombuffer(raw, dtype="<f4").astype(np.float64))
+    taking.add_piece(_workshop(), path.take_id, path.number, _piece())
     return jsonify(ok=True)
+
+
+def _piece() -> Samples:
+    import numpy as np
+
+    raw = request.get_data()
+    if len(raw) % 4 or len(raw) > _LARGEST_PIECE:
+        raise Refused("piece", "A piece of sound arrived broken. Stop and take it again.")
+    return np.frombuffer(raw, dtype="<f4").astype(np.float64)
 
 
 def discard_take(path: models.ById) -> Response:
@@ -208,9 +214,20 @@ def _sending(action: str) -> Response:
     return _state()
 
 
-def start_run() -> Response:
+def start_run(body: models.StartRun) -> Response:
     """Go live."""
-    return _sending("start_run")
+    from obsidian_wren.service import sending
+
+    sending.start_run(_workshop(), browser_rate_hz=body.rate_hz)
+    return _state()
+
+
+def push_live() -> Response:
+    """The next piece of the browser's microphone: little-endian 32-bit floats."""
+    from obsidian_wren.service import sending
+
+    sending.push_live(_workshop(), _piece())
+    return jsonify(ok=True)
 
 
 def stop_run() -> Response:
@@ -278,6 +295,7 @@ ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], 
     ("patch", "/settings", change_setting, views.Overview),
     ("put", "/destinations", pick_input, views.Overview),
     ("post", "/run/start", start_run, views.Overview),
+    ("post", "/run/piece", push_live, models.Done),
     ("post", "/run/stop", stop_run, views.Overview),
     ("post", "/marker", send_marker, views.Overview),
     ("post", "/recordings/start", start_recording, views.Overview),

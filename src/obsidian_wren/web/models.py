@@ -51,6 +51,12 @@ class Piece(BaseModel):
     number: int = Field(ge=0)
 
 
+class StartRun(BaseModel):
+    """Go live; ``rate_hz`` is that of the browser's microphone."""
+
+    rate_hz: int | None = Field(default=None, ge=8000, le=192000)
+
+
 class ById(BaseModel):
     """One row."""
 

@@ -13,6 +13,11 @@
     overview: Overview;
   }
   let { overview }: Props = $props();
+  const SOURCES = {
+    simulated: 'the simulated rig',
+    browser: 'your microphone',
+    file: 'your talk take, round and round,',
+  };
   const delivery = $derived(overview.delivery);
   const run = $derived(overview.run);
   const step = $derived(overview.steps.find((s) => s.name === 'send'));
@@ -48,9 +53,7 @@
         mark={run.live ? 'good' : 'none'}
       >
         {#if run.live}
-          The chain runs over {overview.rig.source === 'simulated'
-            ? 'the simulated rig'
-            : 'your talk take, round and round,'} into the feed; {run.dropouts} dropouts.
+          The chain runs over {SOURCES[overview.rig.source]} into the feed; {run.dropouts} dropouts.
         {:else}
           {run.stopped_why ?? 'The feed carries silence: who listens to it hears nothing.'}
         {/if}
@@ -76,12 +79,10 @@
   {/snippet}
   {#snippet action()}
     {#if run.live}
-      <Button onclick={() => void desk.do('POST', 'run/stop')}>Stop live</Button>
+      <Button onclick={() => void desk.stopLive()}>Stop live</Button>
     {:else}
-      <Button
-        primary={step?.status !== 'not yet'}
-        disabled={!delivery || desk.busy}
-        onclick={() => void desk.do('POST', 'run/start')}>Start live</Button
+      <Button primary={step?.status !== 'not yet'} disabled={!delivery || desk.busy} onclick={() => void desk.goLive()}
+        >Start live</Button
       >
     {/if}
     <Button
