@@ -1,4 +1,13 @@
-import { act, getState, Refusal, type Overview, type Progress, type Purpose, type StepName } from './api';
+import {
+  act,
+  getState,
+  Refusal,
+  type Overview,
+  type Progress,
+  type Purpose,
+  type RigFields,
+  type StepName,
+} from './api';
 import { Capture, LiveCapture } from './capture';
 
 export type Theme = 'system' | 'light' | 'dark';
@@ -23,6 +32,7 @@ class Desk {
   theme = $state<Theme>('system');
   channel = $state<number | null>(null);
 
+  #editing: Promise<void> = Promise.resolve();
   #audio = new Audio();
   #capture: Capture | null = null;
   #liveCapture: LiveCapture | null = null;
@@ -96,7 +106,15 @@ class Desk {
     }
   }
 
+  /** Change the rig. One edit waits for the one before, so that two quick ones never overwrite each other. */
+  editRig(change: Partial<RigFields>): void {
+    this.#editing = this.#editing.then(async () => {
+      if (this.overview) await this.do('PUT', 'rig', { ...this.overview.rig, ...change });
+    });
+  }
+
   async take(): Promise<void> {
+    await this.#editing;
     const purpose = this.purpose;
     if (!purpose || !this.overview || this.progress) return;
     this.stopSound();
@@ -153,6 +171,7 @@ class Desk {
   }
 
   async settle(step: StepName): Promise<void> {
+    await this.#editing;
     const done = await this.do('POST', 'settle', { step });
     if (!done || !this.overview) return;
     const names = this.overview.steps.map((entry) => entry.name);

@@ -31,6 +31,7 @@ def overview(ws: Workshop) -> views.Overview:
         rig = the_rig(ws, session)
         takes = kept.current_takes(session, rig)
         advice = _advice(session, rig, takes)
+        destinations = _destinations(ws, session, rig)
         return views.Overview(
             rig=_rig(ws, rig),
             steps=_steps(session, rig, takes),
@@ -45,7 +46,7 @@ def overview(ws: Workshop) -> views.Overview:
             delivery=_derivation(session, rig, "send", views.DeliveryView),
             diagram=_diagram(session, rig),
             inputs=kept.inputs_of(rig),
-            destinations=_destinations(ws, session, rig),
+            destinations=destinations,
             run=_run(ws),
             recordings=_recordings(session),
             message=ws.message,

@@ -28,7 +28,7 @@
   ];
 
   function keep(change: Partial<RigFields>): void {
-    void desk.do('PUT', 'rig', { ...rig, ...change });
+    desk.editRig(change);
   }
 
   function text(event: Event): string {

@@ -1,0 +1,164 @@
+"""What was acknowledged is there again, however the program ended."""
+
+import json
+import pathlib
+import re
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+
+import numpy as np
+import pytest
+from sqlalchemy import create_engine, inspect
+from sqlalchemy.engine import make_url
+
+from obsidian_wren.service import opening, taking
+from obsidian_wren.service.overview import overview
+from obsidian_wren.store import take_files
+from obsidian_wren.store.database import HEAD, MIGRATIONS, migrate
+from obsidian_wren.store.folder import DataFolder
+from obsidian_wren.store.models import Base
+
+
+class Program:
+    """The program as a person starts it."""
+
+    def __init__(self, data, *options):
+        command = [sys.executable, "-m", "obsidian_wren.cli", "serve", "--data", str(data), "--port", "0", *options]
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        self.url = re.search(r"http://[\d.:]+", self.process.stdout.readline()).group()
+
+    def ask(self, method, path, body=None, raw=None):
+        data = raw if raw is not None else json.dumps(body).encode() if body is not None else None
+        request = urllib.request.Request(f"{self.url}/api/{path}", method=method, data=data)
+        if body is not None:
+            request.add_header("Content-Type", "application/json")
+        return json.load(urllib.request.urlopen(request, timeout=60))
+
+    def end(self, how=signal.SIGTERM):
+        self.process.send_signal(how)
+        self.process.wait(timeout=20)
+
+
+@pytest.fixture
+def data(tmp_path):
+    return tmp_path / "data"
+
+
+def simulated(program):
+    rig = program.ask("GET", "state")["rig"]
+    return program.ask("PUT", "rig", {**rig, "room_name": "Boathouse loft", "source": "simulated"})
+
+
+def test_stop_and_start_everything_is_as_it_was(data):
+    first = Program(data, "--fast")
+    simulated(first)
+    first.ask("POST", "takes", {"purpose": "rest"})
+    first.ask("POST", "takes", {"purpose": "passage"})
+    first.ask("POST", "settle", {"step": "quiet"})
+    band = next(s for s in first.ask("GET", "state")["settings"] if s["stage"] == "equalizer")
+    first.ask("PATCH", "settings", {"stage": "equalizer", "name": band["name"], "band": {**band["band"], "gain_db": 1.5}, "pinned": True})
+    before = first.ask("PUT", "destinations", {"destination": "Editor call", "picks": "Wren: voice"})
+    first.end()
+    second = Program(data)
+    after = second.ask("GET", "state")
+    second.end()
+    assert after == before
+    assert any(s["pinned"] and s["band"]["gain_db"] == 1.5 for s in after["settings"] if s["band"])
+
+
+def test_killed_during_a_take_all_before_it_is_whole_and_the_half_is_offered(data):
+    first = Program(data)
+    simulated(first)
+    first.ask("POST", "takes", {"purpose": "rest", "seconds": 3})
+    while first.ask("GET", "state")["progress"]:
+        time.sleep(0.1)
+    first.ask("POST", "takes", {"purpose": "talk", "seconds": 30})
+    while (first.ask("GET", "state")["progress"] or {"done_s": 9})["done_s"] < 4.0:
+        time.sleep(0.1)
+    first.end(signal.SIGKILL)
+    second = Program(data)
+    state = second.ask("GET", "state")
+    assert [take["purpose"] for take in state["takes"]] == ["rest"]
+    assert state["quiet"] is not None
+    half = state["halves"][0]
+    assert half["purpose"] == "talk"
+    assert 3.9 < half["seconds"] < 8.0
+    kept = second.ask("POST", f"halves/{half['id']}/keep")
+    assert kept["halves"] == []
+    assert kept["takes"][-1]["half"]
+    assert kept["talk"]["duration_s"] == pytest.approx(half["seconds"], abs=0.1)
+    second.end()
+
+
+def test_killed_at_the_very_beginning_the_stub_goes_with_a_word(data):
+    first = Program(data)
+    simulated(first)
+    first.ask("POST", "takes", {"purpose": "talk", "seconds": 30})
+    while not first.ask("GET", "state")["progress"]["done_s"]:
+        time.sleep(0.05)
+    first.end(signal.SIGKILL)
+    second = Program(data)
+    state = second.ask("GET", "state")
+    second.end()
+    assert state["halves"] == []
+    assert "discarded" in state["message"]
+
+
+def test_a_page_that_dies_leaves_its_take_whole_so_far(workshop, monkeypatch):
+    monkeypatch.setattr(taking, "_SILENT_AFTER_S", 0.2)
+    take_id = taking.start_browser(workshop, "talk", rate_hz=48_000, seconds=30, not_obeyed=[])
+    for number in range(16):
+        taking.add_piece(workshop, take_id, number, np.full(12_000, number / 100))
+    taking.add_piece(workshop, take_id, 15, np.zeros(12_000))
+    assert overview(workshop).progress.done_s == 4.0
+    time.sleep(0.3)
+    shown = overview(workshop)
+    assert shown.progress is None
+    assert shown.halves[0].seconds == 4.0
+    samples = take_files.read_part(workshop.folder, shown.halves[0].id)
+    assert samples[::12_000] == pytest.approx(np.arange(16) / 100, abs=1e-6)
+
+
+def test_a_take_is_named_by_its_content_and_kept_once(tmp_path):
+    folder = DataFolder(tmp_path / "d")
+    sound = np.linspace(-0.5, 0.5, 4000)
+    first, second = (take_files.keep_take(folder, sound, rate_hz=48_000) for _ in range(2))
+    assert first == second
+    assert [path.stem for path in folder.takes.iterdir()] == [first]
+    loaded, rate = take_files.load_take(folder, first)
+    assert rate == 48_000
+    assert loaded == pytest.approx(sound, abs=2**-22)
+
+
+def test_half_written_rubbish_is_cleared_at_the_start(tmp_path, workshop):
+    stray = workshop.folder.takes / "abc.new"
+    stray.write_bytes(b"half a file")
+    workshop.folder.close()
+    again = opening.open_workshop(DataFolder(workshop.folder.path), workshop.world)
+    assert not stray.exists()
+    again.folder.close()
+
+
+def test_migrations_make_the_tables_of_the_models(tmp_path):
+    engine = create_engine(make_url(f"sqlite:///{tmp_path / 'm.db'}"))
+    migrate(engine)
+    found = inspect(engine)
+    for table in Base.metadata.sorted_tables:
+        assert {column["name"] for column in found.get_columns(table.name)} == {column.name for column in table.columns}
+    newest = max(
+        re.search(r'revision = "(\w+)"|revision = \'(\w+)\'', path.read_text()).group(0)
+        for path in pathlib.Path(MIGRATIONS / "versions").glob("*.py")
+    )
+    assert HEAD in newest
+
+
+def test_the_database_keeps_a_log_and_its_foreign_keys(workshop):
+    from sqlalchemy import text
+
+    with workshop.sessions() as session:
+        assert session.execute(text("PRAGMA journal_mode")).scalar() == "wal"
+        assert session.execute(text("PRAGMA foreign_keys")).scalar() == 1
+    assert workshop.folder.database.exists()

@@ -1,0 +1,167 @@
+"""The whole job by clicking."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+SLOW = 60_000
+
+
+def step(page, name):
+    page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(name)).click()
+
+
+def button(page, name):
+    return page.get_by_role("button", name=name, exact=True)
+
+
+def status(page, name):
+    return page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(name)).locator(".status")
+
+
+def number(page, name):
+    """The number of a line in the slip."""
+    text = page.locator(".fact", has=page.get_by_role("heading", name=name, exact=True)).locator(".head .num").inner_text()
+    return float(re.search(r"[−-]?[\d.]+", text).group().replace("−", "-"))
+
+
+def test_from_an_empty_folder_to_a_proof(start, browse):
+    page = browse(start("--fast"))
+    expect(page.get_by_text("Nothing is measured yet")).to_be_visible()
+    page.get_by_label("Name").first.fill("Reedling 40")
+    page.get_by_label("Name").nth(1).fill("Towpath Two")
+    page.get_by_label("Room", exact=True).fill("Boathouse loft")
+    page.get_by_label("Room", exact=True).blur()
+    page.get_by_text("The simulated boathouse").click()
+    expect(page.get_by_text("Boathouse loft · Reedling 40 through Towpath Two")).to_be_visible()
+    button(page, "Settle Rig").click()
+
+    expect(status(page, "Quiet")).to_have_text("not yet")
+    button(page, "Take the room, 15 s").click()
+    expect(page.get_by_text("Steady over 15 s")).to_be_visible(timeout=SLOW)
+    assert -80 < number(page, "Room at rest") < -60
+    expect(page.get_by_text("mains family, 49.98 Hz")).to_be_visible()
+    button(page, "Settle Quiet").click()
+
+    button(page, "Take normal talk, 30 s").click()
+    turn = page.get_by_role("button", name=re.compile(r"Turn it up \d+ dB"))
+    expect(turn).to_be_visible(timeout=SLOW)
+    before = number(page, "Highest peak")
+    by = int(re.search(r"\d+", turn.inner_text()).group())
+    turn.click()
+    expect(status(page, "Gain")).to_have_text("stale")
+    expect(page.get_by_text(re.compile(r"Measured at \d+ dB gain, now \d+"))).to_be_visible()
+    button(page, "Take normal talk, 30 s").click()
+    expect(page.get_by_role("heading", name="Leave the preamp where it is")).to_be_visible(timeout=SLOW)
+    assert number(page, "Highest peak") == pytest.approx(before + by, abs=1.0)
+    assert -15 <= number(page, "Highest peak") <= -10
+    button(page, "Settle Gain").click()
+
+    step(page, "Quiet")
+    expect(status(page, "Quiet")).to_have_text("stale")
+    button(page, "Take the room, 15 s").click()
+    expect(status(page, "Quiet")).to_have_text("settled", timeout=SLOW)
+
+    step(page, "Tone")
+    expect(page.get_by_text("The ferry leaves the boathouse")).to_be_visible()
+    button(page, "Read the passage, 40 s").click()
+    expect(page.get_by_text("target corridor")).to_be_visible(timeout=SLOW)
+    assert number(page, "Left over") < 1.5
+    button(page, "Settle Tone").click()
+
+    button(page, "Start live").click()
+    button(page, "Send the marker").click()
+    expect(page.get_by_text("Raw voice arrives")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("In Editor call, pick “Wren: voice” as the microphone.")).to_be_visible()
+    page.get_by_label("picks").first.select_option("Wren: voice")
+    button(page, "Send the marker").click()
+    expect(page.get_by_text("Treated voice arrives, 22 ms")).to_be_visible(timeout=SLOW)
+    button(page, "Record").click()
+    page.wait_for_timeout(1500)
+    button(page, "Stop recording").click()
+    expect(page.get_by_role("link", name=re.compile(r"voice-.*\.flac"))).to_be_visible(timeout=SLOW)
+    button(page, "Settle Send").click()
+    expect(page.get_by_text("5 of 5 settled")).to_be_visible()
+    button(page, "Stop live").click()
+    expect(page.get_by_text("Not live").first).to_be_visible()
+
+
+def test_the_demo_is_ready_for_tone_and_everything_is_kept_over_a_reload(start, browse, demo_data):
+    page = browse(start("--fast", data=demo_data))
+    expect(page.get_by_text("3 of 5 settled")).to_be_visible()
+    expect(page.get_by_role("heading", name="Tone")).to_be_visible()
+    page.locator(".setting .head").nth(2).click()
+    name = page.locator(".setting.active .name").inner_text()
+    shown = page.locator(".setting.active .head .num")
+    before = shown.inner_text()
+    page.get_by_role("button", name=f"Lower {name}").click()
+    expect(page.locator(".setting.active .pinned")).to_be_visible()
+    expect(shown).not_to_have_text(before)
+    after = shown.inner_text()
+    button(page, "Fit again").click()
+    expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after)
+    page.reload()
+    expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after, timeout=SLOW)
+
+
+def test_the_keys(start, browse, demo_data):
+    page = browse(start("--fast", data=demo_data))
+    page.keyboard.press("2")
+    expect(page.get_by_role("heading", name="Quiet", exact=True)).to_be_visible()
+    page.keyboard.press("4")
+    page.locator(".setting .head").nth(2).focus()
+    page.keyboard.press("Enter")
+    shown = page.locator(".setting.active .head .num")
+    before = shown.inner_text()
+    page.keyboard.press("[")
+    expect(shown).not_to_have_text(before)
+    page.keyboard.press("p")
+    expect(page.locator(".pinned")).to_have_count(0)
+    expect(shown).to_have_text(before)
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).not_to_be_visible()
+    page.keyboard.press("l")
+    expect(button(page, "Match loudness")).to_have_attribute("aria-pressed", "false")
+    page.keyboard.press("f")
+    expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible(timeout=SLOW)
+    page.get_by_role("heading", name="Tone", exact=True).click()
+    page.keyboard.press("Space")
+    expect(button(page, "Hear treated")).to_be_visible()
+
+
+def test_one_short_take_at_the_pace_of_real_time(start, browse):
+    page = browse(start())
+    page.get_by_text("The simulated boathouse").click()
+    step(page, "Quiet")
+    page.keyboard.press("t")
+    timer = page.get_by_role("timer")
+    expect(timer).to_have_text(re.compile(r"1[0-5] s left"), timeout=SLOW)
+    expect(timer).to_have_text(re.compile(r"(10|9) s left"), timeout=SLOW)
+    expect(page.get_by_role("img", name="Level of the take")).to_be_visible()
+    button(page, "Stop the take").click()
+    expect(page.get_by_text(re.compile(r"Steady over [4-7] s"))).to_be_visible(timeout=SLOW)
+
+
+def test_the_dark_theme_can_be_forced_and_stays(start, browse, demo_data):
+    page = browse(start(data=demo_data))
+    page.get_by_label("Theme").select_option("dark")
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+    page.reload()
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+
+
+@pytest.mark.parametrize("width, height", [(1024, 720), (1280, 800), (1920, 1080)])
+def test_nothing_runs_out_of_the_window(start, browse, demo_data, width, height):
+    page = browse(start(data=demo_data))
+    page.set_viewport_size({"width": width, "height": height})
+    for name in ("Rig", "Quiet", "Gain", "Tone", "Send"):
+        step(page, name)
+        wide = page.evaluate(
+            "[...document.querySelectorAll('button, h2, h3, label, .num')].filter(e => e.offsetParent && !e.classList.contains('hidden-text'))"
+            ".map(e => [e.innerText, e.getBoundingClientRect().right]).filter(([, right]) => right > innerWidth + 1)"
+        )
+        assert wide == []
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")

@@ -1,0 +1,109 @@
+"""The browser's own microphone, with a WAV in its place."""
+
+import re
+
+import pytest
+import scipy.signal
+import soundfile
+from playwright.sync_api import expect
+from test_job import SLOW, button, number, status, step
+
+from obsidian_wren.core.measure.levels import rms_dbfs
+from signals import RATE, noise, room, voice
+
+FAKE = ("--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream")
+
+
+@pytest.fixture
+def with_wav(tmp_path, start, browse, demo_data):
+    """A page whose microphone is a WAV."""
+
+    def go(sound, *, init=None, data=None, permissions=("microphone",)):
+        path = tmp_path / "capture.wav"
+        soundfile.write(path, sound, RATE, subtype="PCM_16")
+        page = browse(start(data=data), *FAKE, f"--use-file-for-fake-audio-capture={path}", init=init, permissions=permissions)
+        step(page, "Rig")
+        page.get_by_text("This microphone").click()
+        return page
+
+    return go
+
+
+def test_its_level_is_that_of_the_wav(with_wav):
+    # Below 8 kHz, so that nothing is lost whatever rate the browser runs at.
+    sound = scipy.signal.sosfilt(scipy.signal.butter(8, 8000, fs=RATE, output="sos"), noise(10 ** (-40 / 20), 20.0))
+    page = with_wav(sound)
+    step(page, "Quiet")
+    button(page, "Take the room, 15 s").click()
+    expect(page.get_by_role("timer")).to_have_text(re.compile(r"\d s left"), timeout=SLOW)
+    expect(page.get_by_role("heading", name="Room at rest")).to_be_visible(timeout=SLOW)
+    assert number(page, "Room at rest") == pytest.approx(rms_dbfs(sound), abs=0.5)
+    assert "note" not in page.locator(".chip").last.inner_text()
+
+
+def test_processing_that_stays_on_is_told(with_wav):
+    lie = """
+        const real = MediaStreamTrack.prototype.getSettings;
+        MediaStreamTrack.prototype.getSettings = function () { return { ...real.call(this), autoGainControl: true }; };
+    """
+    page = with_wav(noise(0.005, 20.0), init=lie)
+    step(page, "Quiet")
+    button(page, "Take the room, 15 s").click()
+    page.wait_for_timeout(4500)
+    button(page, "Stop the take").click()
+    page.locator(".chip", has_text="note").click(timeout=SLOW)
+    expect(page.get_by_text("The browser left auto gain on although it was asked not to")).to_be_visible()
+
+
+def test_a_refused_permission_says_what_to_do(start, browse):
+    refuse = "navigator.mediaDevices.getUserMedia = async () => { throw new DOMException('no', 'NotAllowedError'); };"
+    page = browse(start(), init=refuse)
+    step(page, "Quiet")
+    button(page, "Take the room, 15 s").click()
+    expect(page.get_by_role("alert")).to_contain_text("Allow it in the address bar")
+
+
+def test_an_unplugged_microphone_keeps_what_came_before(with_wav):
+    hold = """
+        const real = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
+        navigator.mediaDevices.getUserMedia = async (c) => (window.held = await real(c));
+    """
+    page = with_wav(noise(0.005, 20.0), init=hold)
+    step(page, "Quiet")
+    button(page, "Take the room, 15 s").click()
+    page.wait_for_timeout(5000)
+    page.evaluate("window.held.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
+    expect(page.get_by_role("alert")).to_contain_text("The microphone went away after", timeout=SLOW)
+    expect(page.get_by_role("heading", name="Room at rest")).to_be_visible()
+
+
+def test_a_page_that_dies_half_way_leaves_a_half_take(with_wav):
+    page = with_wav(noise(0.005, 20.0))
+    step(page, "Quiet")
+    button(page, "Take the room, 15 s").click()
+    page.wait_for_timeout(5000)
+    url, context = page.url, page.context
+    page.close()
+    again = context.new_page()
+    again.wait_for_timeout(4500)
+    again.goto(url)
+    expect(again.get_by_text(re.compile(r"A take of the room was cut off after [3-9]\.\d s"))).to_be_visible(timeout=SLOW)
+    again.get_by_role("button", name="Use it").click()
+    step(again, "Quiet")
+    expect(again.get_by_text("cut off")).to_be_visible(timeout=SLOW)
+    expect(status(again, "Quiet")).to_have_text("open")
+
+
+def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, demo_data):
+    talk = voice("talk")[: 20 * RATE] + room(seconds=20.0)
+    page = with_wav(talk, data=demo_data)
+    step(page, "Send")
+    page.get_by_label("picks").first.select_option("Wren: voice")
+    button(page, "Start live").click()
+    expect(page.get_by_text("The chain runs over your microphone into the feed")).to_be_visible(timeout=SLOW)
+    expect(page.locator(".live .num")).to_have_text(re.compile(r"−\d+\.\d dBFS"), timeout=SLOW)
+    page.wait_for_timeout(1500)
+    button(page, "Send the marker").click()
+    expect(page.get_by_text("Treated voice arrives")).to_be_visible(timeout=SLOW)
+    button(page, "Stop live").click()
+    expect(page.get_by_text("Not live").first).to_be_visible()
