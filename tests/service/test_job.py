@@ -182,6 +182,22 @@ def test_a_recording_holds_the_treated_voice(boathouse):
     assert len(sound) == pytest.approx(shown.seconds * RATE, abs=0.06 * RATE)
 
 
+def test_a_listener_that_fails_does_not_silence_the_others(boathouse, monkeypatch):
+    ws = boathouse
+    sending.start_run(ws)
+    told = ws.bus.listen()
+
+    def full(block):
+        raise OSError("no space left on device")
+
+    monkeypatch.setattr(ws.listeners.recorder, "hear", full)
+    start = ws.listeners.call.position
+    wait_until(lambda: ws.listeners.call.position > start + 2 * RATE)
+    assert ws.run.stopped_why is None
+    heard = [told.get_nowait() for _ in range(told.qsize())]
+    assert sum(kind == "trouble" and "Walk recorder failed" in body["sentence"] for kind, body in heard) == 1
+
+
 def test_settings_change_under_a_live_run_without_a_click(boathouse):
     ws = boathouse
     sending.start_run(ws)

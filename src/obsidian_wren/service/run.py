@@ -55,6 +55,7 @@ class LiveRun:
         self._paced = paced
         self._stop = threading.Event()
         self._marker: _MarkerInFlight | None = None
+        self._failed: set[str] = set()
         self._lock = threading.Lock()
         self._thread = threading.Thread(target=self._work, daemon=True)
 
@@ -134,13 +135,23 @@ class LiveRun:
                 marker.at += len(block)
         for listener in self._listeners:
             kind = self._inputs.get(listener.picks or "")
-            listener.hear(raw if kind == "raw" else treated if kind == "treated" else np.zeros(len(block)))
+            if listener.name not in self._failed:
+                self._give(listener, raw if kind == "raw" else treated if kind == "treated" else np.zeros(len(block)))
         if marker is not None and marker.at >= marker.needed:
             self._marker = None
             # Looking for it takes longer than a block lasts, so it is done beside the run.
             heard = {k.name: k.heard_since(marker.starts[k.name]) for k in self._keeping() if k.name in marker.starts}
             threading.Thread(target=self._look, args=(marker, heard), daemon=True).start()
         return treated
+
+    def _give(self, listener: Listener, block: Samples) -> None:
+        try:
+            listener.hear(block)
+        except Exception as error:
+            # One listener that fails must not silence the others.
+            self._failed.add(listener.name)
+            sentence = f"{listener.name} failed ({error}) and gets nothing more; the rest goes on. Stop live, mend it, start again."
+            self._tell("trouble", {"sentence": sentence})
 
     def _look(self, marker: _MarkerInFlight, heard: dict[str, Samples]) -> None:
         marker.done(

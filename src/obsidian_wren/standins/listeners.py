@@ -64,6 +64,7 @@ class Recorder:
         self.name = name
         self.picks = picks
         self.rate_hz = rate_hz
+        self._lock = threading.Lock()
         self._file: soundfile.SoundFile | None = None
 
     def start(self, path: Path) -> None:
@@ -72,11 +73,13 @@ class Recorder:
 
     def hear(self, block: Samples) -> None:
         """Write a block of the input that it picked."""
-        if self._file is not None:
-            self._file.write(np.clip(block, -1.0, 1.0))
+        with self._lock:
+            if self._file is not None:
+                self._file.write(np.clip(block, -1.0, 1.0))
 
     def stop(self) -> None:
         """Close the file."""
-        if self._file is not None:
-            self._file.close()
-            self._file = None
+        with self._lock:
+            if self._file is not None:
+                self._file.close()
+                self._file = None

@@ -1,0 +1,42 @@
+"""From 15 s of quiet and 45 s of talk to a full set of settings, in process; and the equalizer fit alone."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+
+from obsidian_wren.core.derive.equalizer_fit import trust_from_snr, without_noise
+from obsidian_wren.core.derive.highpass import derive_highpass
+from obsidian_wren.core.derive.plan import plan
+from obsidian_wren.core.derive.tone import derive_tone
+from obsidian_wren.core.measure.readings import read_quiet, read_talk
+from obsidian_wren.standins.spec import BOATHOUSE, read_spec
+from obsidian_wren.standins.world import SimulatedRig
+
+
+def main() -> None:
+    rig = SimulatedRig(read_spec(BOATHOUSE))
+    rig.turn(32)
+    rate = rig.rate_hz
+    quiet_take, talk_take = rig.take("rest", seconds=15), rig.take("passage", seconds=45)
+    whole, fits = [], []
+    for _ in range(7):
+        start = time.perf_counter()
+        quiet = read_quiet(quiet_take, rate_hz=rate)
+        talk = read_talk(talk_take, rate_hz=rate, quiet=quiet)
+        found = plan(quiet, talk, talk_take)
+        whole.append(time.perf_counter() - start)
+        highpass = derive_highpass(talk, quiet)
+        start = time.perf_counter()
+        derive_tone(talk, quiet, highpass)
+        fits.append(time.perf_counter() - start)
+    # The first round also loads the kernels from their cache.
+    print(f"quiet and talk to all settings   first {whole[0]:.2f} s, then median {np.median(whole[1:]):.2f} s  (bar 1 s)")
+    print(f"the equalizer fit                median {np.median(fits[1:]):.3f} s  (bar 0.25 s), {len(found.tone.bands)} bands")
+    trusted = trust_from_snr(without_noise(talk.voice, quiet.noise), quiet.noise)
+    print(f"left over                        {found.tone.fit.left_over_rms_db:.2f} dB rms over {np.count_nonzero(trusted)} points")
+
+
+if __name__ == "__main__":
+    main()
