@@ -24,8 +24,8 @@ def noise(rms: float, seconds: float, *, rate_hz: int = RATE, seed: int = 0) -> 
 
 @functools.cache
 def voice(part: str = "talk", *, peak: float = 0.25, rate_hz: int = RATE) -> Samples:
-    """The talker, dry, scaled to a sample peak."""
-    samples = talker_sound(part, rate_hz)
+    """The talker, dry, at most 45 s, scaled to a sample peak."""
+    samples = talker_sound(part, rate_hz)[: 45 * rate_hz]
     return samples * (peak / np.abs(samples).max())
 
 

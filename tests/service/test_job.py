@@ -137,6 +137,16 @@ def test_a_moved_microphone_leaves_everything_stale(boathouse):
     assert [status(boathouse)[step] for step in ("quiet", "gain", "tone")] == ["stale"] * 3
 
 
+def test_moving_the_microphone_really_moves_it_in_the_simulated_world(boathouse):
+    before = overview(boathouse).talk
+    rigs.change_rig(boathouse, RIG.model_copy(update={"distance_cm": 11}))
+    taking.start_simulated(boathouse, "talk")
+    after = overview(boathouse).talk
+    # Half the distance: 6 dB more direct sound, and the proximity boost of the bass on top.
+    assert 5 < after.active_level_dbfs - before.active_level_dbfs < 10
+    assert after.snr_db > before.snr_db + 5
+
+
 def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
     ws = boathouse
     with pytest.raises(Refused, match="Start live first"):

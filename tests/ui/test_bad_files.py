@@ -1,8 +1,8 @@
 """Bad files in the page: each gets its sentence, and the page goes on."""
 
 import pytest
+from handling import SLOW, step
 from playwright.sync_api import expect
-from test_job import SLOW, step
 
 from bad_sounds import BAD_FILES, make
 

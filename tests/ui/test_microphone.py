@@ -5,8 +5,8 @@ import re
 import pytest
 import scipy.signal
 import soundfile
+from handling import SLOW, button, number, status, step
 from playwright.sync_api import expect
-from test_job import SLOW, button, number, status, step
 
 from obsidian_wren.core.measure.levels import rms_dbfs
 from signals import RATE, noise, room, voice

@@ -55,7 +55,7 @@
 
 <style>
   .setting {
-    padding: 7px 0 8px 8px;
+    padding: 7px 0 8px 5px;
     margin-left: -8px;
     border-bottom: 1px solid var(--rule);
     border-left: 3px solid transparent;

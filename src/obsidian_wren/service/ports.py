@@ -24,6 +24,15 @@ class Knob:
     step_db: float
 
 
+@dataclass(frozen=True)
+class Placement:
+    """Where the mouth is from the microphone, and the microphone's pattern."""
+
+    distance_cm: float
+    angle_deg: float
+    pattern: str
+
+
 class SoundStream(Protocol):
     """Sound as it comes. ``read`` gives up to ``count`` samples ``(n,)``, none at the end; it may raise SourceGone."""
 
@@ -109,6 +118,7 @@ class World:
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
+    placed: Callable[[str, Placement], str]
     default_spec: str
     make_call: Callable[[int], KeepingListener]
     make_recorder: Callable[[int], RecordingListener]

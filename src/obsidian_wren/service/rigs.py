@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.derive.staleness import Basis
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.ports import Knob, TakeSource
+from obsidian_wren.service.ports import Knob, Placement, TakeSource
 from obsidian_wren.service.views import RigFields
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Rig
@@ -59,7 +59,9 @@ def change_rig(ws: Workshop, fields: RigFields) -> None:
         for name, value in fields.model_dump().items():
             setattr(rig, name, value)
         if rig.source == "simulated":
-            rig.gain_db = simulated_source(ws, rig).knob.gain_db
+            # The person says where the microphone stands; in the simulated world it then stands there.
+            rig.spec_json = ws.world.placed(rig.spec_json, Placement(rig.distance_cm, rig.angle_deg, rig.pattern))
+            rig.gain_db = knob_of(ws, rig).gain_db
             rig.rate_hz = simulated_source(ws, rig).rate_hz
     ws.changed()
 

@@ -114,6 +114,8 @@ _RAIN = ((10.0, -60.0), (200.0, -30.0), (1000.0, -8.0), (3500.0, 0.0), (9000.0, 
 
 def noise_pascals(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
     """Pressure of one noise source, ``(count,)``."""
+    if noise.spectrum_db:
+        return shaped_noise(count, rate_hz, rng, noise.spectrum_db) * pascals(noise.level_db_spl)
     match noise.kind:
         case "heater":
             return shaped_noise(count, rate_hz, rng, _HEATER) * pascals(noise.level_db_spl)

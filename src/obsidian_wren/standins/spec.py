@@ -44,12 +44,14 @@ class PlacementSpec(_Strict):
 class NoiseSpec(_Strict):
     """One source of noise, its level in dB SPL as the microphone picks it up.
 
+    ``spectrum_db``: points of Hz and dB that shape ``heater``, ``rain`` or ``white`` otherwise than they are.
     ``hum``: a mains family, ``harmonics`` in dB against the whole. ``clicks``: keys, ``level_db_spl`` is their peak level.
     """
 
     kind: Literal["heater", "hum", "clicks", "rain", "white"]
     level_db_spl: float = Field(ge=-20, le=120)
     when: Literal["always", "in-use"] = "always"
+    spectrum_db: tuple[tuple[float, float], ...] = ()
     mains_hz: float = Field(50.0, ge=40, le=70)
     harmonics_db: tuple[float, ...] = (-6.0, -2.0, -9.0, -8.0, -14.0, -12.0)
     per_minute: float = Field(120.0, ge=0, le=2000)

@@ -41,6 +41,7 @@ export function picture(tone: Tone, width: number, height: number) {
   const x = frequencyScale(70, 18000, MARGIN.left, width - MARGIN.right);
   const y = decibelScale(low, high, height - MARGIN.bottom, MARGIN.top);
   const curve = line<Point>()
+    .defined((p) => p.db >= low && p.db <= high)
     .x((p) => x(p.hz))
     .y((p) => y(p.db));
   const band = area<Point>()

@@ -3,27 +3,8 @@
 import re
 
 import pytest
+from handling import SLOW, button, number, status, step
 from playwright.sync_api import expect
-
-SLOW = 60_000
-
-
-def step(page, name):
-    page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(name)).click()
-
-
-def button(page, name):
-    return page.get_by_role("button", name=name, exact=True)
-
-
-def status(page, name):
-    return page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(name)).locator(".status")
-
-
-def number(page, name):
-    """The number of a line in the slip."""
-    text = page.locator(".fact", has=page.get_by_role("heading", name=name, exact=True)).locator(".head .num").inner_text()
-    return float(re.search(r"[−-]?[\d.]+", text).group().replace("−", "-"))
 
 
 def test_from_an_empty_folder_to_a_proof(start, browse):
@@ -103,6 +84,20 @@ def test_the_demo_is_ready_for_tone_and_everything_is_kept_over_a_reload(start, 
     expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after)
     page.reload()
     expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after, timeout=SLOW)
+
+
+def test_from_the_demo_to_a_proof(start, browse, demo_data):
+    page = browse(start(data=demo_data))
+    button(page, "Settle Tone").click()
+    button(page, "Start live").click()
+    page.get_by_label("picks").first.select_option("Wren: voice")
+    page.keyboard.press("m")
+    expect(page.get_by_text("Treated voice arrives, 22 ms")).to_be_visible(timeout=SLOW)
+    expect(page.locator(".live .num")).to_have_text(re.compile(r"−\d+\.\d dBFS"), timeout=SLOW)
+    button(page, "Hear what the call hears").click()
+    expect(button(page, "Stop")).to_be_visible(timeout=SLOW)
+    button(page, "Settle Send").click()
+    expect(page.get_by_text("5 of 5 settled")).to_be_visible()
 
 
 def test_the_keys(start, browse, demo_data):
