@@ -73,7 +73,12 @@ def measure_and_derive(ws: Workshop, take_id: int) -> None:
         session.flush()
         _advise(ws, session, rig, takes)
         if take.purpose == "passage":
-            _fit(ws, session, rig, takes)
+            try:
+                _fit(ws, session, rig, takes)
+            except Refused as error:
+                # The take stays with its sentence; what was derived from the one before it stands.
+                take.fault = str(error)
+                return
         _deliver(ws, session, rig, takes)
         _draw(ws, session, rig, takes)
 

@@ -128,6 +128,11 @@ def _follow(ws: Workshop, running: RunningTake, stream: object, pace: Pace) -> N
         _abandon(ws, running)
         ws.bus.tell("trouble", {"sentence": str(error)})
         ws.changed()
+    except Exception as error:
+        _abandon(ws, running)
+        sentence = f"Measuring failed inside ({type(error).__name__}); the take is kept as a half take. Try to use it, or take it again."
+        ws.bus.tell("trouble", {"sentence": sentence})
+        ws.changed()
     finally:
         source.close()
 
@@ -204,12 +209,20 @@ def finish(ws: Workshop, running: RunningTake) -> int | None:
             return None
         take_id = keep(ws, running.part.info, samples, half=False)
         take_files.drop_part(ws.folder, running.part.id)
+        fault = _fault_of(ws, take_id)
+        if fault is not None:
+            ws.bus.tell("trouble", {"sentence": fault})
         return take_id
     finally:
         with ws.lock:
             if ws.take is running:
                 ws.take = None
         ws.changed()
+
+
+def _fault_of(ws: Workshop, take_id: int) -> str | None:
+    with ws.sessions() as session:
+        return session.get_one(Take, take_id).fault
 
 
 def keep(ws: Workshop, info: take_files.PartInfo, samples: Samples, *, half: bool) -> int:
@@ -249,6 +262,9 @@ def keep_file(ws: Workshop, purpose: Purpose, path: Path, *, channel: int | None
         )  # fmt: skip
     take_id = keep(ws, info, samples, half=False)
     ws.changed()
+    fault = _fault_of(ws, take_id)
+    if fault is not None:
+        raise Refused("unusable", fault)
     return take_id
 
 

@@ -1,0 +1,221 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import type { Overview, RigFields } from './api';
+
+const rig: RigFields & { knob: object } = {
+  room_name: 'Boathouse loft',
+  microphone_name: 'Reedling 40',
+  microphone_kind: 'condenser',
+  pattern: 'cardioid',
+  interface_name: 'Towpath Two',
+  distance_cm: 22,
+  angle_deg: 20,
+  rate_hz: 48000,
+  sensitivity_mv_pa: 18,
+  max_input_dbu: 9,
+  source: 'simulated',
+  knob: { gain_db: 32, low_db: 0, high_db: 56, step_db: 1 },
+};
+
+function overview(change: object = {}): Overview {
+  const steps = ['rig', 'quiet', 'gain', 'tone', 'send'].map((name) => ({
+    name,
+    title: name,
+    status: 'open',
+    why: null,
+  }));
+  const base = {
+    rig,
+    steps,
+    takes: [],
+    halves: [],
+    progress: null,
+    quiet: null,
+    talk: null,
+    advice: null,
+    settings: [],
+  };
+  const rest = { tone: null, delivery: null, diagram: [], inputs: [], destinations: [], recordings: [], message: null };
+  return { ...base, ...rest, run: { live: false, marker: 'idle' }, ...change } as unknown as Overview;
+}
+
+class FakeAudio extends EventTarget {
+  src = '';
+  currentTime = 0;
+  play = vi.fn(async () => undefined);
+  pause = vi.fn();
+}
+
+interface Call {
+  method: string;
+  url: string;
+  body: Record<string, unknown> | null;
+}
+
+let calls: Call[];
+let answers: (call: Call) => Promise<Response> | Response;
+let desk: typeof import('./state.svelte').desk;
+
+function ok(body: unknown): Response {
+  return new Response(JSON.stringify(body), { status: 200 });
+}
+
+beforeEach(async () => {
+  calls = [];
+  answers = () => ok(overview());
+  vi.stubGlobal('Audio', FakeAudio);
+  vi.stubGlobal('localStorage', { setItem: vi.fn(), getItem: () => null });
+  vi.stubGlobal('fetch', async (url: string, init?: RequestInit) => {
+    const text = typeof init?.body === 'string' ? init.body : null;
+    const call = { method: init?.method ?? 'GET', url, body: text ? JSON.parse(text) : null };
+    calls.push(call);
+    return answers(call);
+  });
+  vi.stubGlobal('URL', Object.assign(URL, { createObjectURL: () => 'blob:x', revokeObjectURL: () => undefined }));
+  vi.resetModules();
+  ({ desk } = await import('./state.svelte'));
+  await desk.refresh();
+});
+
+afterEach(() => vi.unstubAllGlobals());
+
+describe('the desk', () => {
+  it('shows the sentence of a refusal and keeps what it showed', async () => {
+    answers = () => new Response(JSON.stringify({ code: 'not-live', sentence: 'Start live first.' }), { status: 422 });
+    expect(await desk.do('POST', 'marker')).toBe(false);
+    expect(desk.trouble).toBe('Start live first.');
+    expect(desk.overview?.rig.room_name).toBe('Boathouse loft');
+    expect(desk.busy).toBe(false);
+  });
+
+  it('says so when the program does not answer', async () => {
+    answers = () => Promise.reject(new TypeError('failed'));
+    await desk.do('POST', 'marker');
+    expect(desk.trouble).toContain('does not answer');
+  });
+
+  it('lets no quick edit overwrite the one before', async () => {
+    let kept = { ...rig };
+    answers = async (call) => {
+      if (call.method === 'PUT') {
+        await new Promise((resolve) => setTimeout(resolve, call.body?.room_name === 'Loft' ? 30 : 1));
+        kept = { ...kept, ...(call.body as object) };
+      }
+      return ok(overview({ rig: kept }));
+    };
+    desk.editRig({ room_name: 'Loft' });
+    desk.editRig({ interface_name: 'Other' });
+    await desk.take();
+    desk.editRig({ distance_cm: 15 });
+    await vi.waitFor(() => expect(desk.overview?.rig.distance_cm).toBe(15));
+    expect(desk.overview?.rig).toMatchObject({ room_name: 'Loft', interface_name: 'Other', distance_cm: 15 });
+  });
+
+  it('goes on to the next step once one is settled, and stays when it is refused', async () => {
+    desk.step = 'quiet';
+    await desk.settle('quiet');
+    expect(desk.step).toBe('gain');
+    answers = () => new Response('{"code":"not-yet","sentence":"Read the passage first."}', { status: 422 });
+    await desk.settle('gain');
+    expect(desk.step).toBe('gain');
+  });
+
+  it('takes what belongs to the step, for as long as the step needs', async () => {
+    for (const [step, purpose, seconds] of [
+      ['quiet', 'rest', 15],
+      ['gain', 'talk', 30],
+      ['tone', 'passage', 40],
+    ] as const) {
+      desk.step = step;
+      await desk.take();
+      expect(calls.at(-1)).toMatchObject({ url: '/api/takes', body: { purpose, seconds } });
+    }
+    const before = calls.length;
+    desk.step = 'send';
+    await desk.take();
+    expect(calls.length).toBe(before);
+  });
+
+  it('hears the newest usable take of the step, loudness-matched or not', async () => {
+    const take = (id: number, purpose: string, fault: string | null) => ({
+      id,
+      purpose,
+      fault,
+      notes: [],
+      current: true,
+    });
+    answers = () =>
+      ok(overview({ takes: [take(1, 'talk', null), take(2, 'talk', null), take(3, 'talk', 'No voice.')] }));
+    await desk.refresh();
+    desk.step = 'gain';
+    desk.hear('treated');
+    await vi.waitFor(() => expect(calls.at(-1)?.url).toBe('/api/takes/2/sound?version=treated&matched=true'));
+    desk.matched = false;
+    desk.hear('raw');
+    await vi.waitFor(() => expect(calls.at(-1)?.url).toBe('/api/takes/2/sound?version=raw&matched=false'));
+    await vi.waitFor(() => expect(desk.playing).toBe('raw'));
+    desk.stopSound();
+    expect(desk.playing).toBeNull();
+  });
+
+  it('goes live without a microphone only where none is needed', async () => {
+    await desk.goLive();
+    expect(calls.at(-1)).toMatchObject({ method: 'POST', url: '/api/run/start', body: {} });
+  });
+});
+
+describe('the keys', () => {
+  async function press(key: string, target: object = { tagName: 'BODY' }, more: object = {}): Promise<boolean> {
+    const { onKey } = await import('./keys');
+    const event = { key, target, preventDefault: vi.fn(), ctrlKey: false, metaKey: false, altKey: false, ...more };
+    onKey(event as unknown as KeyboardEvent);
+    return event.preventDefault.mock.calls.length > 0;
+  }
+
+  it('go to steps by number', async () => {
+    await press('4');
+    expect(desk.step).toBe('tone');
+    await press('9');
+    expect(desk.step).toBe('tone');
+  });
+
+  it('leave typing alone', async () => {
+    await press('3', { tagName: 'INPUT' });
+    expect(desk.step).toBe('rig');
+    expect(await press('l', { tagName: 'SELECT' })).toBe(false);
+    expect(await press('l', undefined, { ctrlKey: true })).toBe(false);
+  });
+
+  it('match loudness, open and close the help', async () => {
+    await press('l');
+    expect(desk.matched).toBe(false);
+    await press('?');
+    expect(desk.help).toBe(true);
+    await press('Escape');
+    expect(desk.help).toBe(false);
+  });
+
+  it('pin and nudge what was chosen', async () => {
+    const { chosen } = await import('./keys');
+    const nudge = vi.fn();
+    chosen.nudge = nudge;
+    chosen.pin = vi.fn();
+    await press('[');
+    await press(']');
+    await press('p');
+    expect(nudge.mock.calls).toEqual([[-1], [1]]);
+    expect(chosen.pin).toHaveBeenCalledOnce();
+  });
+
+  it('leave the space bar to a focused button', async () => {
+    expect(await press(' ', { tagName: 'BUTTON' })).toBe(false);
+  });
+
+  it('send the marker only from Send', async () => {
+    const before = calls.length;
+    await press('m');
+    expect(calls.length).toBe(before);
+    desk.step = 'send';
+    await press('m');
+    expect(calls.at(-1)?.url).toBe('/api/marker');
+  });
+});

@@ -1,0 +1,63 @@
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from obsidian_wren.core.chain.engine import GainSpec, LimiterSpec, render
+from obsidian_wren.core.chain.limiter import Limiter, limiter_gains, local_peaks
+from obsidian_wren.core.measure.levels import interpolator, true_peak_dbtp
+from signals import RATE, noise, sine, voice
+
+
+@pytest.mark.parametrize("gain_db", [0.0, 9.0, 20.0])
+def test_gains_solved_ahead_are_those_of_the_running_limiter(gain_db):
+    """The delivery rule solves with limiter_gains; the engine must then do the same to the sample."""
+    sound = voice()[: 8 * RATE]
+    gains = limiter_gains(local_peaks(sound), gain_db=gain_db, ceiling_dbtp=-3.0, release_s=0.1, rate_hz=RATE)
+    out = render([GainSpec(gain_db), LimiterSpec(-3.0, 0.1)], sound, rate_hz=RATE)
+    assert out == pytest.approx(sound * 10 ** (gain_db / 20) * gains, abs=1e-9)
+
+
+def test_local_peaks_cover_samples_and_what_lies_between():
+    sound = noise(0.1, 0.5)
+    peaks = local_peaks(sound)
+    assert (peaks >= np.abs(sound) - 1e-12).all()
+    assert 20 * np.log10(peaks.max()) == pytest.approx(true_peak_dbtp(sound), abs=0.15)
+
+
+def test_the_interpolator_passes_dc_and_the_samples_themselves():
+    rows = interpolator(8, 32)
+    assert rows.sum(axis=1) == pytest.approx(np.ones(8))
+    assert rows[0] == pytest.approx(np.eye(32)[15], abs=1e-12)
+
+
+def test_release_takes_its_time_to_63_percent():
+    """A burst over a quiet tone: a release time after the burst the gain has come back by 63 % of what was taken."""
+    sound = np.full(2 * RATE, 0.05)
+    sound[RATE // 2 : RATE // 2 + 200] = 1.0
+    limiter = Limiter(ceiling_dbtp=-12.0, release_s=0.2, rate_hz=RATE)
+    gain = limiter.process(sound)[limiter.delay_samples :] / sound[: -limiter.delay_samples]
+    lowest = gain.min()
+    at = RATE // 2 + 200 + round(0.2 * RATE)
+    assert (gain[at] - lowest) / (1 - lowest) == pytest.approx(0.63, abs=0.04)
+    assert gain[: RATE // 2 - 200] == pytest.approx(1.0)
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(0, 10_000), st.floats(-20, -1), st.floats(0.02, 0.5), st.floats(0, 24))
+def test_the_ceiling_holds_for_any_band_limited_sound(seed, ceiling, release, drive_db):
+    """Sound as a converter gives it, nothing above 20 kHz, at any drive, ceiling and release."""
+    rng = np.random.default_rng(seed)
+    spectrum = np.fft.rfft(rng.standard_normal(RATE // 2) * rng.choice([0.02, 1.0], RATE // 2))
+    spectrum[np.fft.rfftfreq(RATE // 2, 1 / RATE) > 20_000] = 0
+    sound = np.fft.irfft(spectrum) * 0.3 * 10 ** (drive_db / 20)
+    out = render([LimiterSpec(ceiling, release)], sound, rate_hz=RATE)
+    assert true_peak_dbtp(out) <= ceiling + 0.02
+
+
+def test_deepest_gain_is_told():
+    limiter = Limiter(ceiling_dbtp=-6.0, release_s=0.1, rate_hz=RATE)
+    limiter.process(noise(0.01, 0.1))
+    assert limiter.deepest_gain == 1.0
+    limiter.process(sine(997, 0.0, 1.0))
+    assert 20 * np.log10(limiter.deepest_gain) == pytest.approx(-6.3, abs=0.1)

@@ -1,0 +1,155 @@
+import numpy as np
+import pytest
+
+from obsidian_wren.service import calibrating, opening, rigs, taking
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.overview import overview
+from obsidian_wren.store import take_files
+from obsidian_wren.store.folder import DataFolder
+from signals import RATE, room, voice
+
+
+@pytest.fixture
+def simulated(workshop):
+    shown = overview(workshop).rig
+    rigs.change_rig(workshop, shown.model_copy(update={"source": "simulated"}))
+    return workshop
+
+
+def pieces(ws, take_id, sound, first=0):
+    step = RATE // 4
+    for number in range(len(sound) // step):
+        taking.add_piece(ws, take_id, first + number, sound[number * step : (number + 1) * step])
+
+
+@pytest.mark.parametrize("seconds", [0.5, 601.0])
+def test_a_take_has_a_sensible_length(simulated, seconds):
+    with pytest.raises(Refused, match="between 1 s and 10 min"):
+        taking.start_simulated(simulated, "rest", seconds=seconds)
+
+
+def test_only_one_take_at_a_time(workshop):
+    taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    with pytest.raises(Refused, match="already running"):
+        taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+
+
+def test_the_source_cannot_change_under_a_take(workshop):
+    taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    shown = overview(workshop).rig
+    with pytest.raises(Refused, match="take is running"):
+        rigs.change_rig(workshop, shown.model_copy(update={"source": "simulated"}))
+
+
+def test_the_simulated_take_needs_the_simulated_rig(workshop):
+    with pytest.raises(Refused, match="does not come from the simulated rig"):
+        taking.start_simulated(workshop, "rest")
+
+
+def test_stopping_nothing_is_refused(workshop):
+    with pytest.raises(Refused, match="No take is running"):
+        taking.stop_take(workshop)
+
+
+def test_a_browser_take_follows_its_level(workshop):
+    take_id = taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    pieces(workshop, take_id, room(1e-3, 4.0))
+    shown = overview(workshop).progress
+    assert shown.level_dbfs == pytest.approx(-57.0, abs=0.3)
+    assert shown.done_s == 4.0
+    taking.stop_take(workshop)
+    assert overview(workshop).quiet.duration_s == 4.0
+    assert list(workshop.folder.parts.iterdir()) == []
+
+
+def test_an_odd_browser_rate_is_refused(workshop):
+    with pytest.raises(Refused, match="8 to 192 kHz"):
+        taking.start_browser(workshop, "rest", rate_hz=4000, seconds=15, not_obeyed=[])
+
+
+def test_pieces_of_a_take_that_is_over_are_refused(workshop):
+    take_id = taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    pieces(workshop, take_id, room(1e-3, 4.0))
+    taking.stop_take(workshop)
+    with pytest.raises(Refused, match="no longer running"):
+        taking.add_piece(workshop, take_id, 16, np.zeros(100))
+
+
+def test_a_half_take_can_be_thrown_away_once(workshop):
+    part = take_files.Part(workshop.folder, take_files.PartInfo("talk", RATE, "browser", None, 20.0, 0.0, taking.now()))
+    part.append(voice()[: 5 * RATE])
+    part.close()
+    half = overview(workshop).halves[0]
+    taking.discard_half(workshop, half.id)
+    assert overview(workshop).halves == []
+    with pytest.raises(Refused, match="no longer there"):
+        taking.discard_half(workshop, half.id)
+
+
+def test_a_half_take_remembers_what_it_was_made_at(workshop):
+    info = take_files.PartInfo("talk", RATE, "browser", 27.0, 12.0, 30.0, taking.now(), ("a note",))
+    part = take_files.Part(workshop.folder, info)
+    part.append(voice()[: 8 * RATE])
+    part.close()
+    taking.keep_half(workshop, part.id)
+    take = overview(workshop).takes[0]
+    assert take.half
+    assert take.notes == ["a note"]
+    assert "12 cm" in take.stale
+
+
+def test_a_part_cut_in_the_middle_of_a_sample_is_read_up_to_it(workshop):
+    part = take_files.Part(workshop.folder, take_files.PartInfo("talk", RATE, "browser", None, 20.0, 0.0, taking.now()))
+    part.append(np.array([0.25, -0.5]))
+    part.close()
+    path = workshop.folder.parts / f"{part.id}.f32"
+    path.write_bytes(path.read_bytes() + b"\x01\x02")
+    assert take_files.read_part(workshop.folder, part.id).tolist() == [0.25, -0.5]
+
+
+def test_the_same_sound_taken_twice_is_deleted_only_with_its_last_take(workshop):
+    info = take_files.PartInfo("rest", RATE, "file", None, 20.0, 0.0, taking.now())
+    first, second = (taking.keep(workshop, info, room(), half=False) for _ in range(2))
+    taking.discard_take(workshop, first)
+    assert len(list(workshop.folder.takes.iterdir())) == 1
+    taking.discard_take(workshop, second)
+    assert list(workshop.folder.takes.iterdir()) == []
+
+
+def test_the_boathouse_is_filled_once(workshop):
+    assert opening.fill_with_boathouse(workshop)
+    assert not opening.fill_with_boathouse(workshop)
+
+
+def test_fitting_without_takes_changes_nothing(workshop):
+    calibrating.fit_again(workshop)
+    assert overview(workshop).tone is None
+    with pytest.raises(Refused, match="no such setting"):
+        calibrating.change_setting(workshop, "gain", "gain_db", value=1.0, band=None, pinned=True)
+
+
+def test_a_voice_drowned_in_the_room_is_refused_in_words(workshop):
+    info = take_files.PartInfo("rest", RATE, "file", None, 20.0, 0.0, taking.now())
+    taking.keep(workshop, info, room(0.4), half=False)
+    drowned = take_files.PartInfo("passage", RATE, "file", None, 20.0, 0.0, taking.now())
+    sound = voice("passage") * 0.5 + room(0.01, len(voice("passage")) / RATE)
+    taking.keep(workshop, drowned, sound, half=False)
+    shown = overview(workshop)
+    assert "closer to the microphone" in shown.takes[-1].fault
+    assert shown.tone is None
+    assert shown.quiet is not None
+
+
+def test_a_reading_without_a_room_leaves_the_distance_unknown(workshop):
+    info = take_files.PartInfo("talk", RATE, "file", None, 20.0, 0.0, taking.now())
+    taking.keep(workshop, info, voice(), half=False)
+    shown = overview(workshop)
+    assert shown.talk.snr_db is None
+    assert shown.delivery is None
+    assert sum(shown.talk.histogram_dbfs) == pytest.approx(1.0, abs=0.01)
+
+
+def test_a_lock_is_given_back(tmp_path):
+    first = DataFolder(tmp_path / "d")
+    first.close()
+    DataFolder(tmp_path / "d").close()
