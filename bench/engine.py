@@ -16,8 +16,12 @@ import pedalboard
 import soundfile
 import soxr
 
-from obsidian_wren.core.chain.engine import EqualizerSpec, GainSpec, HighpassSpec, LimiterSpec, VoiceChain, render
+from obsidian_wren.core.chain.engine import VoiceChain, render
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
 
 RATE, BLOCK = 48_000, 480
 TALK = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/talker/talk.flac"

@@ -7,6 +7,7 @@
   import Help from './parts/Help.svelte';
   import LevelDiagram from './parts/LevelDiagram.svelte';
   import Mark from './parts/Mark.svelte';
+  import Patterns from './parts/Patterns.svelte';
   import StepStrip from './parts/StepStrip.svelte';
   import GainStep from './steps/gain/GainStep.svelte';
   import QuietStep from './steps/quiet/QuietStep.svelte';
@@ -34,6 +35,7 @@
 
 <svelte:window onkeydown={onKey} />
 
+<Patterns />
 {#if overview}
   <div class="page">
     <header>

@@ -4,8 +4,14 @@ import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from obsidian_wren.core.chain.engine import EqualizerSpec, GainSpec, HighpassSpec, LimiterSpec, VoiceChain, render
+from obsidian_wren.core.chain.engine import VoiceChain, render
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand, band_section, highpass_sections, response_db
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.kinds import STAGE_KINDS
+from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.stages import BY_KIND
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from signals import RATE, noise, sine, voice
 
@@ -99,6 +105,10 @@ def test_a_stage_that_is_off_is_passed_over():
     sound = noise(0.02, 0.5)
     off = (HighpassSpec(80.0, 3, on=False), EqualizerSpec(BANDS, on=False), GainSpec(6.0), LimiterSpec(-3.0, 0.1, on=False))
     assert render(off, sound, rate_hz=RATE) == pytest.approx(sound * 10 ** (6 / 20))
+
+
+def test_every_kind_has_its_stage_in_the_default_order():
+    assert tuple(BY_KIND) == STAGE_KINDS
 
 
 def test_only_finite_samples_leave():

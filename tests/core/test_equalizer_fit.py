@@ -1,8 +1,8 @@
 import numpy as np
 import pytest
 
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.chain.stages import equalizer
 from obsidian_wren.core.derive.equalizer_fit import BOOST_DB, eq_response_db, fit_equalizer, trust_from_snr, without_noise
 from obsidian_wren.core.derive.tone_target import average_speech, same_voice
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
@@ -30,7 +30,7 @@ def quiet():
 
 
 def heard(dry, bands, seed):
-    return read_talk(equalizer(bands, rate_hz=RATE).process(dry) + noise(FLOOR, len(dry) / RATE, seed=seed), rate_hz=RATE)
+    return read_talk(EqualizerSpec(tuple(bands)).build(rate_hz=RATE).process(dry) + noise(FLOOR, len(dry) / RATE, seed=seed), rate_hz=RATE)
 
 
 def secret_colour(seed):

@@ -3,8 +3,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from obsidian_wren.core.chain.engine import GainSpec, LimiterSpec, render
-from obsidian_wren.core.chain.limiter import Limiter, limiter_gains, local_peaks
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.limiter import Limiter, LimiterSpec, limiter_gains, local_peaks
 from obsidian_wren.core.measure.levels import interpolator, true_peak_dbtp
 from signals import RATE, noise, sine, voice
 

@@ -1,8 +1,11 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import EqualizerSpec, GainSpec, LimiterSpec, VoiceChain
+from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.measure.speech import active_level
 from obsidian_wren.core.mix.marker import find_marker, marker_code, marker_level_dbfs, marker_sound
 from obsidian_wren.core.mix.verdict import judge

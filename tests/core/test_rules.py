@@ -3,7 +3,8 @@ import dataclasses
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import HighpassSpec, render
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.derive.delivery import MOST_LIMITING_DB, derive_delivery
 from obsidian_wren.core.derive.highpass import derive_highpass
 from obsidian_wren.core.derive.matching import matched_gains_db

@@ -2,8 +2,8 @@ import numpy as np
 import pytest
 import scipy.signal
 
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.chain.stages import equalizer
 from obsidian_wren.core.derive.highpass import derive_highpass
 from obsidian_wren.core.derive.tone import derive_tone, judge_tone
 from obsidian_wren.core.derive.tone_target import average_speech, same_voice
@@ -144,7 +144,7 @@ def test_the_rooms_noise_is_taken_off_before_anything_is_fitted():
 def test_another_microphone_can_be_the_target(talk, quiet):
     """Same voice, brighter microphone as the reference: the fit is the difference of the two."""
     bright = [EqualizerBand("peak", 2500.0, 4.0, 0.9)]
-    reference = read_talk(equalizer(bright, rate_hz=RATE).process(voice("passage")), rate_hz=RATE).voice
+    reference = read_talk(EqualizerSpec(tuple(bright)).build(rate_hz=RATE).process(voice("passage")), rate_hz=RATE).voice
     found = derive_tone(talk, quiet, derive_highpass(talk, quiet), target=same_voice(reference, corridor_db=0.5))
     strongest = max(found.bands, key=lambda named: named.band.gain_db)
     assert strongest.band.frequency_hz == pytest.approx(2500, rel=0.15)

@@ -5,8 +5,11 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.core.chain.engine import EqualizerSpec, GainSpec, HighpassSpec, LimiterSpec
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.derive.setting import hz, settle
 from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
 from obsidian_wren.formats.calibration import BadCalibration, chain_spec, read_calibration

@@ -6,7 +6,8 @@ import time
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import GainSpec, LimiterSpec
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.run import LiveRun, Loop

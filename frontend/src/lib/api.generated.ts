@@ -465,6 +465,8 @@ export interface components {
             expected_peak_dbfs: number;
             /** Quiet Predicted */
             quiet_predicted: string | null;
+            /** Quiet Shift Db */
+            quiet_shift_db: number;
             /** Sentence */
             sentence: string;
             /** Sure Db */

@@ -39,15 +39,6 @@
 
 <figure bind:clientWidth={width}>
   <svg {width} height={HEIGHT} role="img" aria-label="Level diagram. {spoken}">
-    <defs>
-      <pattern id="speckle" width="7" height="7" patternUnits="userSpaceOnUse">
-        <circle cx="1.500" cy="1.500" r="1" fill="var(--room)" />
-        <circle cx="5" cy="5" r="1" fill="var(--room)" />
-      </pattern>
-      <pattern id="hatch" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-        <rect width="2.500" height="8" fill="var(--peak)" opacity="0.55" />
-      </pattern>
-    </defs>
     <rect x="0" y={PLOT.top - 9} {width} height="9" fill="url(#hatch)" />
     {#each [0, -20, -40, -60, -80] as tick (tick)}
       <line x1="0" x2={width} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />

@@ -12,8 +12,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from obsidian_wren.core.chain.engine import EqualizerSpec, GainSpec, HighpassSpec, LimiterSpec, StageSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.stage import BadSetting, StageSpec
+from obsidian_wren.core.chain.stages import BY_KIND
 from obsidian_wren.core.derive.delivery import RELEASE_S, Delivery
 from obsidian_wren.core.derive.highpass import HighpassRule
 from obsidian_wren.core.derive.setting import Setting
@@ -143,29 +144,17 @@ def chain_spec(file: CalibrationFile) -> tuple[StageSpec, ...]:
     return tuple(_stage(stage) for stage in file.chain)
 
 
-def _number(stage: StageFile, name: str) -> float:
-    setting = stage.settings.get(name)
-    if setting is None or not isinstance(setting.value, float):
-        raise BadCalibration(f"The stage “{stage.kind}” has no number “{name}”. Mend the file or write it again.")
-    return setting.value
-
-
 def _stage(stage: StageFile) -> StageSpec:
-    match stage.kind:
-        case "highpass":
-            order = int(_number(stage, "order"))
-            if not 1 <= order <= 4:
-                raise BadCalibration(f"A high-pass of order {order} is not known; use 1 to 4.")
-            return HighpassSpec(_number(stage, "frequency_hz"), order, on=stage.on)
-        case "equalizer":
-            setting = stage.settings.get("bands")
-            if setting is None or not isinstance(setting.value, list):
-                raise BadCalibration("The stage “equalizer” has no “bands”. Mend the file or write it again.")
-            bands = tuple(EqualizerBand(b.shape, b.frequency_hz, b.gain_db, b.q) for b in setting.value)
-            return EqualizerSpec(bands, on=stage.on)
-        case "gain":
-            return GainSpec(_number(stage, "gain_db"), on=stage.on)
-        case "limiter":
-            return LimiterSpec(_number(stage, "ceiling_dbtp"), _number(stage, "release_ms") / 1000.0, on=stage.on)
-        case _:
-            raise BadCalibration(f"This version has no stage “{stage.kind}”. Switch it off by removing it, or update the program.")
+    spec = BY_KIND.get(stage.kind)
+    if spec is None:
+        raise BadCalibration(f"This version has no stage “{stage.kind}”. Take it out of the file, or update the program.")
+    try:
+        return spec.from_settings({name: _value(setting) for name, setting in stage.settings.items()}, on=stage.on)
+    except BadSetting as error:
+        raise BadCalibration(f"The stage “{stage.kind}” {error}. Mend the file or write it again with “obsidian-wren plan”.") from error
+
+
+def _value(setting: SettingFile) -> float | list[EqualizerBand]:
+    if isinstance(setting.value, float):
+        return setting.value
+    return [EqualizerBand(b.shape, b.frequency_hz, b.gain_db, b.q) for b in setting.value]

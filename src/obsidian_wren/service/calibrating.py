@@ -8,8 +8,11 @@ import numpy as np
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.chain.engine import GainSpec, LimiterSpec, StageSpec, VoiceChain
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive import preamp
 from obsidian_wren.core.derive.delivery import LOUDNESS_TOLERANCE_LU, RELEASE_S, Delivery, derive_delivery

@@ -7,6 +7,7 @@ from typing import Any, cast
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.chain.kinds import STAGE_KINDS
 from obsidian_wren.core.derive.staleness import Basis, why_stale
 from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.service import kept, views
@@ -149,24 +150,21 @@ def _advice(session: Session, rig: Rig, takes: kept.Takes) -> views.AdviceView |
     row = session.get(Derivation, (rig.id, "gain"))
     if row is None:
         return None
-    predicted = None
+    predicted, change = None, 0.0
     if takes.quiet and takes.talk and takes.quiet.gain_db != takes.talk.gain_db and takes.quiet.gain_db is not None:
         change = (takes.talk.gain_db or 0.0) - takes.quiet.gain_db
         predicted = (
             f"The room was taken at {takes.quiet.gain_db:g} dB gain; its level is moved by {change:+g} dB here, "
             "a prediction until you take it again."
         )
-    return views.AdviceView(**{**row.body, "quiet_predicted": predicted})
-
-
-_ORDER = {"highpass": 0, "equalizer": 1, "gain": 2, "limiter": 3}
+    return views.AdviceView(**{**row.body, "quiet_predicted": predicted, "quiet_shift_db": change})
 
 
 def _settings(session: Session, rig: Rig) -> list[views.SettingView]:
     rows = session.scalars(select(Setting).where(Setting.rig_id == rig.id)).all()
 
     def place(row: Setting) -> tuple[float, ...]:
-        return _ORDER[row.stage], row.value["frequency_hz"] if row.stage == "equalizer" else 0.0, row.id
+        return STAGE_KINDS.index(row.stage), row.value["frequency_hz"] if row.stage == "equalizer" else 0.0, row.id
 
     return [_setting(row) for row in sorted(rows, key=place)]
 

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import StageSpec, VoiceChain
+from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
 from obsidian_wren.core.mix.marker import MarkerResult, find_marker, marker_sound

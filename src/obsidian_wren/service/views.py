@@ -185,6 +185,7 @@ class AdviceView(BaseModel):
     certain: bool
     expected_peak_dbfs: float
     quiet_predicted: str | None
+    quiet_shift_db: float
 
 
 class BandValue(BaseModel):

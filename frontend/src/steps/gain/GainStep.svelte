@@ -5,6 +5,7 @@
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
   import Fact from '../../parts/Fact.svelte';
+  import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import PeakPicture from './PeakPicture.svelte';
 
@@ -18,10 +19,7 @@
   const step = $derived(overview.steps.find((s) => s.name === 'gain'));
   const simulated = $derived(overview.rig.source === 'simulated');
   const stale = $derived(step?.status === 'stale');
-  const shift = $derived.by(() => {
-    const quiet = overview.takes.filter((t) => t.purpose === 'rest' && t.current).at(-1);
-    return quiet && advice?.quiet_predicted ? Number(advice.quiet_predicted.match(/by ([+-][\d.]+) dB/)?.[1] ?? 0) : 0;
-  });
+  const shift = $derived(advice?.quiet_shift_db ?? 0);
 
   function turn(by: number): void {
     void desk.do('POST', 'knob', { gain_db: (knob.gain_db ?? 0) + by });
@@ -83,7 +81,7 @@
           : talk.snr_db >= 30
             ? 'Enough for calls and for recording.'
             : 'Under 30 dB the room is heard in pauses. Go closer before you turn anything.'}
-        {advice.quiet_predicted ?? ''}
+        {proper(advice.quiet_predicted ?? '')}
       </Fact>
       <Fact
         name="Clipping"
@@ -96,7 +94,7 @@
       </Fact>
       <Fact name="Loudness" value={withUnit(talk.loudness_lufs, 'LUFS')} />
     {:else}
-      <p class="open">Nothing is known about your level yet.</p>
+      <Unknown what="your level" />
     {/if}
   {/snippet}
   {#snippet action()}
@@ -112,10 +110,6 @@
 </Bench>
 
 <style>
-  .open {
-    padding: 10px 0;
-    color: var(--quiet-ink);
-  }
   .knob {
     display: flex;
     gap: 8px;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Picture from '../../parts/Picture.svelte';
   import type { Quiet, Talk } from '../../lib/api';
   import { level } from '../../lib/format';
   import { steps } from '../../lib/scales';
@@ -10,31 +11,15 @@
     shiftDb: number;
   }
   let { talk, quiet, shiftDb }: Props = $props();
-  let width = $state(800);
-  let height = $state(300);
-  const tall = $derived(Math.max(height, 220));
-  const p = $derived(picture(talk, quiet, shiftDb, width, tall));
-  const peak = $derived(talk.peak_dbfs === null ? null : p.x(talk.peak_dbfs));
 </script>
 
-<div bind:clientWidth={width} bind:clientHeight={height}>
-  <svg
-    {width}
-    height={tall}
-    role="img"
-    aria-label="Levels of the talk take in dBFS. Highest peak {level(talk.peak_dbfs)}, aim −15 to −10."
-  >
-    <defs>
-      <pattern id="gain-speckle" width="7" height="7" patternUnits="userSpaceOnUse">
-        <circle cx="1.500" cy="1.500" r="1" fill="var(--room)" />
-        <circle cx="5" cy="5" r="1" fill="var(--room)" />
-      </pattern>
-      <pattern id="gain-hatch" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-        <rect width="2.500" height="8" fill="var(--peak)" opacity="0.55" />
-      </pattern>
-    </defs>
+<Picture label="Levels of the talk take in dBFS. Highest peak {level(talk.peak_dbfs)}, aim −15 to −10.">
+  {#snippet children(width, height)}
+    {@const p = picture(talk, quiet, shiftDb, width, height)}
+    {@const peak = talk.peak_dbfs === null ? null : p.x(talk.peak_dbfs)}
+
     <rect x={p.x(-15)} y={MARGIN.top} width={p.x(-10) - p.x(-15)} height={p.base - MARGIN.top} fill="var(--aim-tint)" />
-    <rect x={p.x(0)} y={MARGIN.top} width="10" height={p.base - MARGIN.top} fill="url(#gain-hatch)" />
+    <rect x={p.x(0)} y={MARGIN.top} width="10" height={p.base - MARGIN.top} fill="url(#hatch)" />
     {#each steps(-90, 0, 10) as tick (tick)}
       <line x1={p.x(tick)} x2={p.x(tick)} y1={MARGIN.top} y2={p.base} stroke="var(--rule)" />
       <text class="num soft" x={p.x(tick)} y={p.base + 17} text-anchor="middle">{level(tick, 0)}</text>
@@ -45,7 +30,7 @@
         y={p.base - 62}
         width={Math.max(4, p.room.right - p.room.left)}
         height="62"
-        fill="url(#gain-speckle)"
+        fill="url(#speckle)"
         stroke="var(--room)"
       />
       <text x={p.room.left - 8} y={p.base - 44} text-anchor="end" style="fill: var(--room); font-weight: 600"
@@ -78,15 +63,5 @@
     <text x={MARGIN.left} y="18" style="fill: var(--peak); font-weight: 600">thin lines: the peak of each second</text>
     <text x={MARGIN.left} y="34" class="soft">solid: how often 10 ms frames lie at each level</text>
     <text class="soft" x={p.x(0) + 10} y={p.base + 35} text-anchor="end">dBFS</text>
-  </svg>
-</div>
-
-<style>
-  div {
-    height: 100%;
-    overflow: hidden;
-  }
-  svg {
-    display: block;
-  }
-</style>
+  {/snippet}
+</Picture>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Picture from '../../parts/Picture.svelte';
   import type { Quiet } from '../../lib/api';
   import { frequencyTick, level } from '../../lib/format';
   import { steps } from '../../lib/scales';
@@ -8,26 +9,14 @@
     quiet: Quiet;
   }
   let { quiet }: Props = $props();
-  let width = $state(800);
-  let height = $state(320);
-  const p = $derived(picture(quiet, width, Math.max(height, 220)));
 </script>
 
-<div bind:clientWidth={width} bind:clientHeight={height}>
-  <svg
-    {width}
-    height={Math.max(height, 220)}
-    role="img"
-    aria-label="Third-octave levels of the room in dBFS{quiet.hum
-      ? `, with a hum family at ${quiet.hum.mains_hz} Hz`
-      : ''}"
-  >
-    <defs>
-      <pattern id="room-speckle" width="7" height="7" patternUnits="userSpaceOnUse">
-        <circle cx="1.500" cy="1.500" r="1" fill="var(--room)" />
-        <circle cx="5" cy="5" r="1" fill="var(--room)" />
-      </pattern>
-    </defs>
+<Picture
+  label="Third-octave levels of the room in dBFS{quiet.hum ? `, with a hum family at ${quiet.hum.mains_hz} Hz` : ''}"
+>
+  {#snippet children(width, height)}
+    {@const p = picture(quiet, width, height)}
+
     {#each steps(p.low, p.high, 10) as tick (tick)}
       <line x1={MARGIN.left} x2={width - MARGIN.right} y1={p.y(tick)} y2={p.y(tick)} stroke="var(--rule)" />
       <text class="num soft" x={MARGIN.left - 10} y={p.y(tick) + 4} text-anchor="end">{level(tick, 0)}</text>
@@ -38,7 +27,7 @@
         y={bar.top}
         width={bar.width}
         height={Math.max(0, bar.bottom - bar.top)}
-        fill="url(#room-speckle)"
+        fill="url(#speckle)"
         stroke="var(--room)"
         stroke-width="1.250"
       />
@@ -60,15 +49,5 @@
     {/each}
     <text class="soft" x={MARGIN.left} y={p.y(p.low) + 35}>third octave, Hz</text>
     <text class="soft" x={MARGIN.left - 10} y="14" text-anchor="end">dBFS</text>
-  </svg>
-</div>
-
-<style>
-  div {
-    height: 100%;
-    overflow: hidden;
-  }
-  svg {
-    display: block;
-  }
-</style>
+  {/snippet}
+</Picture>

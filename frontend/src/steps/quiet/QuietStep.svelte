@@ -5,6 +5,7 @@
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
   import Fact from '../../parts/Fact.svelte';
+  import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import BandPicture from './BandPicture.svelte';
 
@@ -78,7 +79,7 @@
         >
       {/if}
     {:else}
-      <p class="open">Nothing is known about the room yet.</p>
+      <Unknown what="the room" />
     {/if}
   {/snippet}
   {#snippet action()}
@@ -90,10 +91,3 @@
     <span>then Gain</span>
   {/snippet}
 </Bench>
-
-<style>
-  .open {
-    padding: 10px 0;
-    color: var(--quiet-ink);
-  }
-</style>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Picture from '../../parts/Picture.svelte';
   import type { Tone } from '../../lib/api';
   import { frequencyTick, signed } from '../../lib/format';
   import { steps } from '../../lib/scales';
@@ -8,19 +9,14 @@
     tone: Tone;
   }
   let { tone }: Props = $props();
-  let width = $state(800);
-  let height = $state(320);
-  const tall = $derived(Math.max(height, 230));
-  const p = $derived(picture(tone, width, tall));
 </script>
 
-<div bind:clientWidth={width} bind:clientHeight={height}>
-  <svg
-    {width}
-    height={tall}
-    role="img"
-    aria-label="The voice against its corridor: {tone.left_over_rms_db} dB rms are left over from {tone.low_hz} to {tone.high_hz} Hz"
-  >
+<Picture
+  label="The voice against its corridor: {tone.left_over_rms_db} dB rms are left over from {tone.low_hz} to {tone.high_hz} Hz"
+>
+  {#snippet children(width, height)}
+    {@const p = picture(tone, width, height)}
+
     {#each steps(p.low, p.high, 6) as tick (tick)}
       <line x1={MARGIN.left} x2={width - MARGIN.right} y1={p.y(tick)} y2={p.y(tick)} stroke="var(--rule)" />
       <text class="num soft" x={MARGIN.left - 10} y={p.y(tick) + 4} text-anchor="end">{signed(tick, 0)}</text>
@@ -73,15 +69,5 @@
       >Hz, third octaves in twelfth-octave steps; faded where the voice is too weak to say</text
     >
     <text class="soft" x={MARGIN.left - 10} y={MARGIN.top - 12} text-anchor="end">dB</text>
-  </svg>
-</div>
-
-<style>
-  div {
-    height: 100%;
-    overflow: hidden;
-  }
-  svg {
-    display: block;
-  }
-</style>
+  {/snippet}
+</Picture>

@@ -6,6 +6,7 @@
   import Button from '../../parts/Button.svelte';
   import Fact from '../../parts/Fact.svelte';
   import SettingRow from '../../parts/SettingRow.svelte';
+  import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import CorridorPicture from './CorridorPicture.svelte';
   import { PASSAGE } from './passage';
@@ -50,7 +51,7 @@
       </Fact>
       {#each settings as setting (setting.stage + setting.name)}<SettingRow {setting} />{/each}
     {:else}
-      <p class="open">Nothing is known about your tone yet.</p>
+      <Unknown what="your tone" />
     {/if}
   {/snippet}
   {#snippet action()}
@@ -67,10 +68,3 @@
     <span>then Send</span>
   {/snippet}
 </Bench>
-
-<style>
-  .open {
-    padding: 10px 0;
-    color: var(--quiet-ink);
-  }
-</style>

@@ -1,7 +1,9 @@
 """The block engine: stages in order, the same code live and offline.
 
->>> chain = VoiceChain(specification, rate_hz=48_000)          # doctest: +SKIP
->>> treated = chain.process(block)                             # doctest: +SKIP
+>>> from obsidian_wren.core.chain.gain import GainSpec
+>>> chain = VoiceChain((GainSpec(6.0),), rate_hz=48_000)
+>>> chain.process(np.array([0.1, -0.1])).round(3).tolist()
+[0.2, -0.2]
 """
 
 from __future__ import annotations
@@ -11,62 +13,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from obsidian_wren.core.chain import stages
-from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.chain.limiter import Limiter
+from obsidian_wren.core.chain.stage import Stage, StageSpec
 from obsidian_wren.core.decibels import Samples
 
 _OFFLINE_BLOCK = 4096
-
-
-@dataclass(frozen=True)
-class HighpassSpec:
-    """High-pass: corner in Hz, order 1 to 4."""
-
-    frequency_hz: float
-    order: int
-    on: bool = True
-
-
-@dataclass(frozen=True)
-class EqualizerSpec:
-    """Equalizer: up to eight bands."""
-
-    bands: tuple[EqualizerBand, ...]
-    on: bool = True
-
-
-@dataclass(frozen=True)
-class GainSpec:
-    """Gain to the listener's loudness, dB."""
-
-    gain_db: float
-    on: bool = True
-
-
-@dataclass(frozen=True)
-class LimiterSpec:
-    """True-peak limiter: ceiling in dBTP, release in s to 63 %."""
-
-    ceiling_dbtp: float
-    release_s: float
-    on: bool = True
-
-
-StageSpec = HighpassSpec | EqualizerSpec | GainSpec | LimiterSpec
-
-
-def build_stage(spec: StageSpec, *, rate_hz: float) -> stages.Stage:
-    """The stage that runs a specification at a rate."""
-    match spec:
-        case HighpassSpec():
-            return stages.highpass(frequency_hz=spec.frequency_hz, order=spec.order, rate_hz=rate_hz)
-        case EqualizerSpec():
-            return stages.equalizer(spec.bands, rate_hz=rate_hz)
-        case GainSpec():
-            return stages.Gain(gain_db=spec.gain_db)
-        case LimiterSpec():
-            return Limiter(ceiling_dbtp=spec.ceiling_dbtp, release_s=spec.release_s, rate_hz=rate_hz)
 
 
 @dataclass
@@ -75,10 +25,10 @@ class VoiceChain:
 
     specification: Sequence[StageSpec]
     rate_hz: float
-    stages: list[stages.Stage] = field(init=False)
+    stages: list[Stage] = field(init=False)
 
     def __post_init__(self) -> None:
-        self.stages = [build_stage(spec, rate_hz=self.rate_hz) for spec in self.specification if spec.on]
+        self.stages = [spec.build(rate_hz=self.rate_hz) for spec in self.specification if spec.on]
 
     @property
     def delay_samples(self) -> int:

@@ -8,10 +8,14 @@ look-ahead design: moving minimum, then moving average).
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import ClassVar, Self
 
 import numpy as np
 from numba import njit
 
+from obsidian_wren.core.chain.stage import number
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.levels import interpolate, interpolator
 
@@ -133,6 +137,25 @@ class Limiter:
             )
         )  # fmt: skip
         return out
+
+
+@dataclass(frozen=True)
+class LimiterSpec:
+    """True-peak limiter: ceiling in dBTP, release in s to 63 %."""
+
+    kind: ClassVar[str] = "limiter"
+    ceiling_dbtp: float
+    release_s: float
+    on: bool = True
+
+    def build(self, *, rate_hz: float) -> Limiter:
+        """The stage at a rate."""
+        return Limiter(ceiling_dbtp=self.ceiling_dbtp, release_s=self.release_s, rate_hz=rate_hz)
+
+    @classmethod
+    def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
+        """From ``ceiling_dbtp`` and ``release_ms``."""
+        return cls(number(settings, "ceiling_dbtp"), number(settings, "release_ms") / 1000.0, on)
 
 
 def limiter_gains(peaks: Samples, *, gain_db: float, ceiling_dbtp: float, release_s: float, rate_hz: float) -> Samples:

@@ -11,8 +11,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from obsidian_wren.core.chain.engine import GainSpec, LimiterSpec, StageSpec, render
-from obsidian_wren.core.chain.limiter import limiter_gains, local_peaks
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec, limiter_gains, local_peaks
+from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.derive.setting import Setting, settle
 from obsidian_wren.core.measure.levels import true_peak_dbtp

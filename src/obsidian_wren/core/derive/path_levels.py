@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import StageSpec, render
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, peak_dbfs, rms_dbfs
 from obsidian_wren.core.measure.speech import active_level

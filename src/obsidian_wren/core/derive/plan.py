@@ -7,8 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import EqualizerSpec, GainSpec, HighpassSpec, LimiterSpec, StageSpec
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.delivery import RELEASE_S, Delivery, derive_delivery
 from obsidian_wren.core.derive.highpass import HighpassRule, derive_highpass

@@ -1,0 +1,44 @@
+"""The gain stage."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import ClassVar, Self
+
+import numpy as np
+
+from obsidian_wren.core.chain.stage import number
+from obsidian_wren.core.decibels import Samples, amplitude_from_db
+
+
+class Gain:
+    """A plain gain in dB."""
+
+    kind = "gain"
+    delay_samples = 0
+
+    def __init__(self, *, gain_db: float) -> None:
+        self._factor = amplitude_from_db(gain_db)
+
+    def process(self, block: Samples) -> Samples:
+        """Scale ``(n,)`` samples."""
+        return np.asarray(block * self._factor)
+
+
+@dataclass(frozen=True)
+class GainSpec:
+    """Gain to the listener's loudness, dB."""
+
+    kind: ClassVar[str] = "gain"
+    gain_db: float
+    on: bool = True
+
+    def build(self, *, rate_hz: float) -> Gain:
+        """The stage; a gain is the same at every rate."""
+        return Gain(gain_db=self.gain_db)
+
+    @classmethod
+    def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
+        """From ``gain_db``."""
+        return cls(number(settings, "gain_db"), on)

@@ -1,0 +1,33 @@
+"""The high-pass stage: Butterworth, order 1 to 4."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import ClassVar, Self
+
+from obsidian_wren.core.chain.filters import highpass_sections
+from obsidian_wren.core.chain.sections import Sections
+from obsidian_wren.core.chain.stage import BadSetting, number
+
+
+@dataclass(frozen=True)
+class HighpassSpec:
+    """Corner in Hz, order 1 to 4 (6 dB per octave each)."""
+
+    kind: ClassVar[str] = "highpass"
+    frequency_hz: float
+    order: int
+    on: bool = True
+
+    def build(self, *, rate_hz: float) -> Sections:
+        """The stage at a rate."""
+        return Sections(self.kind, highpass_sections(self.frequency_hz, order=self.order, rate_hz=rate_hz))
+
+    @classmethod
+    def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
+        """From ``frequency_hz`` and ``order``."""
+        order = int(number(settings, "order"))
+        if not 1 <= order <= 4:
+            raise BadSetting(f"has order {order}; 1 to 4 are known")
+        return cls(number(settings, "frequency_hz"), order, on)

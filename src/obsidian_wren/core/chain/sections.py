@@ -1,0 +1,25 @@
+"""Second-order sections in series, with their state: what high-pass and equalizer run as."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from obsidian_wren.core.chain.filters import run_sections
+from obsidian_wren.core.decibels import Samples
+
+
+class Sections:
+    """``sections`` is ``(k, 6)``; no sections pass the sound unchanged."""
+
+    delay_samples = 0
+
+    def __init__(self, kind: str, sections: Samples) -> None:
+        self.kind = kind
+        self.sections = sections
+        self._state = np.zeros((len(sections), 2))
+
+    def process(self, block: Samples) -> Samples:
+        """Filter ``(n,)`` samples."""
+        out = np.empty_like(block)
+        run_sections(self.sections, self._state, block, 1.0, out)
+        return out
