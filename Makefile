@@ -24,6 +24,7 @@ page: .setup-page
 # Compiles the kernels into their cache and fills demo-data, so that the first page comes at once.
 kernels: .setup-kernels
 .setup-kernels: .setup-python $(PY_SOURCES)
+	find src -name '*.nb[ci]' -delete
 	$(BIN)/obsidian-wren demo --prepare
 	touch $@
 

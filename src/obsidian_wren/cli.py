@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -162,6 +163,10 @@ def _serve(chosen: argparse.Namespace) -> int:
     folder = DataFolder(path)
     if demo and not folder.database.exists():
         _fill(folder)
+    elif demo and chosen.prepare:
+        # The data are there, but the kernels may be new: doing the job once somewhere else compiles them.
+        with tempfile.TemporaryDirectory() as elsewhere:
+            _fill(DataFolder(Path(elsewhere)))
     if demo and chosen.prepare:
         return 0
     listening = bind(chosen.port)
@@ -191,7 +196,7 @@ def _world() -> World:
 def _fill(folder: DataFolder) -> None:
     from obsidian_wren.service.opening import fill_with_boathouse, open_workshop
 
-    print("Filling the data folder with the boathouse; this is done once.", flush=True)
+    print("Doing the boathouse's calibration; this is done once.", flush=True)
     fill_with_boathouse(open_workshop(folder, _world(), pace="fast"))
 
 

@@ -89,6 +89,21 @@ def test_the_event_stream_speaks(client, workshop):
     assert next(stream) == b"event: changed\ndata: {}\n\n" or b"changed" in next(stream)
 
 
+def test_too_many_pages_are_refused_so_that_the_rest_still_work(client, workshop):
+    held = [workshop.bus.listen() for _ in range(12)]
+    assert client.get("/api/events").json["code"] == "pages"
+    workshop.bus.leave(held[0])
+    assert client.get("/api/events").status_code == 200
+
+
+def test_a_page_that_does_not_read_loses_its_oldest_messages_only(workshop):
+    listener = workshop.bus.listen()
+    for number in range(300):
+        workshop.bus.tell("live", {"n": number})
+    kept = [listener.get_nowait()[1]["n"] for _ in range(listener.qsize())]
+    assert kept == list(range(100, 300))
+
+
 def test_every_route_is_described():
     document = create_app(None, describe=True).api_doc
     described = {(method, path) for path, methods in document["paths"].items() for method in methods}

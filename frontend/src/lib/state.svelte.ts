@@ -32,7 +32,7 @@ class Desk {
   theme = $state<Theme>('system');
   channel = $state<number | null>(null);
 
-  #editing: Promise<void> = Promise.resolve();
+  #queue: Promise<unknown> = Promise.resolve();
   #audio = new Audio();
   #capture: Capture | null = null;
   #liveCapture: LiveCapture | null = null;
@@ -62,6 +62,8 @@ class Desk {
       this.step = open?.name ?? this.overview.steps.find((step) => step.status === 'not yet')?.name ?? 'send';
     }
     this.#events = new EventSource('/api/events');
+    // After a restart of the program the stream opens again by itself; what is shown may then be old.
+    this.#events.addEventListener('open', () => void this.refresh());
     this.#events.addEventListener('changed', () => void this.refresh());
     this.#events.addEventListener('progress', (event) => (this.progress = JSON.parse(event.data)));
     this.#events.addEventListener('live', (event) => (this.live = JSON.parse(event.data)));
@@ -92,7 +94,14 @@ class Desk {
     return this.attempt(() => act(method, path, body));
   }
 
-  async attempt(what: () => Promise<Overview>): Promise<boolean> {
+  /** One after another: what a person does second happens second, and no late answer shows an older state. */
+  attempt(what: () => Promise<Overview>): Promise<boolean> {
+    const mine = this.#queue.then(() => this.#attempt(what));
+    this.#queue = mine;
+    return mine;
+  }
+
+  async #attempt(what: () => Promise<Overview>): Promise<boolean> {
     this.busy = true;
     this.trouble = null;
     try {
@@ -106,15 +115,13 @@ class Desk {
     }
   }
 
-  /** Change the rig. One edit waits for the one before, so that two quick ones never overwrite each other. */
+  /** Change the rig, on top of whatever was changed before. */
   editRig(change: Partial<RigFields>): void {
-    this.#editing = this.#editing.then(async () => {
-      if (this.overview) await this.do('PUT', 'rig', { ...this.overview.rig, ...change });
-    });
+    void this.attempt(() => act('PUT', 'rig', { ...this.overview?.rig, ...change }));
   }
 
   async take(): Promise<void> {
-    await this.#editing;
+    await this.#queue;
     const purpose = this.purpose;
     if (!purpose || !this.overview || this.progress) return;
     this.stopSound();
@@ -171,9 +178,9 @@ class Desk {
   }
 
   async settle(step: StepName): Promise<void> {
-    await this.#editing;
     const done = await this.do('POST', 'settle', { step });
-    if (!done || !this.overview) return;
+    // Someone who has gone elsewhere meanwhile is left there.
+    if (!done || !this.overview || this.step !== step) return;
     const names = this.overview.steps.map((entry) => entry.name);
     this.step = names[Math.min(names.indexOf(step) + 1, names.length - 1)] ?? step;
   }

@@ -114,6 +114,11 @@ describe('the desk', () => {
     desk.step = 'quiet';
     await desk.settle('quiet');
     expect(desk.step).toBe('gain');
+    const late = desk.settle('gain');
+    desk.step = 'rig';
+    await late;
+    expect(desk.step).toBe('rig');
+    desk.step = 'gain';
     answers = () => new Response('{"code":"not-yet","sentence":"Read the passage first."}', { status: 422 });
     await desk.settle('gain');
     expect(desk.step).toBe('gain');
@@ -155,6 +160,18 @@ describe('the desk', () => {
     await vi.waitFor(() => expect(desk.playing).toBe('raw'));
     desk.stopSound();
     expect(desk.playing).toBeNull();
+  });
+
+  it('does one thing after another', async () => {
+    const order: string[] = [];
+    answers = async (call) => {
+      await new Promise((resolve) => setTimeout(resolve, call.url.endsWith('destinations') ? 30 : 1));
+      order.push(call.url);
+      return ok(overview());
+    };
+    void desk.do('PUT', 'destinations', { destination: 'Editor call', picks: 'Wren: voice' });
+    await desk.do('POST', 'marker');
+    expect(order).toEqual(['/api/destinations', '/api/marker']);
   });
 
   it('goes live without a microphone only where none is needed', async () => {

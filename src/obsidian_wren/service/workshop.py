@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from sqlalchemy.orm import Session, sessionmaker
 
+from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.ports import KeepingListener, PushedStream, RecordingListener, TakeSource, World
 from obsidian_wren.store.folder import DataFolder
 
@@ -19,6 +20,8 @@ if TYPE_CHECKING:
 
 Pace = Literal["real", "fast"]
 _MOST_WAITING = 200
+# Each open page holds one of the server's threads.
+_MOST_PAGES = 12
 
 
 class Bus:
@@ -29,7 +32,9 @@ class Bus:
         self._listeners: list[queue.Queue[tuple[str, dict[str, Any]]]] = []
 
     def listen(self) -> queue.Queue[tuple[str, dict[str, Any]]]:
-        """A queue that receives ``(kind, body)``."""
+        """A queue that receives ``(kind, body)``. Raises Refused when too many pages listen."""
+        if len(self._listeners) >= _MOST_PAGES:
+            raise Refused("pages", f"{_MOST_PAGES} pages are open already. Close some of them.")
         listener: queue.Queue[tuple[str, dict[str, Any]]] = queue.Queue(_MOST_WAITING)
         with self._lock:
             self._listeners.append(listener)
