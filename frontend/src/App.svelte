@@ -64,7 +64,7 @@
       </label>
       <button type="button" class="help" onclick={() => (desk.help = true)} aria-label="Keys">?</button>
     </header>
-    <LevelDiagram points={overview.diagram} />
+    <LevelDiagram points={overview.diagram} predicted={(overview.advice?.quiet_shift_db ?? 0) !== 0} />
     <StepStrip steps={overview.steps} />
     <main>
       {#if desk.step === 'rig'}<RigStep {overview} />

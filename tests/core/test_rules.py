@@ -132,7 +132,7 @@ def test_matching_brings_both_to_one_loudness_without_clipping():
 
 def test_the_path_moves_with_a_plain_gain():
     talk, quiet = voice(), room()
-    here = levels_here(talk, quiet, rate_hz=RATE, quiet_rate_hz=RATE)
+    here = levels_here(talk, quiet, rate_hz=RATE)
     assert here.peak_dbfs == pytest.approx(peak_dbfs(talk))
     assert here.voice_low_dbfs < here.voice_high_dbfs < here.peak_dbfs
     assert shifted(here, -32.0).room_dbfs == pytest.approx(here.room_dbfs - 32.0)

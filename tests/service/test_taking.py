@@ -87,7 +87,7 @@ def test_a_half_take_can_be_thrown_away_once(workshop):
 
 
 def test_a_half_take_remembers_what_it_was_made_at(workshop):
-    info = take_files.PartInfo("talk", RATE, "browser", 27.0, 12.0, 30.0, taking.now(), ("a note",))
+    info = take_files.PartInfo("talk", RATE, "browser", 0.0, 12.0, 30.0, taking.now(), ("a note",))
     part = take_files.Part(workshop.folder, info)
     part.append(voice()[: 8 * RATE])
     part.close()
@@ -147,6 +147,19 @@ def test_a_reading_without_a_room_leaves_the_distance_unknown(workshop):
     assert shown.talk.snr_db is None
     assert shown.delivery is None
     assert sum(shown.talk.histogram_dbfs) == pytest.approx(1.0, abs=0.01)
+
+
+def test_a_real_knob_that_was_turned_leaves_what_was_taken_before_stale(workshop):
+    info = take_files.PartInfo("talk", RATE, "file", overview(workshop).rig.knob.gain_db, 20.0, 0.0, taking.now())
+    taking.keep(workshop, info, voice(peak=0.05), half=False)
+    advice = overview(workshop).advice
+    assert advice.verdict == "up"
+    rigs.turn_knob(workshop, overview(workshop).rig.knob.gain_db + advice.change_db)
+    shown = overview(workshop)
+    assert next(step.status for step in shown.steps if step.name == "gain") == "stale"
+    assert "now" in shown.takes[0].stale
+    # How far a real knob stands open is not known, so the path begins at the converter.
+    assert "mic" not in [point.name for point in shown.diagram]
 
 
 def test_a_lock_is_given_back(tmp_path):

@@ -6,8 +6,10 @@
   /** The whole path on one dBFS scale: voice as a solid ribbon, room as a speckled field, peaks as a thin line. */
   interface Props {
     points: DiagramPoint[];
+    /** Whether the room's level is what physics says after a turned knob, not yet measured. */
+    predicted?: boolean;
   }
-  let { points }: Props = $props();
+  let { points, predicted = false }: Props = $props();
   let width = $state(1200);
 
   const placed = $derived(layout(points, width));
@@ -95,8 +97,10 @@
           PLOT.bottom - 6,
         )})"
       >
-        <rect x="-22" y="-12" width="44" height="16" fill="var(--paper)" />
-        <text text-anchor="middle" style="fill: var(--room); font-weight: 600">room</text>
+        <rect x={predicted ? -52 : -22} y="-12" width={predicted ? 104 : 44} height="16" fill="var(--paper)" />
+        <text text-anchor="middle" style="fill: var(--room); font-weight: 600"
+          >room{predicted ? ', predicted' : ''}</text
+        >
       </g>
     {/if}
     {#if !points.length}

@@ -262,10 +262,11 @@ def _draw(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> None:
     quiet_rate = takes.quiet.rate_hz if takes.quiet else rate
     if quiet is not None and takes.quiet is not None and ground is not None:
         quiet = quiet * 10.0 ** (_gain_change_db(takes.quiet, ground) / 20.0)
-    converter = levels_here(talk, quiet, rate_hz=rate, quiet_rate_hz=quiet_rate)
+    converter = levels_here(talk, quiet, rate_hz=rate)
     points: list[dict[str, Any]] = []
     gain_db = (ground or takes.quiet).gain_db  # type: ignore[union-attr]
-    if gain_db is not None and rig.sensitivity_mv_pa and rig.max_input_dbu is not None:
+    # Only the simulated knob says where it stands; a real one is known by how far it was turned.
+    if rig.source == "simulated" and gain_db is not None and rig.sensitivity_mv_pa and rig.max_input_dbu is not None:
         points.append(_point("mic", "at the mic", shifted(converter, -gain_db), _pressure(rig, converter, gain_db)))
     points.append(_point("converter", "converter", converter, None))
     for name, title, specs in (("toned", "toned", tone_specs(session, rig)), ("feed", "feed", chain_specs(session, rig))):

@@ -22,7 +22,7 @@ def the_rig(ws: Workshop, session: Session) -> Rig:
         rig = Rig(
             room_name="My room", microphone_name="My microphone", microphone_kind="condenser", pattern="cardioid",
             interface_name="My interface", distance_cm=20.0, angle_deg=0.0, rate_hz=48_000,
-            sensitivity_mv_pa=None, max_input_dbu=None, source="browser", spec_json=ws.world.default_spec, gain_db=None,
+            sensitivity_mv_pa=None, max_input_dbu=None, source="browser", spec_json=ws.world.default_spec, gain_db=0.0,
         )  # fmt: skip
         session.add(rig)
         session.flush()
@@ -67,7 +67,7 @@ def change_rig(ws: Workshop, fields: RigFields) -> None:
 
 
 def turn_knob(ws: Workshop, gain_db: float) -> float:
-    """Turn the preamp: the simulated one really turns; for a real one it is the person's word. Returns where it stands."""
+    """Turn the preamp. The simulated one really turns; for a real one it is the person's word, counted from where it first stood."""
     with ws.sessions.begin() as session:
         rig = the_rig(ws, session)
         if rig.source == "simulated":

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
-  import { level, proper, withUnit } from '../../lib/format';
+  import { level, proper, signed, withUnit } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
@@ -52,9 +52,13 @@
         {#if advice.sure_db !== null}How sure: stretches of 5 s differ by that much.{/if}
       </Fact>
       <div class="knob">
-        <span class="name">Preamp</span>
+        <span class="name">{simulated ? 'Preamp' : 'Preamp, turned so far'}</span>
         <button type="button" aria-label="Turn the preamp down" onclick={() => turn(-(knob.step_db ?? 1))}>−</button>
-        <span class="num">{knob.gain_db === null ? 'unknown' : `${level(knob.gain_db, 0)} dB`}</span>
+        <span class="num"
+          >{knob.gain_db === null
+            ? 'unknown'
+            : `${simulated ? level(knob.gain_db, 0) : signed(knob.gain_db, 0)} dB`}</span
+        >
         <button type="button" aria-label="Turn the preamp up" onclick={() => turn(knob.step_db ?? 1)}>+</button>
         {#if advice.verdict !== 'settled' && !stale}
           <Button primary onclick={() => turn(advice.change_db)}>

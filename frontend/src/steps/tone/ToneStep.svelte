@@ -30,7 +30,7 @@
     {#if reading || !tone}
       <Waiting
         text={overview.quiet
-          ? 'Read this aloud at your normal level. It holds every sound of English once.'
+          ? 'Read this aloud at your normal level. It holds the sounds of English.'
           : 'Take the room in Quiet first: the fit has to know where your voice ends and the room begins.'}
         passage={overview.quiet ? PASSAGE : undefined}
       />

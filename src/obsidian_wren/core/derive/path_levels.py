@@ -24,7 +24,7 @@ class PathPoint:
     room_dbfs: float | None
 
 
-def levels_here(talk: Samples | None, quiet: Samples | None, *, rate_hz: float, quiet_rate_hz: float) -> PathPoint:
+def levels_here(talk: Samples | None, quiet: Samples | None, *, rate_hz: float) -> PathPoint:
     """The levels of ``(n,)`` takes as they stand."""
     low = high = peak = None
     if talk is not None:
@@ -45,7 +45,6 @@ def levels_after(
         None if talk is None else render(chain, talk, rate_hz=rate_hz),
         None if quiet is None else render(chain, quiet, rate_hz=quiet_rate_hz),
         rate_hz=rate_hz,
-        quiet_rate_hz=quiet_rate_hz,
     )
 
 
