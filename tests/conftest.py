@@ -1,6 +1,8 @@
 from __future__ import annotations
 
 import pathlib
+import shutil
+import subprocess
 import sys
 
 import pytest
@@ -8,14 +10,43 @@ import pytest
 sys.path.insert(0, str(pathlib.Path(__file__).parent))
 
 
+@pytest.fixture(scope="session")
+def boathouse_data(tmp_path_factory):
+    """The boathouse's data folder, made once by the command that makes the demo's."""
+    folder = tmp_path_factory.mktemp("boathouse") / "data"
+    subprocess.run(
+        [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare", "--data", str(folder)], check=True, stdout=subprocess.DEVNULL
+    )
+    return folder
+
+
 @pytest.fixture
-def workshop(tmp_path):
-    """A fresh program over an empty data folder, simulated takes as fast as they can."""
+def boathouse(boathouse_data, workshop_over, tmp_path):
+    """A program over a copy of the boathouse."""
+    shutil.copytree(boathouse_data, tmp_path / "data")
+    return workshop_over(tmp_path / "data")
+
+
+@pytest.fixture
+def workshop(workshop_over, tmp_path):
+    """A program over an empty data folder."""
+    return workshop_over(tmp_path / "data")
+
+
+@pytest.fixture
+def workshop_over():
+    """Open the program over a folder, simulated takes as fast as they can."""
     from obsidian_wren.devices.browser import BrowserStream
     from obsidian_wren.service.opening import close_workshop, open_workshop
     from obsidian_wren.standins.surroundings import simulated_world
     from obsidian_wren.store.folder import DataFolder
 
-    ws = open_workshop(DataFolder(tmp_path / "data"), simulated_world(BrowserStream), pace="fast")
-    yield ws
-    close_workshop(ws)
+    opened = []
+
+    def go(folder):
+        opened.append(open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast"))
+        return opened[-1]
+
+    yield go
+    for ws in opened:
+        close_workshop(ws)

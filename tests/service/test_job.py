@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.service import calibrating, exporting, listening, opening, rigs, sending, taking
+from obsidian_wren.service import calibrating, exporting, listening, rigs, sending, taking
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import FEED_NAME, RAW_NAME
 from obsidian_wren.service.overview import overview
@@ -28,14 +28,6 @@ def wait_until(what, seconds=20.0):
     while not what():
         assert time.monotonic() < end, "it did not happen in time"
         time.sleep(0.05)
-
-
-@pytest.fixture
-def boathouse(workshop):
-    opening.fill_with_boathouse(workshop)
-    yield workshop
-    if workshop.run is not None:
-        sending.stop_run(workshop)
 
 
 def test_an_empty_folder_knows_nothing(workshop):

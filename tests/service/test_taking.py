@@ -162,6 +162,18 @@ def test_a_real_knob_that_was_turned_leaves_what_was_taken_before_stale(workshop
     assert "mic" not in [point.name for point in shown.diagram]
 
 
+def test_each_source_has_a_knob_of_its_own(simulated):
+    assert overview(simulated).rig.knob.gain_db == 27.0
+    rigs.turn_knob(simulated, 40.0)
+    shown = overview(simulated).rig
+    rigs.change_rig(simulated, shown.model_copy(update={"room_name": "Loft"}))
+    assert overview(simulated).rig.knob.gain_db == 40.0
+    rigs.change_rig(simulated, shown.model_copy(update={"source": "browser"}))
+    assert overview(simulated).rig.knob.gain_db == 0.0
+    rigs.change_rig(simulated, shown.model_copy(update={"source": "simulated"}))
+    assert overview(simulated).rig.knob.gain_db == 27.0
+
+
 def test_a_lock_is_given_back(tmp_path):
     first = DataFolder(tmp_path / "d")
     first.close()

@@ -19,16 +19,6 @@ def pytest_collection_modifyitems(items):
             item.add_marker(pytest.mark.ui)
 
 
-@pytest.fixture(scope="session")
-def demo_data(tmp_path_factory):
-    """The boathouse, made once."""
-    folder = tmp_path_factory.mktemp("boathouse") / "data"
-    subprocess.run(
-        [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare", "--data", str(folder)], check=True, stdout=subprocess.DEVNULL
-    )
-    return folder
-
-
 @pytest.fixture
 def start(tmp_path):
     """Start the program over a data folder; returns its address."""

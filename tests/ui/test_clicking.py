@@ -68,8 +68,8 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     expect(page.get_by_text("Not live").first).to_be_visible()
 
 
-def test_the_demo_is_ready_for_tone_and_everything_is_kept_over_a_reload(start, browse, demo_data):
-    page = browse(start("--fast", data=demo_data))
+def test_the_demo_is_ready_for_tone_and_everything_is_kept_over_a_reload(start, browse, boathouse_data):
+    page = browse(start("--fast", data=boathouse_data))
     expect(page.get_by_text("3 of 5 settled")).to_be_visible()
     expect(page.get_by_role("heading", name="Tone")).to_be_visible()
     page.locator(".setting .head").nth(2).click()
@@ -86,8 +86,8 @@ def test_the_demo_is_ready_for_tone_and_everything_is_kept_over_a_reload(start, 
     expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after, timeout=SLOW)
 
 
-def test_from_the_demo_to_a_proof(start, browse, demo_data):
-    page = browse(start(data=demo_data))
+def test_from_the_demo_to_a_proof(start, browse, boathouse_data):
+    page = browse(start(data=boathouse_data))
     button(page, "Settle Tone").click()
     button(page, "Start live").click()
     page.get_by_label("picks").first.select_option("Wren: voice")
@@ -100,8 +100,8 @@ def test_from_the_demo_to_a_proof(start, browse, demo_data):
     expect(page.get_by_text("5 of 5 settled")).to_be_visible()
 
 
-def test_the_keys(start, browse, demo_data):
-    page = browse(start("--fast", data=demo_data))
+def test_the_keys(start, browse, boathouse_data):
+    page = browse(start("--fast", data=boathouse_data))
     page.keyboard.press("2")
     expect(page.get_by_role("heading", name="Quiet", exact=True)).to_be_visible()
     page.keyboard.press("4")
@@ -140,8 +140,8 @@ def test_one_short_take_at_the_pace_of_real_time(start, browse):
     expect(page.get_by_text(re.compile(r"Steady over [4-7] s"))).to_be_visible(timeout=SLOW)
 
 
-def test_the_dark_theme_can_be_forced_and_stays(start, browse, demo_data):
-    page = browse(start(data=demo_data))
+def test_the_dark_theme_can_be_forced_and_stays(start, browse, boathouse_data):
+    page = browse(start(data=boathouse_data))
     page.get_by_label("Theme").select_option("dark")
     expect(page.locator("html")).to_have_attribute("data-theme", "dark")
     page.reload()
@@ -149,8 +149,8 @@ def test_the_dark_theme_can_be_forced_and_stays(start, browse, demo_data):
 
 
 @pytest.mark.parametrize("width, height", [(1024, 720), (1280, 800), (1920, 1080)])
-def test_nothing_runs_out_of_the_window(start, browse, demo_data, width, height):
-    page = browse(start(data=demo_data))
+def test_nothing_runs_out_of_the_window(start, browse, boathouse_data, width, height):
+    page = browse(start(data=boathouse_data))
     page.set_viewport_size({"width": width, "height": height})
     for name in ("Rig", "Quiet", "Gain", "Tone", "Send"):
         step(page, name)

@@ -15,7 +15,7 @@ FAKE = ("--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream")
 
 
 @pytest.fixture
-def with_wav(tmp_path, start, browse, demo_data):
+def with_wav(tmp_path, start, browse, boathouse_data):
     """A page whose microphone is a WAV."""
 
     def go(sound, *, init=None, data=None, permissions=("microphone",)):
@@ -94,9 +94,9 @@ def test_a_page_that_dies_half_way_leaves_a_half_take(with_wav):
     expect(status(again, "Quiet")).to_have_text("open")
 
 
-def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, demo_data):
+def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, boathouse_data):
     talk = voice("talk")[: 20 * RATE] + room(seconds=20.0)
-    page = with_wav(talk, data=demo_data)
+    page = with_wav(talk, data=boathouse_data)
     step(page, "Send")
     page.get_by_label("picks").first.select_option("Wren: voice")
     button(page, "Start live").click()

@@ -89,6 +89,13 @@ def test_the_event_stream_speaks(client, workshop):
     assert next(stream) == b"event: changed\ndata: {}\n\n" or b"changed" in next(stream)
 
 
+def test_the_event_stream_ends_with_the_program(client, workshop):
+    stream = client.get("/api/events").response
+    next(stream)
+    workshop.bus.end()
+    assert list(stream) == []
+
+
 def test_too_many_pages_are_refused_so_that_the_rest_still_work(client, workshop):
     held = [workshop.bus.listen() for _ in range(12)]
     assert client.get("/api/events").json["code"] == "pages"

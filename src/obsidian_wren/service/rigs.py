@@ -56,6 +56,9 @@ def change_rig(ws: Workshop, fields: RigFields) -> None:
         rig = the_rig(ws, session)
         if ws.take is not None and fields.source != rig.source:
             raise Refused("take-runs", "A take is running. Stop it first, then choose where sound comes from.")
+        if fields.source != rig.source:
+            # Another knob: the simulated one stands where its world says, a real one is counted from where it stands now.
+            rig.gain_db = None if fields.source == "simulated" else 0.0
         for name, value in fields.model_dump().items():
             setattr(rig, name, value)
         if rig.source == "simulated":

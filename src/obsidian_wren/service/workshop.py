@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from obsidian_wren.service.taking import RunningTake
 
 Pace = Literal["real", "fast"]
+END = "end"
 _MOST_WAITING = 200
 # Each open page holds one of the server's threads.
 _MOST_PAGES = 12
@@ -45,6 +46,10 @@ class Bus:
         with self._lock:
             if listener in self._listeners:
                 self._listeners.remove(listener)
+
+    def end(self) -> None:
+        """Let every listener go: the program is about to end."""
+        self.tell(END)
 
     def tell(self, kind: str, body: dict[str, Any] | None = None) -> None:
         """Send to all."""

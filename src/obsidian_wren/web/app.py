@@ -20,7 +20,7 @@ from pydantic import BaseModel, Field, ValidationError
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service import views
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop import END, Workshop
 from obsidian_wren.web import guard, models
 
 _LARGEST_UPLOAD = 2 * 1024**3
@@ -65,6 +65,8 @@ def events() -> Response:
             while True:
                 try:
                     kind, body = listener.get(timeout=_HEARTBEAT_S)
+                    if kind == END:
+                        return
                     yield f"event: {kind}\ndata: {json.dumps(body)}\n\n"
                 except queue.Empty:
                     yield ": still here\n\n"
