@@ -26,7 +26,7 @@ CEILING_DBTP = -3.0
 RELEASE_S = 0.1
 MOST_LIMITING_DB = 8.0
 _GAIN_RANGE_DB = (-30.0, 40.0)
-_CLOSE_ENOUGH_LU = 0.06
+_CLOSE_ENOUGH_LU = 0.07
 
 
 @dataclass(frozen=True)
@@ -80,7 +80,7 @@ def _solve(
     A limiter's gain moves slowly against the sound, so the K-weighted sound times that gain has the loudness of the limited
     sound to some hundredths: each step then needs neither the filters nor the peaks again.
     """
-    gain, slope = _held(aim_lufs - start_lufs, most_db), 1.0
+    gain, slope = _held(aim_lufs - start_lufs, most_db), 0.9
     if not math.isfinite(gain):
         return 0.0
     last: tuple[float, float] | None = None

@@ -64,9 +64,11 @@ def k_weighted(samples: Samples, *, rate_hz: float) -> Samples:
 
 def _energies_of(weighted: Samples, rate_hz: float) -> Samples:
     edges = np.round(np.arange(0.0, len(weighted) / rate_hz + 1e-9, _HOP_S) * rate_hz).astype(int)
-    running = np.concatenate([[0.0], np.cumsum(weighted * weighted if weighted.ndim == 1 else np.einsum("ij,ij->i", weighted, weighted))])
-    edges = edges[edges < len(running)]
-    return np.asarray(np.diff(running[edges]) / (_HOP_S * rate_hz))
+    edges = edges[edges <= len(weighted)]
+    if len(edges) < 2:
+        return np.zeros(0)
+    energy = weighted * weighted if weighted.ndim == 1 else np.einsum("ij,ij->i", weighted, weighted)
+    return np.asarray(np.add.reduceat(energy[: edges[-1]], edges[:-1]) / (_HOP_S * rate_hz))
 
 
 def _block_means(hop_energies: Samples, hops: int) -> Samples:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import scipy.fft
@@ -119,7 +120,9 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     A frame is voiced when its normalised autocorrelation (Boersma 1993: that of the windowed frame divided by that of the
     window) peaks between 65 and 420 Hz, and its level stands 6 dB over the take's own floor, so that a steady hum is none.
     """
-    low = scipy.signal.resample_poly(samples, *_resampling(rate_hz))
+    up, down = _resampling(rate_hz)
+    # A short filter will do: what folds back above 3 kHz is cut by the band filter that follows.
+    low = scipy.signal.resample_poly(samples, up, down, window=_decimator(max(up, down)))  # type: ignore[call-overload]
     band = scipy.signal.sosfilt(scipy.signal.butter(2, [70.0, 1500.0], "bandpass", fs=_PITCH_RATE_HZ, output="sos"), low)
     length, hop = round(PITCH_FRAME_S * _PITCH_RATE_HZ), round(PITCH_HOP_S * _PITCH_RATE_HZ)
     if len(band) < length:
@@ -151,6 +154,11 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     voiced &= _in_runs(voiced, shortest_run=4)
     pitch = np.where(voiced, _PITCH_RATE_HZ / (best + np.clip(offset, -0.5, 0.5)), 0.0)
     return Voicing(voiced, pitch)
+
+
+@lru_cache(maxsize=8)
+def _decimator(factor: int) -> Samples:
+    return np.asarray(scipy.signal.firwin(8 * factor + 1, 0.8 / factor, window=("kaiser", 5.0))) if factor > 1 else np.ones(1)
 
 
 def _resampling(rate_hz: float) -> tuple[int, int]:
