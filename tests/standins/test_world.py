@@ -2,11 +2,12 @@ import json
 
 import numpy as np
 import pytest
+import soundfile
 
 from obsidian_wren.core.measure.levels import flat_tops, rms_dbfs
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
-from obsidian_wren.standins.acoustics import room_response
-from obsidian_wren.standins.listeners import Call
+from obsidian_wren.standins.acoustics import TALKER, room_response
+from obsidian_wren.standins.listeners import Call, Recorder
 from obsidian_wren.standins.spec import BOATHOUSE, BadSpec, WorldSpec, read_spec
 from obsidian_wren.standins.world import SimulatedRig
 
@@ -127,3 +128,27 @@ def test_a_call_hears_after_its_jitter_buffer_and_keeps_what_it_hears():
     call.hear(np.full(480, 0.25))
     heard = call.heard_since(start)
     assert np.array_equal(heard, np.concatenate([np.zeros(480), np.ones(480)]))
+
+
+def test_the_recorder_writes_what_it_heard_between_start_and_stop(tmp_path):
+    recorder = Recorder("A recorder", picks=None, rate_hz=48_000)
+    recorder.hear(np.full(480, 0.9))
+    recorder.start(tmp_path / "r.flac")
+    recorder.hear(np.full(480, 0.25))
+    recorder.hear(np.full(480, 1.5))
+    recorder.stop()
+    recorder.hear(np.full(480, 0.9))
+    written, rate = soundfile.read(tmp_path / "r.flac")
+    assert rate == 48_000
+    assert written == pytest.approx(np.concatenate([np.full(480, 0.25), np.ones(480)]), abs=1e-6)
+    assert soundfile.info(tmp_path / "r.flac").subtype == "PCM_24"
+
+
+def test_the_talkers_texts_and_recordings_belong_together():
+    texts = json.loads((TALKER / "texts.json").read_text())["parts"]
+    assert {path.stem for path in TALKER.glob("*.flac")} == set(texts)
+    for path in TALKER.glob("*.flac"):
+        # Between two and four words a second is how people read.
+        words = len(texts[path.stem]["text"].split())
+        assert 2.0 < words / soundfile.info(path).duration < 4.0
+        assert path.stat().st_size < 4 * 1024**2
