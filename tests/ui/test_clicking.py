@@ -89,7 +89,9 @@ def test_the_demo_is_ready_for_tone_and_everything_is_kept_over_a_reload(start, 
 def test_from_the_demo_to_a_proof(start, browse, boathouse_data):
     page = browse(start(data=boathouse_data))
     button(page, "Settle Tone").click()
+    expect(page.get_by_text("shows once it is live")).to_have_count(2)
     button(page, "Start live").click()
+    expect(page.get_by_text("48 kHz all the way, mono")).to_have_count(2)
     page.get_by_label("picks").first.select_option("Wren: voice")
     page.keyboard.press("m")
     expect(page.get_by_text("Treated voice arrives, 22 ms")).to_be_visible(timeout=SLOW)

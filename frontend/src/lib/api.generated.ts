@@ -550,7 +550,7 @@ export interface components {
             /** Planned True Peak Dbtp */
             planned_true_peak_dbtp: number;
             /** Raw Lufs */
-            raw_lufs: number;
+            raw_lufs: number | null;
             /** Tolerance Lu */
             tolerance_lu: number;
         };

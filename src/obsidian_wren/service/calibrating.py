@@ -245,7 +245,7 @@ def _keep_delivery(session: Session, rig: Rig, delivery: Delivery, ground: Take,
     chain = VoiceChain(chain_specs(session, rig) or (), ground.rate_hz)
     body = {
         "aim_lufs": delivery.aim_lufs, "tolerance_lu": LOUDNESS_TOLERANCE_LU, "planned_lufs": round(delivery.planned_lufs, 2),
-        "planned_true_peak_dbtp": round(delivery.planned_true_peak_dbtp, 2), "raw_lufs": raw_lufs if raw_lufs is not None else -70.0,
+        "planned_true_peak_dbtp": round(delivery.planned_true_peak_dbtp, 2), "raw_lufs": raw_lufs,
         "limited_db": round(delivery.limited_db, 2), "delay_ms": round(chain.delay_samples * 1000.0 / ground.rate_hz, 2),
     }  # fmt: skip
     session.merge(Derivation(rig_id=rig.id, step="send", body=body, used={"take": ground.id}))

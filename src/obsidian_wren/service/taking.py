@@ -17,7 +17,7 @@ from obsidian_wren.core.measure import faults, levels
 from obsidian_wren.formats.sound import read_sound
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import now
-from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.ports import SoundStream, SourceGone
 from obsidian_wren.service.rigs import simulated_source, the_rig
 from obsidian_wren.service.views import ProgressView, Purpose, Source
 from obsidian_wren.service.workshop import Pace, Workshop
@@ -105,10 +105,7 @@ def start_simulated(ws: Workshop, purpose: Purpose, *, seconds: float | None = N
         worker.join()
 
 
-def _follow(ws: Workshop, running: RunningTake, stream: object, pace: Pace) -> None:
-    from obsidian_wren.service.ports import SoundStream
-
-    source = cast(SoundStream, stream)
+def _follow(ws: Workshop, running: RunningTake, source: SoundStream, pace: Pace) -> None:
     count = round(_BLOCK_S * source.rate_hz)
     told = 0.0
     try:

@@ -236,7 +236,7 @@ class DeliveryView(BaseModel):
     tolerance_lu: float
     planned_lufs: float
     planned_true_peak_dbtp: float
-    raw_lufs: float
+    raw_lufs: float | None
     limited_db: float
     delay_ms: float
 

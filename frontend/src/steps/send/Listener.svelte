@@ -14,8 +14,10 @@
     recording: boolean;
     recordings: Overview['recordings'];
     live: boolean;
+    /** The rate that the rig is said to have. */
+    rateHz: number;
   }
-  let { destination, inputs, delivery, recording, recordings, live }: Props = $props();
+  let { destination, inputs, delivery, recording, recordings, live, rateHz }: Props = $props();
   let width = $state(380);
 
   const picked = $derived(inputs.find((input) => input.name === destination.picks));
@@ -27,6 +29,15 @@
   const inAim = $derived(
     destination.voice_lufs !== null && Math.abs(destination.voice_lufs - delivery.aim_lufs) <= delivery.tolerance_lu,
   );
+  const oneRate = $derived(destination.rate_hz === rateHz);
+  const rateText = $derived.by(() => {
+    if (!live) return 'Whether it is one rate all the way shows once it is live';
+    const file = destination.kind === 'recorder' ? ', FLAC, 24 bit' : '';
+    const here = `${destination.rate_hz / 1000} kHz`;
+    return oneRate
+      ? `${here} all the way, mono${file}`
+      : `Runs at ${here}, Rig says ${rateHz / 1000} kHz: agree on one rate${file}`;
+  });
   const proof = $derived(destination.proof);
 </script>
 
@@ -121,11 +132,8 @@
       >
     </li>
     <li>
-      <Mark kind="good" /><span
-        >{destination.rate_hz / 1000} kHz all the way, mono{destination.kind === 'recorder'
-          ? ', FLAC, 24 bit'
-          : ''}</span
-      >
+      <Mark kind={!live ? 'none' : oneRate ? 'good' : 'fault'} />
+      <span>{rateText}</span>
     </li>
   </ul>
 

@@ -40,6 +40,7 @@
             recording={run.recording}
             recordings={overview.recordings}
             live={run.live}
+            rateHz={overview.rig.rate_hz}
           />
         {/each}
       </div>

@@ -67,8 +67,8 @@ def response_db(sections: Samples, frequency_hz: Samples, *, rate_hz: float) -> 
 
 
 @njit(cache=True, fastmath={"contract"})
-def run_sections(sections: Samples, state: Samples, block: Samples, gain: float, out: Samples) -> None:
-    """Filter ``block`` into ``out`` through sections in series (transposed direct form II), then scale by ``gain``.
+def run_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
+    """Filter ``block`` into ``out`` through sections in series (transposed direct form II).
 
     ``state`` is ``(k, 2)`` and is carried over.
     """
@@ -80,7 +80,7 @@ def run_sections(sections: Samples, state: Samples, block: Samples, gain: float,
             state[s, 0] = sections[s, 1] * x - sections[s, 4] * y + state[s, 1]
             state[s, 1] = sections[s, 2] * x - sections[s, 5] * y
             x = y
-        out[i] = x * gain
+        out[i] = x
     for s in range(count):
         # A decaying tail would run into denormal numbers, which are slow.
         if abs(state[s, 0]) < 1e-25 and abs(state[s, 1]) < 1e-25:

@@ -21,5 +21,5 @@ class Sections:
     def process(self, block: Samples) -> Samples:
         """Filter ``(n,)`` samples."""
         out = np.empty_like(block)
-        run_sections(self.sections, self._state, block, 1.0, out)
+        run_sections(self.sections, self._state, block, out)
         return out

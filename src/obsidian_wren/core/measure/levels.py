@@ -8,7 +8,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -175,8 +174,3 @@ def peak_by_second_dbfs(samples: Samples, *, rate_hz: float) -> Samples:
     second = round(rate_hz)
     whole = samples[: len(samples) // second * second].reshape(-1, second)
     return amplitude_db(np.abs(whole).max(axis=1)) if len(whole) else np.zeros(0)
-
-
-def headroom_db(level_dbfs: float) -> float:
-    """Decibels left under full scale."""
-    return math.inf if level_dbfs == SILENCE_DB else -level_dbfs

@@ -113,9 +113,3 @@ def third_octaves(spectrum: Spectrum) -> tuple[Band, ...]:
 def a_weighted_dbfs(spectrum: Spectrum) -> float:
     """A-weighted AES17 level of a spectrum, dBFS (IEC 61672-1, weighted in the frequency domain)."""
     return power_db(float(a_weighting_power(spectrum.frequency_hz) @ spectrum.mean_square)) + AES17_OFFSET_DB
-
-
-def band_power(spectrum: Spectrum, low_hz: float, high_hz: float) -> float:
-    """Mean square between two frequencies."""
-    inside = (spectrum.frequency_hz >= low_hz) & (spectrum.frequency_hz < high_hz)
-    return float(spectrum.mean_square[inside].sum())
