@@ -15,8 +15,8 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.delivery import RELEASE_S, Delivery, derive_delivery
+from obsidian_wren.core.derive.gain_plan import GainPlan, plan_gain
 from obsidian_wren.core.derive.highpass import HighpassRule, derive_highpass
-from obsidian_wren.core.derive.preamp import PreampAdvice, advise_preamp
 from obsidian_wren.core.derive.tone import Tone, derive_tone
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 
@@ -25,7 +25,7 @@ from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 class Plan:
     """Everything that the rules answered."""
 
-    preamp: PreampAdvice
+    preamp: GainPlan
     highpass: HighpassRule
     tone: Tone
     delivery: Delivery
@@ -61,4 +61,4 @@ def plan(
     tone = derive_tone(talk, floor or quiet, highpass, mic_response_db=mic_response_db)
     before = tone_chain(highpass, [named.band for named in tone.bands])
     delivery = derive_delivery(talk_samples, before, rate_hz=talk.rate_hz)
-    return Plan(advise_preamp(talk, quiet), highpass, tone, delivery)
+    return Plan(plan_gain(talk, quiet=quiet), highpass, tone, delivery)

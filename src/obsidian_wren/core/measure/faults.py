@@ -11,11 +11,12 @@ from typing import Literal
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure import levels, speech
+from obsidian_wren.core.measure import clipping, integrity, speech
 
-Purpose = Literal["rest", "talk", "passage", "level"]
+Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial", "level"]
 SHORTEST_S = 3.0
 _TONE_RATE_HZ = 16_000
+_EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
 
 
 class BadTake(ValueError):
@@ -47,7 +48,17 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
     if channel is not None and not 1 <= channel <= count:
         raise BadTake("no-such-channel", f"There is no channel {channel}: the sound has {count}. Choose one from 1 to {count}.")
     alive = [c for c in range(count) if float(np.ptp(samples[:, c])) > 0.0]
+    heard = integrity.compare_channels(samples)
     chosen = channel - 1 if channel else (alive[0] if alive else 0)
+    # A microphone on the second input leaves only the converter's noise on the first.
+    first_dbfs, loudest_dbfs = heard.levels_dbfs[chosen], heard.levels_dbfs[heard.loudest - 1]
+    if channel is None and alive and first_dbfs < _EMPTY_DBFS and loudest_dbfs - first_dbfs > _EMPTY_UNDER_DB:
+        note = Note(
+            "wrong-channel",
+            f"Channel {chosen + 1} carries noise only; your microphone is on channel {heard.loudest}, which is used. "
+            f"Plug it into input 1, or choose channel {heard.loudest} in other programs too.",
+        )
+        return np.ascontiguousarray(samples[:, heard.loudest - 1]), (note,)
     if alive and chosen not in alive:
         raise BadTake(
             "dead-channel",
@@ -59,6 +70,16 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         word = "Channel" if len(dead) == 1 else "Channels"
         verb = "is" if len(dead) == 1 else "are"
         notes.append(Note("dead-channel", f"{word} {', '.join(dead)} {verb} dead; channel {chosen + 1} is used."))
+    elif heard.verdict == "inverted":
+        notes.append(
+            Note(
+                "inverted",
+                "One channel is the other upside down: mixed to mono they cancel and your voice is gone. "
+                f"Channel {chosen + 1} is used; turn the polarity of one over at the interface.",
+            )
+        )
+    elif heard.verdict == "same":
+        notes.append(Note("fake-stereo", f"Both channels carry the same sound: this is one microphone. Channel {chosen + 1} is used."))
     elif count > 1 and channel is None:
         notes.append(
             Note("channel", f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if it is not your microphone.")
@@ -80,13 +101,14 @@ def require_finite(samples: Samples, *, rate_hz: float) -> None:
 def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, ...]:
     """Raise BadTake when ``(n,)`` samples cannot serve; return the notes otherwise.
 
-    ``level`` reads anything that is sound; ``rest``, ``talk`` and ``passage`` ask for 3 s and for what their names say.
+    ``level`` reads anything that is sound, ``muted`` anything that is not digital silence; the others ask for 3 s and for what their
+    names say: nobody talking in a room take, a voice in talk.
     """
     if not len(samples):
         raise BadTake("empty", "There is no sound in it: zero samples. Record again, then try once more.")
     require_finite(samples, rate_hz=rate_hz)
     notes = list(_signal(samples, purpose))
-    if purpose == "level":
+    if purpose in ("level", "muted"):
         return tuple(notes)
     if len(samples) < SHORTEST_S * rate_hz:
         raise BadTake(
@@ -98,8 +120,10 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
             f"Sampled at {rate_hz / 1000:g} kHz, like a telephone: nothing above {rate_hz / 2000:g} kHz is in it, so the tone cannot be "
             "fitted. Take the passage again at 44.1 or 48 kHz.",
         )
+    if purpose == "dial":
+        return tuple(notes)
     voicing = speech.find_voice(samples, rate_hz=rate_hz)
-    if purpose == "rest":
+    if purpose in ("rest", "in-use", "other-gain"):
         if speech.has_melody(voicing):
             first = float(np.flatnonzero(voicing.voiced)[0]) * speech.PITCH_HOP_S
             raise BadTake(
@@ -116,6 +140,12 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
 
 def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
     level = purpose == "level"
+    if not samples.any() and purpose == "muted":
+        raise BadTake(
+            "silent",
+            "Digital silence: this mute sits after the converter, so it tells nothing of preamp and converter. Unplug the microphone "
+            "instead (phantom power off first), or turn a mute on the microphone itself.",
+        )
     if not samples.any():
         return _stop_or_note(
             level, "silent", "Nothing but digital silence: the input is muted, or it is the wrong one. Choose another input, or unmute it."
@@ -126,7 +156,7 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
             "constant",
             f"A constant value of {samples[0]:+.3f} and no sound (DC only). The input is broken or not connected: check the cable and the input.",
         )
-    tops = levels.flat_tops(samples)
+    tops = clipping.flat_tops(samples)
     if tops.share_of_samples > 0.02:
         return _stop_or_note(
             level,

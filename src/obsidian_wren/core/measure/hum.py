@@ -1,7 +1,8 @@
 """Mains hum and its harmonics, and other steady tones.
 
 Hum is a family of lines at whole multiples of one frequency near 50 or 60 Hz. It is reported only when at least two members
-stand out of the noise beside them, so that a single tone at 150 Hz is a tone and not hum.
+stand out of the noise beside them, so that a single tone at 150 Hz is a tone and not hum. The mains wanders while a take is made;
+where it does, the take is played at the speed of its own mains first, so that a line stays one line.
 """
 
 from __future__ import annotations
@@ -9,16 +10,18 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy.fft
 import scipy.ndimage
+import scipy.signal
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
+from obsidian_wren.core.measure.lines import LINE_BINS as _LINE_BINS
 from obsidian_wren.core.measure.spectrum import Spectrum, power_spectrum
 
 FRAME_S = 4.0
 _DRIFT = 0.004
 _HARMONICS = 20
 _STANDS_OUT_DB = 8.0
-_LINE_BINS = 3
 
 
 @dataclass(frozen=True)
@@ -31,11 +34,12 @@ class Harmonic:
 
 @dataclass(frozen=True)
 class Hum:
-    """A hum family: measured mains frequency, level of all lines together, and the lines."""
+    """A hum family: measured mains frequency, level of all lines together, the lines, and how far the mains wandered in Hz."""
 
     mains_hz: float
     level_dbfs: float
     harmonics: tuple[Harmonic, ...]
+    drift_hz: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -50,6 +54,79 @@ class Tone:
 def line_spectrum(samples: Samples, *, rate_hz: float) -> Spectrum:
     """Spectrum fine enough to part mains harmonics: 4 s Hann frames, or the whole take when it is shorter."""
     return power_spectrum(samples, rate_hz=rate_hz, frame_s=FRAME_S)
+
+
+_TRACK_RATE_HZ = 4_000
+_TRACK_FRAME_S = 2.0
+_TRACK_HOP_S = 0.5
+
+
+def read_hum(samples: Samples, lines: Spectrum, *, rate_hz: float) -> Hum | None:
+    """The hum family of ``(n,)`` samples, the mains allowed to wander by up to 0.4 %; ``lines`` is their :func:`line_spectrum`.
+
+    The mains is followed in 2 s frames by its strongest line; when it wandered by more than lines are wide, time is stretched so that
+    it stands still, and the family is measured there. ``mains_hz`` is then the mean over the take.
+    """
+    plain = find_hum(lines)
+    if len(samples) < 6.0 * rate_hz or rate_hz < 8_000:
+        return plain
+    low, low_rate = _decimated(samples, rate_hz)
+    track = _follow_mains(low, low_rate)
+    if track is None:
+        return plain
+    at_s, mains_hz = track
+    drift = float(mains_hz.max() - mains_hz.min())
+    # The tenth line must not smear over more than a bin.
+    if 10.0 * drift < lines.bin_hz:
+        return plain
+    mean = float(mains_hz.mean())
+    time = np.arange(len(low)) / low_rate
+    # The phase of the mains is the integral of its frequency; samples are taken where it has moved by equal steps.
+    phase = np.concatenate([[0.0], np.cumsum(np.interp(time, at_s, mains_hz)[:-1] / low_rate)])
+    even = np.linspace(0.0, phase[-1], len(low))
+    where = np.interp(even, phase, np.arange(len(low), dtype=float))
+    still = scipy.ndimage.map_coordinates(low, where[None, :], order=5, mode="nearest")
+    found = find_hum(line_spectrum(np.asarray(still), rate_hz=low_rate))
+    if found is None or (plain is not None and plain.level_dbfs > found.level_dbfs + 1.0):
+        return plain
+    return Hum(round(mean, 2), found.level_dbfs, found.harmonics, round(drift, 3))
+
+
+def _decimated(samples: Samples, rate_hz: float) -> tuple[Samples, float]:
+    factor = max(1, int(rate_hz // _TRACK_RATE_HZ))
+    taps = scipy.signal.firwin(20 * factor + 1, 0.7 / factor, window=("kaiser", 7.0)) if factor > 1 else np.ones(1)
+    return np.asarray(scipy.signal.upfirdn(taps, samples, down=factor))[10:], rate_hz / factor
+
+
+def _follow_mains(low: Samples, rate_hz: float) -> tuple[Samples, Samples] | None:
+    """Times in s and mains frequencies in Hz, smoothed; None where no line can be followed."""
+    length, hop = round(_TRACK_FRAME_S * rate_hz), round(_TRACK_HOP_S * rate_hz)
+    frames = np.lib.stride_tricks.sliding_window_view(low, length)[::hop]
+    if len(frames) < 5:
+        return None
+    size = 8 * scipy.fft.next_fast_len(length)
+    power = np.abs(scipy.fft.rfft(frames * np.hanning(length), size, axis=1)) ** 2
+    bin_hz = rate_hz / size
+    best: tuple[float, Samples] | None = None
+    for mains in (50.0, 60.0):
+        for number in (1, 2, 3, 4, 6):
+            centre, reach = number * mains, max(number * mains * _DRIFT, 2.0 * bin_hz)
+            first, last = int((centre - reach) / bin_hz), int((centre + reach) / bin_hz) + 2
+            around = power[:, int((centre - 8.0) / bin_hz) : int((centre + 8.0) / bin_hz)]
+            window = power[:, first:last]
+            top = window.argmax(axis=1)
+            rise = float(np.median(power_db(window.max(axis=1) / np.maximum(np.median(around, axis=1), 1e-30))))
+            edges = float(np.mean((top <= 1) | (top >= window.shape[1] - 2)))
+            # The higher the line, the finer it tells the mains; the clearer, the less it jumps.
+            if rise > 15.0 and edges < 0.1:
+                score = rise + 6.0 * np.log2(number)
+                if best is None or score > best[0]:
+                    best = (score, (first + top) * bin_hz / number)
+    if best is None:
+        return None
+    at = (np.arange(len(frames)) * hop + length / 2.0) / rate_hz
+    smooth = np.polyfit(at, scipy.ndimage.median_filter(best[1], 3, mode="nearest"), min(4, len(at) // 3))
+    return np.asarray(at, dtype=np.float64), np.asarray(np.polyval(smooth, at), dtype=np.float64)
 
 
 def _up_to(spectrum: Spectrum, high_hz: float) -> Spectrum:
@@ -127,8 +204,13 @@ def prominent_db(frequency_hz: float) -> float:
     return 8.0 if frequency_hz >= 1000.0 else 8.0 + 8.33 * float(np.log10(1000.0 / frequency_hz))
 
 
-def find_tones(spectrum: Spectrum, hum: Hum | None, *, low_hz: float = 89.1, high_hz: float = 11_200.0) -> tuple[Tone, ...]:
-    """Prominent steady tones that are no members of the hum family, loudest first, at most twelve (ECMA-418-1)."""
+def find_tones(
+    spectrum: Spectrum, hum: Hum | None, *, combs_hz: tuple[float, ...] = (), low_hz: float = 89.1, high_hz: float = 11_200.0
+) -> tuple[Tone, ...]:
+    """Prominent steady tones that belong to no hum family and to no comb of ``combs_hz`` spacing, loudest first, at most twelve.
+
+    Prominence by the tone-to-noise ratio of ECMA-418-1.
+    """
     spectrum = _up_to(spectrum, high_hz + 200.0)
     floor = _local_floor(spectrum, 80.0)
     inside = (spectrum.frequency_hz >= low_hz) & (spectrum.frequency_hz <= min(high_hz, spectrum.frequency_hz[-1] - 100.0))
@@ -139,6 +221,8 @@ def find_tones(spectrum: Spectrum, hum: Hum | None, *, low_hz: float = 89.1, hig
     for index in np.flatnonzero(inside & rises & peaks):
         frequency, power, _ = _line(spectrum, floor, float(spectrum.frequency_hz[index]), spectrum.bin_hz)
         if power <= 0.0 or any(abs(frequency - m) < 3 * spectrum.bin_hz for m in members):
+            continue
+        if any(abs(frequency - round(frequency / comb) * comb) < 2.5 * spectrum.bin_hz for comb in combs_hz):
             continue
         half = critical_bandwidth_hz(frequency) / 2.0
         around = (spectrum.frequency_hz >= frequency - half) & (spectrum.frequency_hz <= frequency + half)

@@ -1,4 +1,4 @@
-"""Levels of a take: AES17 RMS, sample peak, true peak, frame percentiles, DC, flat tops.
+"""Levels of a take: AES17 RMS, sample peak, true peak, frame percentiles, trend, DC.
 
 >>> import numpy as np
 >>> sine = np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)
@@ -18,7 +18,6 @@ from obsidian_wren.core.decibels import AES17_OFFSET_DB, SILENCE_DB, Samples, am
 FRAME_S = 0.010
 TRUE_PEAK_OVERSAMPLING = 8
 _TAPS_PER_PHASE = 32
-_FLAT_RUN_SAMPLES = 3
 
 
 @dataclass(frozen=True)
@@ -29,18 +28,6 @@ class Percentiles:
     p50: float
     p90: float
     p99: float
-
-
-@dataclass(frozen=True)
-class FlatTops:
-    """Runs of equal extremes, the mark of clipping, at full scale or under it.
-
-    ``count`` runs of at least three samples; ``level_dbfs`` the sample level they sit at, None when there are none.
-    """
-
-    count: int
-    level_dbfs: float | None
-    share_of_samples: float
 
 
 def rms_dbfs(samples: Samples) -> float:
@@ -72,6 +59,26 @@ def percentiles_dbfs(samples: Samples, *, rate_hz: float) -> Percentiles:
         return Percentiles(SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB)
     p10, p50, p90, p99 = np.percentile(levels, [10, 50, 90, 99])
     return Percentiles(float(p10), float(p50), float(p90), float(p99))
+
+
+@dataclass(frozen=True)
+class Trend:
+    """How the level wanders: slope in dB a minute and its standard error, from the levels of half-second stretches."""
+
+    db_per_minute: float
+    error_db_per_minute: float
+
+
+def level_trend(stretches_dbfs: Samples, *, stretch_s: float) -> Trend:
+    """Least-squares slope of ``(stretches,)`` levels over time; zero with an infinite error for fewer than four."""
+    count = len(stretches_dbfs)
+    if count < 4:
+        return Trend(0.0, np.inf)
+    minutes = np.arange(count) * stretch_s / 60.0
+    away = minutes - minutes.mean()
+    slope = float(away @ stretches_dbfs / (away @ away))
+    left = stretches_dbfs - stretches_dbfs.mean() - slope * away
+    return Trend(slope, float(np.sqrt(left @ left / (count - 2) / (away @ away))))
 
 
 def interpolator(factor: int, taps_per_phase: int) -> Samples:
@@ -135,38 +142,6 @@ def true_peak_dbtp(samples: Samples) -> float:
 def dc_offset(samples: Samples) -> float:
     """Mean of the samples, as a share of full scale."""
     return float(samples.mean()) if len(samples) else 0.0
-
-
-@njit(cache=True)
-def _flat_runs(samples: Samples, at_least: float, tolerance: float, shortest: int) -> tuple[int, int]:
-    runs, held, n = 0, 0, len(samples)
-    i = 0
-    while i < n:
-        value = samples[i]
-        j = i + 1
-        if abs(value) >= at_least:
-            while j < n and abs(samples[j] - value) <= tolerance:
-                j += 1
-            if j - i >= shortest:
-                runs += 1
-                held += j - i
-        i = j
-    return runs, held
-
-
-def flat_tops(samples: Samples) -> FlatTops:
-    """Clipping: runs of three or more equal samples within 0.1 dB of the take's extreme, at whatever level that is.
-
-    A clean waveform meets its extreme once and leaves it; a clipped one sits there. Silence and constant takes have none.
-    """
-    top = _absolute_peak(samples)
-    if top < 1e-4 or float(np.ptp(samples)) < 1e-6:
-        return FlatTops(0, None, 0.0)
-    runs, held = _flat_runs(samples, top * 10 ** (-0.1 / 20), 2e-7, _FLAT_RUN_SAMPLES)
-    # Two runs are needed: one flat extreme may be a coarse converter's single lucky pair.
-    if runs < 2:
-        return FlatTops(0, None, 0.0)
-    return FlatTops(int(runs), amplitude_db(top), held / len(samples))
 
 
 def peak_by_second_dbfs(samples: Samples, *, rate_hz: float) -> Samples:

@@ -6,13 +6,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.decibels import Samples, power_db
-from obsidian_wren.core.measure import clicks, levels, loudness, speech
-from obsidian_wren.core.measure.hum import Hum, Tone, find_hum, find_tones, line_spectrum
-from obsidian_wren.core.measure.spectrum import Band, Spectrum, a_weighted_dbfs, power_spectrum, third_octaves
+from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
+from obsidian_wren.core.measure import clicks, clipping, integrity, levels, loudness, speech
+from obsidian_wren.core.measure.buzz import Buzz, find_buzz
+from obsidian_wren.core.measure.hum import Hum, Tone, find_tones, line_spectrum, read_hum
+from obsidian_wren.core.measure.spectrum import Band, Spectrum, a_weighted_dbfs, power_spectrum, third_octaves, weighted_dbfs
 from obsidian_wren.core.measure.voice_spectrum import FINE_FRAME_S, FineSpectrum, noise_spectrum, voice_spectrum
+from obsidian_wren.core.measure.weighting import itu468_weighting_power
 
 _BAND_FRAME_S = 1.4
+_STRETCH_S = 0.5
+RUMBLE_BELOW_HZ = 60.0
 # A voice has no lines as narrow as hum: shorter frames serve its bands as well, and faster.
 _TALK_BAND_FRAME_S = 0.34
 
@@ -30,28 +34,40 @@ class LevelReading:
     percentiles_dbfs: levels.Percentiles
     loudness_lufs: float | None
     loudness_range_lu: float | None
-    flat_tops: levels.FlatTops
+    flat_tops: clipping.FlatTops
     dc_offset: float
 
 
 @dataclass(frozen=True)
 class QuietReading:
-    """The room with nobody talking."""
+    """The room with nobody talking.
+
+    ``itu468_dbfs`` is an RMS level behind the network of ITU-R BS.468-4, without its quasi-peak detector. ``grid_bits`` is the depth
+    of the grid that the samples sit on, ``effective_bits`` what stands over the floor. ``rumble_a_weighted_dbfs`` is what the sound
+    under 60 Hz adds to the A-weighted level.
+    """
 
     duration_s: float
     rate_hz: float
     rms_dbfs: float
     a_weighted_dbfs: float
+    itu468_dbfs: float
     peak_dbfs: float
     percentiles_dbfs: levels.Percentiles
     spread_db: float
+    trend: levels.Trend
     third_octaves: tuple[Band, ...]
     hum: Hum | None
     tones: tuple[Tone, ...]
+    buzz: tuple[Buzz, ...]
     transients: clicks.Transients
-    flat_tops: levels.FlatTops
+    flat_tops: clipping.FlatTops
     dc_offset: float
     rumble_dbfs: float
+    rumble_a_weighted_dbfs: float
+    grid_bits: int | None
+    effective_bits: float | None
+    dropouts: integrity.Dropouts
     noise: FineSpectrum
 
 
@@ -73,7 +89,8 @@ class TalkReading:
     loudness_lufs: float | None
     loudness_range_lu: float | None
     third_octaves: tuple[Band, ...]
-    flat_tops: levels.FlatTops
+    flat_tops: clipping.FlatTops
+    soft_clipping: clipping.SoftClipping | None
     pitch_hz: speech.Pitch | None
     voiced_s: float
     snr_db: float | None
@@ -97,7 +114,7 @@ def read_level(samples: Samples, *, rate_hz: float) -> LevelReading:
         percentiles_dbfs=levels.percentiles_dbfs(samples, rate_hz=rate_hz),
         loudness_lufs=loud.integrated_lufs,
         loudness_range_lu=loud.range_lu,
-        flat_tops=levels.flat_tops(samples),
+        flat_tops=clipping.flat_tops(samples),
         dc_offset=levels.dc_offset(samples),
     )
 
@@ -106,26 +123,36 @@ def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
     """Read ``(n,)`` samples of a room with nobody talking."""
     bands = _bands(samples, rate_hz)
     lines = line_spectrum(samples, rate_hz=rate_hz)
-    family = find_hum(lines)
+    family = read_hum(samples, lines, rate_hz=rate_hz)
+    buzz = find_buzz(lines, family)
     # Spread: how far the level of half-second stretches wanders, 10th to 90th percentile.
-    stretches = levels.frame_levels_dbfs(samples, rate_hz=rate_hz, frame_s=0.5)
-    low, high = np.percentile(np.maximum(stretches, -200.0), [10, 90])
-    rumble = float(bands.mean_square[(bands.frequency_hz >= 10.0) & (bands.frequency_hz < 60.0)].sum())
+    stretches = np.maximum(levels.frame_levels_dbfs(samples, rate_hz=rate_hz, frame_s=_STRETCH_S), -200.0)
+    low, high = np.percentile(stretches, [10, 90]) if len(stretches) else (0.0, 0.0)
+    under = (bands.frequency_hz >= 10.0) & (bands.frequency_hz < RUMBLE_BELOW_HZ)
+    rumble = Spectrum(bands.frequency_hz[under], bands.mean_square[under])
+    level = levels.rms_dbfs(samples - samples.mean())
     return QuietReading(
         duration_s=len(samples) / rate_hz,
         rate_hz=rate_hz,
         rms_dbfs=levels.rms_dbfs(samples),
         a_weighted_dbfs=a_weighted_dbfs(bands),
+        itu468_dbfs=weighted_dbfs(bands, itu468_weighting_power),
         peak_dbfs=levels.peak_dbfs(samples),
         percentiles_dbfs=levels.percentiles_dbfs(samples, rate_hz=rate_hz),
         spread_db=float(high - low),
+        trend=levels.level_trend(stretches, stretch_s=_STRETCH_S),
         third_octaves=third_octaves(bands),
         hum=family,
-        tones=find_tones(lines, family),
+        tones=find_tones(lines, family, combs_hz=tuple(comb.spacing_hz for comb in buzz)),
+        buzz=buzz,
         transients=clicks.find_transients(samples, rate_hz=rate_hz),
-        flat_tops=levels.flat_tops(samples),
+        flat_tops=clipping.flat_tops(samples),
         dc_offset=levels.dc_offset(samples),
-        rumble_dbfs=power_db(rumble) + 3.0103,
+        rumble_dbfs=power_db(float(rumble.mean_square.sum())) + AES17_OFFSET_DB,
+        rumble_a_weighted_dbfs=a_weighted_dbfs(rumble),
+        grid_bits=integrity.grid_bits(samples),
+        effective_bits=integrity.effective_bits(level),
+        dropouts=integrity.find_dropouts(samples, rate_hz=rate_hz),
         noise=noise_spectrum(power_spectrum(samples, rate_hz=rate_hz, frame_s=FINE_FRAME_S)),
     )
 
@@ -155,7 +182,8 @@ def read_talk(samples: Samples, *, rate_hz: float, quiet: QuietReading | None = 
         loudness_lufs=loud.integrated_lufs,
         loudness_range_lu=loud.range_lu,
         third_octaves=third_octaves(bands),
-        flat_tops=levels.flat_tops(samples),
+        flat_tops=clipping.flat_tops(samples),
+        soft_clipping=clipping.soft_clipping(samples, rate_hz=rate_hz),
         pitch_hz=voicing.pitch(),
         voiced_s=voicing.voiced_s,
         snr_db=None if quiet is None else active.level_dbfs - quiet.rms_dbfs,

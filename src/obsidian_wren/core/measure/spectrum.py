@@ -6,6 +6,7 @@ six between the edges of IEC 61260-1, base ten. It meets class 1, and passes 0.0
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -110,6 +111,11 @@ def third_octaves(spectrum: Spectrum) -> tuple[Band, ...]:
     return tuple(Band(float(c), float(level)) for c, level in zip(nominal, levels, strict=True))
 
 
+def weighted_dbfs(spectrum: Spectrum, weighting: Callable[[Samples], Samples]) -> float:
+    """AES17 level of a spectrum behind a weighting given as a power ratio of frequency, dBFS."""
+    return power_db(float(weighting(spectrum.frequency_hz) @ spectrum.mean_square)) + AES17_OFFSET_DB
+
+
 def a_weighted_dbfs(spectrum: Spectrum) -> float:
     """A-weighted AES17 level of a spectrum, dBFS (IEC 61672-1, weighted in the frequency domain)."""
-    return power_db(float(a_weighting_power(spectrum.frequency_hz) @ spectrum.mean_square)) + AES17_OFFSET_DB
+    return weighted_dbfs(spectrum, a_weighting_power)

@@ -1,0 +1,67 @@
+"""What is wrong with the voice on its way in: where it is cut, rounded off, or too faint, and what to turn."""
+
+from __future__ import annotations
+
+import math
+
+from obsidian_wren.core.derive.causes import ENOUGH_VOICE_OVER_ROOM_DB, Cause, Where
+from obsidian_wren.core.derive.gain_plan import GainPlan, where_clipped
+from obsidian_wren.core.measure.readings import TalkReading
+
+_FAR_CM = 40.0
+
+
+def find_voice_causes(
+    talk: TalkReading, *, loud: TalkReading | None = None, plan: GainPlan | None = None, distance_cm: float | None = None
+) -> tuple[Cause, ...]:
+    """Causes in the order of mending, from normal talk and, where it was taken, the loudest."""
+    found: list[Cause] = []
+    for take, name in ((talk, "normal talk"), (loud, "your loudest")):
+        if take is None:
+            continue
+        if take.flat_tops.count >= 3:
+            where = (plan.clipped_where if plan is not None and take is talk else None) or where_clipped(take) or ""
+            evidence = f"{take.flat_tops.count} peaks of {name} are cut flat. {where}"
+            stage: Where = "converter" if (take.flat_tops.level_dbfs or 0.0) >= -0.3 else "preamp"
+            found.append(
+                _cause(
+                    "flat-tops", stage, "Peaks are cut flat", evidence, "Turn the gain before that point down, then take it again.", True
+                )
+            )
+            break
+        if take.soft_clipping is not None:
+            soft = take.soft_clipping
+            told = (
+                f"its third harmonic grows by {soft.third_harmonic_slope:.1f} dB for each dB"
+                if soft.third_harmonic_slope is not None and soft.third_harmonic_slope > 2.2
+                else f"waves over {soft.from_dbfs:.0f} dBFS are {soft.crest_loss_db:.1f} dB flatter than those 10 dB under them"
+            )
+            found.append(
+                _cause(
+                    "soft-clipping", "preamp", "A stage gives way when you are loud", f"In {name}, {told}: rounded off, not cut.",
+                    "Turn the preamp down or move back. If it stays the same, the microphone itself gives way.", True,
+                )
+            )  # fmt: skip
+            break
+    over = talk.snr_db
+    if over is not None and over < ENOUGH_VOICE_OVER_ROOM_DB and not found:
+        if distance_cm is not None and distance_cm > _FAR_CM:
+            gain = 20.0 * math.log10(distance_cm / 20.0)
+            found.append(
+                _cause(
+                    "too-far", "microphone", f"{distance_cm:g} cm is far", f"The voice stands {over:.0f} dB over the room, 30 are wanted.",
+                    f"Come to 20 cm: {gain:+.0f} dB voice over room, more than any knob gives.", False,
+                )
+            )  # fmt: skip
+        else:
+            found.append(
+                _cause(
+                    "little-voice", "room", "The voice stands too little over the room", f"{over:.0f} dB, 30 are wanted.",
+                    "Mend what makes the floor first: it is ranked under Quiet. Going closer helps at once.", False,
+                )
+            )  # fmt: skip
+    return tuple(found)
+
+
+def _cause(code: str, where: Where, title: str, evidence: str, remedy: str, spoils: bool) -> Cause:
+    return Cause(code, where, "talk", title, evidence, remedy, None, spoils, True)
