@@ -1,11 +1,14 @@
-"""Microphone responses as two-column text: frequency in Hz, level in dB; an optional third column (phase) is passed over.
+"""Microphone responses as two-column text: frequency in Hz, level in dB; an optional third column is the phase in degrees.
 
-Columns part by tab, comma, semicolon or space. Lines that begin with ``*``, ``#``, ``;``, ``"`` or a word are comments.
+Columns part by tab, comma, semicolon or space. Lines that begin with ``*``, ``#``, ``;``, ``"`` or a word are comments. A comma may be
+the decimal mark where columns part otherwise.
 """
 
 from __future__ import annotations
 
+import itertools
 import re
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -13,31 +16,63 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.formats.sound import BadSound
 
+_MOST_ROWS = 20_000
 
-def read_response(path: Path) -> tuple[Samples, Samples]:
-    """Frequencies in Hz, rising, and levels in dB. Raises BadSound naming the line that is wrong."""
+
+def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
+    """Rows of Hz and dB, and phase where the file has it throughout, rising. Raises BadSound naming the line that is wrong."""
+    name = name or path.name
     try:
         text = path.read_text("utf-8-sig", errors="replace")
     except OSError as error:
-        raise BadSound("unreadable", f"{path.name} cannot be opened ({error.strerror}). Check the name and try again.") from error
-    rows: list[tuple[float, float]] = []
+        raise BadSound("unreadable", f"{name} cannot be opened ({error.strerror}). Check the name and try again.") from error
+    rows: list[list[float]] = []
     for number, line in enumerate(text.splitlines(), 1):
         stripped = line.strip()
-        if not stripped or re.match(r"[*#;\"A-Za-z]", stripped):
+        if not stripped or re.match(r"[*#;\"/A-Za-z]", stripped):
             continue
-        parts = [p for p in re.split(r"[\t;, ]+", stripped) if p]
-        try:
-            hz, db = float(parts[0]), float(parts[1])
-        except (ValueError, IndexError):
-            raise BadSound(
-                "response-row", f"{path.name}, line {number}: “{stripped[:40]}” is not a frequency and a level. Mend or remove it."
-            ) from None
-        if not (0.0 < hz < 1e6 and abs(db) < 200.0):
-            raise BadSound("response-row", f"{path.name}, line {number}: {hz:g} Hz at {db:g} dB cannot be. Mend or remove it.")
-        rows.append((hz, db))
+        row = _row(stripped)
+        if row is None:
+            raise BadSound("response-row", f"{name}, line {number}: “{stripped[:40]}” is not a frequency and a level. Mend or remove it.")
+        if not (0.0 < row[0] < 1e6 and abs(row[1]) < 200.0):
+            raise BadSound("response-row", f"{name}, line {number}: {row[0]:g} Hz at {row[1]:g} dB cannot be. Mend or remove it.")
+        rows.append(row)
+        if len(rows) > _MOST_ROWS:
+            raise BadSound("response-long", f"{name} holds more than {_MOST_ROWS} rows. Is it the right file?")
     if len(rows) < 3:
-        raise BadSound("response-short", f"{path.name} holds {len(rows)} usable rows; at least 3 are needed. Is it the right file?")
-    rows.sort()
+        raise BadSound("response-short", f"{name} holds {len(rows)} usable rows; at least 3 are needed. Is it the right file?")
+    rows.sort(key=lambda row: row[0])
+    for low, high in itertools.pairwise(rows):
+        if low[0] == high[0] and low[1] != high[1]:
+            raise BadSound("response-row", f"{name}: {low[0]:g} Hz stands there twice, with {low[1]:g} and {high[1]:g} dB. Remove one.")
+    return rows if all(len(row) == 3 for row in rows) else [row[:2] for row in rows]
+
+
+def _row(text: str) -> list[float] | None:
+    """Two or three numbers of a line, None when it is not that."""
+    splits = [re.split(r"[\t;, ]+", text)]
+    # A comma is a decimal mark where something else parts the columns: 100,5; -1,2
+    if "," in text and re.search(r"[\t; ]", text):
+        splits.insert(0, re.split(r"[\t; ]+", text.replace(", ", " ").replace(",", ".")))
+    for parts in splits:
+        try:
+            numbers = [float(part) for part in parts if part]
+        except ValueError:
+            continue
+        if len(numbers) in (2, 3):
+            return numbers
+    return None
+
+
+def response_text(rows: Sequence[Sequence[float]], *, title: str) -> str:
+    """The same kind of file: a comment line, then tab-parted columns."""
+    head = "# Hz\tdB\tdegrees" if rows and len(rows[0]) == 3 else "# Hz\tdB"
+    return "\n".join([f"# {title}", head, *("\t".join(f"{value:g}" for value in row) for row in rows)]) + "\n"
+
+
+def read_response(path: Path) -> tuple[Samples, Samples]:
+    """Frequencies in Hz, rising, and levels in dB. Raises BadSound naming the line that is wrong."""
+    rows = read_rows(path)
     return np.array([r[0] for r in rows]), np.array([r[1] for r in rows])
 
 

@@ -127,17 +127,34 @@ def noise_pascals(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.G
             return _hum(noise, count, rate_hz, rng)
         case "clicks":
             return _clicks(noise, count, rate_hz, rng)
+        case "tone":
+            return _lines(noise, 1, count, rate_hz, rng)
+        case "comb":
+            return _lines(noise, noise.lines, count, rate_hz, rng)
 
 
 def _hum(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
     at = np.arange(count) / rate_hz
+    # The mains wanders there and back once in two minutes.
+    turns = noise.mains_hz * at + noise.drift_hz * 60.0 / np.pi * (1.0 - np.cos(np.pi * at / 60.0))
     powers = 10.0 ** (np.array(noise.harmonics_db) / 10.0)
     powers /= powers.sum()
     wave = np.zeros(count)
     for number, power in enumerate(powers, 1):
         if number * noise.mains_hz < rate_hz / 2:
-            wave += np.sqrt(2.0 * power) * np.sin(2 * np.pi * number * noise.mains_hz * at + rng.uniform(0, 2 * np.pi))
+            wave += np.sqrt(2.0 * power) * np.sin(2 * np.pi * number * turns + rng.uniform(0, 2 * np.pi))
     return wave * pascals(noise.level_db_spl)
+
+
+def _lines(noise: NoiseSpec, lines: int, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    """Lines of equal power at multiples of one frequency, together at the source's level."""
+    at = np.arange(count) / rate_hz
+    wave = np.zeros(count)
+    for number in range(1, lines + 1):
+        phase = rng.uniform(0, 2 * np.pi)
+        if number * noise.frequency_hz < 0.45 * rate_hz:
+            wave += np.sin(2 * np.pi * number * noise.frequency_hz * at + phase)
+    return np.asarray(wave * np.sqrt(2.0 / lines) * pascals(noise.level_db_spl))
 
 
 def _clicks(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:

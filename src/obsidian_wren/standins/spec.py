@@ -45,16 +45,22 @@ class NoiseSpec(_Strict):
     """One source of noise, its level in dB SPL as the microphone picks it up.
 
     ``spectrum_db``: points of Hz and dB that shape ``heater``, ``rain`` or ``white`` otherwise than they are.
-    ``hum``: a mains family, ``harmonics`` in dB against the whole. ``clicks``: keys, ``level_db_spl`` is their peak level.
+    ``hum``: a mains family, ``harmonics`` in dB against the whole, wandering by ``drift_hz`` over a minute. ``clicks``: keys,
+    ``level_db_spl`` is their peak level. ``tone``: one steady line at ``frequency_hz``. ``comb``: ``lines`` of equal level every
+    ``frequency_hz``, as dimmers and network gear make them. ``name`` is what a person switches off; sources of one name go together.
     """
 
-    kind: Literal["heater", "hum", "clicks", "rain", "white"]
+    kind: Literal["heater", "hum", "clicks", "rain", "white", "tone", "comb"]
+    name: str = ""
     level_db_spl: float = Field(ge=-20, le=120)
     when: Literal["always", "in-use"] = "always"
     spectrum_db: tuple[tuple[float, float], ...] = ()
     mains_hz: float = Field(50.0, ge=40, le=70)
     harmonics_db: tuple[float, ...] = (-6.0, -2.0, -9.0, -8.0, -14.0, -12.0)
     per_minute: float = Field(120.0, ge=0, le=2000)
+    drift_hz: float = Field(0.0, ge=-1, le=1)
+    frequency_hz: float = Field(1000.0, ge=10, le=20_000)
+    lines: int = Field(20, ge=1, le=400)
 
 
 class BellSpec(_Strict):
@@ -85,7 +91,26 @@ class InterfaceSpec(_Strict):
     equivalent_input_noise_dbu: float = Field(-127.0, ge=-140, le=-60)
     converter_noise_dbfs: float = Field(-108.0, ge=-150, le=-40)
     bits: Literal[8, 16, 24, 32] = 24
+    pad_db: float = Field(10.0, ge=0, le=40)
+    # What a numbered dial does, where the rig's interface has one: number and gain in dB, hidden from the rules.
+    dial_db: tuple[tuple[float, float], ...] = ((0.0, -6.0), (2.0, 9.0), (4.0, 21.0), (6.0, 31.0), (8.0, 42.0), (10.0, 56.0))
+    dc_offset: float = Field(0.0, ge=-0.5, le=0.5)
+    # A preamp that gives way softly from this level on, or cuts hard at it, dBFS at the converter; None: it does not.
+    soft_from_dbfs: float | None = Field(None, ge=-60, le=20)
+    cut_at_dbfs: float | None = Field(None, ge=-60, le=20)
+    layout: Literal["mono", "first", "second", "same", "inverted"] = "mono"
     rate_hz: Literal[16000, 22050, 24000, 32000, 44100, 48000, 88200, 96000] = 48000
+
+
+class ComputerSpec(_Strict):
+    """What the computer does to the sound after the converter: its slider's taper, hidden from the rules, and pieces it loses.
+
+    ``gate_dbfs``: enhancements cut everything under this level to silence.
+    """
+
+    slider_db: tuple[tuple[float, float], ...] = ((0.0, -60.0), (10.0, -31.0), (25.0, -18.5), (50.0, -8.6), (75.0, -3.4), (100.0, 0.0))
+    dropouts_per_minute: float = Field(0.0, ge=0, le=600)
+    gate_dbfs: float = Field(-45.0, ge=-100, le=0)
 
 
 class WorldSpec(_Strict):
@@ -100,6 +125,7 @@ class WorldSpec(_Strict):
     noises: tuple[NoiseSpec, ...] = ()
     microphone: MicrophoneSpec = MicrophoneSpec()
     interface: InterfaceSpec = InterfaceSpec()
+    computer: ComputerSpec = ComputerSpec()
 
 
 def read_spec(path: Path) -> WorldSpec:

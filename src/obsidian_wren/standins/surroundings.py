@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from obsidian_wren.service.ports import KeepingListener, Knob, Placement, PushedStream, RecordingListener, TakeSource, World
+from obsidian_wren.standins.computer import StandInComputer, first_settings
 from obsidian_wren.standins.spec import BOATHOUSE, PlacementSpec, WorldSpec
 
 CALL_NAME = "Editor call"
@@ -30,6 +31,11 @@ def _placed(spec_json: str, placement: Placement) -> str:
     return spec.model_copy(update={"placement": moved, "microphone": microphone}).model_dump_json()
 
 
+def _things_of(spec_json: str) -> tuple[str, ...]:
+    """What can be switched off in the world, each name once, in its order."""
+    return tuple(dict.fromkeys(noise.name for noise in WorldSpec.model_validate_json(spec_json).noises if noise.name))
+
+
 def _make_call(rate_hz: int) -> KeepingListener:
     from obsidian_wren.standins.listeners import Call
 
@@ -44,4 +50,7 @@ def _make_recorder(rate_hz: int) -> RecordingListener:
 
 def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
     """The boathouse, the editor's call and the walk recorder, beside a real microphone in the browser."""
-    return World(_open_source, _knob_of, _placed, BOATHOUSE.read_text("utf-8"), _make_call, _make_recorder, open_browser)
+    return World(
+        _open_source, _knob_of, _placed, BOATHOUSE.read_text("utf-8"), _make_call, _make_recorder, open_browser, _things_of,
+        StandInComputer(), first_settings,
+    )  # fmt: skip

@@ -1,18 +1,20 @@
-"""A simulated rig: takes as files, as paced streams, and live, all from one spec."""
+"""A simulated rig: takes as files, as paced streams, and live, all from one spec and the position of its controls."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
+import scipy.interpolate
 import scipy.signal
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.service.ports import Knob, SoundStream
+from obsidian_wren.service.ports import Controls, Knob, SoundStream
 from obsidian_wren.standins import acoustics
 from obsidian_wren.standins.spec import WorldSpec
 
-PURPOSES = ("rest", "in-use", "talk", "loud", "soft", "passage")
+PURPOSES = ("rest", "in-use", "talk", "loud", "soft", "passage", "muted", "other-gain", "dial")
 _PART = {
     "talk": ("talk", "normal_db_spl"),
     "passage": ("passage", "normal_db_spl"),
@@ -21,11 +23,16 @@ _PART = {
 }
 _DBU_VOLT = 0.7745967
 _LIVE_LOOP_S = 40.0
+_ROOM_LOOP_S = 12.0
+# What a phone beside the microphone plays while a dial is learned.
+_STEADY_DB_SPL = 70.0
+_PINK = ((20.0, 0.0), (20_000.0, -30.0))
+_GATE_FRAME_S = 0.02
 
 
-@lru_cache(maxsize=12)
-def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int) -> Samples:
-    """Voltage at the microphone's output, ``(count,)``: everything before the preamp. Cached, since turning a knob keeps it."""
+@lru_cache(maxsize=16)
+def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int, off: frozenset[str]) -> Samples:
+    """Voltage at the preamp's input, ``(count,)``. Cached, since turning a knob keeps it."""
     spec = WorldSpec.model_validate_json(spec_json)
     rate_hz = spec.interface.rate_hz
     rng = np.random.default_rng([spec.seed, PURPOSES.index(purpose), repeat])
@@ -33,7 +40,7 @@ def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int) -> Sam
     room = np.zeros(count)
     for noise in spec.noises:
         drawn = acoustics.noise_pascals(noise, count, rate_hz, rng)
-        if noise.when == "always" or purpose == "in-use":
+        if (noise.when == "always" or purpose == "in-use") and noise.name not in off:
             room += drawn
     near = np.zeros(count)
     if purpose in _PART:
@@ -42,60 +49,162 @@ def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int) -> Sam
         voice = np.resize(voice, count) * acoustics.pascals(getattr(spec.talker, effort))
         response = acoustics.room_response(spec.room, spec.placement, spec.microphone.pattern, rate_hz)
         near = scipy.signal.oaconvolve(voice, response)[:count]
+    if purpose == "dial":
+        room = room + acoustics.shaped_noise(count, rate_hz, rng, _PINK) * acoustics.pascals(_STEADY_DB_SPL)
     far_db = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=False)
     near_db = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=True)
     heard = acoustics.through_magnitude(room, far_db) + acoustics.through_magnitude(near, near_db)
     heard = heard + acoustics.self_noise_pascals(spec.microphone.self_noise_dba, count, rate_hz, rng)
     volts = heard * spec.microphone.sensitivity_mv_pa / 1000.0
+    if purpose == "muted":
+        volts = volts * 0.0
     # Equivalent input noise is stated over 20 Hz to 20 kHz.
     band = np.sqrt(max(1.0, rate_hz / 2.0 / 19_980.0))
     hiss = rng.standard_normal(count) * _DBU_VOLT * 10.0 ** (spec.interface.equivalent_input_noise_dbu / 20.0) * band
     return np.asarray(volts + hiss)
 
 
-def convert(spec: WorldSpec, volts: Samples, gain_db: float, rng: np.random.Generator) -> Samples:
-    """Preamp and converter: gain, converter noise, clipping at full scale, rounding with dither. Full scale is ±1."""
+def full_scale_volts(spec: WorldSpec) -> float:
+    """Peak voltage that reads full scale at no gain: 0 dBFS (AES17) is a sine of ``max_input_dbu``, whose peak is √2 its RMS."""
+    return float(_DBU_VOLT * 10.0 ** (spec.interface.max_input_dbu / 20.0) * np.sqrt(2.0))
+
+
+def _analogue(spec: WorldSpec, wave: Samples) -> Samples:
+    """What the preamp does when it is driven: cut, or give way from a level on."""
     interface = spec.interface
-    # 0 dBFS (AES17) is a sine of max_input_dbu, whose peak is √2 times its RMS.
-    full_scale = _DBU_VOLT * 10.0 ** (interface.max_input_dbu / 20.0) * np.sqrt(2.0)
-    digital = volts * 10.0 ** (gain_db / 20.0) / full_scale
+    if interface.cut_at_dbfs is not None:
+        top = 10.0 ** (interface.cut_at_dbfs / 20.0)
+        wave = np.clip(wave, -top, top)
+    if interface.soft_from_dbfs is not None:
+        knee = 10.0 ** (interface.soft_from_dbfs / 20.0)
+        wave = knee * np.tanh(wave / knee)
+    return wave
+
+
+def convert(spec: WorldSpec, volts: Samples, gain_db: float, rng: np.random.Generator) -> Samples:
+    """Preamp and converter: gain, converter noise and offset, clipping at full scale, rounding with dither. Full scale is ±1."""
+    interface = spec.interface
+    digital = _analogue(spec, volts * 10.0 ** (gain_db / 20.0) / full_scale_volts(spec))
     digital = digital + rng.standard_normal(len(volts)) * 10.0 ** (interface.converter_noise_dbfs / 20.0) / np.sqrt(2.0)
-    step = 2.0 ** (1 - interface.bits)
-    dither = (rng.random(len(volts)) - rng.random(len(volts))) * step
-    return np.asarray(np.clip(np.round((digital + dither) / step) * step, -1.0, 1.0 - step))
+    return _rounded(digital + interface.dc_offset, interface.bits, rng)
+
+
+def _rounded(samples: Samples, bits: int, rng: np.random.Generator) -> Samples:
+    step = 2.0 ** (1 - bits)
+    dither = (rng.random(len(samples)) - rng.random(len(samples))) * step
+    return np.asarray(np.clip(np.round((samples + dither) / step) * step, -1.0, 1.0 - step))
+
+
+def through_computer(spec: WorldSpec, samples: Samples, controls: Controls, rng: np.random.Generator) -> Samples:
+    """What lies after the converter: the device's output, the system's slider, its depth and enhancements, and what it loses."""
+    after_db = controls.trim_db + slider_db(spec, controls.slider_percent)
+    if after_db != 0.0:
+        samples = np.clip(samples * 10.0 ** (after_db / 20.0), -1.0, 1.0)
+    if controls.bits < spec.interface.bits:
+        samples = _rounded(samples, controls.bits, rng)
+    if controls.enhancements:
+        size = round(_GATE_FRAME_S * spec.interface.rate_hz)
+        frames = np.resize(np.concatenate([samples, np.zeros(-len(samples) % size)]), (-(-len(samples) // size), size))
+        open_ = np.sqrt(np.mean(frames**2, axis=1) * 2.0) > 10.0 ** (spec.computer.gate_dbfs / 20.0)
+        # It opens late and closes late, as such things do.
+        open_ = np.convolve(open_, np.ones(6), mode="full")[: len(open_)] > 0
+        samples = (frames * open_[:, None]).reshape(-1)[: len(samples)]
+    if spec.computer.dropouts_per_minute:
+        seconds = len(samples) / spec.interface.rate_hz
+        samples = samples.copy()
+        for start in rng.uniform(0.0, seconds, rng.poisson(spec.computer.dropouts_per_minute * seconds / 60.0)):
+            first = int(start * spec.interface.rate_hz)
+            samples[first : first + round(0.01 * spec.interface.rate_hz)] = 0.0
+    return samples
+
+
+def slider_db(spec: WorldSpec, percent: float) -> float:
+    """What the system's slider does at a position, dB."""
+    return _along(spec.computer.slider_db, percent)
+
+
+def _along(points: tuple[tuple[float, float], ...], position: float) -> float:
+    x, y = np.array(points).T
+    return float(scipy.interpolate.PchipInterpolator(x, y)(np.clip(position, x[0], x[-1])))
+
+
+def laid_out(spec: WorldSpec, samples: Samples, rng: np.random.Generator) -> Samples:
+    """The channels that the device gives, ``(n,)`` for one or ``(n, 2)``: the microphone may sit on either, or on both."""
+    empty = rng.standard_normal(len(samples)) * 10.0 ** (spec.interface.converter_noise_dbfs / 20.0) / np.sqrt(2.0)
+    match spec.interface.layout:
+        case "mono":
+            return samples
+        case "first":
+            return np.column_stack([samples, empty])
+        case "second":
+            return np.column_stack([empty, samples])
+        case "same":
+            return np.column_stack([samples, samples])
+        case "inverted":
+            return np.column_stack([samples, -samples])
 
 
 class SimulatedRig:
-    """The rig behind the source port. The knob may be turned between takes and while live."""
+    """The rig behind the source port. Its controls may be turned between takes and while live."""
 
     def __init__(self, spec: WorldSpec) -> None:
         self.spec = spec
-        interface = spec.interface
-        low, high = interface.gain_range_db
-        self.knob = Knob(interface.gain_db, low, high, interface.gain_step_db)
-        self.rate_hz = int(interface.rate_hz)
+        self.controls = Controls(gain_db=spec.interface.gain_db)
+        self.rate_hz = int(spec.interface.rate_hz)
+
+    @property
+    def knob(self) -> Knob:
+        """The preamp's position, range and step, dB."""
+        interface = self.spec.interface
+        return Knob(self.gain_db, *interface.gain_range_db, interface.gain_step_db)
+
+    @property
+    def gain_db(self) -> float:
+        """Gain before the converter without the pad: by the knob in dB, or by the number of the dial."""
+        return self._gain_db(self.controls)
+
+    def _gain_db(self, controls: Controls) -> float:
+        if controls.dial is not None:
+            return _along(self.spec.interface.dial_db, controls.dial)
+        return self.spec.interface.gain_db if controls.gain_db is None else controls.gain_db
+
+    def set(self, controls: Controls) -> None:
+        """Put every control where it is said to stand; a knob in dB goes to the nearest step within its range."""
+        self.controls = controls
+        if controls.gain_db is not None:
+            self.turn(controls.gain_db)
 
     def turn(self, gain_db: float) -> Knob:
         """Turn the preamp to the nearest step within its range."""
-        knob = self.knob
-        steps = round((min(max(gain_db, knob.low_db), knob.high_db) - knob.low_db) / knob.step_db)
-        self.knob = Knob(knob.low_db + steps * knob.step_db, knob.low_db, knob.high_db, knob.step_db)
+        low, high = self.spec.interface.gain_range_db
+        step = self.spec.interface.gain_step_db
+        steps = round((min(max(gain_db, low), high) - low) / step)
+        self.controls = replace(self.controls, gain_db=low + steps * step)
         return self.knob
 
+    def _before_converter_db(self, controls: Controls) -> float:
+        return self._gain_db(controls) - (self.spec.interface.pad_db if controls.pad_on else 0.0)
+
     def take(self, purpose: str, *, seconds: float, repeat: int = 0) -> Samples:
-        """A whole take ``(n,)`` at ``rate_hz``. The same spec, seed and repeat give the same samples."""
+        """The microphone's channel of a whole take ``(n,)``. The same spec, controls, seed and repeat give the same samples."""
+        samples, _ = self._take(purpose, seconds, repeat, self.controls)
+        return samples
+
+    def _take(self, purpose: str, seconds: float, repeat: int, controls: Controls) -> tuple[Samples, np.random.Generator]:
         count = round(seconds * self.rate_hz)
-        volts = _capsule_volts(self.spec.model_dump_json(), purpose, count, repeat)
+        volts = _capsule_volts(self.spec.model_dump_json(), purpose, count, repeat, controls.things_off)
         rng = np.random.default_rng([self.spec.seed, 99, PURPOSES.index(purpose), repeat])
-        return convert(self.spec, volts, self.knob.gain_db, rng)
+        samples = convert(self.spec, volts, self._before_converter_db(controls), rng)
+        return through_computer(self.spec, samples, controls, rng), rng
 
-    def open_take(self, purpose: str, *, seconds: float, repeat: int = 0) -> SoundStream:
-        """A take as a stream of blocks."""
-        return _Whole(self.take(purpose, seconds=seconds, repeat=repeat), self.rate_hz)
+    def open_take(self, purpose: str, *, seconds: float, repeat: int = 0, controls: Controls | None = None) -> SoundStream:
+        """A take as a stream of blocks, with the channels that the device gives."""
+        samples, rng = self._take(purpose, seconds, repeat, controls or self.controls)
+        return _Whole(laid_out(self.spec, samples, rng), self.rate_hz)
 
-    def open_live(self) -> SoundStream:
-        """Endless talk in this room, the knob followed as it turns."""
-        return _Live(self)
+    def open_live(self, purpose: str = "talk") -> SoundStream:
+        """Endless sound of this room, ``talk`` or ``rest``, every control followed as it turns."""
+        return _Live(self, purpose)
 
 
 class _Whole:
@@ -114,17 +223,30 @@ class _Whole:
 
 
 class _Live:
-    def __init__(self, rig: SimulatedRig) -> None:
+    def __init__(self, rig: SimulatedRig, purpose: str) -> None:
         self.rate_hz = rig.rate_hz
         self._rig = rig
-        self._volts = _capsule_volts(rig.spec.model_dump_json(), "talk", round(_LIVE_LOOP_S * rig.rate_hz), 0)
+        self._purpose = purpose
+        self._seconds = _LIVE_LOOP_S if purpose in _PART else _ROOM_LOOP_S
         self._at = 0
         self._rng = np.random.default_rng([rig.spec.seed, 7])
+        self._off: frozenset[str] | None = None
+        self._volts = self._loop()
+
+    def _loop(self) -> Samples:
+        off = self._rig.controls.things_off
+        if off != self._off:
+            self._off = off
+            count = round(self._seconds * self.rate_hz)
+            self._volts = _capsule_volts(self._rig.spec.model_dump_json(), self._purpose, count, 0, off)
+        return self._volts
 
     def read(self, count: int) -> Samples:
-        volts = np.take(self._volts, np.arange(self._at, self._at + count), mode="wrap")
+        volts = np.take(self._loop(), np.arange(self._at, self._at + count), mode="wrap")
         self._at = (self._at + count) % len(self._volts)
-        return convert(self._rig.spec, volts, self._rig.knob.gain_db, self._rng)
+        rig = self._rig
+        samples = convert(rig.spec, volts, rig._before_converter_db(rig.controls), self._rng)
+        return through_computer(rig.spec, samples, replace(rig.controls, enhancements=False), self._rng)
 
     def close(self) -> None:
         self._volts = self._volts[:1]

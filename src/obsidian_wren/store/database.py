@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 # The newest migration; a test holds it against the folder. Knowing it here spares a start that has nothing to migrate.
-HEAD = "0001"
+HEAD = "0002"
 
 
 def open_database(path: Path) -> sessionmaker[Session]:
@@ -38,11 +38,26 @@ def _revision(engine: Engine) -> str | None:
 
 
 def migrate(engine: Engine) -> None:
-    """Run the migrations up to the newest."""
+    """Run the migrations up to the newest, all or nothing: a kill in the middle leaves the tables as they were."""
     from alembic import command
     from alembic.config import Config
 
+    whole = create_engine(engine.url)
+
+    @event.listens_for(whole, "connect")
+    def _on_connect(connection: Any, _record: Any) -> None:
+        # The driver would commit before every change of a table; a transaction of our own holds them together.
+        connection.isolation_level = None
+        # Rebuilding a table drops it for a moment: rows that point to it must not go with it.
+        connection.execute("PRAGMA foreign_keys=OFF")
+        connection.execute("PRAGMA synchronous=FULL")
+
+    @event.listens_for(whole, "begin")
+    def _on_begin(connection: Connection) -> None:
+        connection.exec_driver_sql("BEGIN IMMEDIATE")
+
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
-    config.attributes["engine"] = engine
+    config.attributes["engine"] = whole
     command.upgrade(config, "head")
+    whole.dispose()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import JSON, ForeignKey, String, UniqueConstraint
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 JsonBody = dict[str, Any]
 
@@ -14,29 +14,165 @@ class Base(DeclarativeBase):
     """All tables."""
 
 
+class Response(Base):
+    """A microphone's response as it was handed out: rows of Hz, dB and, where given, phase in degrees."""
+
+    __tablename__ = "response"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    rows: Mapped[list[list[float]]] = mapped_column(JSON)
+
+
+class Microphone(Base):
+    """A microphone that is kept, to be used in any rig."""
+
+    __tablename__ = "microphone"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    kind: Mapped[str] = mapped_column(String(20))
+    pattern: Mapped[str] = mapped_column(String(20))
+    sensitivity_mv_pa: Mapped[float | None]
+    self_noise_dba: Mapped[float | None]
+    max_spl_db: Mapped[float | None]
+    needs_phantom: Mapped[bool | None]
+    response_id: Mapped[int | None] = mapped_column(ForeignKey("response.id"))
+
+
+class Interface(Base):
+    """An interface that is kept. ``knob`` says whether its preamp is marked in dB or numbered."""
+
+    __tablename__ = "interface"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    knob: Mapped[str] = mapped_column(String(10))
+    gain_low_db: Mapped[float | None]
+    gain_high_db: Mapped[float | None]
+    gain_step_db: Mapped[float]
+    dial_low: Mapped[float]
+    dial_high: Mapped[float]
+    dial_step: Mapped[float]
+    pad_db: Mapped[float | None]
+    max_input_dbu: Mapped[float | None]
+    ein_dbu: Mapped[float | None]
+    has_phantom: Mapped[bool | None]
+    direct_monitoring: Mapped[bool | None]
+    rates_hz: Mapped[list[int]] = mapped_column(JSON)
+    bits: Mapped[list[int]] = mapped_column(JSON)
+
+
+class Room(Base):
+    """A room that is kept. ``noise_dba`` is what the newest resting take told of it."""
+
+    __tablename__ = "room"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    length_m: Mapped[float | None]
+    width_m: Mapped[float | None]
+    height_m: Mapped[float | None]
+    surfaces: Mapped[str | None] = mapped_column(String(20))
+    noise_dba: Mapped[float | None]
+
+
 class Rig(Base):
-    """One microphone, interface, room and placement, and where its sound comes from."""
+    """One microphone, interface, room and placement, where its controls stand, and where its sound comes from.
+
+    ``gain_db`` is the preamp in dB, ``dial`` its number where it is numbered; ``things_off`` names what is switched off in the
+    simulated room.
+    """
 
     __tablename__ = "rig"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    room_name: Mapped[str] = mapped_column(String(80))
-    microphone_name: Mapped[str] = mapped_column(String(80))
-    microphone_kind: Mapped[str] = mapped_column(String(20))
-    pattern: Mapped[str] = mapped_column(String(20))
-    interface_name: Mapped[str] = mapped_column(String(80))
+    name: Mapped[str] = mapped_column(String(80))
+    microphone_id: Mapped[int] = mapped_column(ForeignKey("microphone.id"))
+    interface_id: Mapped[int] = mapped_column(ForeignKey("interface.id"))
+    room_id: Mapped[int] = mapped_column(ForeignKey("room.id"))
     distance_cm: Mapped[float]
     angle_deg: Mapped[float]
+    height_cm: Mapped[float]
+    pop_screen: Mapped[bool]
+    foam: Mapped[bool]
+    shock_mount: Mapped[bool]
+    support: Mapped[str] = mapped_column(String(20))
     rate_hz: Mapped[int]
-    sensitivity_mv_pa: Mapped[float | None]
-    max_input_dbu: Mapped[float | None]
+    bits: Mapped[int]
     source: Mapped[str] = mapped_column(String(20))
     spec_json: Mapped[str]
+    device_key: Mapped[str | None] = mapped_column(String(80))
     gain_db: Mapped[float | None]
+    dial: Mapped[float | None]
+    pad_on: Mapped[bool]
+    trim_db: Mapped[float]
+    program_db: Mapped[float]
+    phantom_on: Mapped[bool | None]
+    aim_low_dbfs: Mapped[float]
+    aim_high_dbfs: Mapped[float]
+    things_off: Mapped[list[str]] = mapped_column(JSON)
+
+    microphone: Mapped[Microphone] = relationship(lazy="joined")
+    interface: Mapped[Interface] = relationship(lazy="joined")
+    room: Mapped[Room] = relationship(lazy="joined")
+
+
+class Desk(Base):
+    """Which rig is in hand. One row."""
+
+    __tablename__ = "desk"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"))
+
+
+class Taper(Base):
+    """What a control's positions are in dB, as learned: of an interface's dial, or of a device's slider."""
+
+    __tablename__ = "taper"
+
+    interface_id: Mapped[int] = mapped_column(ForeignKey("interface.id"), primary_key=True)
+    control: Mapped[str] = mapped_column(String(20), primary_key=True)
+    body: Mapped[JsonBody] = mapped_column(JSON)
+
+
+class Computer(Base):
+    """The sound settings of the stand-in computer. One row."""
+
+    __tablename__ = "computer"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[JsonBody] = mapped_column(JSON)
+
+
+class KnownDevice(Base):
+    """A sound device that was seen, under a key of ours that outlives its system name, with the person's name for it."""
+
+    __tablename__ = "known_device"
+
+    key: Mapped[str] = mapped_column(String(80), primary_key=True)
+    own_name: Mapped[str | None] = mapped_column(String(80))
+    body: Mapped[JsonBody] = mapped_column(JSON)
+
+
+class Change(Base):
+    """One change that a person made: what it is called, and each thing before and after, for undo and redo."""
+
+    __tablename__ = "change"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[str] = mapped_column(String(32))
+    title: Mapped[str] = mapped_column(String(160))
+    undone: Mapped[bool]
+    body: Mapped[JsonBody] = mapped_column(JSON)
 
 
 class Take(Base):
-    """A recording with a purpose. ``fault`` says why it cannot be used; ``gain_db`` and the placement are those it was made at."""
+    """A recording with a purpose. ``fault`` says why it cannot be used; ``facts`` are those of the rig that it was made at.
+
+    ``channels`` is what its channels said of each other; ``ended`` why it stopped by itself; ``discarded`` takes are out of sight.
+    """
 
     __tablename__ = "take"
 
@@ -47,13 +183,20 @@ class Take(Base):
     rate_hz: Mapped[int]
     frames: Mapped[int]
     source: Mapped[str] = mapped_column(String(20))
-    gain_db: Mapped[float | None]
-    distance_cm: Mapped[float]
-    angle_deg: Mapped[float]
+    facts: Mapped[JsonBody] = mapped_column(JSON)
+    channels: Mapped[JsonBody | None] = mapped_column(JSON)
     half: Mapped[bool]
     notes: Mapped[list[str]] = mapped_column(JSON)
     fault: Mapped[str | None]
+    discarded: Mapped[bool]
+    ended: Mapped[str | None]
     taken_at: Mapped[str] = mapped_column(String(32))
+
+    @property
+    def gain_db(self) -> float | None:
+        """Preamp gain that it was made at, dB; None where unknown."""
+        gain = self.facts.get("gain_db")
+        return None if gain is None else float(gain)
 
 
 class Reading(Base):

@@ -12,6 +12,7 @@ import os
 import uuid
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -29,11 +30,10 @@ class PartInfo:
     purpose: str
     rate_hz: int
     source: str
-    gain_db: float | None
-    distance_cm: float
-    angle_deg: float
+    facts: dict[str, Any]
     started_at: str
     notes: tuple[str, ...] = ()
+    channels: int = 1
 
 
 class Part:
@@ -50,7 +50,7 @@ class Part:
             self._file = self._path.open("wb", buffering=0)
 
     def append(self, samples: Samples) -> None:
-        """Add ``(n,)`` samples. Raises FolderError when the disk is full; what was written stays."""
+        """Add ``(n,)`` or ``(n, channels)`` samples. Raises FolderError when the disk is full; what was written stays."""
         with disk_errors("recording a take"):
             self._file.write(samples.astype("<f4").tobytes())
             self.frames += len(samples)
@@ -80,17 +80,25 @@ def list_halves(folder: DataFolder, *, running: str | None) -> list[HalfTake]:
         if description.stem == running:
             continue
         samples = description.with_suffix(".f32")
-        frames = samples.stat().st_size // 4 if samples.exists() else 0
-        body = json.loads(description.read_text())
-        body["notes"] = tuple(body.get("notes", ()))
-        halves.append(HalfTake(description.stem, PartInfo(**body), frames))
+        info = _info(json.loads(description.read_text()))
+        frames = samples.stat().st_size // (4 * info.channels) if samples.exists() else 0
+        halves.append(HalfTake(description.stem, info, frames))
     return halves
 
 
-def read_part(folder: DataFolder, part_id: str) -> Samples:
-    """The samples of a part, ``(n,)``; a last sample that was cut in two is left out."""
+def _info(body: dict[str, Any]) -> PartInfo:
+    """What a part is, also one that an older version left behind: it named gain and placement one by one."""
+    old = {name: body.pop(name) for name in ("gain_db", "distance_cm", "angle_deg") if name in body}
+    body["facts"] = {**old, **body.get("facts", {})}
+    body["notes"] = tuple(body.get("notes", ()))
+    return PartInfo(**body)
+
+
+def read_part(folder: DataFolder, part_id: str, *, channels: int = 1) -> Samples:
+    """The samples of a part, ``(n,)`` or ``(n, channels)``; a last sample that was cut in two is left out."""
     raw = (folder.parts / f"{part_id}.f32").read_bytes()
-    return np.frombuffer(raw[: len(raw) // 4 * 4], dtype="<f4").astype(np.float64)
+    samples = np.frombuffer(raw[: len(raw) // (4 * channels) * 4 * channels], dtype="<f4").astype(np.float64)
+    return samples if channels == 1 else samples.reshape(-1, channels)
 
 
 def drop_part(folder: DataFolder, part_id: str) -> None:
