@@ -54,7 +54,7 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--json", action="store_true")
     simulate = commands.add_parser("simulate", help="take from a simulated world")
     simulate.add_argument("spec", type=Path, metavar="SPEC.json")
-    simulate.add_argument("--take", required=True, choices=("rest", "in-use", "talk", "loud", "soft", "passage"))
+    simulate.add_argument("--take", required=True, choices=("rest", "in-use", "muted", "talk", "loud", "soft", "passage"))
     simulate.add_argument("--seconds", type=float, required=True)
     simulate.add_argument("--gain", type=float, default=None, help="turn the preamp to this gain in dB first")
     simulate.add_argument("out", type=Path, metavar="OUT")

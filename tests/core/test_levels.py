@@ -3,7 +3,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from obsidian_wren.core.measure import levels
+from obsidian_wren.core.measure import clipping, levels
 from signals import RATE, noise, sine
 
 
@@ -52,7 +52,7 @@ def test_true_peak_finds_a_peak_wherever_it_lies():
 def test_flat_tops_at_any_level(ceiling_db):
     ceiling = 10 ** (ceiling_db / 20)
     clipped = np.clip(sine(220, ceiling_db + 6.0, 2.0), -ceiling, ceiling)
-    found = levels.flat_tops(clipped)
+    found = clipping.flat_tops(clipped)
     assert found.level_dbfs == pytest.approx(ceiling_db, abs=0.01)
     # Two flat tops a period.
     assert found.count == pytest.approx(880, abs=4)
@@ -60,4 +60,4 @@ def test_flat_tops_at_any_level(ceiling_db):
 
 @pytest.mark.parametrize("sound", [noise(0.1, 3.0), sine(997, -1.0, 3.0), np.zeros(1000)])
 def test_no_flat_tops_in_clean_sound(sound):
-    assert levels.flat_tops(sound).count == 0
+    assert clipping.flat_tops(sound).count == 0

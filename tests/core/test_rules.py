@@ -6,14 +6,13 @@ import pytest
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.derive.delivery import MOST_LIMITING_DB, derive_delivery
+from obsidian_wren.core.derive.gain_plan import GainStage, plan_gain
 from obsidian_wren.core.derive.highpass import derive_highpass
 from obsidian_wren.core.derive.matching import matched_gains_db
 from obsidian_wren.core.derive.path_levels import levels_after, levels_here, shifted, sound_pressure_db_spl
 from obsidian_wren.core.derive.plan import plan
-from obsidian_wren.core.derive.preamp import advise_preamp
 from obsidian_wren.core.derive.prediction import quiet_at_gain
 from obsidian_wren.core.derive.regions import region
-from obsidian_wren.core.derive.staleness import Basis, why_stale
 from obsidian_wren.core.measure.levels import peak_dbfs, true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
@@ -32,7 +31,7 @@ def talk_at(peak_dbfs, quiet=None, clip=None):
 
 @pytest.mark.parametrize("peak, change", [(-19.5, 7), (-30.4, 18), (-12.0, 0), (-10.5, 0), (-14.8, 0), (-5.0, -8)])
 def test_preamp_lands_the_peak_in_the_aim(peak, change):
-    advice = advise_preamp(talk_at(peak))
+    advice = plan_gain(talk_at(peak))
     assert advice.change_db == pytest.approx(change, abs=0.51)
     assert -15 <= advice.expected_peak_dbfs <= -10
     assert advice.certain
@@ -40,14 +39,14 @@ def test_preamp_lands_the_peak_in_the_aim(peak, change):
 
 
 def test_preamp_advice_knows_the_knob():
-    advice = advise_preamp(talk_at(-40.0), gain_db=50.0, gain_range_db=(0.0, 56.0))
+    advice = plan_gain(talk_at(-40.0), stages=[GainStage("preamp", "Preamp", "dB", True, 50.0, 0.0, 56.0, 1.0)])
     assert advice.change_db == 6.0
-    assert "ends at 56" in advice.because
+    assert "ends at 56 dB and 21 dB are still missing" in advice.limit
     assert advice.sentence == "Turn the preamp up 6 dB, from 50 to 56 dB"
 
 
 def test_clipped_talk_gets_a_careful_guess():
-    advice = advise_preamp(talk_at(6.0, clip=1.0))
+    advice = plan_gain(talk_at(6.0, clip=1.0))
     assert advice.verdict == "down"
     assert not advice.certain
     assert advice.sure_db is None
@@ -106,14 +105,6 @@ def test_plan_brings_a_real_take_to_its_aim(quiet):
     assert found.tone.fit.left_over_rms_db <= 1.5
     for named in found.tone.bands:
         assert "corridor" in named.because
-
-
-def test_staleness_says_what_changed():
-    then = Basis(31.0, 20.0, 0.0)
-    assert why_stale(then, then) is None
-    assert why_stale(then, Basis(38.0, 20.0, 0.0)) == "Measured at 31 dB gain, now 38."
-    assert "now 15" in why_stale(then, Basis(31.0, 15.0, 0.0))
-    assert why_stale(Basis(None, 20.0, 0.0), Basis(38.0, 20.0, 0.0)) is None
 
 
 def test_a_turned_knob_lifts_the_room_by_as_much(quiet):

@@ -80,7 +80,7 @@ def test_json_names_are_those_of_the_design(takes, capsys):
     quiet = ask(capsys, "read", "quiet", takes / "quiet.wav")
     assert {"rms_dbfs", "a_weighted_dbfs", "third_octaves", "hum", "tones", "transients"} <= set(quiet)
     assert quiet["hum"] is None
-    assert set(quiet["transients"]) == {"count", "per_minute", "peak_dbfs"}
+    assert {"count", "per_minute", "peak_dbfs"} <= set(quiet["transients"])
     assert {"centre_hz", "level_dbfs"} == set(quiet["third_octaves"][0])
     talk = ask(capsys, "read", "talk", takes / "talk.flac", "--quiet", takes / "quiet.wav")
     assert {"active_level_dbfs", "activity", "pitch_hz", "snr_db", "flat_tops", "true_peak_dbtp"} <= set(talk)

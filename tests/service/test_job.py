@@ -10,13 +10,9 @@ from obsidian_wren.service import calibrating, exporting, listening, rigs, sendi
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import FEED_NAME, RAW_NAME
 from obsidian_wren.service.overview import overview
-from obsidian_wren.service.views import BandValue, RigFields
+from obsidian_wren.service.views import BandValue
+from rigging import change, preamp, use_boathouse
 from signals import RATE, noise, sine, voice
-
-RIG = RigFields(
-    room_name="Boathouse loft", microphone_name="Reedling 40", microphone_kind="condenser", pattern="cardioid",
-    interface_name="Towpath Two", distance_cm=22, angle_deg=20, rate_hz=48_000, sensitivity_mv_pa=18, max_input_dbu=9, source="simulated",
-)  # fmt: skip
 
 
 def status(ws):
@@ -33,7 +29,7 @@ def wait_until(what, seconds=20.0):
 def test_an_empty_folder_knows_nothing(workshop):
     shown = overview(workshop)
     assert status(workshop) == {"rig": "open", "quiet": "not yet", "gain": "not yet", "tone": "not yet", "send": "not yet"}
-    assert (shown.quiet, shown.talk, shown.advice, shown.tone, shown.delivery, shown.diagram) == (None, None, None, None, None, [])
+    assert (shown.quiet, shown.talk, shown.gain_plan, shown.tone, shown.delivery, shown.diagram) == (None, None, None, None, None, [])
 
 
 def test_steps_cannot_be_settled_on_nothing(workshop):
@@ -44,29 +40,29 @@ def test_steps_cannot_be_settled_on_nothing(workshop):
 
 def test_the_whole_job(workshop):
     ws = workshop
-    rigs.change_rig(ws, RIG)
+    use_boathouse(ws)
     calibrating.settle_step(ws, "rig")
     taking.start_simulated(ws, "rest")
     assert status(ws)["quiet"] == "open"
     assert overview(ws).quiet.hum.mains_hz == pytest.approx(49.98, abs=0.02)
     taking.start_simulated(ws, "talk")
-    advice = overview(ws).advice
+    advice = overview(ws).gain_plan
     assert advice.verdict == "up"
     before = overview(ws).talk.peak_dbfs
-    rigs.turn_knob(ws, overview(ws).rig.knob.gain_db + advice.change_db)
+    rigs.turn_knob(ws, preamp(ws) + advice.change_db)
     assert status(ws)["quiet"] == status(ws)["gain"] == "stale"
     assert "now" in next(step.why for step in overview(ws).steps if step.name == "gain")
     taking.start_simulated(ws, "talk")
     after = overview(ws)
     assert after.talk.peak_dbfs == pytest.approx(before + advice.change_db, abs=1.0)
     assert -15 <= after.talk.peak_dbfs <= -10
-    assert after.advice.verdict == "settled"
-    assert "prediction" in after.advice.quiet_predicted
+    assert after.gain_plan.verdict == "settled"
+    assert "prediction" in after.gain_plan.quiet_predicted
     predicted_snr = after.talk.snr_db
     taking.start_simulated(ws, "rest")
     taking.start_simulated(ws, "talk")
     assert overview(ws).talk.snr_db == pytest.approx(predicted_snr, abs=0.5)
-    assert overview(ws).advice.quiet_predicted is None
+    assert overview(ws).gain_plan.quiet_predicted is None
     calibrating.settle_step(ws, "quiet")
     calibrating.settle_step(ws, "gain")
     taking.start_simulated(ws, "passage")
@@ -82,7 +78,7 @@ def test_the_whole_job(workshop):
 
 def test_the_diagram_is_the_chain_at_work(boathouse):
     by_name = {point.name: point for point in overview(boathouse).diagram}
-    gain = overview(boathouse).rig.knob.gain_db
+    gain = preamp(boathouse)
     assert by_name["converter"].peak_dbfs - by_name["mic"].peak_dbfs == pytest.approx(gain, abs=0.02)
     # The call still picks the raw microphone, so it gets the converter's levels; the recorder gets the feed.
     assert by_name["to:Editor call"].peak_dbfs == by_name["converter"].peak_dbfs
@@ -125,13 +121,13 @@ def test_a_new_room_leaves_the_fit_stale_until_fitted_again(boathouse):
 
 
 def test_a_moved_microphone_leaves_everything_stale(boathouse):
-    rigs.change_rig(boathouse, RIG.model_copy(update={"distance_cm": 15}))
+    change(boathouse, distance_cm=15)
     assert [status(boathouse)[step] for step in ("quiet", "gain", "tone")] == ["stale"] * 3
 
 
 def test_moving_the_microphone_really_moves_it_in_the_simulated_world(boathouse):
     before = overview(boathouse).talk
-    rigs.change_rig(boathouse, RIG.model_copy(update={"distance_cm": 11}))
+    change(boathouse, distance_cm=11)
     taking.start_simulated(boathouse, "talk")
     after = overview(boathouse).talk
     # Half the distance: 6 dB more direct sound, and the proximity boost of the bass on top.
@@ -249,7 +245,7 @@ def test_the_exported_calibration_renders_like_the_program(boathouse, tmp_path):
 
 
 def test_files_can_do_the_whole_job(workshop, tmp_path):
-    rigs.change_rig(workshop, RIG.model_copy(update={"source": "file"}))
+    use_boathouse(workshop, source="file")
     soundfile.write(tmp_path / "q.wav", noise(3e-4, 8.0, rate_hz=44_100) + sine(100, -70, 8.0, rate_hz=44_100), 44_100, subtype="PCM_24")
     soundfile.write(tmp_path / "t.flac", voice("talk", rate_hz=44_100), 44_100, subtype="PCM_24")
     soundfile.write(tmp_path / "p.flac", voice("passage"), RATE, subtype="PCM_24")
@@ -267,7 +263,7 @@ def test_files_can_do_the_whole_job(workshop, tmp_path):
 def test_a_take_without_voice_is_kept_with_its_sentence_and_never_used(workshop):
     from obsidian_wren.store.take_files import PartInfo
 
-    info = PartInfo("talk", RATE, "browser", None, 22.0, 0.0, "2026-01-01T00:00:00+00:00")
+    info = PartInfo("talk", RATE, "browser", {"gain_db": None}, "2026-01-01T00:00:00+00:00")
     taking.keep(workshop, info, noise(0.01, 6.0), half=False)
     shown = overview(workshop)
     assert "No voice was found" in shown.takes[0].fault

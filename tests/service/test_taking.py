@@ -1,18 +1,20 @@
 import numpy as np
 import pytest
+from sqlalchemy import delete
 
-from obsidian_wren.service import calibrating, opening, rigs, taking
+from obsidian_wren.service import calibrating, history, opening, rigs, taking
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.overview import overview
 from obsidian_wren.store import take_files
 from obsidian_wren.store.folder import DataFolder
+from obsidian_wren.store.models import Change
+from rigging import change, preamp
 from signals import RATE, room, voice
 
 
 @pytest.fixture
 def simulated(workshop):
-    shown = overview(workshop).rig
-    rigs.change_rig(workshop, shown.model_copy(update={"source": "simulated"}))
+    change(workshop, source="simulated")
     return workshop
 
 
@@ -36,9 +38,8 @@ def test_only_one_take_at_a_time(workshop):
 
 def test_the_source_cannot_change_under_a_take(workshop):
     taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
-    shown = overview(workshop).rig
     with pytest.raises(Refused, match="take is running"):
-        rigs.change_rig(workshop, shown.model_copy(update={"source": "simulated"}))
+        change(workshop, source="simulated")
 
 
 def test_the_simulated_take_needs_the_simulated_rig(workshop):
@@ -76,7 +77,7 @@ def test_pieces_of_a_take_that_is_over_are_refused(workshop):
 
 
 def test_a_half_take_can_be_thrown_away_once(workshop):
-    part = take_files.Part(workshop.folder, take_files.PartInfo("talk", RATE, "browser", None, 20.0, 0.0, taking.now()))
+    part = take_files.Part(workshop.folder, take_files.PartInfo("talk", RATE, "browser", {}, taking.now()))
     part.append(voice()[: 5 * RATE])
     part.close()
     half = overview(workshop).halves[0]
@@ -87,7 +88,7 @@ def test_a_half_take_can_be_thrown_away_once(workshop):
 
 
 def test_a_half_take_remembers_what_it_was_made_at(workshop):
-    info = take_files.PartInfo("talk", RATE, "browser", 0.0, 12.0, 30.0, taking.now(), ("a note",))
+    info = take_files.PartInfo("talk", RATE, "browser", {"gain_db": 0.0, "distance_cm": 12.0, "angle_deg": 30.0}, taking.now(), ("a note",))
     part = take_files.Part(workshop.folder, info)
     part.append(voice()[: 8 * RATE])
     part.close()
@@ -99,7 +100,7 @@ def test_a_half_take_remembers_what_it_was_made_at(workshop):
 
 
 def test_a_part_cut_in_the_middle_of_a_sample_is_read_up_to_it(workshop):
-    part = take_files.Part(workshop.folder, take_files.PartInfo("talk", RATE, "browser", None, 20.0, 0.0, taking.now()))
+    part = take_files.Part(workshop.folder, take_files.PartInfo("talk", RATE, "browser", {}, taking.now()))
     part.append(np.array([0.25, -0.5]))
     part.close()
     path = workshop.folder.parts / f"{part.id}.f32"
@@ -107,12 +108,20 @@ def test_a_part_cut_in_the_middle_of_a_sample_is_read_up_to_it(workshop):
     assert take_files.read_part(workshop.folder, part.id).tolist() == [0.25, -0.5]
 
 
-def test_the_same_sound_taken_twice_is_deleted_only_with_its_last_take(workshop):
-    info = take_files.PartInfo("rest", RATE, "file", None, 20.0, 0.0, taking.now())
+def test_a_discarded_take_comes_back_by_undo_and_its_sound_goes_when_nothing_can_bring_it_back(workshop, workshop_over):
+    info = take_files.PartInfo("rest", RATE, "file", {}, taking.now())
     first, second = (taking.keep(workshop, info, room(), half=False) for _ in range(2))
     taking.discard_take(workshop, first)
-    assert len(list(workshop.folder.takes.iterdir())) == 1
     taking.discard_take(workshop, second)
+    assert overview(workshop).takes == []
+    history.undo(workshop)
+    assert [take.id for take in overview(workshop).takes] == [second]
+    taking.discard_take(workshop, second)
+    taking.purge_discarded(workshop)
+    assert len(list(workshop.folder.takes.iterdir())) == 1
+    with workshop.sessions.begin() as session:
+        session.execute(delete(Change))
+    taking.purge_discarded(workshop)
     assert list(workshop.folder.takes.iterdir()) == []
 
 
@@ -129,9 +138,9 @@ def test_fitting_without_takes_changes_nothing(workshop):
 
 
 def test_a_voice_drowned_in_the_room_is_refused_in_words(workshop):
-    info = take_files.PartInfo("rest", RATE, "file", None, 20.0, 0.0, taking.now())
+    info = take_files.PartInfo("rest", RATE, "file", {}, taking.now())
     taking.keep(workshop, info, room(0.4), half=False)
-    drowned = take_files.PartInfo("passage", RATE, "file", None, 20.0, 0.0, taking.now())
+    drowned = take_files.PartInfo("passage", RATE, "file", {}, taking.now())
     sound = voice("passage") * 0.5 + room(0.01, len(voice("passage")) / RATE)
     taking.keep(workshop, drowned, sound, half=False)
     shown = overview(workshop)
@@ -141,7 +150,7 @@ def test_a_voice_drowned_in_the_room_is_refused_in_words(workshop):
 
 
 def test_a_reading_without_a_room_leaves_the_distance_unknown(workshop):
-    info = take_files.PartInfo("talk", RATE, "file", None, 20.0, 0.0, taking.now())
+    info = take_files.PartInfo("talk", RATE, "file", {}, taking.now())
     taking.keep(workshop, info, voice(), half=False)
     shown = overview(workshop)
     assert shown.talk.snr_db is None
@@ -150,11 +159,11 @@ def test_a_reading_without_a_room_leaves_the_distance_unknown(workshop):
 
 
 def test_a_real_knob_that_was_turned_leaves_what_was_taken_before_stale(workshop):
-    info = take_files.PartInfo("talk", RATE, "file", overview(workshop).rig.knob.gain_db, 20.0, 0.0, taking.now())
+    info = take_files.PartInfo("talk", RATE, "file", {"gain_db": preamp(workshop)}, taking.now())
     taking.keep(workshop, info, voice(peak=0.05), half=False)
-    advice = overview(workshop).advice
+    advice = overview(workshop).gain_plan
     assert advice.verdict == "up"
-    rigs.turn_knob(workshop, overview(workshop).rig.knob.gain_db + advice.change_db)
+    rigs.turn_knob(workshop, preamp(workshop) + advice.change_db)
     shown = overview(workshop)
     assert next(step.status for step in shown.steps if step.name == "gain") == "stale"
     assert "now" in shown.takes[0].stale
@@ -163,15 +172,14 @@ def test_a_real_knob_that_was_turned_leaves_what_was_taken_before_stale(workshop
 
 
 def test_each_source_has_a_knob_of_its_own(simulated):
-    assert overview(simulated).rig.knob.gain_db == 27.0
+    assert preamp(simulated) == 27.0
     rigs.turn_knob(simulated, 40.0)
-    shown = overview(simulated).rig
-    rigs.change_rig(simulated, shown.model_copy(update={"room_name": "Loft"}))
-    assert overview(simulated).rig.knob.gain_db == 40.0
-    rigs.change_rig(simulated, shown.model_copy(update={"source": "browser"}))
-    assert overview(simulated).rig.knob.gain_db == 0.0
-    rigs.change_rig(simulated, shown.model_copy(update={"source": "simulated"}))
-    assert overview(simulated).rig.knob.gain_db == 27.0
+    change(simulated, name="Loft")
+    assert preamp(simulated) == 40.0
+    change(simulated, source="browser")
+    assert preamp(simulated) == 0.0
+    change(simulated, source="simulated")
+    assert preamp(simulated) == 27.0
 
 
 def test_a_lock_is_given_back(tmp_path):

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.core.measure.levels import flat_tops, rms_dbfs
+from obsidian_wren.core.measure.clipping import flat_tops
+from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.standins.acoustics import TALKER, room_response
 from obsidian_wren.standins.listeners import Call, Recorder

@@ -37,9 +37,9 @@ def test_refusals_are_sentences(client):
     answer = client.post("/api/marker")
     assert answer.status_code == 422
     assert answer.json == {"code": "not-live", "sentence": "Nothing is live, so nothing can arrive. Start live first."}
-    wrong = client.post("/api/knob", json={"gain_db": "loud"})
+    wrong = client.post("/api/controls", json={"control": "preamp", "position": "loud"})
     assert wrong.status_code == 422
-    assert "gain_db" in wrong.json["sentence"]
+    assert "position" in wrong.json["sentence"]
     assert client.get("/api/takes/77/sound").json["code"] == "no-take"
 
 

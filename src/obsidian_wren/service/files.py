@@ -9,6 +9,7 @@ from typing import Any
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.causes import find_causes
 from obsidian_wren.core.derive.plan import plan as derive_plan
 from obsidian_wren.core.measure import faults
 from obsidian_wren.core.measure.levels import true_peak_dbtp
@@ -45,9 +46,10 @@ def read_level_file(path: Path, *, channel: int | None = None) -> Answer:
 
 
 def read_quiet_file(path: Path, *, channel: int | None = None) -> Answer:
-    """The quiet reading of a room take."""
+    """The quiet reading of a room take, with what makes its floor."""
     samples, rate_hz, notes = _load(path, "rest", channel)
-    return Answer(reading_json(read_quiet(samples, rate_hz=rate_hz)), notes)
+    reading = read_quiet(samples, rate_hz=rate_hz)
+    return Answer(reading_json(reading) | {"causes": plain(find_causes(reading))}, notes)
 
 
 def read_talk_file(path: Path, *, quiet: Path | None = None, channel: int | None = None) -> Answer:

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import get_args
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.derive.regions import region
-from obsidian_wren.service.views import InputView
-from obsidian_wren.store.models import Proof, Rig, Setting, Take
+from obsidian_wren.service.views import InputView, Purpose
+from obsidian_wren.store.models import KnownDevice, Proof, Rig, Setting, Take
 
 FEED_NAME = "Wren: voice"
 RAW_NAME = "Line 3 (USB Audio 2.0)"
+PURPOSES: tuple[Purpose, ...] = get_args(Purpose)
 
 
 def now() -> str:
@@ -21,36 +23,69 @@ def now() -> str:
     return datetime.now(UTC).isoformat(timespec="seconds")
 
 
-def inputs_of(rig: Rig) -> list[InputView]:
+def raw_name(session: Session, rig: Rig) -> str:
+    """The name under which the system shows the rig's interface now."""
+    device = session.get(KnownDevice, rig.device_key) if rig.device_key else None
+    return RAW_NAME if device is None else str(device.body["system_name"])
+
+
+def inputs_of(session: Session, rig: Rig) -> list[InputView]:
     """What other programs can pick: the raw device under the system's name, and the feed."""
     return [
-        InputView(name=RAW_NAME, kind="raw", title=f"{rig.interface_name}, raw: {rig.microphone_name} as it comes"),
+        InputView(name=raw_name(session, rig), kind="raw", title=f"{rig.interface.name}, raw: {rig.microphone.name} as it comes"),
         InputView(name=FEED_NAME, kind="treated", title="the treated voice"),
     ]
 
 
 def current_take(session: Session, rig: Rig, purpose: str) -> Take | None:
     """The newest usable take of a purpose."""
-    wanted = select(Take).where(Take.rig_id == rig.id, Take.purpose == purpose, Take.fault.is_(None)).order_by(Take.id.desc())
+    wanted = (
+        select(Take)
+        .where(Take.rig_id == rig.id, Take.purpose == purpose, Take.fault.is_(None), Take.discarded.is_(False))
+        .order_by(Take.id.desc())
+    )
     return session.scalars(wanted).first()
 
 
 @dataclass(frozen=True)
 class Takes:
-    """The takes that the settings stand on."""
+    """The takes that the settings stand on, by purpose."""
 
-    quiet: Take | None
-    talk: Take | None
-    passage: Take | None
+    by_purpose: dict[str, Take | None]
 
-    def ids(self) -> dict[str, int | None]:
-        """Their ids, as they are kept with what they gave."""
-        return {"quiet": self.quiet.id if self.quiet else None, "passage": self.passage.id if self.passage else None}
+    def of(self, purpose: str) -> Take | None:
+        """The newest usable take of a purpose."""
+        return self.by_purpose.get(purpose)
+
+    @property
+    def quiet(self) -> Take | None:
+        """The room at rest."""
+        return self.of("rest")
+
+    @property
+    def talk(self) -> Take | None:
+        """Normal talk."""
+        return self.of("talk")
+
+    @property
+    def passage(self) -> Take | None:
+        """The passage."""
+        return self.of("passage")
+
+    @property
+    def voice(self) -> Take | None:
+        """Normal talk, or the passage where there is none."""
+        return self.talk or self.passage
+
+    @property
+    def floor(self) -> Take | None:
+        """The room as it is really used where that was taken, else the room at rest."""
+        return self.of("in-use") or self.quiet
 
 
 def current_takes(session: Session, rig: Rig) -> Takes:
     """The newest usable take of each purpose."""
-    return Takes(*(current_take(session, rig, purpose) for purpose in ("rest", "talk", "passage")))
+    return Takes({purpose: current_take(session, rig, purpose) for purpose in PURPOSES})
 
 
 def setting_row(session: Session, rig: Rig, stage: str, name: str) -> Setting | None:

@@ -15,7 +15,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive.matching import matched_gains_db
 from obsidian_wren.core.measure.levels import peak_dbfs
 from obsidian_wren.core.measure.loudness import integrated_lufs
-from obsidian_wren.service import calibrating
+from obsidian_wren.service import deriving, measuring
 from obsidian_wren.service.destinations import listeners_of
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rigs import the_rig
@@ -32,8 +32,8 @@ def hear_take(ws: Workshop, take_id: int, version: Version, *, matched: bool) ->
         take = session.get(Take, take_id)
         if take is None:
             raise Refused("no-take", "This take is no longer there.")
-        raw = calibrating.samples_of(ws, take)
-        specs = calibrating.chain_specs(session, the_rig(ws, session))
+        raw = measuring.samples_of(ws, take)
+        specs = deriving.chain_specs(session, the_rig(ws, session))
     if specs is None:
         if version == "treated":
             raise Refused("no-chain", "There is nothing to treat it with yet: Tone has to be fitted first.")

@@ -8,7 +8,7 @@ from obsidian_wren.service.ports import World
 from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store.database import open_database
 from obsidian_wren.store.folder import DataFolder, disk_errors
-from obsidian_wren.store.models import Derivation, Take
+from obsidian_wren.store.models import Derivation, Reading, Take
 
 
 def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> Workshop:
@@ -24,11 +24,31 @@ def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> W
             from obsidian_wren.service.taking import discard_empty_halves
 
             ws.message = discard_empty_halves(ws)
+        _read_again(ws)
     return ws
+
+
+def _read_again(ws: Workshop) -> None:
+    """What a new version of the program reads differently is read again; what was discarded beyond undo goes."""
+    with ws.sessions() as session:
+        unread = session.scalar(
+            select(func.count()).select_from(Take).outerjoin(Reading, Reading.take_id == Take.id)
+            .where(Reading.take_id.is_(None), Take.fault.is_(None), Take.discarded.is_(False), Take.purpose != "dial")
+        )  # fmt: skip
+        discarded = session.scalar(select(func.count()).select_from(Take).where(Take.discarded.is_(True)))
+    if unread or discarded:
+        from obsidian_wren.service import taking
+
+        if discarded:
+            taking.purge_discarded(ws)
+        if unread:
+            taking.measure_missing(ws)
 
 
 def close_workshop(ws: Workshop) -> None:
     """Stop what runs and give the folder back."""
+    if ws.watch is not None:
+        ws.watch.stop()
     if ws.run is not None:
         from obsidian_wren.service.sending import stop_run
 
@@ -38,19 +58,12 @@ def close_workshop(ws: Workshop) -> None:
 
 def fill_with_boathouse(ws: Workshop) -> bool:
     """Do the first steps of the boathouse's calibration, once: rig, room, gain turned, voice taken, tone fitted. True when done now."""
-    from obsidian_wren.service import calibrating, rigs, taking, views
+    from obsidian_wren.service import calibrating, rigs, taking
 
     with ws.sessions() as session:
         if session.scalar(select(func.count()).select_from(Take)):
             return False
-    rigs.change_rig(
-        ws,
-        views.RigFields(
-            room_name="Boathouse loft", microphone_name="Reedling 40", microphone_kind="condenser", pattern="cardioid",
-            interface_name="Towpath Two", distance_cm=22, angle_deg=20, rate_hz=48_000, sensitivity_mv_pa=18,
-            max_input_dbu=9, source="simulated",
-        ),
-    )  # fmt: skip
+    _boathouse_rig(ws)
     calibrating.settle_step(ws, "rig")
     taking.start_simulated(ws, "rest", pace="fast")
     taking.start_simulated(ws, "talk", pace="fast")
@@ -65,3 +78,35 @@ def fill_with_boathouse(ws: Workshop) -> bool:
     calibrating.settle_step(ws, "gain")
     taking.start_simulated(ws, "passage", pace="fast")
     return True
+
+
+def _boathouse_rig(ws: Workshop) -> None:
+    """The things that the boathouse's rig is made of, and where they stand."""
+    from obsidian_wren.service import rigs, views
+
+    with ws.sessions.begin() as session:
+        rig = rigs.the_rig(ws, session)
+        ids = rig.microphone_id, rig.interface_id, rig.room_id
+    rigs.keep_thing(
+        ws, "microphone",
+        views.MicrophoneFields(
+            name="Reedling 40", kind="condenser", pattern="cardioid", sensitivity_mv_pa=18, self_noise_dba=13, max_spl_db=134, needs_phantom=True
+        ), ids[0],
+    )  # fmt: skip
+    rigs.keep_thing(
+        ws, "interface",
+        views.InterfaceFields(
+            name="Towpath Two", gain_low_db=0, gain_high_db=56, gain_step_db=1, pad_db=10, max_input_dbu=9, ein_dbu=-127,
+            has_phantom=True, direct_monitoring=True,
+        ), ids[1],
+    )  # fmt: skip
+    rigs.keep_thing(
+        ws, "room", views.RoomFields(name="Boathouse loft", length_m=4.6, width_m=3.4, height_m=2.4, surfaces="furnished"), ids[2]
+    )
+    rigs.change_rig(
+        ws,
+        views.RigFields(
+            name="Loft desk", microphone_id=ids[0], interface_id=ids[1], room_id=ids[2], distance_cm=22, angle_deg=20, pop_screen=True,
+            rate_hz=48_000, bits=24, source="simulated", phantom_on=True,
+        ),
+    )  # fmt: skip

@@ -2,20 +2,41 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Any, cast
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.kinds import STAGE_KINDS
-from obsidian_wren.core.derive.staleness import Basis, why_stale
+from obsidian_wren.core.derive.audit import SoundDevice, audit, device_key
+from obsidian_wren.core.derive.expectation import outlook
+from obsidian_wren.core.derive.graph import Value
 from obsidian_wren.core.mix.verdict import judge
-from obsidian_wren.service import kept, views
+from obsidian_wren.service import facts, history, kept, views
+from obsidian_wren.service.computers import devices_of
 from obsidian_wren.service.destinations import listeners_of
-from obsidian_wren.service.rigs import basis_of, knob_of, the_rig
+from obsidian_wren.service.rigs import fields_of, knob_of, the_rig
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import take_files
-from obsidian_wren.store.models import Derivation, Destination, Proof, Reading, Recording, Rig, Setting, Settled, Take
+from obsidian_wren.store.models import (
+    Change,
+    Derivation,
+    Destination,
+    Interface,
+    KnownDevice,
+    Microphone,
+    Proof,
+    Reading,
+    Recording,
+    Response,
+    Rig,
+    Room,
+    Setting,
+    Settled,
+    Take,
+)
 
 STEPS: tuple[tuple[views.StepName, str], ...] = (
     ("rig", "Rig"), ("quiet", "Quiet"), ("gain", "Gain"), ("tone", "Tone"), ("send", "Send"),
@@ -31,22 +52,46 @@ def overview(ws: Workshop) -> views.Overview:
     with ws.sessions.begin() as session:
         rig = the_rig(ws, session)
         takes = kept.current_takes(session, rig)
-        advice = _advice(session, rig, takes)
+        present = facts.sources_now(ws, session, rig, takes)
+        stale = {node: facts.stale_answer(session, rig, node, present) for node in facts.STEP_OF}
         destinations = _destinations(ws, session, rig)
         return views.Overview(
             rig=_rig(ws, rig),
-            steps=_steps(session, rig, takes),
-            takes=_takes(session, rig, takes),
+            rigs=[_rig_name(row) for row in session.scalars(select(Rig).order_by(Rig.id))],
+            microphones=[_microphone(session, row) for row in session.scalars(select(Microphone).order_by(Microphone.id))],
+            interfaces=[
+                views.InterfaceView(**fields_of(row, views.InterfaceView))
+                for row in session.scalars(select(Interface).order_by(Interface.id))
+            ],
+            rooms=[views.RoomView(**fields_of(row, views.RoomView)) for row in session.scalars(select(Room).order_by(Room.id))],
+            controls=_controls(ws, session, rig),
+            outlook=_outlook(rig),
+            computer=_computer(ws, session, rig),
+            undo=_change(history.next_undo(session)),
+            redo=_change(history.next_redo(session)),
+            steps=_steps(session, rig, takes, present, stale),
+            derivable=_derivable(stale),
+            takes=_takes(session, rig, takes, present),
             halves=[_half(half) for half in take_files.list_halves(ws.folder, running=ws.take.part.id if ws.take else None)],
             progress=ws.take.view() if ws.take else None,
+            watch=views.WatchView(
+                on=ws.watch is not None and not ws.watch.finished.is_set(), purpose=ws.watch.purpose if ws.watch else None
+            ),
             quiet=_reading(session, takes.quiet, views.QuietView),
+            in_use=_reading(session, takes.of("in-use"), views.QuietView),
+            split=_derivation(session, rig, "split", views.SplitView, stale=stale["split"]),
+            causes=_derivation(session, rig, "causes", views.CausesView, stale=stale["causes"]),
             talk=_reading(session, takes.talk, views.TalkView),
-            advice=advice,
+            loud=_reading(session, takes.of("loud"), views.TalkView),
+            soft=_reading(session, takes.of("soft"), views.TalkView),
+            voice_causes=_voice_causes(session, rig),
+            gain_plan=_derivation(session, rig, "gain", views.GainPlanView, stale=stale["gain-plan"]),
+            predictions=_predictions(ws, session, rig, takes),
             settings=_settings(session, rig),
             tone=_derivation(session, rig, "tone", views.ToneView),
-            delivery=_derivation(session, rig, "send", views.DeliveryView),
-            diagram=_diagram(session, rig),
-            inputs=kept.inputs_of(rig),
+            delivery=_derivation(session, rig, "send", views.DeliveryView, stale=stale["delivery"]),
+            diagram=_diagram(ws, session, rig, takes, stale["diagram"]),
+            inputs=kept.inputs_of(session, rig),
             destinations=destinations,
             run=_run(ws),
             recordings=_recordings(session),
@@ -55,36 +100,146 @@ def overview(ws: Workshop) -> views.Overview:
 
 
 def _rig(ws: Workshop, rig: Rig) -> views.RigView:
-    fields = {name: getattr(rig, name) for name in views.RigFields.model_fields}
-    if rig.source == "simulated":
+    names = ws.world.things_of(rig.spec_json) if rig.source == "simulated" else ()
+    return views.RigView(
+        **fields_of(rig, views.RigFields), id=rig.id, absolute_gain=facts.has_absolute_gain(rig),
+        things=[views.ThingView(name=name, on=name not in rig.things_off) for name in names],
+    )  # fmt: skip
+
+
+def _rig_name(rig: Rig) -> views.RigName:
+    made_of = f"{rig.microphone.name} through {rig.interface.name}, {rig.room.name}"
+    return views.RigName(id=rig.id, name=rig.name, made_of=made_of)
+
+
+def _microphone(session: Session, row: Microphone) -> views.MicrophoneView:
+    response = session.get(Response, row.response_id) if row.response_id is not None else None
+    return views.MicrophoneView(
+        **fields_of(row, views.MicrophoneFields), id=row.id, response_name=response.name if response else None,
+        response_points=[r[:2] for r in response.rows] if response else [],
+    )  # fmt: skip
+
+
+def _controls(ws: Workshop, session: Session, rig: Rig) -> list[views.ControlView]:
+    """The gain controls in signal order. What was learned of them is kept in rows, so nothing is computed here."""
+    interface = rig.interface
+    device = facts.rig_device(ws, session, rig)
+    found: list[views.ControlView] = []
+
+    def add(
+        key: views.Control,
+        title: str,
+        unit: Any,
+        *,
+        analogue: bool,
+        position: float | None,
+        low: float | None,
+        high: float | None,
+        step: float,
+    ) -> None:
+        taper = facts.taper_row(session, rig, key)
+        body = taper.body if taper is not None else None
+        learned = [list(row) for row in zip(body["positions"], body["gains_db"], body["errors_db"], strict=True)] if body else []
+        slope = (learned[-1][1] - learned[0][1]) / (learned[-1][0] - learned[0][0]) if learned else None
+        found.append(
+            views.ControlView(
+                key=key, title=title, unit=unit, analogue=analogue, position=position, low=low, high=high, step=step,
+                spoken=_spoken(position, unit), db_per_unit=slope, error_db=max(row[2] for row in learned) if learned else None, learned=learned,
+            )
+        )  # fmt: skip
+
+    if interface.pad_db is not None:
+        add("pad", f"Pad, {interface.pad_db:g} dB", "switch", analogue=True, position=float(rig.pad_on), low=0.0, high=1.0, step=1.0)
+    if interface.knob == "dial":
+        add(
+            "preamp",
+            "Preamp",
+            "dial",
+            analogue=True,
+            position=rig.dial,
+            low=interface.dial_low,
+            high=interface.dial_high,
+            step=interface.dial_step,
+        )
+    elif rig.source == "simulated":
         knob = knob_of(ws, rig)
-        shown = views.KnobView(gain_db=knob.gain_db, low_db=knob.low_db, high_db=knob.high_db, step_db=knob.step_db)
+        add("preamp", "Preamp", "dB", analogue=True, position=knob.gain_db, low=knob.low_db, high=knob.high_db, step=knob.step_db)
     else:
-        shown = views.KnobView(gain_db=rig.gain_db, low_db=None, high_db=None, step_db=None)
-    return views.RigView(**fields, knob=shown)
+        title = "Preamp" if interface.gain_low_db is not None else "Preamp, turned so far"
+        low, high = interface.gain_low_db, interface.gain_high_db
+        add("preamp", title, "dB", analogue=True, position=rig.gain_db, low=low, high=high, step=interface.gain_step_db)
+    add("trim", "Device output", "dB", analogue=False, position=rig.trim_db, low=-60.0, high=24.0, step=0.5)
+    slider = None if device is None else device.slider_percent
+    add("slider", "Input slider", "%", analogue=False, position=slider, low=0.0, high=100.0, step=5.0)
+    add("program", "Program trim", "dB", analogue=False, position=rig.program_db, low=-60.0, high=24.0, step=0.5)
+    return found
 
 
-def take_basis(take: Take) -> Basis:
-    """What a take was made at."""
-    return Basis(take.gain_db, take.distance_cm, take.angle_deg)
+def _spoken(position: float | None, unit: str) -> str:
+    if position is None:
+        return "unknown"
+    if unit == "switch":
+        return "in" if position else "out"
+    if unit == "%":
+        return f"{position:g} %"
+    if unit == "dB":
+        return f"{position:g} dB"
+    whole, part = int(position // 1), round(position % 1.0, 2)
+    mark = {0.0: "", 0.25: "¼", 0.5: "½", 0.75: "¾"}.get(part)
+    return f"{position:.1f}" if mark is None else f"{whole or '' if mark else whole}{mark}"
 
 
-def _stale(take: Take, rig: Rig) -> str | None:
-    return why_stale(take_basis(take), basis_of(rig))
+def _outlook(rig: Rig) -> views.OutlookView:
+    gain = rig.gain_db if facts.has_absolute_gain(rig) else None
+    found = outlook(
+        facts.microphone_of(rig), facts.interface_of(rig), facts.room_of(rig), facts.placement_of(rig),
+        gain_db=gain, phantom_on=rig.phantom_on, pad_on=rig.pad_on,
+    )  # fmt: skip
+    return views.OutlookView.model_validate(asdict(found))
 
 
-def _steps(session: Session, rig: Rig, takes: kept.Takes) -> list[views.StepView]:
+def _computer(ws: Workshop, session: Session, rig: Rig) -> views.ComputerView:
+    devices = devices_of(ws, session)
+    device = next((d for d in devices if d.present and device_key(d) == rig.device_key), None)
+    found = audit(
+        devices, rig_device_id=device.id if device else None, rate_hz=rig.rate_hz, bits=min(rig.bits, 24),
+        direct_monitoring=bool(rig.interface.direct_monitoring), monitors_itself=False,
+    )  # fmt: skip
+    findings = [
+        views.AuditView(
+            code=f.code, harm=f.harm, title=f.title, sentence=f.sentence, action=f.action, device_id=f.change.device_id if f.change else None,
+            field=f.change.field if f.change else None, value=f.change.value if f.change else None,
+        )
+        for f in found
+    ]  # fmt: skip
+    return views.ComputerView(devices=[_device(session, d, rig) for d in devices], findings=findings)
+
+
+def _device(session: Session, device: SoundDevice, rig: Rig) -> views.DeviceView:
+    key = device_key(device)
+    known = session.get(KnownDevice, key)
+    body = {name: value for name, value in asdict(device).items() if name in views.DeviceView.model_fields}
+    known_as = str(known.body["system_name"]) if known is not None else None
+    return views.DeviceView(**body, key=key, of_rig=key == rig.device_key, known_as=known_as)
+
+
+def _change(row: Change | None) -> views.ChangeView | None:
+    return None if row is None else views.ChangeView(title=row.title, at=row.at)
+
+
+def _steps(
+    session: Session, rig: Rig, takes: kept.Takes, present: Mapping[str, Value], stale: Mapping[str, str | None]
+) -> list[views.StepView]:
     settled = {row.step for row in session.scalars(select(Settled).where(Settled.rig_id == rig.id))}
     tone = session.get(Derivation, (rig.id, "tone"))
-    chain = kept.chain_is_whole(session, rig)
     proof = session.scalars(select(Proof).order_by(Proof.id.desc())).first()
     why: dict[str, str | None] = {
-        "quiet": _stale(takes.quiet, rig) if takes.quiet else None,
-        "gain": _stale(takes.talk, rig) if takes.talk else None,
-        "tone": _tone_stale(tone, takes, rig),
+        "quiet": facts.stale_take(takes.quiet, present) if takes.quiet else None,
+        "gain": facts.stale_take(takes.talk, present) if takes.talk else None,
+        "tone": stale["equalizer"],
         "send": _proof_stale(session, proof),
     }
-    there = {"rig": True, "quiet": takes.quiet, "gain": takes.talk, "tone": tone, "send": chain}
+    there = {"rig": True, "quiet": takes.quiet, "gain": takes.talk, "tone": tone, "send": kept.chain_is_whole(session, rig)}
     steps = []
     for name, title in STEPS:
         status: views.Status = "settled" if name in settled else "open"
@@ -96,17 +251,18 @@ def _steps(session: Session, rig: Rig, takes: kept.Takes) -> list[views.StepView
     return steps
 
 
-def _tone_stale(tone: Derivation | None, takes: kept.Takes, rig: Rig) -> str | None:
-    if tone is None or takes.passage is None:
+_ANSWERS = {
+    "split": "the parts of the floor", "causes": "the causes", "gain-plan": "the gain plan", "equalizer": "the tone",
+    "delivery": "gain and limiter", "diagram": "the level diagram",
+}  # fmt: skip
+
+
+def _derivable(stale: Mapping[str, str | None]) -> str | None:
+    """Which answers one press would derive anew, None when all stand."""
+    names = [_ANSWERS[node] for node, why in stale.items() if why]
+    if not names:
         return None
-    if tone.used.get("passage") != takes.passage.id:
-        return "A newer passage was read since the fit."
-    # A preamp moves voice and room alike: only a changed placement, or a new room, asks for another fit.
-    here = basis_of(rig)
-    moved = why_stale(Basis(here.gain_db, takes.passage.distance_cm, takes.passage.angle_deg), here)
-    if moved:
-        return moved
-    return "The room was taken again since the fit." if tone.used.get("quiet") != (takes.quiet.id if takes.quiet else None) else None
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 
 def _proof_stale(session: Session, proof: Proof | None) -> str | None:
@@ -116,17 +272,45 @@ def _proof_stale(session: Session, proof: Proof | None) -> str | None:
     return f"{destination.name} picked another input since the marker was sent." if destination.picks != proof.picks else None
 
 
-def _takes(session: Session, rig: Rig, takes: kept.Takes) -> list[views.TakeView]:
-    current = {take.id for take in (takes.quiet, takes.talk, takes.passage) if take is not None}
-    rows = session.scalars(select(Take).where(Take.rig_id == rig.id).order_by(Take.id))
+def _takes(session: Session, rig: Rig, takes: kept.Takes, present: Mapping[str, Value]) -> list[views.TakeView]:
+    current = {take.id for take in takes.by_purpose.values() if take is not None}
+    rows = session.scalars(select(Take).where(Take.rig_id == rig.id, Take.discarded.is_(False)).order_by(Take.id))
     return [
         views.TakeView(
             id=t.id, purpose=cast(views.Purpose, t.purpose), seconds=round(t.frames / t.rate_hz, 1), rate_hz=t.rate_hz,
             taken_at=t.taken_at, source=cast(views.Source, t.source), half=t.half, fault=t.fault, notes=t.notes,
-            current=t.id in current, stale=_stale(t, rig),
+            current=t.id in current, stale=facts.stale_take(t, present), ended=t.ended, position=_position(t),
         )
         for t in rows
     ]  # fmt: skip
+
+
+def _position(take: Take) -> float | None:
+    if take.purpose == "other-gain":
+        return take.gain_db
+    if take.purpose != "dial":
+        return None
+    position = take.facts.get("slider" if take.facts.get("learns") == "slider" else "dial")
+    return None if position is None else float(position)
+
+
+def _predictions(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes) -> dict[str, views.PredictionView]:
+    """What physics says of takes that do not hold any more, by purpose; none where nothing can be said."""
+    now = facts.facts_of(ws, session, rig)
+    found = {}
+    for purpose in ("rest", "in-use", "talk", "loud", "soft"):
+        take = takes.of(purpose)
+        if take is None:
+            continue
+        shift = facts.shift_since(take, now, rig)
+        if shift.because:
+            found[purpose] = views.PredictionView(**asdict(shift))
+    return found
+
+
+def _voice_causes(session: Session, rig: Rig) -> list[views.CauseView]:
+    row = session.get(Derivation, (rig.id, "voice-causes"))
+    return [] if row is None else [views.CauseView(**cause) for cause in row.body["causes"]]
 
 
 def _half(half: take_files.HalfTake) -> views.HalfView:
@@ -141,23 +325,9 @@ def _reading(session: Session, take: Take | None, model: type[Any]) -> Any:
     return model.model_validate(row.body) if row is not None else None
 
 
-def _derivation(session: Session, rig: Rig, step: str, model: type[Any]) -> Any:
+def _derivation(session: Session, rig: Rig, step: str, model: type[Any], **more: Any) -> Any:
     row = session.get(Derivation, (rig.id, step))
-    return model.model_validate(row.body) if row is not None else None
-
-
-def _advice(session: Session, rig: Rig, takes: kept.Takes) -> views.AdviceView | None:
-    row = session.get(Derivation, (rig.id, "gain"))
-    if row is None:
-        return None
-    predicted, change = None, 0.0
-    if takes.quiet and takes.talk and takes.quiet.gain_db != takes.talk.gain_db and takes.quiet.gain_db is not None:
-        change = (takes.talk.gain_db or 0.0) - takes.quiet.gain_db
-        predicted = (
-            f"The room was taken at {takes.quiet.gain_db:g} dB gain; its level is moved by {change:+g} dB here, "
-            "a prediction until you take it again."
-        )
-    return views.AdviceView(**{**row.body, "quiet_predicted": predicted, "quiet_shift_db": change})
+    return model.model_validate({**row.body, **more}) if row is not None else None
 
 
 def _settings(session: Session, rig: Rig) -> list[views.SettingView]:
@@ -179,15 +349,20 @@ def _setting(row: Setting) -> views.SettingView:
     )  # fmt: skip
 
 
-def _diagram(session: Session, rig: Rig) -> list[views.DiagramPointView]:
-    """The kept points, then what each destination gets by what it picked."""
+def _diagram(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes, stale: str | None) -> list[views.DiagramPointView]:
+    """The kept points, then what each destination gets by what it picked. Where a knob was turned since, moved by what physics says."""
     row = session.get(Derivation, (rig.id, "diagram"))
     if row is None:
         return []
     points = [views.DiagramPointView(**point) for point in row.body["points"]]
+    predicted = row.body.get("predicted") is not None
+    if stale:
+        points = [_predicted_point(ws, session, rig, takes, point) for point in points]
+    elif predicted:
+        points = [point.model_copy(update={"predicted": True}) for point in points]
     by_name = {point.name: point for point in points}
     shown = [point for point in points if point.name != "feed"]
-    kinds = {entry.name: entry.kind for entry in kept.inputs_of(rig)}
+    kinds = {entry.name: entry.kind for entry in kept.inputs_of(session, rig)}
     for destination in session.scalars(select(Destination).order_by(Destination.kind)):
         kind = kinds.get(destination.picks or "")
         heard = by_name.get("converter") if kind == "raw" else by_name.get("feed") if kind == "treated" else None
@@ -197,11 +372,34 @@ def _diagram(session: Session, rig: Rig) -> list[views.DiagramPointView]:
     return shown
 
 
+def _predicted_point(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes, point: views.DiagramPointView) -> views.DiagramPointView:
+    now = facts.facts_of(ws, session, rig)
+    ground = takes.voice
+    voice = facts.shift_since(ground, now, rig).voice_db if ground is not None else 0.0
+    room = facts.shift_since(takes.quiet, now, rig).room_db if takes.quiet is not None else 0.0
+    if point.name == "mic" and ground is not None:
+        # The knob comes after the microphone: only a changed distance moves what stands before it.
+        voice -= facts.shift_since(ground, now, rig).room_db
+        room = 0.0
+    if not voice and not room:
+        return point
+
+    def moved(level: float | None, by: float) -> float | None:
+        return None if level is None else min(0.0, round(level + by, 2))
+
+    return point.model_copy(
+        update={
+            "voice_low_dbfs": moved(point.voice_low_dbfs, voice), "voice_high_dbfs": moved(point.voice_high_dbfs, voice),
+            "peak_dbfs": moved(point.peak_dbfs, voice), "room_dbfs": moved(point.room_dbfs, room), "predicted": True,
+        }
+    )  # fmt: skip
+
+
 def _destinations(ws: Workshop, session: Session, rig: Rig) -> list[views.DestinationView]:
     held = listeners_of(ws, session)
     session.flush()
     delivery = session.get(Derivation, (rig.id, "send"))
-    kinds = {entry.name: entry.kind for entry in kept.inputs_of(rig)}
+    kinds = {entry.name: entry.kind for entry in kept.inputs_of(session, rig)}
     found = []
     for listener in (held.call, held.recorder):
         kind = kinds.get(listener.picks or "")

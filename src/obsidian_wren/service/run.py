@@ -13,8 +13,10 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
+from obsidian_wren.core.measure.live import BlockMeter
 from obsidian_wren.core.mix.marker import MarkerResult, find_marker, marker_sound
 from obsidian_wren.service.ports import KeepingListener, Listener, SoundStream, SourceGone
+from obsidian_wren.service.watching import frame_json
 
 BLOCK_S = 0.01
 # A page on another core cannot hold the run up; a machine that sleeps can.
@@ -95,9 +97,12 @@ class LiveRun:
     def _work(self) -> None:
         count = round(BLOCK_S * self.rate_hz)
         began, done_frames, told = time.monotonic(), 0, 0.0
+        meter = BlockMeter(self.rate_hz)
         try:
             while not self._stop.is_set():
                 block = self._stream.read(count)
+                if block.ndim > 1:
+                    block = block[:, 0]
                 if not len(block):
                     raise SourceGone("The source gave no more sound, so the run stopped. Check the microphone, then start it again.")
                 treated = self.step(block)
@@ -111,6 +116,8 @@ class LiveRun:
                         time.sleep(wait)
                 else:
                     time.sleep(0.0005)
+                for frame in meter.add(treated):
+                    self._tell("frame", frame_json(frame, "run"))
                 if time.monotonic() - told > _TELL_EVERY_S:
                     told = time.monotonic()
                     self._tell("live", {"level_dbfs": _shown(rms_dbfs(treated)), "peak_dbfs": _shown(peak_dbfs(treated))})

@@ -10,7 +10,7 @@ from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import measure_loudness
 from obsidian_wren.core.mix.marker import MarkerResult, marker_level_dbfs
 from obsidian_wren.formats.sound import read_sound
-from obsidian_wren.service import calibrating
+from obsidian_wren.service import deriving, measuring
 from obsidian_wren.service.destinations import listeners_of
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import current_takes, inputs_of, now
@@ -26,7 +26,7 @@ def pick_input(ws: Workshop, destination: str, picks: str) -> None:
     """Another program picks an input by its name."""
     with ws.sessions.begin() as session:
         rig = the_rig(ws, session)
-        if picks not in [entry.name for entry in inputs_of(rig)]:
+        if picks not in [entry.name for entry in inputs_of(session, rig)]:
             raise Refused("no-input", "There is no input of this name. Pick one from the list.")
         held = listeners_of(ws, session)
         for listener in (held.call, held.recorder):
@@ -41,17 +41,17 @@ def pick_input(ws: Workshop, destination: str, picks: str) -> None:
 
 def _stream(ws: Workshop, session: Session, rig: Rig, browser_rate_hz: int | None) -> SoundStream:
     if rig.source == "simulated":
-        return simulated_source(ws, rig).open_live()
+        return simulated_source(ws, session, rig).open_live()
     if rig.source == "browser":
         if browser_rate_hz is None:
             raise Refused("no-microphone", "Your microphone is opened by the page. Start live from there.")
         ws.pushed = ws.world.open_browser(browser_rate_hz)
         return ws.pushed
     takes = current_takes(session, rig)
-    ground = takes.talk or takes.passage
+    ground = takes.voice
     if ground is None:
         raise Refused("no-talk", "There is no talk to send yet. Do Gain and Tone first.")
-    return Loop(calibrating.samples_of(ws, ground), ground.rate_hz)
+    return Loop(measuring.samples_of(ws, ground), ground.rate_hz)
 
 
 def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
@@ -60,13 +60,13 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
         if ws.run is not None and not ws.run.finished.is_set():
             raise Refused("live", "It is live already.")
         rig = the_rig(ws, session)
-        specs = calibrating.chain_specs(session, rig)
+        specs = deriving.chain_specs(session, rig)
         if specs is None:
             raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
         stream = _stream(ws, session, rig, browser_rate_hz)
         held = listeners_of(ws, session, stream.rate_hz)
         held.since = now()
-        inputs = {entry.name: str(entry.kind) for entry in inputs_of(rig)}
+        inputs = {entry.name: str(entry.kind) for entry in inputs_of(session, rig)}
         ws.run = LiveRun(
             stream, specs, (held.call, held.recorder), inputs, tell=ws.bus.tell, paced=ws.pace == "real" and rig.source != "browser"
         )  # fmt: skip
@@ -104,7 +104,7 @@ def send_marker(ws: Workshop) -> None:
     with ws.sessions() as session:
         rig = the_rig(ws, session)
         takes = current_takes(session, rig)
-        ground = takes.talk or takes.passage
+        ground = takes.voice
         reading = session.get(Reading, ground.id) if ground else None
         active = reading.body.get("active_level_dbfs") if reading else None
         picks = {row.name: row.picks for row in session.scalars(select(Destination))}

@@ -8,39 +8,224 @@ from pydantic import BaseModel, Field
 
 StepName = Literal["rig", "quiet", "gain", "tone", "send"]
 Status = Literal["settled", "open", "stale", "not yet"]
-Purpose = Literal["rest", "talk", "passage"]
+Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial"]
 Source = Literal["simulated", "file", "browser"]
+Control = Literal["preamp", "pad", "trim", "slider", "program"]
+KeptKind = Literal["microphone", "interface", "room"]
+
+
+class MicrophoneFields(BaseModel):
+    """A microphone, as far as it carries calculation; unknown numbers are null."""
+
+    name: str = Field(min_length=1, max_length=80)
+    kind: Literal["condenser", "dynamic", "ribbon", "headset", "usb"]
+    pattern: Literal["cardioid", "supercardioid", "omni", "figure of eight"]
+    sensitivity_mv_pa: float | None = Field(default=None, gt=0, le=500)
+    self_noise_dba: float | None = Field(default=None, ge=-10, le=60)
+    max_spl_db: float | None = Field(default=None, ge=80, le=180)
+    needs_phantom: bool | None = None
+
+
+class MicrophoneView(MicrophoneFields):
+    """A kept microphone with its response file."""
+
+    id: int
+    response_name: str | None
+    response_points: list[list[float]]
+
+
+class InterfaceFields(BaseModel):
+    """An interface: preamp, converter, and how its knob is marked."""
+
+    name: str = Field(min_length=1, max_length=80)
+    knob: Literal["dB", "dial"] = "dB"
+    gain_low_db: float | None = Field(default=None, ge=-40, le=90)
+    gain_high_db: float | None = Field(default=None, ge=-40, le=90)
+    gain_step_db: float = Field(default=1.0, gt=0, le=12)
+    dial_low: float = Field(default=0.0, ge=-100, le=100)
+    dial_high: float = Field(default=10.0, ge=-100, le=100)
+    dial_step: float = Field(default=0.25, gt=0, le=10)
+    pad_db: float | None = Field(default=None, gt=0, le=40)
+    max_input_dbu: float | None = Field(default=None, ge=-40, le=40)
+    ein_dbu: float | None = Field(default=None, ge=-140, le=-60)
+    has_phantom: bool | None = None
+    direct_monitoring: bool | None = None
+    rates_hz: list[int] = Field(default=[44100, 48000, 88200, 96000], min_length=1, max_length=12)
+    bits: list[int] = Field(default=[16, 24], min_length=1, max_length=4)
+
+
+class InterfaceView(InterfaceFields):
+    """A kept interface."""
+
+    id: int
+
+
+class RoomFields(BaseModel):
+    """A room: size and surfaces where known."""
+
+    name: str = Field(min_length=1, max_length=80)
+    length_m: float | None = Field(default=None, ge=0.5, le=100)
+    width_m: float | None = Field(default=None, ge=0.5, le=100)
+    height_m: float | None = Field(default=None, ge=0.5, le=30)
+    surfaces: Literal["bare", "furnished", "soft", "treated"] | None = None
+
+
+class RoomView(RoomFields):
+    """A kept room, and the noise that the newest resting take told of it."""
+
+    id: int
+    noise_dba: float | None
 
 
 class RigFields(BaseModel):
-    """What a person says about the rig."""
+    """What a person says about the rig: which things it is made of, how they stand, where its sound comes from, its aim."""
 
-    room_name: str = Field(min_length=1, max_length=80)
-    microphone_name: str = Field(min_length=1, max_length=80)
-    microphone_kind: Literal["condenser", "dynamic", "ribbon", "headset", "usb"]
-    pattern: Literal["cardioid", "supercardioid", "omni", "figure of eight"]
-    interface_name: str = Field(min_length=1, max_length=80)
+    name: str = Field(min_length=1, max_length=80)
+    microphone_id: int
+    interface_id: int
+    room_id: int
     distance_cm: float = Field(ge=2, le=300)
     angle_deg: float = Field(ge=0, le=180)
+    height_cm: float = Field(default=0.0, ge=-100, le=100)
+    pop_screen: bool = False
+    foam: bool = False
+    shock_mount: bool = False
+    support: Literal["arm", "desk stand", "floor stand", "worn"] = "desk stand"
     rate_hz: int = Field(ge=8000, le=192000)
-    sensitivity_mv_pa: float | None = Field(default=None, gt=0, le=500)
-    max_input_dbu: float | None = Field(default=None, ge=-40, le=40)
+    bits: Literal[16, 24, 32] = 24
     source: Source
+    phantom_on: bool | None = None
+    aim_low_dbfs: float = Field(default=-15.0, ge=-40, le=-4)
+    aim_high_dbfs: float = Field(default=-10.0, ge=-39, le=-3.5)
 
 
-class KnobView(BaseModel):
-    """The preamp: position, and range and step where the program can turn it."""
+class ThingView(BaseModel):
+    """Something in the simulated room that can be switched off."""
 
-    gain_db: float | None
-    low_db: float | None
-    high_db: float | None
-    step_db: float | None
+    name: str
+    on: bool
+
+
+class ControlView(BaseModel):
+    """One gain control in signal order: where it stands, how far it goes, and what was learned of it."""
+
+    key: Control
+    title: str
+    unit: Literal["dB", "dial", "%", "switch"]
+    analogue: bool
+    position: float | None
+    low: float | None
+    high: float | None
+    step: float
+    spoken: str
+    db_per_unit: float | None
+    error_db: float | None
+    learned: list[list[float]]
 
 
 class RigView(RigFields):
-    """The rig with its knob."""
+    """The rig in hand."""
 
-    knob: KnobView
+    id: int
+    absolute_gain: bool
+    things: list[ThingView]
+
+
+class RigName(BaseModel):
+    """A rig that is kept."""
+
+    id: int
+    name: str
+    made_of: str
+
+
+class ContributionView(BaseModel):
+    """A part of the expected floor."""
+
+    name: str
+    level_dba: float | None
+    assumed: bool
+
+
+class ImprovementView(BaseModel):
+    """A change and what it gains in dB."""
+
+    title: str
+    gains_db: float
+    because: str
+
+
+class WarningView(BaseModel):
+    """What will not work or will be heard."""
+
+    code: str
+    sentence: str
+
+
+class OutlookView(BaseModel):
+    """What the rig should give before anything is recorded."""
+
+    talk_db_spl: float
+    floor_dba: float
+    contributions: list[ContributionView]
+    voice_over_floor_db: float
+    talk_dbfs: float | None
+    floor_dbfs: float | None
+    proximity_db: float
+    direct_over_reverberant_db: float | None
+    critical_distance_m: float | None
+    decay_s: float | None
+    improvements: list[ImprovementView]
+    warnings: list[WarningView]
+
+
+class DeviceView(BaseModel):
+    """A sound device of the computer."""
+
+    id: str
+    key: str
+    system_name: str
+    own_name: str | None
+    direction: Literal["input", "output"]
+    kind: str
+    present: bool
+    enabled: bool
+    rate_hz: int
+    bits: int
+    slider_percent: float
+    muted: bool
+    enhancements: bool
+    auto_gain: bool
+    is_default: bool
+    of_rig: bool
+    known_as: str | None
+
+
+class AuditView(BaseModel):
+    """One thing in the sound settings that disagrees."""
+
+    code: str
+    harm: int
+    title: str
+    sentence: str
+    action: str
+    device_id: str | None
+    field: str | None
+    value: float | bool | None
+
+
+class ComputerView(BaseModel):
+    """The computer's sound settings and what is wrong with them."""
+
+    devices: list[DeviceView]
+    findings: list[AuditView]
+
+
+class ChangeView(BaseModel):
+    """What undo or redo would do."""
+
+    title: str
+    at: str
 
 
 class StepView(BaseModel):
@@ -66,6 +251,8 @@ class TakeView(BaseModel):
     notes: list[str]
     current: bool
     stale: str | None
+    ended: str | None
+    position: float | None
 
 
 class HalfView(BaseModel):
@@ -97,6 +284,19 @@ class HumView(BaseModel):
     mains_hz: float
     level_dbfs: float | None
     harmonics: list[HarmonicView]
+    drift_hz: float
+
+
+class BuzzView(BaseModel):
+    """A comb of lines."""
+
+    spacing_hz: float
+    lines: int
+    low_hz: float
+    high_hz: float
+    level_dbfs: float | None
+    a_weighted_dbfs: float | None
+    mains: bool
 
 
 class ToneLineView(BaseModel):
@@ -107,12 +307,39 @@ class ToneLineView(BaseModel):
     prominence_db: float
 
 
+class ClickLevelsView(BaseModel):
+    """Percentiles of the clicks' peaks."""
+
+    p10: float
+    p50: float
+    p90: float
+
+
 class TransientsView(BaseModel):
     """Clicks."""
 
     count: int
     per_minute: float
     peak_dbfs: float | None
+    levels_dbfs: ClickLevelsView | None
+    third_octaves: list[BandLevel]
+    a_weighted_without_dbfs: float | None
+
+
+class TrendView(BaseModel):
+    """How the level wanders."""
+
+    db_per_minute: float
+    error_db_per_minute: float | None
+
+
+class DropoutsView(BaseModel):
+    """Gaps."""
+
+    count: int
+    total_s: float
+    longest_s: float
+    share: float
 
 
 class PercentilesView(BaseModel):
@@ -145,15 +372,30 @@ class QuietView(BaseModel):
     duration_s: float
     rms_dbfs: float | None
     a_weighted_dbfs: float | None
+    itu468_dbfs: float | None
     peak_dbfs: float | None
     spread_db: float
+    trend: TrendView
     percentiles_dbfs: PercentilesView
     third_octaves: list[BandLevel]
     hum: HumView | None
     tones: list[ToneLineView]
+    buzz: list[BuzzView]
     transients: TransientsView
     flat_tops: FlatTopsView
+    dc_offset: float
     rumble_dbfs: float | None
+    grid_bits: int | None
+    effective_bits: float | None
+    dropouts: DropoutsView
+
+
+class SoftClippingView(BaseModel):
+    """A stage that gives way."""
+
+    crest_loss_db: float
+    from_dbfs: float
+    third_harmonic_slope: float | None
 
 
 class TalkView(BaseModel):
@@ -168,24 +410,101 @@ class TalkView(BaseModel):
     loudness_range_lu: float | None
     peaks_by_second_dbfs: list[float | None]
     flat_tops: FlatTopsView
+    soft_clipping: SoftClippingView | None
     pitch_hz: PitchView | None
     snr_db: float | None
     histogram_dbfs: list[float]
     histogram_from_dbfs: float
 
 
-class AdviceView(BaseModel):
-    """What to do with the preamp."""
+class FloorPartView(BaseModel):
+    """One part of the floor."""
 
+    name: str
+    level_dbfs: float | None
+    a_weighted_dbfs: float | None
+
+
+class SplitView(BaseModel):
+    """Where the floor comes from."""
+
+    gain_db: float
+    parts: list[FloorPartView]
+    dominant: str
+    over_rest_db: float | None
+    meaning: str
+    missing: str | None
+    stale: str | None = None
+
+
+class CauseView(BaseModel):
+    """One cause, its evidence and its remedy."""
+
+    code: str
+    where: str
+    take: str
+    title: str
+    evidence: str
+    remedy: str
+    lowers_db: float | None
+    spoils: bool
+    complaint: bool
+
+
+class CausesView(BaseModel):
+    """Causes in the order of mending, and whether the floor is quiet enough as a whole."""
+
+    causes: list[CauseView]
+    enough: bool
+    stale: str | None = None
+
+
+class MoveView(BaseModel):
+    """What to do with one gain control."""
+
+    key: Control
+    title: str
+    unit: Literal["dB", "dial", "%", "switch"]
+    start: float | None
+    target: float | None
+    change_db: float | None
+    spoken: str
+    because: str
+
+
+class GainPlanView(BaseModel):
+    """What to turn, and what follows."""
+
+    moves: list[MoveView]
     change_db: float
     verdict: Literal["settled", "up", "down"]
     sentence: str
     because: str
+    limit: str | None
+    clipped_where: str | None
     sure_db: float | None
     certain: bool
+    aim_dbfs: list[float]
     expected_peak_dbfs: float
+    expected_talk_dbfs: float
+    expected_loudest_dbfs: float | None
+    expected_softest_dbfs: float | None
+    expected_floor_dbfs: float | None
+    expected_headroom_db: float
+    expected_snr_db: float | None
+    floor_assumed: bool
     quiet_predicted: str | None
-    quiet_shift_db: float
+    predicted: str | None
+    stale: str | None
+
+
+class PredictionView(BaseModel):
+    """What physics says of a stale take's levels until it is made again."""
+
+    voice_db: float
+    room_db: float
+    because: str
+    known: bool
 
 
 class BandValue(BaseModel):
@@ -239,6 +558,8 @@ class DeliveryView(BaseModel):
     raw_lufs: float | None
     limited_db: float
     delay_ms: float
+    predicted: str | None = None
+    stale: str | None = None
 
 
 class DiagramPointView(BaseModel):
@@ -251,6 +572,7 @@ class DiagramPointView(BaseModel):
     peak_dbfs: float | None
     room_dbfs: float | None
     note: str | None
+    predicted: bool = False
 
 
 class InputView(BaseModel):
@@ -308,6 +630,17 @@ class RecordingView(BaseModel):
     at: str
 
 
+class SteadyView(BaseModel):
+    """How well a talk take is known so far."""
+
+    active_level_dbfs: float
+    active_error_db: float
+    peak_dbfs: float
+    peak_error_db: float
+    spoken_s: float
+    steady: bool
+
+
 class ProgressView(BaseModel):
     """The take in progress."""
 
@@ -318,19 +651,46 @@ class ProgressView(BaseModel):
     level_dbfs: float | None
     peak_dbfs: float | None
     state: Literal["recording", "measuring"]
+    until_steady: bool
+    steady: SteadyView | None
+
+
+class WatchView(BaseModel):
+    """Listening into the room while something is switched off or moved."""
+
+    on: bool
+    purpose: Literal["rest", "talk"] | None
 
 
 class Overview(BaseModel):
     """Everything that the page shows."""
 
     rig: RigView
+    rigs: list[RigName]
+    microphones: list[MicrophoneView]
+    interfaces: list[InterfaceView]
+    rooms: list[RoomView]
+    controls: list[ControlView]
+    outlook: OutlookView
+    computer: ComputerView
+    undo: ChangeView | None
+    redo: ChangeView | None
     steps: list[StepView]
+    derivable: str | None
     takes: list[TakeView]
     halves: list[HalfView]
     progress: ProgressView | None
+    watch: WatchView
     quiet: QuietView | None
+    in_use: QuietView | None
+    split: SplitView | None
+    causes: CausesView | None
     talk: TalkView | None
-    advice: AdviceView | None
+    loud: TalkView | None
+    soft: TalkView | None
+    voice_causes: list[CauseView]
+    gain_plan: GainPlanView | None
+    predictions: dict[str, PredictionView]
     settings: list[SettingView]
     tone: ToneView | None
     delivery: DeliveryView | None

@@ -17,6 +17,7 @@ from obsidian_wren.store.folder import DataFolder
 if TYPE_CHECKING:
     from obsidian_wren.service.run import LiveRun
     from obsidian_wren.service.taking import RunningTake
+    from obsidian_wren.service.watching import Watch
 
 Pace = Literal["real", "fast"]
 END = "end"
@@ -111,6 +112,8 @@ class Workshop:
     sources: dict[str, TakeSource] = field(default_factory=dict)
     listeners: Listeners | None = None
     pushed: PushedStream | None = None
+    watch: Watch | None = None
+    watched: PushedStream | None = None
     message: str | None = None
 
     def changed(self) -> None:

@@ -36,6 +36,13 @@ class Upload(BaseModel):
     file: FileStorage
     purpose: views.Purpose
     channel: int | None = Field(default=None, ge=1, le=8)
+    position: float | None = None
+
+
+class ResponseUpload(BaseModel):
+    """A microphone's response file."""
+
+    file: FileStorage
 
 
 def _workshop() -> Workshop:
@@ -55,7 +62,7 @@ def state() -> Response:
 
 
 def events() -> Response:
-    """Server-sent events: ``changed``, ``progress``, ``live``, ``trouble``."""
+    """Server-sent events: ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``."""
     bus = _workshop().bus
     listener = bus.listen()
 
@@ -84,11 +91,205 @@ def change_rig(body: views.RigFields) -> Response:
     return _state()
 
 
-def turn_knob(body: models.TurnKnob) -> Response:
-    """Turn the preamp."""
+def turn(body: models.Turn) -> Response:
+    """Turn a gain control."""
     from obsidian_wren.service import rigs
 
-    rigs.turn_knob(_workshop(), body.gain_db)
+    rigs.turn(_workshop(), body.control, body.position)
+    return _state()
+
+
+def switch_thing(body: models.Switch) -> Response:
+    """Switch something in the simulated room."""
+    from obsidian_wren.service import rigs
+
+    rigs.switch_thing(_workshop(), body.name, body.on)
+    return _state()
+
+
+def add_microphone(body: views.MicrophoneFields) -> Response:
+    """Keep a new microphone and use it."""
+    return _keep("microphone", body, None)
+
+
+def change_microphone(path: models.ById, body: views.MicrophoneFields) -> Response:
+    """Change a kept microphone."""
+    return _keep("microphone", body, path.id)
+
+
+def add_interface(body: views.InterfaceFields) -> Response:
+    """Keep a new interface and use it."""
+    return _keep("interface", body, None)
+
+
+def change_interface(path: models.ById, body: views.InterfaceFields) -> Response:
+    """Change a kept interface."""
+    return _keep("interface", body, path.id)
+
+
+def add_room(body: views.RoomFields) -> Response:
+    """Keep a new room and use it."""
+    return _keep("room", body, None)
+
+
+def change_room(path: models.ById, body: views.RoomFields) -> Response:
+    """Change a kept room."""
+    return _keep("room", body, path.id)
+
+
+def _keep(kind: views.KeptKind, body: Any, thing_id: int | None) -> Response:
+    from obsidian_wren.service import rigs
+
+    rigs.keep_thing(_workshop(), kind, body, thing_id)
+    return _state()
+
+
+def remove_thing(path: models.OfKind) -> Response:
+    """Forget a kept thing that no rig is made of."""
+    from obsidian_wren.service import rigs
+
+    rigs.remove_thing(_workshop(), path.kind, path.id)
+    return _state()
+
+
+def add_rig(body: models.Named) -> Response:
+    """Keep a further rig, like the one in hand, and take it in hand."""
+    from obsidian_wren.service import rigs
+
+    rigs.add_rig(_workshop(), body.name)
+    return _state()
+
+
+def use_rig(path: models.ById) -> Response:
+    """Take another rig in hand."""
+    from obsidian_wren.service import rigs
+
+    rigs.use_rig(_workshop(), path.id)
+    return _state()
+
+
+def remove_rig(path: models.ById) -> Response:
+    """Forget a rig without takes."""
+    from obsidian_wren.service import rigs
+
+    rigs.remove_rig(_workshop(), path.id)
+    return _state()
+
+
+def import_response(form: ResponseUpload) -> Response:
+    """Keep a response file with the rig's microphone."""
+    from obsidian_wren.service import responses
+
+    with tempfile.TemporaryDirectory(dir=_workshop().folder.parts) as folder:
+        path = Path(folder) / "the file"
+        form.file.save(path)
+        responses.import_response(_workshop(), path, form.file.filename or "response")
+    return _state()
+
+
+def remove_response() -> Response:
+    """Use the microphone without a response file."""
+    from obsidian_wren.service import rigs
+
+    rigs.detach_response(_workshop())
+    return _state()
+
+
+def export_response(query: models.WhatResponse) -> Response:
+    """The microphone's response, or the fitted correction, as two-column text."""
+    from obsidian_wren.service import exporting
+
+    name, text = exporting.export_response(_workshop(), query.what)
+    return Response(text, mimetype="text/plain", headers={"Content-Disposition": f'attachment; filename="{_plain_name(name)}"'})
+
+
+def _plain_name(name: str) -> str:
+    return "".join(c if c.isascii() and (c.isalnum() or c in " .-") else "-" for c in name)
+
+
+def change_device(body: models.ChangeDevice) -> Response:
+    """Change one thing in the computer's sound settings."""
+    from obsidian_wren.service import computers
+
+    computers.change_device(_workshop(), body.device_id, body.field, body.value)
+    return _state()
+
+
+def name_device(body: models.NameDevice) -> Response:
+    """Give a device a name of one's own."""
+    from obsidian_wren.service import computers
+
+    computers.name_device(_workshop(), body.device_id, body.own_name)
+    return _state()
+
+
+def choose_device(body: models.DeviceById) -> Response:
+    """Say which input is the rig's."""
+    return _computer("choose_device", body)
+
+
+def unplug(body: models.DeviceById) -> Response:
+    """Pull a device."""
+    return _computer("unplug", body)
+
+
+def plug_in(body: models.DeviceById) -> Response:
+    """Plug it in again."""
+    return _computer("plug_in", body)
+
+
+def _computer(action: str, body: models.DeviceById) -> Response:
+    from obsidian_wren.service import computers
+
+    getattr(computers, action)(_workshop(), body.device_id)
+    return _state()
+
+
+def undo() -> Response:
+    """Take the newest change back."""
+    from obsidian_wren.service import history
+
+    history.undo(_workshop())
+    return _state()
+
+
+def redo() -> Response:
+    """Make it again."""
+    from obsidian_wren.service import history
+
+    history.redo(_workshop())
+    return _state()
+
+
+def derive_again() -> Response:
+    """Derive everything anew that the takes at hand can give."""
+    from obsidian_wren.service import deriving
+
+    deriving.derive_again(_workshop())
+    return _state()
+
+
+def start_watch(body: models.StartWatch) -> Response:
+    """Listen in live."""
+    from obsidian_wren.service import watching
+
+    watching.start_watch(_workshop(), body.purpose, browser_rate_hz=body.rate_hz)
+    return _state()
+
+
+def push_watch() -> Response:
+    """The next piece of the browser's microphone."""
+    from obsidian_wren.service import watching
+
+    watching.push_watch(_workshop(), _piece())
+    return jsonify(ok=True)
+
+
+def stop_watch() -> Response:
+    """Stop listening in."""
+    from obsidian_wren.service import watching
+
+    watching.stop_watch(_workshop())
     return _state()
 
 
@@ -104,7 +305,9 @@ def start_take(body: models.StartTake) -> Response:
     """Begin a take from the simulated rig."""
     from obsidian_wren.service import taking
 
-    taking.start_simulated(_workshop(), body.purpose, seconds=body.seconds)
+    taking.start_simulated(
+        _workshop(), body.purpose, seconds=body.seconds, position=body.position, learns=body.learns, until_steady=body.until_steady
+    )
     return _state()
 
 
@@ -125,7 +328,7 @@ def take_file(form: Upload) -> Response:
         # The person's file name is for reading only; it never becomes a path.
         path = Path(folder) / "the file"
         upload.save(path)
-        taking.keep_file(_workshop(), form.purpose, path, channel=form.channel)
+        taking.keep_file(_workshop(), form.purpose, path, channel=form.channel, position=form.position)
     return _state()
 
 
@@ -133,7 +336,10 @@ def start_browser_take(body: models.StartBrowserTake) -> Response:
     """Begin a take whose pieces the page sends."""
     from obsidian_wren.service import taking
 
-    take_id = taking.start_browser(_workshop(), body.purpose, rate_hz=body.rate_hz, seconds=body.seconds, not_obeyed=list(body.not_obeyed))
+    take_id = taking.start_browser(
+        _workshop(), body.purpose, rate_hz=body.rate_hz, seconds=body.seconds, not_obeyed=list(body.not_obeyed), position=body.position,
+        learns=body.learns, until_steady=body.until_steady,
+    )  # fmt: skip
     return jsonify(take_id=take_id)
 
 
@@ -141,8 +347,8 @@ def add_piece(path: models.Piece) -> Response:
     """The next piece: little-endian 32-bit floats."""
     from obsidian_wren.service import taking
 
-    taking.add_piece(_workshop(), path.take_id, path.number, _piece())
-    return jsonify(ok=True)
+    enough = taking.add_piece(_workshop(), path.take_id, path.number, _piece())
+    return jsonify(ok=True, enough=enough)
 
 
 def _piece() -> Samples:
@@ -282,7 +488,32 @@ ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], 
     ("get", "/state", state, views.Overview),
     ("get", "/events", events, None),
     ("put", "/rig", change_rig, views.Overview),
-    ("post", "/knob", turn_knob, views.Overview),
+    ("post", "/controls", turn, views.Overview),
+    ("post", "/things", switch_thing, views.Overview),
+    ("post", "/microphones", add_microphone, views.Overview),
+    ("put", "/microphones/<int:id>", change_microphone, views.Overview),
+    ("post", "/interfaces", add_interface, views.Overview),
+    ("put", "/interfaces/<int:id>", change_interface, views.Overview),
+    ("post", "/rooms", add_room, views.Overview),
+    ("put", "/rooms/<int:id>", change_room, views.Overview),
+    ("delete", "/kept/<kind>/<int:id>", remove_thing, views.Overview),
+    ("post", "/rigs", add_rig, views.Overview),
+    ("post", "/rigs/<int:id>/use", use_rig, views.Overview),
+    ("delete", "/rigs/<int:id>", remove_rig, views.Overview),
+    ("post", "/response", import_response, views.Overview),
+    ("delete", "/response", remove_response, views.Overview),
+    ("get", "/response", export_response, None),
+    ("patch", "/computer", change_device, views.Overview),
+    ("put", "/computer/names", name_device, views.Overview),
+    ("post", "/computer/rig", choose_device, views.Overview),
+    ("post", "/computer/unplug", unplug, views.Overview),
+    ("post", "/computer/plug", plug_in, views.Overview),
+    ("post", "/undo", undo, views.Overview),
+    ("post", "/redo", redo, views.Overview),
+    ("post", "/derive", derive_again, views.Overview),
+    ("post", "/watch", start_watch, views.Overview),
+    ("post", "/watch/piece", push_watch, models.Done),
+    ("post", "/watch/stop", stop_watch, views.Overview),
     ("post", "/settle", settle, views.Overview),
     ("post", "/takes", start_take, views.Overview),
     ("post", "/takes/stop", stop_take, views.Overview),

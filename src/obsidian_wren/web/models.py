@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-from obsidian_wren.service.views import BandValue, Purpose, StepName
+from obsidian_wren.service.views import BandValue, Control, KeptKind, Purpose, StepName
 
 
 class Problem(BaseModel):
@@ -17,9 +17,10 @@ class Problem(BaseModel):
 
 
 class Done(BaseModel):
-    """It was done."""
+    """It was done. ``enough``: the take that a piece belongs to needs no more."""
 
     ok: bool = True
+    enough: bool = False
 
 
 class StartTake(BaseModel):
@@ -27,6 +28,9 @@ class StartTake(BaseModel):
 
     purpose: Purpose
     seconds: float | None = Field(default=None, ge=1, le=600)
+    position: float | None = None
+    learns: Literal["preamp", "slider"] = "preamp"
+    until_steady: bool = False
 
 
 class StartBrowserTake(BaseModel):
@@ -36,6 +40,9 @@ class StartBrowserTake(BaseModel):
     rate_hz: int
     seconds: float = Field(ge=1, le=600)
     not_obeyed: list[Literal["echo cancelling", "noise suppression", "auto gain"]] = []
+    position: float | None = None
+    learns: Literal["preamp", "slider"] = "preamp"
+    until_steady: bool = False
 
 
 class Began(BaseModel):
@@ -69,10 +76,63 @@ class HalfById(BaseModel):
     id: str = Field(pattern=r"^[0-9a-f]{12}$")
 
 
-class TurnKnob(BaseModel):
-    """Where the preamp is turned to."""
+class Turn(BaseModel):
+    """Where a control is turned to, in its own unit."""
 
-    gain_db: float = Field(ge=-20, le=90)
+    control: Control
+    position: float = Field(ge=-100, le=100)
+
+
+class Switch(BaseModel):
+    """Something in the simulated room is switched."""
+
+    name: str = Field(max_length=80)
+    on: bool
+
+
+class OfKind(BaseModel):
+    """One kept thing."""
+
+    kind: KeptKind
+    id: int
+
+
+class Named(BaseModel):
+    """A name."""
+
+    name: str = Field(min_length=1, max_length=80)
+
+
+class DeviceById(BaseModel):
+    """A sound device."""
+
+    device_id: str = Field(max_length=80)
+
+
+class NameDevice(DeviceById):
+    """The person's own name for a device; null takes it away."""
+
+    own_name: str | None = Field(default=None, max_length=80)
+
+
+class ChangeDevice(DeviceById):
+    """One thing of one device."""
+
+    field: Literal["is_default", "enabled", "muted", "rate_hz", "bits", "slider_percent", "enhancements", "auto_gain"]
+    value: float | bool
+
+
+class StartWatch(BaseModel):
+    """Listen in; ``rate_hz`` is that of the browser's microphone."""
+
+    purpose: Literal["rest", "talk"]
+    rate_hz: int | None = Field(default=None, ge=8000, le=192000)
+
+
+class WhatResponse(BaseModel):
+    """Which response to hand out."""
+
+    what: Literal["microphone", "correction"]
 
 
 class ForStep(BaseModel):

@@ -1,0 +1,196 @@
+"""Undo and redo: every change that a person makes is kept as what was before and what is after.
+
+Only what a person decides is kept here: the rig and its things, pins, settled steps, what listeners pick, discarded takes, the
+computer's settings, names. What is derived from it is derived again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from sqlalchemy import delete, inspect, select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.kept import now
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import (
+    Base,
+    Change,
+    Computer,
+    Desk,
+    Destination,
+    Interface,
+    KnownDevice,
+    Microphone,
+    Response,
+    Rig,
+    Room,
+    Setting,
+    Settled,
+    Take,
+    Taper,
+)
+
+# Parents before children, so that rows can be put back in this order.
+_ROWS: tuple[type[Base], ...] = (Response, Microphone, Interface, Room, Rig, Desk, Taper, Computer, KnownDevice, Settled, Destination)
+# What takes tell of a room is measured, not decided.
+_MEASURED = {"room": {"noise_dba"}}
+_KEPT_CHANGES = 200
+
+State = dict[str, Any]
+
+
+def _row(row: Base) -> dict[str, Any]:
+    table = row.__tablename__
+    return {c.key: getattr(row, c.key) for c in inspect(type(row)).column_attrs if c.key not in _MEASURED.get(table, ())}
+
+
+def _key(row: Base) -> str:
+    identity = inspect(row).identity or ()
+    return f"{row.__tablename__}/" + "/".join(str(part) for part in identity)
+
+
+def state_of(session: Session) -> State:
+    """Everything that a person decided, by keys."""
+    session.flush()
+    found: State = {}
+    for model in _ROWS:
+        for row in session.scalars(select(model)):
+            found[_key(row)] = _row(row)
+    for setting in session.scalars(select(Setting).where(Setting.pinned.is_(True))):
+        found[f"pin/{setting.rig_id}/{setting.stage}/{setting.name}"] = setting.value
+    for take in session.scalars(select(Take).where(Take.discarded.is_(True))):
+        found[f"discarded/{take.id}"] = True
+    return found
+
+
+def _difference(before: State, after: State) -> dict[str, list[Any]]:
+    keys = [*before, *(key for key in after if key not in before)]
+    return {key: [before.get(key), after.get(key)] for key in keys if before.get(key) != after.get(key)}
+
+
+@contextmanager
+def change(ws: Workshop, title: str) -> Iterator[Session]:
+    """A transaction that a person can undo, under a title that says what it was. Nothing is kept when nothing changed."""
+    with ws.lock, ws.sessions.begin() as session:
+        before = state_of(session)
+        yield session
+        body = _difference(before, state_of(session))
+        if not body:
+            return
+        session.execute(delete(Change).where(Change.undone.is_(True)))
+        session.add(Change(at=now(), title=title[:160], undone=False, body=body))
+        session.flush()
+        old = session.scalars(select(Change.id).order_by(Change.id.desc()).offset(_KEPT_CHANGES)).all()
+        if old:
+            session.execute(delete(Change).where(Change.id.in_(old)))
+
+
+def next_undo(session: Session) -> Change | None:
+    """The change that undo would take back."""
+    return session.scalars(select(Change).where(Change.undone.is_(False)).order_by(Change.id.desc())).first()
+
+
+def next_redo(session: Session) -> Change | None:
+    """The change that redo would make again."""
+    return session.scalars(select(Change).where(Change.undone.is_(True)).order_by(Change.id)).first()
+
+
+def undo(ws: Workshop) -> None:
+    """Take the newest change back."""
+    with ws.lock, ws.sessions.begin() as session:
+        found = next_undo(session)
+        if found is None:
+            raise Refused("nothing-to-undo", "There is nothing to undo.")
+        _put(ws, session, {key: (after, before) for key, (before, after) in found.body.items()})
+        found.undone = True
+    _follow(ws)
+
+
+def redo(ws: Workshop) -> None:
+    """Make the change again that was undone last."""
+    with ws.lock, ws.sessions.begin() as session:
+        found = next_redo(session)
+        if found is None:
+            raise Refused("nothing-to-redo", "There is nothing to redo.")
+        _put(ws, session, {key: (before, after) for key, (before, after) in found.body.items()})
+        found.undone = False
+    _follow(ws)
+
+
+def _follow(ws: Workshop) -> None:
+    """What runs follows what was put back: the simulated rig's controls, what listeners pick."""
+    from obsidian_wren.service.computers import tell_outside
+
+    tell_outside(ws)
+    ws.changed()
+
+
+def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) -> None:
+    """Bring each key from what it is to what it should be."""
+    tables = {model.__tablename__: model for model in _ROWS}
+    order = [model.__tablename__ for model in _ROWS]
+
+    def place(key: str) -> int:
+        table = key.partition("/")[0]
+        return order.index(table) if table in order else len(order)
+
+    rigs: set[int] = set()
+    gone = [key for key, (_, target) in changes.items() if target is None and place(key) < len(order)]
+    for key in sorted((k for k in changes if k not in gone), key=place):
+        table, _, rest = key.partition("/")
+        is_, target = changes[key]
+        if table in tables:
+            session.merge(tables[table](**target))
+            session.flush()
+        elif table == "pin":
+            rigs.add(_put_pin(session, rest, is_, target))
+        elif table == "discarded":
+            take = session.get(Take, int(rest))
+            if take is not None:
+                take.discarded = bool(target)
+                rigs.add(take.rig_id)
+    for key in sorted(gone, key=place, reverse=True):
+        table, _, rest = key.partition("/")
+        _remove(session, tables[table], rest)
+    session.flush()
+    session.expire_all()
+    if rigs:
+        from obsidian_wren.service.deriving import derive_after_change
+
+        for rig_id in rigs:
+            derive_after_change(ws, session, session.get_one(Rig, rig_id))
+
+
+def _remove(session: Session, model: type[Base], rest: str) -> None:
+    """Remove a row, unless something that cannot be undone stands on it, such as takes on a rig."""
+    keys = [column.type.python_type(part) for column, part in zip(inspect(model).primary_key, rest.split("/", 1), strict=False)]
+    row = session.get(model, keys[0] if len(keys) == 1 else tuple(keys))
+    if row is None:
+        return
+    if isinstance(row, Rig) and session.scalars(select(Take.id).where(Take.rig_id == row.id)).first() is not None:
+        raise Refused("takes-on-it", f"“{row.name}” has takes by now, so it stays. Remove it by hand if you mean to.")
+    session.delete(row)
+    session.flush()
+
+
+def _put_pin(session: Session, rest: str, is_: Any, target: Any) -> int:
+    """Pin a setting again, or let it go. A band may bear another name since a new fit: it is found by its value then."""
+    rig_id, stage, name = rest.split("/")
+    rows = session.scalars(select(Setting).where(Setting.rig_id == int(rig_id), Setting.stage == stage)).all()
+    row = next((r for r in rows if r.name == name), None)
+    if stage == "equalizer" and is_ is not None:
+        row = next((r for r in rows if r.pinned and r.value == is_), row)
+    if row is None and stage == "equalizer" and target is not None:
+        row = Setting(
+            rig_id=int(rig_id), stage=stage, name=name, value=target, unit="dB", derived=target, pinned=True, because="You set this."
+        )  # fmt: skip
+        session.add(row)
+    if row is not None:
+        row.pinned = target is not None
+        row.value = row.derived if target is None else target
+    session.flush()
+    return int(rig_id)
