@@ -19,6 +19,19 @@
   const overview = $derived(desk.overview);
   const settled = $derived(overview?.steps.filter((step) => step.status === 'settled').length ?? 0);
 
+  function chooseRig(select: HTMLSelectElement): void {
+    if (select.value !== 'new') {
+      void desk.do('POST', `rigs/${select.value}/use`);
+      return;
+    }
+    const names = overview?.rigs.map((rig) => rig.name) ?? [];
+    let number = names.length + 1;
+    while (names.includes(`Rig ${number}`)) number += 1;
+    select.value = String(overview?.rig.id);
+    desk.step = 'rig';
+    void desk.do('POST', 'rigs', { name: `Rig ${number}` });
+  }
+
   onMount(() => {
     const kept = localStorage.getItem('theme') as Theme | null;
     if (kept && THEMES.includes(kept)) desk.theme = kept;
@@ -46,10 +59,28 @@
         />
       </svg>
       <h1>Obsidian Wren</h1>
-      <span class="rig"
-        >{overview.rig.room_name} · {overview.rig.microphone_name} through {overview.rig.interface_name}</span
-      >
+      <label class="rig">
+        <span class="hidden-text">Rig</span>
+        <select value={String(overview.rig.id)} onchange={(event) => chooseRig(event.currentTarget)}>
+          {#each overview.rigs as rig (rig.id)}<option value={String(rig.id)}>{rig.name}: {rig.made_of}</option>{/each}
+          <option value="new">A further rig, like this one…</option>
+        </select>
+      </label>
       <span class="gap"></span>
+      <span class="undo">
+        <button
+          type="button"
+          disabled={!overview.undo}
+          title={overview.undo ? `Undo: ${overview.undo.title}` : 'Nothing to undo'}
+          onclick={() => void desk.do('POST', 'undo')}>Undo</button
+        >
+        <button
+          type="button"
+          disabled={!overview.redo}
+          title={overview.redo ? `Redo: ${overview.redo.title}` : 'Nothing to redo'}
+          onclick={() => void desk.do('POST', 'redo')}>Redo</button
+        >
+      </span>
       <span>{settled} of {overview.steps.length} settled</span>
       <span class="live">
         <Mark kind={overview.run.live ? 'good' : 'none'} />
@@ -64,8 +95,18 @@
       </label>
       <button type="button" class="help" onclick={() => (desk.help = true)} aria-label="Keys">?</button>
     </header>
-    <LevelDiagram points={overview.diagram} predicted={(overview.advice?.quiet_shift_db ?? 0) !== 0} />
+    <LevelDiagram
+      points={overview.diagram}
+      predicted={overview.diagram.some((point) => point.predicted) || !!overview.gain_plan?.quiet_predicted}
+      aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]}
+    />
     <StepStrip steps={overview.steps} />
+    {#if overview.derivable}
+      <div class="again">
+        <span>Something changed under {overview.derivable}.</span>
+        <button type="button" onclick={() => void desk.do('POST', 'derive')}>Derive again</button>
+      </div>
+    {:else}<span></span>{/if}
     <main>
       {#if desk.step === 'rig'}<RigStep {overview} />
       {:else if desk.step === 'quiet'}<QuietStep {overview} />
@@ -92,7 +133,8 @@
 <style>
   .page {
     display: grid;
-    grid-template-rows: 46px auto auto minmax(0, 1fr) auto auto;
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: 46px auto auto auto minmax(0, 1fr) auto auto;
     width: 100%;
     max-width: 1720px;
     height: 100%;
@@ -109,10 +151,43 @@
     white-space: nowrap;
   }
   .rig {
-    overflow: hidden;
-    color: var(--quiet-ink);
+    min-width: 0;
+  }
+  .rig select {
+    max-width: 100%;
     text-overflow: ellipsis;
-    white-space: nowrap;
+  }
+  .undo {
+    display: inline-flex;
+    gap: 4px;
+  }
+  .undo button,
+  .again button {
+    min-height: 26px;
+    padding: 0 8px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: none;
+    font-size: 13px;
+    cursor: pointer;
+  }
+  .undo button:disabled {
+    border-color: var(--rule);
+    color: var(--quiet-ink);
+    cursor: default;
+  }
+  .again {
+    display: flex;
+    gap: 12px;
+    align-items: center;
+    padding: 5px 12px;
+    border-bottom: 1px solid var(--rule);
+    background: var(--sheet);
+    font-size: 13px;
+  }
+  .again button {
+    border-color: var(--ink);
+    font-weight: 600;
   }
   .gap {
     flex: 1;

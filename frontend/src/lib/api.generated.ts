@@ -38,6 +38,125 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/computer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change one thing in the computer's sound settings. */
+        patch: operations["api_change_device_computer_patch"];
+        trace?: never;
+    };
+    "/api/computer/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a device a name of one's own. */
+        put: operations["api_name_device_computer_names_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/computer/plug": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Plug it in again. */
+        post: operations["api_plug_in_computer_plug_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/computer/rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say which input is the rig's. */
+        post: operations["api_choose_device_computer_rig_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/computer/unplug": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pull a device. */
+        post: operations["api_unplug_computer_unplug_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/controls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turn a gain control. */
+        post: operations["api_turn_controls_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/derive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Derive everything anew that the takes at hand can give. */
+        post: operations["api_derive_again_derive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/destinations": {
         parameters: {
             query?: never;
@@ -62,7 +181,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events: ``changed``, ``progress``, ``live``, ``trouble``. */
+        /** Server-sent events: ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``. */
         get: operations["api_events_events_get"];
         put?: never;
         post?: never;
@@ -106,7 +225,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/knob": {
+    "/api/interfaces": {
         parameters: {
             query?: never;
             header?: never;
@@ -115,9 +234,43 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Turn the preamp. */
-        post: operations["api_turn_knob_knob_post"];
+        /** Keep a new interface and use it. */
+        post: operations["api_add_interface_interfaces_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/interfaces/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a kept interface. */
+        put: operations["api_change_interface_interfaces__int_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kept/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a kept thing that no rig is made of. */
+        delete: operations["api_remove_thing_kept__kind___int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -134,6 +287,40 @@ export interface paths {
         put?: never;
         /** Send the marker through every path. */
         post: operations["api_send_marker_marker_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/microphones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a new microphone and use it. */
+        post: operations["api_add_microphone_microphones_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/microphones/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a kept microphone. */
+        put: operations["api_change_microphone_microphones__int_id__put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -191,6 +378,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make it again. */
+        post: operations["api_redo_redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/response": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The microphone's response, or the fitted correction, as two-column text. */
+        get: operations["api_export_response_response_get"];
+        put?: never;
+        /** Keep a response file with the rig's microphone. */
+        post: operations["api_import_response_response_post"];
+        /** Use the microphone without a response file. */
+        delete: operations["api_remove_response_response_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rig": {
         parameters: {
             query?: never;
@@ -201,6 +424,91 @@ export interface paths {
         get?: never;
         /** Keep what a person says about the rig. */
         put: operations["api_change_rig_rig_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a further rig, like the one in hand, and take it in hand. */
+        post: operations["api_add_rig_rigs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a rig without takes. */
+        delete: operations["api_remove_rig_rigs__int_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take another rig in hand. */
+        post: operations["api_use_rig_rigs__int_id__use_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a new room and use it. */
+        post: operations["api_add_room_rooms_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a kept room. */
+        put: operations["api_change_room_rooms__int_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -429,6 +737,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/things": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Switch something in the simulated room. */
+        post: operations["api_switch_thing_things_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tone/fit": {
         parameters: {
             query?: never;
@@ -446,36 +771,99 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the newest change back. */
+        post: operations["api_undo_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Listen in live. */
+        post: operations["api_start_watch_watch_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watch/piece": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The next piece of the browser's microphone. */
+        post: operations["api_push_watch_watch_piece_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watch/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop listening in. */
+        post: operations["api_stop_watch_watch_stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * AdviceView
-         * @description What to do with the preamp.
+         * AuditView
+         * @description One thing in the sound settings that disagrees.
          */
-        AdviceView: {
-            /** Because */
-            because: string;
-            /** Certain */
-            certain: boolean;
-            /** Change Db */
-            change_db: number;
-            /** Expected Peak Dbfs */
-            expected_peak_dbfs: number;
-            /** Quiet Predicted */
-            quiet_predicted: string | null;
-            /** Quiet Shift Db */
-            quiet_shift_db: number;
+        AuditView: {
+            /** Action */
+            action: string;
+            /** Code */
+            code: string;
+            /** Device Id */
+            device_id: string | null;
+            /** Field */
+            field: string | null;
+            /** Harm */
+            harm: number;
             /** Sentence */
             sentence: string;
-            /** Sure Db */
-            sure_db: number | null;
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "settled" | "up" | "down";
+            /** Title */
+            title: string;
+            /** Value */
+            value: number | boolean | null;
         };
         /**
          * BandLevel
@@ -513,6 +901,82 @@ export interface components {
             take_id: string;
         };
         /**
+         * BuzzView
+         * @description A comb of lines.
+         */
+        BuzzView: {
+            /** A Weighted Dbfs */
+            a_weighted_dbfs: number | null;
+            /** High Hz */
+            high_hz: number;
+            /** Level Dbfs */
+            level_dbfs: number | null;
+            /** Lines */
+            lines: number;
+            /** Low Hz */
+            low_hz: number;
+            /** Mains */
+            mains: boolean;
+            /** Spacing Hz */
+            spacing_hz: number;
+        };
+        /**
+         * CauseView
+         * @description One cause, its evidence and its remedy.
+         */
+        CauseView: {
+            /** Code */
+            code: string;
+            /** Complaint */
+            complaint: boolean;
+            /** Evidence */
+            evidence: string;
+            /** Lowers Db */
+            lowers_db: number | null;
+            /** Remedy */
+            remedy: string;
+            /** Spoils */
+            spoils: boolean;
+            /** Take */
+            take: string;
+            /** Title */
+            title: string;
+            /** Where */
+            where: string;
+        };
+        /**
+         * CausesView
+         * @description Causes in the order of mending, and whether the floor is quiet enough as a whole.
+         */
+        CausesView: {
+            /** Causes */
+            causes: components["schemas"]["CauseView"][];
+            /** Enough */
+            enough: boolean;
+            /**
+             * Stale
+             * @default null
+             */
+            stale: string | null;
+            /** Steady */
+            steady: boolean;
+        };
+        /**
+         * ChangeDevice
+         * @description One thing of one device.
+         */
+        ChangeDevice: {
+            /** Device Id */
+            device_id: string;
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "is_default" | "enabled" | "muted" | "rate_hz" | "bits" | "slider_percent" | "enhancements" | "auto_gain";
+            /** Value */
+            value: number | boolean;
+        };
+        /**
          * ChangeSetting
          * @description Pin a setting to a value, or let it go.
          */
@@ -535,6 +999,86 @@ export interface components {
             value: number | null;
         };
         /**
+         * ChangeView
+         * @description What undo or redo would do.
+         */
+        ChangeView: {
+            /** At */
+            at: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ClickLevelsView
+         * @description Percentiles of the clicks' peaks.
+         */
+        ClickLevelsView: {
+            /** P10 */
+            p10: number;
+            /** P50 */
+            p50: number;
+            /** P90 */
+            p90: number;
+        };
+        /**
+         * ComputerView
+         * @description The computer's sound settings and what is wrong with them.
+         */
+        ComputerView: {
+            /** Devices */
+            devices: components["schemas"]["DeviceView"][];
+            /** Findings */
+            findings: components["schemas"]["AuditView"][];
+        };
+        /**
+         * ContributionView
+         * @description A part of the expected floor.
+         */
+        ContributionView: {
+            /** Assumed */
+            assumed: boolean;
+            /** Level Dba */
+            level_dba: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ControlView
+         * @description One gain control in signal order: where it stands, how far it goes, and what was learned of it.
+         */
+        ControlView: {
+            /** Analogue */
+            analogue: boolean;
+            /** Db Per Unit */
+            db_per_unit: number | null;
+            /** Error Db */
+            error_db: number | null;
+            /** High */
+            high: number | null;
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "preamp" | "pad" | "trim" | "slider" | "program";
+            /** Learned */
+            learned: number[][];
+            /** Low */
+            low: number | null;
+            /** Position */
+            position: number | null;
+            /** Spoken */
+            spoken: string;
+            /** Step */
+            step: number;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "dB" | "dial" | "%" | "switch";
+        };
+        /**
          * DeliveryView
          * @description What the feed will carry.
          */
@@ -549,8 +1093,18 @@ export interface components {
             planned_lufs: number;
             /** Planned True Peak Dbtp */
             planned_true_peak_dbtp: number;
+            /**
+             * Predicted
+             * @default null
+             */
+            predicted: string | null;
             /** Raw Lufs */
             raw_lufs: number | null;
+            /**
+             * Stale
+             * @default null
+             */
+            stale: string | null;
             /** Tolerance Lu */
             tolerance_lu: number;
         };
@@ -575,6 +1129,57 @@ export interface components {
             voice_lufs: number | null;
         };
         /**
+         * DeviceById
+         * @description A sound device.
+         */
+        DeviceById: {
+            /** Device Id */
+            device_id: string;
+        };
+        /**
+         * DeviceView
+         * @description A sound device of the computer.
+         */
+        DeviceView: {
+            /** Auto Gain */
+            auto_gain: boolean;
+            /** Bits */
+            bits: number;
+            /**
+             * Direction
+             * @enum {string}
+             */
+            direction: "input" | "output";
+            /** Enabled */
+            enabled: boolean;
+            /** Enhancements */
+            enhancements: boolean;
+            /** Id */
+            id: string;
+            /** Is Default */
+            is_default: boolean;
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Known As */
+            known_as: string | null;
+            /** Muted */
+            muted: boolean;
+            /** Of Rig */
+            of_rig: boolean;
+            /** Own Name */
+            own_name: string | null;
+            /** Present */
+            present: boolean;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Slider Percent */
+            slider_percent: number;
+            /** System Name */
+            system_name: string;
+        };
+        /**
          * DiagramPointView
          * @description Levels at one point of the path.
          */
@@ -585,6 +1190,11 @@ export interface components {
             note: string | null;
             /** Peak Dbfs */
             peak_dbfs: number | null;
+            /**
+             * Predicted
+             * @default false
+             */
+            predicted: boolean;
             /** Room Dbfs */
             room_dbfs: number | null;
             /** Title */
@@ -596,14 +1206,33 @@ export interface components {
         };
         /**
          * Done
-         * @description It was done.
+         * @description It was done. ``enough``: the take that a piece belongs to needs no more.
          */
         Done: {
+            /**
+             * Enough
+             * @default false
+             */
+            enough: boolean;
             /**
              * Ok
              * @default true
              */
             ok: boolean;
+        };
+        /**
+         * DropoutsView
+         * @description Gaps.
+         */
+        DropoutsView: {
+            /** Count */
+            count: number;
+            /** Longest S */
+            longest_s: number;
+            /** Share */
+            share: number;
+            /** Total S */
+            total_s: number;
         };
         /**
          * FlatTopsView
@@ -614,6 +1243,18 @@ export interface components {
             count: number;
             /** Level Dbfs */
             level_dbfs: number | null;
+        };
+        /**
+         * FloorPartView
+         * @description One part of the floor.
+         */
+        FloorPartView: {
+            /** A Weighted Dbfs */
+            a_weighted_dbfs: number | null;
+            /** Level Dbfs */
+            level_dbfs: number | null;
+            /** Name */
+            name: string;
         };
         /**
          * ForStep
@@ -627,6 +1268,57 @@ export interface components {
             step: "rig" | "quiet" | "gain" | "tone" | "send";
         };
         /**
+         * GainPlanView
+         * @description What to turn, and what follows.
+         */
+        GainPlanView: {
+            /** Aim Dbfs */
+            aim_dbfs: number[];
+            /** Because */
+            because: string;
+            /** Certain */
+            certain: boolean;
+            /** Change Db */
+            change_db: number;
+            /** Clipped Where */
+            clipped_where: string | null;
+            /** Expected Floor Dbfs */
+            expected_floor_dbfs: number | null;
+            /** Expected Headroom Db */
+            expected_headroom_db: number;
+            /** Expected Loudest Dbfs */
+            expected_loudest_dbfs: number | null;
+            /** Expected Peak Dbfs */
+            expected_peak_dbfs: number;
+            /** Expected Snr Db */
+            expected_snr_db: number | null;
+            /** Expected Softest Dbfs */
+            expected_softest_dbfs: number | null;
+            /** Expected Talk Dbfs */
+            expected_talk_dbfs: number;
+            /** Floor Assumed */
+            floor_assumed: boolean;
+            /** Limit */
+            limit: string | null;
+            /** Moves */
+            moves: components["schemas"]["MoveView"][];
+            /** Predicted */
+            predicted: string | null;
+            /** Quiet Predicted */
+            quiet_predicted: string | null;
+            /** Sentence */
+            sentence: string;
+            /** Stale */
+            stale: string | null;
+            /** Sure Db */
+            sure_db: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "settled" | "up" | "down";
+        };
+        /**
          * HalfView
          * @description A take that was cut off.
          */
@@ -637,7 +1329,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "talk" | "passage";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
             /** Seconds */
             seconds: number;
             /** Started At */
@@ -658,12 +1350,26 @@ export interface components {
          * @description A hum family.
          */
         HumView: {
+            /** Drift Hz */
+            drift_hz: number;
             /** Harmonics */
             harmonics: components["schemas"]["HarmonicView"][];
             /** Level Dbfs */
             level_dbfs: number | null;
             /** Mains Hz */
             mains_hz: number;
+        };
+        /**
+         * ImprovementView
+         * @description A change and what it gains in dB.
+         */
+        ImprovementView: {
+            /** Because */
+            because: string;
+            /** Gains Db */
+            gains_db: number;
+            /** Title */
+            title: string;
         };
         /**
          * InputView
@@ -681,50 +1387,401 @@ export interface components {
             title: string;
         };
         /**
-         * KnobView
-         * @description The preamp: position, and range and step where the program can turn it.
+         * InterfaceFields
+         * @description An interface: preamp, converter, and how its knob is marked.
          */
-        KnobView: {
-            /** Gain Db */
-            gain_db: number | null;
-            /** High Db */
-            high_db: number | null;
-            /** Low Db */
-            low_db: number | null;
-            /** Step Db */
-            step_db: number | null;
+        InterfaceFields: {
+            /**
+             * Bits
+             * @default [
+             *       16,
+             *       24
+             *     ]
+             */
+            bits: number[];
+            /**
+             * Dial High
+             * @default 10
+             */
+            dial_high: number;
+            /**
+             * Dial Low
+             * @default 0
+             */
+            dial_low: number;
+            /**
+             * Dial Step
+             * @default 0.25
+             */
+            dial_step: number;
+            /**
+             * Direct Monitoring
+             * @default null
+             */
+            direct_monitoring: boolean | null;
+            /**
+             * Ein Dbu
+             * @default null
+             */
+            ein_dbu: number | null;
+            /**
+             * Gain High Db
+             * @default null
+             */
+            gain_high_db: number | null;
+            /**
+             * Gain Low Db
+             * @default null
+             */
+            gain_low_db: number | null;
+            /**
+             * Gain Step Db
+             * @default 1
+             */
+            gain_step_db: number;
+            /**
+             * Has Phantom
+             * @default null
+             */
+            has_phantom: boolean | null;
+            /**
+             * Knob
+             * @default dB
+             * @enum {string}
+             */
+            knob: "dB" | "dial";
+            /**
+             * Max Input Dbu
+             * @default null
+             */
+            max_input_dbu: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Pad Db
+             * @default null
+             */
+            pad_db: number | null;
+            /**
+             * Rates Hz
+             * @default [
+             *       44100,
+             *       48000,
+             *       88200,
+             *       96000
+             *     ]
+             */
+            rates_hz: number[];
+        };
+        /**
+         * InterfaceView
+         * @description A kept interface.
+         */
+        InterfaceView: {
+            /**
+             * Bits
+             * @default [
+             *       16,
+             *       24
+             *     ]
+             */
+            bits: number[];
+            /**
+             * Dial High
+             * @default 10
+             */
+            dial_high: number;
+            /**
+             * Dial Low
+             * @default 0
+             */
+            dial_low: number;
+            /**
+             * Dial Step
+             * @default 0.25
+             */
+            dial_step: number;
+            /**
+             * Direct Monitoring
+             * @default null
+             */
+            direct_monitoring: boolean | null;
+            /**
+             * Ein Dbu
+             * @default null
+             */
+            ein_dbu: number | null;
+            /**
+             * Gain High Db
+             * @default null
+             */
+            gain_high_db: number | null;
+            /**
+             * Gain Low Db
+             * @default null
+             */
+            gain_low_db: number | null;
+            /**
+             * Gain Step Db
+             * @default 1
+             */
+            gain_step_db: number;
+            /**
+             * Has Phantom
+             * @default null
+             */
+            has_phantom: boolean | null;
+            /** Id */
+            id: number;
+            /**
+             * Knob
+             * @default dB
+             * @enum {string}
+             */
+            knob: "dB" | "dial";
+            /**
+             * Max Input Dbu
+             * @default null
+             */
+            max_input_dbu: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Pad Db
+             * @default null
+             */
+            pad_db: number | null;
+            /**
+             * Rates Hz
+             * @default [
+             *       44100,
+             *       48000,
+             *       88200,
+             *       96000
+             *     ]
+             */
+            rates_hz: number[];
+        };
+        /**
+         * MicrophoneFields
+         * @description A microphone, as far as it carries calculation; unknown numbers are null.
+         */
+        MicrophoneFields: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "condenser" | "dynamic" | "ribbon" | "headset" | "usb";
+            /**
+             * Max Spl Db
+             * @default null
+             */
+            max_spl_db: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Needs Phantom
+             * @default null
+             */
+            needs_phantom: boolean | null;
+            /**
+             * Pattern
+             * @enum {string}
+             */
+            pattern: "cardioid" | "supercardioid" | "omni" | "figure of eight";
+            /**
+             * Self Noise Dba
+             * @default null
+             */
+            self_noise_dba: number | null;
+            /**
+             * Sensitivity Mv Pa
+             * @default null
+             */
+            sensitivity_mv_pa: number | null;
+        };
+        /**
+         * MicrophoneView
+         * @description A kept microphone with its response file.
+         */
+        MicrophoneView: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "condenser" | "dynamic" | "ribbon" | "headset" | "usb";
+            /**
+             * Max Spl Db
+             * @default null
+             */
+            max_spl_db: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Needs Phantom
+             * @default null
+             */
+            needs_phantom: boolean | null;
+            /**
+             * Pattern
+             * @enum {string}
+             */
+            pattern: "cardioid" | "supercardioid" | "omni" | "figure of eight";
+            /** Response Name */
+            response_name: string | null;
+            /** Response Points */
+            response_points: number[][];
+            /**
+             * Self Noise Dba
+             * @default null
+             */
+            self_noise_dba: number | null;
+            /**
+             * Sensitivity Mv Pa
+             * @default null
+             */
+            sensitivity_mv_pa: number | null;
+        };
+        /**
+         * MoveView
+         * @description What to do with one gain control.
+         */
+        MoveView: {
+            /** Because */
+            because: string;
+            /** Change Db */
+            change_db: number | null;
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "preamp" | "pad" | "trim" | "slider" | "program";
+            /** Spoken */
+            spoken: string;
+            /** Start */
+            start: number | null;
+            /** Target */
+            target: number | null;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "dB" | "dial" | "%" | "switch";
+        };
+        /**
+         * NameDevice
+         * @description The person's own name for a device; null takes it away.
+         */
+        NameDevice: {
+            /** Device Id */
+            device_id: string;
+            /**
+             * Own Name
+             * @default null
+             */
+            own_name: string | null;
+        };
+        /**
+         * Named
+         * @description A name.
+         */
+        Named: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * OutlookView
+         * @description What the rig should give before anything is recorded.
+         */
+        OutlookView: {
+            /** Contributions */
+            contributions: components["schemas"]["ContributionView"][];
+            /** Critical Distance M */
+            critical_distance_m: number | null;
+            /** Decay S */
+            decay_s: number | null;
+            /** Direct Over Reverberant Db */
+            direct_over_reverberant_db: number | null;
+            /** Floor Dba */
+            floor_dba: number;
+            /** Floor Dbfs */
+            floor_dbfs: number | null;
+            /** Improvements */
+            improvements: components["schemas"]["ImprovementView"][];
+            /** Proximity Db */
+            proximity_db: number;
+            /** Talk Db Spl */
+            talk_db_spl: number;
+            /** Talk Dbfs */
+            talk_dbfs: number | null;
+            /** Voice Over Floor Db */
+            voice_over_floor_db: number;
+            /** Warnings */
+            warnings: components["schemas"]["WarningView"][];
         };
         /**
          * Overview
          * @description Everything that the page shows.
          */
         Overview: {
-            advice: components["schemas"]["AdviceView"] | null;
+            causes: components["schemas"]["CausesView"] | null;
+            computer: components["schemas"]["ComputerView"];
+            /** Controls */
+            controls: components["schemas"]["ControlView"][];
             delivery: components["schemas"]["DeliveryView"] | null;
+            /** Derivable */
+            derivable: string | null;
             /** Destinations */
             destinations: components["schemas"]["DestinationView"][];
             /** Diagram */
             diagram: components["schemas"]["DiagramPointView"][];
+            gain_plan: components["schemas"]["GainPlanView"] | null;
             /** Halves */
             halves: components["schemas"]["HalfView"][];
+            in_use: components["schemas"]["QuietView"] | null;
             /** Inputs */
             inputs: components["schemas"]["InputView"][];
+            /** Interfaces */
+            interfaces: components["schemas"]["InterfaceView"][];
+            loud: components["schemas"]["TalkView"] | null;
             /** Message */
             message: string | null;
+            /** Microphones */
+            microphones: components["schemas"]["MicrophoneView"][];
+            outlook: components["schemas"]["OutlookView"];
+            /** Predictions */
+            predictions: {
+                [key: string]: components["schemas"]["PredictionView"];
+            };
             progress: components["schemas"]["ProgressView"] | null;
             quiet: components["schemas"]["QuietView"] | null;
             /** Recordings */
             recordings: components["schemas"]["RecordingView"][];
+            redo: components["schemas"]["ChangeView"] | null;
             rig: components["schemas"]["RigView"];
+            /** Rigs */
+            rigs: components["schemas"]["RigName"][];
+            /** Rooms */
+            rooms: components["schemas"]["RoomView"][];
             run: components["schemas"]["RunView"];
             /** Settings */
             settings: components["schemas"]["SettingView"][];
+            soft: components["schemas"]["TalkView"] | null;
+            split: components["schemas"]["SplitView"] | null;
             /** Steps */
             steps: components["schemas"]["StepView"][];
             /** Takes */
             takes: components["schemas"]["TakeView"][];
             talk: components["schemas"]["TalkView"] | null;
             tone: components["schemas"]["ToneView"] | null;
+            undo: components["schemas"]["ChangeView"] | null;
+            /** Voice Causes */
+            voice_causes: components["schemas"]["CauseView"][];
+            watch: components["schemas"]["WatchView"];
         };
         /**
          * PercentilesView
@@ -763,6 +1820,20 @@ export interface components {
             p95: number;
         };
         /**
+         * PredictionView
+         * @description What physics says of a stale take's levels until it is made again.
+         */
+        PredictionView: {
+            /** Because */
+            because: string;
+            /** Known */
+            known: boolean;
+            /** Room Db */
+            room_db: number;
+            /** Voice Db */
+            voice_db: number;
+        };
+        /**
          * Problem
          * @description A refusal: a stable code and the sentence for the person.
          */
@@ -787,7 +1858,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "talk" | "passage";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
             /** Seconds */
             seconds: number;
             /**
@@ -800,6 +1871,9 @@ export interface components {
              * @enum {string}
              */
             state: "recording" | "measuring";
+            steady: components["schemas"]["SteadyView"] | null;
+            /** Until Steady */
+            until_steady: boolean;
         };
         /**
          * ProofView
@@ -835,10 +1909,21 @@ export interface components {
         QuietView: {
             /** A Weighted Dbfs */
             a_weighted_dbfs: number | null;
+            /** Buzz */
+            buzz: components["schemas"]["BuzzView"][];
+            /** Dc Offset */
+            dc_offset: number;
+            dropouts: components["schemas"]["DropoutsView"];
             /** Duration S */
             duration_s: number;
+            /** Effective Bits */
+            effective_bits: number | null;
             flat_tops: components["schemas"]["FlatTopsView"];
+            /** Grid Bits */
+            grid_bits: number | null;
             hum: components["schemas"]["HumView"] | null;
+            /** Itu468 Dbfs */
+            itu468_dbfs: number | null;
             /** Peak Dbfs */
             peak_dbfs: number | null;
             percentiles_dbfs: components["schemas"]["PercentilesView"];
@@ -853,6 +1938,7 @@ export interface components {
             /** Tones */
             tones: components["schemas"]["ToneLineView"][];
             transients: components["schemas"]["TransientsView"];
+            trend: components["schemas"]["TrendView"];
         };
         /**
          * RecordingView
@@ -873,91 +1959,237 @@ export interface components {
             true_peak_dbtp: number | null;
         };
         /**
+         * ResponseUpload
+         * @description A microphone's response file.
+         */
+        ResponseUpload: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
          * RigFields
-         * @description What a person says about the rig.
+         * @description What a person says about the rig: which things it is made of, how they stand, where its sound comes from, its aim.
          */
         RigFields: {
+            /**
+             * Aim High Dbfs
+             * @default -10
+             */
+            aim_high_dbfs: number;
+            /**
+             * Aim Low Dbfs
+             * @default -15
+             */
+            aim_low_dbfs: number;
             /** Angle Deg */
             angle_deg: number;
+            /**
+             * Bits
+             * @default 24
+             * @enum {integer}
+             */
+            bits: 16 | 24 | 32;
             /** Distance Cm */
             distance_cm: number;
-            /** Interface Name */
-            interface_name: string;
             /**
-             * Max Input Dbu
+             * Foam
+             * @default false
+             */
+            foam: boolean;
+            /**
+             * Height Cm
+             * @default 0
+             */
+            height_cm: number;
+            /** Interface Id */
+            interface_id: number;
+            /** Microphone Id */
+            microphone_id: number;
+            /** Name */
+            name: string;
+            /**
+             * Phantom On
              * @default null
              */
-            max_input_dbu: number | null;
+            phantom_on: boolean | null;
             /**
-             * Microphone Kind
-             * @enum {string}
+             * Pop Screen
+             * @default false
              */
-            microphone_kind: "condenser" | "dynamic" | "ribbon" | "headset" | "usb";
-            /** Microphone Name */
-            microphone_name: string;
-            /**
-             * Pattern
-             * @enum {string}
-             */
-            pattern: "cardioid" | "supercardioid" | "omni" | "figure of eight";
+            pop_screen: boolean;
             /** Rate Hz */
             rate_hz: number;
-            /** Room Name */
-            room_name: string;
+            /** Room Id */
+            room_id: number;
             /**
-             * Sensitivity Mv Pa
-             * @default null
+             * Shock Mount
+             * @default false
              */
-            sensitivity_mv_pa: number | null;
+            shock_mount: boolean;
             /**
              * Source
              * @enum {string}
              */
             source: "simulated" | "file" | "browser";
+            /**
+             * Support
+             * @default desk stand
+             * @enum {string}
+             */
+            support: "arm" | "desk stand" | "floor stand" | "worn";
+        };
+        /**
+         * RigName
+         * @description A rig that is kept.
+         */
+        RigName: {
+            /** Id */
+            id: number;
+            /** Made Of */
+            made_of: string;
+            /** Name */
+            name: string;
         };
         /**
          * RigView
-         * @description The rig with its knob.
+         * @description The rig in hand.
          */
         RigView: {
+            /** Absolute Gain */
+            absolute_gain: boolean;
+            /**
+             * Aim High Dbfs
+             * @default -10
+             */
+            aim_high_dbfs: number;
+            /**
+             * Aim Low Dbfs
+             * @default -15
+             */
+            aim_low_dbfs: number;
             /** Angle Deg */
             angle_deg: number;
+            /**
+             * Bits
+             * @default 24
+             * @enum {integer}
+             */
+            bits: 16 | 24 | 32;
             /** Distance Cm */
             distance_cm: number;
-            /** Interface Name */
-            interface_name: string;
-            knob: components["schemas"]["KnobView"];
             /**
-             * Max Input Dbu
+             * Foam
+             * @default false
+             */
+            foam: boolean;
+            /**
+             * Height Cm
+             * @default 0
+             */
+            height_cm: number;
+            /** Id */
+            id: number;
+            /** Interface Id */
+            interface_id: number;
+            /** Microphone Id */
+            microphone_id: number;
+            /** Name */
+            name: string;
+            /**
+             * Phantom On
              * @default null
              */
-            max_input_dbu: number | null;
+            phantom_on: boolean | null;
             /**
-             * Microphone Kind
-             * @enum {string}
+             * Pop Screen
+             * @default false
              */
-            microphone_kind: "condenser" | "dynamic" | "ribbon" | "headset" | "usb";
-            /** Microphone Name */
-            microphone_name: string;
-            /**
-             * Pattern
-             * @enum {string}
-             */
-            pattern: "cardioid" | "supercardioid" | "omni" | "figure of eight";
+            pop_screen: boolean;
             /** Rate Hz */
             rate_hz: number;
-            /** Room Name */
-            room_name: string;
+            /** Room Id */
+            room_id: number;
             /**
-             * Sensitivity Mv Pa
-             * @default null
+             * Shock Mount
+             * @default false
              */
-            sensitivity_mv_pa: number | null;
+            shock_mount: boolean;
             /**
              * Source
              * @enum {string}
              */
             source: "simulated" | "file" | "browser";
+            /**
+             * Support
+             * @default desk stand
+             * @enum {string}
+             */
+            support: "arm" | "desk stand" | "floor stand" | "worn";
+            /** Things */
+            things: components["schemas"]["ThingView"][];
+        };
+        /**
+         * RoomFields
+         * @description A room: size and surfaces where known.
+         */
+        RoomFields: {
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /**
+             * Length M
+             * @default null
+             */
+            length_m: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Surfaces
+             * @default null
+             */
+            surfaces: ("bare" | "furnished" | "soft" | "treated") | null;
+            /**
+             * Width M
+             * @default null
+             */
+            width_m: number | null;
+        };
+        /**
+         * RoomView
+         * @description A kept room, and the noise that the newest resting take told of it.
+         */
+        RoomView: {
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /** Id */
+            id: number;
+            /**
+             * Length M
+             * @default null
+             */
+            length_m: number | null;
+            /** Name */
+            name: string;
+            /** Noise Dba */
+            noise_dba: number | null;
+            /**
+             * Surfaces
+             * @default null
+             */
+            surfaces: ("bare" | "furnished" | "soft" | "treated") | null;
+            /**
+             * Width M
+             * @default null
+             */
+            width_m: number | null;
         };
         /**
          * RunView
@@ -1005,24 +2237,75 @@ export interface components {
             value: number | null;
         };
         /**
+         * SoftClippingView
+         * @description A stage that gives way.
+         */
+        SoftClippingView: {
+            /** Crest Loss Db */
+            crest_loss_db: number;
+            /** From Dbfs */
+            from_dbfs: number;
+            /** Third Harmonic Slope */
+            third_harmonic_slope: number | null;
+        };
+        /**
+         * SplitView
+         * @description Where the floor comes from.
+         */
+        SplitView: {
+            /** Dominant */
+            dominant: string;
+            /** Gain Db */
+            gain_db: number;
+            /** Meaning */
+            meaning: string;
+            /** Missing */
+            missing: string | null;
+            /** Over Rest Db */
+            over_rest_db: number | null;
+            /** Parts */
+            parts: components["schemas"]["FloorPartView"][];
+            /**
+             * Stale
+             * @default null
+             */
+            stale: string | null;
+        };
+        /**
          * StartBrowserTake
          * @description Begin a take whose pieces follow. ``not_obeyed``: processing that the browser left on.
          */
         StartBrowserTake: {
+            /**
+             * Learns
+             * @default preamp
+             * @enum {string}
+             */
+            learns: "preamp" | "slider";
             /**
              * Not Obeyed
              * @default []
              */
             not_obeyed: ("echo cancelling" | "noise suppression" | "auto gain")[];
             /**
+             * Position
+             * @default null
+             */
+            position: number | null;
+            /**
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "talk" | "passage";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
             /** Rate Hz */
             rate_hz: number;
             /** Seconds */
             seconds: number;
+            /**
+             * Until Steady
+             * @default false
+             */
+            until_steady: boolean;
         };
         /**
          * StartRun
@@ -1041,15 +2324,65 @@ export interface components {
          */
         StartTake: {
             /**
+             * Learns
+             * @default preamp
+             * @enum {string}
+             */
+            learns: "preamp" | "slider";
+            /**
+             * Position
+             * @default null
+             */
+            position: number | null;
+            /**
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "talk" | "passage";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
             /**
              * Seconds
              * @default null
              */
             seconds: number | null;
+            /**
+             * Until Steady
+             * @default false
+             */
+            until_steady: boolean;
+        };
+        /**
+         * StartWatch
+         * @description Listen in; ``rate_hz`` is that of the browser's microphone.
+         */
+        StartWatch: {
+            /**
+             * Purpose
+             * @enum {string}
+             */
+            purpose: "rest" | "talk";
+            /**
+             * Rate Hz
+             * @default null
+             */
+            rate_hz: number | null;
+        };
+        /**
+         * SteadyView
+         * @description How well a talk take is known so far.
+         */
+        SteadyView: {
+            /** Active Error Db */
+            active_error_db: number;
+            /** Active Level Dbfs */
+            active_level_dbfs: number;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /** Peak Error Db */
+            peak_error_db: number;
+            /** Spoken S */
+            spoken_s: number;
+            /** Steady */
+            steady: boolean;
         };
         /**
          * StepView
@@ -1072,12 +2405,24 @@ export interface components {
             why: string | null;
         };
         /**
+         * Switch
+         * @description Something in the simulated room is switched.
+         */
+        Switch: {
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+        };
+        /**
          * TakeView
          * @description One take.
          */
         TakeView: {
             /** Current */
             current: boolean;
+            /** Ended */
+            ended: string | null;
             /** Fault */
             fault: string | null;
             /** Half */
@@ -1086,11 +2431,13 @@ export interface components {
             id: number;
             /** Notes */
             notes: string[];
+            /** Position */
+            position: number | null;
             /**
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "talk" | "passage";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
             /** Rate Hz */
             rate_hz: number;
             /** Seconds */
@@ -1132,8 +2479,19 @@ export interface components {
             pitch_hz: components["schemas"]["PitchView"] | null;
             /** Snr Db */
             snr_db: number | null;
+            soft_clipping: components["schemas"]["SoftClippingView"] | null;
             /** True Peak Dbtp */
             true_peak_dbtp: number | null;
+        };
+        /**
+         * ThingView
+         * @description Something in the simulated room that can be switched off.
+         */
+        ThingView: {
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
         };
         /**
          * ToneLineView
@@ -1182,20 +2540,40 @@ export interface components {
          * @description Clicks.
          */
         TransientsView: {
+            /** A Weighted Without Dbfs */
+            a_weighted_without_dbfs: number | null;
             /** Count */
             count: number;
+            levels_dbfs: components["schemas"]["ClickLevelsView"] | null;
             /** Peak Dbfs */
             peak_dbfs: number | null;
             /** Per Minute */
             per_minute: number;
+            /** Third Octaves */
+            third_octaves: components["schemas"]["BandLevel"][];
         };
         /**
-         * TurnKnob
-         * @description Where the preamp is turned to.
+         * TrendView
+         * @description How the level wanders.
          */
-        TurnKnob: {
-            /** Gain Db */
-            gain_db: number;
+        TrendView: {
+            /** Db Per Minute */
+            db_per_minute: number;
+            /** Error Db Per Minute */
+            error_db_per_minute: number | null;
+        };
+        /**
+         * Turn
+         * @description Where a control is turned to, in its own unit.
+         */
+        Turn: {
+            /**
+             * Control
+             * @enum {string}
+             */
+            control: "preamp" | "pad" | "trim" | "slider" | "program";
+            /** Position */
+            position: number;
         };
         /**
          * Upload
@@ -1213,10 +2591,15 @@ export interface components {
              */
             file: string;
             /**
+             * Position
+             * @default null
+             */
+            position: number | null;
+            /**
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "talk" | "passage";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -1254,6 +2637,26 @@ export interface components {
              * @default null
              */
             url: string | null;
+        };
+        /**
+         * WarningView
+         * @description What will not work or will be heard.
+         */
+        WarningView: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * WatchView
+         * @description Listening into the room while something is switched off or moved.
+         */
+        WatchView: {
+            /** On */
+            on: boolean;
+            /** Purpose */
+            purpose: ("rest" | "talk") | null;
         };
     };
     responses: never;
@@ -1293,6 +2696,233 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_device_computer_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeDevice"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_name_device_computer_names_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameDevice"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_plug_in_computer_plug_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceById"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_choose_device_computer_rig_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceById"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_unplug_computer_unplug_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceById"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_turn_controls_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Turn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_derive_again_derive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -1419,7 +3049,7 @@ export interface operations {
             };
         };
     };
-    api_turn_knob_knob_post: {
+    api_add_interface_interfaces_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -1428,9 +3058,76 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TurnKnob"];
+                "application/json": components["schemas"]["InterfaceFields"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_interface_interfaces__int_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InterfaceFields"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_thing_kept__kind___int_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "microphone" | "interface" | "room";
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -1460,6 +3157,74 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_microphone_microphones_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MicrophoneFields"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_microphone_microphones__int_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MicrophoneFields"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -1561,6 +3326,119 @@ export interface operations {
             };
         };
     };
+    api_redo_redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_export_response_response_get: {
+        parameters: {
+            query: {
+                what: "microphone" | "correction";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_import_response_response_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ResponseUpload"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_response_response_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_change_rig_rig_put: {
         parameters: {
             query?: never;
@@ -1571,6 +3449,169 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RigFields"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_rig_rigs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_rig_rigs__int_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_use_rig_rigs__int_id__use_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_room_rooms_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomFields"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_room_rooms__int_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomFields"];
             };
         };
         responses: {
@@ -1996,7 +4037,160 @@ export interface operations {
             };
         };
     };
+    api_switch_thing_things_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Switch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_fit_tone_tone_fit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_undo_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_start_watch_watch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartWatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_push_watch_watch_piece_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_stop_watch_watch_stop_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -10,7 +10,37 @@ export type Half = components['schemas']['HalfView'];
 export type Purpose = Take['purpose'];
 export type Quiet = components['schemas']['QuietView'];
 export type Talk = components['schemas']['TalkView'];
-export type Advice = components['schemas']['AdviceView'];
+export type GainPlan = components['schemas']['GainPlanView'];
+export type Cause = components['schemas']['CauseView'];
+export type Split = components['schemas']['SplitView'];
+export type Control = components['schemas']['ControlView'];
+export type Outlook = components['schemas']['OutlookView'];
+export type Microphone = components['schemas']['MicrophoneView'];
+export type Interface = components['schemas']['InterfaceView'];
+export type Room = components['schemas']['RoomView'];
+export type Device = components['schemas']['DeviceView'];
+export type Audit = components['schemas']['AuditView'];
+export type KeptKind = 'microphone' | 'interface' | 'room';
+
+/** One twentieth of a second of sound, as the event stream carries it. */
+export interface Frame {
+  of: 'watch' | 'take' | 'run';
+  level_dbfs: number | null;
+  peak_dbfs: number | null;
+  short_dbfs: (number | null)[];
+  clipped: number;
+  a_weighted_dbfs: number | null;
+  bands_hz: number[];
+  bands_dbfs: (number | null)[];
+}
+
+/** What a take is for beyond its purpose: the mark of a control that is learned, the other gain, or talk until it is steady. */
+export interface TakeMore {
+  seconds?: number;
+  position?: number;
+  learns?: 'preamp' | 'slider';
+  until_steady?: boolean;
+}
 export type Setting = components['schemas']['SettingView'];
 export type Band = components['schemas']['BandValue'];
 export type Tone = components['schemas']['ToneView'];
@@ -61,24 +91,45 @@ export async function beginBrowserTake(
   rateHz: number,
   seconds: number,
   notObeyed: string[],
+  more: TakeMore = {},
 ): Promise<string> {
-  const body = JSON.stringify({ purpose, rate_hz: rateHz, seconds, not_obeyed: notObeyed });
+  const body = JSON.stringify({ ...more, purpose, rate_hz: rateHz, seconds, not_obeyed: notObeyed });
   const answer = (await (await send('POST', 'takes/browser', body, true)).json()) as { take_id: string };
   return answer.take_id;
 }
 
-export async function sendPiece(takeId: string, number: number, samples: Float32Array<ArrayBuffer>): Promise<void> {
-  await send('POST', `takes/browser/${takeId}/${number}`, samples.buffer);
+/** Send a piece; true when the take has enough. */
+export async function sendPiece(takeId: string, number: number, samples: Float32Array<ArrayBuffer>): Promise<boolean> {
+  const answer = (await (await send('POST', `takes/browser/${takeId}/${number}`, samples.buffer)).json()) as {
+    enough?: boolean;
+  };
+  return answer.enough ?? false;
+}
+
+export async function sendWatch(samples: Float32Array<ArrayBuffer>): Promise<void> {
+  await send('POST', 'watch/piece', samples.buffer);
+}
+
+export async function sendResponse(file: File): Promise<Overview> {
+  const form = new FormData();
+  form.set('file', file);
+  return (await send('POST', 'response', form)).json();
 }
 
 export async function sendLive(samples: Float32Array<ArrayBuffer>): Promise<void> {
   await send('POST', 'run/piece', samples.buffer);
 }
 
-export async function sendFile(purpose: Purpose, file: File, channel: number | null): Promise<Overview> {
+export async function sendFile(
+  purpose: Purpose,
+  file: File,
+  channel: number | null,
+  position: number | null = null,
+): Promise<Overview> {
   const form = new FormData();
   form.set('file', file);
   form.set('purpose', purpose);
   if (channel !== null) form.set('channel', String(channel));
+  if (position !== null) form.set('position', String(position));
   return (await send('POST', 'takes/file', form)).json();
 }

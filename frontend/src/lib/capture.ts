@@ -1,4 +1,4 @@
-import { act, beginBrowserTake, Refusal, sendLive, sendPiece, type Purpose } from './api';
+import { act, beginBrowserTake, Refusal, sendPiece, type Purpose, type TakeMore } from './api';
 import workletUrl from './capture-worklet.js?url';
 
 const ASKED_OFF = {
@@ -72,6 +72,7 @@ export class Capture {
   constructor(
     readonly purpose: Purpose,
     readonly seconds: number,
+    readonly more: TakeMore = {},
   ) {}
 
   stop(): void {
@@ -84,7 +85,7 @@ export class Capture {
     const microphone = await openMicrophone(1 / PIECES_PER_SECOND, (piece) => take(piece));
     try {
       const left = notObeyed(microphone.track.getSettings());
-      const takeId = await beginBrowserTake(this.purpose, microphone.rateHz, this.seconds, left);
+      const takeId = await beginBrowserTake(this.purpose, microphone.rateHz, this.seconds, left, this.more);
       const wanted = Math.ceil(this.seconds * PIECES_PER_SECOND);
       let number = 0;
       let sending: Promise<void> = Promise.resolve();
@@ -94,7 +95,9 @@ export class Capture {
         take = (piece) => {
           if (number >= wanted) return;
           const mine = number++;
-          sending = sending.then(() => sendPiece(takeId, mine, piece));
+          sending = sending.then(async () => {
+            if (await sendPiece(takeId, mine, piece)) resolve(false);
+          });
           sending.catch(reject);
           if (number >= wanted) resolve(false);
         };
@@ -115,9 +118,11 @@ function wentAway(seconds: number): string {
 
 const LIVE_PIECE_S = 0.05;
 
-/** The browser's microphone as the live source. */
+/** The browser's microphone as a source without end: for the live run, or for listening in. */
 export class LiveCapture {
   #microphone: Microphone | null = null;
+
+  constructor(readonly send: (samples: Float32Array<ArrayBuffer>) => Promise<void>) {}
 
   /** Open the microphone, go live at its rate, send what it hears; `ended` is called when it goes away or the run ends. */
   async start(goLive: (rateHz: number) => Promise<boolean>, ended: (sentence: string | null) => void): Promise<void> {
@@ -126,7 +131,7 @@ export class LiveCapture {
     this.#microphone = await openMicrophone(LIVE_PIECE_S, (piece) => {
       if (!live) return;
       sending = sending
-        .then(() => sendLive(piece))
+        .then(() => this.send(piece))
         .catch(() => {
           if (live) ended(null);
           live = false;

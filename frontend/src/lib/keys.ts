@@ -9,6 +9,7 @@ export const KEYS: [string, string][] = [
   ['P', 'pin the chosen setting, or let it go'],
   ['[  ]', 'nudge the chosen setting'],
   ['M', 'send the marker'],
+  ['Ctrl Z', 'undo; with Shift, redo'],
   ['?', 'this list'],
 ];
 
@@ -22,6 +23,11 @@ function typing(event: KeyboardEvent): boolean {
 
 export function onKey(event: KeyboardEvent): void {
   if (event.key === 'Escape') desk.help = false;
+  if (!typing(event) && (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+    event.preventDefault();
+    void desk.do('POST', event.shiftKey ? 'redo' : 'undo');
+    return;
+  }
   if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
   const onButton = (event.target as HTMLElement | null)?.tagName === 'BUTTON';
   const steps = desk.overview?.steps ?? [];

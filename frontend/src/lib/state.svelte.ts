@@ -2,19 +2,22 @@ import {
   act,
   getState,
   Refusal,
+  sendLive,
+  sendWatch,
+  type KeptKind,
   type Overview,
   type Progress,
   type Purpose,
   type RigFields,
   type StepName,
+  type TakeMore,
 } from './api';
 import { Capture, LiveCapture } from './capture';
+import { FrameStore } from './frames';
+import { LEAVES, PURPOSES_OF, TAKE_SECONDS, UNTIL_STEADY_S } from './steps';
 
 export type Theme = 'system' | 'light' | 'dark';
 export type Version = 'raw' | 'treated';
-
-const PURPOSE: Partial<Record<StepName, Purpose>> = { quiet: 'rest', gain: 'talk', tone: 'passage' };
-export const TAKE_SECONDS: Record<Purpose, number> = { rest: 15, talk: 30, passage: 40 };
 
 /** Everything that the page knows. One instance, handed down by context-free import. */
 class Desk {
@@ -31,23 +34,46 @@ class Desk {
   help = $state(false);
   theme = $state<Theme>('system');
   channel = $state<number | null>(null);
+  leaf = $state<Record<string, string>>({ rig: 'outlook', quiet: 'rest', gain: 'levels' });
+  untilSteady = $state(true);
+  readonly frames = new FrameStore();
 
   #queue: Promise<unknown> = Promise.resolve();
   #audio = new Audio();
   #capture: Capture | null = null;
   #liveCapture: LiveCapture | null = null;
+  #watchCapture: LiveCapture | null = null;
   #events: EventSource | null = null;
 
   constructor() {
     this.#audio.addEventListener('ended', () => (this.playing = null));
   }
 
+  get leaves() {
+    return LEAVES[this.step] ?? [];
+  }
+
+  get leafName(): string {
+    return this.leaf[this.step] ?? '';
+  }
+
+  /** What can be taken here, the usual one first. */
+  get purposes(): Purpose[] {
+    return PURPOSES_OF[`${this.step}/${this.leafName}`] ?? PURPOSES_OF[this.step] ?? [];
+  }
+
+  /** What the key takes: the first that is missing or stale, else the usual one. */
   get purpose(): Purpose | null {
-    return PURPOSE[this.step] ?? null;
+    const takes = this.overview?.takes ?? [];
+    const wanted = this.purposes.find((purpose) => {
+      const newest = takes.filter((take) => take.purpose === purpose && take.current).at(-1);
+      return !newest || newest.stale;
+    });
+    return wanted ?? this.purposes[0] ?? null;
   }
 
   get currentTake() {
-    const purpose = this.purpose ?? 'talk';
+    const purpose = this.purposes[0] ?? 'talk';
     return this.overview?.takes.filter((take) => take.purpose === purpose && !take.fault).at(-1) ?? null;
   }
 
@@ -66,6 +92,7 @@ class Desk {
     this.#events.addEventListener('open', () => void this.refresh());
     this.#events.addEventListener('changed', () => void this.refresh());
     this.#events.addEventListener('progress', (event) => (this.progress = JSON.parse(event.data)));
+    this.#events.addEventListener('frame', (event) => this.frames.add(JSON.parse(event.data), performance.now()));
     this.#events.addEventListener('live', (event) => (this.live = JSON.parse(event.data)));
     this.#events.addEventListener('trouble', (event) => (this.trouble = JSON.parse(event.data).sentence));
   }
@@ -116,25 +143,43 @@ class Desk {
   }
 
   /** Change the rig, on top of whatever was changed before. */
-  editRig(change: Partial<RigFields>): void {
-    void this.attempt(() => act('PUT', 'rig', { ...this.overview?.rig, ...change }));
+  changeRig(change: Partial<RigFields>): Promise<boolean> {
+    return this.attempt(() => act('PUT', 'rig', { ...this.overview?.rig, ...change }));
   }
 
-  async take(): Promise<void> {
+  editRig(change: Partial<RigFields>): void {
+    void this.changeRig(change);
+  }
+
+  /** Change a kept thing, on top of whatever was changed before. */
+  keepThing(kind: KeptKind, thing: { id: number }, change: object): void {
+    void this.attempt(() => {
+      const kept = this.overview?.[`${kind}s`].find((entry) => entry.id === thing.id);
+      return act('PUT', `${kind}s/${thing.id}`, { ...kept, ...change });
+    });
+  }
+
+  async take(chosen: Purpose | null = null, more: TakeMore = {}): Promise<void> {
     await this.#queue;
-    const purpose = this.purpose;
+    const purpose = chosen ?? this.purpose;
     if (!purpose || !this.overview || this.progress) return;
+    // These need to be told a mark first; their own buttons tell it.
+    if (more.position === undefined && (purpose === 'dial' || purpose === 'other-gain')) return;
     this.stopSound();
+    if (this.overview.watch.on) await this.stopWatch();
+    const steady = purpose === 'talk' && this.untilSteady;
+    const seconds = steady ? UNTIL_STEADY_S : TAKE_SECONDS[purpose];
+    const told = { ...more, until_steady: steady };
     if (this.overview.rig.source === 'simulated') {
-      await this.do('POST', 'takes', { purpose, seconds: TAKE_SECONDS[purpose] });
+      await this.do('POST', 'takes', { purpose, seconds, ...told });
     } else if (this.overview.rig.source === 'browser') {
-      await this.#takeFromBrowser(purpose);
+      await this.#takeFromBrowser(purpose, seconds, told);
     }
   }
 
-  async #takeFromBrowser(purpose: Purpose): Promise<void> {
+  async #takeFromBrowser(purpose: Purpose, seconds: number, more: TakeMore): Promise<void> {
     this.trouble = null;
-    this.#capture = new Capture(purpose, TAKE_SECONDS[purpose]);
+    this.#capture = new Capture(purpose, seconds, more);
     try {
       await this.#capture.run();
     } catch (error) {
@@ -152,7 +197,7 @@ class Desk {
       await this.do('POST', 'run/start', {});
       return;
     }
-    this.#liveCapture = new LiveCapture();
+    this.#liveCapture = new LiveCapture(sendLive);
     try {
       await this.#liveCapture.start(
         (rateHz) => this.do('POST', 'run/start', { rate_hz: Math.round(rateHz) }),
@@ -170,6 +215,38 @@ class Desk {
     await this.#liveCapture?.stop();
     this.#liveCapture = null;
     if (this.overview?.run.live) await this.do('POST', 'run/stop');
+  }
+
+  /** Listen in: what the microphone hears, twenty times a second. */
+  async watch(purpose: 'rest' | 'talk'): Promise<void> {
+    this.frames.clear();
+    if (this.overview?.rig.source !== 'browser') {
+      await this.do('POST', 'watch', { purpose });
+      return;
+    }
+    this.#watchCapture = new LiveCapture(sendWatch);
+    try {
+      await this.#watchCapture.start(
+        (rateHz) => this.do('POST', 'watch', { purpose, rate_hz: Math.round(rateHz) }),
+        (sentence) => {
+          void this.stopWatch();
+          if (sentence) this.trouble = sentence;
+        },
+      );
+    } catch (error) {
+      this.#complain(error);
+    }
+  }
+
+  async stopWatch(): Promise<void> {
+    await this.#watchCapture?.stop();
+    this.#watchCapture = null;
+    await this.do('POST', 'watch/stop');
+  }
+
+  /** Turn a gain control to a position in its own unit. */
+  turn(control: string, position: number): Promise<boolean> {
+    return this.do('POST', 'controls', { control, position });
   }
 
   async stopTake(): Promise<void> {

@@ -1,19 +1,27 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Overview, RigFields } from './api';
 
-const rig: RigFields & { knob: object } = {
-  room_name: 'Boathouse loft',
-  microphone_name: 'Reedling 40',
-  microphone_kind: 'condenser',
-  pattern: 'cardioid',
-  interface_name: 'Towpath Two',
+const rig: RigFields & { id: number; absolute_gain: boolean; things: object[] } = {
+  absolute_gain: true,
+  id: 1,
+  name: 'Loft desk',
+  microphone_id: 1,
+  interface_id: 1,
+  room_id: 1,
   distance_cm: 22,
   angle_deg: 20,
+  height_cm: 0,
+  pop_screen: false,
+  foam: false,
+  shock_mount: false,
+  support: 'arm',
   rate_hz: 48000,
-  sensitivity_mv_pa: 18,
-  max_input_dbu: 9,
+  bits: 24,
   source: 'simulated',
-  knob: { gain_db: 32, low_db: 0, high_db: 56, step_db: 1 },
+  phantom_on: true,
+  aim_low_dbfs: -15,
+  aim_high_dbfs: -10,
+  things: [],
 };
 
 function overview(change: object = {}): Overview {
@@ -31,7 +39,8 @@ function overview(change: object = {}): Overview {
     progress: null,
     quiet: null,
     talk: null,
-    advice: null,
+    gain_plan: null,
+    watch: { on: false, purpose: null },
     settings: [],
   };
   const rest = { tone: null, delivery: null, diagram: [], inputs: [], destinations: [], recordings: [], message: null };
@@ -83,7 +92,7 @@ describe('the desk', () => {
     answers = () => new Response(JSON.stringify({ code: 'not-live', sentence: 'Start live first.' }), { status: 422 });
     expect(await desk.do('POST', 'marker')).toBe(false);
     expect(desk.trouble).toBe('Start live first.');
-    expect(desk.overview?.rig.room_name).toBe('Boathouse loft');
+    expect(desk.overview?.rig.name).toBe('Loft desk');
     expect(desk.busy).toBe(false);
   });
 
@@ -97,17 +106,17 @@ describe('the desk', () => {
     let kept = { ...rig };
     answers = async (call) => {
       if (call.method === 'PUT') {
-        await new Promise((resolve) => setTimeout(resolve, call.body?.room_name === 'Loft' ? 30 : 1));
+        await new Promise((resolve) => setTimeout(resolve, call.body?.name === 'Loft' ? 30 : 1));
         kept = { ...kept, ...(call.body as object) };
       }
       return ok(overview({ rig: kept }));
     };
-    desk.editRig({ room_name: 'Loft' });
-    desk.editRig({ interface_name: 'Other' });
+    desk.editRig({ name: 'Loft' });
+    desk.editRig({ angle_deg: 40 });
     await desk.take();
     desk.editRig({ distance_cm: 15 });
     await vi.waitFor(() => expect(desk.overview?.rig.distance_cm).toBe(15));
-    expect(desk.overview?.rig).toMatchObject({ room_name: 'Loft', interface_name: 'Other', distance_cm: 15 });
+    expect(desk.overview?.rig).toMatchObject({ name: 'Loft', angle_deg: 40, distance_cm: 15 });
   });
 
   it('goes on to the next step once one is settled, and stays when it is refused', async () => {
@@ -127,13 +136,17 @@ describe('the desk', () => {
   it('takes what belongs to the step, for as long as the step needs', async () => {
     for (const [step, purpose, seconds] of [
       ['quiet', 'rest', 15],
-      ['gain', 'talk', 30],
+      ['gain', 'talk', 90],
       ['tone', 'passage', 40],
     ] as const) {
       desk.step = step;
       await desk.take();
       expect(calls.at(-1)).toMatchObject({ url: '/api/takes', body: { purpose, seconds } });
     }
+    desk.step = 'gain';
+    desk.untilSteady = false;
+    await desk.take();
+    expect(calls.at(-1)).toMatchObject({ body: { purpose: 'talk', seconds: 30, until_steady: false } });
     const before = calls.length;
     desk.step = 'send';
     await desk.take();

@@ -1,5 +1,7 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
+  import { desk } from '../lib/state.svelte';
+  import Leaves from './Leaves.svelte';
 
   /** Evidence on the left, the slip on the right, its one action at the foot. */
   interface Props {
@@ -14,7 +16,10 @@
 
 <div class="bench">
   <section class="evidence" aria-label="Evidence">
-    <h2>{title}</h2>
+    <div class="heading">
+      <h2>{title}</h2>
+      {#if desk.leaves.length}<Leaves />{/if}
+    </div>
     <p class="lead">{lead}</p>
     <div class="picture">{@render evidence()}</div>
   </section>
@@ -27,7 +32,7 @@
 <style>
   .bench {
     display: grid;
-    grid-template-columns: minmax(0, 1fr) minmax(330px, 30%);
+    grid-template-columns: minmax(0, 1fr) minmax(330px, 31%);
     height: 100%;
     min-height: 0;
   }
@@ -35,14 +40,20 @@
     display: flex;
     flex-direction: column;
     min-height: 0;
-    padding: 14px 20px 10px;
+    padding: 12px 20px 10px;
+  }
+  .heading {
+    display: flex;
+    gap: 4px 28px;
+    align-items: baseline;
+    flex-wrap: wrap;
   }
   h2 {
     font-size: 21px;
   }
   .lead {
     text-wrap: pretty;
-    margin-top: 2px;
+    margin-top: 4px;
     color: var(--quiet-ink);
   }
   .picture {

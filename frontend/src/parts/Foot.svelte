@@ -1,20 +1,29 @@
 <script lang="ts">
-  import { sendFile, type Take } from '../lib/api';
+  import { sendFile, type Purpose, type Take } from '../lib/api';
   import { clock, level } from '../lib/format';
-  import { desk, TAKE_SECONDS } from '../lib/state.svelte';
+  import { desk } from '../lib/state.svelte';
+  import { TAKE_NAMES as NAMES, TAKE_SECONDS, TAKE_WORDS as WORDS } from '../lib/steps';
   import Button from './Button.svelte';
   import LevelLine from './LevelLine.svelte';
   import Mark from './Mark.svelte';
-
-  const NAMES = { rest: 'the room', talk: 'normal talk', passage: 'the passage' };
-  const WORDS = { rest: 'room', talk: 'talk', passage: 'passage' };
 
   let picker = $state<HTMLInputElement | null>(null);
   let shown = $state<number | null>(null);
 
   const source = $derived(desk.overview?.rig.source ?? 'browser');
   const purpose = $derived(desk.purpose);
-  const takes = $derived(desk.overview?.takes.filter((take) => take.purpose === purpose).slice(-3) ?? []);
+  const purposes = $derived(desk.purposes);
+  const takes = $derived(
+    purposes.length > 1
+      ? (desk.overview?.takes
+          .filter((take) => purposes.includes(take.purpose) && (take.current || take.fault))
+          .slice(-3) ?? [])
+      : (desk.overview?.takes.filter((take) => purposes.includes(take.purpose)).slice(-3) ?? []),
+  );
+  const gain = $derived(desk.overview?.controls.find((control) => control.key === 'preamp')?.position ?? null);
+  let otherGain = $state<number | null>(null);
+  const elsewhere = $derived(otherGain ?? (gain === null ? 0 : gain - 12));
+  let filePurpose: Purpose | null = null;
   const halves = $derived(desk.overview?.halves ?? []);
   const step = $derived(desk.overview?.steps.find((entry) => entry.name === desk.step));
   const first = $derived(!desk.currentTake || step?.status === 'stale');
@@ -25,24 +34,52 @@
 
   function chooseFile(): void {
     const file = picker?.files?.[0];
-    if (!file || !purpose) return;
+    const wanted = filePurpose ?? purpose;
+    if (!file || !wanted) return;
     if (file.size > 2 * 1024 ** 3) {
       desk.trouble = `${file.name} is over 2 GB. Cut out the part that you need, a minute is enough.`;
     } else {
-      void desk.attempt(() => sendFile(purpose, file, desk.channel));
+      const position = wanted === 'other-gain' ? elsewhere : null;
+      void desk.attempt(() => sendFile(wanted, file, desk.channel, position));
     }
     if (picker) picker.value = '';
   }
+
+  function take(wanted: Purpose): void {
+    if (source === 'file') {
+      filePurpose = wanted;
+      picker?.click();
+    } else {
+      void desk.take(wanted, wanted === 'other-gain' ? { position: elsewhere } : {});
+    }
+  }
+
+  /** A take that is missing or stale is what comes next. */
+  function next(wanted: Purpose): boolean {
+    return first && wanted === purpose && wanted !== 'dial';
+  }
+
+  function title(wanted: Purpose): string {
+    if (source === 'file') return `Choose a file for ${NAMES[wanted]}`;
+    const verb = wanted === 'passage' ? 'Read' : 'Take';
+    if (wanted === 'talk' && desk.untilSteady) return `${verb} ${NAMES[wanted]}`;
+    // Of several, the usual one is named in full; the others stand beside it.
+    if (wanted !== purposes[0] && purposes.includes('talk')) return `${NAMES[wanted]}, ${TAKE_SECONDS[wanted]} s`;
+    return `${verb} ${NAMES[wanted]}, ${TAKE_SECONDS[wanted]} s`;
+  }
+
+  const steady = $derived(desk.progress?.steady ?? null);
 
   function kind(take: Take): 'good' | 'fault' | 'none' {
     return take.fault ? 'fault' : take.current ? 'good' : 'none';
   }
 </script>
 
-{#if detail && (detail.fault || detail.notes.length || detail.stale)}
+{#if detail}
   <p class="detail">
     {#if detail.fault}<strong>{detail.fault}</strong>{/if}
     {detail.notes.join(' ')}
+    {detail.ended ?? ''}
     {detail.stale ?? ''}
     <button type="button" class="link" onclick={() => void desk.do('DELETE', `takes/${detail.id}`)}
       >Discard this take</button
@@ -63,15 +100,39 @@
     {@const left = Math.max(0, desk.progress.seconds - desk.progress.done_s)}
     <Button onclick={() => void desk.stopTake()}>Stop the take</Button>
     <span class="count num" role="timer"
-      >{desk.progress.state === 'measuring' ? 'measuring' : `${Math.ceil(left)} s left`}</span
+      >{desk.progress.state === 'measuring'
+        ? 'measuring'
+        : desk.progress.until_steady
+          ? `${Math.floor(desk.progress.done_s)} s`
+          : `${Math.ceil(left)} s left`}</span
     >
-    <LevelLine level={desk.progress.level_dbfs} peak={desk.progress.peak_dbfs} aim={purpose === 'talk'} />
+    {#if desk.progress.until_steady}
+      <span class="hint"
+        >{steady
+          ? `level known to ±${steady.active_error_db.toFixed(1)}, peaks to ±${steady.peak_error_db.toFixed(1)} dB; ends at ±0.5`
+          : 'talk on: it ends by itself when your level is known'}</span
+      >
+    {/if}
+    <LevelLine level={desk.progress.level_dbfs} peak={desk.progress.peak_dbfs} aim={desk.progress.purpose === 'talk'} />
     <span class="num">{level(desk.progress.level_dbfs)} dBFS</span>
   {:else if purpose}
-    {#if source === 'file'}
-      <Button primary={first} disabled={desk.busy} onclick={() => picker?.click()}
-        >Choose a file for {NAMES[purpose]}</Button
+    {#each purposes.filter((wanted) => wanted !== 'dial') as wanted (wanted)}
+      <Button primary={next(wanted)} quiet={!next(wanted)} disabled={desk.busy} onclick={() => take(wanted)}
+        >{title(wanted)}</Button
       >
+      {#if wanted === 'other-gain'}
+        <label>
+          at
+          <input
+            class="gain"
+            type="number"
+            value={elsewhere}
+            onchange={(event) => (otherGain = Number(event.currentTarget.value))}
+          /> dB
+        </label>
+      {/if}
+    {/each}
+    {#if source === 'file'}
       <input
         bind:this={picker}
         type="file"
@@ -88,28 +149,32 @@
           {#each [1, 2, 3, 4, 5, 6, 7, 8] as channel (channel)}<option value={channel}>{channel}</option>{/each}
         </select>
       </label>
-    {:else}
-      <Button primary={first} disabled={desk.busy} onclick={() => void desk.take()}>
-        {purpose === 'passage' ? 'Read' : 'Take'}
-        {NAMES[purpose]}, {TAKE_SECONDS[purpose]} s
-      </Button>
+    {:else if purpose !== 'dial'}
       <kbd>T</kbd>
+      {#if purposes.includes('talk')}
+        <label class="steady">
+          <input type="checkbox" bind:checked={desk.untilSteady} />
+          until steady
+        </label>
+      {/if}
     {/if}
-    {#each takes as take (take.id)}
-      <button
-        type="button"
-        class="chip"
-        aria-pressed={shown === take.id}
-        title={take.fault ?? take.stale ?? take.notes.join(' ')}
-        onclick={() => (shown = shown === take.id ? null : take.id)}
-      >
-        <Mark kind={kind(take)} />
-        {WORDS[take.purpose]}, {clock(take.taken_at)}{take.half ? ', cut off' : ''}{take.stale ? ', stale' : ''}{take
-          .notes.length
-          ? ', note'
-          : ''}
-      </button>
-    {/each}
+    <span class="chips">
+      {#each takes as take (take.id)}
+        <button
+          type="button"
+          class="chip"
+          aria-pressed={shown === take.id}
+          title={take.fault ?? take.stale ?? take.notes.join(' ')}
+          onclick={() => (shown = shown === take.id ? null : take.id)}
+        >
+          <Mark kind={kind(take)} />
+          {WORDS[take.purpose]}, {clock(take.taken_at)}{take.half ? ', cut off' : ''}{take.stale ? ', stale' : ''}{take
+            .notes.length
+            ? ', note'
+            : ''}
+        </button>
+      {/each}
+    </span>
   {/if}
   {#if desk.step === 'rig'}<span class="hint">Everything is kept as you enter it.</span>{/if}
   {#if desk.step === 'send' && desk.overview?.delivery}
@@ -124,7 +189,7 @@
     </span>
   {/if}
   <span class="gap"></span>
-  {#if desk.currentTake && !desk.progress && desk.step !== 'rig'}
+  {#if desk.currentTake && !['listen', 'dial', 'live'].includes(desk.leafName) && !desk.progress && desk.step !== 'rig'}
     <Button
       quiet
       pressed={desk.matched}
@@ -177,7 +242,14 @@
     font-size: 14px;
     font-weight: 700;
   }
+  .chips {
+    display: flex;
+    gap: 6px;
+    min-width: 0;
+    overflow-x: auto;
+  }
   .chip {
+    flex: none;
     display: inline-flex;
     gap: 6px;
     align-items: center;
@@ -192,6 +264,25 @@
   }
   .chip[aria-pressed='true'] {
     border-color: var(--ink);
+  }
+  .gain {
+    width: 58px;
+    min-height: 30px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+  }
+  label {
+    display: inline-flex;
+    gap: 5px;
+    align-items: center;
+    white-space: nowrap;
+  }
+  .steady {
+    display: inline-flex;
+    gap: 5px;
+    align-items: center;
+    white-space: nowrap;
   }
   label {
     font-size: 13px;

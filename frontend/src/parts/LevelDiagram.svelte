@@ -8,15 +8,15 @@
     points: DiagramPoint[];
     /** Whether the room's level is what physics says after a turned knob, not yet measured. */
     predicted?: boolean;
+    aim?: [number, number];
   }
-  let { points, predicted = false }: Props = $props();
+  let { points, predicted = false, aim: AIM = [-15, -10] }: Props = $props();
   let width = $state(1200);
 
   const placed = $derived(layout(points, width));
   const room = $derived(roomPath(placed.path));
   const last = $derived(placed.path.at(-1));
   const converter = $derived(placed.path.find((s) => s.point.name === 'converter'));
-  const AIM: [number, number] = [-15, -10];
   const thick = $derived(
     converter && converter.point.voice_low_dbfs !== null && converter.point.voice_high_dbfs !== null
       ? y(converter.point.voice_low_dbfs) - y(converter.point.voice_high_dbfs)
@@ -80,7 +80,7 @@
       <path d="M{2.88 * placed.column - 6} {y(AIM[1])}h6v{y(AIM[0]) - y(AIM[1])}h-6" />
     </g>
     <text x={2 * placed.column + 18} y={y(AIM[1]) - 4} style="fill: var(--aim); font-weight: 600"
-      >aim for peaks −15 to −10</text
+      >aim for peaks {level(AIM[0], 0)} to {level(AIM[1], 0)}</text
     >
     {#if converter && thick > 13}
       <text

@@ -11,6 +11,7 @@ function point(name: string, low: number | null, high: number | null, room: numb
     peak_dbfs: high,
     room_dbfs: room,
     note: null,
+    predicted: false,
   };
 }
 

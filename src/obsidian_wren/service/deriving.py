@@ -16,7 +16,7 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive import graph
-from obsidian_wren.core.derive.causes import find_causes, is_quiet_enough
+from obsidian_wren.core.derive.causes import STEADY_SPREAD_DB, find_causes, is_quiet_enough
 from obsidian_wren.core.derive.delivery import LOUDNESS_TOLERANCE_LU, RELEASE_S, Delivery, derive_delivery
 from obsidian_wren.core.derive.dial import DialTake, Taper, learn, spoken, steady_level
 from obsidian_wren.core.derive.expectation import dbfs_of_spl, spl_of_dbfs
@@ -153,7 +153,7 @@ def _causes(ws: Workshop, session: Session, rig: Rig, takes: Takes, split: Floor
             voice_over_room_db=over,
             channels=_channels(takes.quiet),
         )
-        body = {"causes": plain(found), "enough": is_quiet_enough(rest, over)}
+        body = {"causes": plain(found), "enough": is_quiet_enough(rest, over), "steady": rest.spread_db < STEADY_SPREAD_DB}
         _keep_answer(ws, session, rig, takes, "causes", body)
         profile = noise_profile(samples_of(ws, takes.quiet), rate_hz=takes.quiet.rate_hz)
         if profile is not None:

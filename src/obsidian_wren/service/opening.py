@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 
 from obsidian_wren.service.ports import World
 from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store.database import open_database
 from obsidian_wren.store.folder import DataFolder, disk_errors
-from obsidian_wren.store.models import Derivation, Reading, Take
+from obsidian_wren.store.models import Change, Derivation, Reading, Take
 
 
 def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> Workshop:
@@ -77,6 +77,9 @@ def fill_with_boathouse(ws: Workshop) -> bool:
     calibrating.settle_step(ws, "quiet")
     calibrating.settle_step(ws, "gain")
     taking.start_simulated(ws, "passage", pace="fast")
+    with ws.sessions.begin() as session:
+        # Nobody did these by hand, so nobody should undo them.
+        session.execute(delete(Change))
     return True
 
 

@@ -456,6 +456,7 @@ class CausesView(BaseModel):
 
     causes: list[CauseView]
     enough: bool
+    steady: bool
     stale: str | None = None
 
 

@@ -32,8 +32,9 @@ def _placed(spec_json: str, placement: Placement) -> str:
 
 
 def _things_of(spec_json: str) -> tuple[str, ...]:
-    """What can be switched off in the world, each name once, in its order."""
-    return tuple(dict.fromkeys(noise.name for noise in WorldSpec.model_validate_json(spec_json).noises if noise.name))
+    """What always runs in the world and can be switched off, each name once, in its order."""
+    noises = WorldSpec.model_validate_json(spec_json).noises
+    return tuple(dict.fromkeys(noise.name for noise in noises if noise.name and noise.when == "always"))
 
 
 def _make_call(rate_hz: int) -> KeepingListener:

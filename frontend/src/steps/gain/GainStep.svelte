@@ -4,70 +4,88 @@
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
+  import CauseList from '../../parts/CauseList.svelte';
   import Fact from '../../parts/Fact.svelte';
   import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
+  import DialLeaf from './DialLeaf.svelte';
+  import LiveLeaf from './LiveLeaf.svelte';
+  import PathLeaf from './PathLeaf.svelte';
   import PeakPicture from './PeakPicture.svelte';
 
-  interface Props {
-    overview: Overview;
-  }
-  let { overview }: Props = $props();
+  let { overview }: { overview: Overview } = $props();
   const talk = $derived(overview.talk);
-  const advice = $derived(overview.advice);
-  const knob = $derived(overview.rig.knob);
+  const plan = $derived(overview.gain_plan);
+  const leaf = $derived(desk.leafName);
   const step = $derived(overview.steps.find((s) => s.name === 'gain'));
   const simulated = $derived(overview.rig.source === 'simulated');
   const stale = $derived(step?.status === 'stale');
-  const shift = $derived(advice?.quiet_shift_db ?? 0);
+  const predicted = $derived(overview.predictions.talk);
+  const shift = $derived((overview.predictions.rest?.room_db ?? 0) - (overview.predictions.talk?.room_db ?? 0));
+  const causes = $derived(overview.voice_causes);
+  const LEADS: Record<string, string> = {
+    levels: 'Talk as you do in a call. The highest peak should fall into the aim; laughter then still has 10 dB.',
+    path: 'Gain before the converter first; what comes after it rests where it changes nothing.',
+    dial: 'Numbers on a dial are not decibels until they are measured.',
+    live: 'Not a bar to be read by eye: the last ten seconds, and what was highest.',
+  };
+  const moves = $derived(plan?.moves.filter((move) => move.target !== null && move.start !== move.target) ?? []);
 
-  function turn(by: number): void {
-    void desk.do('POST', 'knob', { gain_db: (knob.gain_db ?? 0) + by });
+  /** Sliders first, the preamp last: in the order in which the plan is spoken. */
+  async function doAll(): Promise<void> {
+    const order = [...moves].sort((a, b) => Number(a.key === 'preamp') - Number(b.key === 'preamp'));
+    for (const move of order) if (!(await desk.turn(move.key, move.target ?? 0))) return;
   }
 </script>
 
-<Bench
-  title="Gain"
-  lead="Talk as you do in a call. The highest peak should fall into the aim; laughter then still has 10 dB."
->
+<Bench title="Gain" lead={LEADS[leaf] ?? ''}>
   {#snippet evidence()}
-    {#if talk}<PeakPicture {talk} quiet={overview.quiet} shiftDb={shift} />
+    {#if leaf === 'path'}<PathLeaf {overview} />
+    {:else if leaf === 'dial'}<DialLeaf {overview} />
+    {:else if leaf === 'live'}<LiveLeaf {overview} />
+    {:else if talk}<PeakPicture
+        {talk}
+        loud={overview.loud}
+        soft={overview.soft}
+        quiet={overview.quiet}
+        shiftDb={shift}
+        aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]}
+      />
     {:else}<Waiting
-        text="Talk at your normal level, from your normal place, for half a minute. Read something aloud if nothing comes to mind."
+        text="Talk at your normal level, from your normal place. The take ends by itself when your level is known. Read something aloud if nothing comes to mind."
       />{/if}
   {/snippet}
   {#snippet slip()}
-    {#if talk && advice}
+    {#if talk && plan}
       {#if stale}
-        <Fact name="Stale" value="" mark="fault"
-          >{step?.why} Take normal talk again to see where the peaks are now.</Fact
+        <Fact name="Stale" value={predicted ? `${signed(predicted.voice_db)} dB predicted` : ''} mark="fault"
+          >{proper(step?.why ?? '')}
+          {predicted ? `Until it is taken again: ${proper(predicted.because)}.` : ''} Take normal talk again to see where
+          the peaks are now.</Fact
         >
       {/if}
       <Fact
-        name={advice.sentence}
-        value={advice.certain ? (advice.sure_db === null ? '' : `±${advice.sure_db.toFixed(1)} dB`) : 'a guess'}
-        mark={advice.verdict === 'settled' ? 'good' : 'fault'}
+        name={proper(plan.sentence)}
+        value={plan.predicted
+          ? 'predicted'
+          : plan.certain
+            ? plan.sure_db === null
+              ? ''
+              : `±${plan.sure_db.toFixed(1)} dB`
+            : 'a guess'}
+        mark={plan.verdict === 'settled' ? 'good' : 'fault'}
       >
-        {proper(advice.because)}
-        {#if advice.sure_db !== null}How sure: stretches of 5 s differ by that much.{/if}
+        {proper(plan.because)}
+        {#if plan.limit}<strong>{proper(plan.limit)}</strong>{/if}
+        {proper(plan.predicted ?? '')}
       </Fact>
-      <div class="knob">
-        <span class="name">{simulated ? 'Preamp' : 'Preamp, turned so far'}</span>
-        <button type="button" aria-label="Turn the preamp down" onclick={() => turn(-(knob.step_db ?? 1))}>−</button>
-        <span class="num"
-          >{knob.gain_db === null
-            ? 'unknown'
-            : `${simulated ? level(knob.gain_db, 0) : signed(knob.gain_db, 0)} dB`}</span
-        >
-        <button type="button" aria-label="Turn the preamp up" onclick={() => turn(knob.step_db ?? 1)}>+</button>
-        {#if advice.verdict !== 'settled' && !stale}
-          <Button primary onclick={() => turn(advice.change_db)}>
-            {simulated ? 'Turn it' : 'I turned it'}
-            {advice.change_db > 0 ? 'up' : 'down'}
-            {Math.abs(advice.change_db)} dB
-          </Button>
-        {/if}
-      </div>
+      {#if moves.length && !plan.predicted}
+        <div class="do">
+          <Button primary={!stale} onclick={() => void doAll()}>{simulated ? 'Turn it so' : 'I turned it so'}</Button>
+          <button type="button" class="link" onclick={() => (desk.leaf.gain = 'path')}>stage by stage</button>
+        </div>
+      {/if}
+      <CauseList {causes} none="Nothing is cut, rounded off or drowned." />
       <Fact name="Highest peak" value={withUnit(talk.peak_dbfs, 'dBFS')}>
         Between samples <span class="num">{withUnit(talk.true_peak_dbtp, 'dBTP')}</span>; headroom
         <span class="num">{talk.peak_dbfs === null ? 'unknown' : `${level(-talk.peak_dbfs)} dB`}</span>.
@@ -75,27 +93,16 @@
       <Fact name="Active speech level" value={withUnit(talk.active_level_dbfs, 'dBFS')}>
         ITU-T P.56, pauses left out; you talked {Math.round(talk.activity * 100)} % of {talk.duration_s.toFixed(0)} s.
       </Fact>
-      <Fact
-        name="Voice over room"
-        value={withUnit(talk.snr_db, 'dB', 0)}
-        mark={talk.snr_db === null ? 'none' : talk.snr_db >= 30 ? 'good' : 'fault'}
-      >
-        {talk.snr_db === null
-          ? 'Take the room in Quiet to know it.'
-          : talk.snr_db >= 30
-            ? 'Enough for calls and for recording.'
-            : 'Under 30 dB the room is heard in pauses. Go closer before you turn anything.'}
-        {proper(advice.quiet_predicted ?? '')}
+      <Fact name="Voice over room" value={withUnit(talk.snr_db, 'dB', 0)}>
+        {talk.snr_db === null ? 'Take the room in Quiet to know it.' : ''}
+        {proper(plan.quiet_predicted ?? '')}
       </Fact>
-      <Fact
-        name="Clipping"
-        value={talk.flat_tops.count ? `${talk.flat_tops.count} flat tops` : 'none'}
-        mark={talk.flat_tops.count ? 'fault' : 'good'}
-      >
-        {talk.flat_tops.count
-          ? `Cut flat at ${withUnit(talk.flat_tops.level_dbfs, 'dBFS')}: too much gain before that point.`
-          : 'No run of equal extremes in the take.'}
-      </Fact>
+      {#if overview.loud}
+        <Fact name="Loudest peak" value={withUnit(overview.loud.peak_dbfs, 'dBFS')} />
+      {/if}
+      {#if overview.soft}
+        <Fact name="Softest, active level" value={withUnit(overview.soft.active_level_dbfs, 'dBFS')} />
+      {/if}
       <Fact name="Loudness" value={withUnit(talk.loudness_lufs, 'LUFS')} />
     {:else}
       <Unknown what="your level" />
@@ -103,41 +110,34 @@
   {/snippet}
   {#snippet action()}
     <Button
-      primary={!!talk && step?.status === 'open' && advice?.verdict === 'settled'}
+      primary={!!talk && step?.status === 'open' && plan?.verdict === 'settled'}
       disabled={!talk || stale}
       onclick={() => void desk.settle('gain')}
     >
-      {advice && advice.verdict !== 'settled' && talk && !stale ? 'Settle Gain anyway' : 'Settle Gain'}
+      {plan && plan.verdict !== 'settled' && talk && !stale ? 'Settle Gain anyway' : 'Settle Gain'}
     </Button>
     <span>then Tone</span>
   {/snippet}
 </Bench>
 
 <style>
-  .knob {
+  .do {
     display: flex;
-    gap: 8px;
+    gap: 12px;
     align-items: center;
     padding: 9px 0;
     border-bottom: 1px solid var(--rule);
   }
-  .knob .name {
-    flex: 1;
-    font-weight: 600;
-  }
-  .knob .num {
-    min-width: 58px;
-    font-size: 14px;
-    font-weight: 700;
-    text-align: center;
-  }
-  .knob button {
-    width: 30px;
-    height: 30px;
-    border: 1px solid var(--ink);
-    border-radius: 2px;
+  .link {
+    border: 0;
     background: none;
-    font-weight: 700;
+    font-size: 13px;
+    font-weight: 600;
+    text-decoration: underline;
     cursor: pointer;
+  }
+  strong {
+    color: var(--ink);
+    font-weight: 600;
   }
 </style>

@@ -3,22 +3,44 @@
   import type { Quiet, Talk } from '../../lib/api';
   import { level } from '../../lib/format';
   import { steps } from '../../lib/scales';
-  import { MARGIN, picture } from './peaks';
+  import Aim from './Aim.svelte';
+  import { MARGIN, outlines, picture } from './peaks';
 
   interface Props {
     talk: Talk;
+    loud: Talk | null;
+    soft: Talk | null;
     quiet: Quiet | null;
     shiftDb: number;
+    aim: number[];
   }
-  let { talk, quiet, shiftDb }: Props = $props();
+  let { talk, loud, soft, quiet, shiftDb, aim }: Props = $props();
 </script>
 
-<Picture label="Levels of the talk take in dBFS. Highest peak {level(talk.peak_dbfs)}, aim −15 to −10.">
+<Picture
+  label="Levels of the talk takes in dBFS. Highest peak {level(talk.peak_dbfs)}, aim {level(aim[0], 0)} to {level(
+    aim[1],
+    0,
+  )}."
+>
   {#snippet children(width, height)}
     {@const p = picture(talk, quiet, shiftDb, width, height)}
     {@const peak = talk.peak_dbfs === null ? null : p.x(talk.peak_dbfs)}
-
-    <rect x={p.x(-15)} y={MARGIN.top} width={p.x(-10) - p.x(-15)} height={p.base - MARGIN.top} fill="var(--aim-tint)" />
+    {@const others = outlines(
+      [
+        { name: 'softest', talk: soft },
+        { name: 'loudest', talk: loud },
+      ],
+      width,
+      height,
+    )}
+    <rect
+      x={p.x(aim[0] ?? -15)}
+      y={MARGIN.top}
+      width={p.x(aim[1] ?? -10) - p.x(aim[0] ?? -15)}
+      height={p.base - MARGIN.top}
+      fill="var(--aim-tint)"
+    />
     <rect x={p.x(0)} y={MARGIN.top} width="10" height={p.base - MARGIN.top} fill="url(#hatch)" />
     {#each steps(-90, 0, 10) as tick (tick)}
       <line x1={p.x(tick)} x2={p.x(tick)} y1={MARGIN.top} y2={p.base} stroke="var(--rule)" />
@@ -38,28 +60,27 @@
       >
     {/if}
     <path d={p.frames} fill="var(--voice)" />
+    {#each others as other (other.name)}
+      <path d={other.path} fill="none" stroke="var(--edge)" stroke-width="2" />
+      {#if other.peak !== null}
+        <line
+          x1={other.peak}
+          x2={other.peak}
+          y1={MARGIN.top + 22}
+          y2={p.base}
+          stroke="var(--peak)"
+          stroke-dasharray="2 4"
+        />
+        <text class="soft" x={other.peak - 4} y={MARGIN.top + 32} text-anchor="end">{other.name}</text>
+      {/if}
+    {/each}
     {#each p.peaks as at, i (i)}
       <line x1={at} x2={at} y1={MARGIN.top + 2} y2={MARGIN.top + 18} stroke="var(--peak)" stroke-width="1.500" />
     {/each}
     {#if peak !== null}
       <line x1={peak} x2={peak} y1={MARGIN.top + 2} y2={p.base} stroke="var(--peak)" stroke-width="2" />
     {/if}
-    <path
-      d="M{p.x(-15) + 6} {MARGIN.top - 4}h-6v{p.base - MARGIN.top + 4}"
-      fill="none"
-      stroke="var(--aim)"
-      stroke-width="2.500"
-    />
-    <path
-      d="M{p.x(-10) - 6} {MARGIN.top - 4}h6v{p.base - MARGIN.top + 4}"
-      fill="none"
-      stroke="var(--aim)"
-      stroke-width="2.500"
-    />
-    <text x={p.x(-10)} y="18" text-anchor="end" style="fill: var(--aim); font-weight: 600"
-      >aim for the highest peak</text
-    >
-    <text x={p.x(-10)} y="34" text-anchor="end" style="fill: var(--aim)">−15 to −10</text>
+    <Aim x={p.x} base={p.base} {aim} />
     <text x={MARGIN.left} y="18" style="fill: var(--peak); font-weight: 600">thin lines: the peak of each second</text>
     <text x={MARGIN.left} y="34" class="soft">solid: how often 10 ms frames lie at each level</text>
     <text class="soft" x={p.x(0) + 10} y={p.base + 35} text-anchor="end">dBFS</text>

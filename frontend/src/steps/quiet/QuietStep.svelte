@@ -1,85 +1,85 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
-  import { frequency, level, withUnit } from '../../lib/format';
+  import { proper, signed, withUnit } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
+  import CauseList from '../../parts/CauseList.svelte';
   import Fact from '../../parts/Fact.svelte';
   import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import BandPicture from './BandPicture.svelte';
+  import HuntPicture from './HuntPicture.svelte';
+  import PartsLeaf from './PartsLeaf.svelte';
+  import Readings from './Readings.svelte';
 
-  interface Props {
-    overview: Overview;
-  }
-  let { overview }: Props = $props();
+  let { overview }: { overview: Overview } = $props();
   const quiet = $derived(overview.quiet);
+  const used = $derived(overview.in_use);
+  const leaf = $derived(desk.leafName);
   const step = $derived(overview.steps.find((s) => s.name === 'quiet'));
-
-  const strongest = $derived(
-    quiet?.hum?.harmonics.reduce((a, b) => ((b.level_dbfs ?? -200) > (a.level_dbfs ?? -200) ? b : a)) ?? null,
+  const shown = $derived(leaf === 'in-use' ? used : quiet);
+  const causes = $derived(
+    overview.causes?.causes.filter((cause) => (cause.take === 'in-use') === (leaf === 'in-use')) ?? [],
   );
+  const predicted = $derived(overview.predictions[leaf === 'in-use' ? 'in-use' : 'rest']);
+  const LEADS: Record<string, string> = {
+    rest: 'The room at rest with nobody talking, in third octaves. Everything later is told apart from this.',
+    'in-use': 'The room as it really is: type, move, drink, let the fan run. Stitches are the room at rest.',
+    parts: 'Room, preamp and converter told apart, so that you mend what dominates.',
+    listen: 'Twenty times a second, against what is held. Switch things off one at a time.',
+  };
 </script>
 
-<Bench
-  title="Quiet"
-  lead="The room at rest with nobody talking, in third octaves. Everything later is told apart from this."
->
+<Bench title="Quiet" lead={LEADS[leaf] ?? ''}>
   {#snippet evidence()}
-    {#if quiet}<BandPicture {quiet} />
+    {#if leaf === 'listen'}<HuntPicture rig={overview.rig} {quiet} on={overview.watch.on} />
+    {:else if leaf === 'parts'}<PartsLeaf {overview} />
+    {:else if leaf === 'in-use'}
+      {#if used}<BandPicture
+          quiet={used}
+          held={quiet?.third_octaves ?? []}
+          heldName={quiet ? 'stitches: at rest' : ''}
+        />
+      {:else}<Waiting
+          text="Do for 20 s what you do while you talk: type, click, put a cup down, let the fan run. Say nothing."
+        />{/if}
+    {:else if quiet}<BandPicture {quiet} />
     {:else}<Waiting
         text="Sit as you will when you talk, say nothing, touch nothing, and take the room for 15 s."
       />{/if}
   {/snippet}
   {#snippet slip()}
-    {#if quiet}
-      {#if step?.why}<Fact name="Stale" value="" mark="fault">{step.why} Take the room again.</Fact>{/if}
-      <Fact name="Room at rest" value={withUnit(quiet.rms_dbfs, 'dBFS')}>
-        RMS by AES17. A-weighted, as the ear weighs it: <span class="num"
-          >{withUnit(quiet.a_weighted_dbfs, 'dBFS')}</span
-        >.
-      </Fact>
-      <Fact
-        name="Spread over time"
-        value={`${quiet.spread_db.toFixed(1)} dB`}
-        mark={quiet.spread_db < 3 ? 'good' : 'fault'}
-      >
-        {quiet.spread_db < 3
-          ? `Steady over ${quiet.duration_s.toFixed(0)} s, so this take speaks for the room.`
-          : 'Something came or went during the take. Take it again when it is steady.'}
-        Half of all 10 ms frames lie under <span class="num">{level(quiet.percentiles_dbfs.p50)}</span>, 99 % under
-        <span class="num">{level(quiet.percentiles_dbfs.p99)} dBFS</span>.
-      </Fact>
-      <Fact
-        name="Mains hum"
-        value={quiet.hum ? `${quiet.hum.mains_hz.toFixed(1)} Hz, ${level(quiet.hum.level_dbfs)} dBFS` : 'none found'}
-        mark={quiet.hum ? 'fault' : 'good'}
-      >
-        {#if quiet.hum}
-          {quiet.hum.harmonics.length} harmonics, strongest at {frequency(strongest?.hz ?? 0)}.
-          {strongest && strongest.hz > 75
-            ? 'Twice the mains and up: a motor, a lamp or a power supply. Switch them off one at a time.'
-            : 'The mains itself: keep the cable away from power leads.'}
-        {:else}No family of lines at 50 or 60 Hz stands out of the noise.{/if}
-      </Fact>
-      <Fact name="Rumble under 60 Hz" value={withUnit(quiet.rumble_dbfs, 'dBFS')} />
-      {#each quiet.tones as tone (tone.hz)}
-        <Fact name="Steady tone" value={`${frequency(tone.hz)}, ${level(tone.level_dbfs)} dBFS`} mark="fault">
-          {tone.prominence_db.toFixed(0)} dB over the noise beside it: prominent by ECMA-418-1.
+    {#if shown}
+      {#if step?.why}
+        <Fact name="Stale" value={predicted ? `${signed(predicted.room_db, 1)} dB predicted` : ''} mark="fault">
+          {proper(step.why)}
+          {#if predicted}Until the room is taken again:
+            <span class="num"
+              >{withUnit(quiet?.rms_dbfs == null ? null : quiet.rms_dbfs + predicted.room_db, 'dBFS')}</span
+            >, as {proper(predicted.because)}.{:else}Take the room again.{/if}
         </Fact>
-      {/each}
-      <Fact name="Clicks" value={`${quiet.transients.count}`} mark={quiet.transients.count ? 'fault' : 'good'}>
-        {quiet.transients.count
-          ? `Up to ${withUnit(quiet.transients.peak_dbfs, 'dBFS')}. For the room at rest, let keys and mouse be.`
-          : 'No key, knock or crackle in the take.'}
-      </Fact>
-      {#if quiet.flat_tops.count}
-        <Fact name="Clipped" value={`${quiet.flat_tops.count} times`} mark="fault"
-          >Flat at {withUnit(quiet.flat_tops.level_dbfs, 'dBFS')}. Turn the preamp down.</Fact
-        >
       {/if}
+      <Fact
+        name={leaf === 'in-use' ? 'Room in use' : 'Room at rest'}
+        value={withUnit(shown.rms_dbfs, 'dBFS')}
+        mark={leaf === 'in-use' ? undefined : overview.causes?.enough ? 'good' : 'fault'}
+      >
+        {leaf === 'in-use'
+          ? `It comes and goes by ${shown.spread_db.toFixed(0)} dB.`
+          : overview.causes?.steady
+            ? `Steady over ${shown.duration_s.toFixed(0)} s, so this take speaks for the room.`
+            : 'Something came or went during the take. Take it again when it is steady.'}
+        A-weighted, as the ear weighs it: <span class="num">{withUnit(shown.a_weighted_dbfs, 'dBFS')}</span>.
+      </Fact>
+      <h3>What makes the floor <span>and by how much it would fall without it, A-weighted</span></h3>
+      <CauseList {causes} none="Nothing has to be mended here." />
+      <details>
+        <summary>All readings{leaf === 'in-use' ? ', in use' : ', at rest'}</summary>
+        <Readings quiet={shown} />
+      </details>
     {:else}
-      <Unknown what="the room" />
+      <Unknown what={leaf === 'in-use' ? 'the room in use' : 'the room'} />
     {/if}
   {/snippet}
   {#snippet action()}
@@ -91,3 +91,22 @@
     <span>then Gain</span>
   {/snippet}
 </Bench>
+
+<style>
+  h3 {
+    margin-top: 10px;
+    font-size: 14px;
+  }
+  h3 span {
+    color: var(--quiet-ink);
+    font: 400 12px/1.3 var(--text);
+  }
+  details {
+    margin-top: 8px;
+  }
+  summary {
+    padding: 4px 0;
+    font-weight: 600;
+    cursor: pointer;
+  }
+</style>

@@ -137,7 +137,11 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 None, True, True,
             )
         ]  # fmt: skip
-    if channels.loudest != 1 and channels.levels_dbfs[0] < _EMPTY_DBFS and channels.levels_dbfs[channels.loudest - 1] - channels.levels_dbfs[0] > _EMPTY_UNDER_DB:
+    if (
+        channels.loudest != 1
+        and channels.levels_dbfs[0] < _EMPTY_DBFS
+        and channels.levels_dbfs[channels.loudest - 1] - channels.levels_dbfs[0] > _EMPTY_UNDER_DB
+    ):
         return [
             Cause(
                 "wrong-channel", "cable", "rest", f"The microphone is on channel {channels.loudest}",

@@ -158,7 +158,7 @@ def plan_gain(
     verdict: Literal["settled", "up", "down"] = "settled" if settled else "up" if total > 0 else "down"
     expected_loudest = None if loudest is None else loudest + total
     return GainPlan(
-        moves=moves, change_db=change, verdict=verdict, sentence=_sentence(moves, settled), because=_because(talk, quiet, clipped, peak, aim_dbfs),
+        moves=moves, change_db=change, verdict=verdict, sentence=_sentence(moves, settled), because=_because(talk, quiet, clipped, peak, aim_dbfs, loudest),
         limit=" ".join(limits) or None, clipped_where=where_clipped(talk, after) if clipped else None,
         sure_db=None if clipped else _spread(talk), certain=not clipped and not unknown, aim_dbfs=aim_dbfs, expected_peak_dbfs=peak + total,
         expected_talk_dbfs=talk_level, expected_loudest_dbfs=expected_loudest,
@@ -337,7 +337,9 @@ def _sentence(moves: Sequence[Move], settled: bool) -> str:
     return text[0].upper() + text[1:]
 
 
-def _because(talk: TalkReading, quiet: QuietReading | None, clipped: bool, peak: float, aim: tuple[float, float]) -> str:
+def _because(
+    talk: TalkReading, quiet: QuietReading | None, clipped: bool, peak: float, aim: tuple[float, float], loudest: float | None
+) -> str:
     low, high = aim
     if clipped:
         at = talk.flat_tops.level_dbfs
@@ -348,6 +350,8 @@ def _because(talk: TalkReading, quiet: QuietReading | None, clipped: bool, peak:
     where = "inside" if low <= peak <= high else f"{peak - high:.1f} dB over" if peak > high else f"{low - peak:.1f} dB under"
     place = "at the converter " if abs(peak - talk.peak_dbfs) > 0.05 else ""
     text = f"Normal talk peaks {place}at {peak:.1f} dBFS, {where} the aim of {low:.0f} to {high:.0f}."
+    if loudest is not None and loudest > LOUDEST_DBFS:
+        text += f" Your loudest peaks at {loudest:.1f} dBFS, over the {LOUDEST_DBFS:.0f} that laughter may reach."
     if quiet is not None and talk.snr_db is not None:
         text += f" Voice and room move together, so the {talk.snr_db:.0f} dB between them stay."
     return text

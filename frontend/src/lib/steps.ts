@@ -1,0 +1,79 @@
+import type { Purpose } from './api';
+
+/** What each step holds: its leaves, what can be taken on each, and for how long. */
+
+export interface Leaf {
+  name: string;
+  title: string;
+}
+
+export const LEAVES: Record<string, Leaf[]> = {
+  rig: [
+    { name: 'outlook', title: 'What to expect' },
+    { name: 'microphone', title: 'Microphone' },
+    { name: 'interface', title: 'Interface' },
+    { name: 'room', title: 'Room and placement' },
+    { name: 'computer', title: 'Sound settings' },
+  ],
+  quiet: [
+    { name: 'rest', title: 'At rest' },
+    { name: 'in-use', title: 'In use' },
+    { name: 'parts', title: 'Where it comes from' },
+    { name: 'listen', title: 'Listen in' },
+  ],
+  gain: [
+    { name: 'levels', title: 'Levels' },
+    { name: 'path', title: 'What to turn' },
+    { name: 'dial', title: 'Learn a dial' },
+    { name: 'live', title: 'Live' },
+  ],
+};
+
+export const PURPOSES_OF: Record<string, Purpose[]> = {
+  'quiet/rest': ['rest'],
+  'quiet/in-use': ['in-use'],
+  'quiet/parts': ['muted', 'other-gain'],
+  'quiet/listen': ['rest'],
+  'gain/levels': ['talk', 'loud', 'soft'],
+  'gain/path': ['talk'],
+  'gain/dial': ['dial'],
+  'gain/live': ['talk'],
+  tone: ['passage'],
+};
+
+export const TAKE_SECONDS: Record<Purpose, number> = {
+  rest: 15,
+  'in-use': 20,
+  muted: 8,
+  'other-gain': 12,
+  talk: 30,
+  loud: 12,
+  soft: 15,
+  passage: 40,
+  dial: 5,
+};
+export const UNTIL_STEADY_S = 90;
+
+export const TAKE_NAMES: Record<Purpose, string> = {
+  rest: 'the room',
+  'in-use': 'the room in use',
+  muted: 'the muted input',
+  'other-gain': 'the room at another gain',
+  talk: 'normal talk',
+  loud: 'your loudest',
+  soft: 'your softest',
+  passage: 'the passage',
+  dial: 'a mark of the dial',
+};
+
+export const TAKE_WORDS: Record<Purpose, string> = {
+  rest: 'room',
+  'in-use': 'in use',
+  muted: 'muted',
+  'other-gain': 'other gain',
+  talk: 'talk',
+  loud: 'loudest',
+  soft: 'softest',
+  passage: 'passage',
+  dial: 'mark',
+};

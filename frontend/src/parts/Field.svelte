@@ -1,0 +1,107 @@
+<script lang="ts" generics="T extends string | number | boolean | null">
+  import { proper } from '../lib/format';
+
+  /** One field of a form: a number with its unit, a name, a choice, or a yes, no or unknown. It is kept when it is left. */
+  interface Props {
+    label: string;
+    value: T;
+    kind?: 'text' | 'number' | 'needed' | 'choice' | 'known' | 'tick';
+    choices?: { value: T; title: string }[];
+    wide?: boolean;
+    disabled?: boolean;
+    keep: (value: T) => void;
+  }
+  let { label, value, kind = 'text', choices = [], wide = false, disabled = false, keep }: Props = $props();
+
+  const KNOWN = [
+    { value: null, title: 'unknown' },
+    { value: true, title: 'yes' },
+    { value: false, title: 'no' },
+  ] as { value: T; title: string }[];
+  const offered = $derived(kind === 'known' ? KNOWN : choices);
+
+  function entered(event: Event): void {
+    const input = event.currentTarget as HTMLInputElement;
+    const text = input.value.trim();
+    if (kind === 'text') {
+      if (text) keep(text as T);
+      else input.value = String(value ?? '');
+      return;
+    }
+    const number = parseFloat(text.replace(',', '.').replace('−', '-'));
+    if (Number.isFinite(number)) keep(number as T);
+    else if (kind === 'number' && text === '') keep(null as T);
+    else input.value = shown();
+  }
+
+  const shown = (): string => (value === null ? '' : proper(String(value)));
+</script>
+
+{#if kind === 'tick'}
+  <label class="tick">
+    <input
+      type="checkbox"
+      checked={value === true}
+      {disabled}
+      onchange={(event) => keep(event.currentTarget.checked as T)}
+    />
+    {label}
+  </label>
+{:else}
+  <label class:wide>
+    {label}
+    {#if kind === 'choice' || kind === 'known'}
+      <select
+        value={String(value)}
+        {disabled}
+        onchange={(event) => {
+          const chosen = offered.find((choice) => String(choice.value) === event.currentTarget.value);
+          if (chosen) keep(chosen.value);
+        }}
+      >
+        {#each offered as choice (String(choice.value))}<option value={String(choice.value)}>{choice.title}</option
+          >{/each}
+      </select>
+    {:else}
+      <input
+        inputmode={kind === 'text' ? 'text' : 'decimal'}
+        placeholder={kind === 'number' ? 'unknown' : undefined}
+        value={shown()}
+        {disabled}
+        onchange={entered}
+      />
+    {/if}
+  </label>
+{/if}
+
+<style>
+  label {
+    display: block;
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .wide {
+    grid-column: span 2;
+  }
+  .tick {
+    display: flex;
+    gap: 7px;
+    align-items: center;
+    min-height: 32px;
+    align-self: end;
+    color: var(--ink);
+  }
+  input:not([type='checkbox']),
+  select {
+    display: block;
+    width: 100%;
+    min-height: 32px;
+    margin-top: 2px;
+    padding: 3px 8px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+    color: var(--ink);
+    font-size: 14px;
+  }
+</style>

@@ -1,0 +1,56 @@
+<script lang="ts">
+  import { desk } from '../lib/state.svelte';
+
+  /** The leaves of a step: what its bench can show, one at a time. */
+  const leaves = $derived(desk.leaves);
+
+  function choose(name: string): void {
+    desk.leaf[desk.step] = name;
+  }
+
+  function onkeydown(event: KeyboardEvent): void {
+    const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
+    if (!by) return;
+    const at = leaves.findIndex((leaf) => leaf.name === desk.leafName);
+    const next = leaves[(at + by + leaves.length) % leaves.length];
+    if (!next) return;
+    choose(next.name);
+    const list = event.currentTarget as HTMLElement;
+    requestAnimationFrame(() => list.querySelector<HTMLElement>('[aria-selected="true"]')?.focus());
+  }
+</script>
+
+<div role="tablist" tabindex="-1" aria-label="Views of this step" {onkeydown}>
+  {#each leaves as leaf (leaf.name)}
+    <button
+      type="button"
+      role="tab"
+      aria-selected={desk.leafName === leaf.name}
+      tabindex={desk.leafName === leaf.name ? 0 : -1}
+      onclick={() => choose(leaf.name)}>{leaf.title}</button
+    >
+  {/each}
+</div>
+
+<style>
+  div {
+    display: flex;
+    gap: 18px;
+    border-bottom: 1px solid var(--rule);
+  }
+  button {
+    padding: 4px 0 6px;
+    border: 0;
+    border-bottom: 3px solid transparent;
+    background: none;
+    color: var(--quiet-ink);
+    font-size: 13px;
+    font-weight: 600;
+    white-space: nowrap;
+    cursor: pointer;
+  }
+  button[aria-selected='true'] {
+    border-bottom-color: var(--ink);
+    color: var(--ink);
+  }
+</style>

@@ -1,0 +1,152 @@
+<script lang="ts">
+  import type { Overview } from '../../lib/api';
+  import { level, proper, signed } from '../../lib/format';
+  import { decibelScale, steps } from '../../lib/scales';
+  import { desk } from '../../lib/state.svelte';
+  import Button from '../../parts/Button.svelte';
+  import Picture from '../../parts/Picture.svelte';
+  import { scaleLinear } from 'd3-scale';
+  import { line } from 'd3-shape';
+
+  /** Two or more short takes of one steady sound at known marks tell what a dial's numbers are in dB. */
+  let { overview }: { overview: Overview } = $props();
+
+  const dialled = $derived(
+    overview.interfaces.find((thing) => thing.id === overview.rig.interface_id)?.knob === 'dial',
+  );
+  let chosen = $state<'preamp' | 'slider'>('preamp');
+  const control = $derived(overview.controls.find((entry) => entry.key === (dialled ? chosen : 'slider')));
+  const takes = $derived(overview.takes.filter((take) => take.purpose === 'dial' && !take.fault));
+  let mark = $state<number | null>(null);
+  const position = $derived(mark ?? control?.position ?? 0);
+  const unit = $derived(control?.unit === '%' ? ' %' : '');
+
+  function take(): void {
+    void desk.take('dial', { position, learns: control?.key === 'slider' ? 'slider' : 'preamp' });
+  }
+
+  function draw(learned: number[][], width: number, height: number) {
+    const x = scaleLinear()
+      .domain([control?.low ?? 0, control?.high ?? 10])
+      .range([50, width - 20]);
+    const gains = learned.map((row) => row[1] ?? 0);
+    const high = Math.ceil((Math.max(...gains) + 3) / 10) * 10;
+    const low = Math.min(0, Math.floor((Math.min(...gains) - 3) / 10) * 10);
+    const y = decibelScale(low, high, height - 34, 12);
+    const path = line<number[]>()
+      .x((row) => x(row[0] ?? 0))
+      .y((row) => y(row[1] ?? 0));
+    return { x, y, low, high, path: path(learned) ?? '' };
+  }
+</script>
+
+<div class="tools">
+  {#if dialled}
+    <label>
+      Learn
+      <select bind:value={chosen}>
+        <option value="preamp">the preamp’s dial</option>
+        <option value="slider">the input slider</option>
+      </select>
+    </label>
+  {/if}
+  <label>
+    It stands at
+    <input
+      type="number"
+      step={control?.step ?? 1}
+      min={control?.low ?? 0}
+      max={control?.high ?? 10}
+      value={position}
+      onchange={(event) => (mark = Number(event.currentTarget.value))}
+    />{unit}
+  </label>
+  <Button primary disabled={!!desk.progress || overview.rig.source === 'file'} onclick={take}
+    >Take this mark, 5 s</Button
+  >
+</div>
+<p>
+  Make one steady sound, such as noise from a phone beside the microphone; take it, turn the {dialled &&
+  chosen === 'preamp'
+    ? 'dial'
+    : 'slider'} to another mark, take it again. Two marks give the dB between them, more give its curve.
+</p>
+{#if control && control.learned.length}
+  <p class="found">
+    <strong class="num">{signed(control.db_per_unit ?? 0)} dB</strong> for each {control.unit === '%'
+      ? 'percent'
+      : 'number'} on average, known to <strong class="num">±{(control.error_db ?? 0).toFixed(1)} dB</strong>; learned at
+    {control.learned.map((row) => `${level(row[0], 0)}${unit}`).join(', ')}.
+  </p>
+  <div class="picture">
+    <Picture least={170} label="Gain in dB at the learned marks of {control.title}">
+      {#snippet children(width, height)}
+        {@const p = draw(control.learned, width, height)}
+        {#each steps(p.low, p.high, 10) as tick (tick)}
+          <line x1="50" x2={width - 20} y1={p.y(tick)} y2={p.y(tick)} stroke="var(--rule)" />
+          <text class="num soft" x="42" y={p.y(tick) + 4} text-anchor="end">{level(tick, 0)}</text>
+        {/each}
+        {#each p.x.ticks(8) as tick (tick)}
+          <text class="num soft" x={p.x(tick)} y={height - 16} text-anchor="middle">{level(tick, 0)}</text>
+        {/each}
+        <text class="soft" x={width - 20} y={height - 2} text-anchor="end"
+          >{control.unit === '%' ? 'slider, percent' : 'number on the dial'}; dB against the lowest learned mark</text
+        >
+        <path d={p.path} fill="none" stroke="var(--ink)" stroke-width="2" />
+        {#each control.learned as row (row[0])}
+          {@const error = row[2] ?? 0}
+          <line
+            x1={p.x(row[0] ?? 0)}
+            x2={p.x(row[0] ?? 0)}
+            y1={p.y((row[1] ?? 0) - error)}
+            y2={p.y((row[1] ?? 0) + error)}
+            stroke="var(--peak)"
+            stroke-width="2"
+          />
+          <circle cx={p.x(row[0] ?? 0)} cy={p.y(row[1] ?? 0)} r="4" fill="var(--ink)" />
+        {/each}
+      {/snippet}
+    </Picture>
+  </div>
+{:else if takes.length === 1}
+  <p class="found">One mark is taken. Turn it, and take a second one.</p>
+{:else if !dialled}
+  <p class="soft">
+    {proper(
+      'This rig’s knob is marked in dB. A numbered one is chosen in Rig, under Interface; the slider can be learned here.',
+    )}
+  </p>
+{/if}
+
+<style>
+  .tools {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 16px;
+    align-items: center;
+    font-size: 13px;
+  }
+  input,
+  select {
+    min-height: 30px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+  }
+  input {
+    width: 74px;
+  }
+  p {
+    max-width: 76ch;
+    margin-top: 8px;
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .found {
+    color: var(--ink);
+    font-size: 14px;
+  }
+  .picture {
+    height: 220px;
+  }
+</style>

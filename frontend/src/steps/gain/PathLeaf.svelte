@@ -1,0 +1,219 @@
+<script lang="ts">
+  import type { Control, GainPlan, Overview } from '../../lib/api';
+  import { level, proper, signed } from '../../lib/format';
+  import { desk } from '../../lib/state.svelte';
+  import Mark from '../../parts/Mark.svelte';
+
+  /** Every place where gain can be turned, in signal order: where it stands, where it should, and why. */
+  let { overview }: { overview: Overview } = $props();
+  const plan = $derived<GainPlan | null>(overview.gain_plan);
+
+  function step(control: Control): number {
+    return control.unit === '%' ? 5 : control.step;
+  }
+
+  function turn(control: Control, by: number): void {
+    const wanted = (control.position ?? 0) + by;
+    const low = control.low ?? -100;
+    const high = control.high ?? 100;
+    void desk.turn(control.key, Math.round(Math.min(high, Math.max(low, wanted)) * 100) / 100);
+  }
+</script>
+
+<table>
+  <thead>
+    <tr>
+      <th scope="col">In signal order</th>
+      <th scope="col">Stands at</th>
+      <th scope="col">Do this</th>
+      <th scope="col">Change</th>
+    </tr>
+  </thead>
+  <tbody>
+    {#each overview.controls as control (control.key)}
+      {@const move = plan?.moves.find((m) => m.key === control.key)}
+      {@const stays = !move || (move.target === null ? !move.change_db : move.start === move.target)}
+      <tr class:after={!control.analogue}>
+        <th scope="row">
+          {control.title}
+          <small>{control.analogue ? 'before the converter' : 'after the converter'}</small>
+        </th>
+        <td>
+          <span class="knob">
+            <button
+              type="button"
+              aria-label="Turn {control.title} down"
+              disabled={control.position === null}
+              onclick={() => turn(control, -step(control))}>−</button
+            >
+            <span class="num">{proper(control.spoken)}</span>
+            <button
+              type="button"
+              aria-label="Turn {control.title} up"
+              disabled={control.position === null}
+              onclick={() => turn(control, step(control))}>+</button
+            >
+          </span>
+        </td>
+        <td>
+          {#if move}
+            <span class="do" title={move.because}>
+              <Mark kind={stays ? 'good' : 'fault'} />
+              {proper(move.spoken)}
+            </span>
+            {#if move.target !== null && !stays}
+              <button type="button" class="did" onclick={() => void desk.turn(control.key, move.target ?? 0)}
+                >{overview.rig.source === 'simulated' ? 'Do it' : 'I did it'}</button
+              >
+            {/if}
+          {:else}<span class="soft">known after normal talk</span>{/if}
+        </td>
+        <td class="num">{move && move.change_db !== null ? `${signed(move.change_db)} dB` : move ? 'unknown' : ''}</td>
+      </tr>
+    {/each}
+  </tbody>
+</table>
+{#if plan}
+  <dl>
+    <div>
+      <dt>Highest normal peak, after it</dt>
+      <dd class="num">{level(plan.expected_peak_dbfs)} dBFS</dd>
+    </div>
+    <div>
+      <dt>Talk</dt>
+      <dd class="num">{level(plan.expected_talk_dbfs)} dBFS</dd>
+    </div>
+    <div>
+      <dt>Loudest</dt>
+      <dd class="num">
+        {plan.expected_loudest_dbfs === null ? 'unknown' : `${level(plan.expected_loudest_dbfs)} dBFS`}
+      </dd>
+    </div>
+    <div>
+      <dt>Headroom left</dt>
+      <dd class="num">{level(plan.expected_headroom_db)} dB</dd>
+    </div>
+    <div>
+      <dt>Floor{plan.floor_assumed && plan.expected_floor_dbfs !== null ? ', if all of it moves' : ''}</dt>
+      <dd class="num">{plan.expected_floor_dbfs === null ? 'unknown' : `${level(plan.expected_floor_dbfs)} dBFS`}</dd>
+    </div>
+    <div>
+      <dt>Voice over floor</dt>
+      <dd class="num">{plan.expected_snr_db === null ? 'unknown' : `${level(plan.expected_snr_db)} dB`}</dd>
+    </div>
+  </dl>
+{/if}
+<div class="aim">
+  <span>The aim for normal peaks in this rig:</span>
+  <label>
+    from
+    <input
+      type="number"
+      value={overview.rig.aim_low_dbfs}
+      onchange={(event) => void desk.changeRig({ aim_low_dbfs: Number(event.currentTarget.value) })}
+    />
+  </label>
+  <label>
+    to
+    <input
+      type="number"
+      value={overview.rig.aim_high_dbfs}
+      onchange={(event) => void desk.changeRig({ aim_high_dbfs: Number(event.currentTarget.value) })}
+    /> dBFS
+  </label>
+</div>
+
+<style>
+  table {
+    width: 100%;
+    border-collapse: collapse;
+  }
+  th,
+  td {
+    padding: 5px 10px 5px 0;
+    border-bottom: 1px solid var(--rule);
+    text-align: left;
+    vertical-align: middle;
+  }
+  thead th {
+    color: var(--quiet-ink);
+    font-size: 12px;
+    font-weight: 400;
+  }
+  tbody th {
+    font-weight: 600;
+  }
+  small {
+    display: block;
+    color: var(--quiet-ink);
+    font-size: 12px;
+    font-weight: 400;
+  }
+  .knob {
+    display: inline-flex;
+    gap: 6px;
+    align-items: center;
+  }
+  .knob .num {
+    min-width: 52px;
+    font-size: 13px;
+    font-weight: 700;
+    text-align: center;
+  }
+  button {
+    min-width: 26px;
+    min-height: 26px;
+    border: 1px solid var(--ink);
+    border-radius: 2px;
+    background: none;
+    font-weight: 600;
+    cursor: pointer;
+  }
+  button:disabled {
+    border-color: var(--rule);
+    color: var(--quiet-ink);
+  }
+  .do {
+    display: inline-flex;
+    gap: 8px;
+    align-items: center;
+    margin-right: 10px;
+  }
+  .did {
+    padding: 0 10px;
+    font-size: 13px;
+  }
+  .soft {
+    color: var(--quiet-ink);
+  }
+  dl {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 26px;
+    padding: 12px 0 10px;
+    border-bottom: 1px solid var(--rule);
+  }
+  dt {
+    color: var(--quiet-ink);
+    font-size: 12px;
+  }
+  dd {
+    font-size: 14px;
+    font-weight: 700;
+  }
+  .aim {
+    display: flex;
+    gap: 12px;
+    align-items: baseline;
+    padding-top: 10px;
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .aim input {
+    width: 58px;
+    min-height: 28px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+  }
+</style>

@@ -1,0 +1,63 @@
+<script lang="ts">
+  import type { Quiet } from '../../lib/api';
+  import { frequency, level, signed, withUnit } from '../../lib/format';
+  import Fact from '../../parts/Fact.svelte';
+
+  /** Every reading of a room take; the causes above say what they mean. */
+  let { quiet }: { quiet: Quiet } = $props();
+  const clicks = $derived(quiet.transients);
+</script>
+
+<Fact name="Level" value={withUnit(quiet.rms_dbfs, 'dBFS')}>
+  RMS by AES17. A-weighted <span class="num">{withUnit(quiet.a_weighted_dbfs, 'dBFS')}</span>; weighted as ITU-R BS.468
+  <span class="num">{withUnit(quiet.itu468_dbfs, 'dBFS')}</span> (its network alone, RMS).
+</Fact>
+<Fact name="Spread over time" value={`${quiet.spread_db.toFixed(1)} dB`}>
+  {quiet.duration_s.toFixed(0)} s. Half of all 10 ms frames lie under
+  <span class="num">{level(quiet.percentiles_dbfs.p50)}</span>, 10 % under
+  <span class="num">{level(quiet.percentiles_dbfs.p10)}</span>, 99 % under
+  <span class="num">{level(quiet.percentiles_dbfs.p99)} dBFS</span>.
+</Fact>
+<Fact name="Trend" value={`${signed(quiet.trend.db_per_minute)} dB/min`}>
+  {quiet.trend.error_db_per_minute === null
+    ? 'The take is too short to tell.'
+    : `±${quiet.trend.error_db_per_minute.toFixed(1)}: ${Math.abs(quiet.trend.db_per_minute) > 2 * quiet.trend.error_db_per_minute ? 'the level wanders' : 'no trend stands out'}.`}
+</Fact>
+<Fact
+  name="Mains hum"
+  value={quiet.hum ? `${quiet.hum.mains_hz.toFixed(2)} Hz, ${level(quiet.hum.level_dbfs)} dBFS` : 'none found'}
+>
+  {quiet.hum
+    ? `${quiet.hum.harmonics.length} lines${quiet.hum.drift_hz > 0.02 ? `; the mains wandered by ${quiet.hum.drift_hz.toFixed(2)} Hz` : ''}.`
+    : 'No family of lines at 50 or 60 Hz stands out of the noise.'}
+</Fact>
+{#each quiet.buzz as comb (comb.spacing_hz)}
+  <Fact name="Buzz" value={`${comb.lines} lines, ${level(comb.level_dbfs)} dBFS`}
+    >Every {comb.spacing_hz.toFixed(1)} Hz from {frequency(comb.low_hz)} to {frequency(comb.high_hz)}.</Fact
+  >
+{/each}
+{#each quiet.tones as tone (tone.hz)}
+  <Fact name="Steady tone" value={`${frequency(tone.hz)}, ${level(tone.level_dbfs)} dBFS`}>
+    {tone.prominence_db.toFixed(0)} dB over the noise beside it: prominent by ECMA-418-1.
+  </Fact>
+{/each}
+<Fact name="Rumble under 60 Hz" value={withUnit(quiet.rumble_dbfs, 'dBFS')} />
+<Fact name="Clicks" value={clicks.count ? `${clicks.count}, ${clicks.per_minute.toFixed(0)} a minute` : 'none'}>
+  {#if clicks.levels_dbfs}
+    Peaks from <span class="num">{level(clicks.levels_dbfs.p10)}</span> over
+    <span class="num">{level(clicks.levels_dbfs.p50)}</span> to
+    <span class="num">{level(clicks.levels_dbfs.p90)} dBFS</span> (10, 50, 90 %); strongest band
+    {frequency(
+      clicks.third_octaves.reduce((a, b) => ((b.level_dbfs ?? -200) > (a.level_dbfs ?? -200) ? b : a)).centre_hz,
+    )}.
+  {:else}No key, knock or crackle in the take.{/if}
+</Fact>
+<Fact name="Depth" value={quiet.grid_bits === null ? 'unknown' : `${quiet.grid_bits} bit`}>
+  {quiet.effective_bits === null ? '' : `${quiet.effective_bits.toFixed(1)} bits stand over this floor.`}
+  Offset <span class="num">{signed(quiet.dc_offset * 100, 3)} %</span>.
+</Fact>
+<Fact name="Gaps" value={quiet.dropouts.count ? `${quiet.dropouts.count}` : 'none'}>
+  {quiet.dropouts.count
+    ? `${(quiet.dropouts.total_s * 1000).toFixed(0)} ms together, the longest ${(quiet.dropouts.longest_s * 1000).toFixed(0)} ms.`
+    : 'Every sample moved.'}
+</Fact>

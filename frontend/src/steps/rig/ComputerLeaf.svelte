@@ -1,0 +1,233 @@
+<script lang="ts">
+  import type { Device, Overview } from '../../lib/api';
+  import { desk } from '../../lib/state.svelte';
+  import Mark from '../../parts/Mark.svelte';
+
+  let { overview }: { overview: Overview } = $props();
+
+  const computer = $derived(overview.computer);
+  const DIRECTIONS = [
+    { value: 'input', title: 'Inputs' },
+    { value: 'output', title: 'Outputs' },
+  ] as const;
+
+  function set(device: Device, field: string, value: number | boolean): void {
+    void desk.do('PATCH', 'computer', { device_id: device.id, field, value });
+  }
+
+  function name(device: Device, text: string): void {
+    void desk.do('PUT', 'computer/names', { device_id: device.id, own_name: text.trim() || null });
+  }
+</script>
+
+<ol class="findings" aria-label="What disagrees in the sound settings">
+  {#each computer.findings as finding (finding.code + finding.title)}
+    <li>
+      <Mark kind="fault" />
+      <span><strong>{finding.title}.</strong> {finding.sentence}</span>
+      {#if finding.device_id !== null}
+        <button
+          type="button"
+          onclick={() =>
+            void desk.do('PATCH', 'computer', {
+              device_id: finding.device_id,
+              field: finding.field,
+              value: finding.value,
+            })}>{finding.action}</button
+        >
+      {:else}
+        <span class="hand">{finding.action}.</span>
+      {/if}
+    </li>
+  {:else}
+    <li><Mark kind="good" /> <span>Nothing disagrees and nothing works on the voice twice.</span></li>
+  {/each}
+</ol>
+{#each DIRECTIONS as direction (direction.value)}
+  <table>
+    <thead>
+      <tr>
+        <th scope="col">{direction.title}, as the system calls them</th>
+        <th scope="col">Your name for it</th>
+        <th scope="col">Rate</th>
+        <th scope="col">Depth</th>
+        <th scope="col">Slider</th>
+        <th scope="col">Enhance</th>
+        <th scope="col">Default</th>
+        <th scope="col"><span class="hidden-text">Plug</span></th>
+      </tr>
+    </thead>
+    <tbody>
+      {#each computer.devices.filter((d) => d.direction === direction.value) as device (device.key)}
+        {@const here = device.present}
+        <tr class:gone={!here}>
+          <th scope="row">
+            {device.system_name}
+            {#if device.of_rig}<em>this rig</em>{/if}
+            {#if !here}<em>unplugged</em>{/if}
+          </th>
+          <td>
+            <input
+              class="name"
+              aria-label="Your name for {device.system_name}"
+              value={device.own_name ?? ''}
+              placeholder="none"
+              onchange={(event) => name(device, event.currentTarget.value)}
+            />
+          </td>
+          <td>
+            <select
+              aria-label="Rate of {device.system_name}"
+              disabled={!here}
+              value={String(device.rate_hz)}
+              onchange={(event) => set(device, 'rate_hz', Number(event.currentTarget.value))}
+            >
+              {#each [44100, 48000, 96000] as rate (rate)}<option value={String(rate)}>{rate / 1000} kHz</option>{/each}
+            </select>
+          </td>
+          <td>
+            <select
+              aria-label="Depth of {device.system_name}"
+              disabled={!here}
+              value={String(device.bits)}
+              onchange={(event) => set(device, 'bits', Number(event.currentTarget.value))}
+            >
+              {#each [16, 24] as bits (bits)}<option value={String(bits)}>{bits} bit</option>{/each}
+            </select>
+          </td>
+          <td>
+            <input
+              class="percent"
+              type="number"
+              min="0"
+              max="100"
+              aria-label="Slider of {device.system_name}, percent"
+              disabled={!here}
+              value={device.slider_percent}
+              onchange={(event) => set(device, 'slider_percent', Number(event.currentTarget.value))}
+            /> %
+          </td>
+          <td>
+            <input
+              type="checkbox"
+              aria-label="Enhancements of {device.system_name}"
+              disabled={!here}
+              checked={device.enhancements}
+              onchange={(event) => set(device, 'enhancements', event.currentTarget.checked)}
+            />
+          </td>
+          <td>
+            <input
+              type="radio"
+              name="default-{direction.value}"
+              aria-label="{device.system_name} is the default {direction.value}"
+              disabled={!here}
+              checked={device.is_default}
+              onchange={() => set(device, 'is_default', true)}
+            />
+          </td>
+          <td>
+            <button
+              type="button"
+              onclick={() => void desk.do('POST', here ? 'computer/unplug' : 'computer/plug', { device_id: device.id })}
+              >{here ? 'Unplug' : 'Plug in'}</button
+            >
+          </td>
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+{/each}
+<p>These are the sound settings of the stand-in computer: change them as you would change your own.</p>
+
+<style>
+  .findings {
+    margin: 0 0 10px;
+    padding: 0;
+    list-style: none;
+  }
+  li {
+    display: flex;
+    gap: 9px;
+    align-items: center;
+    min-height: 36px;
+    padding: 4px 0;
+    border-bottom: 1px solid var(--rule);
+    font-size: 13px;
+  }
+  li > span:not(.hand) {
+    flex: 1;
+    color: var(--quiet-ink);
+  }
+  strong {
+    color: var(--ink);
+  }
+  .hand {
+    color: var(--ink);
+  }
+  button {
+    min-height: 26px;
+    padding: 0 8px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: none;
+    font-size: 13px;
+    white-space: nowrap;
+    cursor: pointer;
+  }
+  li button {
+    border-color: var(--ink);
+    font-weight: 600;
+  }
+  table {
+    width: 100%;
+    margin-bottom: 12px;
+    border-collapse: collapse;
+    font-size: 13px;
+  }
+  th,
+  td {
+    padding: 3px 8px 3px 0;
+    border-bottom: 1px solid var(--rule);
+    font-weight: 400;
+    text-align: left;
+    white-space: nowrap;
+  }
+  thead th {
+    color: var(--quiet-ink);
+    font-size: 12px;
+  }
+  tbody th {
+    white-space: normal;
+  }
+  em {
+    padding: 0 4px;
+    border: 1px solid var(--ink);
+    font-size: 11px;
+    font-style: normal;
+    white-space: nowrap;
+  }
+  .gone th,
+  .gone td {
+    color: var(--quiet-ink);
+  }
+  .name {
+    width: 110px;
+  }
+  .percent {
+    width: 52px;
+  }
+  input:not([type='checkbox'], [type='radio']),
+  select {
+    min-height: 26px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+    color: var(--ink);
+    font-size: 13px;
+  }
+  p {
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+</style>
