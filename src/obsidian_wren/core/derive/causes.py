@@ -211,10 +211,11 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         )  # fmt: skip
     if rest.grid_bits is not None and rest.grid_bits < 16:
         step = 2.0 ** (1 - rest.grid_bits)
-        level = min(power_db(step * step / 12.0) + AES17_OFFSET_DB - 2.0, total)
+        # A quarter of a squared step, as rounding with dither leaves it; a twelfth without (Lipshitz, Wannamaker & Vanderkooy 1992).
+        level = min(power_db(step * step / 4.0) + AES17_OFFSET_DB - 2.0, total)
         add(
             "few-bits", "computer", f"Only {rest.grid_bits} bits arrive",
-            f"All samples sit on a grid of {rest.grid_bits} bits; rounding to it hisses at {level:.0f} dBFS.",
+            f"All samples sit on a grid of {rest.grid_bits} bits; rounding to it hisses at up to {level:.0f} dBFS.",
             "Choose 24 bit, or at least 16, for this device in the sound settings.", level, complaint=True,
         )  # fmt: skip
     found += _parts(rest, split, explained, enough)

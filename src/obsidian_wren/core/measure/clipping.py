@@ -18,7 +18,7 @@ _RUN_SAMPLES = 3
 # 24-bit rounding on either side, so that equal extremes stay equal after a level control.
 _ROUNDING = 2.4e-7
 # What converter noise makes of a top that was cut before it, as a share of the top.
-_ANALOGUE_NOISE = 3e-5
+_ANALOGUE_NOISE = 1.5e-4
 _STEEP = 5.0
 _FRAME_S = 0.02
 

@@ -49,6 +49,7 @@ def find_dropouts(samples: Samples, *, rate_hz: float) -> Dropouts:
     # Gaps themselves are equal neighbours: the share is taken where the sound moves.
     blocks = equal[: len(equal) // 64 * 64].reshape(-1, 64).mean(axis=1) if len(equal) >= 64 else np.array([equal.mean()])
     moving = blocks[blocks < 0.98]
+    # Nothing moves anywhere: that is no sound with gaps in it.
     share = float(np.median(moving)) if len(moving) else 1.0
     if share > 0.9:
         return Dropouts(0, 0.0, 0.0, 0.0)
@@ -70,8 +71,10 @@ def grid_step(samples: Samples) -> float:
     Sixteen-bit sound in a 24-bit file sits on every 256th value, also after a level control moved it.
     """
     values = _codes(samples)
-    if len(values) < 4:
+    if len(values) < 2:
         return _FINEST
+    if len(values) < 8:
+        return float(np.diff(values).min()) * _FINEST
     # Every code is visited near the middle; further out only some are.
     middle = values[np.abs(values) <= np.percentile(np.abs(values), 50.0)].astype(float)
     gaps = np.diff(middle)
@@ -90,7 +93,7 @@ def grid_step(samples: Samples) -> float:
 
 def grid_bits(samples: Samples) -> int | None:
     """Bits of the grid that ``(n,)`` samples sit on, up to 24; None when too few values occur to tell."""
-    if len(_codes(samples)) < 12:
+    if len(_codes(samples)) < 3:
         return None
     # A level control makes the steps smaller by less than it makes the bits fewer: 16.4 is still a 16-bit grid.
     return int(1.05 - np.log2(grid_step(samples)))
