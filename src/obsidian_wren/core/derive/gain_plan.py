@@ -8,6 +8,7 @@ nothing.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -131,12 +132,14 @@ def plan_gain(
     limits: list[str] = []
     if loudest is not None and loudest + change > LOUDEST_DBFS:
         change = LOUDEST_DBFS - loudest
+        if preamp.unit == "dB":
+            step = preamp.step or 1.0
+            change = math.floor(change / step) * step
         if peak + change < low:
-            over = loudest - peak
             limits.append(
-                f"Your loudest peaks {over:.0f} dB over your normal talk, so normal peaks have to stay {low - peak - change:.0f} dB under the aim."
+                f"Your loudest peaks {loudest - peak:.0f} dB over your normal talk, so normal peaks have to stay {low - peak - change:.0f} dB "
+                "under the aim."
             )
-        change = np.floor(change / (preamp.step or 1.0)) * (preamp.step or 1.0) if preamp.unit == "dB" else change
     elif preamp.unit == "dB":
         change = _in_steps(change, preamp.step or 1.0)
     change, pad_move = _pad(stages, preamp, change, clipped)

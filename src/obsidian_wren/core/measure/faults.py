@@ -148,7 +148,9 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
         )
     if not samples.any():
         return _stop_or_note(
-            level, "silent", "Nothing but digital silence: the input is muted, or it is the wrong one, or noise removal cuts the room away. Unmute it, choose another input, or switch enhancements off in the sound settings."
+            level,
+            "silent",
+            "Nothing but digital silence: the input is muted, or it is the wrong one, or noise removal cuts the room away. Unmute it, choose another input, or switch enhancements off in the sound settings.",
         )
     if float(np.ptp(samples)) <= 2e-7:
         return _stop_or_note(

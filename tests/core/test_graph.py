@@ -1,0 +1,123 @@
+"""The dependency graph: each change leaves stale exactly what depended on it, and says why."""
+
+import pytest
+
+from obsidian_wren.core.derive import graph
+from obsidian_wren.core.derive.shift import predict_shift
+
+FACTS = {
+    "gain_db": 31.0, "dial": None, "pad_on": False, "trim_db": 0.0, "slider": 100.0, "program_db": 0.0, "distance_cm": 20.0, "angle_deg": 0.0,
+    "height_cm": 0.0, "pop_screen": True, "foam": False, "shock_mount": False, "support": "arm", "microphone": "Reedling 40",
+    "pattern": "cardioid", "interface": "Towpath Two", "room": "Boathouse loft", "source": "simulated", "enhancements": False,
+}  # fmt: skip
+PURPOSES = ("rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial")
+
+
+def now(**changes):
+    found = {f"{purpose}.{fact}": value for purpose in PURPOSES for fact, value in {**FACTS, **changes}.items()}
+    found |= {f"take:{purpose}": number for number, purpose in enumerate(PURPOSES, 1)}
+    found |= {f"pin:{stage}": "[]" for stage in ("highpass", "equalizer", "gain", "limiter")}
+    return found | {"choice:aim": "-15 to -10", "choice:response": None, "choice:microphone_data": "13 dB(A)"}
+
+
+RECORDED = {name: graph.used_now(name, now()) for name in graph.GRAPH}
+ALL = set(graph.GRAPH)
+LEVELS = {"quiet", "in-use", "muted", "split", "causes", "profile", "talk", "loud", "soft", "gain-plan", "delivery", "diagram"}
+TONE = {"highpass", "equalizer", "delivery", "diagram"}
+VOICE = {"talk", "loud", "soft", "gain-plan", "voice-shape", *TONE}
+
+
+def stale_after(**changes):
+    return set(graph.stale_nodes(RECORDED, now(**changes)))
+
+
+@pytest.mark.parametrize(
+    "change, stale",
+    [
+        ({}, set()),
+        # A knob moves levels; the shape of voice and room stays, and with it the tone.
+        ({"gain_db": 38.0}, LEVELS),
+        ({"pad_on": True}, LEVELS),
+        ({"slider": 80.0}, LEVELS),
+        # A mouth that moves changes all that hears it; a muted input and a learned dial hear nothing.
+        ({"distance_cm": 15.0}, ALL - {"muted", "dial"}),
+        ({"angle_deg": 40.0}, ALL - {"muted", "dial"}),
+        ({"microphone": "Heron 2"}, ALL - {"muted", "dial"}),
+        ({"room": "Kitchen"}, ALL - {"muted", "dial"}),
+        ({"interface": "Staithe One"}, ALL),
+        # A pop screen is heard in the voice only, a shock mount only while someone works at the desk.
+        ({"pop_screen": False}, VOICE),
+        ({"shock_mount": True}, {"in-use", "causes"}),
+        ({"support": "desk stand"}, {"in-use", "causes"}),
+    ],
+)
+def test_each_fact_stales_exactly_what_depended_on_it(change, stale):
+    assert stale_after(**change) == stale
+
+
+@pytest.mark.parametrize(
+    "key, stale",
+    [
+        ("take:rest", {"quiet", "split", "causes", "profile", "gain-plan", "room-shape", *TONE}),
+        ("take:in-use", {"in-use", "causes"}),
+        ("take:muted", {"muted", "split", "causes", "gain-plan"}),
+        ("take:loud", {"loud", "gain-plan"}),
+        ("take:passage", {"voice-shape", *TONE}),
+        ("take:dial", {"dial", "gain-plan"}),
+        ("choice:aim", {"gain-plan"}),
+        ("choice:response", {"equalizer", "delivery", "diagram"}),
+        ("choice:microphone_data", {"split", "causes", "gain-plan"}),
+        ("pin:highpass", TONE),
+        ("pin:equalizer", {"equalizer", "delivery", "diagram"}),
+        ("pin:gain", {"delivery", "diagram"}),
+        ("pin:limiter", {"delivery", "diagram"}),
+    ],
+)
+def test_a_new_take_a_choice_and_a_pin_reach_what_stands_on_them(key, stale):
+    assert set(graph.stale_nodes(RECORDED, now() | {key: "other"})) == stale
+    assert set(graph.dependents(key)) == stale
+
+
+@pytest.mark.parametrize(
+    "node, change, says",
+    [
+        ("talk", {"gain_db": 38.0}, "Measured at 31 dB gain, now 38."),
+        ("quiet", {"distance_cm": 15.0}, "Measured at 20 cm, now 15."),
+        ("talk", {"pop_screen": False}, "Measured with the pop screen, now without."),
+        ("talk", {"microphone": "Heron 2"}, "Measured with Reedling 40, now Heron 2."),
+        ("quiet", {"room": "Kitchen"}, "Measured in Boathouse loft, now Kitchen."),
+        ("quiet", {"slider": 80.0}, "Measured with the slider at 100 %, now 80 %."),
+    ],
+)
+def test_it_says_why(node, change, says):
+    assert graph.why_stale(node, RECORDED[node], now(**change)) == says
+
+
+def test_what_was_not_recorded_cannot_be_stale_and_a_dial_speaks_for_its_decibels():
+    assert graph.why_stale("talk", {}, now(gain_db=99.0)) is None
+    used = graph.used_now("talk", now(dial=4.0, gain_db=0.0))
+    assert graph.why_stale("talk", used, now(dial=5.0, gain_db=6.0)) == "Measured with the dial at 4, now 5."
+    assert "discarded" in graph.why_stale("talk", RECORDED["talk"], now() | {"take:talk": None})
+
+
+def test_everything_comes_after_what_it_needs():
+    names = list(graph.GRAPH)
+    for name, node in graph.GRAPH.items():
+        assert all(names.index(needed) < names.index(name) for needed in node.needs)
+    assert graph.order({"delivery", "quiet", "highpass"}) == ["quiet", "highpass", "delivery"]
+
+
+def test_physics_predicts_gain_distance_and_angle():
+    assert (predict_shift(FACTS, {**FACTS, "gain_db": 37.0}).voice_db, predict_shift(FACTS, {**FACTS, "gain_db": 37.0}).room_db) == (
+        6.0,
+        6.0,
+    )
+    closer = predict_shift(FACTS, {**FACTS, "distance_cm": 10.0})
+    assert (closer.voice_db, closer.room_db) == (pytest.approx(6.02, abs=0.01), 0.0)
+    turned = predict_shift(FACTS, {**FACTS, "angle_deg": 90.0})
+    assert turned.voice_db == pytest.approx(-6.02, abs=0.01)
+    padded = predict_shift(FACTS, {**FACTS, "pad_on": True}, pad_db=10.0)
+    assert (padded.voice_db, padded.room_db) == (-10.0, -10.0)
+    assert predict_shift(FACTS, FACTS).because == ""
+    assert not predict_shift(FACTS, {**FACTS, "slider": 50.0}).known
+    assert not predict_shift(FACTS, {**FACTS, "room": "Kitchen"}).known
