@@ -15,7 +15,6 @@ from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
-from obsidian_wren.core.derive import graph
 from obsidian_wren.core.derive.causes import STEADY_SPREAD_DB, find_causes, is_quiet_enough
 from obsidian_wren.core.derive.delivery import LOUDNESS_TOLERANCE_LU, RELEASE_S, Delivery, derive_delivery
 from obsidian_wren.core.derive.dial import DialTake, Taper, learn, spoken, steady_level
@@ -136,8 +135,10 @@ def _split(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> FloorSplit
         if row is not None:
             session.delete(row)
         return None
-    _keep_answer(ws, session, rig, takes, "split", plain(split))
-    return split
+    moved, predicted = _moved(ws, session, rig, rest)
+    now_split = split.at_gain(moved)
+    _keep_answer(ws, session, rig, takes, "split", plain(now_split) | {"predicted": predicted}, moved=predicted is not None)
+    return now_split
 
 
 def _causes(ws: Workshop, session: Session, rig: Rig, takes: Takes, split: FloorSplit | None, plan: GainPlan | None) -> None:
@@ -154,7 +155,9 @@ def _causes(ws: Workshop, session: Session, rig: Rig, takes: Takes, split: Floor
             channels=_channels(takes.quiet),
         )
         body = {"causes": plain(found), "enough": is_quiet_enough(rest, over), "steady": rest.spread_db < STEADY_SPREAD_DB}
-        _keep_answer(ws, session, rig, takes, "causes", body)
+        # More gain lifts every cause alike, so their order stands.
+        moved = _moved(ws, session, rig, takes.quiet)[1] is not None
+        _keep_answer(ws, session, rig, takes, "causes", body, moved=moved)
         profile = noise_profile(samples_of(ws, takes.quiet), rate_hz=takes.quiet.rate_hz)
         if profile is not None:
             session.merge(
@@ -533,15 +536,3 @@ def _pressure(rig: Rig, converter: PathPoint, gain_db: float) -> str | None:
 
 def _point(name: str, title: str, point: PathPoint, note: str | None) -> dict[str, Any]:
     return {"name": name, "title": title, "note": note, **plain(point)}
-
-
-def nodes_stale(ws: Workshop, session: Session, rig: Rig) -> dict[str, tuple[graph.Reason, ...]]:
-    """Every kept answer that is stale, with its reasons."""
-    takes = current_takes(session, rig)
-    present = sources_now(ws, session, rig, takes)
-    recorded = {}
-    for node, step in STEP_OF.items():
-        row = session.get(Derivation, (rig.id, step))
-        if row is not None:
-            recorded[node] = row.used
-    return graph.stale_nodes(recorded, present)

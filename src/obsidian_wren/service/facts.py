@@ -144,6 +144,17 @@ def stale_answer(session: Session, rig: Rig, node: str, present: Mapping[str, Va
     return None if row is None else graph.why_stale(node, row.used, present)
 
 
+def derivable_answers(session: Session, rig: Rig, present: Mapping[str, Value]) -> list[str]:
+    """The stale answers that what is at hand can derive anew; the others need a take first."""
+    found = []
+    for node, step in STEP_OF.items():
+        row = session.get(Derivation, (rig.id, step))
+        reasons = graph.changed(node, row.used, present) if row is not None else ()
+        if reasons and graph.can_derive(reasons, GAIN_FACTS):
+            found.append(node)
+    return found
+
+
 def shift_since(take: Take, facts: Mapping[str, Value], rig: Rig) -> Shift:
     """What the changed facts do to the levels of a take, by physics."""
     known = {fact: value for fact, value in take.facts.items() if fact in facts}

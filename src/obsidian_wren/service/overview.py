@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any, cast
 
@@ -70,7 +70,7 @@ def overview(ws: Workshop) -> views.Overview:
             undo=_change(history.next_undo(session)),
             redo=_change(history.next_redo(session)),
             steps=_steps(session, rig, takes, present, stale),
-            derivable=_derivable(stale),
+            derivable=_derivable(facts.derivable_answers(session, rig, present)),
             takes=_takes(session, rig, takes, present),
             halves=[_half(half) for half in take_files.list_halves(ws.folder, running=ws.take.part.id if ws.take else None)],
             progress=ws.take.view() if ws.take else None,
@@ -257,9 +257,9 @@ _ANSWERS = {
 }  # fmt: skip
 
 
-def _derivable(stale: Mapping[str, str | None]) -> str | None:
+def _derivable(nodes: Sequence[str]) -> str | None:
     """Which answers one press would derive anew, None when all stand."""
-    names = [_ANSWERS[node] for node, why in stale.items() if why]
+    names = [_ANSWERS[node] for node in nodes]
     if not names:
         return None
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

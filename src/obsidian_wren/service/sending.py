@@ -13,6 +13,7 @@ from obsidian_wren.formats.sound import read_sound
 from obsidian_wren.service import deriving, measuring
 from obsidian_wren.service.destinations import listeners_of
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.history import change
 from obsidian_wren.service.kept import current_takes, inputs_of, now
 from obsidian_wren.service.ports import SoundStream
 from obsidian_wren.service.rigs import simulated_source, the_rig
@@ -24,7 +25,7 @@ from obsidian_wren.store.models import Destination, Proof, Reading, Recording, R
 
 def pick_input(ws: Workshop, destination: str, picks: str) -> None:
     """Another program picks an input by its name."""
-    with ws.sessions.begin() as session:
+    with change(ws, f"{destination} picks {picks}") as session:
         rig = the_rig(ws, session)
         if picks not in [entry.name for entry in inputs_of(session, rig)]:
             raise Refused("no-input", "There is no input of this name. Pick one from the list.")

@@ -434,6 +434,7 @@ class SplitView(BaseModel):
     over_rest_db: float | None
     meaning: str
     missing: str | None
+    predicted: str | None = None
     stale: str | None = None
 
 

@@ -18,6 +18,7 @@ from obsidian_wren.core.measure.weighting import a_weighting_power
 
 PartName = Literal["room", "microphone", "preamp", "converter", "electronics", "before the converter"]
 _LEAST_GAIN_STEP_DB = 3.0
+_AVERAGED_S = 10.0
 
 
 @dataclass(frozen=True)
@@ -52,6 +53,15 @@ class FloorSplit:
         """A part by its name."""
         return next((part for part in self.parts if part.name == name), None)
 
+    def at_gain(self, change_db: float) -> FloorSplit:
+        """The parts as they will be after ``change_db`` more preamp gain: all move with it but the converter."""
+
+        def moved(part: FloorPart) -> FloorPart:
+            by = 0.0 if part.name == "converter" else change_db
+            return FloorPart(part.name, part.level_dbfs + by, part.a_weighted_dbfs + by)
+
+        return _ordered(self.gain_db + change_db, [moved(part) for part in self.parts], self.missing)
+
     def floor_after_dbfs(self, change_db: float, *, a_weighted: bool = False) -> float:
         """The whole floor after ``change_db`` more preamp gain: all moves with it but the converter."""
         total = 0.0
@@ -81,8 +91,10 @@ def split_floor(
     converter = None
     if other is not None:
         other_gain = power_from_db(other.gain_db)
-        converter = np.maximum((powers * other_gain - _powers(other) * gain) / (other_gain - gain), 0.0)
-        converter = np.minimum(converter, powers)
+        seen = (powers * other_gain - _powers(other) * gain) / (other_gain - gain)
+        # Where the room is far louder, the difference is the scatter of two averages. A band's mean scatters by 1/√(width·time).
+        scatter = np.hypot(powers * other_gain, _powers(other) * gain) / abs(other_gain - gain) / np.sqrt(_widths(hz) * _AVERAGED_S)
+        converter = np.minimum(_mostly_white(seen, scatter, _widths(hz)), powers)
     parts: list[tuple[PartName, Samples]] = []
     if converter is not None and muted is not None:
         preamp = np.maximum(_powers(muted) - converter, 0.0) * gain / power_from_db(muted.gain_db)
@@ -96,15 +108,32 @@ def split_floor(
     named = [_part(name, power, hz) for name, power in parts]
     if microphone_dbfs_a is not None:
         named = _part_off_microphone(named, microphone_dbfs_a)
-    named.sort(key=lambda part: -part.a_weighted_dbfs)
-    rest_power = sum(power_from_db(part.a_weighted_dbfs) for part in named[1:] if np.isfinite(part.a_weighted_dbfs))
-    over = named[0].a_weighted_dbfs - power_db(rest_power) if rest_power > 0.0 else None
     missing = None
     if muted is None:
         missing = "A take with the input muted or unplugged would tell the preamp from the room."
     elif converter is None:
         missing = "A take at another gain, 10 dB away, would tell the converter from the preamp."
-    return FloorSplit(rest.gain_db, tuple(named), named[0].name, over, _meaning(named), missing)
+    return _ordered(rest.gain_db, named, missing)
+
+
+def _ordered(gain_db: float, parts: Sequence[FloorPart], missing: str | None) -> FloorSplit:
+    named = sorted(parts, key=lambda part: -part.a_weighted_dbfs)
+    rest_power = sum(power_from_db(part.a_weighted_dbfs) for part in named[1:] if np.isfinite(part.a_weighted_dbfs))
+    over = named[0].a_weighted_dbfs - power_db(rest_power) if rest_power > 0.0 else None
+    return FloorSplit(gain_db, tuple(named), named[0].name, over, _meaning(named), missing)
+
+
+def _widths(hz: Samples) -> Samples:
+    return np.asarray(hz * (10.0**0.05 - 10.0**-0.05))
+
+
+def _mostly_white(seen: Samples, scatter: Samples, widths: Samples) -> Samples:
+    """A converter's noise is even over frequency: one density, weighted by how well each band tells it; bands that clearly hold more
+    keep what they hold."""
+    weights = 1.0 / np.maximum(scatter, 1e-30) ** 2
+    density = max(float((weights * widths) @ seen / ((weights * widths) @ widths)), 0.0)
+    even = density * widths
+    return np.where(seen > even + 4.0 * scatter, seen, even)
 
 
 def _powers(take: FloorTake) -> Samples:

@@ -101,9 +101,18 @@ def changed(name: str, used: Mapping[str, Value], now: Mapping[str, Value]) -> t
     """The sources of a node that differ from what it used. A source that was not recorded then cannot differ."""
     reasons = []
     for key in sorted(sources(name)):
-        if key in used and used[key] != now.get(key):
+        if key in used and used[key] != now.get(key) and not _same_gain(key, used, now):
             reasons.append(Reason(key, used[key], now.get(key)))
     return tuple(sorted(reasons, key=lambda reason: (reason.source.startswith(("pin:", "choice:")), _rank(reason.source))))
+
+
+def _same_gain(key: str, used: Mapping[str, Value], now: Mapping[str, Value]) -> bool:
+    """Whether a gain in dB differs only because more is known of it: it was unknown, or a dial at the same mark was learned since."""
+    purpose, _, fact = key.partition(".")
+    if fact != "gain_db":
+        return False
+    dial = f"{purpose}.dial"
+    return used[key] is None or now.get(key) is None or (used.get(dial) is not None and used.get(dial) == now.get(dial))
 
 
 def why_stale(name: str, used: Mapping[str, Value], now: Mapping[str, Value]) -> str | None:
@@ -196,6 +205,11 @@ def stale_nodes(recorded: Mapping[str, Mapping[str, Value]], now: Mapping[str, V
     """Every recorded node that is stale, with its reasons."""
     found = {name: changed(name, used, now) for name, used in recorded.items() if name in GRAPH}
     return {name: reasons for name, reasons in found.items() if reasons}
+
+
+def can_derive(reasons: Iterable[Reason], moves: frozenset[str]) -> bool:
+    """Whether what is at hand can derive a stale answer anew: newer takes, pins and choices can, and facts whose effect is known."""
+    return all(":" in reason.source or reason.source.partition(".")[2] in moves for reason in reasons)
 
 
 def order(names: Iterable[str]) -> list[str]:
