@@ -9,6 +9,10 @@ def step(page, name):
     page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(name)).click()
 
 
+def leaf(page, name):
+    page.get_by_role("tab", name=name, exact=True).click()
+
+
 def button(page, name):
     return page.get_by_role("button", name=name, exact=True)
 

@@ -12,7 +12,9 @@ STEP = {"rest": "Quiet", "talk": "Gain"}
 @pytest.fixture
 def page(start, browse):
     opened = browse(start())
-    opened.get_by_text("Takes that you recorded elsewhere").click()
+    opened.get_by_text("Files", exact=True).click()
+    step(opened, "Quiet")
+    expect(opened.get_by_role("button", name="Choose a file for the room")).to_be_visible()
     return opened
 
 

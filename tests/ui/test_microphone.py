@@ -5,7 +5,7 @@ import re
 import pytest
 import scipy.signal
 import soundfile
-from handling import SLOW, button, number, status, step
+from handling import SLOW, button, leaf, number, status, step
 from playwright.sync_api import expect
 
 from obsidian_wren.core.measure.levels import rms_dbfs
@@ -103,7 +103,8 @@ def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, boathouse_
     expect(page.get_by_text("The chain runs over your microphone into the feed")).to_be_visible(timeout=SLOW)
     expect(page.locator(".live .num")).to_have_text(re.compile(r"−\d+\.\d dBFS"), timeout=SLOW)
     step(page, "Rig")
-    page.get_by_label("Sample rate").select_option("96 kHz")
+    leaf(page, "Interface")
+    page.get_by_label("Sample rate").select_option(label="96 kHz")
     step(page, "Send")
     # The browser runs at its own rate, whatever Rig says; the check must say so.
     expect(page.get_by_text("Rig says 96 kHz: agree on one rate")).to_have_count(2)

@@ -2266,6 +2266,11 @@ export interface components {
             /** Parts */
             parts: components["schemas"]["FloorPartView"][];
             /**
+             * Predicted
+             * @default null
+             */
+            predicted: string | null;
+            /**
              * Stale
              * @default null
              */

@@ -249,6 +249,16 @@ class Desk {
     return this.do('POST', 'controls', { control, position });
   }
 
+  /** Turn a control by so much from wherever it stands when its turn comes: quick presses add up. */
+  nudge(key: string, by: number): Promise<boolean> {
+    return this.attempt(() => {
+      const control = this.overview?.controls.find((entry) => entry.key === key);
+      const wanted = (control?.position ?? 0) + by;
+      const position = Math.min(control?.high ?? 100, Math.max(control?.low ?? -100, Math.round(wanted * 100) / 100));
+      return act('POST', 'controls', { control: key, position });
+    });
+  }
+
   async stopTake(): Promise<void> {
     if (this.#capture) this.#capture.stop();
     else await this.do('POST', 'takes/stop');

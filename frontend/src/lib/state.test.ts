@@ -133,6 +133,20 @@ describe('the desk', () => {
     expect(desk.step).toBe('gain');
   });
 
+  it('adds quick presses of a knob up', async () => {
+    let position = 32;
+    answers = (call) => {
+      if (call.url.endsWith('controls')) position = call.body?.position as number;
+      return ok(overview({ controls: [{ key: 'preamp', position, low: 0, high: 34 }] }));
+    };
+    await desk.refresh();
+    const presses = [desk.nudge('preamp', 1), desk.nudge('preamp', 1), desk.nudge('preamp', 1)];
+    await Promise.all(presses);
+    expect(desk.overview?.controls[0]?.position).toBe(34);
+    await desk.nudge('preamp', -3);
+    expect(calls.at(-1)?.body).toEqual({ control: 'preamp', position: 31 });
+  });
+
   it('takes what belongs to the step, for as long as the step needs', async () => {
     for (const [step, purpose, seconds] of [
       ['quiet', 'rest', 15],

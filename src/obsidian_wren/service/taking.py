@@ -36,7 +36,8 @@ from obsidian_wren.store.models import Change, Reading, Rig, Take
 DEFAULT_SECONDS: dict[str, float] = {
     "rest": 15.0, "in-use": 20.0, "muted": 8.0, "other-gain": 12.0, "talk": 30.0, "loud": 12.0, "soft": 15.0, "passage": 40.0, "dial": 5.0,
 }  # fmt: skip
-LONGEST_UNTIL_STEADY_S = 90.0
+# The simulated talker has said everything by then.
+LONGEST_UNTIL_STEADY_S = 60.0
 _SHORTEST_SPOKEN_S = 10.0
 LONGEST_TAKE_S = 600.0
 _BLOCK_S = 0.05
@@ -173,7 +174,9 @@ def start_simulated(
     learns: Control = "preamp", until_steady: bool = False,
 ) -> None:  # fmt: skip
     """Begin a take from the simulated rig; it ends by itself, at the latest after its seconds, earlier when talk is steady."""
-    wanted = seconds or (LONGEST_UNTIL_STEADY_S if until_steady else DEFAULT_SECONDS[purpose])
+    wanted = seconds or DEFAULT_SECONDS[purpose]
+    if until_steady:
+        wanted = min(seconds or LONGEST_UNTIL_STEADY_S, LONGEST_UNTIL_STEADY_S)
     _require_length(wanted)
     if ws.take is not None:
         raise Refused("take-runs", "A take is already running. Stop it first.")

@@ -61,7 +61,7 @@
       onchange={(event) => (mark = Number(event.currentTarget.value))}
     />{unit}
   </label>
-  <Button primary disabled={!!desk.progress || overview.rig.source === 'file'} onclick={take}
+  <Button primary disabled={desk.busy || !!desk.progress || overview.rig.source === 'file'} onclick={take}
     >Take this mark, 5 s</Button
   >
 </div>

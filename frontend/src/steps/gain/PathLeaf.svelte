@@ -11,13 +11,6 @@
   function step(control: Control): number {
     return control.unit === '%' ? 5 : control.step;
   }
-
-  function turn(control: Control, by: number): void {
-    const wanted = (control.position ?? 0) + by;
-    const low = control.low ?? -100;
-    const high = control.high ?? 100;
-    void desk.turn(control.key, Math.round(Math.min(high, Math.max(low, wanted)) * 100) / 100);
-  }
 </script>
 
 <table>
@@ -44,14 +37,14 @@
               type="button"
               aria-label="Turn {control.title} down"
               disabled={control.position === null}
-              onclick={() => turn(control, -step(control))}>−</button
+              onclick={() => void desk.nudge(control.key, -step(control))}>−</button
             >
             <span class="num">{proper(control.spoken)}</span>
             <button
               type="button"
               aria-label="Turn {control.title} up"
               disabled={control.position === null}
-              onclick={() => turn(control, step(control))}>+</button
+              onclick={() => void desk.nudge(control.key, step(control))}>+</button
             >
           </span>
         </td>

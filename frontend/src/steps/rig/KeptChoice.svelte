@@ -41,7 +41,7 @@
       {#each things as thing (thing.id)}<option value={String(thing.id)}>{thing.name}</option>{/each}
     </select>
   </label>
-  <button type="button" onclick={add}>Add a {kind}</button>
+  <button type="button" onclick={add}>Add {kind === 'interface' ? 'an' : 'a'} {kind}</button>
   {#if things.length > 1}<button type="button" onclick={() => void remove()}>Remove this one</button>{/if}
 </div>
 
