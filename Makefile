@@ -1,5 +1,6 @@
 # make demo and make test need nothing but Python 3.11 or newer, Node 20 or newer, and make.
 PORT ?= 8642
+WORKERS ?= 2
 BIN := .venv/bin
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
@@ -35,7 +36,7 @@ kernels: .setup-kernels
 
 test: set-up .setup-test lint
 	cd frontend && npm run --silent test
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n $(WORKERS) --dist loadfile
 
 lint: set-up .setup-test
 	$(BIN)/ruff check src tests bench scripts
@@ -54,6 +55,8 @@ bench: set-up
 	$(BIN)/python bench/engine.py
 	$(BIN)/python bench/plan.py
 	$(BIN)/python bench/first_page.py
+	$(BIN)/pip install --quiet -e '.[test]'
+	$(BIN)/python bench/stream.py
 
 shots: set-up .setup-test
 	$(BIN)/python scripts/shots.py

@@ -1,51 +1,116 @@
 """Take the pictures of the main views from the demo data: ``make shots``.
 
-``--width`` and ``--height`` choose another window, ``--out`` another folder.
+``--width`` and ``--height`` choose another window, ``--out`` another folder, ``--only`` some of the pictures.
 """
 
 from __future__ import annotations
 
 import argparse
-import os
+import contextlib
+import json
 import pathlib
+import re
 import shutil
 import subprocess
 import sys
 import tempfile
-import time
 import urllib.request
+from collections.abc import Iterator
 
 from playwright.sync_api import Page, sync_playwright
 
 ROOT = pathlib.Path(__file__).resolve().parents[1]
-VIEWS = ("rig", "quiet", "gain", "tone", "send")
-DARK = ("quiet", "tone", "send")
-PORT = 8791
+# Name of the picture: the step, and the leaf where the step has several.
+VIEWS = {
+    "rig": ("Rig", "What to expect"), "rig-microphone": ("Rig", "Microphone"), "rig-sound-settings": ("Rig", "Sound settings"),
+    "quiet": ("Quiet", "At rest"), "quiet-in-use": ("Quiet", "In use"), "quiet-parts": ("Quiet", "Where it comes from"),
+    "quiet-listen": ("Quiet", "Listen in"), "gain": ("Gain", "Levels"), "gain-path": ("Gain", "What to turn"),
+    "gain-dial": ("Gain", "Learn a dial"), "gain-live": ("Gain", "Live"), "tone": ("Tone", None), "send": ("Send", None),
+}  # fmt: skip
+DARK = ("quiet", "gain-path", "tone", "send")
+TAKES = (
+    {"purpose": "in-use"}, {"purpose": "muted"}, {"purpose": "other-gain", "position": 12}, {"purpose": "loud"}, {"purpose": "soft"},
+    *({"purpose": "dial", "position": mark, "learns": "slider"} for mark in (25, 50, 75, 100)),
+)  # fmt: skip
 
 
-def wait_for(url: str) -> None:
-    for _ in range(400):
-        try:
-            urllib.request.urlopen(url).read()
-            return
-        except OSError:
-            time.sleep(0.1)
-    raise SystemExit(f"{url} does not answer")
+@contextlib.contextmanager
+def serving(data: str, *options: str) -> Iterator[str]:
+    """The demo over a data folder; gives its address."""
+    command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--port", "0", "--data", data, *options]
+    program = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    try:
+        url = None
+        while url is None:
+            line = program.stdout.readline() if program.stdout else ""
+            if not line:
+                raise SystemExit("The demo did not start.")
+            url = re.search(r"http://[\d.:]+/", line)
+        yield url.group()
+    finally:
+        program.terminate()
+        program.wait()
 
 
-def visit(page: Page, view: str) -> None:
-    page.get_by_role("navigation").get_by_role("button", name=view.capitalize()).click()
+def post(url: str, path: str, body: object) -> None:
+    request = urllib.request.Request(f"{url}api/{path}", data=json.dumps(body).encode(), headers={"Content-Type": "application/json"})
+    urllib.request.urlopen(request, timeout=120).read()
+
+
+def more_takes(data: str) -> None:
+    """What the demo leaves to the person: the room in use, the parts of the floor, loudest and softest, and a slider learned."""
+    with serving(data, "--fast") as url:
+        for take in TAKES:
+            post(url, "takes", take)
+        rows = "\n".join(
+            f"{hz:.0f}\t{db}" for hz, db in ((20, -6), (50, -1.5), (120, 0), (1000, 0), (3000, 1), (6500, 4.2), (12000, 2.5), (20000, -6))
+        )
+        boundary = "wren"
+        body = (
+            f'--{boundary}\r\nContent-Disposition: form-data; name="file"; filename="reedling-40.txt"\r\n\r\n{rows}\n\r\n--{boundary}--\r\n'
+        )
+        headers = {"Content-Type": f"multipart/form-data; boundary={boundary}"}
+        urllib.request.urlopen(urllib.request.Request(f"{url}api/response", data=body.encode(), headers=headers), timeout=60).read()
+        post(url, "derive", {})
+
+
+def visit(page: Page, step: str, leaf: str | None) -> None:
+    page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(step)).click()
+    if leaf is not None:
+        page.get_by_role("tab", name=leaf, exact=True).click()
     page.mouse.move(2, 2)
-    page.wait_for_timeout(250)
+    page.wait_for_timeout(300)
 
 
 def prove(page: Page) -> None:
     """Go live, find the raw voice, mend it, and send the marker again: the Send view with a proof in it."""
-    visit(page, "send")
+    visit(page, "Send", None)
     page.get_by_role("button", name="Start live").click()
     page.get_by_label("picks").first.select_option("Wren: voice")
     page.get_by_role("button", name="Send the marker").click()
     page.get_by_text("Treated voice arrives").wait_for(timeout=20_000)
+
+
+def listen(page: Page, name: str) -> None:
+    """The live views with sound in them."""
+    page.get_by_role("button", name="Listen in", exact=True).click()
+    page.wait_for_timeout(2500 if name == "quiet-listen" else 9000)
+    if name == "quiet-listen":
+        page.get_by_role("button", name="Hold this").click()
+        page.get_by_label("heater", exact=True).uncheck()
+        page.wait_for_timeout(3000)
+
+
+def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
+    visit(page, *VIEWS[name])
+    live = name in ("quiet-listen", "gain-live")
+    if live:
+        listen(page, name)
+    page.screenshot(path=out / f"{shown}.png")
+    if live:
+        page.get_by_role("button", name="Stop listening").click()
+    if name == "quiet-listen":
+        page.get_by_label("heater", exact=True).check()
 
 
 def main() -> None:
@@ -57,28 +122,22 @@ def main() -> None:
     chosen = parser.parse_args()
     chosen.out.mkdir(parents=True, exist_ok=True)
     chromium = shutil.which("chromium") or shutil.which("chromium-browser")
+    wanted = [(name, "light", name) for name in VIEWS] + [(name, "dark", f"{name}-dark") for name in DARK]
+    wanted = [entry for entry in wanted if chosen.only is None or entry[2] in chosen.only]
+    # Send last in each theme: it is live then, and the other views are about takes.
     with tempfile.TemporaryDirectory() as data:
-        command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--port", str(PORT), "--data", data]
-        server = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=os.environ)
-        try:
-            wait_for(f"http://127.0.0.1:{PORT}/api/state")
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
-                page = browser.new_page(viewport={"width": chosen.width, "height": chosen.height})
-                page.goto(f"http://127.0.0.1:{PORT}/")
-                prove(page)
-                page.get_by_role("button", name="Understood").click() if page.get_by_role("alert").count() else None
-                for theme, views in (("light", VIEWS), ("dark", DARK)):
-                    page.get_by_label("Theme").select_option(theme)
-                    for view in views:
-                        name = view if theme == "light" else f"{view}-dark"
-                        if chosen.only is None or name in chosen.only:
-                            visit(page, view)
-                            page.screenshot(path=chosen.out / f"{name}.png")
-                browser.close()
-        finally:
-            server.terminate()
-            server.wait()
+        more_takes(data)
+        with serving(data) as url, sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+            page = browser.new_page(viewport={"width": chosen.width, "height": chosen.height})
+            page.goto(url)
+            page.get_by_role("navigation", name="Steps").wait_for()
+            for name, theme, shown in sorted(wanted, key=lambda entry: entry[0] == "send"):
+                page.get_by_label("Theme").select_option(theme)
+                if name == "send" and page.get_by_text("Not live").count():
+                    prove(page)
+                take_picture(page, name, shown, chosen.out)
+            browser.close()
 
 
 if __name__ == "__main__":

@@ -79,6 +79,7 @@ def seen(ws):
 
 
 CHANGES = {
+    "settle": lambda ws: calibrating.settle_step(ws, "tone"),
     "distance": lambda ws: change(ws, distance_cm=15),
     "knob": lambda ws: rigs.turn(ws, "preamp", 40.0),
     "pad": lambda ws: rigs.turn(ws, "pad", 1.0),
@@ -94,7 +95,6 @@ CHANGES = {
     "band": lambda ws: calibrating.change_setting(
         ws, "equalizer", "band-2", value=None, band=BandValue(shape="peak", frequency_hz=3000, gain_db=2, q=1), pinned=True
     ),
-    "settle": lambda ws: calibrating.settle_step(ws, "tone"),
     "discard": lambda ws: taking.discard_take(ws, next(t.id for t in overview(ws).takes if t.purpose == "talk" and t.current)),
     "sound settings": lambda ws: computers.change_device(ws, "in-3", "enhancements", True),
     "name": lambda ws: computers.name_device(ws, "in-3", "Loft mic"),

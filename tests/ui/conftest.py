@@ -8,7 +8,10 @@ import subprocess
 import sys
 
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
+
+# The first action after a start also loads what computes, and another worker may hold the other core.
+expect.set_options(timeout=20_000)
 
 QUIET_FLAGS = ["--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
 

@@ -2596,6 +2596,12 @@ export interface components {
              */
             file: string;
             /**
+             * Learns
+             * @default preamp
+             * @enum {string}
+             */
+            learns: "preamp" | "slider";
+            /**
              * Position
              * @default null
              */

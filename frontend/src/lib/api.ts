@@ -124,12 +124,13 @@ export async function sendFile(
   purpose: Purpose,
   file: File,
   channel: number | null,
-  position: number | null = null,
+  more: TakeMore = {},
 ): Promise<Overview> {
   const form = new FormData();
   form.set('file', file);
   form.set('purpose', purpose);
   if (channel !== null) form.set('channel', String(channel));
-  if (position !== null) form.set('position', String(position));
+  if (more.position !== undefined) form.set('position', String(more.position));
+  if (more.learns) form.set('learns', more.learns);
   return (await send('POST', 'takes/file', form)).json();
 }

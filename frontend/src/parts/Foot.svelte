@@ -39,8 +39,8 @@
     if (file.size > 2 * 1024 ** 3) {
       desk.trouble = `${file.name} is over 2 GB. Cut out the part that you need, a minute is enough.`;
     } else {
-      const position = wanted === 'other-gain' ? elsewhere : null;
-      void desk.attempt(() => sendFile(wanted, file, desk.channel, position));
+      const more = wanted === 'other-gain' ? { position: elsewhere } : {};
+      void desk.attempt(() => sendFile(wanted, file, desk.channel, more));
     }
     if (picker) picker.value = '';
   }

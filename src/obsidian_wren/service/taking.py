@@ -389,13 +389,15 @@ def measure_missing(ws: Workshop) -> int:
     return len(missing)
 
 
-def keep_file(ws: Workshop, purpose: Purpose, path: Path, *, channel: int | None, position: float | None = None) -> int:
+def keep_file(
+    ws: Workshop, purpose: Purpose, path: Path, *, channel: int | None, position: float | None = None, learns: Control = "preamp"
+) -> int:  # fmt: skip
     """Make a take of a sound file. Raises BadTake where the file or its sound cannot serve; nothing is kept then."""
     sound = read_sound(path)
     samples, _ = faults.choose_channel(sound.samples, channel)
     faults.check(samples, rate_hz=sound.rate_hz, purpose=cast(faults.Purpose, purpose))
     with ws.sessions() as session:
-        facts = _facts(ws, session, the_rig(ws, session), purpose, position)
+        facts = _facts(ws, session, the_rig(ws, session), purpose, position, learns)
     info = take_files.PartInfo(purpose, sound.rate_hz, "file", facts, now())
     take_id = keep(ws, info, sound.samples, half=False, channel=channel)
     ws.changed()

@@ -11,7 +11,7 @@ import queue
 import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from flask import Response, current_app, jsonify, request, send_from_directory
 from flask_openapi3 import APIBlueprint, FileStorage, Info, OpenAPI
@@ -37,6 +37,7 @@ class Upload(BaseModel):
     purpose: views.Purpose
     channel: int | None = Field(default=None, ge=1, le=8)
     position: float | None = None
+    learns: Literal["preamp", "slider"] = "preamp"
 
 
 class ResponseUpload(BaseModel):
@@ -328,7 +329,7 @@ def take_file(form: Upload) -> Response:
         # The person's file name is for reading only; it never becomes a path.
         path = Path(folder) / "the file"
         upload.save(path)
-        taking.keep_file(_workshop(), form.purpose, path, channel=form.channel, position=form.position)
+        taking.keep_file(_workshop(), form.purpose, path, channel=form.channel, position=form.position, learns=form.learns)
     return _state()
 
 

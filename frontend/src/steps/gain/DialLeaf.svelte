@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Overview } from '../../lib/api';
+  import { sendFile, type Overview } from '../../lib/api';
   import { level, proper, signed } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
   import { desk } from '../../lib/state.svelte';
@@ -21,8 +21,19 @@
   const position = $derived(mark ?? control?.position ?? 0);
   const unit = $derived(control?.unit === '%' ? ' %' : '');
 
+  let picker = $state<HTMLInputElement | null>(null);
+  const more = $derived({ position, learns: control?.key === 'slider' ? ('slider' as const) : ('preamp' as const) });
+  const files = $derived(overview.rig.source === 'file');
+
   function take(): void {
-    void desk.take('dial', { position, learns: control?.key === 'slider' ? 'slider' : 'preamp' });
+    if (files) picker?.click();
+    else void desk.take('dial', more);
+  }
+
+  function chooseFile(): void {
+    const file = picker?.files?.[0];
+    if (file) void desk.attempt(() => sendFile('dial', file, desk.channel, more));
+    if (picker) picker.value = '';
   }
 
   function draw(learned: number[][], width: number, height: number) {
@@ -61,9 +72,18 @@
       onchange={(event) => (mark = Number(event.currentTarget.value))}
     />{unit}
   </label>
-  <Button primary disabled={desk.busy || !!desk.progress || overview.rig.source === 'file'} onclick={take}
-    >Take this mark, 5 s</Button
+  <Button primary disabled={desk.busy || !!desk.progress} onclick={take}
+    >{files ? 'Choose a file for this mark' : 'Take this mark, 5 s'}</Button
   >
+  <input
+    bind:this={picker}
+    type="file"
+    accept=".wav,.flac,.aiff,.aif,.ogg,audio/*"
+    onchange={chooseFile}
+    class="hidden-text"
+    tabindex="-1"
+    aria-label="Sound file of this mark"
+  />
 </div>
 <p>
   Make one steady sound, such as noise from a phone beside the microphone; take it, turn the {dialled &&

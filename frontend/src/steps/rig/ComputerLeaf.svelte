@@ -53,6 +53,7 @@
         <th scope="col">Depth</th>
         <th scope="col">Slider</th>
         <th scope="col">Enhance</th>
+        <th scope="col">{direction.value === 'input' ? 'Auto gain' : ''}</th>
         <th scope="col">Default</th>
         <th scope="col"><span class="hidden-text">Plug</span></th>
       </tr>
@@ -63,7 +64,14 @@
         <tr class:gone={!here}>
           <th scope="row">
             {device.system_name}
-            {#if device.of_rig}<em>this rig</em>{/if}
+            {#if device.of_rig}<em>this rig</em>
+            {:else if here && direction.value === 'input'}
+              <button
+                type="button"
+                class="choose"
+                onclick={() => void desk.do('POST', 'computer/rig', { device_id: device.id })}>use in this rig</button
+              >
+            {/if}
             {#if !here}<em>unplugged</em>{/if}
           </th>
           <td>
@@ -115,6 +123,17 @@
               checked={device.enhancements}
               onchange={(event) => set(device, 'enhancements', event.currentTarget.checked)}
             />
+          </td>
+          <td>
+            {#if direction.value === 'input'}
+              <input
+                type="checkbox"
+                aria-label="Auto gain of {device.system_name}"
+                disabled={!here}
+                checked={device.auto_gain}
+                onchange={(event) => set(device, 'auto_gain', event.currentTarget.checked)}
+              />
+            {/if}
           </td>
           <td>
             <input
@@ -199,6 +218,14 @@
   }
   tbody th {
     white-space: normal;
+  }
+  .choose {
+    min-height: 0;
+    padding: 0 2px;
+    border: 0;
+    color: var(--quiet-ink);
+    font-size: 12px;
+    text-decoration: underline;
   }
   em {
     padding: 0 4px;

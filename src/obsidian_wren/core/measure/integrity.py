@@ -11,7 +11,7 @@ from numba import njit
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 
 _FINEST = 2.0**-23
-_LOOK_AT = 80_000
+_LOOK_AT = 30_000
 _SHORTEST_GAP_S = 0.001
 
 
