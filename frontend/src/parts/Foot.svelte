@@ -216,7 +216,8 @@
 <style>
   footer {
     display: flex;
-    gap: 10px;
+    flex-wrap: wrap;
+    gap: 6px 10px;
     align-items: center;
     min-height: 54px;
     padding: 9px 0;
@@ -244,6 +245,7 @@
   }
   .chips {
     display: flex;
+    flex: 0 1 auto;
     gap: 6px;
     min-width: 0;
     overflow-x: auto;

@@ -123,7 +123,7 @@
   }
   th,
   td {
-    padding: 5px 10px 5px 0;
+    padding: 2px 10px 3px 0;
     border-bottom: 1px solid var(--rule);
     text-align: left;
     vertical-align: middle;
@@ -183,7 +183,7 @@
     display: flex;
     flex-wrap: wrap;
     gap: 6px 26px;
-    padding: 12px 0 10px;
+    padding: 8px 0 7px;
     border-bottom: 1px solid var(--rule);
   }
   dt {
@@ -198,7 +198,7 @@
     display: flex;
     gap: 12px;
     align-items: baseline;
-    padding-top: 10px;
+    padding-top: 6px;
     color: var(--quiet-ink);
     font-size: 13px;
   }

@@ -52,6 +52,8 @@
     if (canvas.width !== Math.round(width * scale) || canvas.height !== Math.round(height * scale)) {
       canvas.width = Math.round(width * scale);
       canvas.height = Math.round(height * scale);
+      canvas.style.width = `${width}px`;
+      canvas.style.height = `${height}px`;
     }
     context.setTransform(scale, 0, 0, scale, 0, 0);
     context.clearRect(0, 0, width, height);
@@ -182,25 +184,27 @@
   }
   .numbers {
     display: flex;
-    gap: 18px;
+    flex-wrap: wrap;
+    gap: 0 18px;
     align-items: baseline;
     min-height: 30px;
     padding-top: 6px;
     font-size: 13px;
+  }
+  .numbers span {
+    white-space: nowrap;
   }
   .difference {
     font-size: 17px;
   }
   .picture {
     position: relative;
-    flex: 1;
-    min-height: 0;
+    flex: 1 0 220px;
   }
   canvas {
     position: absolute;
-    inset: 0;
-    width: 100%;
-    height: 100%;
+    top: 0;
+    left: 0;
     pointer-events: none;
   }
 </style>

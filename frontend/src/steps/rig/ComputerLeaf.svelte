@@ -47,8 +47,8 @@
   <table>
     <thead>
       <tr>
-        <th scope="col">{direction.title}, as the system calls them</th>
-        <th scope="col">Your name for it</th>
+        <th scope="col">{direction.title}</th>
+        <th scope="col">Your name</th>
         <th scope="col">Rate</th>
         <th scope="col">Depth</th>
         <th scope="col">Slider</th>
@@ -206,7 +206,7 @@
   }
   th,
   td {
-    padding: 3px 8px 3px 0;
+    padding: 3px 6px 3px 0;
     border-bottom: 1px solid var(--rule);
     font-weight: 400;
     text-align: left;
@@ -239,7 +239,7 @@
     color: var(--quiet-ink);
   }
   .name {
-    width: 110px;
+    width: 88px;
   }
   .percent {
     width: 52px;

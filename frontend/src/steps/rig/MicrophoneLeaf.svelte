@@ -130,7 +130,7 @@
     color: var(--quiet-ink);
   }
   .plot {
-    height: 210px;
+    height: 136px;
   }
   a {
     color: var(--aim);

@@ -31,10 +31,10 @@
   }
 </script>
 
-<Picture least={150} label="The microphone’s response, dB against 1 kHz">
+<Picture least={120} label="The microphone’s response, dB against 1 kHz">
   {#snippet children(width, height)}
     {@const p = draw(width, height)}
-    {#each steps(-p.high, p.high, p.high > 12 ? 6 : 3) as tick (tick)}
+    {#each steps(-p.high, p.high, p.high > 12 ? 12 : 6) as tick (tick)}
       <line x1="46" x2={width - 12} y1={p.y(tick)} y2={p.y(tick)} stroke={tick === 0 ? 'var(--edge)' : 'var(--rule)'} />
       <text class="num soft" x="38" y={p.y(tick) + 4} text-anchor="end">{level(tick, 0)}</text>
     {/each}
