@@ -66,12 +66,12 @@
         <line
           x1={other.peak}
           x2={other.peak}
-          y1={MARGIN.top + 22}
+          y1={MARGIN.top + 2}
           y2={p.base}
           stroke="var(--peak)"
           stroke-dasharray="2 4"
         />
-        <text class="soft" x={other.peak - 4} y={MARGIN.top + 32} text-anchor="end">{other.name}</text>
+        <text class="soft" x={other.peak - 4} y={MARGIN.top + 13} text-anchor="end">{other.name}</text>
       {/if}
     {/each}
     {#each p.peaks as at, i (i)}

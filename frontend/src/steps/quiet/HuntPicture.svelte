@@ -137,7 +137,7 @@
     {/if}
   </div>
   <div class="picture">
-    <Picture label="Running third-octave levels against {held?.name ?? 'nothing held yet'}">
+    <Picture least={160} label="Running third-octave levels against {held?.name ?? 'nothing held yet'}">
       {#snippet children(width, height)}
         {@const both = scales(low, high, width, height)}
         {remember(width, height)}
@@ -166,6 +166,10 @@
     display: flex;
     flex-direction: column;
     height: 100%;
+  }
+  .tools,
+  .numbers {
+    flex: none;
   }
   .tools {
     display: flex;
@@ -199,7 +203,7 @@
   }
   .picture {
     position: relative;
-    flex: 1 0 220px;
+    flex: 1 0 160px;
   }
   canvas {
     position: absolute;
