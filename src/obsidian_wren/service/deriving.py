@@ -278,7 +278,8 @@ def _plan(ws: Workshop, session: Session, rig: Rig, takes: Takes, split: FloorSp
         quiet = quiet_at_gain(quiet_reading(ws, takes.quiet), room_shift_db(takes.quiet, takes.talk, rig) + moved)
     plan = plan_gain(
         talk, stages=stages_of(ws, session, rig), loud=loud, soft=soft, quiet=quiet, split=split,
-        aim_dbfs=(rig.aim_low_dbfs, rig.aim_high_dbfs), loudest_peak_db_spl=_loudest_spl(rig, takes, loud), max_spl_db=rig.microphone.max_spl_db,
+        aim_dbfs=(rig.aim_low_dbfs, rig.aim_high_dbfs),
+        max_spl_db=rig.microphone.max_spl_db, loudest_peak_db_spl=_loudest_spl(rig, takes, loud),
         too_far_cm=rig.distance_cm if rig.distance_cm > _FAR_CM else None,
     )  # fmt: skip
     body = plain(plan) | {"predicted": predicted, "quiet_predicted": _quiet_predicted(takes, rig), "stale": None}
