@@ -62,7 +62,7 @@ def test_the_audit_and_a_name_of_ones_own(page):
     expect(page.get_by_text("Nothing disagrees")).to_be_visible()
     page.get_by_label("Your name for Line 3 (USB Audio 2.0)").first.fill("Loft mic")
     page.get_by_label("Your name for Line 3 (USB Audio 2.0)").first.blur()
-    row = page.get_by_role("row", name=re.compile("this rig"))
+    row = page.get_by_role("row").filter(has=page.get_by_text("this rig", exact=True))
     row.get_by_role("button", name="Unplug").click()
     expect(page.get_by_text("The interface is not there.", exact=True)).to_be_visible()
     row.get_by_role("button", name="Plug in").click()
