@@ -81,6 +81,7 @@ def test_a_dial_is_learned_and_followed(page):
     step(page, "Gain")
     leaf(page, "Learn a dial")
     mark, taken = page.get_by_label("It stands at"), []
+    expect(mark).to_have_value("5")
     for position in ("2", "4", "6", "8"):
         mark.fill(position)
         mark.blur()
