@@ -37,7 +37,7 @@ def talk() -> np.ndarray:
 def ours() -> VoiceChain:
     bands = [EqualizerBand("peak", *bell) for bell in BELLS]
     bands += [EqualizerBand("low_shelf", 110, 2.0, 0.7), EqualizerBand("high_shelf", 8000, 3.0, 0.7)]
-    return VoiceChain((HighpassSpec(80, 2), EqualizerSpec(tuple(bands)), GainSpec(13.0), LimiterSpec(-3.0, 0.1)), RATE)
+    return VoiceChain((HighpassSpec(80, 2), EqualizerSpec(tuple(bands)), GainSpec(13.0), LimiterSpec(-3.0, 100.0)), RATE)
 
 
 def theirs() -> pedalboard.Pedalboard:

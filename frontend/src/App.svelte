@@ -9,10 +9,12 @@
   import Mark from './parts/Mark.svelte';
   import Patterns from './parts/Patterns.svelte';
   import StepStrip from './parts/StepStrip.svelte';
+  import CleanStep from './steps/clean/CleanStep.svelte';
   import GainStep from './steps/gain/GainStep.svelte';
   import QuietStep from './steps/quiet/QuietStep.svelte';
   import RigStep from './steps/rig/RigStep.svelte';
   import SendStep from './steps/send/SendStep.svelte';
+  import SteadyStep from './steps/steady/SteadyStep.svelte';
   import ToneStep from './steps/tone/ToneStep.svelte';
 
   const THEMES: Theme[] = ['system', 'light', 'dark'];
@@ -111,7 +113,9 @@
       {#if desk.step === 'rig'}<RigStep {overview} />
       {:else if desk.step === 'quiet'}<QuietStep {overview} />
       {:else if desk.step === 'gain'}<GainStep {overview} />
+      {:else if desk.step === 'clean'}<CleanStep {overview} />
       {:else if desk.step === 'tone'}<ToneStep {overview} />
+      {:else if desk.step === 'steady'}<SteadyStep {overview} />
       {:else}<SendStep {overview} />{/if}
     </main>
     {#if desk.trouble}

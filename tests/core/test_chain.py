@@ -21,7 +21,7 @@ BANDS = (
     EqualizerBand("peak", 3400.0, 2.0, 0.8),
     EqualizerBand("high_shelf", 9000.0, -3.0, 0.6),
 )
-CHAIN = (HighpassSpec(80.0, 3), EqualizerSpec(BANDS), GainSpec(9.0), LimiterSpec(-3.0, 0.1))
+CHAIN = (HighpassSpec(80.0, 3), EqualizerSpec(BANDS), GainSpec(9.0), LimiterSpec(-3.0, 100.0))
 
 
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
@@ -83,18 +83,18 @@ LOUD = {
 @pytest.mark.parametrize("name", LOUD)
 @pytest.mark.parametrize("ceiling", [-1.0, -3.0, -9.0])
 def test_the_ceiling_holds_between_samples(name, ceiling):
-    out = render([LimiterSpec(ceiling, 0.1)], LOUD[name], rate_hz=RATE)
+    out = render([LimiterSpec(ceiling, 100.0)], LOUD[name], rate_hz=RATE)
     assert true_peak_dbtp(out) <= ceiling
 
 
 def test_the_limiter_leaves_quiet_sound_alone_and_lines_it_up():
     sound = noise(0.02, 1.0)
-    out = render([LimiterSpec(-3.0, 0.1)], sound, rate_hz=RATE)
+    out = render([LimiterSpec(-3.0, 100.0)], sound, rate_hz=RATE)
     assert np.array_equal(out, sound)
 
 
 def test_delay_is_within_three_milliseconds_and_as_reported():
-    chain = VoiceChain((LimiterSpec(-3.0, 0.1),), RATE)
+    chain = VoiceChain((LimiterSpec(-3.0, 100.0),), RATE)
     impulse = np.zeros(1000)
     impulse[100] = 0.1
     assert int(np.argmax(chain.process(impulse))) == 100 + chain.delay_samples
@@ -103,7 +103,7 @@ def test_delay_is_within_three_milliseconds_and_as_reported():
 
 def test_a_stage_that_is_off_is_passed_over():
     sound = noise(0.02, 0.5)
-    off = (HighpassSpec(80.0, 3, on=False), EqualizerSpec(BANDS, on=False), GainSpec(6.0), LimiterSpec(-3.0, 0.1, on=False))
+    off = (HighpassSpec(80.0, 3, on=False), EqualizerSpec(BANDS, on=False), GainSpec(6.0), LimiterSpec(-3.0, 100.0, on=False))
     assert render(off, sound, rate_hz=RATE) == pytest.approx(sound * 10 ** (6 / 20))
 
 

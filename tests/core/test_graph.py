@@ -2,6 +2,7 @@
 
 import pytest
 
+from obsidian_wren.core.chain.kinds import STAGE_KINDS
 from obsidian_wren.core.derive import graph
 from obsidian_wren.core.derive.shift import predict_shift
 
@@ -10,21 +11,25 @@ FACTS = {
     "height_cm": 0.0, "pop_screen": True, "foam": False, "shock_mount": False, "support": "arm", "microphone": "Reedling 40",
     "pattern": "cardioid", "interface": "Towpath Two", "room": "Boathouse loft", "source": "simulated", "enhancements": False,
 }  # fmt: skip
-PURPOSES = ("rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial")
+PURPOSES = ("rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial", "clap", "sweep", "reference")
+CHOICES = {"cut_weight": "0.8", "treated": "null", "taste": "null", "target": "null", "order": ""}
 
 
 def now(**changes):
     found = {f"{purpose}.{fact}": value for purpose in PURPOSES for fact, value in {**FACTS, **changes}.items()}
     found |= {f"take:{purpose}": number for number, purpose in enumerate(PURPOSES, 1)}
-    found |= {f"pin:{stage}": "[]" for stage in ("highpass", "equalizer", "gain", "limiter")}
+    found |= {f"pin:{stage}": "[]" for stage in STAGE_KINDS} | {f"choice:{name}": value for name, value in CHOICES.items()}
     return found | {"choice:aim": "-15 to -10", "choice:response": None, "choice:microphone_data": "13 dB(A)"}
 
 
 RECORDED = {name: graph.used_now(name, now()) for name in graph.GRAPH}
 ALL = set(graph.GRAPH)
-LEVELS = {"quiet", "in-use", "muted", "split", "causes", "profile", "talk", "loud", "soft", "gain-plan", "delivery", "diagram"}
+CHAIN = {"cleaning", "delivery", "diagram"}
+LEVELS = {"quiet", "in-use", "muted", "split", "causes", "profile", "talk", "loud", "soft", "gain-plan", *CHAIN}
+# What is heard in another place is heard with another ring; a reference take stays what it was.
+NO_PLACE = {"muted", "dial", "reference"}
 TONE = {"highpass", "equalizer", "delivery", "diagram"}
-VOICE = {"talk", "loud", "soft", "gain-plan", "voice-shape", *TONE}
+VOICE = {"talk", "loud", "soft", "gain-plan", "voice-shape", "cleaning", *TONE}
 
 
 def stale_after(**changes):
@@ -40,15 +45,15 @@ def stale_after(**changes):
         ({"pad_on": True}, LEVELS),
         ({"slider": 80.0}, LEVELS),
         # A mouth that moves changes all that hears it; a muted input and a learned dial hear nothing.
-        ({"distance_cm": 15.0}, ALL - {"muted", "dial"}),
-        ({"angle_deg": 40.0}, ALL - {"muted", "dial"}),
-        ({"microphone": "Heron 2"}, ALL - {"muted", "dial"}),
-        ({"room": "Kitchen"}, ALL - {"muted", "dial"}),
-        ({"interface": "Staithe One"}, ALL),
+        ({"distance_cm": 15.0}, ALL - NO_PLACE),
+        ({"angle_deg": 40.0}, ALL - NO_PLACE),
+        ({"microphone": "Heron 2"}, ALL - NO_PLACE - {"ring"}),
+        ({"room": "Kitchen"}, ALL - NO_PLACE),
+        ({"interface": "Staithe One"}, ALL - {"ring", "reference"}),
         # A pop screen is heard in the voice only, a shock mount only while someone works at the desk.
         ({"pop_screen": False}, VOICE),
-        ({"shock_mount": True}, {"in-use", "causes"}),
-        ({"support": "desk stand"}, {"in-use", "causes"}),
+        ({"shock_mount": True}, {"in-use", "causes", *CHAIN}),
+        ({"support": "desk stand"}, {"in-use", "causes", *CHAIN}),
     ],
 )
 def test_each_fact_stales_exactly_what_depended_on_it(change, stale):
@@ -58,8 +63,10 @@ def test_each_fact_stales_exactly_what_depended_on_it(change, stale):
 @pytest.mark.parametrize(
     "key, stale",
     [
-        ("take:rest", {"quiet", "split", "causes", "profile", "gain-plan", "room-shape", *TONE}),
-        ("take:in-use", {"in-use", "causes"}),
+        ("take:rest", {"quiet", "split", "causes", "profile", "gain-plan", "room-shape", "cleaning", *TONE}),
+        ("take:in-use", {"in-use", "causes", *CHAIN}),
+        ("take:clap", {"ring", *CHAIN}),
+        ("take:reference", {"reference", "equalizer", "delivery", "diagram"}),
         ("take:muted", {"muted", "split", "causes", "gain-plan"}),
         ("take:loud", {"loud", "gain-plan"}),
         ("take:passage", {"voice-shape", *TONE}),
@@ -67,7 +74,15 @@ def test_each_fact_stales_exactly_what_depended_on_it(change, stale):
         ("choice:aim", {"gain-plan"}),
         ("choice:response", {"equalizer", "delivery", "diagram"}),
         ("choice:microphone_data", {"split", "causes", "gain-plan"}),
-        ("pin:highpass", TONE),
+        ("pin:highpass", {"cleaning", *TONE}),
+        ("pin:gate", CHAIN),
+        ("pin:noise_reduction", CHAIN),
+        ("pin:compressor", {"delivery", "diagram"}),
+        ("choice:cut_weight", CHAIN),
+        ("choice:taste", {"equalizer", "delivery", "diagram"}),
+        ("choice:target", {"equalizer", "delivery", "diagram"}),
+        ("choice:order", {"delivery", "diagram"}),
+        ("choice:treated", CHAIN),
         ("pin:equalizer", {"equalizer", "delivery", "diagram"}),
         ("pin:gain", {"delivery", "diagram"}),
         ("pin:limiter", {"delivery", "diagram"}),

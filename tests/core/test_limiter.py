@@ -15,7 +15,7 @@ def test_gains_solved_ahead_are_those_of_the_running_limiter(gain_db):
     """The delivery rule solves with limiter_gains; the engine must then do the same to the sample."""
     sound = voice()[: 8 * RATE]
     gains = limiter_gains(local_peaks(sound), gain_db=gain_db, ceiling_dbtp=-3.0, release_s=0.1, rate_hz=RATE)
-    out = render([GainSpec(gain_db), LimiterSpec(-3.0, 0.1)], sound, rate_hz=RATE)
+    out = render([GainSpec(gain_db), LimiterSpec(-3.0, 100.0)], sound, rate_hz=RATE)
     assert out == pytest.approx(sound * 10 ** (gain_db / 20) * gains, abs=1e-9)
 
 
@@ -52,13 +52,13 @@ def test_the_ceiling_holds_for_any_band_limited_sound(seed, ceiling, release, dr
     spectrum = np.fft.rfft(rng.standard_normal(RATE // 2) * rng.choice([0.02, 1.0], RATE // 2))
     spectrum[np.fft.rfftfreq(RATE // 2, 1 / RATE) > 20_000] = 0
     sound = np.fft.irfft(spectrum) * 0.3 * 10 ** (drive_db / 20)
-    out = render([LimiterSpec(ceiling, release)], sound, rate_hz=RATE)
+    out = render([LimiterSpec(ceiling, 1000.0 * release)], sound, rate_hz=RATE)
     assert true_peak_dbtp(out) <= ceiling + 0.02
 
 
 def test_deepest_gain_is_told():
     limiter = Limiter(ceiling_dbtp=-6.0, release_s=0.1, rate_hz=RATE)
     limiter.process(noise(0.01, 0.1))
-    assert limiter.deepest_gain == 1.0
+    assert limiter.gain_db == 0.0
     limiter.process(sine(997, 0.0, 1.0))
-    assert 20 * np.log10(limiter.deepest_gain) == pytest.approx(-6.3, abs=0.1)
+    assert limiter.gain_db == pytest.approx(-6.3, abs=0.1)

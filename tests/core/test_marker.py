@@ -14,7 +14,7 @@ from signals import RATE, voice
 CHAIN = (
     EqualizerSpec((EqualizerBand("peak", 900.0, -5.0, 0.8), EqualizerBand("high_shelf", 4000.0, 4.0, 0.7))),
     GainSpec(10.0),
-    LimiterSpec(-3.0, 0.1),
+    LimiterSpec(-3.0, 100.0),
 )
 TALK = voice()[5 * RATE : 9 * RATE]
 LEVEL = marker_level_dbfs(active_level(TALK, rate_hz=RATE).level_dbfs)

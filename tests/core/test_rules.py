@@ -5,14 +5,17 @@ import pytest
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.highpass import HighpassSpec
-from obsidian_wren.core.derive.delivery import MOST_LIMITING_DB, derive_delivery
+from obsidian_wren.core.derive.aims import Aims, Wishes
+from obsidian_wren.core.derive.delivery import MOST_LIMITING_DB, derive_gain, derive_limiter
 from obsidian_wren.core.derive.gain_plan import GainStage, plan_gain
+from obsidian_wren.core.derive.ground import prepare
 from obsidian_wren.core.derive.highpass import derive_highpass
 from obsidian_wren.core.derive.matching import matched_gains_db
-from obsidian_wren.core.derive.path_levels import levels_after, levels_here, shifted, sound_pressure_db_spl
+from obsidian_wren.core.derive.path_levels import levels_here, shifted, sound_pressure_db_spl
 from obsidian_wren.core.derive.plan import plan
 from obsidian_wren.core.derive.prediction import quiet_at_gain
 from obsidian_wren.core.derive.regions import region
+from obsidian_wren.core.derive.stage_plan import Pins
 from obsidian_wren.core.measure.levels import peak_dbfs, true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
@@ -78,32 +81,45 @@ def test_pinned_highpass_keeps_what_was_derived(quiet):
     assert rule.frequency_hz.derived != 95.0
 
 
+def ground(sound, quiet, **wishes):
+    return prepare(
+        sound, room(), None, rate_hz=RATE, rest_rate_hz=RATE, in_use_rate_hz=None, talk_reading=read_talk(sound, rate_hz=RATE, quiet=quiet),
+        quiet_reading=quiet, wishes=Wishes(**wishes),
+    )  # fmt: skip
+
+
+def delivered(here, pins=None):
+    """The sound behind gain and limiter, and the gain's answer."""
+    gain, limiter = derive_gain(here, pins or Pins()), derive_limiter(here, pins or Pins())
+    return render([gain.spec(), limiter.spec()], here.talk, rate_hz=RATE), gain
+
+
 @pytest.mark.parametrize("aim", [-16.0, -20.0, -23.0])
-def test_delivery_plans_what_the_chain_then_gives(aim):
-    sound = voice()
-    found = derive_delivery(sound, (), rate_hz=RATE, aim_lufs=aim)
-    assert found.planned_lufs == pytest.approx(aim, abs=0.1)
-    assert found.planned_true_peak_dbtp <= -3.0
+def test_the_gain_meets_the_aim_behind_the_limiter(aim, quiet):
+    out, _ = delivered(ground(voice(), quiet, aims=Aims(loudness_lufs=aim)))
+    assert integrated_lufs(out, rate_hz=RATE) == pytest.approx(aim, abs=0.1)
+    assert true_peak_dbtp(out) <= -3.0
 
 
-def test_delivery_holds_back_where_the_limiter_would_squash():
+def test_the_gain_holds_back_where_the_limiter_would_squash(quiet):
     peaky = noise(0.001, 20.0)
     peaky[:: RATE // 2] = 0.5
-    found = derive_delivery(peaky, (), rate_hz=RATE)
-    assert found.planned_lufs < -19.0
-    assert found.limited_db == pytest.approx(MOST_LIMITING_DB, abs=0.1)
-    assert "Held back" in found.gain_db.because
+    out, gain = delivered(ground(peaky, quiet))
+    assert integrated_lufs(out, rate_hz=RATE) < -19.0
+    assert peak_dbfs(peaky) + gain.settings["gain_db"].value == pytest.approx(-3.0 + MOST_LIMITING_DB, abs=0.1)
+    assert "Held back" in gain.settings["gain_db"].because
 
 
 def test_plan_brings_a_real_take_to_its_aim(quiet):
     sound = voice("passage") + room(2e-4, len(voice("passage")) / RATE, seed=4)
-    found = plan(quiet, read_talk(sound, rate_hz=RATE, quiet=quiet), sound)
-    out = render(found.chain(), sound, rate_hz=RATE)
-    assert integrated_lufs(out, rate_hz=RATE) == pytest.approx(found.delivery.planned_lufs, abs=0.02)
-    assert true_peak_dbtp(out) == pytest.approx(found.delivery.planned_true_peak_dbtp, abs=0.02)
-    assert found.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
-    assert found.tone.fit.left_over_rms_db <= 1.5
-    for named in found.tone.bands:
+    found = plan(quiet, read_talk(sound, rate_hz=RATE, quiet=quiet), room(), sound).chain
+    out = render(found.specs(), sound, rate_hz=RATE)
+    assert integrated_lufs(out, rate_hz=RATE) == pytest.approx(found.landing.loudness_lufs, abs=0.02)
+    assert true_peak_dbtp(out) == pytest.approx(found.landing.true_peak_dbtp, abs=0.02)
+    assert found.landing.loudness_lufs == pytest.approx(-18.0, abs=0.2)
+    tone = found.stage("equalizer").evidence
+    assert tone.fit.left_over_rms_db <= 1.5
+    for named in tone.bands:
         assert "corridor" in named.because
 
 
@@ -127,7 +143,7 @@ def test_the_path_moves_with_a_plain_gain():
     assert here.peak_dbfs == pytest.approx(peak_dbfs(talk))
     assert here.voice_low_dbfs < here.voice_high_dbfs < here.peak_dbfs
     assert shifted(here, -32.0).room_dbfs == pytest.approx(here.room_dbfs - 32.0)
-    unknown = levels_after((), None, quiet, rate_hz=RATE, quiet_rate_hz=RATE)
+    unknown = levels_here(None, quiet, rate_hz=RATE)
     assert dataclasses.astuple(unknown)[:3] == (None, None, None)
 
 

@@ -34,7 +34,7 @@ def highpass(talk, quiet):
 
 @pytest.fixture(scope="module")
 def tone(talk, quiet, highpass):
-    return derive_tone(talk, quiet, highpass)
+    return derive_tone(talk, quiet, highpass.sections(rate_hz=RATE))
 
 
 @pytest.mark.parametrize("hz", BYRNE)
@@ -50,7 +50,7 @@ def test_cells_hold_the_power_of_the_speech_and_points_are_third_octaves(talk):
     sound = noise(0.05, 20.0)
     found = voice_spectrum(
         sound, rate_hz=RATE, voicing=find_voice(sound, rate_hz=RATE), active_level_dbfs=active_level(sound, rate_hz=RATE).level_dbfs
-    )
+    ).mean
     inside = (CELL_HZ > 45) & (CELL_HZ < 19_000)
     share = (19_000 - 45) / (RATE / 2)
     assert found.cells[inside].sum() == pytest.approx(0.05**2 * share, rel=0.03)
@@ -94,7 +94,7 @@ def test_a_louder_take_gives_the_same_tone(quiet, tone, talk, highpass):
     """Tone is about shape: 6 dB more preamp on voice and room changes nothing but the trust at the very edges."""
     sound = 2 * (voice("passage") + room(seconds=len(voice("passage")) / RATE, seed=2))
     louder_quiet = read_quiet(2 * room(), rate_hz=RATE)
-    louder = derive_tone(read_talk(sound, rate_hz=RATE, quiet=louder_quiet), louder_quiet, highpass)
+    louder = derive_tone(read_talk(sound, rate_hz=RATE, quiet=louder_quiet), louder_quiet, highpass.sections(rate_hz=RATE))
     assert [n.band.shape for n in louder.bands] == [n.band.shape for n in tone.bands]
     for ours, theirs in zip(louder.bands, tone.bands, strict=True):
         assert ours.band.frequency_hz == pytest.approx(theirs.band.frequency_hz, rel=0.02)
@@ -103,16 +103,16 @@ def test_a_louder_take_gives_the_same_tone(quiet, tone, talk, highpass):
 
 def test_judging_the_fitted_bands_finds_the_fit(tone, talk, quiet, highpass):
     bands = [named.band for named in tone.bands]
-    judged = judge_tone(talk, quiet, highpass, bands, [False] * len(bands))
+    judged = judge_tone(talk, quiet, highpass.sections(rate_hz=RATE), bands, [False] * len(bands))
     assert judged.fit.left_over_rms_db == pytest.approx(tone.fit.left_over_rms_db, abs=0.01)
-    worse = judge_tone(talk, quiet, highpass, [EqualizerBand("peak", 1000.0, 6.0, 1.0)], [True])
+    worse = judge_tone(talk, quiet, highpass.sections(rate_hz=RATE), [EqualizerBand("peak", 1000.0, 6.0, 1.0)], [True])
     assert worse.fit.left_over_rms_db > tone.fit.left_over_rms_db
     assert worse.bands[0].because.startswith("You set this.")
 
 
 def test_a_response_file_speaks_only_where_the_voice_is_silent(talk, quiet, highpass, tone):
     response = np.where(POINT_HZ < 15_000, np.where(POINT_HZ > 9_500, 5.0, 0.0), np.nan)
-    helped = derive_tone(talk, quiet, highpass, mic_response_db=response)
+    helped = derive_tone(talk, quiet, highpass.sections(rate_hz=RATE), mic_response_db=response)
     top = (POINT_HZ > 12_000) & (POINT_HZ < 15_000)
     assert helped.fit.trust[top].min() > 0.0
     assert tone.fit.trust[top].max() == 0.0
@@ -145,7 +145,7 @@ def test_another_microphone_can_be_the_target(talk, quiet):
     """Same voice, brighter microphone as the reference: the fit is the difference of the two."""
     bright = [EqualizerBand("peak", 2500.0, 4.0, 0.9)]
     reference = read_talk(EqualizerSpec(tuple(bright)).build(rate_hz=RATE).process(voice("passage")), rate_hz=RATE).voice
-    found = derive_tone(talk, quiet, derive_highpass(talk, quiet), target=same_voice(reference, corridor_db=0.5))
+    found = derive_tone(talk, quiet, derive_highpass(talk, quiet).sections(rate_hz=RATE), target=same_voice(reference, corridor_db=0.5))
     strongest = max(found.bands, key=lambda named: named.band.gain_db)
     assert strongest.band.frequency_hz == pytest.approx(2500, rel=0.15)
     assert strongest.band.gain_db == pytest.approx(4.0, abs=1.0)

@@ -54,7 +54,7 @@ def test_a_calibration_becomes_the_chain_that_it_describes(tmp_path):
         HighpassSpec(74.0, 3, on=True),
         EqualizerSpec((EqualizerBand("peak", 212.0, -3.4, 1.1),), on=False),
         GainSpec(9.5, on=True),
-        LimiterSpec(-3.0, 0.1, on=True),
+        LimiterSpec(-3.0, 100.0, on=True),
     )
 
 

@@ -7,6 +7,7 @@ import pytest
 import soundfile
 
 from obsidian_wren import cli
+from obsidian_wren.core.chain.kinds import STAGE_KINDS
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from signals import RATE, noise, room, sine, voice
 
@@ -100,7 +101,7 @@ def test_plan_then_render_gives_what_was_planned(takes, tmp_path, capsys):
     planned = ask(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", out)
     assert json.loads(out.read_text()) == planned
     assert planned["format"] == "obsidian-wren/calibration"
-    assert [stage["kind"] for stage in planned["chain"]] == ["highpass", "equalizer", "gain", "limiter"]
+    assert tuple(stage["kind"] for stage in planned["chain"]) == STAGE_KINDS
     for stage in planned["chain"]:
         for setting in stage["settings"].values():
             assert set(setting) == {"value", "unit", "derived", "pinned", "because"}
@@ -114,7 +115,7 @@ def test_plan_then_render_gives_what_was_planned(takes, tmp_path, capsys):
     assert level["true_peak_dbtp"] == pytest.approx(feed["planned_true_peak_dbtp"], abs=0.1)
 
 
-@pytest.mark.parametrize("kind", ["highpass", "equalizer", "gain", "limiter"])
+@pytest.mark.parametrize("kind", ["highpass", "equalizer", "lowpass", "compressor", "limiter"])
 def test_a_stage_switched_off_in_the_file_is_off(takes, tmp_path, capsys, kind):
     out = tmp_path / "c.json"
     ask(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", out)
@@ -149,7 +150,10 @@ def test_in_use_and_a_response_file_take_part(takes, tmp_path, capsys):
         "--in-use", used, "--mic-response", response,
     )  # fmt: skip
     assert both["readings"]["in_use"]["rms_dbfs"] > plain["readings"]["quiet"]["rms_dbfs"] + 15
-    assert both["chain"][1] != plain["chain"][1]
+    equalizer = STAGE_KINDS.index("equalizer")
+    assert both["chain"][equalizer] != plain["chain"][equalizer]
+    gate = both["chain"][STAGE_KINDS.index("gate")]
+    assert gate["on"] and "room in use" in gate["because"]
     response.write_text("20 0\n1000 zero\n")
     code, _, err = run(
         capsys,

@@ -28,12 +28,12 @@ def wait_until(what, seconds=20.0):
 
 def test_an_empty_folder_knows_nothing(workshop):
     shown = overview(workshop)
-    assert status(workshop) == {"rig": "open", "quiet": "not yet", "gain": "not yet", "tone": "not yet", "send": "not yet"}
+    assert status(workshop) == {"rig": "open", **dict.fromkeys(("quiet", "gain", "clean", "tone", "steady", "send"), "not yet")}
     assert (shown.quiet, shown.talk, shown.gain_plan, shown.tone, shown.delivery, shown.diagram) == (None, None, None, None, None, [])
 
 
 def test_steps_cannot_be_settled_on_nothing(workshop):
-    for step in ("quiet", "gain", "tone", "send"):
+    for step in ("quiet", "gain", "clean", "tone", "steady", "send"):
         with pytest.raises(Refused, match="first"):
             calibrating.settle_step(workshop, step)
 
@@ -66,13 +66,14 @@ def test_the_whole_job(workshop):
     calibrating.settle_step(ws, "quiet")
     calibrating.settle_step(ws, "gain")
     taking.start_simulated(ws, "passage")
-    calibrating.settle_step(ws, "tone")
+    for step in ("clean", "tone", "steady"):
+        calibrating.settle_step(ws, step)
     shown = overview(ws)
     assert [setting.stage for setting in shown.settings][:2] == ["highpass", "highpass"]
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
-    assert [point.name for point in shown.diagram] == ["mic", "converter", "toned", "to:Editor call", "to:Walk recorder"]
+    assert [point.name for point in shown.diagram] == ["mic", "converter", "cleaned", "toned", "to:Editor call", "to:Walk recorder"]
     assert {name: state for name, state in status(ws).items() if name != "send"} == dict.fromkeys(
-        ("rig", "quiet", "gain", "tone"), "settled"
+        ("rig", "quiet", "gain", "clean", "tone", "steady"), "settled"
     )
 
 
@@ -158,7 +159,7 @@ def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
     # The chain's own delay and the call's jitter buffer of 20 ms.
     assert proof().delay_ms == pytest.approx(overview(ws).delivery.delay_ms + 20.0, abs=0.5)
     # The marker's 300 to 3400 Hz see the chain's gain and what the equalizer does there.
-    assert proof().level_db == pytest.approx(next(s.value for s in overview(ws).settings if s.stage == "gain"), abs=4.0)
+    assert proof().level_db == pytest.approx(next(s.value for s in overview(ws).settings if s.name == "makeup_db"), abs=4.0)
     calibrating.settle_step(ws, "send")
     assert status(ws)["send"] == "settled"
 

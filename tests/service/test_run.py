@@ -59,7 +59,7 @@ def test_each_listener_hears_what_it_picked():
 def test_the_marker_goes_into_every_path_once_and_is_looked_for():
     sound = noise(0.01, 5.0)
     raw, fed = Ear("a", "raw device"), Ear("b", "feed")
-    run = make(sound, raw, fed, chain=(GainSpec(6.0), LimiterSpec(-3.0, 0.1)))
+    run = make(sound, raw, fed, chain=(GainSpec(6.0), LimiterSpec(-3.0, 100.0)))
     found, done = {}, threading.Event()
     step_through(run, sound[:RATE])
 

@@ -174,6 +174,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/equalizer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The equalizer as biquad coefficients (CSV) or as a minimum-phase impulse response (WAV). */
+        get: operations["api_export_equalizer_equalizer_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -601,6 +618,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Hold a stage on or off, or let go of its switch. */
+        patch: operations["api_switch_stage_stages_patch"];
+        trace?: never;
+    };
+    "/api/stages/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put the stages in another order. */
+        put: operations["api_order_stages_stages_order_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/state": {
         parameters: {
             query?: never;
@@ -610,6 +661,23 @@ export interface paths {
         };
         /** Everything that the page shows. */
         get: operations["api_state_state_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The measuring sweep as WAV. */
+        get: operations["api_sweep_sweep_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -720,6 +788,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the picture shows while a take plays. */
+        get: operations["api_frames_of_take_takes__int_id__frames_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{id}/sound": {
         parameters: {
             query?: never;
@@ -731,6 +816,23 @@ export interface paths {
         get: operations["api_hear_take_takes__int_id__sound_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Import a target, and fit to it. */
+        post: operations["api_import_target_targets_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -765,6 +867,23 @@ export interface paths {
         put?: never;
         /** Fit again; pins stay. */
         post: operations["api_fit_tone_tone_fit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/try/gate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Count what a gate at another threshold would do. */
+        post: operations["api_try_gate_try_gate_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -839,10 +958,69 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/wishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep what a person wants of the treated voice. */
+        put: operations["api_change_wishes_wishes_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AimsBody
+         * @description What the treated voice should land in.
+         */
+        AimsBody: {
+            /**
+             * Ceiling Dbtp
+             * @default -3
+             */
+            ceiling_dbtp: number;
+            /**
+             * Loudness Lufs
+             * @default -18
+             */
+            loudness_lufs: number;
+            /**
+             * Most Lift Db
+             * @default 6
+             */
+            most_lift_db: number;
+            /**
+             * Peaks Dbfs
+             * @default [
+             *       -10,
+             *       -5
+             *     ]
+             */
+            peaks_dbfs: [
+                number,
+                number
+            ];
+            /**
+             * Range Lu
+             * @default 8
+             */
+            range_lu: number;
+            /**
+             * Tolerance Lu
+             * @default 1
+             */
+            tolerance_lu: number;
+        };
         /**
          * AuditView
          * @description One thing in the sound settings that disagrees.
@@ -991,7 +1169,7 @@ export interface components {
              * Stage
              * @enum {string}
              */
-            stage: "highpass" | "equalizer" | "gain" | "limiter";
+            stage: "highpass" | "deplosive" | "noise_reduction" | "ring_reduction" | "gate" | "equalizer" | "lowpass" | "deesser" | "leveller" | "compressor" | "colour" | "gain" | "limiter";
             /**
              * Value
              * @default null
@@ -1009,6 +1187,32 @@ export interface components {
             title: string;
         };
         /**
+         * CleanView
+         * @description The evidence of Clean.
+         */
+        CleanView: {
+            /** Cut Weight */
+            cut_weight: number;
+            deplosive: components["schemas"]["PlosiveEvidenceView"] | null;
+            gate: components["schemas"]["GateEvidenceView"] | null;
+            noise_reduction: components["schemas"]["NoiseEvidenceView"] | null;
+            /**
+             * Predicted
+             * @default null
+             */
+            predicted: string | null;
+            ring_reduction: components["schemas"]["RingView"] | null;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Stale
+             * @default null
+             */
+            stale: string | null;
+            /** Words */
+            words: number;
+        };
+        /**
          * ClickLevelsView
          * @description Percentiles of the clicks' peaks.
          */
@@ -1019,6 +1223,26 @@ export interface components {
             p50: number;
             /** P90 */
             p90: number;
+        };
+        /**
+         * CompressorEvidenceView
+         * @description The transfer curve and what it foresees.
+         */
+        CompressorEvidenceView: {
+            /** Curve In Dbfs */
+            curve_in_dbfs: number[];
+            /** Curve Out Dbfs */
+            curve_out_dbfs: number[];
+            /** Lift Db */
+            lift_db: number;
+            /** Peaks Before Dbfs */
+            peaks_before_dbfs: number | null;
+            /** Peaks Dbfs */
+            peaks_dbfs: number | null;
+            /** Spread After Db */
+            spread_after_db: number;
+            /** Spread Db */
+            spread_db: number;
         };
         /**
          * ComputerView
@@ -1080,19 +1304,41 @@ export interface components {
         };
         /**
          * DeliveryView
-         * @description What the feed will carry.
+         * @description What the feed will carry, against its aims. Levels: shares of speech per decibel from −60 to 0 dBFS, before and after.
          */
         DeliveryView: {
+            /** Aim Ceiling Dbtp */
+            aim_ceiling_dbtp: number;
+            /** Aim Floor Dbfs A */
+            aim_floor_dbfs_a: number;
+            /** Aim Lift Db */
+            aim_lift_db: number;
             /** Aim Lufs */
             aim_lufs: number;
+            /** Aim Peaks Dbfs */
+            aim_peaks_dbfs: number[];
+            /** Aim Range Lu */
+            aim_range_lu: number;
             /** Delay Ms */
             delay_ms: number;
+            /** Levels In */
+            levels_in: number[];
+            /** Levels Out */
+            levels_out: number[];
+            /** Lift Db */
+            lift_db: number | null;
             /** Limited Db */
-            limited_db: number;
+            limited_db: number | null;
+            /** Planned Floor Dbfs A */
+            planned_floor_dbfs_a: number | null;
             /** Planned Lufs */
-            planned_lufs: number;
+            planned_lufs: number | null;
+            /** Planned Peaks Dbfs */
+            planned_peaks_dbfs: number | null;
+            /** Planned Range Lu */
+            planned_range_lu: number | null;
             /** Planned True Peak Dbtp */
-            planned_true_peak_dbtp: number;
+            planned_true_peak_dbtp: number | null;
             /**
              * Predicted
              * @default null
@@ -1105,8 +1351,11 @@ export interface components {
              * @default null
              */
             stale: string | null;
+            steady: components["schemas"]["SteadyEvidenceView"];
             /** Tolerance Lu */
             tolerance_lu: number;
+            /** Warnings */
+            warnings: components["schemas"]["OrderWarningView"][];
         };
         /**
          * DestinationView
@@ -1265,7 +1514,27 @@ export interface components {
              * Step
              * @enum {string}
              */
-            step: "rig" | "quiet" | "gain" | "tone" | "send";
+            step: "rig" | "quiet" | "gain" | "clean" | "tone" | "steady" | "send";
+        };
+        /**
+         * FramesOfTake
+         * @description What the picture shows while a take plays.
+         */
+        FramesOfTake: {
+            /** Bands Dbfs */
+            bands_dbfs: (number | null)[][];
+            /** Bands Hz */
+            bands_hz: number[];
+            /** Gains Db */
+            gains_db: {
+                [key: string]: number[];
+            };
+            /** Level Dbfs */
+            level_dbfs: (number | null)[];
+            /** Peak Dbfs */
+            peak_dbfs: (number | null)[];
+            /** Step S */
+            step_s: number;
         };
         /**
          * GainPlanView
@@ -1319,6 +1588,37 @@ export interface components {
             verdict: "settled" | "up" | "down";
         };
         /**
+         * GateCountsView
+         * @description What the gate does to the real takes.
+         */
+        GateCountsView: {
+            /** Beginnings Cut */
+            beginnings_cut: number;
+            /** Clicks */
+            clicks: number;
+            /** Clicks Let Through */
+            clicks_let_through: number;
+            /** Ends Cut */
+            ends_cut: number;
+            /** Room Let Through S */
+            room_let_through_s: number;
+            /** Room S */
+            room_s: number;
+            /** Words */
+            words: number;
+        };
+        /**
+         * GateEvidenceView
+         * @description Shares of time per decibel from −100 dBFS, as the gate hears it: words, the room; and the counts.
+         */
+        GateEvidenceView: {
+            counts: components["schemas"]["GateCountsView"];
+            /** Room */
+            room: number[];
+            /** Speech */
+            speech: number[];
+        };
+        /**
          * HalfView
          * @description A take that was cut off.
          */
@@ -1329,7 +1629,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
             /** Seconds */
             seconds: number;
             /** Started At */
@@ -1563,6 +1863,18 @@ export interface components {
             rates_hz: number[];
         };
         /**
+         * LevelEvidenceView
+         * @description How far phrases differ.
+         */
+        LevelEvidenceView: {
+            /** Aim Lu */
+            aim_lu: number;
+            /** Range Lu */
+            range_lu: number | null;
+            /** Stretches Dbfs */
+            stretches_dbfs: (number | null)[];
+        };
+        /**
          * MicrophoneFields
          * @description A microphone, as far as it carries calculation; unknown numbers are null.
          */
@@ -1694,6 +2006,59 @@ export interface components {
             name: string;
         };
         /**
+         * NoiseEvidenceView
+         * @description The floor at the listener, and the profile of the noise.
+         */
+        NoiseEvidenceView: {
+            /** Aim Dbfs A */
+            aim_dbfs_a: number;
+            /** Density Db */
+            density_db: number[];
+            /** Floor After Dbfs A */
+            floor_after_dbfs_a: number | null;
+            /** Floor Dbfs A */
+            floor_dbfs_a: number | null;
+            /** Hz */
+            hz: number[];
+            /** Spread Db */
+            spread_db: number[];
+        };
+        /**
+         * OctaveDecayView
+         * @description Decay of one octave.
+         */
+        OctaveDecayView: {
+            /** Centre Hz */
+            centre_hz: number;
+            /** Decay S */
+            decay_s: number;
+            /**
+             * Range
+             * @enum {string}
+             */
+            range: "T20" | "T30";
+        };
+        /**
+         * OrderStages
+         * @description The stages in another order; empty for the usual one.
+         */
+        OrderStages: {
+            /** Order */
+            order: ("highpass" | "deplosive" | "noise_reduction" | "ring_reduction" | "gate" | "equalizer" | "lowpass" | "deesser" | "leveller" | "compressor" | "colour" | "gain" | "limiter")[];
+        };
+        /**
+         * OrderWarningView
+         * @description A stage that stands where another defeats it.
+         */
+        OrderWarningView: {
+            /** Kind */
+            kind: string;
+            /** Other */
+            other: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * OutlookView
          * @description What the rig should give before anything is recorded.
          */
@@ -1729,6 +2094,7 @@ export interface components {
          */
         Overview: {
             causes: components["schemas"]["CausesView"] | null;
+            clean: components["schemas"]["CleanView"] | null;
             computer: components["schemas"]["ComputerView"];
             /** Controls */
             controls: components["schemas"]["ControlView"][];
@@ -1772,16 +2138,21 @@ export interface components {
             settings: components["schemas"]["SettingView"][];
             soft: components["schemas"]["TalkView"] | null;
             split: components["schemas"]["SplitView"] | null;
+            /** Stages */
+            stages: components["schemas"]["StageView"][];
             /** Steps */
             steps: components["schemas"]["StepView"][];
             /** Takes */
             takes: components["schemas"]["TakeView"][];
             talk: components["schemas"]["TalkView"] | null;
+            /** Targets */
+            targets: components["schemas"]["TargetName"][];
             tone: components["schemas"]["ToneView"] | null;
             undo: components["schemas"]["ChangeView"] | null;
             /** Voice Causes */
             voice_causes: components["schemas"]["CauseView"][];
             watch: components["schemas"]["WatchView"];
+            wishes: components["schemas"]["WishesBody"];
         };
         /**
          * PercentilesView
@@ -1818,6 +2189,30 @@ export interface components {
             p50: number;
             /** P95 */
             p95: number;
+        };
+        /**
+         * PlosiveEvidenceView
+         * @description The bursts, and the low band's level every step.
+         */
+        PlosiveEvidenceView: {
+            /** Found */
+            found: components["schemas"]["PlosiveView"][];
+            /** Levels Dbfs */
+            levels_dbfs: (number | null)[];
+            /** Step S */
+            step_s: number;
+        };
+        /**
+         * PlosiveView
+         * @description One burst of breath.
+         */
+        PlosiveView: {
+            /** At S */
+            at_s: number;
+            /** Length S */
+            length_s: number;
+            /** Level Dbfs */
+            level_dbfs: number | null;
         };
         /**
          * PredictionView
@@ -1858,7 +2253,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
             /** Seconds */
             seconds: number;
             /**
@@ -1957,6 +2352,16 @@ export interface components {
             seconds: number;
             /** True Peak Dbtp */
             true_peak_dbtp: number | null;
+        };
+        /**
+         * ResonanceView
+         * @description A narrow place that stands out of the voice.
+         */
+        ResonanceView: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Over Db */
+            over_db: number;
         };
         /**
          * ResponseUpload
@@ -2132,6 +2537,23 @@ export interface components {
             things: components["schemas"]["ThingView"][];
         };
         /**
+         * RingView
+         * @description How the room rings.
+         */
+        RingView: {
+            /** Decay S */
+            decay_s: number;
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "clap" | "sweep" | "speech ends";
+            /** Octaves */
+            octaves: components["schemas"]["OctaveDecayView"][];
+            /** Ring Share Db */
+            ring_share_db: number | null;
+        };
+        /**
          * RoomFields
          * @description A room: size and surfaces where known.
          */
@@ -2214,7 +2636,9 @@ export interface components {
         };
         /**
          * SettingView
-         * @description A setting of the chain: a number, or a band.
+         * @description A setting of the chain: a number, or a band. A number goes from ``low`` to ``high``; one nudge moves it by ``step``.
+         *
+         *     ``sure_db``: how far the voice under a band may be off.
          */
         SettingView: {
             band: components["schemas"]["BandValue"] | null;
@@ -2223,18 +2647,64 @@ export interface components {
             /** Derived */
             derived: number | null;
             derived_band: components["schemas"]["BandValue"] | null;
+            /** Digits */
+            digits: number;
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
             /** Name */
             name: string;
             /** Pinned */
             pinned: boolean;
             /** Stage */
             stage: string;
+            /** Step */
+            step: number | null;
+            /**
+             * Sure Db
+             * @default null
+             */
+            sure_db: number | null;
             /** Title */
             title: string;
             /** Unit */
             unit: string;
             /** Value */
             value: number | null;
+        };
+        /**
+         * SibilanceEvidenceView
+         * @description The sibilants, and the band's level every step.
+         */
+        SibilanceEvidenceView: {
+            /** Found */
+            found: components["schemas"]["SibilantView"][];
+            /** Levels Dbfs */
+            levels_dbfs: (number | null)[];
+            /** Step S */
+            step_s: number;
+        };
+        /**
+         * SibilantView
+         * @description One hiss and its neighbours.
+         */
+        SibilantView: {
+            /** At S */
+            at_s: number;
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Length S */
+            length_s: number;
+            /** Level Db */
+            level_db: number;
+            /** Neighbours Db */
+            neighbours_db: number;
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "s" | "t";
         };
         /**
          * SoftClippingView
@@ -2277,6 +2747,29 @@ export interface components {
             stale: string | null;
         };
         /**
+         * StageView
+         * @description One stage: whether it runs, what was derived, whether the person holds it, and under which step it is set.
+         */
+        StageView: {
+            /** Because */
+            because: string;
+            /** Derived On */
+            derived_on: boolean;
+            /** Kind */
+            kind: string;
+            /** On */
+            on: boolean;
+            /** Pinned */
+            pinned: boolean;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "clean" | "tone" | "steady";
+            /** Title */
+            title: string;
+        };
+        /**
          * StartBrowserTake
          * @description Begin a take whose pieces follow. ``not_obeyed``: processing that the browser left on.
          */
@@ -2301,7 +2794,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
             /** Rate Hz */
             rate_hz: number;
             /** Seconds */
@@ -2343,7 +2836,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
             /**
              * Seconds
              * @default null
@@ -2372,6 +2865,14 @@ export interface components {
             rate_hz: number | null;
         };
         /**
+         * SteadyEvidenceView
+         * @description The evidence of the stages of Steady.
+         */
+        SteadyEvidenceView: {
+            compressor: components["schemas"]["CompressorEvidenceView"] | null;
+            leveller: components["schemas"]["LevelEvidenceView"] | null;
+        };
+        /**
          * SteadyView
          * @description How well a talk take is known so far.
          */
@@ -2398,7 +2899,7 @@ export interface components {
              * Name
              * @enum {string}
              */
-            name: "rig" | "quiet" | "gain" | "tone" | "send";
+            name: "rig" | "quiet" | "gain" | "clean" | "tone" | "steady" | "send";
             /**
              * Status
              * @enum {string}
@@ -2418,6 +2919,19 @@ export interface components {
             name: string;
             /** On */
             on: boolean;
+        };
+        /**
+         * SwitchStage
+         * @description Hold a stage on or off; null lets what was derived stand again.
+         */
+        SwitchStage: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "highpass" | "deplosive" | "noise_reduction" | "ring_reduction" | "gate" | "equalizer" | "lowpass" | "deesser" | "leveller" | "compressor" | "colour" | "gain" | "limiter";
+            /** On */
+            on: boolean | null;
         };
         /**
          * TakeView
@@ -2442,7 +2956,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
             /** Rate Hz */
             rate_hz: number;
             /** Seconds */
@@ -2489,6 +3003,70 @@ export interface components {
             true_peak_dbtp: number | null;
         };
         /**
+         * TargetBody
+         * @description Which target the tone is fitted to; ``id`` is that of an imported one.
+         */
+        TargetBody: {
+            /**
+             * Id
+             * @default null
+             */
+            id: number | null;
+            /**
+             * Kind
+             * @default by pitch
+             * @enum {string}
+             */
+            kind: "by pitch" | "lower voice" | "higher voice" | "reference take" | "imported";
+        };
+        /**
+         * TargetName
+         * @description An imported target.
+         */
+        TargetName: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * TargetUpload
+         * @description A target as a two-column text.
+         */
+        TargetUpload: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
+         * TasteBody
+         * @description Broad moves, dB.
+         */
+        TasteBody: {
+            /**
+             * Air Db
+             * @default 0
+             */
+            air_db: number;
+            /**
+             * Body Db
+             * @default 0
+             */
+            body_db: number;
+            /**
+             * Clarity Db
+             * @default 0
+             */
+            clarity_db: number;
+            /**
+             * Warmth Db
+             * @default 0
+             */
+            warmth_db: number;
+        };
+        /**
          * ThingView
          * @description Something in the simulated room that can be switched off.
          */
@@ -2515,6 +3093,11 @@ export interface components {
          * @description The evidence of the fit.
          */
         ToneView: {
+            /**
+             * Certainty Db
+             * @default null
+             */
+            certainty_db: number[] | null;
             /** Corrected Db */
             corrected_db: number[];
             /** Corridor Db */
@@ -2527,12 +3110,29 @@ export interface components {
             left_over_rms_db: number;
             /** Low Hz */
             low_hz: number;
+            /**
+             * Passages
+             * @default 1
+             */
+            passages: number;
             /** Points Hz */
             points_hz: number[];
             /** Recorded Db */
             recorded_db: number[];
+            /**
+             * Resonances
+             * @default []
+             */
+            resonances: components["schemas"]["ResonanceView"][];
+            /** @default null */
+            sibilants: components["schemas"]["SibilanceEvidenceView"] | null;
             /** Target Db */
             target_db: number[];
+            /**
+             * Target Name
+             * @default average speech
+             */
+            target_name: string;
             /** Trust */
             trust: number[];
             /** Voiced S */
@@ -2566,6 +3166,19 @@ export interface components {
             db_per_minute: number;
             /** Error Db Per Minute */
             error_db_per_minute: number | null;
+        };
+        /**
+         * TryGate
+         * @description A threshold to try.
+         */
+        TryGate: {
+            /**
+             * Hysteresis Db
+             * @default null
+             */
+            hysteresis_db: number | null;
+            /** Threshold Dbfs */
+            threshold_dbfs: number;
         };
         /**
          * Turn
@@ -2610,7 +3223,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -2668,6 +3281,23 @@ export interface components {
             on: boolean;
             /** Purpose */
             purpose: ("rest" | "talk") | null;
+        };
+        /**
+         * WishesBody
+         * @description What a person wants of the treated voice; what is left out is as usual.
+         */
+        WishesBody: {
+            /** @default null */
+            aims: components["schemas"]["AimsBody"] | null;
+            /**
+             * Cut Weight
+             * @default 0.8
+             */
+            cut_weight: number;
+            /** @default null */
+            target: components["schemas"]["TargetBody"] | null;
+            /** @default null */
+            taste: components["schemas"]["TasteBody"] | null;
         };
     };
     responses: never;
@@ -2967,6 +3597,29 @@ export interface operations {
                     "application/json": components["schemas"]["Overview"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_export_equalizer_equalizer_get: {
+        parameters: {
+            query: {
+                what: "biquads" | "impulse";
+                rate_hz?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -3803,6 +4456,72 @@ export interface operations {
             };
         };
     };
+    api_switch_stage_stages_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchStage"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_order_stages_stages_order_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderStages"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_state_state_get: {
         parameters: {
             query?: never;
@@ -3821,6 +4540,26 @@ export interface operations {
                     "application/json": components["schemas"]["Overview"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_sweep_sweep_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4023,11 +4762,12 @@ export interface operations {
             };
         };
     };
-    api_hear_take_takes__int_id__sound_get: {
+    api_frames_of_take_takes__int_id__frames_get: {
         parameters: {
             query?: {
                 version?: "raw" | "treated";
                 matched?: boolean;
+                off?: string;
             };
             header?: never;
             path: {
@@ -4037,6 +4777,74 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesOfTake"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_hear_take_takes__int_id__sound_get: {
+        parameters: {
+            query?: {
+                version?: "raw" | "treated";
+                matched?: boolean;
+                off?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_import_target_targets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["TargetUpload"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -4097,6 +4905,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_try_gate_try_gate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryGate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateCountsView"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4209,6 +5050,39 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_change_wishes_wishes_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WishesBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -41,6 +41,16 @@ export interface TakeMore {
   learns?: 'preamp' | 'slider';
   until_steady?: boolean;
 }
+export type Stage = components['schemas']['StageView'];
+export type Clean = components['schemas']['CleanView'];
+export type GateEvidence = components['schemas']['GateEvidenceView'];
+export type GateCounts = components['schemas']['GateCountsView'];
+export type Ring = components['schemas']['RingView'];
+export type Sibilance = components['schemas']['SibilanceEvidenceView'];
+export type Plosives = components['schemas']['PlosiveEvidenceView'];
+export type Wishes = components['schemas']['WishesBody'];
+export type Taste = components['schemas']['TasteBody'];
+export type TakeFrames = components['schemas']['FramesOfTake'];
 export type Setting = components['schemas']['SettingView'];
 export type Band = components['schemas']['BandValue'];
 export type Tone = components['schemas']['ToneView'];
@@ -74,6 +84,16 @@ async function send(method: string, path: string, body?: BodyInit, json = false)
   if (response.ok) return response;
   const problem = (await response.json().catch(() => null)) as { code?: string; sentence?: string } | null;
   throw new Refusal(problem?.code ?? 'http', problem?.sentence ?? `The program answered ${response.status}.`);
+}
+
+export async function takeFrames(takeId: number, version: 'raw' | 'treated'): Promise<TakeFrames> {
+  return (await send('GET', `takes/${takeId}/frames?version=${version}`)).json();
+}
+
+/** Count what a gate at another threshold would do; nothing is kept. */
+export async function tryGate(threshold_dbfs: number, hysteresis_db: number | null): Promise<GateCounts> {
+  const body = JSON.stringify({ threshold_dbfs, hysteresis_db });
+  return (await send('POST', 'try/gate', body, true)).json();
 }
 
 export async function getState(): Promise<Overview> {
@@ -118,6 +138,13 @@ export async function sendResponse(file: File): Promise<Overview> {
 
 export async function sendLive(samples: Float32Array<ArrayBuffer>): Promise<void> {
   await send('POST', 'run/piece', samples.buffer);
+}
+
+/** Import a target and fit to it. */
+export async function sendTarget(file: File): Promise<Overview> {
+  const form = new FormData();
+  form.set('file', file);
+  return (await send('POST', 'targets', form)).json();
 }
 
 export async function sendFile(

@@ -1,7 +1,7 @@
 import { desk } from './state.svelte';
 
 export const KEYS: [string, string][] = [
-  ['1 – 5', 'go to a step'],
+  ['1 – 7', 'go to a step'],
   ['T', 'take, or stop the take'],
   ['Space', 'play, stop'],
   ['F', 'raw or treated'],

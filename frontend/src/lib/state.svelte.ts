@@ -14,7 +14,9 @@ import {
 } from './api';
 import { Capture, LiveCapture } from './capture';
 import { FrameStore } from './frames';
+import { Player, type Aid } from './player';
 import { LEAVES, PURPOSES_OF, TAKE_SECONDS, UNTIL_STEADY_S } from './steps';
+import { Tape } from './tape';
 
 export type Theme = 'system' | 'light' | 'dark';
 export type Version = 'raw' | 'treated';
@@ -34,19 +36,34 @@ class Desk {
   help = $state(false);
   theme = $state<Theme>('system');
   channel = $state<number | null>(null);
-  leaf = $state<Record<string, string>>({ rig: 'outlook', quiet: 'rest', gain: 'levels' });
+  leaf = $state<Record<string, string>>({
+    rig: 'outlook',
+    quiet: 'rest',
+    gain: 'levels',
+    clean: 'gate',
+    tone: 'corridor',
+    steady: 'levels',
+  });
   untilSteady = $state(true);
   readonly frames = new FrameStore();
 
   #queue: Promise<unknown> = Promise.resolve();
-  #audio = new Audio();
+  readonly player = new Player();
+  readonly tape = new Tape();
+  /** Stages left out for once while listening. */
+  without = $state<string[]>([]);
+  /** Where the sound that plays is, seconds; null when nothing plays. */
+  position = $state<number | null>(null);
+  aid = $state<Aid>('all');
+  probeHz = $state(1000);
+  heardTake = $state<number | null>(null);
   #capture: Capture | null = null;
   #liveCapture: LiveCapture | null = null;
   #watchCapture: LiveCapture | null = null;
   #events: EventSource | null = null;
 
   constructor() {
-    this.#audio.addEventListener('ended', () => (this.playing = null));
+    this.player.onended = () => this.#ended();
   }
 
   get leaves() {
@@ -72,9 +89,21 @@ class Desk {
     return wanted ?? this.purposes[0] ?? null;
   }
 
+  /** The take that is heard: the one chosen, else the newest of this step, else normal talk or the passage. */
   get currentTake() {
-    const purpose = this.purposes[0] ?? 'talk';
-    return this.overview?.takes.filter((take) => take.purpose === purpose && !take.fault).at(-1) ?? null;
+    const usable = this.overview?.takes.filter((take) => !take.fault) ?? [];
+    const chosen = usable.find((take) => take.id === this.heardTake);
+    if (chosen) return chosen;
+    const own = usable.filter((take) => take.purpose === (this.purposes[0] ?? 'talk')).at(-1);
+    if (own && this.step !== 'clean') return own;
+    return usable.filter((take) => take.purpose === 'talk' || take.purpose === 'passage').at(-1) ?? own ?? null;
+  }
+
+  /** Changes whenever the chain does: what was fetched of it before is old then. */
+  get revision(): string {
+    const stages = this.overview?.stages.map((stage) => `${stage.kind}${stage.on ? '+' : '-'}`) ?? [];
+    const values = this.overview?.settings.map((setting) => setting.value ?? JSON.stringify(setting.band)) ?? [];
+    return [...stages, ...values].join(' ');
   }
 
   get treatable(): boolean {
@@ -276,15 +305,37 @@ class Desk {
     const take = this.currentTake;
     if (!take) return;
     this.version = version;
-    this.#play(`/api/takes/${take.id}/sound?version=${version}&matched=${this.matched}`, version);
+    const off = this.without.length ? `&off=${this.without.join(',')}` : '';
+    void this.#play(`/api/takes/${take.id}/sound?version=${version}&matched=${this.matched}${off}`, version);
+    void this.tape.load(take.id, version, this.revision);
+  }
+
+  /** What plays goes on with what the chain is now. */
+  hearAgain(): void {
+    if (this.playing === 'raw' || this.playing === 'treated') this.hear(this.playing);
+  }
+
+  /** Leave a stage out while listening, or let it in again, without a gap. */
+  leaveOut(kind: string): void {
+    this.without = this.without.includes(kind)
+      ? this.without.filter((other) => other !== kind)
+      : [...this.without, kind];
+    if (this.playing === 'treated') this.hear('treated');
+    else if (this.treatable) this.hear('treated');
+  }
+
+  listen(aid: Aid, probeHz = this.probeHz): void {
+    this.aid = aid;
+    this.probeHz = Math.min(16000, Math.max(50, probeHz));
+    this.player.listen(this.aid, this.probeHz);
   }
 
   hearCall(): void {
-    this.#play(`/api/call/sound?at=${Date.now()}`, 'call');
+    void this.#play(`/api/call/sound?at=${Date.now()}`, 'call');
   }
 
   async #play(url: string, what: Version | 'call'): Promise<void> {
-    const from = this.playing && this.playing !== 'call' && what !== 'call' ? this.#audio.currentTime : 0;
+    if (what === 'call' || this.playing === 'call') this.player.stop();
     this.trouble = null;
     const answer = await fetch(url).catch(() => null);
     if (!answer?.ok) {
@@ -292,16 +343,37 @@ class Desk {
       this.#complain(new Refusal('sound', problem?.sentence ?? 'The sound could not be fetched. Try again.'));
       return;
     }
-    URL.revokeObjectURL(this.#audio.src);
-    this.#audio.src = URL.createObjectURL(await answer.blob());
-    this.#audio.currentTime = from;
+    this.player.listen(this.aid, this.probeHz);
+    try {
+      await this.player.play(await answer.arrayBuffer(), 0);
+    } catch {
+      this.#complain(
+        new Refusal('sound', 'This browser could not play the sound. Check its sound output and try again.'),
+      );
+      return;
+    }
     this.playing = what;
-    await this.#audio.play().catch(() => (this.playing = null));
+    this.#follow();
+  }
+
+  #follow(): void {
+    if (this.position !== null) return;
+    const tick = () => {
+      if (!this.player.playing) return;
+      this.position = this.player.position;
+      requestAnimationFrame(tick);
+    };
+    tick();
+  }
+
+  #ended(): void {
+    this.playing = null;
+    this.position = null;
   }
 
   stopSound(): void {
-    this.#audio.pause();
-    this.playing = null;
+    this.player.stop();
+    this.#ended();
   }
 
   togglePlay(): void {

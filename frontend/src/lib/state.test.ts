@@ -42,16 +42,51 @@ function overview(change: object = {}): Overview {
     gain_plan: null,
     watch: { on: false, purpose: null },
     settings: [],
+    stages: [],
   };
   const rest = { tone: null, delivery: null, diagram: [], inputs: [], destinations: [], recordings: [], message: null };
   return { ...base, ...rest, run: { live: false, marker: 'idle' }, ...change } as unknown as Overview;
 }
 
-class FakeAudio extends EventTarget {
-  src = '';
+class FakeParam {
+  value = 0;
+  setValueAtTime = vi.fn();
+  linearRampToValueAtTime = vi.fn();
+  setTargetAtTime = vi.fn();
+}
+
+class FakeNode {
+  gain = new FakeParam();
+  frequency = new FakeParam();
+  Q = new FakeParam();
+  type = '';
+  buffer: unknown = null;
+  onended: (() => void) | null = null;
+  connect = vi.fn((to: unknown) => to);
+  disconnect = vi.fn();
+  start = vi.fn();
+  stop = vi.fn();
+}
+
+/** Sound that is never heard: a clock that stands, and every node that was made. */
+class FakeContext {
+  static made: FakeContext | null = null;
   currentTime = 0;
-  play = vi.fn(async () => undefined);
-  pause = vi.fn();
+  destination = new FakeNode();
+  sources: FakeNode[] = [];
+  filters: FakeNode[] = [];
+  constructor() {
+    FakeContext.made = this;
+  }
+  resume = vi.fn(async () => undefined);
+  decodeAudioData = vi.fn(async () => ({ duration: 30 }));
+  createGain = () => new FakeNode();
+  createBufferSource = () => this.#kept(this.sources);
+  createBiquadFilter = () => this.#kept(this.filters);
+  #kept(list: FakeNode[]): FakeNode {
+    list.push(new FakeNode());
+    return list.at(-1)!;
+  }
 }
 
 interface Call {
@@ -71,7 +106,9 @@ function ok(body: unknown): Response {
 beforeEach(async () => {
   calls = [];
   answers = () => ok(overview());
-  vi.stubGlobal('Audio', FakeAudio);
+  FakeContext.made = null;
+  vi.stubGlobal('AudioContext', FakeContext);
+  vi.stubGlobal('requestAnimationFrame', () => 0);
   vi.stubGlobal('localStorage', { setItem: vi.fn(), getItem: () => null });
   vi.stubGlobal('fetch', async (url: string, init?: RequestInit) => {
     const text = typeof init?.body === 'string' ? init.body : null;
@@ -180,13 +217,51 @@ describe('the desk', () => {
     await desk.refresh();
     desk.step = 'gain';
     desk.hear('treated');
-    await vi.waitFor(() => expect(calls.at(-1)?.url).toBe('/api/takes/2/sound?version=treated&matched=true'));
+    const asked = (url: string) => calls.some((call) => call.url === url);
+    await vi.waitFor(() => expect(asked('/api/takes/2/sound?version=treated&matched=true')).toBe(true));
     desk.matched = false;
     desk.hear('raw');
-    await vi.waitFor(() => expect(calls.at(-1)?.url).toBe('/api/takes/2/sound?version=raw&matched=false'));
+    await vi.waitFor(() => expect(asked('/api/takes/2/sound?version=raw&matched=false')).toBe(true));
     await vi.waitFor(() => expect(desk.playing).toBe('raw'));
     desk.stopSound();
     expect(desk.playing).toBeNull();
+  });
+  it('goes over to another version at the same moment, and leaves a stage out without stopping', async () => {
+    const talk = { id: 2, purpose: 'talk', fault: null, notes: [], current: true };
+    answers = () => ok(overview({ takes: [talk], delivery: {} }));
+    await desk.refresh();
+    desk.step = 'steady';
+    desk.hear('treated');
+    await vi.waitFor(() => expect(desk.playing).toBe('treated'));
+    const context = FakeContext.made!;
+    context.currentTime = 4.5;
+    desk.leaveOut('gate');
+    await vi.waitFor(() => expect(context.sources).toHaveLength(2));
+    expect(calls.some((call) => call.url.endsWith('&off=gate'))).toBe(true);
+    expect(context.sources[1]!.start).toHaveBeenCalledWith(4.5, 4.5);
+    expect(context.sources[0]!.stop.mock.calls[0]![0]).toBeGreaterThan(4.5);
+    desk.leaveOut('gate');
+    await vi.waitFor(() => expect(context.sources).toHaveLength(3));
+    expect(desk.without).toEqual([]);
+  });
+
+  it('hears a part alone, and slides the probe without wiring anew', async () => {
+    const talk = { id: 2, purpose: 'talk', fault: null, notes: [], current: true };
+    answers = () => ok(overview({ takes: [talk], delivery: {} }));
+    await desk.refresh();
+    desk.hear('raw');
+    await vi.waitFor(() => expect(desk.playing).toBe('raw'));
+    const context = FakeContext.made!;
+    desk.listen('low');
+    expect(context.filters.map((filter) => filter.type)).toEqual(['lowpass', 'lowpass']);
+    desk.listen('probe', 800);
+    const probe = context.filters.at(-1)!;
+    expect([probe.type, probe.frequency.value, probe.gain.value]).toEqual(['peaking', 800, 12]);
+    desk.listen('probe', 900);
+    expect(probe.frequency.setTargetAtTime).toHaveBeenCalledWith(900, 0, 0.01);
+    expect(context.filters).toHaveLength(3);
+    desk.listen('probe', 99_999);
+    expect(desk.probeHz).toBe(16_000);
   });
 
   it('does one thing after another', async () => {

@@ -27,6 +27,23 @@ export const LEAVES: Record<string, Leaf[]> = {
     { name: 'dial', title: 'Learn a dial' },
     { name: 'live', title: 'Live' },
   ],
+  clean: [
+    { name: 'gate', title: 'Gate' },
+    { name: 'noise', title: 'Noise reduction' },
+    { name: 'ring', title: 'Ring of the room' },
+  ],
+  tone: [
+    { name: 'corridor', title: 'Corridor' },
+    { name: 'target', title: 'Target and taste' },
+    { name: 'hiss', title: 'Breath and hiss' },
+    { name: 'parts', title: 'Listen to parts' },
+  ],
+  steady: [
+    { name: 'levels', title: 'Levels' },
+    { name: 'curve', title: 'Compressor' },
+    { name: 'colour', title: 'Colour' },
+    { name: 'order', title: 'Order' },
+  ],
 };
 
 export const PURPOSES_OF: Record<string, Purpose[]> = {
@@ -38,7 +55,12 @@ export const PURPOSES_OF: Record<string, Purpose[]> = {
   'gain/path': ['talk'],
   'gain/dial': ['dial'],
   'gain/live': ['talk'],
+  'clean/gate': ['in-use'],
+  'clean/noise': ['rest'],
+  'clean/ring': ['clap', 'sweep'],
+  'tone/target': ['reference'],
   tone: ['passage'],
+  steady: ['talk'],
 };
 
 export const TAKE_SECONDS: Record<Purpose, number> = {
@@ -51,6 +73,9 @@ export const TAKE_SECONDS: Record<Purpose, number> = {
   soft: 15,
   passage: 40,
   dial: 5,
+  clap: 6,
+  sweep: 8,
+  reference: 40,
 };
 export const UNTIL_STEADY_S = 90;
 
@@ -64,6 +89,9 @@ export const TAKE_NAMES: Record<Purpose, string> = {
   soft: 'your softest',
   passage: 'the passage',
   dial: 'a mark of the dial',
+  clap: 'a clap',
+  sweep: 'a sweep',
+  reference: 'a reference',
 };
 
 export const TAKE_WORDS: Record<Purpose, string> = {
@@ -76,4 +104,7 @@ export const TAKE_WORDS: Record<Purpose, string> = {
   soft: 'softest',
   passage: 'passage',
   dial: 'mark',
+  clap: 'clap',
+  sweep: 'sweep',
+  reference: 'reference',
 };

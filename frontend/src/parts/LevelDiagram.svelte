@@ -23,17 +23,20 @@
       : 0,
   );
 
-  function numbers(point: DiagramPoint): string {
-    const parts = [];
+  function numbers(point: DiagramPoint): string[] {
+    const parts: string[] = [];
     if (point.peak_dbfs !== null) parts.push(`peak ${level(point.peak_dbfs)}`);
     if (point.room_dbfs !== null) parts.push(`room ${level(point.room_dbfs)}`);
-    return parts.join('  ');
+    return parts;
   }
 
   const spoken = $derived(
     points.length
       ? points
-          .map((p) => `${p.title}: voice ${level(p.voice_low_dbfs)} to ${level(p.voice_high_dbfs)}, ${numbers(p)} dBFS`)
+          .map(
+            (p) =>
+              `${p.title}: voice ${level(p.voice_low_dbfs)} to ${level(p.voice_high_dbfs)}, ${numbers(p).join(' ')} dBFS`,
+          )
           .join('; ')
       : 'Nothing measured yet',
   );
@@ -115,9 +118,9 @@
       <text x={middle} y={PLOT.bottom + 16} text-anchor={anchor} style="font-weight: 600">
         {point.title}{point.note ? ` (${point.note})` : ''}
       </text>
-      <text class="num soft" x={middle} y={PLOT.bottom + 33} text-anchor={anchor}>
-        {point.name.startsWith('to:') ? `peak ${level(point.peak_dbfs)}` : numbers(point)}
-      </text>
+      {#each numbers(point) as line, row (line)}
+        <text class="num soft" x={middle} y={PLOT.bottom + 32 + row * 15} text-anchor={anchor}>{line}</text>
+      {/each}
     {/each}
   </svg>
 </figure>

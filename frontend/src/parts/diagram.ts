@@ -4,10 +4,10 @@ import { decibelScale } from '../lib/scales';
 
 /** Geometry of the level diagram: where each point of the path stands, and the shapes between them. */
 
-export const HEIGHT = 206;
+export const HEIGHT = 218;
 export const PLOT = { top: 16, bottom: 162 };
 export const RANGE: [number, number] = [-100, 0];
-const COLUMNS = 5;
+const COLUMNS = 7;
 const LEFT = 46;
 
 export interface Segment {
@@ -30,7 +30,9 @@ export function layout(points: DiagramPoint[], width: number): Layout {
   const over: Record<string, [number, number]> = {
     mic: [LEFT, 0.84 * column],
     converter: [1.12 * column, 2.88 * column],
-    toned: [3.12 * column, 3.86 * column],
+    cleaned: [3.14 * column, 3.84 * column],
+    toned: [4.14 * column, 4.84 * column],
+    steadied: [5.12 * column, 5.62 * column],
   };
   const path: Segment[] = [];
   for (const point of points) {
@@ -38,10 +40,10 @@ export function layout(points: DiagramPoint[], width: number): Layout {
     if (span) path.push({ point, x0: span[0], x1: span[1] });
   }
   const ends = points.filter((point) => point.name.startsWith('to:'));
-  const room = (column - 24) / Math.max(ends.length, 1);
+  const room = (1.22 * column) / Math.max(ends.length, 1);
   const destinations = ends.map((point, i) => {
-    const x0 = 4 * column + 20 + i * room;
-    return { point, x0, x1: x0 + room - 14 };
+    const x0 = 5.8 * column + i * room;
+    return { point, x0, x1: x0 + room - 12 };
   });
   return { path, destinations, column };
 }

@@ -3,6 +3,11 @@ import type { Setting } from '../lib/api';
 import { describe as say, nudged } from './setting';
 
 const bell: Setting = {
+  low: null,
+  high: null,
+  step: null,
+  digits: 1,
+  sure_db: 0.3,
   stage: 'equalizer',
   name: 'band-1',
   title: 'Boom',
@@ -35,6 +40,9 @@ it('says a slope in dB per octave', () => {
     derived_band: null,
     value: 3,
     derived: 3,
+    low: 1,
+    high: 4,
+    step: 1,
   };
   expect(say(order)).toBe('18 dB/oct');
   expect(nudged({ ...order, value: 4 }, 1).value).toBe(4);

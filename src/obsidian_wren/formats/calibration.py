@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
@@ -15,9 +16,10 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.stage import BadSetting, StageSpec
 from obsidian_wren.core.chain.stages import BY_KIND
-from obsidian_wren.core.derive.delivery import RELEASE_S, Delivery
-from obsidian_wren.core.derive.highpass import HighpassRule
+from obsidian_wren.core.derive.aims import Aims
+from obsidian_wren.core.derive.chain_plan import Landing
 from obsidian_wren.core.derive.setting import Setting
+from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
 
 FORMAT = "obsidian-wren/calibration"
@@ -39,11 +41,11 @@ class BandFile(BaseModel):
 
 
 class SettingFile(BaseModel):
-    """One setting with its because. ``value`` is a number, or the bands of an equalizer."""
+    """One setting with its because. ``value`` is a number, the bands of an equalizer, or rows of numbers."""
 
-    value: float | list[BandFile]
+    value: float | list[BandFile] | list[list[float]]
     unit: str
-    derived: float | list[BandFile]
+    derived: float | list[BandFile] | list[list[float]] | None
     pinned: bool
     because: str
 
@@ -53,6 +55,7 @@ class StageFile(BaseModel):
 
     kind: str
     on: bool = True
+    because: str = ""
     settings: dict[str, SettingFile]
 
 
@@ -73,39 +76,70 @@ def _setting(setting: Setting) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def release_setting() -> dict[str, Any]:
-    """The limiter's release, the same for everyone so far."""
-    because = "Time to 63 %: short enough to follow syllables, long enough not to rattle."
-    return _setting(Setting(RELEASE_S * 1000.0, "ms", RELEASE_S * 1000.0, False, because))
+def chain_json(stages: Sequence[StagePlan]) -> list[dict[str, Any]]:
+    """The chain part of the file, in the order of the stages."""
+    return [
+        stage_json(
+            stage.kind, stage.switch, {name: _setting(setting) for name, setting in stage.settings.items()}, stage.matter, stage.evidence
+        )
+        for stage in stages
+    ]  # fmt: skip
 
 
-def chain_json(highpass: HighpassRule, tone: Tone, delivery: Delivery) -> list[dict[str, Any]]:
-    """The chain part of the file, in the default order."""
-    bands = [
-        {
-            "shape": n.band.shape, "frequency_hz": n.band.frequency_hz, "gain_db": n.band.gain_db, "q": n.band.q,
-            "name": n.name, "pinned": n.pinned, "because": n.because,
-        }
+def stage_json(kind: str, switch: Switch, settings: dict[str, Any], matter: Mapping[str, Any], evidence: Any = None) -> dict[str, Any]:
+    """One stage of the file."""
+    body = dict(settings)
+    if isinstance(evidence, Tone):
+        body["bands"] = bands_setting(_band_rows(evidence), _left_over(evidence))
+    elif "bands" in matter:
+        body["bands"] = bands_setting([_band(band) for band in matter["bands"]], switch.because)
+    if "profile" in matter:
+        body["profile"] = profile_setting(matter["profile"])
+    return {
+        "kind": kind, "on": switch.on, "derived_on": switch.derived, "pinned": switch.pinned, "because": switch.because, "settings": body,
+    }  # fmt: skip
+
+
+def bands_setting(bands: Sequence[dict[str, Any]], because: str) -> dict[str, Any]:
+    """An equalizer's bands as one setting."""
+    return {
+        "value": list(bands), "unit": "bands", "derived": [band.get("derived", band) for band in bands],
+        "pinned": any(band.get("pinned") for band in bands), "because": because,
+    }  # fmt: skip
+
+
+def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
+    """A noise profile as one setting: rows of Hz and dB re full scale squared per Hz."""
+    return {
+        "value": [list(row) for row in rows], "unit": "dB/Hz", "derived": None, "pinned": False, "because": "The room at rest, as it reaches this stage.",
+    }  # fmt: skip
+
+
+def _band(band: EqualizerBand) -> dict[str, Any]:
+    return {"shape": band.shape, "frequency_hz": band.frequency_hz, "gain_db": band.gain_db, "q": band.q}
+
+
+def _band_rows(tone: Tone) -> list[dict[str, Any]]:
+    return [
+        {**_band(n.band), "name": n.name, "pinned": n.pinned, "because": n.because, "sure_db": None if n.sure_db is None else round(n.sure_db, 2)}
         for n in tone.bands
     ]  # fmt: skip
-    left = f"{tone.fit.left_over_rms_db:.1f} dB rms are left over from {tone.fit.low_hz:.0f} Hz to {tone.fit.high_hz / 1000:.1f} kHz. {tone.left_alone}"
-    return [
-        {"kind": "highpass", "on": True, "settings": {"frequency_hz": _setting(highpass.frequency_hz), "order": _setting(highpass.order)}},
-        {
-            "kind": "equalizer", "on": True,
-            "settings": {"bands": {"value": bands, "unit": "bands", "derived": bands, "pinned": any(n.pinned for n in tone.bands), "because": left}},
-        },
-        {"kind": "gain", "on": True, "settings": {"gain_db": _setting(delivery.gain_db)}},
-        {"kind": "limiter", "on": True, "settings": {"ceiling_dbtp": _setting(delivery.ceiling_dbtp), "release_ms": release_setting()}},
-    ]  # fmt: skip
 
 
-def feeds_json(delivery: Delivery) -> list[dict[str, Any]]:
+def _left_over(tone: Tone) -> str:
+    fit = tone.fit
+    return f"{fit.left_over_rms_db:.1f} dB rms are left over from {fit.low_hz:.0f} Hz to {fit.high_hz / 1000:.1f} kHz. {tone.left_alone}"
+
+
+def feeds_json(aims: Aims, landing: Landing) -> list[dict[str, Any]]:
     """The feeds part of the file."""
     return [
         {
-            "name": FEED_NAME, "aim_lufs": delivery.aim_lufs,
-            "planned_lufs": round(delivery.planned_lufs, 2), "planned_true_peak_dbtp": round(delivery.planned_true_peak_dbtp, 2),
+            "name": FEED_NAME, "aim_lufs": aims.loudness_lufs,
+            "planned_lufs": None if landing.loudness_lufs is None else round(landing.loudness_lufs, 2),
+            "planned_true_peak_dbtp": round(landing.true_peak_dbtp, 2), "planned_peaks_dbfs": round(landing.peaks_dbfs, 2),
+            "planned_range_lu": None if landing.range_lu is None else round(landing.range_lu, 2),
+            "planned_floor_dbfs_a": round(max(landing.floor_dbfs_a, -200.0), 2),
         }
     ]  # fmt: skip
 
@@ -154,7 +188,8 @@ def _stage(stage: StageFile) -> StageSpec:
         raise BadCalibration(f"The stage “{stage.kind}” {error}. Mend the file or write it again with “obsidian-wren plan”.") from error
 
 
-def _value(setting: SettingFile) -> float | list[EqualizerBand]:
+def _value(setting: SettingFile) -> float | list[EqualizerBand] | list[list[float]]:
     if isinstance(setting.value, float):
         return setting.value
-    return [EqualizerBand(b.shape, b.frequency_hz, b.gain_db, b.q) for b in setting.value]
+    bands = [EqualizerBand(b.shape, b.frequency_hz, b.gain_db, b.q) for b in setting.value if isinstance(b, BandFile)]
+    return bands if len(bands) == len(setting.value) else [row for row in setting.value if isinstance(row, list)]

@@ -11,7 +11,7 @@ import numpy as np
 from obsidian_wren.core.measure.readings import LevelReading, QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
 
-_KEPT_APART = ("noise", "voice")
+_KEPT_APART = ("noise", "voice", "stretches_db")
 
 
 def plain(value: Any) -> Any:

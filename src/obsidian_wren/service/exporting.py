@@ -7,39 +7,32 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.formats.calibration import FEED_NAME, calibration_json, release_setting
+from obsidian_wren.core.derive.stage_plan import Switch
+from obsidian_wren.formats.calibration import FEED_NAME, bands_setting, calibration_json, stage_json
 from obsidian_wren.formats.response import response_text
-from obsidian_wren.service import deriving
+from obsidian_wren.service import voice
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import Takes, band_rows, current_takes
 from obsidian_wren.service.rigs import fields_of, the_rig
 from obsidian_wren.service.views import InterfaceFields, MicrophoneFields, RoomFields
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.models import Derivation, Reading, Response, Rig, Setting, Take
+from obsidian_wren.store.models import Derivation, Reading, Response, Rig, Setting, StageRow, Take
 
 
 def export_calibration(ws: Workshop) -> dict[str, Any]:
     """The whole calibration file as plain JSON."""
     with ws.sessions.begin() as session:
         rig = the_rig(ws, session)
-        if deriving.chain_specs(session, rig) is None:
+        if voice.chain_specs(session, rig) is None:
             raise Refused("no-chain", "There is no calibration yet: Tone has to be fitted first.")
         takes = current_takes(session, rig)
-        rows = {(row.stage, row.name): row for row in session.scalars(select(Setting).where(Setting.rig_id == rig.id))}
         send = session.get_one(Derivation, (rig.id, "send")).body
-        tone = session.get_one(Derivation, (rig.id, "tone")).body
         readings = {name: _body(session.get(Reading, take.id)) for name, take in _named(takes) if take is not None}
         profile = session.get(Derivation, (rig.id, "noise-profile"))
         if profile is not None:
             readings["noise_profile"] = profile.body
-        bands = band_rows(session, rig)
-        chain = [
-            _stage("highpass", {name: _setting(rows["highpass", name]) for name in ("frequency_hz", "order")}),
-            _stage("equalizer", {"bands": _bands(bands, tone)}),
-            _stage("gain", {"gain_db": _setting(rows["gain", "gain_db"])}),
-            _stage("limiter", {"ceiling_dbtp": _setting(rows["limiter", "ceiling_dbtp"]), "release_ms": release_setting()}),
-        ]
-        feed = {k: send[k] for k in ("aim_lufs", "planned_lufs", "planned_true_peak_dbtp")}
+        chain = [_stage(session, rig, kind) for kind in voice.order_of(rig)]
+        feed = {k: v for k, v in send.items() if k.startswith(("aim_", "planned_"))}
         return calibration_json(rig=_rig(session, rig), readings=readings, chain=chain, feeds=[{"name": FEED_NAME, **feed}])
 
 
@@ -65,20 +58,24 @@ def _rig(session: Session, rig: Rig) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _stage(kind: str, settings: dict[str, Any]) -> dict[str, Any]:
-    return {"kind": kind, "on": True, "settings": settings}
+def _stage(session: Session, rig: Rig, kind: str) -> dict[str, Any]:
+    row = session.get_one(StageRow, (rig.id, kind))
+    settings = session.scalars(select(Setting).where(Setting.rig_id == rig.id, Setting.stage == kind).order_by(Setting.id))
+    values = {} if kind == "equalizer" else {setting.name: _setting(setting) for setting in settings}
+    matter = dict(row.matter)
+    stage = stage_json(kind, Switch(row.runs, row.derived, row.pinned, row.because), values, matter)
+    if kind == "equalizer":
+        tone = session.get_one(Derivation, (rig.id, "tone")).body
+        because = (
+            f"{tone['left_over_rms_db']:.1f} dB rms are left over from {tone['low_hz']} Hz to {tone['high_hz']} Hz. {tone['left_alone']}"
+        )
+        bands = [band.value | {"pinned": band.pinned, "because": band.because, "derived": band.derived} for band in band_rows(session, rig)]
+        stage["settings"]["bands"] = bands_setting(bands, because)
+    return stage
 
 
 def _setting(row: Setting) -> dict[str, Any]:
     return {"value": row.value, "unit": row.unit, "derived": row.derived, "pinned": row.pinned, "because": row.because}
-
-
-def _bands(rows: list[Setting], tone: dict[str, Any]) -> dict[str, Any]:
-    because = f"{tone['left_over_rms_db']:.1f} dB rms are left over from {tone['low_hz']} Hz to {tone['high_hz']} Hz. {tone['left_alone']}"
-    return {
-        "value": [row.value | {"pinned": row.pinned, "because": row.because} for row in rows], "unit": "bands",
-        "derived": [row.derived for row in rows], "pinned": any(row.pinned for row in rows), "because": because,
-    }  # fmt: skip
 
 
 def export_response(ws: Workshop, what: str) -> tuple[str, str]:
@@ -90,8 +87,22 @@ def export_response(ws: Workshop, what: str) -> tuple[str, str]:
             if row is None:
                 raise Refused("no-response", "This microphone has no response file yet. Import one first.")
             return f"{rig.microphone.name}.txt", response_text(row.rows, title=f"{rig.microphone.name}: response")
-        specs = deriving.tone_specs(session, rig)
+        specs = voice.tone_specs(session, rig)
         if specs is None:
             raise Refused("no-chain", "There is no correction yet: Tone has to be fitted first.")
-        rows = deriving.correction_rows(specs, rig.rate_hz)
+        rows = voice.correction_rows(specs, rig.rate_hz)
         return "correction.txt", response_text(rows, title=f"Correction for {rig.microphone.name} through {rig.interface.name}")
+
+
+def export_equalizer(ws: Workshop, what: str, rate_hz: int) -> tuple[str, bytes, str]:
+    """A file name, its bytes and their type: the equalizer's biquads as CSV, or its minimum-phase impulse response as WAV."""
+    from obsidian_wren.formats.equalizer import biquads_csv, impulse_wav
+
+    with ws.sessions.begin() as session:
+        rig = the_rig(ws, session)
+        bands = [voice.band_of(row.value) for row in band_rows(session, rig)]
+    if not bands:
+        raise Refused("no-chain", "There is no equalizer yet: Tone has to be fitted first.")
+    if what == "biquads":
+        return "equalizer.csv", biquads_csv(bands, rate_hz=rate_hz).encode(), "text/csv"
+    return "equalizer.wav", impulse_wav(bands, rate_hz=rate_hz), "audio/wav"

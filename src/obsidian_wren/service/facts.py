@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.chain.kinds import STAGE_KINDS
 from obsidian_wren.core.derive import graph, hardware
 from obsidian_wren.core.derive.audit import SoundDevice
 from obsidian_wren.core.derive.graph import Value
@@ -17,15 +18,18 @@ from obsidian_wren.core.derive.shift import Shift, predict_shift
 from obsidian_wren.service.kept import PURPOSES, Takes
 from obsidian_wren.service.ports import Controls
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.models import Computer, Derivation, Rig, Setting, Take, Taper
+from obsidian_wren.store.models import Computer, Derivation, Rig, Setting, StageRow, Take, Taper
 
 # What a take of each purpose is measured into.
 NODE_OF = {
     "rest": "quiet", "in-use": "in-use", "muted": "muted", "other-gain": "other-gain", "talk": "talk", "loud": "loud", "soft": "soft",
-    "passage": "voice-shape", "dial": "dial",
+    "passage": "voice-shape", "dial": "dial", "clap": "ring", "sweep": "ring", "reference": "reference",
 }  # fmt: skip
 # Where each node's answer is kept.
-STEP_OF = {"split": "split", "causes": "causes", "gain-plan": "gain", "equalizer": "tone", "delivery": "send", "diagram": "diagram"}
+STEP_OF = {
+    "split": "split", "causes": "causes", "gain-plan": "gain", "cleaning": "clean", "equalizer": "tone", "delivery": "send",
+    "diagram": "diagram",
+}  # fmt: skip
 Shape = TypeVar("Shape")
 GAIN_FACTS = frozenset({"gain_db", "trim_db", "program_db", "pad_on"})
 
@@ -92,14 +96,17 @@ def sources_now(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> dict[
     found["choice:aim"] = f"{rig.aim_low_dbfs:g} to {rig.aim_high_dbfs:g}"
     found["choice:response"] = microphone.response_id
     found["choice:microphone_data"] = f"{microphone.self_noise_dba} dB(A), {microphone.sensitivity_mv_pa} mV/Pa"
-    for stage in ("highpass", "equalizer", "gain", "limiter"):
-        found[f"pin:{stage}"] = _pins(session, rig, stage)
+    for choice in ("taste", "target", "aims", "cut_weight"):
+        found[f"choice:{'treated' if choice == 'aims' else choice}"] = json.dumps(rig.wishes.get(choice), sort_keys=True)
+    found["choice:order"] = " ".join(rig.stage_order)
+    pins: dict[str, list[str]] = {stage: [] for stage in STAGE_KINDS}
+    for row in session.scalars(select(Setting).where(Setting.rig_id == rig.id, Setting.pinned.is_(True))):
+        pins[row.stage].append(json.dumps([row.name if row.stage != "equalizer" else "", row.value], sort_keys=True))
+    for switch in session.scalars(select(StageRow).where(StageRow.rig_id == rig.id, StageRow.pinned.is_(True))):
+        pins[switch.kind].append(json.dumps(["on", switch.runs]))
+    for stage, held in pins.items():
+        found[f"pin:{stage}"] = json.dumps(sorted(held))
     return found
-
-
-def _pins(session: Session, rig: Rig, stage: str) -> str:
-    rows = session.scalars(select(Setting).where(Setting.rig_id == rig.id, Setting.stage == stage, Setting.pinned.is_(True)))
-    return json.dumps(sorted(json.dumps([row.name if stage != "equalizer" else "", row.value], sort_keys=True) for row in rows))
 
 
 def take_sources(take: Take) -> dict[str, Value]:

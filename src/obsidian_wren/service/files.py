@@ -9,6 +9,7 @@ from typing import Any
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.causes import find_causes
 from obsidian_wren.core.derive.plan import plan as derive_plan
 from obsidian_wren.core.measure import faults
@@ -79,7 +80,7 @@ def plan_files(
     quiet = read_quiet(quiet_samples, rate_hz=quiet_rate)
     talk = read_talk(talk_samples, rate_hz=talk_rate, quiet=quiet)
     readings = {"quiet": reading_json(quiet), "talk": reading_json(talk)}
-    floor = None
+    floor, used_samples, used_rate = None, None, None
     if in_use is not None:
         used_samples, used_rate, used_notes = _load(in_use, "rest", channel)
         floor = read_quiet(used_samples, rate_hz=used_rate)
@@ -90,7 +91,16 @@ def plan_files(
         hz, db = read_response(mic_response)
         response = response_at(POINT_HZ, hz, db)
     try:
-        found = derive_plan(quiet, talk, talk_samples, floor=floor, mic_response_db=response)
+        found = derive_plan(
+            quiet,
+            talk,
+            quiet_samples,
+            talk_samples,
+            in_use_samples=used_samples,
+            in_use_rate_hz=used_rate,
+            floor=floor,
+            mic_response_db=response,
+        )
     except ValueError as error:
         raise Refused(
             "too-noisy",
@@ -100,8 +110,8 @@ def plan_files(
     body = calibration.calibration_json(
         rig={"rate_hz": talk_rate, "preamp": advice},
         readings=readings,
-        chain=calibration.chain_json(found.highpass, found.tone, found.delivery),
-        feeds=calibration.feeds_json(found.delivery),
+        chain=calibration.chain_json(found.chain.stages),
+        feeds=calibration.feeds_json(Aims(), found.chain.landing),
     )
     _write_text(out, json.dumps(body, indent=2, ensure_ascii=False) + "\n")
     return Answer(body, notes)

@@ -30,15 +30,21 @@ from obsidian_wren.store.models import (
     Room,
     Setting,
     Settled,
+    StageRow,
     Take,
     Taper,
+    Target,
 )
 
 # Parents before children, so that rows can be put back in this order.
-_ROWS: tuple[type[Base], ...] = (Response, Microphone, Interface, Room, Rig, Desk, Taper, Computer, KnownDevice, Settled, Destination)
+_ROWS: tuple[type[Base], ...] = (
+    Response, Target, Microphone, Interface, Room, Rig, Desk, Taper, Computer, KnownDevice, Settled, Destination,
+)  # fmt: skip
 # What takes tell of a room is measured, not decided.
 _MEASURED = {"room": {"noise_dba"}}
 _KEPT_CHANGES = 200
+# What of a rig reaches the chain without a new take.
+_WISHES = ("wishes", "stage_order")
 
 State = dict[str, Any]
 
@@ -62,6 +68,8 @@ def state_of(session: Session) -> State:
             found[_key(row)] = _row(row)
     for setting in session.scalars(select(Setting).where(Setting.pinned.is_(True))):
         found[f"pin/{setting.rig_id}/{setting.stage}/{setting.name}"] = setting.value
+    for stage in session.scalars(select(StageRow).where(StageRow.pinned.is_(True))):
+        found[f"switch/{stage.rig_id}/{stage.kind}"] = stage.runs
     for take in session.scalars(select(Take).where(Take.discarded.is_(True))):
         found[f"discarded/{take.id}"] = True
     return found
@@ -146,8 +154,12 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
         if table in tables:
             session.merge(tables[table](**target))
             session.flush()
+            if table == "rig" and is_ is not None and any(is_.get(name) != target.get(name) for name in _WISHES):
+                rigs.add(int(rest))
         elif table == "pin":
             rigs.add(_put_pin(session, rest, is_, target))
+        elif table == "switch":
+            rigs.add(_put_switch(session, rest, target))
         elif table == "discarded":
             take = session.get(Take, int(rest))
             if take is not None:
@@ -175,6 +187,17 @@ def _remove(session: Session, model: type[Base], rest: str) -> None:
         raise Refused("takes-on-it", f"“{row.name}” has takes by now, so it stays. Remove it by hand if you mean to.")
     session.delete(row)
     session.flush()
+
+
+def _put_switch(session: Session, rest: str, target: bool | None) -> int:
+    """Hold a stage on or off again, or let what was derived stand."""
+    rig_id, kind = rest.split("/")
+    row = session.get(StageRow, (int(rig_id), kind))
+    if row is not None:
+        row.pinned = target is not None
+        row.runs = row.derived if target is None else target
+    session.flush()
+    return int(rig_id)
 
 
 def _put_pin(session: Session, rest: str, is_: Any, target: Any) -> int:

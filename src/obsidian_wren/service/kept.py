@@ -9,9 +9,11 @@ from typing import get_args
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.chain.kinds import STAGE_KINDS
+from obsidian_wren.core.chain.parameters import parameter
 from obsidian_wren.core.derive.regions import region
 from obsidian_wren.service.views import InputView, Purpose
-from obsidian_wren.store.models import KnownDevice, Proof, Rig, Setting, Take
+from obsidian_wren.store.models import KnownDevice, Proof, Rig, Setting, StageRow, Take
 
 FEED_NAME = "Wren: voice"
 RAW_NAME = "Line 3 (USB Audio 2.0)"
@@ -101,14 +103,17 @@ def band_rows(session: Session, rig: Rig) -> list[Setting]:
 
 def setting_title(row: Setting) -> str:
     """The trade's word for a setting."""
-    titles = {"frequency_hz": "High-pass", "order": "High-pass slope", "gain_db": "Gain", "ceiling_dbtp": "Limiter ceiling"}
-    return region(float(row.value["frequency_hz"])) if row.stage == "equalizer" else titles[row.name]
+    return region(float(row.value["frequency_hz"])) if row.stage == "equalizer" else parameter(row.stage, row.name).title
+
+
+def stage_rows(session: Session, rig: Rig) -> dict[str, StageRow]:
+    """The stages that are derived, by kind."""
+    return {row.kind: row for row in session.scalars(select(StageRow).where(StageRow.rig_id == rig.id))}
 
 
 def chain_is_whole(session: Session, rig: Rig) -> bool:
     """Whether every stage has its settings, so that the chain can run."""
-    needed = (("highpass", "frequency_hz"), ("gain", "gain_db"), ("limiter", "ceiling_dbtp"))
-    return all(setting_row(session, rig, stage, name) is not None for stage, name in needed)
+    return set(stage_rows(session, rig)) == set(STAGE_KINDS)
 
 
 def newest_proof_is_good(session: Session) -> bool:

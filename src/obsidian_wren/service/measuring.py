@@ -20,7 +20,7 @@ from obsidian_wren.store import take_files
 from obsidian_wren.store.models import Reading, Rig, Take
 
 ROOM_PURPOSES = ("rest", "in-use", "muted", "other-gain")
-VOICE_PURPOSES = ("talk", "loud", "soft", "passage")
+VOICE_PURPOSES = ("talk", "loud", "soft", "passage", "reference")
 
 
 def samples_of(ws: Workshop, take: Take) -> Samples:

@@ -33,7 +33,7 @@ def _read_again(ws: Workshop) -> None:
     with ws.sessions() as session:
         unread = session.scalar(
             select(func.count()).select_from(Take).outerjoin(Reading, Reading.take_id == Take.id)
-            .where(Reading.take_id.is_(None), Take.fault.is_(None), Take.discarded.is_(False), Take.purpose != "dial")
+            .where(Reading.take_id.is_(None), Take.fault.is_(None), Take.discarded.is_(False), Take.purpose.not_in(("dial", "clap", "sweep")))
         )  # fmt: skip
         discarded = session.scalar(select(func.count()).select_from(Take).where(Take.discarded.is_(True)))
     if unread or discarded:

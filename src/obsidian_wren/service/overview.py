@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.kinds import STAGE_KINDS
+from obsidian_wren.core.chain.parameters import PARAMETERS, TITLES, parameter
 from obsidian_wren.core.derive.audit import SoundDevice, audit, device_key
 from obsidian_wren.core.derive.expectation import outlook
 from obsidian_wren.core.derive.graph import Value
@@ -36,10 +37,12 @@ from obsidian_wren.store.models import (
     Setting,
     Settled,
     Take,
+    Target,
 )
 
 STEPS: tuple[tuple[views.StepName, str], ...] = (
-    ("rig", "Rig"), ("quiet", "Quiet"), ("gain", "Gain"), ("tone", "Tone"), ("send", "Send"),
+    ("rig", "Rig"), ("quiet", "Quiet"), ("gain", "Gain"), ("clean", "Clean"), ("tone", "Tone"), ("steady", "Steady"),
+    ("send", "Send"),
 )  # fmt: skip
 
 
@@ -87,7 +90,11 @@ def overview(ws: Workshop) -> views.Overview:
             voice_causes=_voice_causes(session, rig),
             gain_plan=_derivation(session, rig, "gain", views.GainPlanView, stale=stale["gain-plan"]),
             predictions=_predictions(ws, session, rig, takes),
+            stages=_stages(session, rig),
             settings=_settings(session, rig),
+            wishes=views.WishesBody.model_validate(rig.wishes),
+            targets=[views.TargetName(id=row.id, name=row.name) for row in session.scalars(select(Target).order_by(Target.id))],
+            clean=_derivation(session, rig, "clean", views.CleanView, stale=stale["cleaning"]),
             tone=_derivation(session, rig, "tone", views.ToneView),
             delivery=_derivation(session, rig, "send", views.DeliveryView, stale=stale["delivery"]),
             diagram=_diagram(ws, session, rig, takes, stale["diagram"]),
@@ -236,10 +243,14 @@ def _steps(
     why: dict[str, str | None] = {
         "quiet": facts.stale_take(takes.quiet, present) if takes.quiet else None,
         "gain": facts.stale_take(takes.talk, present) if takes.talk else None,
+        "clean": stale["cleaning"],
         "tone": stale["equalizer"],
+        "steady": stale["delivery"],
         "send": _proof_stale(session, proof),
     }
-    there = {"rig": True, "quiet": takes.quiet, "gain": takes.talk, "tone": tone, "send": kept.chain_is_whole(session, rig)}
+    whole = kept.chain_is_whole(session, rig)
+    clean = session.get(Derivation, (rig.id, "clean"))
+    there = {"rig": True, "quiet": takes.quiet, "gain": takes.talk, "clean": clean, "tone": tone, "steady": whole, "send": whole}
     steps = []
     for name, title in STEPS:
         status: views.Status = "settled" if name in settled else "open"
@@ -252,8 +263,8 @@ def _steps(
 
 
 _ANSWERS = {
-    "split": "the parts of the floor", "causes": "the causes", "gain-plan": "the gain plan", "equalizer": "the tone",
-    "delivery": "gain and limiter", "diagram": "the level diagram",
+    "split": "the parts of the floor", "causes": "the causes", "gain-plan": "the gain plan", "cleaning": "the cleaning",
+    "equalizer": "the tone", "delivery": "the voice chain", "diagram": "the level diagram",
 }  # fmt: skip
 
 
@@ -330,20 +341,49 @@ def _derivation(session: Session, rig: Rig, step: str, model: type[Any], **more:
     return model.model_validate({**row.body, **more}) if row is not None else None
 
 
+_STEP_OF_STAGE = {
+    "noise_reduction": "clean", "ring_reduction": "clean", "gate": "clean", "highpass": "tone", "deplosive": "tone", "equalizer": "tone",
+    "lowpass": "tone", "deesser": "tone", "leveller": "steady", "compressor": "steady", "colour": "steady", "gain": "steady",
+    "limiter": "steady",
+}  # fmt: skip
+
+
+def _order(rig: Rig) -> list[str]:
+    return list(rig.stage_order or STAGE_KINDS)
+
+
+def _stages(session: Session, rig: Rig) -> list[views.StageView]:
+    rows = kept.stage_rows(session, rig)
+    return [
+        views.StageView(
+            kind=kind, title=TITLES[kind], step=cast(Any, _STEP_OF_STAGE[kind]), on=rows[kind].runs, derived_on=rows[kind].derived,
+            pinned=rows[kind].pinned, because=rows[kind].because,
+        )
+        for kind in _order(rig) if kind in rows
+    ]  # fmt: skip
+
+
 def _settings(session: Session, rig: Rig) -> list[views.SettingView]:
     rows = session.scalars(select(Setting).where(Setting.rig_id == rig.id)).all()
+    places = {(kind, p.name): at for kind in STAGE_KINDS for at, p in enumerate(PARAMETERS[kind])}
+    order = _order(rig)
 
     def place(row: Setting) -> tuple[float, ...]:
-        return STAGE_KINDS.index(row.stage), row.value["frequency_hz"] if row.stage == "equalizer" else 0.0, row.id
+        return order.index(row.stage), row.value["frequency_hz"] if row.stage == "equalizer" else places[row.stage, row.name], row.id
 
-    return [_setting(row) for row in sorted(rows, key=place)]
+    tone = session.get(Derivation, (rig.id, "tone"))
+    sure = iter(tone.body.get("sure_db", []) if tone is not None else [])
+    return [_setting(row, next(sure, None) if row.stage == "equalizer" else None) for row in sorted(rows, key=place)]
 
 
-def _setting(row: Setting) -> views.SettingView:
+def _setting(row: Setting, sure_db: float | None) -> views.SettingView:
     is_band = row.stage == "equalizer"
+    known = None if is_band else parameter(row.stage, row.name)
     return views.SettingView(
         stage=row.stage, name=row.name, title=kept.setting_title(row), unit=row.unit, pinned=row.pinned, because=row.because,
         value=None if is_band else row.value, derived=None if is_band else row.derived,
+        low=known.low if known else None, high=known.high if known else None, step=known.step if known else None,
+        digits=known.digits if known else 1, sure_db=sure_db,
         band=views.BandValue.model_construct(**row.value) if is_band else None,
         derived_band=views.BandValue.model_construct(**row.derived) if is_band else None,
     )  # fmt: skip
@@ -361,12 +401,12 @@ def _diagram(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes, stale:
     elif predicted:
         points = [point.model_copy(update={"predicted": True}) for point in points]
     by_name = {point.name: point for point in points}
-    shown = [point for point in points if point.name != "feed"]
+    shown = list(points)
     kinds = {entry.name: entry.kind for entry in kept.inputs_of(session, rig)}
     for destination in session.scalars(select(Destination).order_by(Destination.kind)):
         kind = kinds.get(destination.picks or "")
-        heard = by_name.get("converter") if kind == "raw" else by_name.get("feed") if kind == "treated" else None
-        if heard is not None and "feed" in by_name:
+        heard = by_name.get("converter") if kind == "raw" else by_name.get("steadied") if kind == "treated" else None
+        if heard is not None and "steadied" in by_name:
             note = "raw" if kind == "raw" else None
             shown.append(heard.model_copy(update={"name": f"to:{destination.name}", "title": destination.name, "note": note}))
     return shown

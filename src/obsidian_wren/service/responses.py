@@ -20,3 +20,10 @@ def import_response(ws: Workshop, path: Path, name: str) -> None:
             "response-long", f"{name} is {path.stat().st_size / 1e6:.0f} MB; a response is a few kilobytes of text. Is it the right file?"
         )
     attach_response(ws, name, read_rows(path, name))
+
+
+def import_target(ws: Workshop, path: Path, name: str) -> None:
+    """Read a target from two-column text, keep it, and fit to it. Raises BadSound naming the line that is wrong."""
+    from obsidian_wren.service.calibrating import keep_target
+
+    keep_target(ws, name.rsplit(".", 1)[0], read_rows(path, name))

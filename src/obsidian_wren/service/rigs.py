@@ -16,7 +16,7 @@ from obsidian_wren.service.history import change
 from obsidian_wren.service.ports import Knob, Placement, TakeSource
 from obsidian_wren.service.views import Control, InterfaceFields, KeptKind, MicrophoneFields, RigFields, RoomFields
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.models import Derivation, Desk, Interface, Microphone, Response, Rig, Room, Setting, Settled, Take, Taper
+from obsidian_wren.store.models import Derivation, Desk, Interface, Microphone, Response, Rig, Room, Setting, Settled, StageRow, Take, Taper
 
 _KINDS: dict[str, type[Microphone] | type[Interface] | type[Room]] = {"microphone": Microphone, "interface": Interface, "room": Room}
 _RANGES: dict[str, tuple[float, float]] = {"preamp": (-40.0, 90.0), "pad": (0.0, 1.0), "trim": (-60.0, 24.0), "slider": (0.0, 100.0), "program": (-60.0, 24.0)}  # fmt: skip
@@ -49,7 +49,7 @@ def _blank(ws: Workshop, session: Session) -> Rig:
         name="My rig", microphone=microphone, interface=interface, room=room, distance_cm=20.0, angle_deg=0.0, height_cm=0.0,
         pop_screen=False, foam=False, shock_mount=False, support="desk stand", rate_hz=48_000, bits=24, source="browser",
         spec_json=ws.world.default_spec, device_key=None, gain_db=0.0, dial=None, pad_on=False, trim_db=0.0, program_db=0.0,
-        phantom_on=None, aim_low_dbfs=-15.0, aim_high_dbfs=-10.0, things_off=[],
+        phantom_on=None, aim_low_dbfs=-15.0, aim_high_dbfs=-10.0, things_off=[], wishes={}, stage_order=[],
     )  # fmt: skip
     session.add(rig)
     session.flush()
@@ -308,7 +308,7 @@ def remove_rig(ws: Workshop, rig_id: int) -> None:
             raise Refused("takes-on-it", f"“{rig.name}” has takes, so it stays: they would be lost.")
         name = rig.name
     with change(ws, f"Removed the rig {name}") as session:
-        for model in (Setting, Derivation, Settled):
+        for model in (Setting, StageRow, Derivation, Settled):
             for row in session.scalars(select(model).where(model.rig_id == rig_id)):
                 session.delete(row)
         session.flush()

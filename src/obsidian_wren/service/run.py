@@ -21,7 +21,6 @@ from obsidian_wren.service.watching import frame_json
 BLOCK_S = 0.01
 # A page on another core cannot hold the run up; a machine that sleeps can.
 _LATE_S = 0.25
-_FADE_BLOCKS = 5
 _TELL_EVERY_S = 0.2
 _MARKER_TAIL_S = 0.5
 
@@ -50,8 +49,6 @@ class LiveRun:
         self.finished = threading.Event()
         self._stream = stream
         self._chain = VoiceChain(specification, self.rate_hz)
-        self._next: VoiceChain | None = None
-        self._fade = 0
         self._listeners = listeners
         self._inputs = inputs
         self._tell = tell
@@ -74,8 +71,7 @@ class LiveRun:
     def change_chain(self, specification: Sequence[StageSpec]) -> None:
         """Go over to other settings without a click: the new chain runs beside the old for 50 ms, then takes over in one fade."""
         with self._lock:
-            self._next = VoiceChain(specification, self.rate_hz)
-            self._fade = 0
+            self._chain.change(specification)
 
     @property
     def marker_in_flight(self) -> bool:
@@ -138,7 +134,7 @@ class LiveRun:
             if marker is not None and marker.at < len(marker.raw):
                 raw = block + _piece(marker.raw, marker.at, len(block))
                 to_chain = block + _piece(marker.treated, marker.at, len(block))
-            treated = self._through(to_chain)
+            treated = self._chain.process(to_chain)
             if marker is not None:
                 marker.at += len(block)
         for listener in self._listeners:
@@ -165,18 +161,6 @@ class LiveRun:
         marker.done(
             {name: find_marker(sound, sent_level_dbfs=marker.sent_level_dbfs, rate_hz=self.rate_hz) for name, sound in heard.items()}
         )
-
-    def _through(self, block: Samples) -> Samples:
-        treated = self._chain.process(block)
-        if self._next is None:
-            return treated
-        coming = self._next.process(block)
-        self._fade += 1
-        if self._fade <= _FADE_BLOCKS:
-            return treated
-        self._chain, self._next = self._next, None
-        ramp = (np.arange(len(block)) + 1.0) / len(block)
-        return np.asarray(treated * (1.0 - ramp) + coming * ramp)
 
 
 def _piece(sound: Samples, at: int, count: int) -> Samples:

@@ -10,7 +10,7 @@ from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import measure_loudness
 from obsidian_wren.core.mix.marker import MarkerResult, marker_level_dbfs
 from obsidian_wren.formats.sound import read_sound
-from obsidian_wren.service import deriving, measuring
+from obsidian_wren.service import measuring, voice
 from obsidian_wren.service.destinations import listeners_of
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import change
@@ -61,7 +61,7 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
         if ws.run is not None and not ws.run.finished.is_set():
             raise Refused("live", "It is live already.")
         rig = the_rig(ws, session)
-        specs = deriving.chain_specs(session, rig)
+        specs = voice.chain_specs(session, rig)
         if specs is None:
             raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
         stream = _stream(ws, session, rig, browser_rate_hz)

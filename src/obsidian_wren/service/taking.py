@@ -35,6 +35,7 @@ from obsidian_wren.store.models import Change, Reading, Rig, Take
 
 DEFAULT_SECONDS: dict[str, float] = {
     "rest": 15.0, "in-use": 20.0, "muted": 8.0, "other-gain": 12.0, "talk": 30.0, "loud": 12.0, "soft": 15.0, "passage": 40.0, "dial": 5.0,
+    "clap": 6.0, "sweep": 8.0, "reference": 40.0,
 }  # fmt: skip
 # The simulated talker has said everything by then.
 LONGEST_UNTIL_STEADY_S = 60.0

@@ -6,9 +6,9 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-StepName = Literal["rig", "quiet", "gain", "tone", "send"]
+StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send"]
 Status = Literal["settled", "open", "stale", "not yet"]
-Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial"]
+Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial", "clap", "sweep", "reference"]
 Source = Literal["simulated", "file", "browser"]
 Control = Literal["preamp", "pad", "trim", "slider", "program"]
 KeptKind = Literal["microphone", "interface", "room"]
@@ -519,11 +519,19 @@ class BandValue(BaseModel):
 
 
 class SettingView(BaseModel):
-    """A setting of the chain: a number, or a band."""
+    """A setting of the chain: a number, or a band. A number goes from ``low`` to ``high``; one nudge moves it by ``step``.
+
+    ``sure_db``: how far the voice under a band may be off.
+    """
 
     stage: str
     name: str
     title: str
+    low: float | None
+    high: float | None
+    step: float | None
+    digits: int
+    sure_db: float | None = None
     value: float | None
     band: BandValue | None
     unit: str
@@ -531,6 +539,130 @@ class SettingView(BaseModel):
     derived_band: BandValue | None
     pinned: bool
     because: str
+
+
+class OrderWarningView(BaseModel):
+    """A stage that stands where another defeats it."""
+
+    kind: str
+    other: str
+    sentence: str
+
+
+class StageView(BaseModel):
+    """One stage: whether it runs, what was derived, whether the person holds it, and under which step it is set."""
+
+    kind: str
+    title: str
+    step: Literal["clean", "tone", "steady"]
+    on: bool
+    derived_on: bool
+    pinned: bool
+    because: str
+
+
+class GateCountsView(BaseModel):
+    """What the gate does to the real takes."""
+
+    words: int
+    beginnings_cut: int
+    ends_cut: int
+    room_let_through_s: float
+    room_s: float
+    clicks_let_through: int
+    clicks: int
+
+
+class GateEvidenceView(BaseModel):
+    """Shares of time per decibel from −100 dBFS, as the gate hears it: words, the room; and the counts."""
+
+    speech: list[float]
+    room: list[float]
+    counts: GateCountsView
+
+
+class NoiseEvidenceView(BaseModel):
+    """The floor at the listener, and the profile of the noise."""
+
+    floor_dbfs_a: float | None
+    floor_after_dbfs_a: float | None
+    aim_dbfs_a: float
+    hz: list[float]
+    density_db: list[float]
+    spread_db: list[float]
+
+
+class OctaveDecayView(BaseModel):
+    """Decay of one octave."""
+
+    centre_hz: float
+    decay_s: float
+    range: Literal["T20", "T30"]
+
+
+class RingView(BaseModel):
+    """How the room rings."""
+
+    octaves: list[OctaveDecayView]
+    decay_s: float
+    ring_share_db: float | None
+    method: Literal["clap", "sweep", "speech ends"]
+
+
+class PlosiveView(BaseModel):
+    """One burst of breath."""
+
+    at_s: float
+    length_s: float
+    level_dbfs: float | None
+
+
+class PlosiveEvidenceView(BaseModel):
+    """The bursts, and the low band's level every step."""
+
+    found: list[PlosiveView]
+    levels_dbfs: list[float | None]
+    step_s: float
+
+
+class CleanView(BaseModel):
+    """The evidence of Clean."""
+
+    gate: GateEvidenceView | None
+    noise_reduction: NoiseEvidenceView | None
+    ring_reduction: RingView | None
+    deplosive: PlosiveEvidenceView | None
+    words: int
+    seconds: float
+    cut_weight: float
+    predicted: str | None = None
+    stale: str | None = None
+
+
+class SibilantView(BaseModel):
+    """One hiss and its neighbours."""
+
+    at_s: float
+    length_s: float
+    sort: Literal["s", "t"]
+    frequency_hz: float
+    level_db: float
+    neighbours_db: float
+
+
+class SibilanceEvidenceView(BaseModel):
+    """The sibilants, and the band's level every step."""
+
+    found: list[SibilantView]
+    levels_dbfs: list[float | None]
+    step_s: float
+
+
+class ResonanceView(BaseModel):
+    """A narrow place that stands out of the voice."""
+
+    frequency_hz: float
+    over_db: float
 
 
 class ToneView(BaseModel):
@@ -548,20 +680,108 @@ class ToneView(BaseModel):
     high_hz: float
     left_alone: str
     voiced_s: float
+    target_name: str = "average speech"
+    certainty_db: list[float] | None = None
+    passages: int = 1
+    sibilants: SibilanceEvidenceView | None = None
+    resonances: list[ResonanceView] = []
+
+
+class LevelEvidenceView(BaseModel):
+    """How far phrases differ."""
+
+    range_lu: float | None
+    aim_lu: float
+    stretches_dbfs: list[float | None]
+
+
+class CompressorEvidenceView(BaseModel):
+    """The transfer curve and what it foresees."""
+
+    curve_in_dbfs: list[float]
+    curve_out_dbfs: list[float]
+    spread_db: float
+    spread_after_db: float
+    peaks_before_dbfs: float | None
+    peaks_dbfs: float | None
+    lift_db: float
+
+
+class SteadyEvidenceView(BaseModel):
+    """The evidence of the stages of Steady."""
+
+    leveller: LevelEvidenceView | None
+    compressor: CompressorEvidenceView | None
 
 
 class DeliveryView(BaseModel):
-    """What the feed will carry."""
+    """What the feed will carry, against its aims. Levels: shares of speech per decibel from −60 to 0 dBFS, before and after."""
 
     aim_lufs: float
     tolerance_lu: float
-    planned_lufs: float
-    planned_true_peak_dbtp: float
+    aim_peaks_dbfs: list[float]
+    aim_range_lu: float
+    aim_ceiling_dbtp: float
+    aim_floor_dbfs_a: float
+    aim_lift_db: float
+    planned_lufs: float | None
+    planned_true_peak_dbtp: float | None
+    planned_peaks_dbfs: float | None
+    planned_range_lu: float | None
+    planned_floor_dbfs_a: float | None
+    lift_db: float | None
     raw_lufs: float | None
-    limited_db: float
+    limited_db: float | None
     delay_ms: float
+    warnings: list[OrderWarningView]
+    steady: SteadyEvidenceView
+    levels_in: list[float]
+    levels_out: list[float]
     predicted: str | None = None
     stale: str | None = None
+
+
+class AimsBody(BaseModel):
+    """What the treated voice should land in."""
+
+    loudness_lufs: float = Field(default=-18.0, ge=-40, le=-10)
+    tolerance_lu: float = Field(default=1.0, ge=0.2, le=5)
+    peaks_dbfs: tuple[float, float] = (-10.0, -5.0)
+    ceiling_dbtp: float = Field(default=-3.0, ge=-20, le=-1)
+    range_lu: float = Field(default=8.0, ge=2, le=30)
+    most_lift_db: float = Field(default=6.0, ge=0, le=20)
+
+
+class TasteBody(BaseModel):
+    """Broad moves, dB."""
+
+    warmth_db: float = Field(default=0.0, ge=-5, le=5)
+    body_db: float = Field(default=0.0, ge=-5, le=5)
+    clarity_db: float = Field(default=0.0, ge=-5, le=5)
+    air_db: float = Field(default=0.0, ge=-5, le=5)
+
+
+class TargetBody(BaseModel):
+    """Which target the tone is fitted to; ``id`` is that of an imported one."""
+
+    kind: Literal["by pitch", "lower voice", "higher voice", "reference take", "imported"] = "by pitch"
+    id: int | None = None
+
+
+class WishesBody(BaseModel):
+    """What a person wants of the treated voice; what is left out is as usual."""
+
+    cut_weight: float = Field(default=0.8, ge=0.05, le=0.95)
+    taste: TasteBody | None = None
+    target: TargetBody | None = None
+    aims: AimsBody | None = None
+
+
+class TargetName(BaseModel):
+    """An imported target."""
+
+    id: int
+    name: str
 
 
 class DiagramPointView(BaseModel):
@@ -693,7 +913,11 @@ class Overview(BaseModel):
     voice_causes: list[CauseView]
     gain_plan: GainPlanView | None
     predictions: dict[str, PredictionView]
+    stages: list[StageView]
     settings: list[SettingView]
+    wishes: WishesBody
+    targets: list[TargetName]
+    clean: CleanView | None
     tone: ToneView | None
     delivery: DeliveryView | None
     diagram: list[DiagramPointView]

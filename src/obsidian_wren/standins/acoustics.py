@@ -13,9 +13,10 @@ import soxr
 
 from obsidian_wren.core.chain.filters import EqualizerBand, band_section, response_db
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.decay import sweep_signal
 from obsidian_wren.core.measure.speech import active_level
 from obsidian_wren.core.measure.weighting import a_weighting_power
-from obsidian_wren.standins.spec import MicrophoneSpec, NoiseSpec, PlacementSpec, RoomSpec
+from obsidian_wren.standins.spec import MicrophoneSpec, NoiseSpec, PlacementSpec, RoomSpec, TalkerSpec
 
 TALKER = Path(__file__).with_name("talker")
 REFERENCE_PA = 20e-6
@@ -29,6 +30,62 @@ def talker_sound(part: str, rate_hz: int) -> Samples:
     resampled = soxr.resample(samples, rate, rate_hz, quality="VHQ")
     level = active_level(resampled, rate_hz=rate_hz).level_dbfs - 3.0103
     return np.asarray(resampled / 10.0 ** (level / 20.0))
+
+
+def spoken(voice: Samples, talker: TalkerSpec, rate_hz: int) -> Samples:
+    """The talker's sound as this talker speaks: hissing lifted, phrases of different loudness."""
+    if talker.hiss_db:
+        shelf = band_section(EqualizerBand("high_shelf", 5000.0, talker.hiss_db, 0.7), rate_hz=rate_hz)
+        hissing = scipy.signal.sosfilt(shelf[None, :], voice)
+        # Only where hissing is: where most of the sound lies over 4 kHz.
+        high = scipy.signal.sosfilt(scipy.signal.butter(2, 4000.0, "highpass", fs=rate_hz, output="sos"), voice)
+        smooth = np.ones(round(0.01 * rate_hz)) / round(0.01 * rate_hz)
+        share = scipy.signal.oaconvolve(high**2, smooth, "same") / (scipy.signal.oaconvolve(voice**2, smooth, "same") + 1e-12)
+        voice = voice + (hissing - voice) * np.clip((share - 0.4) * 5.0, 0.0, 1.0)
+    if talker.phrase_spread_db:
+        at = np.arange(len(voice)) / rate_hz
+        voice = voice * 10.0 ** (0.5 * talker.phrase_spread_db * np.sin(2.0 * np.pi * at / 12.0) / 20.0)
+    return np.asarray(voice)
+
+
+def breath_times_s(talker: TalkerSpec, seconds: float) -> Samples:
+    """When this talker's plosives reach the capsule."""
+    count = round(talker.plosives_per_minute * seconds / 60.0)
+    return (np.arange(count) + 0.5) * seconds / max(count, 1)
+
+
+def breath(talker: TalkerSpec, placement: PlacementSpec, count: int, rate_hz: int) -> Samples:
+    """Bursts of breath on the capsule, in pascals ``(count,)``: a pressure that rises at once and sways out in a tenth of a second."""
+    wave = np.zeros(count + rate_hz)
+    at = np.arange(round(0.12 * rate_hz)) / rate_hz
+    burst = np.exp(-at / 0.025) * np.sin(2.0 * np.pi * 38.0 * at) * (1.0 - np.exp(-at / 0.002))
+    burst *= np.sqrt(2.0) * pascals(talker.plosive_db_spl) / np.abs(burst).max() * min(1.0, 0.2 / placement.distance_m)
+    for start in breath_times_s(talker, count / rate_hz):
+        first = round(start * rate_hz)
+        wave[first : first + len(burst)] += burst
+    return wave[:count]
+
+
+def claps(count: int, rate_hz: int) -> Samples:
+    """Short claps, the first after a second, one every two seconds; the first wave's peak is √2."""
+    wave = np.zeros(count)
+    rng = np.random.default_rng(5)
+    length = round(0.004 * rate_hz)
+    clap = rng.standard_normal(length) * np.exp(-np.arange(length) / (0.001 * rate_hz))
+    clap *= np.sqrt(2.0) / np.abs(clap).max()
+    for first in range(rate_hz, count - length, 2 * rate_hz):
+        wave[first : first + length] = clap
+    return wave
+
+
+def sweep_in(count: int, rate_hz: int) -> Samples:
+    """The measuring sweep, half a second after the start."""
+    wave = np.zeros(count)
+    sweep = sweep_signal(rate_hz=rate_hz, level=np.sqrt(2.0))
+    first = rate_hz // 2
+    part = sweep[: max(0, count - first)]
+    wave[first : first + len(part)] = part
+    return wave
 
 
 def pascals(db_spl: float) -> float:

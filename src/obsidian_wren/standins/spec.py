@@ -20,11 +20,16 @@ class _Strict(BaseModel):
 
 
 class TalkerSpec(_Strict):
-    """Active speech level at one metre, dB SPL, for each effort."""
+    """Active speech level at one metre, dB SPL, for each effort; how many bursts of breath a minute reach the capsule and how strong they
+    are there at 20 cm; how much this talker hisses more than the recorded one; how far phrases differ in loudness."""
 
     normal_db_spl: float = Field(60.0, ge=30, le=110)
     loud_db_spl: float = Field(72.0, ge=30, le=120)
     soft_db_spl: float = Field(50.0, ge=20, le=100)
+    plosives_per_minute: float = Field(0.0, ge=0, le=120)
+    plosive_db_spl: float = Field(92.0, ge=40, le=130)
+    hiss_db: float = Field(0.0, ge=-20, le=20)
+    phrase_spread_db: float = Field(0.0, ge=0, le=30)
 
 
 class RoomSpec(_Strict):

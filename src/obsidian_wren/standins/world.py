@@ -14,18 +14,21 @@ from obsidian_wren.service.ports import Controls, Knob, SoundStream
 from obsidian_wren.standins import acoustics
 from obsidian_wren.standins.spec import WorldSpec
 
-PURPOSES = ("rest", "in-use", "talk", "loud", "soft", "passage", "muted", "other-gain", "dial")
+PURPOSES = ("rest", "in-use", "talk", "loud", "soft", "passage", "muted", "other-gain", "dial", "clap", "sweep", "reference")
 _PART = {
     "talk": ("talk", "normal_db_spl"),
     "passage": ("passage", "normal_db_spl"),
     "loud": ("loud", "loud_db_spl"),
     "soft": ("soft", "soft_db_spl"),
+    "reference": ("passage", "normal_db_spl"),
 }
 _DBU_VOLT = 0.7745967
 _LIVE_LOOP_S = 40.0
 _ROOM_LOOP_S = 12.0
 # What a phone beside the microphone plays while a dial is learned.
 _STEADY_DB_SPL = 70.0
+# A clap's first wave, and a sweep, over the RMS of normal talk.
+_CLAP_OVER_TALK_DB, _SWEEP_OVER_TALK_DB = 20.0, 9.0
 _PINK = ((20.0, 0.0), (20_000.0, -30.0))
 _GATE_FRAME_S = 0.02
 
@@ -46,9 +49,16 @@ def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int, off: f
     if purpose in _PART:
         part, effort = _PART[purpose]
         voice = acoustics.talker_sound(part, rate_hz)
-        voice = np.resize(voice, count) * acoustics.pascals(getattr(spec.talker, effort))
+        near = acoustics.spoken(np.resize(voice, count), spec.talker, rate_hz) * acoustics.pascals(getattr(spec.talker, effort))
+    elif purpose in ("clap", "sweep"):
+        sound = acoustics.claps(count, rate_hz) if purpose == "clap" else acoustics.sweep_in(count, rate_hz)
+        over = _CLAP_OVER_TALK_DB if purpose == "clap" else _SWEEP_OVER_TALK_DB
+        near = sound * acoustics.pascals(spec.talker.normal_db_spl + over)
+    if near.any():
         response = acoustics.room_response(spec.room, spec.placement, spec.microphone.pattern, rate_hz)
-        near = scipy.signal.oaconvolve(voice, response)[:count]
+        near = scipy.signal.oaconvolve(near, response)[:count]
+    if purpose in _PART:
+        near = near + acoustics.breath(spec.talker, spec.placement, count, rate_hz)
     if purpose == "dial":
         room = room + acoustics.shaped_noise(count, rate_hz, rng, _PINK) * acoustics.pascals(_STEADY_DB_SPL)
     far_db = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=False)

@@ -81,7 +81,8 @@ class Rig(Base):
     """One microphone, interface, room and placement, where its controls stand, and where its sound comes from.
 
     ``gain_db`` is the preamp in dB, ``dial`` its number where it is numbered; ``things_off`` names what is switched off in the
-    simulated room.
+    simulated room. ``wishes`` holds what the person wants of the treated voice, where it differs from what is usual; ``stage_order``
+    the stages in the person's order, empty for the default.
     """
 
     __tablename__ = "rig"
@@ -112,6 +113,8 @@ class Rig(Base):
     aim_low_dbfs: Mapped[float]
     aim_high_dbfs: Mapped[float]
     things_off: Mapped[list[str]] = mapped_column(JSON)
+    wishes: Mapped[JsonBody] = mapped_column(JSON)
+    stage_order: Mapped[list[str]] = mapped_column(JSON)
 
     microphone: Mapped[Microphone] = relationship(lazy="joined")
     interface: Mapped[Interface] = relationship(lazy="joined")
@@ -223,6 +226,30 @@ class Setting(Base):
     derived: Mapped[Any] = mapped_column(JSON)
     pinned: Mapped[bool]
     because: Mapped[str]
+
+
+class StageRow(Base):
+    """Whether a stage runs: in force, as derived, pinned by the person, because. ``matter`` holds settings that are no numbers."""
+
+    __tablename__ = "stage"
+
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20), primary_key=True)
+    runs: Mapped[bool]
+    derived: Mapped[bool]
+    pinned: Mapped[bool]
+    because: Mapped[str]
+    matter: Mapped[JsonBody] = mapped_column(JSON)
+
+
+class Target(Base):
+    """An imported target for the tone: rows of Hz and dB."""
+
+    __tablename__ = "target"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    rows: Mapped[list[list[float]]] = mapped_column(JSON)
 
 
 class Derivation(Base):

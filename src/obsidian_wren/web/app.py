@@ -8,9 +8,7 @@ from __future__ import annotations
 
 import json
 import queue
-import tempfile
 from collections.abc import Callable, Iterator
-from pathlib import Path
 from typing import Any, Literal
 
 from flask import Response, current_app, jsonify, request, send_from_directory
@@ -21,7 +19,8 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service import views
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.workshop import END, Workshop
-from obsidian_wren.web import guard, models
+from obsidian_wren.web import chain, guard, models
+from obsidian_wren.web.answers import state_answer, uploaded, workshop
 
 _LARGEST_UPLOAD = 2 * 1024**3
 _LARGEST_PIECE = 4 * 192_000 * 5
@@ -46,25 +45,14 @@ class ResponseUpload(BaseModel):
     file: FileStorage
 
 
-def _workshop() -> Workshop:
-    found: Workshop = current_app.config["WORKSHOP"]
-    return found
-
-
-def _state() -> Response:
-    from obsidian_wren.service.overview import overview
-
-    return Response(overview(_workshop()).model_dump_json(), mimetype="application/json")
-
-
 def state() -> Response:
     """Everything that the page shows."""
-    return _state()
+    return state_answer()
 
 
 def events() -> Response:
     """Server-sent events: ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``."""
-    bus = _workshop().bus
+    bus = workshop().bus
     listener = bus.listen()
 
     def stream() -> Iterator[str]:
@@ -88,24 +76,24 @@ def change_rig(body: views.RigFields) -> Response:
     """Keep what a person says about the rig."""
     from obsidian_wren.service import rigs
 
-    rigs.change_rig(_workshop(), body)
-    return _state()
+    rigs.change_rig(workshop(), body)
+    return state_answer()
 
 
 def turn(body: models.Turn) -> Response:
     """Turn a gain control."""
     from obsidian_wren.service import rigs
 
-    rigs.turn(_workshop(), body.control, body.position)
-    return _state()
+    rigs.turn(workshop(), body.control, body.position)
+    return state_answer()
 
 
 def switch_thing(body: models.Switch) -> Response:
     """Switch something in the simulated room."""
     from obsidian_wren.service import rigs
 
-    rigs.switch_thing(_workshop(), body.name, body.on)
-    return _state()
+    rigs.switch_thing(workshop(), body.name, body.on)
+    return state_answer()
 
 
 def add_microphone(body: views.MicrophoneFields) -> Response:
@@ -141,66 +129,64 @@ def change_room(path: models.ById, body: views.RoomFields) -> Response:
 def _keep(kind: views.KeptKind, body: Any, thing_id: int | None) -> Response:
     from obsidian_wren.service import rigs
 
-    rigs.keep_thing(_workshop(), kind, body, thing_id)
-    return _state()
+    rigs.keep_thing(workshop(), kind, body, thing_id)
+    return state_answer()
 
 
 def remove_thing(path: models.OfKind) -> Response:
     """Forget a kept thing that no rig is made of."""
     from obsidian_wren.service import rigs
 
-    rigs.remove_thing(_workshop(), path.kind, path.id)
-    return _state()
+    rigs.remove_thing(workshop(), path.kind, path.id)
+    return state_answer()
 
 
 def add_rig(body: models.Named) -> Response:
     """Keep a further rig, like the one in hand, and take it in hand."""
     from obsidian_wren.service import rigs
 
-    rigs.add_rig(_workshop(), body.name)
-    return _state()
+    rigs.add_rig(workshop(), body.name)
+    return state_answer()
 
 
 def use_rig(path: models.ById) -> Response:
     """Take another rig in hand."""
     from obsidian_wren.service import rigs
 
-    rigs.use_rig(_workshop(), path.id)
-    return _state()
+    rigs.use_rig(workshop(), path.id)
+    return state_answer()
 
 
 def remove_rig(path: models.ById) -> Response:
     """Forget a rig without takes."""
     from obsidian_wren.service import rigs
 
-    rigs.remove_rig(_workshop(), path.id)
-    return _state()
+    rigs.remove_rig(workshop(), path.id)
+    return state_answer()
 
 
 def import_response(form: ResponseUpload) -> Response:
     """Keep a response file with the rig's microphone."""
     from obsidian_wren.service import responses
 
-    with tempfile.TemporaryDirectory(dir=_workshop().folder.parts) as folder:
-        path = Path(folder) / "the file"
-        form.file.save(path)
-        responses.import_response(_workshop(), path, form.file.filename or "response")
-    return _state()
+    with uploaded(form.file) as (path, name):
+        responses.import_response(workshop(), path, name)
+    return state_answer()
 
 
 def remove_response() -> Response:
     """Use the microphone without a response file."""
     from obsidian_wren.service import rigs
 
-    rigs.detach_response(_workshop())
-    return _state()
+    rigs.detach_response(workshop())
+    return state_answer()
 
 
 def export_response(query: models.WhatResponse) -> Response:
     """The microphone's response, or the fitted correction, as two-column text."""
     from obsidian_wren.service import exporting
 
-    name, text = exporting.export_response(_workshop(), query.what)
+    name, text = exporting.export_response(workshop(), query.what)
     return Response(text, mimetype="text/plain", headers={"Content-Disposition": f'attachment; filename="{_plain_name(name)}"'})
 
 
@@ -212,16 +198,16 @@ def change_device(body: models.ChangeDevice) -> Response:
     """Change one thing in the computer's sound settings."""
     from obsidian_wren.service import computers
 
-    computers.change_device(_workshop(), body.device_id, body.field, body.value)
-    return _state()
+    computers.change_device(workshop(), body.device_id, body.field, body.value)
+    return state_answer()
 
 
 def name_device(body: models.NameDevice) -> Response:
     """Give a device a name of one's own."""
     from obsidian_wren.service import computers
 
-    computers.name_device(_workshop(), body.device_id, body.own_name)
-    return _state()
+    computers.name_device(workshop(), body.device_id, body.own_name)
+    return state_answer()
 
 
 def choose_device(body: models.DeviceById) -> Response:
@@ -242,47 +228,47 @@ def plug_in(body: models.DeviceById) -> Response:
 def _computer(action: str, body: models.DeviceById) -> Response:
     from obsidian_wren.service import computers
 
-    getattr(computers, action)(_workshop(), body.device_id)
-    return _state()
+    getattr(computers, action)(workshop(), body.device_id)
+    return state_answer()
 
 
 def undo() -> Response:
     """Take the newest change back."""
     from obsidian_wren.service import history
 
-    history.undo(_workshop())
-    return _state()
+    history.undo(workshop())
+    return state_answer()
 
 
 def redo() -> Response:
     """Make it again."""
     from obsidian_wren.service import history
 
-    history.redo(_workshop())
-    return _state()
+    history.redo(workshop())
+    return state_answer()
 
 
 def derive_again() -> Response:
     """Derive everything anew that the takes at hand can give."""
     from obsidian_wren.service import deriving
 
-    deriving.derive_again(_workshop())
-    return _state()
+    deriving.derive_again(workshop())
+    return state_answer()
 
 
 def start_watch(body: models.StartWatch) -> Response:
     """Listen in live."""
     from obsidian_wren.service import watching
 
-    watching.start_watch(_workshop(), body.purpose, browser_rate_hz=body.rate_hz)
-    return _state()
+    watching.start_watch(workshop(), body.purpose, browser_rate_hz=body.rate_hz)
+    return state_answer()
 
 
 def push_watch() -> Response:
     """The next piece of the browser's microphone."""
     from obsidian_wren.service import watching
 
-    watching.push_watch(_workshop(), _piece())
+    watching.push_watch(workshop(), _piece())
     return jsonify(ok=True)
 
 
@@ -290,16 +276,16 @@ def stop_watch() -> Response:
     """Stop listening in."""
     from obsidian_wren.service import watching
 
-    watching.stop_watch(_workshop())
-    return _state()
+    watching.stop_watch(workshop())
+    return state_answer()
 
 
 def settle(body: models.ForStep) -> Response:
     """Accept a step as it stands."""
     from obsidian_wren.service import calibrating
 
-    calibrating.settle_step(_workshop(), body.step)
-    return _state()
+    calibrating.settle_step(workshop(), body.step)
+    return state_answer()
 
 
 def start_take(body: models.StartTake) -> Response:
@@ -307,30 +293,26 @@ def start_take(body: models.StartTake) -> Response:
     from obsidian_wren.service import taking
 
     taking.start_simulated(
-        _workshop(), body.purpose, seconds=body.seconds, position=body.position, learns=body.learns, until_steady=body.until_steady
+        workshop(), body.purpose, seconds=body.seconds, position=body.position, learns=body.learns, until_steady=body.until_steady
     )
-    return _state()
+    return state_answer()
 
 
 def stop_take() -> Response:
     """End the running take and keep it."""
     from obsidian_wren.service import taking
 
-    taking.stop_take(_workshop())
-    return _state()
+    taking.stop_take(workshop())
+    return state_answer()
 
 
 def take_file(form: Upload) -> Response:
     """Make a take of a sound file."""
     from obsidian_wren.service import taking
 
-    upload = form.file
-    with tempfile.TemporaryDirectory(dir=_workshop().folder.parts) as folder:
-        # The person's file name is for reading only; it never becomes a path.
-        path = Path(folder) / "the file"
-        upload.save(path)
-        taking.keep_file(_workshop(), form.purpose, path, channel=form.channel, position=form.position, learns=form.learns)
-    return _state()
+    with uploaded(form.file) as (path, _):
+        taking.keep_file(workshop(), form.purpose, path, channel=form.channel, position=form.position, learns=form.learns)
+    return state_answer()
 
 
 def start_browser_take(body: models.StartBrowserTake) -> Response:
@@ -338,7 +320,7 @@ def start_browser_take(body: models.StartBrowserTake) -> Response:
     from obsidian_wren.service import taking
 
     take_id = taking.start_browser(
-        _workshop(), body.purpose, rate_hz=body.rate_hz, seconds=body.seconds, not_obeyed=list(body.not_obeyed), position=body.position,
+        workshop(), body.purpose, rate_hz=body.rate_hz, seconds=body.seconds, not_obeyed=list(body.not_obeyed), position=body.position,
         learns=body.learns, until_steady=body.until_steady,
     )  # fmt: skip
     return jsonify(take_id=take_id)
@@ -348,7 +330,7 @@ def add_piece(path: models.Piece) -> Response:
     """The next piece: little-endian 32-bit floats."""
     from obsidian_wren.service import taking
 
-    enough = taking.add_piece(_workshop(), path.take_id, path.number, _piece())
+    enough = taking.add_piece(workshop(), path.take_id, path.number, _piece())
     return jsonify(ok=True, enough=enough)
 
 
@@ -365,77 +347,78 @@ def discard_take(path: models.ById) -> Response:
     """Remove a take."""
     from obsidian_wren.service import taking
 
-    taking.discard_take(_workshop(), path.id)
-    return _state()
+    taking.discard_take(workshop(), path.id)
+    return state_answer()
 
 
 def keep_half(path: models.HalfById) -> Response:
     """Use a take that was cut off."""
     from obsidian_wren.service import taking
 
-    taking.keep_half(_workshop(), path.id)
-    return _state()
+    taking.keep_half(workshop(), path.id)
+    return state_answer()
 
 
 def discard_half(path: models.HalfById) -> Response:
     """Throw a cut-off take away."""
     from obsidian_wren.service import taking
 
-    taking.discard_half(_workshop(), path.id)
-    return _state()
+    taking.discard_half(workshop(), path.id)
+    return state_answer()
 
 
 def hear_take(path: models.ById, query: models.Hear) -> Response:
     """A WAV of a take, raw or treated."""
     from obsidian_wren.service import listening
 
-    return Response(listening.hear_take(_workshop(), path.id, query.version, matched=query.matched), mimetype="audio/wav")
+    sound = listening.hear_take(workshop(), path.id, query.version, matched=query.matched, off=query.left_out)
+    return Response(sound, mimetype="audio/wav")
 
 
 def fit_tone() -> Response:
     """Fit again; pins stay."""
     from obsidian_wren.service import calibrating
 
-    calibrating.fit_again(_workshop())
-    return _state()
+    calibrating.fit_again(workshop())
+    return state_answer()
 
 
 def change_setting(body: models.ChangeSetting) -> Response:
     """Pin, nudge or let go of a setting."""
     from obsidian_wren.service import calibrating
 
-    calibrating.change_setting(_workshop(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned)
-    return _state()
+    calibrating.change_setting(workshop(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned)
+    return state_answer()
 
 
 def pick_input(body: models.PickInput) -> Response:
     """Another program picks an input."""
     from obsidian_wren.service import sending
 
-    sending.pick_input(_workshop(), body.destination, body.picks)
-    return _state()
+    sending.pick_input(workshop(), body.destination, body.picks)
+    return state_answer()
 
 
 def _sending(action: str) -> Response:
     from obsidian_wren.service import sending
 
-    getattr(sending, action)(_workshop())
-    return _state()
+    getattr(sending, action)(workshop())
+    return state_answer()
 
 
 def start_run(body: models.StartRun) -> Response:
     """Go live."""
     from obsidian_wren.service import sending
 
-    sending.start_run(_workshop(), browser_rate_hz=body.rate_hz)
-    return _state()
+    sending.start_run(workshop(), browser_rate_hz=body.rate_hz)
+    return state_answer()
 
 
 def push_live() -> Response:
     """The next piece of the browser's microphone: little-endian 32-bit floats."""
     from obsidian_wren.service import sending
 
-    sending.push_live(_workshop(), _piece())
+    sending.push_live(workshop(), _piece())
     return jsonify(ok=True)
 
 
@@ -463,7 +446,7 @@ def hear_recording(path: models.ById) -> Response:
     """A recording as FLAC."""
     from obsidian_wren.service import listening
 
-    ws = _workshop()
+    ws = workshop()
     with ws.sessions() as session:
         found = listening.recording_path(ws, session, path.id)
     return send_from_directory(found.parent, found.name, mimetype="audio/flac")
@@ -473,14 +456,14 @@ def hear_call() -> Response:
     """The last ten seconds that the call heard."""
     from obsidian_wren.service import listening
 
-    return Response(listening.hear_call(_workshop()), mimetype="audio/wav")
+    return Response(listening.hear_call(workshop()), mimetype="audio/wav")
 
 
 def calibration() -> Response:
     """The calibration as an open file."""
     from obsidian_wren.service import exporting
 
-    body = json.dumps(exporting.export_calibration(_workshop()), indent=2, ensure_ascii=False)
+    body = json.dumps(exporting.export_calibration(workshop()), indent=2, ensure_ascii=False)
     headers = {"Content-Disposition": 'attachment; filename="calibration.json"'}
     return Response(body + "\n", mimetype="application/json", headers=headers)
 
@@ -537,6 +520,7 @@ ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], 
     ("get", "/recordings/<int:id>/sound", hear_recording, None),
     ("get", "/call/sound", hear_call, None),
     ("get", "/calibration", calibration, None),
+    *chain.ROUTES,
 )
 
 

@@ -8,6 +8,11 @@ from pydantic import BaseModel, Field
 
 from obsidian_wren.service.views import BandValue, Control, KeptKind, Purpose, StepName
 
+StageKind = Literal[
+    "highpass", "deplosive", "noise_reduction", "ring_reduction", "gate", "equalizer", "lowpass", "deesser", "leveller", "compressor",
+    "colour", "gain", "limiter",
+]  # fmt: skip
+
 
 class Problem(BaseModel):
     """A refusal: a stable code and the sentence for the person."""
@@ -144,7 +149,7 @@ class ForStep(BaseModel):
 class ChangeSetting(BaseModel):
     """Pin a setting to a value, or let it go."""
 
-    stage: Literal["highpass", "equalizer", "gain", "limiter"]
+    stage: StageKind
     name: str = Field(max_length=40)
     value: float | None = None
     band: BandValue | None = None
@@ -159,7 +164,51 @@ class PickInput(BaseModel):
 
 
 class Hear(BaseModel):
-    """How to hear a take."""
+    """How to hear a take; ``off`` names stages to leave out for once, parted by commas."""
 
     version: Literal["raw", "treated"] = "raw"
     matched: bool = True
+    off: str = Field(default="", max_length=200)
+
+    @property
+    def left_out(self) -> tuple[str, ...]:
+        """The stages to leave out."""
+        return tuple(part for part in self.off.split(",") if part)
+
+
+class SwitchStage(BaseModel):
+    """Hold a stage on or off; null lets what was derived stand again."""
+
+    kind: StageKind
+    on: bool | None
+
+
+class OrderStages(BaseModel):
+    """The stages in another order; empty for the usual one."""
+
+    order: list[StageKind] = Field(max_length=20)
+
+
+class TryGate(BaseModel):
+    """A threshold to try."""
+
+    threshold_dbfs: float = Field(ge=-100, le=0)
+    hysteresis_db: float | None = Field(default=None, ge=0, le=20)
+
+
+class WhatExport(BaseModel):
+    """Which form of the equalizer to hand out, at a rate."""
+
+    what: Literal["biquads", "impulse"]
+    rate_hz: int = Field(default=48_000, ge=8_000, le=192_000)
+
+
+class FramesOfTake(BaseModel):
+    """What the picture shows while a take plays."""
+
+    step_s: float
+    bands_hz: list[float]
+    level_dbfs: list[float | None]
+    peak_dbfs: list[float | None]
+    bands_dbfs: list[list[float | None]]
+    gains_db: dict[str, list[float]]

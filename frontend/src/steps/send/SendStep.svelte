@@ -62,12 +62,12 @@
       <Fact
         name="The feed will carry"
         value={withUnit(delivery.planned_lufs, 'LUFS')}
-        mark={Math.abs(delivery.planned_lufs - delivery.aim_lufs) <= delivery.tolerance_lu ? 'good' : 'fault'}
+        mark={Math.abs((delivery.planned_lufs ?? -99) - delivery.aim_lufs) <= delivery.tolerance_lu ? 'good' : 'fault'}
       >
         Aim {level(delivery.aim_lufs, 0)} ±{delivery.tolerance_lu} LUFS. True peak {withUnit(
           delivery.planned_true_peak_dbtp,
           'dBTP',
-        )}; the limiter takes {delivery.limited_db.toFixed(1)} dB off the highest one. The chain adds {delivery.delay_ms.toFixed(
+        )}; the limiter takes {(delivery.limited_db ?? 0).toFixed(1)} dB off the highest one. The chain adds {delivery.delay_ms.toFixed(
           1,
         )} ms.
       </Fact>

@@ -3,12 +3,37 @@
   import type { Tone } from '../../lib/api';
   import { frequencyTick, signed } from '../../lib/format';
   import { steps } from '../../lib/scales';
-  import { MARGIN, picture, TICKS_HZ } from './corridor';
+  import { desk } from '../../lib/state.svelte';
+  import { at } from '../../lib/tape';
+  import { heardNow, MARGIN, picture, TICKS_HZ } from './corridor';
 
   interface Props {
     tone: Tone;
   }
   let { tone }: Props = $props();
+
+  let heard = $state.raw<{ hz: number[]; db: (number | null)[] } | null>(null);
+  const listening = $derived(!!desk.overview?.watch.on || !!desk.overview?.run.live || !!desk.progress);
+
+  /** What is heard this moment: of the take that plays, else of the microphone. */
+  $effect(() => {
+    if (desk.position === null && !listening) {
+      heard = null;
+      return;
+    }
+    let asked = 0;
+    const draw = () => {
+      const tape = desk.tape.frames;
+      if (desk.position !== null && tape) {
+        heard = { hz: tape.bands_hz, db: at(tape.bands_dbfs, tape.step_s, desk.player.position) ?? [] };
+      } else if (desk.frames.newest) {
+        heard = { hz: desk.frames.newest.bands_hz, db: desk.frames.newest.bands_dbfs };
+      }
+      asked = requestAnimationFrame(draw);
+    };
+    asked = requestAnimationFrame(draw);
+    return () => cancelAnimationFrame(asked);
+  });
 </script>
 
 <Picture
@@ -21,6 +46,7 @@
       <line x1={MARGIN.left} x2={width - MARGIN.right} y1={p.y(tick)} y2={p.y(tick)} stroke="var(--rule)" />
       <text class="num soft" x={MARGIN.left - 10} y={p.y(tick) + 4} text-anchor="end">{signed(tick, 0)}</text>
     {/each}
+    <path d={p.sureness} fill="url(#speckle)" opacity="0.55" />
     <path d={p.corridor} fill="var(--aim-tint)" opacity="0.5" />
     <path d={p.corridorSure} fill="var(--aim-tint)" stroke="var(--aim)" stroke-width="1.250" />
     <g opacity="0.4" fill="none">
@@ -62,6 +88,20 @@
         style="fill: var(--aim); font-weight: 600">target corridor, ±{tone.corridor_db} dB</text
       >
     </g>
+    {#if heard}
+      {#each heardNow(tone, heard.hz, heard.db, p.middle) ?? [] as band (band.hz)}
+        {#if band.db > p.low && band.hz > 90 && band.hz < 16500}
+          <line
+            x1={p.x(band.hz / 1.1)}
+            x2={p.x(band.hz * 1.1)}
+            y1={p.y(band.db)}
+            y2={p.y(band.db)}
+            stroke="var(--peak)"
+            stroke-width="3"
+          />
+        {/if}
+      {/each}
+    {/if}
     {#each TICKS_HZ.filter((hz) => hz > 70) as hz (hz)}
       <text class="num soft" x={p.x(hz)} y={p.y(p.low) + 17} text-anchor="middle">{frequencyTick(hz)}</text>
     {/each}

@@ -4,6 +4,11 @@ import { picture } from './corridor';
 
 const hz = Array.from({ length: 60 }, (_, i) => 100 * 2 ** (i / 12));
 const tone: Tone = {
+  target_name: 'average speech',
+  certainty_db: null,
+  passages: 1,
+  sibilants: null,
+  resonances: [],
   points_hz: hz,
   target_db: hz.map(() => 50),
   recorded_db: hz.map((f) => (f > 400 && f < 600 ? 55 : 50)),

@@ -58,6 +58,8 @@ export function picture(tone: Tone, width: number, height: number) {
     x,
     y,
     low,
+    middle,
+    sureness: sureness(tone, middle, inSpan, x, y),
     high,
     stitches,
     corridor: band(points(tone, tone.target_db, middle, shown)) ?? '',
@@ -68,6 +70,44 @@ export function picture(tone: Tone, width: number, height: number) {
     correctedAll: curve(points(tone, tone.corrected_db, middle, shown)) ?? '',
     labels: labels(tone, middle, first, last, x, y),
   };
+}
+
+/** How far the recorded spectrum may be off: two standard errors to either side. */
+function sureness(
+  tone: Tone,
+  middle: number,
+  keep: (i: number) => boolean,
+  x: (hz: number) => number,
+  y: (db: number) => number,
+): string {
+  const errors = tone.certainty_db;
+  if (!errors) return '';
+  const rows = tone.points_hz.flatMap((hz, i) =>
+    keep(i) ? [{ hz, db: (tone.recorded_db[i] ?? 0) - middle, error: 2 * (errors[i] ?? 0) }] : [],
+  );
+  return (
+    area<(typeof rows)[number]>()
+      .x((row) => x(row.hz))
+      .y0((row) => y(row.db - row.error))
+      .y1((row) => y(row.db + row.error))(rows) ?? ''
+  );
+}
+
+/** Third octaves that are heard now, brought to the level of the target where the voice is trusted; null in silence. */
+export function heardNow(tone: Tone, bandsHz: number[], bandsDb: (number | null)[], middle: number): Point[] | null {
+  const target = (hz: number) => {
+    const i = tone.points_hz.findIndex((point) => point >= hz);
+    return i < 0 ? null : { db: (tone.target_db[i] ?? 0) - middle, sure: (tone.trust[i] ?? 0) > TRUSTED };
+  };
+  const known = bandsHz.flatMap((hz, i) => {
+    const db = bandsDb[i];
+    const wanted = target(hz);
+    return db === null || db === undefined || !wanted ? [] : [{ hz, db, wanted }];
+  });
+  const sure = known.filter((band) => band.wanted.sure && band.db > -75);
+  if (sure.length < 5) return null;
+  const shift = mean(sure.map((band) => band.wanted.db - band.db));
+  return known.map((band) => ({ hz: band.hz, db: band.db + shift }));
 }
 
 /** Where names can stand: at the point of widest difference, away from each other. */

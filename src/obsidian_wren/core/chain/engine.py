@@ -9,46 +9,146 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.stage import Stage, StageSpec
+from obsidian_wren.core.chain.delay import Delay
+from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
 
 _OFFLINE_BLOCK = 4096
+_TRACE_S = 0.01
+# Filters that are new in the chain settle before they are heard; then one chain fades into the other.
+_SETTLE_S, _FADE_S = 0.06, 0.02
 
 
-@dataclass
+@dataclass(frozen=True)
+class Trouble:
+    """A stage that failed and is passed over."""
+
+    kind: str
+    sentence: str
+
+
 class VoiceChain:
-    """Stages that are switched on, in order. Only finite samples leave; what comes in that is not finite counts as silence."""
+    """Stages that are switched on, in order. Only finite samples leave; what comes in that is not finite counts as silence.
 
-    specification: Sequence[StageSpec]
-    rate_hz: float
-    stages: list[Stage] = field(init=False)
+    A stage that fails is passed over from then on, its delay kept, and told in ``troubles``; the rest goes on. ``least_delay_samples``
+    pads the chain's delay, so that one chain can follow another without a jump.
+    """
 
-    def __post_init__(self) -> None:
-        self.stages = [spec.build(rate_hz=self.rate_hz) for spec in self.specification if spec.on]
+    def __init__(self, specification: Sequence[StageSpec], rate_hz: float, *, least_delay_samples: int = 0) -> None:
+        self.specification = specification
+        self.rate_hz = rate_hz
+        self.troubles: tuple[Trouble, ...] = ()
+        self.stages: list[Stage] = [spec.build(rate_hz=rate_hz) for spec in specification if spec.on]
+        missing = least_delay_samples - sum(stage.delay_samples for stage in self.stages)
+        if missing > 0:
+            self.stages.append(Delay(missing))
+        self._coming: VoiceChain | None = None
+        self._queued: Sequence[StageSpec] | None = None
+        self._faded = 0
 
     @property
     def delay_samples(self) -> int:
         """Samples by which the output lags the input."""
         return sum(stage.delay_samples for stage in self.stages)
 
+    @property
+    def gains_db(self) -> dict[str, float]:
+        """The lowest gain that each dynamics stage applied in the last block, dB."""
+        stages = self.stages if self._coming is None else self._coming.stages
+        return {stage.kind: stage.gain_db for stage in stages if stage.gain_db is not None}
+
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples of any length."""
         # A NaN or infinity anywhere makes the sum one.
         if not np.isfinite(block.sum()):
             block = np.where(np.isfinite(block), block, 0.0)
-        for stage in self.stages:
-            block = stage.process(block)
-        return block
+        return self._run(block) if self._coming is None else self._glide(block, self._coming)
+
+    def change(self, specification: Sequence[StageSpec]) -> None:
+        """Go over to other stages or settings without a gap or a click, within a tenth of a second.
+
+        What a stage remembers is taken over by its successor. The delay never shrinks on the way, so nothing is heard twice.
+        """
+        if self._coming is not None:
+            self._queued = specification
+            return
+        coming = VoiceChain(specification, self.rate_hz, least_delay_samples=self.delay_samples)
+        before = {stage.kind: stage for stage in self.stages}
+        for stage in coming.stages:
+            if stage.kind in before:
+                take_over(stage, before[stage.kind])
+        self._coming, self._faded = coming, 0
+
+    def _run(self, block: Samples) -> Samples:
+        sound = block
+        for place, stage in enumerate(self.stages):
+            try:
+                sound = stage.process(sound)
+            except Exception as error:
+                sound = self._pass_over(place, f"failed inside ({type(error).__name__}: {error})", sound)
+        return sound if np.isfinite(sound.sum()) else self._start_afresh(block)
+
+    def _pass_over(self, place: int, why: str, block: Samples) -> Samples:
+        stage = self.stages[place]
+        self.troubles += (Trouble(stage.kind, f"The stage “{stage.kind}” {why} and is passed over; the others go on."),)
+        self.stages[place] = Delay(stage.delay_samples, kind=stage.kind)
+        return self.stages[place].process(block)
+
+    def _start_afresh(self, block: Samples) -> Samples:
+        """Something in a stage's memory is not finite: every stage starts anew, and one that fails again is passed over."""
+        failed = {trouble.kind for trouble in self.troubles}
+        fresh = {spec.kind: spec for spec in self.specification if spec.on and spec.kind not in failed}
+        sound = block
+        for place, stage in enumerate(self.stages):
+            spec = fresh.get(stage.kind)
+            self.stages[place] = Delay(stage.delay_samples, kind=stage.kind) if spec is None else spec.build(rate_hz=self.rate_hz)
+            after = self.stages[place].process(sound)
+            if not np.isfinite(after.sum()):
+                after = self._pass_over(place, "gave something that is no number", sound)
+            sound = after
+        return sound
+
+    def _glide(self, block: Samples, coming: VoiceChain) -> Samples:
+        old, new = self._run(block), coming.process(block)
+        settle = round(_SETTLE_S * self.rate_hz) + coming.delay_samples
+        fade = round(_FADE_S * self.rate_hz)
+        share = np.clip((np.arange(len(block)) + (1.0 + self._faded - settle)) / fade, 0.0, 1.0)
+        self._faded += len(block)
+        if self._faded >= settle + fade:
+            self.specification, self.stages = coming.specification, coming.stages
+            self.troubles += coming.troubles
+            self._coming = None
+            if self._queued is not None:
+                queued, self._queued = self._queued, None
+                self.change(queued)
+        return np.asarray(old + (new - old) * share)
 
 
 def render(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float) -> Samples:
     """Run ``(n,)`` samples through a fresh chain; the delay is taken off, so input and output line up."""
     chain = VoiceChain(specification, rate_hz)
-    delay = chain.delay_samples
+    delay, count = chain.delay_samples, len(samples)
+    out = np.empty(count + delay)
+    for first in range(0, count, _OFFLINE_BLOCK):
+        block = samples[first : first + _OFFLINE_BLOCK]
+        out[first : first + len(block)] = chain.process(block)
+    if delay:
+        out[count:] = chain.process(np.zeros(delay))
+    return out[delay:]
+
+
+def trace_gains(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float) -> tuple[Samples, dict[str, Samples]]:
+    """:func:`render`, with the lowest gain in dB of each dynamics stage in every 10 ms of its own time, ``(frames,)`` per kind."""
+    chain = VoiceChain(specification, rate_hz)
+    delay, step = chain.delay_samples, round(_TRACE_S * rate_hz)
     padded = np.concatenate([samples, np.zeros(delay)])
-    out = [chain.process(padded[i : i + _OFFLINE_BLOCK]) for i in range(0, len(padded), _OFFLINE_BLOCK)]
-    return np.concatenate(out)[delay:] if out else samples
+    out, gains = [], []
+    for first in range(0, len(padded), step):
+        out.append(chain.process(padded[first : first + step]))
+        gains.append(chain.gains_db)
+    kinds = gains[0] if gains else {}
+    return np.concatenate(out)[delay:] if out else samples, {kind: np.array([row[kind] for row in gains]) for kind in kinds}

@@ -45,16 +45,26 @@ def band_section(band: EqualizerBand, *, rate_hz: float) -> Samples:
 
 def highpass_sections(frequency_hz: float, *, order: int, rate_hz: float) -> Samples:
     """Butterworth high-pass of order 1 to 4 as sections ``(k, 6)``: cookbook biquads with Butterworth Qs, 6 dB/oct an order."""
+    return _butterworth(frequency_hz, order, rate_hz, sign=1.0)
+
+
+def lowpass_sections(frequency_hz: float, *, order: int, rate_hz: float) -> Samples:
+    """Butterworth low-pass of order 1 to 4 as sections ``(k, 6)``, as :func:`highpass_sections`."""
+    return _butterworth(frequency_hz, order, rate_hz, sign=-1.0)
+
+
+def _butterworth(frequency_hz: float, order: int, rate_hz: float, *, sign: float) -> Samples:
     w = 2.0 * math.pi * min(frequency_hz, 0.49 * rate_hz) / rate_hz
     sections = []
     for pair in range(order // 2):
         q = 1.0 / (2.0 * math.cos(math.pi * (2 * pair + 1 + order % 2) / (2 * order)))
         cos, alpha = math.cos(w), math.sin(w) / (2.0 * q)
-        scale = 1.0 + alpha
-        sections.append([(1 + cos) / 2 / scale, -(1 + cos) / scale, (1 + cos) / 2 / scale, 1.0, -2 * cos / scale, (1 - alpha) / scale])
+        scale, edge = 1.0 + alpha, (1.0 + sign * cos) / 2.0
+        sections.append([edge / scale, -sign * 2.0 * edge / scale, edge / scale, 1.0, -2.0 * cos / scale, (1.0 - alpha) / scale])
     if order % 2:
         k = math.tan(w / 2.0)
-        sections.append([1.0 / (1.0 + k), -1.0 / (1.0 + k), 0.0, 1.0, (k - 1.0) / (k + 1.0), 0.0])
+        through = (1.0 if sign > 0 else k) / (1.0 + k)
+        sections.append([through, -sign * through, 0.0, 1.0, (k - 1.0) / (k + 1.0), 0.0])
     return np.array(sections)
 
 
@@ -66,7 +76,7 @@ def response_db(sections: Samples, frequency_hz: Samples, *, rate_hz: float) -> 
     return np.asarray(20.0 * np.log10(np.maximum(ratio, 1e-15)).sum(axis=0))
 
 
-@njit(cache=True, fastmath={"contract"})
+@njit(cache=True, nogil=True, fastmath={"contract"})
 def run_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
     """Filter ``block`` into ``out`` through sections in series (transposed direct form II).
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import ClassVar, Self
+from typing import ClassVar
 
 import numpy as np
 
-from obsidian_wren.core.chain.stage import number
+from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 
 
@@ -17,8 +16,10 @@ class Gain:
 
     kind = "gain"
     delay_samples = 0
+    state: tuple[Samples, ...] = ()
 
     def __init__(self, *, gain_db: float) -> None:
+        self.gain_db = None
         self._factor = amplitude_from_db(gain_db)
 
     def process(self, block: Samples) -> Samples:
@@ -27,7 +28,7 @@ class Gain:
 
 
 @dataclass(frozen=True)
-class GainSpec:
+class GainSpec(Numbers):
     """Gain to the listener's loudness, dB."""
 
     kind: ClassVar[str] = "gain"
@@ -37,8 +38,3 @@ class GainSpec:
     def build(self, *, rate_hz: float) -> Gain:
         """The stage; a gain is the same at every rate."""
         return Gain(gain_db=self.gain_db)
-
-    @classmethod
-    def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
-        """From ``gain_db``."""
-        return cls(number(settings, "gain_db"), on)

@@ -11,6 +11,14 @@ from obsidian_wren.core.chain.sections import Sections
 from obsidian_wren.core.chain.stage import BadSetting, number
 
 
+def known_order(settings: Mapping[str, object]) -> int:
+    """The setting ``order``, 1 to 4. Raises BadSetting."""
+    order = int(number(settings, "order"))
+    if not 1 <= order <= 4:
+        raise BadSetting(f"has order {order}; 1 to 4 are known")
+    return order
+
+
 @dataclass(frozen=True)
 class HighpassSpec:
     """Corner in Hz, order 1 to 4 (6 dB per octave each)."""
@@ -27,7 +35,4 @@ class HighpassSpec:
     @classmethod
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
         """From ``frequency_hz`` and ``order``."""
-        order = int(number(settings, "order"))
-        if not 1 <= order <= 4:
-            raise BadSetting(f"has order {order}; 1 to 4 are known")
-        return cls(number(settings, "frequency_hz"), order, on)
+        return cls(number(settings, "frequency_hz"), known_order(settings), on)

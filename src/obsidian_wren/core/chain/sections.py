@@ -1,4 +1,4 @@
-"""Second-order sections in series, with their state: what high-pass and equalizer run as."""
+"""Second-order sections in series, with their state: what high-pass, low-pass and equalizer run as."""
 
 from __future__ import annotations
 
@@ -12,11 +12,17 @@ class Sections:
     """``sections`` is ``(k, 6)``; no sections pass the sound unchanged."""
 
     delay_samples = 0
+    gain_db = None
 
     def __init__(self, kind: str, sections: Samples) -> None:
         self.kind = kind
         self.sections = sections
         self._state = np.zeros((len(sections), 2))
+
+    @property
+    def state(self) -> tuple[Samples, ...]:
+        """The filters' memories."""
+        return (self._state,)
 
     def process(self, block: Samples) -> Samples:
         """Filter ``(n,)`` samples."""

@@ -1,12 +1,14 @@
 """What a stage is, and what describes one.
 
-To add a stage: one module with its specification and what runs it, one line in ``stages.py``, one in ``kinds.py``.
+To add a stage: one module with its specification and what runs it, one line in ``stages.py``, one entry in ``parameters.py``.
 """
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Mapping
-from typing import ClassVar, Protocol, Self
+from dataclasses import dataclass
+from typing import Any, ClassVar, Protocol, Self
 
 from obsidian_wren.core.decibels import Samples
 
@@ -16,10 +18,23 @@ class BadSetting(ValueError):
 
 
 class Stage(Protocol):
-    """One processor: state inside, block in, block out, any block size the same output."""
+    """One processor: state inside, block in, block out, any block size the same output.
+
+    ``state`` holds every array that a block changes, so that a stage with other settings can go on where this one stands.
+    """
 
     kind: str
     delay_samples: int
+
+    @property
+    def state(self) -> tuple[Samples, ...]:
+        """The arrays that are carried from block to block."""
+        ...
+
+    @property
+    def gain_db(self) -> float | None:
+        """The lowest gain that a dynamics stage applied in the last block, dB; None for stages that have none."""
+        ...
 
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples."""
@@ -52,3 +67,25 @@ def number(settings: Mapping[str, object], name: str) -> float:
     if not isinstance(value, (int, float)):
         raise BadSetting(f"has no number “{name}”")
     return float(value)
+
+
+@dataclass(frozen=True)
+class Numbers:
+    """The base of a specification whose fields are numbers, named as its settings are."""
+
+    kind: ClassVar[str]
+
+    @classmethod
+    def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
+        """From one number per field. Raises BadSetting."""
+        values: dict[str, Any] = {field.name: number(settings, field.name) for field in dataclasses.fields(cls) if field.name != "on"}
+        return cls(**values | {"on": on})
+
+
+def take_over(stage: Stage, before: Stage) -> None:
+    """Let a stage go on where another of its kind stands, as far as their states have the same shape."""
+    if type(stage) is not type(before):
+        return
+    for mine, theirs in zip(stage.state, before.state, strict=True):
+        if mine.shape == theirs.shape:
+            mine[...] = theirs

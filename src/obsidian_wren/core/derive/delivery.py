@@ -1,70 +1,50 @@
 """Delivery: the gain that brings the treated voice to a listener's loudness, under a true-peak ceiling.
 
 The gain is solved by running the real chain over the real take, so the loudness that is planned is the one that comes out.
-Aims: −18 LUFS for calls, a little under the −16 LUFS of spoken word on the web (EBU R 128 s2), so that no heavy limiting is
-needed; ceiling −3 dBTP, so that a coder on the way has room.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
 
-from obsidian_wren.core.chain.engine import render
-from obsidian_wren.core.chain.gain import GainSpec
-from obsidian_wren.core.chain.limiter import LimiterSpec, limiter_gains, local_peaks
-from obsidian_wren.core.chain.stage import StageSpec
+import numpy as np
+
+from obsidian_wren.core.chain.limiter import limiter_gains, local_peaks
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.setting import Setting, settle
-from obsidian_wren.core.measure.levels import true_peak_dbtp
-from obsidian_wren.core.measure.loudness import integrated_lufs, k_weighted, lufs_of_weighted
+from obsidian_wren.core.derive.ground import Ground
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.measure.loudness import k_weighted, lufs_of_weighted
 
-LOUDNESS_AIM_LUFS = -18.0
-LOUDNESS_TOLERANCE_LU = 1.0
-CEILING_DBTP = -3.0
-RELEASE_S = 0.1
+RELEASE_MS = 100.0
 MOST_LIMITING_DB = 8.0
 _GAIN_RANGE_DB = (-30.0, 40.0)
 _CLOSE_ENOUGH_LU = 0.07
 
 
-@dataclass(frozen=True)
-class Delivery:
-    """Gain and ceiling for one listener, with what the chain then gives on the take: planned loudness and true peak."""
-
-    gain_db: Setting
-    ceiling_dbtp: Setting
-    aim_lufs: float
-    planned_lufs: float
-    planned_true_peak_dbtp: float
-    limited_db: float
-
-
-def derive_delivery(
-    talk_samples: Samples, before: Sequence[StageSpec], *, rate_hz: float, aim_lufs: float = LOUDNESS_AIM_LUFS,
-    pinned_gain_db: float | None = None, pinned_ceiling_dbtp: float | None = None,
-) -> Delivery:  # fmt: skip
-    """Solve the gain on ``(n,)`` samples of talk after the stages ``before``."""
-    toned = render(before, talk_samples, rate_hz=rate_hz)
-    weighted, peaks = k_weighted(toned, rate_hz=rate_hz), local_peaks(toned)
-    start_lufs, start_peak = lufs_of_weighted(weighted, rate_hz=rate_hz), amplitude_db(float(peaks.max()))
-    ceiling = settle(CEILING_DBTP, "dBTP", "3 dB are kept for what a coder on the way adds between samples.", pinned_ceiling_dbtp)
-    most = ceiling.value - start_peak + MOST_LIMITING_DB
-    gain = round(_solve(weighted, peaks, aim_lufs, start_lufs, most, ceiling.value, rate_hz), 2)
-    text = f"The toned voice measures {start_lufs:.1f} LUFS; the listener's aim is {aim_lufs:.0f}."
+def derive_gain(ground: Ground, pins: Pins) -> StagePlan:
+    """The rule of the gain before the limiter."""
+    answer = Answer("gain", pins)
+    aims = ground.wishes.aims
+    ceiling = pins.numbers.get(("limiter", "ceiling_dbtp"), aims.ceiling_dbtp)
+    weighted, peaks = k_weighted(ground.talk, rate_hz=ground.rate_hz), local_peaks(ground.talk)
+    start_lufs = lufs_of_weighted(weighted, rate_hz=ground.rate_hz)
+    start_peak = amplitude_db(float(peaks.max())) if len(peaks) else -math.inf
+    most = ceiling - start_peak + MOST_LIMITING_DB
+    gain = _solve(weighted, peaks, aims.loudness_lufs, start_lufs, most, ceiling, ground.rate_hz)
+    text = f"The voice arrives here at {start_lufs:.1f} LUFS; the listener's aim is {aims.loudness_lufs:.0f}."
     if gain >= most - 0.02:
         text += f" Held back: more would cost the highest peaks over {MOST_LIMITING_DB:.0f} dB in the limiter."
-    setting = settle(gain, "dB", text, pinned_gain_db, digits=2)
-    out = render([GainSpec(setting.value), LimiterSpec(ceiling.value, RELEASE_S)], toned, rate_hz=rate_hz)
-    return Delivery(
-        gain_db=setting,
-        ceiling_dbtp=ceiling,
-        aim_lufs=aim_lufs,
-        planned_lufs=integrated_lufs(out, rate_hz=rate_hz),
-        planned_true_peak_dbtp=true_peak_dbtp(out),
-        limited_db=max(0.0, start_peak + setting.value - ceiling.value),
-    )
+    answer.set("gain_db", round(gain, 2), text)
+    return answer.plan(True, "Meets the listener's loudness.")
+
+
+def derive_limiter(ground: Ground, pins: Pins) -> StagePlan:
+    """The rule of the limiter: always on, always last."""
+    answer = Answer("limiter", pins)
+    ceiling = ground.wishes.aims.ceiling_dbtp
+    answer.set("ceiling_dbtp", ceiling, f"{-ceiling:.0f} dB are kept for what a coder on the way adds between samples.")
+    answer.set("release_ms", RELEASE_MS, "Time to 63 %: short enough to follow syllables, long enough not to rattle.")
+    return answer.plan(True, "No peak leaves over the ceiling.")
 
 
 def _held(gain_db: float, most_db: float) -> float:
@@ -81,11 +61,11 @@ def _solve(
     sound to some hundredths: each step then needs neither the filters nor the peaks again.
     """
     gain, slope = _held(aim_lufs - start_lufs, most_db), 0.9
-    if not math.isfinite(gain):
+    if not math.isfinite(gain) or not np.isfinite(start_lufs):
         return 0.0
     last: tuple[float, float] | None = None
     for _ in range(6):
-        limited = weighted * limiter_gains(peaks, gain_db=gain, ceiling_dbtp=ceiling_dbtp, release_s=RELEASE_S, rate_hz=rate_hz)
+        limited = weighted * limiter_gains(peaks, gain_db=gain, ceiling_dbtp=ceiling_dbtp, release_s=RELEASE_MS / 1000.0, rate_hz=rate_hz)
         reached = lufs_of_weighted(limited, rate_hz=rate_hz) + gain
         better = _held(gain + (aim_lufs - reached) / slope, most_db)
         if abs(aim_lufs - reached) <= _CLOSE_ENOUGH_LU or abs(better - gain) < 0.02:

@@ -332,10 +332,12 @@ def _evidence(
 
 def refit_evidence(
     voice: FineSpectrum, target: Target, trust: Samples, bands: Sequence[EqualizerBand], pinned: Sequence[bool],
-    *, rate_hz: float, highpass_sections: Samples,
+    *, rate_hz: float, highpass_sections: Samples | None,
 ) -> EqualizerFit:  # fmt: skip
     """The evidence for bands as they stand, after a person nudged one: nothing is fitted."""
-    cells = voice.cells * 10.0 ** (response_db(highpass_sections, CELL_HZ, rate_hz=rate_hz) / 10.0)
+    cells = voice.cells
+    if highpass_sections is not None:
+        cells = cells * 10.0 ** (response_db(highpass_sections, CELL_HZ, rate_hz=rate_hz) / 10.0)
     inside = (target.low_hz <= POINT_HZ) & (min(target.high_hz, 0.45 * rate_hz) >= POINT_HZ)
     trust = np.where(inside, trust, 0.0)
     trusted = np.flatnonzero(trust > 0.0)

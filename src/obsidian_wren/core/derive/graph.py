@@ -12,6 +12,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 
+from obsidian_wren.core.chain.parameters import TITLES
+
 Value = float | int | str | bool | None
 
 # Facts that lift or lower voice and room alike.
@@ -53,11 +55,23 @@ _NODES = (
     Node("gain-plan", "the gain plan", needs=("talk", "loud", "soft", "quiet", "split", "dial"), choices=("aim",)),
     Node("voice-shape", "the voice's spectrum", {"passage": _VOICE_SHAPE}),
     Node("room-shape", "the room's spectrum", {"rest": _ROOM_SHAPE}),
+    Node("reference", "the reference take", {"reference": frozenset()}),
+    Node("ring", "the ring of the room", {"clap": _PLACE | {"room"}, "sweep": _PLACE | {"room"}}),
     Node("highpass", "the high-pass", needs=("voice-shape", "room-shape"), pins=("highpass",)),
-    Node("equalizer", "the equalizer", needs=("highpass",), pins=("equalizer",), choices=("response",)),
-    Node("delivery", "gain and limiter", {"talk": _VOICE_SHAPE | _GAIN}, needs=("equalizer",), pins=("gain", "limiter")),
+    Node(
+        "cleaning", "the cleaning",
+        {"talk": _VOICE_SHAPE | _GAIN, "rest": _ROOM_SHAPE | _GAIN, "in-use": _ROOM_SHAPE | _GAIN | _DESK}, needs=("ring",),
+        pins=("highpass", "deplosive", "noise_reduction", "ring_reduction", "gate"), choices=("cut_weight", "treated"),
+    ),
+    Node(
+        "equalizer", "the equalizer", needs=("highpass", "reference"), pins=("equalizer",), choices=("response", "target", "taste")
+    ),
+    Node(
+        "delivery", "the voice chain", {"talk": _VOICE_SHAPE | _GAIN}, needs=("equalizer", "cleaning"),
+        pins=("lowpass", "deesser", "leveller", "compressor", "colour", "gain", "limiter"), choices=("treated", "order"),
+    ),
     Node("diagram", "the level diagram", {"talk": _VOICE_SHAPE | _GAIN, "rest": _ROOM_SHAPE | _GAIN}, needs=("delivery",)),
-)
+)  # fmt: skip
 GRAPH: dict[str, Node] = {node.name: node for node in _NODES}
 
 
@@ -149,6 +163,9 @@ _TAKES = {
     "soft": "The softest was taken again",
     "passage": "A newer passage was read",
     "dial": "The dial was taken at another position",
+    "clap": "A clap was taken",
+    "sweep": "A sweep was taken",
+    "reference": "The reference was taken again",
 }
 _FACTS = {
     "gain_db": ("at {then} dB gain", "{now}"),
@@ -186,12 +203,17 @@ def _sentence(reason: Reason) -> str:
     if kind == "take":
         return f"{_TAKES[rest]} since." if reason.now is not None else "A take that it stood on was discarded."
     if kind == "pin":
-        return f"You changed the {rest.replace('highpass', 'high-pass')} since."
+        return f"You changed the {TITLES[rest].lower()} since."
     if kind == "choice":
         words = {
             "aim": "The aim changed since.",
             "response": "Another response file is in use.",
             "microphone_data": "The microphone's data changed since.",
+            "taste": "You bent the target since.",
+            "target": "You chose another target since.",
+            "treated": "The aims of the treated voice changed since.",
+            "cut_weight": "You weighed cut words anew since.",
+            "order": "The stages stand in another order since.",
         }
         return words[rest]
     fact = reason.source.partition(".")[2]

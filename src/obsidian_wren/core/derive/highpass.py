@@ -9,8 +9,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.decibels import power_db
+from obsidian_wren.core.chain.filters import highpass_sections
+from obsidian_wren.core.decibels import Samples, power_db
+from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.setting import Setting, settle
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ
 
@@ -25,6 +28,22 @@ class HighpassRule:
 
     frequency_hz: Setting
     order: Setting
+
+    def sections(self, *, rate_hz: float) -> Samples:
+        """The filter with the values in force, ``(k, 6)``."""
+        return highpass_sections(self.frequency_hz.value, order=int(self.order.value), rate_hz=rate_hz)
+
+
+def derive_highpass_stage(ground: Ground, pins: Pins) -> StagePlan:
+    """The rule as a stage of the chain: always on."""
+    numbers = pins.numbers
+    rule = derive_highpass(
+        ground.talk_reading, ground.quiet_reading,
+        pinned_hz=numbers.get(("highpass", "frequency_hz")), pinned_order=numbers.get(("highpass", "order")),
+    )  # fmt: skip
+    answer = Answer("highpass", pins)
+    answer.settings.update(frequency_hz=rule.frequency_hz, order=rule.order)
+    return answer.plan(True, "Under the lowest pitch there is only rumble.")
 
 
 def derive_highpass(

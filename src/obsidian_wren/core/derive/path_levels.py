@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render
-from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, peak_dbfs, rms_dbfs
 from obsidian_wren.core.measure.speech import active_level
@@ -35,17 +32,6 @@ def levels_here(talk: Samples | None, quiet: Samples | None, *, rate_hz: float) 
             low, high = (float(v) for v in np.percentile(spoken, [10, 95]))
         peak = peak_dbfs(talk)
     return PathPoint(low, high, peak, None if quiet is None else rms_dbfs(quiet))
-
-
-def levels_after(
-    chain: Sequence[StageSpec], talk: Samples | None, quiet: Samples | None, *, rate_hz: float, quiet_rate_hz: float
-) -> PathPoint:
-    """The levels of ``(n,)`` takes after a chain."""
-    return levels_here(
-        None if talk is None else render(chain, talk, rate_hz=rate_hz),
-        None if quiet is None else render(chain, quiet, rate_hz=quiet_rate_hz),
-        rate_hz=rate_hz,
-    )
 
 
 def shifted(point: PathPoint, by_db: float) -> PathPoint:

@@ -7,16 +7,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.filters import EqualizerBand, highpass_sections
+from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive import equalizer_fit
 from obsidian_wren.core.derive.equalizer_fit import EqualizerFit
-from obsidian_wren.core.derive.highpass import HighpassRule
 from obsidian_wren.core.derive.regions import region
 from obsidian_wren.core.derive.setting import hz
-from obsidian_wren.core.derive.tone_target import Target, average_speech
+from obsidian_wren.core.derive.tone_target import Target, by_pitch
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.speech import Pitch
-from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, FineSpectrum
+from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, FineSpectrum, certainty_db
 
 # How strongly a response file speaks where the voice itself is too weak.
 _FILE_TRUST = 0.15
@@ -28,56 +28,55 @@ _HARMONIC_WIDTH = 1.06
 
 @dataclass(frozen=True)
 class NamedBand:
-    """A band with the trade's word for its region, its because and whether a person pinned it."""
+    """A band with the trade's word for its region, its because and whether a person pinned it.
+
+    ``sure_db``: how far the voice's level there may be off, one standard error over time; None from a single stretch.
+    """
 
     name: str
     band: EqualizerBand
     pinned: bool
     because: str
+    sure_db: float | None = None
 
 
 @dataclass(frozen=True)
 class Tone:
-    """The tone rule's answer: named bands, the fit's evidence, and a sentence on what was left alone."""
+    """The tone rule's answer: named bands, the fit's evidence, a sentence on what was left alone, and how sure the voice's spectrum is
+    at each point, dB ``(points,)``."""
 
     bands: tuple[NamedBand, ...]
     fit: EqualizerFit
     left_alone: str
+    target_name: str
+    certainty_db: np.ndarray | None
 
 
 def derive_tone(
-    talk: TalkReading, quiet: QuietReading, highpass: HighpassRule, *, pinned: Sequence[EqualizerBand] = (),
+    talk: TalkReading, quiet: QuietReading, sections: Samples | None, *, pinned: Sequence[EqualizerBand] = (),
     target: Target | None = None, mic_response_db: np.ndarray | None = None,
 ) -> Tone:  # fmt: skip
     """Fit the equalizer to this voice over this room.
 
-    ``mic_response_db`` ``(points,)`` is the microphone's response at ``POINT_HZ`` where a file gives it, NaN elsewhere: it speaks
-    only where the voice is too weak to be trusted. Raises ValueError where no octave of voice stands over the noise.
+    ``sections`` ``(k, 6)`` are the filters before the equalizer. ``mic_response_db`` ``(points,)`` is the microphone's response at
+    ``POINT_HZ`` where a file gives it, NaN elsewhere: an average voice through it stands in wherever this voice is too weak to be
+    trusted fully. Raises ValueError where no octave of voice stands over the noise.
     """
-    target = target or average_speech()
+    target = target or by_pitch(talk.pitch_hz)
     voice, trust = _voice_and_trust(talk, quiet, target, mic_response_db)
-    fit = equalizer_fit.fit_equalizer(
-        voice, target, trust, rate_hz=talk.rate_hz, highpass_sections=_sections(highpass, talk.rate_hz), pinned=pinned
-    )
-    return _explain(fit, talk.rate_hz)
+    fit = equalizer_fit.fit_equalizer(voice, target, trust, rate_hz=talk.rate_hz, highpass_sections=sections, pinned=pinned)
+    return _explain(fit, talk, target)
 
 
 def judge_tone(
-    talk: TalkReading, quiet: QuietReading, highpass: HighpassRule, bands: Sequence[EqualizerBand], pinned: Sequence[bool]
-) -> Tone:
+    talk: TalkReading, quiet: QuietReading, sections: Samples | None, bands: Sequence[EqualizerBand], pinned: Sequence[bool], *,
+    target: Target | None = None, mic_response_db: np.ndarray | None = None,
+) -> Tone:  # fmt: skip
     """The evidence for bands that a person has nudged; nothing is fitted."""
-    target = average_speech()
-    voice, trust = _voice_and_trust(talk, quiet, target, None)
-    return _explain(
-        equalizer_fit.refit_evidence(
-            voice, target, trust, bands, pinned, rate_hz=talk.rate_hz, highpass_sections=_sections(highpass, talk.rate_hz)
-        ),
-        talk.rate_hz,
-    )
-
-
-def _sections(highpass: HighpassRule, rate_hz: float) -> np.ndarray:
-    return highpass_sections(highpass.frequency_hz.value, order=int(highpass.order.value), rate_hz=rate_hz)
+    target = target or by_pitch(talk.pitch_hz)
+    voice, trust = _voice_and_trust(talk, quiet, target, mic_response_db)
+    fit = equalizer_fit.refit_evidence(voice, target, trust, bands, pinned, rate_hz=talk.rate_hz, highpass_sections=sections)
+    return _explain(fit, talk, target)
 
 
 def _voice_and_trust(
@@ -123,25 +122,36 @@ def _within_band(voice: FineSpectrum, trust: np.ndarray, target: Target) -> np.n
 
 
 def _fill_from_file(voice: FineSpectrum, trust: np.ndarray, target: Target, mic_response_db: np.ndarray) -> tuple[FineSpectrum, np.ndarray]:
-    """Where the voice is silent, pretend an average voice through this microphone, joined to the real one in level."""
-    weak = (trust == 0.0) & np.isfinite(mic_response_db) & (target.low_hz <= POINT_HZ)
-    if not weak.any() or not (trust > 0.5).any():
+    """The microphone's file first, the voice on top: what the voice cannot be trusted to tell, an average voice through this microphone
+    tells, joined to the real one in level. Where the voice is sure the file has no say."""
+    known = np.isfinite(mic_response_db) & (target.low_hz <= POINT_HZ)
+    if not (known & (trust < 1.0)).any() or not (trust > 0.5).any():
         return voice, trust
     points = voice.points_db()
     expected = target.levels_db + np.nan_to_num(mic_response_db)
     join = float(np.average((points - expected)[trust > 0.5]))
-    change_db = np.where(weak, expected + join - points, 0.0)
+    say = np.where(known, (1.0 - trust) * _FILE_TRUST, 0.0)
+    change_db = say / np.maximum(say + trust, 1e-9) * (expected + join - points)
     cells_db = np.interp(np.log(CELL_HZ), np.log(POINT_HZ), change_db)
-    return FineSpectrum(voice.cells * 10.0 ** (cells_db / 10.0), voice.top_hz), np.where(weak, _FILE_TRUST, trust)
+    return FineSpectrum(voice.cells * 10.0 ** (cells_db / 10.0), voice.top_hz), trust + say
 
 
-def _explain(fit: EqualizerFit, rate_hz: float) -> Tone:
+def _explain(fit: EqualizerFit, talk: TalkReading, target: Target) -> Tone:
+    sure = certainty_db(talk.stretches_db) if len(talk.stretches_db) > 1 else None
     bands = tuple(
-        NamedBand(region(band.frequency_hz), band, held, _because(band, held, fit, rate_hz))
+        NamedBand(region(band.frequency_hz), band, held, _because(band, held, fit, talk.rate_hz), _sure_of(band, sure, talk.rate_hz))
         for band, held in zip(fit.bands, fit.pinned, strict=True)
     )
     left_alone = f"Left alone under {hz(fit.low_hz)} and above {hz(fit.high_hz)}: too little voice there, a boost would only lift the room."
-    return Tone(bands, fit, left_alone)
+    return Tone(bands, fit, left_alone, target.name, sure)
+
+
+def _sure_of(band: EqualizerBand, sure: np.ndarray | None, rate_hz: float) -> float | None:
+    """The mean uncertainty over the half of a band that acts most."""
+    if sure is None:
+        return None
+    own = np.abs(equalizer_fit.eq_response_db([band], POINT_HZ, rate_hz=rate_hz))
+    return float(np.average(sure, weights=np.where(own >= 0.5 * own.max(), 1.0, 1e-9)))
 
 
 def _because(band: EqualizerBand, held: bool, fit: EqualizerFit, rate_hz: float) -> str:

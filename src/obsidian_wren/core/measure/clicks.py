@@ -61,6 +61,12 @@ def _click_starts(samples: Samples, rate_hz: float) -> tuple[np.ndarray, int]:
     return over[np.concatenate([[True], np.diff(over) > apart])], frame
 
 
+def click_times_s(samples: Samples, *, rate_hz: float) -> Samples:
+    """When each event of :func:`find_transients` begins, s."""
+    starts, frame = _click_starts(samples, rate_hz)
+    return np.asarray(starts * (frame / rate_hz), dtype=np.float64)
+
+
 def find_transients(samples: Samples, *, rate_hz: float) -> Transients:
     """Count events whose 2 ms peak above 500 Hz stands 15 dB over the median such peak; 60 ms apart at least."""
     seconds = len(samples) / rate_hz

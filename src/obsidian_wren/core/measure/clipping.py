@@ -53,7 +53,7 @@ class SoftClipping:
     third_harmonic_slope: float | None
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _flat_runs(samples: Samples, top: float, tolerance: float, steep: float, shortest: int) -> tuple[int, int]:
     """Runs within ``tolerance`` of the extreme ``top`` (positive side) whose neighbours fall off by at least ``steep``."""
     runs, held, n = 0, 0, len(samples)

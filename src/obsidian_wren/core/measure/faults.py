@@ -13,7 +13,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import clipping, integrity, speech
 
-Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial", "level"]
+Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial", "clap", "sweep", "reference", "level"]
 SHORTEST_S = 3.0
 _TONE_RATE_HZ = 16_000
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
@@ -114,13 +114,13 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
         raise BadTake(
             "too-short", f"Only {len(samples) / rate_hz:.1f} s of sound; at least {SHORTEST_S:.0f} s are needed. Take it again, longer."
         )
-    if purpose == "passage" and rate_hz < _TONE_RATE_HZ:
+    if purpose in ("passage", "reference") and rate_hz < _TONE_RATE_HZ:
         raise BadTake(
             "narrow-band",
             f"Sampled at {rate_hz / 1000:g} kHz, like a telephone: nothing above {rate_hz / 2000:g} kHz is in it, so the tone cannot be "
             "fitted. Take the passage again at 44.1 or 48 kHz.",
         )
-    if purpose == "dial":
+    if purpose in ("dial", "clap", "sweep"):
         return tuple(notes)
     voicing = speech.find_voice(samples, rate_hz=rate_hz)
     if purpose in ("rest", "in-use", "other-gain"):

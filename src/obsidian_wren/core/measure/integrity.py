@@ -25,7 +25,7 @@ class Dropouts:
     share: float
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _gaps(samples: Samples, shortest: int) -> tuple[int, int, int]:
     count, total, longest, i, n = 0, 0, 0, 0, len(samples)
     while i < n:

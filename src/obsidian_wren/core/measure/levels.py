@@ -52,6 +52,12 @@ def frame_levels_dbfs(samples: Samples, *, rate_hz: float, frame_s: float = FRAM
     return power_db(mean_squares) + AES17_OFFSET_DB
 
 
+def frame_peaks(samples: Samples, *, rate_hz: float, frame_s: float) -> Samples:
+    """Highest absolute sample of each whole frame, ``(frames,)``."""
+    frame_samples = max(1, round(frame_s * rate_hz))
+    return np.asarray(np.abs(samples[: len(samples) // frame_samples * frame_samples]).reshape(-1, frame_samples).max(axis=1))
+
+
 def percentiles_dbfs(samples: Samples, *, rate_hz: float) -> Percentiles:
     """Spread over time: percentiles of the 10 ms frame levels, dBFS. Silent frames count as −200 dBFS."""
     levels = np.maximum(frame_levels_dbfs(samples, rate_hz=rate_hz), -200.0)
@@ -96,7 +102,7 @@ def interpolator(factor: int, taps_per_phase: int) -> Samples:
     return np.asarray(rows)
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True)
 def interpolate(padded: Samples, row: Samples, value: Samples) -> None:
     """Convolve with one phase of an interpolator: ``value[i] = Σ padded[i + tap] · row[tap]``; taps in fours."""
     n = len(value)
@@ -110,7 +116,7 @@ def interpolate(padded: Samples, row: Samples, value: Samples) -> None:
             value[i] += at_a[i] * a + at_b[i] * b + at_c[i] * c + at_d[i] * d
 
 
-@njit(cache=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True)
 def _interpolated_peak(padded: Samples, phases: Samples, l1_norm: float, start: float) -> float:
     """Highest interpolated value of ``padded``, samples with ``taps`` zeros before and after."""
     factor, taps = phases.shape

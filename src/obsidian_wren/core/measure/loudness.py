@@ -113,6 +113,17 @@ def lufs_of_weighted(weighted: Samples, *, rate_hz: float) -> float:
     return _lufs(float(gated.mean())) if len(gated) else SILENCE_DB
 
 
+def lufs_of_energies(energies: Samples, *, step_s: float, samples_per_step: int) -> float:
+    """Integrated loudness from the K-weighted energy of short steps ``(n,)``, each the sum of its squares."""
+    edges = np.round(np.arange(0.0, len(energies) * step_s + 1e-9, _HOP_S) / step_s).astype(int)
+    edges = edges[edges <= len(energies)]
+    if len(edges) < 5:
+        return SILENCE_DB
+    hops = np.add.reduceat(energies[: edges[-1]], edges[:-1]) * step_s / (_HOP_S * samples_per_step)
+    gated = _gated(_block_means(hops, 4), _RELATIVE_GATE_LU)
+    return _lufs(float(gated.mean())) if len(gated) else SILENCE_DB
+
+
 def integrated_lufs(samples: Samples, *, rate_hz: float) -> float:
     """Integrated loudness in LUFS; minus infinity where nothing passes the gates."""
     found = measure_loudness(samples, rate_hz=rate_hz).integrated_lufs

@@ -95,6 +95,7 @@ class TalkReading:
     voiced_s: float
     snr_db: float | None
     voice: FineSpectrum
+    stretches_db: np.ndarray
 
 
 def _bands(samples: Samples, rate_hz: float) -> Spectrum:
@@ -167,6 +168,7 @@ def read_talk(samples: Samples, *, rate_hz: float, quiet: QuietReading | None = 
     # Frames within the P.56 margin of the active level are speech; the rest are pauses.
     spoken = frames[frames > active.level_dbfs - 15.9]
     low, high = np.percentile(spoken, [10, 95]) if len(spoken) else (active.level_dbfs, active.level_dbfs)
+    voice = voice_spectrum(samples, rate_hz=rate_hz, voicing=voicing, active_level_dbfs=active.level_dbfs)
     return TalkReading(
         duration_s=len(samples) / rate_hz,
         rate_hz=rate_hz,
@@ -187,5 +189,6 @@ def read_talk(samples: Samples, *, rate_hz: float, quiet: QuietReading | None = 
         pitch_hz=voicing.pitch(),
         voiced_s=voicing.voiced_s,
         snr_db=None if quiet is None else active.level_dbfs - quiet.rms_dbfs,
-        voice=voice_spectrum(samples, rate_hz=rate_hz, voicing=voicing, active_level_dbfs=active.level_dbfs),
+        voice=voice.mean,
+        stretches_db=voice.stretches_db,
     )

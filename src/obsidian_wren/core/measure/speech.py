@@ -64,7 +64,7 @@ class Voicing:
         return Pitch(float(p5), float(p50), float(p95))
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _activity_counts(samples: Samples, decay: float, hangover: int, thresholds: Samples, every: int) -> Samples:
     counts = np.zeros(len(thresholds))
     hanging = np.full(len(thresholds), hangover)

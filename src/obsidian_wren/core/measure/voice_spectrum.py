@@ -6,6 +6,7 @@ cells lets the fit predict exactly what an equalizer does to each band, also ins
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -51,11 +52,49 @@ def noise_spectrum(spectrum: Spectrum) -> FineSpectrum:
     return _cells(spectrum)
 
 
-def voice_spectrum(samples: Samples, *, rate_hz: float, voicing: Voicing, active_level_dbfs: float) -> FineSpectrum:
-    """Mean spectrum of the active speech, voiced and unvoiced, of ``(n,)`` samples.
+@dataclass(frozen=True)
+class VoiceSpectrum:
+    """The mean spectrum of a voice, and third-octave levels of ``count`` stretches of equally much speech, ``(count, points)`` in dB."""
+
+    mean: FineSpectrum
+    stretches_db: Samples
+
+
+def voice_spectrum(samples: Samples, *, rate_hz: float, voicing: Voicing, active_level_dbfs: float, count: int = 6) -> VoiceSpectrum:
+    """Spectrum of the active speech, voiced and unvoiced, of ``(n,)`` samples.
 
     A frame counts when it holds voiced sound or lies within the P.56 margin of the active level; pauses are left out.
     """
+    wanted = _spoken_frames(samples, rate_hz, voicing, active_level_dbfs)
+    share = np.minimum((np.cumsum(wanted) - 1.0) * count / max(wanted.sum(), 1.0), count - 1).astype(int)
+    spectra, weights = [], []
+    for k in range(count):
+        here = wanted * (share == k)
+        if here.any():
+            spectra.append(_cells(power_spectrum(samples, rate_hz=rate_hz, frame_s=FINE_FRAME_S, frames_wanted=here)))
+            weights.append(here.sum())
+    cells = np.average([spectrum.cells for spectrum in spectra], axis=0, weights=weights)
+    return VoiceSpectrum(FineSpectrum(cells, spectra[0].top_hz), np.array([spectrum.points_db() for spectrum in spectra]))
+
+
+def certainty_db(levels_db: Samples) -> Samples:
+    """How far the long-term spectrum may be off, from stretches ``(stretches, points)``: the standard error at each point, dB ``(points,)``.
+
+    Each stretch is levelled first: that a person spoke louder says nothing about tone.
+    """
+    levelled = levels_db - np.mean(levels_db, axis=1, keepdims=True)
+    return np.asarray(np.std(levelled, axis=0, ddof=1) / np.sqrt(len(levels_db)))
+
+
+def mean_spectrum(spectra: Sequence[FineSpectrum]) -> FineSpectrum:
+    """The mean of several passages, each brought to the level of the first before."""
+    first = float(spectra[0].cells.sum())
+    cells = [spectrum.cells * (first / max(float(spectrum.cells.sum()), 1e-30)) for spectrum in spectra]
+    return FineSpectrum(np.mean(cells, axis=0), min(spectrum.top_hz for spectrum in spectra))
+
+
+def _spoken_frames(samples: Samples, rate_hz: float, voicing: Voicing, active_level_dbfs: float) -> Samples:
+    """Weight 1 for each frame of :func:`power_spectrum` that is speech for at least half its length, else 0."""
     starts, length = frame_starts(samples, rate_hz=rate_hz, frame_s=FINE_FRAME_S)
     levels = frame_levels_dbfs(samples, rate_hz=rate_hz)
     spoken = levels > active_level_dbfs - 15.9
@@ -69,4 +108,4 @@ def voice_spectrum(samples: Samples, *, rate_hz: float, voicing: Voicing, active
     wanted = (share >= 0.5).astype(float)
     if not wanted.any():
         wanted[:] = 1.0
-    return _cells(power_spectrum(samples, rate_hz=rate_hz, frame_s=FINE_FRAME_S, frames_wanted=wanted))
+    return np.asarray(wanted, dtype=np.float64)

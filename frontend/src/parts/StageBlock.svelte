@@ -1,0 +1,117 @@
+<script lang="ts">
+  import type { Setting, Stage } from '../lib/api';
+  import { proper } from '../lib/format';
+  import { desk } from '../lib/state.svelte';
+  import Mark from './Mark.svelte';
+  import SettingRow from './SettingRow.svelte';
+
+  /** A stage: whether it runs and why, what it can be switched to, and its settings, folded away while it rests. */
+  interface Props {
+    stage: Stage;
+    settings: Setting[];
+    warning?: string;
+    open?: boolean;
+  }
+  let { stage, settings, warning, open = true }: Props = $props();
+  let unfolded = $state<boolean | null>(null);
+  const shown = $derived(unfolded ?? (open && stage.on));
+  const left = $derived(desk.without.includes(stage.kind));
+
+  async function hold(on: boolean | null): Promise<void> {
+    await desk.do('PATCH', 'stages', { kind: stage.kind, on });
+    desk.hearAgain();
+  }
+</script>
+
+<section class="stage" aria-label={stage.title}>
+  <div class="head">
+    <Mark kind={warning ? 'fault' : stage.on ? 'good' : 'none'} />
+    <h3>{stage.title}</h3>
+    <span class="state">{stage.on ? 'on' : 'off'}</span>
+    {#if stage.pinned}<span class="pinned">held by you</span>{/if}
+  </div>
+  <p>{proper(stage.because)}</p>
+  {#if warning}<p class="warning">{warning}</p>{/if}
+  <div class="tools">
+    {#if stage.kind !== 'limiter'}
+      <button type="button" disabled={desk.busy} onclick={() => void hold(!stage.on)}
+        >{stage.on ? 'Switch off' : 'Switch on'}</button
+      >
+    {/if}
+    {#if stage.pinned}
+      <button type="button" disabled={desk.busy} onclick={() => void hold(null)}
+        >As derived: {stage.derived_on ? 'on' : 'off'}</button
+      >
+    {/if}
+    {#if stage.on && desk.treatable}
+      <button type="button" aria-pressed={left} onclick={() => desk.leaveOut(stage.kind)}
+        >{left ? 'Hear with it' : 'Hear without it'}</button
+      >
+    {/if}
+    {#if settings.length}
+      <button type="button" class="fold" aria-expanded={shown} onclick={() => (unfolded = !shown)}
+        >{shown ? 'Fold settings' : `${settings.length} setting${settings.length === 1 ? '' : 's'}`}</button
+      >
+    {/if}
+  </div>
+  {#if shown}
+    {#each settings as setting (setting.stage + setting.name)}<SettingRow {setting} />{/each}
+  {/if}
+</section>
+
+<style>
+  .stage {
+    padding: 8px 0 6px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .head {
+    display: flex;
+    gap: 7px;
+    align-items: center;
+  }
+  h3 {
+    flex: 1;
+    font-size: 15px;
+  }
+  .state {
+    font-weight: 700;
+  }
+  .pinned {
+    padding: 0 4px;
+    border: 1px solid var(--ink);
+    font-size: 11px;
+    line-height: 15px;
+  }
+  p {
+    color: var(--quiet-ink);
+    font-size: 13px;
+    line-height: 1.35;
+  }
+  .warning {
+    margin-top: 3px;
+    color: var(--ink);
+  }
+  .tools {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px;
+    margin: 5px 0 2px;
+  }
+  button {
+    min-height: 26px;
+    padding: 0 8px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: none;
+    font-size: 13px;
+    cursor: pointer;
+  }
+  button[aria-pressed='true'] {
+    background: var(--voice);
+    color: var(--on-voice);
+  }
+  .fold {
+    border-color: transparent;
+    text-decoration: underline;
+  }
+</style>

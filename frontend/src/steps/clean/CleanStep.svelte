@@ -1,0 +1,160 @@
+<script lang="ts">
+  import type { Overview, Wishes } from '../../lib/api';
+  import { level, signed } from '../../lib/format';
+  import { desk } from '../../lib/state.svelte';
+  import Bench from '../../parts/Bench.svelte';
+  import Button from '../../parts/Button.svelte';
+  import Fact from '../../parts/Fact.svelte';
+  import StageBlock from '../../parts/StageBlock.svelte';
+  import Unknown from '../../parts/Unknown.svelte';
+  import Waiting from '../../parts/Waiting.svelte';
+  import GatePicture from './GatePicture.svelte';
+  import NoisePicture from './NoisePicture.svelte';
+  import RingPicture from './RingPicture.svelte';
+
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  const clean = $derived(overview.clean);
+  const step = $derived(overview.steps.find((s) => s.name === 'clean'));
+  const leaf = $derived(desk.leafName);
+  const inUse = $derived(overview.in_use !== null);
+  const kind = $derived(leaf === 'noise' ? 'noise_reduction' : leaf === 'ring' ? 'ring_reduction' : 'gate');
+  const stages = $derived(overview.stages.filter((s) => s.step === 'clean'));
+  const own = $derived(stages.find((s) => s.kind === kind));
+  const warnings = $derived(overview.delivery?.warnings ?? []);
+  const gate = $derived(overview.settings.filter((s) => s.stage === 'gate'));
+  const value = (name: string) => gate.find((s) => s.name === name)?.value ?? 0;
+  const lead = $derived(
+    {
+      gate: 'Two distributions and the edge between them. Move the edges, or let them be derived.',
+      noise: 'Only as strong as your listeners’ floor asks for; more would make words hollow.',
+      ring: 'How long your room rings on after a sound, and how strong that is beside your voice.',
+    }[leaf] ?? '',
+  );
+
+  function weigh(event: Event): void {
+    const cut_weight = Number((event.currentTarget as HTMLInputElement).value) / 100;
+    const wishes: Wishes = { ...overview.wishes, cut_weight };
+    void desk.do('PUT', 'wishes', wishes);
+  }
+</script>
+
+<Bench title="Clean" {lead}>
+  {#snippet evidence()}
+    {#if !clean}
+      <Waiting text="Take the room in Quiet and normal talk in Gain first: cleaning stands between the two." />
+    {:else if leaf === 'gate' && clean.gate}
+      <GatePicture
+        evidence={clean.gate}
+        threshold={value('threshold_dbfs')}
+        hysteresis={value('hysteresis_db')}
+        {inUse}
+        on={own?.on ?? false}
+      />
+    {:else if leaf === 'noise' && clean.noise_reduction}
+      <NoisePicture noise={clean.noise_reduction} on={own?.on ?? false} />
+    {:else if leaf === 'ring'}
+      {#if clean.ring_reduction && clean.ring_reduction.octaves.length}
+        <RingPicture ring={clean.ring_reduction} />
+      {:else}
+        <Waiting
+          text={clean.ring_reduction
+            ? `From the ends of your words the room seems to decay in ${clean.ring_reduction.decay_s.toFixed(2)} s. Clap once at your place to measure it by octave.`
+            : 'Clap once, loudly, where your mouth is, and keep still for three seconds. Or play the sweep there.'}
+        />
+      {/if}
+    {:else}
+      <Waiting text="This take is too short to tell." />
+    {/if}
+  {/snippet}
+  {#snippet slip()}
+    {#if clean}
+      {#if step?.status === 'stale'}<Fact name="Stale" value="" mark="fault">{step.why} Derive again.</Fact>{/if}
+      {#if clean.predicted}<Fact name="Predicted" value="" mark="none">{clean.predicted}</Fact>{/if}
+      {#if leaf === 'gate'}
+        {#if !inUse}
+          <Fact name="The room in use" value="unknown" mark="none"
+            >Only the room at rest is known. Take it in use: type, move, let the fan run. The edge belongs over that.</Fact
+          >
+        {/if}
+        <label class="weigh">
+          <span
+            >A cut word is worse than leaked room by <b class="num"
+              >{Math.round(clean.cut_weight * 100)} : {Math.round(100 - clean.cut_weight * 100)}</b
+            ></span
+          >
+          <input
+            type="range"
+            min="10"
+            max="95"
+            step="5"
+            value={clean.cut_weight * 100}
+            aria-label="How much worse a cut word is than leaked room"
+            onchange={weigh}
+          />
+        </label>
+      {:else if leaf === 'noise' && clean.noise_reduction}
+        <Fact
+          name="Floor at the listener"
+          value="{level(clean.noise_reduction.floor_after_dbfs_a)} dBFS(A)"
+          mark={(clean.noise_reduction.floor_after_dbfs_a ?? 0) <= clean.noise_reduction.aim_dbfs_a + 0.5
+            ? 'good'
+            : 'fault'}
+        >
+          {level(clean.noise_reduction.floor_dbfs_a)} before it, {level(clean.noise_reduction.aim_dbfs_a, 0)} is the aim.
+        </Fact>
+      {:else if leaf === 'ring' && clean.ring_reduction}
+        <Fact name="Decay of the room" value="{clean.ring_reduction.decay_s.toFixed(2)} s" mark="none">
+          To −60 dB, {clean.ring_reduction.method === 'speech ends'
+            ? 'estimated from the ends of your words'
+            : `measured with a ${clean.ring_reduction.method} (ISO 3382)`}.
+        </Fact>
+        {#if clean.ring_reduction.ring_share_db !== null}
+          <Fact name="Ring beside your voice" value="{signed(clean.ring_reduction.ring_share_db)} dB" mark="none">
+            Half the distance brings it down by 6 dB, without any processing.
+          </Fact>
+        {/if}
+      {/if}
+      {#if own}
+        <StageBlock
+          stage={own}
+          settings={overview.settings.filter((s) => s.stage === own.kind)}
+          warning={warnings.find((w) => w.kind === own.kind)?.sentence}
+        />
+      {/if}
+      {#each stages.filter((s) => s.kind !== kind) as stage (stage.kind)}
+        <p class="other">{stage.title}: <b>{stage.on ? 'on' : 'off'}</b>{stage.pinned ? ', held by you' : ''}.</p>
+      {/each}
+    {:else}
+      <Unknown what="what has to be cleaned" />
+    {/if}
+  {/snippet}
+  {#snippet action()}
+    <Button
+      primary={step?.status === 'open'}
+      disabled={!clean || step?.status === 'stale'}
+      onclick={() => void desk.settle('clean')}>Settle Clean</Button
+    >
+    <span>then Tone</span>
+  {/snippet}
+</Bench>
+
+<style>
+  .weigh {
+    display: block;
+    padding: 8px 0;
+    border-bottom: 1px solid var(--rule);
+    font-size: 13px;
+  }
+  .weigh input {
+    width: 100%;
+    accent-color: var(--ink);
+  }
+  .other {
+    padding: 7px 0;
+    border-bottom: 1px solid var(--rule);
+    font-size: 13px;
+  }
+</style>

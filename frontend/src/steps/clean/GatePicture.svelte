@@ -1,0 +1,208 @@
+<script lang="ts">
+  import { tryGate, type GateCounts, type GateEvidence } from '../../lib/api';
+  import { level } from '../../lib/format';
+  import { steps } from '../../lib/scales';
+  import { desk } from '../../lib/state.svelte';
+  import { at } from '../../lib/tape';
+  import Picture from '../../parts/Picture.svelte';
+  import { levelAt, MARGIN, scaleX, shapes, told } from './gate';
+
+  /** Words over the line, the room under it, and the two thresholds as edges that can be moved. */
+  interface Props {
+    evidence: GateEvidence;
+    threshold: number;
+    hysteresis: number;
+    inUse: boolean;
+    on: boolean;
+  }
+  let { evidence, threshold, hysteresis, inUse, on }: Props = $props();
+
+  let moving = $state<'open' | 'close' | null>(null);
+  let tried = $state<{ open: number; close: number } | null>(null);
+  let counts = $state<GateCounts | null>(null);
+  let asking = false;
+  const open = $derived(tried?.open ?? threshold);
+  const close = $derived(tried?.close ?? threshold - hysteresis);
+  const said = $derived(told(counts ?? evidence.counts));
+  const now = $derived(
+    desk.position !== null && desk.tape.frames
+      ? at(desk.tape.frames.peak_dbfs, desk.tape.frames.step_s, desk.position)
+      : null,
+  );
+
+  function move(which: 'open' | 'close', to: number): void {
+    const bounded = Math.min(0, Math.max(-90, to));
+    const next =
+      which === 'open'
+        ? { open: bounded, close: Math.min(bounded, bounded - (open - close)) }
+        : { open, close: Math.min(open, Math.max(open - 20, bounded)) };
+    tried = next;
+    void ask();
+  }
+
+  /** One question at a time; the newest edge is always asked about in the end. */
+  async function ask(): Promise<void> {
+    if (asking) return;
+    asking = true;
+    let asked: typeof tried = null;
+    while (tried && tried !== asked) {
+      asked = tried;
+      const found = await tryGate(asked.open, asked.open - asked.close).catch(() => null);
+      if (found) counts = found;
+    }
+    asking = false;
+  }
+
+  async function keep(): Promise<void> {
+    const wanted = tried;
+    moving = null;
+    if (!wanted) return;
+    const pin = (name: string, value: number) =>
+      desk.do('PATCH', 'settings', { stage: 'gate', name, value: Math.round(value * 10) / 10, pinned: true });
+    if (Math.abs(wanted.open - threshold) > 0.04) await pin('threshold_dbfs', wanted.open);
+    if (Math.abs(wanted.open - wanted.close - hysteresis) > 0.04)
+      await pin('hysteresis_db', wanted.open - wanted.close);
+    tried = null;
+    counts = null;
+  }
+
+  function onKey(event: KeyboardEvent, which: 'open' | 'close'): void {
+    const by = { ArrowLeft: -0.5, ArrowRight: 0.5, ArrowDown: -0.5, ArrowUp: 0.5, PageDown: -3, PageUp: 3 }[event.key];
+    if (event.key === 'Enter') void keep();
+    if (by === undefined) return;
+    event.preventDefault();
+    move(which, (which === 'open' ? open : close) + by);
+  }
+</script>
+
+<div class="gate">
+  <p class="told" aria-live="polite">
+    {#if !on}With a gate here:{/if}
+    {said.join('; ')}.
+    {#if tried && !moving}
+      <button type="button" onclick={() => void keep()}>Keep these edges</button>
+      <button type="button" onclick={() => ((tried = null), (counts = null))}>Back</button>
+    {/if}
+  </p>
+  <div class="picture">
+    <Picture
+      least={200}
+      label="How often words and the room {inUse
+        ? 'in use'
+        : 'at rest'} lie at each level, as the gate hears them. It opens at {level(open)} and closes at {level(
+        close,
+      )} dBFS."
+    >
+      {#snippet children(width, height)}
+        {@const x = scaleX(width)}
+        {@const s = shapes(evidence.speech, evidence.room, width, height)}
+        {@const bottom = height - MARGIN.bottom}
+        <rect x={x(0)} y={MARGIN.top} width="10" height={bottom - MARGIN.top} fill="url(#hatch)" />
+        {#each steps(-90, 0, 10) as tick (tick)}
+          <line x1={x(tick)} x2={x(tick)} y1={MARGIN.top} y2={bottom} stroke="var(--rule)" />
+          <text class="num soft" x={x(tick)} y={bottom + 16} text-anchor="middle">{level(tick, 0)}</text>
+        {/each}
+        <text class="soft" x={x(0)} y={bottom + 31} text-anchor="end">dBFS, as the gate hears it</text>
+        <path d={s.speech} fill="var(--voice)" />
+        <path d={s.room} fill="url(#speckle)" stroke="var(--room)" />
+        <line x1={x(-90)} x2={x(0)} y1={s.middle} y2={s.middle} stroke="var(--edge)" />
+        <text x={x(-90)} y={s.middle - 8} style="font-weight: 600">your words</text>
+        <text x={x(-90)} y={s.middle + 18} style="fill: var(--room); font-weight: 600"
+          >the room {inUse ? 'in use' : 'at rest'}</text
+        >
+        {#if now !== null}
+          <line
+            x1={x(now)}
+            x2={x(now)}
+            y1={MARGIN.top}
+            y2={bottom}
+            stroke="var(--peak)"
+            stroke-width="2"
+            stroke-dasharray="3 3"
+          />
+        {/if}
+        <rect
+          x={x(close)}
+          y={MARGIN.top - 4}
+          width={x(open) - x(close)}
+          height={bottom - MARGIN.top + 4}
+          fill="var(--aim-tint)"
+          opacity="0.7"
+        />
+        {#each [['open', open, 'opens at'], ['close', close, 'closes at']] as const as [which, value, word] (which)}
+          <line
+            x1={x(value)}
+            x2={x(value)}
+            y1={MARGIN.top - 4}
+            y2={bottom}
+            stroke="var(--aim)"
+            stroke-width={which === 'open' ? 3 : 1.5}
+          />
+          <text
+            x={x(value) + (which === 'open' ? 6 : -6)}
+            y={MARGIN.top - 10}
+            text-anchor={which === 'open' ? 'start' : 'end'}
+            style="fill: var(--aim); font-weight: 600">{word} {level(value)}</text
+          >
+          <rect
+            class="edge"
+            role="slider"
+            tabindex="0"
+            aria-label={which === 'open' ? 'Gate opens at' : 'Gate closes at'}
+            aria-valuemin={-90}
+            aria-valuemax={0}
+            aria-valuenow={value}
+            aria-valuetext="{level(value)} dBFS"
+            x={x(value) - 9}
+            y={MARGIN.top - 4}
+            width="18"
+            height={bottom - MARGIN.top + 4}
+            fill="transparent"
+            onkeydown={(event) => onKey(event, which)}
+            onpointerdown={(event) => {
+              moving = which;
+              event.currentTarget.setPointerCapture(event.pointerId);
+            }}
+            onpointermove={(event) => {
+              if (!moving) return;
+              const svg = event.currentTarget.ownerSVGElement!.getBoundingClientRect();
+              move(moving, levelAt(event.clientX - svg.left, width));
+            }}
+            onpointerup={() => void keep()}
+          />
+        {/each}
+      {/snippet}
+    </Picture>
+  </div>
+</div>
+
+<style>
+  .gate {
+    display: flex;
+    flex-direction: column;
+    height: 100%;
+  }
+  .told {
+    flex: none;
+    min-height: 30px;
+    font-weight: 600;
+  }
+  .told button {
+    margin-left: 8px;
+    padding: 2px 8px;
+    border: 1px solid var(--ink);
+    border-radius: 2px;
+    background: none;
+    font-weight: 600;
+    cursor: pointer;
+  }
+  .picture {
+    flex: 1 0 200px;
+  }
+  .edge {
+    cursor: ew-resize;
+  }
+  .edge:focus-visible {
+    outline: 2px solid var(--aim);
+  }
+</style>

@@ -1,0 +1,60 @@
+import { area, curveStepAfter } from 'd3-shape';
+import { decibelScale } from '../../lib/scales';
+
+/** Geometry of the gate's picture: words stand up from a middle line, the room hangs down from it, on one scale of levels. */
+
+export const LOW = -90;
+export const MARGIN = { left: 14, right: 14, top: 46, bottom: 34 };
+const FROM = -100;
+
+export function scaleX(width: number) {
+  return decibelScale(LOW, 0, MARGIN.left, width - MARGIN.right);
+}
+
+/** The level that lies under a place of the picture, to a half decibel. */
+export function levelAt(x: number, width: number): number {
+  return Math.round(scaleX(width).invert(x) * 2) / 2;
+}
+
+export interface Shapes {
+  middle: number;
+  speech: string;
+  room: string;
+}
+
+/** Shares per decibel as shapes. Each is as high as its own largest share: how often is compared within one, where between both. */
+export function shapes(speech: number[], room: number[], width: number, height: number): Shapes {
+  const x = scaleX(width);
+  const top = MARGIN.top;
+  const bottom = height - MARGIN.bottom;
+  const middle = top + (bottom - top) * 0.55;
+  const draw = (shares: number[], to: number) => {
+    const highest = Math.max(...shares, 1e-9);
+    return (
+      area<number>()
+        .x((_, i) => x(FROM + i))
+        .y0(middle)
+        .y1((share) => middle + (share / highest) * (to - middle))
+        .curve(curveStepAfter)(shares) ?? ''
+    );
+  };
+  return { middle, speech: draw(speech, top), room: draw(room, bottom) };
+}
+
+/** What a gate would do, in a few words. */
+export function told(counts: {
+  words: number;
+  beginnings_cut: number;
+  ends_cut: number;
+  room_let_through_s: number;
+  room_s: number;
+  clicks_let_through: number;
+  clicks: number;
+}): string[] {
+  const through = `${counts.room_let_through_s.toFixed(1)} of ${counts.room_s.toFixed(0)} s of room let through`;
+  return [
+    `${counts.beginnings_cut} beginnings and ${counts.ends_cut} ends cut of ${counts.words} words`,
+    through,
+    counts.clicks ? `${counts.clicks_let_through} of ${counts.clicks} clicks let through` : 'no clicks in the room',
+  ];
+}

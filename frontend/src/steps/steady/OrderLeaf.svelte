@@ -1,0 +1,93 @@
+<script lang="ts">
+  import type { Overview } from '../../lib/api';
+  import { desk } from '../../lib/state.svelte';
+  import Mark from '../../parts/Mark.svelte';
+  import { moved } from './order';
+
+  /** The stages as a line of stations. A stage moves by its two buttons; what an order defeats is said beside it. */
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  const kinds = $derived(overview.stages.map((stage) => stage.kind));
+  const warnings = $derived(overview.delivery?.warnings ?? []);
+
+  async function move(kind: string, by: -1 | 1): Promise<void> {
+    await desk.do('PUT', 'stages/order', { order: moved(kinds, kind, by) });
+    desk.hearAgain();
+  }
+</script>
+
+<ol>
+  {#each overview.stages as stage, place (stage.kind)}
+    {@const warning = warnings.find((w) => w.kind === stage.kind)}
+    <li class:off={!stage.on}>
+      <Mark kind={warning ? 'fault' : stage.on ? 'good' : 'none'} />
+      <span class="name">{stage.title}</span>
+      <span class="state">{stage.on ? 'on' : 'off'}</span>
+      <span class="why">{warning?.sentence ?? ''}</span>
+      <button
+        type="button"
+        aria-label="Move {stage.title} earlier"
+        disabled={place === 0 || desk.busy}
+        onclick={() => void move(stage.kind, -1)}>earlier</button
+      >
+      <button
+        type="button"
+        aria-label="Move {stage.title} later"
+        disabled={place === kinds.length - 1 || desk.busy}
+        onclick={() => void move(stage.kind, 1)}>later</button
+      >
+    </li>
+  {/each}
+</ol>
+<button
+  type="button"
+  class="usual"
+  disabled={desk.busy}
+  onclick={() => void desk.do('PUT', 'stages/order', { order: [] })}>The usual order</button
+>
+
+<style>
+  ol {
+    margin: 0;
+    padding: 0;
+    list-style: none;
+  }
+  li {
+    display: flex;
+    gap: 9px;
+    align-items: center;
+    min-height: 27px;
+    border-bottom: 1px solid var(--rule);
+    font-size: 13px;
+  }
+  .off .name {
+    color: var(--quiet-ink);
+  }
+  .name {
+    width: 140px;
+    font-weight: 600;
+  }
+  .state {
+    width: 28px;
+    color: var(--quiet-ink);
+  }
+  .why {
+    flex: 1;
+    color: var(--ink);
+  }
+  button {
+    min-height: 22px;
+    padding: 0 7px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: none;
+    font-size: 12px;
+    cursor: pointer;
+  }
+  .usual {
+    margin-top: 8px;
+    min-height: 26px;
+  }
+</style>

@@ -1,0 +1,128 @@
+<script lang="ts">
+  import { sendTarget, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
+  import { signed } from '../../lib/format';
+  import { desk } from '../../lib/state.svelte';
+  import CorridorPicture from './CorridorPicture.svelte';
+
+  /** Which target the corridor follows, and four broad moves that bend it. */
+  interface Props {
+    overview: Overview;
+    tone: Tone;
+  }
+  let { overview, tone }: Props = $props();
+  const MOVES = [
+    ['warmth_db', 'Warmth', 'around 160 Hz'],
+    ['body_db', 'Body', 'around 450 Hz'],
+    ['clarity_db', 'Clarity', 'around 3.2 kHz'],
+    ['air_db', 'Air', 'over 9 kHz'],
+  ] as const;
+  const wishes = $derived(overview.wishes);
+  const target = $derived(wishes.target ?? { kind: 'by pitch' as const, id: null });
+  const reference = $derived(overview.takes.some((take) => take.purpose === 'reference' && take.current));
+  let picker = $state<HTMLInputElement | null>(null);
+
+  const taste = $derived<Taste>(wishes.taste ?? { warmth_db: 0, body_db: 0, clarity_db: 0, air_db: 0 });
+
+  function bend(name: keyof Taste, value: number): void {
+    const body: Wishes = { ...wishes, taste: { ...taste, [name]: value } };
+    void desk.do('PUT', 'wishes', body).then(() => desk.hearAgain());
+  }
+
+  function choose(select: HTMLSelectElement): void {
+    const [kind, id] = select.value.split('/');
+    if (kind === 'import') {
+      select.value = target.id === null ? target.kind : `${target.kind}/${target.id}`;
+      picker?.click();
+      return;
+    }
+    const chosen = { kind: kind as typeof target.kind, id: id ? Number(id) : null };
+    void desk.do('PUT', 'wishes', { ...wishes, target: chosen });
+  }
+
+  function importFile(): void {
+    const file = picker?.files?.[0];
+    if (file) void desk.attempt(() => sendTarget(file));
+    if (picker) picker.value = '';
+  }
+</script>
+
+<div class="leaf">
+  <div class="choices">
+    <label class="target">
+      Target
+      <select
+        value={target.id === null ? target.kind : `${target.kind}/${target.id}`}
+        onchange={(event) => choose(event.currentTarget)}
+      >
+        <option value="by pitch">average speech, by your pitch</option>
+        <option value="lower voice">average speech, lower voices</option>
+        <option value="higher voice">average speech, higher voices</option>
+        <option value="reference take" disabled={!reference}
+          >your reference take{reference ? '' : ' (take one first)'}</option
+        >
+        {#each overview.targets as entry (entry.id)}<option value="imported/{entry.id}">{entry.name}</option>{/each}
+        <option value="import">a file: Hz and dB in two columns…</option>
+      </select>
+    </label>
+    <input
+      bind:this={picker}
+      type="file"
+      accept=".txt,.csv,text/*"
+      onchange={importFile}
+      class="hidden-text"
+      tabindex="-1"
+      aria-label="Target file"
+    />
+    {#each MOVES as [name, title, where] (name)}
+      <label>
+        {title} <span class="where">{where}</span>
+        <b class="num">{signed(taste[name] ?? 0)} dB</b>
+        <input
+          type="range"
+          min="-5"
+          max="5"
+          step="0.5"
+          value={taste[name] ?? 0}
+          aria-label={title}
+          disabled={desk.busy}
+          onchange={(event) => bend(name, Number(event.currentTarget.value))}
+        />
+      </label>
+    {/each}
+  </div>
+  <div class="picture"><CorridorPicture {tone} /></div>
+</div>
+
+<style>
+  .leaf {
+    display: flex;
+    flex-direction: column;
+    height: 100%;
+  }
+  .choices {
+    flex: none;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 18px;
+    align-items: end;
+    font-size: 13px;
+  }
+  .target {
+    flex-basis: 100%;
+  }
+  label {
+    display: block;
+  }
+  .where {
+    color: var(--quiet-ink);
+  }
+  input[type='range'] {
+    display: block;
+    width: 150px;
+    accent-color: var(--ink);
+  }
+  .picture {
+    flex: 1 0 200px;
+    min-height: 0;
+  }
+</style>

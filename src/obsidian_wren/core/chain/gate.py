@@ -1,0 +1,161 @@
+"""Gate and downward expander in one stage.
+
+Over the threshold it is open. Once the level has stayed under the closing threshold (the threshold less the hysteresis) for the hold
+time, the gain falls to ``(ratio − 1) · (level − threshold)`` dB, at most by the range: a ratio of 100 is a gate, less is an
+expander. Attack is the time to 63 % of the way in amplitude, release to 63 % of the way in dB. With look-ahead the sound is delayed
+so that the gate opens before the word does.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+from numba import njit
+
+from obsidian_wren.core.chain.detector import (
+    OWN,
+    amplitude,
+    control_points,
+    control_step,
+    detect,
+    detector_ring,
+    glide,
+    reach,
+    sidechain_sections,
+    stage_memory,
+)
+from obsidian_wren.core.chain.filters import run_sections
+from obsidian_wren.core.chain.stage import Numbers
+from obsidian_wren.core.decibels import Samples
+
+# A gate starts open: a first word is never cut.
+_OPEN, _HELD, _GAIN_DB = OWN, OWN + 1, OWN + 2
+
+
+@njit(cache=True, nogil=True)
+def gate_gains_db(levels_db: Samples, settings: Samples, memory: Samples) -> None:
+    """Turn levels at control points into gains in dB, in place."""
+    threshold, closing, ratio, span, attack, hold, release = settings
+    is_open, held, gain = memory[5] > 0.5, memory[6], memory[7]
+    for j in range(len(levels_db)):
+        level = levels_db[j]
+        if level >= threshold:
+            is_open, held = True, 0.0
+        elif is_open and level < closing:
+            held += 1.0
+            if held > hold:
+                is_open = False
+        elif is_open:
+            held = 0.0
+        target = 0.0
+        if not is_open:
+            target = max(-span, min(0.0, (ratio - 1.0) * (level - threshold)))
+        if target > gain:
+            now = np.exp(gain / 8.685889638065035)
+            now += (np.exp(target / 8.685889638065035) - now) * attack
+            gain = 8.685889638065035 * np.log(now)
+        else:
+            gain += (target - gain) * release
+        levels_db[j] = gain
+    memory[5], memory[6], memory[7] = (1.0 if is_open else 0.0), held, gain
+
+
+@njit(cache=True, nogil=True)
+def _gate(
+    block: Samples, out: Samples, past: Samples, sections: Samples, filters: Samples, step: int, ring: Samples, memory: Samples,
+    settings: Samples,
+) -> float:  # fmt: skip
+    count, delay = len(block), len(past)
+    points = control_points(count, step, memory)
+    controls = np.empty(points)
+    if len(sections):
+        side = np.empty(count)
+        run_sections(sections, filters, block, side)
+        detect(side, step, ring, memory, controls)
+    else:
+        detect(block, step, ring, memory, controls)
+    lowest = memory[7]
+    gate_gains_db(controls, settings, memory)
+    for j in range(points):
+        lowest = min(lowest, controls[j])
+        controls[j] = amplitude(controls[j])
+    glide(step, controls, memory, out)
+    if delay == 0:
+        for i in range(count):
+            out[i] *= block[i]
+        return float(lowest)
+    for i in range(min(count, delay)):
+        out[i] *= past[i]
+    for i in range(delay, count):
+        out[i] *= block[i - delay]
+    if count >= delay:
+        past[:] = block[count - delay :]
+    else:
+        past[: delay - count] = past[count:].copy()
+        past[delay - count :] = block
+    return float(lowest)
+
+
+class Gate:
+    """Runs a :class:`GateSpec` at a rate."""
+
+    kind = "gate"
+
+    def __init__(self, spec: GateSpec, *, rate_hz: float) -> None:
+        self.gain_db = 0.0
+        self.delay_samples = round(spec.look_ahead_ms * rate_hz / 1000.0)
+        self._step = control_step(rate_hz)
+        self._ring = detector_ring(rate_hz=rate_hz)
+        self._sections = sidechain_sections(spec.sidechain_hz, rate_hz=rate_hz)
+        self._filters = np.zeros((1, 2))
+        self._past = np.zeros(self.delay_samples)
+        self._memory = stage_memory(3)
+        self._memory[_OPEN] = 1.0
+        self._settings = spec.control_settings(rate_hz=rate_hz)
+
+    @property
+    def state(self) -> tuple[Samples, ...]:
+        """Detector, side-chain filter, the delayed sound, and whether it is open."""
+        return self._ring, self._filters, self._past, self._memory
+
+    def process(self, block: Samples) -> Samples:
+        """Gate ``(n,)`` samples; the output lags by ``delay_samples``."""
+        out = np.empty_like(block)
+        self.gain_db = float(
+            _gate(block, out, self._past, self._sections, self._filters, self._step, self._ring, self._memory, self._settings)
+        )
+        return out
+
+
+@dataclass(frozen=True)
+class GateSpec(Numbers):
+    """Threshold in dBFS of the detector, hysteresis and range in dB, ratio (100: a gate), times in ms, side-chain high-pass in Hz."""
+
+    kind: ClassVar[str] = "gate"
+    threshold_dbfs: float
+    hysteresis_db: float
+    ratio: float
+    range_db: float
+    attack_ms: float
+    hold_ms: float
+    release_ms: float
+    look_ahead_ms: float
+    sidechain_hz: float
+    on: bool = True
+
+    def build(self, *, rate_hz: float) -> Gate:
+        """The stage at a rate."""
+        return Gate(self, rate_hz=rate_hz)
+
+    def control_settings(self, *, rate_hz: float) -> Samples:
+        """The settings as :func:`gate_gains_db` takes them, times in control steps."""
+        per_ms = rate_hz / control_step(rate_hz) / 1000.0
+        ratio = 1e6 if self.ratio >= 100.0 else self.ratio
+        return np.array(
+            [
+                self.threshold_dbfs, self.threshold_dbfs - self.hysteresis_db, ratio, self.range_db,
+                reach(self.attack_ms / 1000.0, rate_hz=rate_hz), self.hold_ms * per_ms, reach(self.release_ms / 1000.0, rate_hz=rate_hz),
+            ]
+        )  # fmt: skip

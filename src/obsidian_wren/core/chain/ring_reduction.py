@@ -1,0 +1,105 @@
+"""The ring of the room, held: late reverberation is foretold from what was heard before and weighed out. 4 ms of delay.
+
+Lebart, Boucher & Denbigh (2001), "A new method based on spectral subtraction for speech dereverberation", with the model of Habets
+(2009), "Late reverberant spectral variance estimation based on a statistical model": a room of decay time T lets the power fall by
+60 dB in T, so what is late now is the power of 48 ms ago, faded by that much; of it only the share that the ring has of the whole
+sound counts (the direct sound does not ring again). The gain is that of ``spectral_gain``.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+from numba import njit
+
+from obsidian_wren.core.chain.short_time import ShortTime
+from obsidian_wren.core.chain.spectral_gain import lift_table, log_spectral_gain
+from obsidian_wren.core.chain.stage import Numbers
+from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_from_db
+
+DELAY_S = 0.004
+LATE_FROM_S = 0.048
+_SMOOTHING = 0.97
+_POWER_SMOOTHING_S = 0.02
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _hold_ring(
+    powers: Samples, past: Samples, at: int, mean: Samples, clean: Samples, fade: float, follow: float, floor: float, smoothing: float,
+    gains: Samples, lift: Samples,
+) -> int:  # fmt: skip
+    frames, bins = powers.shape
+    for j in range(frames):
+        for k in range(bins):
+            late = fade * past[at, k] + 1e-20
+            mean[k] += (powers[j, k] - mean[k]) * follow
+            past[at, k] = mean[k]
+            posterior = powers[j, k] / late
+            prior = max(smoothing * clean[k] / late + (1.0 - smoothing) * max(posterior - 1.0, 0.0), 1e-3)
+            gain = min(log_spectral_gain(prior, posterior, lift), 1.0)
+            clean[k] = gain * gain * powers[j, k]
+            gains[j, k] = max(gain, floor)
+        at = at + 1 if at + 1 < len(past) else 0
+    return at
+
+
+class RingReduction:
+    """Runs a :class:`RingReductionSpec` at a rate."""
+
+    kind = "ring_reduction"
+
+    def __init__(self, spec: RingReductionSpec, *, rate_hz: float) -> None:
+        self.gain_db = None
+        self._frames = ShortTime(rate_hz=rate_hz, delay_s=DELAY_S)
+        self.delay_samples = self._frames.delay_samples
+        bins = self._frames.length // 2 + 1
+        hop_s = self._frames.hop / rate_hz
+        late_hops = max(1, round(LATE_FROM_S / hop_s))
+        self._past = np.zeros((late_hops, bins))
+        self._mean, self._clean, self._at = np.zeros(bins), np.zeros(bins), np.zeros(1)
+        self._follow = 1.0 - np.exp(-hop_s / _POWER_SMOOTHING_S)
+        self._fade = late_share(spec.decay_s, spec.ring_share_db)
+        self._floor = amplitude_from_db(-spec.reduction_db)
+
+    @property
+    def state(self) -> tuple[Samples, ...]:
+        """Frames under way and the powers of the last 48 ms."""
+        return (*self._frames.state, self._past, self._mean, self._clean, self._at)
+
+    def process(self, block: Samples) -> Samples:
+        """Hold the ring in ``(n,)`` samples; the output lags by ``delay_samples``."""
+        return self._frames.process(block, self._gains)
+
+    def _gains(self, powers: Samples) -> Samples:
+        gains = np.empty_like(powers)
+        self._at[0] = _hold_ring(
+            powers, self._past, int(self._at[0]), self._mean, self._clean, self._fade, self._follow, self._floor, _SMOOTHING, gains,
+            lift_table(),
+        )  # fmt: skip
+        return gains
+
+
+def late_share(decay_s: float, ring_share_db: float) -> float:
+    """The power now of what rings on from 48 ms ago, per power of the whole sound then.
+
+    ``ring_share_db`` is the reverberant over the direct power: of a steady sound the share r / (1 + r) rings on.
+    """
+    ratio = power_from_db(ring_share_db)
+    return ratio / (1.0 + ratio) * power_from_db(-60.0 * LATE_FROM_S / decay_s)
+
+
+@dataclass(frozen=True)
+class RingReductionSpec(Numbers):
+    """Most reduction in dB, decay time of the room in s (to −60 dB), reverberant over direct power in dB."""
+
+    kind: ClassVar[str] = "ring_reduction"
+    reduction_db: float
+    decay_s: float
+    ring_share_db: float
+    on: bool = True
+
+    def build(self, *, rate_hz: float) -> RingReduction:
+        """The stage at a rate."""
+        return RingReduction(self, rate_hz=rate_hz)

@@ -1,0 +1,26 @@
+"""Colour: for fun or character, so it is never derived to be on; its settings are careful starts."""
+
+from __future__ import annotations
+
+from obsidian_wren.core.derive.ground import Ground
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+
+_STARTS: dict[str, tuple[float, str]] = {
+    "drive_db": (6.0, "Peaks just reach the bend."),
+    "harmonics": (0.0, "None until you want them; 20 % is heard as warmth."),
+    "echo_ms": (120.0, "Short enough to be one sound with the word."),
+    "echo": (0.0, "None until you want it."),
+    "room_s": (0.4, "A small room."),
+    "room": (0.0, "None until you want it."),
+    "plate": (0.0, "None until you want it."),
+    "ring_hz": (60.0, "A rough, machine-like voice."),
+    "ring": (0.0, "None until you want it."),
+}
+
+
+def derive_colour(ground: Ground, pins: Pins) -> StagePlan:
+    """Off, with every effect at a careful start."""
+    answer = Answer("colour", pins)
+    for name, (value, because) in _STARTS.items():
+        answer.set(name, value, because)
+    return answer.plan(False, "Off until you want it: character is taste, and nothing measured asks for it.")

@@ -1,0 +1,92 @@
+"""The de-esser: sibilants are brought to the loudness of the speech beside them, never under it, and never so far that they lisp."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.chain.deesser import band_section
+from obsidian_wren.core.chain.filters import run_sections
+from obsidian_wren.core.decibels import Samples, amplitude_db
+from obsidian_wren.core.derive.ground import Ground
+from obsidian_wren.core.derive.setting import hz
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.measure.levels import frame_peaks
+from obsidian_wren.core.measure.sibilants import Sibilant, find_sibilants
+
+# More would lisp: an "s" then sinks into its vowels.
+LISP_GUARD_DB = 8.0
+_RATIO = 4.0
+_WORTH_DB = 1.0
+_USUAL_HZ = 6500.0
+
+
+@dataclass(frozen=True)
+class SibilanceEvidence:
+    """Every sibilant found, and the level of the band as the stage hears it, every 10 ms, dBFS."""
+
+    found: tuple[Sibilant, ...]
+    levels_dbfs: Samples
+    step_s: float
+
+
+def derive_deesser(ground: Ground, pins: Pins) -> StagePlan:
+    """The rule of the de-esser, from the sibilants of the voice as it is toned."""
+    answer = Answer("deesser", pins)
+    found = find_sibilants(ground.talk, rate_hz=ground.rate_hz)
+    usual = float(np.median([s.frequency_hz for s in found])) if found else _USUAL_HZ
+    centre = answer.set(
+        "frequency_hz",
+        round(usual / 100.0) * 100.0,
+        f"Your hissing is strongest at {hz(usual)}." if found else "No sibilant was found; a usual place.",
+    )
+    q = answer.set("q", _width(found), "As wide as your hissing wanders.")
+    levels = _band_peaks_dbfs(ground.talk, centre, q, ground.rate_hz)
+    over = np.array([s.over_neighbours_db for s in found])
+    own = np.array([_level_at(levels, s) for s in found])
+    harsh = over > 0.0
+    # Each harsh sibilant says at which level of the band it would be as loud as its neighbours.
+    wanted = own[harsh] - over[harsh] if harsh.any() else own
+    threshold = float(np.median(wanted)) if len(wanted) else -30.0
+    because = f"At this level in the band your hissing is as loud as the words beside it ({len(found)} measured)."
+    answer.set(
+        "threshold_dbfs",
+        threshold,
+        because if harsh.any() else "None of yours is louder than its neighbours; the level where the median lies.",
+    )
+    worst = float(np.percentile(over, 95)) if len(over) else 0.0
+    held = float(np.clip(worst, 0.0, LISP_GUARD_DB))
+    text = f"The loudest of them stand {worst:.1f} dB over their neighbours; more than that is never taken."
+    if worst > LISP_GUARD_DB:
+        text = f"The loudest stand {worst:.1f} dB over their neighbours, but more than {LISP_GUARD_DB:.0f} dB would lisp."
+    answer.set("range_db", held if held >= 0.5 else 3.0, text if worst > 0.0 else "As little as would be heard, should you want it.")
+    answer.set("ratio", _RATIO, "Three quarters of what stands over goes; the rest keeps an s an s.")
+    on = worst >= _WORTH_DB
+    share = int(np.count_nonzero(harsh))
+    text = f"{share} of {len(found)} sibilants are louder than the words beside them, the worst by {worst:.1f} dB."
+    if not found:
+        text = "No sibilant was found in the take."
+    elif not on:
+        text = f"Your {len(found)} sibilants are no louder than the words beside them: nothing to hold."
+    return answer.plan(on, text, evidence=SibilanceEvidence(found, levels, 0.01))
+
+
+def _width(found: tuple[Sibilant, ...]) -> float:
+    """A Q that spans the middle four fifths of the sibilants' frequencies."""
+    if len(found) < 4:
+        return 1.0
+    low, high = np.percentile([s.frequency_hz for s in found], [10, 90])
+    return float(np.clip(np.sqrt(low * high) / max(high - low, 1.0), 0.6, 2.0))
+
+
+def _band_peaks_dbfs(talk: Samples, centre_hz: float, q: float, rate_hz: float) -> Samples:
+    band = np.empty_like(talk)
+    run_sections(band_section(centre_hz, q, rate_hz=rate_hz), np.zeros((1, 2)), talk, band)
+    return amplitude_db(frame_peaks(band, rate_hz=rate_hz, frame_s=0.01) + 1e-10)
+
+
+def _level_at(levels: Samples, sibilant: Sibilant) -> float:
+    first = round(sibilant.at_s * 100.0)
+    inside = levels[first : max(first + 1, round((sibilant.at_s + sibilant.length_s) * 100.0))]
+    return float(inside.max()) if len(inside) else -100.0

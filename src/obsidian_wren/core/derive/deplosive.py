@@ -1,0 +1,71 @@
+"""Plosives: on when the take holds any; the threshold lies over all that this voice has under 150 Hz without them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.chain.deplosive import low_band, low_pole
+from obsidian_wren.core.decibels import Samples, amplitude_db
+from obsidian_wren.core.derive.ground import Ground
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.measure.levels import frame_peaks
+from obsidian_wren.core.measure.plosives import BAND_HZ, Plosive, find_plosives
+
+_MARGIN_DB = 2.0
+_MOST_DB = 24.0
+
+
+@dataclass(frozen=True)
+class PlosiveEvidence:
+    """The bursts found, and the level of the low band as the stage hears it, every 10 ms, dBFS."""
+
+    found: tuple[Plosive, ...]
+    levels_dbfs: Samples
+    step_s: float
+
+
+def derive_deplosive(ground: Ground, pins: Pins) -> StagePlan:
+    """The rule of the plosive stage."""
+    answer = Answer("deplosive", pins)
+    found = find_plosives(ground.talk, rate_hz=ground.rate_hz)
+    corner = answer.set("frequency_hz", BAND_HZ, "Breath on a capsule lies under 150 Hz; a voice's words do not need what is lost there.")
+    levels = _band_peaks_dbfs(ground.talk, corner, ground.rate_hz)
+    bursts = np.zeros(len(levels), dtype=bool)
+    for plosive in found:
+        bursts[round(plosive.at_s * 100.0) - 2 : round((plosive.at_s + plosive.length_s) * 100.0) + 8] = True
+    usual = float(levels[~bursts].max()) if (~bursts).any() else -40.0
+    threshold = answer.set(
+        "threshold_dbfs",
+        usual + _MARGIN_DB,
+        f"Your voice alone never passes {usual:.0f} dBFS in this band; {_MARGIN_DB:.0f} dB are left over it.",
+    )
+    over = [float(levels[round(p.at_s * 100.0) : round((p.at_s + p.length_s) * 100.0) + 1].max()) - threshold for p in found]
+    worst = max(over, default=0.0)
+    answer.set("range_db", min(_MOST_DB, max(worst, 0.0) + 3.0), _range_because(found, worst))
+    longest = max((p.length_s for p in found), default=0.05)
+    answer.set("release_ms", 1000.0 * longest, f"Let go as fast as the bursts end: the longest lasts {1000.0 * longest:.0f} ms.")
+    on = bool(found) and worst > 0.0
+    return answer.plan(on, _because(found, ground), evidence=PlosiveEvidence(found, levels, 0.01))
+
+
+def _band_peaks_dbfs(talk: Samples, corner_hz: float, rate_hz: float) -> Samples:
+    low = np.empty_like(talk)
+    low_band(talk, low_pole(corner_hz, rate_hz=rate_hz), np.zeros(2), low)
+    return amplitude_db(frame_peaks(low, rate_hz=rate_hz, frame_s=0.01) + 1e-10)
+
+
+def _because(found: tuple[Plosive, ...], ground: Ground) -> str:
+    seconds = len(ground.talk) / ground.rate_hz
+    if not found:
+        return f"No burst of breath in {seconds:.0f} s of talk: nothing to hold."
+    at = ", ".join(f"{plosive.at_s:.1f} s" for plosive in found[:3])
+    more = "" if len(found) <= 3 else " and more"
+    return f"{len(found)} burst{'s' if len(found) > 1 else ''} of breath in {seconds:.0f} s of talk, at {at}{more}."
+
+
+def _range_because(found: tuple[Plosive, ...], worst: float) -> str:
+    return (
+        f"The worst burst stands {worst:.0f} dB over the threshold." if found else "No burst was found; this is the least that would act."
+    )

@@ -1,0 +1,126 @@
+"""Gate, expander or none, from two distributions: the room in use and the words of the voice, as the gate's own detector hears them.
+
+The threshold lies where the two errors balance as the person weighs them: the share of speech under it (cut words) against the share
+of room over it (leaked room). Hold and release come from the pauses between this person's words.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from obsidian_wren.core.chain.gate import GateSpec
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.gate_evidence import GateCounts, GateEvidence, count, detector_levels_dbfs, distributions
+from obsidian_wren.core.derive.ground import Ground, room_a_weighted_dbfs
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.measure.clicks import click_times_s
+from obsidian_wren.core.measure.words import pauses_s
+
+_GATE, _EXPANDER = 100.0, 2.0
+# So much of the two distributions may cross before closing fully would be heard as cutting.
+_CLEAR_CROSSING = 0.01
+_GENTLE_DB, _FULL_DB = 12.0, 30.0
+_PART_OF_A_PHRASE_S = 0.35
+
+
+def derive_gate(ground: Ground, pins: Pins) -> StagePlan:
+    """The rule of the gate."""
+    answer = Answer("gate", pins)
+    pitch = ground.talk_reading.pitch_hz
+    low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
+    hears_from = answer.set("sidechain_hz", low, "Rumble under your voice must not open it.")
+    talk, step_s = detector_levels_dbfs(ground.talk, hears_from, rate_hz=ground.rate_hz)
+    room, _ = detector_levels_dbfs(ground.room, hears_from, rate_hz=ground.rate_hz)
+    speech_share, room_share = distributions(talk, room, step_s, ground.words)
+    weight = ground.wishes.cut_weight
+    balanced, cut, leaked = balance(speech_share, room_share, weight)
+    threshold = answer.set("threshold_dbfs", balanced, _threshold_because(cut, leaked, weight))
+    spread = float(np.percentile(room, 95) - np.percentile(room, 50)) if len(room) else 4.0
+    answer.set(
+        "hysteresis_db", float(np.clip(spread, 3.0, 8.0)), f"The room itself wanders by {spread:.0f} dB; less than that would chatter."
+    )
+    need = room_a_weighted_dbfs(ground.room, rate_hz=ground.rate_hz) + ground.gain_to_come_db - ground.wishes.aims.floor_dbfs_a
+    crossing = weight * cut + (1.0 - weight) * leaked
+    gate = crossing <= _CLEAR_CROSSING
+    answer.set("ratio", _GATE if gate else _EXPANDER, _ratio_because(gate, crossing))
+    span = _FULL_DB if gate else float(np.clip(need + 3.0, 6.0, _GENTLE_DB))
+    answer.set(
+        "range_db",
+        span,
+        "Enough that the room is gone between words." if gate else "A gentle range: what slips through is still there, only softer.",
+    )
+    _times(answer, ground)
+    loudest = float(np.percentile(room, 99)) if len(room) else -100.0
+    on = need > 0.0 and bool(len(ground.words))
+    plan = answer.plan(on, _because(on, gate, need, loudest, threshold, ground))
+    spec = plan.spec()
+    assert isinstance(spec, GateSpec)
+    counts = count(spec, talk, room, step_s, ground.words, click_times_s(ground.room, rate_hz=ground.rate_hz), rate_hz=ground.rate_hz)
+    return StagePlan("gate", plan.switch, plan.settings, evidence=GateEvidence(speech_share, room_share, counts))
+
+
+def balance(speech: Samples, room: Samples, cut_weight: float) -> tuple[float, float, float]:
+    """Where the weighed errors are least: the threshold in dBFS, the share of speech under it, the share of room over it.
+
+    Shares are per decibel from −100 dBFS. Where a gap leaves room, the threshold stands in it: nearer to the side that weighs less.
+    """
+    under = np.concatenate([[0.0], np.cumsum(speech)])
+    over = 1.0 - np.concatenate([[0.0], np.cumsum(room)])
+    cost = cut_weight * under + (1.0 - cut_weight) * over
+    best = np.flatnonzero(cost <= cost.min() + 1e-4)
+    at = best[0] + (1.0 - cut_weight) * (best[-1] - best[0])
+    near = round(float(at))
+    return float(at) - 100.0, float(under[near]), float(max(over[near], 0.0))
+
+
+def recount(ground: Ground, spec: GateSpec) -> GateCounts:
+    """The counts for settings that somebody tries out."""
+    talk, step_s = detector_levels_dbfs(ground.talk, spec.sidechain_hz, rate_hz=ground.rate_hz)
+    room, _ = detector_levels_dbfs(ground.room, spec.sidechain_hz, rate_hz=ground.rate_hz)
+    clicks = click_times_s(ground.room, rate_hz=ground.rate_hz)
+    return count(spec, talk, room, step_s, ground.words, clicks, rate_hz=ground.rate_hz)
+
+
+def _times(answer: Answer, ground: Ground) -> None:
+    pauses = pauses_s(ground.words)
+    short = pauses[pauses < _PART_OF_A_PHRASE_S]
+    known = len(short) >= 5
+    hold = float(np.clip(1000.0 * np.percentile(short, 50), 60.0, 200.0)) if known else 150.0
+    text = (
+        f"Half of the pauses inside your phrases are over in {1000.0 * np.percentile(short, 50):.0f} ms."
+        if known
+        else "Too few pauses to tell; a usual value."
+    )
+    answer.set("hold_ms", hold, text)
+    long = pauses[pauses >= _PART_OF_A_PHRASE_S]
+    usual = float(np.percentile(long, 50)) if len(long) else 0.6
+    answer.set(
+        "release_ms",
+        float(np.clip(1000.0 * usual / 5.0, 60.0, 300.0)),
+        f"Your pauses between phrases last {usual:.1f} s; it is closed after a fifth of that.",
+    )
+    answer.set("attack_ms", 0.8, "Short enough for the first consonant.")
+    answer.set("look_ahead_ms", 0.8, "Opens this much before the word comes.")
+
+
+def _threshold_because(cut: float, leaked: float, weight: float) -> str:
+    return (
+        f"Here the errors balance as you weigh them ({weight * 100:.0f} : {(1.0 - weight) * 100:.0f}): "
+        f"{cut * 100:.1f} % of your speech lies under it, {leaked * 100:.1f} % of the room over it."
+    )
+
+
+def _ratio_because(gate: bool, crossing: float) -> str:
+    if gate:
+        return "Voice and room hardly cross, so it may close fully: a gate."
+    return f"Voice and room cross ({crossing * 100:.1f} % weighed error), so it only leans: an expander."
+
+
+def _because(on: bool, gate: bool, need: float, loudest: float, threshold: float, ground: Ground) -> str:
+    if not ground.words:
+        return "No words were found in the take."
+    if not on:
+        return f"None: your room{' in use' if ground.in_use is not None else ''} stands {-need:.0f} dB under the listener's floor. A gate could only cut words."
+    taken = "in use" if ground.in_use is not None else "at rest"
+    sort = "A gate" if gate else "An expander"
+    return f"{sort}: your room {taken} stands {need:.0f} dB over the listener's floor; its loudest hundredth reaches {loudest:.0f} dBFS."

@@ -1,0 +1,75 @@
+"""Noise reduction: only as strong as the listener's floor asks for."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.ground import Ground, room_a_weighted_dbfs
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
+
+MOST_DB = 18.0
+_LEAST_DB = 3.0
+_STEADY_SPREAD_DB = 7.5
+# What the ear takes for hollow words: a loss of the speech itself.
+MOST_LOSS_DB = 1.0
+
+
+@dataclass(frozen=True)
+class NoiseEvidence:
+    """Floor at the listener before and after in dBFS(A), the aim, and the profile: Hz, dB per Hz, spread in dB, ``(rows,)`` each."""
+
+    floor_dbfs_a: float
+    floor_after_dbfs_a: float
+    aim_dbfs_a: float
+    hz: Samples
+    density_db: Samples
+    spread_db: Samples
+
+
+def profile_rows(profile: NoiseProfile) -> tuple[tuple[float, float], ...]:
+    """A profile as the stage takes it: rows of Hz and one-sided density in dB per Hz."""
+    hz = np.arange(len(profile.mean_db)) * profile.rate_hz / profile.frame_samples
+    density = profile.mean_db - 10.0 * math.log10(profile.rate_hz / profile.frame_samples)
+    return tuple((round(float(f), 2), round(float(d), 2)) for f, d in zip(hz, np.maximum(density, -250.0), strict=True))
+
+
+def derive_noise_reduction(ground: Ground, pins: Pins) -> StagePlan:
+    """The rule of noise reduction: the room at rest, as it will be heard, against the aim."""
+    answer = Answer("noise_reduction", pins)
+    aim = ground.wishes.aims.floor_dbfs_a
+    floor = room_a_weighted_dbfs(ground.rest, rate_hz=ground.rate_hz) + ground.gain_to_come_db
+    wanted = max(0.0, floor - aim)
+    held = min(wanted, MOST_DB)
+    text = f"At the listener your room would stand at {floor:.0f} dBFS(A); {aim:.0f} is quiet enough behind a voice."
+    if wanted > MOST_DB:
+        text += f" More than {MOST_DB:.0f} dB would make words hollow."
+    reduction = answer.set("reduction_db", math.ceil(held), text)
+    profile = noise_profile(ground.rest, rate_hz=ground.rate_hz)
+    if profile is None:
+        return answer.plan(
+            False, "The room's take is too short to learn its noise from.", matter={"profile": ((0.0, -250.0), (1e5, -250.0))}
+        )
+    rows = profile_rows(profile)
+    steady = float(np.median(profile.spread_db)) <= _STEADY_SPREAD_DB
+    on = wanted >= _LEAST_DB and steady
+    after = floor
+    if on or pins.switches.get("noise_reduction"):
+        treated = render([NoiseReductionSpec(reduction, rows)], ground.rest, rate_hz=ground.rate_hz)
+        after = room_a_weighted_dbfs(treated, rate_hz=ground.rate_hz) + ground.gain_to_come_db
+    evidence = NoiseEvidence(floor, after, aim, np.array([row[0] for row in rows]), np.array([row[1] for row in rows]), profile.spread_db)
+    return answer.plan(on, _because(floor, aim, wanted, steady), matter={"profile": rows}, evidence=evidence)
+
+
+def _because(floor: float, aim: float, wanted: float, steady: bool) -> str:
+    if wanted < _LEAST_DB:
+        return f"Not needed: your room at rest will stand at {floor:.0f} dBFS(A) at the listener, and the aim is {aim:.0f}."
+    if not steady:
+        return "Your room's noise comes and goes; a profile would fit it badly and leave warbling. A gate does more here."
+    return f"Your room at rest would stand {wanted:.0f} dB over the listener's floor of {aim:.0f} dBFS(A)."

@@ -1,0 +1,54 @@
+"""The ring of the room: off in a dry room, and never in place of moving closer."""
+
+from __future__ import annotations
+
+from obsidian_wren.core.derive.ground import Ground
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+
+# Under this the ring is under the direct sound by so much that speech masks it.
+DRY_DECAY_S = 0.35
+DRY_SHARE_DB = -8.0
+_MOST_DB, _MOST_BLIND_DB = 12.0, 6.0
+# An estimate from speech tells too long rather than too short a decay, so it has to be clear.
+_CLEAR_DECAY_S = 0.6
+# What is assumed of the share where only the decay is known: a voice at the critical distance.
+_SHARE_UNKNOWN_DB = -3.0
+
+
+def derive_ring_reduction(ground: Ground, pins: Pins) -> StagePlan:
+    """The rule of ring reduction, from the room's decay and its share beside the direct sound."""
+    answer = Answer("ring_reduction", pins)
+    ring = ground.ring
+    if ring is None:
+        answer.set("decay_s", 0.4, "Not measured yet: clap once at your place, or let a sweep be played.")
+        answer.set("ring_share_db", _SHARE_UNKNOWN_DB, "Not measured yet.")
+        answer.set("reduction_db", 6.0, "A careful start, until the room's decay is known.")
+        return answer.plan(False, "Nothing is known of how your room rings.")
+    blind = ring.method == "speech ends"
+    how = "from the ends of your words, so it is an estimate" if blind else f"measured with a {ring.method}"
+    decay = answer.set("decay_s", ring.decay_s, f"Your room decays by 60 dB in {ring.decay_s:.2f} s, {how}.")
+    share = ring.ring_share_db
+    if share is None:
+        share = answer.set(
+            "ring_share_db", _SHARE_UNKNOWN_DB, "Unknown without a clap or a sweep; a voice about as strong as its ring is assumed."
+        )
+    else:
+        share = answer.set("ring_share_db", share, f"The ring carries {share:+.0f} dB beside the direct sound at this distance.")
+    over = share - DRY_SHARE_DB
+    answer.set(
+        "reduction_db",
+        min(_MOST_BLIND_DB if blind else _MOST_DB, max(3.0, over)),
+        f"Brings the ring down towards {-DRY_SHARE_DB:.0f} dB under your voice, not further: words stay whole.",
+    )
+    on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and over > 0.0
+    if on and blind:
+        text = f"The ends of your words decay in {decay:.2f} s, clearly more than a dry room; clap once to measure it. Closer does more than this."
+    elif on:
+        text = f"The room decays in {decay:.2f} s and its ring stands {share:+.0f} dB beside your voice. Half the distance would do as much as 6 dB here."
+    elif decay <= DRY_DECAY_S:
+        text = f"A dry room: it decays in {decay:.2f} s."
+    elif blind:
+        text = f"The ends of your words decay in {decay:.2f} s, which is no clear sign of a ring; clap once to measure it."
+    else:
+        text = f"You sit close enough: the ring stands {-share:.0f} dB under your voice."
+    return answer.plan(on, text, evidence=ring)
