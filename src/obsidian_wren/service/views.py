@@ -581,8 +581,15 @@ class GateEvidenceView(BaseModel):
     counts: GateCountsView
 
 
+class SpeechLossView(BaseModel):
+    """The third octave of the voice that loses most."""
+
+    centre_hz: float
+    loss_db: float
+
+
 class NoiseEvidenceView(BaseModel):
-    """The floor at the listener, and the profile of the noise."""
+    """The floor at the listener, the profile of the noise, and what its reduction costs."""
 
     floor_dbfs_a: float | None
     floor_after_dbfs_a: float | None
@@ -590,6 +597,9 @@ class NoiseEvidenceView(BaseModel):
     hz: list[float]
     density_db: list[float]
     spread_db: list[float]
+    loss: SpeechLossView | None
+    restless_before_db: float | None
+    restless_after_db: float | None
 
 
 class OctaveDecayView(BaseModel):

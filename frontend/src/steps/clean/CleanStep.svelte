@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Overview, Wishes } from '../../lib/api';
-  import { level, signed } from '../../lib/format';
+  import { frequency, level, signed } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
@@ -105,6 +105,18 @@
         >
           {level(clean.noise_reduction.floor_dbfs_a)} before it, {level(clean.noise_reduction.aim_dbfs_a, 0)} is the aim.
         </Fact>
+        {#if clean.noise_reduction.loss}
+          <Fact
+            name="What it takes from your words"
+            value="{Math.max(0, clean.noise_reduction.loss.loss_db).toFixed(1)} dB"
+            mark={clean.noise_reduction.loss.loss_db <= 1 ? 'good' : 'fault'}
+          >
+            At most, in the third octave at {frequency(clean.noise_reduction.loss.centre_hz)}. What is left of the noise
+            wanders by {(clean.noise_reduction.restless_after_db ?? 0).toFixed(1)} dB, before it {(
+              clean.noise_reduction.restless_before_db ?? 0
+            ).toFixed(1)}{(clean.noise_reduction.restless_after_db ?? 0) < (clean.noise_reduction.restless_before_db ?? 0) + 1 ? ': no warbling' : ': it may warble'}.
+          </Fact>
+        {/if}
       {:else if leaf === 'ring' && clean.ring_reduction}
         <Fact name="Decay of the room" value="{clean.ring_reduction.decay_s.toFixed(2)} s" mark="none">
           To −60 dB, {clean.ring_reduction.method === 'speech ends'

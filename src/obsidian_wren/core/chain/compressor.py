@@ -17,6 +17,7 @@ from numba import njit
 from obsidian_wren.core.chain.detector import (
     OWN,
     amplitude,
+    attack_reach,
     control_points,
     control_step,
     detect,
@@ -84,7 +85,7 @@ class Compressor:
         self._filters = np.zeros((1, 2))
         self._memory = stage_memory(1)
         self._memory[3] = amplitude_from_db(spec.makeup_db)
-        times = (reach(spec.attack_ms / 1000.0, rate_hz=rate_hz), reach(spec.release_ms / 1000.0, rate_hz=rate_hz))
+        times = (attack_reach(spec.attack_ms / 1000.0, rate_hz=rate_hz), reach(spec.release_ms / 1000.0, rate_hz=rate_hz))
         self._settings = np.array([spec.threshold_dbfs, 1.0 - 1.0 / spec.ratio, spec.knee_db, *times, spec.makeup_db])
 
     @property

@@ -34,6 +34,12 @@ def reach(time_s: float, *, rate_hz: float) -> float:
     return 1.0 - math.exp(-control_step(rate_hz) / (max(time_s, 1e-6) * rate_hz))
 
 
+def attack_reach(time_s: float, *, rate_hz: float) -> float:
+    """:func:`reach` for an attack: the control step that the detector takes to notice, and half of the one on which the gain glides, are
+    part of the stated time."""
+    return reach(max(time_s - 1.5 * control_step(rate_hz) / rate_hz, 0.1 * time_s), rate_hz=rate_hz)
+
+
 def detector_ring(*, rate_hz: float, window_s: float = WINDOW_S) -> Samples:
     """The peaks of the last control steps, all zero."""
     return np.zeros(max(1, math.ceil(window_s * rate_hz / control_step(rate_hz))))

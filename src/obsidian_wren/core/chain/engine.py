@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.delay import Delay
+from obsidian_wren.core.chain.delay import Delay, SoftStart
 from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
 
@@ -21,6 +21,8 @@ _OFFLINE_BLOCK = 4096
 _TRACE_S = 0.01
 # Filters that are new in the chain settle before they are heard; then one chain fades into the other.
 _SETTLE_S, _FADE_S = 0.06, 0.02
+# Sums and samples beyond these are no sound.
+_WILD, _MOST = 1e6, 100.0
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,7 @@ class VoiceChain:
         self._coming: VoiceChain | None = None
         self._queued: Sequence[StageSpec] | None = None
         self._faded = 0
+        self._careful = False
 
     @property
     def delay_samples(self) -> int:
@@ -63,9 +66,9 @@ class VoiceChain:
 
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples of any length."""
-        # A NaN or infinity anywhere makes the sum one.
-        if not np.isfinite(block.sum()):
-            block = np.where(np.isfinite(block), block, 0.0)
+        # A NaN, an infinity or a number that no converter gives shows in the sum.
+        if not -_WILD < block.sum() < _WILD:
+            block = np.clip(np.where(np.isfinite(block), block, 0.0), -_MOST, _MOST)
         return self._run(block) if self._coming is None else self._glide(block, self._coming)
 
     def change(self, specification: Sequence[StageSpec]) -> None:
@@ -78,18 +81,28 @@ class VoiceChain:
             return
         coming = VoiceChain(specification, self.rate_hz, least_delay_samples=self.delay_samples)
         before = {stage.kind: stage for stage in self.stages}
+        stages: list[Stage] = []
         for stage in coming.stages:
             if stage.kind in before:
                 take_over(stage, before[stage.kind])
+            else:
+                # What is new in the chain hears the sound begin softly: an echo would give an abrupt beginning back.
+                stages.append(SoftStart(round(_FADE_S * self.rate_hz)))
+            stages.append(stage)
+        coming.stages = stages
         self._coming, self._faded = coming, 0
 
     def _run(self, block: Samples) -> Samples:
         sound = block
         for place, stage in enumerate(self.stages):
             try:
-                sound = stage.process(sound)
+                after = stage.process(sound)
             except Exception as error:
                 sound = self._pass_over(place, f"failed inside ({type(error).__name__}: {error})", sound)
+                continue
+            if self._careful and not np.isfinite(after.sum()):
+                after = self._pass_over(place, "gave something that is no number", sound)
+            sound = after
         return sound if np.isfinite(sound.sum()) else self._start_afresh(block)
 
     def _pass_over(self, place: int, why: str, block: Samples) -> Samples:
@@ -99,7 +112,8 @@ class VoiceChain:
         return self.stages[place].process(block)
 
     def _start_afresh(self, block: Samples) -> Samples:
-        """Something in a stage's memory is not finite: every stage starts anew, and one that fails again is passed over."""
+        """Something in a stage's memory is not finite: every stage starts anew, and from now on each is looked at."""
+        self._careful = True
         failed = {trouble.kind for trouble in self.troubles}
         fresh = {spec.kind: spec for spec in self.specification if spec.on and spec.kind not in failed}
         sound = block

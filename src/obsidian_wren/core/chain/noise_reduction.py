@@ -20,6 +20,8 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 DELAY_S = 0.008
 # For frames 8 ms apart, as the papers have them; ours are half as far.
 _SMOOTHING = 0.98
+# The noise is taken for 2 dB less than it is: that gives up a decibel of the reduction and keeps weak parts of words.
+_CAUTION = 0.65
 
 
 class NoiseReduction:
@@ -56,7 +58,7 @@ def _expected_powers(spec: NoiseReductionSpec, window: Samples, *, rate_hz: floa
     density = np.array([row[1] for row in spec.profile])
     bins = np.fft.rfftfreq(len(window), 1.0 / rate_hz)
     # One-sided density over the whole rate: half of it falls on each of a bin and its mirror.
-    return np.asarray(10.0 ** (np.interp(bins, hz, density) / 10.0) * rate_hz / 2.0 * float(window @ window)) + 1e-20
+    return np.asarray(10.0 ** (np.interp(bins, hz, density) / 10.0) * rate_hz / 2.0 * float(window @ window) * _CAUTION) + 1e-20
 
 
 @dataclass(frozen=True)

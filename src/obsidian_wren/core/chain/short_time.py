@@ -49,8 +49,8 @@ class ShortTime:
         self._waiting = np.zeros(self.hop)
         self._tail = np.zeros(self.hop)
         self._ready = np.zeros(3 * self.hop)
-        # How much is waiting for a whole hop, and how much is ready to leave.
-        self._counts = np.array([0.0, float(self.delay_samples)])
+        # How much is waiting for a whole hop, and how much is ready to leave; a frame gives what came two hops before its end.
+        self._counts = np.array([0.0, float(self.hop)])
 
     @property
     def state(self) -> tuple[Samples, ...]:

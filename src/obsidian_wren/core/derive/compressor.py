@@ -15,7 +15,7 @@ import scipy.signal
 from numba import njit
 
 from obsidian_wren.core.chain.compressor import curve_db
-from obsidian_wren.core.chain.detector import control_step, reach
+from obsidian_wren.core.chain.detector import attack_reach, control_step, reach
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.gate_evidence import detector_levels_dbfs
@@ -91,7 +91,7 @@ class _Take:
         self.aims = ground.wishes.aims
 
     def foresee(self, threshold: float, ratio: float, attack_ms: float, release_ms: float) -> _Foreseen:
-        times = (reach(attack_ms / 1000.0, rate_hz=self.rate_hz), reach(release_ms / 1000.0, rate_hz=self.rate_hz))
+        times = (attack_reach(attack_ms / 1000.0, rate_hz=self.rate_hz), reach(release_ms / 1000.0, rate_hz=self.rate_hz))
         gains = gains_db(self.levels, threshold, 1.0 - 1.0 / ratio, _KNEE_DB, *times)
         power = 10.0 ** (gains / 10.0)
         loudness = lufs_of_energies(self.energy * power, step_s=self.step_s, samples_per_step=self.step)

@@ -12,6 +12,7 @@ from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.ground import Ground, room_a_weighted_dbfs
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.measure.artefacts import SpeechLoss, restlessness_db, speech_loss
 from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
 
 MOST_DB = 18.0
@@ -19,11 +20,15 @@ _LEAST_DB = 3.0
 _STEADY_SPREAD_DB = 7.5
 # What the ear takes for hollow words: a loss of the speech itself.
 MOST_LOSS_DB = 1.0
+_HEARD_S = 12.0
 
 
 @dataclass(frozen=True)
 class NoiseEvidence:
-    """Floor at the listener before and after in dBFS(A), the aim, and the profile: Hz, dB per Hz, spread in dB, ``(rows,)`` each."""
+    """Floor at the listener before and after in dBFS(A), the aim, and the profile: Hz, dB per Hz, spread in dB, ``(rows,)`` each.
+
+    Where it acts: the third octave of the voice that loses most, and how restless the noise is before and after, dB.
+    """
 
     floor_dbfs_a: float
     floor_after_dbfs_a: float
@@ -31,6 +36,9 @@ class NoiseEvidence:
     hz: Samples
     density_db: Samples
     spread_db: Samples
+    loss: SpeechLoss | None
+    restless_before_db: float
+    restless_after_db: float
 
 
 def profile_rows(profile: NoiseProfile) -> tuple[tuple[float, float], ...]:
@@ -50,21 +58,49 @@ def derive_noise_reduction(ground: Ground, pins: Pins) -> StagePlan:
     text = f"At the listener your room would stand at {floor:.0f} dBFS(A); {aim:.0f} is quiet enough behind a voice."
     if wanted > MOST_DB:
         text += f" More than {MOST_DB:.0f} dB would make words hollow."
-    reduction = answer.set("reduction_db", math.ceil(held), text)
     profile = noise_profile(ground.rest, rate_hz=ground.rate_hz)
     if profile is None:
+        answer.set("reduction_db", math.ceil(held), text)
         return answer.plan(
             False, "The room's take is too short to learn its noise from.", matter={"profile": ((0.0, -250.0), (1e5, -250.0))}
         )
     rows = profile_rows(profile)
     steady = float(np.median(profile.spread_db)) <= _STEADY_SPREAD_DB
     on = wanted >= _LEAST_DB and steady
+    acts = on or bool(pins.switches.get("noise_reduction"))
+    cost = _cost(ground, rows, math.ceil(held)) if acts else _Cost(math.ceil(held), None, math.nan)
+    if cost.reduction_db < math.ceil(held):
+        text += f" Held at {cost.reduction_db:.0f} dB: more would take over {MOST_LOSS_DB:.0f} dB from your words."
+    reduction = answer.set("reduction_db", cost.reduction_db, text)
     after = floor
-    if on or pins.switches.get("noise_reduction"):
+    if acts:
         treated = render([NoiseReductionSpec(reduction, rows)], ground.rest, rate_hz=ground.rate_hz)
         after = room_a_weighted_dbfs(treated, rate_hz=ground.rate_hz) + ground.gain_to_come_db
-    evidence = NoiseEvidence(floor, after, aim, np.array([row[0] for row in rows]), np.array([row[1] for row in rows]), profile.spread_db)
+    evidence = NoiseEvidence(
+        floor, after, aim, np.array([row[0] for row in rows]), np.array([row[1] for row in rows]), profile.spread_db,
+        cost.loss, restlessness_db(ground.rest, rate_hz=ground.rate_hz) if acts else math.nan, cost.restless_db,
+    )  # fmt: skip
     return answer.plan(on, _because(floor, aim, wanted, steady), matter={"profile": rows}, evidence=evidence)
+
+
+@dataclass(frozen=True)
+class _Cost:
+    reduction_db: float
+    loss: SpeechLoss | None
+    restless_db: float
+
+
+def _cost(ground: Ground, rows: tuple[tuple[float, float], ...], wanted_db: float) -> _Cost:
+    """The strongest reduction up to the wanted one that takes no more than a decibel from any clear band of the voice."""
+    talk = ground.talk[: round(_HEARD_S * ground.rate_hz)]
+    rest = ground.rest[: round(_HEARD_S * ground.rate_hz)]
+    reduction = wanted_db
+    while True:
+        spec = NoiseReductionSpec(reduction, rows)
+        loss = speech_loss(talk, render([spec], talk, rate_hz=ground.rate_hz), rest, rate_hz=ground.rate_hz)
+        if loss is None or loss.loss_db <= MOST_LOSS_DB or reduction <= _LEAST_DB:
+            return _Cost(reduction, loss, restlessness_db(render([spec], rest, rate_hz=ground.rate_hz), rate_hz=ground.rate_hz))
+        reduction = max(_LEAST_DB, reduction - 3.0)
 
 
 def _because(floor: float, aim: float, wanted: float, steady: bool) -> str:
