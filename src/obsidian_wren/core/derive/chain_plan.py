@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -25,7 +25,7 @@ from obsidian_wren.core.derive.noise_reduction import derive_noise_reduction
 from obsidian_wren.core.derive.order import OrderWarning, warnings
 from obsidian_wren.core.derive.ring_reduction import derive_ring_reduction
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
-from obsidian_wren.core.measure.levels import frame_peaks, rms_dbfs, true_peak_dbtp
+from obsidian_wren.core.measure.levels import frame_peaks, true_peak_dbtp
 from obsidian_wren.core.measure.loudness import measure_loudness
 from obsidian_wren.core.measure.words import within
 
@@ -36,6 +36,7 @@ RULES: dict[str, Rule] = {
     "deesser": derive_deesser, "leveller": derive_leveller, "compressor": derive_compressor, "colour": derive_colour,
     "gain": derive_gain, "limiter": derive_limiter,
 }  # fmt: skip
+_STEADYING = ("leveller", "compressor", "colour", "gain", "limiter")
 # Behind which stage each point of the level diagram lies, in the default order.
 LAST_OF_STEP = {"cleaned": "gate", "toned": "deesser", "steadied": "limiter"}
 
@@ -43,7 +44,7 @@ LAST_OF_STEP = {"cleaned": "gate", "toned": "deesser", "steadied": "limiter"}
 @dataclass(frozen=True)
 class Landing:
     """Where the treated voice lands on the take: loudness in LUFS, true peak in dBTP, normal peaks in dBFS, range in LU, floor in dBFS(A),
-    how far the room rose beside the voice in dB, how much the limiter took from the highest peak in dB."""
+    how far the room rose beside the voice by steadying in dB, how much the limiter took from the highest peak in dB."""
 
     loudness_lufs: float | None
     true_peak_dbtp: float
@@ -84,23 +85,30 @@ def derive_chain(
     """
     pins = pins or Pins()
     stages: list[StagePlan] = []
-    here, before_limiter = ground, ground
+    here = before_limiter = ground
+    unsteadied: Ground | None = None
     for kind in order:
+        if kind in _STEADYING and unsteadied is None:
+            unsteadied = here
         stage = RULES[kind](here, pins)
         if kind == "limiter":
             before_limiter = here
         stages.append(stage)
-        here = follow(here, stage.spec())
+        after = follow(here, stage.spec())
+        # A gain that waits in pauses lifts the room by what it takes from the voice.
+        lifted = here.loudness_lufs - after.loudness_lufs if kind == "leveller" and stage.switch.on else 0.0
+        here = replace(after, lifted_db=here.lifted_db + lifted)
     running = [stage.kind for stage in stages if stage.switch.on]
-    return ChainPlan(tuple(stages), _landing(ground, before_limiter, here), warnings(running), here)
+    return ChainPlan(tuple(stages), _landing(unsteadied or ground, before_limiter, here), warnings(running), here)
 
 
 def _landing(before: Ground, before_limiter: Ground, after: Ground) -> Landing:
     rate = after.rate_hz
     loud = measure_loudness(after.talk, rate_hz=rate)
     true_peak = true_peak_dbtp(after.talk)
-    room_gain = rms_dbfs(after.room) - rms_dbfs(before.room)
-    voice_gain = after.active_dbfs - before.active_dbfs
+    # As the ear weighs both: rumble and breath that were taken away are no voice.
+    room_gain = room_a_weighted_dbfs(after.room, rate_hz=rate) - room_a_weighted_dbfs(before.room, rate_hz=rate)
+    voice_gain = after.loudness_lufs - before.loudness_lufs
     limited = _peak_dbfs(before_limiter.talk) - _peak_dbfs(after.talk)
     return Landing(
         loud.integrated_lufs, true_peak, _normal_peaks(after), loud.range_lu,

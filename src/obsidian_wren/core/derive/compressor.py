@@ -89,6 +89,7 @@ class _Take:
         self.inside = within(ground.words, np.arange(count) * self.step_s)
         self.rate_hz = rate
         self.aims = ground.wishes.aims
+        self.lifted_db = max(0.0, ground.lifted_db)
 
     def foresee(self, threshold: float, ratio: float, attack_ms: float, release_ms: float) -> _Foreseen:
         times = (attack_reach(attack_ms / 1000.0, rate_hz=self.rate_hz), reach(release_ms / 1000.0, rate_hz=self.rate_hz))
@@ -103,7 +104,7 @@ class _Take:
         voice = self.energy[self.inside]
         taken = float(10.0 * np.log10((voice * power[self.inside]).sum() / voice.sum())) if voice.any() else 0.0
         inside = self.inside[:whole:per_frame]
-        return _Foreseen(makeup, normal_peaks_dbfs(peaks, inside) + makeup, -taken)
+        return _Foreseen(makeup, normal_peaks_dbfs(peaks, inside) + makeup, self.lifted_db - taken)
 
 
 def derive_compressor(ground: Ground, pins: Pins) -> StagePlan:

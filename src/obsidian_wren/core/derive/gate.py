@@ -6,6 +6,8 @@ of room over it (leaked room). Hold and release come from the pauses between thi
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from obsidian_wren.core.chain.gate import GateSpec
@@ -55,7 +57,9 @@ def derive_gate(ground: Ground, pins: Pins) -> StagePlan:
     plan = answer.plan(on, _because(on, gate, need, loudest, threshold, ground))
     spec = plan.spec()
     assert isinstance(spec, GateSpec)
-    counts = count(spec, talk, room, step_s, ground.words, click_times_s(ground.room, rate_hz=ground.rate_hz), rate_hz=ground.rate_hz)
+    counts = count(
+        replace(spec, on=True), talk, room, step_s, ground.words, click_times_s(ground.room, rate_hz=ground.rate_hz), rate_hz=ground.rate_hz
+    )
     return StagePlan("gate", plan.switch, plan.settings, evidence=GateEvidence(speech_share, room_share, counts))
 
 

@@ -45,7 +45,8 @@ class Ground:
     """Takes at one rate and one gain, ``(n,)`` each: normal talk, the room at rest, the room in use where it was taken.
 
     ``talk_reading`` and ``quiet_reading`` are of the takes before any stage; ``words`` lie in the talk take; ``ring`` is the room's;
-    ``tone`` is what the equalizer is fitted on where that is another take; ``passed`` are the stages already gone through.
+    ``tone`` is what the equalizer is fitted on where that is another take; ``passed`` are the stages already gone through;
+    ``lifted_db`` is how far they lifted the room beside the voice.
     """
 
     rate_hz: float
@@ -59,6 +60,7 @@ class Ground:
     ring: Ring | None = None
     tone: ToneGround | None = None
     passed: tuple[StageSpec, ...] = ()
+    lifted_db: float = 0.0
 
     @property
     def room(self) -> Samples:
