@@ -50,6 +50,13 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     expect(page.get_by_text("target corridor")).to_be_visible(timeout=SLOW)
     assert number(page, "Left over") < 1.5
     button(page, "Settle Tone").click()
+    expect(page.get_by_role("heading", name="Steady", exact=True)).to_be_visible()
+    expect(page.get_by_role("heading", name="Normal peaks")).to_be_visible()
+    assert -19.0 <= number(page, "Loudness") <= -17.0
+    button(page, "Settle Steady").click()
+    step(page, "Clean")
+    button(page, "Settle Clean").click()
+    step(page, "Send")
 
     button(page, "Start live").click()
     button(page, "Send the marker").click()
@@ -63,15 +70,16 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     button(page, "Stop recording").click()
     expect(page.get_by_role("link", name=re.compile(r"voice-.*\.flac"))).to_be_visible(timeout=SLOW)
     button(page, "Settle Send").click()
-    expect(page.get_by_text("5 of 5 settled")).to_be_visible()
+    expect(page.get_by_text("7 of 7 settled")).to_be_visible()
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()
 
 
-def test_the_demo_is_ready_for_tone_and_everything_is_kept_over_a_reload(start, browse, boathouse_data):
+def test_the_demo_is_ready_to_clean_and_everything_is_kept_over_a_reload(start, browse, boathouse_data):
     page = browse(start("--fast", data=boathouse_data))
-    expect(page.get_by_text("3 of 5 settled")).to_be_visible()
-    expect(page.get_by_role("heading", name="Tone")).to_be_visible()
+    expect(page.get_by_text("3 of 7 settled")).to_be_visible()
+    expect(page.get_by_role("heading", name="Clean", exact=True)).to_be_visible()
+    step(page, "Tone")
     page.locator(".setting .head").nth(2).click()
     name = page.locator(".setting.active .name").inner_text()
     shown = page.locator(".setting.active .head .num")
@@ -83,12 +91,14 @@ def test_the_demo_is_ready_for_tone_and_everything_is_kept_over_a_reload(start, 
     button(page, "Fit again").click()
     expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after)
     page.reload()
+    step(page, "Tone")
     expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after, timeout=SLOW)
 
 
 def test_from_the_demo_to_a_proof(start, browse, boathouse_data):
     page = browse(start(data=boathouse_data))
-    button(page, "Settle Tone").click()
+    for name in ("Clean", "Tone", "Steady"):
+        button(page, f"Settle {name}").click()
     expect(page.get_by_text("shows once it is live")).to_have_count(2)
     button(page, "Start live").click()
     expect(page.get_by_text("48 kHz all the way, mono")).to_have_count(2)
@@ -99,14 +109,14 @@ def test_from_the_demo_to_a_proof(start, browse, boathouse_data):
     button(page, "Hear what the call hears").click()
     expect(button(page, "Stop")).to_be_visible(timeout=SLOW)
     button(page, "Settle Send").click()
-    expect(page.get_by_text("5 of 5 settled")).to_be_visible()
+    expect(page.get_by_text("7 of 7 settled")).to_be_visible()
 
 
 def test_the_keys(start, browse, boathouse_data):
     page = browse(start("--fast", data=boathouse_data))
     page.keyboard.press("2")
     expect(page.get_by_role("heading", name="Quiet", exact=True)).to_be_visible()
-    page.keyboard.press("4")
+    page.keyboard.press("5")
     page.locator(".setting .head").nth(2).focus()
     page.keyboard.press("Enter")
     shown = page.locator(".setting.active .head .num")
@@ -154,7 +164,7 @@ def test_the_dark_theme_can_be_forced_and_stays(start, browse, boathouse_data):
 def test_nothing_runs_out_of_the_window(start, browse, boathouse_data, width, height):
     page = browse(start(data=boathouse_data))
     page.set_viewport_size({"width": width, "height": height})
-    for name in ("Rig", "Quiet", "Gain", "Tone", "Send"):
+    for name in ("Rig", "Quiet", "Gain", "Clean", "Tone", "Steady", "Send"):
         step(page, name)
         for tab in page.get_by_role("tab").all() or [None]:
             if tab is not None:

@@ -1,0 +1,150 @@
+"""Clean, Tone and Steady by hand: edges, pins, order, switches, taste, and hearing without a gap."""
+
+import re
+
+import pytest
+from handling import SLOW, button, leaf, number, step
+from playwright.sync_api import expect
+
+
+@pytest.fixture
+def page(start, browse, boathouse_data):
+    return browse(start("--fast", data=boathouse_data))
+
+
+def block(page, name):
+    return page.get_by_role("region", name=name, exact=True)
+
+
+def setting(page, name):
+    return page.locator(".setting", has=page.get_by_text(name, exact=True)).locator(".head .num")
+
+
+def test_the_gate_is_derived_from_two_distributions_and_its_edges_can_be_moved(page):
+    step(page, "Clean")
+    expect(page.get_by_text("None: your room stands")).to_be_visible()
+    button(page, "Take the room in use, 20 s").click()
+    expect(page.get_by_text(re.compile(r"(A gate|An expander): your room in use"))).to_be_visible(timeout=SLOW)
+    told = page.locator(".told")
+    expect(told).to_contain_text("0 beginnings and 0 ends cut")
+    edge = page.get_by_role("slider", name="Gate opens at")
+    derived = float(edge.get_attribute("aria-valuenow"))
+    edge.focus()
+    for _ in range(8):
+        page.keyboard.press("PageUp")
+    expect(told).not_to_contain_text("0 beginnings and 0 ends cut", timeout=SLOW)
+    page.keyboard.press("Enter")
+    expect(setting(page, "Opens at")).to_have_text(f"−{-(derived + 24):.1f} dBFS", timeout=SLOW)
+    expect(block(page, "Gate").locator(".setting .pinned").first).to_be_visible()
+    button(page, "Undo").click()
+    expect(setting(page, "Opens at")).to_have_text(f"−{-derived:.1f} dBFS", timeout=SLOW)
+    box = edge.bounding_box()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 40)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2 + 60, box["y"] + 40, steps=6)
+    page.mouse.up()
+    expect(setting(page, "Opens at")).not_to_have_text(f"−{-derived:.1f} dBFS", timeout=SLOW)
+
+
+def test_words_can_be_weighed_against_the_room(page):
+    step(page, "Clean")
+    button(page, "Take the room in use, 20 s").click()
+    expect(setting(page, "Opens at")).to_be_visible(timeout=SLOW)
+    before = float(page.get_by_role("slider", name="Gate opens at").get_attribute("aria-valuenow"))
+    weigh = page.get_by_role("slider", name="How much worse a cut word is than leaked room")
+    weigh.fill("20")
+    expect(page.get_by_text("20 : 80", exact=True)).to_be_visible(timeout=SLOW)
+    assert float(page.get_by_role("slider", name="Gate opens at").get_attribute("aria-valuenow")) > before
+
+
+def test_a_clap_tells_how_the_room_rings(page):
+    step(page, "Clean")
+    leaf(page, "Ring of the room")
+    button(page, "Take a clap, 6 s").click()
+    expect(page.get_by_text("measured with a clap (ISO 3382)")).to_be_visible(timeout=SLOW)
+    assert 0.1 < number(page, "Decay of the room") < 0.8
+
+
+def test_a_stage_is_switched_off_and_on_while_it_is_heard(page):
+    step(page, "Steady")
+    leaf(page, "Compressor")
+    button(page, "Hear treated").click()
+    expect(button(page, "Stop")).to_be_visible(timeout=SLOW)
+    page.wait_for_timeout(400)
+    block(page, "Compressor").get_by_role("button", name="Switch off", exact=True).click()
+    expect(block(page, "Compressor").get_by_text("held by you")).to_be_visible(timeout=SLOW)
+    expect(block(page, "Compressor").locator(".state")).to_have_text("off")
+    # It plays on: nothing was stopped for it.
+    expect(button(page, "Stop")).to_be_visible()
+    block(page, "Compressor").get_by_role("button", name="As derived: on", exact=True).click()
+    expect(block(page, "Compressor").locator(".state")).to_have_text("on", timeout=SLOW)
+    without = block(page, "Compressor").get_by_role("button", name="Hear without it", exact=True)
+    without.click()
+    expect(block(page, "Compressor").get_by_role("button", name="Hear with it", exact=True)).to_have_attribute("aria-pressed", "true")
+    expect(button(page, "Stop")).to_be_visible()
+    button(page, "Stop").click()
+    expect(button(page, "Hear treated")).to_be_visible()
+
+
+def test_a_setting_is_pinned_and_what_follows_is_derived_from_it(page):
+    step(page, "Steady")
+    leaf(page, "Compressor")
+    ratio = setting(page, "Ratio")
+    before, makeup = ratio.inner_text(), setting(page, "Make-up gain").inner_text()
+    page.locator(".setting .head", has=page.get_by_text("Ratio", exact=True)).click()
+    for _ in range(10):
+        button(page, "Raise Ratio").click()
+    expect(ratio).not_to_have_text(before, timeout=SLOW)
+    expect(page.get_by_text(f"Derived: {before}")).to_be_visible(timeout=SLOW)
+    expect(setting(page, "Make-up gain")).not_to_have_text(makeup, timeout=SLOW)
+    button(page, "Let the derived value stand").click()
+    expect(ratio).to_have_text(before, timeout=SLOW)
+    expect(setting(page, "Make-up gain")).to_have_text(makeup, timeout=SLOW)
+
+
+def test_an_order_that_defeats_a_stage_says_so_and_can_be_taken_back(page):
+    step(page, "Steady")
+    leaf(page, "Order")
+    button(page, "Move Limiter earlier").click()
+    row = page.get_by_role("listitem").filter(has=page.get_by_text("Limiter", exact=True))
+    expect(row).to_contain_text("The limiter is not last", timeout=SLOW)
+    button(page, "The usual order").click()
+    expect(row).not_to_contain_text("The limiter is not last", timeout=SLOW)
+    expect(page.get_by_role("listitem").last).to_contain_text("Limiter")
+
+
+def test_taste_bends_the_corridor_and_a_target_is_imported(page, tmp_path):
+    step(page, "Tone")
+    leaf(page, "Target and taste")
+    before = number(page, "Left over")
+    page.get_by_role("slider", name="Air").fill("4")
+    expect(page.get_by_text("+4.0 dB", exact=True)).to_be_visible(timeout=SLOW)
+    leaf(page, "Corridor")
+    expect(page.locator(".setting", has=page.get_by_text(re.compile("Sibilance|Presence|Air"))).first).to_be_visible(timeout=SLOW)
+    button(page, "Undo").click()
+    leaf(page, "Target and taste")
+    expect(page.get_by_text("+4.0 dB", exact=True)).to_have_count(0, timeout=SLOW)
+    assert number(page, "Left over") == pytest.approx(before, abs=0.11)
+    target = tmp_path / "evening.txt"
+    target.write_text("# Hz\tdB\n100\t55\n500\t62\n2000\t50\n8000\t44\n16000\t40\n")
+    page.get_by_label("Target file").set_input_files(target)
+    expect(page.get_by_role("combobox", name="Target")).to_have_value(re.compile("imported/"), timeout=SLOW)
+    bad = tmp_path / "bad.txt"
+    bad.write_text("100 1\n200 loud\n")
+    page.get_by_label("Target file").set_input_files(bad)
+    expect(page.get_by_role("alert")).to_contain_text("line 2", timeout=SLOW)
+
+
+def test_parts_are_heard_alone_and_the_probe_slides(page):
+    step(page, "Tone")
+    leaf(page, "Listen to parts")
+    button(page, "Low under 300 Hz").click()
+    expect(button(page, "Stop")).to_be_visible(timeout=SLOW)
+    expect(button(page, "Low under 300 Hz")).to_have_attribute("aria-pressed", "true")
+    probe = page.get_by_role("slider", name="Probe")
+    probe.focus()
+    page.keyboard.press("PageUp")
+    page.keyboard.press("PageUp")
+    expect(page.get_by_text("+12 dB at 1.4 kHz")).to_be_visible()
+    button(page, "All of it").click()
+    expect(page.get_by_text("+12 dB at")).to_have_count(0)
