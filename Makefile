@@ -50,13 +50,9 @@ types: .setup-test
 	$(BIN)/python scripts/write_openapi.py
 	cd frontend && npm run --silent types
 
-bench: set-up
-	$(BIN)/pip install --quiet -e '.[bench]'
-	$(BIN)/python bench/engine.py
-	$(BIN)/python bench/plan.py
-	$(BIN)/python bench/first_page.py
-	$(BIN)/pip install --quiet -e '.[test]'
-	$(BIN)/python bench/stream.py
+bench: set-up .setup-test
+	$(BIN)/pip install --quiet -e '.[bench,test]'
+	$(BIN)/python bench/report.py
 
 shots: set-up .setup-test
 	$(BIN)/python scripts/shots.py

@@ -25,17 +25,18 @@ def main() -> None:
         start = time.perf_counter()
         quiet = read_quiet(quiet_take, rate_hz=rate)
         talk = read_talk(talk_take, rate_hz=rate, quiet=quiet)
-        found = plan(quiet, talk, talk_take)
+        found = plan(quiet, talk, quiet_take, talk_take).chain
         whole.append(time.perf_counter() - start)
-        highpass = derive_highpass(talk, quiet)
+        sections = derive_highpass(talk, quiet).sections(rate_hz=rate)
         start = time.perf_counter()
-        derive_tone(talk, quiet, highpass)
+        derive_tone(talk, quiet, sections)
         fits.append(time.perf_counter() - start)
     # The first round also loads the kernels from their cache.
     print(f"quiet and talk to all settings   first {whole[0]:.2f} s, then median {np.median(whole[1:]):.2f} s  (bar 1 s)")
-    print(f"the equalizer fit                median {np.median(fits[1:]):.3f} s  (bar 0.25 s), {len(found.tone.bands)} bands")
+    tone = found.stage("equalizer").evidence
+    print(f"the equalizer fit                median {np.median(fits[1:]):.3f} s  (bar 0.25 s), {len(tone.bands)} bands")
     trusted = trust_from_snr(without_noise(talk.voice, quiet.noise), quiet.noise)
-    print(f"left over                        {found.tone.fit.left_over_rms_db:.2f} dB rms over {np.count_nonzero(trusted)} points")
+    print(f"left over                        {tone.fit.left_over_rms_db:.2f} dB rms over {np.count_nonzero(trusted)} points")
 
 
 if __name__ == "__main__":

@@ -22,14 +22,16 @@ from playwright.sync_api import Page, sync_playwright
 ROOT = pathlib.Path(__file__).resolve().parents[1]
 # Name of the picture: the step, and the leaf where the step has several.
 VIEWS = {
-    "rig": ("Rig", "What to expect"), "rig-microphone": ("Rig", "Microphone"), "rig-sound-settings": ("Rig", "Sound settings"),
-    "quiet": ("Quiet", "At rest"), "quiet-in-use": ("Quiet", "In use"), "quiet-parts": ("Quiet", "Where it comes from"),
-    "quiet-listen": ("Quiet", "Listen in"), "gain": ("Gain", "Levels"), "gain-path": ("Gain", "What to turn"),
-    "gain-dial": ("Gain", "Learn a dial"), "gain-live": ("Gain", "Live"), "tone": ("Tone", None), "send": ("Send", None),
+    "rig": ("Rig", "What to expect"), "rig-sound-settings": ("Rig", "Sound settings"), "quiet-in-use": ("Quiet", "In use"),
+    "quiet-parts": ("Quiet", "Where it comes from"), "quiet-listen": ("Quiet", "Listen in"), "gain": ("Gain", "Levels"),
+    "gain-path": ("Gain", "What to turn"), "gain-live": ("Gain", "Live"), "clean-gate": ("Clean", "Gate"),
+    "clean-ring": ("Clean", "Ring of the room"), "tone": ("Tone", "Corridor"), "tone-hiss": ("Tone", "Breath and hiss"),
+    "tone-parts": ("Tone", "Listen to parts"), "steady": ("Steady", "Levels"), "steady-compressor": ("Steady", "Compressor"),
+    "send": ("Send", None),
 }  # fmt: skip
-DARK = ("quiet", "gain-path", "tone", "send")
+DARK = ("clean-gate", "tone", "steady")
 TAKES = (
-    {"purpose": "in-use"}, {"purpose": "muted"}, {"purpose": "other-gain", "position": 12}, {"purpose": "loud"}, {"purpose": "soft"},
+    {"purpose": "in-use"}, {"purpose": "clap"}, {"purpose": "muted"}, {"purpose": "other-gain", "position": 12}, {"purpose": "loud"}, {"purpose": "soft"},
     *({"purpose": "dial", "position": mark, "learns": "slider"} for mark in (25, 50, 75, 100)),
 )  # fmt: skip
 
@@ -103,6 +105,8 @@ def listen(page: Page, name: str) -> None:
 
 def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
     visit(page, *VIEWS[name])
+    if name == "steady-compressor":
+        page.get_by_text("up to 36 dB").wait_for(timeout=30_000)
     live = name in ("quiet-listen", "gain-live")
     if live:
         listen(page, name)

@@ -170,16 +170,22 @@ def reduced(request):
 def through_the_same_gains(spec, mixture, alone):
     """What the gains found on the mixture do to one part of it alone."""
     stage, kept = spec.build(rate_hz=RATE), []
-    found = stage._gains
-    stage._gains = lambda powers: kept.append(found(powers)) or kept[-1]
+    weigh = stage._weigh
+
+    def watched(spectra):
+        before = np.abs(spectra)
+        weigh(spectra)
+        kept.append(np.abs(spectra) / np.maximum(before, 1e-30))
+
+    stage._weigh = watched
     stage.process(mixture)
     gains, at = np.concatenate(kept), 0
     frames = ShortTime(rate_hz=RATE, delay_s=0.008)
 
-    def given(powers):
+    def given(spectra):
         nonlocal at
-        at += len(powers)
-        return gains[at - len(powers) : at]
+        at += len(spectra)
+        spectra *= gains[at - len(spectra) : at]
 
     return frames.process(alone, given)[frames.delay_samples :]
 

@@ -2007,7 +2007,7 @@ export interface components {
         };
         /**
          * NoiseEvidenceView
-         * @description The floor at the listener, and the profile of the noise.
+         * @description The floor at the listener, the profile of the noise, and what its reduction costs.
          */
         NoiseEvidenceView: {
             /** Aim Dbfs A */
@@ -2020,6 +2020,11 @@ export interface components {
             floor_dbfs_a: number | null;
             /** Hz */
             hz: number[];
+            loss: components["schemas"]["SpeechLossView"] | null;
+            /** Restless After Db */
+            restless_after_db: number | null;
+            /** Restless Before Db */
+            restless_before_db: number | null;
             /** Spread Db */
             spread_db: number[];
         };
@@ -2717,6 +2722,16 @@ export interface components {
             from_dbfs: number;
             /** Third Harmonic Slope */
             third_harmonic_slope: number | null;
+        };
+        /**
+         * SpeechLossView
+         * @description The third octave of the voice that loses most.
+         */
+        SpeechLossView: {
+            /** Centre Hz */
+            centre_hz: number;
+            /** Loss Db */
+            loss_db: number;
         };
         /**
          * SplitView

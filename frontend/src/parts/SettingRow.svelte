@@ -42,6 +42,7 @@
   </button>
   <p>
     {proper(setting.because)}
+    {#if setting.sure_db != null}Known to <span class="num small">±{(2 * setting.sure_db).toFixed(1)} dB</span> here.{/if}
     {#if setting.pinned}<span class="derived">Derived: <span class="num">{describe(setting, true)}</span>.</span>{/if}
   </p>
   {#if active}
@@ -90,6 +91,7 @@
     font-size: 12px;
     font-weight: 700;
   }
+  .small,
   .derived .num {
     font-size: 11px;
     font-weight: 500;

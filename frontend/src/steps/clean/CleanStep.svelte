@@ -114,7 +114,10 @@
             At most, in the third octave at {frequency(clean.noise_reduction.loss.centre_hz)}. What is left of the noise
             wanders by {(clean.noise_reduction.restless_after_db ?? 0).toFixed(1)} dB, before it {(
               clean.noise_reduction.restless_before_db ?? 0
-            ).toFixed(1)}{(clean.noise_reduction.restless_after_db ?? 0) < (clean.noise_reduction.restless_before_db ?? 0) + 1 ? ': no warbling' : ': it may warble'}.
+            ).toFixed(1)}{(clean.noise_reduction.restless_after_db ?? 0) <
+            (clean.noise_reduction.restless_before_db ?? 0) + 1
+              ? ': no warbling'
+              : ': it may warble'}.
           </Fact>
         {/if}
       {:else if leaf === 'ring' && clean.ring_reduction}

@@ -14,10 +14,11 @@
   }
   let { overview, delivery }: Props = $props();
   const WINDOW_S = 8;
+  /** Stages that take away, and how many decibels their row reaches down. */
   const HANGS = [
-    ['gate', 'gate'],
-    ['compressor', 'compressor'],
-    ['limiter', 'limiter'],
+    ['gate', 'gate', 36],
+    ['compressor', 'compressor', 12],
+    ['limiter', 'limiter', 12],
   ] as const;
   const curve = $derived(delivery.steady.compressor);
   const take = $derived(desk.currentTake);
@@ -78,15 +79,16 @@
       label="Eight seconds of talk as it leaves, with what gate, compressor and limiter take from it."
     >
       {#snippet children(width, height)}
-        {@const left = 10}
-        {@const x = (i: number) => left + (i / Math.max(1, count - 1)) * (width - left - 10)}
+        {@const left = 104}
+        {@const right = width - 34}
+        {@const x = (i: number) => left + (i / Math.max(1, count - 1)) * (right - left)}
         {@const tall = (height - 30) * 0.5}
         {@const y = decibelScale(-60, 0, 20 + tall, 20)}
         {@const band = (height - 30 - tall) / Math.max(1, hangs.length)}
-        <text class="soft" x={left} y="14">as it leaves, and what is taken from it; it moves with the sound</text>
+        <text class="soft" x={0} y="14">as it leaves, and what is taken from it; it moves with the sound</text>
         {#each [-40, -20, 0] as tick (tick)}
-          <line x1={left} x2={width - 10} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
-          <text class="num soft" x={width - 10} y={y(tick) - 3} text-anchor="end">{level(tick, 0)}</text>
+          <line x1={left} x2={right} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
+          <text class="num soft" x={right + 4} y={y(tick) + 4}>{level(tick, 0)}</text>
         {/each}
         {#if !frames}
           <text class="soft" x={width / 2} y={height / 2} text-anchor="middle">Your talk is run through the chain…</text
@@ -99,18 +101,19 @@
               y1={y(-60)}
               y2={y(value ?? -60)}
               stroke="var(--voice)"
-              stroke-width={Math.max(1, (width / count) * 0.8)}
+              stroke-width={Math.max(1, ((right - left) / count) * 0.8)}
             />
           {/each}
-          {#each hangs as [kind, name], row (kind)}
+          {#each hangs as [kind, name, deepest], row (kind)}
             {@const top = 26 + tall + row * band}
-            <line x1={left} x2={width - 10} y1={top} y2={top} stroke="var(--edge)" />
+            <line x1={left} x2={right} y1={top} y2={top} stroke="var(--edge)" />
             <path
-              d={hanging((frames.gains_db[kind] ?? []).slice(first, first + count), x, top, (band - 8) / 12)}
+              d={hanging((frames.gains_db[kind] ?? []).slice(first, first + count), x, top, (band - 8) / deepest)}
               fill="url(#hatch)"
               stroke="var(--peak)"
             />
-            <text x={left + 2} y={top + 14} style="font-weight: 600">{name}, up to 12 dB</text>
+            <text x={left - 8} y={top + 14} text-anchor="end" style="font-weight: 600">{name}</text>
+            <text class="soft" x={left - 8} y={top + 30} text-anchor="end">up to {deepest} dB</text>
           {/each}
           {#if desk.position !== null}
             <line

@@ -18,6 +18,8 @@
   const seconds = $derived(overview.clean?.seconds ?? 30);
   const threshold = (stage: string) =>
     overview.settings.find((s) => s.stage === stage && s.name === 'threshold_dbfs')?.value ?? -30;
+  const heldWord = (row: string) =>
+    overview.stages.find((s) => s.kind === (row === 'breath' ? 'deplosive' : 'deesser'))?.on ? 'held' : 'would be held';
   const centre = $derived(overview.settings.find((s) => s.stage === 'deesser' && s.name === 'frequency_hz')?.value);
 </script>
 
@@ -55,7 +57,7 @@
       {#if row.name === 'breath'}
         <text x={M.left} y={row.top - 10} style="font-weight: 600"
           >breath: under 150 Hz, dBFS; {plosives?.found.length ?? 0} bursts
-          <tspan fill="var(--aim)">held from {level(limit)}</tspan></text
+          <tspan fill="var(--aim)">{heldWord(row.name)} from {level(limit)}</tspan></text
         >
         {#each plosives?.found ?? [] as burst (burst.at_s)}
           <rect
@@ -72,7 +74,7 @@
         <text x={M.left} y={row.top - 10} style="font-weight: 600"
           >hiss: around {centre ? frequency(centre) : 'unknown'}, dBFS; {sibilants ? over(sibilants.found) : 0} of {sibilants
             ?.found.length ?? 0} louder than the words beside them
-          <tspan fill="var(--aim)">held from {level(limit)}</tspan></text
+          <tspan fill="var(--aim)">{heldWord(row.name)} from {level(limit)}</tspan></text
         >
         {#each sibilants?.found ?? [] as hiss (hiss.at_s)}
           {@const loud = hiss.level_db > hiss.neighbours_db}

@@ -72,6 +72,9 @@
             fill={heard ? 'var(--voice)' : 'var(--rule)'}
           />
         {/each}
+        <text class="soft" x={M.left} y="14"
+          >your corrected voice by third octave, {span.toFixed(0)} dB from the lowest to the highest; triangles stand out</text
+        >
         {#each tone.resonances as found (found.frequency_hz)}
           <path
             d="M{x(found.frequency_hz)} {M.top - 4}l-5 -9h10z"

@@ -72,6 +72,14 @@
             {setting}
           />{/each}
       {/if}
+      {#if leaf === 'corridor'}
+        <p class="files">
+          The equalizer for other programs:
+          <a href="/api/equalizer?what=biquads&rate_hz={overview.rig.rate_hz}" download>biquads, CSV</a>,
+          <a href="/api/equalizer?what=impulse&rate_hz={overview.rig.rate_hz}" download>impulse response, WAV</a>,
+          <a href="/api/response?what=correction" download>curve, text</a>.
+        </p>
+      {/if}
       {#if leaf === 'parts'}
         {#each tone.resonances as found (found.frequency_hz)}
           <Fact name="Stands out at {frequency(found.frequency_hz)}" value="{signed(found.over_db)} dB" mark="none">
@@ -114,6 +122,11 @@
 </Bench>
 
 <style>
+  .files {
+    padding: 8px 0;
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
   .link {
     padding: 0;
     border: 0;

@@ -12,7 +12,7 @@ from typing import ClassVar, Self
 
 import numpy as np
 
-from obsidian_wren.core.chain.short_time import ShortTime
+from obsidian_wren.core.chain.short_time import ShortTime, Spectra
 from obsidian_wren.core.chain.spectral_gain import lift_table, suppress
 from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
@@ -33,7 +33,7 @@ class NoiseReduction:
         self.gain_db = None
         self._frames = ShortTime(rate_hz=rate_hz, delay_s=DELAY_S)
         self.delay_samples = self._frames.delay_samples
-        self._noise = _expected_powers(spec, self._frames.window, rate_hz=rate_hz)
+        self._per_noise = 1.0 / _expected_powers(spec, self._frames.window, rate_hz=rate_hz)
         self._clean = np.zeros(self._frames.length // 2 + 1)
         self._floor = amplitude_from_db(-spec.reduction_db)
 
@@ -44,12 +44,10 @@ class NoiseReduction:
 
     def process(self, block: Samples) -> Samples:
         """Lower the noise in ``(n,)`` samples; the output lags by ``delay_samples``."""
-        return self._frames.process(block, self._gains)
+        return self._frames.process(block, self._weigh)
 
-    def _gains(self, powers: Samples) -> Samples:
-        gains = np.empty_like(powers)
-        suppress(powers, self._noise, self._floor, _SMOOTHING, self._clean, gains, lift_table())
-        return gains
+    def _weigh(self, spectra: Spectra) -> None:
+        suppress(spectra, self._per_noise, self._floor, _SMOOTHING, self._clean, lift_table())
 
 
 def _expected_powers(spec: NoiseReductionSpec, window: Samples, *, rate_hz: float) -> Samples:

@@ -14,7 +14,7 @@ from typing import ClassVar
 import numpy as np
 from numba import njit
 
-from obsidian_wren.core.chain.short_time import ShortTime
+from obsidian_wren.core.chain.short_time import ShortTime, Spectra
 from obsidian_wren.core.chain.spectral_gain import lift_table, log_spectral_gain
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_from_db
@@ -27,20 +27,21 @@ _POWER_SMOOTHING_S = 0.02
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _hold_ring(
-    powers: Samples, past: Samples, at: int, mean: Samples, clean: Samples, fade: float, follow: float, floor: float, smoothing: float,
-    gains: Samples, lift: Samples,
+    spectra: Spectra, past: Samples, at: int, mean: Samples, clean: Samples, fade: float, follow: float, floor: float, smoothing: float,
+    lift: Samples,
 ) -> int:  # fmt: skip
-    frames, bins = powers.shape
+    frames, bins = spectra.shape
     for j in range(frames):
         for k in range(bins):
+            power = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2
             late = fade * past[at, k] + 1e-20
-            mean[k] += (powers[j, k] - mean[k]) * follow
+            mean[k] += (power - mean[k]) * follow
             past[at, k] = mean[k]
-            posterior = powers[j, k] / late
+            posterior = power / late
             prior = max(smoothing * clean[k] / late + (1.0 - smoothing) * max(posterior - 1.0, 0.0), 1e-3)
             gain = min(log_spectral_gain(prior, posterior, lift), 1.0)
-            clean[k] = gain * gain * powers[j, k]
-            gains[j, k] = max(gain, floor)
+            clean[k] = gain * gain * power
+            spectra[j, k] *= max(gain, floor)
         at = at + 1 if at + 1 < len(past) else 0
     return at
 
@@ -70,15 +71,13 @@ class RingReduction:
 
     def process(self, block: Samples) -> Samples:
         """Hold the ring in ``(n,)`` samples; the output lags by ``delay_samples``."""
-        return self._frames.process(block, self._gains)
+        return self._frames.process(block, self._weigh)
 
-    def _gains(self, powers: Samples) -> Samples:
-        gains = np.empty_like(powers)
+    def _weigh(self, spectra: Spectra) -> None:
         self._at[0] = _hold_ring(
-            powers, self._past, int(self._at[0]), self._mean, self._clean, self._fade, self._follow, self._floor, _SMOOTHING, gains,
+            spectra, self._past, int(self._at[0]), self._mean, self._clean, self._fade, self._follow, self._floor, _SMOOTHING,
             lift_table(),
         )  # fmt: skip
-        return gains
 
 
 def late_share(decay_s: float, ring_share_db: float) -> float:

@@ -57,8 +57,8 @@ class ShortTime:
         """Everything carried from block to block."""
         return self._past, self._waiting, self._tail, self._ready, self._counts
 
-    def process(self, block: Samples, gains_of: Callable[[Samples], Samples]) -> Samples:
-        """Run ``(n,)`` samples; ``gains_of`` takes powers ``(frames, bins)`` in order and gives gains of the same shape."""
+    def process(self, block: Samples, weigh: Callable[[Spectra], None]) -> Samples:
+        """Run ``(n,)`` samples; ``weigh`` is given spectra ``(frames, bins)`` in order and weighs them in place."""
         waiting, ready = int(self._counts[0]), int(self._counts[1])
         whole = (waiting + len(block)) // self.hop
         fresh = np.concatenate([self._waiting[:waiting], block])
@@ -70,17 +70,17 @@ class ShortTime:
             for first in range(0, whole, _FRAMES_AT_ONCE):
                 last = min(first + _FRAMES_AT_ONCE, whole)
                 part = sound[first * self.hop : (last - 1) * self.hop + self.length]
-                out[ready + first * self.hop : ready + last * self.hop] = self._frames(part, gains_of)
+                out[ready + first * self.hop : ready + last * self.hop] = self._frames(part, weigh)
             self._past[:] = sound[whole * self.hop :]
         kept = out[len(block) :]
         self._counts[1] = len(kept)
         self._ready[: len(kept)] = kept
         return out[: len(block)]
 
-    def _frames(self, sound: Samples, gains_of: Callable[[Samples], Samples]) -> Samples:
+    def _frames(self, sound: Samples, weigh: Callable[[Spectra], None]) -> Samples:
         frames = np.lib.stride_tricks.sliding_window_view(sound, self.length)[:: self.hop]
         bins = np.fft.rfft(frames * self.window, axis=1)
-        bins *= gains_of(bins.real**2 + bins.imag**2)
+        weigh(bins)
         pieces = np.fft.irfft(bins, self.length, axis=1)[:, -2 * self.hop :] * self._synthesis
         out = pieces[:, : self.hop].copy()
         out[0] += self._tail

@@ -13,12 +13,14 @@ import numpy as np
 import scipy.special
 from numba import njit
 
+from obsidian_wren.core.chain.short_time import Spectra
 from obsidian_wren.core.decibels import Samples
 
-# exp(½ E₁(v)) on a grid of log v: a call of the exponential integral per bin would cost more than all the rest.
-_LOG_LOW, _LOG_HIGH, _GRID = -14.0, 6.0, 2001
-_LIFT = np.exp(0.5 * scipy.special.exp1(np.exp(np.linspace(_LOG_LOW, _LOG_HIGH, _GRID))))
-_PER_LOG = (_GRID - 1) / (_LOG_HIGH - _LOG_LOW)
+# exp(½ E₁(v)) · √(v / (1 + v)) is smooth and lies between 0.75 and 1; it is tabled over v / (1 + v), since a call of the exponential
+# integral, or even a logarithm, per bin would cost more than all the rest.
+_GRID = 1024
+_AT = (np.arange(_GRID + 1) + 1e-9) / (_GRID + 2e-9)
+_LIFT = np.concatenate([[math.exp(-0.5 * np.euler_gamma)], (np.exp(0.5 * scipy.special.exp1(_AT / (1.0 - _AT))) * np.sqrt(_AT))[1:]])
 _LEAST_PRIOR = 10.0**-2.5
 
 
@@ -26,27 +28,26 @@ _LEAST_PRIOR = 10.0**-2.5
 def log_spectral_gain(prior: float, posterior: float, lift: Samples) -> float:
     """The gain of one bin from its a-priori and a-posteriori ratios."""
     share = prior / (1.0 + prior)
-    v = share * posterior
-    at = (math.log(max(v, 1e-12)) - _LOG_LOW) * _PER_LOG
-    if at <= 0.0:
-        return float(share * lift[0])
-    if at >= _GRID - 1:
-        return share
-    below = int(at)
-    return float(share * (lift[below] + (at - below) * (lift[below + 1] - lift[below])))
+    v = share * posterior + 1e-12
+    at = v / (1.0 + v)
+    place = at * _GRID
+    below = min(int(place), _GRID - 1)
+    return float(share / math.sqrt(at) * (lift[below] + (place - below) * (lift[below + 1] - lift[below])))
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def suppress(powers: Samples, noise: Samples, floor: float, smoothing: float, clean: Samples, gains: Samples, lift: Samples) -> None:
-    """Gains ``(frames, bins)`` for powers over a noise ``(bins,)``. ``clean`` ``(bins,)`` is the last frame's estimate, carried over."""
-    frames, bins = powers.shape
+def suppress(spectra: Spectra, per_noise: Samples, floor: float, smoothing: float, clean: Samples, lift: Samples) -> None:
+    """Weigh spectra ``(frames, bins)`` in place over a noise, given as ``per_noise`` ``(bins,)``, its inverse. ``clean`` ``(bins,)`` is the
+    last frame's estimate, carried over."""
+    frames, bins = spectra.shape
     for j in range(frames):
         for k in range(bins):
-            posterior = powers[j, k] / noise[k]
-            prior = max(smoothing * clean[k] / noise[k] + (1.0 - smoothing) * max(posterior - 1.0, 0.0), _LEAST_PRIOR)
+            power = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2
+            posterior = power * per_noise[k]
+            prior = max(smoothing * clean[k] * per_noise[k] + (1.0 - smoothing) * max(posterior - 1.0, 0.0), _LEAST_PRIOR)
             gain = min(log_spectral_gain(prior, posterior, lift), 1.0)
-            clean[k] = gain * gain * powers[j, k]
-            gains[j, k] = max(gain, floor)
+            clean[k] = gain * gain * power
+            spectra[j, k] *= max(gain, floor)
 
 
 def lift_table() -> Samples:

@@ -26,7 +26,6 @@ from obsidian_wren.core.derive.order import OrderWarning, warnings
 from obsidian_wren.core.derive.ring_reduction import derive_ring_reduction
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
 from obsidian_wren.core.measure.levels import frame_peaks, true_peak_dbtp
-from obsidian_wren.core.measure.loudness import measure_loudness
 from obsidian_wren.core.measure.words import within
 
 Rule = Callable[[Ground, Pins], StagePlan]
@@ -97,21 +96,20 @@ def derive_chain(
         after = follow(here, stage.spec())
         # A gain that waits in pauses lifts the room by what it takes from the voice.
         lifted = here.loudness_lufs - after.loudness_lufs if kind == "leveller" and stage.switch.on else 0.0
-        here = replace(after, lifted_db=here.lifted_db + lifted)
+        here = replace(after, lifted_db=here.lifted_db + lifted) if lifted else after
     running = [stage.kind for stage in stages if stage.switch.on]
     return ChainPlan(tuple(stages), _landing(unsteadied or ground, before_limiter, here), warnings(running), here)
 
 
 def _landing(before: Ground, before_limiter: Ground, after: Ground) -> Landing:
     rate = after.rate_hz
-    loud = measure_loudness(after.talk, rate_hz=rate)
     true_peak = true_peak_dbtp(after.talk)
     # As the ear weighs both: rumble and breath that were taken away are no voice.
-    room_gain = room_a_weighted_dbfs(after.room, rate_hz=rate) - room_a_weighted_dbfs(before.room, rate_hz=rate)
+    room_gain = after.room_dbfs_a - before.room_dbfs_a
     voice_gain = after.loudness_lufs - before.loudness_lufs
     limited = _peak_dbfs(before_limiter.talk) - _peak_dbfs(after.talk)
     return Landing(
-        loud.integrated_lufs, true_peak, _normal_peaks(after), loud.range_lu,
+        after.loudness_lufs if np.isfinite(after.loudness_lufs) else None, true_peak, _normal_peaks(after), after.range_lu,
         room_a_weighted_dbfs(after.rest, rate_hz=rate), room_gain - voice_gain, max(0.0, limited),
     )  # fmt: skip
 

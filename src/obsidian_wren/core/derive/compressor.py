@@ -22,7 +22,7 @@ from obsidian_wren.core.derive.gate_evidence import detector_levels_dbfs
 from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
-from obsidian_wren.core.measure.loudness import k_weighted, lufs_of_energies
+from obsidian_wren.core.measure.loudness import lufs_of_energies
 from obsidian_wren.core.measure.words import within
 
 PEAK_PERCENTILE = 90.0
@@ -83,7 +83,7 @@ class _Take:
         self.step = control_step(rate)
         self.levels, self.step_s = detector_levels_dbfs(talk, sidechain_hz, rate_hz=rate)
         count = len(self.levels)
-        weighted = k_weighted(talk, rate_hz=rate)[: count * self.step].reshape(count, self.step)
+        weighted = ground.weighted_talk[: count * self.step].reshape(count, self.step)
         self.energy = np.einsum("ij,ij->i", weighted, weighted)
         self.peaks = np.abs(talk[: count * self.step]).reshape(count, self.step).max(axis=1)
         self.inside = within(ground.words, np.arange(count) * self.step_s)

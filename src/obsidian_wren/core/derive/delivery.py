@@ -13,7 +13,7 @@ from obsidian_wren.core.chain.limiter import limiter_gains, local_peaks
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
-from obsidian_wren.core.measure.loudness import k_weighted, lufs_of_weighted
+from obsidian_wren.core.measure.loudness import lufs_of_weighted
 
 RELEASE_MS = 100.0
 MOST_LIMITING_DB = 8.0
@@ -26,8 +26,8 @@ def derive_gain(ground: Ground, pins: Pins) -> StagePlan:
     answer = Answer("gain", pins)
     aims = ground.wishes.aims
     ceiling = pins.numbers.get(("limiter", "ceiling_dbtp"), aims.ceiling_dbtp)
-    weighted, peaks = k_weighted(ground.talk, rate_hz=ground.rate_hz), local_peaks(ground.talk)
-    start_lufs = lufs_of_weighted(weighted, rate_hz=ground.rate_hz)
+    weighted, peaks = ground.weighted_talk, local_peaks(ground.talk)
+    start_lufs = ground.loudness_lufs
     start_peak = amplitude_db(float(peaks.max())) if len(peaks) else -math.inf
     most = ceiling - start_peak + MOST_LIMITING_DB
     gain = _solve(weighted, peaks, aims.loudness_lufs, start_lufs, most, ceiling, ground.rate_hz)

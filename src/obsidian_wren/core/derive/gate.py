@@ -13,7 +13,7 @@ import numpy as np
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.gate_evidence import GateCounts, GateEvidence, count, detector_levels_dbfs, distributions
-from obsidian_wren.core.derive.ground import Ground, room_a_weighted_dbfs
+from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import pauses_s
@@ -41,7 +41,7 @@ def derive_gate(ground: Ground, pins: Pins) -> StagePlan:
     answer.set(
         "hysteresis_db", float(np.clip(spread, 3.0, 8.0)), f"The room itself wanders by {spread:.0f} dB; less than that would chatter."
     )
-    need = room_a_weighted_dbfs(ground.room, rate_hz=ground.rate_hz) + ground.gain_to_come_db - ground.wishes.aims.floor_dbfs_a
+    need = ground.room_dbfs_a + ground.gain_to_come_db - ground.wishes.aims.floor_dbfs_a
     crossing = weight * cut + (1.0 - weight) * leaked
     gate = crossing <= _CLEAR_CROSSING
     answer.set("ratio", _GATE if gate else _EXPANDER, _ratio_because(gate, crossing))

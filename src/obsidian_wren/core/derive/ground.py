@@ -17,7 +17,7 @@ from obsidian_wren.core.derive.aims import Wishes
 from obsidian_wren.core.derive.tone_target import Target
 from obsidian_wren.core.measure.decay import Ring
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
-from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.measure.loudness import k_weighted, lufs_of_weighted, range_of_weighted
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.spectrum import a_weighted_dbfs, power_spectrum
 from obsidian_wren.core.measure.speech import active_level
@@ -77,9 +77,24 @@ class Ground:
         return replace(self, talk=after[0], rest=after[1], in_use=in_use, passed=(*self.passed, spec))
 
     @cached_property
+    def weighted_talk(self) -> Samples:
+        """The talk behind K-weighting, ``(n,)``."""
+        return k_weighted(self.talk, rate_hz=self.rate_hz)
+
+    @cached_property
     def loudness_lufs(self) -> float:
         """Integrated loudness of the talk as it is here; minus infinity in silence."""
-        return integrated_lufs(self.talk, rate_hz=self.rate_hz)
+        return lufs_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
+
+    @cached_property
+    def range_lu(self) -> float | None:
+        """Loudness range of the talk as it is here; None when it is too short."""
+        return range_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
+
+    @cached_property
+    def room_dbfs_a(self) -> float:
+        """A-weighted level of the room as it is here."""
+        return room_a_weighted_dbfs(self.room, rate_hz=self.rate_hz)
 
     @cached_property
     def active_dbfs(self) -> float:

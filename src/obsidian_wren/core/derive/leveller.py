@@ -10,7 +10,6 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
-from obsidian_wren.core.measure.loudness import measure_loudness
 
 _MOST_DB = 9.0
 _SPEED_DB_PER_S = 2.5
@@ -29,7 +28,7 @@ def derive_leveller(ground: Ground, pins: Pins) -> StagePlan:
     """The rule of the leveller, from the loudness range of the toned voice."""
     answer = Answer("leveller", pins)
     aims = ground.wishes.aims
-    found = measure_loudness(ground.talk, rate_hz=ground.rate_hz).range_lu
+    found = ground.range_lu
     active = ground.active_dbfs
     stretches = frame_levels_dbfs(ground.talk, rate_hz=ground.rate_hz, frame_s=0.8)
     stretches = stretches[stretches > active - 15.9]

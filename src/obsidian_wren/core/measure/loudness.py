@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.signal
 
+from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.decibels import SILENCE_DB, Samples, power_db
 
 _OFFSET_LU = -0.691
@@ -59,7 +60,12 @@ def _hop_energies(samples: Samples, rate_hz: float) -> Samples:
 
 def k_weighted(samples: Samples, *, rate_hz: float) -> Samples:
     """The K-weighted waveform of ``(n,)`` or ``(n, channels)`` samples, same shape (BS.1770-5, step one)."""
-    return np.asarray(scipy.signal.sosfilt(k_weighting_sections(rate_hz), samples, axis=0))
+    sections = k_weighting_sections(rate_hz)
+    if samples.ndim > 1:
+        return np.asarray(scipy.signal.sosfilt(sections, samples, axis=0))
+    weighted = np.empty(len(samples))
+    run_sections(sections, np.zeros((len(sections), 2)), np.ascontiguousarray(samples, dtype=np.float64), weighted)
+    return weighted
 
 
 def _energies_of(weighted: Samples, rate_hz: float) -> Samples:
@@ -100,11 +106,20 @@ def measure_loudness(samples: Samples, *, rate_hz: float) -> Loudness:
     hops = _hop_energies(samples, rate_hz)
     gated = _gated(_block_means(hops, 4), _RELATIVE_GATE_LU)
     integrated = _lufs(float(gated.mean())) if len(gated) else None
+    return Loudness(integrated, _range_lu(hops))
+
+
+def _range_lu(hops: Samples) -> float | None:
     in_range = _gated(_block_means(hops, 30), _RANGE_GATE_LU)
     if not len(in_range):
-        return Loudness(integrated, None)
+        return None
     low, high = np.percentile(_OFFSET_LU + power_db(in_range), [10, 95])
-    return Loudness(integrated, float(high - low))
+    return float(high - low)
+
+
+def range_of_weighted(weighted: Samples, *, rate_hz: float) -> float | None:
+    """Loudness range of an already K-weighted waveform ``(n,)``; None when too short."""
+    return _range_lu(_energies_of(weighted, rate_hz))
 
 
 def lufs_of_weighted(weighted: Samples, *, rate_hz: float) -> float:

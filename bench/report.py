@@ -1,0 +1,37 @@
+"""Run the benches and write what they say to docs/performance.md: ``make bench``."""
+
+from __future__ import annotations
+
+import os
+import pathlib
+import platform
+import subprocess
+import sys
+
+ROOT = pathlib.Path(__file__).resolve().parents[1]
+BENCHES = (
+    ("engine.py", "The engine beside a native C++ effects library"),
+    ("plan.py", "From two takes to every setting"),
+    ("first_page.py", "The first page"),
+    ("stream.py", "The live stream"),
+)
+HEAD = """# Performance
+
+Written by `make bench`. Speeds are compared side by side in one run, turn by turn, since one machine is not another and is not even
+itself a minute later; bars are those of the design.
+"""
+
+
+def main() -> None:
+    parts = [HEAD, f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}.\n"]
+    for name, title in BENCHES:
+        print(f"{title} ({name})", flush=True)
+        done = subprocess.run([sys.executable, str(ROOT / "bench" / name)], capture_output=True, text=True, check=True)
+        print(done.stdout, flush=True)
+        told = (ROOT / "bench" / name).read_text().split('"""')[1].strip()
+        parts.append(f"## {title}\n\n{told}\n\n`python bench/{name}`\n\n```\n{done.stdout.strip()}\n```\n")
+    (ROOT / "docs/performance.md").write_text("\n".join(parts))
+
+
+if __name__ == "__main__":
+    main()
