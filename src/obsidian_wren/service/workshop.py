@@ -109,7 +109,7 @@ class Workshop:
     run: LiveRun | None = None
     sounds: Recent = field(default_factory=lambda: Recent(4))
     readings: Recent = field(default_factory=lambda: Recent(8))
-    grounds: Recent = field(default_factory=lambda: Recent(12))
+    grounds: Recent = field(default_factory=lambda: Recent(8))
     sources: dict[str, TakeSource] = field(default_factory=dict)
     listeners: Listeners | None = None
     pushed: PushedStream | None = None

@@ -46,7 +46,11 @@
         stroke-width="1.5"
       />
       <text x={left - 8} y={y + row - 10} text-anchor="end">{frequency(octave.centre_hz)}</text>
-      <text class="num" x={x(octave.decay_s) + 8} y={y + row - 9} style="font-weight: 600"
+      <text
+        class="num"
+        x={x(octave.decay_s) + 8}
+        y={y + row - 9}
+        style="font-weight: 600; paint-order: stroke; stroke: var(--sheet); stroke-width: 5px"
         >{octave.decay_s.toFixed(2)} s <tspan class="soft">{octave.range}</tspan></text
       >
     {/each}

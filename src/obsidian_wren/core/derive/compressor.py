@@ -31,6 +31,8 @@ _KNEE_DB = 6.0
 _ATTACK_MS = 3.0
 _RATIOS = (1.0001, 8.0)
 _WORTH_RATIO = 1.25
+# The limiter takes a little from the voice as well.
+_LIFT_MARGIN_DB = 0.8
 _USUAL_PERCENTILE, _LOUD_PERCENTILE = 50.0, 95.0
 _FRAME_S = 0.01
 _CURVE_DBFS = np.arange(-70.0, 1.0, 1.0)
@@ -164,14 +166,14 @@ def _solve(take: _Take, threshold: float, attack: float, release: float, wanted:
     ratio = float(np.clip(wanted, low, high))
     if take.foresee(threshold, ratio, attack, release).peaks_dbfs > aims.peaks_dbfs[1] - 0.5:
         ratio = max(ratio, last(lambda found: found.peaks_dbfs > aims.peaks_dbfs[1] - 0.5))
-    if take.foresee(threshold, ratio, attack, release).lift_db > aims.most_lift_db - 0.5:
-        ratio = min(ratio, last(lambda found: found.lift_db <= aims.most_lift_db - 0.5))
+    if take.foresee(threshold, ratio, attack, release).lift_db > aims.most_lift_db - _LIFT_MARGIN_DB:
+        ratio = min(ratio, last(lambda found: found.lift_db <= aims.most_lift_db - _LIFT_MARGIN_DB))
     return round(ratio, 1)
 
 
 def _ratio_because(spread: float, ratio: float, found: _Foreseen, aims: Aims) -> str:
     text = f"Brings {spread:.1f} dB of spread to {spread / ratio:.1f}; your room rises {found.lift_db:.1f} dB in pauses"
-    if found.lift_db >= aims.most_lift_db - 0.8:
+    if found.lift_db >= aims.most_lift_db - _LIFT_MARGIN_DB - 0.3:
         return f"{text}, which is as far as it may."
     return f"{text}, at most {aims.most_lift_db:.0f} are allowed."
 

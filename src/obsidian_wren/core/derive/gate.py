@@ -37,10 +37,10 @@ def derive_gate(ground: Ground, pins: Pins) -> StagePlan:
     weight = ground.wishes.cut_weight
     balanced, cut, leaked = balance(speech_share, room_share, weight)
     threshold = answer.set("threshold_dbfs", balanced, _threshold_because(cut, leaked, weight))
-    spread = float(np.percentile(room, 95) - np.percentile(room, 50)) if len(room) else 4.0
-    answer.set(
-        "hysteresis_db", float(np.clip(spread, 3.0, 8.0)), f"The room itself wanders by {spread:.0f} dB; less than that would chatter."
-    )
+    # A closing edge inside the room's own wandering would never let it close.
+    reached = float(np.percentile(room, 95)) if len(room) else -100.0
+    text = f"Closes over what your room reaches in 19 of 20 moments, {reached:.0f} dBFS; lower it would stay open, higher it would chatter."
+    answer.set("hysteresis_db", float(np.clip(threshold - reached - 0.5, 1.0, 8.0)), text)
     need = ground.room_dbfs_a + ground.gain_to_come_db - ground.wishes.aims.floor_dbfs_a
     crossing = weight * cut + (1.0 - weight) * leaked
     gate = crossing <= _CLEAR_CROSSING
