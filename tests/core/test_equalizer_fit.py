@@ -1,5 +1,6 @@
 import numpy as np
 import pytest
+import scipy.signal
 
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
@@ -110,3 +111,20 @@ def test_what_carries_no_voice_is_left_alone(dry, quiet):
 def test_a_voice_under_the_noise_cannot_be_fitted(reference):
     with pytest.raises(ValueError, match="less than one octave"):
         fit_equalizer(reference, average_speech(), np.zeros(len(POINT_HZ)), rate_hz=RATE)
+
+
+@pytest.mark.parametrize("seed", range(2))
+def test_a_secret_colour_is_recovered_from_a_voice_that_is_not_shipped(seed, quiet):
+    """The recording sped up by a seventh: pitch and vocal tract of somebody smaller, who reads faster."""
+    dry = scipy.signal.resample_poly(np.tile(voice("passage"), 2), 7, 8)[: 40 * RATE]
+    reference = read_talk(dry, rate_hz=RATE)
+    secret = secret_colour(20 + seed)
+    talk = heard(dry, secret, seed)
+    assert talk.pitch_hz.p50 > 1.1 * read_talk(voice("passage"), rate_hz=RATE).pitch_hz.p50
+    trust = trust_from_snr(talk.voice, quiet.noise)
+    fit = fit_equalizer(without_noise(talk.voice, quiet.noise), same_voice(reference.voice, corridor_db=0.2), trust, rate_hz=RATE)
+    hz = np.geomspace(120, 9000, 300)
+    left = eq_response_db(fit.bands, hz, rate_hz=RATE) + eq_response_db(secret, hz, rate_hz=RATE)
+    left -= left.mean()
+    assert np.sqrt(np.mean(left**2)) <= 0.25
+    assert np.abs(left).max() <= 1.5

@@ -62,3 +62,33 @@ def test_deepest_gain_is_told():
     assert limiter.gain_db == 0.0
     limiter.process(sine(997, 0.0, 1.0))
     assert limiter.gain_db == pytest.approx(-6.3, abs=0.1)
+
+
+def worst_cases():
+    """What gets between samples, or changes faster than a few phases can see: sines, clicks, alternations, random signs."""
+    count = RATE // 2
+    at = np.arange(count)
+    rng = np.random.default_rng(3)
+    cases = {
+        f"sine {hz}": np.sin(2 * np.pi * hz * at / RATE + phase)
+        for hz, phase in ((11_999, 0.3), (12_000, np.pi / 4), (16_000, np.pi / 4), (19_997, 0.1), (23_000, 1.0))
+    }
+    cases["alternation that begins at once"] = np.where(at < 1000, 0.0, np.where(at % 2, 1.0, -1.0))
+    bursts = np.zeros(count)
+    for start in range(500, count - 100, 300):
+        bursts[start : start + 5] = (1, -1, 1, -1, 1)
+    cases["short alternations"] = bursts
+    cases["lone clicks"] = (at % 997 == 0).astype(float)
+    cases["pairs of clicks"] = (at % 997 == 1).astype(float) - (at % 997 == 2)
+    cases["random"] = rng.uniform(-1, 1, count)
+    cases["random signs"] = np.sign(rng.standard_normal(count))
+    cases["square"] = np.sign(np.sin(2 * np.pi * 441.3 * at / RATE))
+    return cases
+
+
+@pytest.mark.parametrize("name", worst_cases())
+@pytest.mark.parametrize("drive_db", [0.0, 12.0])
+@pytest.mark.parametrize("ceiling", [-1.0, -3.0])
+def test_the_ceiling_holds_on_the_worst_of_sounds(name, drive_db, ceiling):
+    sound = worst_cases()[name] * 10 ** (drive_db / 20)
+    assert true_peak_dbtp(render([LimiterSpec(ceiling, 100.0)], sound, rate_hz=RATE)) <= ceiling

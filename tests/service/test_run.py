@@ -176,3 +176,35 @@ def test_the_browser_stream_never_lags_for_good():
     for number in range(300):
         stream.push(np.full(10, float(number)))
     assert stream.read(10)[0] == 100.0
+
+
+def test_a_stage_that_fails_is_told_once_and_the_voice_goes_on():
+    class Failing:
+        kind = "gate"
+        on = True
+
+        def build(self, *, rate_hz):
+            return self
+
+        delay_samples = 0
+        gain_db = None
+        state = ()
+
+        def process(self, block):
+            raise ZeroDivisionError("no ground")
+
+    told, ear = [], Ear("b", "feed")
+    run = LiveRun(
+        Loop(np.full(RATE, 0.1), RATE),
+        (GainSpec(-6.0), Failing()),
+        (ear,),
+        {"feed": "treated"},
+        tell=lambda *what: told.append(what),
+        paced=False,
+    )
+    for _ in range(5):
+        out = run.step(np.full(480, 0.1))
+    assert out == pytest.approx(0.1 * 10 ** (-6 / 20))
+    sentences = [body["sentence"] for kind, body in told if kind == "trouble"]
+    assert len(sentences) == 1
+    assert "gate" in sentences[0]

@@ -81,6 +81,16 @@
     {detail.notes.join(' ')}
     {detail.ended ?? ''}
     {detail.stale ?? ''}
+    {#if !detail.fault}
+      <button
+        type="button"
+        class="link"
+        onclick={() => {
+          desk.heardTake = detail.id;
+          desk.hear(desk.version);
+        }}>Hear this take</button
+      >
+    {/if}
     <button type="button" class="link" onclick={() => void desk.do('DELETE', `takes/${detail.id}`)}
       >Discard this take</button
     >

@@ -56,6 +56,7 @@ class LiveRun:
         self._stop = threading.Event()
         self._marker: _MarkerInFlight | None = None
         self._failed: set[str] = set()
+        self._troubles_told = 0
         self._lock = threading.Lock()
         self._thread = threading.Thread(target=self._work, daemon=True)
 
@@ -69,7 +70,7 @@ class LiveRun:
         self._thread.join(timeout=5)
 
     def change_chain(self, specification: Sequence[StageSpec]) -> None:
-        """Go over to other settings without a click: the new chain runs beside the old for 50 ms, then takes over in one fade."""
+        """Go over to other stages or settings without a gap or a click."""
         with self._lock:
             self._chain.change(specification)
 
@@ -135,8 +136,12 @@ class LiveRun:
                 raw = block + _piece(marker.raw, marker.at, len(block))
                 to_chain = block + _piece(marker.treated, marker.at, len(block))
             treated = self._chain.process(to_chain)
+            troubles = self._chain.troubles[self._troubles_told :]
             if marker is not None:
                 marker.at += len(block)
+        for trouble in troubles:
+            self._troubles_told += 1
+            self._tell("trouble", {"sentence": trouble.sentence})
         for listener in self._listeners:
             kind = self._inputs.get(listener.picks or "")
             if listener.name not in self._failed:

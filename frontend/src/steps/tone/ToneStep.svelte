@@ -117,6 +117,15 @@
       disabled={!tone || desk.busy}
       onclick={() => void desk.do('POST', 'tone/fit')}>Fit again</Button
     >
+    {#if tone && leaf === 'corridor' && overview.rig.source !== 'file'}
+      <Button
+        quiet
+        pressed={overview.watch.on}
+        title="Your voice under the corridor while you talk"
+        onclick={() => void (overview.watch.on ? desk.stopWatch() : desk.watch('talk'))}
+        >{overview.watch.on ? 'Stop listening' : 'Listen in'}</Button
+      >
+    {/if}
     <span>then Steady</span>
   {/snippet}
 </Bench>
