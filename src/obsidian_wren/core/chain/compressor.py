@@ -27,6 +27,7 @@ from obsidian_wren.core.chain.detector import (
     sidechain_sections,
     stage_memory,
 )
+from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
@@ -45,7 +46,7 @@ def curve_db(level_db: float, threshold_db: float, slope: float, knee_db: float)
 
 @njit(cache=True, nogil=True)
 def _compress(
-    block: Samples, out: Samples, sections: Samples, filters: Samples, step: int, ring: Samples, memory: Samples, settings: Samples
+    block: Samples, out: Samples, ring: Samples, filters: Samples, memory: Samples, sections: Samples, step: int, settings: Samples
 ) -> float:
     count = len(block)
     points = control_points(count, step, memory)
@@ -71,35 +72,6 @@ def _compress(
     return float(lowest)
 
 
-class Compressor:
-    """Runs a :class:`CompressorSpec` at a rate."""
-
-    kind = "compressor"
-    delay_samples = 0
-
-    def __init__(self, spec: CompressorSpec, *, rate_hz: float) -> None:
-        self.gain_db = 0.0
-        self._step = control_step(rate_hz)
-        self._ring = detector_ring(rate_hz=rate_hz)
-        self._sections = sidechain_sections(spec.sidechain_hz, rate_hz=rate_hz)
-        self._filters = np.zeros((1, 2))
-        self._memory = stage_memory(1)
-        self._memory[3] = amplitude_from_db(spec.makeup_db)
-        times = (attack_reach(spec.attack_ms / 1000.0, rate_hz=rate_hz), reach(spec.release_ms / 1000.0, rate_hz=rate_hz))
-        self._settings = np.array([spec.threshold_dbfs, 1.0 - 1.0 / spec.ratio, spec.knee_db, *times, spec.makeup_db])
-
-    @property
-    def state(self) -> tuple[Samples, ...]:
-        """Detector, side-chain filter and gain."""
-        return self._ring, self._filters, self._memory
-
-    def process(self, block: Samples) -> Samples:
-        """Compress ``(n,)`` samples."""
-        out = np.empty_like(block)
-        self.gain_db = float(_compress(block, out, self._sections, self._filters, self._step, self._ring, self._memory, self._settings))
-        return out
-
-
 @dataclass(frozen=True)
 class CompressorSpec(Numbers):
     """Threshold in dBFS of the detector, ratio, knee in dB, times to 63 %, make-up in dB, side-chain high-pass in Hz (20: none)."""
@@ -114,9 +86,15 @@ class CompressorSpec(Numbers):
     sidechain_hz: float
     on: bool = True
 
-    def build(self, *, rate_hz: float) -> Compressor:
+    def build(self, *, rate_hz: float) -> Dynamics:
         """The stage at a rate."""
-        return Compressor(self, rate_hz=rate_hz)
+        memory = stage_memory(1)
+        memory[3] = amplitude_from_db(self.makeup_db)
+        times = attack_reach(self.attack_ms / 1000.0, rate_hz=rate_hz), reach(self.release_ms / 1000.0, rate_hz=rate_hz)
+        settings = np.array([self.threshold_dbfs, 1.0 - 1.0 / self.ratio, self.knee_db, *times, self.makeup_db])
+        sections = sidechain_sections(self.sidechain_hz, rate_hz=rate_hz)
+        state = detector_ring(rate_hz=rate_hz), np.zeros((1, 2)), memory
+        return Dynamics(self.kind, _compress, state=state, fixed=(sections, control_step(rate_hz), settings))
 
     def curve_db(self, level_dbfs: float) -> float:
         """Gain at a steady level, make-up left out, dB."""

@@ -24,11 +24,14 @@ from obsidian_wren.core.chain.detector import (
     reach,
     stage_memory,
 )
+from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples
 
 _ATTACK_S, _RELEASE_S = 0.001, 0.025
+# Hissing is high: two milliseconds hold many of its periods, and let go between sounds.
+_WINDOW_S = 0.002
 
 
 def band_section(frequency_hz: float, q: float, *, rate_hz: float) -> Samples:
@@ -41,7 +44,7 @@ def band_section(frequency_hz: float, q: float, *, rate_hz: float) -> Samples:
 
 @njit(cache=True, nogil=True)
 def _deess(
-    block: Samples, out: Samples, sections: Samples, filters: Samples, step: int, ring: Samples, memory: Samples, settings: Samples
+    block: Samples, out: Samples, ring: Samples, filters: Samples, memory: Samples, sections: Samples, step: int, settings: Samples
 ) -> float:
     count = len(block)
     points = control_points(count, step, memory)
@@ -63,35 +66,6 @@ def _deess(
     return float(lowest)
 
 
-class Deesser:
-    """Runs a :class:`DeesserSpec` at a rate."""
-
-    kind = "deesser"
-    delay_samples = 0
-
-    def __init__(self, spec: DeesserSpec, *, rate_hz: float) -> None:
-        self.gain_db = 0.0
-        self._step = control_step(rate_hz)
-        # Hissing is high: two milliseconds hold many of its periods, and let go between sounds.
-        self._ring = detector_ring(rate_hz=rate_hz, window_s=0.002)
-        self._sections = band_section(spec.frequency_hz, spec.q, rate_hz=rate_hz)
-        self._filters = np.zeros((1, 2))
-        self._memory = stage_memory(1)
-        times = reach(_ATTACK_S, rate_hz=rate_hz), reach(_RELEASE_S, rate_hz=rate_hz)
-        self._settings = np.array([spec.threshold_dbfs, 1.0 - 1.0 / spec.ratio, spec.range_db, *times])
-
-    @property
-    def state(self) -> tuple[Samples, ...]:
-        """Detector, band filter and depth."""
-        return self._ring, self._filters, self._memory
-
-    def process(self, block: Samples) -> Samples:
-        """De-ess ``(n,)`` samples."""
-        out = np.empty_like(block)
-        self.gain_db = float(_deess(block, out, self._sections, self._filters, self._step, self._ring, self._memory, self._settings))
-        return out
-
-
 @dataclass(frozen=True)
 class DeesserSpec(Numbers):
     """Centre in Hz and Q of the band, threshold in dBFS of the band's own level, ratio over it, most reduction in dB."""
@@ -104,6 +78,10 @@ class DeesserSpec(Numbers):
     q: float
     on: bool = True
 
-    def build(self, *, rate_hz: float) -> Deesser:
+    def build(self, *, rate_hz: float) -> Dynamics:
         """The stage at a rate."""
-        return Deesser(self, rate_hz=rate_hz)
+        times = reach(_ATTACK_S, rate_hz=rate_hz), reach(_RELEASE_S, rate_hz=rate_hz)
+        settings = np.array([self.threshold_dbfs, 1.0 - 1.0 / self.ratio, self.range_db, *times])
+        section = band_section(self.frequency_hz, self.q, rate_hz=rate_hz)
+        state = detector_ring(rate_hz=rate_hz, window_s=_WINDOW_S), np.zeros((1, 2)), stage_memory(1)
+        return Dynamics(self.kind, _deess, state=state, fixed=(section, control_step(rate_hz), settings))

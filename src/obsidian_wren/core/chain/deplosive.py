@@ -24,6 +24,7 @@ from obsidian_wren.core.chain.detector import (
     reach,
     stage_memory,
 )
+from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples
 
@@ -45,7 +46,7 @@ def low_band(block: Samples, pole: float, memory: Samples, low: Samples) -> None
 
 @njit(cache=True, nogil=True)
 def _deplode(
-    block: Samples, out: Samples, pole: float, bands: Samples, step: int, ring: Samples, memory: Samples, settings: Samples
+    block: Samples, out: Samples, ring: Samples, bands: Samples, memory: Samples, pole: float, step: int, settings: Samples
 ) -> float:
     count = len(block)
     points = control_points(count, step, memory)
@@ -78,34 +79,6 @@ def low_pole(frequency_hz: float, *, rate_hz: float) -> float:
     return 1.0 - math.exp(-2.0 * math.pi * frequency_hz / rate_hz)
 
 
-class Deplosive:
-    """Runs a :class:`DeplosiveSpec` at a rate."""
-
-    kind = "deplosive"
-    delay_samples = 0
-
-    def __init__(self, spec: DeplosiveSpec, *, rate_hz: float) -> None:
-        self.gain_db = 0.0
-        self._step = control_step(rate_hz)
-        self._ring = detector_ring(rate_hz=rate_hz, window_s=WINDOW_S)
-        self._pole = low_pole(spec.frequency_hz, rate_hz=rate_hz)
-        self._bands = np.zeros(4)
-        self._memory = stage_memory(1)
-        times = reach(_ATTACK_S, rate_hz=rate_hz), reach(spec.release_ms / 1000.0, rate_hz=rate_hz)
-        self._settings = np.array([spec.threshold_dbfs, spec.range_db, *times])
-
-    @property
-    def state(self) -> tuple[Samples, ...]:
-        """Detector, low bands and depth."""
-        return self._ring, self._bands, self._memory
-
-    def process(self, block: Samples) -> Samples:
-        """Hold plosives in ``(n,)`` samples."""
-        out = np.empty_like(block)
-        self.gain_db = float(_deplode(block, out, self._pole, self._bands, self._step, self._ring, self._memory, self._settings))
-        return out
-
-
 @dataclass(frozen=True)
 class DeplosiveSpec(Numbers):
     """Threshold in dBFS of the low band's own level, its corner in Hz, most reduction in dB, release in ms to 63 %."""
@@ -117,6 +90,10 @@ class DeplosiveSpec(Numbers):
     release_ms: float
     on: bool = True
 
-    def build(self, *, rate_hz: float) -> Deplosive:
+    def build(self, *, rate_hz: float) -> Dynamics:
         """The stage at a rate."""
-        return Deplosive(self, rate_hz=rate_hz)
+        times = reach(_ATTACK_S, rate_hz=rate_hz), reach(self.release_ms / 1000.0, rate_hz=rate_hz)
+        settings = np.array([self.threshold_dbfs, self.range_db, *times])
+        state = detector_ring(rate_hz=rate_hz, window_s=WINDOW_S), np.zeros(4), stage_memory(1)
+        pole = low_pole(self.frequency_hz, rate_hz=rate_hz)
+        return Dynamics(self.kind, _deplode, state=state, fixed=(pole, control_step(rate_hz), settings))

@@ -26,6 +26,7 @@ from obsidian_wren.core.chain.detector import (
     sidechain_sections,
     stage_memory,
 )
+from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples
@@ -64,7 +65,7 @@ def gate_gains_db(levels_db: Samples, settings: Samples, memory: Samples) -> Non
 
 @njit(cache=True, nogil=True)
 def _gate(
-    block: Samples, out: Samples, past: Samples, sections: Samples, filters: Samples, step: int, ring: Samples, memory: Samples,
+    block: Samples, out: Samples, ring: Samples, filters: Samples, past: Samples, memory: Samples, sections: Samples, step: int,
     settings: Samples,
 ) -> float:  # fmt: skip
     count, delay = len(block), len(past)
@@ -98,37 +99,6 @@ def _gate(
     return float(lowest)
 
 
-class Gate:
-    """Runs a :class:`GateSpec` at a rate."""
-
-    kind = "gate"
-
-    def __init__(self, spec: GateSpec, *, rate_hz: float) -> None:
-        self.gain_db = 0.0
-        self.delay_samples = round(spec.look_ahead_ms * rate_hz / 1000.0)
-        self._step = control_step(rate_hz)
-        self._ring = detector_ring(rate_hz=rate_hz)
-        self._sections = sidechain_sections(spec.sidechain_hz, rate_hz=rate_hz)
-        self._filters = np.zeros((1, 2))
-        self._past = np.zeros(self.delay_samples)
-        self._memory = stage_memory(3)
-        self._memory[_OPEN] = 1.0
-        self._settings = spec.control_settings(rate_hz=rate_hz)
-
-    @property
-    def state(self) -> tuple[Samples, ...]:
-        """Detector, side-chain filter, the delayed sound, and whether it is open."""
-        return self._ring, self._filters, self._past, self._memory
-
-    def process(self, block: Samples) -> Samples:
-        """Gate ``(n,)`` samples; the output lags by ``delay_samples``."""
-        out = np.empty_like(block)
-        self.gain_db = float(
-            _gate(block, out, self._past, self._sections, self._filters, self._step, self._ring, self._memory, self._settings)
-        )
-        return out
-
-
 @dataclass(frozen=True)
 class GateSpec(Numbers):
     """Threshold in dBFS of the detector, hysteresis and range in dB, ratio (100: a gate), times in ms, side-chain high-pass in Hz."""
@@ -145,9 +115,14 @@ class GateSpec(Numbers):
     sidechain_hz: float
     on: bool = True
 
-    def build(self, *, rate_hz: float) -> Gate:
+    def build(self, *, rate_hz: float) -> Dynamics:
         """The stage at a rate."""
-        return Gate(self, rate_hz=rate_hz)
+        delay = round(self.look_ahead_ms * rate_hz / 1000.0)
+        memory = stage_memory(3)
+        memory[_OPEN] = 1.0
+        state = detector_ring(rate_hz=rate_hz), np.zeros((1, 2)), np.zeros(delay), memory
+        sections, settings = sidechain_sections(self.sidechain_hz, rate_hz=rate_hz), self.control_settings(rate_hz=rate_hz)
+        return Dynamics(self.kind, _gate, state=state, fixed=(sections, control_step(rate_hz), settings), delay_samples=delay)
 
     def control_settings(self, *, rate_hz: float) -> Samples:
         """The settings as :func:`gate_gains_db` takes them, times in control steps."""

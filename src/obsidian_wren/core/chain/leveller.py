@@ -15,6 +15,7 @@ import numpy as np
 from numba import njit
 
 from obsidian_wren.core.chain.detector import amplitude, control_points, control_step, glide, reach, stage_memory
+from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples
 
@@ -23,7 +24,7 @@ _OFFSET_DB = AES17_OFFSET_DB
 
 
 @njit(cache=True, nogil=True)
-def _ride(block: Samples, out: Samples, step: int, memory: Samples, settings: Samples) -> float:
+def _ride(block: Samples, out: Samples, memory: Samples, step: int, settings: Samples) -> float:
     count = len(block)
     controls = np.empty(control_points(count, step, memory))
     target, span, most_move, guard, fast_reach, slow_reach = settings
@@ -53,32 +54,6 @@ def _ride(block: Samples, out: Samples, step: int, memory: Samples, settings: Sa
     return float(gain)
 
 
-class Leveller:
-    """Runs a :class:`LevellerSpec` at a rate."""
-
-    kind = "leveller"
-    delay_samples = 0
-
-    def __init__(self, spec: LevellerSpec, *, rate_hz: float) -> None:
-        self.gain_db = 0.0
-        self._step = control_step(rate_hz)
-        self._memory = stage_memory(5)
-        most_move = spec.speed_db_per_s * self._step / rate_hz
-        times = reach(_FAST_S, rate_hz=rate_hz), reach(_SLOW_S, rate_hz=rate_hz)
-        self._settings = np.array([spec.target_dbfs, spec.range_db, most_move, spec.guard_dbfs, *times])
-
-    @property
-    def state(self) -> tuple[Samples, ...]:
-        """The levels heard and the gain."""
-        return (self._memory,)
-
-    def process(self, block: Samples) -> Samples:
-        """Ride ``(n,)`` samples."""
-        out = np.empty_like(block)
-        self.gain_db = float(_ride(block, out, self._step, self._memory, self._settings))
-        return out
-
-
 @dataclass(frozen=True)
 class LevellerSpec(Numbers):
     """Target in dBFS (AES17, over speech), range in dB to either side, speed in dB/s, and the level under which it waits."""
@@ -90,6 +65,9 @@ class LevellerSpec(Numbers):
     guard_dbfs: float
     on: bool = True
 
-    def build(self, *, rate_hz: float) -> Leveller:
+    def build(self, *, rate_hz: float) -> Dynamics:
         """The stage at a rate."""
-        return Leveller(self, rate_hz=rate_hz)
+        step = control_step(rate_hz)
+        times = reach(_FAST_S, rate_hz=rate_hz), reach(_SLOW_S, rate_hz=rate_hz)
+        settings = np.array([self.target_dbfs, self.range_db, self.speed_db_per_s * step / rate_hz, self.guard_dbfs, *times])
+        return Dynamics(self.kind, _ride, state=(stage_memory(5),), fixed=(step, settings))

@@ -84,7 +84,7 @@ class Numbers:
 
 def take_over(stage: Stage, before: Stage) -> None:
     """Let a stage go on where another of its kind stands, as far as their states have the same shape."""
-    if type(stage) is not type(before):
+    if stage.kind != before.kind or type(stage) is not type(before):
         return
     for mine, theirs in zip(stage.state, before.state, strict=True):
         if mine.shape == theirs.shape:

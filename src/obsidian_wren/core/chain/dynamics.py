@@ -1,0 +1,30 @@
+"""What the dynamics stages run as: a kernel, the arrays that it carries from block to block, and those that stay."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+
+
+class Dynamics:
+    """``kernel(block, out, *state, *fixed)`` fills ``out`` and gives the lowest gain of the block in dB."""
+
+    def __init__(
+        self, kind: str, kernel: Callable[..., float], *, state: tuple[Samples, ...], fixed: tuple[Any, ...], delay_samples: int = 0
+    ) -> None:
+        self.kind = kind
+        self.delay_samples = delay_samples
+        self.gain_db = 0.0
+        self.state = state
+        self._kernel = kernel
+        self._arguments = (*state, *fixed)
+
+    def process(self, block: Samples) -> Samples:
+        """Process ``(n,)`` samples; the output lags by ``delay_samples``."""
+        out = np.empty_like(block)
+        self.gain_db = float(self._kernel(block, out, *self._arguments))
+        return out
