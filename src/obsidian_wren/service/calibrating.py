@@ -10,7 +10,7 @@ from obsidian_wren.core.chain.parameters import TITLES, parameter
 from obsidian_wren.service.deriving import derive_after_change, derive_again
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.facts import facts_of
-from obsidian_wren.service.history import change
+from obsidian_wren.service.history import TONE_WISHES, change
 from obsidian_wren.service.kept import chain_is_whole, current_takes, newest_proof_is_good, now, setting_row, setting_title
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.views import BandValue, StepName, WishesBody
@@ -99,20 +99,8 @@ def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
             raise Refused("aim", "The window for peaks needs its lower end under its upper end. Mend it and try again.")
         rig.wishes = body
         session.flush()
-        if {"taste", "target"} & {name for name in names if before.get(name) != body.get(name)}:
-            _fit(ws, session, rig)
-        else:
-            derive_after_change(ws, session, rig)
+        derive_after_change(ws, session, rig, refit=any(before.get(name) != body.get(name) for name in TONE_WISHES))
     ws.changed()
-
-
-def _fit(ws: Workshop, session: Any, rig: Any) -> None:
-    from obsidian_wren.service.diagram import draw
-    from obsidian_wren.service.voice import derive_voice
-
-    takes = current_takes(session, rig)
-    derive_voice(ws, session, rig, takes, refit=takes.passage is not None)
-    draw(ws, session, rig, takes)
 
 
 def keep_target(ws: Workshop, name: str, rows: list[list[float]]) -> None:
@@ -124,7 +112,7 @@ def keep_target(ws: Workshop, name: str, rows: list[list[float]]) -> None:
         session.flush()
         rig.wishes = {**rig.wishes, "target": {"kind": "imported", "id": row.id}}
         session.flush()
-        _fit(ws, session, rig)
+        derive_after_change(ws, session, rig, refit=True)
     ws.changed()
 
 

@@ -63,11 +63,14 @@ def derive_after_take(ws: Workshop, session: Session, rig: Rig, take: Take) -> N
     draw(ws, session, rig, takes)
 
 
-def derive_after_change(ws: Workshop, session: Session, rig: Rig) -> None:
-    """What a person's change of pins, switches, wishes or takes gives: evidence, chain and diagram anew."""
+def derive_after_change(ws: Workshop, session: Session, rig: Rig, *, refit: bool = False) -> None:
+    """What a person's change of pins, switches, wishes or takes gives: evidence, chain and diagram anew.
+
+    ``refit``: the change was of what the tone is fitted to, so it is fitted again where there is a passage.
+    """
     takes = current_takes(session, rig)
     derive_levels(ws, session, rig)
-    derive_voice(ws, session, rig, takes)
+    derive_voice(ws, session, rig, takes, refit=refit and takes.passage is not None)
     draw(ws, session, rig, takes)
 
 

@@ -45,6 +45,8 @@ _MEASURED = {"room": {"noise_dba"}}
 _KEPT_CHANGES = 200
 # What of a rig reaches the chain without a new take.
 _WISHES = ("wishes", "stage_order")
+# What of the wishes the tone is fitted to.
+TONE_WISHES = ("taste", "target")
 
 State = dict[str, Any]
 
@@ -147,6 +149,7 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
         return order.index(table) if table in order else len(order)
 
     rigs: set[int] = set()
+    refit: set[int] = set()
     gone = [key for key, (_, target) in changes.items() if target is None and place(key) < len(order)]
     for key in sorted((k for k in changes if k not in gone), key=place):
         table, _, rest = key.partition("/")
@@ -156,6 +159,8 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
             session.flush()
             if table == "rig" and is_ is not None and any(is_.get(name) != target.get(name) for name in _WISHES):
                 rigs.add(int(rest))
+                if any(is_["wishes"].get(name) != target["wishes"].get(name) for name in TONE_WISHES):
+                    refit.add(int(rest))
         elif table == "pin":
             rigs.add(_put_pin(session, rest, is_, target))
         elif table == "switch":
@@ -174,7 +179,7 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
         from obsidian_wren.service.deriving import derive_after_change
 
         for rig_id in rigs:
-            derive_after_change(ws, session, session.get_one(Rig, rig_id))
+            derive_after_change(ws, session, session.get_one(Rig, rig_id), refit=rig_id in refit)
 
 
 def _remove(session: Session, model: type[Base], rest: str) -> None:
