@@ -55,7 +55,11 @@ def _after_stages(ws: Workshop, session: Session, rig: Rig, takes: Takes, moved:
             break
         here = follow(here, spec)
         if kind in names:
-            points.append(_point(names[kind], names[kind], levels_here(here.talk, here.rest, rate_hz=here.rate_hz), None))
+            ground = here
+            found = ws.answers.get(
+                ("levels", key, here.passed), lambda ground=ground: levels_here(ground.talk, ground.rest, rate_hz=ground.rate_hz)
+            )
+            points.append(_point(names[kind], names[kind], found, None))
     return points
 
 

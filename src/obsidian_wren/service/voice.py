@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, replace
@@ -18,11 +19,10 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.chain.stages import BY_KIND
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive.aims import Aims, Taste, Wishes
-from obsidian_wren.core.derive.chain_plan import ChainPlan, Landing, derive_chain
+from obsidian_wren.core.derive.chain_plan import Ask, ChainPlan, Landing, ask_rule, derive_chain
 from obsidian_wren.core.derive.gate_evidence import GateEvidence
 from obsidian_wren.core.derive.ground import Ground, ToneGround, prepare
 from obsidian_wren.core.derive.prediction import quiet_at_gain, talk_at_gain
-from obsidian_wren.core.derive.setting import Setting as DerivedSetting
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
 from obsidian_wren.core.derive.tone import Tone
 from obsidian_wren.core.derive.tone_target import Target, average_speech, imported, same_voice
@@ -35,7 +35,7 @@ from obsidian_wren.formats.response import response_at
 from obsidian_wren.service.answers import keep_answer, moved_since
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.facts import facts_of, stale_take
-from obsidian_wren.service.kept import Takes, band_rows, setting_row, stage_rows
+from obsidian_wren.service.kept import Takes, band_rows, stage_rows
 from obsidian_wren.service.measuring import quiet_reading, room_shift_db, samples_of, talk_reading
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, Response, Rig, Setting, StageRow, Take
@@ -78,15 +78,15 @@ def derive_voice(ws: Workshop, session: Session, rig: Rig, takes: Takes, *, refi
     toned = takes.passage is not None and (refit or bool(band_rows(session, rig)))
     order = tuple(kind for kind in order_of(rig) if toned or kind in _BEFORE_PASSAGE)
     try:
-        plan = derive_chain(ground, _pins(session, rig), order=order, follow=follower(ws, key))
+        plan = derive_chain(
+            ground, _pins(session, rig), order=order, follow=follower(ws, key), ask=_asker(ws, session, rig, takes, key, refit=refit)
+        )
     except ValueError as error:
         raise Refused(
             "too-noisy",
             "The voice stands over the room in less than one octave, so its tone cannot be told. Go closer to the microphone or quieten the room.",
         ) from error
-    for stage in plan.stages:
-        _keep_stage(session, rig, stage)
-    session.flush()
+    _keep_stages(session, rig, plan.stages)
     _keep_answers(ws, session, rig, takes, plan, ground, predicted, refit=refit, toned=toned)
     if ws.run is not None and toned:
         ws.run.change_chain(plan.specs())
@@ -103,6 +103,28 @@ def follower(ws: Workshop, key: tuple[Any, ...]) -> Any:
         return replace(after, wishes=ground.wishes, tone=ground.tone, ring=ground.ring, talk_reading=ground.talk_reading)
 
     return follow
+
+
+def _asker(ws: Workshop, session: Session, rig: Rig, takes: Takes, key: tuple[Any, ...], *, refit: bool) -> Ask:
+    """Rules' answers, remembered as long as nothing that they stand on changed: the sounds, the stages before, wishes, pins, the tone's
+    own ground."""
+    ring = tuple(take.id if take else None for take in (takes.of("clap"), takes.of("sweep")))
+    reference = takes.of("reference")
+    tone = (
+        refit, takes.passage.id if takes.passage else None, json.dumps([[row.value, row.pinned] for row in band_rows(session, rig)]),
+        rig.microphone.response_id, json.dumps(rig.wishes, sort_keys=True), reference.id if reference else None,
+        len(passages(ws, session, rig, takes)) if takes.passage else 0,
+    )  # fmt: skip
+
+    def answer(kind: str, ground: Ground, pins: Pins) -> StagePlan:
+        # The gain is solved under the ceiling of the limiter, so it stands on that pin too.
+        kinds = (kind, "limiter") if kind == "gain" else (kind,)
+        held = tuple(sorted((name, value) for name, value in pins.numbers.items() if name[0] in kinds))
+        stands_on = (kind, key, ground.passed, ground.lifted_db, held, pins.switches.get(kind), ring, tone)
+        found: StagePlan = ws.answers.get(stands_on, lambda: ask_rule(kind, ground, pins))
+        return found
+
+    return answer
 
 
 def _cut(samples: Samples, rate_hz: float) -> Samples:
@@ -129,7 +151,9 @@ def ground_of(ws: Workshop, session: Session, rig: Rig, takes: Takes, moved: flo
         )  # fmt: skip
 
     ground: Ground = ws.grounds.get(key, make)
-    ring = ring_of(ws, takes) or ring_of_speech(ground.talk, ground.words, rate_hz=ground.rate_hz)
+    ring = ring_of(ws, takes) or ws.answers.get(
+        ("speech ends", key), lambda: ring_of_speech(ground.talk, ground.words, rate_hz=ground.rate_hz)
+    )
     tone = _tone_ground(ws, session, rig, takes, refit=refit)
     return replace(ground, wishes=wishes_of(rig), ring=ring, tone=tone, talk_reading=reading, quiet_reading=room), key
 
@@ -219,23 +243,23 @@ def _pins(session: Session, rig: Rig) -> Pins:
     return Pins(numbers, {row.kind: row.runs for row in stage_rows(session, rig).values() if row.pinned})
 
 
-def _keep_stage(session: Session, rig: Rig, stage: StagePlan) -> None:
-    for name, setting in stage.settings.items():
-        _keep(session, rig, stage.kind, name, setting)
-    matter = {name: plain(value) for name, value in stage.matter.items() if name != "bands"}
-    switch = stage.switch
-    session.merge(
-        StageRow(
-            rig_id=rig.id, kind=stage.kind, runs=switch.on, derived=switch.derived, pinned=switch.pinned, because=switch.because, matter=matter
-        )
-    )  # fmt: skip
-
-
-def _keep(session: Session, rig: Rig, stage: str, name: str, setting: DerivedSetting) -> None:
-    row = setting_row(session, rig, stage, name) or Setting(rig_id=rig.id, stage=stage, name=name)
-    row.value, row.unit, row.derived = setting.value, setting.unit, setting.derived
-    row.pinned, row.because = setting.pinned, setting.because
-    session.add(row)
+def _keep_stages(session: Session, rig: Rig, stages: Sequence[StagePlan]) -> None:
+    kept = {(row.stage, row.name): row for row in session.scalars(select(Setting).where(Setting.rig_id == rig.id))}
+    for stage in stages:
+        for name, setting in stage.settings.items():
+            row = kept.get((stage.kind, name)) or Setting(rig_id=rig.id, stage=stage.kind, name=name)
+            row.value, row.unit, row.derived = setting.value, setting.unit, setting.derived
+            row.pinned, row.because = setting.pinned, setting.because
+            session.add(row)
+        matter = {name: plain(value) for name, value in stage.matter.items() if name != "bands"}
+        switch = stage.switch
+        session.merge(
+            StageRow(
+                rig_id=rig.id, kind=stage.kind, runs=switch.on, derived=switch.derived, pinned=switch.pinned, because=switch.because,
+                matter=matter,
+            )
+        )  # fmt: skip
+    session.flush()
 
 
 def _keep_answers(

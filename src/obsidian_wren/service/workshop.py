@@ -110,6 +110,7 @@ class Workshop:
     sounds: Recent = field(default_factory=lambda: Recent(4))
     readings: Recent = field(default_factory=lambda: Recent(8))
     grounds: Recent = field(default_factory=lambda: Recent(8))
+    answers: Recent = field(default_factory=lambda: Recent(64))
     sources: dict[str, TakeSource] = field(default_factory=dict)
     listeners: Listeners | None = None
     pushed: PushedStream | None = None

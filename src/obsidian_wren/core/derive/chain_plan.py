@@ -75,10 +75,19 @@ class ChainPlan:
 Follow = Callable[[Ground, StageSpec], Ground]
 
 
+Ask = Callable[[str, Ground, Pins], StagePlan]
+
+
+def ask_rule(kind: str, ground: Ground, pins: Pins) -> StagePlan:
+    """The answer of a stage's rule."""
+    return RULES[kind](ground, pins)
+
+
 def derive_chain(
-    ground: Ground, pins: Pins | None = None, *, order: Sequence[str] = STAGE_KINDS, follow: Follow = Ground.after
+    ground: Ground, pins: Pins | None = None, *, order: Sequence[str] = STAGE_KINDS, follow: Follow = Ground.after, ask: Ask = ask_rule
 ) -> ChainPlan:
-    """Derive every stage of ``order``. ``follow`` brings the takes through a stage; give one that remembers to save time.
+    """Derive every stage of ``order``. ``follow`` brings the takes through a stage, ``ask`` gives the answer of its rule; give ones that
+    remember to save time.
 
     Raises ValueError from the equalizer's rule where the voice stands over the noise in less than an octave.
     """
@@ -89,7 +98,7 @@ def derive_chain(
     for kind in order:
         if kind in _STEADYING and unsteadied is None:
             unsteadied = here
-        stage = RULES[kind](here, pins)
+        stage = ask(kind, here, pins)
         if kind == "limiter":
             before_limiter = here
         stages.append(stage)
