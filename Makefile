@@ -36,7 +36,7 @@ kernels: .setup-kernels
 
 test: set-up .setup-test lint
 	cd frontend && npm run --silent test
-	$(BIN)/python -m pytest -n $(WORKERS) --dist loadfile
+	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
 
 lint: set-up .setup-test
 	$(BIN)/ruff check src tests bench scripts

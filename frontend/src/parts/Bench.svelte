@@ -76,7 +76,8 @@
   }
   .action {
     display: flex;
-    gap: 10px;
+    flex-wrap: wrap;
+    gap: 6px 10px;
     align-items: center;
     padding: 10px 20px 12px;
     border-top: 1px solid var(--rule);

@@ -57,11 +57,12 @@
     const wanted = tried;
     moving = null;
     if (!wanted) return;
+    // Asked before anything is kept: with another threshold another hysteresis is derived.
+    const closes = Math.abs(wanted.open - wanted.close - hysteresis) > 0.04;
     const pin = (name: string, value: number) =>
       desk.do('PATCH', 'settings', { stage: 'gate', name, value: Math.round(value * 10) / 10, pinned: true });
     if (Math.abs(wanted.open - threshold) > 0.04) await pin('threshold_dbfs', wanted.open);
-    if (Math.abs(wanted.open - wanted.close - hysteresis) > 0.04)
-      await pin('hysteresis_db', wanted.open - wanted.close);
+    if (closes) await pin('hysteresis_db', wanted.open - wanted.close);
     tried = null;
     counts = null;
   }
