@@ -71,7 +71,15 @@ def test_the_whole_job(workshop):
     shown = overview(ws)
     assert [setting.stage for setting in shown.settings][:2] == ["highpass", "highpass"]
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
-    assert [point.name for point in shown.diagram] == ["mic", "converter", "cleaned", "toned", "steadied", "to:Editor call", "to:Walk recorder"]
+    assert [point.name for point in shown.diagram] == [
+        "mic",
+        "converter",
+        "cleaned",
+        "toned",
+        "steadied",
+        "to:Editor call",
+        "to:Walk recorder",
+    ]
     assert {name: state for name, state in status(ws).items() if name != "send"} == dict.fromkeys(
         ("rig", "quiet", "gain", "clean", "tone", "steady"), "settled"
     )
