@@ -6,7 +6,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.derive.causes import STEADY_SPREAD_DB, find_causes, is_quiet_enough
-from obsidian_wren.core.derive.dial import DialTake, Taper, learn, spoken, steady_level
+from obsidian_wren.core.derive.dial import DialTake, Taper, learn, steady_level
 from obsidian_wren.core.derive.expectation import dbfs_of_spl, spl_of_dbfs
 from obsidian_wren.core.derive.floor_split import FloorSplit, FloorTake, split_floor
 from obsidian_wren.core.derive.gain_plan import GainPlan, GainStage, plan_gain
@@ -224,15 +224,6 @@ def stages_of(ws: Workshop, session: Session, rig: Rig) -> tuple[GainStage, ...]
     )  # fmt: skip
     stages.append(GainStage("program", "Program trim", "dB", False, rig.program_db, -60.0, 24.0, 0.5, neutral=0.0))
     return tuple(stages)
-
-
-def spoken_position(stage: GainStage) -> str:
-    """Where a stage stands, as it is read off."""
-    if stage.position is None:
-        return "unknown"
-    if stage.unit == "switch":
-        return "in" if stage.position else "out"
-    return spoken(stage.position, stage.unit, stage.step)
 
 
 def _voice(ws: Workshop, session: Session, rig: Rig, take: Take | None, quiet: Take | None) -> TalkReading | None:

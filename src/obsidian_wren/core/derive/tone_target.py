@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
 
@@ -19,7 +18,6 @@ from obsidian_wren.core.measure.speech import Pitch
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ, FineSpectrum
 
 CORRIDOR_DB = 1.5
-TargetKind = Literal["by pitch", "lower voice", "higher voice", "reference take", "imported"]
 _BYRNE_1994 = {
     100: 54.4, 125: 57.7, 160: 56.8, 200: 60.2, 250: 60.3, 315: 59.0, 400: 62.1, 500: 62.1, 630: 60.5, 800: 56.8,
     1000: 53.7, 1250: 53.0, 1600: 52.0, 2000: 48.7, 2500: 48.1, 3150: 46.8, 4000: 45.6, 5000: 44.5, 6300: 44.3,
