@@ -161,6 +161,34 @@ class LimiterSpec(Numbers):
         return Limiter(ceiling_dbtp=self.ceiling_dbtp, release_s=self.release_ms / 1000.0, rate_hz=rate_hz)
 
 
+class LinkedLimiter:
+    """One limiter over several channels: all get the gain that the highest of them needs, so that nothing moves to a side."""
+
+    def __init__(self, *, channels: int, ceiling_dbtp: float, release_s: float, rate_hz: float) -> None:
+        self._one = Limiter(ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz)
+        self.delay_samples = self._one.delay_samples
+        self.gain_db = 0.0
+        self._past = np.zeros((self.delay_samples + _TAPS, channels))
+
+    def process(self, block: Samples) -> Samples:
+        """Limit ``(n, channels)`` samples; the output lags by ``delay_samples``."""
+        one, held = self._one, len(self._past)
+        work = np.concatenate([self._past, block])
+        near = np.ascontiguousarray(work[held - _TAPS + 1 :].T)
+        peaks = np.zeros(len(block))
+        if np.abs(near).max(initial=0.0) * _L1_NORM > one._ceiling:
+            each = np.empty(len(block))
+            for channel in near:
+                _local_peaks(channel, _PHASES, np.empty(len(block)), each)
+                np.maximum(peaks, each, out=peaks)
+        gains = np.empty(len(block))
+        deepest = _gains(peaks, gains, one._ceiling, one._release, one._needed, one._smooth, one._memory)
+        self.gain_db = amplitude_db(float(deepest))
+        self._past = work[len(block) :]
+        start = held - self.delay_samples
+        return np.asarray(work[start : start + len(block)] * gains[:, None])
+
+
 def limiter_gains(peaks: Samples, *, gain_db: float, ceiling_dbtp: float, release_s: float, rate_hz: float) -> Samples:
     """The gains ``(n,)`` that a limiter would apply after ``gain_db``, aligned to the sound whose :func:`local_peaks` are given.
 

@@ -1,0 +1,118 @@
+"""Resampling at the edge of the program: between rates, and between clocks that say the same rate but do not keep it.
+
+A windowed sinc (Kaiser, 140 dB) is held as a table of phases; between two phases the filter is interpolated along a straight line
+(J. O. Smith, "Digital Audio Resampling", bandlimited interpolation). The ratio may change from block to block, without a click.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from obsidian_wren.core.decibels import Samples
+
+_PHASES = 1024
+_HALF_TAPS = 64
+_STOPBAND_DB = 140.0
+# No clock of a sound device is farther off, and no ear hears less.
+_MOST_OFF = 0.002
+
+
+def _table(cutoff: float) -> Samples:
+    """Half of the filter, ``(half taps · phases + 2,)``, from its middle on; ``cutoff`` in cycles per input sample."""
+    half = round(_HALF_TAPS * 0.5 / cutoff)
+    at = np.arange(half * _PHASES + 2) / _PHASES
+    beta = 0.1102 * (_STOPBAND_DB - 8.7)
+    inside = np.clip(1.0 - (at / half) ** 2, 0.0, None)
+    window = np.where(at < half, np.i0(beta * np.sqrt(inside)) / np.i0(beta), 0.0)
+    # The transition band of the window lies wholly under the edge, so that nothing folds.
+    width = (_STOPBAND_DB - 8.0) / (2.285 * 2.0 * half) / (2.0 * np.pi)
+    middle = 2.0 * (cutoff - width / 2.0)
+    return np.asarray(middle * np.sinc(middle * at) * window)
+
+
+@njit(cache=True, nogil=True)
+def _resample(held: Samples, count: int, table: Samples, half: int, phases: int, at: float, step: float, out: Samples) -> tuple[int, float]:
+    done = 0
+    begin = at
+    while done < len(out):
+        first = int(np.floor(at))
+        if first + half >= count:
+            break
+        share = at - first
+        total = 0.0
+        for k in range(half):
+            place = (share + k) * phases
+            index = int(place)
+            part = place - index
+            total += held[first - k] * (table[index] + part * (table[index + 1] - table[index]))
+        for k in range(half):
+            place = (1.0 - share + k) * phases
+            index = int(place)
+            part = place - index
+            total += held[first + 1 + k] * (table[index] + part * (table[index + 1] - table[index]))
+        out[done] = total
+        done += 1
+        at = begin + done * step
+    return done, at
+
+
+class Resampler:
+    """Mono samples of one rate in, of another out, as they come. Good to 20/24 of the lower Nyquist frequency.
+
+    ``ratio`` is input samples per output sample; it may be set anew at any time, by a few thousandths, to follow a clock.
+    """
+
+    def __init__(self, *, from_hz: float, to_hz: float) -> None:
+        self.ratio = from_hz / to_hz
+        self._table = _table(0.5 * min(1.0, to_hz / from_hz))
+        self._half = (len(self._table) - 2) // _PHASES
+        self._held = np.zeros(self._half)
+        self._at = float(self._half) - 1.0
+
+    @property
+    def delay_samples(self) -> float:
+        """Input samples by which the output lags."""
+        return float(self._half)
+
+    def process(self, block: Samples) -> Samples:
+        """The output samples that the ``(n,)`` input samples complete."""
+        held = np.concatenate([self._held, block])
+        out = np.empty(int((len(held) - self._at) / self.ratio) + 2)
+        done, at = _resample(held, len(held), self._table, self._half, _PHASES, self._at, self.ratio, out)
+        # What no coming sample can need any more goes.
+        drop = max(0, min(int(np.floor(at)) - self._half + 1, len(held)))
+        self._held, self._at = held[drop:], at - drop
+        return out[:done]
+
+
+class ClockFollower:
+    """Keeps what waits between two clocks at a level: a slow loop turns the ratio until as much leaves as comes (a delay-locked loop).
+
+    ``ratio`` starts at 1 and stays within 0.2 % of it: no pitch that anyone hears.
+    """
+
+    def __init__(self, *, wanted_samples: float, rate_hz: float, time_s: float = 8.0) -> None:
+        self.wanted_samples = wanted_samples
+        self.ratio = 1.0
+        self._rate_hz = rate_hz
+        self._smooth_samples = 0.1 * time_s * rate_hz
+        self._error = 0.0
+        self._gain = 2.0 / (time_s * rate_hz)
+        self._integral_gain = 1.0 / (time_s * rate_hz) ** 2
+        self._integral = 0.0
+
+    @property
+    def drift_ppm(self) -> float:
+        """By how much the far clock is slower than the near one, parts per million, as the loop has learned it."""
+        return self._integral * 1e6
+
+    def see(self, waiting_samples: float, *, elapsed_samples: float) -> float:
+        """Tell what waits after so much time; gives the ratio for the coming block."""
+        # Blocks come in jerks; only what lasts is followed.
+        error = waiting_samples - self.wanted_samples
+        self._error += (error - self._error) * min(1.0, elapsed_samples / self._smooth_samples)
+        error = self._error
+        self._integral = float(np.clip(self._integral + self._integral_gain * error * elapsed_samples, -_MOST_OFF, _MOST_OFF))
+        self.ratio = 1.0 + float(np.clip(self._integral + self._gain * error, -_MOST_OFF, _MOST_OFF))
+        return self.ratio
