@@ -293,6 +293,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/live/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The live voice, raw and treated side by side, as it comes; ``X-Rate`` is the sample rate in Hz. */
+        get: operations["api_hear_live_live_sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live/without": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Leave other stages out in the headphones. */
+        put: operations["api_leave_out_live_live_without_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/marker": {
         parameters: {
             query?: never;
@@ -1861,6 +1895,17 @@ export interface components {
              *     ]
              */
             rates_hz: number[];
+        };
+        /**
+         * LeftOut
+         * @description ``off`` names stages to leave out for once, parted by commas.
+         */
+        LeftOut: {
+            /**
+             * Off
+             * @default
+             */
+            off: string;
         };
         /**
          * LevelEvidenceView
@@ -3828,6 +3873,61 @@ export interface operations {
             };
         };
     };
+    api_hear_live_live_sound_get: {
+        parameters: {
+            query?: {
+                off?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_leave_out_live_live_without_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeftOut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_send_marker_marker_post: {
         parameters: {
             query?: never;
@@ -4780,9 +4880,9 @@ export interface operations {
     api_frames_of_take_takes__int_id__frames_get: {
         parameters: {
             query?: {
+                off?: string;
                 version?: "raw" | "treated";
                 matched?: boolean;
-                off?: string;
             };
             header?: never;
             path: {
@@ -4815,9 +4915,9 @@ export interface operations {
     api_hear_take_takes__int_id__sound_get: {
         parameters: {
             query?: {
+                off?: string;
                 version?: "raw" | "treated";
                 matched?: boolean;
-                off?: string;
             };
             header?: never;
             path: {

@@ -140,6 +140,11 @@ export async function sendLive(samples: Float32Array<ArrayBuffer>): Promise<void
   await send('POST', 'run/piece', samples.buffer);
 }
 
+/** Leave stages out in the headphones alone. */
+export async function leaveOutLive(off: string[]): Promise<void> {
+  await send('PUT', 'live/without', JSON.stringify({ off: off.join(',') }), true);
+}
+
 /** Import a target and fit to it. */
 export async function sendTarget(file: File): Promise<Overview> {
   const form = new FormData();

@@ -6,6 +6,7 @@ export const KEYS: [string, string][] = [
   ['Space', 'play, stop'],
   ['F', 'raw or treated'],
   ['L', 'match loudness'],
+  ['H', 'hear yourself live'],
   ['P', 'pin the chosen setting, or let it go'],
   ['[  ]', 'nudge the chosen setting'],
   ['M', 'send the marker'],
@@ -39,7 +40,8 @@ export function onKey(event: KeyboardEvent): void {
   const actions: Record<string, () => void> = {
     t: () => void (desk.progress ? desk.stopTake() : desk.take()),
     f: () => desk.hear(desk.version === 'raw' && desk.treatable ? 'treated' : 'raw'),
-    l: () => (desk.matched = !desk.matched),
+    l: () => desk.setMatched(!desk.matched),
+    h: () => void desk.hearLive(),
     p: () => chosen.pin?.(),
     '[': () => chosen.nudge?.(-1),
     ']': () => chosen.nudge?.(1),

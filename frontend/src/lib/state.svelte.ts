@@ -1,6 +1,7 @@
 import {
   act,
   getState,
+  leaveOutLive,
   Refusal,
   sendLive,
   sendWatch,
@@ -14,7 +15,9 @@ import {
 } from './api';
 import { Capture, LiveCapture } from './capture';
 import { FrameStore } from './frames';
-import { Player, type Aid } from './player';
+import type { Aid } from './aids';
+import { LiveSound } from './live-sound';
+import { Player } from './player';
 import { LEAVES, PURPOSES_OF, TAKE_SECONDS, UNTIL_STEADY_S } from './steps';
 import { Tape } from './tape';
 
@@ -50,6 +53,10 @@ class Desk {
   #queue: Promise<unknown> = Promise.resolve();
   readonly player = new Player();
   readonly tape = new Tape();
+  /** The live voice in headphones. */
+  readonly liveSound = new LiveSound();
+  hearingLive = $state(false);
+  behindMs = $state<number | null>(null);
   /** Stages left out for once while listening. */
   without = $state<string[]>([]);
   /** Where the sound that plays is, seconds; null when nothing plays. */
@@ -57,6 +64,8 @@ class Desk {
   aid = $state<Aid>('all');
   probeHz = $state(1000);
   heardTake = $state<number | null>(null);
+  /** Counts what is asked to be heard, so that what comes late is not. */
+  #turn = 0;
   #capture: Capture | null = null;
   #liveCapture: LiveCapture | null = null;
   #watchCapture: LiveCapture | null = null;
@@ -301,7 +310,41 @@ class Desk {
     this.step = names[Math.min(names.indexOf(step) + 1, names.length - 1)] ?? step;
   }
 
+  /** Hear what the microphone hears now, treated or raw; listens in first where nothing is live. */
+  async hearLive(): Promise<void> {
+    if (this.hearingLive) return this.liveSound.stop();
+    this.stopSound();
+    this.trouble = null;
+    const mine = !this.overview?.run.live && !this.overview?.watch.on;
+    // Said at once, so that a second press takes the headphones off again.
+    this.hearingLive = true;
+    if (mine) await this.watch('talk');
+    if (!this.overview?.run.live && !this.overview?.watch.on) {
+      this.hearingLive = false;
+      return;
+    }
+    if (!this.treatable) this.version = 'raw';
+    this.liveSound.listen(this.aid, this.probeHz);
+    this.liveSound.choose(this.version, this.matched);
+    const told = setInterval(() => (this.behindMs = this.liveSound.behindMs), 500);
+    try {
+      await this.liveSound.play(`/api/live/sound?off=${this.without.join(',')}`);
+    } catch (error) {
+      this.#complain(error);
+    } finally {
+      clearInterval(told);
+      this.hearingLive = false;
+      this.behindMs = null;
+      if (mine && this.overview?.watch.on) await this.stopWatch();
+    }
+  }
+
   hear(version: Version): void {
+    if (this.hearingLive) {
+      this.version = version;
+      this.liveSound.choose(version, this.matched);
+      return;
+    }
     const take = this.currentTake;
     if (!take) return;
     this.version = version;
@@ -320,14 +363,30 @@ class Desk {
     this.without = this.without.includes(kind)
       ? this.without.filter((other) => other !== kind)
       : [...this.without, kind];
-    if (this.playing === 'treated') this.hear('treated');
-    else if (this.treatable) this.hear('treated');
+    if (this.hearingLive) void this.#leaveOutLive();
+    if (this.treatable) this.hear('treated');
+  }
+
+  async #leaveOutLive(): Promise<void> {
+    try {
+      await leaveOutLive(this.without);
+    } catch (error) {
+      this.#complain(error);
+    }
+  }
+
+  /** Compare at one loudness, or as loud as each is. */
+  setMatched(matched: boolean): void {
+    this.matched = matched;
+    if (this.hearingLive) this.liveSound.choose(this.version, matched);
+    else this.hearAgain();
   }
 
   listen(aid: Aid, probeHz = this.probeHz): void {
     this.aid = aid;
     this.probeHz = Math.min(16000, Math.max(50, probeHz));
     this.player.listen(this.aid, this.probeHz);
+    this.liveSound.listen(this.aid, this.probeHz);
   }
 
   hearCall(): void {
@@ -335,9 +394,12 @@ class Desk {
   }
 
   async #play(url: string, what: Version | 'call'): Promise<void> {
+    if (this.hearingLive) this.liveSound.stop();
     if (what === 'call' || this.playing === 'call') this.player.stop();
     this.trouble = null;
+    const turn = ++this.#turn;
     const answer = await fetch(url).catch(() => null);
+    if (turn !== this.#turn) return;
     if (!answer?.ok) {
       const problem = (await answer?.json().catch(() => null)) as { sentence?: string } | null;
       this.#complain(new Refusal('sound', problem?.sentence ?? 'The sound could not be fetched. Try again.'));
@@ -345,13 +407,16 @@ class Desk {
     }
     this.player.listen(this.aid, this.probeHz);
     try {
-      await this.player.play(await answer.arrayBuffer(), 0);
+      const bytes = await answer.arrayBuffer();
+      if (turn !== this.#turn) return;
+      await this.player.play(bytes, 0);
     } catch {
       this.#complain(
         new Refusal('sound', 'This browser could not play the sound. Check its sound output and try again.'),
       );
       return;
     }
+    if (turn !== this.#turn) return;
     this.playing = what;
     this.#follow();
   }
@@ -372,12 +437,15 @@ class Desk {
   }
 
   stopSound(): void {
+    this.#turn += 1;
+    if (this.hearingLive) this.liveSound.stop();
     this.player.stop();
     this.#ended();
   }
 
   togglePlay(): void {
-    if (this.playing) this.stopSound();
+    if (this.hearingLive) this.liveSound.stop();
+    else if (this.playing) this.stopSound();
     else this.hear(this.version);
   }
 

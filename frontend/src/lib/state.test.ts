@@ -226,6 +226,23 @@ describe('the desk', () => {
     desk.stopSound();
     expect(desk.playing).toBeNull();
   });
+  it('stays silent when it was stopped before the sound came', async () => {
+    const talk = { id: 2, purpose: 'talk', fault: null, notes: [], current: true };
+    answers = () => ok(overview({ takes: [talk] }));
+    await desk.refresh();
+    desk.step = 'gain';
+    let arrive: () => void = () => undefined;
+    answers = (call) =>
+      call.url.includes('/sound') ? new Promise((resolve) => (arrive = () => resolve(ok({})))) : ok(overview());
+    desk.hear('raw');
+    await vi.waitFor(() => expect(calls.some((call) => call.url.includes('/sound'))).toBe(true));
+    desk.stopSound();
+    arrive();
+    await new Promise((resolve) => setTimeout(resolve, 20));
+    expect(desk.playing).toBeNull();
+    expect(FakeContext.made?.sources ?? []).toHaveLength(0);
+  });
+
   it('goes over to another version at the same moment, and leaves a stage out without stopping', async () => {
     const talk = { id: 2, purpose: 'talk', fault: null, notes: [], current: true };
     answers = () => ok(overview({ takes: [talk], delivery: {} }));

@@ -68,6 +68,15 @@
     return `${verb} ${NAMES[wanted]}, ${TAKE_SECONDS[wanted]} s`;
   }
 
+  function heard(version: 'raw' | 'treated'): boolean {
+    return desk.hearingLive ? desk.version === version : desk.playing === version;
+  }
+
+  function hear(version: 'raw' | 'treated'): void {
+    if (desk.playing === version) desk.stopSound();
+    else desk.hear(version);
+  }
+
   const steady = $derived(desk.progress?.steady ?? null);
 
   function kind(take: Take): 'good' | 'fault' | 'none' {
@@ -86,6 +95,7 @@
         type="button"
         class="link"
         onclick={() => {
+          desk.stopSound();
           desk.heardTake = detail.id;
           desk.hear(desk.version);
         }}>Hear this take</button
@@ -199,24 +209,32 @@
     </span>
   {/if}
   <span class="gap"></span>
-  {#if desk.currentTake && !['listen', 'dial', 'live'].includes(desk.leafName) && !desk.progress && desk.step !== 'rig'}
+  {#if (desk.currentTake || desk.hearingLive) && !['listen', 'dial', 'live'].includes(desk.leafName) && !desk.progress && desk.step !== 'rig'}
+    {#if desk.hearingLive}
+      <span class="hint" role="status"
+        >Headphones only: a loudspeaker would howl.{desk.behindMs === null
+          ? ''
+          : ` ${Math.round(desk.behindMs)} ms behind you.`}</span
+      >
+    {/if}
     <Button
       quiet
       pressed={desk.matched}
       title="Play raw and treated equally loud (L)"
-      onclick={() => (desk.matched = !desk.matched)}>Match loudness</Button
+      onclick={() => desk.setMatched(!desk.matched)}>Match loudness</Button
     >
-    <Button
-      pressed={desk.playing === 'raw'}
-      onclick={() => (desk.playing === 'raw' ? desk.stopSound() : desk.hear('raw'))}
-    >
+    {#if source !== 'file'}
+      <Button
+        quiet
+        pressed={desk.hearingLive}
+        title="Hear yourself in headphones, raw or treated, while you talk (H)"
+        onclick={() => void desk.hearLive()}>{desk.hearingLive ? 'Headphones off' : 'Hear live'}</Button
+      >
+    {/if}
+    <Button pressed={heard('raw')} onclick={() => hear('raw')}>
       {desk.playing === 'raw' ? 'Stop' : 'Hear raw'}
     </Button>
-    <Button
-      disabled={!desk.treatable}
-      pressed={desk.playing === 'treated'}
-      onclick={() => (desk.playing === 'treated' ? desk.stopSound() : desk.hear('treated'))}
-    >
+    <Button disabled={!desk.treatable} pressed={heard('treated')} onclick={() => hear('treated')}>
       {desk.playing === 'treated' ? 'Stop' : 'Hear treated'}
     </Button>
     <kbd>F</kbd>

@@ -41,7 +41,7 @@ class LiveRun:
 
     def __init__(
         self, stream: SoundStream, specification: Sequence[StageSpec], listeners: Sequence[Listener], inputs: dict[str, str],
-        *, tell: Callable[[str, dict[str, object]], None], paced: bool,
+        *, tell: Callable[[str, dict[str, object]], None], paced: bool, aside: Callable[[Samples], None] = lambda block: None,
     ) -> None:  # fmt: skip
         self.rate_hz = stream.rate_hz
         self.dropouts = 0
@@ -53,6 +53,7 @@ class LiveRun:
         self._inputs = inputs
         self._tell = tell
         self._paced = paced
+        self._aside = aside
         self._stop = threading.Event()
         self._marker: _MarkerInFlight | None = None
         self._failed: set[str] = set()
@@ -83,10 +84,9 @@ class LiveRun:
         """Send both codes with the coming blocks; ``done`` gets what each keeping listener heard."""
         raw = marker_sound("raw", level_dbfs=level_dbfs, rate_hz=self.rate_hz)
         treated = marker_sound("treated", level_dbfs=level_dbfs, rate_hz=self.rate_hz)
+        needed = len(raw) + round(_MARKER_TAIL_S * self.rate_hz)
         with self._lock:
-            starts = {k.name: k.position for k in self._keeping()}
-            needed = len(raw) + round(_MARKER_TAIL_S * self.rate_hz)
-            self._marker = _MarkerInFlight(raw, treated, level_dbfs, 0, starts, needed, done)
+            self._marker = _MarkerInFlight(raw, treated, level_dbfs, 0, {}, needed, done)
 
     def _keeping(self) -> list[KeepingListener]:
         return [listener for listener in self._listeners if hasattr(listener, "heard_since")]  # type: ignore[misc]
@@ -102,6 +102,7 @@ class LiveRun:
                     block = block[:, 0]
                 if not len(block):
                     raise SourceGone("The source gave no more sound, so the run stopped. Check the microphone, then start it again.")
+                self._aside(block)
                 treated = self.step(block)
                 done_frames += len(block)
                 if self._paced:
@@ -132,6 +133,9 @@ class LiveRun:
         with self._lock:
             marker = self._marker
             raw = to_chain = block
+            if marker is not None and marker.at == 0:
+                # Asked for while a block is being given, a position read then would be one block early.
+                marker.starts = {k.name: k.position for k in self._keeping()}
             if marker is not None and marker.at < len(marker.raw):
                 raw = block + _piece(marker.raw, marker.at, len(block))
                 to_chain = block + _piece(marker.treated, marker.at, len(block))

@@ -69,7 +69,8 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
         held.since = now()
         inputs = {entry.name: str(entry.kind) for entry in inputs_of(session, rig)}
         ws.run = LiveRun(
-            stream, specs, (held.call, held.recorder), inputs, tell=ws.bus.tell, paced=ws.pace == "real" and rig.source != "browser"
+            stream, specs, (held.call, held.recorder), inputs, tell=ws.bus.tell,
+            paced=ws.pace == "real" and rig.source != "browser", aside=ws.hear_aside,
         )  # fmt: skip
         ws.run.start()
     ws.changed()

@@ -10,11 +10,13 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from sqlalchemy.orm import Session, sessionmaker
 
+from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.ports import KeepingListener, PushedStream, RecordingListener, TakeSource, World
 from obsidian_wren.store.folder import DataFolder
 
 if TYPE_CHECKING:
+    from obsidian_wren.service.ears import Ears
     from obsidian_wren.service.run import LiveRun
     from obsidian_wren.service.taking import RunningTake
     from obsidian_wren.service.watching import Watch
@@ -108,15 +110,27 @@ class Workshop:
     take: RunningTake | None = None
     run: LiveRun | None = None
     sounds: Recent = field(default_factory=lambda: Recent(4))
-    readings: Recent = field(default_factory=lambda: Recent(8))
+    readings: Recent = field(default_factory=lambda: Recent(32))
     grounds: Recent = field(default_factory=lambda: Recent(8))
     answers: Recent = field(default_factory=lambda: Recent(64))
     sources: dict[str, TakeSource] = field(default_factory=dict)
     listeners: Listeners | None = None
     pushed: PushedStream | None = None
     watch: Watch | None = None
+    ears: Ears | None = None
     watched: PushedStream | None = None
     message: str | None = None
+
+    def hear_aside(self, block: Samples) -> None:
+        """Raw samples ``(n,)`` of what is live, for the headphones if they are on."""
+        if self.ears is not None:
+            self.ears.hear(block)
+
+    def let_go(self) -> None:
+        """The program is about to end: open streams of events and of sound would hold it up."""
+        self.bus.end()
+        if self.ears is not None:
+            self.ears.close()
 
     def changed(self) -> None:
         """Tell the pages that what they show is old."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import asdict
 
 from flask import Response, jsonify
@@ -82,6 +82,31 @@ def export_equalizer(query: models.WhatExport) -> Response:
     return Response(body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
+def hear_live(query: models.LeftOut) -> Response:
+    """The live voice, raw and treated side by side, as it comes; ``X-Rate`` is the sample rate in Hz."""
+    from obsidian_wren.service import ears
+
+    ws = workshop()
+    pair = ears.put_on(ws, off=query.left_out)
+
+    def stream() -> Iterator[bytes]:
+        try:
+            yield from pair.chunks()
+        finally:
+            ears.take_off(ws, pair)
+
+    headers = {"Cache-Control": "no-store", "X-Rate": str(pair.rate_hz)}
+    return Response(stream(), mimetype="application/octet-stream", headers=headers)
+
+
+def leave_out_live(body: models.LeftOut) -> Response:
+    """Leave other stages out in the headphones."""
+    from obsidian_wren.service import ears
+
+    ears.leave_out(workshop(), body.left_out)
+    return jsonify(ok=True)
+
+
 ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], ...] = (
     ("patch", "/stages", switch_stage, views.Overview),
     ("put", "/stages/order", order_stages, views.Overview),
@@ -90,5 +115,7 @@ ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], 
     ("post", "/try/gate", try_gate, views.GateCountsView),
     ("get", "/takes/<int:id>/frames", frames_of_take, models.FramesOfTake),
     ("get", "/sweep", sweep, None),
+    ("get", "/live/sound", hear_live, None),
+    ("put", "/live/without", leave_out_live, models.Done),
     ("get", "/equalizer", export_equalizer, None),
 )

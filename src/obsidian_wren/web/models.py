@@ -163,17 +163,22 @@ class PickInput(BaseModel):
     picks: str = Field(max_length=120)
 
 
-class Hear(BaseModel):
-    """How to hear a take; ``off`` names stages to leave out for once, parted by commas."""
+class LeftOut(BaseModel):
+    """``off`` names stages to leave out for once, parted by commas."""
 
-    version: Literal["raw", "treated"] = "raw"
-    matched: bool = True
     off: str = Field(default="", max_length=200)
 
     @property
     def left_out(self) -> tuple[str, ...]:
         """The stages to leave out."""
         return tuple(part for part in self.off.split(",") if part)
+
+
+class Hear(LeftOut):
+    """How to hear a take."""
+
+    version: Literal["raw", "treated"] = "raw"
+    matched: bool = True
 
 
 class SwitchStage(BaseModel):

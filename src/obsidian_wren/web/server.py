@@ -58,9 +58,8 @@ def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket) -
     front.start()
 
     def end(_signal: int, _frame: FrameType | None) -> None:
-        # Open event streams would hold the end up until their next heartbeat.
         for ws in opened:
-            ws.bus.end()
+            ws.let_go()
         raise KeyboardInterrupt
 
     signal.signal(signal.SIGTERM, end)

@@ -98,6 +98,8 @@
         {@const x = scaleX(width)}
         {@const s = shapes(evidence.speech, evidence.room, width, height)}
         {@const bottom = height - MARGIN.bottom}
+        <!-- Edges that lie close together are still taken hold of apart, each from its own side. -->
+        {@const inner = Math.min(9, (x(open) - x(close)) / 2)}
         <rect x={x(0)} y={MARGIN.top} width="10" height={bottom - MARGIN.top} fill="url(#hatch)" />
         {#each steps(-90, 0, 10) as tick (tick)}
           <line x1={x(tick)} x2={x(tick)} y1={MARGIN.top} y2={bottom} stroke="var(--rule)" />
@@ -154,9 +156,9 @@
             aria-valuemax={0}
             aria-valuenow={value}
             aria-valuetext="{level(value)} dBFS"
-            x={x(value) - 9}
+            x={which === 'open' ? x(value) - inner : x(value) - 9}
             y={MARGIN.top - 4}
-            width="18"
+            width={9 + inner}
             height={bottom - MARGIN.top + 4}
             fill="transparent"
             onkeydown={(event) => onKey(event, which)}

@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Tone } from '../../lib/api';
   import { frequency } from '../../lib/format';
-  import { HIGH_HZ, LOW_HZ, type Aid } from '../../lib/player';
+  import { HIGH_HZ, LOW_HZ, type Aid } from '../../lib/aids';
   import { frequencyScale } from '../../lib/scales';
   import { desk } from '../../lib/state.svelte';
   import Picture from '../../parts/Picture.svelte';

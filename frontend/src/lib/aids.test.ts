@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { aidFilters, HIGH_HZ, LOW_HZ } from './player';
+import { aidFilters, HIGH_HZ, LOW_HZ } from './aids';
 import { at } from './tape';
 
 it('parts the voice in three that meet', () => {
