@@ -141,17 +141,25 @@ def _print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
         return
     print(body["rig"]["preamp"]["sentence"] + ".", body["rig"]["preamp"]["because"])
     for stage in body["chain"]:
+        if not stage["on"]:
+            print(f"{stage['kind']:24} off")
+            continue
         for name, setting in stage["settings"].items():
-            if isinstance(setting["value"], list):
-                for band in setting["value"]:
-                    print(
-                        f"{band['name']:12} {band['frequency_hz']:8.0f} Hz {band['gain_db']:+6.1f} dB  Q {band['q']:.2f}  {band['because']}"
-                    )
-            else:
-                print(f"{stage['kind'] + ' ' + name:24} {setting['value']:g} {setting['unit']}  {setting['because']}")
+            _print_setting(stage["kind"], name, setting)
     feed = body["feeds"][0]
     print(f"The feed will carry {feed['planned_lufs']:.1f} LUFS at {feed['planned_true_peak_dbtp']:.1f} dBTP.")
     print(f"Written to {chosen.out}.")
+
+
+def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
+    value = setting["value"]
+    if name == "bands":
+        for band in value:
+            print(f"{band['name']:12} {band['frequency_hz']:8.0f} Hz {band['gain_db']:+6.1f} dB  Q {band['q']:.2f}  {band['because']}")
+    elif isinstance(value, list):
+        print(f"{kind + ' ' + name:24} {len(value)} points of Hz and {setting['unit']}  {setting['because']}")
+    else:
+        print(f"{kind + ' ' + name:24} {value:g} {setting['unit']}  {setting['because']}")
 
 
 def _serve(chosen: argparse.Namespace) -> int:

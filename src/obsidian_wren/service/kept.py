@@ -39,16 +39,6 @@ def inputs_of(session: Session, rig: Rig) -> list[InputView]:
     ]
 
 
-def current_take(session: Session, rig: Rig, purpose: str) -> Take | None:
-    """The newest usable take of a purpose."""
-    wanted = (
-        select(Take)
-        .where(Take.rig_id == rig.id, Take.purpose == purpose, Take.fault.is_(None), Take.discarded.is_(False))
-        .order_by(Take.id.desc())
-    )
-    return session.scalars(wanted).first()
-
-
 @dataclass(frozen=True)
 class Takes:
     """The takes that the settings stand on, by purpose."""
@@ -87,7 +77,11 @@ class Takes:
 
 def current_takes(session: Session, rig: Rig) -> Takes:
     """The newest usable take of each purpose."""
-    return Takes({purpose: current_take(session, rig, purpose) for purpose in PURPOSES})
+    usable = select(Take).where(Take.rig_id == rig.id, Take.fault.is_(None), Take.discarded.is_(False)).order_by(Take.id)
+    newest: dict[str, Take | None] = dict.fromkeys(PURPOSES)
+    for take in session.scalars(usable):
+        newest[take.purpose] = take
+    return Takes(newest)
 
 
 def setting_row(session: Session, rig: Rig, stage: str, name: str) -> Setting | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -43,12 +44,13 @@ def room_shift_db(quiet: Take, voice: Take, rig: Rig) -> float:
 def talk_reading(ws: Workshop, take: Take, quiet: Take | None, rig: Rig) -> TalkReading:
     """The talk reading of a take against the room, whose levels are moved to the gain of this take."""
 
-    def measure() -> TalkReading:
-        room = None if quiet is None else quiet_at_gain(quiet_reading(ws, quiet), room_shift_db(quiet, take, rig))
-        return read_talk(samples_of(ws, take), rate_hz=take.rate_hz, quiet=room)
-
-    reading: TalkReading = ws.readings.get(("talk", take.sha256, quiet.id if quiet else None, str(take.facts)), measure)
-    return reading
+    key = ("talk", take.sha256)
+    reading: TalkReading = ws.readings.get(key, lambda: read_talk(samples_of(ws, take), rate_hz=take.rate_hz))
+    if quiet is None:
+        return reading
+    # Only the distance between voice and room hangs on the room; the rest is read once.
+    room = quiet_at_gain(quiet_reading(ws, quiet), room_shift_db(quiet, take, rig))
+    return replace(reading, snr_db=reading.active_level_dbfs - room.rms_dbfs)
 
 
 def keep_reading(ws: Workshop, session: Session, rig: Rig, take: Take, quiet: Take | None) -> None:

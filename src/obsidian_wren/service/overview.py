@@ -23,6 +23,7 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import (
     Change,
+    Computer,
     Derivation,
     Destination,
     Interface,
@@ -36,7 +37,9 @@ from obsidian_wren.store.models import (
     Room,
     Setting,
     Settled,
+    StageRow,
     Take,
+    Taper,
     Target,
 )
 
@@ -55,10 +58,13 @@ def overview(ws: Workshop) -> views.Overview:
     with ws.sessions.begin() as session:
         rig = the_rig(ws, session)
         takes = kept.current_takes(session, rig)
+        # A session forgets rows that nobody holds; these are asked for again and again below.
+        held = [session.scalars(select(table).where(table.rig_id == rig.id)).all() for table in (Derivation, Setting, StageRow)]
+        held += [session.scalars(select(table)).all() for table in (Computer, KnownDevice, Taper, Destination)]
         present = facts.sources_now(ws, session, rig, takes)
         stale = {node: facts.stale_answer(session, rig, node, present) for node in facts.STEP_OF}
         destinations = _destinations(ws, session, rig)
-        return views.Overview(
+        shown = views.Overview(
             rig=_rig(ws, rig),
             rigs=[_rig_name(row) for row in session.scalars(select(Rig).order_by(Rig.id))],
             microphones=[_microphone(session, row) for row in session.scalars(select(Microphone).order_by(Microphone.id))],
@@ -104,6 +110,8 @@ def overview(ws: Workshop) -> views.Overview:
             recordings=_recordings(session),
             message=ws.message,
         )
+        del held
+        return shown
 
 
 def _rig(ws: Workshop, rig: Rig) -> views.RigView:

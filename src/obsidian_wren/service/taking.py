@@ -88,15 +88,16 @@ class RunningTake:
             steady=None if self.steady is None else SteadyView(**plain(self.steady)),
         )
 
-    def add(self, block: Samples) -> None:
-        """Keep a block and follow its level. Of several channels the loudest is followed."""
+    def add(self, block: Samples, *, metered: bool = True) -> None:
+        """Keep a block and follow its level. Of several channels the loudest is followed. Nobody watches a take faster than time."""
         self.part.append(block)
         if block.ndim > 1:
             block = block[:, int(np.abs(block).max(axis=0).argmax())]
         level, peak = levels.rms_dbfs(block), levels.peak_dbfs(block)
         self.level_dbfs = round(level, 1) if np.isfinite(level) else None
         self.peak_dbfs = round(peak, 1) if np.isfinite(peak) else None
-        self.frames += self.meter.add(block)
+        if metered:
+            self.frames += self.meter.add(block)
         if self.until_steady:
             self._follow_steadiness(block)
 
@@ -205,7 +206,7 @@ def _follow(ws: Workshop, running: RunningTake, source: SoundStream, pace: Pace,
     count = round(_BLOCK_S * source.rate_hz)
     try:
         while len(block) and not running.stop.is_set():
-            running.add(block)
+            running.add(block, metered=pace == "real")
             if pace == "real":
                 due = running.started + running.part.frames / source.rate_hz
                 time.sleep(max(0.0, due - time.monotonic()))

@@ -88,8 +88,12 @@ def derive_voice(ws: Workshop, session: Session, rig: Rig, takes: Takes, *, refi
         ) from error
     _keep_stages(session, rig, plan.stages)
     _keep_answers(ws, session, rig, takes, plan, ground, predicted, refit=refit, toned=toned)
-    if ws.run is not None and toned:
+    if not toned:
+        return
+    if ws.run is not None:
         ws.run.change_chain(plan.specs())
+    if ws.ears is not None:
+        ws.ears.follow(plan.specs())
 
 
 def follower(ws: Workshop, key: tuple[Any, ...]) -> Any:

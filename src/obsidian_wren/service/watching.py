@@ -36,6 +36,7 @@ class Watch:
 
     def __init__(self, ws: Workshop, stream: SoundStream, purpose: Literal["rest", "talk"], *, paced: bool) -> None:
         self.purpose = purpose
+        self.rate_hz = stream.rate_hz
         self.finished = threading.Event()
         self._ws = ws
         self._stream = stream
@@ -61,7 +62,9 @@ class Watch:
                 block = self._stream.read(count)
                 if not len(block):
                     break
-                for frame in self._meter.add(block if block.ndim == 1 else block[:, 0]):
+                sound = block if block.ndim == 1 else block[:, 0]
+                self._ws.hear_aside(sound)
+                for frame in self._meter.add(sound):
                     self._ws.bus.tell("frame", frame_json(frame, "watch"))
                 done += len(block)
                 if self._paced:

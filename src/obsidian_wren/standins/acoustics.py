@@ -127,67 +127,77 @@ def microphone_magnitude(microphone: MicrophoneSpec, placement: PlacementSpec, h
 
     A cardioid on a spherical wave: H(f, r) = ½·(1 + (1 + c/(j·2πf·r))); relative to a far source.
     """
-    safe = np.maximum(hz, 10.0)
-    magnitude = np.ones_like(safe)
+    # Curves as smooth as these are worked out at a few thousand frequencies, and read off between them.
+    safe = np.geomspace(10.0, max(float(hz[-1]), 11.0), _CURVE_POINTS)
+    magnitude_db = np.zeros_like(safe)
     if microphone.response_db:
         points = np.array(microphone.response_db)
-        magnitude *= 10.0 ** (np.interp(np.log(safe), np.log(points[:, 0]), points[:, 1]) / 20.0)
+        magnitude_db += np.interp(np.log(safe), np.log(points[:, 0]), points[:, 1])
     for bell in microphone.bells:
         section = band_section(EqualizerBand("peak", bell.frequency_hz, bell.gain_db, bell.q), rate_hz=rate_hz)
-        magnitude *= 10.0 ** (response_db(section[None, :], np.minimum(safe, 0.499 * rate_hz), rate_hz=rate_hz) / 20.0)
+        magnitude_db += response_db(section[None, :], np.minimum(safe, 0.499 * rate_hz), rate_hz=rate_hz)
     if near and microphone.pattern == "cardioid":
         gradient = SPEED_OF_SOUND / (2j * np.pi * np.maximum(safe, 30.0) * placement.distance_m)
-        magnitude = magnitude * np.abs(0.5 * (1.0 + (1.0 + gradient)))
-    return np.asarray(magnitude)
-
-
-def through_magnitude(samples: Samples, magnitude_at: Samples) -> Samples:
-    """Filter ``(n,)`` samples with a magnitude given at the bins of a padded FFT (zero phase)."""
-    size = 2 * (len(magnitude_at) - 1)
-    return np.asarray(scipy.fft.irfft(scipy.fft.rfft(samples, size) * magnitude_at, size)[: len(samples)])
+        magnitude_db += 20.0 * np.log10(np.abs(0.5 * (1.0 + (1.0 + gradient))))
+    return np.asarray(10.0 ** (np.interp(np.log(np.maximum(hz, 10.0)), np.log(safe), magnitude_db) / 20.0))
 
 
 def bins_for(count: int, rate_hz: float) -> Samples:
-    """Frequencies of the bins of :func:`through_magnitude` for ``count`` samples, with room for the tail."""
+    """Frequencies of the bins of an FFT that holds ``count`` samples, with room for the tail of a filter."""
     size = scipy.fft.next_fast_len(count + 16_384)
     size += size % 2
     return np.asarray(np.linspace(0.0, rate_hz / 2.0, size // 2 + 1))
 
 
-def shaped_noise(count: int, rate_hz: float, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]) -> Samples:
-    """Gaussian noise ``(count,)`` of RMS 1 whose spectrum follows points of Hz and dB."""
-    hz = bins_for(count, rate_hz)
+def in_time(spectrum: Samples, count: int) -> Samples:
+    """The first ``(count,)`` samples of a spectrum at the bins of :func:`bins_for`."""
+    return np.asarray(scipy.fft.irfft(spectrum, 2 * (len(spectrum) - 1))[:count])
+
+
+def in_frequency(samples: Samples, bins: int) -> Samples:
+    """The spectrum of ``(n,)`` samples at that many bins."""
+    return np.asarray(scipy.fft.rfft(samples, 2 * (bins - 1)))
+
+
+def shaped_spectrum(hz: Samples, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]) -> Samples:
+    """The bins of Gaussian noise of RMS 1 whose spectrum follows points of Hz and dB.
+
+    Scaled by what the points promise, not by this draw, so that levels are the spec's in the mean.
+    """
     points = np.array(corners)
     magnitude = 10.0 ** (np.interp(np.log(np.maximum(hz, 5.0)), np.log(points[:, 0]), points[:, 1]) / 20.0)
     magnitude[0] = 0.0
-    noise = through_magnitude(rng.standard_normal(count), magnitude)
-    # Scaled by what the spectrum promises, not by this draw, so that levels are the spec's in the mean.
-    return np.asarray(noise / np.sqrt(np.mean(magnitude**2)))
+    drawn = rng.standard_normal(2 * len(hz)).view(np.complex128)
+    # A bin of white noise of RMS 1 has the mean square of the FFT's size.
+    return np.asarray(drawn * (magnitude * np.sqrt((len(hz) - 1) / np.mean(magnitude**2))))
 
 
+def shaped_noise(count: int, rate_hz: float, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]) -> Samples:
+    """:func:`shaped_spectrum` in time, ``(count,)``."""
+    return in_time(shaped_spectrum(bins_for(count, rate_hz), rng, corners), count)
+
+
+_CURVE_POINTS = 4096
 _HEATER = ((10.0, -12.0), (40.0, 0.0), (120.0, -3.0), (300.0, -10.0), (1000.0, -22.0), (4000.0, -36.0), (20000.0, -55.0))
 _RAIN = ((10.0, -60.0), (200.0, -30.0), (1000.0, -8.0), (3500.0, 0.0), (9000.0, -4.0), (20000.0, -16.0))
 
 
-def noise_pascals(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
-    """Pressure of one noise source, ``(count,)``."""
-    if noise.spectrum_db:
-        return shaped_noise(count, rate_hz, rng, noise.spectrum_db) * pascals(noise.level_db_spl)
+def noise_pascals(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> tuple[Samples | None, Samples | None]:
+    """Pressure of one noise source: ``(count,)`` samples, or its bins at :func:`bins_for` where it is drawn as a spectrum."""
+    level = pascals(noise.level_db_spl)
+    corners = noise.spectrum_db or {"heater": _HEATER, "rain": _RAIN}.get(noise.kind)
+    if corners:
+        return None, shaped_spectrum(bins_for(count, rate_hz), rng, corners) * level
     match noise.kind:
-        case "heater":
-            return shaped_noise(count, rate_hz, rng, _HEATER) * pascals(noise.level_db_spl)
-        case "rain":
-            return shaped_noise(count, rate_hz, rng, _RAIN) * pascals(noise.level_db_spl)
-        case "white":
-            return np.asarray(rng.standard_normal(count) * pascals(noise.level_db_spl))
         case "hum":
-            return _hum(noise, count, rate_hz, rng)
+            return _hum(noise, count, rate_hz, rng), None
         case "clicks":
-            return _clicks(noise, count, rate_hz, rng)
+            return _clicks(noise, count, rate_hz, rng), None
         case "tone":
-            return _lines(noise, 1, count, rate_hz, rng)
+            return _lines(noise, 1, count, rate_hz, rng), None
         case "comb":
-            return _lines(noise, noise.lines, count, rate_hz, rng)
+            return _lines(noise, noise.lines, count, rate_hz, rng), None
+    return np.asarray(rng.standard_normal(count) * level), None
 
 
 def _hum(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
@@ -196,10 +206,13 @@ def _hum(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator)
     turns = noise.mains_hz * at + noise.drift_hz * 60.0 / np.pi * (1.0 - np.cos(np.pi * at / 60.0))
     powers = 10.0 ** (np.array(noise.harmonics_db) / 10.0)
     powers /= powers.sum()
+    fundamental = np.exp(2j * np.pi * turns)
+    harmonic = np.ones(count, dtype=complex)
     wave = np.zeros(count)
     for number, power in enumerate(powers, 1):
+        harmonic *= fundamental
         if number * noise.mains_hz < rate_hz / 2:
-            wave += np.sqrt(2.0 * power) * np.sin(2 * np.pi * number * turns + rng.uniform(0, 2 * np.pi))
+            wave += (harmonic * (np.sqrt(2.0 * power) * np.exp(1j * rng.uniform(0, 2 * np.pi)))).imag
     return wave * pascals(noise.level_db_spl)
 
 

@@ -40,11 +40,12 @@ def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int, off: f
     rate_hz = spec.interface.rate_hz
     rng = np.random.default_rng([spec.seed, PURPOSES.index(purpose), repeat])
     hz = acoustics.bins_for(count, rate_hz)
-    room = np.zeros(count)
+    room, room_bins = np.zeros(count), np.zeros(len(hz), dtype=complex)
     for noise in spec.noises:
-        drawn = acoustics.noise_pascals(noise, count, rate_hz, rng)
+        drawn, bins = acoustics.noise_pascals(noise, count, rate_hz, rng)
         if (noise.when == "always" or purpose == "in-use") and noise.name not in off:
-            room += drawn
+            room = room if drawn is None else room + drawn
+            room_bins = room_bins if bins is None else room_bins + bins
     near = np.zeros(count)
     if purpose in _PART:
         part, effort = _PART[purpose]
@@ -60,11 +61,15 @@ def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int, off: f
     if purpose in _PART:
         near = near + acoustics.breath(spec.talker, spec.placement, count, rate_hz)
     if purpose == "dial":
-        room = room + acoustics.shaped_noise(count, rate_hz, rng, _PINK) * acoustics.pascals(_STEADY_DB_SPL)
-    far_db = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=False)
-    near_db = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=True)
-    heard = acoustics.through_magnitude(room, far_db) + acoustics.through_magnitude(near, near_db)
-    heard = heard + acoustics.self_noise_pascals(spec.microphone.self_noise_dba, count, rate_hz, rng)
+        room_bins = room_bins + acoustics.shaped_spectrum(hz, rng, _PINK) * acoustics.pascals(_STEADY_DB_SPL)
+    if room.any():
+        room_bins = room_bins + acoustics.in_frequency(room, len(hz))
+    far = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=False)
+    heard_bins = room_bins * far
+    if near.any():
+        near_magnitude = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=True)
+        heard_bins += acoustics.in_frequency(near, len(hz)) * near_magnitude
+    heard = acoustics.in_time(heard_bins, count) + acoustics.self_noise_pascals(spec.microphone.self_noise_dba, count, rate_hz, rng)
     volts = heard * spec.microphone.sensitivity_mv_pa / 1000.0
     if purpose == "muted":
         volts = volts * 0.0
