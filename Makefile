@@ -5,7 +5,7 @@ BIN := .venv/bin
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: demo test bench shots lint set-up python page kernels types clean
+.PHONY: demo test bench shots lint lint-python lint-page test-page set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -29,22 +29,33 @@ kernels: .setup-kernels
 	$(BIN)/obsidian-wren demo --prepare
 	touch $@
 
-.setup-test: .setup-python pyproject.toml scripts/need-chromium
+.setup-chromium: scripts/need-chromium
 	scripts/need-chromium
+	touch $@
+
+# After the kernels, since the program must not be installed anew while it runs.
+.setup-test: .setup-python .setup-kernels .setup-chromium pyproject.toml
 	$(BIN)/pip install --quiet -e '.[test]'
 	touch $@
 
-test: set-up .setup-test lint
-	cd frontend && npm run --silent test
+test: set-up .setup-test
+	$(MAKE) --no-print-directory --jobs=2 lint-python lint-page test-page
 	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
 
-lint: set-up .setup-test
+lint: lint-python lint-page
+
+lint-python: .setup-test
 	$(BIN)/ruff check src tests bench scripts
 	$(BIN)/ruff format --check src tests bench scripts
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+lint-page: set-up .setup-test
 	scripts/check-types
 	cd frontend && npm run --silent check && npm run --silent lint
+
+test-page: .setup-page
+	cd frontend && npm run --silent test
 
 types: .setup-test
 	$(BIN)/python scripts/write_openapi.py

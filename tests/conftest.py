@@ -1,22 +1,28 @@
 from __future__ import annotations
 
+import os
 import pathlib
 import shutil
 import subprocess
 import sys
 
 import pytest
+from filelock import FileLock
 
 sys.path.insert(0, str(pathlib.Path(__file__).parent))
 
 
 @pytest.fixture(scope="session")
 def boathouse_data(tmp_path_factory):
-    """The boathouse's data folder, made once by the command that makes the demo's."""
-    folder = tmp_path_factory.mktemp("boathouse") / "data"
-    subprocess.run(
-        [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare", "--data", str(folder)], check=True, stdout=subprocess.DEVNULL
-    )
+    """The boathouse's data folder, made once by the command that makes the demo's, whoever of the workers needs it first."""
+    together = tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        together = together.parent
+    folder = together / "boathouse" / "data"
+    with FileLock(together / "boathouse.lock"):
+        if not folder.exists():
+            command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare", "--data", str(folder)]
+            subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
     return folder
 
 

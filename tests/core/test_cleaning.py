@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+import scipy.signal
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.gate import GateSpec
@@ -263,7 +264,7 @@ def test_words_that_end_in_a_room_tell_its_decay_roughly():
     starts = np.arange(0.5, 14.0, 0.9)
     dry = words_at(starts, np.full(len(starts), 0.3), seconds=16.0, edge_s=0.004)
     for decay_s in (0.25, 0.6):
-        wet = np.convolve(dry, room_answer(decay_s, 6.0, seconds=0.8))[: len(dry)] + noise(2e-5, 16.0)
+        wet = scipy.signal.oaconvolve(dry, room_answer(decay_s, 6.0, seconds=0.8))[: len(dry)] + noise(2e-5, 16.0)
         found = ring_of_speech(wet, find_words(wet, rate_hz=RATE, room_dbfs=-85.0), rate_hz=RATE)
         assert found.method == "speech ends"
         assert found.decay_s == pytest.approx(decay_s, rel=0.4)
@@ -272,7 +273,7 @@ def test_words_that_end_in_a_room_tell_its_decay_roughly():
 
 def test_the_ring_is_held_and_the_dry_voice_is_not():
     dry = words_at()
-    wet = np.convolve(dry, room_answer(0.8, 0.0, seconds=1.2))[: len(dry)]
+    wet = scipy.signal.oaconvolve(dry, room_answer(0.8, 0.0, seconds=1.2))[: len(dry)]
     spec = RingReductionSpec(12.0, 0.8, 0.0)
     pauses = slice(round(3.30 * RATE), round(3.9 * RATE))
     held = render([spec], wet, rate_hz=RATE)

@@ -1,3 +1,4 @@
+import copy
 import json
 import subprocess
 import sys
@@ -20,6 +21,16 @@ def takes(tmp_path_factory):
     talk = voice("passage") + room(seconds=len(voice("passage")) / RATE, seed=5)
     soundfile.write(folder / "talk.flac", talk, RATE, subtype="PCM_24")
     return folder
+
+
+@pytest.fixture(scope="module")
+def planned(takes):
+    """The calibration of those files, and the talk through all of it."""
+    chain, whole = takes / "planned.json", takes / "whole.wav"
+    quiet, talk = str(takes / "quiet.wav"), str(takes / "talk.flac")
+    assert cli.main(["plan", "--quiet", quiet, "--talk", talk, "--out", str(chain)]) == 0
+    assert cli.main(["render", "--calibration", str(chain), talk, str(whole)]) == 0
+    return json.loads(chain.read_text()), soundfile.read(whole)[0]
 
 
 def run(capsys, *arguments):
@@ -116,23 +127,38 @@ def test_plan_then_render_gives_what_was_planned(takes, tmp_path, capsys):
 
 
 @pytest.mark.parametrize("kind", ["highpass", "equalizer", "lowpass", "compressor", "limiter"])
-def test_a_stage_switched_off_in_the_file_is_off(takes, tmp_path, capsys, kind):
-    out = tmp_path / "c.json"
-    ask(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", out)
-    body = json.loads(out.read_text())
-    whole = ask(capsys, "render", "--calibration", out, takes / "talk.flac", tmp_path / "whole.wav")
+def test_a_stage_switched_off_in_the_file_is_off(takes, planned, tmp_path, capsys, kind):
+    body, whole = copy.deepcopy(planned[0]), planned[1]
     next(stage for stage in body["chain"] if stage["kind"] == kind)["on"] = False
+    out = tmp_path / "c.json"
     out.write_text(json.dumps(body))
     without = ask(capsys, "render", "--calibration", out, takes / "talk.flac", tmp_path / "without.wav")
-    assert kind in whole["stages"]
     assert kind not in without["stages"]
-    a, b = soundfile.read(tmp_path / "whole.wav")[0], soundfile.read(tmp_path / "without.wav")[0]
-    assert np.abs(a - b).max() > 1e-3
+    assert {stage["kind"] for stage in body["chain"] if stage["on"]} == set(without["stages"])
+    assert np.abs(whole - soundfile.read(tmp_path / "without.wav")[0]).max() > 1e-3
 
 
-def test_render_works_at_another_rate(takes, tmp_path, capsys):
+def test_a_plan_is_told_in_words(takes, tmp_path, capsys):
+    code, out, err = run(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", tmp_path / "c.json")
+    assert (code, err) == (0, "")
+    body = json.loads((tmp_path / "c.json").read_text())
+    for stage in body["chain"]:
+        if stage["kind"] == "equalizer":
+            continue
+        lines = [line for line in out.splitlines() if line.split()[0] == stage["kind"]]
+        if not stage["on"]:
+            assert lines == [f"{stage['kind']:24} off"]
+        else:
+            assert len(lines) == len(stage["settings"])
+            assert all(setting["because"] in out for setting in stage["settings"].values())
+    bands = next(stage for stage in body["chain"] if stage["kind"] == "equalizer")["settings"]["bands"]["value"]
+    assert all(f"{band['frequency_hz']:.0f} Hz {band['gain_db']:+6.1f} dB" in out for band in bands)
+    assert "The feed will carry -18.0 LUFS" in out
+
+
+def test_render_works_at_another_rate(planned, tmp_path, capsys):
     out = tmp_path / "c.json"
-    ask(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", out)
+    out.write_text(json.dumps(planned[0]))
     soundfile.write(tmp_path / "other.wav", voice("passage", rate_hz=44_100), 44_100, subtype="PCM_24")
     done = ask(capsys, "render", "--calibration", out, tmp_path / "other.wav", tmp_path / "o.wav")
     assert done["rate_hz"] == 44_100

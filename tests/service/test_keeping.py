@@ -3,9 +3,6 @@
 import json
 import pathlib
 import re
-import signal
-import subprocess
-import sys
 import time
 import urllib.request
 
@@ -20,26 +17,18 @@ from obsidian_wren.store import take_files
 from obsidian_wren.store.database import HEAD, MIGRATIONS, migrate
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Base
+from program import Program
 
 
-class Program:
-    """The program as a person starts it."""
-
-    def __init__(self, data, *options):
-        command = [sys.executable, "-m", "obsidian_wren.cli", "serve", "--data", str(data), "--port", "0", *options]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-        self.url = re.search(r"http://[\d.:]+", self.process.stdout.readline()).group()
+class Asked(Program):
+    """The program, spoken to over its API."""
 
     def ask(self, method, path, body=None, raw=None):
         data = raw if raw is not None else json.dumps(body).encode() if body is not None else None
-        request = urllib.request.Request(f"{self.url}/api/{path}", method=method, data=data)
+        request = urllib.request.Request(f"{self.url}api/{path}", method=method, data=data)
         if body is not None:
             request.add_header("Content-Type", "application/json")
         return json.load(urllib.request.urlopen(request, timeout=60))
-
-    def end(self, how=signal.SIGTERM):
-        self.process.send_signal(how)
-        self.process.wait(timeout=20)
 
 
 @pytest.fixture
@@ -53,7 +42,7 @@ def simulated(program):
 
 
 def test_stop_and_start_everything_is_as_it_was(data):
-    first = Program(data, "--fast")
+    first = Asked(data, "--fast")
     simulated(first)
     first.ask("POST", "takes", {"purpose": "rest"})
     first.ask("POST", "takes", {"purpose": "passage"})
@@ -62,7 +51,7 @@ def test_stop_and_start_everything_is_as_it_was(data):
     first.ask("PATCH", "settings", {"stage": "equalizer", "name": band["name"], "band": {**band["band"], "gain_db": 1.5}, "pinned": True})
     before = first.ask("PUT", "destinations", {"destination": "Editor call", "picks": "Wren: voice"})
     first.end()
-    second = Program(data)
+    second = Asked(data)
     after = second.ask("GET", "state")
     second.end()
     assert after == before
@@ -70,7 +59,7 @@ def test_stop_and_start_everything_is_as_it_was(data):
 
 
 def test_killed_during_a_take_all_before_it_is_whole_and_the_half_is_offered(data):
-    first = Program(data)
+    first = Asked(data)
     simulated(first)
     first.ask("POST", "takes", {"purpose": "rest", "seconds": 3})
     while first.ask("GET", "state")["progress"]:
@@ -78,8 +67,8 @@ def test_killed_during_a_take_all_before_it_is_whole_and_the_half_is_offered(dat
     first.ask("POST", "takes", {"purpose": "talk", "seconds": 30})
     while (first.ask("GET", "state")["progress"] or {"done_s": 9})["done_s"] < 4.0:
         time.sleep(0.1)
-    first.end(signal.SIGKILL)
-    second = Program(data)
+    first.kill()
+    second = Asked(data)
     state = second.ask("GET", "state")
     assert [take["purpose"] for take in state["takes"]] == ["rest"]
     assert state["quiet"] is not None
@@ -94,13 +83,13 @@ def test_killed_during_a_take_all_before_it_is_whole_and_the_half_is_offered(dat
 
 
 def test_killed_at_the_very_beginning_the_stub_goes_with_a_word(data):
-    first = Program(data)
+    first = Asked(data)
     simulated(first)
     first.ask("POST", "takes", {"purpose": "talk", "seconds": 30})
     while not first.ask("GET", "state")["progress"]["done_s"]:
         time.sleep(0.05)
-    first.end(signal.SIGKILL)
-    second = Program(data)
+    first.kill()
+    second = Asked(data)
     state = second.ask("GET", "state")
     second.end()
     assert state["halves"] == []

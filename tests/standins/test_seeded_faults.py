@@ -79,7 +79,7 @@ ROOM_FAULTS = {
     "clicks": dict(noises=[{"kind": "clicks", "level_db_spl": 78, "per_minute": 90}]),
     "room": dict(noises=[{"kind": "heater", "level_db_spl": 60}]),
     "dropouts": dict(computer={"dropouts_per_minute": 60}),
-    "gated": dict(controls={"enhancements": True}, computer={"gate_dbfs": -66.0}),
+    "gated": dict(controls={"enhancements": True}, computer={"gate_dbfs": -68.0}),
     "dc": dict(interface={"dc_offset": 0.02}),
     "few-bits": dict(controls={"bits": 8}),
     "wrong-channel": dict(interface={"layout": "second"}),

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import re
 import shutil
-import subprocess
-import sys
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
+
+from program import Program
 
 # The first action after a start also loads what computes, and another worker may hold the other core.
 expect.set_options(timeout=20_000)
@@ -31,33 +30,40 @@ def start(tmp_path):
         folder = tmp_path / "data"
         if data is not None:
             shutil.copytree(data, folder)
-        command = [sys.executable, "-m", "obsidian_wren.cli", "serve", "--port", "0", "--data", str(folder), *options]
-        process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-        running.append(process)
-        return re.search(r"http://[\d.:]+/", process.stdout.readline()).group()
+        running.append(Program(folder, *options))
+        return running[-1].url
 
     yield go
-    for process in running:
-        process.terminate()
-        process.wait(timeout=20)
+    for program in running:
+        program.end()
 
 
 @pytest.fixture(scope="session")
-def playwright():
-    with sync_playwright() as running:
-        yield running
+def launch():
+    """Launch a browser; the usual one is launched once."""
+    with sync_playwright() as playwright:
+        chromium = shutil.which("chromium") or shutil.which("chromium-browser")
+        usual = []
+
+        def go(*flags):
+            if flags:
+                return playwright.chromium.launch(executable_path=chromium, args=[*QUIET_FLAGS, *flags])
+            if not usual:
+                usual.append(playwright.chromium.launch(executable_path=chromium, args=QUIET_FLAGS))
+            return usual[0]
+
+        yield go
 
 
 @pytest.fixture
-def browse(playwright):
-    """Open a page in a browser with extra flags; any error on the page's console fails the test."""
+def browse(launch):
+    """Open a page, in a browser of its own where it needs extra flags; any error on the page's console fails the test."""
     opened, errors = [], []
 
     def go(url, *flags, permissions=(), init=None):
-        chromium = shutil.which("chromium") or shutil.which("chromium-browser")
-        browser = playwright.chromium.launch(executable_path=chromium, args=[*QUIET_FLAGS, *flags])
-        opened.append(browser)
+        browser = launch(*flags)
         context = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=list(permissions))
+        opened.append(browser if flags else context)
         page = context.new_page()
         page.on("pageerror", lambda error: errors.append(str(error)))
         if init:
@@ -67,6 +73,6 @@ def browse(playwright):
         return page
 
     yield go
-    for browser in opened:
-        browser.close()
+    for what in opened:
+        what.close()
     assert errors == []

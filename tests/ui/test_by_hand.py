@@ -2,12 +2,12 @@
 
 import re
 import socket
-import subprocess
-import sys
 
 import pytest
 from handling import SLOW, button, leaf, number, status, step
 from playwright.sync_api import expect
+
+from program import Program
 
 
 @pytest.fixture
@@ -195,13 +195,7 @@ def test_the_stream_comes_back_after_a_restart(browse, boathouse_data, tmp_path)
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
 
-    def run():
-        command = [sys.executable, "-m", "obsidian_wren.cli", "serve", "--port", str(port), "--data", str(tmp_path / "data"), "--fast"]
-        process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-        process.stdout.readline()
-        return process
-
-    first = run()
+    first = Program(tmp_path / "data", "--fast", port=port)
     page = browse(f"http://127.0.0.1:{port}/")
     step(page, "Quiet")
     leaf(page, "Listen in")
@@ -209,8 +203,7 @@ def test_the_stream_comes_back_after_a_restart(browse, boathouse_data, tmp_path)
     now = page.locator(".numbers .num").first
     expect(now).to_have_text(re.compile(r"−\d\d\.\d"), timeout=SLOW)
     first.kill()
-    first.wait()
-    second = run()
+    second = Program(tmp_path / "data", "--fast", port=port)
     try:
         # The page finds the program again by itself, sees that nobody listens any more, and frames flow when asked.
         expect(button(page, "Listen in")).to_be_visible(timeout=SLOW)
@@ -218,5 +211,4 @@ def test_the_stream_comes_back_after_a_restart(browse, boathouse_data, tmp_path)
         expect(button(page, "Stop listening")).to_be_visible(timeout=SLOW)
         expect(now).to_have_text(re.compile(r"−\d\d\.\d"), timeout=SLOW)
     finally:
-        second.terminate()
-        second.wait()
+        second.end()

@@ -148,3 +148,23 @@ def test_parts_are_heard_alone_and_the_probe_slides(page):
     expect(page.get_by_text("+12 dB at 1.4 kHz")).to_be_visible()
     button(page, "All of it").click()
     expect(page.get_by_text("+12 dB at")).to_have_count(0)
+
+
+def test_the_voice_is_heard_live_raw_and_treated_and_without_a_stage(page):
+    step(page, "Steady")
+    leaf(page, "Compressor")
+    button(page, "Hear live").click()
+    told = page.get_by_role("status").filter(has_text="Headphones only")
+    expect(told).to_contain_text(re.compile(r"\d+ ms behind you"), timeout=SLOW)
+    assert 50 < int(re.search(r"(\d+) ms", told.inner_text()).group(1)) < 1500
+    button(page, "Hear treated").click()
+    expect(button(page, "Hear treated")).to_have_attribute("aria-pressed", "true")
+    with page.expect_request("**/api/live/without") as asked:
+        page.get_by_role("region", name="Compressor", exact=True).get_by_role("button", name=re.compile("Hear without it")).click()
+    assert asked.value.post_data_json == {"off": "compressor"}
+    expect(button(page, "Headphones off")).to_be_visible()
+    page.keyboard.press("f")
+    expect(button(page, "Hear raw")).to_have_attribute("aria-pressed", "true")
+    button(page, "Headphones off").click()
+    expect(button(page, "Hear live")).to_be_visible()
+    expect(told).to_be_hidden()

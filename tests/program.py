@@ -1,0 +1,48 @@
+"""The program in a process of its own, as its command starts it, but forked from one that has loaded everything already."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import pathlib
+import re
+import sys
+
+# The server of forks takes its path for modules from here.
+os.environ["PYTHONPATH"] = str(pathlib.Path(__file__).parent)
+_FORKS = multiprocessing.get_context("forkserver")
+_FORKS.set_forkserver_preload(["loaded"])
+_PATIENCE_S = 60.0
+
+
+def _main(told, arguments):
+    os.dup2(told.fileno(), 1)
+    sys.stdout = os.fdopen(1, "w", buffering=1)
+    from obsidian_wren.cli import main
+
+    sys.exit(main(list(arguments)))
+
+
+class Program:
+    """``obsidian-wren serve`` over a data folder, on a port of its own unless one is given."""
+
+    def __init__(self, data, *options, port=0):
+        hears, told = multiprocessing.Pipe(duplex=False)
+        arguments = ("serve", "--data", str(data), "--port", str(port), *options)
+        self._process = _FORKS.Process(target=_main, args=(told, arguments))
+        self._process.start()
+        told.close()
+        assert hears.poll(_PATIENCE_S), "the program did not start"
+        self.url = re.search(rb"http://[\d.:]+/", os.read(hears.fileno(), 4096)).group().decode()
+        self._hears = hears
+
+    def end(self):
+        """As a person ends it."""
+        self._process.terminate()
+        self._process.join(timeout=20)
+        assert not self._process.is_alive()
+
+    def kill(self):
+        """As a power cut ends it."""
+        self._process.kill()
+        self._process.join(timeout=20)
