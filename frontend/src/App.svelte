@@ -101,6 +101,7 @@
       points={overview.diagram}
       predicted={overview.diagram.some((point) => point.predicted) || !!overview.gain_plan?.quiet_predicted}
       aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]}
+      live={overview.run.live ? (desk.live?.to ?? {}) : {}}
     />
     <StepStrip steps={overview.steps} />
     {#if overview.derivable}

@@ -7,8 +7,7 @@ from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.measure.speech import active_level
-from obsidian_wren.core.mix.marker import find_marker, marker_code, marker_level_dbfs, marker_sound
-from obsidian_wren.core.mix.verdict import judge
+from obsidian_wren.core.mix.marker import MarkerSearch, feed_path, find_marker, marker_code, marker_level_dbfs, marker_sound
 from signals import RATE, voice
 
 CHAIN = (
@@ -75,11 +74,27 @@ def test_codes_are_in_band_and_strangers_to_each_other(rate):
     assert abs(np.dot(raw, treated)) / len(raw) < 0.05
 
 
-def test_verdicts_say_what_to_change_and_where():
-    good = judge("treated", delay_ms=31.0, listener="Editor call", feed_name="Wren: voice")
-    assert good.good
-    assert good.advice is None
-    for arrival, delay in (("raw", 20.0), ("both", 20.0), ("neither", None), ("treated", 400.0)):
-        bad = judge(arrival, delay_ms=delay, listener="Editor call", feed_name="Wren: voice")
-        assert not bad.good
-        assert "Editor call" in bad.advice
+def test_every_feed_has_a_code_that_no_other_is_taken_for():
+    for number in range(6):
+        search = MarkerSearch(with_marker(feed_path(number), 900), rate_hz=RATE)
+        found = [search.find(path, sent_level_dbfs=LEVEL) for path in ("raw", "treated", *(feed_path(n) for n in range(6)))]
+        assert [place for place, code in enumerate(found) if code is not None] == [2 + number]
+        assert found[2 + number].delay_samples == pytest.approx(900, abs=2)
+
+
+@pytest.mark.parametrize("ppm", [-80.0, 0.0, 60.0])
+def test_a_clock_that_is_off_is_measured(ppm):
+    quiet = with_marker("treated", 900)
+    at = np.arange(0, len(quiet) - 200) * (1.0 - ppm * 1e-6)
+    heard = np.interp(at, np.arange(len(quiet)), quiet)
+    search = MarkerSearch(heard, rate_hz=RATE)
+    found = search.find("treated", sent_level_dbfs=LEVEL)
+    assert search.rate_error_ppm("treated", found) == pytest.approx(ppm, abs=25.0)
+
+
+def test_a_second_arrival_is_told_from_one():
+    once, twice = with_marker("treated", 900), with_marker("treated", 900) + 0.5 * (with_marker("treated", 3300) - TALK)
+    for sound, apart in ((once, None), (twice, 2400.0)):
+        search = MarkerSearch(sound, rate_hz=RATE)
+        echo = search.find_echo("treated", search.find("treated", sent_level_dbfs=LEVEL))
+        assert echo == (None if apart is None else pytest.approx(apart, abs=2))

@@ -12,7 +12,7 @@ from obsidian_wren.core.measure.words import Word, find_words
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
 from obsidian_wren.core.mix.kinds import KEPT_UNDER_LU, RULES
-from obsidian_wren.core.mix.plan import Measured, MixPins, derive_ducking, derive_mix, land, predict, signal_of, usual_sends
+from obsidian_wren.core.mix.plan import Foresight, Measured, MixPins, derive_ducking, derive_mix, land, predict, signal_of, usual_sends
 from obsidian_wren.core.mix.routes import Destination, Send, Source
 from signals import RATE, noise, sine, voice
 
@@ -158,7 +158,7 @@ def test_whatever_is_kept_out_has_its_reason(routing):
 @pytest.mark.parametrize("key", [listener.key for listener in LISTENERS])
 def test_every_listener_gets_its_loudness_under_its_ceiling(scene, routing, key):
     material, measured = scene
-    plan, outcome = land(routing.destinations[key], routing, measured, material, ducking=DUCKING, rate_hz=RATE)
+    plan, outcome = land(routing.destinations[key], routing, measured, Foresight(material, ducking=DUCKING, rate_hz=RATE))
     assert outcome.lufs == pytest.approx(RULES[plan.listener.kind].aim_lufs, abs=0.5)
     assert outcome.true_peak_dbtp <= plan.ceiling_dbtp
     heard, _ = run([plan.mix()], material)

@@ -8,75 +8,123 @@ import pytest
 
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix, MixSend
+from obsidian_wren.core.mix.marker import MarkerSearch, feed_path, find_marker
+from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.ports import ProgramSettings, SourceGone
 from obsidian_wren.service.run import LiveRun, Loop
 from signals import RATE, noise, sine
 
 
 class Ear:
-    """A listener that keeps everything."""
+    """A program that keeps everything it hears, by our own clock."""
 
     kind = "call"
-    rate_hz = RATE
+    rate_hz = takes_hz = RATE
+    settings = ProgramSettings()
+    gives_back = False
+    returned_position = 0
 
     def __init__(self, name, picks):
         self.name, self.picks, self.blocks = name, picks, []
 
+    def wants(self, elapsed_s):
+        return round(elapsed_s * RATE)
+
     def hear(self, block):
-        self.blocks.append(block.copy())
+        self.blocks.append(block.mean(axis=1))
 
     @property
     def position(self):
         return sum(len(block) for block in self.blocks)
 
     def heard_since(self, position):
-        return np.concatenate(self.blocks)[position:]
+        return np.concatenate([*self.blocks, np.zeros(0)])[max(0, position) :]
+
+    def returned_since(self, position):
+        return np.zeros(0)
 
 
 SIX_UP = (GainSpec(6.0),)
+DUCKING = Ducking(0.0, -40.0, 15.0, 250.0, 400.0)
+
+
+def run_of(stream, ears, *, chain=SIX_UP, tell=lambda *_: None, paced=False, **more):
+    """A run in which every ear has a mix of its own that is the treated voice as it is."""
+    seats = [Seat(ear.name, number, ear, own_feed=f"feed {ear.name}", rate_hz=RATE, channels=1) for number, ear in enumerate(ears)]
+    mixes = [Mix(ear.name, (MixSend("voice treated", 0.0),), 1, 0.0) for ear in ears]
+    inputs = {"raw device": "voice at once"} | {f"feed {ear.name}": f"mix {ear.name}" for ear in ears}
+    return LiveRun([VoicePath("voice", stream, chain)], seats, inputs, mixes, ducking=DUCKING, tell=tell, paced=paced, **more)
 
 
 def make(sound, *ears, chain=SIX_UP, told=None):
     tell = (lambda kind, body: told.append((kind, body))) if told is not None else (lambda *_: None)
-    return LiveRun(Loop(sound, RATE), chain, ears, {"raw device": "raw", "feed": "treated"}, tell=tell, paced=False)
+    return run_of(Loop(sound, RATE), ears, chain=chain, tell=tell)
 
 
 def step_through(run, sound, block=480):
-    for first in range(0, len(sound), block):
-        run.step(sound[first : first + block])
+    return np.concatenate([run.step({"voice": sound[first : first + block]}) for first in range(0, len(sound), block)])
+
+
+def aligned(heard, sound, delay):
+    return heard[delay:], sound[: len(heard) - delay]
 
 
 def test_each_listener_hears_what_it_picked():
     sound = noise(0.05, 1.0)
-    raw, fed, lost = Ear("a", "raw device"), Ear("b", "feed"), Ear("c", None)
-    step_through(make(sound, raw, fed, lost), sound)
-    assert np.array_equal(raw.heard_since(0), sound)
-    assert fed.heard_since(0) == pytest.approx(sound * 10 ** (6 / 20))
+    raw, fed, lost = Ear("a", "raw device"), Ear("b", "feed b"), Ear("c", None)
+    run = make(sound, raw, fed, lost)
+    step_through(run, sound)
+    edge = round(run.seats[0].edge.delay_s * RATE)
+    heard, sent = aligned(raw.heard_since(0), sound, edge)
+    # The edge's filter ends at 20 kHz; noise goes further.
+    assert np.corrcoef(heard, sent)[0, 1] > 0.9
+    mix = round(run.delay_of(run.seats[1]).mix_ms * RATE / 1000)
+    treated, same = aligned(fed.heard_since(0), sound, edge + mix)
+    assert np.corrcoef(treated, same)[0, 1] > 0.9
+    assert np.std(treated) / np.std(heard) == pytest.approx(10 ** (6 / 20), rel=0.02)
     assert not lost.heard_since(0).any()
 
 
-def test_the_marker_goes_into_every_path_once_and_is_looked_for():
-    sound = noise(0.01, 5.0)
-    raw, fed = Ear("a", "raw device"), Ear("b", "feed")
-    run = make(sound, raw, fed, chain=(GainSpec(6.0), LimiterSpec(-3.0, 100.0)))
-    found, done = {}, threading.Event()
-    step_through(run, sound[:RATE])
+def keep_in(found):
+    done = threading.Event()
 
     def keep(results):
         found.update(results)
         done.set()
 
-    run.send_marker(-45.0, keep)
+    return keep, done
+
+
+def delay_of(heard, path):
+    found = getattr(find_marker(heard.heard, sent_level_dbfs=-45.0, rate_hz=RATE), path)
+    return found.delay_samples if found else None
+
+
+def test_the_marker_goes_into_every_path_once_and_each_feed_has_its_own():
+    sound = noise(0.01, 6.0)
+    raw, fed = Ear("a", "raw device"), Ear("b", "feed b")
+    run = make(sound, raw, fed, chain=(GainSpec(6.0), LimiterSpec(-3.0, 100.0)))
+    found = {}
+    keep, done = keep_in(found)
+    step_through(run, sound[:RATE])
+    run.send_marker(-45.0, {"a": -20.0, "b": -20.0}, keep)
     assert run.marker_in_flight
     step_through(run, sound[RATE:])
     assert done.wait(20)
     assert not run.marker_in_flight
-    assert found["a"].arrival == "raw"
-    assert found["a"].raw.delay_samples == pytest.approx(0, abs=1)
-    assert found["b"].arrival == "treated"
-    assert found["b"].treated.level_db == pytest.approx(6.0, abs=1.5)
-    assert found["b"].treated.delay_samples == pytest.approx(88, abs=2)
+    edge = run.seats[0].edge.delay_s * RATE
+    assert delay_of(found["a"], "raw") == pytest.approx(edge, abs=2)
+    assert delay_of(found["a"], "treated") is None
+    ours = run.delay_of(run.seats[1])
+    assert delay_of(found["b"], "treated") == pytest.approx(ours.after_block_ms * RATE / 1000, abs=3)
+    search = MarkerSearch(found["b"].heard, rate_hz=RATE)
+    codes = [search.find(feed_path(number), sent_level_dbfs=-44.0) for number in range(4)]
+    assert [code is not None for code in codes] == [False, True, False, False]
+    assert MarkerSearch(found["a"].heard, rate_hz=RATE).find(feed_path(0), sent_level_dbfs=-44.0) is None
 
 
 def test_a_marker_asked_for_in_the_middle_of_a_block_is_not_late_by_that_block():
@@ -84,25 +132,21 @@ def test_a_marker_asked_for_in_the_middle_of_a_block_is_not_late_by_that_block()
         def hear(self, block):
             if len(self.blocks) == 50:
                 # The run has this block done but not given yet, as when a request comes from another thread.
-                run.send_marker(-45.0, keep)
+                run.send_marker(-45.0, {}, keep)
             super().hear(block)
 
-    found, done = {}, threading.Event()
-
-    def keep(results):
-        found.update(results)
-        done.set()
-
+    found = {}
+    keep, done = keep_in(found)
     sound, ear = noise(0.01, 5.0), Asks("a", "raw device")
     run = make(sound, ear)
     step_through(run, sound)
     assert done.wait(20)
-    assert found["a"].raw.delay_samples == pytest.approx(0, abs=1)
+    assert delay_of(found["a"], "raw") == pytest.approx(run.seats[0].edge.delay_s * RATE, abs=2)
 
 
 def test_a_changed_chain_takes_over_in_one_fade_without_a_step():
     sound = sine(200, -20.0, 1.0)
-    ear = Ear("b", "feed")
+    ear = Ear("b", "feed b")
     run = make(sound, ear, chain=(GainSpec(0.0),))
     step_through(run, sound[: RATE // 2])
     run.change_chain((GainSpec(-20.0),))
@@ -124,7 +168,7 @@ def test_a_source_that_ends_stops_the_run_with_its_sentence():
             self.closed = True
 
     stream = Ends()
-    run = LiveRun(stream, (), (), {}, tell=lambda *_: None, paced=True)
+    run = run_of(stream, (), chain=(), paced=True)
     run.start()
     assert run.finished.wait(5)
     assert run.stopped_why == "The source went away."
@@ -141,8 +185,8 @@ def test_a_failure_inside_never_reaches_a_listener_as_noise():
         def close(self):
             pass
 
-    ear = Ear("b", "feed")
-    run = LiveRun(Broken(), (GainSpec(6.0),), (ear,), {"feed": "treated"}, tell=lambda *_: None, paced=False)
+    ear = Ear("b", "feed b")
+    run = run_of(Broken(), (ear,))
     run.start()
     time.sleep(0.1)
     run.stop()
@@ -152,7 +196,7 @@ def test_a_failure_inside_never_reaches_a_listener_as_noise():
 
 def test_one_broken_listener_is_told_once():
     told = []
-    good, bad = Ear("good", "feed"), Ear("bad", "feed")
+    good, bad = Ear("good", "feed good"), Ear("bad", "feed bad")
     bad.hear = lambda block: (_ for _ in ()).throw(OSError("disk full"))
     sound = noise(0.05, 0.5)
     run = make(sound, bad, good, told=told)
@@ -163,8 +207,8 @@ def test_one_broken_listener_is_told_once():
 
 def test_a_paced_run_keeps_to_the_clock():
     told = []
-    ear = Ear("b", "feed")
-    run = LiveRun(Loop(noise(0.05, 1.0), RATE), (), (ear,), {"feed": "treated"}, tell=lambda k, b: told.append(k), paced=True)
+    ear = Ear("b", "feed b")
+    run = run_of(Loop(noise(0.05, 1.0), RATE), (ear,), chain=(), tell=lambda k, b: told.append(k), paced=True)
     run.start()
     time.sleep(1.0)
     run.stop()
@@ -214,18 +258,95 @@ def test_a_stage_that_fails_is_told_once_and_the_voice_goes_on():
         def process(self, block):
             raise ZeroDivisionError("no ground")
 
-    told, ear = [], Ear("b", "feed")
-    run = LiveRun(
-        Loop(np.full(RATE, 0.1), RATE),
-        (GainSpec(-6.0), Failing()),
-        (ear,),
-        {"feed": "treated"},
-        tell=lambda *what: told.append(what),
-        paced=False,
-    )
+    told, ear = [], Ear("b", "feed b")
+    run = run_of(Loop(np.full(RATE, 0.1), RATE), (ear,), chain=(GainSpec(-6.0), Failing()), tell=lambda *what: told.append(what))
     for _ in range(5):
-        out = run.step(np.full(480, 0.1))
+        out = run.step({"voice": np.full(480, 0.1)})
     assert out == pytest.approx(0.1 * 10 ** (-6 / 20))
     sentences = [body["sentence"] for kind, body in told if kind == "trouble"]
     assert len(sentences) == 1
     assert "gate" in sentences[0]
+
+
+def test_mixes_change_under_a_run_without_a_step():
+    sound, ear = sine(200, -20.0, 1.0), Ear("b", "feed b")
+    run = make(sound, ear, chain=(GainSpec(0.0),))
+    step_through(run, sound[: RATE // 2])
+    run.change_mixes([Mix("b", (MixSend("voice treated", -20.0),), 1, 0.0)], run.inputs)
+    step_through(run, sound[RATE // 2 :])
+    heard = ear.heard_since(0)
+    assert np.abs(heard[-480:]).max() == pytest.approx(0.01, rel=0.02)
+    assert np.abs(np.diff(heard)).max() < 1.5 * np.abs(np.diff(sound)).max()
+
+
+def test_a_mix_that_fails_is_silence_once_and_begins_afresh():
+    told, ear, sound = [], Ear("b", "feed b"), noise(0.05, 1.0)
+    run = make(sound, ear, told=told)
+    step_through(run, sound[: RATE // 4])
+
+    class Fails:
+        delay_samples = 0
+
+        def process(self, signals):
+            raise ZeroDivisionError
+
+    run._engine = Fails()
+    before = ear.position
+    step_through(run, sound[RATE // 4 :])
+    heard = ear.heard_since(before)
+    assert [kind for kind, _ in told] == ["trouble"]
+    assert "begins afresh" in told[0][1]["sentence"]
+    assert np.abs(heard[-RATE // 4 :]).max() > 0.05
+
+
+def test_raw_and_treated_run_in_step_whatever_the_chain():
+    sound = noise(0.05, 1.0)
+    taps = []
+    run = make(sound, Ear("b", "feed b"), chain=(GainSpec(0.0), LimiterSpec(-0.1, 100.0)))
+    run._tap = lambda signals, mixed: taps.append((signals["voice raw"], signals["voice treated"]))
+    step_through(run, sound[: RATE // 2])
+    run.change_chain((GainSpec(0.0),))
+    step_through(run, sound[RATE // 2 :])
+    raw, treated = (np.concatenate(part) for part in zip(*taps, strict=True))
+    for part in (slice(2000, RATE // 2 - 100), slice(RATE // 2 + 4800, None)):
+        assert np.abs(raw[part] - treated[part]).max() < 1e-3
+
+
+class Talks(Ear):
+    """A program from which a tone comes back."""
+
+    gives_back = True
+
+    def play(self, elapsed_s):
+        return np.full(round(elapsed_s * RATE), 0.25)
+
+
+def test_what_comes_back_is_mixed_and_one_that_fails_is_silent():
+    told = []
+    caller, ear = Talks("call", None), Ear("b", "feed b")
+    path = ReturnPath("call", caller, rate_hz=RATE, specs=())
+    seat = Seat("b", 0, ear, own_feed="feed b", rate_hz=RATE, channels=1)
+    mixes = [Mix("b", (MixSend("return-call", 0.0),), 1, 0.0)]
+    sound = noise(0.05, 1.0)
+    run = LiveRun(
+        [VoicePath("voice", Loop(sound, RATE), ())], [seat], {"feed b": "mix b"}, mixes, returns=[path], ducking=DUCKING,
+        tell=lambda *what: told.append(what), paced=False,
+    )  # fmt: skip
+    step_through(run, sound[: RATE // 2])
+    assert ear.heard_since(ear.position - 4800) == pytest.approx(0.25, abs=1e-3)
+    caller.play = lambda elapsed_s: (_ for _ in ()).throw(OSError("hung up"))
+    step_through(run, sound[RATE // 2 :])
+    assert not ear.heard_since(ear.position - 4800).any()
+    assert len(told) == 1
+    assert "hung up" in told[0][1]["sentence"]
+
+
+def test_what_is_kept_of_a_run_and_what_was_not():
+    ring = Ring(seconds=0.1, rate_hz=1000)
+    for first in range(0, 1500, 50):
+        ring.push(np.arange(first, first + 50, dtype=float))
+    assert ring.position == 1500
+    assert ring.oldest() == 1400
+    assert ring.since(0).tolist() == list(range(1400, 1500))
+    assert ring.since(1490).tolist() == list(range(1490, 1500))
+    assert len(ring.since(1500)) == 0

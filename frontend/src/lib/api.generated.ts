@@ -21,17 +21,69 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/call/sound": {
+    "/api/case": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The last ten seconds that the call heard. */
-        get: operations["api_hear_call_call_sound_get"];
+        get?: never;
         put?: never;
+        /** Set up a common case. */
+        post: operations["api_set_up_case_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a sound file as a clip. */
+        post: operations["api_load_clip_clips_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Rename a clip, put it on another key, trim it. */
+        put: operations["api_alter_clip_clips__int_id__put"];
         post?: never;
+        /** Take a clip away. */
+        delete: operations["api_remove_clip_clips__int_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{id}/press": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Play a clip into what is live, or stop it. */
+        post: operations["api_press_clip_clips__int_id__press_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -157,7 +209,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/destinations": {
+    "/api/destinations/{key}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Call a listener by another name. */
+        put: operations["api_rename_listener_destinations__key__name_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/picks": {
         parameters: {
             query?: never;
             header?: never;
@@ -166,8 +235,93 @@ export interface paths {
         };
         get?: never;
         /** Another program picks an input. */
-        put: operations["api_pick_input_destinations_put"];
+        put: operations["api_pick_input_destinations__key__picks_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Hold something of a mix, or let it go. */
+        put: operations["api_pin_mix_destinations__key__pin_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/program": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Set something in a listening program. */
+        patch: operations["api_set_program_destinations__key__program_patch"];
+        trace?: never;
+    };
+    "/api/destinations/{key}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last ten seconds of a listener as WAV. */
+        get: operations["api_hear_listener_destinations__key__sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take a listener into use, or out of it. */
+        put: operations["api_use_listener_destinations__key__use_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let go of everything that is held of a mix. */
+        post: operations["api_usual_mix_destinations__key__usual_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -378,6 +532,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mixes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Derive the mixes anew where they are stale. */
+        post: operations["api_derive_mixes_mixes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The recorder goes on in the next files. */
+        post: operations["api_split_recording_recordings_split_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/start": {
         parameters: {
             query?: never;
@@ -387,7 +575,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The recorder begins a file. */
+        /** The recorder begins. */
         post: operations["api_start_recording_recordings_start_post"];
         delete?: never;
         options?: never;
@@ -404,8 +592,42 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The recorder closes its file. */
+        /** The recorder finishes its files. */
         post: operations["api_stop_recording_recordings_stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete a file of the recorder; undo brings it back. */
+        delete: operations["api_discard_recording_recordings__int_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a recording another title. */
+        put: operations["api_rename_recording_recordings__int_id__name_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -419,7 +641,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A recording as FLAC. */
+        /** A recording as it lies. */
         get: operations["api_hear_recording_recordings__int_id__sound_get"];
         put?: never;
         post?: never;
@@ -460,6 +682,23 @@ export interface paths {
         post: operations["api_import_response_response_post"];
         /** Use the microphone without a response file. */
         delete: operations["api_remove_response_response_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure what came back, and treat it. */
+        post: operations["api_treat_returns_returns_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -567,6 +806,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Send a source to a listener, or keep it out. */
+        put: operations["api_set_route_routes_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run/piece": {
         parameters: {
             query?: never;
@@ -646,6 +902,23 @@ export interface paths {
         put?: never;
         /** Accept a step as it stands. */
         post: operations["api_settle_settle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{key}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take a source into use, or out of it. */
+        put: operations["api_use_source_sources__key__use_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -907,6 +1180,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tracks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Which tracks are recorded. */
+        put: operations["api_choose_tracks_tracks_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/try/gate": {
         parameters: {
             query?: never;
@@ -1056,6 +1346,23 @@ export interface components {
             tolerance_lu: number;
         };
         /**
+         * AlterClip
+         * @description A clip's name, key and trim.
+         */
+        AlterClip: {
+            /** End S */
+            end_s: number;
+            /**
+             * Key
+             * @default null
+             */
+            key: string | null;
+            /** Name */
+            name: string;
+            /** Start S */
+            start_s: number;
+        };
+        /**
          * AuditView
          * @description One thing in the sound settings that disagrees.
          */
@@ -1131,6 +1438,18 @@ export interface components {
             mains: boolean;
             /** Spacing Hz */
             spacing_hz: number;
+        };
+        /**
+         * CaseView
+         * @description A common case that one choice sets up.
+         */
+        CaseView: {
+            /** Chosen */
+            chosen: boolean;
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
         };
         /**
          * CauseView
@@ -1257,6 +1576,37 @@ export interface components {
             p50: number;
             /** P90 */
             p90: number;
+        };
+        /**
+         * ClipUpload
+         * @description A sound file for a clip.
+         */
+        ClipUpload: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
+         * ClipView
+         * @description A clip on a key.
+         */
+        ClipView: {
+            /** End S */
+            end_s: number;
+            /** Id */
+            id: number;
+            /** Key */
+            key: string | null;
+            /** Lufs */
+            lufs: number | null;
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
+            /** Start S */
+            start_s: number;
         };
         /**
          * CompressorEvidenceView
@@ -1396,20 +1746,27 @@ export interface components {
          * @description A listener.
          */
         DestinationView: {
+            /** Audit */
+            audit: components["schemas"]["VerdictView"][];
+            delay: components["schemas"]["PathDelayView"] | null;
+            /** Feed */
+            feed: string | null;
+            /** Key */
+            key: string;
             /**
              * Kind
              * @enum {string}
              */
-            kind: "call" | "recorder";
+            kind: "call" | "game chat" | "stream" | "recorder" | "headphones" | "second computer";
+            mix: components["schemas"]["MixView"] | null;
             /** Name */
             name: string;
+            /** On */
+            on: boolean;
             /** Picks */
             picks: string | null;
+            program: components["schemas"]["ProgramSettingsView"] | null;
             proof: components["schemas"]["ProofView"] | null;
-            /** Rate Hz */
-            rate_hz: number;
-            /** Voice Lufs */
-            voice_lufs: number | null;
         };
         /**
          * DeviceById
@@ -1516,6 +1873,22 @@ export interface components {
             share: number;
             /** Total S */
             total_s: number;
+        };
+        /**
+         * DuckingView
+         * @description How what plays under the voice drops.
+         */
+        DuckingView: {
+            /** Attack Ms */
+            attack_ms: number;
+            /** Because */
+            because: string;
+            /** Hold Ms */
+            hold_ms: number;
+            /** Release Ms */
+            release_ms: number;
+            /** Threshold Dbfs */
+            threshold_dbfs: number;
         };
         /**
          * FlatTopsView
@@ -1707,7 +2080,7 @@ export interface components {
         };
         /**
          * InputView
-         * @description An input that programs can pick: the name that the computer shows and what it is.
+         * @description An input that programs can pick: the name that the computer shows, what it is, and the listener it is made for.
          */
         InputView: {
             /**
@@ -1717,6 +2090,11 @@ export interface components {
             kind: "raw" | "treated";
             /** Name */
             name: string;
+            /**
+             * Of
+             * @default null
+             */
+            of: string | null;
             /** Title */
             title: string;
         };
@@ -1897,6 +2275,20 @@ export interface components {
             rates_hz: number[];
         };
         /**
+         * KeptOutView
+         * @description A source that a listener does not get, and why; ``could`` says whether it may.
+         */
+        KeptOutView: {
+            /** Could */
+            could: boolean;
+            /** Name */
+            name: string;
+            /** Source */
+            source: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * LeftOut
          * @description ``off`` names stages to leave out for once, parted by commas.
          */
@@ -2000,6 +2392,34 @@ export interface components {
              * @default null
              */
             sensitivity_mv_pa: number | null;
+        };
+        /**
+         * MixView
+         * @description A listener's mix. ``lufs``, ``true_peak_dbtp`` and ``voice_over_lu`` are foreseen from takes; ``pins`` names what a person holds.
+         */
+        MixView: {
+            /** Aim Lufs */
+            aim_lufs: number;
+            /** Because */
+            because: string;
+            /** Ceiling Dbtp */
+            ceiling_dbtp: number;
+            /** Channels */
+            channels: number;
+            /** Kept Out */
+            kept_out: components["schemas"]["KeptOutView"][];
+            /** Lufs */
+            lufs: number | null;
+            /** Pins */
+            pins: string[];
+            /** Sends */
+            sends: components["schemas"]["SentView"][];
+            /** Tolerance Lu */
+            tolerance_lu: number;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+            /** Voice Over Lu */
+            voice_over_lu: number | null;
         };
         /**
          * MoveView
@@ -2143,11 +2563,17 @@ export interface components {
          * @description Everything that the page shows.
          */
         Overview: {
+            /** Cases */
+            cases: components["schemas"]["CaseView"][];
             causes: components["schemas"]["CausesView"] | null;
             clean: components["schemas"]["CleanView"] | null;
+            /** Clips */
+            clips: components["schemas"]["ClipView"][];
             computer: components["schemas"]["ComputerView"];
             /** Controls */
             controls: components["schemas"]["ControlView"][];
+            /** Cut */
+            cut: string[];
             delivery: components["schemas"]["DeliveryView"] | null;
             /** Derivable */
             derivable: string | null;
@@ -2155,6 +2581,7 @@ export interface components {
             destinations: components["schemas"]["DestinationView"][];
             /** Diagram */
             diagram: components["schemas"]["DiagramPointView"][];
+            ducking: components["schemas"]["DuckingView"] | null;
             gain_plan: components["schemas"]["GainPlanView"] | null;
             /** Halves */
             halves: components["schemas"]["HalfView"][];
@@ -2168,6 +2595,8 @@ export interface components {
             message: string | null;
             /** Microphones */
             microphones: components["schemas"]["MicrophoneView"][];
+            /** Mixes Stale */
+            mixes_stale: boolean;
             outlook: components["schemas"]["OutlookView"];
             /** Predictions */
             predictions: {
@@ -2175,9 +2604,12 @@ export interface components {
             };
             progress: components["schemas"]["ProgressView"] | null;
             quiet: components["schemas"]["QuietView"] | null;
+            recorder: components["schemas"]["RecorderView"];
             /** Recordings */
             recordings: components["schemas"]["RecordingView"][];
             redo: components["schemas"]["ChangeView"] | null;
+            /** Returns */
+            returns: components["schemas"]["ReturnView"][];
             rig: components["schemas"]["RigView"];
             /** Rigs */
             rigs: components["schemas"]["RigName"][];
@@ -2187,6 +2619,8 @@ export interface components {
             /** Settings */
             settings: components["schemas"]["SettingView"][];
             soft: components["schemas"]["TalkView"] | null;
+            /** Sources */
+            sources: components["schemas"]["SourceView"][];
             split: components["schemas"]["SplitView"] | null;
             /** Stages */
             stages: components["schemas"]["StageView"][];
@@ -2203,6 +2637,24 @@ export interface components {
             voice_causes: components["schemas"]["CauseView"][];
             watch: components["schemas"]["WatchView"];
             wishes: components["schemas"]["WishesBody"];
+        };
+        /**
+         * PathDelayView
+         * @description Where the time of a listener's path goes, ms.
+         */
+        PathDelayView: {
+            /** Block Ms */
+            block_ms: number;
+            /** Chain Ms */
+            chain_ms: number;
+            /** Drift Ppm */
+            drift_ppm: number;
+            /** Edge Ms */
+            edge_ms: number;
+            /** Mix Ms */
+            mix_ms: number;
+            /** Total Ms */
+            total_ms: number;
         };
         /**
          * PercentilesView
@@ -2223,10 +2675,23 @@ export interface components {
          * @description Another program picks an input.
          */
         PickInput: {
-            /** Destination */
-            destination: string;
             /** Picks */
             picks: string;
+        };
+        /**
+         * PinMix
+         * @description Hold something of a mix, or let the derived value stand (null).
+         */
+        PinMix: {
+            /** Name */
+            name: string;
+            /**
+             * Source
+             * @default null
+             */
+            source: string | null;
+            /** Value */
+            value: number | null;
         };
         /**
          * PitchView
@@ -2279,6 +2744,17 @@ export interface components {
             voice_db: number;
         };
         /**
+         * PressClip
+         * @description A clip's key goes down or up.
+         */
+        PressClip: {
+            /**
+             * Down
+             * @default true
+             */
+            down: boolean;
+        };
+        /**
          * Problem
          * @description A refusal: a stable code and the sentence for the person.
          */
@@ -2287,6 +2763,42 @@ export interface components {
             code: string;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * ProgramSettingsView
+         * @description What is set in a listening program.
+         */
+        ProgramSettingsView: {
+            /** Activation Dbfs */
+            activation_dbfs: number | null;
+            /** Auto Gain */
+            auto_gain: boolean;
+            /** Bits */
+            bits: number;
+            /** Drift Ppm */
+            drift_ppm: number;
+            /** Echo Cancelling */
+            echo_cancelling: boolean;
+            /** Hears Itself */
+            hears_itself: boolean;
+            /** Jitter Ms */
+            jitter_ms: number;
+            /** Latency Ms */
+            latency_ms: number;
+            /** Muted */
+            muted: boolean;
+            /** Narrow Band */
+            narrow_band: boolean;
+            /** Noise Removal */
+            noise_removal: boolean;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Speaks */
+            speaks: boolean;
+            /** Takes Hz */
+            takes_hz: number | null;
+            /** Upside Down */
+            upside_down: boolean;
         };
         /**
          * ProgressView
@@ -2322,16 +2834,9 @@ export interface components {
         };
         /**
          * ProofView
-         * @description The newest proof at a destination.
+         * @description The newest proof at a listener. ``ours_ms`` is the part of the delay that is made here.
          */
         ProofView: {
-            /** Advice */
-            advice: string | null;
-            /**
-             * Arrival
-             * @enum {string}
-             */
-            arrival: "raw" | "treated" | "both" | "neither";
             /** At */
             at: string;
             /** Delay Ms */
@@ -2340,12 +2845,25 @@ export interface components {
             good: boolean;
             /** Level Db */
             level_db: number | null;
-            /** Loudness Lufs */
-            loudness_lufs: number | null;
-            /** Sentence */
-            sentence: string;
+            /** Lufs */
+            lufs: number | null;
+            /** Ours Ms */
+            ours_ms: number | null;
             /** Stale */
             stale: boolean;
+            /** Verdicts */
+            verdicts: components["schemas"]["VerdictView"][];
+        };
+        /**
+         * Purpose
+         * @description What a recording is for.
+         */
+        Purpose: {
+            /**
+             * Purpose
+             * @default Recording
+             */
+            purpose: string;
         };
         /**
          * QuietView
@@ -2386,22 +2904,77 @@ export interface components {
             trend: components["schemas"]["TrendView"];
         };
         /**
+         * RecorderView
+         * @description The recorder: what it keeps, how, and how much room there is.
+         */
+        RecorderView: {
+            /** Early */
+            early: string | null;
+            /** Failed */
+            failed: string | null;
+            /** Files */
+            files: string[];
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "flac" | "wav";
+            /** Megabytes */
+            megabytes: number | null;
+            /** Minutes */
+            minutes: number | null;
+            /** Part */
+            part: number;
+            /** Recording */
+            recording: boolean;
+            /** Room Min */
+            room_min: number;
+            /** Safe S */
+            safe_s: number;
+            /** Seconds */
+            seconds: number;
+            /** Tracks */
+            tracks: ("treated" | "raw" | "returns" | "mix")[];
+        };
+        /**
          * RecordingView
          * @description A file of the recorder.
          */
         RecordingView: {
             /** At */
             at: string;
+            /** Channels */
+            channels: number;
             /** File Name */
             file_name: string;
             /** Id */
             id: number;
             /** Loudness Lufs */
             loudness_lufs: number | null;
+            /** Open */
+            open: boolean;
+            /** Part */
+            part: number;
             /** Seconds */
             seconds: number;
+            /** Session */
+            session: string;
+            /** Title */
+            title: string;
+            /** Track */
+            track: string;
             /** True Peak Dbtp */
             true_peak_dbtp: number | null;
+            /** Waveform */
+            waveform: number[];
+        };
+        /**
+         * Rename
+         * @description Another name.
+         */
+        Rename: {
+            /** Name */
+            name: string;
         };
         /**
          * ResonanceView
@@ -2423,6 +2996,34 @@ export interface components {
              * Format: binary
              */
             file: string;
+        };
+        /**
+         * ReturnReadingView
+         * @description A return as it was measured.
+         */
+        ReturnReadingView: {
+            /** Harsh Db */
+            harsh_db: number | null;
+            /** Hum Dbfs */
+            hum_dbfs: number | null;
+            /** Lufs */
+            lufs: number | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+        };
+        /**
+         * ReturnView
+         * @description What comes back from a listener, before and after it is treated.
+         */
+        ReturnView: {
+            after: components["schemas"]["ReturnReadingView"] | null;
+            /** Because */
+            because: string[];
+            before: components["schemas"]["ReturnReadingView"] | null;
+            /** Name */
+            name: string;
+            /** Of */
+            of: string;
         };
         /**
          * RigFields
@@ -2665,24 +3266,173 @@ export interface components {
         };
         /**
          * RunView
-         * @description The live run.
+         * @description The live run. ``block_ms`` is what is chosen; ``when_stopped`` what listeners hear when nothing runs.
          */
         RunView: {
+            /** Block Ms */
+            block_ms: number;
             /** Dropouts */
             dropouts: number;
             /** Live */
             live: boolean;
+            /** Load */
+            load: number;
             /**
              * Marker
              * @enum {string}
              */
             marker: "idle" | "sending";
+            /** Priority Raised */
+            priority_raised: boolean;
             /** Recording */
             recording: boolean;
             /** Since */
             since: string | null;
             /** Stopped Why */
             stopped_why: string | null;
+            /** Wanted */
+            wanted: boolean;
+            /** When Stopped */
+            when_stopped: string;
+        };
+        /**
+         * SentView
+         * @description A source in a mix: the loudness at which it arrives, its gain, how far it drops under the voice, and why.
+         */
+        SentView: {
+            /** Because */
+            because: string;
+            /** Duck Db */
+            duck_db: number;
+            /** Gain Db */
+            gain_db: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "voice" | "second" | "computer" | "music" | "clips" | "return";
+            /** Lufs */
+            lufs: number | null;
+            /** Name */
+            name: string;
+            /** Pinned */
+            pinned: boolean;
+            /** Source */
+            source: string;
+            /**
+             * Tap
+             * @enum {string}
+             */
+            tap: "treated" | "raw";
+            /** Under Lu */
+            under_lu: number | null;
+        };
+        /**
+         * SetProgram
+         * @description Something in a listening program; what is left out stays.
+         */
+        SetProgram: {
+            /**
+             * Activation Dbfs
+             * @default null
+             */
+            activation_dbfs: number | null;
+            /**
+             * Auto Gain
+             * @default null
+             */
+            auto_gain: boolean | null;
+            /**
+             * Bits
+             * @default null
+             */
+            bits: number | null;
+            /**
+             * Drift Ppm
+             * @default null
+             */
+            drift_ppm: number | null;
+            /**
+             * Echo Cancelling
+             * @default null
+             */
+            echo_cancelling: boolean | null;
+            /**
+             * Hears Itself
+             * @default null
+             */
+            hears_itself: boolean | null;
+            /**
+             * Jitter Ms
+             * @default null
+             */
+            jitter_ms: number | null;
+            /**
+             * Latency Ms
+             * @default null
+             */
+            latency_ms: number | null;
+            /**
+             * Muted
+             * @default null
+             */
+            muted: boolean | null;
+            /**
+             * Narrow Band
+             * @default null
+             */
+            narrow_band: boolean | null;
+            /**
+             * Noise Removal
+             * @default null
+             */
+            noise_removal: boolean | null;
+            /**
+             * Rate Hz
+             * @default null
+             */
+            rate_hz: number | null;
+            /**
+             * Speaks
+             * @default null
+             */
+            speaks: boolean | null;
+            /**
+             * Takes Hz
+             * @default null
+             */
+            takes_hz: number | null;
+            /**
+             * Upside Down
+             * @default null
+             */
+            upside_down: boolean | null;
+        };
+        /**
+         * SetRoute
+         * @description A source goes to a listener, or does not.
+         */
+        SetRoute: {
+            /** Destination */
+            destination: string;
+            /** On */
+            on: boolean;
+            /** Source */
+            source: string;
+            /**
+             * Tap
+             * @default treated
+             * @enum {string}
+             */
+            tap: "treated" | "raw";
+        };
+        /**
+         * SetUp
+         * @description A common case.
+         */
+        SetUp: {
+            /** Case */
+            case: string;
         };
         /**
          * SettingView
@@ -2767,6 +3517,25 @@ export interface components {
             from_dbfs: number;
             /** Third Harmonic Slope */
             third_harmonic_slope: number | null;
+        };
+        /**
+         * SourceView
+         * @description Something that can be heard; loudness as it was measured.
+         */
+        SourceView: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "voice" | "second" | "computer" | "music" | "clips" | "return";
+            /** Lufs */
+            lufs: number | null;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
         };
         /**
          * SpeechLossView
@@ -3201,6 +3970,30 @@ export interface components {
             worst_db: number;
         };
         /**
+         * TrackChoice
+         * @description Which tracks are recorded, how, and when a file ends.
+         */
+        TrackChoice: {
+            /**
+             * Format
+             * @default flac
+             * @enum {string}
+             */
+            format: "flac" | "wav";
+            /**
+             * Megabytes
+             * @default null
+             */
+            megabytes: number | null;
+            /**
+             * Minutes
+             * @default null
+             */
+            minutes: number | null;
+            /** Tracks */
+            tracks: ("treated" | "raw" | "returns" | "mix")[];
+        };
+        /**
          * TransientsView
          * @description Clicks.
          */
@@ -3285,6 +4078,14 @@ export interface components {
              */
             purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
         };
+        /**
+         * Use
+         * @description In use or not.
+         */
+        Use: {
+            /** On */
+            on: boolean;
+        };
         /** ValidationErrorModel */
         ValidationErrorModel: {
             /**
@@ -3321,6 +4122,23 @@ export interface components {
              * @default null
              */
             url: string | null;
+        };
+        /**
+         * VerdictView
+         * @description One finding about a listener, and what to change where.
+         */
+        VerdictView: {
+            /** Advice */
+            advice: string | null;
+            /** Code */
+            code: string;
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: "good" | "fault" | "note";
+            /** Sentence */
+            sentence: string;
         };
         /**
          * WarningView
@@ -3388,15 +4206,162 @@ export interface operations {
             };
         };
     };
-    api_hear_call_call_sound_get: {
+    api_set_up_case_post: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetUp"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_load_clip_clips_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ClipUpload"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_alter_clip_clips__int_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlterClip"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_remove_clip_clips__int_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
         requestBody?: never;
         responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_press_clip_clips__int_id__press_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PressClip"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -3635,11 +4600,48 @@ export interface operations {
             };
         };
     };
-    api_pick_input_destinations_put: {
+    api_rename_listener_destinations__key__name_put: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rename"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_pick_input_destinations__key__picks_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -3647,6 +4649,166 @@ export interface operations {
                 "application/json": components["schemas"]["PickInput"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_pin_mix_destinations__key__pin_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinMix"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_set_program_destinations__key__program_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetProgram"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_hear_listener_destinations__key__sound_get: {
+        parameters: {
+            query?: {
+                what?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_use_listener_destinations__key__use_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Use"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_usual_mix_destinations__key__usual_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -4025,7 +5187,7 @@ export interface operations {
             };
         };
     };
-    api_start_recording_recordings_start_post: {
+    api_derive_mixes_mixes_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4033,6 +5195,68 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_split_recording_recordings_split_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_start_recording_recordings_start_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Purpose"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -4062,6 +5286,72 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_discard_recording_recordings__int_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_rename_recording_recordings__int_id__name_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rename"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -4190,6 +5480,35 @@ export interface operations {
         };
     };
     api_remove_response_response_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_treat_returns_returns_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4414,6 +5733,39 @@ export interface operations {
             };
         };
     };
+    api_set_route_routes_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRoute"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_push_live_run_piece_post: {
         parameters: {
             query?: never;
@@ -4548,6 +5900,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ForStep"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_use_source_sources__key__use_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Use"];
             };
         };
         responses: {
@@ -5012,6 +6399,39 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_choose_tracks_tracks_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrackChoice"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

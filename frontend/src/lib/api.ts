@@ -57,6 +57,11 @@ export type Tone = components['schemas']['ToneView'];
 export type Delivery = components['schemas']['DeliveryView'];
 export type DiagramPoint = components['schemas']['DiagramPointView'];
 export type Destination = components['schemas']['DestinationView'];
+export type Mix = components['schemas']['MixView'];
+export type Verdict = components['schemas']['VerdictView'];
+export type ProgramSettings = components['schemas']['ProgramSettingsView'];
+export type Clip = components['schemas']['ClipView'];
+export type Recording = components['schemas']['RecordingView'];
 export type InputChoice = components['schemas']['InputView'];
 export type Progress = components['schemas']['ProgressView'];
 export type ChangeSetting = components['schemas']['ChangeSetting'];
@@ -165,4 +170,14 @@ export async function sendFile(
   if (more.position !== undefined) form.set('position', String(more.position));
   if (more.learns) form.set('learns', more.learns);
   return (await send('POST', 'takes/file', form)).json();
+}
+
+export async function loadClip(file: File): Promise<Overview> {
+  const form = new FormData();
+  form.set('file', file);
+  return (await send('POST', 'clips', form)).json();
+}
+
+export async function pressClip(id: number): Promise<void> {
+  await send('POST', `clips/${id}/press`, JSON.stringify({ down: true }), true);
 }

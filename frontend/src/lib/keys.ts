@@ -10,6 +10,7 @@ export const KEYS: [string, string][] = [
   ['P', 'pin the chosen setting, or let it go'],
   ['[  ]', 'nudge the chosen setting'],
   ['M', 'send the marker'],
+  ['Shift 1 – 9', 'play a clip while live'],
   ['Ctrl Z', 'undo; with Shift, redo'],
   ['?', 'this list'],
 ];
@@ -32,6 +33,15 @@ export function onKey(event: KeyboardEvent): void {
   if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
   const onButton = (event.target as HTMLElement | null)?.tagName === 'BUTTON';
   const steps = desk.overview?.steps ?? [];
+  const digit = event.shiftKey ? /^Digit([1-9])$/.exec(event.code) : null;
+  if (digit) {
+    const clip = desk.overview?.clips.find((entry) => entry.key === digit[1]);
+    if (clip) {
+      event.preventDefault();
+      void desk.pressClip(clip.id);
+    }
+    return;
+  }
   const number = Number(event.key);
   if (number >= 1 && number <= steps.length) {
     desk.step = steps[number - 1]?.name ?? desk.step;

@@ -3,6 +3,7 @@ import {
   getState,
   leaveOutLive,
   Refusal,
+  pressClip,
   sendLive,
   sendWatch,
   type KeptKind,
@@ -25,17 +26,30 @@ export type Theme = 'system' | 'light' | 'dark';
 export type Version = 'raw' | 'treated';
 
 /** Everything that the page knows. One instance, handed down by context-free import. */
+/** What is told five times a second while live: levels, load, how far sources are ducked, and the level to each listener. */
+export interface LiveNews {
+  level_dbfs: number | null;
+  peak_dbfs: number | null;
+  load?: number;
+  duck?: number;
+  to?: Record<string, number | null>;
+  recorded_s?: number;
+}
+
 class Desk {
   overview = $state.raw<Overview | null>(null);
   step = $state<StepName>('rig');
   progress = $state.raw<Progress | null>(null);
-  live = $state.raw<{ level_dbfs: number | null; peak_dbfs: number | null } | null>(null);
+  live = $state.raw<LiveNews | null>(null);
+  /** The listener whose mix and program are shown. */
+  listener = $state<string | null>(null);
   trouble = $state<string | null>(null);
   busy = $state(false);
   chosenSetting = $state<string | null>(null);
   version = $state<Version>('raw');
   matched = $state(true);
-  playing = $state<Version | 'call' | null>(null);
+  /** Raw or treated take, or another sound by its name, such as what a listener heard. */
+  playing = $state<string | null>(null);
   help = $state(false);
   theme = $state<Theme>('system');
   channel = $state<number | null>(null);
@@ -46,6 +60,7 @@ class Desk {
     clean: 'gate',
     tone: 'corridor',
     steady: 'levels',
+    send: 'listeners',
   });
   untilSteady = $state(true);
   readonly frames = new FrameStore();
@@ -389,13 +404,29 @@ class Desk {
     this.liveSound.listen(this.aid, this.probeHz);
   }
 
-  hearCall(): void {
-    void this.#play(`/api/call/sound?at=${Date.now()}`, 'call');
+  /** The last ten seconds of a listener: heard behind its own processing, sent to it, or come back from it. */
+  hearListener(key: string, what: 'heard' | 'sent' | 'returned'): void {
+    void this.#play(`/api/destinations/${key}/sound?what=${what}&at=${Date.now()}`, `${key}/${what}`);
   }
 
-  async #play(url: string, what: Version | 'call'): Promise<void> {
+  hearRecording(id: number): void {
+    void this.#play(`/api/recordings/${id}/sound`, `recording/${id}`);
+  }
+
+  /** Play a clip to every listener that gets clips. */
+  async pressClip(id: number): Promise<void> {
+    try {
+      await pressClip(id);
+    } catch (error) {
+      this.#complain(error);
+    }
+  }
+
+  async #play(url: string, what: string): Promise<void> {
     if (this.hearingLive) this.liveSound.stop();
-    if (what === 'call' || this.playing === 'call') this.player.stop();
+    // Raw and treated of one take go over into each other; anything else begins anew.
+    const ofTake = (name: string | null) => name === 'raw' || name === 'treated';
+    if (!ofTake(what) || !ofTake(this.playing)) this.player.stop();
     this.trouble = null;
     const turn = ++this.#turn;
     const answer = await fetch(url).catch(() => null);

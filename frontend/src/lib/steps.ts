@@ -44,6 +44,13 @@ export const LEAVES: Record<string, Leaf[]> = {
     { name: 'colour', title: 'Colour' },
     { name: 'order', title: 'Order' },
   ],
+  send: [
+    { name: 'listeners', title: 'Listeners' },
+    { name: 'programs', title: 'Programs' },
+    { name: 'beside', title: 'Beside the voice' },
+    { name: 'recorder', title: 'Recorder' },
+    { name: 'run', title: 'Delay and load' },
+  ],
 };
 
 export const PURPOSES_OF: Record<string, Purpose[]> = {

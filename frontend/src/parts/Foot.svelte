@@ -1,6 +1,7 @@
 <script lang="ts">
   import { sendFile, type Purpose, type Take } from '../lib/api';
   import { clock, level } from '../lib/format';
+  import { allProved, proofCount } from '../lib/send';
   import { desk } from '../lib/state.svelte';
   import { TAKE_NAMES as NAMES, TAKE_SECONDS, TAKE_WORDS as WORDS } from '../lib/steps';
   import Button from './Button.svelte';
@@ -29,7 +30,8 @@
   const first = $derived(!desk.currentTake || step?.status === 'stale');
   const live = $derived(desk.overview?.run.live ?? false);
   const sending = $derived(desk.overview?.run.marker === 'sending');
-  const proved = $derived(desk.overview?.destinations.some((d) => d.proof?.good && !d.proof.stale) ?? false);
+  const proved = $derived(desk.overview ? allProved(desk.overview) : false);
+  const count = $derived(desk.overview ? proofCount(desk.overview) : { good: 0, all: 0 });
   const detail = $derived(takes.find((take) => take.id === shown));
 
   function chooseFile(): void {
@@ -204,7 +206,9 @@
     <kbd>M</kbd>
     <span class="hint">
       {live
-        ? 'Two seconds of soft hiss through every path: what arrives is told apart.'
+        ? count.good
+          ? `${count.good} of ${count.all} ${count.all === 1 ? 'listener gets' : 'listeners get'} what is meant.`
+          : 'Two seconds of soft hiss through every path: what arrives is told apart.'
         : 'Start live first; then a marker can be sent.'}
     </span>
   {/if}

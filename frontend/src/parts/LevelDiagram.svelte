@@ -9,8 +9,10 @@
     /** Whether the room's level is what physics says after a turned knob, not yet measured. */
     predicted?: boolean;
     aim?: [number, number];
+    /** What goes to each listener at this moment, dBFS by key. */
+    live?: Record<string, number | null>;
   }
-  let { points, predicted = false, aim: AIM = [-15, -10] }: Props = $props();
+  let { points, predicted = false, aim: AIM = [-15, -10], live = {} }: Props = $props();
   let width = $state(1200);
 
   const placed = $derived(layout(points, width));
@@ -28,6 +30,12 @@
     if (point.peak_dbfs !== null) parts.push(`peak ${level(point.peak_dbfs)}`);
     if (point.room_dbfs !== null) parts.push(`room ${level(point.room_dbfs)}`);
     return parts;
+  }
+
+  /** A name in the room that there is, about seven points a letter. */
+  function shortName(name: string, room: number): string {
+    const most = Math.max(4, Math.floor((room + 4) / 7.4));
+    return name.length <= most ? name : `${name.slice(0, most - 1).trimEnd()}…`;
   }
 
   const spoken = $derived(
@@ -112,7 +120,33 @@
       >
     {/if}
 
-    {#each [...placed.path, ...placed.destinations] as { point, x0, x1 } (point.name)}
+    {#each placed.destinations as to (to.point.name)}
+      {@const now = live[to.point.name.slice(3)]}
+      {#if now !== null && now !== undefined && now > -100}
+        <path class="now" d="M{to.x1 + 1} {y(now)}l6 -4v8z" fill="var(--ink)" />
+      {/if}
+    {/each}
+
+    {#each placed.destinations as { point, x0, x1 }, place (point.name)}
+      {@const middle = (x0 + x1) / 2}
+      {@const row = placed.narrow ? place % 2 : 0}
+      {@const final = placed.narrow && place === placed.destinations.length - 1}
+      <text
+        x={final ? width : middle}
+        y={PLOT.bottom + 16 + 15 * row}
+        text-anchor={final ? 'end' : 'middle'}
+        style="font-weight: 600"
+        >{shortName(point.title, placed.narrow ? 2 * (x1 - x0) : x1 - x0)}{point.note && !placed.narrow
+          ? ` (${point.note})`
+          : ''}</text
+      >
+      {#if !placed.narrow}
+        {#each numbers(point) as line, row (line)}
+          <text class="num soft" x={middle} y={PLOT.bottom + 32 + row * 15} text-anchor="middle">{line}</text>
+        {/each}
+      {/if}
+    {/each}
+    {#each placed.path as { point, x0, x1 } (point.name)}
       {@const middle = point.name === 'mic' ? x0 : (x0 + x1) / 2}
       {@const anchor = point.name === 'mic' ? 'start' : 'middle'}
       <text x={middle} y={PLOT.bottom + 16} text-anchor={anchor} style="font-weight: 600">

@@ -20,6 +20,8 @@ export interface Layout {
   path: Segment[];
   destinations: Segment[];
   column: number;
+  /** Whether destinations stand so close that their names take turns on two lines. */
+  narrow: boolean;
 }
 
 export const y = decibelScale(RANGE[0], RANGE[1], PLOT.bottom, PLOT.top);
@@ -41,11 +43,12 @@ export function layout(points: DiagramPoint[], width: number): Layout {
   }
   const ends = points.filter((point) => point.name.startsWith('to:'));
   const room = (1.22 * column) / Math.max(ends.length, 1);
+  const gap = room < 60 ? 6 : 12;
   const destinations = ends.map((point, i) => {
     const x0 = 5.8 * column + i * room;
-    return { point, x0, x1: x0 + room - 12 };
+    return { point, x0, x1: x0 + room - gap };
   });
-  return { path, destinations, column };
+  return { path, destinations, column, narrow: room < 90 };
 }
 
 type Edge = [number, number, number];

@@ -23,7 +23,7 @@ from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
 
 FORMAT = "obsidian-wren/calibration"
-FEED_NAME = "Wren: voice"
+FEED_NAME = "Wren: call"
 
 
 class BadCalibration(ValueError):

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from obsidian_wren.core.chain.kinds import STAGE_KINDS
 from obsidian_wren.core.chain.parameters import TITLES, parameter
 from obsidian_wren.service.deriving import derive_after_change, derive_again
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.facts import facts_of
 from obsidian_wren.service.history import TONE_WISHES, change
-from obsidian_wren.service.kept import chain_is_whole, current_takes, newest_proof_is_good, now, setting_row, setting_title
+from obsidian_wren.service.kept import chain_is_whole, current_takes, now, proved_listeners, setting_row, setting_title
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.views import BandValue, StepName, WishesBody
 from obsidian_wren.service.workshop import Workshop
@@ -127,11 +129,19 @@ def settle_step(ws: Workshop, step: StepName) -> None:
             "clean": None if session.get(Derivation, (rig.id, "clean")) else "Take the room and normal talk first.",
             "tone": None if session.get(Derivation, (rig.id, "tone")) else "Read the passage first.",
             "steady": None if chain_is_whole(session, rig) else "Read the passage first: the voice is steadied behind its tone.",
-            "send": None
-            if newest_proof_is_good(session)
-            else "Send the marker first: settling stands on proof that the treated voice arrives.",
+            "send": _unproved(session),
         }.get(step)
         if missing:
             raise Refused("not-yet", missing)
         session.merge(Settled(rig_id=rig.id, step=step, at=now(), basis=facts_of(ws, session, rig)))
     ws.changed()
+
+
+def _unproved(session: Session) -> str | None:
+    """Why Send cannot be settled yet."""
+    good, all_ = proved_listeners(session)
+    if not all_:
+        return "No listener is in use yet. Set up a case first."
+    if good < all_:
+        return f"{good} of {all_} listeners are proved to get the treated voice. Send the marker, and mend what it finds."
+    return None

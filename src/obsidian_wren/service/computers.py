@@ -116,15 +116,14 @@ def plug_in(ws: Workshop, device_id: str) -> None:
 
 def tell_outside(ws: Workshop) -> None:
     """Let the simulated rig and the listeners follow what is kept."""
+    from obsidian_wren.service.scene import programs
+
     with ws.sessions.begin() as session:
         _let_sources_follow(ws, session)
-    if ws.listeners is None:
-        return
     with ws.sessions() as session:
-        for listener in (ws.listeners.call, ws.listeners.recorder):
-            row = session.get(Destination, listener.name)
-            if row is not None:
-                listener.picks = row.picks
+        for row in session.scalars(select(Destination)):
+            if row.key in ws.programs:
+                programs(ws, [row])
 
 
 def name_device(ws: Workshop, device_id: str, own_name: str | None) -> None:

@@ -19,17 +19,21 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import (
     Base,
     Change,
+    Clip,
     Computer,
     Desk,
     Destination,
     Interface,
     KnownDevice,
+    LiveWish,
     Microphone,
+    Recording,
     Response,
     Rig,
     Room,
     Setting,
     Settled,
+    Source,
     StageRow,
     Take,
     Taper,
@@ -38,7 +42,7 @@ from obsidian_wren.store.models import (
 
 # Parents before children, so that rows can be put back in this order.
 _ROWS: tuple[type[Base], ...] = (
-    Response, Target, Microphone, Interface, Room, Rig, Desk, Taper, Computer, KnownDevice, Settled, Destination,
+    Response, Target, Microphone, Interface, Room, Rig, Desk, Taper, Computer, KnownDevice, Settled, Destination, Source, Clip,
 )  # fmt: skip
 # What takes tell of a room is measured, not decided.
 _MEASURED = {"room": {"noise_dba"}}
@@ -74,6 +78,11 @@ def state_of(session: Session) -> State:
         found[f"switch/{stage.rig_id}/{stage.kind}"] = stage.runs
     for take in session.scalars(select(Take).where(Take.discarded.is_(True))):
         found[f"discarded/{take.id}"] = True
+    for recording in session.scalars(select(Recording).where(Recording.frames > 0)):
+        found[f"recording/{recording.id}"] = [recording.title, recording.discarded]
+    wish = session.get(LiveWish, 1)
+    if wish is not None:
+        found["case"] = wish.case
     return found
 
 
@@ -170,6 +179,8 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
             if take is not None:
                 take.discarded = bool(target)
                 rigs.add(take.rig_id)
+        else:
+            _put_send(session, table, rest, target)
     for key in sorted(gone, key=place, reverse=True):
         table, _, rest = key.partition("/")
         _remove(session, tables[table], rest)
@@ -180,6 +191,16 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
 
         for rig_id in rigs:
             derive_after_change(ws, session, session.get_one(Rig, rig_id), refit=rig_id in refit)
+
+
+def _put_send(session: Session, table: str, rest: str, target: Any) -> None:
+    """A recording's title and whether it is deleted, or the case that was chosen."""
+    recording = session.get(Recording, int(rest)) if table == "recording" else None
+    if recording is not None and target is not None:
+        recording.title, recording.discarded = target
+    wish = session.get(LiveWish, 1) if table == "case" else None
+    if wish is not None:
+        wish.case = target
 
 
 def _remove(session: Session, model: type[Base], rest: str) -> None:

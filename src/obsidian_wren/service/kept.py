@@ -12,11 +12,14 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import STAGE_KINDS
 from obsidian_wren.core.chain.parameters import parameter
 from obsidian_wren.core.derive.regions import region
-from obsidian_wren.service.views import InputView, Purpose
-from obsidian_wren.store.models import KnownDevice, Proof, Rig, Setting, StageRow, Take
+from obsidian_wren.service.send_views import InputView
+from obsidian_wren.service.views import Purpose
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Destination, KnownDevice, Proof, Rig, Setting, StageRow, Take
 
-FEED_NAME = "Wren: voice"
 RAW_NAME = "Line 3 (USB Audio 2.0)"
+# Listeners that pick their input themselves.
+_PICKING = ("call", "game chat", "stream")
 PURPOSES: tuple[Purpose, ...] = get_args(Purpose)
 
 
@@ -31,12 +34,16 @@ def raw_name(session: Session, rig: Rig) -> str:
     return RAW_NAME if device is None else str(device.body["system_name"])
 
 
-def inputs_of(session: Session, rig: Rig) -> list[InputView]:
-    """What other programs can pick: the raw device under the system's name, and the feed."""
-    return [
-        InputView(name=raw_name(session, rig), kind="raw", title=f"{rig.interface.name}, raw: {rig.microphone.name} as it comes"),
-        InputView(name=FEED_NAME, kind="treated", title="the treated voice"),
-    ]
+def inputs_of(ws: Workshop, session: Session, rig: Rig) -> list[InputView]:
+    """What other programs can pick: the raw device under the system's name, and the feed of every listener in use that picks."""
+    from obsidian_wren.service.scene import destinations, feed_of
+
+    found = [InputView(name=raw_name(session, rig), kind="raw", title=f"{rig.interface.name}, raw: {rig.microphone.name} as it comes")]
+    for row in destinations(ws, session):
+        feed = feed_of(row.kind)
+        if feed is not None and row.on:
+            found.append(InputView(name=feed, kind="treated", title=f"the mix for {row.name}", of=row.key))
+    return found
 
 
 @dataclass(frozen=True)
@@ -110,7 +117,9 @@ def chain_is_whole(session: Session, rig: Rig) -> bool:
     return set(stage_rows(session, rig)) == set(STAGE_KINDS)
 
 
-def newest_proof_is_good(session: Session) -> bool:
-    """Whether the marker last showed the treated voice."""
-    newest = session.scalars(select(Proof).order_by(Proof.id.desc())).first()
-    return newest is not None and newest.arrival == "treated"
+def proved_listeners(session: Session) -> tuple[int, int]:
+    """How many listeners in use that pick an input get what is meant, by the newest proof of each, and how many there are."""
+    rows = [row for row in session.scalars(select(Destination)) if row.on and row.kind in _PICKING]
+    newest = {proof.destination: proof for proof in session.scalars(select(Proof).order_by(Proof.id))}
+    good = [row for row in rows if row.key in newest and newest[row.key].good and newest[row.key].picks == row.picks]
+    return len(good), len(rows)

@@ -9,7 +9,6 @@ from typing import Any, Literal
 
 import numpy as np
 import soundfile
-from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.engine import render, trace_gains
 from obsidian_wren.core.chain.stage import StageSpec
@@ -20,7 +19,6 @@ from obsidian_wren.core.measure.levels import peak_dbfs
 from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.service import measuring, voice
-from obsidian_wren.service.destinations import listeners_of
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.watching import frame_json
@@ -105,22 +103,34 @@ def sweep_wav(rate_hz: int) -> bytes:
     return _wav(sweep_signal(rate_hz=rate_hz), rate_hz)
 
 
-def hear_call(ws: Workshop) -> bytes:
-    """A WAV of the last ten seconds that the call heard."""
-    with ws.sessions.begin() as session:
-        held = listeners_of(ws, session)
-    heard = held.call.heard_since(held.call.position - round(_CALL_TAIL_S * held.call.rate_hz))
-    if not heard.any():
-        raise Refused("nothing-heard", "The call has heard nothing yet. Start live first.")
-    return _wav(heard, held.call.rate_hz)
+def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "returned"]) -> bytes:
+    """A WAV of the last ten seconds that a listener heard after its own processing, that were sent to it, or that came back from it."""
+    program = ws.programs.get(key)
+    if program is None:
+        raise Refused("no-destination", "There is no listener of this name.")
+    rate = program.rate_hz
+    if what == "heard":
+        sound = program.heard_since(program.position - round(_CALL_TAIL_S * rate))
+    elif what == "returned":
+        sound = program.returned_since(program.returned_position - round(_CALL_TAIL_S * rate))
+    else:
+        seat = next((seat for seat in ws.run.seats if seat.key == key), None) if ws.run is not None else None
+        rate = ws.run.rate_hz if ws.run is not None else rate
+        sound = seat.sent.since(seat.sent.position - round(_CALL_TAIL_S * rate)) if seat is not None else np.zeros(0)
+    if not sound.any():
+        raise Refused("nothing-heard", f"{program.name} has heard nothing yet. Start live first.")
+    return _wav(sound, rate)
 
 
-def recording_path(ws: Workshop, session: Session, recording_id: int) -> Path:
-    """Where a recording lies."""
-    row = session.get(Recording, recording_id)
-    if row is None or not (ws.folder.recordings / row.file_name).exists():
+def recording_file(ws: Workshop, recording_id: int) -> tuple[Path, str]:
+    """Where a recording lies, and what it is called outside."""
+    with ws.sessions() as session:
+        row = session.get(Recording, recording_id)
+    if row is None or row.discarded or not (ws.folder.recordings / row.file_name).exists():
         raise Refused("no-recording", "This recording is no longer there.")
-    return ws.folder.recordings / row.file_name
+    from obsidian_wren.service.recorder import download_name
+
+    return ws.folder.recordings / row.file_name, download_name(row)
 
 
 def _wav(samples: Samples, rate_hz: int) -> bytes:

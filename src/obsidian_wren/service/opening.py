@@ -8,7 +8,7 @@ from obsidian_wren.service.ports import World
 from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store.database import open_database
 from obsidian_wren.store.folder import DataFolder, disk_errors
-from obsidian_wren.store.models import Change, Derivation, Reading, Take
+from obsidian_wren.store.models import Change, Derivation, Reading, Recording, Take
 
 
 def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> Workshop:
@@ -25,7 +25,18 @@ def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> W
 
             ws.message = discard_empty_halves(ws)
         _read_again(ws)
+        _take_up_recordings(ws)
     return ws
+
+
+def _take_up_recordings(ws: Workshop) -> None:
+    """Recordings that a kill cut off are measured and listed; deleted ones go for good."""
+    with ws.sessions() as session:
+        wanted = session.scalar(select(func.count()).select_from(Recording).where((Recording.frames == 0) | Recording.discarded.is_(True)))
+    if wanted:
+        from obsidian_wren.service import recorder
+
+        ws.message = recorder.take_up(ws) or ws.message
 
 
 def _read_again(ws: Workshop) -> None:
@@ -50,9 +61,9 @@ def close_workshop(ws: Workshop) -> None:
     if ws.watch is not None:
         ws.watch.stop()
     if ws.run is not None:
-        from obsidian_wren.service.sending import stop_run
+        from obsidian_wren.service.living import stop_run
 
-        stop_run(ws)
+        stop_run(ws, wanted=True)
     ws.folder.close()
 
 

@@ -14,11 +14,10 @@ from obsidian_wren.core.chain.parameters import PARAMETERS, TITLES, parameter
 from obsidian_wren.core.derive.audit import SoundDevice, audit, device_key
 from obsidian_wren.core.derive.expectation import outlook
 from obsidian_wren.core.derive.graph import Value
-from obsidian_wren.core.mix.verdict import judge
-from obsidian_wren.service import facts, history, kept, views
+from obsidian_wren.service import facts, history, kept, send_overview, views
 from obsidian_wren.service.computers import devices_of
-from obsidian_wren.service.destinations import listeners_of
 from obsidian_wren.service.rigs import fields_of, knob_of, the_rig
+from obsidian_wren.service.send_views import InputView
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import (
@@ -31,7 +30,6 @@ from obsidian_wren.store.models import (
     Microphone,
     Proof,
     Reading,
-    Recording,
     Response,
     Rig,
     Room,
@@ -63,7 +61,7 @@ def overview(ws: Workshop) -> views.Overview:
         held += [session.scalars(select(table)).all() for table in (Computer, KnownDevice, Taper, Destination)]
         present = facts.sources_now(ws, session, rig, takes)
         stale = {node: facts.stale_answer(session, rig, node, present) for node in facts.STEP_OF}
-        destinations = _destinations(ws, session, rig)
+        destinations = send_overview.destinations(ws, session, rig)
         shown = views.Overview(
             rig=_rig(ws, rig),
             rigs=[_rig_name(row) for row in session.scalars(select(Rig).order_by(Rig.id))],
@@ -104,10 +102,18 @@ def overview(ws: Workshop) -> views.Overview:
             tone=_derivation(session, rig, "tone", views.ToneView),
             delivery=_derivation(session, rig, "send", views.DeliveryView, stale=stale["delivery"]),
             diagram=_diagram(ws, session, rig, takes, stale["diagram"]),
-            inputs=kept.inputs_of(session, rig),
+            inputs=kept.inputs_of(ws, session, rig),
+            sources=send_overview.sources(ws, session, rig),
             destinations=destinations,
-            run=_run(ws),
-            recordings=_recordings(session),
+            cases=send_overview.cases(session),
+            returns=send_overview.returns(ws, session),
+            clips=send_overview.clips(session),
+            ducking=send_overview.ducking(session, rig),
+            cut=list(send_overview.mixes_body(session, rig)["cut"]),
+            mixes_stale=_mixes_stale(ws, session, rig, takes),
+            run=send_overview.run(ws, session),
+            recorder=send_overview.recorder(ws, session),
+            recordings=send_overview.recordings(ws, session),
             message=ws.message,
         )
         del held
@@ -287,8 +293,11 @@ def _derivable(nodes: Sequence[str]) -> str | None:
 def _proof_stale(session: Session, proof: Proof | None) -> str | None:
     if proof is None:
         return None
-    destination = session.get_one(Destination, proof.destination)
-    return f"{destination.name} picked another input since the marker was sent." if destination.picks != proof.picks else None
+    for destination in session.scalars(select(Destination).where(Destination.on.is_(True)).order_by(Destination.place)):
+        newest = session.scalars(select(Proof).where(Proof.destination == destination.key).order_by(Proof.id.desc())).first()
+        if newest is not None and newest.picks != destination.picks:
+            return f"{destination.name} picked another input since the marker was sent."
+    return None
 
 
 def _takes(session: Session, rig: Rig, takes: kept.Takes, present: Mapping[str, Value]) -> list[views.TakeView]:
@@ -410,14 +419,50 @@ def _diagram(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes, stale:
         points = [point.model_copy(update={"predicted": True}) for point in points]
     by_name = {point.name: point for point in points}
     shown = list(points)
-    kinds = {entry.name: entry.kind for entry in kept.inputs_of(session, rig)}
-    for destination in session.scalars(select(Destination).order_by(Destination.kind)):
-        kind = kinds.get(destination.picks or "")
-        heard = by_name.get("converter") if kind == "raw" else by_name.get("steadied") if kind == "treated" else None
-        if heard is not None and "steadied" in by_name:
-            note = "raw" if kind == "raw" else None
-            shown.append(heard.model_copy(update={"name": f"to:{destination.name}", "title": destination.name, "note": note}))
+    inputs = {entry.name: entry for entry in kept.inputs_of(ws, session, rig)}
+    mixes = send_overview.mixes_body(session, rig)["listeners"]
+    for destination in session.scalars(select(Destination).where(Destination.on.is_(True)).order_by(Destination.place)):
+        heard = _heard(destination, inputs, mixes, by_name)
+        if heard is not None:
+            shown.append(heard)
     return shown
+
+
+def _heard(
+    destination: Destination, inputs: Mapping[str, InputView], mixes: Mapping[str, Any], points: Mapping[str, views.DiagramPointView]
+) -> views.DiagramPointView | None:
+    """What a listener gets of the voice: the converter's where it picked the device, else the steadied one as its mix carries it."""
+    title = {"name": f"to:{destination.key}", "title": destination.name}
+    steadied, converter = points.get("steadied"), points.get("converter")
+    if steadied is None:
+        return None
+    picked = inputs.get(destination.picks or "")
+    if picked is not None and picked.kind == "raw":
+        return converter.model_copy(update={**title, "note": "raw"}) if converter is not None else None
+    entry = mixes.get((picked.of if picked is not None else None) or destination.key)
+    if entry is None or entry["voice_gain_db"] is None:
+        return None
+    gain = float(entry["voice_gain_db"])
+
+    def moved(level: float | None) -> float | None:
+        return None if level is None else round(level + gain, 2)
+
+    peak = moved(steadied.peak_dbfs)
+    return steadied.model_copy(
+        update={
+            **title, "note": None, "voice_low_dbfs": moved(steadied.voice_low_dbfs), "voice_high_dbfs": moved(steadied.voice_high_dbfs),
+            "room_dbfs": moved(steadied.room_dbfs), "peak_dbfs": None if peak is None else min(peak, entry["ceiling_dbtp"]),
+        }
+    )  # fmt: skip
+
+
+def _mixes_stale(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes) -> bool:
+    """Whether the mixes have to be derived anew. Nothing that computes is loaded for it while none were derived."""
+    if session.get(Derivation, (rig.id, "mixes")) is None:
+        return kept.chain_is_whole(session, rig) and takes.voice is not None
+    from obsidian_wren.service.mixing import stale
+
+    return stale(ws, session, rig, takes)
 
 
 def _predicted_point(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes, point: views.DiagramPointView) -> views.DiagramPointView:
@@ -441,63 +486,3 @@ def _predicted_point(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes
             "peak_dbfs": moved(point.peak_dbfs, voice), "room_dbfs": moved(point.room_dbfs, room), "predicted": True,
         }
     )  # fmt: skip
-
-
-def _destinations(ws: Workshop, session: Session, rig: Rig) -> list[views.DestinationView]:
-    held = listeners_of(ws, session)
-    session.flush()
-    delivery = session.get(Derivation, (rig.id, "send"))
-    kinds = {entry.name: entry.kind for entry in kept.inputs_of(session, rig)}
-    found = []
-    for listener in (held.call, held.recorder):
-        kind = kinds.get(listener.picks or "")
-        lufs = None
-        if delivery is not None and kind is not None:
-            lufs = delivery.body["raw_lufs"] if kind == "raw" else delivery.body["planned_lufs"]
-        proof = session.scalars(select(Proof).where(Proof.destination == listener.name).order_by(Proof.id.desc())).first()
-        found.append(
-            views.DestinationView(
-                name=listener.name,
-                kind=cast(Any, listener.kind),
-                picks=listener.picks,
-                rate_hz=listener.rate_hz,
-                voice_lufs=lufs,
-                proof=None if proof is None else _proof(proof, listener.picks),
-            )
-        )
-    return found
-
-
-def _proof(proof: Proof, picks: str | None) -> views.ProofView:
-    arrival = cast(Any, proof.arrival)
-    verdict = judge(arrival, delay_ms=proof.delay_ms, listener=proof.destination, feed_name=kept.FEED_NAME)
-    return views.ProofView(
-        arrival=arrival, good=verdict.good, sentence=verdict.sentence, advice=verdict.advice, delay_ms=proof.delay_ms,
-        level_db=proof.level_db, loudness_lufs=proof.loudness_lufs, at=proof.at, stale=picks != proof.picks,
-    )  # fmt: skip
-
-
-def _run(ws: Workshop) -> views.RunView:
-    run = ws.run
-    held = ws.listeners
-    live = run is not None and not run.finished.is_set()
-    return views.RunView(
-        live=live,
-        since=held.since if held and live else None,
-        dropouts=run.dropouts if run else 0,
-        marker="sending" if run is not None and live and run.marker_in_flight else "idle",
-        stopped_why=run.stopped_why if run else None,
-        recording=bool(held and held.recording_file),
-    )
-
-
-def _recordings(session: Session) -> list[views.RecordingView]:
-    rows = session.scalars(select(Recording).order_by(Recording.id.desc()).limit(20))
-    return [
-        views.RecordingView(
-            id=r.id, file_name=r.file_name, seconds=round(r.frames / r.rate_hz, 1),
-            loudness_lufs=None if r.loudness_lufs is None else round(r.loudness_lufs, 1),
-            true_peak_dbtp=None if r.true_peak_dbtp is None else round(r.true_peak_dbtp, 1), at=r.at,
-        )
-        for r in rows
-    ]  # fmt: skip

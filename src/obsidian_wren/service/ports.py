@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any, Protocol
 
 from obsidian_wren.core.decibels import Samples
@@ -98,21 +97,59 @@ class TakeSource(Protocol):
         ...
 
 
-class Listener(Protocol):
-    """A destination: picks an input by name and hears it block by block."""
+@dataclass(frozen=True)
+class ProgramSettings:
+    """What can be set in a listening program, from its own page. Times in ms; ``takes_hz`` differs from ``rate_hz`` in one that takes
+    sound of one rate for another; ``also`` is a second input that it listens to; ``speaks``: whether someone talks at the far end."""
 
-    name: str
+    rate_hz: int = 48_000
+    takes_hz: int | None = None
+    also: str | None = None
+    muted: bool = False
+    noise_removal: bool = False
+    auto_gain: bool = False
+    echo_cancelling: bool = False
+    activation_dbfs: float | None = None
+    narrow_band: bool = False
+    bits: int = 10
+    hears_itself: bool = False
+    speaks: bool = True
+    upside_down: bool = False
+    latency_ms: float = 20.0
+    jitter_ms: float = 10.0
+    drift_ppm: float = 0.0
+
+
+class Program(Protocol):
+    """A program that listens: hears by its own clock, keeps the last seconds of what it heard and gave back, and may play something."""
+
     kind: str
+    name: str
     picks: str | None
     rate_hz: int
+    takes_hz: int
+    settings: ProgramSettings
 
-    def hear(self, block: Samples) -> None:
-        """The next block of the input that it picked."""
+    def set(self, settings: ProgramSettings) -> None:
+        """Other settings."""
         ...
 
+    @property
+    def gives_back(self) -> bool:
+        """Whether anything comes back from it."""
+        ...
 
-class KeepingListener(Listener, Protocol):
-    """A listener that lets its sound be looked at: where proofs are taken."""
+    def wants(self, elapsed_s: float) -> int:
+        """Samples that it takes in so much of our time, by its own clock."""
+        ...
+
+    def hear(self, block: Samples) -> None:
+        """The next ``(n, channels)`` samples, at the rate that it takes."""
+        ...
+
+    def play(self, elapsed_s: float) -> Samples:
+        """What comes back in so much of our time, ``(n,)`` at its rate."""
+        ...
 
     @property
     def position(self) -> int:
@@ -120,19 +157,28 @@ class KeepingListener(Listener, Protocol):
         ...
 
     def heard_since(self, position: int) -> Samples:
-        """What it heard from a position on."""
+        """What it heard from a position on, after its own processing, at its rate."""
+        ...
+
+    @property
+    def returned_position(self) -> int:
+        """Samples given back since the beginning."""
+        ...
+
+    def returned_since(self, position: int) -> Samples:
+        """What it gave back from a position on, at its rate."""
         ...
 
 
-class RecordingListener(Listener, Protocol):
-    """A listener that writes a file."""
+class Player(Protocol):
+    """Sound that plays on: music, the computer's own. ``read`` gives ``(count, 2)`` samples."""
 
-    def start(self, path: Path) -> None:
-        """Begin a file."""
+    def read(self, count: int) -> Samples:
+        """The next samples."""
         ...
 
-    def stop(self) -> None:
-        """Close it."""
+    def sample(self, seconds: float) -> Samples:
+        """So much of it from its beginning, to be measured."""
         ...
 
 
@@ -158,15 +204,19 @@ class Computer(Protocol):
 
 @dataclass(frozen=True)
 class World:
-    """What surrounds the program: a source by rig spec, what can be switched off around it, the computer, and the listeners."""
+    """What surrounds the program: a source by rig spec, what can be switched off around it, the computer, programs that listen by kind
+    and name, sound that plays by kind of source, clips that ship with it, and which listeners there are, by kind and name."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
     placed: Callable[[str, Placement], str]
     default_spec: str
-    make_call: Callable[[int], KeepingListener]
-    make_recorder: Callable[[int], RecordingListener]
+    make_program: Callable[[str, str, ProgramSettings], Program]
+    open_player: Callable[[str, int], Player]
+    open_second: Callable[[int], SoundStream]
+    clips: Callable[[int], tuple[tuple[str, Samples], ...]]
     open_browser: Callable[[int], PushedStream]
     things_of: Callable[[str], tuple[str, ...]]
     computer: Computer
     first_settings: Callable[[], dict[str, Any]]
+    listeners: tuple[tuple[str, str], ...]

@@ -1,178 +1,204 @@
-"""Send: the listeners, the live run, the marker and the recorder."""
+"""Send: what goes to whom, and the programs that listen."""
 
 from __future__ import annotations
 
-from sqlalchemy import select
+from dataclasses import fields, replace
+from typing import Any, cast
+
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure.levels import true_peak_dbtp
-from obsidian_wren.core.measure.loudness import measure_loudness
-from obsidian_wren.core.mix.marker import MarkerResult, marker_level_dbfs
-from obsidian_wren.formats.sound import read_sound
-from obsidian_wren.service import measuring, voice
-from obsidian_wren.service.destinations import listeners_of
+from obsidian_wren.core.mix.cases import CASES, case
+from obsidian_wren.core.mix.routes import RouteRefused, Send
+from obsidian_wren.service import mixing, scene
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import change
-from obsidian_wren.service.kept import current_takes, inputs_of, now
-from obsidian_wren.service.ports import SoundStream
-from obsidian_wren.service.rigs import simulated_source, the_rig
-from obsidian_wren.service.run import LiveRun, Loop
+from obsidian_wren.service.kept import inputs_of
+from obsidian_wren.service.living import begin_anew
+from obsidian_wren.service.ports import ProgramSettings
+from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.folder import disk_errors
-from obsidian_wren.store.models import Destination, Proof, Reading, Recording, Rig
+from obsidian_wren.store.models import Destination, Source
+
+_RATES = (8_000, 16_000, 24_000, 44_100, 48_000, 96_000)
+_RANGES = {
+    "activation_dbfs": (-90.0, 0.0), "latency_ms": (0.0, 500.0), "jitter_ms": (0.0, 200.0), "drift_ppm": (-1000.0, 1000.0), "bits": (6, 16),
+}  # fmt: skip
 
 
-def pick_input(ws: Workshop, destination: str, picks: str) -> None:
+def pick_input(ws: Workshop, key: str, picks: str) -> None:
     """Another program picks an input by its name."""
-    with change(ws, f"{destination} picks {picks}") as session:
-        rig = the_rig(ws, session)
-        if picks not in [entry.name for entry in inputs_of(session, rig)]:
+    with ws.sessions() as session:
+        name = _listener(ws, session, key).name
+    with change(ws, f"{name} picks {picks}") as session:
+        row = _listener(ws, session, key)
+        if row.kind not in scene.PICKING:
+            raise Refused("no-pick", f"{row.name} is played to; it picks nothing.")
+        if picks not in [entry.name for entry in inputs_of(ws, session, the_rig(ws, session))]:
             raise Refused("no-input", "There is no input of this name. Pick one from the list.")
-        held = listeners_of(ws, session)
-        for listener in (held.call, held.recorder):
-            if listener.name == destination:
-                listener.picks = picks
-                session.get_one(Destination, destination).picks = picks
-                break
+        row.picks = picks
+        scene.programs(ws, [row])
+    ws.changed()
+
+
+def _listener(ws: Workshop, session: Session, key: str) -> Destination:
+    found = next((row for row in scene.destinations(ws, session) if row.key == key), None)
+    if found is None:
+        raise Refused("no-destination", "There is no listener of this name.")
+    return found
+
+
+def _source(session: Session, key: str) -> Source:
+    found = next((row for row in scene.sources(session) if row.key == key), None)
+    if found is None:
+        raise Refused("no-source", "There is no source of this name.")
+    return found
+
+
+def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
+    """Set something in a listening program, on its own page."""
+    with change(ws, f"Settings of {key}") as session:
+        row = _listener(ws, session, key)
+        known = {field.name for field in fields(ProgramSettings)}
+        if not set(settings) <= known:
+            raise Refused("no-setting", "This program has no such setting.")
+        for name, (low, high) in _RANGES.items():
+            value = settings.get(name)
+            if value is not None and not low <= value <= high:
+                raise Refused("range", f"This goes from {low:g} to {high:g}. Choose a value in between.")
+        if any(settings.get(name) not in (None, *_RATES) for name in ("rate_hz", "takes_hz")):
+            raise Refused("rate", "This program knows " + ", ".join(f"{rate / 1000:g}" for rate in _RATES) + " kHz. Choose one of them.")
+        before = scene.settings_of(row)
+        after = replace(before, **settings)
+        row.settings = scene.changed_settings(after)
+        session.flush()
+        moved = (before.rate_hz, before.takes_hz) != (after.rate_hz, after.takes_hz)
+        scene.programs(ws, [row])
+    begin_anew(ws, needed=moved or before.speaks != after.speaks or before.hears_itself != after.hears_itself)
+    ws.changed()
+
+
+def use_listener(ws: Workshop, key: str, on: bool) -> None:
+    """A listener is in use, or is not."""
+    with ws.sessions() as session:
+        name = _listener(ws, session, key).name
+    with change(ws, f"{name} {'in use' if on else 'out of use'}") as session:
+        _listener(ws, session, key).on = on
+    _scene_changed(ws)
+
+
+def rename_listener(ws: Workshop, key: str, name: str) -> None:
+    """Call a listener by another name."""
+    if not name.strip():
+        raise Refused("no-name", "A listener needs a name. Type one.")
+    with change(ws, f"{name} renamed") as session:
+        row = _listener(ws, session, key)
+        row.name = name.strip()[:80]
+        scene.programs(ws, [row])
+    _scene_changed(ws, anew=False)
+
+
+def use_source(ws: Workshop, key: str, on: bool) -> None:
+    """A source is in use, or is not. The voice always is."""
+    if key == "voice" and not on:
+        raise Refused("voice", "Your voice is what all this is for. Keep it from single listeners instead.")
+    with ws.sessions() as session:
+        name = _source(session, key).name
+    with change(ws, f"{name} {'in use' if on else 'out of use'}") as session:
+        _source(session, key).on = on
+    _scene_changed(ws)
+
+
+def set_route(ws: Workshop, source: str, destination: str, tap: str, on: bool) -> None:
+    """A source goes to a listener, or does not. A loop or a double is refused with the path named."""
+    with ws.sessions.begin() as session:
+        title = f"{_source_name(ws, session, source)} {'to' if on else 'kept from'} {_listener(ws, session, destination).name}"
+    with change(ws, title) as session:
+        try:
+            routing = scene.route(ws, session, Send(source, destination, cast(Any, tap)), on=on)
+        except RouteRefused as refused:
+            raise Refused("route", str(refused)) from refused
+        except KeyError as missing:
+            raise Refused("not-in-use", "One of the two is not in use. Take it into use first.") from missing
+        row = _listener(ws, session, destination)
+        row.sends = [[send.source, send.tap] for send in routing.to(destination)]
+    _scene_changed(ws, anew=False)
+
+
+def _source_name(ws: Workshop, session: Session, key: str) -> str:
+    routing, _ = scene.routes(ws, session)
+    found = routing.sources.get(key)
+    return found.name if found is not None else key
+
+
+def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str | None) -> None:
+    """Hold something of a listener's mix, or let the derived value stand (None)."""
+    ranges = {
+        "aim_lufs": (-40.0, -10.0),
+        "ceiling_dbtp": (-20.0, -0.5),
+        "channels": (1, 2),
+        "under_lu": (-12.0, 40.0),
+        "duck_db": (0.0, 40.0),
+    }
+    if name not in ranges:
+        raise Refused("no-setting", "There is no such setting of a mix.")
+    low, high = ranges[name]
+    if value is not None and not low <= value <= high:
+        raise Refused("range", f"This goes from {low:g} to {high:g}. Choose a value in between.")
+    with ws.sessions() as session:
+        title = _listener(ws, session, key).name
+    with change(ws, f"{'Let go of' if value is None else 'Pinned'} the mix for {title}") as session:
+        row = _listener(ws, session, key)
+        pins = dict(row.pins)
+        if name in ("under_lu", "duck_db"):
+            held = dict(pins.get(name, {}))
+            if source is None:
+                raise Refused("no-source", "Say which source this is for.")
+            held.pop(source, None)
+            pins[name] = held if value is None else {**held, source: value}
+            if not pins[name]:
+                pins.pop(name)
         else:
-            raise Refused("no-destination", "There is no destination of this name.")
-    ws.changed()
+            pins.pop(name, None)
+            if value is not None:
+                pins[name] = int(value) if name == "channels" else value
+        row.pins = pins
+    _scene_changed(ws, anew=name == "channels")
 
 
-def _stream(ws: Workshop, session: Session, rig: Rig, browser_rate_hz: int | None) -> SoundStream:
-    if rig.source == "simulated":
-        return simulated_source(ws, session, rig).open_live()
-    if rig.source == "browser":
-        if browser_rate_hz is None:
-            raise Refused("no-microphone", "Your microphone is opened by the page. Start live from there.")
-        ws.pushed = ws.world.open_browser(browser_rate_hz)
-        return ws.pushed
-    takes = current_takes(session, rig)
-    ground = takes.voice
-    if ground is None:
-        raise Refused("no-talk", "There is no talk to send yet. Do Gain and Tone first.")
-    return Loop(measuring.samples_of(ws, ground), ground.rate_hz)
+def usual_mix(ws: Workshop, key: str) -> None:
+    """Let go of everything that is held of a listener's mix, and of what was sent to it by hand."""
+    with change(ws, "The usual mix") as session:
+        row = _listener(ws, session, key)
+        row.pins, row.sends = {}, None
+    _scene_changed(ws)
 
 
-def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
-    """Go live: the chain runs over the source into the feed. For the browser's microphone its rate is given, pieces follow."""
-    with ws.lock, ws.sessions.begin() as session:
-        if ws.run is not None and not ws.run.finished.is_set():
-            raise Refused("live", "It is live already.")
-        rig = the_rig(ws, session)
-        specs = voice.chain_specs(session, rig)
-        if specs is None:
-            raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
-        stream = _stream(ws, session, rig, browser_rate_hz)
-        held = listeners_of(ws, session, stream.rate_hz)
-        held.since = now()
-        inputs = {entry.name: str(entry.kind) for entry in inputs_of(session, rig)}
-        ws.run = LiveRun(
-            stream, specs, (held.call, held.recorder), inputs, tell=ws.bus.tell,
-            paced=ws.pace == "real" and rig.source != "browser", aside=ws.hear_aside,
-        )  # fmt: skip
-        ws.run.start()
-    ws.changed()
-
-
-def push_live(ws: Workshop, samples: Samples) -> None:
-    """The next piece of the browser's microphone."""
-    if ws.run is None or ws.run.finished.is_set() or ws.pushed is None:
-        raise Refused("not-live", "It is not live any more.")
-    ws.pushed.push(samples)
-
-
-def stop_run(ws: Workshop) -> None:
-    """Stop being live; a recording that runs is closed and kept."""
-    if ws.run is None:
-        raise Refused("not-live", "It is not live.")
-    with ws.sessions() as session:
-        held = listeners_of(ws, session)
-    if held.recording_file:
-        stop_recording(ws)
-    ws.run.stop()
-    ws.run = None
-    ws.changed()
-
-
-def send_marker(ws: Workshop) -> None:
-    """Send the marker through every path; the proof is kept when it has been looked for."""
-    run = ws.run
-    if run is None or run.finished.is_set():
-        raise Refused("not-live", "Nothing is live, so nothing can arrive. Start live first.")
-    if run.marker_in_flight:
-        raise Refused("marker", "A marker is on its way already.")
-    with ws.sessions() as session:
-        rig = the_rig(ws, session)
-        takes = current_takes(session, rig)
-        ground = takes.voice
-        reading = session.get(Reading, ground.id) if ground else None
-        active = reading.body.get("active_level_dbfs") if reading else None
-        picks = {row.name: row.picks for row in session.scalars(select(Destination))}
-
-    def done(results: dict[str, MarkerResult]) -> None:
-        _keep_proofs(ws, run.rate_hz, results, picks)
-
-    run.send_marker(marker_level_dbfs(-30.0 if active is None else float(active)), done)
-    ws.changed()
-
-
-def _keep_proofs(ws: Workshop, rate_hz: int, results: dict[str, MarkerResult], picks: dict[str, str | None]) -> None:
+def set_up(ws: Workshop, key: str) -> list[str]:
+    """Set up a common case in one go; returns what is left to do in other programs."""
+    if key not in [c.key for c in CASES]:
+        raise Refused("no-case", "There is no such case. Choose one of the list.")
+    wanted = case(key)
+    with change(ws, f"Set up: {wanted.title}") as session:
+        for row in scene.destinations(ws, session):
+            row.on = row.kind in wanted.listeners
+            if row.on:
+                row.sends, row.pins = None, {}
+        for source in scene.sources(session):
+            source.on = source.kind in wanted.sources
+        wish = scene.live_wish(session)
+        wish.case = key
+        if wanted.tracks:
+            wish.tracks = {**wish.tracks, "tracks": list(wanted.tracks)}
+    _scene_changed(ws)
     with ws.sessions.begin() as session:
-        held = listeners_of(ws, session)
-        heard = held.call.heard_since(held.call.position - 3 * rate_hz)
-        loudness = measure_loudness(heard, rate_hz=rate_hz).integrated_lufs
-        for name, result in results.items():
-            found = result.treated or result.raw
-            session.add(
-                Proof(
-                    destination=name,
-                    picks=picks.get(name),
-                    arrival=result.arrival,
-                    at=now(),
-                    delay_ms=round(found.delay_samples * 1000.0 / rate_hz, 1) if found else None,
-                    level_db=round(found.level_db, 1) if found else None,
-                    loudness_lufs=round(loudness, 1) if loudness is not None else None,
-                )
-            )
-    ws.changed()
+        rows = [row for row in scene.destinations(ws, session) if row.on and row.kind in scene.PICKING]
+        return [
+            f"In {row.name}, pick “{scene.feed_of(row.kind)}” as the microphone." for row in rows if row.picks != scene.feed_of(row.kind)
+        ]
 
 
-def start_recording(ws: Workshop) -> None:
-    """The recorder begins a file of what it picked."""
-    if ws.run is None or ws.run.finished.is_set():
-        raise Refused("not-live", "Nothing is live, so there is nothing to record. Start live first.")
-    with ws.sessions() as session:
-        held = listeners_of(ws, session)
-    if held.recording_file:
-        raise Refused("recording", "It is recording already.")
-    ws.folder.require_space(50_000_000)
-    name = f"voice-{now().replace(':', '').replace('+0000', 'Z')}.flac"
-    with disk_errors("beginning a recording"):
-        held.recorder.start(ws.folder.recordings / name)
-    held.recording_file = name
-    ws.changed()
-
-
-def stop_recording(ws: Workshop) -> None:
-    """Close the file, measure it, list it."""
-    with ws.sessions.begin() as session:
-        held = listeners_of(ws, session)
-        if not held.recording_file:
-            raise Refused("not-recording", "It is not recording.")
-        name, held.recording_file = held.recording_file, None
-        held.recorder.stop()
-        path = ws.folder.recordings / name
-        sound = read_sound(path)
-        session.add(
-            Recording(
-                file_name=name,
-                rate_hz=sound.rate_hz,
-                frames=len(sound.samples),
-                at=now(),
-                loudness_lufs=measure_loudness(sound.samples, rate_hz=sound.rate_hz).integrated_lufs,
-                true_peak_dbtp=true_peak_dbtp(sound.samples),
-            )
-        )
+def _scene_changed(ws: Workshop, *, anew: bool = True) -> None:
+    """Who hears or is heard changed: mixes anew, and what is live with them."""
+    mixing.refresh(ws)
+    begin_anew(ws, needed=anew)
     ws.changed()

@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from obsidian_wren.service import send_views
+
 StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send"]
 Status = Literal["settled", "open", "stale", "not yet"]
 Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial", "clap", "sweep", "reference"]
@@ -807,61 +809,6 @@ class DiagramPointView(BaseModel):
     predicted: bool = False
 
 
-class InputView(BaseModel):
-    """An input that programs can pick: the name that the computer shows and what it is."""
-
-    name: str
-    kind: Literal["raw", "treated"]
-    title: str
-
-
-class ProofView(BaseModel):
-    """The newest proof at a destination."""
-
-    arrival: Literal["raw", "treated", "both", "neither"]
-    good: bool
-    sentence: str
-    advice: str | None
-    delay_ms: float | None
-    level_db: float | None
-    loudness_lufs: float | None
-    at: str
-    stale: bool
-
-
-class DestinationView(BaseModel):
-    """A listener."""
-
-    name: str
-    kind: Literal["call", "recorder"]
-    picks: str | None
-    rate_hz: int
-    voice_lufs: float | None
-    proof: ProofView | None
-
-
-class RunView(BaseModel):
-    """The live run."""
-
-    live: bool
-    since: str | None
-    dropouts: int
-    marker: Literal["idle", "sending"]
-    stopped_why: str | None
-    recording: bool
-
-
-class RecordingView(BaseModel):
-    """A file of the recorder."""
-
-    id: int
-    file_name: str
-    seconds: float
-    loudness_lufs: float | None
-    true_peak_dbtp: float | None
-    at: str
-
-
 class SteadyView(BaseModel):
     """How well a talk take is known so far."""
 
@@ -931,8 +878,16 @@ class Overview(BaseModel):
     tone: ToneView | None
     delivery: DeliveryView | None
     diagram: list[DiagramPointView]
-    inputs: list[InputView]
-    destinations: list[DestinationView]
-    run: RunView
-    recordings: list[RecordingView]
+    inputs: list[send_views.InputView]
+    sources: list[send_views.SourceView]
+    destinations: list[send_views.DestinationView]
+    cases: list[send_views.CaseView]
+    returns: list[send_views.ReturnView]
+    clips: list[send_views.ClipView]
+    ducking: send_views.DuckingView | None
+    cut: list[str]
+    mixes_stale: bool
+    run: send_views.RunView
+    recorder: send_views.RecorderView
+    recordings: list[send_views.RecordingView]
     message: str | None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import queue
 import threading
 from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -12,11 +13,15 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.ports import KeepingListener, PushedStream, RecordingListener, TakeSource, World
+from obsidian_wren.service.ports import Program, PushedStream, TakeSource, World
 from obsidian_wren.store.folder import DataFolder
 
 if TYPE_CHECKING:
+    from obsidian_wren.core.mix.returns import ReturnPlan
+    from obsidian_wren.service.clips import Pads
     from obsidian_wren.service.ears import Ears
+    from obsidian_wren.service.recorder import Recorder
+    from obsidian_wren.service.rehearsal import BlockCost
     from obsidian_wren.service.run import LiveRun
     from obsidian_wren.service.taking import RunningTake
     from obsidian_wren.service.watching import Watch
@@ -88,16 +93,6 @@ class Recent:
 
 
 @dataclass
-class Listeners:
-    """The listeners of this program's life."""
-
-    call: KeepingListener
-    recorder: RecordingListener
-    since: str | None = None
-    recording_file: str | None = None
-
-
-@dataclass
 class Workshop:
     """The running program, without its web."""
 
@@ -114,17 +109,37 @@ class Workshop:
     grounds: Recent = field(default_factory=lambda: Recent(8))
     answers: Recent = field(default_factory=lambda: Recent(64))
     sources: dict[str, TakeSource] = field(default_factory=dict)
-    listeners: Listeners | None = None
+    programs: dict[str, Program] = field(default_factory=dict)
+    since: str | None = None
+    recorder: Recorder | None = None
+    recording_session: str | None = None
+    block_costs: tuple[BlockCost, ...] = ()
+    return_plans: dict[str, ReturnPlan] = field(default_factory=dict)
     pushed: PushedStream | None = None
     watch: Watch | None = None
     ears: Ears | None = None
     watched: PushedStream | None = None
     message: str | None = None
+    _pads: Pads | None = None
 
     def hear_aside(self, block: Samples) -> None:
         """Raw samples ``(n,)`` of what is live, for the headphones if they are on."""
         if self.ears is not None:
             self.ears.hear(block)
+
+    @property
+    def pads(self) -> Pads:
+        """The clips that sound."""
+        if self._pads is None:
+            from obsidian_wren.service.clips import Pads
+
+            self._pads = Pads()
+        return self._pads
+
+    def hear_tracks(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
+        """A block of every signal and mix of what is live, for the recorder if it runs."""
+        if self.recorder is not None:
+            self.recorder.tap(signals, mixed)
 
     def let_go(self) -> None:
         """The program is about to end: open streams of events and of sound would hold it up."""

@@ -13,6 +13,7 @@ import scipy.signal
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 
 _FRAME_S = 0.02
+_NO_SOUND_DB = -110.0
 _NOISE_FLOOR_DB, _NOISE_RISE_DB_PER_S = -26.0, 3.0
 _GAIN_AIM_DBFS, _MOST_GAIN_DB, _GAIN_DB_PER_S = -20.0, 18.0, 6.0
 _OPEN_FOR_S = 0.3
@@ -51,7 +52,9 @@ class NoiseRemoval:
 
     def _frame(self, frame: Samples) -> Samples:
         level = 10.0 * np.log10(float(np.mean(frame**2)) + 1e-20)
-        self._floor_db = min(level, self._floor_db + _NOISE_RISE_DB_PER_S * _FRAME_S)
+        # Silence before anything plays is no room.
+        if level > _NO_SOUND_DB:
+            self._floor_db = min(level, self._floor_db + _NOISE_RISE_DB_PER_S * _FRAME_S)
         over = level - max(self._floor_db, -90.0)
         wanted = amplitude_from_db(_NOISE_FLOOR_DB * float(np.clip((14.0 - over) / 8.0, 0.0, 1.0)))
         ramp = np.linspace(self._gain, wanted, len(frame))

@@ -18,6 +18,7 @@ _CHORDS = ((146.83, 220.0, 293.66, 369.99), (123.47, 185.0, 246.94, 293.66), (98
 _FAR = {"editor": ("passage", 0.86, -24.0), "crew": ("talk", 1.13, -18.0)}
 
 
+@lru_cache(maxsize=64)
 def _pluck(hz: float, seconds: float, rate_hz: int) -> Samples:
     at = np.arange(round(seconds * rate_hz)) / rate_hz
     wave = np.zeros(len(at))

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from obsidian_wren.service.ports import KeepingListener, Knob, Placement, PushedStream, RecordingListener, TakeSource, World
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.service.ports import Knob, Placement, Player, Program, ProgramSettings, PushedStream, SoundStream, TakeSource, World
 from obsidian_wren.standins.computer import StandInComputer, first_settings
 from obsidian_wren.standins.spec import BOATHOUSE, PlacementSpec, WorldSpec
 
-CALL_NAME = "Editor call"
-RECORDER_NAME = "Walk recorder"
+LISTENERS = (
+    ("call", "Editor call"), ("game chat", "Crew game chat"), ("stream", "River stream"), ("recorder", "Walk recorder"),
+    ("headphones", "Headphones"), ("second computer", "Deck computer"),
+)  # fmt: skip
 
 
 def _open_source(spec_json: str) -> TakeSource:
@@ -37,21 +40,33 @@ def _things_of(spec_json: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(noise.name for noise in noises if noise.name and noise.when == "always"))
 
 
-def _make_call(rate_hz: int) -> KeepingListener:
-    from obsidian_wren.standins.listeners import Call
+def _make_program(kind: str, name: str, settings: ProgramSettings) -> Program:
+    from obsidian_wren.standins.listeners import Program as ListeningProgram
 
-    return Call(CALL_NAME, picks=None, rate_hz=rate_hz)
+    return ListeningProgram(kind, name, settings)
 
 
-def _make_recorder(rate_hz: int) -> RecordingListener:
-    from obsidian_wren.standins.listeners import Recorder
+def _open_player(kind: str, rate_hz: int) -> Player:
+    from obsidian_wren.standins.players import Round
 
-    return Recorder(RECORDER_NAME, picks=None, rate_hz=rate_hz)
+    return Round(kind, rate_hz)
+
+
+def _open_second(rate_hz: int) -> SoundStream:
+    from obsidian_wren.standins.players import SecondMicrophone
+
+    return SecondMicrophone(rate_hz)
+
+
+def _clips(rate_hz: int) -> tuple[tuple[str, Samples], ...]:
+    from obsidian_wren.standins import sounds
+
+    return tuple((name, sounds.clip(name, rate_hz)) for name in sounds.CLIPS)
 
 
 def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
-    """The boathouse, the editor's call and the walk recorder, beside a real microphone in the browser."""
+    """The boathouse and the programs around it, beside a real microphone in the browser."""
     return World(
-        _open_source, _knob_of, _placed, BOATHOUSE.read_text("utf-8"), _make_call, _make_recorder, open_browser, _things_of,
-        StandInComputer(), first_settings,
+        _open_source, _knob_of, _placed, BOATHOUSE.read_text("utf-8"), _make_program, _open_player, _open_second, _clips,
+        open_browser, _things_of, StandInComputer(), first_settings, LISTENERS,
     )  # fmt: skip

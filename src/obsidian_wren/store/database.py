@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 # The newest migration; a test holds it against the folder. Knowing it here spares a start that has nothing to migrate.
-HEAD = "0003"
+HEAD = "0004"
 
 
 def open_database(path: Path) -> sessionmaker[Session]:

@@ -11,19 +11,17 @@ import queue
 from collections.abc import Callable, Iterator
 from typing import Any, Literal
 
-from flask import Response, current_app, jsonify, request, send_from_directory
+from flask import Response, current_app, jsonify
 from flask_openapi3 import APIBlueprint, FileStorage, Info, OpenAPI
 from pydantic import BaseModel, Field, ValidationError
 
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service import views
-from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.workshop import END, Workshop
-from obsidian_wren.web import chain, guard, models
+from obsidian_wren.web import chain, guard, models, send
 from obsidian_wren.web.answers import state_answer, uploaded, workshop
+from obsidian_wren.web.send import piece
 
 _LARGEST_UPLOAD = 2 * 1024**3
-_LARGEST_PIECE = 4 * 192_000 * 5
 _HEARTBEAT_S = 10.0
 _PROBLEMS: dict[Any, Any] = {422: models.Problem}
 _TOO_LARGE = "The file is over 2 GB. Cut out the part that you need, a minute is enough."
@@ -268,7 +266,7 @@ def push_watch() -> Response:
     """The next piece of the browser's microphone."""
     from obsidian_wren.service import watching
 
-    watching.push_watch(workshop(), _piece())
+    watching.push_watch(workshop(), piece())
     return jsonify(ok=True)
 
 
@@ -330,17 +328,8 @@ def add_piece(path: models.Piece) -> Response:
     """The next piece: little-endian 32-bit floats."""
     from obsidian_wren.service import taking
 
-    enough = taking.add_piece(workshop(), path.take_id, path.number, _piece())
+    enough = taking.add_piece(workshop(), path.take_id, path.number, piece())
     return jsonify(ok=True, enough=enough)
-
-
-def _piece() -> Samples:
-    import numpy as np
-
-    raw = request.get_data()
-    if len(raw) % 4 or len(raw) > _LARGEST_PIECE:
-        raise Refused("piece", "A piece of sound arrived broken. Stop and take it again.")
-    return np.frombuffer(raw, dtype="<f4").astype(np.float64)
 
 
 def discard_take(path: models.ById) -> Response:
@@ -389,74 +378,6 @@ def change_setting(body: models.ChangeSetting) -> Response:
 
     calibrating.change_setting(workshop(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned)
     return state_answer()
-
-
-def pick_input(body: models.PickInput) -> Response:
-    """Another program picks an input."""
-    from obsidian_wren.service import sending
-
-    sending.pick_input(workshop(), body.destination, body.picks)
-    return state_answer()
-
-
-def _sending(action: str) -> Response:
-    from obsidian_wren.service import sending
-
-    getattr(sending, action)(workshop())
-    return state_answer()
-
-
-def start_run(body: models.StartRun) -> Response:
-    """Go live."""
-    from obsidian_wren.service import sending
-
-    sending.start_run(workshop(), browser_rate_hz=body.rate_hz)
-    return state_answer()
-
-
-def push_live() -> Response:
-    """The next piece of the browser's microphone: little-endian 32-bit floats."""
-    from obsidian_wren.service import sending
-
-    sending.push_live(workshop(), _piece())
-    return jsonify(ok=True)
-
-
-def stop_run() -> Response:
-    """Stop being live."""
-    return _sending("stop_run")
-
-
-def send_marker() -> Response:
-    """Send the marker through every path."""
-    return _sending("send_marker")
-
-
-def start_recording() -> Response:
-    """The recorder begins a file."""
-    return _sending("start_recording")
-
-
-def stop_recording() -> Response:
-    """The recorder closes its file."""
-    return _sending("stop_recording")
-
-
-def hear_recording(path: models.ById) -> Response:
-    """A recording as FLAC."""
-    from obsidian_wren.service import listening
-
-    ws = workshop()
-    with ws.sessions() as session:
-        found = listening.recording_path(ws, session, path.id)
-    return send_from_directory(found.parent, found.name, mimetype="audio/flac")
-
-
-def hear_call() -> Response:
-    """The last ten seconds that the call heard."""
-    from obsidian_wren.service import listening
-
-    return Response(listening.hear_call(workshop()), mimetype="audio/wav")
 
 
 def calibration() -> Response:
@@ -510,17 +431,9 @@ ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], 
     ("get", "/takes/<int:id>/sound", hear_take, None),
     ("post", "/tone/fit", fit_tone, views.Overview),
     ("patch", "/settings", change_setting, views.Overview),
-    ("put", "/destinations", pick_input, views.Overview),
-    ("post", "/run/start", start_run, views.Overview),
-    ("post", "/run/piece", push_live, models.Done),
-    ("post", "/run/stop", stop_run, views.Overview),
-    ("post", "/marker", send_marker, views.Overview),
-    ("post", "/recordings/start", start_recording, views.Overview),
-    ("post", "/recordings/stop", stop_recording, views.Overview),
-    ("get", "/recordings/<int:id>/sound", hear_recording, None),
-    ("get", "/call/sound", hear_call, None),
     ("get", "/calibration", calibration, None),
     *chain.ROUTES,
+    *send.ROUTES,
 )
 
 
@@ -576,9 +489,11 @@ def _on_error(error: Exception) -> Any:
     ), 500
 
 
-def warm_up() -> None:
-    """Load what computes, so that the first take need not wait for it."""
-    from obsidian_wren.service import calibrating, listening, overview, sending, taking
+def warm_up(ws: Workshop) -> None:
+    """Load what computes, so that the first take need not wait for it; lay out the clips; go on being live where that was so."""
+    from obsidian_wren.service import calibrating, clips, listening, living, overview, proving, taking
 
-    for module in (calibrating, listening, overview, sending, taking):
+    for module in (calibrating, listening, overview, proving, taking):
         assert module.__doc__
+    clips.ship(ws)
+    living.resume_run(ws)

@@ -159,7 +159,6 @@ class ChangeSetting(BaseModel):
 class PickInput(BaseModel):
     """Another program picks an input."""
 
-    destination: str = Field(max_length=80)
     picks: str = Field(max_length=120)
 
 

@@ -47,7 +47,7 @@ def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket) -
         ws = open_the_workshop()
         opened.append(ws)
         # After the first answer: loading what computes would slow it down.
-        warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up)
+        warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up, (ws,))
         warmer.daemon = True
         warmer.start()
         return create_app(ws).wsgi_app

@@ -1,198 +1,146 @@
 <script lang="ts">
-  import type { Delivery, Destination, InputChoice, Overview } from '../../lib/api';
-  import { clock, level, signed, withUnit } from '../../lib/format';
-  import { decibelScale } from '../../lib/scales';
+  import type { Destination, Overview } from '../../lib/api';
+  import { checksOf } from '../../lib/send';
   import { desk } from '../../lib/state.svelte';
-  import Button from '../../parts/Button.svelte';
   import Mark from '../../parts/Mark.svelte';
+  import MixPicture from './MixPicture.svelte';
 
-  /** One listener: what it picked, what arrives on the loudness scale against its aim, what is kept out, and the checks. */
+  /** One listener: what it picked, what arrives against its aim, what is kept out, and the checks. */
   interface Props {
     destination: Destination;
-    inputs: InputChoice[];
-    delivery: Delivery;
-    recording: boolean;
-    recordings: Overview['recordings'];
-    live: boolean;
-    /** The rate that the rig is said to have. */
-    rateHz: number;
+    overview: Overview;
+    chosen: boolean;
   }
-  let { destination, inputs, delivery, recording, recordings, live, rateHz }: Props = $props();
-  let width = $state(380);
+  let { destination, overview, chosen }: Props = $props();
 
-  const picked = $derived(inputs.find((input) => input.name === destination.picks));
-  const x = $derived(decibelScale(-60, 0, 92, Math.max(200, width - 54)));
-  const rows = $derived([
-    { name: 'treated voice', lufs: picked?.kind === 'treated' ? destination.voice_lufs : null, solid: true },
-    { name: 'raw voice', lufs: picked?.kind === 'raw' ? destination.voice_lufs : null, solid: false },
-  ]);
-  const inAim = $derived(
-    destination.voice_lufs !== null && Math.abs(destination.voice_lufs - delivery.aim_lufs) <= delivery.tolerance_lu,
+  const checks = $derived(checksOf(destination));
+  const live = $derived(overview.run.live);
+  const level = $derived(desk.live?.to?.[destination.key] ?? null);
+  const HEARING = { heard: 'Hear what it hears', sent: 'what it is sent', returned: 'what comes back' } as const;
+  const offered = $derived(
+    (['heard', 'sent', 'returned'] as const).filter(
+      (what) =>
+        destination.kind !== 'recorder' &&
+        (what !== 'returned' || destination.kind === 'call' || destination.kind === 'game chat'),
+    ),
   );
-  const oneRate = $derived(destination.rate_hz === rateHz);
-  const rateText = $derived.by(() => {
-    if (!live) return 'Whether it is one rate all the way shows once it is live';
-    const file = destination.kind === 'recorder' ? ', FLAC, 24 bit' : '';
-    const here = `${destination.rate_hz / 1000} kHz`;
-    return oneRate
-      ? `${here} all the way, mono${file}`
-      : `Runs at ${here}, Rig says ${rateHz / 1000} kHz: agree on one rate${file}`;
-  });
-  const proof = $derived(destination.proof);
 </script>
 
-<section>
-  <h3>{destination.name}</h3>
-  <label>
-    picks
-    <select
-      value={destination.picks}
-      onchange={(e) =>
-        void desk.do('PUT', 'destinations', { destination: destination.name, picks: e.currentTarget.value })}
+<section class:chosen aria-label={destination.name}>
+  <h3>
+    <button type="button" aria-pressed={chosen} onclick={() => (desk.listener = destination.key)}
+      >{destination.name}</button
     >
-      {#each inputs as input (input.name)}<option value={input.name}>{input.name}</option>{/each}
-    </select>
-  </label>
-  <p class="what">{picked ? picked.title : 'nothing'}</p>
-
-  <div bind:clientWidth={width}>
-    <svg
-      {width}
-      height="92"
-      role="img"
-      aria-label="{destination.name} gets the {picked?.kind ?? ''} voice at {withUnit(destination.voice_lufs, 'LUFS')}"
-    >
-      <rect
-        x={x(delivery.aim_lufs - delivery.tolerance_lu)}
-        y="0"
-        width={x(delivery.aim_lufs + delivery.tolerance_lu) - x(delivery.aim_lufs - delivery.tolerance_lu)}
-        height="66"
-        fill="var(--aim-tint)"
-      />
-      <path
-        d="M{x(delivery.aim_lufs - delivery.tolerance_lu)} 0v66M{x(delivery.aim_lufs + delivery.tolerance_lu)} 0v66"
-        stroke="var(--aim)"
-        stroke-width="1.500"
-      />
-      {#each rows as row, i (row.name)}
-        <text x="0" y={20 + i * 30} class:soft={row.lufs === null}>{row.name}</text>
-        {#if row.lufs !== null}
-          <rect
-            x={x(-60)}
-            y={9 + i * 30}
-            width={Math.max(1, x(row.lufs) - x(-60))}
-            height="14"
-            fill={row.solid ? 'var(--voice)' : 'none'}
-            stroke="var(--voice)"
-            stroke-width="1.500"
-          />
-          <text
-            class="num"
-            x={Math.max(x(row.lufs), x(delivery.aim_lufs + delivery.tolerance_lu)) + 8}
-            y={20 + i * 30}
-            style="font-weight: 700">{level(row.lufs)}</text
-          >
-        {:else}
-          <line x1={x(-60)} x2={x(-24)} y1={16 + i * 30} y2={16 + i * 30} stroke="var(--edge)" stroke-dasharray="1 5" />
-          <text class="soft" x={width - 4} y={20 + i * 30} text-anchor="end">kept out</text>
-        {/if}
-      {/each}
-      <text class="num soft" x={x(-60)} y="84">−60</text>
-      <text class="num soft" x={x(-30)} y="84" text-anchor="middle">−30</text>
-      <text class="num soft" x={x(0)} y="84" text-anchor="middle">0 LUFS</text>
-    </svg>
-  </div>
-
-  <ul>
-    {#if destination.kind === 'call'}
-      {#if proof}
-        <li>
-          <Mark kind={proof.stale ? 'none' : proof.good ? 'good' : 'fault'} />
-          <span>
-            <strong>{proof.sentence}</strong>{proof.stale ? ' (another input is picked since: send it again)' : ''}
-            <span class="soft"
-              >{proof.level_db === null ? '' : `${signed(proof.level_db)} dB through the path,`} heard at {withUnit(
-                proof.loudness_lufs,
-                'LUFS',
-              )}, {clock(proof.at)}</span
-            >
-            {#if proof.advice && !proof.stale}<span class="advice">{proof.advice}</span>{/if}
-          </span>
-        </li>
-      {:else}
-        <li><Mark kind="none" /><span>No marker was sent yet: nobody knows what arrives.</span></li>
-      {/if}
-    {/if}
-    <li>
-      <Mark kind={inAim ? 'good' : 'fault'} />
-      <span
-        >{inAim
-          ? 'Loudness within its aim'
-          : `Loudness ${withUnit(destination.voice_lufs, 'LUFS')}, aim ${level(delivery.aim_lufs, 0)}`}</span
+    {#if live && level !== null}<span class="num">{level.toFixed(0).replace('-', '−')} dBFS</span>{/if}
+  </h3>
+  {#if destination.feed}
+    <label>
+      picks
+      <select
+        value={destination.picks}
+        onchange={(e) => void desk.do('PUT', `destinations/${destination.key}/picks`, { picks: e.currentTarget.value })}
       >
-    </li>
-    <li>
-      <Mark kind={!live ? 'none' : oneRate ? 'good' : 'fault'} />
-      <span>{rateText}</span>
-    </li>
-  </ul>
-
-  {#if destination.kind === 'call'}
-    <Button
-      disabled={!live}
-      pressed={desk.playing === 'call'}
-      onclick={() => (desk.playing === 'call' ? desk.stopSound() : desk.hearCall())}
-    >
-      {desk.playing === 'call' ? 'Stop' : 'Hear what the call hears'}
-    </Button>
+        {#each overview.inputs as input (input.name)}<option value={input.name}>{input.name}</option>{/each}
+        {#if destination.picks && !overview.inputs.some((input) => input.name === destination.picks)}
+          <option value={destination.picks}>{destination.picks} (not there)</option>
+        {/if}
+      </select>
+    </label>
   {:else}
-    <Button
-      disabled={!live}
-      pressed={recording}
-      onclick={() => void desk.do('POST', recording ? 'recordings/stop' : 'recordings/start')}
-    >
-      {recording ? 'Stop recording' : 'Record'}
-    </Button>
-    <ul class="files">
-      {#each recordings.slice(0, 4) as file (file.id)}
-        <li>
-          <a href="/api/recordings/{file.id}/sound" download={file.file_name}>{file.file_name}</a>
-          <span class="num"
-            >{file.seconds.toFixed(0)} s, {withUnit(file.loudness_lufs, 'LUFS')}, {withUnit(
-              file.true_peak_dbtp,
-              'dBTP',
-            )}</span
-          >
-        </li>
+    <p class="what">
+      {destination.kind === 'recorder'
+        ? `${overview.recorder.format === 'wav' ? 'WAV' : 'FLAC'}, 24 bit, ${overview.recorder.files.length} ${overview.recorder.files.length === 1 ? 'track' : 'tracks'}`
+        : 'is played to, picks nothing'}
+    </p>
+  {/if}
+  {#if destination.mix}<MixPicture name={destination.name} mix={destination.mix} />{/if}
+  <ul>
+    {#each checks as check (check.sentence)}
+      <li>
+        <Mark kind={check.mark} />
+        <span>
+          {#if check.mark === 'fault'}<strong>{check.sentence}</strong>{:else}{check.sentence}{/if}
+          {#if check.detail}<span class="soft">{check.detail}</span>{/if}
+          {#if check.advice}<span class="soft">{check.advice}</span>{/if}
+        </span>
+      </li>
+    {/each}
+    {#if destination.mix?.lufs != null}
+      {@const off = destination.mix.lufs - destination.mix.aim_lufs}
+      <li>
+        <Mark kind={Math.abs(off) <= destination.mix.tolerance_lu ? 'good' : 'fault'} />
+        <span
+          >Foreseen at {destination.mix.lufs.toFixed(1).replace('-', '−')} LUFS, {Math.abs(off) <=
+          destination.mix.tolerance_lu
+            ? 'its aim'
+            : `aim ${destination.mix.aim_lufs.toFixed(0).replace('-', '−')}`}</span
+        >
+      </li>
+    {/if}
+    {#if destination.mix?.voice_over_lu != null}
+      <li>
+        <Mark kind={destination.mix.voice_over_lu >= 10 ? 'good' : 'fault'} />
+        <span>Your voice stands {destination.mix.voice_over_lu.toFixed(0)} LU over what drops under it</span>
+      </li>
+    {/if}
+  </ul>
+  {#if offered.length}
+    <p class="hear">
+      {#each offered as what (what)}
+        {@const id = `${destination.key}/${what}`}
+        <button
+          type="button"
+          disabled={!live}
+          aria-pressed={desk.playing === id}
+          onclick={() => (desk.playing === id ? desk.stopSound() : desk.hearListener(destination.key, what))}
+          >{desk.playing === id ? 'Stop' : HEARING[what]}</button
+        >
       {/each}
-    </ul>
+    </p>
   {/if}
 </section>
 
 <style>
   section {
     min-width: 0;
-    padding: 4px 20px 8px 0;
-  }
-  section + :global(section) {
-    padding-left: 20px;
+    padding: 4px 14px 12px;
     border-left: 1px solid var(--rule);
+    border-top: 3px solid transparent;
+  }
+  section.chosen {
+    border-top-color: var(--ink);
   }
   h3 {
+    display: flex;
+    gap: 8px;
+    align-items: baseline;
     font-size: 16px;
+  }
+  h3 button {
+    flex: 1;
+    min-width: 0;
+    padding: 0;
+    border: 0;
+    background: none;
+    font: inherit;
+    text-align: left;
+    cursor: pointer;
+  }
+  h3 .num {
+    font-size: 12px;
   }
   label {
     display: flex;
     gap: 8px;
     align-items: center;
-    margin-top: 4px;
+    margin: 2px 0 8px;
     color: var(--quiet-ink);
     font-size: 13px;
   }
   select {
     flex: 1;
     min-width: 0;
-    min-height: 30px;
+    min-height: 28px;
     border: 1px solid var(--edge);
     border-radius: 2px;
     background: var(--sheet);
@@ -202,41 +150,46 @@
     margin: 2px 0 8px;
     color: var(--quiet-ink);
     font-size: 13px;
-  }
-  svg {
-    display: block;
+    line-height: 28px;
   }
   ul {
-    margin: 8px 0 10px;
+    margin: 6px 0 8px;
   }
   li {
     display: flex;
     gap: 9px;
-    padding: 3px 0;
+    padding: 2px 0;
+    font-size: 13px;
   }
   li :global(svg) {
-    margin-top: 4px;
+    flex: none;
+    margin-top: 3px;
   }
   .soft {
-    color: var(--quiet-ink);
-    fill: var(--quiet-ink);
-  }
-  li .soft,
-  .advice {
     display: block;
+    color: var(--quiet-ink);
+    font-size: 12.5px;
+  }
+  .hear {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 12px;
     font-size: 13px;
   }
-  .advice {
-    font-weight: 600;
-  }
-  .files li {
-    justify-content: space-between;
-    font-size: 13px;
-  }
-  a {
-    overflow: hidden;
+  .hear button {
+    padding: 0;
+    border: 0;
+    background: none;
     color: var(--ink);
-    text-overflow: ellipsis;
-    white-space: nowrap;
+    font-weight: 600;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    cursor: pointer;
+  }
+  .hear button:disabled {
+    color: var(--quiet-ink);
+    font-weight: 400;
+    text-decoration: none;
+    cursor: default;
   }
 </style>

@@ -1,13 +1,18 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
-  import { level, withUnit } from '../../lib/format';
+  import { level } from '../../lib/format';
+  import { allProved, leftToDo } from '../../lib/send';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
   import Fact from '../../parts/Fact.svelte';
-  import SettingRow from '../../parts/SettingRow.svelte';
   import Waiting from '../../parts/Waiting.svelte';
+  import BesideLeaf from './BesideLeaf.svelte';
   import Listener from './Listener.svelte';
+  import MixSlip from './MixSlip.svelte';
+  import ProgramLeaf from './ProgramLeaf.svelte';
+  import RecorderLeaf from './RecorderLeaf.svelte';
+  import RunLeaf from './RunLeaf.svelte';
 
   interface Props {
     overview: Overview;
@@ -18,33 +23,51 @@
     browser: 'your microphone',
     file: 'your talk take, round and round,',
   };
+  const LEADS: Record<string, string> = {
+    listeners:
+      'What each listener gets, and what must never reach them. A marker sent through every path shows whether it arrives treated.',
+    programs: 'The programs that listen, each with what can be set in it.',
+    beside: 'What goes with your voice, how it drops under it, and what comes back.',
+    recorder: 'Tracks of what is live, in files that are whole at any instant.',
+    run: 'What being live costs, and where the time of each path goes.',
+  };
   const delivery = $derived(overview.delivery);
   const run = $derived(overview.run);
+  const leaf = $derived(desk.leafName);
   const step = $derived(overview.steps.find((s) => s.name === 'send'));
-  const settings = $derived(overview.settings.filter((s) => s.stage === 'gain' || s.stage === 'limiter'));
-  const proved = $derived(overview.destinations.some((d) => d.proof?.good && !d.proof.stale));
+  const inUse = $derived(overview.destinations.filter((entry) => entry.on));
+  const chosen = $derived(inUse.find((entry) => entry.key === desk.listener) ?? inUse[0]);
+  const proved = $derived(allProved(overview));
+  const todo = $derived(leftToDo(overview));
+  const picked = $derived(overview.cases.find((entry) => entry.chosen));
+  const unused = $derived(overview.destinations.filter((entry) => !entry.on));
+  let asked = '';
+
+  // The mixes are derived when somebody looks at them, once for every state of things.
+  $effect(() => {
+    const state = JSON.stringify([overview.mixes_stale, overview.takes.length, overview.settings]);
+    if (!delivery || !overview.mixes_stale || asked === state) return;
+    asked = state;
+    void desk.do('POST', 'mixes');
+  });
 </script>
 
-<Bench
-  title="Send"
-  lead="What each listener gets, and a marker sent through every path that shows whether it arrives treated."
->
+<Bench title="Send" lead={LEADS[leaf] ?? ''}>
   {#snippet evidence()}
-    {#if delivery}
+    {#if !delivery}
+      <Waiting text="There is nothing to send yet. Read the passage in Tone first." />
+    {:else if leaf === 'programs'}<ProgramLeaf destinations={overview.destinations} inputs={overview.inputs} />
+    {:else if leaf === 'beside'}<BesideLeaf {overview} />
+    {:else if leaf === 'recorder'}<RecorderLeaf {overview} />
+    {:else if leaf === 'run'}<RunLeaf {overview} />
+    {:else}
       <div class="listeners">
-        {#each overview.destinations as destination (destination.name)}
-          <Listener
-            {destination}
-            inputs={overview.inputs}
-            {delivery}
-            recording={run.recording}
-            recordings={overview.recordings}
-            live={run.live}
-            rateHz={overview.rig.rate_hz}
-          />
+        {#each inUse as destination (destination.key)}
+          <Listener {destination} {overview} chosen={destination.key === chosen?.key} />
         {/each}
       </div>
-    {:else}<Waiting text="There is nothing to send yet. Read the passage in Tone first." />{/if}
+      {#each overview.cut as cut (cut)}<p class="cut">Kept out, since it would come round: {cut}.</p>{/each}
+    {/if}
   {/snippet}
   {#snippet slip()}
     {#if delivery}
@@ -54,24 +77,57 @@
         mark={run.live ? 'good' : 'none'}
       >
         {#if run.live}
-          The chain runs over {SOURCES[overview.rig.source]} into the feed; {run.dropouts} dropouts.
+          Over {SOURCES[overview.rig.source]}; {run.dropouts === 1 ? '1 dropout' : `${run.dropouts} dropouts`}, {(
+            100 * (desk.live?.load ?? run.load)
+          ).toFixed(0)} % of one core.
         {:else}
-          {run.stopped_why ?? 'The feed carries silence: who listens to it hears nothing.'}
+          {run.stopped_why ?? run.when_stopped}
         {/if}
       </Fact>
-      <Fact
-        name="The feed will carry"
-        value={withUnit(delivery.planned_lufs, 'LUFS')}
-        mark={Math.abs((delivery.planned_lufs ?? -99) - delivery.aim_lufs) <= delivery.tolerance_lu ? 'good' : 'fault'}
-      >
-        Aim {level(delivery.aim_lufs, 0)} ±{delivery.tolerance_lu} LUFS. True peak {withUnit(
-          delivery.planned_true_peak_dbtp,
-          'dBTP',
-        )}; the limiter takes {(delivery.limited_db ?? 0).toFixed(1)} dB off the highest one. The chain adds {delivery.delay_ms.toFixed(
-          1,
-        )} ms.
-      </Fact>
-      {#each settings as setting (setting.stage + setting.name)}<SettingRow {setting} />{/each}
+      <div class="case">
+        <label>
+          <strong>Set up</strong>
+          <select
+            value={picked?.key ?? ''}
+            onchange={(e) => void desk.do('POST', 'case', { case: e.currentTarget.value })}
+          >
+            {#if !picked}<option value="" disabled>as it comes</option>{/if}
+            {#each overview.cases as entry (entry.key)}<option value={entry.key}>{entry.title}</option>{/each}
+          </select>
+        </label>
+        {#if picked}
+          <p>
+            In use: {inUse.map((entry) => entry.name).join(', ')}; heard there: {overview.sources
+              .filter((source) => source.on)
+              .map((source) => source.name)
+              .join(', ')}.
+          </p>
+        {/if}
+        {#if todo.length}
+          <p>Left to do in other programs:</p>
+          <ol>
+            {#each todo as task (task)}<li>{task}</li>{/each}
+          </ol>
+        {/if}
+        {#if unused.length}
+          <p class="unused">
+            Not in use:
+            {#each unused as entry (entry.key)}
+              <button type="button" onclick={() => void desk.do('PUT', `destinations/${entry.key}/use`, { on: true })}
+                >{entry.name}</button
+              >
+            {/each}
+          </p>
+        {/if}
+      </div>
+      {#if chosen?.mix && leaf !== 'recorder' && leaf !== 'run'}
+        <MixSlip destination={chosen} />
+        <p class="unused">
+          <button type="button" onclick={() => void desk.do('PUT', `destinations/${chosen.key}/use`, { on: false })}
+            >Take {chosen.name} out of use</button
+          >
+        </p>
+      {/if}
       <p class="export">
         <a href="/api/calibration" download="calibration.json">Save the calibration as a file</a>: open JSON, for the
         command line and for keeping.
@@ -99,8 +155,57 @@
 <style>
   .listeners {
     display: grid;
-    grid-template-columns: repeat(2, minmax(0, 1fr));
-    min-height: 100%;
+    grid-template-columns: repeat(auto-fill, minmax(250px, 1fr));
+    row-gap: 6px;
+    margin-left: -14px;
+  }
+  .cut {
+    padding: 6px 0;
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .case {
+    padding: 9px 0;
+    border-bottom: 1px solid var(--rule);
+    font-size: 13px;
+  }
+  .case label {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    font-size: 14px;
+  }
+  .case select {
+    flex: 1;
+    min-width: 0;
+    min-height: 30px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+    color: var(--ink);
+  }
+  .case p {
+    margin-top: 5px;
+    color: var(--quiet-ink);
+  }
+  .case ol {
+    margin: 2px 0 0;
+    padding-left: 20px;
+    font-weight: 600;
+  }
+  .unused button {
+    padding: 0;
+    margin-right: 8px;
+    border: 0;
+    background: none;
+    color: var(--ink);
+    font-size: 13px;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    cursor: pointer;
+  }
+  .unused {
+    padding-top: 6px;
   }
   .export {
     padding: 10px 0;

@@ -8,7 +8,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
 
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.decibels import SILENCE_DB, Samples, power_db
@@ -62,7 +61,7 @@ def k_weighted(samples: Samples, *, rate_hz: float) -> Samples:
     """The K-weighted waveform of ``(n,)`` or ``(n, channels)`` samples, same shape (BS.1770-5, step one)."""
     sections = k_weighting_sections(rate_hz)
     if samples.ndim > 1:
-        return np.asarray(scipy.signal.sosfilt(sections, samples, axis=0))
+        return np.column_stack([k_weighted(channel, rate_hz=rate_hz) for channel in samples.T])
     weighted = np.empty(len(samples))
     run_sections(sections, np.zeros((len(sections), 2)), np.ascontiguousarray(samples, dtype=np.float64), weighted)
     return weighted

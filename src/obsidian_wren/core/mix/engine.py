@@ -16,7 +16,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.mix.ducking import Ducker, Ducking
 
 _FADE_S = 0.03
-_RELEASE_S = 0.1
+RELEASE_S = 0.1
 
 
 @dataclass(frozen=True)
@@ -105,7 +105,7 @@ class MixEngine:
             limiter = (
                 before[1]
                 if before is not None and same
-                else LinkedLimiter(channels=mix.channels, ceiling_dbtp=mix.ceiling_dbtp, release_s=_RELEASE_S, rate_hz=self._rate_hz)
+                else LinkedLimiter(channels=mix.channels, ceiling_dbtp=mix.ceiling_dbtp, release_s=RELEASE_S, rate_hz=self._rate_hz)
             )
             kept[mix.listener] = (mix, limiter)
         self._limiters = kept

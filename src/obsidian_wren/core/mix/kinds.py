@@ -38,11 +38,13 @@ class KindRule:
 KEPT_UNDER_LU = 15.0
 _BED = Share(9.0, KEPT_UNDER_LU)
 _CLIPS = Share(8.0, 12.0)
+# An instrument beside a voice that talks: near it, and under it while it talks.
+_SECOND = Share(4.0, 10.0)
 _NOT_ASKED = "they did not ask for it, and it makes you harder to understand"
 
 RULES: Mapping[DestinationKind, KindRule] = {
     "call": KindRule(
-        -18.0, -3.0, 1, {"voice": Share(0.0), "second": Share(0.0), "clips": _CLIPS},
+        -18.0, -3.0, 1, {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
         {"music": _NOT_ASKED, "computer": "it may hold the call itself", "return": "nobody should hear themselves or another call"},
         "Calls are mono and turn speech to a level of their own; −18 LUFS leaves them room either way.",
     ),
@@ -57,23 +59,23 @@ RULES: Mapping[DestinationKind, KindRule] = {
     "stream": KindRule(
         -16.0, -1.0, 2,
         {
-            "voice": Share(0.0), "second": Share(0.0), "return": Share(1.0), "clips": _CLIPS, "computer": _BED, "music": _BED,
+            "voice": Share(0.0), "second": _SECOND, "return": Share(1.0), "clips": _CLIPS, "computer": _BED, "music": _BED,
         },
         {}, "Streams are heard beside others at −16 LUFS, with peaks under −1 dBTP (AES TD1008).",
     ),
     "recorder": KindRule(
         -18.0, -3.0, 2,
-        {"voice": Share(0.0), "second": Share(0.0), "return": Share(1.0), "clips": _CLIPS, "music": _BED},
+        {"voice": Share(0.0), "second": _SECOND, "return": Share(1.0), "clips": _CLIPS, "music": _BED},
         {"computer": "it plays what has tracks of its own already"}, "A mix to work on keeps headroom; each source has a track of its own too.",
     ),
     "headphones": KindRule(
         -23.0, -6.0, 2,
-        {"second": Share(0.0), "return": Share(0.0), "clips": Share(8.0), "computer": Share(6.0), "music": Share(8.0)},
+        {"second": Share(2.0), "return": Share(0.0), "clips": Share(8.0), "computer": Share(6.0), "music": Share(8.0)},
         {"voice": "your own voice would come late; direct monitoring or Hear live is for that"},
         "For hours at the ear: −23 LUFS, and no peak over −6 dBTP.",
     ),
     "second computer": KindRule(
-        -18.0, -3.0, 2, {"voice": Share(0.0), "second": Share(0.0), "clips": _CLIPS},
+        -18.0, -3.0, 2, {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
         {"music": _NOT_ASKED, "computer": _NOT_ASKED, "return": "it may hold what the second computer plays"},
         "It sends on what it gets, so it gets what a call does, in stereo.",
     ),

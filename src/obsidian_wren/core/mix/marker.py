@@ -1,12 +1,14 @@
 """The marker: a short coded signal that proves which path reaches a listener.
 
-Two codes of a maximum-length sequence, one for the raw path and one for the treated path, band-limited to 300–3400 Hz so that
-narrow paths carry them. At a destination each code is looked for by normalised correlation (a matched filter): two seconds of a
-3 kHz wide code stand 38 dB over their own level, so the marker can lie far under the voice.
+Codes of maximum-length sequences, band-limited to 300–3400 Hz so that narrow paths carry them: one for the raw path, one for the
+treated path, and one for each feed. At a destination each code is looked for by normalised correlation (a matched filter): two
+seconds of a 3 kHz wide code stand 38 dB over their own level, so the marker can lie far under the voice. The feeds' codes are sums
+of the two sequences at different shifts, as R. Gold made them (IEEE Trans. Inf. Theory 13, 1967): strangers to each other and to both.
 """
 
 from __future__ import annotations
 
+import copy
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -17,14 +19,20 @@ import scipy.signal
 
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
 
-Path = Literal["raw", "treated"]
 Arrival = Literal["raw", "treated", "both", "neither"]
 MARKER_S = 2.0
 _BAND_HZ = (300.0, 3400.0)
+_CHIPS_PER_S = 4_000
 # Feedback taps of two primitive polynomials of degree 14; one polynomial from two states would be one code, shifted.
 _TAPS = {"raw": (12, 11, 1), "treated": (10, 6, 1)}
+_FEED_SHIFT = 1931
 # A peak eight times the spread of the rest is reached by chance about once in 10^14 looks.
 _FOUND_SIGMA = 8.0
+# Once a code is found, each half of it lies near; a coincidence that close is rare.
+_HALF_SIGMA = 5.0
+_HALF_NEAR_S = 0.005
+# A second arrival within this of the first is the same sound through a filter, not an echo.
+_ECHO_FROM_S = 0.004
 
 
 @dataclass(frozen=True)
@@ -46,12 +54,25 @@ class MarkerResult:
     treated: Found | None
 
 
-@lru_cache(maxsize=8)
-def marker_code(path: Path, *, rate_hz: float) -> Samples:
-    """The code of a path ``(n,)``, RMS 1, two seconds with faded ends."""
-    chips_per_s = 4_000
-    chips, _ = scipy.signal.max_len_seq(14, taps=list(_TAPS[path]), length=round(MARKER_S * chips_per_s))
-    at = (np.arange(round(MARKER_S * rate_hz)) * chips_per_s / rate_hz).astype(int)
+def feed_path(number: int) -> str:
+    """The name of a feed's code; feeds are numbered from 0."""
+    return f"feed {number}"
+
+
+def _chips(path: str) -> Samples:
+    count = round(MARKER_S * _CHIPS_PER_S)
+    if path in _TAPS:
+        return np.asarray(scipy.signal.max_len_seq(14, taps=list(_TAPS[path]), length=count)[0])
+    number = int(path.removeprefix("feed "))
+    whole = [scipy.signal.max_len_seq(14, taps=list(taps))[0] for taps in _TAPS.values()]
+    return np.asarray(whole[0] ^ np.roll(whole[1], _FEED_SHIFT * (number + 1)))[:count]
+
+
+@lru_cache(maxsize=32)
+def marker_code(path: str, *, rate_hz: float) -> Samples:
+    """The code of a path (``raw``, ``treated`` or a feed's) ``(n,)``, RMS 1, two seconds with faded ends."""
+    chips = _chips(path)
+    at = (np.arange(round(MARKER_S * rate_hz)) * _CHIPS_PER_S / rate_hz).astype(int)
     sign = np.where(chips[np.minimum(at, len(chips) - 1)] > 0, 1.0, -1.0)
     band = scipy.signal.butter(4, _BAND_HZ, "bandpass", fs=rate_hz, output="sos")
     shaped = scipy.signal.sosfiltfilt(band, sign)
@@ -67,44 +88,113 @@ def marker_level_dbfs(active_level_dbfs: float) -> float:
     return float(np.clip(active_level_dbfs - 24.0, -70.0, -36.0))
 
 
-def marker_sound(path: Path, *, level_dbfs: float, rate_hz: float) -> Samples:
+def marker_sound(path: str, *, level_dbfs: float, rate_hz: float) -> Samples:
     """The marker as it is sent, ``(n,)``."""
     return marker_code(path, rate_hz=rate_hz) * amplitude_from_db(level_dbfs - 3.0103)
 
 
 def find_marker(heard: Samples, *, sent_level_dbfs: float, rate_hz: float) -> MarkerResult:
-    """Look for both codes in ``(n,)`` samples heard from the instant that the marker was sent."""
-    found = {path: _find(heard, path, sent_level_dbfs, rate_hz) for path in ("raw", "treated")}
-    raw, treated = found["raw"], found["treated"]
+    """Look for the raw and the treated code in ``(n,)`` samples heard from the instant that the marker was sent."""
+    search = MarkerSearch(heard, rate_hz=rate_hz)
+    raw, treated = (search.find(path, sent_level_dbfs=sent_level_dbfs) for path in ("raw", "treated"))
     arrival: Arrival = "both" if raw and treated else "raw" if raw else "treated" if treated else "neither"
     return MarkerResult(arrival, raw, treated)
 
 
-def _find(heard: Samples, path: str, sent_level_dbfs: float, rate_hz: float) -> Found | None:
-    code = marker_code("raw" if path == "raw" else "treated", rate_hz=rate_hz)
-    lags = len(heard) - len(code) + 1
-    if lags < 16:
-        return None
-    # Whitening within the band keeps voice, which is far stronger at some pitches, from hiding the peak.
-    size = scipy.fft.next_fast_len(len(heard) + len(code))
-    spectrum = scipy.fft.rfft(heard, size)
-    magnitude = np.abs(spectrum)
-    width = max(3, round(60.0 * size / rate_hz))
-    smooth = scipy.signal.oaconvolve(magnitude**2, np.ones(width) / width, mode="same")
-    white = 1.0 / np.sqrt(np.maximum(smooth, 1e-20 + 1e-12 * float(smooth.max())))
-    template = scipy.fft.rfft(code, size)
-    correlation = scipy.fft.irfft(spectrum * white * np.conj(template), size)[:lags]
-    own = scipy.fft.irfft(white * np.abs(template) ** 2, size)[0]
-    top = int(np.abs(correlation).argmax())
-    spread = float(np.sqrt(np.mean(np.delete(correlation, np.arange(max(0, top - 48), min(lags, top + 48))) ** 2)))
-    sigma = abs(float(correlation[top])) / max(spread, 1e-30)
-    if sigma < _FOUND_SIGMA:
-        return None
-    delay = float(top)
-    if 0 < top < lags - 1:
-        left, middle, right = np.abs(correlation[top - 1 : top + 2])
-        bend = left - 2 * middle + right
-        delay += 0.5 * (left - right) / bend if bend else 0.0
-    gain = float(correlation[top]) / own
-    sent = amplitude_from_db(sent_level_dbfs - 3.0103)
-    return Found(delay, amplitude_db(gain / sent), bool(correlation[top] < 0), sigma)
+class MarkerSearch:
+    """Looks for codes in ``(n,)`` samples heard from the instant that the marker was sent.
+
+    ``speed``: how much faster than it should the listener plays, to find a code whose pitch is wrong.
+    """
+
+    def __init__(self, heard: Samples, *, rate_hz: float, speed: float = 1.0) -> None:
+        self._heard = heard
+        self._rate_hz = rate_hz
+        self.speed = speed
+        self._longest = round(MARKER_S * rate_hz)
+        # Whitening within the band keeps voice, which is far stronger at some pitches, from hiding the peak.
+        self._size = scipy.fft.next_fast_len(len(heard) + self._longest, real=True)
+        spectrum = scipy.fft.rfft(heard, self._size)
+        width = max(3, round(60.0 * self._size / rate_hz))
+        smooth = scipy.signal.oaconvolve(np.abs(spectrum) ** 2, np.ones(width) / width, mode="same")
+        self._white = 1.0 / np.sqrt(np.maximum(smooth, 1e-20 + 1e-12 * float(smooth.max(initial=0.0))))
+        self._spectrum = spectrum * self._white
+
+    def at_speed(self, speed: float) -> MarkerSearch:
+        """The same sound, looked through for codes that are played at another speed."""
+        other = copy.copy(self)
+        other.speed = speed
+        return other
+
+    def find(self, path: str, *, sent_level_dbfs: float) -> Found | None:
+        """A code, where it stands out; None where it does not."""
+        code = self._code(path)
+        correlation = self._correlate(code)
+        if len(correlation) < 16:
+            return None
+        top = int(np.abs(correlation).argmax())
+        near = np.arange(max(0, top - 48), min(len(correlation), top + 48))
+        spread = float(np.sqrt(np.mean(np.delete(correlation, near) ** 2)))
+        sigma = abs(float(correlation[top])) / max(spread, 1e-30)
+        if sigma < _FOUND_SIGMA:
+            return None
+        template = np.abs(scipy.fft.rfft(code, self._size))
+        own = scipy.fft.irfft(self._white * template**2, self._size)[0]
+        gain = float(correlation[top]) / own
+        sent = amplitude_from_db(sent_level_dbfs - 3.0103)
+        return Found(_between(correlation, top), amplitude_db(gain / sent), bool(correlation[top] < 0), sigma)
+
+    def find_echo(self, path: str, first: Found) -> float | None:
+        """Samples from a code's arrival to its second one, None where it comes once."""
+        correlation = np.abs(self._correlate(self._code(path)))
+        top = round(first.delay_samples)
+        apart = round(_ECHO_FROM_S * self._rate_hz)
+        rest = correlation.copy()
+        rest[max(0, top - apart) : top + apart] = 0.0
+        if len(rest) < 16:
+            return None
+        spread = float(np.sqrt(np.mean(rest**2)))
+        second = int(rest.argmax())
+        return float(second - top) if spread > 0.0 and rest[second] > _FOUND_SIGMA * spread else None
+
+    def rate_error_ppm(self, path: str, found: Found) -> float | None:
+        """How much too slowly a listener's clock took a found code, parts per million, from where each half of it lies."""
+        code = self._code(path)
+        middle = len(code) // 2
+        near = round(_HALF_NEAR_S * self._rate_hz)
+        places = []
+        for begin, half in ((0, code[:middle]), (middle, code[middle:])):
+            correlation = self._correlate(half)
+            expected = round(found.delay_samples) + begin
+            low, high = max(0, expected - near), min(len(correlation), expected + near + 1)
+            if high - low < 3:
+                return None
+            window = np.abs(correlation[low:high])
+            top = low + int(window.argmax())
+            if window.max() < _HALF_SIGMA * float(np.sqrt(np.mean(correlation**2))):
+                return None
+            places.append(_between(correlation, top) - begin)
+        return (places[1] - places[0]) / middle * 1e6
+
+    def _code(self, path: str) -> Samples:
+        code = marker_code(path, rate_hz=self._rate_hz)
+        if self.speed == 1.0:
+            return code
+        at = np.arange(0.0, len(code) - 1.0, self.speed)
+        return np.asarray(np.interp(at, np.arange(len(code)), code))
+
+    def _correlate(self, code: Samples) -> Samples:
+        lags = len(self._heard) - len(code) + 1
+        if lags < 16:
+            return np.zeros(0)
+        found = scipy.fft.irfft(self._spectrum * np.conj(scipy.fft.rfft(code, self._size)), self._size)
+        return np.asarray(found[:lags])
+
+
+def _between(correlation: Samples, top: int) -> float:
+    """Where the peak lies between samples, by a parabola through it."""
+    if not 0 < top < len(correlation) - 1:
+        return float(top)
+    left, middle, right = np.abs(correlation[top - 1 : top + 2])
+    bend = left - 2 * middle + right
+    return top + (0.5 * (left - right) / bend if bend else 0.0)

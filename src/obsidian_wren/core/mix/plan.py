@@ -7,16 +7,22 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.chain.limiter import LinkedLimiter
+from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.words import Word, pauses_s
-from obsidian_wren.core.mix.ducking import Ducking
-from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
+from obsidian_wren.core.mix.ducking import Ducker, Ducking
+from obsidian_wren.core.mix.engine import RELEASE_S, Mix, MixSend
 from obsidian_wren.core.mix.kinds import RULES, KindRule, Share
 from obsidian_wren.core.mix.routes import Destination, RouteRefused, Routing, Send, Source, admit
 
 _VOICES = ("voice", "second")
+# The signal under which others drop.
+OVER = "voice treated"
+_NEAR_LU = 0.1
+# The voice stays this far over everything that drops under it, taken together; EBU Tech 3343 names 7 LU as the least for speech.
+VOICE_OVER_LU = 12.0
 # One channel put on both sides is 3 dB louder (BS.1770-5 adds the channels' power).
 _BOTH_SIDES_LU = 3.0103
 _PART_OF_A_PHRASE_S = 0.35
@@ -112,15 +118,23 @@ def usual_sends(sources: Sequence[Source], destinations: Sequence[Destination]) 
 
 
 def derive_mix(
-    listener: Destination, routing: Routing, measured: Mapping[str, Measured], pins: MixPins | None = None, *, trim_db: float = 0.0
+    listener: Destination,
+    routing: Routing,
+    measured: Mapping[str, Measured],
+    pins: MixPins | None = None,
+    *,
+    trim_db: float = 0.0,
+    deeper_db: float = 0.0,
 ) -> MixPlan:
-    """The mix of one listener. ``measured`` is by signal; ``trim_db`` brings the sum to the aim once it is known."""
+    """The mix of one listener. ``measured`` is by signal; ``trim_db`` brings the sum to the aim once it is known, ``deeper_db``
+    lets what drops under the voice drop further."""
     pins = pins or MixPins()
     rule = RULES[listener.kind]
     aim = rule.aim_lufs if pins.aim_lufs is None else pins.aim_lufs
     channels = rule.channels if pins.channels is None else pins.channels
     sends = tuple(
-        _send(send, routing.sources[send.source], rule, measured, pins, aim, channels, trim_db) for send in routing.to(listener.key)
+        _send(send, routing.sources[send.source], rule, measured, pins, aim, channels, trim_db, deeper_db)
+        for send in routing.to(listener.key)
     )
     heard = {plan.send.source for plan in sends}
     kept_out = tuple((key, _kept_out(source, listener, rule, routing)) for key, source in routing.sources.items() if key not in heard)
@@ -129,13 +143,16 @@ def derive_mix(
 
 
 def _send(
-    send: Send, source: Source, rule: KindRule, measured: Mapping[str, Measured], pins: MixPins, aim: float, channels: int, trim_db: float
+    send: Send, source: Source, rule: KindRule, measured: Mapping[str, Measured], pins: MixPins, aim: float, channels: int, trim_db: float,
+    deeper_db: float,
 ) -> SendPlan:  # fmt: skip
     share = rule.shares.get(source.kind, Share(6.0, 12.0))
     pinned = source.key in pins.under_lu or source.key in pins.duck_db
     under = pins.under_lu.get(source.key, share.under_lu)
     # One who holds a level lower than the rule's needs no drop beyond what is still missing.
     derived = 0.0 if share.kept_under_lu is None else max(0.0, share.kept_under_lu - under)
+    # Several at once are louder than each; a step of a decibel keeps the number plain.
+    derived += float(np.ceil(deeper_db)) if derived > 0.0 else 0.0
     duck = pins.duck_db.get(source.key, derived)
     known = measured.get(signal_of(send))
     if known is None:
@@ -160,58 +177,105 @@ def _kept_out(source: Source, listener: Destination, rule: KindRule, routing: Ro
 
 
 def predict(plan: MixPlan, material: Mapping[str, Samples], *, ducking: Ducking, rate_hz: float) -> Outcome:
-    """Run the mix over takes and samples of every signal, ``(n,)`` or ``(n, 2)`` each, and measure what comes out.
+    """What comes out of a mix of takes and samples of every signal, ``(n,)`` or ``(n, 2)`` each.
 
     Signals that the material lacks count as silent.
     """
-    over = "voice treated"
-    heard = _run(plan.mix(), material, over, ducking, rate_hz)
-    lufs = integrated_lufs(heard, rate_hz=rate_hz)
-    peaks = [true_peak_dbtp(np.ascontiguousarray(channel)) for channel in heard.T]
-    return Outcome(lufs if np.isfinite(lufs) else None, max(peaks), _voice_over(plan, material, over, ducking, rate_hz))
+    return Foresight(material, ducking=ducking, rate_hz=rate_hz).outcome(plan)
 
 
-def _run(mix: Mix, material: Mapping[str, Samples], over: str, ducking: Ducking, rate_hz: float) -> Samples:
-    engine = MixEngine([mix], over=over, ducking=ducking, rate_hz=rate_hz)
-    count = max((len(block) for block in material.values()), default=0)
-    step = round(0.2 * rate_hz)
-    parts = [engine.process({name: block[at : at + step] for name, block in material.items()}) for at in range(0, count, step)]
-    return np.concatenate([part[mix.listener] for part in parts]) if parts else np.zeros((0, mix.channels))
+class Foresight:
+    """Material to foresee mixes with; what all mixes share is worked out once."""
 
+    def __init__(self, material: Mapping[str, Samples], *, ducking: Ducking, rate_hz: float) -> None:
+        self._rate_hz = rate_hz
+        self._material = material
+        self._count = max((len(block) for block in material.values()), default=0)
+        voice = np.zeros(self._count)
+        spoken = material.get(OVER)
+        if spoken is not None:
+            voice[: len(spoken)] = spoken if spoken.ndim == 1 else spoken.mean(axis=1)
+        self._gains: dict[float, Samples] = {}
+        # At a depth of 1 dB, the logarithm of the gain is the share of the way down.
+        self._down_db = 20.0 * np.log10(Ducker(replace(ducking, depth_db=1.0), rate_hz=rate_hz).gains(voice))
 
-def _voice_over(plan: MixPlan, material: Mapping[str, Samples], over: str, ducking: Ducking, rate_hz: float) -> float | None:
-    mix = plan.mix()
-    voice = [send for send in mix.sends if send.signal == over]
-    bed = [send for send in mix.sends if send.signal != over and send.duck_db > 0.0]
-    if not voice or not bed or over not in material:
-        return None
-    alone = _run(replace(mix, sends=tuple(voice), ceiling_dbtp=0.0), material, over, ducking, rate_hz)
-    under = _run(replace(mix, sends=tuple(bed), ceiling_dbtp=0.0), material, over, ducking, rate_hz)
-    frames = round(0.05 * rate_hz)
-    count = len(alone) // frames
-    energy = [(sound[: count * frames] ** 2).reshape(count, -1).mean(axis=1) for sound in (alone, under)]
-    speaking = energy[0] > 10.0 ** (-1.5) * energy[0].mean()
-    # What the voice stands over is measured where it speaks, each weighted as the ear does.
-    mask = np.repeat(speaking, frames)
-    spoken, beneath = (integrated_lufs(sound[: count * frames][mask], rate_hz=rate_hz) for sound in (alone, under))
-    return spoken - beneath if np.isfinite([spoken, beneath]).all() else None
+    def outcome(self, plan: MixPlan) -> Outcome:
+        """Run a mix over the material and measure what comes out."""
+        heard = self._limited(self._sum(plan.mix().sends, plan.channels), plan)
+        lufs = integrated_lufs(heard, rate_hz=self._rate_hz)
+        peaks = [true_peak_dbtp(np.ascontiguousarray(channel)) for channel in heard.T]
+        return Outcome(lufs if np.isfinite(lufs) else None, max(peaks, default=-np.inf), self.voice_over(plan))
+
+    def loudness(self, plan: MixPlan) -> float:
+        """The loudness of a mix alone, LUFS."""
+        return integrated_lufs(self._limited(self._sum(plan.mix().sends, plan.channels), plan), rate_hz=self._rate_hz)
+
+    def _sum(self, sends: Sequence[MixSend], channels: int) -> Samples:
+        total = np.zeros((self._count, channels))
+        for send in sends:
+            block = self._material.get(send.signal)
+            if block is None:
+                continue
+            wide = block[:, None] if block.ndim == 1 else block
+            if wide.shape[1] > channels:
+                wide = wide.mean(axis=1, keepdims=True)
+            gain = amplitude_from_db(send.gain_db)
+            if not send.duck_db:
+                total[: len(wide)] += wide * gain
+                continue
+            total[: len(wide)] += wide * (gain * self._ducked(send.duck_db)[: len(wide), None])
+        return total
+
+    def _ducked(self, depth_db: float) -> Samples:
+        """The gain of what drops so far, ``(n,)``."""
+        if depth_db not in self._gains:
+            self._gains[depth_db] = np.exp(self._down_db * (depth_db * np.log(10.0) / 20.0))
+        return self._gains[depth_db]
+
+    def _limited(self, mixed: Samples, plan: MixPlan) -> Samples:
+        limiter = LinkedLimiter(channels=plan.channels, ceiling_dbtp=plan.ceiling_dbtp, release_s=RELEASE_S, rate_hz=self._rate_hz)
+        step = round(self._rate_hz)
+        return np.concatenate([limiter.process(mixed[at : at + step]) for at in range(0, len(mixed), step)]) if len(mixed) else mixed
+
+    def voice_over(self, plan: MixPlan) -> float | None:
+        """By how many LU the voice stands, while it speaks, over all that drops under it; None without either."""
+        sends = plan.mix().sends
+        voice = [send for send in sends if send.signal == OVER]
+        bed = [send for send in sends if send.signal != OVER and send.duck_db > 0.0]
+        if not voice or not bed or OVER not in self._material:
+            return None
+        alone, under = self._sum(voice, plan.channels), self._sum(bed, plan.channels)
+        frames = round(0.05 * self._rate_hz)
+        count = len(alone) // frames
+        energy = np.einsum("ij,ij->i", alone[: count * frames], alone[: count * frames]).reshape(count, -1).mean(axis=1)
+        speaking = energy > 10.0 ** (-1.5) * energy.mean()
+        # What the voice stands over is measured where it speaks, each weighted as the ear does.
+        mask = np.repeat(speaking, frames)
+        spoken, beneath = (integrated_lufs(sound[: count * frames][mask], rate_hz=self._rate_hz) for sound in (alone, under))
+        return spoken - beneath if np.isfinite([spoken, beneath]).all() else None
 
 
 def land(
-    listener: Destination, routing: Routing, measured: Mapping[str, Measured], material: Mapping[str, Samples], pins: MixPins | None = None,
-    *, ducking: Ducking, rate_hz: float,
-) -> tuple[MixPlan, Outcome]:  # fmt: skip
-    """The mix whose sum meets the aim on the material, and what it gives. The limiter bends the way there, so it is gone in steps."""
-    trim = 0.0
+    listener: Destination, routing: Routing, measured: Mapping[str, Measured], foresight: Foresight, pins: MixPins | None = None
+) -> tuple[MixPlan, Outcome]:
+    """The mix whose sum meets the aim on the material, and what it gives.
+
+    What drops under the voice drops further where all of it together would come too near. The limiter bends the way to the loudness, so
+    it is gone in steps.
+    """
+    trim, deeper = 0.0, 0.0
     plan = derive_mix(listener, routing, measured, pins)
-    outcome = predict(plan, material, ducking=ducking, rate_hz=rate_hz)
+    over = foresight.voice_over(plan)
+    if over is not None and over < VOICE_OVER_LU:
+        deeper = VOICE_OVER_LU - over
+        plan = derive_mix(listener, routing, measured, pins, deeper_db=deeper)
     for _ in range(4):
-        if outcome.lufs is None or abs(plan.aim_lufs - outcome.lufs) < 0.1:
+        lufs = foresight.loudness(plan)
+        if not np.isfinite(lufs) or abs(plan.aim_lufs - lufs) < _NEAR_LU:
             break
-        trim += plan.aim_lufs - outcome.lufs
-        plan = derive_mix(listener, routing, measured, pins, trim_db=trim)
-        outcome = predict(plan, material, ducking=ducking, rate_hz=rate_hz)
-    return plan, outcome
+        trim += plan.aim_lufs - lufs
+        plan = derive_mix(listener, routing, measured, pins, trim_db=trim, deeper_db=deeper)
+    return plan, foresight.outcome(plan)
 
 
 def derive_ducking(words: Sequence[Word], *, active_dbfs: float, room_dbfs: float) -> tuple[Ducking, str]:

@@ -18,6 +18,7 @@ _FRAME_S = 0.02
 # Frames this far under the loudest are words, those between the two lower marks are pauses and ends of words.
 _WORDS_DB, _SOFT_DB, _LEAST_DB = 14.0, 24.0, 75.0
 _LEAST_FRAMES = 12
+_CLOSED_DBFS = -120.0
 _REMOVED_DB, _WANDER_DB, _CUT_SHARE = 6.0, 4.0, 0.02
 _CUT_DB = 15.0
 _SMOOTH_S = 0.6
@@ -68,9 +69,18 @@ def compare(sent: Samples, heard: Samples, *, rate_hz: float) -> Reprocessing:
     gains = after - before
     gain = float(np.median(gains[words]))
     came = words & (gains > gain - _CUT_DB)
-    taken = gain - float(np.median(gains[soft])) if soft.sum() >= _LEAST_FRAMES else None
+    taken = _soft_taken(gains, before, after, soft, gain)
     cut = float(1.0 - came.sum() / words.sum())
     return Reprocessing(gain, taken, _wander(gains, came), cut, _reach(sent, heard, rate_hz))
+
+
+def _soft_taken(gains: Samples, before: Samples, after: Samples, soft: np.ndarray, gain: float) -> float | None:
+    """How much more the softest third of what is soft fell than words: pauses fall first. What closes in pauses removes nothing."""
+    heard = soft & (after > _CLOSED_DBFS)
+    if heard.sum() < _LEAST_FRAMES:
+        return None
+    pauses = heard & (before <= np.percentile(before[heard], 100.0 / 3.0))
+    return gain - float(np.median(gains[pauses]))
 
 
 def _wander(gains: Samples, came: np.ndarray) -> float | None:

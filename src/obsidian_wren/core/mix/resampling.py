@@ -1,10 +1,12 @@
 """Resampling at the edge of the program: between rates, and between clocks that say the same rate but do not keep it.
 
-A windowed sinc (Kaiser, 140 dB) is held as a table of phases; between two phases the filter is interpolated along a straight line
+A windowed sinc (Kaiser, 140 dB) is held at 1024 phases; between two phases the output is interpolated along a straight line
 (J. O. Smith, "Digital Audio Resampling", bandlimited interpolation). The ratio may change from block to block, without a click.
 """
 
 from __future__ import annotations
+
+from functools import lru_cache
 
 import numpy as np
 from numba import njit
@@ -18,40 +20,42 @@ _STOPBAND_DB = 140.0
 _MOST_OFF = 0.002
 
 
+@lru_cache(maxsize=16)
 def _table(cutoff: float) -> Samples:
-    """Half of the filter, ``(half taps · phases + 2,)``, from its middle on; ``cutoff`` in cycles per input sample."""
+    """The filter at every phase ``(phases + 1, taps)``, row by row in the order of the input; ``cutoff`` in cycles per input sample."""
     half = round(_HALF_TAPS * 0.5 / cutoff)
-    at = np.arange(half * _PHASES + 2) / _PHASES
+    share = np.arange(_PHASES + 1) / _PHASES
+    # Distance of each tap from the place between two samples that is wanted.
+    at = np.arange(-half + 1, half + 1)[None, :] - share[:, None]
     beta = 0.1102 * (_STOPBAND_DB - 8.7)
     inside = np.clip(1.0 - (at / half) ** 2, 0.0, None)
-    window = np.where(at < half, np.i0(beta * np.sqrt(inside)) / np.i0(beta), 0.0)
+    window = np.where(np.abs(at) < half, np.i0(beta * np.sqrt(inside)) / np.i0(beta), 0.0)
     # The transition band of the window lies wholly under the edge, so that nothing folds.
     width = (_STOPBAND_DB - 8.0) / (2.285 * 2.0 * half) / (2.0 * np.pi)
     middle = 2.0 * (cutoff - width / 2.0)
-    return np.asarray(middle * np.sinc(middle * at) * window)
+    return np.ascontiguousarray(middle * np.sinc(middle * at) * window)
 
 
-@njit(cache=True, nogil=True)
-def _resample(held: Samples, count: int, table: Samples, half: int, phases: int, at: float, step: float, out: Samples) -> tuple[int, float]:
+@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
+def _resample(held: Samples, table: Samples, at: float, step: float, out: Samples) -> tuple[int, float]:
+    half = table.shape[1] // 2
+    phases = table.shape[0] - 1
     done = 0
     begin = at
     while done < len(out):
         first = int(np.floor(at))
-        if first + half >= count:
+        if first + half >= len(held):
             break
-        share = at - first
-        total = 0.0
-        for k in range(half):
-            place = (share + k) * phases
-            index = int(place)
-            part = place - index
-            total += held[first - k] * (table[index] + part * (table[index + 1] - table[index]))
-        for k in range(half):
-            place = (1.0 - share + k) * phases
-            index = int(place)
-            part = place - index
-            total += held[first + 1 + k] * (table[index] + part * (table[index + 1] - table[index]))
-        out[done] = total
+        place = (at - first) * phases
+        row = int(place)
+        part = place - row
+        lower, upper = table[row], table[row + 1]
+        start = first - half + 1
+        low, high = 0.0, 0.0
+        for k in range(2 * half):
+            low += held[start + k] * lower[k]
+            high += held[start + k] * upper[k]
+        out[done] = low + part * (high - low)
         done += 1
         at = begin + done * step
     return done, at
@@ -66,7 +70,7 @@ class Resampler:
     def __init__(self, *, from_hz: float, to_hz: float) -> None:
         self.ratio = from_hz / to_hz
         self._table = _table(0.5 * min(1.0, to_hz / from_hz))
-        self._half = (len(self._table) - 2) // _PHASES
+        self._half = self._table.shape[1] // 2
         self._held = np.zeros(self._half)
         self._at = float(self._half) - 1.0
 
@@ -79,7 +83,7 @@ class Resampler:
         """The output samples that the ``(n,)`` input samples complete."""
         held = np.concatenate([self._held, block])
         out = np.empty(int((len(held) - self._at) / self.ratio) + 2)
-        done, at = _resample(held, len(held), self._table, self._half, _PHASES, self._at, self.ratio, out)
+        done, at = _resample(held, self._table, self._at, self.ratio, out)
         # What no coming sample can need any more goes.
         drop = max(0, min(int(np.floor(at)) - self._half + 1, len(held)))
         self._held, self._at = held[drop:], at - drop

@@ -1,0 +1,248 @@
+<script lang="ts">
+  import { loadClip, type Clip, type Overview } from '../../lib/api';
+  import { level, signed, withUnit } from '../../lib/format';
+  import { desk } from '../../lib/state.svelte';
+  import Button from '../../parts/Button.svelte';
+
+  /** What goes with the voice: sources in use, how they drop under it, what comes back, and clips on keys. */
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  let picker = $state<HTMLInputElement | null>(null);
+  let trimming = $state<number | null>(null);
+  const live = $derived(overview.run.live);
+  const ducking = $derived(overview.ducking);
+  const sources = $derived(overview.sources.filter((source) => source.kind !== 'return'));
+
+  function choose(): void {
+    const file = picker?.files?.[0];
+    if (file) void desk.attempt(() => loadClip(file));
+    if (picker) picker.value = '';
+  }
+  function alter(clip: Clip, change: Partial<Clip>): void {
+    const { name, key, start_s, end_s } = { ...clip, ...change };
+    void desk.do('PUT', `clips/${clip.id}`, { name, key, start_s, end_s });
+  }
+</script>
+
+<div class="columns">
+  <section aria-label="Sources">
+    <h3>In use</h3>
+    {#each sources as source (source.key)}
+      <label class="line">
+        <input
+          type="checkbox"
+          checked={source.on}
+          disabled={source.kind === 'voice'}
+          onchange={(e) => void desk.do('PUT', `sources/${source.key}/use`, { on: e.currentTarget.checked })}
+        />
+        <span class="name">{source.name}</span>
+        <span class="num">{source.on ? withUnit(source.lufs, 'LUFS') : ''}</span>
+      </label>
+    {/each}
+    {#if ducking}
+      <h3>Under your voice</h3>
+      <p class="soft">
+        What drops does so once your voice reaches <span class="num">{level(ducking.threshold_dbfs, 0)} dBFS</span>,
+        within
+        <span class="num">{ducking.attack_ms.toFixed(0)} ms</span>, holds
+        <span class="num">{ducking.hold_ms.toFixed(0)} ms</span>
+        and comes back in <span class="num">{ducking.release_ms.toFixed(0)} ms</span>. {ducking.because}
+        {#if live && desk.live?.duck !== undefined}Now {(100 * desk.live.duck).toFixed(0)} % of the way down.{/if}
+      </p>
+    {/if}
+    <h3>What comes back</h3>
+    {#each overview.returns as back (back.of)}
+      <div class="back">
+        <strong>{back.name}</strong>
+        {#if back.before && back.after}
+          <span class="num">{level(back.before.lufs)} → {level(back.after.lufs)} LUFS</span>
+          <span class="num">{level(back.before.true_peak_dbtp)} → {level(back.after.true_peak_dbtp)} dBTP</span>
+          <span class="num"
+            >hum {back.before.hum_dbfs === null ? 'none' : level(back.before.hum_dbfs, 0)} → {back.after.hum_dbfs ===
+            null
+              ? 'none'
+              : `${level(back.after.hum_dbfs, 0)} dBFS`}</span
+          >
+          <span class="num">2–5 kHz {signed(back.before.harsh_db ?? 0)} → {signed(back.after.harsh_db ?? 0)} dB</span>
+          <span class="soft">{back.because.join(' ')}</span>
+        {:else}<span class="soft">Not measured yet. A limiter at −6 dBTP saves your ears meanwhile.</span>{/if}
+      </div>
+    {:else}<p class="soft">Nothing comes back: no call or game chat is in use.</p>{/each}
+    {#if overview.returns.length}
+      <Button disabled={!live} onclick={() => void desk.do('POST', 'returns')}>Measure and treat what comes back</Button
+      >
+    {/if}
+  </section>
+  <section aria-label="Clips">
+    <h3>Clips</h3>
+    <p class="soft">All at one loudness; Shift and the number plays it to every listener that gets clips.</p>
+    {#each overview.clips as clip (clip.id)}
+      <div class="clip">
+        <button type="button" class="pad" disabled={!live} onclick={() => void desk.pressClip(clip.id)}>
+          <kbd>{clip.key ? `⇧${clip.key}` : '–'}</kbd>
+          {clip.name}
+        </button>
+        <span class="num">{(clip.end_s - clip.start_s).toFixed(1)} s, {withUnit(clip.lufs, 'LUFS')}</span>
+        <button
+          type="button"
+          class="quiet"
+          aria-expanded={trimming === clip.id}
+          onclick={() => (trimming = trimming === clip.id ? null : clip.id)}>Change</button
+        >
+        {#if trimming === clip.id}
+          <div class="trim">
+            <label
+              >Name <input value={clip.name} onchange={(e) => alter(clip, { name: e.currentTarget.value })} /></label
+            >
+            <label
+              >Key <select value={clip.key ?? ''} onchange={(e) => alter(clip, { key: e.currentTarget.value || null })}>
+                <option value="">none</option>
+                {#each ['1', '2', '3', '4', '5', '6', '7', '8', '9'] as key (key)}<option value={key}>{key}</option
+                  >{/each}
+              </select></label
+            >
+            <label
+              >From, s <input
+                type="number"
+                step="0.05"
+                min="0"
+                max={clip.seconds}
+                value={clip.start_s}
+                onchange={(e) => alter(clip, { start_s: Number(e.currentTarget.value) })}
+              /></label
+            >
+            <label
+              >To, s <input
+                type="number"
+                step="0.05"
+                min="0"
+                max={clip.seconds}
+                value={clip.end_s}
+                onchange={(e) => alter(clip, { end_s: Number(e.currentTarget.value) })}
+              /></label
+            >
+            <button type="button" class="quiet" onclick={() => void desk.do('DELETE', `clips/${clip.id}`)}
+              >Remove</button
+            >
+          </div>
+        {/if}
+      </div>
+    {/each}
+    <input
+      bind:this={picker}
+      type="file"
+      accept=".wav,.flac,.aiff,.aif,.ogg,audio/*"
+      class="hidden-text"
+      tabindex="-1"
+      aria-label="Clip file"
+      onchange={choose}
+    />
+    <Button onclick={() => picker?.click()}>Load a sound</Button>
+  </section>
+</div>
+
+<style>
+  .columns {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+    gap: 28px;
+  }
+  h3 {
+    margin: 10px 0 4px;
+    font-size: 15px;
+  }
+  section > h3:first-child {
+    margin-top: 0;
+  }
+  .line {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    padding: 4px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  .name {
+    flex: 1;
+  }
+  .num {
+    font-size: 12px;
+  }
+  .soft {
+    margin: 2px 0 8px;
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .back {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 14px;
+    align-items: baseline;
+    padding: 4px 0 6px;
+  }
+  .back .soft {
+    flex-basis: 100%;
+    margin: 0;
+  }
+  .clip {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 10px;
+    align-items: center;
+    padding: 4px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  .pad {
+    flex: 1;
+    min-height: 34px;
+    padding: 2px 10px;
+    border: 1px solid var(--ink);
+    border-radius: 2px;
+    background: none;
+    font-weight: 600;
+    text-align: left;
+    cursor: pointer;
+  }
+  .pad:disabled {
+    border-color: var(--edge);
+    color: var(--quiet-ink);
+    cursor: default;
+  }
+  kbd {
+    padding: 0 4px;
+    margin-right: 6px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    font: 500 11px/18px var(--mono);
+  }
+  .quiet {
+    padding: 0;
+    border: 0;
+    background: none;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    cursor: pointer;
+  }
+  .trim {
+    display: flex;
+    flex-basis: 100%;
+    flex-wrap: wrap;
+    gap: 8px 12px;
+    align-items: end;
+    font-size: 12px;
+  }
+  .trim label {
+    display: flex;
+    flex-direction: column;
+  }
+  .trim input,
+  .trim select {
+    width: 92px;
+    min-height: 28px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+    color: var(--ink);
+  }
+</style>

@@ -1,0 +1,143 @@
+<script lang="ts">
+  import type { Destination } from '../../lib/api';
+  import { level, proper, signed, withUnit } from '../../lib/format';
+  import { desk } from '../../lib/state.svelte';
+
+  /** The chosen listener's mix: each setting with its because, to pin and nudge; what it gets and what is kept out. */
+  interface Props {
+    destination: Destination;
+  }
+  let { destination }: Props = $props();
+  const mix = $derived(destination.mix!);
+
+  function pin(name: string, value: number | null, source: string | null = null): void {
+    void desk.do('PUT', `destinations/${destination.key}/pin`, { name, value, source });
+  }
+  function route(source: string, on: boolean, tap: 'treated' | 'raw' = 'treated'): void {
+    void desk.do('PUT', 'routes', { source, destination: destination.key, tap, on });
+  }
+  function sentence(why: string): string {
+    return proper(why.charAt(0).toUpperCase() + why.slice(1)) + (why.endsWith('.') ? '' : '.');
+  }
+  const held = $derived(mix.pins.length > 0 || mix.sends.some((send) => send.pinned));
+</script>
+
+<h3>The mix for {destination.name}</h3>
+<p class="soft">{mix.because}</p>
+<div class="row">
+  <span class="name">Loudness {mix.pins.includes('aim_lufs') ? '(pinned)' : ''}</span>
+  <span class="num">{level(mix.aim_lufs)} LUFS</span>
+  <span class="tools">
+    <button type="button" aria-label="Lower the aim" onclick={() => pin('aim_lufs', mix.aim_lufs - 1)}>−</button>
+    <button type="button" aria-label="Raise the aim" onclick={() => pin('aim_lufs', mix.aim_lufs + 1)}>+</button>
+    {#if mix.pins.includes('aim_lufs')}<button type="button" onclick={() => pin('aim_lufs', null)}>Let go</button>{/if}
+  </span>
+  <p>
+    Foreseen {withUnit(mix.lufs, 'LUFS')}, true peak {withUnit(mix.true_peak_dbtp, 'dBTP')} under a ceiling of {level(
+      mix.ceiling_dbtp,
+    )}.
+  </p>
+</div>
+<div class="row">
+  <span class="name">Channels</span>
+  <span class="num">{mix.channels === 1 ? 'mono' : 'stereo'}</span>
+  <span class="tools">
+    <button type="button" onclick={() => pin('channels', mix.channels === 1 ? 2 : 1)}
+      >{mix.channels === 1 ? 'Stereo' : 'Mono'}</button
+    >
+    {#if mix.pins.includes('channels')}<button type="button" onclick={() => pin('channels', null)}>Let go</button>{/if}
+  </span>
+</div>
+{#each mix.sends as send (send.source + send.tap)}
+  <div class="row">
+    <span class="name">{send.name}{send.tap === 'raw' ? ', raw' : ''} {send.pinned ? '(pinned)' : ''}</span>
+    <span class="num">{signed(send.gain_db)} dB</span>
+    <span class="tools">
+      {#if send.kind !== 'voice' && send.under_lu !== null}
+        <button
+          type="button"
+          aria-label="{send.name} softer"
+          onclick={() => pin('under_lu', send.under_lu! + 1, send.source)}>−</button
+        >
+        <button
+          type="button"
+          aria-label="{send.name} louder"
+          onclick={() => pin('under_lu', send.under_lu! - 1, send.source)}>+</button
+        >
+      {/if}
+      <button type="button" aria-label="Keep out {send.name}" onclick={() => route(send.source, false, send.tap)}
+        >Keep out</button
+      >
+    </span>
+    <p>{proper(send.because)}</p>
+  </div>
+{/each}
+{#each mix.kept_out as kept (kept.source)}
+  <div class="row out">
+    <span class="name">{kept.name}</span>
+    <span class="num">kept out</span>
+    <span class="tools">
+      <button type="button" aria-label="Send {kept.name}" onclick={() => route(kept.source, true)}>Send it</button>
+    </span>
+    <p>{sentence(kept.why)}</p>
+  </div>
+{/each}
+{#if held}
+  <button type="button" class="usual" onclick={() => void desk.do('POST', `destinations/${destination.key}/usual`)}
+    >Back to the usual mix</button
+  >
+{/if}
+
+<style>
+  h3 {
+    margin-top: 10px;
+    font: 600 14px/1.3 var(--text);
+  }
+  .soft,
+  .row p {
+    color: var(--quiet-ink);
+    font-size: 13px;
+    line-height: 1.4;
+  }
+  .row {
+    display: grid;
+    grid-template-columns: 1fr auto auto;
+    gap: 0 10px;
+    align-items: baseline;
+    padding: 6px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  .row p {
+    grid-column: 1 / -1;
+  }
+  .name {
+    font-weight: 600;
+  }
+  .out .name,
+  .out .num {
+    color: var(--quiet-ink);
+    font-weight: 500;
+  }
+  .num {
+    font-size: 12px;
+    font-weight: 700;
+  }
+  .tools {
+    display: flex;
+    gap: 4px;
+  }
+  button {
+    min-width: 24px;
+    padding: 0 6px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: none;
+    font-size: 12px;
+    line-height: 20px;
+    cursor: pointer;
+  }
+  .usual {
+    margin: 8px 0;
+    line-height: 26px;
+  }
+</style>

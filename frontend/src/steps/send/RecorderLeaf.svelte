@@ -1,0 +1,249 @@
+<script lang="ts">
+  import type { Overview, Recording } from '../../lib/api';
+  import { clock, withUnit } from '../../lib/format';
+  import { clockOf, roomText } from '../../lib/send';
+  import { desk } from '../../lib/state.svelte';
+  import Button from '../../parts/Button.svelte';
+  import Mark from '../../parts/Mark.svelte';
+
+  /** The recorder: tracks, format, splitting; and the files with waveform, loudness and peak. */
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  const recorder = $derived(overview.recorder);
+  const live = $derived(overview.run.live);
+  let purpose = $state('River walk');
+  let renaming = $state<number | null>(null);
+  const TRACKS = [
+    { name: 'treated', title: 'treated voice' },
+    { name: 'raw', title: 'raw voice' },
+    { name: 'returns', title: 'what comes back' },
+    { name: 'mix', title: 'the mix' },
+  ] as const;
+  type Choice = Pick<Overview['recorder'], 'tracks' | 'format' | 'minutes' | 'megabytes'>;
+
+  function choose(change: Partial<Choice>): void {
+    const { tracks, format, minutes, megabytes } = { ...recorder, ...change };
+    void desk.do('PUT', 'tracks', { tracks, format, minutes, megabytes });
+  }
+  function toggle(name: (typeof TRACKS)[number]['name'], on: boolean): void {
+    choose({ tracks: on ? [...recorder.tracks, name] : recorder.tracks.filter((other) => other !== name) });
+  }
+  function wave(file: Recording): string {
+    const step = 160 / Math.max(1, file.waveform.length);
+    return file.waveform
+      .map((high, i) => `M${(i * step + step / 2).toFixed(1)} ${15 - 14 * high}v${Math.max(0.6, 28 * high)}`)
+      .join('');
+  }
+  function play(file: Recording): void {
+    const id = `recording/${file.id}`;
+    if (desk.playing === id) desk.stopSound();
+    else desk.hearRecording(file.id);
+  }
+</script>
+
+<div class="top">
+  <fieldset disabled={recorder.recording}>
+    <legend>Tracks</legend>
+    {#each TRACKS as track (track.name)}
+      <label>
+        <input
+          type="checkbox"
+          checked={recorder.tracks.includes(track.name)}
+          onchange={(e) => toggle(track.name, e.currentTarget.checked)}
+        />
+        {track.title}
+      </label>
+    {/each}
+  </fieldset>
+  <fieldset disabled={recorder.recording}>
+    <legend>Files</legend>
+    <label
+      >as <select value={recorder.format} onchange={(e) => choose({ format: e.currentTarget.value as 'flac' | 'wav' })}>
+        <option value="flac">FLAC, 24 bit</option><option value="wav">WAV, 24 bit</option>
+      </select></label
+    >
+    <label
+      >a new one every <input
+        type="number"
+        min="1"
+        max="720"
+        placeholder="never"
+        value={recorder.minutes ?? ''}
+        onchange={(e) => choose({ minutes: Number(e.currentTarget.value) || null })}
+      /> min</label
+    >
+    <label
+      >or at <input
+        type="number"
+        min="1"
+        max="4000"
+        placeholder="never"
+        value={recorder.megabytes ?? ''}
+        onchange={(e) => choose({ megabytes: Number(e.currentTarget.value) || null })}
+      /> MB</label
+    >
+  </fieldset>
+  <div class="act">
+    <label>called <input bind:value={purpose} maxlength="60" disabled={recorder.recording} /></label>
+    <div class="buttons">
+      {#if recorder.recording}
+        <Button primary onclick={() => void desk.do('POST', 'recordings/stop')}>Stop recording</Button>
+        <Button onclick={() => void desk.do('POST', 'recordings/split')}>New file here</Button>
+      {:else}
+        <Button disabled={!live} primary={live} onclick={() => void desk.do('POST', 'recordings/start', { purpose })}
+          >Record</Button
+        >
+      {/if}
+    </div>
+    <p class="soft" role="status">
+      {#if recorder.recording}
+        Recording, file {recorder.part}: <span class="num">{clockOf(desk.live?.recorded_s ?? recorder.seconds)}</span>
+      {:else if live}Room for {roomText(recorder.room_min)} of {recorder.files.length === 1
+          ? 'this track'
+          : 'these tracks'}.
+      {:else}Start live first; then it can be recorded.{/if}
+    </p>
+  </div>
+</div>
+{#if recorder.early || recorder.failed}
+  <p class="warning"><Mark kind="fault" /> {recorder.failed ?? recorder.early}</p>
+{/if}
+<ul>
+  {#each overview.recordings as file (file.id)}
+    <li>
+      <svg viewBox="0 0 160 30" width="160" height="30" role="img" aria-label="Waveform"
+        ><path d="M0 15h160" stroke="var(--rule)" /><path
+          d={wave(file)}
+          stroke="var(--voice)"
+          stroke-width="0.8"
+        /></svg
+      >
+      <span class="what">
+        {#if renaming === file.id}
+          <input
+            aria-label="Name of the recording"
+            value={file.title}
+            onchange={(e) => {
+              void desk.do('PUT', `recordings/${file.id}/name`, { name: e.currentTarget.value });
+              renaming = null;
+            }}
+          />
+        {:else}<strong>{file.title}</strong>{/if}
+        <span class="soft">{file.track}{file.part > 1 ? `, file ${file.part}` : ''}, {clock(file.at)}</span>
+      </span>
+      <span class="num"
+        >{file.open ? 'recording' : clockOf(file.seconds)}{file.open
+          ? ''
+          : `, ${withUnit(file.loudness_lufs, 'LUFS')}, ${withUnit(file.true_peak_dbtp, 'dBTP')}`}</span
+      >
+      {#if !file.open}
+        <span class="tools">
+          <button type="button" onclick={() => play(file)}
+            >{desk.playing === `recording/${file.id}` ? 'Stop' : 'Play'}</button
+          >
+          <button type="button" onclick={() => (renaming = renaming === file.id ? null : file.id)}>Rename</button>
+          <a href="/api/recordings/{file.id}/sound" download>Download</a>
+          <button type="button" onclick={() => void desk.do('DELETE', `recordings/${file.id}`)}>Delete</button>
+        </span>
+      {/if}
+    </li>
+  {:else}<li class="soft">Nothing is recorded yet.</li>{/each}
+</ul>
+
+<style>
+  .top {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 26px;
+    align-items: start;
+    padding-bottom: 10px;
+    border-bottom: 1px solid var(--rule);
+  }
+  fieldset {
+    display: flex;
+    flex-direction: column;
+    gap: 4px;
+    min-width: 0;
+    padding: 0;
+    margin: 0;
+    border: 0;
+    font-size: 13px;
+  }
+  legend {
+    padding: 0 0 4px;
+    font: 600 14px/1.3 var(--text);
+  }
+  fieldset label {
+    display: flex;
+    gap: 7px;
+    align-items: center;
+  }
+  input:not([type='checkbox']),
+  select {
+    min-height: 28px;
+    padding: 0 6px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+    color: var(--ink);
+  }
+  input[type='number'] {
+    width: 76px;
+  }
+  .act {
+    display: flex;
+    flex-direction: column;
+    gap: 6px;
+    margin-left: auto;
+  }
+  .buttons {
+    display: flex;
+    gap: 8px;
+  }
+  .soft {
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .warning {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    padding: 8px 0;
+    font-weight: 600;
+  }
+  li {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 14px;
+    align-items: center;
+    padding: 6px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  .what {
+    flex: 1;
+    min-width: 150px;
+  }
+  .what .soft {
+    display: block;
+  }
+  .num {
+    font-size: 12px;
+  }
+  .tools {
+    display: flex;
+    gap: 10px;
+    font-size: 13px;
+  }
+  .tools button,
+  .tools a {
+    padding: 0;
+    border: 0;
+    background: none;
+    color: var(--ink);
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    cursor: pointer;
+  }
+</style>

@@ -1,0 +1,126 @@
+<script lang="ts">
+  import type { Overview } from '../../lib/api';
+  import { clock } from '../../lib/format';
+  import { decibelScale } from '../../lib/scales';
+  import { desk } from '../../lib/state.svelte';
+  import Mark from '../../parts/Mark.svelte';
+
+  /** The live run: how much of the machine it takes, gaps, and where the time of each path goes. */
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  let width = $state(700);
+  const run = $derived(overview.run);
+  const paths = $derived(overview.destinations.filter((entry) => entry.on && entry.delay));
+  const longest = $derived(Math.max(60, ...paths.map((p) => p.proof?.delay_ms ?? p.delay!.total_ms)));
+  const x = $derived(decibelScale(0, longest, 130, Math.max(300, width - 90)));
+  const PARTS = [
+    { name: 'block_ms', title: 'block' },
+    { name: 'chain_ms', title: 'chain' },
+    { name: 'mix_ms', title: 'mix' },
+    { name: 'edge_ms', title: 'edge' },
+  ] as const;
+  const load = $derived(desk.live?.load ?? run.load);
+
+  function spans(entry: (typeof paths)[number]) {
+    let at = 0;
+    const ours = PARTS.map((part) => {
+      const from = at;
+      at += entry.delay![part.name];
+      return { ...part, from, to: at };
+    });
+    const measured =
+      entry.proof && !entry.proof.stale && entry.proof.delay_ms !== null
+        ? entry.proof.delay_ms + entry.delay!.block_ms
+        : null;
+    return { ours, at, measured };
+  }
+</script>
+
+{#if run.live}
+  <ul>
+    <li><Mark kind="good" /> <span>Live since {clock(run.since ?? '')}</span></li>
+    <li><Mark kind={run.dropouts ? 'fault' : 'good'} /> <span>{run.dropouts} gaps that anyone heard</span></li>
+    <li>
+      <Mark kind={load > 0.7 ? 'fault' : 'good'} />
+      <span>{(100 * load).toFixed(0)} % of one core, in blocks of {run.block_ms} ms</span>
+    </li>
+    <li>
+      <Mark kind={run.priority_raised ? 'good' : 'none'} />
+      <span
+        >{run.priority_raised
+          ? 'Runs before other programs'
+          : 'Runs like any other program: the system gives no higher priority'}</span
+      >
+    </li>
+  </ul>
+  <h3>Where the time goes</h3>
+  <div bind:clientWidth={width}>
+    <svg {width} height={paths.length * 34 + 22} role="img" aria-label="Delay of each path">
+      {#each paths as entry, row (entry.key)}
+        {@const found = spans(entry)}
+        <text x="0" y={row * 34 + 18}>{entry.name}</text>
+        {#each found.ours as part, i (part.name)}
+          <rect
+            x={x(part.from)}
+            y={row * 34 + 6}
+            width={Math.max(1, x(part.to) - x(part.from))}
+            height="15"
+            fill={i % 2 ? 'none' : 'var(--voice)'}
+            stroke="var(--voice)"
+          />
+          {#if row === 0 && part.to - part.from > 3}
+            <text class="soft small" x={(x(part.from) + x(part.to)) / 2} y={row * 34 + 33} text-anchor="middle"
+              >{part.title}</text
+            >
+          {/if}
+        {/each}
+        {#if found.measured !== null && found.measured > found.at}
+          <rect
+            x={x(found.at)}
+            y={row * 34 + 6}
+            width={x(found.measured) - x(found.at)}
+            height="15"
+            fill="url(#speckle)"
+            stroke="var(--edge)"
+          />
+        {/if}
+        <text class="num" x={x(Math.max(found.at, found.measured ?? 0)) + 7} y={row * 34 + 18}
+          >{(found.measured ?? found.at).toFixed(0)} ms{found.measured === null ? ' here' : ''}</text
+        >
+      {/each}
+      <text class="soft small" x={x(0)} y={paths.length * 34 + 16}
+        >solid and open: made here; speckled: the program's own, by the marker</text
+      >
+    </svg>
+  </div>
+{:else}
+  <p class="soft">{run.stopped_why ?? 'Not live.'} {run.when_stopped}</p>
+{/if}
+
+<style>
+  ul {
+    margin: 0 0 12px;
+  }
+  li {
+    display: flex;
+    gap: 9px;
+    align-items: center;
+    padding: 3px 0;
+  }
+  h3 {
+    margin: 6px 0 4px;
+    font-size: 15px;
+  }
+  svg {
+    display: block;
+  }
+  .soft {
+    color: var(--quiet-ink);
+    fill: var(--quiet-ink);
+  }
+  .small {
+    font-size: 11.5px;
+  }
+</style>

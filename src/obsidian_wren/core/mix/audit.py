@@ -1,0 +1,144 @@
+"""What is wrong with a listener before a sound is made: names, rates, processing that is done twice, thresholds against this voice."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.levels import frame_levels_dbfs
+from obsidian_wren.core.measure.words import Word
+from obsidian_wren.core.mix.verdict import Verdict
+
+_FRAME_S = 0.02
+# Nobody minds one word in a hundred that a program opens on late.
+_OPEN_SHARE = 0.99
+
+
+@dataclass(frozen=True)
+class ListenerFacts:
+    """What is known of a listener's own settings; None where it is not known.
+
+    ``own_feed`` is the feed that is made for it, ``feeds`` maps every feed to the listener that it is made for. ``chain_cleans`` and
+    ``chain_steadies``: whether the voice's chain does so already. ``hears_speakers``: whether what it plays reaches the microphone.
+    """
+
+    name: str
+    picks: str | None
+    own_feed: str
+    raw_name: str
+    feeds: dict[str, str]
+    mix_rate_hz: int
+    also: str | None = None
+    rate_hz: int | None = None
+    muted: bool | None = None
+    noise_removal: bool | None = None
+    auto_gain: bool | None = None
+    echo_cancelling: bool | None = None
+    activation_dbfs: float | None = None
+    hears_itself: bool | None = None
+    chain_cleans: bool = True
+    hears_speakers: bool = False
+
+
+def word_levels_dbfs(voice: Samples, words: tuple[Word, ...], *, rate_hz: float) -> Samples:
+    """The highest 20 ms of each word in ``(n,)`` samples, dBFS (AES17), ``(words,)``."""
+    levels = frame_levels_dbfs(voice, rate_hz=rate_hz, frame_s=_FRAME_S)
+    found = []
+    for word in words:
+        first, last = int(word.start_s / _FRAME_S), max(int(word.start_s / _FRAME_S) + 1, int(np.ceil(word.end_s / _FRAME_S)))
+        part = levels[first:last]
+        if len(part):
+            found.append(float(part.max()))
+    return np.array(found)
+
+
+def opening_share(word_levels: Samples, *, threshold_dbfs: float) -> float | None:
+    """The share of words that open an activation threshold; None without words."""
+    return float(np.mean(word_levels >= threshold_dbfs)) if len(word_levels) else None
+
+
+def audit_listener(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdict, ...]:
+    """Everything that can be told in silence. ``word_levels`` are those of the voice as the listener's feed carries it."""
+    return (*_picked(facts), *_rate(facts), *_twice(facts), *_threshold(facts, word_levels))
+
+
+def _picked(facts: ListenerFacts) -> tuple[Verdict, ...]:
+    advice = f"In {facts.name}, pick “{facts.own_feed}” as the microphone."
+    if facts.muted:
+        return (Verdict("muted", "fault", "Is muted", f"Switch the microphone on in {facts.name}."),)
+    if facts.picks is None:
+        return (Verdict("picks nothing", "fault", "Listens to nothing", advice),)
+    if facts.picks == facts.raw_name:
+        return (Verdict("picks raw", "fault", "Listens to the raw microphone", advice),)
+    if facts.picks != facts.own_feed:
+        other = facts.feeds.get(facts.picks)
+        sentence = f"Listens to the feed for {other}" if other else f"Listens to “{facts.picks}”, which is not there"
+        return (Verdict("picks another", "fault", sentence, advice),)
+    if facts.also is not None:
+        second = f"Listens to “{facts.also}” as well: your voice comes twice"
+        return (Verdict("two inputs", "fault", second, f"In {facts.name}, switch the second input off."),)
+    return (Verdict("picks its feed", "good", f"Listens to “{facts.own_feed}”"),)
+
+
+def _rate(facts: ListenerFacts) -> tuple[Verdict, ...]:
+    if facts.rate_hz is None:
+        return ()
+    here, mix = facts.rate_hz / 1000.0, facts.mix_rate_hz / 1000.0
+    if facts.rate_hz == facts.mix_rate_hz:
+        return (Verdict("one rate", "good", f"{mix:g} kHz all the way"),)
+    if facts.rate_hz > facts.mix_rate_hz:
+        return (Verdict("other rate", "note", f"Runs at {here:g} kHz, the feed at {mix:g}: converted on the way"),)
+    upper = 0.45 * here
+    return (Verdict("other rate", "note", f"Runs at {here:g} kHz: it carries the voice up to {upper:.0f} kHz"),)
+
+
+def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
+    found = []
+    if facts.noise_removal and facts.chain_cleans:
+        found.append(
+            Verdict(
+                "twice cleaned", "fault", "Its own noise removal is on: the voice is cleaned twice",
+                f"Switch it off in {facts.name}: yours is measured in this room.",
+            )
+        )  # fmt: skip
+    elif facts.noise_removal:
+        found.append(
+            Verdict(
+                "noise removal", "fault", "Its own noise removal is on", f"Switch it off in {facts.name}: the room is quiet enough without."
+            )
+        )
+    if facts.auto_gain:
+        found.append(
+            Verdict("auto gain", "fault", "Its own auto gain is on: it turns a steady voice up and down", f"Switch it off in {facts.name}.")
+        )
+    if facts.echo_cancelling and not facts.hears_speakers:
+        found.append(
+            Verdict(
+                "echo cancelling", "fault", "Its echo cancelling is on: it cuts into you while they speak",
+                f"With headphones nothing comes back: switch it off in {facts.name}.",
+            )
+        )  # fmt: skip
+    if facts.hears_itself:
+        found.append(
+            Verdict(
+                "returns to sender", "fault", "Lets you hear yourself, late",
+                f"Switch that off in {facts.name}; your headphones can carry your voice without the way round.",
+            )
+        )  # fmt: skip
+    return tuple(found)
+
+
+def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdict, ...]:
+    if facts.activation_dbfs is None or word_levels is None:
+        return ()
+    share = opening_share(word_levels, threshold_dbfs=facts.activation_dbfs)
+    if share is None:
+        return ()
+    at = f"{facts.activation_dbfs:.0f} dBFS".replace("-", "−")
+    sentence = f"Opens on {100.0 * share:.0f} % of your words at {at}"
+    if share >= _OPEN_SHARE:
+        return (Verdict("opens", "good", sentence),)
+    lowest = float(np.floor(np.percentile(word_levels, 1)))
+    return (Verdict("cuts words", "fault", sentence, f"Set its threshold to {lowest - 3.0:.0f} dBFS or lower, or off.".replace("-", "−")),)

@@ -1,0 +1,140 @@
+"""What comes back from a listener, treated before it reaches an ear or a recording: loudness, hum, harshness, and a limiter that saves ears."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.fft
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
+from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.tone_target import by_pitch
+from obsidian_wren.core.measure.hum import Hum, find_hum
+from obsidian_wren.core.measure.levels import true_peak_dbtp
+from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.measure.readings import read_talk
+from obsidian_wren.core.measure.spectrum import Spectrum
+from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+
+# The other side at the loudness at which one's own voice is sent: a talk of equals.
+RETURN_LUFS = -18.0
+# No peak at the ear comes higher, whatever the other side does.
+RETURN_CEILING_DBTP = -6.0
+# A chain for the time before anything was measured: it saves ears and changes nothing else.
+_LIMITER = LimiterSpec(RETURN_CEILING_DBTP, 100.0)
+SAFE: tuple[StageSpec, ...] = (_LIMITER,)
+LEAST_S = 6.0
+_STEADY_FRAME_S = 1.0
+_MOST_GAIN_DB = 18.0
+_NEAR_LU = 0.1
+_HUM_FROM_DBFS = -75.0
+_NOTCH_Q, _MOST_NOTCH_DB, _MOST_NOTCHES = 12.0, 24.0, 4
+_HARSH_HZ, _HARSH_Q = (2000.0, 5000.0), 0.9
+_HARSH_FROM_DB, _MOST_HARSH_DB = 2.0, 6.0
+_HIGHPASS_HZ = 80.0
+
+
+@dataclass(frozen=True)
+class ReturnReading:
+    """A return as it is: loudness in LUFS, true peak in dBTP, hum in dBFS (None without), and how far 2 to 5 kHz stand over average
+    speech, dB (None without speech)."""
+
+    lufs: float | None
+    true_peak_dbtp: float
+    hum_dbfs: float | None
+    harsh_db: float | None
+
+
+@dataclass(frozen=True)
+class ReturnPlan:
+    """The stages for a return, the readings before and after them, and a sentence for each thing that is done."""
+
+    specs: tuple[StageSpec, ...]
+    before: ReturnReading
+    after: ReturnReading
+    because: tuple[str, ...]
+
+
+def steady_spectrum(samples: Samples, *, rate_hz: float) -> Spectrum:
+    """What of ``(n,)`` samples lasts through the pauses of whoever talks: the lowest tenth of each bin over frames of one second."""
+    count = round(_STEADY_FRAME_S * rate_hz)
+    window = np.hanning(count + 1)[:-1]
+    frames = np.lib.stride_tricks.sliding_window_view(samples, count)[:: count // 8]
+    power = 2.0 * np.abs(scipy.fft.rfft(frames * window, axis=1)) ** 2 / (count * float(window @ window))
+    return Spectrum(scipy.fft.rfftfreq(count, 1.0 / rate_hz), np.percentile(power, 10, axis=0))
+
+
+def read_return(samples: Samples, *, rate_hz: float) -> ReturnReading:
+    """Measure ``(n,)`` samples of what comes back."""
+    return _reading(samples, find_hum(steady_spectrum(samples, rate_hz=rate_hz)), rate_hz)
+
+
+def _reading(samples: Samples, hum: Hum | None, rate_hz: float) -> ReturnReading:
+    lufs = integrated_lufs(samples, rate_hz=rate_hz)
+    level = hum.level_dbfs if hum is not None and hum.level_dbfs > _HUM_FROM_DBFS else None
+    return ReturnReading(lufs if np.isfinite(lufs) else None, true_peak_dbtp(samples), level, _harshness(samples, rate_hz))
+
+
+def _harshness(samples: Samples, rate_hz: float) -> float | None:
+    reading = read_talk(samples, rate_hz=rate_hz)
+    if reading.pitch_hz is None:
+        return None
+    apart = reading.voice.points_db() - by_pitch(reading.pitch_hz).levels_db
+    known = POINT_HZ < 0.9 * reading.voice.top_hz
+    body = (POINT_HZ >= 300.0) & (POINT_HZ < _HARSH_HZ[0]) & known
+    harsh = (POINT_HZ >= _HARSH_HZ[0]) & (POINT_HZ <= _HARSH_HZ[1]) & known
+    return float(np.mean(apart[harsh]) - np.mean(apart[body])) if harsh.any() else None
+
+
+def derive_return(samples: Samples, *, rate_hz: float, aim_lufs: float = RETURN_LUFS) -> ReturnPlan | None:
+    """The stages for ``(n,)`` samples that came back; None while less than six seconds, or nothing but silence, came."""
+    if len(samples) < LEAST_S * rate_hz:
+        return None
+    hum = find_hum(steady_spectrum(samples, rate_hz=rate_hz))
+    before = _reading(samples, hum, rate_hz)
+    if before.lufs is None:
+        return None
+    specs: list[StageSpec] = [HighpassSpec(_HIGHPASS_HZ, 2)]
+    because = [f"A high-pass at {_HIGHPASS_HZ:.0f} Hz takes what is under any voice."]
+    bands = []
+    if before.hum_dbfs is not None and hum is not None:
+        loudest = sorted(hum.harmonics, key=lambda line: -line.level_dbfs)[:_MOST_NOTCHES]
+        for line in loudest:
+            depth = min(_MOST_NOTCH_DB, line.level_dbfs - _HUM_FROM_DBFS)
+            if depth > 3.0:
+                bands.append(EqualizerBand("peak", line.hz, -depth, _NOTCH_Q))
+        because.append(
+            f"Hum of {hum.mains_hz:.0f} Hz at {before.hum_dbfs:.0f} dBFS: {len(bands)} narrow cuts where it stands.".replace("-", "−")
+        )
+    if before.harsh_db is not None and before.harsh_db > _HARSH_FROM_DB:
+        cut = min(before.harsh_db - _HARSH_FROM_DB / 2.0, _MOST_HARSH_DB)
+        bands.append(EqualizerBand("peak", float(np.sqrt(_HARSH_HZ[0] * _HARSH_HZ[1])), -cut, _HARSH_Q))
+        because.append(f"2 to 5 kHz stand {before.harsh_db:.0f} dB over average speech: a broad cut of {cut:.0f} dB.")
+    if bands:
+        specs.append(EqualizerSpec(tuple(bands)))
+    toned = render(specs, samples, rate_hz=int(rate_hz))
+    gain = _gain_to(toned, aim_lufs, rate_hz)
+    word = "up" if gain > 0 else "down"
+    because.append(f"It comes at {before.lufs:.1f} LUFS: {abs(gain):.1f} dB {word}, to {aim_lufs:.0f}.".replace("-", "−"))
+    because.append(f"A limiter keeps every peak under {RETURN_CEILING_DBTP:.0f} dBTP.".replace("-", "−"))
+    specs += [GainSpec(round(gain, 2)), _LIMITER]
+    after = read_return(render(specs, samples, rate_hz=int(rate_hz)), rate_hz=rate_hz)
+    return ReturnPlan(tuple(specs), before, after, tuple(because))
+
+
+def _gain_to(samples: Samples, aim_lufs: float, rate_hz: float) -> float:
+    """The gain after which the limited sound has the loudness that is aimed at, dB; the limiter takes some of it back."""
+    gain = 0.0
+    for _ in range(4):
+        here = integrated_lufs(render((GainSpec(gain), _LIMITER), samples, rate_hz=int(rate_hz)), rate_hz=rate_hz)
+        if not np.isfinite(here) or abs(aim_lufs - here) < _NEAR_LU:
+            break
+        gain = float(np.clip(gain + aim_lufs - here, -_MOST_GAIN_DB, _MOST_GAIN_DB))
+    return gain

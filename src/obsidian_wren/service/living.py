@@ -1,0 +1,219 @@
+"""Being live: who takes part, starting, stopping, going on after a restart, and what comes back."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix
+from obsidian_wren.core.mix.returns import derive_return
+from obsidian_wren.service import measuring, mixing, scene, voice
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.kept import current_takes, inputs_of, now
+from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.ports import Player, SoundStream
+from obsidian_wren.service.rehearsal import choose_block, rehearse
+from obsidian_wren.service.rigs import simulated_source, the_rig
+from obsidian_wren.service.run import BLOCK_S, LiveRun, Loop, Tell
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Rig
+
+# An instrument is not steadied like a voice: what is under it goes, and its peaks are held.
+_SECOND_CHAIN = (HighpassSpec(40.0, 2), GainSpec(0.0), LimiterSpec(-3.0, 100.0))
+
+
+def inputs_for(ws: Workshop, session: Session, rig: Rig) -> dict[str, str]:
+    """What each name that programs can pick stands for in the run."""
+    found = {}
+    for entry in inputs_of(ws, session, rig):
+        found[entry.name] = "voice at once" if entry.kind == "raw" else f"mix {entry.of}"
+    return found
+
+
+def _stream(ws: Workshop, session: Session, rig: Rig, browser_rate_hz: int | None) -> SoundStream:
+    if rig.source == "simulated":
+        return simulated_source(ws, session, rig).open_live()
+    if rig.source == "browser":
+        if browser_rate_hz is None:
+            raise Refused("no-microphone", "Your microphone is opened by the page. Start live from there.")
+        ws.pushed = ws.world.open_browser(browser_rate_hz)
+        return ws.pushed
+    ground = current_takes(session, rig).voice
+    if ground is None:
+        raise Refused("no-talk", "There is no talk to send yet. Do Gain and Tone first.")
+    return Loop(measuring.samples_of(ws, ground), ground.rate_hz)
+
+
+def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
+    """Go live: the voice and all that goes with it run into every mix. For the browser's microphone its rate is given, pieces follow."""
+    with ws.lock, ws.sessions.begin() as session:
+        if ws.run is not None and not ws.run.finished.is_set():
+            raise Refused("live", "It is live already.")
+        rig = the_rig(ws, session)
+        specs = voice.chain_specs(session, rig)
+        body = mixing.derive_mixes(ws, session, rig)
+        if specs is None or body is None:
+            raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
+        stream = _stream(ws, session, rig, browser_rate_hz)
+        if rig.source != "browser":
+            ws.pushed = None
+        wish = scene.live_wish(session)
+        rate = stream.rate_hz
+        mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
+        ws.since = now()
+        cast = _cast(ws, session, stream, specs, {key: entry["channels"] for key, entry in body["listeners"].items()})
+        ws.run = LiveRun(
+            cast.voices, cast.seats, inputs_for(ws, session, rig), mixes, players=cast.players, returns=cast.returns, ducking=ducking,
+            tell=_teller(ws), paced=ws.pace == "real" and rig.source != "browser",
+            block_s=_block_ms(ws, wish.block_ms, specs, mixes, ducking, rate) / 1000.0, aside=ws.hear_aside, tap=ws.hear_tracks,
+        )  # fmt: skip
+        wish.live = True
+        ws.run.start()
+    ws.changed()
+
+
+@dataclass
+class _Cast:
+    """Who takes part in a run."""
+
+    voices: list[VoicePath]
+    players: dict[str, Player]
+    seats: list[Seat]
+    returns: list[ReturnPath]
+
+
+def _cast(ws: Workshop, session: Session, stream: SoundStream, specs: Sequence[StageSpec], channels: Mapping[str, int]) -> _Cast:
+    rate = stream.rate_hz
+    there = [row for row in scene.destinations(ws, session) if row.on and row.kind != "recorder"]
+    programs = scene.programs(ws, there)
+    voices = [VoicePath("voice", stream, specs)]
+    players: dict[str, Player] = {}
+    for source in scene.sources(session):
+        if not source.on:
+            continue
+        if source.kind == "second":
+            voices.append(VoicePath("second", ws.world.open_second(rate), _SECOND_CHAIN))
+        elif source.kind == "clips":
+            players["clips"] = ws.pads
+        elif source.kind in ("music", "computer"):
+            players[source.key] = ws.world.open_player(source.kind, rate)
+    seats = [
+        Seat(row.key, row.place, programs[row.key], own_feed=scene.feed_of(row.kind), rate_hz=rate, channels=channels[row.key])
+        for row in there
+    ]
+    returns = [ReturnPath(row.key, programs[row.key], rate_hz=rate) for row in there if row.kind in scene.RETURNING]
+    for path in returns:
+        plan = ws.return_plans.get(path.of)
+        if plan is not None:
+            path.treat(plan)
+    return _Cast(voices, players, seats, returns)
+
+
+def _teller(ws: Workshop) -> Tell:
+    def tell(kind: str, news: dict[str, object]) -> None:
+        held = ws.recorder
+        ws.bus.tell(kind, {**news, "recorded_s": round(held.seconds, 1)} if kind == "live" and held is not None else news)
+
+    return tell
+
+
+def _block_ms(
+    ws: Workshop, wanted: float | None, specs: Sequence[StageSpec], mixes: Sequence[Mix], ducking: Ducking, rate: int
+) -> float:  # fmt: skip
+    """The size of a block: as the person holds it, else the shortest that this machine has time for, by a rehearsal of this very run."""
+    if wanted is not None or ws.pace == "fast":
+        # A short rehearsal all the same: what loads with the first block would make it late.
+        block_ms = wanted if wanted is not None else 1000.0 * BLOCK_S
+        ws.block_costs = (rehearse(specs, mixes, ducking, rate_hz=rate, block_ms=block_ms, rounds=4),) if ws.pace == "real" else ()
+        return block_ms
+    key = len(mixes), len(specs), rate
+    ws.block_costs = ws.answers.get(("block", key), lambda: choose_block(specs, mixes, ducking, rate_hz=rate))
+    return ws.block_costs[-1].block_ms
+
+
+def hold_block(ws: Workshop, block_ms: float | None) -> None:
+    """Hold the size of a block, or let the measured one stand (None)."""
+    if block_ms is not None and not 2.0 <= block_ms <= 100.0:
+        raise Refused("range", "A block lasts from 2 to 100 ms. Choose a value in between.")
+    with ws.sessions.begin() as session:
+        scene.live_wish(session).block_ms = block_ms
+    begin_anew(ws, needed=True)
+    ws.changed()
+
+
+def push_live(ws: Workshop, samples: Samples) -> None:
+    """The next piece of the browser's microphone."""
+    if ws.run is None or ws.run.finished.is_set() or ws.pushed is None:
+        raise Refused("not-live", "It is not live any more.")
+    ws.pushed.push(samples)
+
+
+def stop_run(ws: Workshop, *, wanted: bool = False) -> None:
+    """Stop being live; a recording that runs is closed and kept. ``wanted``: the person would go on, the program ends."""
+    if ws.run is None:
+        raise Refused("not-live", "It is not live.")
+    if ws.recorder is not None:
+        from obsidian_wren.service.recording import stop_recording
+
+        stop_recording(ws)
+    ws.run.stop()
+    ws.run = None
+    if not wanted:
+        with ws.sessions.begin() as session:
+            scene.live_wish(session).live = False
+    ws.changed()
+
+
+def resume_run(ws: Workshop) -> bool:
+    """Go live again where the person was when the program ended. A page has to open a microphone of its own first."""
+    with ws.sessions.begin() as session:
+        rig = the_rig(ws, session)
+        if not scene.live_wish(session).live or rig.source == "browser":
+            return False
+    try:
+        start_run(ws)
+    except Refused:
+        return False
+    return True
+
+
+def treat_returns(ws: Workshop) -> int:
+    """Measure what came back from each listener so far and treat it; returns how many could be."""
+    run = ws.run
+    if run is None or run.finished.is_set():
+        raise Refused("not-live", "Nothing is live, so nothing comes back. Start live first.")
+    done = 0
+    for path in run.returns:
+        plan = derive_return(path.raw.since(path.raw.oldest()), rate_hz=run.rate_hz)
+        if plan is not None:
+            ws.return_plans[path.of] = plan
+            path.treat(plan)
+            done += 1
+    if not done:
+        raise Refused("too-short", "Too little has come back yet: let the other side talk for some seconds, then measure again.")
+    ws.changed()
+    return done
+
+
+def begin_anew(ws: Workshop, *, needed: bool) -> None:
+    """Where who takes part in it changed, what is live begins anew; the same source runs on."""
+    run = ws.run
+    if not needed or run is None or run.finished.is_set() or ws.recorder is not None:
+        return
+    pushed = ws.pushed
+    if pushed is not None and not run.stopped_why:
+        # The page goes on pushing into the new one.
+        run.stop()
+        ws.run = None
+        start_run(ws, browser_rate_hz=run.rate_hz)
+        return
+    stop_run(ws, wanted=True)
+    start_run(ws)

@@ -1,0 +1,197 @@
+"""The mixes: derived for every listener in use from its kind, what each source measures and what a person holds; kept until that changes."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Any, cast
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.measure.levels import rms_dbfs
+from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.measure.speech import active_level
+from obsidian_wren.core.measure.words import find_words
+from obsidian_wren.core.mix.audit import word_levels_dbfs
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix, MixSend
+from obsidian_wren.core.mix.plan import Foresight, Measured, MixPlan, Outcome, derive_ducking, land, signal_of
+from obsidian_wren.core.mix.returns import RETURN_LUFS
+from obsidian_wren.core.mix.routes import Routing, named
+from obsidian_wren.formats.plain import plain
+from obsidian_wren.service import clips, scene, voice
+from obsidian_wren.service.kept import Takes, current_takes
+from obsidian_wren.service.measuring import samples_of
+from obsidian_wren.service.rigs import the_rig
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Derivation, Destination, Rig
+
+STEP = "mixes"
+# Counted up when the rules answer otherwise, so that what older ones answered is derived again.
+_RULES = 1
+# As much of a take as its loudness stands on.
+_MATERIAL_S = 20.0
+_TURN_S = 10.0
+_USUAL_DUCKING = Ducking(0.0, -40.0, 15.0, 250.0, 400.0)
+# Both sides carry a mono return.
+_BOTH_SIDES_LU = 3.0103
+
+
+def basis_of(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> str:
+    """What the mixes stand on, as one word: they are stale when it differs."""
+    specs = voice.chain_specs(session, rig)
+    ground = takes.voice
+    rows = [(r.key, r.name, r.kind, r.on, r.sends, r.pins) for r in scene.destinations(ws, session)]
+    heard = [(s.key, s.name, s.on, s.settings) for s in scene.sources(session)]
+    pads = [(c.sha256, c.start_s, c.end_s) for c in clips.rows(session)]
+    body = json.dumps([_RULES, repr(specs), ground.sha256 if ground else None, rows, heard, pads], sort_keys=True, default=str)
+    return hashlib.sha256(body.encode()).hexdigest()[:16]
+
+
+def derive_mixes(ws: Workshop, session: Session, rig: Rig) -> dict[str, Any] | None:
+    """Derive every mix and keep it; None while there is no chain or no talk. What stands is not derived again."""
+    takes = current_takes(session, rig)
+    specs, ground = voice.chain_specs(session, rig), takes.voice
+    if specs is None or ground is None:
+        return None
+    basis = basis_of(ws, session, rig, takes)
+    kept = session.get(Derivation, (rig.id, STEP))
+    if kept is not None and kept.used.get("basis") == basis:
+        return kept.body
+    body = ws.answers.get(("mixes", basis), lambda: _derive(ws, session, takes, specs))
+    session.merge(Derivation(rig_id=rig.id, step=STEP, body=body, used={"basis": basis}))
+    session.flush()
+    return cast("dict[str, Any]", body)
+
+
+def _derive(ws: Workshop, session: Session, takes: Takes, specs: tuple[Any, ...]) -> dict[str, Any]:
+    ground = takes.voice
+    assert ground is not None
+    rate = ground.rate_hz
+    raw = samples_of(ws, ground)
+    treated = ws.sounds.get((ground.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=rate))
+    routing, cut = scene.routes(ws, session)
+    material = _material(ws, session, routing, raw, treated, rate)
+    measured = {name: found for name, sound in material.items() if (found := Measured.of(sound, rate_hz=rate)) is not None}
+    for key, source in routing.sources.items():
+        if source.kind == "return":
+            # Whatever comes back is brought to this loudness before it is mixed.
+            measured[key] = Measured(RETURN_LUFS, RETURN_LUFS + _BOTH_SIDES_LU)
+    ducking, ducking_because = _ducking(takes, treated, ws, rate)
+    words = find_words(treated, rate_hz=rate, room_dbfs=_room_dbfs(ws, takes, specs))
+    levels = word_levels_dbfs(treated, words, rate_hz=rate)
+    rows = {row.key: row for row in scene.destinations(ws, session)}
+    foresight = Foresight(material, ducking=ducking, rate_hz=rate)
+    listeners = {}
+    for key, seat in routing.destinations.items():
+        plan, outcome = land(seat, routing, measured, foresight, scene.pins_of(rows[key]))
+        listeners[key] = _listener(plan, outcome, levels)
+    sentences = [" → ".join(named(routing, (send.source, send.destination))) for send in cut]
+    return {
+        "rate_hz": rate, "ducking": plain(ducking), "ducking_because": ducking_because, "listeners": listeners, "cut": sentences,
+        "sources": {name: round(found.mono_lufs, 2) for name, found in measured.items()},
+    }  # fmt: skip
+
+
+def _material(ws: Workshop, session: Session, routing: Routing, raw: Samples, treated: Samples, rate: int) -> dict[str, Samples]:
+    count = round(_MATERIAL_S * rate)
+    found: dict[str, Samples] = {"voice raw": raw[:count], "voice treated": treated[:count]}
+    # People take turns: the far sides speak after the voice, one after another, and what plays goes on all the while.
+    turn = round(_TURN_S * rate)
+    far = [key for key, source in routing.sources.items() if source.kind == "return"]
+    whole = count + turn * len(far)
+    spoken = treated[-turn:]
+    lufs = integrated_lufs(spoken, rate_hz=rate)
+    speech = spoken * amplitude_from_db(RETURN_LUFS - lufs) if np.isfinite(lufs) else spoken
+    for place, key in enumerate(far):
+        found[key] = np.concatenate([np.zeros(count + turn * place), speech])
+    for key, source in routing.sources.items():
+        if source.kind in ("music", "computer"):
+            found[key] = ws.world.open_player(source.kind, rate).read(whole)
+        elif source.kind == "second":
+            stream = ws.world.open_second(rate)
+            sound = stream.read(whole)
+            stream.close()
+            found["second raw"] = found["second treated"] = sound
+        elif source.kind == "clips":
+            loudest = clips.loudest(ws, session, rate)
+            if loudest is not None:
+                found[key] = np.resize(loudest, whole)
+    return found
+
+
+def _room_dbfs(ws: Workshop, takes: Takes, specs: tuple[Any, ...]) -> float:
+    floor = takes.floor
+    if floor is None:
+        return -70.0
+    rest = ws.sounds.get((floor.sha256, tuple(specs)), lambda: render(specs, samples_of(ws, floor), rate_hz=floor.rate_hz))
+    return max(-90.0, rms_dbfs(rest)) + 6.0
+
+
+def _ducking(takes: Takes, treated: Samples, ws: Workshop, rate: int) -> tuple[Ducking, str]:
+    room = max(-90.0, rms_dbfs(treated[: rate // 4]))
+    words = find_words(treated, rate_hz=rate, room_dbfs=room + 6.0)
+    if not words:
+        return _USUAL_DUCKING, "Too few words to learn your pauses from: usual times."
+    return derive_ducking(words, active_dbfs=active_level(treated, rate_hz=rate).level_dbfs, room_dbfs=room)
+
+
+def _listener(plan: MixPlan, outcome: Outcome, word_levels: Samples) -> dict[str, Any]:
+    sends = [
+        {
+            "source": p.send.source, "tap": p.send.tap, "signal": signal_of(p.send), "gain_db": round(p.gain_db, 3), "duck_db": p.duck_db,
+            "lufs": None if p.lufs is None else round(p.lufs, 2), "pinned": p.pinned, "because": p.because,
+        }
+        for p in plan.sends
+    ]  # fmt: skip
+    voice_gain = next((p.gain_db for p in plan.sends if p.send.source == "voice"), None)
+    return {
+        "aim_lufs": plan.aim_lufs, "ceiling_dbtp": plan.ceiling_dbtp, "channels": plan.channels, "because": plan.because, "sends": sends,
+        "kept_out": [list(entry) for entry in plan.kept_out], "outcome": plain(outcome), "voice_gain_db": voice_gain,
+        "word_levels": [] if voice_gain is None else [round(float(level + voice_gain), 1) for level in np.sort(word_levels)],
+    }  # fmt: skip
+
+
+def mix_of(key: str, body: dict[str, Any]) -> Mix:
+    """A kept mix as the engine runs it."""
+    sends = tuple(MixSend(send["signal"], send["gain_db"], send["duck_db"]) for send in body["sends"])
+    return Mix(key, sends, body["channels"], body["ceiling_dbtp"])
+
+
+def mixes_of(body: dict[str, Any]) -> tuple[Mix, ...]:
+    """Every kept mix."""
+    return tuple(mix_of(key, entry) for key, entry in body["listeners"].items())
+
+
+def ducking_of(body: dict[str, Any]) -> Ducking:
+    """The kept ducking."""
+    return Ducking(**body["ducking"])
+
+
+def voice_level_dbfs(entry: dict[str, Any]) -> float:
+    """About the loudness at which the voice stands in a kept mix, LUFS; what a feed's own code is sent under."""
+    found = [send["lufs"] for send in entry["sends"] if send["source"] == "voice" and send["lufs"] is not None]
+    return float(found[0]) if found else float(entry["aim_lufs"])
+
+
+def refresh(ws: Workshop) -> None:
+    """Derive the mixes where they are stale, and let what is live follow."""
+    with ws.lock, ws.sessions.begin() as session:
+        rig = the_rig(ws, session)
+        body = derive_mixes(ws, session, rig)
+        if body is not None and ws.run is not None and not ws.run.finished.is_set():
+            from obsidian_wren.service.living import inputs_for
+
+            ws.run.change_mixes(mixes_of(body), inputs_for(ws, session, rig))
+
+
+def stale(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> bool:
+    """Whether the kept mixes stand on something that changed since."""
+    kept = session.get(Derivation, (rig.id, STEP))
+    return kept is not None and kept.used.get("basis") != basis_of(ws, session, rig, takes)
+
+
+__all__ = ["Destination", "derive_mixes", "ducking_of", "mixes_of", "refresh", "stale", "voice_level_dbfs"]
