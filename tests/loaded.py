@@ -5,7 +5,7 @@ from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.web import app
 from signals import RATE, room, voice
 
-app.warm_up()
+app.load()
 _quiet, _talk = room(seconds=5.0), voice()[: 15 * RATE]
 _talk = _talk + room(seconds=15.0)
 _reading = read_quiet(_quiet, rate_hz=RATE)

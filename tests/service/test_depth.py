@@ -16,7 +16,7 @@ from obsidian_wren.formats.sound import BadSound
 from obsidian_wren.service import calibrating, computers, deriving, exporting, history, responses, rigs, sending, taking, watching
 from obsidian_wren.service import voice as chain
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.kept import FEED_NAME, RAW_NAME
+from obsidian_wren.service.kept import RAW_NAME
 from obsidian_wren.service.overview import overview
 from obsidian_wren.service.views import BandValue, InterfaceFields, MicrophoneFields
 from obsidian_wren.standins.spec import WorldSpec
@@ -102,7 +102,7 @@ CHANGES = {
     "sound settings": lambda ws: computers.change_device(ws, "in-3", "enhancements", True),
     "name": lambda ws: computers.name_device(ws, "in-3", "Loft mic"),
     "unplug": lambda ws: computers.unplug(ws, "in-3"),
-    "pick": lambda ws: sending.pick_input(ws, "Editor call", FEED_NAME),
+    "pick": lambda ws: sending.pick_input(ws, "call", "Wren: call"),
     "response": lambda ws: rigs.attach_response(ws, "r.txt", [[20.0, -6.0], [1000.0, 0.0], [20000.0, 3.0]]),
 }
 

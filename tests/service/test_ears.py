@@ -8,7 +8,7 @@ import pytest
 
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
-from obsidian_wren.service import calibrating, ears, sending, watching
+from obsidian_wren.service import calibrating, ears, living, watching
 from obsidian_wren.service.errors import Refused
 from signals import RATE, sine
 
@@ -36,7 +36,7 @@ def test_what_is_live_is_heard_raw_and_treated(boathouse, live):
     if live == "watch":
         watching.start_watch(boathouse, "talk")
     else:
-        sending.start_run(boathouse)
+        living.start_run(boathouse)
     pair = ears.put_on(boathouse)
     stream = pieces(pair.chunks())
     heard = take(stream, 60)
@@ -48,7 +48,7 @@ def test_what_is_live_is_heard_raw_and_treated(boathouse, live):
     ears.take_off(boathouse, pair)
     assert sum(1 for _ in stream) <= 60
     assert boathouse.ears is None
-    (watching.stop_watch if live == "watch" else sending.stop_run)(boathouse)
+    (watching.stop_watch if live == "watch" else living.stop_run)(boathouse)
 
 
 def test_the_second_pair_takes_the_sound_over(boathouse):

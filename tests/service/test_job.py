@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.service import calibrating, exporting, listening, rigs, sending, taking
+from obsidian_wren.service import calibrating, exporting, listening, living, mixing, proving, recording, rigs, sending, taking
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.kept import FEED_NAME, RAW_NAME
+from obsidian_wren.service.kept import RAW_NAME
 from obsidian_wren.service.overview import overview
 from obsidian_wren.service.views import BandValue
 from rigging import change, preamp, use_boathouse
@@ -34,7 +34,7 @@ def test_an_empty_folder_knows_nothing(workshop):
 
 def test_steps_cannot_be_settled_on_nothing(workshop):
     for step in ("quiet", "gain", "clean", "tone", "steady", "send"):
-        with pytest.raises(Refused, match="first"):
+        with pytest.raises(Refused, match=r"first|Send the marker"):
             calibrating.settle_step(workshop, step)
 
 
@@ -77,8 +77,7 @@ def test_the_whole_job(workshop):
         "cleaned",
         "toned",
         "steadied",
-        "to:Editor call",
-        "to:Walk recorder",
+        "to:call",
     ]
     assert {name: state for name, state in status(ws).items() if name != "send"} == dict.fromkeys(
         ("rig", "quiet", "gain", "clean", "tone", "steady"), "settled"
@@ -89,9 +88,13 @@ def test_the_diagram_is_the_chain_at_work(boathouse):
     by_name = {point.name: point for point in overview(boathouse).diagram}
     gain = preamp(boathouse)
     assert by_name["converter"].peak_dbfs - by_name["mic"].peak_dbfs == pytest.approx(gain, abs=0.02)
-    # The call still picks the raw microphone, so it gets the converter's levels; the recorder gets the feed.
-    assert by_name["to:Editor call"].peak_dbfs == by_name["converter"].peak_dbfs
-    assert by_name["to:Walk recorder"].peak_dbfs == pytest.approx(-3.3, abs=0.2)
+    # The call still picks the raw microphone, so it gets the converter's levels; the recorder gets its mix, once there is one.
+    assert by_name["to:call"].peak_dbfs == by_name["converter"].peak_dbfs
+    assert "to:recorder" not in by_name
+    mixing.refresh(boathouse)
+    by_name = {point.name: point for point in overview(boathouse).diagram}
+    voice_in_it = next(s for d in overview(boathouse).destinations if d.key == "recorder" for s in d.mix.sends if s.source == "voice")
+    assert by_name["to:recorder"].voice_high_dbfs == pytest.approx(by_name["steadied"].voice_high_dbfs + voice_in_it.gain_db, abs=0.02)
 
 
 def test_pins_survive_a_new_fit_and_let_go(boathouse):
@@ -144,30 +147,41 @@ def test_moving_the_microphone_really_moves_it_in_the_simulated_world(boathouse)
     assert after.snr_db > before.snr_db + 5
 
 
+def proof_of(ws, key="call"):
+    return next(d.proof for d in overview(ws).destinations if d.key == key)
+
+
+def heard_by(ws, key, seconds):
+    start = ws.programs[key].position
+    wait_until(lambda: ws.programs[key].position > start + seconds * RATE)
+    return ws.programs[key].heard_since(start)
+
+
 def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
     ws = boathouse
     with pytest.raises(Refused, match="Start live first"):
-        sending.send_marker(ws)
-    sending.start_run(ws)
-
-    def proof():
-        return next(d.proof for d in overview(ws).destinations if d.kind == "call")
-
-    sending.send_marker(ws)
-    wait_until(lambda: proof() is not None)
-    assert proof().arrival == "raw"
-    assert FEED_NAME in proof().advice
-    with pytest.raises(Refused, match="marker first"):
+        proving.send_marker(ws)
+    living.start_run(ws)
+    proving.send_marker(ws)
+    wait_until(lambda: proof_of(ws) is not None)
+    first = proof_of(ws).verdicts[0]
+    assert first.code == "raw"
+    assert "pick “Wren: call”" in first.advice
+    with pytest.raises(Refused, match="0 of 1 listeners are proved"):
         calibrating.settle_step(ws, "send")
-    sending.pick_input(ws, "Editor call", FEED_NAME)
-    assert proof().stale
+    sending.pick_input(ws, "call", "Wren: call")
+    assert proof_of(ws).stale
     assert status(ws)["send"] == "stale"
-    sending.send_marker(ws)
-    wait_until(lambda: proof().arrival == "treated")
-    # The chain's own delay and the call's jitter buffer of 20 ms.
-    assert proof().delay_ms == pytest.approx(overview(ws).delivery.delay_ms + 20.0, abs=0.5)
+    proving.send_marker(ws)
+    wait_until(lambda: proof_of(ws).good)
+    shown = proof_of(ws)
+    assert [v.code for v in shown.verdicts] == ["treated"]
+    # What is ours, and the call's jitter buffer of 20 ms.
+    assert shown.delay_ms == pytest.approx(shown.ours_ms + 20.0, abs=0.6)
+    delay = next(d.delay for d in overview(ws).destinations if d.key == "call")
+    assert shown.ours_ms == pytest.approx(delay.total_ms - delay.block_ms, abs=0.6)
     # The marker's 300 to 3400 Hz see the chain's gain and what the equalizer does there.
-    assert proof().level_db == pytest.approx(next(s.value for s in overview(ws).settings if s.name == "makeup_db"), abs=4.0)
+    assert shown.level_db == pytest.approx(next(s.value for s in overview(ws).settings if s.name == "makeup_db"), abs=4.0)
     calibrating.settle_step(ws, "send")
     assert status(ws)["send"] == "settled"
 
@@ -175,45 +189,50 @@ def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
 def test_a_recording_holds_the_treated_voice(boathouse):
     ws = boathouse
     with pytest.raises(Refused, match="Start live first"):
-        sending.start_recording(ws)
-    sending.start_run(ws)
-    sending.start_recording(ws)
-    wait_until(lambda: ws.listeners.call.position > 20 * RATE)
-    sending.stop_recording(ws)
+        recording.start_recording(ws)
+    living.start_run(ws)
+    recording.choose_tracks(ws, ["treated"], "flac", None, None)
+    recording.start_recording(ws, purpose="River walk")
+    with pytest.raises(Refused, match="already"):
+        recording.start_recording(ws)
+    heard_by(ws, "call", 20)
+    recording.stop_recording(ws)
     shown = overview(ws).recordings[0]
+    assert (shown.title, shown.track, shown.part) == ("River walk", "treated voice", 1)
     assert shown.seconds > 5
     assert shown.true_peak_dbtp <= -3.0
-    with ws.sessions() as session:
-        sound, rate = soundfile.read(listening.recording_path(ws, session, shown.id))
+    path, name = listening.recording_file(ws, shown.id)
+    assert name.endswith("River walk treated voice.flac")
+    sound, rate = soundfile.read(path)
     assert rate == RATE
     assert len(sound) == pytest.approx(shown.seconds * RATE, abs=0.06 * RATE)
+    assert max(shown.waveform) == pytest.approx(np.abs(sound).max(), abs=0.01)
 
 
 def test_a_listener_that_fails_does_not_silence_the_others(boathouse, monkeypatch):
     ws = boathouse
-    sending.start_run(ws)
+    living.start_run(ws)
     told = ws.bus.listen()
 
     def full(block):
         raise OSError("no space left on device")
 
-    monkeypatch.setattr(ws.listeners.recorder, "hear", full)
-    start = ws.listeners.call.position
-    wait_until(lambda: ws.listeners.call.position > start + 2 * RATE)
+    monkeypatch.setattr(ws.programs["headphones"], "hear", full)
+    heard_by(ws, "call", 2)
     assert ws.run.stopped_why is None
     heard = [told.get_nowait() for _ in range(told.qsize())]
-    assert sum(kind == "trouble" and "Walk recorder failed" in body["sentence"] for kind, body in heard) == 1
+    assert sum(kind == "trouble" and "Headphones failed" in body["sentence"] for kind, body in heard) == 1
 
 
 def test_settings_change_under_a_live_run_without_a_click(boathouse):
     ws = boathouse
-    sending.start_run(ws)
-    sending.pick_input(ws, "Editor call", FEED_NAME)
-    wait_until(lambda: ws.listeners.call.position > RATE)
-    start = ws.listeners.call.position
+    living.start_run(ws)
+    sending.pick_input(ws, "call", "Wren: call")
+    heard_by(ws, "call", 1)
+    start = ws.programs["call"].position
     calibrating.change_setting(ws, "gain", "gain_db", value=0.0, band=None, pinned=True)
-    wait_until(lambda: ws.listeners.call.position > start + 4 * RATE)
-    heard = ws.listeners.call.heard_since(start)
+    wait_until(lambda: ws.programs["call"].position > start + 4 * RATE)
+    heard = ws.programs["call"].heard_since(start)
     # A click would be a step far above what speech of this level does from one sample to the next.
     assert np.abs(np.diff(heard)).max() < 0.4
     assert ws.run.stopped_why is None
@@ -262,10 +281,11 @@ def test_files_can_do_the_whole_job(workshop, tmp_path):
         taking.keep_file(workshop, purpose, tmp_path / name, channel=None)
     shown = overview(workshop)
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
-    sending.start_run(workshop)
-    sending.pick_input(workshop, "Editor call", FEED_NAME)
-    wait_until(lambda: workshop.listeners.call.position > 2 * 44_100)
-    assert workshop.listeners.call.rate_hz == 44_100
+    living.start_run(workshop)
+    sending.pick_input(workshop, "call", "Wren: call")
+    assert workshop.run.rate_hz == 44_100
+    # The call runs at a rate of its own, and the edge converts.
+    assert np.abs(heard_by(workshop, "call", 3)).max() > 0.05
     assert RAW_NAME in [entry.name for entry in shown.inputs]
 
 

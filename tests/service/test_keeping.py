@@ -49,7 +49,7 @@ def test_stop_and_start_everything_is_as_it_was(data):
     first.ask("POST", "settle", {"step": "quiet"})
     band = next(s for s in first.ask("GET", "state")["settings"] if s["stage"] == "equalizer")
     first.ask("PATCH", "settings", {"stage": "equalizer", "name": band["name"], "band": {**band["band"], "gain_db": 1.5}, "pinned": True})
-    before = first.ask("PUT", "destinations", {"destination": "Editor call", "picks": "Wren: voice"})
+    before = first.ask("PUT", "destinations/call/picks", {"picks": "Wren: call"})
     first.end()
     second = Asked(data)
     after = second.ask("GET", "state")

@@ -823,6 +823,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/run/block": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Hold the size of a block, or let the measured one stand. */
+        put: operations["api_hold_block_run_block_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run/piece": {
         parameters: {
             query?: never;
@@ -2053,6 +2070,17 @@ export interface components {
             level_dbfs: number | null;
         };
         /**
+         * HoldBlock
+         * @description The size of a block; null lets the measured one stand.
+         */
+        HoldBlock: {
+            /**
+             * Block Ms
+             * @default null
+             */
+            block_ms: number | null;
+        };
+        /**
          * HumView
          * @description A hum family.
          */
@@ -2771,6 +2799,8 @@ export interface components {
         ProgramSettingsView: {
             /** Activation Dbfs */
             activation_dbfs: number | null;
+            /** Also */
+            also: string | null;
             /** Auto Gain */
             auto_gain: boolean;
             /** Bits */
@@ -3266,9 +3296,17 @@ export interface components {
         };
         /**
          * RunView
-         * @description The live run. ``block_ms`` is what is chosen; ``when_stopped`` what listeners hear when nothing runs.
+         * @description The live run. ``block_ms`` is what it runs in, ``block_costs`` the sizes that were tried with the share of
+         *     its own time that each takes; ``when_stopped`` what listeners hear when nothing runs.
          */
         RunView: {
+            /** Block Costs */
+            block_costs: [
+                number,
+                number
+            ][];
+            /** Block Held */
+            block_held: boolean;
             /** Block Ms */
             block_ms: number;
             /** Dropouts */
@@ -3284,6 +3322,8 @@ export interface components {
             marker: "idle" | "sending";
             /** Priority Raised */
             priority_raised: boolean;
+            /** Rate Hz */
+            rate_hz: number | null;
             /** Recording */
             recording: boolean;
             /** Since */
@@ -3337,6 +3377,11 @@ export interface components {
              * @default null
              */
             activation_dbfs: number | null;
+            /**
+             * Also
+             * @default null
+             */
+            also: string | null;
             /**
              * Auto Gain
              * @default null
@@ -5743,6 +5788,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SetRoute"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_hold_block_run_block_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldBlock"];
             };
         };
         responses: {

@@ -89,6 +89,7 @@ export function clockOf(seconds: number): string {
 
 /** Room on the disk in words. */
 export function roomText(minutes: number): string {
+  if (minutes >= 1440) return 'a day or more';
   if (minutes >= 180) return `${Math.floor(minutes / 60).toLocaleString('en-GB')} h`;
   return `${Math.floor(minutes)} min`;
 }

@@ -28,6 +28,8 @@ from obsidian_wren.store.track_files import FileFormat, TrackFile, open_track
 POINTS = 240
 # Said when less than this many minutes of room are left, while there is time to do something.
 EARLY_MIN = 30.0
+# Beyond a day nobody counts.
+MOST_MIN = 1440.0
 _LEAST_BYTES = 50_000_000
 _MOST_WAITING = 3000
 _CHUNK_S = 1.0
@@ -216,10 +218,10 @@ def _shaped(block: Samples | None, channels: int) -> Samples:
 
 
 def room_left_min(folder: DataFolder, tracks: Sequence[Track], rate_hz: int, file_format: FileFormat) -> float:
-    """Minutes that the disk has room for. FLAC of speech takes about half of what WAV does; counted with seven tenths."""
+    """Minutes that the disk has room for, at most a day. FLAC of speech takes about half of what WAV does; counted with seven tenths."""
     per_s = sum(track.channels for track in tracks) * rate_hz * 3 * (0.7 if file_format == "flac" else 1.0)
     free = shutil.disk_usage(folder.path).free - _LEAST_BYTES
-    return max(0.0, free / max(per_s, 1.0) / 60.0)
+    return min(MOST_MIN, max(0.0, free / max(per_s, 1.0) / 60.0))
 
 
 def stem_of(purpose: str, at: str) -> str:

@@ -50,7 +50,7 @@ def destinations(ws: Workshop, session: Session, rig: Rig) -> list[views.Destina
                 key=row.key, name=row.name, kind=cast(Any, row.kind), on=row.on, feed=feed, picks=row.picks,
                 program=None if row.kind == "recorder" else views.ProgramSettingsView(**asdict(scene.settings_of(row))),
                 mix=_mix(row, entry, routing) if entry is not None and row.key in routing.destinations else None,
-                audit=_audit(session, rig, row, feeds, entry, cleans=cleans) if feed is not None and row.on else [],
+                audit=_audit(ws, session, rig, row, feeds, entry, cleans=cleans) if feed is not None and row.on else [],
                 proof=_proof(proof, row) if proof is not None else None, delay=_delay(ws, row.key),
             )
         )  # fmt: skip
@@ -100,12 +100,12 @@ def _could(routing: Routing, source: str, destination: str) -> bool:
 
 
 def _audit(
-    session: Session, rig: Rig, row: Destination, feeds: dict[str, str], entry: dict[str, Any] | None, *, cleans: bool
+    ws: Workshop, session: Session, rig: Rig, row: Destination, feeds: dict[str, str], entry: dict[str, Any] | None, *, cleans: bool
 ) -> list[views.VerdictView]:
     settings = scene.settings_of(row)
     facts = ListenerFacts(
         name=row.name, picks=row.picks, own_feed=cast(str, scene.feed_of(row.kind)), raw_name=kept.raw_name(session, rig), feeds=feeds,
-        mix_rate_hz=rig.rate_hz, also=settings.also, rate_hz=settings.rate_hz, muted=settings.muted, noise_removal=settings.noise_removal,
+        mix_rate_hz=ws.run.rate_hz if ws.run is not None else rig.rate_hz, also=settings.also, rate_hz=settings.rate_hz, muted=settings.muted, noise_removal=settings.noise_removal,
         auto_gain=settings.auto_gain, echo_cancelling=settings.echo_cancelling, activation_dbfs=settings.activation_dbfs,
         hears_itself=settings.hears_itself, chain_cleans=cleans,
     )  # fmt: skip
@@ -201,7 +201,7 @@ def run(ws: Workshop, session: Session) -> views.RunView:
     live = held is not None and not held.finished.is_set()
     wish = scene.live_wish(session)
     return views.RunView(
-        live=live, since=ws.since if live else None, dropouts=held.dropouts if held else 0, load=round(held.load, 3) if held else 0.0,
+        live=live, rate_hz=held.rate_hz if held is not None and live else None, since=ws.since if live else None, dropouts=held.dropouts if held else 0, load=round(held.load, 3) if held else 0.0,
         block_ms=1000.0 * held.block_s if held else wish.block_ms or 10.0,
         block_held=wish.block_ms is not None,
         block_costs=[(cost.block_ms, round(cost.share, 3)) for cost in ws.block_costs],

@@ -212,6 +212,7 @@ class RunView(BaseModel):
     its own time that each takes; ``when_stopped`` what listeners hear when nothing runs."""
 
     live: bool
+    rate_hz: int | None
     since: str | None
     dropouts: int
     load: float

@@ -489,11 +489,18 @@ def _on_error(error: Exception) -> Any:
     ), 500
 
 
-def warm_up(ws: Workshop) -> None:
-    """Load what computes, so that the first take need not wait for it; lay out the clips; go on being live where that was so."""
-    from obsidian_wren.service import calibrating, clips, listening, living, overview, proving, taking
+def load() -> None:
+    """Load what computes, so that the first take need not wait for it."""
+    from obsidian_wren.service import calibrating, listening, living, overview, proving, sending, taking
 
-    for module in (calibrating, listening, overview, proving, taking):
+    for module in (calibrating, listening, living, overview, proving, sending, taking):
         assert module.__doc__
+
+
+def warm_up(ws: Workshop) -> None:
+    """Load what computes, lay out the clips, and go on being live where that was so."""
+    load()
+    from obsidian_wren.service import clips, living
+
     clips.ship(ws)
     living.resume_run(ws)

@@ -41,7 +41,7 @@
 {#if run.live}
   <ul>
     <li><Mark kind="good" /> <span>Live since {clock(run.since ?? '')}</span></li>
-    <li><Mark kind={run.dropouts ? 'fault' : 'good'} /> <span>{run.dropouts} gaps that anyone heard</span></li>
+    <li><Mark kind={run.dropouts ? 'fault' : 'good'} /> <span>{run.dropouts === 1 ? '1 gap' : `${run.dropouts} gaps`} that anyone heard</span></li>
     <li>
       <Mark kind={load > 0.7 ? 'fault' : 'good'} />
       <span>{(100 * load).toFixed(0)} % of one core, in blocks of {run.block_ms} ms</span>

@@ -39,6 +39,7 @@
   const chosen = $derived(inUse.find((entry) => entry.key === desk.listener) ?? inUse[0]);
   const proved = $derived(allProved(overview));
   const todo = $derived(leftToDo(overview));
+  const oneRate = $derived(run.rate_hz === null || run.rate_hz === overview.rig.rate_hz);
   const picked = $derived(overview.cases.find((entry) => entry.chosen));
   const unused = $derived(overview.destinations.filter((entry) => !entry.on));
   let asked = '';
@@ -74,8 +75,11 @@
       <Fact
         name={run.live ? 'Live' : 'Not live'}
         value={run.live ? `${level(desk.live?.level_dbfs)} dBFS` : ''}
-        mark={run.live ? 'good' : 'none'}
+        mark={!run.live ? 'none' : oneRate ? 'good' : 'fault'}
       >
+        {#if run.live && !oneRate}
+          Runs at {(run.rate_hz ?? 0) / 1000} kHz, Rig says {overview.rig.rate_hz / 1000} kHz: agree on one rate.
+        {/if}
         {#if run.live}
           Over {SOURCES[overview.rig.source]}; {run.dropouts === 1 ? '1 dropout' : `${run.dropouts} dropouts`}, {(
             100 * (desk.live?.load ?? run.load)

@@ -141,4 +141,11 @@ def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdi
     if share >= _OPEN_SHARE:
         return (Verdict("opens", "good", sentence),)
     lowest = float(np.floor(np.percentile(word_levels, 1)))
-    return (Verdict("cuts words", "fault", sentence, f"Set its threshold to {lowest - 3.0:.0f} dBFS or lower, or off.".replace("-", "−")),)
+    return (
+        Verdict(
+            "cuts words",
+            "fault",
+            sentence,
+            f"In {facts.name}, set the threshold to {lowest - 3.0:.0f} dBFS or lower, or off.".replace("-", "−"),
+        ),
+    )
