@@ -63,12 +63,12 @@ class ReturnPlan:
 
 
 def steady_spectrum(samples: Samples, *, rate_hz: float) -> Spectrum:
-    """What of ``(n,)`` samples lasts through the pauses of whoever talks: the lowest tenth of each bin over frames of one second."""
+    """What of ``(n,)`` samples lasts through the pauses of whoever talks: what each bin exceeds in three of four frames of one second."""
     count = round(_STEADY_FRAME_S * rate_hz)
     window = np.hanning(count + 1)[:-1]
     frames = np.lib.stride_tricks.sliding_window_view(samples, count)[:: count // 8]
     power = 2.0 * np.abs(scipy.fft.rfft(frames * window, axis=1)) ** 2 / (count * float(window @ window))
-    return Spectrum(scipy.fft.rfftfreq(count, 1.0 / rate_hz), np.percentile(power, 10, axis=0))
+    return Spectrum(scipy.fft.rfftfreq(count, 1.0 / rate_hz), np.percentile(power, 25, axis=0))
 
 
 def read_return(samples: Samples, *, rate_hz: float) -> ReturnReading:
@@ -132,7 +132,7 @@ def derive_return(samples: Samples, *, rate_hz: float, aim_lufs: float = RETURN_
 def _gain_to(samples: Samples, aim_lufs: float, rate_hz: float) -> float:
     """The gain after which the limited sound has the loudness that is aimed at, dB; the limiter takes some of it back."""
     gain = 0.0
-    for _ in range(4):
+    for _ in range(8):
         here = integrated_lufs(render((GainSpec(gain), _LIMITER), samples, rate_hz=int(rate_hz)), rate_hz=rate_hz)
         if not np.isfinite(here) or abs(aim_lufs - here) < _NEAR_LU:
             break

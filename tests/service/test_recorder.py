@@ -1,0 +1,200 @@
+"""The recorder: files that are whole whatever happens, tracks in step, splits without a gap."""
+
+import os
+import random
+import shutil
+import signal
+import struct
+import time
+
+import numpy as np
+import pytest
+import soundfile
+
+from obsidian_wren.service import recorder as recording
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.history import undo
+from obsidian_wren.service.overview import overview
+from obsidian_wren.service.recorder import Recorder, Split, Track
+from obsidian_wren.store.folder import FolderError
+from obsidian_wren.store.models import Recording
+from obsidian_wren.store.track_files import open_track
+from signals import RATE, noise
+
+FORMATS = ("flac", "wav")
+# Every sample says where it stands, in 24 bit.
+RAMP = (np.arange(400_000) % 60_000 - 30_000) / 2.0**23
+
+
+@pytest.mark.parametrize("file_format", FORMATS)
+def test_a_file_is_whole_at_any_instant(tmp_path, file_format):
+    track = open_track(tmp_path / f"t.{file_format}", rate_hz=RATE, channels=1, file_format=file_format)
+    rng = random.Random(5)
+    at = 0
+    for number in range(120):
+        count = rng.choice((1, 97, 480, 4096, 5000))
+        track.write(RAMP[at : at + count, None])
+        at += count
+        if number % 10 == 9 and track.safe_frames:
+            shutil.copy(track.path, tmp_path / f"copy.{file_format}")
+            found, rate = soundfile.read(tmp_path / f"copy.{file_format}")
+            assert rate == RATE
+            assert len(found) >= track.safe_frames > track.frames - RATE
+            assert np.array_equal(found[: track.safe_frames], RAMP[: track.safe_frames])
+    track.close()
+    assert np.array_equal(soundfile.read(track.path)[0], RAMP[:at])
+
+
+@pytest.mark.parametrize("file_format", FORMATS)
+def test_killed_at_fifty_random_instants_nothing_that_was_acknowledged_is_lost(tmp_path, file_format):
+    rng = random.Random(11)
+    reached = 0
+    for number in range(25):
+        path = tmp_path / f"{number}.{file_format}"
+        reading, writing = os.pipe()
+        child = os.fork()
+        if child == 0:
+            try:
+                track = open_track(path, rate_hz=RATE, channels=1, file_format=file_format)
+                for at in range(0, len(RAMP), 480):
+                    track.write(RAMP[at : at + 480, None])
+                    os.write(writing, struct.pack("<I", track.safe_frames))
+            finally:
+                os._exit(0)
+        os.close(writing)
+        time.sleep(0.002 + 0.03 * rng.random())
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+        told = b""
+        while part := os.read(reading, 65536):
+            told += part
+        os.close(reading)
+        acknowledged = struct.unpack("<I", told[len(told) // 4 * 4 - 4 : len(told) // 4 * 4])[0] if len(told) >= 4 else 0
+        if acknowledged:
+            reached += 1
+            found, _ = soundfile.read(path)
+            assert len(found) >= acknowledged
+            assert np.array_equal(found[:acknowledged], RAMP[:acknowledged])
+    assert reached >= 15
+
+
+def record(folder, sound, *, tracks, split=None, block=480, file_format="flac"):
+    """Record sound; gives the finished parts, in order, and the troubles that were told."""
+    parts, troubles = [], []
+    recorder = Recorder(
+        folder, "2026-11-25 12-00-00 Walk", tracks, rate_hz=RATE, file_format=file_format, split=split or Split(),
+        tell_open=lambda *_: None, tell_part=parts.append, tell_trouble=troubles.append,
+    )  # fmt: skip
+    for first in range(0, len(sound), block):
+        piece = sound[first : first + block]
+        recorder.tap({"voice raw": piece, "voice treated": 2.0 * piece}, {"recorder": np.column_stack([piece, -piece])})
+        if split == "by hand" and first == 48_000:
+            recorder.split_now()
+    recorder.stop()
+    return parts, troubles
+
+
+VOICE = Track("voice treated", "treated voice", "voice treated", 1)
+RAW = Track("voice raw", "raw voice", "voice raw", 1)
+MIX = Track("mix", "mix", "mix recorder", 2)
+
+
+@pytest.mark.parametrize("file_format", FORMATS)
+def test_tracks_run_in_step_and_splits_leave_no_gap(tmp_path, file_format):
+    sound = RAMP[:200_000]
+    parts, troubles = record(tmp_path, sound, tracks=(RAW, VOICE, MIX), split=Split(minutes=1.0 / 60.0), file_format=file_format)
+    assert troubles == []
+    by_track = {}
+    for part in sorted(parts, key=lambda part: part.number):
+        by_track.setdefault(part.track.name, []).append(soundfile.read(part.path)[0])
+    assert len(by_track["voice raw"]) == 5
+    assert [len(p) for p in by_track["voice raw"]] == [len(p) for p in by_track["mix"]]
+    assert np.array_equal(np.concatenate(by_track["voice raw"]), sound)
+    assert np.array_equal(np.concatenate(by_track["voice treated"]), 2.0 * sound)
+    assert np.array_equal(np.concatenate(by_track["mix"]), np.column_stack([sound, -sound]))
+
+
+def test_a_file_ends_by_size(tmp_path):
+    parts, _ = record(tmp_path, noise(0.3, 12.0), tracks=(RAW,), split=Split(megabytes=1.0), file_format="wav")
+    assert len(parts) == 2
+    assert 1e6 <= min(parts, key=lambda part: part.number).path.stat().st_size < 1.1e6
+
+
+def test_every_part_says_what_it_holds(tmp_path):
+    sound = noise(0.05, 4.0)
+    (part,), _ = record(tmp_path, sound, tracks=(RAW,))
+    assert part.frames == len(sound)
+    assert part.lufs == pytest.approx(-24.5, abs=3.0)
+    assert len(part.waveform) == 40
+    assert part.path.name == "2026-11-25 12-00-00 Walk voice raw 01.flac"
+
+
+def test_a_full_disk_ends_it_with_a_sentence_and_keeps_what_was_written(tmp_path, monkeypatch):
+    from obsidian_wren.store import track_files
+
+    real, left = track_files._write_all, [600_000]
+
+    def full(fd, data, at):
+        left[0] -= len(data)
+        if left[0] < 0:
+            raise OSError(28, "No space left on device")
+        real(fd, data, at)
+
+    monkeypatch.setattr(track_files, "_write_all", full)
+    parts, troubles = record(tmp_path, noise(0.3, 8.0), tracks=(RAW,), file_format="wav")
+    assert len(troubles) == 1
+    assert "disk is full" in troubles[0]
+    sound, _ = soundfile.read(parts[0].path)
+    assert len(sound) >= 180_000
+
+
+def test_a_file_that_cannot_begin_is_refused(tmp_path):
+    with pytest.raises(FolderError):
+        open_track(tmp_path / "gone" / "t.flac", rate_hz=RATE, channels=1, file_format="flac")
+
+
+def cut_off(ws, frames=9000):
+    """A recording as a kill leaves it: a file that grows, and its row."""
+    path = ws.folder.recordings / "2026-11-25 12-00-00 Walk voice raw 01.flac"
+    recording.keep_open(ws, "abc", "Walk", path, RAW, 1, RATE)
+    track = open_track(path, rate_hz=RATE, channels=1, file_format="flac")
+    track.write(RAMP[:frames, None])
+    os.close(track._fd)
+    return path
+
+
+def test_what_a_kill_cut_off_is_measured_and_listed_at_the_next_start(workshop):
+    cut_off(workshop)
+    assert "cut off" in recording.take_up(workshop)
+    (shown,) = overview(workshop).recordings
+    assert (shown.title, shown.track, shown.seconds) == ("Walk", "raw voice", round(8192 / RATE, 1))
+
+
+def test_a_stub_without_a_sample_goes(workshop):
+    path = cut_off(workshop, frames=100)
+    assert recording.take_up(workshop) is None
+    assert overview(workshop).recordings == []
+    assert not path.exists()
+
+
+def test_recordings_are_renamed_and_deleted_and_brought_back(workshop):
+    path = cut_off(workshop)
+    recording.take_up(workshop)
+    (shown,) = overview(workshop).recordings
+    recording.rename(workshop, shown.id, "  Low water ")
+    assert overview(workshop).recordings[0].title == "Low water"
+    with pytest.raises(Refused, match="needs a name"):
+        recording.rename(workshop, shown.id, "  ")
+    recording.discard(workshop, shown.id)
+    assert overview(workshop).recordings == []
+    assert path.exists()
+    with pytest.raises(Refused, match="no longer there"):
+        recording.discard(workshop, shown.id)
+    undo(workshop)
+    undo(workshop)
+    assert overview(workshop).recordings[0].title == "Walk"
+    recording.discard(workshop, shown.id)
+    recording.purge_discarded(workshop)
+    assert not path.exists()
+    with workshop.sessions() as session:
+        assert session.get(Recording, shown.id) is None

@@ -1,0 +1,235 @@
+"""Who hears what: cases, routes that are refused, pins, clips, and a run that goes on after a restart."""
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy import create_engine, text
+
+from obsidian_wren.core.mix.routes import faults_of
+from obsidian_wren.service import clips, living, mixing, scene, sending
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.history import redo, undo
+from obsidian_wren.service.overview import overview
+from signals import RATE, noise, sine
+
+
+def listener(ws, key):
+    return next(d for d in overview(ws).destinations if d.key == key)
+
+
+def in_use(ws):
+    return [d.key for d in overview(ws).destinations if d.on]
+
+
+def test_every_listener_that_picks_has_a_feed_of_its_own(workshop):
+    sending.set_up(workshop, "everything")
+    assert [entry.name for entry in overview(workshop).inputs][1:] == ["Wren: call", "Wren: game", "Wren: stream"]
+    sending.set_up(workshop, "call")
+    assert [entry.name for entry in overview(workshop).inputs][1:] == ["Wren: call"]
+
+
+def test_a_case_is_one_change_that_can_be_undone(workshop):
+    left = sending.set_up(workshop, "game")
+    assert in_use(workshop) == ["game-chat", "headphones"]
+    assert left == ["In Crew game chat, pick “Wren: game” as the microphone."]
+    undo(workshop)
+    assert in_use(workshop) == ["call", "recorder", "headphones"]
+    redo(workshop)
+    assert in_use(workshop) == ["game-chat", "headphones"]
+    assert next(c.key for c in overview(workshop).cases if c.chosen) == "game"
+    with pytest.raises(Refused, match="no such case"):
+        sending.set_up(workshop, "party")
+
+
+def test_a_wrong_route_is_refused_with_its_path(workshop):
+    sending.set_up(workshop, "everything")
+    with pytest.raises(Refused, match="never gets its own return"):
+        sending.set_route(workshop, "return-call", "call", "treated", True)
+    with pytest.raises(Refused, match="Editor call → Computer sound → Editor call"):
+        sending.set_route(workshop, "computer", "call", "treated", True)
+    with pytest.raises(Refused, match="hear one sound twice"):
+        sending.set_route(workshop, "voice", "call", "raw", True)
+    with pytest.raises(Refused, match="not in use"):
+        sending.set_route(workshop, "return-stream", "call", "treated", True)
+    sending.use_source(workshop, "music", False)
+    with pytest.raises(Refused, match="not in use"):
+        sending.set_route(workshop, "music", "call", "treated", True)
+    with pytest.raises(Refused, match="what all this is for"):
+        sending.use_source(workshop, "voice", False)
+
+
+ACTIONS = st.one_of(
+    st.tuples(st.just("route"), st.sampled_from(["voice", "second", "computer", "music", "clips", "return-call", "return-game-chat"]),
+              st.sampled_from(["call", "game-chat", "stream", "recorder", "headphones", "second-computer"]), st.sampled_from(["treated", "raw"]),
+              st.booleans()),
+    st.tuples(st.just("listener"), st.sampled_from(["call", "game-chat", "stream", "headphones"]), st.booleans()),
+    st.tuples(st.just("source"), st.sampled_from(["second", "computer", "music", "clips"]), st.booleans()),
+    st.tuples(st.just("case"), st.sampled_from(["call", "game", "talk", "everything"])),
+    st.tuples(st.sampled_from(["undo", "redo"])),
+)  # fmt: skip
+
+
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(ACTIONS, min_size=4, max_size=14))
+def test_whatever_is_clicked_no_mix_holds_its_own_return_and_nothing_comes_round(workshop, clicked):
+    ws = workshop
+    sending.set_up(ws, "everything")
+    for what, *more in clicked:
+        try:
+            match what:
+                case "route":
+                    sending.set_route(ws, *more)
+                case "listener":
+                    sending.use_listener(ws, *more)
+                case "source":
+                    sending.use_source(ws, *more)
+                case "case":
+                    sending.set_up(ws, *more)
+                case "undo":
+                    undo(ws)
+                case "redo":
+                    redo(ws)
+        except Refused:
+            continue
+    with ws.sessions.begin() as session:
+        routing, _ = scene.routes(ws, session)
+    assert faults_of(routing) == ()
+    for send in routing.sends:
+        assert routing.sources[send.source].of != send.destination
+
+
+def test_a_mix_is_pinned_let_go_and_brought_back_to_the_usual(boathouse):
+    ws = boathouse
+    sending.set_up(ws, "call")
+    assert listener(ws, "call").mix.lufs == pytest.approx(-18.0, abs=0.5)
+    sending.pin_mix(ws, "call", "aim_lufs", -23.0, None)
+    mix = listener(ws, "call").mix
+    assert mix.pins == ["aim_lufs"]
+    assert mix.lufs == pytest.approx(-23.0, abs=0.5)
+    sending.pin_mix(ws, "call", "under_lu", 14.0, "clips")
+    clip = next(send for send in listener(ws, "call").mix.sends if send.source == "clips")
+    assert clip.pinned
+    assert clip.under_lu == 14.0
+    with pytest.raises(Refused, match="from -40 to -10"):
+        sending.pin_mix(ws, "call", "aim_lufs", -4.0, None)
+    sending.usual_mix(ws, "call")
+    assert listener(ws, "call").mix.pins == []
+    assert listener(ws, "call").mix.aim_lufs == -18.0
+
+
+def test_mixes_are_stale_when_what_they_stand_on_changes_and_derived_once(boathouse, monkeypatch):
+    ws = boathouse
+    assert overview(ws).mixes_stale
+    mixing.refresh(ws)
+    assert not overview(ws).mixes_stale
+    monkeypatch.setattr(mixing, "_derive", lambda *_: pytest.fail("derived again"))
+    mixing.refresh(ws)
+    with ws.sessions.begin() as session:
+        scene.destinations(ws, session)[0].pins = {"aim_lufs": -20.0}
+    assert overview(ws).mixes_stale
+
+
+def test_programs_are_set_and_what_they_cannot_do_is_refused(workshop):
+    ws = workshop
+    sending.set_program(ws, "call", {"noise_removal": True, "rate_hz": 16_000})
+    shown = listener(ws, "call")
+    assert shown.program.noise_removal
+    assert {v.code for v in shown.audit} >= {"noise removal", "other rate", "picks raw"}
+    for wrong, says in (
+        ({"rate_hz": 12_345}, "Choose one of them"),
+        ({"latency_ms": 9000.0}, "in between"),
+        ({"sparkle": 1}, "no such setting"),
+    ):
+        with pytest.raises(Refused, match=says):
+            sending.set_program(ws, "call", wrong)
+    undo(ws)
+    assert not listener(ws, "call").program.noise_removal
+    with pytest.raises(Refused, match="picks nothing"):
+        sending.pick_input(ws, "headphones", "Wren: call")
+    with pytest.raises(Refused, match="no input of this name"):
+        sending.pick_input(ws, "call", "Wren: stream")
+
+
+def test_clips_are_matched_trimmed_and_share_no_key(workshop, tmp_path):
+    ws = workshop
+    clips.ship(ws)
+    clips.ship(ws)
+    assert [c.name for c in overview(ws).clips] == ["Bell", "Gull", "Horn", "Door"]
+    soundfile.write(tmp_path / "hail.wav", np.concatenate([np.zeros(RATE), sine(700, -30.0, 1.0)]), RATE)
+    clips.load_file(ws, tmp_path / "hail.wav", "hail.wav")
+    mine = overview(ws).clips[-1]
+    assert (mine.name, mine.key, mine.seconds) == ("hail", "5", 2.0)
+    clips.alter(ws, mine.id, name="Hail", key="1", start_s=1.0, end_s=2.0)
+    shown = {c.name: c for c in overview(ws).clips}
+    assert (shown["Hail"].key, shown["Bell"].key) == ("1", None)
+    assert shown["Hail"].lufs == pytest.approx(-33.5, abs=0.3)
+    with ws.sessions() as session:
+        from obsidian_wren.core.measure.loudness import integrated_lufs
+
+        loud = [
+            integrated_lufs(clips.sound_of(ws, row, 44_100), rate_hz=44_100) for row in clips.rows(session) if row.end_s - row.start_s > 0.6
+        ]
+    assert max(loud) - min(loud) < 0.3
+    with pytest.raises(Refused, match="beginning has to lie before"):
+        clips.alter(ws, mine.id, name="Hail", key="1", start_s=1.5, end_s=1.2)
+    clips.remove(ws, mine.id)
+    undo(ws)
+    assert "Hail" in [c.name for c in overview(ws).clips]
+    for sound, says in ((np.zeros(RATE), "no sound"), (noise(0.1, 61.0), "up to 60 s")):
+        with pytest.raises(Refused, match=says):
+            clips.load(ws, "wrong", sound, RATE)
+    with pytest.raises(Refused, match="Nothing is live"):
+        clips.press(ws, mine.id)
+
+
+def test_pressed_clips_sound_together_and_stop_without_a_click():
+    pads = clips.Pads()
+    pads.press(1, np.full(1000, 0.25))
+    pads.press(2, np.full(300, 0.5))
+    first = pads.read(480)
+    assert first.shape == (480, 2)
+    assert first[0, 0] == 0.75
+    assert first[400, 0] == 0.25
+    assert pads.sounding == [1]
+    pads.release(1)
+    rest = pads.read(480)[:, 0]
+    assert np.abs(np.diff(rest)).max() < 0.01
+    assert rest[-1] == pytest.approx(0.0, abs=1e-9)
+    pads.read(480)
+    assert pads.sounding == []
+
+
+def test_a_run_goes_on_after_a_restart_where_it_was_wanted(boathouse, workshop_over, tmp_path):
+    ws = boathouse
+    assert not living.resume_run(ws)
+    living.start_run(ws)
+    assert overview(ws).run.wanted
+    living.stop_run(ws, wanted=True)
+    assert living.resume_run(ws)
+    assert overview(ws).run.live
+    living.stop_run(ws)
+    assert not living.resume_run(ws)
+
+
+def test_what_an_older_version_kept_of_the_call_is_kept(tmp_path):
+    from alembic import command
+    from alembic.config import Config
+
+    from obsidian_wren.store.database import MIGRATIONS
+
+    engine = create_engine(f"sqlite:///{tmp_path / 'old.db'}")
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    config.attributes["engine"] = engine
+    command.upgrade(config, "0003")
+    with engine.begin() as connection:
+        connection.execute(text("INSERT INTO destination (name, kind, picks) VALUES ('Editor call', 'call', 'Wren: voice')"))
+        connection.execute(
+            text("INSERT INTO recording (file_name, rate_hz, frames, loudness_lufs, true_peak_dbtp, at) VALUES ('voice-1.flac', 48000, 96000, -18.1, -3.2, '2026-11-01')")
+        )  # fmt: skip
+    command.upgrade(config, "head")
+    with engine.connect() as connection:
+        assert connection.execute(text('SELECT key, picks, "on" FROM destination')).all() == [("call", "Wren: call", 1)]
+        assert connection.execute(text("SELECT title, track, frames FROM recording")).all() == [("voice-1", "treated", 96000)]
