@@ -63,12 +63,12 @@ class ReturnPlan:
 
 
 def steady_spectrum(samples: Samples, *, rate_hz: float) -> Spectrum:
-    """What of ``(n,)`` samples lasts through the pauses of whoever talks: what each bin exceeds in three of four frames of one second."""
+    """What of ``(n,)`` samples lasts through the pauses of whoever talks: what each bin exceeds in nine of ten frames of one second."""
     count = round(_STEADY_FRAME_S * rate_hz)
     window = np.hanning(count + 1)[:-1]
     frames = np.lib.stride_tricks.sliding_window_view(samples, count)[:: count // 8]
     power = 2.0 * np.abs(scipy.fft.rfft(frames * window, axis=1)) ** 2 / (count * float(window @ window))
-    return Spectrum(scipy.fft.rfftfreq(count, 1.0 / rate_hz), np.percentile(power, 25, axis=0))
+    return Spectrum(scipy.fft.rfftfreq(count, 1.0 / rate_hz), np.percentile(power, 10, axis=0))
 
 
 def read_return(samples: Samples, *, rate_hz: float) -> ReturnReading:
