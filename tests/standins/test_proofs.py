@@ -24,7 +24,9 @@ from signals import RATE, noise, voice
 TALK = 0.6 * voice()
 TALK = TALK + noise(10 ** (-76 / 20), len(TALK) / RATE)
 CHAIN = (GainSpec(3.0), LimiterSpec(-3.0, 100.0))
-BEFORE_S = 11.0
+BEFORE_S = 8.0
+# Larger blocks than a run has: nothing here waits for them.
+BLOCK = 1920
 DUCKING = Ducking(0.0, -40.0, 15.0, 250.0, 400.0)
 RAW = "Line 3 (USB Audio 2.0)"
 
@@ -100,8 +102,8 @@ def scene_of(cases):
     heard = {}
 
     def step(seconds):
-        for _ in range(round(seconds * 100)):
-            run.step({"voice": voices[0].read(480)})
+        for _ in range(round(seconds * 25)):
+            run.step({"voice": voices[0].read(BLOCK)})
 
     step(BEFORE_S)
     level = marker_level_dbfs(-20.0)
@@ -111,7 +113,7 @@ def scene_of(cases):
     for _ in range(100):
         if heard:
             break
-        step(0.01)
+        step(0.04)
     feeds = {seat.own_feed: seat.number for seat in seats}
     return {case.name: _verdicts(case, seat, heard[seat.key], feeds, level) for case, seat in zip(cases, seats, strict=True)}
 

@@ -50,11 +50,12 @@ def _resample(held: Samples, table: Samples, at: float, step: float, out: Sample
         row = int(place)
         part = place - row
         lower, upper = table[row], table[row + 1]
-        start = first - half + 1
+        # A slice of its own: its indices cannot be negative, so the loop runs on vectors.
+        near = held[first - half + 1 : first + half + 1]
         low, high = 0.0, 0.0
         for k in range(2 * half):
-            low += held[start + k] * lower[k]
-            high += held[start + k] * upper[k]
+            low += near[k] * lower[k]
+            high += near[k] * upper[k]
         out[done] = low + part * (high - low)
         done += 1
         at = begin + done * step
