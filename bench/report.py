@@ -14,6 +14,7 @@ BENCHES = (
     ("plan.py", "From two takes to every setting"),
     ("first_page.py", "The first page"),
     ("stream.py", "The live stream"),
+    ("mix.py", "Mixes, a run of everything, the recorder"),
 )
 HEAD = """# Performance
 
