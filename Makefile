@@ -1,6 +1,7 @@
 # make demo and make test need nothing but Python 3.11 or newer, Node 20 or newer, and make.
 PORT ?= 8642
-WORKERS ?= 2
+# Tests of pages wait half of their time, so three keep two cores busy.
+WORKERS ?= 3
 BIN := .venv/bin
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)

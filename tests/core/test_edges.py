@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.mix.ducking import Ducker, Ducking
+from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 from obsidian_wren.core.mix.resampling import ClockFollower, Resampler
 from signals import sine
 
@@ -100,13 +100,13 @@ def test_a_ratio_that_moves_makes_no_click():
     assert curve < 1.01 * np.abs(np.diff(sound, 2)).max()
 
 
-DUCK = Ducking(depth_db=12.0, threshold_dbfs=-40.0, attack_ms=20.0, hold_ms=200.0, release_ms=300.0)
+DUCK = Ducking(threshold_dbfs=-40.0, attack_ms=20.0, hold_ms=200.0, release_ms=300.0)
 
 
 def gains_db(voice, ducking=DUCK, size=480):
     ducker = Ducker(ducking, rate_hz=48_000)
-    found = np.concatenate([ducker.gains(voice[at : at + size]) for at in range(0, len(voice), size)])
-    return 20.0 * np.log10(found)
+    shares = np.concatenate([ducker.shares(voice[at : at + size]) for at in range(0, len(voice), size)])
+    return 20.0 * np.log10(ducked(shares, 12.0))
 
 
 def test_music_drops_by_the_depth_and_comes_back_after_the_hold():

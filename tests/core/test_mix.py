@@ -16,7 +16,7 @@ from obsidian_wren.core.mix.plan import Foresight, Measured, MixPins, derive_duc
 from obsidian_wren.core.mix.routes import Destination, Send, Source
 from signals import RATE, noise, sine, voice
 
-DUCKING = Ducking(0.0, -40.0, 15.0, 250.0, 400.0)
+DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 SOURCES = [
     Source("voice", "Your voice", "voice"), Source("second", "Second microphone", "second"), Source("computer", "Computer sound", "computer"),
     Source("music", "Music", "music"), Source("clips", "Clips", "clips"), Source("return:call", "Editor", "return", of="call"),

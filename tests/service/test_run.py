@@ -49,7 +49,7 @@ class Ear:
 
 
 SIX_UP = (GainSpec(6.0),)
-DUCKING = Ducking(0.0, -40.0, 15.0, 250.0, 400.0)
+DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 
 
 def run_of(stream, ears, *, chain=SIX_UP, tell=lambda *_: None, paced=False, **more):

@@ -27,7 +27,7 @@ CHAIN = (GainSpec(3.0), LimiterSpec(-3.0, 100.0))
 BEFORE_S = 8.0
 # Larger blocks than a run has: nothing here waits for them.
 BLOCK = 1920
-DUCKING = Ducking(0.0, -40.0, 15.0, 250.0, 400.0)
+DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 RAW = "Line 3 (USB Audio 2.0)"
 
 

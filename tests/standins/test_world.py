@@ -8,7 +8,6 @@ from obsidian_wren.core.measure.clipping import flat_tops
 from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.standins.acoustics import TALKER, room_response
-from obsidian_wren.standins.listeners import Call, Recorder
 from obsidian_wren.standins.spec import BOATHOUSE, BadSpec, WorldSpec, read_spec
 from obsidian_wren.standins.world import SimulatedRig
 
@@ -119,30 +118,6 @@ def test_a_bad_spec_is_refused_by_place(tmp_path, text, says):
 
 def test_the_shipped_spec_is_whole():
     assert json.loads(BOATHOUSE.read_text())["format"] == "obsidian-wren/world"
-
-
-def test_a_call_hears_after_its_jitter_buffer_and_keeps_what_it_hears():
-    call = Call("A call", picks=None, rate_hz=48_000, latency_s=0.02)
-    call.hear(np.ones(480))
-    start = call.position
-    call.hear(np.full(480, 0.5))
-    call.hear(np.full(480, 0.25))
-    heard = call.heard_since(start)
-    assert np.array_equal(heard, np.concatenate([np.zeros(480), np.ones(480)]))
-
-
-def test_the_recorder_writes_what_it_heard_between_start_and_stop(tmp_path):
-    recorder = Recorder("A recorder", picks=None, rate_hz=48_000)
-    recorder.hear(np.full(480, 0.9))
-    recorder.start(tmp_path / "r.flac")
-    recorder.hear(np.full(480, 0.25))
-    recorder.hear(np.full(480, 1.5))
-    recorder.stop()
-    recorder.hear(np.full(480, 0.9))
-    written, rate = soundfile.read(tmp_path / "r.flac")
-    assert rate == 48_000
-    assert written == pytest.approx(np.concatenate([np.full(480, 0.25), np.ones(480)]), abs=1e-6)
-    assert soundfile.info(tmp_path / "r.flac").subtype == "PCM_24"
 
 
 def test_the_talkers_texts_and_recordings_belong_together():

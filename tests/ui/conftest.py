@@ -16,9 +16,17 @@ QUIET_FLAGS = ["--no-sandbox", "--disable-background-networking", "--disable-com
 
 
 def pytest_collection_modifyitems(items):
-    for item in items:
-        if "/ui/" in str(item.path):
-            item.add_marker(pytest.mark.ui)
+    """Tests of pages wait more than they compute: spread among the others, so that a core has something to do meanwhile."""
+    pages = [item for item in items if "/ui/" in str(item.path)]
+    others = [item for item in items if "/ui/" not in str(item.path)]
+    for item in pages:
+        item.add_marker(pytest.mark.ui)
+    if not pages or not others:
+        return
+    spread = list(others)
+    for number, item in enumerate(pages):
+        spread.insert(number + number * len(others) // len(pages), item)
+    items[:] = spread
 
 
 @pytest.fixture

@@ -35,7 +35,7 @@ _RULES = 1
 # As much of a take as its loudness stands on.
 _MATERIAL_S = 20.0
 _TURN_S = 10.0
-_USUAL_DUCKING = Ducking(0.0, -40.0, 15.0, 250.0, 400.0)
+_USUAL_DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 # Both sides carry a mono return.
 _BOTH_SIDES_LU = 3.0103
 

@@ -201,7 +201,7 @@ class LiveRun:
     def _live(self, treated: Samples) -> dict[str, object]:
         return {
             "level_dbfs": _shown(rms_dbfs(treated)), "peak_dbfs": _shown(peak_dbfs(treated)), "load": round(self.load, 3),
-            "duck": round(-self._engine.duck_db, 2), "to": {key: _shown(level) for key, level in self.levels_dbfs.items()},
+            "duck": round(self._engine.duck_share, 2), "to": {key: _shown(level) for key, level in self.levels_dbfs.items()},
         }  # fmt: skip
 
     def step(self, blocks: Mapping[str, Samples]) -> Samples:

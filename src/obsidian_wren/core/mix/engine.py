@@ -13,7 +13,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.limiter import LinkedLimiter
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
-from obsidian_wren.core.mix.ducking import Ducker, Ducking
+from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 
 _FADE_S = 0.03
 RELEASE_S = 0.1
@@ -47,7 +47,7 @@ class MixEngine:
     def __init__(self, mixes: Sequence[Mix], *, over: str, ducking: Ducking, rate_hz: float) -> None:
         self._rate_hz = rate_hz
         self._over = over
-        self._ducker = Ducker(_unit(ducking), rate_hz=rate_hz)
+        self._ducker = Ducker(ducking, rate_hz=rate_hz)
         self._limiters: dict[str, tuple[Mix, LinkedLimiter]] = {}
         self._fading: _Matrix | None = None
         self._faded = 0
@@ -60,9 +60,9 @@ class MixEngine:
         return max((limiter.delay_samples for _, limiter in self._limiters.values()), default=0)
 
     @property
-    def duck_db(self) -> float:
-        """How far a send that drops by 1 dB is down now, 0 to −1: times a send's own depth it is that send's gain in dB."""
-        return self._ducker.gain_db
+    def duck_share(self) -> float:
+        """How far what is ducked is down now, 0 to 1: times a send's own depth it is that send's drop in dB."""
+        return self._ducker.share
 
     def limited_db(self, listener: str) -> float:
         """The lowest gain of a listener's limiter in the last block, dB."""
@@ -78,12 +78,10 @@ class MixEngine:
         count = max((len(block) for block in signals.values()), default=0)
         clean = {name: _finite(block) for name, block in signals.items()}
         over = clean.get(self._over)
-        share = self._ducker.gains(_mono(over) if over is not None else np.zeros(count))
-        # The ducker runs at a depth of 1 dB; its logarithm is the share of the way down.
-        down_db = 20.0 * np.log10(share)
-        mixed = self._matrix.mix(clean, count, down_db)
+        shares = self._ducker.shares(_mono(over) if over is not None else np.zeros(count))
+        mixed = self._matrix.mix(clean, count, shares)
         if self._fading is not None:
-            before = self._fading.mix(clean, count, down_db)
+            before = self._fading.mix(clean, count, shares)
             fade = np.clip((np.arange(count) + 1.0 + self._faded) / (_FADE_S * self._rate_hz), 0.0, 1.0)[:, None]
             for listener, block in mixed.items():
                 mixed[listener] = block * fade + before.get(listener, np.zeros((count, 2))) * (1.0 - fade)
@@ -123,7 +121,7 @@ class _Matrix:
                 gains = self._gains.setdefault(send.duck_db, np.zeros((len(mixes), len(self._signals))))
                 gains[row, self._signals.index(send.signal)] += amplitude_from_db(send.gain_db)
 
-    def mix(self, signals: Mapping[str, Samples], count: int, down_db: Samples) -> dict[str, Samples]:
+    def mix(self, signals: Mapping[str, Samples], count: int, shares: Samples) -> dict[str, Samples]:
         stacked = np.zeros((len(self._signals), count, 2))
         for place, name in enumerate(self._signals):
             block = signals.get(name)
@@ -133,12 +131,8 @@ class _Matrix:
         total = np.zeros((len(self._listeners), count, 2))
         for depth, gains in self._gains.items():
             part = (gains @ flat).reshape(total.shape)
-            total += part if depth == 0.0 else part * np.exp(down_db * (depth * np.log(10.0) / 20.0))[None, :, None]
+            total += part if depth == 0.0 else part * ducked(shares, depth)[None, :, None]
         return dict(zip(self._listeners, total, strict=True))
-
-
-def _unit(ducking: Ducking) -> Ducking:
-    return Ducking(1.0, ducking.threshold_dbfs, ducking.attack_ms, ducking.hold_ms, ducking.release_ms)
 
 
 def _mono(block: Samples) -> Samples:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.words import Word, pauses_s
-from obsidian_wren.core.mix.ducking import Ducker, Ducking
+from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 from obsidian_wren.core.mix.engine import RELEASE_S, Mix, MixSend
 from obsidian_wren.core.mix.kinds import RULES, KindRule, Share
 from obsidian_wren.core.mix.routes import Destination, RouteRefused, Routing, Send, Source, admit
@@ -196,8 +196,7 @@ class Foresight:
         if spoken is not None:
             voice[: len(spoken)] = spoken if spoken.ndim == 1 else spoken.mean(axis=1)
         self._gains: dict[float, Samples] = {}
-        # At a depth of 1 dB, the logarithm of the gain is the share of the way down.
-        self._down_db = 20.0 * np.log10(Ducker(replace(ducking, depth_db=1.0), rate_hz=rate_hz).gains(voice))
+        self._shares = Ducker(ducking, rate_hz=rate_hz).shares(voice)
 
     def outcome(self, plan: MixPlan) -> Outcome:
         """Run a mix over the material and measure what comes out."""
@@ -229,7 +228,7 @@ class Foresight:
     def _ducked(self, depth_db: float) -> Samples:
         """The gain of what drops so far, ``(n,)``."""
         if depth_db not in self._gains:
-            self._gains[depth_db] = np.exp(self._down_db * (depth_db * np.log(10.0) / 20.0))
+            self._gains[depth_db] = ducked(self._shares, depth_db)
         return self._gains[depth_db]
 
     def _limited(self, mixed: Samples, plan: MixPlan) -> Samples:
@@ -289,4 +288,4 @@ def derive_ducking(words: Sequence[Word], *, active_dbfs: float, room_dbfs: floa
         f"19 of 20 pauses inside your phrases are over in {hold:.0f} ms, so it holds that long; between phrases you pause long enough to "
         f"come back in {release:.0f} ms."
     )
-    return Ducking(0.0, threshold, 15.0, hold, release), because
+    return Ducking(threshold, 15.0, hold, release), because

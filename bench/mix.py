@@ -1,0 +1,135 @@
+"""What mixes cost as sources and listeners grow, and ten minutes of everything at once.
+
+A voice through a chain into one mix is the measure; beside it, turn by turn, the same with 4 x 4, 8 x 8 and 16 x 16 sources and
+listeners, stereo, half of them ducked. Then a run of every source and listener that ships, over a clock that is as fast as the machine,
+with a call whose clock is off by 200 ppm: gaps, what was learned of the clock, memory. Then the recorder: an hour beside four minutes.
+"""
+
+from __future__ import annotations
+
+import resource
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
+from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.ports import ProgramSettings
+from obsidian_wren.service.recorder import Recorder, Split, Track
+from obsidian_wren.service.run import LiveRun, Loop
+from obsidian_wren.standins import sounds
+from obsidian_wren.standins.acoustics import talker_sound
+from obsidian_wren.standins.listeners import Program
+from obsidian_wren.standins.players import Round
+
+RATE = 48_000
+COUNT = 480
+DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
+CHAIN = (HighpassSpec(80.0, 2), GainSpec(6.0), LimiterSpec(-3.0, 100.0))
+ROUNDS = 1500
+MINUTES = 10
+SIZES = (1, 4, 8, 16)
+
+
+def engine_of(size: int) -> MixEngine:
+    names = ["voice treated", *(f"source {n}" for n in range(1, size))]
+    mixes = [
+        Mix(f"listener {row}", tuple(MixSend(name, -6.0, 6.0 if place % 2 else 0.0) for place, name in enumerate(names)), 2, -3.0)
+        for row in range(size)
+    ]
+    return MixEngine(mixes, over="voice treated", ducking=DUCKING, rate_hz=RATE)
+
+
+def grow() -> None:
+    voice = talker_sound("talk", RATE)
+    rng = np.random.default_rng(5)
+    engines = {size: engine_of(size) for size in SIZES}
+    chains = {size: VoiceChain(CHAIN, RATE) for size in SIZES}
+    others = rng.standard_normal((16, COUNT, 2)) * 0.05
+    took: dict[int, list[float]] = {size: [] for size in SIZES}
+    for number in range(ROUNDS):
+        at = number * COUNT % (len(voice) - COUNT)
+        block = voice[at : at + COUNT]
+        for size in SIZES:
+            begun = time.perf_counter()
+            treated = chains[size].process(block)
+            engines[size].process({"voice treated": treated} | {f"source {n}": others[n] for n in range(1, size)})
+            took[size].append(time.perf_counter() - begun)
+    alone = float(np.median(took[1][100:]))
+    for size in SIZES:
+        here = np.array(took[size][100:]) * 1e6
+        print(f"{size:2d} sources into {size:2d} mixes   median {np.median(here):7.0f} µs   p99 {np.percentile(here, 99):7.0f} µs   "
+              f"{np.median(here) / alone / 1e6:5.1f} times one voice alone")  # fmt: skip
+
+
+def memory_kb() -> int:
+    return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize() // 1024
+
+
+def everything() -> None:
+    kinds = ("call", "game chat", "stream", "headphones", "second computer")
+    settings = {"call": ProgramSettings(drift_ppm=200.0), "game chat": ProgramSettings(rate_hz=24_000, narrow_band=True, drift_ppm=-200.0)}
+    programs = {kind: Program(kind, kind, settings.get(kind, ProgramSettings())) for kind in kinds}
+    seats = [Seat(kind, n, programs[kind], own_feed=None, rate_hz=RATE, channels=2) for n, kind in enumerate(kinds)]
+    returns = [ReturnPath(kind, programs[kind], rate_hz=RATE) for kind in ("call", "game chat")]
+    sends = ("voice treated", "music", "computer", "return-call", "return-game chat")
+    mixes = [
+        Mix(kind, tuple(MixSend(s, -6.0, 6.0 if s in ("music", "computer") else 0.0) for s in sends if s != f"return-{kind}"), 2, -3.0)
+        for kind in kinds
+    ]
+    stream = Loop(talker_sound("talk", RATE), RATE)
+    run = LiveRun(
+        [VoicePath("voice", stream, CHAIN)], seats, {}, mixes, players={"music": Round("music", RATE), "computer": Round("computer", RATE)},
+        returns=returns, ducking=DUCKING, tell=lambda *_: None, paced=False,
+    )  # fmt: skip
+    sounds.far_voice("crew", 24_000)
+    took, first = [], 0
+    for number in range(MINUTES * 6000):
+        block = stream.read(COUNT)
+        begun = time.perf_counter()
+        run.step({"voice": block})
+        took.append(time.perf_counter() - begun)
+        if number == 6000:
+            first = memory_kb()
+    here = np.array(took[500:]) * 1e3
+    edges = {seat.key: seat.edge for seat in seats}
+    print(f"everything at once, {MINUTES} min   median {np.median(here):.2f} ms   p99.9 {np.percentile(here, 99.9):.2f} ms of 10 ms")
+    print(f"gaps                          {run.dropouts}")
+    print(f"clocks off by 200 and -200    learned {-edges['call'].drift_ppm:.0f} and {-edges['game chat'].drift_ppm:.0f} ppm")
+    print(f"memory grown after a minute   {memory_kb() - first} kB")
+
+
+def recorder() -> None:
+    talk = talker_sound("talk", RATE)
+    with tempfile.TemporaryDirectory() as folder:
+        grown = {}
+        for minutes in (4, 60):
+            before = memory_kb()
+            held = Recorder(
+                Path(folder), f"{minutes}", [Track("raw", "raw", "voice raw", 1)], rate_hz=RATE, file_format="flac", split=Split(),
+                tell_open=lambda *_: None, tell_part=lambda *_: None, tell_trouble=print,
+            )  # fmt: skip
+            most = before
+            for second in range(minutes * 60):
+                at = second * RATE % (len(talk) - RATE)
+                for place in range(0, RATE, 4800):
+                    held.tap({"voice raw": talk[at + place : at + place + 4800]}, {})
+                while held._queue.qsize() > 100:
+                    time.sleep(0.001)
+                most = max(most, memory_kb())
+            held.stop()
+            grown[minutes] = most - before
+        print(f"memory of the recorder        4 min: {grown[4]} kB, 60 min: {grown[60]} kB more than before")
+
+
+if __name__ == "__main__":
+    grow()
+    everything()
+    recorder()
