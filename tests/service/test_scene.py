@@ -1,5 +1,7 @@
 """Who hears what: cases, routes that are refused, pins, clips, and a run that goes on after a restart."""
 
+import time
+
 import numpy as np
 import pytest
 import soundfile
@@ -8,7 +10,7 @@ from hypothesis import strategies as st
 from sqlalchemy import create_engine, text
 
 from obsidian_wren.core.mix.routes import faults_of
-from obsidian_wren.service import clips, living, mixing, scene, sending
+from obsidian_wren.service import clips, computers, living, mixing, scene, sending
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import redo, undo
 from obsidian_wren.service.overview import overview
@@ -211,6 +213,53 @@ def test_a_run_goes_on_after_a_restart_where_it_was_wanted(boathouse, workshop_o
     assert overview(ws).run.live
     living.stop_run(ws)
     assert not living.resume_run(ws)
+
+
+def test_a_run_goes_on_when_its_device_is_back(boathouse):
+    ws = boathouse
+    device = next(d for d in overview(ws).computer.devices if d.of_rig)
+    living.start_run(ws)
+    computers.unplug(ws, device.id)
+    shown = overview(ws).run
+    assert (shown.live, shown.wanted) == (False, True)
+    assert "went away" in shown.stopped_why
+    computers.plug_in(ws, device.id)
+    assert overview(ws).run.live
+    living.stop_run(ws)
+    again = next(d.id for d in overview(ws).computer.devices if d.of_rig)
+    computers.unplug(ws, again)
+    computers.plug_in(ws, again)
+    assert not overview(ws).run.live
+
+
+def test_a_block_is_held_or_measured(boathouse):
+    ws = boathouse
+    living.start_run(ws)
+    living.hold_block(ws, 20.0)
+    shown = overview(ws).run
+    assert (shown.live, shown.block_ms, shown.block_held) == (True, 20.0, True)
+    assert next(d.delay.block_ms for d in overview(ws).destinations if d.delay) == 20.0
+    with pytest.raises(Refused, match="2 to 100 ms"):
+        living.hold_block(ws, 500.0)
+    living.hold_block(ws, None)
+    assert not overview(ws).run.block_held
+
+
+def test_what_comes_back_is_measured_and_treated_while_live(boathouse):
+    ws = boathouse
+    with pytest.raises(Refused, match="Nothing is live"):
+        living.treat_returns(ws)
+    living.start_run(ws)
+    with pytest.raises(Refused, match="Too little has come back"):
+        living.treat_returns(ws)
+    end = time.monotonic() + 30
+    while ws.programs["call"].returned_position < 12 * RATE and time.monotonic() < end:
+        time.sleep(0.05)
+    assert living.treat_returns(ws) == 1
+    (back,) = overview(ws).returns
+    assert back.after.lufs == pytest.approx(-18.0, abs=1.0)
+    assert back.before.hum_dbfs is not None
+    assert back.after.hum_dbfs is None
 
 
 def test_what_an_older_version_kept_of_the_call_is_kept(tmp_path):

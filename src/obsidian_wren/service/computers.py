@@ -94,10 +94,18 @@ def _let_sources_follow(ws: Workshop, session: Session) -> None:
 
 def unplug(ws: Workshop, device_id: str) -> None:
     """A device goes away (the stand-in lets you pull it)."""
+    from obsidian_wren.service.rigs import the_rig
+
     with change(ws, "Unplugged a device") as session:
         row = computer_row(ws, session)
-        _device(ws, row, device_id)
+        device = _device(ws, row, device_id)
+        rig = the_rig(ws, session)
+        heard = rig.source == "simulated" and device_key(device) == rig.device_key
         row.body = ws.world.computer.unplug(row.body, device_id)
+    if heard:
+        from obsidian_wren.service.living import lose_source
+
+        lose_source(ws, device.title)
     ws.changed()
 
 
@@ -111,6 +119,9 @@ def plug_in(ws: Workshop, device_id: str) -> None:
         remember_devices(ws, session)
         _let_sources_follow(ws, session)
     tell_outside(ws)
+    from obsidian_wren.service.living import resume_run
+
+    resume_run(ws)
     ws.changed()
 
 

@@ -172,11 +172,24 @@ def stop_run(ws: Workshop, *, wanted: bool = False) -> None:
     ws.changed()
 
 
+def lose_source(ws: Workshop, name: str) -> None:
+    """The device that is heard went away. Whoever was live still wants to be: it goes on when the device is back."""
+    run = ws.run
+    if run is None or run.finished.is_set():
+        return
+    if ws.recorder is not None:
+        from obsidian_wren.service.recording import stop_recording
+
+        stop_recording(ws)
+    run.lose(f"{name} went away, so listeners get silence. It goes on by itself when the device is back.")
+    ws.changed()
+
+
 def resume_run(ws: Workshop) -> bool:
-    """Go live again where the person was when the program ended. A page has to open a microphone of its own first."""
+    """Go live again where the person was when the program ended or the device went away. A page has to open a microphone of its own first."""
     with ws.sessions.begin() as session:
         rig = the_rig(ws, session)
-        if not scene.live_wish(session).live or rig.source == "browser":
+        if not scene.live_wish(session).live or rig.source == "browser" or (ws.run is not None and not ws.run.finished.is_set()):
             return False
     try:
         start_run(ws)

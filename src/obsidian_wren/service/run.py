@@ -108,6 +108,11 @@ class LiveRun:
         self._stop.set()
         self._thread.join(timeout=5)
 
+    def lose(self, why: str) -> None:
+        """The source is gone: end, and say why."""
+        self.stopped_why = why
+        self.stop()
+
     @property
     def dropouts(self) -> int:
         """Gaps that anyone heard: blocks that came too late, and edges that ran dry."""

@@ -41,7 +41,10 @@
 {#if run.live}
   <ul>
     <li><Mark kind="good" /> <span>Live since {clock(run.since ?? '')}</span></li>
-    <li><Mark kind={run.dropouts ? 'fault' : 'good'} /> <span>{run.dropouts === 1 ? '1 gap' : `${run.dropouts} gaps`} that anyone heard</span></li>
+    <li>
+      <Mark kind={run.dropouts ? 'fault' : 'good'} />
+      <span>{run.dropouts === 1 ? '1 gap' : `${run.dropouts} gaps`} that anyone heard</span>
+    </li>
     <li>
       <Mark kind={load > 0.7 ? 'fault' : 'good'} />
       <span>{(100 * load).toFixed(0)} % of one core, in blocks of {run.block_ms} ms</span>
@@ -55,6 +58,19 @@
       >
     </li>
   </ul>
+  <label class="block">
+    Blocks of
+    <select
+      value={run.block_held ? run.block_ms : 0}
+      onchange={(e) => void desk.do('PUT', 'run/block', { block_ms: Number(e.currentTarget.value) || null })}
+    >
+      <option value={0}>{run.block_held ? 'as measured' : `${run.block_ms} ms, as measured`}</option>
+      {#each [5, 10, 20, 40] as size (size)}<option value={size}>{size} ms</option>{/each}
+    </select>
+    {#each run.block_costs as [size, share] (size)}
+      <span class="soft">{size} ms takes {(100 * share).toFixed(0)} % of its own time here</span>
+    {/each}
+  </label>
   <h3>Where the time goes</h3>
   <div bind:clientWidth={width}>
     <svg {width} height={paths.length * 34 + 22} role="img" aria-label="Delay of each path">
@@ -100,6 +116,20 @@
 {/if}
 
 <style>
+  .block {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 10px;
+    align-items: center;
+    margin-bottom: 10px;
+  }
+  .block select {
+    min-height: 28px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+    color: var(--ink);
+  }
   ul {
     margin: 0 0 12px;
   }

@@ -85,7 +85,8 @@
             100 * (desk.live?.load ?? run.load)
           ).toFixed(0)} % of one core.
         {:else}
-          {run.stopped_why ?? run.when_stopped}
+          {run.stopped_why ??
+            (run.wanted ? 'You were live when the program ended: start live to go on.' : run.when_stopped)}
         {/if}
       </Fact>
       <div class="case">
