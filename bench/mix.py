@@ -22,8 +22,9 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
 from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.service.ports import ProgramSettings
-from obsidian_wren.service.recorder import Recorder, Split, Track
+from obsidian_wren.service.recorder import Recorder
 from obsidian_wren.service.run import LiveRun, Loop
+from obsidian_wren.service.tracks import Split, Track
 from obsidian_wren.standins import sounds
 from obsidian_wren.standins.acoustics import talker_sound
 from obsidian_wren.standins.listeners import Program

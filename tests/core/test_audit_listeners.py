@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 
 from obsidian_wren.core.measure.words import Word
-from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener, opening_share, word_levels_dbfs
+from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener, opening_share
 from obsidian_wren.core.mix.marker import Found
 from obsidian_wren.core.mix.reprocessing import Reprocessing
 from obsidian_wren.core.mix.verdict import LATE_MS, Arrived, judge
+from obsidian_wren.core.mix.word_levels import word_levels_dbfs
 from signals import RATE, noise, sine
 
 FEEDS = {"Wren: call": "Editor call", "Wren: game": "Crew game chat"}

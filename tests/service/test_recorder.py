@@ -15,7 +15,8 @@ from obsidian_wren.service import recorder as recording
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import undo
 from obsidian_wren.service.overview import overview
-from obsidian_wren.service.recorder import Recorder, Split, Track
+from obsidian_wren.service.recorder import Recorder
+from obsidian_wren.service.tracks import Split, Track
 from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Recording
 from obsidian_wren.store.track_files import open_track

@@ -8,12 +8,13 @@ import pytest
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.measure.words import find_words
-from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener, word_levels_dbfs
+from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import judge
+from obsidian_wren.core.mix.word_levels import word_levels_dbfs
 from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.service.ports import ProgramSettings
 from obsidian_wren.service.run import LiveRun, Loop

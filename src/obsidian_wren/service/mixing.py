@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 from typing import Any, cast
 
 import numpy as np
@@ -15,40 +13,27 @@ from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.speech import active_level
 from obsidian_wren.core.measure.words import find_words
-from obsidian_wren.core.mix.audit import word_levels_dbfs
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.plan import Foresight, Measured, MixPlan, Outcome, derive_ducking, land, signal_of
 from obsidian_wren.core.mix.returns import RETURN_LUFS
 from obsidian_wren.core.mix.routes import Routing, named
+from obsidian_wren.core.mix.word_levels import word_levels_dbfs
 from obsidian_wren.formats.plain import plain
 from obsidian_wren.service import clips, scene, voice
 from obsidian_wren.service.kept import Takes, current_takes
 from obsidian_wren.service.measuring import samples_of
+from obsidian_wren.service.mix_basis import STEP, basis_of
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.models import Derivation, Destination, Rig
+from obsidian_wren.store.models import Derivation, Rig
 
-STEP = "mixes"
-# Counted up when the rules answer otherwise, so that what older ones answered is derived again.
-_RULES = 1
 # As much of a take as its loudness stands on.
 _MATERIAL_S = 20.0
 _TURN_S = 10.0
 _USUAL_DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 # Both sides carry a mono return.
 _BOTH_SIDES_LU = 3.0103
-
-
-def basis_of(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> str:
-    """What the mixes stand on, as one word: they are stale when it differs."""
-    specs = voice.chain_specs(session, rig)
-    ground = takes.voice
-    rows = [(r.key, r.name, r.kind, r.on, r.sends, r.pins) for r in scene.destinations(ws, session)]
-    heard = [(s.key, s.name, s.on, s.settings) for s in scene.sources(session)]
-    pads = [(c.sha256, c.start_s, c.end_s) for c in clips.rows(session)]
-    body = json.dumps([_RULES, repr(specs), ground.sha256 if ground else None, rows, heard, pads], sort_keys=True, default=str)
-    return hashlib.sha256(body.encode()).hexdigest()[:16]
 
 
 def derive_mixes(ws: Workshop, session: Session, rig: Rig) -> dict[str, Any] | None:
@@ -186,12 +171,3 @@ def refresh(ws: Workshop) -> None:
             from obsidian_wren.service.living import inputs_for
 
             ws.run.change_mixes(mixes_of(body), inputs_for(ws, session, rig))
-
-
-def stale(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> bool:
-    """Whether the kept mixes stand on something that changed since."""
-    kept = session.get(Derivation, (rig.id, STEP))
-    return kept is not None and kept.used.get("basis") != basis_of(ws, session, rig, takes)
-
-
-__all__ = ["Destination", "derive_mixes", "ducking_of", "mixes_of", "refresh", "stale", "voice_level_dbfs"]

@@ -26,7 +26,18 @@ def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> W
             ws.message = discard_empty_halves(ws)
         _read_again(ws)
         _take_up_recordings(ws)
+        _set_the_scene(ws)
     return ws
+
+
+def _set_the_scene(ws: Workshop) -> None:
+    """Listeners and sources are laid out once, before pages ask for them side by side."""
+    from obsidian_wren.service import scene
+
+    with ws.sessions.begin() as session:
+        scene.destinations(ws, session)
+        scene.sources(session)
+        scene.live_wish(session)
 
 
 def _take_up_recordings(ws: Workshop) -> None:

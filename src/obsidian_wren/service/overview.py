@@ -14,7 +14,7 @@ from obsidian_wren.core.chain.parameters import PARAMETERS, TITLES, parameter
 from obsidian_wren.core.derive.audit import SoundDevice, audit, device_key
 from obsidian_wren.core.derive.expectation import outlook
 from obsidian_wren.core.derive.graph import Value
-from obsidian_wren.service import facts, history, kept, send_overview, views
+from obsidian_wren.service import facts, history, kept, mix_basis, send_overview, views
 from obsidian_wren.service.computers import devices_of
 from obsidian_wren.service.rigs import fields_of, knob_of, the_rig
 from obsidian_wren.service.send_views import InputView
@@ -457,12 +457,10 @@ def _heard(
 
 
 def _mixes_stale(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes) -> bool:
-    """Whether the mixes have to be derived anew. Nothing that computes is loaded for it while none were derived."""
-    if session.get(Derivation, (rig.id, "mixes")) is None:
+    """Whether the mixes have to be derived anew, or for the first time."""
+    if session.get(Derivation, (rig.id, mix_basis.STEP)) is None:
         return kept.chain_is_whole(session, rig) and takes.voice is not None
-    from obsidian_wren.service.mixing import stale
-
-    return stale(ws, session, rig, takes)
+    return mix_basis.stale(ws, session, rig, takes)
 
 
 def _predicted_point(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes, point: views.DiagramPointView) -> views.DiagramPointView:

@@ -13,7 +13,7 @@ from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import Arrived, judge
 from obsidian_wren.formats.plain import plain
-from obsidian_wren.service import mixing, scene
+from obsidian_wren.service import mix_basis, mixing, scene
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import current_takes, now
 from obsidian_wren.service.rigs import the_rig
@@ -34,7 +34,7 @@ def send_marker(ws: Workshop) -> None:
         raise Refused("marker", "A marker is on its way already.")
     with ws.sessions() as session:
         level = marker_level_dbfs(_active_dbfs(ws, session))
-        row = session.get(Derivation, (the_rig(ws, session).id, mixing.STEP))
+        row = session.get(Derivation, (the_rig(ws, session).id, mix_basis.STEP))
         body: dict[str, Any] = row.body if row is not None else {"listeners": {}}
     lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
 
@@ -93,7 +93,7 @@ def _look(own_feed: str | None, number: int, heard: Heard, feeds: dict[str, int]
 
 
 def _sends(session: Session, ws: Workshop, key: str) -> list[dict[str, Any]]:
-    row = session.get(Derivation, (the_rig(ws, session).id, mixing.STEP))
+    row = session.get(Derivation, (the_rig(ws, session).id, mix_basis.STEP))
     return list(row.body["listeners"].get(key, {}).get("sends", ())) if row is not None else []
 
 

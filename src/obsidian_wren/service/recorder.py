@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import queue
 import re
-import shutil
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -20,37 +19,15 @@ from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import change
 from obsidian_wren.service.kept import now
+from obsidian_wren.service.tracks import Split, Track
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.folder import DataFolder, FolderError
+from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Recording
 from obsidian_wren.store.track_files import FileFormat, TrackFile, open_track
 
 POINTS = 240
-# Said when less than this many minutes of room are left, while there is time to do something.
-EARLY_MIN = 30.0
-# Beyond a day nobody counts.
-MOST_MIN = 1440.0
-_LEAST_BYTES = 50_000_000
 _MOST_WAITING = 3000
 _CHUNK_S = 1.0
-
-
-@dataclass(frozen=True)
-class Track:
-    """A track: its name in files, its title, the signal or mix that it keeps, one channel or two."""
-
-    name: str
-    title: str
-    signal: str
-    channels: int
-
-
-@dataclass(frozen=True)
-class Split:
-    """When a file ends and the next begins; None for never."""
-
-    minutes: float | None = None
-    megabytes: float | None = None
 
 
 @dataclass(frozen=True)
@@ -215,13 +192,6 @@ def _shaped(block: Samples | None, channels: int) -> Samples:
     if wide.shape[1] == channels:
         return wide
     return np.repeat(wide, 2, axis=1) if channels == 2 else wide.mean(axis=1, keepdims=True)
-
-
-def room_left_min(folder: DataFolder, tracks: Sequence[Track], rate_hz: int, file_format: FileFormat) -> float:
-    """Minutes that the disk has room for, at most a day. FLAC of speech takes about half of what WAV does; counted with seven tenths."""
-    per_s = sum(track.channels for track in tracks) * rate_hz * 3 * (0.7 if file_format == "flac" else 1.0)
-    free = shutil.disk_usage(folder.path).free - _LEAST_BYTES
-    return min(MOST_MIN, max(0.0, free / max(per_s, 1.0) / 60.0))
 
 
 def stem_of(purpose: str, at: str) -> str:

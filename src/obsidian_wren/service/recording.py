@@ -6,31 +6,13 @@ import uuid
 from pathlib import Path
 from typing import cast
 
-from sqlalchemy.orm import Session
-
 from obsidian_wren.service import recorder, scene
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import now
+from obsidian_wren.service.tracks import Split, Track, tracks_for
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.folder import disk_errors
 from obsidian_wren.store.track_files import FileFormat
-
-
-def tracks_for(ws: Workshop, session: Session, wanted: list[str]) -> list[recorder.Track]:
-    """The tracks of a recording: what is chosen, of what is in use."""
-    found = []
-    routing, _ = scene.routes(ws, session)
-    if "treated" in wanted:
-        found.append(recorder.Track("voice treated", "treated voice", "voice treated", 1))
-    if "raw" in wanted:
-        found.append(recorder.Track("voice raw", "raw voice", "voice raw", 1))
-    if "returns" in wanted:
-        for key, source in routing.sources.items():
-            if source.kind == "return":
-                found.append(recorder.Track(key, source.name, key, 1))
-    if "mix" in wanted and "recorder" in routing.destinations:
-        found.append(recorder.Track("mix", "mix", "mix recorder", 2))
-    return found
 
 
 def choose_tracks(ws: Workshop, tracks: list[str], file_format: str, minutes: float | None, megabytes: float | None) -> None:
@@ -60,7 +42,7 @@ def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
         key = uuid.uuid4().hex[:12]
         rate = run.rate_hz
 
-        def opened(path: Path, track: recorder.Track, number: int) -> None:
+        def opened(path: Path, track: Track, number: int) -> None:
             recorder.keep_open(ws, key, purpose.strip() or "Recording", path, track, number, rate)
             ws.changed()
 
@@ -75,7 +57,7 @@ def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
         with disk_errors("beginning a recording"):
             ws.recorder = recorder.Recorder(
                 ws.folder.recordings, recorder.stem_of(purpose, now()), tracks, rate_hz=rate, file_format=file_format,
-                split=recorder.Split(wish.get("minutes"), wish.get("megabytes")), tell_open=opened, tell_part=finished, tell_trouble=trouble,
+                split=Split(wish.get("minutes"), wish.get("megabytes")), tell_open=opened, tell_part=finished, tell_trouble=trouble,
             )  # fmt: skip
     ws.changed()
 

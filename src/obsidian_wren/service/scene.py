@@ -8,7 +8,7 @@ from typing import Any, cast
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.mix.plan import MixPins, usual_sends
+from obsidian_wren.core.mix.kinds import MixPins, usual_sends
 from obsidian_wren.core.mix.routes import Destination as Seat
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard

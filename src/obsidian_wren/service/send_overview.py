@@ -15,6 +15,7 @@ from obsidian_wren.core.mix.kinds import RULES
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.service import kept, scene
 from obsidian_wren.service import send_views as views
+from obsidian_wren.service.tracks import EARLY_MIN, room_left_min, tracks_for
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Clip, Derivation, Destination, Proof, Recording, Rig, StageRow
 
@@ -213,17 +214,15 @@ def run(ws: Workshop, session: Session) -> views.RunView:
 
 def recorder(ws: Workshop, session: Session) -> views.RecorderView:
     """The recorder."""
-    from obsidian_wren.service import recorder as files
-    from obsidian_wren.service.recording import tracks_for
 
     wish = scene.live_wish(session).tracks
     wanted = list(wish.get("tracks") or ["treated"])
     file_format = wish.get("format") or "flac"
     tracks = tracks_for(ws, session, wanted)
     rate = ws.run.rate_hz if ws.run is not None else 48_000
-    room = files.room_left_min(ws.folder, tracks, rate, cast(Any, file_format))
+    room = room_left_min(ws.folder, tracks, rate, cast(Any, file_format))
     early = None
-    if room < files.EARLY_MIN:
+    if room < EARLY_MIN:
         early = f"The disk has room for {room:.0f} minutes of these tracks. Free some space, or choose fewer of them."
     held = ws.recorder
     return views.RecorderView(

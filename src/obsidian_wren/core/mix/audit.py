@@ -7,11 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure.levels import frame_levels_dbfs
-from obsidian_wren.core.measure.words import Word
 from obsidian_wren.core.mix.verdict import Verdict
 
-_FRAME_S = 0.02
 # Nobody minds one word in a hundred that a program opens on late.
 _OPEN_SHARE = 0.99
 
@@ -40,18 +37,6 @@ class ListenerFacts:
     hears_itself: bool | None = None
     chain_cleans: bool = True
     hears_speakers: bool = False
-
-
-def word_levels_dbfs(voice: Samples, words: tuple[Word, ...], *, rate_hz: float) -> Samples:
-    """The highest 20 ms of each word in ``(n,)`` samples, dBFS (AES17), ``(words,)``."""
-    levels = frame_levels_dbfs(voice, rate_hz=rate_hz, frame_s=_FRAME_S)
-    found = []
-    for word in words:
-        first, last = int(word.start_s / _FRAME_S), max(int(word.start_s / _FRAME_S) + 1, int(np.ceil(word.end_s / _FRAME_S)))
-        part = levels[first:last]
-        if len(part):
-            found.append(float(part.max()))
-    return np.array(found)
 
 
 def opening_share(word_levels: Samples, *, threshold_dbfs: float) -> float | None:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from obsidian_wren.core.mix.routes import DestinationKind, SourceKind
+from obsidian_wren.core.mix.routes import Destination, DestinationKind, RouteRefused, Routing, Send, Source, SourceKind, admit
 
 
 @dataclass(frozen=True)
@@ -80,3 +80,27 @@ RULES: Mapping[DestinationKind, KindRule] = {
         "It sends on what it gets, so it gets what a call does, in stereo.",
     ),
 }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class MixPins:
+    """What a person holds of one listener's mix; None and missing keys are derived."""
+
+    aim_lufs: float | None = None
+    ceiling_dbtp: float | None = None
+    channels: int | None = None
+    under_lu: Mapping[str, float] = field(default_factory=dict)
+    duck_db: Mapping[str, float] = field(default_factory=dict)
+
+
+def usual_sends(sources: Sequence[Source], destinations: Sequence[Destination]) -> Routing:
+    """Every listener gets what its kind gets by rule, as far as no loop or double comes of it."""
+    routing = Routing({s.key: s for s in sources}, {d.key: d for d in destinations})
+    for listener in destinations:
+        for source in sources:
+            if source.kind in RULES[listener.kind].shares and source.of != listener.key:
+                try:
+                    routing = admit(routing, Send(source.key, listener.key))
+                except RouteRefused:
+                    continue
+    return routing

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.words import Word, pauses_s
 from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 from obsidian_wren.core.mix.engine import RELEASE_S, Mix, MixSend
-from obsidian_wren.core.mix.kinds import RULES, KindRule, Share
+from obsidian_wren.core.mix.kinds import RULES, KindRule, MixPins, Share
 from obsidian_wren.core.mix.routes import Destination, RouteRefused, Routing, Send, Source, admit
 
 _VOICES = ("voice", "second")
@@ -46,17 +46,6 @@ class Measured:
     def on(self, channels: int) -> float:
         """Its loudness in a mix of one or two channels."""
         return self.mono_lufs if channels == 1 else self.stereo_lufs
-
-
-@dataclass(frozen=True)
-class MixPins:
-    """What a person holds of one listener's mix; None and missing keys are derived."""
-
-    aim_lufs: float | None = None
-    ceiling_dbtp: float | None = None
-    channels: int | None = None
-    under_lu: Mapping[str, float] = field(default_factory=dict)
-    duck_db: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -102,19 +91,6 @@ class Outcome:
 def signal_of(send: Send) -> str:
     """The name under which a send's sound runs through the engine."""
     return f"{send.source} {send.tap}" if send.source in _VOICES else send.source
-
-
-def usual_sends(sources: Sequence[Source], destinations: Sequence[Destination]) -> Routing:
-    """Every listener gets what its kind gets by rule, as far as no loop or double comes of it."""
-    routing = Routing({s.key: s for s in sources}, {d.key: d for d in destinations})
-    for listener in destinations:
-        for source in sources:
-            if source.kind in RULES[listener.kind].shares and source.of != listener.key:
-                try:
-                    routing = admit(routing, Send(source.key, listener.key))
-                except RouteRefused:
-                    continue
-    return routing
 
 
 def derive_mix(
