@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from sqlalchemy import create_engine, text
 
 from obsidian_wren.core.mix.routes import faults_of
-from obsidian_wren.service import clips, computers, living, mixing, scene, sending
+from obsidian_wren.service import clips, computers, living, mixing, recording, scene, sending
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import redo, undo
 from obsidian_wren.service.overview import overview
@@ -230,6 +230,43 @@ def test_a_run_goes_on_when_its_device_is_back(boathouse):
     computers.unplug(ws, again)
     computers.plug_in(ws, again)
     assert not overview(ws).run.live
+
+
+def test_who_takes_part_stays_while_it_is_recorded(boathouse):
+    ws = boathouse
+    living.start_run(ws)
+    recording.choose_tracks(ws, ["treated"], "wav", None, None)
+    recording.start_recording(ws)
+    for change in (
+        lambda: sending.use_listener(ws, "stream", True),
+        lambda: sending.use_source(ws, "music", True),
+        lambda: sending.set_up(ws, "call"),
+        lambda: sending.pin_mix(ws, "call", "channels", 2, None),
+        lambda: living.hold_block(ws, 20.0),
+        lambda: sending.set_program(ws, "call", {"rate_hz": 16_000}),
+    ):
+        with pytest.raises(Refused, match="It is recording"):
+            change()
+    sending.set_route(ws, "clips", "call", "treated", False)
+    assert "clips" in [kept.source for kept in listener(ws, "call").mix.kept_out]
+    recording.stop_recording(ws)
+    sending.use_listener(ws, "stream", True)
+    assert "stream" in in_use(ws)
+    assert overview(ws).run.live
+
+
+def test_what_is_live_follows_an_undo(boathouse):
+    ws = boathouse
+    living.start_run(ws)
+    sending.use_listener(ws, "stream", True)
+    assert "stream" in [seat.key for seat in ws.run.seats]
+    undo(ws)
+    assert "stream" not in [seat.key for seat in ws.run.seats]
+    assert overview(ws).run.live
+    before = ws.run
+    sending.pin_mix(ws, "call", "aim_lufs", -22.0, None)
+    undo(ws)
+    assert ws.run is before
 
 
 def test_a_block_is_held_or_measured(boathouse):

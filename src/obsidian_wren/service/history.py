@@ -144,6 +144,10 @@ def _follow(ws: Workshop) -> None:
     """What runs follows what was put back: the simulated rig's controls, what listeners pick."""
     from obsidian_wren.service.computers import tell_outside
 
+    if ws.run is not None:
+        from obsidian_wren.service.living import follow_scene
+
+        follow_scene(ws)
     tell_outside(ws)
     ws.changed()
 

@@ -139,10 +139,17 @@ def _block_ms(
     return ws.block_costs[-1].block_ms
 
 
+def refuse_while_recording(ws: Workshop) -> None:
+    """Who takes part cannot change in the middle of a recording: its tracks would break off."""
+    if ws.recorder is not None:
+        raise Refused("recording", "It is recording, and this begins the run anew. Stop recording first, then change it.")
+
+
 def hold_block(ws: Workshop, block_ms: float | None) -> None:
     """Hold the size of a block, or let the measured one stand (None)."""
     if block_ms is not None and not 2.0 <= block_ms <= 100.0:
         raise Refused("range", "A block lasts from 2 to 100 ms. Choose a value in between.")
+    refuse_while_recording(ws)
     with ws.sessions.begin() as session:
         scene.live_wish(session).block_ms = block_ms
     begin_anew(ws, needed=True)
@@ -208,7 +215,7 @@ def treat_returns(ws: Workshop) -> int:
         plan = derive_return(path.raw.since(path.raw.oldest()), rate_hz=run.rate_hz)
         if plan is not None:
             ws.return_plans[path.of] = plan
-            path.treat(plan)
+            run.treat_return(path.of, plan)
             done += 1
     if not done:
         raise Refused("too-short", "Too little has come back yet: let the other side talk for some seconds, then measure again.")
@@ -219,7 +226,7 @@ def treat_returns(ws: Workshop) -> int:
 def begin_anew(ws: Workshop, *, needed: bool) -> None:
     """Where who takes part in it changed, what is live begins anew; the same source runs on."""
     run = ws.run
-    if not needed or run is None or run.finished.is_set() or ws.recorder is not None:
+    if not needed or run is None or run.finished.is_set():
         return
     pushed = ws.pushed
     if pushed is not None and not run.stopped_why:
@@ -230,3 +237,16 @@ def begin_anew(ws: Workshop, *, needed: bool) -> None:
         return
     stop_run(ws, wanted=True)
     start_run(ws)
+
+
+def follow_scene(ws: Workshop) -> None:
+    """What is live follows what was put back: its mixes, and who takes part in it."""
+    run = ws.run
+    if run is None or run.finished.is_set():
+        return
+    mixing.refresh(ws)
+    with ws.sessions.begin() as session:
+        there = {row.key: scene.settings_of(row) for row in scene.destinations(ws, session) if row.on and row.kind != "recorder"}
+        heard = {row.key for row in scene.sources(session) if row.on and row.kind != "voice"}
+    same = there == {seat.key: seat.program.settings for seat in run.seats} and heard == run.beside
+    begin_anew(ws, needed=not same and ws.recorder is None)

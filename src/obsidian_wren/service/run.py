@@ -18,6 +18,7 @@ from obsidian_wren.core.measure.live import BlockMeter
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine
 from obsidian_wren.core.mix.marker import MARKER_S, feed_path, marker_level_dbfs, marker_sound
+from obsidian_wren.core.mix.returns import ReturnPlan
 from obsidian_wren.service.paths import PathDelay, ReturnPath, Seat, VoicePath
 from obsidian_wren.service.ports import Player, SoundStream, SourceGone
 from obsidian_wren.service.watching import frame_json
@@ -119,6 +120,11 @@ class LiveRun:
         return self._late + sum(seat.edge.dropouts for seat in self._seats)
 
     @property
+    def beside(self) -> set[str]:
+        """What is heard beside the first voice, by key."""
+        return {path.key for path in self._voices[1:]} | set(self._players)
+
+    @property
     def seats(self) -> tuple[Seat, ...]:
         """Who listens."""
         return tuple(self._seats)
@@ -140,6 +146,13 @@ class LiveRun:
             self._mixes = list(mixes)
             self._engine.change(mixes)
             self.inputs = dict(inputs)
+
+    def treat_return(self, of: str, plan: ReturnPlan) -> None:
+        """Treat what comes back from a listener from now on, without a click."""
+        with self._lock:
+            for path in self.returns:
+                if path.of == of:
+                    path.treat(plan)
 
     @property
     def marker_in_flight(self) -> bool:

@@ -13,7 +13,7 @@ from obsidian_wren.service import mixing, scene
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import change
 from obsidian_wren.service.kept import inputs_of
-from obsidian_wren.service.living import begin_anew
+from obsidian_wren.service.living import begin_anew, refuse_while_recording
 from obsidian_wren.service.ports import ProgramSettings
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
@@ -56,6 +56,8 @@ def _source(session: Session, key: str) -> Source:
 
 def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
     """Set something in a listening program, on its own page."""
+    if {"rate_hz", "takes_hz", "speaks", "hears_itself"} & set(settings):
+        refuse_while_recording(ws)
     with change(ws, f"Settings of {key}") as session:
         row = _listener(ws, session, key)
         known = {field.name for field in fields(ProgramSettings)}
@@ -79,6 +81,7 @@ def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
 
 def use_listener(ws: Workshop, key: str, on: bool) -> None:
     """A listener is in use, or is not."""
+    refuse_while_recording(ws)
     with ws.sessions() as session:
         name = _listener(ws, session, key).name
     with change(ws, f"{name} {'in use' if on else 'out of use'}") as session:
@@ -99,6 +102,7 @@ def rename_listener(ws: Workshop, key: str, name: str) -> None:
 
 def use_source(ws: Workshop, key: str, on: bool) -> None:
     """A source is in use, or is not. The voice always is."""
+    refuse_while_recording(ws)
     if key == "voice" and not on:
         raise Refused("voice", "Your voice is what all this is for. Keep it from single listeners instead.")
     with ws.sessions() as session:
@@ -144,6 +148,8 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
     low, high = ranges[name]
     if value is not None and not low <= value <= high:
         raise Refused("range", f"This goes from {low:g} to {high:g}. Choose a value in between.")
+    if name == "channels":
+        refuse_while_recording(ws)
     with ws.sessions() as session:
         title = _listener(ws, session, key).name
     with change(ws, f"{'Let go of' if value is None else 'Pinned'} the mix for {title}") as session:
@@ -167,6 +173,7 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
 
 def usual_mix(ws: Workshop, key: str) -> None:
     """Let go of everything that is held of a listener's mix, and of what was sent to it by hand."""
+    refuse_while_recording(ws)
     with change(ws, "The usual mix") as session:
         row = _listener(ws, session, key)
         row.pins, row.sends = {}, None
@@ -177,6 +184,7 @@ def set_up(ws: Workshop, key: str) -> list[str]:
     """Set up a common case in one go; returns what is left to do in other programs."""
     if key not in [c.key for c in CASES]:
         raise Refused("no-case", "There is no such case. Choose one of the list.")
+    refuse_while_recording(ws)
     wanted = case(key)
     with change(ws, f"Set up: {wanted.title}") as session:
         for row in scene.destinations(ws, session):
