@@ -6,7 +6,7 @@ BIN := .venv/bin
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: demo test bench shots lint lint-python lint-page test-page set-up python page kernels types clean
+.PHONY: demo test bench shots lint lint-python lint-page test-page test-program set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -40,7 +40,9 @@ kernels: .setup-kernels
 	touch $@
 
 test: set-up .setup-test
-	$(MAKE) --no-print-directory --jobs=2 lint-python lint-page test-page
+	$(MAKE) --no-print-directory --jobs=2 test-program lint-python lint-page test-page
+
+test-program: set-up .setup-test
 	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
 
 lint: lint-python lint-page
