@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any, cast
 
 import numpy as np
@@ -15,7 +16,7 @@ from obsidian_wren.core.measure.speech import active_level
 from obsidian_wren.core.measure.words import find_words
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
-from obsidian_wren.core.mix.plan import Foresight, Measured, MixPlan, Outcome, derive_ducking, land, signal_of
+from obsidian_wren.core.mix.plan import Foresight, Landing, Measured, MixPlan, Outcome, derive_ducking, derive_mix, land, signal_of
 from obsidian_wren.core.mix.returns import RETURN_LUFS
 from obsidian_wren.core.mix.routes import Routing, named
 from obsidian_wren.core.mix.word_levels import word_levels_dbfs
@@ -29,8 +30,8 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, Rig
 
 # As much of a take as its loudness stands on.
-_MATERIAL_S = 20.0
-_TURN_S = 10.0
+_MATERIAL_S = 15.0
+_TURN_S = 6.0
 _USUAL_DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 # Both sides carry a mono return.
 _BOTH_SIDES_LU = 3.0103
@@ -52,33 +53,58 @@ def derive_mixes(ws: Workshop, session: Session, rig: Rig) -> dict[str, Any] | N
     return cast("dict[str, Any]", body)
 
 
+@dataclass(frozen=True)
+class _Stage:
+    """What all mixes stand on: material, what it measures, how it ducks, and how loud each word is behind the chain."""
+
+    measured: dict[str, Measured]
+    foresight: Foresight
+    ducking: Ducking
+    ducking_because: str
+    word_levels: Samples
+
+
 def _derive(ws: Workshop, session: Session, takes: Takes, specs: tuple[Any, ...]) -> dict[str, Any]:
+    ground = takes.voice
+    assert ground is not None
+    routing, cut = scene.routes(ws, session)
+    pads = tuple((clip.sha256, clip.start_s, clip.end_s) for clip in clips.rows(session))
+    key = (ground.sha256, tuple(specs), tuple(sorted(routing.sources)), pads)
+    stage: _Stage = ws.stages.get(key, lambda: _set(ws, session, takes, specs, routing))
+    rows = {row.key: row for row in scene.destinations(ws, session)}
+    listeners = {}
+    for name, seat in routing.destinations.items():
+        pins = scene.pins_of(rows[name])
+        # Another listener's mix is nothing to this one: only what changed is worked out again.
+        asked = ("landing", key, seat.key, seat.kind, routing.to(name), repr(pins))
+        landing: Landing = ws.answers.get(
+            asked, lambda seat=seat, pins=pins: land(seat, routing, stage.measured, stage.foresight, pins)
+        )  # fmt: skip
+        plan = derive_mix(seat, routing, stage.measured, pins, trim_db=landing.trim_db, deeper_db=landing.deeper_db)
+        listeners[name] = _listener(plan, landing.outcome, stage.word_levels)
+    sentences = [" → ".join(named(routing, (send.source, send.destination))) for send in cut]
+    return {
+        "rate_hz": ground.rate_hz, "ducking": plain(stage.ducking), "ducking_because": stage.ducking_because, "listeners": listeners,
+        "cut": sentences, "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
+    }  # fmt: skip
+
+
+def _set(ws: Workshop, session: Session, takes: Takes, specs: tuple[Any, ...], routing: Routing) -> _Stage:
     ground = takes.voice
     assert ground is not None
     rate = ground.rate_hz
     raw = samples_of(ws, ground)
     treated = ws.sounds.get((ground.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=rate))
-    routing, cut = scene.routes(ws, session)
     material = _material(ws, session, routing, raw, treated, rate)
     measured = {name: found for name, sound in material.items() if (found := Measured.of(sound, rate_hz=rate)) is not None}
     for key, source in routing.sources.items():
         if source.kind == "return":
             # Whatever comes back is brought to this loudness before it is mixed.
             measured[key] = Measured(RETURN_LUFS, RETURN_LUFS + _BOTH_SIDES_LU)
-    ducking, ducking_because = _ducking(takes, treated, ws, rate)
+    ducking, because = _ducking(takes, treated, ws, rate)
     words = find_words(treated, rate_hz=rate, room_dbfs=_room_dbfs(ws, takes, specs))
-    levels = word_levels_dbfs(treated, words, rate_hz=rate)
-    rows = {row.key: row for row in scene.destinations(ws, session)}
     foresight = Foresight(material, ducking=ducking, rate_hz=rate)
-    listeners = {}
-    for key, seat in routing.destinations.items():
-        plan, outcome = land(seat, routing, measured, foresight, scene.pins_of(rows[key]))
-        listeners[key] = _listener(plan, outcome, levels)
-    sentences = [" → ".join(named(routing, (send.source, send.destination))) for send in cut]
-    return {
-        "rate_hz": rate, "ducking": plain(ducking), "ducking_because": ducking_because, "listeners": listeners, "cut": sentences,
-        "sources": {name: round(found.mono_lufs, 2) for name, found in measured.items()},
-    }  # fmt: skip
+    return _Stage(measured, foresight, ducking, because, word_levels_dbfs(treated, words, rate_hz=rate))
 
 
 def _material(ws: Workshop, session: Session, routing: Routing, raw: Samples, treated: Samples, rate: int) -> dict[str, Samples]:

@@ -108,6 +108,7 @@ class Workshop:
     readings: Recent = field(default_factory=lambda: Recent(32))
     grounds: Recent = field(default_factory=lambda: Recent(8))
     answers: Recent = field(default_factory=lambda: Recent(64))
+    stages: Recent = field(default_factory=lambda: Recent(2))
     sources: dict[str, TakeSource] = field(default_factory=dict)
     programs: dict[str, Program] = field(default_factory=dict)
     since: str | None = None

@@ -230,10 +230,19 @@ class Foresight:
         return spoken - beneath if np.isfinite([spoken, beneath]).all() else None
 
 
+@dataclass(frozen=True)
+class Landing:
+    """What brings a mix to its aims: dB on the whole, further dB of ducking, and what comes out then."""
+
+    trim_db: float
+    deeper_db: float
+    outcome: Outcome
+
+
 def land(
     listener: Destination, routing: Routing, measured: Mapping[str, Measured], foresight: Foresight, pins: MixPins | None = None
-) -> tuple[MixPlan, Outcome]:
-    """The mix whose sum meets the aim on the material, and what it gives.
+) -> Landing:
+    """Bring a mix to its loudness on the material.
 
     What drops under the voice drops further where all of it together would come too near. The limiter bends the way to the loudness, so
     it is gone in steps.
@@ -250,7 +259,7 @@ def land(
             break
         trim += plan.aim_lufs - lufs
         plan = derive_mix(listener, routing, measured, pins, trim_db=trim, deeper_db=deeper)
-    return plan, foresight.outcome(plan)
+    return Landing(trim, deeper, foresight.outcome(plan))
 
 
 def derive_ducking(words: Sequence[Word], *, active_dbfs: float, room_dbfs: float) -> tuple[Ducking, str]:

@@ -76,8 +76,13 @@ def _feeds(
 def _returned(returned: Samples, rate_hz: int, number: int, level_dbfs: float) -> float | None:
     if not len(returned) or not np.any(returned):
         return None
-    found = MarkerSearch(returned, rate_hz=rate_hz).find(feed_path(number), sent_level_dbfs=level_dbfs)
-    return _ms(found.delay_samples, rate_hz) if found is not None else None
+    search = MarkerSearch(returned, rate_hz=rate_hz)
+    # Someone who talks over it hides one code sooner than all.
+    for path in (feed_path(number), "treated", "raw"):
+        found = search.find(path, sent_level_dbfs=level_dbfs)
+        if found is not None:
+            return _ms(found.delay_samples, rate_hz)
+    return None
 
 
 def _again(sent: Samples, heard: Samples, sent_rate_hz: int, rate_hz: int, code: Found) -> Reprocessing | None:
