@@ -11,8 +11,8 @@ from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.words import Word, find_words
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
-from obsidian_wren.core.mix.kinds import KEPT_UNDER_LU, RULES, MixPins, usual_sends
-from obsidian_wren.core.mix.plan import VOICE_OVER_LU, Foresight, Measured, derive_ducking, derive_mix, land, predict, signal_of
+from obsidian_wren.core.mix.kinds import KEPT_UNDER_LU, RULES, VOICE_OVER_LU, MixPins, usual_sends
+from obsidian_wren.core.mix.plan import Foresight, Measured, derive_ducking, derive_mix, land, predict, signal_of
 from obsidian_wren.core.mix.routes import Destination, Send, Source
 from signals import RATE, noise, sine, voice
 

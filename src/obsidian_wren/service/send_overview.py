@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener
 from obsidian_wren.core.mix.cases import CASES
-from obsidian_wren.core.mix.kinds import RULES
+from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.service import kept, scene
 from obsidian_wren.service import send_views as views
@@ -80,7 +80,7 @@ def _mix(row: Destination, entry: dict[str, Any], routing: Routing) -> views.Mix
     return views.MixView(
         aim_lufs=aim, tolerance_lu=_TOLERANCE_LU, ceiling_dbtp=entry["ceiling_dbtp"], channels=entry["channels"], because=entry["because"],
         sends=sends, kept_out=kept_out, lufs=outcome["lufs"], true_peak_dbtp=outcome["true_peak_dbtp"],
-        voice_over_lu=outcome["voice_over_lu"], pins=pins,
+        voice_over_lu=outcome["voice_over_lu"], voice_over_aim_lu=VOICE_OVER_LU - _TOLERANCE_LU, pins=pins,
     )  # fmt: skip
 
 

@@ -67,6 +67,7 @@ class MixView(BaseModel):
     lufs: float | None
     true_peak_dbtp: float | None
     voice_over_lu: float | None
+    voice_over_aim_lu: float
     pins: list[str]
 
 

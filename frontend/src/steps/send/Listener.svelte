@@ -79,7 +79,7 @@
     {/if}
     {#if destination.mix?.voice_over_lu != null}
       <li>
-        <Mark kind={destination.mix.voice_over_lu >= 10 ? 'good' : 'fault'} />
+        <Mark kind={destination.mix.voice_over_lu >= destination.mix.voice_over_aim_lu ? 'good' : 'fault'} />
         <span>Your voice stands {destination.mix.voice_over_lu.toFixed(0)} LU over what drops under it</span>
       </li>
     {/if}

@@ -36,6 +36,8 @@ class KindRule:
 # Music and computer sound lie this far under a voice that speaks: the voice is understood without strain over a bed some 15 LU lower
 # (EBU Tech 3343 on speech over background gives 7 to 15 LU and more for hard-of-hearing listeners).
 KEPT_UNDER_LU = 15.0
+# The voice stays this far over everything that drops under it, taken together; EBU Tech 3343 names 7 LU as the least for speech.
+VOICE_OVER_LU = 12.0
 _BED = Share(9.0, KEPT_UNDER_LU)
 _CLIPS = Share(8.0, 12.0)
 # An instrument beside a voice that talks: near it, and under it while it talks.

@@ -14,15 +14,13 @@ from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.words import Word, pauses_s
 from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 from obsidian_wren.core.mix.engine import RELEASE_S, Mix, MixSend
-from obsidian_wren.core.mix.kinds import RULES, KindRule, MixPins, Share
+from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU, KindRule, MixPins, Share
 from obsidian_wren.core.mix.routes import Destination, RouteRefused, Routing, Send, Source, admit
 
 _VOICES = ("voice", "second")
 # The signal under which others drop.
 OVER = "voice treated"
 _NEAR_LU = 0.1
-# The voice stays this far over everything that drops under it, taken together; EBU Tech 3343 names 7 LU as the least for speech.
-VOICE_OVER_LU = 12.0
 # One channel put on both sides is 3 dB louder (BS.1770-5 adds the channels' power).
 _BOTH_SIDES_LU = 3.0103
 _PART_OF_A_PHRASE_S = 0.35
