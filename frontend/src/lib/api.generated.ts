@@ -2446,6 +2446,8 @@ export interface components {
             tolerance_lu: number;
             /** True Peak Dbtp */
             true_peak_dbtp: number | null;
+            /** Voice Over Aim Lu */
+            voice_over_aim_lu: number;
             /** Voice Over Lu */
             voice_over_lu: number | null;
         };
