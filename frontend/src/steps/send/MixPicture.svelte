@@ -52,12 +52,13 @@
         {/if}
         {@const inside = x(send.lufs) > low - 44}
         {@const end = send.duck_db > 0 ? x(send.lufs - send.duck_db) : x(send.lufs)}
+        {@const fits = end - x(LOW) > 46}
         <text
           class="num"
-          class:on={inside && send.kind === 'voice'}
-          x={inside ? end - 5 : x(send.lufs) + 6}
+          class:on={inside && fits && send.kind === 'voice'}
+          x={!inside ? x(send.lufs) + 6 : fits ? end - 5 : high + 6}
           y={top + 12}
-          text-anchor={inside ? 'end' : 'start'}
+          text-anchor={inside && fits ? 'end' : 'start'}
           style="font-weight: 700">{level(send.lufs)}</text
         >
       {:else}
