@@ -20,7 +20,7 @@ from obsidian_wren.core.mix.engine import Mix, MixEngine
 from obsidian_wren.core.mix.marker import MARKER_S, feed_path, marker_level_dbfs, marker_sound
 from obsidian_wren.core.mix.returns import ReturnPlan
 from obsidian_wren.service.paths import PathDelay, ReturnPath, Seat, VoicePath
-from obsidian_wren.service.ports import Player, SoundStream, SourceGone
+from obsidian_wren.service.ports import Player, SourceGone
 from obsidian_wren.service.watching import frame_json
 
 BLOCK_S = 0.01
@@ -366,6 +366,3 @@ class Loop:
 
     def close(self) -> None:
         """Nothing to let go of."""
-
-
-__all__ = ["BLOCK_S", "Heard", "LiveRun", "Loop", "SoundStream"]

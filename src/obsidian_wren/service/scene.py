@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.mix.kinds import MixPins, usual_sends
 from obsidian_wren.core.mix.routes import Destination as Seat
-from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit, without_faults
+from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
 from obsidian_wren.service.kept import raw_name
 from obsidian_wren.service.ports import Program, ProgramSettings
@@ -152,9 +152,3 @@ def route(ws: Workshop, session: Session, send: Send, *, on: bool) -> Routing:
     if on:
         return admit(routing, send)
     return Routing(routing.sources, routing.destinations, routing.sends - {send})
-
-
-__all__ = [
-    "PICKING", "RETURNING", "RouteRefused", "all_routes", "changed_settings", "destinations", "feed_of", "key_of", "live_wish", "pins_of",
-    "programs", "route", "routes", "settings_of", "sources",
-]  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING
 
 from sqlalchemy.orm import Session
 
@@ -13,7 +13,9 @@ from obsidian_wren.service import scene
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.folder import DataFolder
 
-FileFormat = Literal["flac", "wav"]
+if TYPE_CHECKING:
+    from obsidian_wren.store.track_files import FileFormat
+
 # Said when less than this many minutes of room are left, while there is time to do something.
 EARLY_MIN = 30.0
 # Beyond a day nobody counts.
