@@ -49,7 +49,6 @@ def test_a_file_is_whole_at_any_instant(tmp_path, file_format):
 @pytest.mark.parametrize("file_format", FORMATS)
 def test_killed_at_fifty_random_instants_nothing_that_was_acknowledged_is_lost(tmp_path, file_format):
     rng = random.Random(11)
-    reached = 0
     for number in range(25):
         path = tmp_path / f"{number}.{file_format}"
         reading, writing = os.pipe()
@@ -63,20 +62,25 @@ def test_killed_at_fifty_random_instants_nothing_that_was_acknowledged_is_lost(t
             finally:
                 os._exit(0)
         os.close(writing)
-        time.sleep(0.002 + 0.03 * rng.random())
+        # At an instant between two of its acknowledgements, from before the first to long after.
+        awaited = 4 * rng.randrange(len(RAMP) // 480)
+        told = b""
+        while len(told) < awaited and (part := os.read(reading, 65536)):
+            told += part
+        time.sleep(0.001 * rng.random())
         os.kill(child, signal.SIGKILL)
         os.waitpid(child, 0)
-        told = b""
         while part := os.read(reading, 65536):
             told += part
         os.close(reading)
+        assert len(told) >= awaited
         acknowledged = struct.unpack("<I", told[len(told) // 4 * 4 - 4 : len(told) // 4 * 4])[0] if len(told) >= 4 else 0
+        # All but the last second is safe.
+        assert acknowledged >= 480 * (awaited // 4) - RATE
         if acknowledged:
-            reached += 1
             found, _ = soundfile.read(path)
             assert len(found) >= acknowledged
             assert np.array_equal(found[:acknowledged], RAMP[:acknowledged])
-    assert reached >= 15
 
 
 def record(folder, sound, *, tracks, split=None, block=480, file_format="flac"):
