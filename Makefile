@@ -3,6 +3,8 @@ PORT ?= 8642
 # Tests of pages wait half of their time, so three keep two cores busy.
 WORKERS ?= 3
 BIN := .venv/bin
+# Compiled modules are kept: every test that starts the command anew would compile them anew.
+export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
 

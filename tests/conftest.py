@@ -9,20 +9,22 @@ import sys
 import pytest
 from filelock import FileLock
 
+# As the program sets it for itself, before NumPy is imported.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 sys.path.insert(0, str(pathlib.Path(__file__).parent))
 
 
 @pytest.fixture(scope="session")
 def boathouse_data(tmp_path_factory):
-    """The boathouse's data folder, made once by the command that makes the demo's, whoever of the workers needs it first."""
+    """The boathouse's data folder over short takes, made once by the command that makes the demo's, by the worker who needs it first."""
     together = tmp_path_factory.getbasetemp()
     if "PYTEST_XDIST_WORKER" in os.environ:
         together = together.parent
     folder = together / "boathouse" / "data"
     with FileLock(together / "boathouse.lock"):
         if not folder.exists():
-            command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare", "--data", str(folder)]
-            subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
+            prepare = pathlib.Path(__file__).parent / "short.py"
+            subprocess.run([sys.executable, str(prepare), str(folder)], check=True, stdout=subprocess.DEVNULL)
     return folder
 
 

@@ -19,7 +19,9 @@ def _main(told, arguments):
     os.dup2(told.fileno(), 1)
     sys.stdout = os.fdopen(1, "w", buffering=1)
     from obsidian_wren.cli import main
+    from short import shorten
 
+    shorten()
     sys.exit(main(list(arguments)))
 
 

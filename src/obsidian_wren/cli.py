@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 import tempfile
 from pathlib import Path
@@ -18,6 +19,9 @@ if TYPE_CHECKING:
     from obsidian_wren.store.folder import DataFolder
 
 DEFAULT_PORT = 8642
+# The matrices here are small: more threads only spin, beside a live run that needs its core. Read when NumPy is first imported.
+for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
+    os.environ.setdefault(_name, "1")
 
 
 def _parser() -> argparse.ArgumentParser:

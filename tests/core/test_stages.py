@@ -78,8 +78,10 @@ def test_a_missing_setting_is_named(kind):
 @settings(max_examples=6, deadline=None)
 @given(sizes=st.lists(st.integers(1, 8192), min_size=2, max_size=9))
 def test_any_block_size_gives_the_same_output(kind, sizes):
-    whole = VoiceChain([spec(kind)], RATE).process(SOUND)
-    assert np.abs(pieces(VoiceChain([spec(kind)], RATE), SOUND, sizes) - whole).max() <= 1e-9
+    # Small blocks need no long sound to meet every join.
+    sound = SOUND[: max(RATE // 2, 3000 * sum(sizes) // len(sizes))]
+    whole = VoiceChain([spec(kind)], RATE).process(sound)
+    assert np.abs(pieces(VoiceChain([spec(kind)], RATE), sound, sizes) - whole).max() <= 1e-9
 
 
 def test_one_sample_at_a_time_is_the_same_chain():

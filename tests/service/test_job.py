@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.service import calibrating, exporting, listening, living, mixing, proving, recording, rigs, sending, taking
+from obsidian_wren.service import calibrating, exporting, listening, living, proving, recording, rigs, sending, taking
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import RAW_NAME
 from obsidian_wren.service.overview import overview
@@ -88,11 +88,8 @@ def test_the_diagram_is_the_chain_at_work(boathouse):
     by_name = {point.name: point for point in overview(boathouse).diagram}
     gain = preamp(boathouse)
     assert by_name["converter"].peak_dbfs - by_name["mic"].peak_dbfs == pytest.approx(gain, abs=0.02)
-    # The call still picks the raw microphone, so it gets the converter's levels; the recorder gets its mix, once there is one.
+    # The call still picks the raw microphone, so it gets the converter's levels; the recorder gets its mix.
     assert by_name["to:call"].peak_dbfs == by_name["converter"].peak_dbfs
-    assert "to:recorder" not in by_name
-    mixing.refresh(boathouse)
-    by_name = {point.name: point for point in overview(boathouse).diagram}
     voice_in_it = next(s for d in overview(boathouse).destinations if d.key == "recorder" for s in d.mix.sends if s.source == "voice")
     assert by_name["to:recorder"].voice_high_dbfs == pytest.approx(by_name["steadied"].voice_high_dbfs + voice_in_it.gain_db, abs=0.02)
 
@@ -250,6 +247,20 @@ def test_raw_and_treated_are_played_at_one_loudness(boathouse):
     assert all(np.abs(sound).max() < 0.9 for sound, _ in heard.values())
     plain = soundfile.read(io.BytesIO(listening.hear_take(boathouse, take.id, "raw", matched=False)))[0]
     assert 20 * np.log10(np.abs(plain).max()) == pytest.approx(overview(boathouse).talk.peak_dbfs, abs=0.05)
+
+
+def test_the_exported_calibration_holds_every_mix_that_is_derived(boathouse):
+    sending.set_up(boathouse, "talk")
+    feeds = exporting.export_calibration(boathouse)["feeds"]
+    assert [feed["name"] for feed in feeds] == ["Wren: call", "Walk recorder", "Headphones"]
+    for feed in feeds:
+        shown = next(d for d in overview(boathouse).destinations if d.name == feed["listener"])
+        assert feed["aim_lufs"] == shown.mix.aim_lufs
+        assert feed["planned_lufs"] == pytest.approx(feed["aim_lufs"], abs=0.2)
+        assert {s["source"] for s in feed["sends"]} == {s.source for s in shown.mix.sends}
+        assert all(s["because"] for s in feed["sends"])
+    assert feeds[0]["planned_floor_dbfs_a"] < -55.0
+    assert [key for key, _ in feeds[0]["kept_out"]] == ["return-call"]
 
 
 def test_the_exported_calibration_renders_like_the_program(boathouse, tmp_path):

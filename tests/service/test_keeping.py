@@ -54,6 +54,7 @@ def test_stop_and_start_everything_is_as_it_was(data):
     second = Asked(data)
     after = second.ask("GET", "state")
     second.end()
+    assert after.pop("revision") > before.pop("revision")
     assert after == before
     assert any(s["pinned"] and s["band"]["gain_db"] == 1.5 for s in after["settings"] if s["band"])
 

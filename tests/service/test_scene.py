@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from sqlalchemy import create_engine, text
 
 from obsidian_wren.core.mix.routes import faults_of
-from obsidian_wren.service import clips, computers, living, mixing, recording, scene, sending
+from obsidian_wren.service import calibrating, clips, computers, living, mixing, recording, scene, sending
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import redo, undo
 from obsidian_wren.service.overview import overview
@@ -123,6 +123,8 @@ def test_a_mix_is_pinned_let_go_and_brought_back_to_the_usual(boathouse):
 
 def test_mixes_are_stale_when_what_they_stand_on_changes_and_derived_once(boathouse, monkeypatch):
     ws = boathouse
+    assert not overview(ws).mixes_stale
+    calibrating.switch_stage(ws, "highpass", on=False)
     assert overview(ws).mixes_stale
     mixing.refresh(ws)
     assert not overview(ws).mixes_stale

@@ -1,5 +1,7 @@
 """Rigs that each ask something else of the voice chain, and what is read and derived from their takes."""
 
+from functools import lru_cache
+
 from obsidian_wren.core.derive.chain_plan import derive_chain
 from obsidian_wren.core.derive.gain_plan import GainStage, plan_gain
 from obsidian_wren.core.derive.ground import ToneGround, prepare
@@ -35,9 +37,10 @@ def world(changes, seed=11):
     return SimulatedRig(WorldSpec.model_validate(body))
 
 
-def derived(changes, seed=11):
-    """The chain as the job would derive it: gain turned first, then room, room in use, a clap, talk."""
-    rig = world(changes, seed)
+@lru_cache(maxsize=2)
+def derived(name):
+    """The chain of one of :data:`RIGS` as the job would derive it: gain turned first, then room, room in use, a clap, talk."""
+    rig = world(RIGS[name][0])
     rate = rig.rate_hz
     low, high = rig.spec.interface.gain_range_db
     first = read_talk(rig.take("talk", seconds=20), rate_hz=rate)

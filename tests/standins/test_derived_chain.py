@@ -14,15 +14,15 @@ from obsidian_wren.standins.acoustics import breath_times_s
 AIMS = Aims()
 
 
-@pytest.fixture(scope="module", params=RIGS)
-def case(request):
-    changes, wanted = RIGS[request.param]
-    plan, ground, rig = derived(changes)
-    return request.param, plan, ground, rig, wanted
+@pytest.mark.parametrize("name", RIGS)
+def test_each_rig_lands_inside_all_its_aims_with_the_stages_that_it_needs(name):
+    plan, ground, _ = derived(name)
+    _lands_inside_its_aims(plan, ground)
+    _asks_for_what_is_needed(plan, RIGS[name][1])
+    _cuts_no_word(plan)
 
 
-def test_it_lands_inside_all_its_aims(case):
-    _, plan, ground, _, _ = case
+def _lands_inside_its_aims(plan, ground):
     landing = plan.landing
     assert landing.loudness_lufs == pytest.approx(AIMS.loudness_lufs, abs=0.2)
     assert landing.true_peak_dbtp <= AIMS.ceiling_dbtp
@@ -37,26 +37,25 @@ def test_it_lands_inside_all_its_aims(case):
     assert integrated_lufs(out, rate_hz=ground.rate_hz) == pytest.approx(landing.loudness_lufs, abs=0.1)
 
 
-def test_it_asks_for_the_stages_that_this_rig_needs(case):
-    name, plan, _, _, wanted = case
+def _asks_for_what_is_needed(plan, wanted):
     asked = {kind: plan.stage(kind).switch.on for kind in wanted}
     assert asked == wanted
     special = {"noise_reduction", "ring_reduction", "deplosive", "deesser", "leveller"}
     on = {stage.kind for stage in plan.stages if stage.switch.on} & special
-    assert on == {kind for kind, is_on in wanted.items() if is_on} & special, name
+    assert on == {kind for kind, is_on in wanted.items() if is_on} & special
     for stage in plan.stages:
         assert stage.switch.because.strip()
         assert all(setting.because.strip() for setting in stage.settings.values())
 
 
-def test_no_word_is_cut_by_what_was_derived(case):
-    counts = case[1].stage("gate").evidence.counts
+def _cuts_no_word(plan):
+    counts = plan.stage("gate").evidence.counts
     assert counts.words >= 5
     assert counts.beginnings_cut + counts.ends_cut <= 0.05 * 2 * counts.words
 
 
 def test_breath_is_found_and_held_only_while_it_lasts():
-    plan, ground, rig = derived(RIGS["bursts of breath"][0])
+    plan, ground, rig = derived("bursts of breath")
     found = plan.stage("deplosive").evidence.found
     times = breath_times_s(rig.spec.talker, 30.0)
     assert len(found) >= 0.8 * len(times)
@@ -82,7 +81,7 @@ def test_breath_is_found_and_held_only_while_it_lasts():
 
 
 def test_hissing_comes_down_to_its_neighbours_and_no_further():
-    plan, _, _ = derived(RIGS["hissing talker"][0])
+    plan, _, _ = derived("hissing talker")
     stage = plan.stage("deesser")
     over = np.array([s.over_neighbours_db for s in stage.evidence.found])
     assert np.percentile(over, 95) > 1.0

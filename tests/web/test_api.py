@@ -85,8 +85,10 @@ def test_pieces_from_the_browser(client):
 def test_the_event_stream_speaks(client, workshop):
     stream = client.get("/api/events").response
     next(stream)
+    before = client.get("/api/state").json["revision"]
     workshop.changed()
-    assert next(stream) == b"event: changed\ndata: {}\n\n"
+    assert next(stream) == f'event: changed\ndata: {{"revision": {before + 1}}}\n\n'.encode()
+    assert client.get("/api/state").json["revision"] == before + 1
 
 
 def test_the_event_stream_ends_with_the_program(client, workshop):

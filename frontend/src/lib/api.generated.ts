@@ -2590,7 +2590,7 @@ export interface components {
         };
         /**
          * Overview
-         * @description Everything that the page shows.
+         * @description Everything that the page shows. ``revision`` grows with every change that pages are told of.
          */
         Overview: {
             /** Cases */
@@ -2640,6 +2640,8 @@ export interface components {
             redo: components["schemas"]["ChangeView"] | null;
             /** Returns */
             returns: components["schemas"]["ReturnView"][];
+            /** Revision */
+            revision: number;
             rig: components["schemas"]["RigView"];
             /** Rigs */
             rigs: components["schemas"]["RigName"][];

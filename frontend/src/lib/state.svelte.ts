@@ -85,6 +85,9 @@ class Desk {
   #liveCapture: LiveCapture | null = null;
   #watchCapture: LiveCapture | null = null;
   #events: EventSource | null = null;
+  /** The newest change that was told, and whether it is being fetched. */
+  #newest = 0;
+  #catching = false;
 
   constructor() {
     this.player.onended = () => this.#ended();
@@ -143,11 +146,27 @@ class Desk {
     this.#events = new EventSource('/api/events');
     // After a restart of the program the stream opens again by itself; what is shown may then be old.
     this.#events.addEventListener('open', () => void this.refresh());
-    this.#events.addEventListener('changed', () => void this.refresh());
+    this.#events.addEventListener('changed', (event) => void this.#catchUp(JSON.parse(event.data).revision));
     this.#events.addEventListener('progress', (event) => (this.progress = JSON.parse(event.data)));
     this.#events.addEventListener('frame', (event) => this.frames.add(JSON.parse(event.data), performance.now()));
     this.#events.addEventListener('live', (event) => (this.live = JSON.parse(event.data)));
     this.#events.addEventListener('trouble', (event) => (this.trouble = JSON.parse(event.data).sentence));
+  }
+
+  /** Most changes are answers to what was asked here, and what they changed came with the answer. */
+  async #catchUp(revision: number): Promise<void> {
+    this.#newest = Math.max(this.#newest, revision);
+    if (this.#catching) return;
+    this.#catching = true;
+    let asked = 0;
+    do {
+      await this.#queue;
+      if ((this.overview?.revision ?? 0) >= this.#newest) break;
+      asked = this.#newest;
+      await this.refresh();
+      // What could not be fetched waits for the next change.
+    } while (this.#newest > asked);
+    this.#catching = false;
   }
 
   async refresh(): Promise<void> {
@@ -159,6 +178,7 @@ class Desk {
   }
 
   #show(overview: Overview): void {
+    if (this.overview && overview.revision < this.overview.revision) return;
     this.overview = overview;
     this.progress = overview.progress;
     if (!overview.run.live) this.live = null;

@@ -299,6 +299,64 @@ describe('the desk', () => {
   });
 });
 
+describe('news of a change', () => {
+  const told: Record<string, (event: { data: string }) => void> = {};
+  let revision: number;
+
+  const fetched = () => calls.filter((call) => call.method === 'GET').length;
+  const news = (number: number) => told.changed!({ data: JSON.stringify({ revision: number }) });
+
+  beforeEach(async () => {
+    revision = 7;
+    answers = () => ok(overview({ revision }));
+    class FakeEvents {
+      addEventListener(kind: string, hear: (event: { data: string }) => void) {
+        told[kind] = hear;
+      }
+    }
+    vi.stubGlobal('EventSource', FakeEvents);
+    await desk.open();
+    calls = [];
+  });
+
+  it('that an answer brought along is not fetched again', async () => {
+    answers = async () => {
+      news((revision = 8));
+      return ok(overview({ revision }));
+    };
+    await desk.do('POST', 'marker');
+    await new Promise((resolve) => setTimeout(resolve, 5));
+    expect(desk.overview?.revision).toBe(8);
+    expect(fetched()).toBe(0);
+  });
+
+  it('from elsewhere is fetched, many at once once more', async () => {
+    revision = 12;
+    [8, 9, 10, 11, 12].forEach(news);
+    await vi.waitFor(() => expect(desk.overview?.revision).toBe(12));
+    expect(fetched()).toBe(1);
+  });
+
+  it('that came while another was fetched is fetched after it', async () => {
+    answers = async () => {
+      const old = revision;
+      if (old === 8) news((revision = 9));
+      return ok(overview({ revision: old }));
+    };
+    news((revision = 8));
+    await vi.waitFor(() => expect(desk.overview?.revision).toBe(9));
+    expect(fetched()).toBe(2);
+  });
+
+  it('never brings back what was before', async () => {
+    revision = 9;
+    await desk.refresh();
+    revision = 8;
+    await desk.refresh();
+    expect(desk.overview?.revision).toBe(9);
+  });
+});
+
 describe('the keys', () => {
   async function press(key: string, target: object = { tagName: 'BODY' }, more: object = {}): Promise<boolean> {
     const { onKey } = await import('./keys');

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.derive.stage_plan import Switch
 from obsidian_wren.formats.calibration import FEED_NAME, bands_setting, calibration_json, stage_json
 from obsidian_wren.formats.response import response_text
-from obsidian_wren.service import voice
+from obsidian_wren.service import scene, send_overview, voice
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import Takes, band_rows, current_takes
 from obsidian_wren.service.rigs import fields_of, the_rig
@@ -33,7 +33,28 @@ def export_calibration(ws: Workshop) -> dict[str, Any]:
             readings["noise_profile"] = profile.body
         chain = [_stage(session, rig, kind) for kind in voice.order_of(rig)]
         feed = {k: v for k, v in send.items() if k.startswith(("aim_", "planned_"))}
-        return calibration_json(rig=_rig(session, rig), readings=readings, chain=chain, feeds=[{"name": FEED_NAME, **feed}])
+        mixes = _feeds(ws, session, rig)
+        first = mixes.pop(FEED_NAME, {})
+        feeds = [{"name": FEED_NAME, **feed, **first}, *mixes.values()]
+        return calibration_json(rig=_rig(session, rig), readings=readings, chain=chain, feeds=feeds)
+
+
+def _feeds(ws: Workshop, session: Session, rig: Rig) -> dict[str, dict[str, Any]]:
+    """Every mix that is derived, by the name that programs pick, or by the listener's where there is nothing to pick."""
+    body = send_overview.mixes_body(session, rig)
+    found = {}
+    for row in scene.destinations(ws, session):
+        mix = body["listeners"].get(row.key)
+        if mix is None:
+            continue
+        name, outcome = scene.feed_of(row.kind) or row.name, mix["outcome"]
+        found[name] = {
+            "name": name, "listener": row.name, "kind": row.kind, "channels": mix["channels"], "ceiling_dbtp": mix["ceiling_dbtp"],
+            "aim_lufs": mix["aim_lufs"], "because": mix["because"], "planned_lufs": outcome["lufs"],
+            "planned_true_peak_dbtp": outcome["true_peak_dbtp"], "planned_voice_over_lu": outcome["voice_over_lu"],
+            "ducking": body["ducking"], "sends": mix["sends"], "kept_out": mix["kept_out"],
+        }  # fmt: skip
+    return found
 
 
 def _named(takes: Takes) -> list[tuple[str, Take | None]]:

@@ -119,6 +119,9 @@ def _cast(ws: Workshop, session: Session, stream: SoundStream, specs: Sequence[S
 
 def _teller(ws: Workshop) -> Tell:
     def tell(kind: str, news: dict[str, object]) -> None:
+        if kind == "changed":
+            ws.changed()
+            return
         held = ws.recorder
         ws.bus.tell(kind, {**news, "recorded_s": round(held.seconds, 1)} if kind == "live" and held is not None else news)
 

@@ -79,8 +79,11 @@ def close_workshop(ws: Workshop) -> None:
 
 
 def fill_with_boathouse(ws: Workshop) -> bool:
-    """Do the first steps of the boathouse's calibration, once: rig, room, gain turned, voice taken, tone fitted. True when done now."""
-    from obsidian_wren.service import calibrating, rigs, taking
+    """Do the first steps of the boathouse's calibration, once: rig, room, gain turned, voice taken, tone fitted, mixes derived.
+
+    True when done now.
+    """
+    from obsidian_wren.service import calibrating, clips, mixing, rigs, taking
 
     with ws.sessions() as session:
         if session.scalar(select(func.count()).select_from(Take)):
@@ -99,6 +102,8 @@ def fill_with_boathouse(ws: Workshop) -> bool:
     calibrating.settle_step(ws, "quiet")
     calibrating.settle_step(ws, "gain")
     taking.start_simulated(ws, "passage", pace="fast")
+    clips.ship(ws)
+    mixing.refresh(ws)
     with ws.sessions.begin() as session:
         # Nobody did these by hand, so nobody should undo them.
         session.execute(delete(Change))

@@ -53,6 +53,8 @@ def overview(ws: Workshop) -> views.Overview:
         from obsidian_wren.service.taking import release_abandoned
 
         release_abandoned(ws)
+    # Before anything is read: what changes meanwhile makes this old.
+    revision = ws.revision
     with ws.sessions.begin() as session:
         rig = the_rig(ws, session)
         takes = kept.current_takes(session, rig)
@@ -63,6 +65,7 @@ def overview(ws: Workshop) -> views.Overview:
         stale = {node: facts.stale_answer(session, rig, node, present) for node in facts.STEP_OF}
         destinations = send_overview.destinations(ws, session, rig)
         shown = views.Overview(
+            revision=revision,
             rig=_rig(ws, rig),
             rigs=[_rig_name(row) for row in session.scalars(select(Rig).order_by(Rig.id))],
             microphones=[_microphone(session, row) for row in session.scalars(select(Microphone).order_by(Microphone.id))],

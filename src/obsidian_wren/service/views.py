@@ -842,8 +842,9 @@ class WatchView(BaseModel):
 
 
 class Overview(BaseModel):
-    """Everything that the page shows."""
+    """Everything that the page shows. ``revision`` grows with every change that pages are told of."""
 
+    revision: int
     rig: RigView
     rigs: list[RigName]
     microphones: list[MicrophoneView]

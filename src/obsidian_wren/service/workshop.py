@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import queue
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -121,6 +122,9 @@ class Workshop:
     ears: Ears | None = None
     watched: PushedStream | None = None
     message: str | None = None
+    # Goes on after a restart, unless a thousand things changed in every second of the run before.
+    revision: int = field(default_factory=lambda: time.time_ns() // 1_000_000)
+    _counting: threading.Lock = field(default_factory=threading.Lock)
     _pads: Pads | None = None
 
     def hear_aside(self, block: Samples) -> None:
@@ -149,5 +153,7 @@ class Workshop:
             self.ears.close()
 
     def changed(self) -> None:
-        """Tell the pages that what they show is old."""
-        self.bus.tell("changed")
+        """Tell the pages that what they show is old, if it is older than this."""
+        with self._counting:
+            self.revision += 1
+            self.bus.tell("changed", {"revision": self.revision})

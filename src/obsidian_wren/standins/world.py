@@ -138,6 +138,7 @@ def slider_db(spec: WorldSpec, percent: float) -> float:
     return _along(spec.computer.slider_db, percent)
 
 
+@lru_cache(maxsize=64)
 def _along(points: tuple[tuple[float, float], ...], position: float) -> float:
     x, y = np.array(points).T
     return float(scipy.interpolate.PchipInterpolator(x, y)(np.clip(position, x[0], x[-1])))

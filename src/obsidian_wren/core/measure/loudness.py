@@ -52,9 +52,11 @@ def k_weighting_sections(rate_hz: float) -> Samples:
     return np.array([shelf, highpass])
 
 
-def _hop_energies(samples: Samples, rate_hz: float) -> Samples:
-    """K-weighted energy of each 100 ms hop, summed over channels (all weights 1: no surround here)."""
-    return _energies_of(k_weighted(samples, rate_hz=rate_hz), rate_hz)
+def hop_energies(samples: Samples, *, rate_hz: float) -> Samples:
+    """Mean K-weighted square of each 100 ms hop of ``(n,)`` or ``(n, channels)`` samples, summed over channels (all weights 1: no
+    surround here)."""
+    channels = samples.T if samples.ndim > 1 else samples[None]
+    return np.asarray(sum(_energies_of(k_weighted(channel, rate_hz=rate_hz), rate_hz) for channel in channels))
 
 
 def k_weighted(samples: Samples, *, rate_hz: float) -> Samples:
@@ -102,7 +104,7 @@ def measure_loudness(samples: Samples, *, rate_hz: float) -> Loudness:
     """
     if not len(samples):
         return Loudness(None, None)
-    hops = _hop_energies(samples, rate_hz)
+    hops = hop_energies(samples, rate_hz=rate_hz)
     gated = _gated(_block_means(hops, 4), _RELATIVE_GATE_LU)
     integrated = _lufs(float(gated.mean())) if len(gated) else None
     return Loudness(integrated, _range_lu(hops))
@@ -121,10 +123,15 @@ def range_of_weighted(weighted: Samples, *, rate_hz: float) -> float | None:
     return _range_lu(_energies_of(weighted, rate_hz))
 
 
+def lufs_of_hops(hops: Samples) -> float:
+    """Integrated loudness from the mean K-weighted squares of 100 ms hops ``(n,)``; minus infinity where nothing passes the gates."""
+    gated = _gated(_block_means(hops, 4), _RELATIVE_GATE_LU)
+    return _lufs(float(gated.mean())) if len(gated) else SILENCE_DB
+
+
 def lufs_of_weighted(weighted: Samples, *, rate_hz: float) -> float:
     """Integrated loudness of an already K-weighted waveform ``(n,)``."""
-    gated = _gated(_block_means(_energies_of(weighted, rate_hz), 4), _RELATIVE_GATE_LU)
-    return _lufs(float(gated.mean())) if len(gated) else SILENCE_DB
+    return lufs_of_hops(_energies_of(weighted, rate_hz))
 
 
 def lufs_of_energies(energies: Samples, *, step_s: float, samples_per_step: int) -> float:
@@ -134,8 +141,7 @@ def lufs_of_energies(energies: Samples, *, step_s: float, samples_per_step: int)
     if len(edges) < 5:
         return SILENCE_DB
     hops = np.add.reduceat(energies[: edges[-1]], edges[:-1]) * step_s / (_HOP_S * samples_per_step)
-    gated = _gated(_block_means(hops, 4), _RELATIVE_GATE_LU)
-    return _lufs(float(gated.mean())) if len(gated) else SILENCE_DB
+    return lufs_of_hops(hops)
 
 
 def integrated_lufs(samples: Samples, *, rate_hz: float) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from dataclasses import dataclass, field
 
 from obsidian_wren.core.mix.routes import Destination, DestinationKind, RouteRefused, Routing, Send, Source, SourceKind, admit
@@ -97,6 +98,11 @@ class MixPins:
 
 def usual_sends(sources: Sequence[Source], destinations: Sequence[Destination]) -> Routing:
     """Every listener gets what its kind gets by rule, as far as no loop or double comes of it."""
+    return _usual_sends(tuple(sources), tuple(destinations))
+
+
+@lru_cache(maxsize=64)
+def _usual_sends(sources: tuple[Source, ...], destinations: tuple[Destination, ...]) -> Routing:
     routing = Routing({s.key: s for s in sources}, {d.key: d for d in destinations})
     for listener in destinations:
         for source in sources:

@@ -6,11 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from obsidian_wren.core.chain.limiter import LinkedLimiter
-from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_from_db
 from obsidian_wren.core.measure.levels import true_peak_dbtp
-from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.measure.loudness import hop_energies, integrated_lufs, lufs_of_hops
 from obsidian_wren.core.measure.words import Word, pauses_s
 from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 from obsidian_wren.core.mix.engine import RELEASE_S, Mix, MixSend
@@ -21,6 +22,7 @@ _VOICES = ("voice", "second")
 # The signal under which others drop.
 OVER = "voice treated"
 _NEAR_LU = 0.1
+_SURELY_UNDER_DB = 0.3
 # One channel put on both sides is 3 dB louder (BS.1770-5 adds the channels' power).
 _BOTH_SIDES_LU = 3.0103
 _PART_OF_A_PHRASE_S = 0.35
@@ -163,69 +165,110 @@ class Foresight:
 
     def __init__(self, material: Mapping[str, Samples], *, ducking: Ducking, rate_hz: float) -> None:
         self._rate_hz = rate_hz
-        self._material = material
-        self._count = max((len(block) for block in material.values()), default=0)
-        voice = np.zeros(self._count)
+        count = max((len(block) for block in material.values()), default=0)
+        voice = np.zeros(count)
         spoken = material.get(OVER)
         if spoken is not None:
             voice[: len(spoken)] = spoken if spoken.ndim == 1 else spoken.mean(axis=1)
-        self._gains: dict[float, Samples] = {}
-        self._shares = Ducker(ducking, rate_hz=rate_hz).shares(voice)
+        shares = Ducker(ducking, rate_hz=rate_hz).shares(voice)
+        self._whole = _Beside(material, shares, np.ones(count, dtype=bool))
+        # What the voice stands over is measured where it speaks.
+        self._spoken = None if spoken is None else _Beside(material, shares, _speaking(voice, rate_hz))
 
     def outcome(self, plan: MixPlan) -> Outcome:
-        """Run a mix over the material and measure what comes out."""
-        heard = self._limited(self._sum(plan.mix().sends, plan.channels), plan)
-        lufs = integrated_lufs(heard, rate_hz=self._rate_hz)
-        peaks = [true_peak_dbtp(np.ascontiguousarray(channel)) for channel in heard.T]
-        return Outcome(lufs if np.isfinite(lufs) else None, max(peaks, default=-np.inf), self.voice_over(plan))
+        """What comes out of a mix of the material."""
+        return self._outcome(_Sum.of(self._whole, plan, self._rate_hz), plan, 0.0)
 
-    def loudness(self, plan: MixPlan) -> float:
-        """The loudness of a mix alone, LUFS."""
-        return integrated_lufs(self._limited(self._sum(plan.mix().sends, plan.channels), plan), rate_hz=self._rate_hz)
+    def _outcome(self, mixed: _Sum, plan: MixPlan, trim_db: float) -> Outcome:
+        lufs, peak = mixed.after(trim_db, plan.ceiling_dbtp)
+        return Outcome(lufs if np.isfinite(lufs) else None, peak, self.voice_over(plan))
 
-    def _sum(self, sends: Sequence[MixSend], channels: int) -> Samples:
-        total = np.zeros((self._count, channels))
-        for send in sends:
-            block = self._material.get(send.signal)
-            if block is None:
-                continue
-            wide = block[:, None] if block.ndim == 1 else block
-            if wide.shape[1] > channels:
-                wide = wide.mean(axis=1, keepdims=True)
-            gain = amplitude_from_db(send.gain_db)
-            if not send.duck_db:
-                total[: len(wide)] += wide * gain
-                continue
-            total[: len(wide)] += wide * (gain * self._ducked(send.duck_db)[: len(wide), None])
-        return total
-
-    def _ducked(self, depth_db: float) -> Samples:
-        """The gain of what drops so far, ``(n,)``."""
-        if depth_db not in self._gains:
-            self._gains[depth_db] = ducked(self._shares, depth_db)
-        return self._gains[depth_db]
-
-    def _limited(self, mixed: Samples, plan: MixPlan) -> Samples:
-        limiter = LinkedLimiter(channels=plan.channels, ceiling_dbtp=plan.ceiling_dbtp, release_s=RELEASE_S, rate_hz=self._rate_hz)
-        step = round(self._rate_hz)
-        return np.concatenate([limiter.process(mixed[at : at + step]) for at in range(0, len(mixed), step)]) if len(mixed) else mixed
+    def landed(self, plan: MixPlan) -> tuple[float, Outcome]:
+        """The dB on the whole that bring a mix to its loudness, and what comes out then. The limiter bends the way, so it is gone in
+        steps."""
+        mixed = _Sum.of(self._whole, plan, self._rate_hz)
+        trim = 0.0
+        for _ in range(4):
+            lufs, _ = mixed.after(trim, plan.ceiling_dbtp)
+            if not np.isfinite(lufs) or abs(plan.aim_lufs - lufs) < _NEAR_LU:
+                break
+            trim += plan.aim_lufs - lufs
+        return trim, self._outcome(mixed, plan, trim)
 
     def voice_over(self, plan: MixPlan) -> float | None:
         """By how many LU the voice stands, while it speaks, over all that drops under it; None without either."""
         sends = plan.mix().sends
         voice = [send for send in sends if send.signal == OVER]
         bed = [send for send in sends if send.signal != OVER and send.duck_db > 0.0]
-        if not voice or not bed or OVER not in self._material:
+        if not voice or not bed or self._spoken is None:
             return None
-        alone, under = self._sum(voice, plan.channels), self._sum(bed, plan.channels)
-        frames = round(0.05 * self._rate_hz)
-        count = len(alone) // frames
-        energy = np.einsum("ij,ij->i", alone[: count * frames], alone[: count * frames]).reshape(count, -1).mean(axis=1)
-        speaking = energy > 10.0 ** (-1.5) * energy.mean()
-        # What the voice stands over is measured where it speaks, each weighted as the ear does.
-        mask = np.repeat(speaking, frames)
-        spoken, beneath = (integrated_lufs(sound[: count * frames][mask], rate_hz=self._rate_hz) for sound in (alone, under))
-        return spoken - beneath if np.isfinite([spoken, beneath]).all() else None
+        over, under = (integrated_lufs(self._spoken.sum(part, plan.channels).T, rate_hz=self._rate_hz) for part in (voice, bed))
+        return over - under if np.isfinite([over, under]).all() else None
+
+
+def _speaking(voice: Samples, rate_hz: float) -> npt.NDArray[np.bool_]:
+    """Which of ``(n,)`` samples lie in frames that are louder than 15 dB under their mean."""
+    frames = round(0.05 * rate_hz)
+    count = len(voice) // frames
+    energy = (voice[: count * frames] ** 2).reshape(count, frames).mean(axis=1)
+    chosen = np.zeros(len(voice), dtype=bool)
+    chosen[: count * frames] = np.repeat(energy > 10.0 ** (-1.5) * energy.mean(), frames) if count else False
+    return chosen
+
+
+class _Beside:
+    """Signals beside each other, ``(channels, n)`` each, and how far what drops under the voice is down at each sample."""
+
+    def __init__(self, material: Mapping[str, Samples], shares: Samples, chosen: npt.NDArray[np.bool_]) -> None:
+        self._shares = shares[chosen]
+        self._sounds: dict[str, Samples] = {}
+        for name, block in material.items():
+            wide = np.atleast_2d(block.T)
+            self._sounds[name] = np.ascontiguousarray(wide[:, chosen[: wide.shape[1]]])
+        self._gains: dict[float, Samples] = {}
+
+    def sum(self, sends: Sequence[MixSend], channels: int) -> Samples:
+        """The sum ``(channels, n)``."""
+        total = np.zeros((channels, len(self._shares)))
+        for send in sends:
+            if send.signal not in self._sounds:
+                continue
+            sound = self._sounds[send.signal]
+            if len(sound) > channels:
+                sound = sound.mean(axis=0, keepdims=True)
+            if send.duck_db not in self._gains:
+                self._gains[send.duck_db] = ducked(self._shares, send.duck_db)
+            count = sound.shape[1]
+            gain = amplitude_from_db(send.gain_db)
+            total[:, :count] += sound * (gain * self._gains[send.duck_db][:count] if send.duck_db else gain)
+        return total
+
+
+@dataclass(frozen=True)
+class _Sum:
+    """A mix before its limiter: ``(channels, n)``, its true peak in dBTP and the K-weighted energy of its hops."""
+
+    samples: Samples
+    peak_dbtp: float
+    energies: Samples
+    rate_hz: float
+
+    @classmethod
+    def of(cls, signals: _Beside, plan: MixPlan, rate_hz: float) -> _Sum:
+        samples = signals.sum(plan.mix().sends, plan.channels)
+        peak = max((true_peak_dbtp(channel) for channel in samples), default=-np.inf)
+        return cls(samples, peak, hop_energies(samples.T, rate_hz=rate_hz), rate_hz)
+
+    def after(self, trim_db: float, ceiling_dbtp: float) -> tuple[float, float]:
+        """Loudness in LUFS and true peak in dBTP behind a trim and a limiter."""
+        if self.peak_dbtp + trim_db < ceiling_dbtp - _SURELY_UNDER_DB:
+            # The limiter only delays this.
+            return lufs_of_hops(self.energies * power_from_db(trim_db)), self.peak_dbtp + trim_db
+        limiter = LinkedLimiter(channels=len(self.samples), ceiling_dbtp=ceiling_dbtp, release_s=RELEASE_S, rate_hz=self.rate_hz)
+        step = round(self.rate_hz)
+        scaled = (self.samples * amplitude_from_db(trim_db)).T
+        heard = np.concatenate([limiter.process(scaled[at : at + step]) for at in range(0, len(scaled), step)])
+        return integrated_lufs(heard, rate_hz=self.rate_hz), max(true_peak_dbtp(np.ascontiguousarray(channel)) for channel in heard.T)
 
 
 @dataclass(frozen=True)
@@ -242,22 +285,16 @@ def land(
 ) -> Landing:
     """Bring a mix to its loudness on the material.
 
-    What drops under the voice drops further where all of it together would come too near. The limiter bends the way to the loudness, so
-    it is gone in steps.
+    What drops under the voice drops further where all of it together would come too near.
     """
-    trim, deeper = 0.0, 0.0
+    deeper = 0.0
     plan = derive_mix(listener, routing, measured, pins)
     over = foresight.voice_over(plan)
     if over is not None and over < VOICE_OVER_LU:
         deeper = VOICE_OVER_LU - over
         plan = derive_mix(listener, routing, measured, pins, deeper_db=deeper)
-    for _ in range(4):
-        lufs = foresight.loudness(plan)
-        if not np.isfinite(lufs) or abs(plan.aim_lufs - lufs) < _NEAR_LU:
-            break
-        trim += plan.aim_lufs - lufs
-        plan = derive_mix(listener, routing, measured, pins, trim_db=trim, deeper_db=deeper)
-    return Landing(trim, deeper, foresight.outcome(plan))
+    trim, outcome = foresight.landed(plan)
+    return Landing(trim, deeper, outcome)
 
 
 def derive_ducking(words: Sequence[Word], *, active_dbfs: float, room_dbfs: float) -> tuple[Ducking, str]:

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Literal
 
 SourceKind = Literal["voice", "second", "computer", "music", "clips", "return"]
@@ -154,10 +155,17 @@ def without_faults(routing: Routing) -> tuple[Routing, tuple[Send, ...]]:
 
     What comes from outside (a program that changed where it plays) cannot be refused; the mixes are cut instead.
     """
-    kept = replace(routing, sends=frozenset())
+    return _without_faults(tuple(routing.sources.values()), tuple(routing.destinations.values()), routing.sends)
+
+
+@lru_cache(maxsize=64)
+def _without_faults(
+    sources: tuple[Source, ...], destinations: tuple[Destination, ...], sends: frozenset[Send]
+) -> tuple[Routing, tuple[Send, ...]]:
+    kept = Routing({source.key: source for source in sources}, {listener.key: listener for listener in destinations})
     cut = []
     # Voices first: where two ways clash, the straight one stays.
-    for send in sorted(routing.sends, key=lambda s: (routing.sources[s.source].kind != "voice", s.source, s.destination, s.tap)):
+    for send in sorted(sends, key=lambda s: (kept.sources[s.source].kind != "voice", s.source, s.destination, s.tap)):
         try:
             kept = admit(kept, send)
         except RouteRefused:

@@ -1,0 +1,18 @@
+"""Takes that are as long as they must be to be known, and no longer. Run by itself: prepare the demo's data over them."""
+
+import sys
+
+from obsidian_wren.cli import main
+from obsidian_wren.service import taking
+
+ENOUGH_S = {"rest": 8.0, "in-use": 12.0, "talk": 18.0, "loud": 8.0, "soft": 12.0, "passage": 26.0, "reference": 26.0}
+
+
+def shorten():
+    """Takes of usual purposes last as long as :data:`ENOUGH_S` says, unless another length is asked for."""
+    taking.DEFAULT_SECONDS.update(ENOUGH_S)
+
+
+if __name__ == "__main__":
+    shorten()
+    sys.exit(main(["demo", "--prepare", "--data", sys.argv[1]]))
