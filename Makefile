@@ -17,7 +17,7 @@ set-up: python page kernels
 
 python: .setup-python
 .setup-python: pyproject.toml scripts/make-venv
-	scripts/make-venv
+	scripts/make-venv $(EXTRAS)
 	touch $@
 
 page: .setup-page
@@ -36,11 +36,12 @@ kernels: .setup-kernels
 	scripts/need-chromium
 	touch $@
 
-# After the kernels, since the program must not be installed anew while it runs.
+# After the kernels, since the program must not be installed anew while it runs. What runs the tests from nothing has it installed at once.
 .setup-test: .setup-python .setup-kernels .setup-chromium pyproject.toml
-	$(BIN)/pip install --quiet -e '.[test]'
+	[ .venv/has-test -nt pyproject.toml ] || scripts/make-venv test
 	touch $@
 
+test: EXTRAS = test
 test: set-up .setup-test
 	$(MAKE) --no-print-directory --jobs=2 test-program lint-python lint-page test-page
 

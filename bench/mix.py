@@ -88,7 +88,7 @@ def everything() -> None:
     stream = Loop(talker_sound("talk", RATE), RATE)
     run = LiveRun(
         [VoicePath("voice", stream, CHAIN)], seats, {}, mixes, players={"music": Round("music", RATE), "computer": Round("computer", RATE)},
-        returns=returns, ducking=DUCKING, tell=lambda *_: None, paced=False,
+        returns=returns, ducking=DUCKING, tell=lambda *_: None, speed=None,
     )  # fmt: skip
     sounds.far_voice("crew", 24_000)
     took, first = [], 0

@@ -52,12 +52,12 @@ SIX_UP = (GainSpec(6.0),)
 DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 
 
-def run_of(stream, ears, *, chain=SIX_UP, tell=lambda *_: None, paced=False, **more):
+def run_of(stream, ears, *, chain=SIX_UP, tell=lambda *_: None, speed=None, **more):
     """A run in which every ear has a mix of its own that is the treated voice as it is."""
     seats = [Seat(ear.name, number, ear, own_feed=f"feed {ear.name}", rate_hz=RATE, channels=1) for number, ear in enumerate(ears)]
     mixes = [Mix(ear.name, (MixSend("voice treated", 0.0),), 1, 0.0) for ear in ears]
     inputs = {"raw device": "voice at once"} | {f"feed {ear.name}": f"mix {ear.name}" for ear in ears}
-    return LiveRun([VoicePath("voice", stream, chain)], seats, inputs, mixes, ducking=DUCKING, tell=tell, paced=paced, **more)
+    return LiveRun([VoicePath("voice", stream, chain)], seats, inputs, mixes, ducking=DUCKING, tell=tell, speed=speed, **more)
 
 
 def make(sound, *ears, chain=SIX_UP, told=None):
@@ -168,7 +168,7 @@ def test_a_source_that_ends_stops_the_run_with_its_sentence():
             self.closed = True
 
     stream = Ends()
-    run = run_of(stream, (), chain=(), paced=True)
+    run = run_of(stream, (), chain=(), speed=1.0)
     run.start()
     assert run.finished.wait(5)
     assert run.stopped_why == "The source went away."
@@ -208,7 +208,7 @@ def test_one_broken_listener_is_told_once():
 def test_a_paced_run_keeps_to_the_clock():
     told = []
     ear = Ear("b", "feed b")
-    run = run_of(Loop(noise(0.05, 1.0), RATE), (ear,), chain=(), tell=lambda k, b: told.append(k), paced=True)
+    run = run_of(Loop(noise(0.05, 1.0), RATE), (ear,), chain=(), tell=lambda k, b: told.append(k), speed=1.0)
     run.start()
     time.sleep(1.0)
     run.stop()
@@ -330,7 +330,7 @@ def test_what_comes_back_is_mixed_and_one_that_fails_is_silent():
     sound = noise(0.05, 1.0)
     run = LiveRun(
         [VoicePath("voice", Loop(sound, RATE), ())], [seat], {"feed b": "mix b"}, mixes, returns=[path], ducking=DUCKING,
-        tell=lambda *what: told.append(what), paced=False,
+        tell=lambda *what: told.append(what), speed=None,
     )  # fmt: skip
     step_through(run, sound[: RATE // 2])
     assert ear.heard_since(ear.position - 4800) == pytest.approx(0.25, abs=1e-3)

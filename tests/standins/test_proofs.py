@@ -99,7 +99,7 @@ def scene_of(cases):
             returns.append(ReturnPath(key, program, rate_hz=RATE))
         mixes.append(Mix(key, (MixSend("voice treated", 0.0),), 1, -3.0))
     voices = [VoicePath("voice", Loop(TALK, RATE), CHAIN)]
-    run = LiveRun(voices, seats, inputs, mixes, returns=returns, ducking=DUCKING, tell=lambda *_: None, paced=False)
+    run = LiveRun(voices, seats, inputs, mixes, returns=returns, ducking=DUCKING, tell=lambda *_: None, speed=None)
     heard = {}
 
     def step(seconds):

@@ -29,6 +29,9 @@ from obsidian_wren.store.models import Rig
 # An instrument is not steadied like a voice: what is under it goes, and its peaks are held.
 _SECOND_CHAIN = (HighpassSpec(40.0, 2), GainSpec(0.0), LimiterSpec(-3.0, 100.0))
 
+# Being live with the pace of takes set to fast: soon through, and a core left for others.
+_FAST = 4.0
+
 
 def inputs_for(ws: Workshop, session: Session, rig: Rig) -> dict[str, str]:
     """What each name that programs can pick stands for in the run."""
@@ -72,7 +75,7 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
         cast = _cast(ws, session, stream, specs, {key: entry["channels"] for key, entry in body["listeners"].items()})
         ws.run = LiveRun(
             cast.voices, cast.seats, inputs_for(ws, session, rig), mixes, players=cast.players, returns=cast.returns, ducking=ducking,
-            tell=_teller(ws), paced=ws.pace == "real" and rig.source != "browser",
+            tell=_teller(ws), speed=None if rig.source == "browser" else 1.0 if ws.pace == "real" else _FAST,
             block_s=_block_ms(ws, wish.block_ms, specs, mixes, ducking, rate) / 1000.0, aside=ws.hear_aside, tap=ws.hear_tracks,
         )  # fmt: skip
         wish.live = True

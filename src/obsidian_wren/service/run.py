@@ -63,12 +63,12 @@ class _MarkerInFlight:
 class LiveRun:
     """One run. ``inputs`` maps the names that programs pick to a signal (``voice raw``) or to a listener's mix (``mix KEY``).
 
-    A seat that picks nothing is given its own mix. Signals are named as in the mixes: ``voice treated``, ``music``, ``return-KEY``.
+    ``speed``: 1 for the pace of sound, more to be through sooner, None as fast as the source gives. A seat that picks nothing is given its own mix. Signals are named as in the mixes: ``voice treated``, ``music``, ``return-KEY``.
     """
 
     def __init__(
         self, voices: Sequence[VoicePath], seats: Sequence[Seat], inputs: Mapping[str, str], mixes: Sequence[Mix], *,
-        players: Mapping[str, Player] | None = None, returns: Sequence[ReturnPath] = (), ducking: Ducking, tell: Tell, paced: bool,
+        players: Mapping[str, Player] | None = None, returns: Sequence[ReturnPath] = (), ducking: Ducking, tell: Tell, speed: float | None,
         block_s: float = BLOCK_S, aside: Callable[[Samples], None] = lambda block: None, tap: Tap | None = None,
     ) -> None:  # fmt: skip
         self.rate_hz = voices[0].stream.rate_hz
@@ -88,7 +88,7 @@ class LiveRun:
         self._players = dict(players or {})
         self.returns = list(returns)
         self._tell = tell
-        self._paced = paced
+        self._speed = speed
         self._aside = aside
         self._tap = tap
         self._stop = threading.Event()
@@ -188,12 +188,13 @@ class LiveRun:
                 treated = self.step(blocks)
                 share = (time.perf_counter() - at) / (len(first) / self.rate_hz)
                 self.load += (share - self.load) * _LOAD_SHARE
+                per_second = self.rate_hz * (self._speed or 1.0)
                 if not done_frames:
                     # What loads with the first block is not late for anybody.
-                    began = time.monotonic() - len(first) / self.rate_hz
+                    began = time.monotonic() - len(first) / per_second
                 done_frames += len(first)
-                if self._paced:
-                    wait = began + done_frames / self.rate_hz - time.monotonic()
+                if self._speed is not None:
+                    wait = began + done_frames / per_second - time.monotonic()
                     if wait < -_LATE_S:
                         self._late += 1
                         began -= wait

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import lru_cache
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from obsidian_wren.core.mix.routes import Destination, DestinationKind, RouteRefused, Routing, Send, Source, SourceKind, admit
 

@@ -9,7 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
+import numpy.typing as npt
+import scipy.fft
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
@@ -94,11 +95,18 @@ def _wander(gains: Samples, came: np.ndarray) -> float | None:
     return float(high - low)
 
 
+def _frames(samples: Samples, length: int) -> npt.NDArray[np.complex128]:
+    """The spectra of frames that overlap by half ``(frames, bins)``."""
+    cut = np.lib.stride_tricks.sliding_window_view(samples, length)[:: length // 2]
+    return np.asarray(scipy.fft.rfft(cut * np.hanning(length), axis=1))
+
+
 def _reach(sent: Samples, heard: Samples, rate_hz: float) -> float | None:
     """The highest third of an octave in which the voice comes through as it does between 500 Hz and 2 kHz."""
     length = min(2048, len(sent))
-    hz, cross = scipy.signal.csd(sent, heard, fs=rate_hz, nperseg=length)
-    _, power = scipy.signal.welch(sent, fs=rate_hz, nperseg=length)
+    hz = np.fft.rfftfreq(length, 1.0 / rate_hz)
+    before, after = _frames(sent, length), _frames(heard, length)
+    cross, power = np.mean(np.conj(before) * after, axis=0), np.mean(np.abs(before) ** 2, axis=0)
     transfer = power_db(np.abs(cross) ** 2 / np.maximum(power, 1e-30) ** 2)
     middle = (hz >= 500.0) & (hz <= 2000.0)
     if not middle.any():
