@@ -13,6 +13,7 @@ from obsidian_wren.core.mix.routes import faults_of
 from obsidian_wren.service import calibrating, clips, computers, living, mixing, recording, scene, sending
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import redo, undo
+from obsidian_wren.service.once import begin_reading
 from obsidian_wren.service.overview import overview
 from signals import RATE, noise, sine
 
@@ -133,6 +134,18 @@ def test_mixes_are_stale_when_what_they_stand_on_changes_and_derived_once(boatho
     with ws.sessions.begin() as session:
         scene.destinations(ws, session)[0].pins = {"aim_lufs": -20.0}
     assert overview(ws).mixes_stale
+
+
+def test_what_was_read_is_kept_only_while_nothing_is_changed(workshop):
+    with workshop.sessions.begin() as session:
+        first = scene.destinations(workshop, session)
+        first[0].on = not first[0].on
+        assert scene.routes(workshop, session)[0].destinations.keys() == {row.key for row in first if row.on}
+        begin_reading(session)
+        assert scene.destinations(workshop, session) is scene.destinations(workshop, session)
+        assert scene.routes(workshop, session) is scene.routes(workshop, session)
+    with workshop.sessions.begin() as session:
+        assert scene.destinations(workshop, session) is not scene.destinations(workshop, session)
 
 
 def test_programs_are_set_and_what_they_cannot_do_is_refused(workshop):

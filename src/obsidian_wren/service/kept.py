@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import STAGE_KINDS
 from obsidian_wren.core.chain.parameters import parameter
 from obsidian_wren.core.derive.regions import region
+from obsidian_wren.service.once import once
 from obsidian_wren.service.send_views import InputView
 from obsidian_wren.service.views import Purpose
 from obsidian_wren.service.workshop import Workshop
@@ -109,7 +110,8 @@ def setting_title(row: Setting) -> str:
 
 def stage_rows(session: Session, rig: Rig) -> dict[str, StageRow]:
     """The stages that are derived, by kind."""
-    return {row.kind: row for row in session.scalars(select(StageRow).where(StageRow.rig_id == rig.id))}
+    rows = once(session, ("stages", rig.id), lambda: session.scalars(select(StageRow).where(StageRow.rig_id == rig.id)).all())
+    return {row.kind: row for row in rows}
 
 
 def chain_is_whole(session: Session, rig: Rig) -> bool:

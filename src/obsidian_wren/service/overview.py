@@ -16,6 +16,7 @@ from obsidian_wren.core.derive.expectation import outlook
 from obsidian_wren.core.derive.graph import Value
 from obsidian_wren.service import facts, history, kept, mix_basis, send_overview, views
 from obsidian_wren.service.computers import devices_of
+from obsidian_wren.service.once import begin_reading
 from obsidian_wren.service.rigs import fields_of, knob_of, the_rig
 from obsidian_wren.service.send_views import InputView
 from obsidian_wren.service.workshop import Workshop
@@ -57,6 +58,7 @@ def overview(ws: Workshop) -> views.Overview:
     revision = ws.revision
     with ws.sessions.begin() as session:
         rig = the_rig(ws, session)
+        begin_reading(session)
         takes = kept.current_takes(session, rig)
         # A session forgets rows that nobody holds; these are asked for again and again below.
         held = [session.scalars(select(table).where(table.rig_id == rig.id)).all() for table in (Derivation, Setting, StageRow)]

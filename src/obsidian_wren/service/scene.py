@@ -13,6 +13,7 @@ from obsidian_wren.core.mix.routes import Destination as Seat
 from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
 from obsidian_wren.service.kept import raw_name
+from obsidian_wren.service.once import once
 from obsidian_wren.service.ports import Program, ProgramSettings
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
@@ -47,6 +48,10 @@ def feed_of(kind: str) -> str | None:
 
 def destinations(ws: Workshop, session: Session) -> list[Destination]:
     """Every listener, in its place; those that are missing are set out as they come."""
+    return once(session, "destinations", lambda: _destinations(ws, session))
+
+
+def _destinations(ws: Workshop, session: Session) -> list[Destination]:
     rows = {row.key: row for row in session.scalars(select(Destination))}
     for place, (kind, name) in enumerate(ws.world.listeners):
         key = key_of(kind)
@@ -65,6 +70,10 @@ def destinations(ws: Workshop, session: Session) -> list[Destination]:
 
 def sources(session: Session) -> list[Source]:
     """Every source, in its place."""
+    return once(session, "sources", lambda: _sources(session))
+
+
+def _sources(session: Session) -> list[Source]:
     rows = {row.key: row for row in session.scalars(select(Source))}
     for place, (key, kind, name, on) in enumerate(_SOURCES):
         if key not in rows:
@@ -131,7 +140,7 @@ def all_routes(ws: Workshop, session: Session) -> Routing:
 
 def routes(ws: Workshop, session: Session) -> tuple[Routing, tuple[Send, ...]]:
     """What goes where, without what would loop or come twice, and what was cut for that."""
-    return without_faults(all_routes(ws, session))
+    return once(session, "routes", lambda: without_faults(all_routes(ws, session)))
 
 
 def _return_name(row: Destination) -> str:

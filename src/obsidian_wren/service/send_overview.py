@@ -15,6 +15,7 @@ from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.service import kept, scene
 from obsidian_wren.service import send_views as views
+from obsidian_wren.service.once import once
 from obsidian_wren.service.tracks import EARLY_MIN, room_left_min, tracks_for
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Clip, Derivation, Destination, Proof, Recording, Rig, StageRow
@@ -27,7 +28,7 @@ _CLEANING = ("noise_reduction", "gate")
 
 def mixes_body(session: Session, rig: Rig) -> dict[str, Any]:
     """The kept mixes, empty before any were derived."""
-    row = session.get(Derivation, (rig.id, "mixes"))
+    row = once(session, ("mixes", rig.id), lambda: session.get(Derivation, (rig.id, "mixes")))
     return dict(row.body) if row is not None else {"listeners": {}, "sources": {}, "cut": []}
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Literal
+import json
+from typing import Any, ClassVar, Literal, cast
 
 from pydantic import BaseModel, Field
 
@@ -843,6 +844,16 @@ class WatchView(BaseModel):
 
 class Overview(BaseModel):
     """Everything that the page shows. ``revision`` grows with every change that pages are told of."""
+
+    _described: ClassVar[dict[str, str]] = {}
+
+    @classmethod
+    def model_json_schema(cls, *args: Any, **kwargs: Any) -> dict[str, Any]:
+        """Its schema, worked out once: nearly every route answers with it."""
+        asked = repr((args, kwargs))
+        if asked not in cls._described:
+            cls._described[asked] = json.dumps(super().model_json_schema(*args, **kwargs))
+        return cast("dict[str, Any]", json.loads(cls._described[asked]))
 
     revision: int
     rig: RigView
