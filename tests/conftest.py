@@ -5,6 +5,7 @@ import pathlib
 import shutil
 import subprocess
 import sys
+from itertools import groupby
 
 import pytest
 from filelock import FileLock
@@ -12,6 +13,41 @@ from filelock import FileLock
 # As the program sets it for itself, before NumPy is imported.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 sys.path.insert(0, str(pathlib.Path(__file__).parent))
+
+
+def pytest_collection_modifyitems(items):
+    """An order that keeps every worker busy.
+
+    Tests of pages wait more than they compute, so they are spread among the others. Each worker gets a stretch of the order: the first
+    stretch begins with who makes the boathouse, the others with tests that need none of it.
+    """
+    for item in items:
+        if "/ui/" in str(item.path):
+            item.add_marker(pytest.mark.ui)
+    waiting = [item for item in items if "boathouse_data" in item.fixturenames]
+    others = [item for item in items if "boathouse_data" not in item.fixturenames]
+    workers = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
+    if workers == 1 or not waiting:
+        return
+    order = []
+    for number in range(workers):
+        parts = [_spread(part[number * len(part) // workers : (number + 1) * len(part) // workers]) for part in (waiting, others)]
+        order += parts[0] + parts[1] if number == 0 else parts[1] + parts[0]
+    items[:] = order
+
+
+def _spread(items):
+    """Tests of pages between the modules of the others, whose fixtures last for a module."""
+    pages = [item for item in items if item.get_closest_marker("ui")]
+    found = [item for item in items if not item.get_closest_marker("ui")]
+    order, done, placed = [], 0, 0
+    for _, module in groupby(found, key=lambda item: item.path):
+        order += (tests := list(module))
+        done += len(tests)
+        due = len(pages) * done // len(found)
+        order += pages[placed:due]
+        placed = due
+    return order + pages[placed:]
 
 
 @pytest.fixture(scope="session")

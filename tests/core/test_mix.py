@@ -12,7 +12,7 @@ from obsidian_wren.core.measure.words import Word, find_words
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
 from obsidian_wren.core.mix.kinds import KEPT_UNDER_LU, RULES, VOICE_OVER_LU, MixPins, usual_sends
-from obsidian_wren.core.mix.plan import Foresight, Measured, derive_ducking, derive_mix, land, predict, signal_of
+from obsidian_wren.core.mix.plan import Foresight, Measured, derive_ducking, derive_mix, land, signal_of
 from obsidian_wren.core.mix.routes import Destination, Send, Source
 from signals import RATE, noise, sine, voice
 
@@ -182,7 +182,7 @@ def test_the_voice_stays_on_top_by_what_is_stated(routing):
     assert "19 of 20 pauses" in because
     for key in ("stream", "recorder"):
         plan = derive_mix(only.destinations[key], only, measured)
-        outcome = predict(plan, material, ducking=ducking, rate_hz=RATE)
+        outcome = Foresight(material, ducking=ducking, rate_hz=RATE).outcome(plan)
         assert outcome.voice_over_lu >= KEPT_UNDER_LU - 0.5
 
 

@@ -13,8 +13,10 @@ from obsidian_wren.core.mix.routes import faults_of
 from obsidian_wren.service import calibrating, clips, computers, living, mixing, recording, scene, sending
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import redo, undo
+from obsidian_wren.service.kept import current_takes
 from obsidian_wren.service.once import begin_reading
 from obsidian_wren.service.overview import overview
+from obsidian_wren.service.rigs import the_rig
 from signals import RATE, noise, sine
 
 
@@ -134,6 +136,13 @@ def test_mixes_are_stale_when_what_they_stand_on_changes_and_derived_once(boatho
     with ws.sessions.begin() as session:
         scene.destinations(ws, session)[0].pins = {"aim_lufs": -20.0}
     assert overview(ws).mixes_stale
+
+
+def test_another_room_leaves_the_mixes_stale(boathouse):
+    assert not overview(boathouse).mixes_stale
+    with boathouse.sessions.begin() as session:
+        current_takes(session, the_rig(boathouse, session)).floor.sha256 = "another"
+    assert overview(boathouse).mixes_stale
 
 
 def test_what_was_read_is_kept_only_while_nothing_is_changed(workshop):

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 import shutil
-from itertools import groupby
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
@@ -15,41 +13,6 @@ from program import Program
 expect.set_options(timeout=20_000)
 
 QUIET_FLAGS = ["--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
-
-
-def pytest_collection_modifyitems(items):
-    """An order that keeps every worker busy.
-
-    Tests of pages wait more than they compute, so they are spread among the others. Each worker gets a stretch of the order: the first
-    stretch begins with who makes the boathouse, the others with tests that need none of it.
-    """
-    for item in items:
-        if "/ui/" in str(item.path):
-            item.add_marker(pytest.mark.ui)
-    waiting = [item for item in items if "boathouse_data" in item.fixturenames]
-    others = [item for item in items if "boathouse_data" not in item.fixturenames]
-    workers = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
-    if workers == 1 or not waiting:
-        return
-    order = []
-    for number in range(workers):
-        parts = [_spread(part[number * len(part) // workers : (number + 1) * len(part) // workers]) for part in (waiting, others)]
-        order += parts[0] + parts[1] if number == 0 else parts[1] + parts[0]
-    items[:] = order
-
-
-def _spread(items):
-    """Tests of pages between the modules of the others, whose fixtures last for a module."""
-    pages = [item for item in items if item.get_closest_marker("ui")]
-    found = [item for item in items if not item.get_closest_marker("ui")]
-    order, done, placed = [], 0, 0
-    for _, module in groupby(found, key=lambda item: item.path):
-        order += (tests := list(module))
-        done += len(tests)
-        due = len(pages) * done // len(found)
-        order += pages[placed:due]
-        placed = due
-    return order + pages[placed:]
 
 
 @pytest.fixture

@@ -145,12 +145,19 @@ class Desk {
     }
     this.#events = new EventSource('/api/events');
     // After a restart of the program the stream opens again by itself; what is shown may then be old.
-    this.#events.addEventListener('open', () => void this.refresh());
+    this.#events.addEventListener('open', () => this.#startAnew());
     this.#events.addEventListener('changed', (event) => void this.#catchUp(JSON.parse(event.data).revision));
     this.#events.addEventListener('progress', (event) => (this.progress = JSON.parse(event.data)));
     this.#events.addEventListener('frame', (event) => this.frames.add(JSON.parse(event.data), performance.now()));
     this.#events.addEventListener('live', (event) => (this.live = JSON.parse(event.data)));
     this.#events.addEventListener('trouble', (event) => (this.trouble = JSON.parse(event.data).sentence));
+  }
+
+  /** A program that was started anew may count from elsewhere, as after its clock was set. */
+  #startAnew(): void {
+    this.#newest = 0;
+    if (this.overview) this.overview.revision = 0;
+    void this.refresh();
   }
 
   /** Most changes are answers to what was asked here, and what they changed came with the answer. */

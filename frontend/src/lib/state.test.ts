@@ -355,6 +355,14 @@ describe('news of a change', () => {
     await desk.refresh();
     expect(desk.overview?.revision).toBe(9);
   });
+
+  it('counts from elsewhere once the program was started anew', async () => {
+    revision = 3;
+    told.open!({ data: '' });
+    await vi.waitFor(() => expect(desk.overview?.revision).toBe(3));
+    news((revision = 4));
+    await vi.waitFor(() => expect(desk.overview?.revision).toBe(4));
+  });
 });
 
 describe('the keys', () => {

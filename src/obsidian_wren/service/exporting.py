@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.derive.stage_plan import Switch
 from obsidian_wren.formats.calibration import FEED_NAME, bands_setting, calibration_json, stage_json
 from obsidian_wren.formats.response import response_text
-from obsidian_wren.service import scene, send_overview, voice
+from obsidian_wren.service import mix_basis, scene, voice
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import Takes, band_rows, current_takes
 from obsidian_wren.service.rigs import fields_of, the_rig
@@ -41,7 +41,7 @@ def export_calibration(ws: Workshop) -> dict[str, Any]:
 
 def _feeds(ws: Workshop, session: Session, rig: Rig) -> dict[str, dict[str, Any]]:
     """Every mix that is derived, by the name that programs pick, or by the listener's where there is nothing to pick."""
-    body = send_overview.mixes_body(session, rig)
+    body = mix_basis.mixes_body(session, rig)
     found = {}
     for row in scene.destinations(ws, session):
         mix = body["listeners"].get(row.key)

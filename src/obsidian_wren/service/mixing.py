@@ -24,7 +24,7 @@ from obsidian_wren.formats.plain import plain
 from obsidian_wren.service import clips, scene, voice
 from obsidian_wren.service.kept import Takes, current_takes
 from obsidian_wren.service.measuring import samples_of
-from obsidian_wren.service.mix_basis import STEP, basis_of
+from obsidian_wren.service.mix_basis import STEP, basis_of, kept_mixes
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, Rig
@@ -33,8 +33,6 @@ from obsidian_wren.store.models import Derivation, Rig
 _MATERIAL_S = 15.0
 _TURN_S = 6.0
 _USUAL_DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
-# Both sides carry a mono return.
-_BOTH_SIDES_LU = 3.0103
 
 
 def derive_mixes(ws: Workshop, session: Session, rig: Rig) -> dict[str, Any] | None:
@@ -44,7 +42,7 @@ def derive_mixes(ws: Workshop, session: Session, rig: Rig) -> dict[str, Any] | N
     if specs is None or ground is None:
         return None
     basis = basis_of(ws, session, rig, takes)
-    kept = session.get(Derivation, (rig.id, STEP))
+    kept = kept_mixes(session, rig)
     if kept is not None and kept.used.get("basis") == basis:
         return kept.body
     body = ws.answers.get(("mixes", basis), lambda: _derive(ws, session, takes, specs))
@@ -69,7 +67,8 @@ def _derive(ws: Workshop, session: Session, takes: Takes, specs: tuple[Any, ...]
     assert ground is not None
     routing, cut = scene.routes(ws, session)
     pads = tuple((clip.sha256, clip.start_s, clip.end_s) for clip in clips.rows(session))
-    key = (ground.sha256, tuple(specs), tuple(sorted(routing.sources)), pads)
+    # How loud the room is tells words from pauses.
+    key = (ground.sha256, takes.floor.sha256 if takes.floor else None, tuple(specs), tuple(sorted(routing.sources)), pads)
     stage: _Stage = ws.stages.get(key, lambda: _set(ws, session, takes, specs, routing))
     rows = {row.key: row for row in scene.destinations(ws, session)}
     listeners = {}
@@ -100,7 +99,7 @@ def _set(ws: Workshop, session: Session, takes: Takes, specs: tuple[Any, ...], r
     for key, source in routing.sources.items():
         if source.kind == "return":
             # Whatever comes back is brought to this loudness before it is mixed.
-            measured[key] = Measured(RETURN_LUFS, RETURN_LUFS + _BOTH_SIDES_LU)
+            measured[key] = Measured.of_one_channel(RETURN_LUFS)
     ducking, because = _ducking(takes, treated, ws, rate)
     words = find_words(treated, rate_hz=rate, room_dbfs=_room_dbfs(ws, takes, specs))
     foresight = Foresight(material, ducking=ducking, rate_hz=rate)

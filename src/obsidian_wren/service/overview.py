@@ -114,7 +114,7 @@ def overview(ws: Workshop) -> views.Overview:
             returns=send_overview.returns(ws, session),
             clips=send_overview.clips(session),
             ducking=send_overview.ducking(session, rig),
-            cut=list(send_overview.mixes_body(session, rig)["cut"]),
+            cut=list(mix_basis.mixes_body(session, rig)["cut"]),
             mixes_stale=_mixes_stale(ws, session, rig, takes),
             run=send_overview.run(ws, session),
             recorder=send_overview.recorder(ws, session),
@@ -425,7 +425,7 @@ def _diagram(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes, stale:
     by_name = {point.name: point for point in points}
     shown = list(points)
     inputs = {entry.name: entry for entry in kept.inputs_of(ws, session, rig)}
-    mixes = send_overview.mixes_body(session, rig)["listeners"]
+    mixes = mix_basis.mixes_body(session, rig)["listeners"]
     for destination in session.scalars(select(Destination).where(Destination.on.is_(True)).order_by(Destination.place)):
         heard = _heard(destination, inputs, mixes, by_name)
         if heard is not None:

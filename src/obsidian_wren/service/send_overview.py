@@ -15,21 +15,15 @@ from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.service import kept, scene
 from obsidian_wren.service import send_views as views
-from obsidian_wren.service.once import once
+from obsidian_wren.service.mix_basis import mixes_body
 from obsidian_wren.service.tracks import EARLY_MIN, room_left_min, tracks_for
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.models import Clip, Derivation, Destination, Proof, Recording, Rig, StageRow
+from obsidian_wren.store.models import Clip, Destination, Proof, Recording, Rig, StageRow
 
 _TOLERANCE_LU = 0.5
 _MOST_RECORDINGS = 60
 _WHEN_STOPPED = "Feeds carry silence: who picked one hears nothing. Who picked the microphone itself goes on hearing it raw."
 _CLEANING = ("noise_reduction", "gate")
-
-
-def mixes_body(session: Session, rig: Rig) -> dict[str, Any]:
-    """The kept mixes, empty before any were derived."""
-    row = once(session, ("mixes", rig.id), lambda: session.get(Derivation, (rig.id, "mixes")))
-    return dict(row.body) if row is not None else {"listeners": {}, "sources": {}, "cut": []}
 
 
 def destinations(ws: Workshop, session: Session, rig: Rig) -> list[views.DestinationView]:

@@ -16,11 +16,6 @@ class Share:
     under_lu: float
     kept_under_lu: float | None = None
 
-    @property
-    def duck_db(self) -> float:
-        """How far it drops under the voice."""
-        return 0.0 if self.kept_under_lu is None else max(0.0, self.kept_under_lu - self.under_lu)
-
 
 @dataclass(frozen=True)
 class KindRule:

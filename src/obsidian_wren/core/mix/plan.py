@@ -43,6 +43,11 @@ class Measured:
         found = cls(integrated_lufs(mono, rate_hz=rate_hz), integrated_lufs(both, rate_hz=rate_hz))
         return found if np.isfinite([found.mono_lufs, found.stereo_lufs]).all() else None
 
+    @classmethod
+    def of_one_channel(cls, lufs: float) -> Measured:
+        """What one channel of that loudness measures; both sides carry it where it is heard on two."""
+        return cls(lufs, lufs + _BOTH_SIDES_LU)
+
     def on(self, channels: int) -> float:
         """Its loudness in a mix of one or two channels."""
         return self.mono_lufs if channels == 1 else self.stereo_lufs
@@ -152,16 +157,9 @@ def _kept_out(source: Source, listener: Destination, rule: KindRule, routing: Ro
     return "you keep it out"
 
 
-def predict(plan: MixPlan, material: Mapping[str, Samples], *, ducking: Ducking, rate_hz: float) -> Outcome:
-    """What comes out of a mix of takes and samples of every signal, ``(n,)`` or ``(n, 2)`` each.
-
-    Signals that the material lacks count as silent.
-    """
-    return Foresight(material, ducking=ducking, rate_hz=rate_hz).outcome(plan)
-
-
 class Foresight:
-    """Material to foresee mixes with; what all mixes share is worked out once."""
+    """Material to foresee mixes with: takes and samples of every signal, ``(n,)`` or ``(n, 2)`` each. What all mixes share is worked
+    out once; signals that the material lacks count as silent."""
 
     def __init__(self, material: Mapping[str, Samples], *, ducking: Ducking, rate_hz: float) -> None:
         self._rate_hz = rate_hz
@@ -171,16 +169,15 @@ class Foresight:
         if spoken is not None:
             voice[: len(spoken)] = spoken if spoken.ndim == 1 else spoken.mean(axis=1)
         shares = Ducker(ducking, rate_hz=rate_hz).shares(voice)
-        self._whole = _Beside(material, shares, np.ones(count, dtype=bool))
+        self._whole = _Beside(material, shares)
         # What the voice stands over is measured where it speaks.
         self._spoken = None if spoken is None else _Beside(material, shares, _speaking(voice, rate_hz))
 
     def outcome(self, plan: MixPlan) -> Outcome:
         """What comes out of a mix of the material."""
-        return self._outcome(_Sum.of(self._whole, plan, self._rate_hz), plan, 0.0)
+        return self._outcome(plan, *_Sum.of(self._whole, plan, self._rate_hz).after(0.0, plan.ceiling_dbtp))
 
-    def _outcome(self, mixed: _Sum, plan: MixPlan, trim_db: float) -> Outcome:
-        lufs, peak = mixed.after(trim_db, plan.ceiling_dbtp)
+    def _outcome(self, plan: MixPlan, lufs: float, peak: float) -> Outcome:
         return Outcome(lufs if np.isfinite(lufs) else None, peak, self.voice_over(plan))
 
     def landed(self, plan: MixPlan) -> tuple[float, Outcome]:
@@ -188,12 +185,13 @@ class Foresight:
         steps."""
         mixed = _Sum.of(self._whole, plan, self._rate_hz)
         trim = 0.0
+        lufs, peak = mixed.after(trim, plan.ceiling_dbtp)
         for _ in range(4):
-            lufs, _ = mixed.after(trim, plan.ceiling_dbtp)
             if not np.isfinite(lufs) or abs(plan.aim_lufs - lufs) < _NEAR_LU:
                 break
             trim += plan.aim_lufs - lufs
-        return trim, self._outcome(mixed, plan, trim)
+            lufs, peak = mixed.after(trim, plan.ceiling_dbtp)
+        return trim, self._outcome(plan, lufs, peak)
 
     def voice_over(self, plan: MixPlan) -> float | None:
         """By how many LU the voice stands, while it speaks, over all that drops under it; None without either."""
@@ -217,14 +215,15 @@ def _speaking(voice: Samples, rate_hz: float) -> npt.NDArray[np.bool_]:
 
 
 class _Beside:
-    """Signals beside each other, ``(channels, n)`` each, and how far what drops under the voice is down at each sample."""
+    """Signals beside each other, ``(channels, n)`` each, and how far what drops under the voice is down at each sample; all of it, or
+    what is chosen."""
 
-    def __init__(self, material: Mapping[str, Samples], shares: Samples, chosen: npt.NDArray[np.bool_]) -> None:
-        self._shares = shares[chosen]
+    def __init__(self, material: Mapping[str, Samples], shares: Samples, chosen: npt.NDArray[np.bool_] | None = None) -> None:
+        self._shares = shares if chosen is None else shares[chosen]
         self._sounds: dict[str, Samples] = {}
         for name, block in material.items():
             wide = np.atleast_2d(block.T)
-            self._sounds[name] = np.ascontiguousarray(wide[:, chosen[: wide.shape[1]]])
+            self._sounds[name] = np.ascontiguousarray(wide if chosen is None else wide[:, chosen[: wide.shape[1]]])
         self._gains: dict[float, Samples] = {}
 
     def sum(self, sends: Sequence[MixSend], channels: int) -> Samples:
