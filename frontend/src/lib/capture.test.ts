@@ -196,6 +196,6 @@ describe('the live microphone', () => {
     gatherer.give(1);
     gatherer.give(2);
     await vi.waitFor(() => expect(ended).toHaveBeenCalledOnce());
-    expect(ended).toHaveBeenCalledWith(null);
+    expect(ended).toHaveBeenCalledWith(null, new Error('gone'));
   });
 });

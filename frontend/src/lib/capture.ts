@@ -124,16 +124,19 @@ export class LiveCapture {
 
   constructor(readonly send: (samples: Float32Array<ArrayBuffer>) => Promise<void>) {}
 
-  /** Open the microphone, go live at its rate, send what it hears; `ended` is called when it goes away or the run ends. */
-  async start(goLive: (rateHz: number) => Promise<boolean>, ended: (sentence: string | null) => void): Promise<void> {
+  /** Open the microphone, go live at its rate, send what it hears; `ended` is called when it goes away, or with why a piece found nobody. */
+  async start(
+    goLive: (rateHz: number) => Promise<boolean>,
+    ended: (sentence: string | null, why?: unknown) => void,
+  ): Promise<void> {
     let live = false;
     let sending: Promise<void> = Promise.resolve();
     this.#microphone = await openMicrophone(LIVE_PIECE_S, (piece) => {
       if (!live) return;
       sending = sending
         .then(() => this.send(piece))
-        .catch(() => {
-          if (live) ended(null);
+        .catch((why: unknown) => {
+          if (live) ended(null, why);
           live = false;
         });
     });

@@ -22,6 +22,9 @@ import { Player } from './player';
 import { LEAVES, PURPOSES_OF, TAKE_SECONDS, UNTIL_STEADY_S } from './steps';
 import { Tape } from './tape';
 
+/** What is said when nobody takes a piece of the live microphone: the program is away, or came back and runs nothing yet. */
+const GONE = ['lost', 'not-live'];
+
 export type Theme = 'system' | 'light' | 'dark';
 export type Version = 'raw' | 'treated';
 
@@ -83,6 +86,8 @@ class Desk {
   #turn = 0;
   #capture: Capture | null = null;
   #liveCapture: LiveCapture | null = null;
+  /** The program went away while this page's microphone was live: it goes live again with the program. */
+  #goesOn = false;
   #watchCapture: LiveCapture | null = null;
   #events: EventSource | null = null;
   /** The newest change that was told, and whether it is being fetched. */
@@ -145,7 +150,7 @@ class Desk {
     }
     this.#events = new EventSource('/api/events');
     // After a restart of the program the stream opens again by itself; what is shown may then be old.
-    this.#events.addEventListener('open', () => this.#startAnew());
+    this.#events.addEventListener('open', () => void this.#startAnew());
     this.#events.addEventListener('changed', (event) => void this.#catchUp(JSON.parse(event.data).revision));
     this.#events.addEventListener('progress', (event) => (this.progress = JSON.parse(event.data)));
     this.#events.addEventListener('frame', (event) => this.frames.add(JSON.parse(event.data), performance.now()));
@@ -154,10 +159,14 @@ class Desk {
   }
 
   /** A program that was started anew may count from elsewhere, as after its clock was set. */
-  #startAnew(): void {
+  async #startAnew(): Promise<void> {
     this.#newest = 0;
     if (this.overview) this.overview.revision = 0;
-    void this.refresh();
+    await this.refresh();
+    const run = this.overview?.run;
+    if (!this.#goesOn || !run) return;
+    this.#goesOn = false;
+    if (run.wanted && !run.live) await this.goLive();
   }
 
   /** Most changes are answers to what was asked here, and what they changed came with the answer. */
@@ -281,8 +290,9 @@ class Desk {
     try {
       await this.#liveCapture.start(
         (rateHz) => this.do('POST', 'run/start', { rate_hz: Math.round(rateHz) }),
-        (sentence) => {
-          void this.stopLive();
+        (sentence, why) => {
+          this.#goesOn = why instanceof Refusal && GONE.includes(why.code);
+          void (this.#goesOn ? this.#closeLive() : this.stopLive());
           if (sentence) this.trouble = sentence;
         },
       );
@@ -291,9 +301,14 @@ class Desk {
     }
   }
 
-  async stopLive(): Promise<void> {
+  async #closeLive(): Promise<void> {
     await this.#liveCapture?.stop();
     this.#liveCapture = null;
+  }
+
+  async stopLive(): Promise<void> {
+    this.#goesOn = false;
+    await this.#closeLive();
     if (this.overview?.run.live) await this.do('POST', 'run/stop');
   }
 

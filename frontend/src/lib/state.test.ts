@@ -1,6 +1,24 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Overview, RigFields } from './api';
 
+/** A live microphone that is never opened; a test says when a piece of it finds nobody. */
+const microphone = vi.hoisted(() => {
+  const ended: (sentence: string | null, why?: unknown) => void = () => undefined;
+  return { open: false, ended };
+});
+vi.mock('./capture', async (original) => ({
+  ...(await original<typeof import('./capture')>()),
+  LiveCapture: class {
+    async start(goLive: (rateHz: number) => Promise<boolean>, ended: typeof microphone.ended) {
+      microphone.ended = ended;
+      microphone.open = await goLive(48000);
+    }
+    async stop() {
+      microphone.open = false;
+    }
+  },
+}));
+
 const rig: RigFields & { id: number; absolute_gain: boolean; things: object[] } = {
   absolute_gain: true,
   id: 1,
@@ -362,6 +380,65 @@ describe('news of a change', () => {
     await vi.waitFor(() => expect(desk.overview?.revision).toBe(3));
     news((revision = 4));
     await vi.waitFor(() => expect(desk.overview?.revision).toBe(4));
+  });
+});
+
+describe('a microphone of this page that is live', () => {
+  const told: Record<string, (event: { data: string }) => void> = {};
+  let run: { live: boolean; wanted: boolean };
+
+  const begun = () => calls.filter((call) => call.url === '/api/run/start').length;
+
+  beforeEach(async () => {
+    run = { live: false, wanted: false };
+    answers = (call) => {
+      if (call.url === '/api/run/start') run = { live: true, wanted: true };
+      if (call.url === '/api/run/stop') run = { live: false, wanted: false };
+      return ok(overview({ rig: { ...rig, source: 'browser' }, run: { ...run, marker: 'idle' } }));
+    };
+    class FakeEvents {
+      addEventListener(kind: string, hear: (event: { data: string }) => void) {
+        told[kind] = hear;
+      }
+    }
+    vi.stubGlobal('EventSource', FakeEvents);
+    await desk.open();
+    await desk.goLive();
+    expect([run.live, microphone.open, begun()]).toEqual([true, true, 1]);
+  });
+
+  async function lose(code: string): Promise<void> {
+    const { Refusal } = await import('./api');
+    microphone.ended(null, new Refusal(code, 'Gone.'));
+    await vi.waitFor(() => expect(microphone.open).toBe(false));
+  }
+
+  it.each(['lost', 'not-live'])('goes on by itself when the program is back (%s)', async (code) => {
+    await lose(code);
+    run = { live: false, wanted: true };
+    told.open!({ data: '' });
+    await vi.waitFor(() => expect(begun()).toBe(2));
+    expect(microphone.open).toBe(true);
+    expect(calls.map((call) => call.url)).not.toContain('/api/run/stop');
+  });
+
+  it('stays closed where somebody stopped it meanwhile', async () => {
+    await lose('lost');
+    run = { live: false, wanted: false };
+    told.open!({ data: '' });
+    await new Promise((resolve) => setTimeout(resolve, 5));
+    expect([begun(), microphone.open]).toEqual([1, false]);
+  });
+
+  it('stays closed after a press of stop, and stops where a piece is refused for another reason', async () => {
+    await desk.stopLive();
+    run = { live: false, wanted: true };
+    told.open!({ data: '' });
+    await new Promise((resolve) => setTimeout(resolve, 5));
+    expect(begun()).toBe(1);
+    await desk.goLive();
+    await lose('disk-full');
+    await vi.waitFor(() => expect(run).toEqual({ live: false, wanted: false }));
   });
 });
 
