@@ -8,13 +8,13 @@ import urllib.request
 
 import numpy as np
 import pytest
-from sqlalchemy import create_engine, inspect
+from sqlalchemy import create_engine, inspect, text
 from sqlalchemy.engine import make_url
 
 from obsidian_wren.service import opening, taking
 from obsidian_wren.service.overview import overview
 from obsidian_wren.store import take_files
-from obsidian_wren.store.database import HEAD, MIGRATIONS, migrate
+from obsidian_wren.store.database import HEAD, MIGRATIONS, make, migrate
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Base
 from program import Program
@@ -132,12 +132,30 @@ def test_half_written_rubbish_is_cleared_at_the_start(tmp_path, workshop):
     again.folder.close()
 
 
-def test_migrations_make_the_tables_of_the_models(tmp_path):
-    engine = create_engine(make_url(f"sqlite:///{tmp_path / 'm.db'}"))
-    migrate(engine)
+def _shape_of(engine):
+    """Columns, keys and indexes of every table. A double is a float to the database; a default only filled rows of before."""
     found = inspect(engine)
-    for table in Base.metadata.sorted_tables:
-        assert {column["name"] for column in found.get_columns(table.name)} == {column.name for column in table.columns}
+    shapes = {}
+    for table in found.get_table_names():
+        columns = found.get_columns(table)
+        shapes[table] = (
+            {c["name"]: (str(c["type"]).replace("DOUBLE", "FLOAT"), c["nullable"], c["primary_key"]) for c in columns},
+            {(*key["constrained_columns"], key["referred_table"], *key["referred_columns"]) for key in found.get_foreign_keys(table)},
+            {(index["name"], *index["column_names"], index["unique"]) for index in found.get_indexes(table)},
+            {tuple(unique["column_names"]) for unique in found.get_unique_constraints(table)},
+        )
+    return shapes
+
+
+def test_a_new_database_has_the_tables_that_the_migrations_make(tmp_path):
+    migrated, made = (create_engine(make_url(f"sqlite:///{tmp_path / name}")) for name in ("m.db", "n.db"))
+    migrate(migrated)
+    make(made)
+    assert _shape_of(made) == _shape_of(migrated)
+    assert set(_shape_of(made)) == {table.name for table in Base.metadata.sorted_tables} | {"alembic_version"}
+    for engine in (migrated, made):
+        with engine.connect() as connection:
+            assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == HEAD
     newest = max(
         re.search(r'revision = "(\w+)"|revision = \'(\w+)\'', path.read_text()).group(0)
         for path in pathlib.Path(MIGRATIONS / "versions").glob("*.py")
@@ -146,8 +164,6 @@ def test_migrations_make_the_tables_of_the_models(tmp_path):
 
 
 def test_the_database_keeps_a_log_and_its_foreign_keys(workshop):
-    from sqlalchemy import text
-
     with workshop.sessions() as session:
         assert session.execute(text("PRAGMA journal_mode")).scalar() == "wal"
         assert session.execute(text("PRAGMA foreign_keys")).scalar() == 1

@@ -122,11 +122,13 @@ def room_response(room: RoomSpec, placement: PlacementSpec, pattern: str, rate_h
     return np.asarray(response[max(0, first - half) :] * (max(facing_gain, 0.05) / placement.distance_m / direct))
 
 
-def microphone_magnitude(microphone: MicrophoneSpec, placement: PlacementSpec, hz: Samples, *, rate_hz: float, near: bool) -> Samples:
-    """Magnitude of the capsule at ``(n,)`` frequencies; ``near`` adds the proximity boost of a pressure gradient.
+@lru_cache(maxsize=4)
+def microphone_magnitude(microphone: MicrophoneSpec, placement: PlacementSpec, bins: int, *, rate_hz: float, near: bool) -> Samples:
+    """Magnitude of the capsule at ``(bins,)`` frequencies up to half the rate; ``near`` adds the proximity boost of a pressure gradient.
 
     A cardioid on a spherical wave: H(f, r) = ½·(1 + (1 + c/(j·2πf·r))); relative to a far source.
     """
+    hz = np.linspace(0.0, rate_hz / 2.0, bins)
     # Curves as smooth as these are worked out at a few thousand frequencies, and read off between them.
     safe = np.geomspace(10.0, max(float(hz[-1]), 11.0), _CURVE_POINTS)
     magnitude_db = np.zeros_like(safe)
@@ -164,12 +166,17 @@ def shaped_spectrum(hz: Samples, rng: np.random.Generator, corners: tuple[tuple[
 
     Scaled by what the points promise, not by this draw, so that levels are the spec's in the mean.
     """
+    return np.asarray(rng.standard_normal(2 * len(hz)).view(np.complex128) * _shape(corners, len(hz), float(hz[-1])))
+
+
+@lru_cache(maxsize=4)
+def _shape(corners: tuple[tuple[float, float], ...], bins: int, top_hz: float) -> Samples:
     points = np.array(corners)
+    hz = np.linspace(0.0, top_hz, bins)
     magnitude = 10.0 ** (np.interp(np.log(np.maximum(hz, 5.0)), np.log(points[:, 0]), points[:, 1]) / 20.0)
     magnitude[0] = 0.0
-    drawn = rng.standard_normal(2 * len(hz)).view(np.complex128)
     # A bin of white noise of RMS 1 has the mean square of the FFT's size.
-    return np.asarray(drawn * (magnitude * np.sqrt((len(hz) - 1) / np.mean(magnitude**2))))
+    return np.asarray(magnitude * np.sqrt((bins - 1) / np.mean(magnitude**2)))
 
 
 def shaped_noise(count: int, rate_hz: float, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]) -> Samples:

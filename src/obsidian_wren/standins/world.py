@@ -64,10 +64,10 @@ def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int, off: f
         room_bins = room_bins + acoustics.shaped_spectrum(hz, rng, _PINK) * acoustics.pascals(_STEADY_DB_SPL)
     if room.any():
         room_bins = room_bins + acoustics.in_frequency(room, len(hz))
-    far = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=False)
+    far = acoustics.microphone_magnitude(spec.microphone, spec.placement, len(hz), rate_hz=rate_hz, near=False)
     heard_bins = room_bins * far
     if near.any():
-        near_magnitude = acoustics.microphone_magnitude(spec.microphone, spec.placement, hz, rate_hz=rate_hz, near=True)
+        near_magnitude = acoustics.microphone_magnitude(spec.microphone, spec.placement, len(hz), rate_hz=rate_hz, near=True)
         heard_bins += acoustics.in_frequency(near, len(hz)) * near_magnitude
     heard = acoustics.in_time(heard_bins, count) + acoustics.self_noise_pascals(spec.microphone.self_noise_dba, count, rate_hz, rng)
     volts = heard * spec.microphone.sensitivity_mv_pa / 1000.0

@@ -5,8 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
 from sqlalchemy.orm import Session, sessionmaker
+
+from obsidian_wren.store.models import Base
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 # The newest migration; a test holds it against the folder. Knowing it here spares a start that has nothing to migrate.
@@ -26,15 +28,29 @@ def open_database(path: Path) -> sessionmaker[Session]:
         cursor.execute("PRAGMA synchronous=FULL")
         cursor.close()
 
-    if _revision(engine) != HEAD:
+    tables = set(inspect(engine).get_table_names())
+    if not tables:
+        make(engine)
+    elif _revision(engine, tables) != HEAD:
         migrate(engine)
     return sessionmaker(engine, expire_on_commit=False)
 
 
-def _revision(engine: Engine) -> str | None:
+def _revision(engine: Engine, tables: set[str]) -> str | None:
+    if "alembic_version" not in tables:
+        return None
     with engine.connect() as connection:
-        found = connection.execute(text("SELECT name FROM sqlite_master WHERE name = 'alembic_version'")).scalar()
-        return connection.execute(text("SELECT version_num FROM alembic_version")).scalar() if found else None
+        return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+
+
+def make(engine: Engine) -> None:
+    """Make the tables of a new database as they are now, all or nothing. A test holds them against what the migrations make."""
+    whole = _all_or_nothing(engine)
+    with whole.begin() as connection:
+        Base.metadata.create_all(connection)
+        connection.execute(text("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)"))
+        connection.execute(text("INSERT INTO alembic_version VALUES (:head)"), {"head": HEAD})
+    whole.dispose()
 
 
 def migrate(engine: Engine) -> None:
@@ -42,6 +58,16 @@ def migrate(engine: Engine) -> None:
     from alembic import command
     from alembic.config import Config
 
+    whole = _all_or_nothing(engine)
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    config.attributes["engine"] = whole
+    command.upgrade(config, "head")
+    whole.dispose()
+
+
+def _all_or_nothing(engine: Engine) -> Engine:
+    """The same database behind connections whose transactions hold changes of tables too."""
     whole = create_engine(engine.url)
 
     @event.listens_for(whole, "connect")
@@ -56,8 +82,4 @@ def migrate(engine: Engine) -> None:
     def _on_begin(connection: Connection) -> None:
         connection.exec_driver_sql("BEGIN IMMEDIATE")
 
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
-    config.attributes["engine"] = whole
-    command.upgrade(config, "head")
-    whole.dispose()
+    return whole

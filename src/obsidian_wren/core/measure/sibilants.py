@@ -71,8 +71,8 @@ def _frames(
     # Smoothed over a sixth of an octave or so, so that one bin of noise is no peak.
     near = max(1, round(400.0 / (hz[1] - hz[0])))
     rows: list[tuple[Samples, ...]] = []
-    for first in range(0, len(frames), 512):
-        bins = scipy.fft.rfft(frames[first : first + 512] * window, axis=1)
+    for first in range(0, len(frames), 128):
+        bins = scipy.fft.rfft(frames[first : first + 128] * window, axis=1)
         power = (bins.real**2 + bins.imag**2).astype(np.float64) * scale
         hiss = power[:, hiss_bins]
         hiss_power, voice_power = hiss.sum(axis=1), power[:, voice_bins].sum(axis=1)

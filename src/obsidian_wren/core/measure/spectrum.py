@@ -21,7 +21,8 @@ NOMINAL_THIRD_OCTAVES_HZ = (
     *(25, 31.5, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800),
     *(1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000, 10000, 12500, 16000, 20000),
 )
-_FRAMES_AT_ONCE = 64
+# So many stay in a processor's cache.
+_FRAMES_AT_ONCE = 8
 
 
 @dataclass(frozen=True)
