@@ -16,6 +16,7 @@ from obsidian_wren.core.derive.audit import SoundDevice
 from obsidian_wren.core.derive.graph import Value
 from obsidian_wren.core.derive.shift import Shift, predict_shift
 from obsidian_wren.service.kept import PURPOSES, Takes
+from obsidian_wren.service.once import once
 from obsidian_wren.service.ports import Controls
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Computer, Derivation, Rig, Setting, StageRow, Take, Taper
@@ -82,7 +83,7 @@ def _gain(session: Session, rig: Rig, dial: float | None) -> float | None:
 
 def taper_row(session: Session, rig: Rig, control: str) -> Taper | None:
     """What was learned of a control."""
-    return session.get(Taper, (rig.interface_id, control))
+    return once(session, ("taper", control), lambda: session.get(Taper, (rig.interface_id, control)))
 
 
 def sources_now(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> dict[str, Value]:

@@ -85,6 +85,10 @@ def _sources(session: Session) -> list[Source]:
 
 def live_wish(session: Session) -> LiveWish:
     """What the person wants of being live."""
+    return once(session, "live wish", lambda: _live_wish(session))
+
+
+def _live_wish(session: Session) -> LiveWish:
     row = session.get(LiveWish, 1)
     if row is None:
         row = LiveWish(id=1, live=False, block_ms=None, case=None, tracks={"tracks": ["treated", "raw"]})
