@@ -217,6 +217,24 @@ def test_a_paced_run_keeps_to_the_clock():
     assert "live" in told
 
 
+def test_what_each_limiter_takes_is_told_while_it_acts():
+    told, sound = [], sine(400, 0.0, 1.0)
+    ears = Ear("loud", "feed loud"), Ear("soft", "feed soft")
+    seats = [Seat(ear.name, number, ear, own_feed=f"feed {ear.name}", rate_hz=RATE, channels=1) for number, ear in enumerate(ears)]
+    mixes = [Mix("loud", (MixSend("voice treated", 0.0),), 1, -6.0), Mix("soft", (MixSend("voice treated", -12.0),), 1, -6.0)]
+    voices = [VoicePath("voice", Loop(sound, RATE), ())]
+    run = LiveRun(voices, seats, {}, mixes, ducking=DUCKING, tell=lambda kind, news: told.append((kind, news)), speed=None)
+    run.start()
+    end = time.monotonic() + 20
+    while sum(kind == "live" for kind, _ in told) < 3:
+        assert time.monotonic() < end
+        time.sleep(0.01)
+    run.stop()
+    limited = [news["limited"] for kind, news in told if kind == "live"][1:]
+    assert all(set(found) == {"loud"} for found in limited)
+    assert all(found["loud"] == pytest.approx(-6.2, abs=0.3) for found in limited)
+
+
 def test_a_loop_comes_round():
     loop = Loop(np.arange(5.0), RATE)
     assert loop.read(7).tolist() == [0, 1, 2, 3, 4, 0, 1]

@@ -1,5 +1,6 @@
 """Who hears what: cases, routes that are refused, pins, clips, and a run that goes on after a restart."""
 
+import io
 import time
 
 import numpy as np
@@ -9,8 +10,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import create_engine, text
 
+from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.mix.routes import faults_of
-from obsidian_wren.service import calibrating, clips, computers, living, mixing, recording, scene, sending
+from obsidian_wren.service import calibrating, clips, computers, listening, living, mixing, recording, scene, sending
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import redo, undo
 from obsidian_wren.service.kept import current_takes
@@ -187,13 +189,17 @@ def test_clips_are_matched_trimmed_and_share_no_key(workshop, tmp_path):
     clips.load_file(ws, tmp_path / "hail.wav", "hail.wav")
     mine = overview(ws).clips[-1]
     assert (mine.name, mine.key, mine.seconds) == ("hail", "5", 2.0)
+    assert (len(mine.waveform), max(mine.waveform[:59])) == (120, 0.0)
+    assert min(mine.waveform[61:]) == pytest.approx(1.0, abs=0.01)
     clips.alter(ws, mine.id, name="Hail", key="1", start_s=1.0, end_s=2.0)
     shown = {c.name: c for c in overview(ws).clips}
     assert (shown["Hail"].key, shown["Bell"].key) == ("1", None)
     assert shown["Hail"].lufs == pytest.approx(-33.5, abs=0.3)
+    assert shown["Hail"].waveform == mine.waveform
+    heard, rate = soundfile.read(io.BytesIO(listening.hear_clip(ws, mine.id)))
+    assert len(heard) == rate
+    assert integrated_lufs(heard, rate_hz=rate) == pytest.approx(clips.CLIP_LUFS, abs=0.3)
     with ws.sessions() as session:
-        from obsidian_wren.core.measure.loudness import integrated_lufs
-
         loud = [
             integrated_lufs(clips.sound_of(ws, row, 44_100), rate_hz=44_100) for row in clips.rows(session) if row.end_s - row.start_s > 0.6
         ]

@@ -113,6 +113,9 @@ def test_clips_come_and_go(client):
     assert (mine["name"].endswith("hail"), mine["seconds"], mine["key"]) == (True, 0.8, "5")
     body = client.put(f"/api/clips/{mine['id']}", json={"name": "Hail", "key": "9", "start_s": 0.1, "end_s": 0.7}).json
     assert body["clips"][-1]["key"] == "9"
+    heard, rate = soundfile.read(io.BytesIO(client.get(f"/api/clips/{mine['id']}/sound").data))
+    assert len(heard) / rate == pytest.approx(0.6, abs=0.001)
+    assert client.get("/api/clips/999/sound").json["code"] == "no-clip"
     body = client.delete(f"/api/clips/{mine['id']}").json
     assert [clip["name"] for clip in body["clips"]] == ["Bell", "Gull", "Horn", "Door"]
     broken = client.post("/api/clips", data={"file": (io.BytesIO(b"not a sound"), "x.wav")})

@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A clip as its key plays it, as WAV. */
+        get: operations["api_hear_clip_clips__int_id__sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/computer": {
         parameters: {
             query?: never;
@@ -1607,7 +1624,7 @@ export interface components {
         };
         /**
          * ClipView
-         * @description A clip on a key.
+         * @description A clip on a key. ``waveform`` is of the whole of it: the highest sample of each stretch, as a share of its highest of all.
          */
         ClipView: {
             /** End S */
@@ -1624,6 +1641,8 @@ export interface components {
             seconds: number;
             /** Start S */
             start_s: number;
+            /** Waveform */
+            waveform: number[];
         };
         /**
          * CompressorEvidenceView
@@ -4411,6 +4430,28 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_hear_clip_clips__int_id__sound_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -29,13 +29,14 @@ export type Theme = 'system' | 'light' | 'dark';
 export type Version = 'raw' | 'treated';
 
 /** Everything that the page knows. One instance, handed down by context-free import. */
-/** What is told five times a second while live: levels, load, how far sources are ducked, and the level to each listener. */
+/** What is told five times a second while live: levels, load, how far sources are ducked, the level to each listener, and where its limiter acts. */
 export interface LiveNews {
   level_dbfs: number | null;
   peak_dbfs: number | null;
   load?: number;
   duck?: number;
   to?: Record<string, number | null>;
+  limited?: Record<string, number>;
   recorded_s?: number;
 }
 
@@ -453,6 +454,10 @@ class Desk {
 
   hearRecording(id: number): void {
     void this.#play(`/api/recordings/${id}/sound`, `recording/${id}`);
+  }
+
+  hearClip(id: number): void {
+    void this.#play(`/api/clips/${id}/sound?at=${Date.now()}`, `clip/${id}`);
   }
 
   /** Play a clip to every listener that gets clips. */

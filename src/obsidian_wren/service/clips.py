@@ -25,6 +25,7 @@ LONGEST_S = 60.0
 _SHORTEST_S = 0.05
 _MOST = 24
 _FADE_S = 0.005
+_POINTS = 120
 # A clip shorter than a gating block has no loudness by the standard; its energy is measured as if it filled one.
 _BLOCK_S = 0.4
 
@@ -88,7 +89,7 @@ def _lufs(mono: Samples, rate_hz: int) -> float | None:
 def alter(ws: Workshop, clip_id: int, *, name: str, key: str | None, start_s: float, end_s: float) -> None:
     """Rename, put on another key, trim."""
     with change(ws, f"Clip {name}") as session:
-        clip = _clip(session, clip_id)
+        clip = clip_by(session, clip_id)
         seconds = clip.frames / clip.rate_hz
         if not 0.0 <= start_s < end_s <= seconds + 1e-6 or end_s - start_s < _SHORTEST_S:
             raise Refused("trim", f"Its beginning has to lie before its end, both within {seconds:.2f} s. Move them and try again.")
@@ -104,11 +105,12 @@ def alter(ws: Workshop, clip_id: int, *, name: str, key: str | None, start_s: fl
 def remove(ws: Workshop, clip_id: int) -> None:
     """Take a clip away; undo brings it back."""
     with change(ws, "Removed a clip") as session:
-        session.delete(_clip(session, clip_id))
+        session.delete(clip_by(session, clip_id))
     ws.changed()
 
 
-def _clip(session: Session, clip_id: int) -> Clip:
+def clip_by(session: Session, clip_id: int) -> Clip:
+    """One clip."""
     clip = session.get(Clip, clip_id)
     if clip is None:
         raise Refused("no-clip", "This clip is no longer there.")
@@ -118,6 +120,18 @@ def _clip(session: Session, clip_id: int) -> Clip:
 def _trimmed(ws: Workshop, clip: Clip) -> Samples:
     whole, rate = take_files.load_take(ws.folder, clip.sha256)
     return whole[round(clip.start_s * rate) : round(clip.end_s * rate)]
+
+
+def waveform_of(ws: Workshop, clip: Clip) -> list[float]:
+    """The highest sample of each stretch of the whole clip, as a share of its highest of all."""
+    found: list[float] = ws.waveforms.get(clip.sha256, lambda: _waveform(take_files.load_take(ws.folder, clip.sha256)[0]))
+    return found
+
+
+def _waveform(whole: Samples) -> list[float]:
+    edges = np.linspace(0, len(whole), min(_POINTS, len(whole)), endpoint=False).astype(int)
+    highest = np.maximum.reduceat(np.abs(whole), edges)
+    return [round(float(height), 3) for height in highest / max(float(highest.max()), 1e-12)]
 
 
 def sound_of(ws: Workshop, clip: Clip, rate_hz: int) -> Samples:
@@ -195,5 +209,5 @@ def press(ws: Workshop, clip_id: int, *, down: bool = True) -> None:
         ws.pads.release(clip_id)
         return
     with ws.sessions() as session:
-        clip = _clip(session, clip_id)
+        clip = clip_by(session, clip_id)
         ws.pads.press(clip_id, sound_of(ws, clip, run.rate_hz))

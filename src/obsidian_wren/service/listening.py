@@ -18,7 +18,7 @@ from obsidian_wren.core.measure.decay import sweep_signal
 from obsidian_wren.core.measure.levels import peak_dbfs
 from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
 from obsidian_wren.core.measure.loudness import integrated_lufs
-from obsidian_wren.service import measuring, voice
+from obsidian_wren.service import clips, measuring, voice
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.watching import frame_json
@@ -27,6 +27,7 @@ from obsidian_wren.store.models import Recording, Take
 
 Version = Literal["raw", "treated"]
 _CALL_TAIL_S = 10.0
+_CLIP_RATE_HZ = 48_000
 _LONGEST_SHOWN_S = 120.0
 
 
@@ -120,6 +121,12 @@ def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "return
     if not sound.any():
         raise Refused("nothing-heard", f"{program.name} has heard nothing yet. Start live first.")
     return _wav(sound, rate)
+
+
+def hear_clip(ws: Workshop, clip_id: int) -> bytes:
+    """A WAV of a clip as its key plays it."""
+    with ws.sessions() as session:
+        return _wav(clips.sound_of(ws, clips.clip_by(session, clip_id), _CLIP_RATE_HZ), _CLIP_RATE_HZ)
 
 
 def recording_file(ws: Workshop, recording_id: int) -> tuple[Path, str]:

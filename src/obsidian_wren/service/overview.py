@@ -112,7 +112,7 @@ def overview(ws: Workshop) -> views.Overview:
             destinations=destinations,
             cases=send_overview.cases(session),
             returns=send_overview.returns(ws, session),
-            clips=send_overview.clips(session),
+            clips=send_overview.clips(ws, session),
             ducking=send_overview.ducking(session, rig),
             cut=list(mix_basis.mixes_body(session, rig)["cut"]),
             mixes_stale=_mixes_stale(ws, session, rig, takes),

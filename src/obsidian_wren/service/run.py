@@ -31,6 +31,8 @@ _TELL_EVERY_S = 0.2
 _MARKER_TAIL_S = 1.2
 _LOAD_SHARE = 0.02
 _PRIORITY = -10
+# A limiter that takes less is not worth a word.
+_WORTH_TELLING_DB = 0.5
 Tell = Callable[[str, dict[str, object]], None]
 # Blocks of every signal, and of every mix, as one goes by: what a recorder takes its tracks from.
 Tap = Callable[[Mapping[str, Samples], Mapping[str, Samples]], None]
@@ -78,6 +80,7 @@ class LiveRun:
         self.load = 0.0
         self.priority_raised = False
         self.levels_dbfs: dict[str, float] = {}
+        self._limited_db: dict[str, float] = {}
         self._late = 0
         self._voices = list(voices)
         self._seats = list(seats)
@@ -218,9 +221,12 @@ class LiveRun:
             self._tell("changed", {})
 
     def _live(self, treated: Samples) -> dict[str, object]:
+        # The lowest gain since it was told last: a peak that is held passes in a few blocks.
+        limited, self._limited_db = self._limited_db, {}
         return {
             "level_dbfs": _shown(rms_dbfs(treated)), "peak_dbfs": _shown(peak_dbfs(treated)), "load": round(self.load, 3),
             "duck": round(self._engine.duck_share, 2), "to": {key: _shown(level) for key, level in self.levels_dbfs.items()},
+            "limited": {key: round(gain, 1) for key, gain in limited.items() if gain <= -_WORTH_TELLING_DB},
         }  # fmt: skip
 
     def step(self, blocks: Mapping[str, Samples]) -> Samples:
@@ -290,6 +296,7 @@ class LiveRun:
             self._trouble(f"Mixing failed ({type(error).__name__}); every listener got silence for a moment, and it begins afresh.")
         for key, block in mixed.items():
             self.levels_dbfs[key] = rms_dbfs(block.mean(axis=1))
+            self._limited_db[key] = min(self._limited_db.get(key, 0.0), self._engine.limited_db(key))
         return mixed
 
     def _picked(

@@ -15,10 +15,12 @@ from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.service import kept, scene
 from obsidian_wren.service import send_views as views
+from obsidian_wren.service.clips import rows as clip_rows
+from obsidian_wren.service.clips import waveform_of
 from obsidian_wren.service.mix_basis import mixes_body
 from obsidian_wren.service.tracks import EARLY_MIN, room_left_min, tracks_for
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.models import Clip, Destination, Proof, Recording, Rig, StageRow
+from obsidian_wren.store.models import Destination, Proof, Recording, Rig, StageRow
 
 _TOLERANCE_LU = 0.5
 _MOST_RECORDINGS = 60
@@ -171,14 +173,15 @@ def returns(ws: Workshop, session: Session) -> list[views.ReturnView]:
     return found
 
 
-def clips(session: Session) -> list[views.ClipView]:
+def clips(ws: Workshop, session: Session) -> list[views.ClipView]:
     """The clips, in their places."""
     return [
         views.ClipView(
-            id=c.id, name=c.name, seconds=round(c.frames / c.rate_hz, 2), start_s=c.start_s, end_s=round(c.end_s, 3), lufs=c.lufs, key=c.key
+            id=c.id, name=c.name, seconds=round(c.frames / c.rate_hz, 2), start_s=c.start_s, end_s=round(c.end_s, 3), lufs=c.lufs, key=c.key,
+            waveform=waveform_of(ws, c),
         )
-        for c in session.scalars(select(Clip).order_by(Clip.place, Clip.id))
-    ]
+        for c in clip_rows(session)
+    ]  # fmt: skip
 
 
 def ducking(session: Session, rig: Rig) -> views.DuckingView | None:
@@ -197,13 +200,15 @@ def run(ws: Workshop, session: Session) -> views.RunView:
     live = held is not None and not held.finished.is_set()
     wish = scene.live_wish(session)
     return views.RunView(
-        live=live, rate_hz=held.rate_hz if held is not None and live else None, since=ws.since if live else None, dropouts=held.dropouts if held else 0, load=round(held.load, 3) if held else 0.0,
+        live=live, rate_hz=held.rate_hz if held is not None and live else None, since=ws.since if live else None,
+        dropouts=held.dropouts if held else 0, load=round(held.load, 3) if held else 0.0,
         block_ms=1000.0 * held.block_s if held else wish.block_ms or 10.0,
         block_held=wish.block_ms is not None,
         block_costs=[(cost.block_ms, round(cost.share, 3)) for cost in ws.block_costs],
- priority_raised=bool(held and held.priority_raised),
+        priority_raised=bool(held and held.priority_raised),
         marker="sending" if held is not None and live and held.marker_in_flight else "idle",
-        stopped_why=held.stopped_why if held else None, recording=ws.recorder is not None, wanted=wish.live, when_stopped=_WHEN_STOPPED,
+        stopped_why=held.stopped_why if held else None, recording=ws.recorder is not None, wanted=wish.live,
+        when_stopped=_WHEN_STOPPED,
     )  # fmt: skip
 
 

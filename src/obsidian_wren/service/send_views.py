@@ -170,7 +170,7 @@ class ReturnView(BaseModel):
 
 
 class ClipView(BaseModel):
-    """A clip on a key."""
+    """A clip on a key. ``waveform`` is of the whole of it: the highest sample of each stretch, as a share of its highest of all."""
 
     id: int
     name: str
@@ -179,6 +179,7 @@ class ClipView(BaseModel):
     end_s: float
     lufs: float | None
     key: str | None
+    waveform: list[float]
 
 
 class DuckingView(BaseModel):

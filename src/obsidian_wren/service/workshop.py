@@ -110,6 +110,7 @@ class Workshop:
     grounds: Recent = field(default_factory=lambda: Recent(8))
     answers: Recent = field(default_factory=lambda: Recent(64))
     stages: Recent = field(default_factory=lambda: Recent(2))
+    waveforms: Recent = field(default_factory=lambda: Recent(48))
     sources: dict[str, TakeSource] = field(default_factory=dict)
     programs: dict[str, Program] = field(default_factory=dict)
     since: str | None = None

@@ -296,6 +296,13 @@ def press_clip(path: models.ById, body: PressClip) -> Response:
     return jsonify(ok=True)
 
 
+def hear_clip(path: models.ById) -> Response:
+    """A clip as its key plays it, as WAV."""
+    from obsidian_wren.service import listening
+
+    return Response(listening.hear_clip(workshop(), path.id), mimetype="audio/wav")
+
+
 def choose_tracks(body: send_views.TrackChoice) -> Response:
     """Which tracks are recorded."""
     from obsidian_wren.service import recording
@@ -375,6 +382,7 @@ ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], 
     ("put", "/clips/<int:id>", alter_clip, views.Overview),
     ("delete", "/clips/<int:id>", remove_clip, views.Overview),
     ("post", "/clips/<int:id>/press", press_clip, models.Done),
+    ("get", "/clips/<int:id>/sound", hear_clip, None),
     ("put", "/tracks", choose_tracks, views.Overview),
     ("post", "/recordings/start", start_recording, views.Overview),
     ("post", "/recordings/stop", stop_recording, views.Overview),

@@ -1,8 +1,9 @@
 <script lang="ts">
-  import { loadClip, type Clip, type Overview } from '../../lib/api';
+  import { loadClip, type Overview } from '../../lib/api';
   import { level, signed, withUnit } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
+  import ClipEditor from './ClipEditor.svelte';
 
   /** What goes with the voice: sources in use, how they drop under it, what comes back, and clips on keys. */
   interface Props {
@@ -19,10 +20,6 @@
     const file = picker?.files?.[0];
     if (file) void desk.attempt(() => loadClip(file));
     if (picker) picker.value = '';
-  }
-  function alter(clip: Clip, change: Partial<Clip>): void {
-    const { name, key, start_s, end_s } = { ...clip, ...change };
-    void desk.do('PUT', `clips/${clip.id}`, { name, key, start_s, end_s });
   }
 </script>
 
@@ -77,7 +74,10 @@
   </section>
   <section aria-label="Clips">
     <h3>Clips</h3>
-    <p class="soft">All at one loudness; Shift and the number plays it to every listener that gets clips.</p>
+    <p class="soft">
+      All are brought to one loudness; beside each stands its own. Shift and the number plays it to every listener that
+      gets clips.
+    </p>
     {#each overview.clips as clip (clip.id)}
       <div class="clip">
         <button type="button" class="pad" disabled={!live} onclick={() => void desk.pressClip(clip.id)}>
@@ -92,41 +92,7 @@
           onclick={() => (trimming = trimming === clip.id ? null : clip.id)}>Change</button
         >
         {#if trimming === clip.id}
-          <div class="trim">
-            <label
-              >Name <input value={clip.name} onchange={(e) => alter(clip, { name: e.currentTarget.value })} /></label
-            >
-            <label
-              >Key <select value={clip.key ?? ''} onchange={(e) => alter(clip, { key: e.currentTarget.value || null })}>
-                <option value="">none</option>
-                {#each ['1', '2', '3', '4', '5', '6', '7', '8', '9'] as key (key)}<option value={key}>{key}</option
-                  >{/each}
-              </select></label
-            >
-            <label
-              >From, s <input
-                type="number"
-                step="0.05"
-                min="0"
-                max={clip.seconds}
-                value={clip.start_s}
-                onchange={(e) => alter(clip, { start_s: Number(e.currentTarget.value) })}
-              /></label
-            >
-            <label
-              >To, s <input
-                type="number"
-                step="0.05"
-                min="0"
-                max={clip.seconds}
-                value={clip.end_s}
-                onchange={(e) => alter(clip, { end_s: Number(e.currentTarget.value) })}
-              /></label
-            >
-            <button type="button" class="quiet" onclick={() => void desk.do('DELETE', `clips/${clip.id}`)}
-              >Remove</button
-            >
-          </div>
+          <ClipEditor {clip} />
         {/if}
       </div>
     {/each}
@@ -223,26 +189,5 @@
     text-decoration: underline;
     text-underline-offset: 3px;
     cursor: pointer;
-  }
-  .trim {
-    display: flex;
-    flex-basis: 100%;
-    flex-wrap: wrap;
-    gap: 8px 12px;
-    align-items: end;
-    font-size: 12px;
-  }
-  .trim label {
-    display: flex;
-    flex-direction: column;
-  }
-  .trim input,
-  .trim select {
-    width: 92px;
-    min-height: 28px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
   }
 </style>

@@ -1,0 +1,174 @@
+<script lang="ts">
+  import type { Clip } from '../../lib/api';
+  import { desk } from '../../lib/state.svelte';
+  import { cut, edgeBy, heights } from './clip';
+
+  /** One clip opened: its picture with two ends that can be moved, its name and key. */
+  interface Props {
+    clip: Clip;
+  }
+  let { clip }: Props = $props();
+
+  const HEIGHT = 56;
+  const KEYS = ['1', '2', '3', '4', '5', '6', '7', '8', '9'];
+  let width = $state(300);
+  let moving = $state<'start' | 'end' | null>(null);
+  let tried = $state<{ start: number; end: number } | null>(null);
+  const start = $derived(tried?.start ?? clip.start_s);
+  const end = $derived(tried?.end ?? clip.end_s);
+  const x = $derived((seconds: number) => (seconds / clip.seconds) * width);
+  const ends = $derived([
+    { which: 'start', title: 'Beginning', at: start, low: 0, high: end },
+    { which: 'end', title: 'End', at: end, low: start, high: clip.seconds },
+  ] as const);
+  const hears = $derived(desk.playing === `clip/${clip.id}`);
+
+  function alter(change: Partial<Clip>): void {
+    const { name, key, start_s, end_s } = { ...clip, ...change };
+    void desk.do('PUT', `clips/${clip.id}`, { name, key, start_s, end_s });
+  }
+  function move(which: 'start' | 'end', to: number): void {
+    tried = cut({ start, end }, which, to, clip.seconds);
+  }
+  async function keep(): Promise<void> {
+    const wanted = tried;
+    moving = null;
+    if (wanted && (wanted.start !== clip.start_s || wanted.end !== clip.end_s)) {
+      const { name, key } = clip;
+      await desk.do('PUT', `clips/${clip.id}`, { name, key, start_s: wanted.start, end_s: wanted.end });
+    }
+    if (tried === wanted) tried = null;
+  }
+  function onKey(event: KeyboardEvent, which: 'start' | 'end'): void {
+    if (event.key === 'Enter') void keep();
+    const by = edgeBy(event.key);
+    if (by === null) return;
+    event.preventDefault();
+    move(which, (which === 'start' ? start : end) + by);
+  }
+</script>
+
+<div class="editor">
+  <div class="picture" bind:clientWidth={width}>
+    <svg {width} height={HEIGHT} role="group" aria-label="The sound of {clip.name}">
+      <path d={heights(clip.waveform, width, HEIGHT)} stroke="var(--voice)" />
+      <rect x="0" y="0" width={x(start)} height={HEIGHT} class="away" />
+      <rect x={x(end)} y="0" width={Math.max(0, width - x(end))} height={HEIGHT} class="away" />
+      {#each ends as edge (edge.which)}
+        <g
+          class="edge"
+          role="slider"
+          tabindex="0"
+          aria-label={edge.title}
+          aria-valuemin={edge.low}
+          aria-valuemax={edge.high}
+          aria-valuenow={edge.at}
+          aria-valuetext="{edge.at.toFixed(2)} s"
+          onkeydown={(event) => onKey(event, edge.which)}
+          onblur={() => void keep()}
+          onpointerdown={(event) => {
+            moving = edge.which;
+            event.currentTarget.setPointerCapture(event.pointerId);
+          }}
+          onpointermove={(event) => {
+            const left = event.currentTarget.ownerSVGElement?.getBoundingClientRect().left ?? 0;
+            if (moving === edge.which) move(edge.which, ((event.clientX - left) / width) * clip.seconds);
+          }}
+          onpointerup={() => void keep()}
+        >
+          <rect x={x(edge.at) - 8} y="0" width="16" height={HEIGHT} fill="transparent" />
+          <line x1={x(edge.at)} x2={x(edge.at)} y1="0" y2={HEIGHT} />
+          <path
+            d="M{x(edge.at)} 0h{edge.which === 'start' ? 7 : -7}M{x(edge.at)} {HEIGHT}h{edge.which === 'start'
+              ? 7
+              : -7}"
+          />
+        </g>
+      {/each}
+    </svg>
+    <p class="num">
+      <span>{start.toFixed(2)} s</span><span>{(end - start).toFixed(2)} s of {clip.seconds.toFixed(2)} s</span><span
+        >{end.toFixed(2)} s</span
+      >
+    </p>
+  </div>
+  <div class="fields">
+    <label>Name <input value={clip.name} onchange={(e) => alter({ name: e.currentTarget.value })} /></label>
+    <label
+      >Key <select value={clip.key ?? ''} onchange={(e) => alter({ key: e.currentTarget.value || null })}>
+        <option value="">none</option>
+        {#each KEYS as key (key)}<option value={key}>{key}</option>{/each}
+      </select></label
+    >
+    <button type="button" onclick={() => (hears ? desk.stopSound() : desk.hearClip(clip.id))}
+      >{hears ? 'Stop' : 'Hear it'}</button
+    >
+    <button type="button" onclick={() => void desk.do('DELETE', `clips/${clip.id}`)}>Remove</button>
+  </div>
+</div>
+
+<style>
+  .editor {
+    flex-basis: 100%;
+    padding: 4px 0 8px;
+  }
+  svg {
+    display: block;
+    border-bottom: 1px solid var(--rule);
+    touch-action: none;
+  }
+  .away {
+    fill: var(--sheet);
+    opacity: 0.8;
+  }
+  .edge {
+    cursor: ew-resize;
+  }
+  .edge line,
+  .edge path {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 2;
+  }
+  .edge:focus-visible {
+    outline: 2px solid var(--ink);
+    outline-offset: -2px;
+  }
+  p {
+    display: flex;
+    justify-content: space-between;
+    margin: 2px 0 6px;
+    color: var(--quiet-ink);
+    font-size: 11.5px;
+  }
+  .fields {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 14px;
+    align-items: end;
+    font-size: 12px;
+  }
+  label {
+    display: flex;
+    flex-direction: column;
+  }
+  input,
+  select {
+    width: 110px;
+    min-height: 28px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: var(--sheet);
+    color: var(--ink);
+  }
+  button {
+    min-height: 28px;
+    padding: 0;
+    border: 0;
+    background: none;
+    color: var(--ink);
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    cursor: pointer;
+  }
+</style>
