@@ -1,5 +1,6 @@
 """The live run on a stream and listeners made for the test."""
 
+import sys
 import threading
 import time
 
@@ -215,6 +216,18 @@ def test_a_paced_run_keeps_to_the_clock():
     # It may lag by what a busy machine costs, but it never runs ahead.
     assert 0.2 * RATE < ear.position <= 1.3 * RATE
     assert "live" in told
+
+
+def test_a_run_asks_busy_threads_to_give_way_sooner_while_it_lasts():
+    usual = sys.getswitchinterval()
+    run = make(noise(0.05, 0.5), Ear("b", "feed b"))
+    run.start()
+    end = time.monotonic() + 10
+    while sys.getswitchinterval() > usual / 10:
+        assert time.monotonic() < end
+        time.sleep(0.001)
+    run.stop()
+    assert sys.getswitchinterval() == usual
 
 
 def test_what_each_limiter_takes_is_told_while_it_acts():

@@ -84,8 +84,9 @@ def test_pieces_from_the_browser(client):
 
 def test_the_event_stream_speaks(client, workshop):
     stream = client.get("/api/events").response
-    next(stream)
     before = client.get("/api/state").json["revision"]
+    # What is newest comes first, so that a page knows whether what it shows is old.
+    assert next(stream) == f'retry: 1000\nevent: hello\ndata: {{"revision": {before}}}\n\n'.encode()
     workshop.changed()
     assert next(stream) == f'event: changed\ndata: {{"revision": {before + 1}}}\n\n'.encode()
     assert client.get("/api/state").json["revision"] == before + 1

@@ -369,7 +369,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events: ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``. */
+        /** Server-sent events: ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``. */
         get: operations["api_events_events_get"];
         put?: never;
         post?: never;

@@ -151,7 +151,7 @@ class Desk {
     }
     this.#events = new EventSource('/api/events');
     // After a restart of the program the stream opens again by itself; what is shown may then be old.
-    this.#events.addEventListener('open', () => void this.#startAnew());
+    this.#events.addEventListener('hello', (event) => void this.#meet(JSON.parse(event.data).revision));
     this.#events.addEventListener('changed', (event) => void this.#catchUp(JSON.parse(event.data).revision));
     this.#events.addEventListener('progress', (event) => (this.progress = JSON.parse(event.data)));
     this.#events.addEventListener('frame', (event) => this.frames.add(JSON.parse(event.data), performance.now()));
@@ -160,10 +160,12 @@ class Desk {
   }
 
   /** A program that was started anew may count from elsewhere, as after its clock was set. */
-  async #startAnew(): Promise<void> {
-    this.#newest = 0;
-    if (this.overview) this.overview.revision = 0;
-    await this.refresh();
+  async #meet(revision: number): Promise<void> {
+    if (this.overview?.revision !== revision) {
+      this.#newest = 0;
+      if (this.overview) this.overview.revision = 0;
+      await this.refresh();
+    }
     const run = this.overview?.run;
     if (!this.#goesOn || !run) return;
     this.#goesOn = false;

@@ -321,6 +321,7 @@ describe('news of a change', () => {
   const told: Record<string, (event: { data: string }) => void> = {};
   let revision: number;
 
+  const hello = (number: number) => told.hello!({ data: JSON.stringify({ revision: number }) });
   const fetched = () => calls.filter((call) => call.method === 'GET').length;
   const news = (number: number) => told.changed!({ data: JSON.stringify({ revision: number }) });
 
@@ -346,6 +347,16 @@ describe('news of a change', () => {
     await new Promise((resolve) => setTimeout(resolve, 5));
     expect(desk.overview?.revision).toBe(8);
     expect(fetched()).toBe(0);
+  });
+
+  it('that is shown already is not fetched when the stream opens', async () => {
+    hello(7);
+    await new Promise((resolve) => setTimeout(resolve, 5));
+    expect(fetched()).toBe(0);
+    revision = 9;
+    hello(9);
+    await vi.waitFor(() => expect(desk.overview?.revision).toBe(9));
+    expect(fetched()).toBe(1);
   });
 
   it('from elsewhere is fetched, many at once once more', async () => {
@@ -376,7 +387,7 @@ describe('news of a change', () => {
 
   it('counts from elsewhere once the program was started anew', async () => {
     revision = 3;
-    told.open!({ data: '' });
+    hello(3);
     await vi.waitFor(() => expect(desk.overview?.revision).toBe(3));
     news((revision = 4));
     await vi.waitFor(() => expect(desk.overview?.revision).toBe(4));
@@ -416,7 +427,7 @@ describe('a microphone of this page that is live', () => {
   it.each(['lost', 'not-live'])('goes on by itself when the program is back (%s)', async (code) => {
     await lose(code);
     run = { live: false, wanted: true };
-    told.open!({ data: '' });
+    told.hello!({ data: '{"revision":2}' });
     await vi.waitFor(() => expect(begun()).toBe(2));
     expect(microphone.open).toBe(true);
     expect(calls.map((call) => call.url)).not.toContain('/api/run/stop');
@@ -425,7 +436,7 @@ describe('a microphone of this page that is live', () => {
   it('stays closed where somebody stopped it meanwhile', async () => {
     await lose('lost');
     run = { live: false, wanted: false };
-    told.open!({ data: '' });
+    told.hello!({ data: '{"revision":2}' });
     await new Promise((resolve) => setTimeout(resolve, 5));
     expect([begun(), microphone.open]).toEqual([1, false]);
   });
@@ -433,7 +444,7 @@ describe('a microphone of this page that is live', () => {
   it('stays closed after a press of stop, and stops where a piece is refused for another reason', async () => {
     await desk.stopLive();
     run = { live: false, wanted: true };
-    told.open!({ data: '' });
+    told.hello!({ data: '{"revision":2}' });
     await new Promise((resolve) => setTimeout(resolve, 5));
     expect(begun()).toBe(1);
     await desk.goLive();

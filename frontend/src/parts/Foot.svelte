@@ -174,7 +174,7 @@
     {:else if purpose !== 'dial'}
       <kbd>T</kbd>
       {#if purposes.includes('talk')}
-        <label class="steady">
+        <label>
           <input type="checkbox" bind:checked={desk.untilSteady} />
           until steady
         </label>
@@ -256,6 +256,7 @@
     border-top: 1px solid var(--ink);
   }
   .hint {
+    flex: 3 1 150px;
     color: var(--quiet-ink);
     font-size: 13px;
   }
@@ -310,17 +311,9 @@
     display: inline-flex;
     gap: 5px;
     align-items: center;
-    white-space: nowrap;
-  }
-  .steady {
-    display: inline-flex;
-    gap: 5px;
-    align-items: center;
-    white-space: nowrap;
-  }
-  label {
-    font-size: 13px;
     color: var(--quiet-ink);
+    font-size: 13px;
+    white-space: nowrap;
   }
   select {
     min-height: 30px;

@@ -49,13 +49,14 @@ def state() -> Response:
 
 
 def events() -> Response:
-    """Server-sent events: ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``."""
-    bus = workshop().bus
+    """Server-sent events: ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``."""
+    ws = workshop()
+    bus = ws.bus
     listener = bus.listen()
 
     def stream() -> Iterator[str]:
         try:
-            yield "retry: 1000\n\n"
+            yield f"retry: 1000\nevent: hello\ndata: {json.dumps({'revision': ws.revision})}\n\n"
             while True:
                 try:
                     kind, body = listener.get(timeout=_HEARTBEAT_S)

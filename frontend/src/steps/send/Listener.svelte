@@ -16,7 +16,6 @@
   const checks = $derived(checksOf(destination));
   const live = $derived(overview.run.live);
   const level = $derived(desk.live?.to?.[destination.key] ?? null);
-  const limited = $derived(desk.live?.limited?.[destination.key] ?? 0);
   const HEARING = { heard: 'Hear what it hears', sent: 'what it is sent', returned: 'what comes back' } as const;
   const offered = $derived(
     (['heard', 'sent', 'returned'] as const).filter(
@@ -32,10 +31,7 @@
     <button type="button" aria-pressed={chosen} onclick={() => (desk.listener = destination.key)}
       >{destination.name}</button
     >
-    {#if live && level !== null}<span class="num"
-        >{#if limited < 0}<span class="soft-num">limited {limited.toFixed(1).replace('-', '−')} dB</span>{/if}
-        {level.toFixed(0).replace('-', '−')} dBFS</span
-      >{/if}
+    {#if live && level !== null}<span class="num">{level.toFixed(0).replace('-', '−')} dBFS</span>{/if}
   </h3>
   {#if destination.feed}
     <label>
@@ -132,11 +128,6 @@
   }
   h3 .num {
     font-size: 12px;
-  }
-  .soft-num {
-    margin-right: 6px;
-    color: var(--quiet-ink);
-    font-weight: 400;
   }
   label {
     display: flex;

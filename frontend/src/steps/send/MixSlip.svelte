@@ -35,9 +35,15 @@
   <p>
     Foreseen {withUnit(mix.lufs, 'LUFS')}, true peak {withUnit(mix.true_peak_dbtp, 'dBTP')} under a ceiling of {level(
       mix.ceiling_dbtp,
-    )}.
+    )} dBTP.
   </p>
 </div>
+{#if desk.live?.limited}
+  <div class="row">
+    <span class="name">Limiter, now</span>
+    <span class="num">{signed(desk.live.limited[destination.key] ?? 0)} dB</span>
+  </div>
+{/if}
 <div class="row">
   <span class="name">Channels</span>
   <span class="num">{mix.channels === 1 ? 'mono' : 'stereo'}</span>

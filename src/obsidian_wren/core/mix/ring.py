@@ -30,9 +30,15 @@ class Ring:
 
     def since(self, position: int) -> Samples:
         """The samples from a position on, ``(n,)``, as far as they are kept."""
-        last = self.position
+        last, size = self.position, len(self._held)
         first = max(position, last - self._shown, 0)
-        return self._held[np.arange(first, max(first, last)) % len(self._held)].astype(np.float64)
+        count = max(0, last - first)
+        found = np.empty(count)
+        at = first % size
+        before_end = min(count, size - at)
+        found[:before_end] = self._held[at : at + before_end]
+        found[before_end:] = self._held[: count - before_end]
+        return found
 
     def oldest(self) -> int:
         """The position of the oldest sample that is shown."""
