@@ -9,8 +9,9 @@ from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.mix.cases import CASES, case
+from obsidian_wren.core.mix.hum_cuts import steady_spectrum
 from obsidian_wren.core.mix.kinds import RULES
-from obsidian_wren.core.mix.returns import RETURN_CEILING_DBTP, RETURN_LUFS, derive_return, read_return, steady_spectrum
+from obsidian_wren.core.mix.returns import RETURN_CEILING_DBTP, RETURN_LUFS, derive_return, read_return
 from signals import RATE, noise, sine, voice
 
 TALK = voice()[: 14 * RATE]

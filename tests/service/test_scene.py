@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from sqlalchemy import create_engine, text
 
 from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.mix.hum_cuts import steady_spectrum
 from obsidian_wren.core.mix.routes import faults_of
 from obsidian_wren.service import calibrating, clips, computers, listening, living, mixing, recording, scene, sending
 from obsidian_wren.service.errors import Refused
@@ -260,6 +261,25 @@ def test_a_run_goes_on_when_its_device_is_back(boathouse):
     computers.unplug(ws, again)
     computers.plug_in(ws, again)
     assert not overview(ws).run.live
+
+
+def test_a_second_microphone_runs_through_a_chain_of_its_own(boathouse):
+    ws, tapped = boathouse, []
+    assert next(s for s in overview(ws).sources if s.key == "second").because == []
+    sending.use_source(ws, "second", True)
+    said = next(s for s in overview(ws).sources if s.key == "second").because
+    assert any(sentence.startswith("Hum of 50 Hz at −61 dBFS: 3 narrow cuts") for sentence in said)
+    living.start_run(ws)
+    ws.run._tap = lambda signals, mixed: tapped.append((signals["second raw"], signals["second treated"]))
+    end = time.monotonic() + 30
+    while len(tapped) < 600:
+        assert time.monotonic() < end
+        time.sleep(0.02)
+    living.stop_run(ws)
+    raw, treated = (np.concatenate(part) for part in zip(*tapped, strict=True))
+    lines = [steady_spectrum(sound, rate_hz=RATE).mean_square[[50, 100, 150]] for sound in (raw, treated)]
+    # The cuts, and at 50 Hz the high-pass under the lowest note too.
+    assert (10 * np.log10(lines[0] / lines[1])).tolist() == pytest.approx([19.0, 4.9, 6.5], abs=1.5)
 
 
 def test_who_takes_part_stays_while_it_is_recorded(boathouse):

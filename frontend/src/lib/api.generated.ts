@@ -3588,9 +3588,11 @@ export interface components {
         };
         /**
          * SourceView
-         * @description Something that can be heard; loudness as it was measured.
+         * @description Something that can be heard; loudness as it was measured; ``because`` says what its own chain does, where it has one of its own.
          */
         SourceView: {
+            /** Because */
+            because: string[];
             /** Key */
             key: string;
             /**

@@ -7,9 +7,6 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.chain.gain import GainSpec
-from obsidian_wren.core.chain.highpass import HighpassSpec
-from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.ducking import Ducking
@@ -25,9 +22,6 @@ from obsidian_wren.service.rigs import simulated_source, the_rig
 from obsidian_wren.service.run import BLOCK_S, LiveRun, Loop, Tell
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Rig
-
-# An instrument is not steadied like a voice: what is under it goes, and its peaks are held.
-_SECOND_CHAIN = (HighpassSpec(40.0, 2), GainSpec(0.0), LimiterSpec(-3.0, 100.0))
 
 # Being live with the pace of takes set to fast: soon through, and a core left for others.
 _FAST = 4.0
@@ -103,7 +97,7 @@ def _cast(ws: Workshop, session: Session, stream: SoundStream, specs: Sequence[S
         if not source.on:
             continue
         if source.kind == "second":
-            voices.append(VoicePath("second", ws.world.open_second(rate), _SECOND_CHAIN))
+            voices.append(VoicePath("second", ws.world.open_second(rate), mixing.second_plan(ws, rate).specs))
         elif source.kind == "clips":
             players["clips"] = ws.pads
         elif source.kind in ("music", "computer"):

@@ -16,6 +16,7 @@ from obsidian_wren.core.measure.speech import active_level
 from obsidian_wren.core.measure.words import find_words
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
+from obsidian_wren.core.mix.instrument import InstrumentPlan, derive_instrument
 from obsidian_wren.core.mix.plan import Foresight, Landing, Measured, MixPlan, Outcome, derive_ducking, derive_mix, land, signal_of
 from obsidian_wren.core.mix.returns import RETURN_LUFS
 from obsidian_wren.core.mix.routes import Routing, named
@@ -84,7 +85,7 @@ def _derive(ws: Workshop, session: Session, takes: Takes, specs: tuple[Any, ...]
     sentences = [" → ".join(named(routing, (send.source, send.destination))) for send in cut]
     return {
         "rate_hz": ground.rate_hz, "ducking": plain(stage.ducking), "ducking_because": stage.ducking_because, "listeners": listeners,
-        "cut": sentences, "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
+        "cut": sentences, "second": list(second_plan(ws, ground.rate_hz).because) if "second" in routing.sources else [], "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
     }  # fmt: skip
 
 
@@ -123,14 +124,27 @@ def _material(ws: Workshop, session: Session, routing: Routing, raw: Samples, tr
             found[key] = ws.world.open_player(source.kind, rate).read(whole)
         elif source.kind == "second":
             stream = ws.world.open_second(rate)
-            sound = stream.read(whole)
+            found["second raw"] = stream.read(whole)
             stream.close()
-            found["second raw"] = found["second treated"] = sound
+            found["second treated"] = render(second_plan(ws, rate).specs, found["second raw"], rate_hz=rate)
         elif source.kind == "clips":
             loudest = clips.loudest(ws, session, rate)
             if loudest is not None:
                 found[key] = np.resize(loudest, whole)
     return found
+
+
+def second_plan(ws: Workshop, rate_hz: int) -> InstrumentPlan:
+    """The chain of the second microphone, from some seconds of what it hears."""
+    plan: InstrumentPlan = ws.answers.get(("second", rate_hz), lambda: _second_plan(ws, rate_hz))
+    return plan
+
+
+def _second_plan(ws: Workshop, rate_hz: int) -> InstrumentPlan:
+    stream = ws.world.open_second(rate_hz)
+    sound = stream.read(round(_MATERIAL_S * rate_hz))
+    stream.close()
+    return derive_instrument(sound, rate_hz=rate_hz)
 
 
 def _room_dbfs(ws: Workshop, takes: Takes, specs: tuple[Any, ...]) -> float:

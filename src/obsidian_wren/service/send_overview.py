@@ -135,17 +135,23 @@ def _delay(ws: Workshop, key: str) -> views.PathDelayView | None:
 
 def sources(ws: Workshop, session: Session, rig: Rig) -> list[views.SourceView]:
     """Every source, and what comes back from listeners in use."""
-    measured = mixes_body(session, rig)["sources"]
+    body = mixes_body(session, rig)
+    measured = body["sources"]
     found = [
         views.SourceView(
-            key=s.key, name=s.name, kind=cast(Any, s.kind), on=s.on, lufs=measured.get(s.key, measured.get(f"{s.key} treated"))
+            key=s.key,
+            name=s.name,
+            kind=cast(Any, s.kind),
+            on=s.on,
+            lufs=measured.get(s.key, measured.get(f"{s.key} treated")),
+            because=body.get("second", []) if s.kind == "second" and s.on else [],
         )
         for s in scene.sources(session)
     ]
     routing, _ = scene.routes(ws, session)
     for key, source in routing.sources.items():
         if source.kind == "return":
-            found.append(views.SourceView(key=key, name=source.name, kind="return", on=True, lufs=None))
+            found.append(views.SourceView(key=key, name=source.name, kind="return", on=True, lufs=None, because=[]))
     return found
 
 

@@ -133,13 +133,14 @@ class DestinationView(BaseModel):
 
 
 class SourceView(BaseModel):
-    """Something that can be heard; loudness as it was measured."""
+    """Something that can be heard; loudness as it was measured; ``because`` says what its own chain does, where it has one of its own."""
 
     key: str
     name: str
     kind: SourceKind
     on: bool
     lufs: float | None
+    because: list[str]
 
 
 class CaseView(BaseModel):

@@ -28,11 +28,11 @@ class Round:
 
 
 class SecondMicrophone:
-    """A zither on the deck, through a second input: plucked strings over a little hiss."""
+    """A zither on the deck, through a second input: plucked strings over a little hiss, hum of its cable and knocks of the deck."""
 
     def __init__(self, rate_hz: int) -> None:
         self.rate_hz = rate_hz
-        self._sound = 0.4 * sounds.music(rate_hz).mean(axis=1)
+        self._sound = 0.4 * sounds.music(rate_hz).mean(axis=1) + sounds.deck(rate_hz)
         self._rng = np.random.default_rng(53)
         self._at = len(self._sound) // 3
 

@@ -49,6 +49,16 @@ def music(rate_hz: int) -> Samples:
 
 
 @lru_cache(maxsize=2)
+def deck(rate_hz: int) -> Samples:
+    """What a second microphone on the deck hears beside strings, as long as :func:`music` ``(n,)``: hum of 50 Hz, knocks under 30 Hz."""
+    count = len(music(rate_hz))
+    at = np.arange(count) / rate_hz
+    hum = sum(10.0 ** (level / 20.0) * np.sin(2.0 * np.pi * hz * at) for hz, level in ((50.0, -62.0), (100.0, -68.0), (150.0, -66.0)))
+    swell = np.maximum(0.0, np.sin(2.0 * np.pi * at / 4.0)) ** 4
+    return np.asarray(hum + 10.0 ** (-42.0 / 20.0) * swell * np.sin(2.0 * np.pi * 22.0 * at))
+
+
+@lru_cache(maxsize=2)
 def computer_sound(rate_hz: int) -> Samples:
     """A sailing game: wind, water along a hull, a winch now and then, 24 s ``(n, 2)``."""
     count = 24 * rate_hz

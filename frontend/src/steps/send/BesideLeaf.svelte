@@ -36,6 +36,7 @@
         />
         <span class="name">{source.name}</span>
         <span class="num">{source.on ? withUnit(source.lufs, 'LUFS') : ''}</span>
+        {#if source.because.length}<span class="soft">{source.because.join(' ')}</span>{/if}
       </label>
     {/each}
     {#if ducking}
@@ -124,7 +125,8 @@
   }
   .line {
     display: flex;
-    gap: 8px;
+    flex-wrap: wrap;
+    gap: 0 8px;
     align-items: center;
     padding: 4px 0;
     border-bottom: 1px solid var(--rule);
@@ -147,7 +149,8 @@
     align-items: baseline;
     padding: 4px 0 6px;
   }
-  .back .soft {
+  .back .soft,
+  .line .soft {
     flex-basis: 100%;
     margin: 0;
   }

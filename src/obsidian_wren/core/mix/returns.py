@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
@@ -16,12 +15,12 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.tone_target import by_pitch
-from obsidian_wren.core.measure.hum import Hum, find_hum
+from obsidian_wren.core.measure.hum import Hum
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.readings import read_talk
-from obsidian_wren.core.measure.spectrum import Spectrum
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+from obsidian_wren.core.mix.hum_cuts import hum_cuts, steady_hum, told
 
 # The other side at the loudness at which one's own voice is sent: a talk of equals.
 RETURN_LUFS = -18.0
@@ -31,11 +30,8 @@ RETURN_CEILING_DBTP = -6.0
 _LIMITER = LimiterSpec(RETURN_CEILING_DBTP, 100.0)
 SAFE: tuple[StageSpec, ...] = (_LIMITER,)
 LEAST_S = 6.0
-_STEADY_FRAME_S = 1.0
 _MOST_GAIN_DB = 18.0
 _NEAR_LU = 0.1
-_HUM_FROM_DBFS = -75.0
-_NOTCH_Q, _MOST_NOTCH_DB, _MOST_NOTCHES = 12.0, 24.0, 4
 _HARSH_HZ, _HARSH_Q = (2000.0, 5000.0), 0.9
 _HARSH_FROM_DB, _MOST_HARSH_DB = 2.0, 6.0
 _HIGHPASS_HZ = 80.0
@@ -62,23 +58,14 @@ class ReturnPlan:
     because: tuple[str, ...]
 
 
-def steady_spectrum(samples: Samples, *, rate_hz: float) -> Spectrum:
-    """What of ``(n,)`` samples lasts through the pauses of whoever talks: what each bin exceeds in nine of ten frames of one second."""
-    count = round(_STEADY_FRAME_S * rate_hz)
-    window = np.hanning(count + 1)[:-1]
-    frames = np.lib.stride_tricks.sliding_window_view(samples, count)[:: count // 8]
-    power = 2.0 * np.abs(scipy.fft.rfft(frames * window, axis=1)) ** 2 / (count * float(window @ window))
-    return Spectrum(scipy.fft.rfftfreq(count, 1.0 / rate_hz), np.percentile(power, 10, axis=0))
-
-
 def read_return(samples: Samples, *, rate_hz: float) -> ReturnReading:
     """Measure ``(n,)`` samples of what comes back."""
-    return _reading(samples, find_hum(steady_spectrum(samples, rate_hz=rate_hz)), rate_hz)
+    return _reading(samples, steady_hum(samples, rate_hz=rate_hz), rate_hz)
 
 
 def _reading(samples: Samples, hum: Hum | None, rate_hz: float) -> ReturnReading:
     lufs = integrated_lufs(samples, rate_hz=rate_hz)
-    level = hum.level_dbfs if hum is not None and hum.level_dbfs > _HUM_FROM_DBFS else None
+    level = hum.level_dbfs if hum is not None else None
     return ReturnReading(lufs if np.isfinite(lufs) else None, true_peak_dbtp(samples), level, _harshness(samples, rate_hz))
 
 
@@ -97,22 +84,16 @@ def derive_return(samples: Samples, *, rate_hz: float, aim_lufs: float = RETURN_
     """The stages for ``(n,)`` samples that came back; None while less than six seconds, or nothing but silence, came."""
     if len(samples) < LEAST_S * rate_hz:
         return None
-    hum = find_hum(steady_spectrum(samples, rate_hz=rate_hz))
+    hum = steady_hum(samples, rate_hz=rate_hz)
     before = _reading(samples, hum, rate_hz)
     if before.lufs is None:
         return None
     specs: list[StageSpec] = [HighpassSpec(_HIGHPASS_HZ, 2)]
     because = [f"A high-pass at {_HIGHPASS_HZ:.0f} Hz takes what is under any voice."]
-    bands = []
-    if before.hum_dbfs is not None and hum is not None:
-        loudest = sorted(hum.harmonics, key=lambda line: -line.level_dbfs)[:_MOST_NOTCHES]
-        for line in loudest:
-            depth = min(_MOST_NOTCH_DB, line.level_dbfs - _HUM_FROM_DBFS)
-            if depth > 3.0:
-                bands.append(EqualizerBand("peak", line.hz, -depth, _NOTCH_Q))
-        because.append(
-            f"Hum of {hum.mains_hz:.0f} Hz at {before.hum_dbfs:.0f} dBFS: {len(bands)} narrow cuts where it stands.".replace("-", "−")
-        )
+    bands: list[EqualizerBand] = []
+    if hum is not None and (cuts := hum_cuts(hum)):
+        bands += cuts
+        because.append(told(hum, cuts))
     if before.harsh_db is not None and before.harsh_db > _HARSH_FROM_DB:
         cut = min(before.harsh_db - _HARSH_FROM_DB / 2.0, _MOST_HARSH_DB)
         bands.append(EqualizerBand("peak", float(np.sqrt(_HARSH_HZ[0] * _HARSH_HZ[1])), -cut, _HARSH_Q))
