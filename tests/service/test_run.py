@@ -1,5 +1,6 @@
 """The live run on a stream and listeners made for the test."""
 
+import os
 import sys
 import threading
 import time
@@ -228,6 +229,54 @@ def test_a_run_asks_busy_threads_to_give_way_sooner_while_it_lasts():
         time.sleep(0.001)
     run.stop()
     assert sys.getswitchinterval() == usual
+
+
+class Notes(Ear):
+    """A program that notes how the thread is scheduled that it hears from."""
+
+    policies = ()
+
+    def hear(self, block):
+        super().hear(block)
+        self.policies = (*self.policies[-9:], os.sched_getscheduler(0) & ~os.SCHED_RESET_ON_FORK)
+
+
+def granted():
+    """Whether this system lets a thread of ours come first."""
+    found = []
+
+    def ask():
+        try:
+            os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(1))
+            found.append(True)
+        except PermissionError:
+            found.append(False)
+
+    thread = threading.Thread(target=ask)
+    thread.start()
+    thread.join()
+    return found[0]
+
+
+@pytest.mark.parametrize("urgent", [True, False])
+def test_an_urgent_run_comes_first_where_the_system_grants_it_and_what_it_begins_does_not(urgent):
+    ear, began = Notes("b", "feed b"), []
+    done = threading.Event()
+
+    def look(found):
+        began.append(os.sched_getscheduler(0))
+        done.set()
+
+    run = run_of(Loop(noise(0.01, 1.0), RATE), (ear,), speed=4.0, urgent=urgent)
+    run.send_marker(-45.0, {"b": -20.0}, look)
+    run.start()
+    assert done.wait(20)
+    run.stop()
+    first = urgent and granted()
+    assert set(ear.policies) == {os.SCHED_RR if first else os.SCHED_OTHER}
+    assert began == [os.SCHED_OTHER]
+    assert run.priority_raised or not first
+    assert urgent or not run.priority_raised
 
 
 def test_what_each_limiter_takes_is_told_while_it_acts():

@@ -70,6 +70,7 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
         ws.run = LiveRun(
             cast.voices, cast.seats, inputs_for(ws, session, rig), mixes, players=cast.players, returns=cast.returns, ducking=ducking,
             tell=_teller(ws), speed=None if rig.source == "browser" else 1.0 if ws.pace == "real" else _FAST,
+            urgent=ws.pace == "real",
             block_s=_block_ms(ws, wish.block_ms, specs, mixes, ducking, rate) / 1000.0, aside=ws.hear_aside, tap=ws.hear_tracks,
         )  # fmt: skip
         wish.live = True

@@ -31,7 +31,7 @@ _TELL_EVERY_S = 0.2
 # As late as anything that is still called live arrives.
 _MARKER_TAIL_S = 1.2
 _LOAD_SHARE = 0.02
-_PRIORITY = -10
+_REAL_TIME, _NICE = 10, -10
 # A block lets go of the interpreter a hundred times, and gets it back from a busy thread only after so long: usually that is 5 ms each.
 _SWITCH_S = 5e-5
 # A limiter that takes less is not worth a word.
@@ -68,13 +68,14 @@ class _MarkerInFlight:
 class LiveRun:
     """One run. ``inputs`` maps the names that programs pick to a signal (``voice raw``) or to a listener's mix (``mix KEY``).
 
-    ``speed``: 1 for the pace of sound, more to be through sooner, None as fast as the source gives. A seat that picks nothing is given its own mix. Signals are named as in the mixes: ``voice treated``, ``music``, ``return-KEY``.
+    ``speed``: 1 for the pace of sound, more to be through sooner, None as fast as the source gives. ``urgent`` asks the
+    system to run it before other programs. A seat that picks nothing is given its own mix. Signals are named as in the mixes: ``voice treated``, ``music``, ``return-KEY``.
     """
 
     def __init__(
         self, voices: Sequence[VoicePath], seats: Sequence[Seat], inputs: Mapping[str, str], mixes: Sequence[Mix], *,
         players: Mapping[str, Player] | None = None, returns: Sequence[ReturnPath] = (), ducking: Ducking, tell: Tell, speed: float | None,
-        block_s: float = BLOCK_S, aside: Callable[[Samples], None] = lambda block: None, tap: Tap | None = None,
+        urgent: bool = False, block_s: float = BLOCK_S, aside: Callable[[Samples], None] = lambda block: None, tap: Tap | None = None,
     ) -> None:  # fmt: skip
         self.rate_hz = voices[0].stream.rate_hz
         self.block_s = block_s
@@ -95,6 +96,7 @@ class LiveRun:
         self.returns = list(returns)
         self._tell = tell
         self._speed = speed
+        self._urgent = urgent
         self._aside = aside
         self._tap = tap
         self._stop = threading.Event()
@@ -180,9 +182,7 @@ class LiveRun:
 
     def _work(self) -> None:
         count = round(self.block_s * self.rate_hz)
-        with suppress(OSError, AttributeError):
-            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _PRIORITY)
-            self.priority_raised = True
+        self.priority_raised = self._urgent and _come_first()
         switching = sys.getswitchinterval()
         sys.setswitchinterval(_SWITCH_S)
         began, done_frames, told = time.monotonic(), 0, 0.0
@@ -340,6 +340,19 @@ class LiveRun:
                 seat.sent.since(seat.sent.oldest()), program.heard_since(before),
             )  # fmt: skip
         return found
+
+
+def _come_first() -> bool:
+    """Ask the system to run this thread before others, by its own rights for sound where it grants them, else by niceness."""
+    with suppress(OSError, AttributeError):
+        # Niceness counts only among the programs of one session, so a busy browser of another would still hold it up. What is begun from
+        # here, such as looking for a marker, is not urgent.
+        os.sched_setscheduler(0, os.SCHED_RR | os.SCHED_RESET_ON_FORK, os.sched_param(_REAL_TIME))
+        return True
+    with suppress(OSError, AttributeError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
+        return True
+    return False
 
 
 def _input(name: str | None, signals: Mapping[str, Samples], mixed: Mapping[str, Samples], count: int) -> Samples:
