@@ -106,7 +106,7 @@
       aria-label="Clip file"
       onchange={choose}
     />
-    <Button onclick={() => picker?.click()}>Load a sound</Button>
+    <p class="load"><Button onclick={() => picker?.click()}>Load a sound</Button></p>
   </section>
 </div>
 
@@ -153,6 +153,9 @@
   .line .soft {
     flex-basis: 100%;
     margin: 0;
+  }
+  .load {
+    margin-top: 10px;
   }
   .clip {
     display: flex;

@@ -194,9 +194,9 @@
   }
   .act {
     display: flex;
+    flex: 1 1 230px;
     flex-direction: column;
     gap: 6px;
-    margin-left: auto;
   }
   .buttons {
     display: flex;
