@@ -2,15 +2,20 @@
 
 A voice through a chain into one mix is the measure; beside it, turn by turn, the same with 4 x 4, 8 x 8 and 16 x 16 sources and
 listeners, stereo, half of them ducked. Then a run of every source and listener that ships, over a clock that is as fast as the machine,
-with a call whose clock is off by 200 ppm: gaps, what was learned of the clock, memory. Then the recorder: an hour beside four minutes.
+with a call whose clock is off by 200 ppm: gaps, what was learned of the clock, memory. Then the same at the pace of sound, alone, beside a thread of
+the program that never waits, and beside it where the interpreter gives way as late as it usually does. Then the recorder: four hours beside
+four minutes.
 """
 
 from __future__ import annotations
 
 import resource
+import sys
 import tempfile
+import threading
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -74,7 +79,7 @@ def memory_kb() -> int:
     return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize() // 1024
 
 
-def everything() -> None:
+def run_of_everything(**more: Any) -> tuple[LiveRun, Loop, list[Seat]]:
     kinds = ("call", "game chat", "stream", "headphones", "second computer")
     settings = {"call": ProgramSettings(drift_ppm=200.0), "game chat": ProgramSettings(rate_hz=24_000, narrow_band=True, drift_ppm=-200.0)}
     programs = {kind: Program(kind, kind, settings.get(kind, ProgramSettings())) for kind in kinds}
@@ -88,9 +93,14 @@ def everything() -> None:
     stream = Loop(talker_sound("talk", RATE), RATE)
     run = LiveRun(
         [VoicePath("voice", stream, CHAIN)], seats, {}, mixes, players={"music": Round("music", RATE), "computer": Round("computer", RATE)},
-        returns=returns, ducking=DUCKING, tell=lambda *_: None, speed=None,
+        returns=returns, ducking=DUCKING, tell=lambda *_: None, **more,
     )  # fmt: skip
     sounds.far_voice("crew", 24_000)
+    return run, stream, seats
+
+
+def everything() -> None:
+    run, stream, seats = run_of_everything(speed=None)
     took, first = [], 0
     for number in range(MINUTES * 6000):
         block = stream.read(COUNT)
@@ -107,11 +117,38 @@ def everything() -> None:
     print(f"memory grown after a minute   {memory_kb() - first} kB")
 
 
+def beside_a_busy_thread() -> None:
+    usual_s = sys.getswitchinterval()
+    for title, switch_s, busy in (
+        ("alone", None, False),
+        ("beside a busy thread", None, True),
+        ("the same, giving way late", usual_s, True),
+    ):
+        run, _, _ = run_of_everything(speed=1.0, urgent=True)
+        ended = threading.Event()
+        run.start()
+        time.sleep(1.0)
+        if switch_s is not None:
+            sys.setswitchinterval(switch_s)
+        if busy:
+            threading.Thread(target=spin, args=(ended,), daemon=True).start()
+        time.sleep(12.0)
+        print(f"{title:28s}  {run.load:5.2f} of its time   {run.dropouts} gaps in 12 s")
+        ended.set()
+        run.stop()
+        sys.setswitchinterval(usual_s)
+
+
+def spin(ended: threading.Event) -> None:
+    while not ended.is_set():
+        sum(range(10_000))
+
+
 def recorder() -> None:
     talk = talker_sound("talk", RATE)
     with tempfile.TemporaryDirectory() as folder:
         grown = {}
-        for minutes in (4, 60):
+        for minutes in (4, 240):
             before = memory_kb()
             held = Recorder(
                 Path(folder), f"{minutes}", [Track("raw", "raw", "voice raw", 1)], rate_hz=RATE, file_format="flac", split=Split(),
@@ -127,10 +164,11 @@ def recorder() -> None:
                 most = max(most, memory_kb())
             held.stop()
             grown[minutes] = most - before
-        print(f"memory of the recorder        4 min: {grown[4]} kB, 60 min: {grown[60]} kB more than before")
+        print(f"memory of the recorder        4 min: {grown[4]} kB, 4 h: {grown[240]} kB more than before")
 
 
 if __name__ == "__main__":
     grow()
     everything()
+    beside_a_busy_thread()
     recorder()

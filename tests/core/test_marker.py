@@ -1,13 +1,14 @@
 import numpy as np
 import pytest
 
+from markers import arrived
 from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.measure.speech import active_level
-from obsidian_wren.core.mix.marker import MarkerSearch, feed_path, find_marker, marker_code, marker_level_dbfs, marker_sound
+from obsidian_wren.core.mix.marker import MarkerSearch, feed_path, marker_code, marker_level_dbfs, marker_sound
 from signals import RATE, voice
 
 CHAIN = (
@@ -29,8 +30,8 @@ def with_marker(path, delay, gain=1.0):
 @pytest.mark.parametrize("delay", [0, 960, 14_400])
 @pytest.mark.parametrize("path", ["raw", "treated"])
 def test_a_marker_far_under_talk_is_found_where_it_lies(path, delay):
-    found = find_marker(with_marker(path, delay), sent_level_dbfs=LEVEL, rate_hz=RATE)
-    assert found.arrival == path
+    found = arrived(with_marker(path, delay), LEVEL)
+    assert found.which == path
     one = found.raw or found.treated
     assert one.delay_samples == pytest.approx(delay, abs=2)
     assert one.level_db == pytest.approx(0.0, abs=2.0)
@@ -43,25 +44,25 @@ def test_the_marker_lies_24_db_under_the_voice():
 
 def test_through_the_chain_delay_and_level_are_those_of_the_chain():
     chain = VoiceChain(CHAIN, RATE)
-    found = find_marker(chain.process(with_marker("treated", 480)), sent_level_dbfs=LEVEL, rate_hz=RATE)
-    assert found.arrival == "treated"
+    found = arrived(chain.process(with_marker("treated", 480)), LEVEL)
+    assert found.which == "treated"
     assert found.treated.delay_samples == pytest.approx(480 + chain.delay_samples, abs=3)
     assert found.treated.level_db == pytest.approx(10.0 - 3.0, abs=4.0)
 
 
 def test_both_and_neither_and_inverted():
     both = with_marker("raw", 500) + with_marker("treated", 700) - TALK
-    assert find_marker(both, sent_level_dbfs=LEVEL, rate_hz=RATE).arrival == "both"
-    assert find_marker(TALK, sent_level_dbfs=LEVEL, rate_hz=RATE).arrival == "neither"
-    assert find_marker(np.zeros(4 * RATE), sent_level_dbfs=LEVEL, rate_hz=RATE).arrival == "neither"
-    assert find_marker(with_marker("raw", 500, gain=-1.0), sent_level_dbfs=LEVEL, rate_hz=RATE).raw.inverted
+    assert arrived(both, LEVEL).which == "both"
+    assert arrived(TALK, LEVEL).which == "neither"
+    assert arrived(np.zeros(4 * RATE), LEVEL).which == "neither"
+    assert arrived(with_marker("raw", 500, gain=-1.0), LEVEL).raw.inverted
 
 
 def test_talk_alone_never_looks_like_a_marker():
     talk = voice()
     for start in range(0, 40, 3):
         part = talk[start * RATE : (start + 4) * RATE]
-        assert find_marker(part, sent_level_dbfs=LEVEL, rate_hz=RATE).arrival == "neither"
+        assert arrived(part, LEVEL).which == "neither"
 
 
 @pytest.mark.parametrize("rate", [16_000, 44_100, 96_000])

@@ -8,11 +8,12 @@ import time
 import numpy as np
 import pytest
 
+from markers import arrived
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
-from obsidian_wren.core.mix.marker import MarkerSearch, feed_path, find_marker
+from obsidian_wren.core.mix.marker import MarkerSearch, feed_path
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
@@ -102,7 +103,7 @@ def keep_in(found):
 
 
 def delay_of(heard, path):
-    found = getattr(find_marker(heard.heard, sent_level_dbfs=-45.0, rate_hz=RATE), path)
+    found = getattr(arrived(heard.heard, -45.0), path)
     return found.delay_samples if found else None
 
 

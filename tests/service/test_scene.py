@@ -12,7 +12,6 @@ from sqlalchemy import create_engine, text
 
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.mix.hum_cuts import steady_spectrum
-from obsidian_wren.core.mix.routes import faults_of
 from obsidian_wren.service import calibrating, clips, computers, listening, living, mixing, recording, scene, sending
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import redo, undo
@@ -20,6 +19,7 @@ from obsidian_wren.service.kept import current_takes
 from obsidian_wren.service.once import begin_reading
 from obsidian_wren.service.overview import overview
 from obsidian_wren.service.rigs import the_rig
+from routing_truth import faults
 from signals import RATE, noise, sine
 
 
@@ -103,9 +103,7 @@ def test_whatever_is_clicked_no_mix_holds_its_own_return_and_nothing_comes_round
             continue
     with ws.sessions.begin() as session:
         routing, _ = scene.routes(ws, session)
-    assert faults_of(routing) == ()
-    for send in routing.sends:
-        assert routing.sources[send.source].of != send.destination
+    assert faults(routing) == set()
 
 
 def test_a_mix_is_pinned_let_go_and_brought_back_to_the_usual(boathouse):

@@ -11,7 +11,6 @@ from __future__ import annotations
 import copy
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
 
 import numpy as np
 import scipy.fft
@@ -19,7 +18,6 @@ import scipy.signal
 
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
 
-Arrival = Literal["raw", "treated", "both", "neither"]
 MARKER_S = 2.0
 _BAND_HZ = (300.0, 3400.0)
 _CHIPS_PER_S = 4_000
@@ -43,15 +41,6 @@ class Found:
     level_db: float
     inverted: bool
     sigma: float
-
-
-@dataclass(frozen=True)
-class MarkerResult:
-    """What arrived. ``raw`` and ``treated`` are None where that code was not found."""
-
-    arrival: Arrival
-    raw: Found | None
-    treated: Found | None
 
 
 def feed_path(number: int) -> str:
@@ -91,14 +80,6 @@ def marker_level_dbfs(active_level_dbfs: float) -> float:
 def marker_sound(path: str, *, level_dbfs: float, rate_hz: float) -> Samples:
     """The marker as it is sent, ``(n,)``."""
     return marker_code(path, rate_hz=rate_hz) * amplitude_from_db(level_dbfs - 3.0103)
-
-
-def find_marker(heard: Samples, *, sent_level_dbfs: float, rate_hz: float) -> MarkerResult:
-    """Look for the raw and the treated code in ``(n,)`` samples heard from the instant that the marker was sent."""
-    search = MarkerSearch(heard, rate_hz=rate_hz)
-    raw, treated = (search.find(path, sent_level_dbfs=sent_level_dbfs) for path in ("raw", "treated"))
-    arrival: Arrival = "both" if raw and treated else "raw" if raw else "treated" if treated else "neither"
-    return MarkerResult(arrival, raw, treated)
 
 
 class MarkerSearch:

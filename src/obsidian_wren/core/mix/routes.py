@@ -136,20 +136,6 @@ def withdraw(routing: Routing, send: Send) -> Routing:
     return replace(routing, sends=routing.sends - {send})
 
 
-def faults_of(routing: Routing) -> tuple[str, ...]:
-    """What is wrong with a routing as it stands, such as when a listener began to play into something else: a sentence each."""
-    found = []
-    loop = find_loop(routing)
-    if loop is not None:
-        found.append(f"Sound runs in a loop: {' → '.join(named(routing, loop))}.")
-    for double in find_doubles(routing):
-        first, second = named(routing, double.first), named(routing, double.second)
-        found.append(
-            f"{routing.destinations[double.destination].name} hears one sound twice: {' → '.join(first)}, and {' → '.join(second)}."
-        )
-    return tuple(found)
-
-
 def without_faults(routing: Routing) -> tuple[Routing, tuple[Send, ...]]:
     """The routing with as few sends withdrawn as make it sound, the latest in order first, and those that were withdrawn.
 
