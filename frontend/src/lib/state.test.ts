@@ -496,6 +496,24 @@ describe('the keys', () => {
     expect(chosen.pin).toHaveBeenCalledOnce();
   });
 
+  it('play a clip with Shift and its number, and leave other numbers with Shift alone', async () => {
+    answers = () => ok(overview({ clips: [{ id: 7, key: '2' }] }));
+    await desk.refresh();
+    const before = desk.step;
+    await press('"', undefined, { shiftKey: true, code: 'Digit2' });
+    expect(calls.at(-1)).toMatchObject({ url: '/api/clips/7/press', body: { down: true } });
+    const sent = calls.length;
+    expect(await press('!', undefined, { shiftKey: true, code: 'Digit1' })).toBe(false);
+    expect([calls.length, desk.step]).toEqual([sent, before]);
+  });
+
+  it('undo, and make again with Shift', async () => {
+    await press('z', undefined, { ctrlKey: true });
+    await press('Z', undefined, { ctrlKey: true, shiftKey: true });
+    await vi.waitFor(() => expect(calls.slice(-2).map((call) => call.url)).toEqual(['/api/undo', '/api/redo']));
+    expect(await press('z', { tagName: 'INPUT' }, { ctrlKey: true })).toBe(false);
+  });
+
   it('leave the space bar to a focused button', async () => {
     expect(await press(' ', { tagName: 'BUTTON' })).toBe(false);
   });

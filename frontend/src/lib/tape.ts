@@ -10,7 +10,10 @@ export class Tape {
     if (key !== this.#key) {
       this.#key = key;
       const found = await takeFrames(takeId, version).catch(() => null);
-      if (this.#key === key) this.frames = found;
+      if (this.#key !== key) return this.frames;
+      this.frames = found;
+      // What could not be fetched is asked for again the next time.
+      if (!found) this.#key = '';
     }
     return this.frames;
   }
