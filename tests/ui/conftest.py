@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import socket
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
@@ -30,6 +31,25 @@ def start(tmp_path):
     yield go
     for program in running:
         program.end()
+
+
+@pytest.fixture
+def start_again(boathouse_data, tmp_path):
+    """Start the program over the boathouse at one address; called again, what runs is killed first."""
+    shutil.copytree(boathouse_data, tmp_path / "again")
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    running = []
+
+    def go():
+        if running:
+            running[-1].kill()
+        running.append(Program(tmp_path / "again", "--fast", port=port))
+        return running[-1].url
+
+    yield go
+    running[-1].end()
 
 
 @pytest.fixture(scope="session")

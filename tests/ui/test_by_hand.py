@@ -1,13 +1,10 @@
 """Rig, Quiet and Gain by hand: the hunt, the dial, the audit, the plan, undo, the live stream."""
 
 import re
-import socket
 
 import pytest
 from handling import SLOW, button, leaf, number, status, step
 from playwright.sync_api import expect
-
-from program import Program
 
 
 @pytest.fixture
@@ -187,28 +184,16 @@ def test_a_second_rig_shares_its_things(page):
     expect(status(page, "Quiet")).to_have_text("settled")
 
 
-def test_the_stream_comes_back_after_a_restart(browse, boathouse_data, tmp_path):
-    import shutil
-
-    shutil.copytree(boathouse_data, tmp_path / "data")
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-
-    first = Program(tmp_path / "data", "--fast", port=port)
-    page = browse(f"http://127.0.0.1:{port}/")
+def test_the_stream_comes_back_after_a_restart(browse, start_again):
+    page = browse(start_again())
     step(page, "Quiet")
     leaf(page, "Listen in")
     button(page, "Listen in").click()
     now = page.locator(".numbers .num").first
     expect(now).to_have_text(re.compile(r"−\d\d\.\d"), timeout=SLOW)
-    first.kill()
-    second = Program(tmp_path / "data", "--fast", port=port)
-    try:
-        # The page finds the program again by itself, sees that nobody listens any more, and frames flow when asked.
-        expect(button(page, "Listen in")).to_be_visible(timeout=SLOW)
-        button(page, "Listen in").click()
-        expect(button(page, "Stop listening")).to_be_visible(timeout=SLOW)
-        expect(now).to_have_text(re.compile(r"−\d\d\.\d"), timeout=SLOW)
-    finally:
-        second.end()
+    start_again()
+    # The page finds the program again by itself, sees that nobody listens any more, and frames flow when asked.
+    expect(button(page, "Listen in")).to_be_visible(timeout=SLOW)
+    button(page, "Listen in").click()
+    expect(button(page, "Stop listening")).to_be_visible(timeout=SLOW)
+    expect(now).to_have_text(re.compile(r"−\d\d\.\d"), timeout=SLOW)

@@ -112,3 +112,21 @@ def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, boathouse_
     expect(page.get_by_text("Treated voice arrives")).to_be_visible(timeout=SLOW)
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()
+
+
+def test_live_over_the_microphone_goes_on_after_a_restart(browse, start_again):
+    page = browse(start_again(), *FAKE, permissions=("microphone",))
+    step(page, "Rig")
+    page.get_by_text("This microphone").click()
+    step(page, "Send")
+    button(page, "Start live").click()
+    live = page.locator(".live .num")
+    expect(live).to_have_text(re.compile(r"−\d+\.\d dBFS"), timeout=SLOW)
+    start_again()
+    # Nothing is pressed: the page finds the program, and its microphone is live again, from the same moment for the program too.
+    expect(live).to_have_count(0, timeout=SLOW)
+    expect(live).to_have_text(re.compile(r"−\d+\.\d dBFS"), timeout=SLOW)
+    expect(page.get_by_role("alert")).to_have_count(0)
+    expect(page.get_by_text("Over your microphone")).to_be_visible()
+    button(page, "Stop live").click()
+    expect(page.get_by_text("Not live").first).to_be_visible()
