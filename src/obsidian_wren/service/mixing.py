@@ -82,10 +82,11 @@ def _derive(ws: Workshop, session: Session, takes: Takes, specs: tuple[Any, ...]
         )  # fmt: skip
         plan = derive_mix(seat, routing, stage.measured, pins, trim_db=landing.trim_db, deeper_db=landing.deeper_db)
         listeners[name] = _listener(plan, landing.outcome, stage.word_levels)
+    second = second_plan(ws, ground.rate_hz).because if "second" in routing.sources else ()
     sentences = [" → ".join(named(routing, (send.source, send.destination))) for send in cut]
     return {
         "rate_hz": ground.rate_hz, "ducking": plain(stage.ducking), "ducking_because": stage.ducking_because, "listeners": listeners,
-        "cut": sentences, "second": list(second_plan(ws, ground.rate_hz).because) if "second" in routing.sources else [], "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
+        "cut": sentences, "second": list(second), "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
     }  # fmt: skip
 
 

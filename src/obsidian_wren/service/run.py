@@ -68,8 +68,9 @@ class _MarkerInFlight:
 class LiveRun:
     """One run. ``inputs`` maps the names that programs pick to a signal (``voice raw``) or to a listener's mix (``mix KEY``).
 
-    ``speed``: 1 for the pace of sound, more to be through sooner, None as fast as the source gives. ``urgent`` asks the
-    system to run it before other programs. A seat that picks nothing is given its own mix. Signals are named as in the mixes: ``voice treated``, ``music``, ``return-KEY``.
+    ``speed``: 1 for the pace of sound, more to be through sooner, None as fast as the source gives. ``urgent`` asks the system to run it
+    before other programs. A seat that picks nothing is given its own mix. Signals are named as in the mixes: ``voice treated``, ``music``,
+    ``return-KEY``.
     """
 
     def __init__(
