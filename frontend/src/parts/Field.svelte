@@ -98,10 +98,6 @@
     min-height: 32px;
     margin-top: 2px;
     padding: 3px 8px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
     font-size: 14px;
   }
 </style>

@@ -303,9 +303,6 @@
   .gain {
     width: 58px;
     min-height: 30px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
   }
   label {
     display: inline-flex;
@@ -317,9 +314,6 @@
   }
   select {
     min-height: 30px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
   }
   .detail {
     padding: 8px 12px;
@@ -328,11 +322,7 @@
     font-size: 13px;
   }
   .link {
-    border: 0;
-    background: none;
     padding: 0 4px;
     font-weight: 600;
-    text-decoration: underline;
-    cursor: pointer;
   }
 </style>

@@ -149,9 +149,6 @@
   input,
   select {
     min-height: 30px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
   }
   input {
     width: 74px;

@@ -129,12 +129,8 @@
     border-bottom: 1px solid var(--rule);
   }
   .link {
-    border: 0;
-    background: none;
     font-size: 13px;
     font-weight: 600;
-    text-decoration: underline;
-    cursor: pointer;
   }
   strong {
     color: var(--ink);

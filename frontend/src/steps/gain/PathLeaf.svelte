@@ -204,9 +204,5 @@
   }
   .aim input {
     width: 58px;
-    min-height: 28px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
   }
 </style>

@@ -247,10 +247,6 @@
   input:not([type='checkbox'], [type='radio']),
   select {
     min-height: 26px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
     font-size: 13px;
   }
   p {

@@ -12,7 +12,7 @@
   const rig = $derived(overview.rig);
 
   const KNOBS: { value: Interface['knob']; title: string }[] = [
-    { value: 'dB', title: 'in dB, or unmarked' },
+    { value: 'dB', title: 'dB, or nothing' },
     { value: 'dial', title: 'with numbers' },
   ];
   const rates = $derived(box.rates_hz.map((value) => ({ value, title: `${value / 1000} kHz` })));

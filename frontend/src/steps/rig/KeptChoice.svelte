@@ -62,10 +62,6 @@
     min-width: 220px;
     min-height: 32px;
     margin-top: 2px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
     font-size: 14px;
   }
   button {

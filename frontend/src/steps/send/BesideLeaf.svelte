@@ -88,7 +88,7 @@
         <span class="num">{(clip.end_s - clip.start_s).toFixed(1)} s, {withUnit(clip.lufs, 'LUFS')}</span>
         <button
           type="button"
-          class="quiet"
+          class="link"
           aria-expanded={trimming === clip.id}
           onclick={() => (trimming = trimming === clip.id ? null : clip.id)}>Change</button
         >
@@ -187,13 +187,5 @@
     border: 1px solid var(--edge);
     border-radius: 2px;
     font: 500 11px/18px var(--mono);
-  }
-  .quiet {
-    padding: 0;
-    border: 0;
-    background: none;
-    text-decoration: underline;
-    text-underline-offset: 3px;
-    cursor: pointer;
   }
 </style>

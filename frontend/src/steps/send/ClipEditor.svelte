@@ -100,10 +100,10 @@
         {#each KEYS as key (key)}<option value={key}>{key}</option>{/each}
       </select></label
     >
-    <button type="button" onclick={() => (hears ? desk.stopSound() : desk.hearClip(clip.id))}
+    <button type="button" class="link" onclick={() => (hears ? desk.stopSound() : desk.hearClip(clip.id))}
       >{hears ? 'Stop' : 'Hear it'}</button
     >
-    <button type="button" onclick={() => void desk.do('DELETE', `clips/${clip.id}`)}>Remove</button>
+    <button type="button" class="link" onclick={() => void desk.do('DELETE', `clips/${clip.id}`)}>Remove</button>
   </div>
 </div>
 
@@ -155,20 +155,8 @@
   input,
   select {
     width: 110px;
-    min-height: 28px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
   }
   button {
     min-height: 28px;
-    padding: 0;
-    border: 0;
-    background: none;
-    color: var(--ink);
-    text-decoration: underline;
-    text-underline-offset: 3px;
-    cursor: pointer;
   }
 </style>

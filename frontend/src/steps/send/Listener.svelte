@@ -90,6 +90,7 @@
         {@const id = `${destination.key}/${what}`}
         <button
           type="button"
+          class="link"
           disabled={!live}
           aria-pressed={desk.playing === id}
           onclick={() => (desk.playing === id ? desk.stopSound() : desk.hearListener(destination.key, what))}
@@ -140,11 +141,6 @@
   select {
     flex: 1;
     min-width: 0;
-    min-height: 28px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
   }
   .what {
     margin: 2px 0 8px;
@@ -176,20 +172,7 @@
     gap: 2px 12px;
     font-size: 13px;
   }
-  .hear button {
-    padding: 0;
-    border: 0;
-    background: none;
-    color: var(--ink);
+  .hear button:enabled {
     font-weight: 600;
-    text-decoration: underline;
-    text-underline-offset: 3px;
-    cursor: pointer;
-  }
-  .hear button:disabled {
-    color: var(--quiet-ink);
-    font-weight: 400;
-    text-decoration: none;
-    cursor: default;
   }
 </style>

@@ -185,10 +185,6 @@
     width: 100%;
     min-height: 30px;
     padding: 0 6px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
   }
   .switches {
     display: grid;

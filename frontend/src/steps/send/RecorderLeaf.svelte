@@ -140,12 +140,16 @@
       >
       {#if !file.open}
         <span class="tools">
-          <button type="button" onclick={() => play(file)}
+          <button type="button" class="link" onclick={() => play(file)}
             >{desk.playing === `recording/${file.id}` ? 'Stop' : 'Play'}</button
           >
-          <button type="button" onclick={() => (renaming = renaming === file.id ? null : file.id)}>Rename</button>
-          <a href="/api/recordings/{file.id}/sound" download>Download</a>
-          <button type="button" onclick={() => void desk.do('DELETE', `recordings/${file.id}`)}>Delete</button>
+          <button type="button" class="link" onclick={() => (renaming = renaming === file.id ? null : file.id)}
+            >Rename</button
+          >
+          <a class="link" href="/api/recordings/{file.id}/sound" download>Download</a>
+          <button type="button" class="link" onclick={() => void desk.do('DELETE', `recordings/${file.id}`)}
+            >Delete</button
+          >
         </span>
       {/if}
     </li>
@@ -182,12 +186,7 @@
   }
   input:not([type='checkbox']),
   select {
-    min-height: 28px;
     padding: 0 6px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
   }
   input[type='number'] {
     width: 76px;
@@ -235,15 +234,5 @@
     display: flex;
     gap: 10px;
     font-size: 13px;
-  }
-  .tools button,
-  .tools a {
-    padding: 0;
-    border: 0;
-    background: none;
-    color: var(--ink);
-    text-decoration: underline;
-    text-underline-offset: 3px;
-    cursor: pointer;
   }
 </style>

@@ -123,13 +123,6 @@
     align-items: center;
     margin-bottom: 10px;
   }
-  .block select {
-    min-height: 28px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
-  }
   ul {
     margin: 0 0 12px;
   }

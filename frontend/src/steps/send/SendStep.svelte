@@ -118,8 +118,10 @@
           <p class="unused">
             Not in use:
             {#each unused as entry (entry.key)}
-              <button type="button" onclick={() => void desk.do('PUT', `destinations/${entry.key}/use`, { on: true })}
-                >{entry.name}</button
+              <button
+                type="button"
+                class="link"
+                onclick={() => void desk.do('PUT', `destinations/${entry.key}/use`, { on: true })}>{entry.name}</button
               >
             {/each}
           </p>
@@ -128,7 +130,10 @@
       {#if chosen?.mix && leaf !== 'recorder' && leaf !== 'run'}
         <MixSlip destination={chosen} />
         <p class="unused">
-          <button type="button" onclick={() => void desk.do('PUT', `destinations/${chosen.key}/use`, { on: false })}
+          <button
+            type="button"
+            class="link"
+            onclick={() => void desk.do('PUT', `destinations/${chosen.key}/use`, { on: false })}
             >Take {chosen.name} out of use</button
           >
         </p>
@@ -184,10 +189,6 @@
     flex: 1;
     min-width: 0;
     min-height: 30px;
-    border: 1px solid var(--edge);
-    border-radius: 2px;
-    background: var(--sheet);
-    color: var(--ink);
   }
   .case p {
     margin-top: 5px;
@@ -199,15 +200,8 @@
     font-weight: 600;
   }
   .unused button {
-    padding: 0;
     margin-right: 8px;
-    border: 0;
-    background: none;
-    color: var(--ink);
     font-size: 13px;
-    text-decoration: underline;
-    text-underline-offset: 3px;
-    cursor: pointer;
   }
   .unused {
     padding-top: 6px;

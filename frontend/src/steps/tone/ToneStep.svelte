@@ -136,11 +136,4 @@
     color: var(--quiet-ink);
     font-size: 13px;
   }
-  .link {
-    padding: 0;
-    border: 0;
-    background: none;
-    text-decoration: underline;
-    cursor: pointer;
-  }
 </style>

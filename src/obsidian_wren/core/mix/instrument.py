@@ -69,12 +69,12 @@ def _lowest_played_hz(samples: Samples, rate_hz: float) -> float | None:
     levels = np.array([[band.level_dbfs for band in row] for row in bands])
     if not np.isfinite(levels).all():
         levels = np.maximum(levels, power_db(1e-20))
-    soft, loud = np.percentile(levels, [10, 90], axis=0)
-    carries = (loud - soft >= _COMES_AND_GOES_DB) & (loud >= loud.max() - _UNDER_STRONGEST_DB)
-    slope = _SKIRT_DB * np.arange(len(loud))
-    skirts = np.maximum.accumulate((loud - slope)[::-1])[::-1] + slope
-    carries &= loud >= skirts - 1e-9
-    strongest = lowest = int(loud.argmax())
+    resting, played = np.percentile(levels, [10, 90], axis=0)
+    carries = (played - resting >= _COMES_AND_GOES_DB) & (played >= played.max() - _UNDER_STRONGEST_DB)
+    slope = _SKIRT_DB * np.arange(len(played))
+    skirts = np.maximum.accumulate((played - slope)[::-1])[::-1] + slope
+    carries &= played >= skirts - 1e-9
+    strongest = lowest = int(played.argmax())
     if not carries[strongest]:
         return None
     for place in range(strongest, -1, -1):
