@@ -31,6 +31,6 @@ def uploaded(file: FileStorage) -> Iterator[tuple[Path, str]]:
     """A file that came with the request, on disk while it is read, and what the person called it."""
     with tempfile.TemporaryDirectory(dir=workshop().folder.parts) as folder:
         # The person's file name is for reading only; it never becomes a path.
-        path = Path(folder) / "the file"
+        path = Path(folder) / "The file"
         file.save(path)
-        yield path, file.filename or "the file"
+        yield path, file.filename or "The file"
