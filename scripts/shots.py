@@ -118,9 +118,12 @@ def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
     visit(page, *VIEWS[name])
     if name == "steady-compressor":
         page.get_by_text("up to 36 dB").wait_for(timeout=30_000)
+    if name == "send-beside":
+        page.get_by_role("button", name="Change").first.click()
     live = name in ("quiet-listen", "gain-live")
     if live:
         listen(page, name)
+    page.evaluate("document.querySelectorAll('main *').forEach((part) => part.scrollTo(0, 0))")
     page.screenshot(path=out / f"{shown}.png")
     if live:
         page.get_by_role("button", name="Stop listening").click()
