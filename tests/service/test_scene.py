@@ -12,7 +12,7 @@ from sqlalchemy import create_engine, text
 
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.mix.hum_cuts import steady_spectrum
-from obsidian_wren.service import calibrating, clips, computers, listening, living, mixing, recording, scene, sending
+from obsidian_wren.service import calibrating, clip_rows, clips, computers, listening, living, mixing, recording, scene, sending
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import redo, undo
 from obsidian_wren.service.kept import current_takes
@@ -200,7 +200,9 @@ def test_clips_are_matched_trimmed_and_share_no_key(workshop, tmp_path):
     assert integrated_lufs(heard, rate_hz=rate) == pytest.approx(clips.CLIP_LUFS, abs=0.3)
     with ws.sessions() as session:
         loud = [
-            integrated_lufs(clips.sound_of(ws, row, 44_100), rate_hz=44_100) for row in clips.rows(session) if row.end_s - row.start_s > 0.6
+            integrated_lufs(clips.sound_of(ws, row, 44_100), rate_hz=44_100)
+            for row in clip_rows.rows(session)
+            if row.end_s - row.start_s > 0.6
         ]
     assert max(loud) - min(loud) < 0.3
     with pytest.raises(Refused, match="beginning has to lie before"):

@@ -7,12 +7,12 @@ from pathlib import Path
 
 import numpy as np
 import scipy.signal
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.formats.sound import read_sound
+from obsidian_wren.service.clip_rows import rows
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import change
 from obsidian_wren.service.workshop import Workshop
@@ -25,14 +25,8 @@ LONGEST_S = 60.0
 _SHORTEST_S = 0.05
 _MOST = 24
 _FADE_S = 0.005
-_POINTS = 120
 # A clip shorter than a gating block has no loudness by the standard; its energy is measured as if it filled one.
 _BLOCK_S = 0.4
-
-
-def rows(session: Session) -> list[Clip]:
-    """Every clip, in its place."""
-    return list(session.scalars(select(Clip).order_by(Clip.place, Clip.id)))
 
 
 def ship(ws: Workshop) -> None:
@@ -120,18 +114,6 @@ def clip_by(session: Session, clip_id: int) -> Clip:
 def _trimmed(ws: Workshop, clip: Clip) -> Samples:
     whole, rate = take_files.load_take(ws.folder, clip.sha256)
     return whole[round(clip.start_s * rate) : round(clip.end_s * rate)]
-
-
-def waveform_of(ws: Workshop, clip: Clip) -> list[float]:
-    """The highest sample of each stretch of the whole clip, as a share of its highest of all."""
-    found: list[float] = ws.waveforms.get(clip.sha256, lambda: _waveform(take_files.load_take(ws.folder, clip.sha256)[0]))
-    return found
-
-
-def _waveform(whole: Samples) -> list[float]:
-    edges = np.linspace(0, len(whole), min(_POINTS, len(whole)), endpoint=False).astype(int)
-    highest = np.maximum.reduceat(np.abs(whole), edges)
-    return [round(float(height), 3) for height in highest / max(float(highest.max()), 1e-12)]
 
 
 def sound_of(ws: Workshop, clip: Clip, rate_hz: int) -> Samples:

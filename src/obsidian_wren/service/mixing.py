@@ -22,7 +22,7 @@ from obsidian_wren.core.mix.returns import RETURN_LUFS
 from obsidian_wren.core.mix.routes import Routing, named
 from obsidian_wren.core.mix.word_levels import word_levels_dbfs
 from obsidian_wren.formats.plain import plain
-from obsidian_wren.service import clips, scene, voice
+from obsidian_wren.service import clip_rows, clips, scene, voice
 from obsidian_wren.service.kept import Takes, current_takes
 from obsidian_wren.service.measuring import samples_of
 from obsidian_wren.service.mix_basis import STEP, basis_of, kept_mixes
@@ -67,7 +67,7 @@ def _derive(ws: Workshop, session: Session, takes: Takes, specs: tuple[Any, ...]
     ground = takes.voice
     assert ground is not None
     routing, cut = scene.routes(ws, session)
-    pads = tuple((clip.sha256, clip.start_s, clip.end_s) for clip in clips.rows(session))
+    pads = tuple((clip.sha256, clip.start_s, clip.end_s) for clip in clip_rows.rows(session))
     # How loud the room is tells words from pauses.
     key = (ground.sha256, takes.floor.sha256 if takes.floor else None, tuple(specs), tuple(sorted(routing.sources)), pads)
     stage: _Stage = ws.stages.get(key, lambda: _set(ws, session, takes, specs, routing))

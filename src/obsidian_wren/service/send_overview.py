@@ -13,10 +13,8 @@ from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener
 from obsidian_wren.core.mix.cases import CASES
 from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
-from obsidian_wren.service import kept, scene
+from obsidian_wren.service import clip_rows, kept, scene
 from obsidian_wren.service import send_views as views
-from obsidian_wren.service.clips import rows as clip_rows
-from obsidian_wren.service.clips import waveform_of
 from obsidian_wren.service.mix_basis import mixes_body
 from obsidian_wren.service.tracks import EARLY_MIN, room_left_min, tracks_for
 from obsidian_wren.service.workshop import Workshop
@@ -184,9 +182,9 @@ def clips(ws: Workshop, session: Session) -> list[views.ClipView]:
     return [
         views.ClipView(
             id=c.id, name=c.name, seconds=round(c.frames / c.rate_hz, 2), start_s=c.start_s, end_s=round(c.end_s, 3), lufs=c.lufs, key=c.key,
-            waveform=waveform_of(ws, c),
+            waveform=clip_rows.waveform_of(ws, c),
         )
-        for c in clip_rows(session)
+        for c in clip_rows.rows(session)
     ]  # fmt: skip
 
 
