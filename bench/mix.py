@@ -140,8 +140,9 @@ def beside_a_busy_thread() -> None:
 
 
 def spin(ended: threading.Event) -> None:
+    count = 0
     while not ended.is_set():
-        sum(range(10_000))
+        count += 1
 
 
 def recorder() -> None:

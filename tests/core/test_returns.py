@@ -1,5 +1,7 @@
 """What comes back is measured and treated: hum, harshness, loudness, and a limiter for the ears."""
 
+import pickle
+
 import numpy as np
 import pytest
 import scipy.signal
@@ -82,6 +84,28 @@ def test_running_levels_are_those_of_the_whole(channels, block):
     assert max(levels.waveform(40)) == pytest.approx(np.abs(sound[:whole]).max())
     assert len(levels.waveform(40)) == 40
     assert len(levels.waveform(4000)) == whole // 4800
+
+
+def test_running_levels_of_hours_hold_no_more_than_those_of_minutes_and_are_still_right():
+    """Half an hour of loud and soft stretches and pauses, one click in it; at a low rate, so that it is soon through."""
+    rate, minutes, rng = 8000, 30, np.random.default_rng(8)
+    levels, held, whole = RunningLevels(rate_hz=rate, channels=1), [], []
+    for minute in range(minutes):
+        gains = np.repeat(10 ** (rng.choice([-20.0, -32.0, -45.0, -90.0], 12) / 20), 5 * rate)
+        sound = rng.standard_normal(60 * rate) * gains * 0.2
+        if minute == 21:
+            sound[rate // 2] = 0.9
+        levels.add(sound[:, None])
+        held.append(len(pickle.dumps(levels)))
+        whole.append(sound)
+    together = np.concatenate(whole)
+    assert max(held) < held[0] + 8 * 4096
+    assert levels.lufs == pytest.approx(integrated_lufs(together, rate_hz=rate), abs=0.02)
+    waveform = levels.waveform(300)
+    assert len(waveform) == 300
+    assert int(waveform.argmax()) == 300 * 21 // minutes
+    assert waveform.max() == pytest.approx(0.9)
+    assert np.median(np.abs(waveform - np.abs(together).reshape(300, -1).max(axis=1))) < 0.01
 
 
 def test_running_levels_of_silence_are_unknown():

@@ -12,9 +12,9 @@ import numpy as np
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.decibels import SILENCE_DB, Samples, power_db
 
-_OFFSET_LU = -0.691
-_ABSOLUTE_GATE_LUFS = -70.0
-_RELATIVE_GATE_LU = -10.0
+OFFSET_LU = -0.691
+ABSOLUTE_GATE_LUFS = -70.0
+RELATIVE_GATE_LU = -10.0
 _RANGE_GATE_LU = -20.0
 _HOP_S = 0.1
 
@@ -86,15 +86,15 @@ def _block_means(hop_energies: Samples, hops: int) -> Samples:
 
 
 def _lufs(mean_square: float) -> float:
-    return _OFFSET_LU + power_db(mean_square)
+    return OFFSET_LU + power_db(mean_square)
 
 
 def _gated(blocks: Samples, relative_lu: float) -> Samples:
-    above = blocks[_OFFSET_LU + power_db(blocks) > _ABSOLUTE_GATE_LUFS]
+    above = blocks[OFFSET_LU + power_db(blocks) > ABSOLUTE_GATE_LUFS]
     if not len(above):
         return above
     threshold = _lufs(float(above.mean())) + relative_lu
-    return above[_OFFSET_LU + power_db(above) > threshold]
+    return above[OFFSET_LU + power_db(above) > threshold]
 
 
 def measure_loudness(samples: Samples, *, rate_hz: float) -> Loudness:
@@ -105,7 +105,7 @@ def measure_loudness(samples: Samples, *, rate_hz: float) -> Loudness:
     if not len(samples):
         return Loudness(None, None)
     hops = hop_energies(samples, rate_hz=rate_hz)
-    gated = _gated(_block_means(hops, 4), _RELATIVE_GATE_LU)
+    gated = _gated(_block_means(hops, 4), RELATIVE_GATE_LU)
     integrated = _lufs(float(gated.mean())) if len(gated) else None
     return Loudness(integrated, _range_lu(hops))
 
@@ -114,7 +114,7 @@ def _range_lu(hops: Samples) -> float | None:
     in_range = _gated(_block_means(hops, 30), _RANGE_GATE_LU)
     if not len(in_range):
         return None
-    low, high = np.percentile(_OFFSET_LU + power_db(in_range), [10, 95])
+    low, high = np.percentile(OFFSET_LU + power_db(in_range), [10, 95])
     return float(high - low)
 
 
@@ -125,7 +125,7 @@ def range_of_weighted(weighted: Samples, *, rate_hz: float) -> float | None:
 
 def lufs_of_hops(hops: Samples) -> float:
     """Integrated loudness from the mean K-weighted squares of 100 ms hops ``(n,)``; minus infinity where nothing passes the gates."""
-    gated = _gated(_block_means(hops, 4), _RELATIVE_GATE_LU)
+    gated = _gated(_block_means(hops, 4), RELATIVE_GATE_LU)
     return _lufs(float(gated.mean())) if len(gated) else SILENCE_DB
 
 

@@ -1,4 +1,4 @@
-"""Loudness, true peak and waveform of sound as it comes, in memory that grows by a few numbers a second."""
+"""Loudness, true peak and waveform of sound as it comes, in memory that does not grow with it."""
 
 from __future__ import annotations
 
@@ -7,10 +7,12 @@ import scipy.signal
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import true_peak_dbtp
-from obsidian_wren.core.measure.loudness import k_weighting_sections, lufs_of_energies
+from obsidian_wren.core.measure.loudness import k_weighting_sections
+from obsidian_wren.core.measure.running_loudness import RunningLoudness
 
 _STEP_S = 0.1
 _FADE = 128
+_MOST_STRETCHES = 4096
 
 
 class RunningLevels:
@@ -21,8 +23,10 @@ class RunningLevels:
         self._sections = k_weighting_sections(rate_hz)
         self._state = np.zeros((len(self._sections), 2, channels))
         self._waiting = np.zeros((0, channels))
-        self._energies: list[float] = []
-        self._highest: list[float] = []
+        self._loudness = RunningLoudness()
+        self._highest = np.zeros(0)
+        self._steps_each = 1
+        self._begun = np.zeros(0)
         self._tail = np.zeros((2 * _FADE, channels))
         self._true_peak_dbtp = -np.inf
 
@@ -36,9 +40,22 @@ class RunningLevels:
 
     def _measure(self, sound: Samples) -> None:
         weighted, self._state = scipy.signal.sosfilt(self._sections, sound, axis=0, zi=self._state)
-        self._energies += [float(e) for e in (weighted**2).sum(axis=1).reshape(-1, self._step).sum(axis=1)]
-        self._highest += [float(h) for h in np.abs(sound).max(axis=1).reshape(-1, self._step).max(axis=1)]
+        self._loudness.add((weighted**2).sum(axis=1).reshape(-1, self._step).mean(axis=1))
+        self._see(np.abs(sound).max(axis=1).reshape(-1, self._step).max(axis=1))
         self._peak(sound)
+
+    def _see(self, highest: Samples) -> None:
+        """Keep the highest sample of each stretch; once there are many stretches, each holds two of before."""
+        steps = np.concatenate([self._begun, highest])
+        whole = len(steps) // self._steps_each * self._steps_each
+        self._begun = steps[whole:]
+        self._highest = np.concatenate([self._highest, steps[:whole].reshape(-1, self._steps_each).max(axis=1)])
+        while len(self._highest) >= _MOST_STRETCHES:
+            if len(self._highest) % 2:
+                self._begun = np.concatenate([np.full(self._steps_each, self._highest[-1]), self._begun])
+                self._highest = self._highest[:-1]
+            self._highest = self._highest.reshape(-1, 2).max(axis=1)
+            self._steps_each *= 2
 
     def _peak(self, sound: Samples) -> None:
         # Pieces overlap and fade at their ends, so that no end looks like an edge and every sample stands unfaded in one of them.
@@ -52,8 +69,7 @@ class RunningLevels:
     @property
     def lufs(self) -> float | None:
         """Integrated loudness, None while nothing passed the gates."""
-        found = lufs_of_energies(np.array(self._energies), step_s=_STEP_S, samples_per_step=self._step)
-        return found if np.isfinite(found) else None
+        return self._loudness.lufs
 
     @property
     def true_peak_dbtp(self) -> float | None:
@@ -62,7 +78,8 @@ class RunningLevels:
 
     def waveform(self, points: int) -> Samples:
         """The highest absolute sample of each of so many stretches ``(points,)``, or of every 100 ms where there are fewer."""
-        highest = np.array(self._highest)
+        rest = [self._begun.max()] if len(self._begun) else []
+        highest = np.concatenate([self._highest, rest])
         if len(highest) <= points:
             return highest
         edges = np.linspace(0, len(highest), points, endpoint=False).astype(int)
