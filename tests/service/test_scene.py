@@ -18,6 +18,7 @@ from obsidian_wren.service.history import redo, undo
 from obsidian_wren.service.kept import current_takes
 from obsidian_wren.service.once import begin_reading
 from obsidian_wren.service.overview import overview
+from obsidian_wren.service.rehearsal import BlockCost, buffer_ms
 from obsidian_wren.service.rigs import the_rig
 from routing_truth import faults
 from signals import RATE, noise, sine
@@ -330,6 +331,28 @@ def test_a_block_is_held_or_measured(boathouse):
         living.hold_block(ws, 500.0)
     living.hold_block(ws, None)
     assert not overview(ws).run.block_held
+
+
+def test_a_buffer_is_held_or_measured_and_is_part_of_the_delay(boathouse):
+    ws = boathouse
+    living.start_run(ws)
+    usual = next(d.delay for d in overview(ws).destinations if d.delay)
+    assert (overview(ws).run.buffer_ms, overview(ws).run.buffer_held) == (10.0, False)
+    living.hold_buffer(ws, 40.0)
+    shown = overview(ws).run
+    assert (shown.live, shown.buffer_ms, shown.buffer_held) == (True, 40.0, True)
+    longer = next(d.delay for d in overview(ws).destinations if d.delay)
+    assert longer.edge_ms - usual.edge_ms == pytest.approx(30.0, abs=3.0)
+    with pytest.raises(Refused, match="5 to 200 ms"):
+        living.hold_buffer(ws, 2.0)
+    living.hold_buffer(ws, None)
+    assert (overview(ws).run.buffer_ms, overview(ws).run.buffer_held) == (10.0, False)
+
+
+@pytest.mark.parametrize(("late_ms", "waits_ms"), [(0.0, 10.0), (4.9, 10.0), (5.1, 15.0), (12.0, 25.0), (500.0, 60.0)])
+def test_a_measured_buffer_waits_for_twice_what_a_slow_block_was_late(late_ms, waits_ms):
+    assert buffer_ms(BlockCost(10.0, 0.3, late_ms)) == waits_ms
+    assert buffer_ms(None) == 10.0
 
 
 def test_what_comes_back_is_measured_and_treated_while_live(boathouse):

@@ -65,6 +65,9 @@ def test_cases_listeners_sources_and_routes_answer_with_the_new_state(client):
     assert (body["recorder"]["tracks"], body["recorder"]["format"], body["recorder"]["minutes"]) == (["raw", "mix"], "wav", 30.0)
     body = client.put("/api/run/block", json={"block_ms": 20}).json
     assert body["run"]["block_held"]
+    body = client.put("/api/run/buffer", json={"buffer_ms": 40}).json
+    assert (body["run"]["buffer_ms"], body["run"]["buffer_held"]) == (40.0, True)
+    assert client.put("/api/run/buffer", json={"buffer_ms": 1}).json["code"] == "invalid"
 
 
 @pytest.mark.parametrize(

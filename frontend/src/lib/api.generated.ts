@@ -857,6 +857,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/run/buffer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Hold what waits at each listener, or let the measured one stand. */
+        put: operations["api_hold_buffer_run_buffer_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run/piece": {
         parameters: {
             query?: never;
@@ -2100,6 +2117,17 @@ export interface components {
             block_ms: number | null;
         };
         /**
+         * HoldBuffer
+         * @description What waits at each listener beyond a block; null lets the measured one stand.
+         */
+        HoldBuffer: {
+            /**
+             * Buffer Ms
+             * @default null
+             */
+            buffer_ms: number | null;
+        };
+        /**
          * HumView
          * @description A hum family.
          */
@@ -3319,7 +3347,7 @@ export interface components {
         };
         /**
          * RunView
-         * @description The live run. ``block_ms`` is what it runs in, ``block_costs`` the sizes that were tried with the share of
+         * @description The live run. ``block_ms`` is what it runs in, ``buffer_ms`` what waits at each listener beyond a block, ``block_costs`` the sizes that were tried with the share of
          *     its own time that each takes; ``when_stopped`` what listeners hear when nothing runs.
          */
         RunView: {
@@ -3332,6 +3360,10 @@ export interface components {
             block_held: boolean;
             /** Block Ms */
             block_ms: number;
+            /** Buffer Held */
+            buffer_held: boolean;
+            /** Buffer Ms */
+            buffer_ms: number;
             /** Dropouts */
             dropouts: number;
             /** Live */
@@ -5868,6 +5900,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["HoldBlock"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_hold_buffer_run_buffer_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldBuffer"];
             };
         };
         responses: {

@@ -17,7 +17,7 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import current_takes, inputs_of, now
 from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.service.ports import Player, SoundStream
-from obsidian_wren.service.rehearsal import choose_block, rehearse
+from obsidian_wren.service.rehearsal import buffer_ms, choose_block, rehearse
 from obsidian_wren.service.rigs import simulated_source, the_rig
 from obsidian_wren.service.run import BLOCK_S, LiveRun, Loop, Tell
 from obsidian_wren.service.workshop import Workshop
@@ -66,12 +66,15 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
         rate = stream.rate_hz
         mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
         ws.since = now()
-        cast = _cast(ws, session, stream, specs, {key: entry["channels"] for key, entry in body["listeners"].items()})
+        block_ms = _block_ms(ws, wish.block_ms, specs, mixes, ducking, rate)
+        waiting_ms = wish.buffer_ms if wish.buffer_ms is not None else buffer_ms(ws.block_costs[-1] if ws.block_costs else None)
+        channels = {key: entry["channels"] for key, entry in body["listeners"].items()}
+        cast = _cast(ws, session, stream, specs, channels, waiting_s=waiting_ms / 1000.0)
         ws.run = LiveRun(
             cast.voices, cast.seats, inputs_for(ws, session, rig), mixes, players=cast.players, returns=cast.returns, ducking=ducking,
             tell=_teller(ws), speed=None if rig.source == "browser" else 1.0 if ws.pace == "real" else _FAST,
             urgent=ws.pace == "real",
-            block_s=_block_ms(ws, wish.block_ms, specs, mixes, ducking, rate) / 1000.0, aside=ws.hear_aside, tap=ws.hear_tracks,
+            block_s=block_ms / 1000.0, aside=ws.hear_aside, tap=ws.hear_tracks,
         )  # fmt: skip
         wish.live = True
         ws.run.start()
@@ -88,7 +91,9 @@ class _Cast:
     returns: list[ReturnPath]
 
 
-def _cast(ws: Workshop, session: Session, stream: SoundStream, specs: Sequence[StageSpec], channels: Mapping[str, int]) -> _Cast:
+def _cast(
+    ws: Workshop, session: Session, stream: SoundStream, specs: Sequence[StageSpec], channels: Mapping[str, int], *, waiting_s: float
+) -> _Cast:  # fmt: skip
     rate = stream.rate_hz
     there = [row for row in scene.destinations(ws, session) if row.on and row.kind != "recorder"]
     programs = scene.programs(ws, there)
@@ -104,10 +109,18 @@ def _cast(ws: Workshop, session: Session, stream: SoundStream, specs: Sequence[S
         elif source.kind in ("music", "computer"):
             players[source.key] = ws.world.open_player(source.kind, rate)
     seats = [
-        Seat(row.key, row.place, programs[row.key], own_feed=scene.feed_of(row.kind), rate_hz=rate, channels=channels[row.key])
+        Seat(
+            row.key,
+            row.place,
+            programs[row.key],
+            own_feed=scene.feed_of(row.kind),
+            rate_hz=rate,
+            channels=channels[row.key],
+            waiting_s=waiting_s,
+        )
         for row in there
     ]
-    returns = [ReturnPath(row.key, programs[row.key], rate_hz=rate) for row in there if row.kind in scene.RETURNING]
+    returns = [ReturnPath(row.key, programs[row.key], rate_hz=rate, waiting_s=waiting_s) for row in there if row.kind in scene.RETURNING]
     for path in returns:
         plan = ws.return_plans.get(path.of)
         if plan is not None:
@@ -131,9 +144,9 @@ def _block_ms(
 ) -> float:  # fmt: skip
     """The size of a block: as the person holds it, else the shortest that this machine has time for, by a rehearsal of this very run."""
     if wanted is not None or ws.pace == "fast":
-        # A short rehearsal all the same: what loads with the first block would make it late.
+        # A rehearsal all the same: what loads with the first block would make it late, and the buffer stands on it.
         block_ms = wanted if wanted is not None else 1000.0 * BLOCK_S
-        ws.block_costs = (rehearse(specs, mixes, ducking, rate_hz=rate, block_ms=block_ms, rounds=4),) if ws.pace == "real" else ()
+        ws.block_costs = (rehearse(specs, mixes, ducking, rate_hz=rate, block_ms=block_ms),) if ws.pace == "real" else ()
         return block_ms
     key = len(mixes), len(specs), rate
     ws.block_costs = ws.answers.get(("block", key), lambda: choose_block(specs, mixes, ducking, rate_hz=rate))
@@ -153,6 +166,17 @@ def hold_block(ws: Workshop, block_ms: float | None) -> None:
     refuse_while_recording(ws)
     with ws.sessions.begin() as session:
         scene.live_wish(session).block_ms = block_ms
+    begin_anew(ws, needed=True)
+    ws.changed()
+
+
+def hold_buffer(ws: Workshop, held_ms: float | None) -> None:
+    """Hold what waits at each listener beyond a block, or let the measured one stand (None)."""
+    if held_ms is not None and not 5.0 <= held_ms <= 200.0:
+        raise Refused("range", "A buffer lasts from 5 to 200 ms. Choose a value in between.")
+    refuse_while_recording(ws)
+    with ws.sessions.begin() as session:
+        scene.live_wish(session).buffer_ms = held_ms
     begin_anew(ws, needed=True)
     ws.changed()
 

@@ -10,7 +10,7 @@ import numpy as np
 from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.mix.edge import Edge
+from obsidian_wren.core.mix.edge import WAITING_S, Edge
 from obsidian_wren.core.mix.returns import SAFE, ReturnPlan
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.service.ports import Program, SoundStream, SourceGone
@@ -104,7 +104,9 @@ class PathDelay:
 class Seat:
     """A listener in the run: its program behind an edge, and what was sent to it last."""
 
-    def __init__(self, key: str, number: int, program: Program, *, own_feed: str | None, rate_hz: int, channels: int) -> None:
+    def __init__(
+        self, key: str, number: int, program: Program, *, own_feed: str | None, rate_hz: int, channels: int, waiting_s: float = WAITING_S
+    ) -> None:
         self.key = key
         self.number = number
         self.program = program
@@ -112,7 +114,7 @@ class Seat:
         self.failed = False
         self.channels = channels
         self.sent = Ring(seconds=KEPT_S, rate_hz=rate_hz)
-        self.edge = Edge(from_hz=rate_hz, to_hz=program.takes_hz, channels=channels)
+        self.edge = Edge(from_hz=rate_hz, to_hz=program.takes_hz, channels=channels, waiting_s=waiting_s)
         self._rate_hz = rate_hz
 
     def hear(self, block: Samples) -> None:
@@ -128,13 +130,13 @@ class Seat:
 class ReturnPath:
     """What comes back from a listener: brought to our rate and clock, treated, kept for measuring."""
 
-    def __init__(self, of: str, program: Program, *, rate_hz: int, specs: Sequence[StageSpec] = SAFE) -> None:
+    def __init__(self, of: str, program: Program, *, rate_hz: int, specs: Sequence[StageSpec] = SAFE, waiting_s: float = WAITING_S) -> None:
         self.of = of
         self.program = program
         self.plan: ReturnPlan | None = None
         self.failed = False
         self._rate_hz = rate_hz
-        self._edge = Edge(from_hz=program.rate_hz, to_hz=rate_hz, channels=1)
+        self._edge = Edge(from_hz=program.rate_hz, to_hz=rate_hz, channels=1, waiting_s=waiting_s)
         self._chain = VoiceChain(specs, rate_hz)
         self.raw = Ring(seconds=KEPT_S, rate_hz=rate_hz)
 

@@ -19,19 +19,22 @@ BLOCKS_MS = (10.0, 20.0, 40.0)
 # As late as a block may be in nineteen of twenty cases: what else the machine does comes on top.
 _MOST_SHARE = 0.4
 _ROUNDS = 40
+LEAST_BUFFER_MS, MOST_BUFFER_MS = 10.0, 60.0
 _SHARE_AT = 95.0
 
 
 @dataclass(frozen=True)
 class BlockCost:
-    """The share of a block's own time that it takes to compute, in nineteen of twenty cases."""
+    """The share of a block's own time that it takes to compute, and by how much it outlasts the usual block, ms; both in nineteen of
+    twenty cases."""
 
     block_ms: float
     share: float
+    late_ms: float
 
 
 def rehearse(
-    specs: Sequence[StageSpec], mixes: Sequence[Mix], ducking: Ducking, *, rate_hz: int, block_ms: float, rounds: int = _ROUNDS
+    specs: Sequence[StageSpec], mixes: Sequence[Mix], ducking: Ducking, *, rate_hz: int, block_ms: float
 ) -> BlockCost:  # fmt: skip
     """Run so many blocks; what loads with the first ones has loaded then."""
     count = round(block_ms / 1000.0 * rate_hz)
@@ -40,7 +43,7 @@ def rehearse(
     names = {send.signal for mix in mixes for send in mix.sends}
     noise = np.random.default_rng(3).standard_normal(count) * 0.5
     took = []
-    for _ in range(rounds):
+    for _ in range(_ROUNDS):
         at = time.perf_counter()
         treated = chain.process(noise)
         mixed = engine.process({name: treated for name in names})
@@ -48,7 +51,16 @@ def rehearse(
             edges[key].push(block)
             edges[key].pull(count)
         took.append(time.perf_counter() - at)
-    return BlockCost(block_ms, float(np.percentile(took[len(took) // 4 :], _SHARE_AT)) * 1000.0 / block_ms)
+    took_ms = 1000.0 * np.array(took[len(took) // 4 :])
+    slow_ms = float(np.percentile(took_ms, _SHARE_AT))
+    return BlockCost(block_ms, slow_ms / block_ms, slow_ms - float(np.median(took_ms)))
+
+
+def buffer_ms(cost: BlockCost | None) -> float:
+    """What waits at each listener beyond a block: twice as much as a slow block was late, in steps of 5 ms; the least of it also
+    follows the listener's clock."""
+    late = 0.0 if cost is None else 2.0 * cost.late_ms
+    return float(np.clip(5.0 * np.ceil(late / 5.0), LEAST_BUFFER_MS, MOST_BUFFER_MS))
 
 
 def choose_block(specs: Sequence[StageSpec], mixes: Sequence[Mix], ducking: Ducking, *, rate_hz: int) -> tuple[BlockCost, ...]:

@@ -91,7 +91,7 @@ def live_wish(session: Session) -> LiveWish:
 def _live_wish(session: Session) -> LiveWish:
     row = session.get(LiveWish, 1)
     if row is None:
-        row = LiveWish(id=1, live=False, block_ms=None, case=None, tracks={"tracks": ["treated", "raw"]})
+        row = LiveWish(id=1, live=False, block_ms=None, buffer_ms=None, case=None, tracks={"tracks": ["treated", "raw"]})
         session.add(row)
         session.flush()
     return row

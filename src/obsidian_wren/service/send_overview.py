@@ -208,6 +208,8 @@ def run(ws: Workshop, session: Session) -> views.RunView:
         dropouts=held.dropouts if held else 0, load=round(held.load, 3) if held else 0.0,
         block_ms=1000.0 * held.block_s if held else wish.block_ms or 10.0,
         block_held=wish.block_ms is not None,
+        buffer_ms=1000.0 * held.seats[0].edge.waiting_s if held is not None and held.seats else wish.buffer_ms or 10.0,
+        buffer_held=wish.buffer_ms is not None,
         block_costs=[(cost.block_ms, round(cost.share, 3)) for cost in ws.block_costs],
         priority_raised=bool(held and held.priority_raised),
         marker="sending" if held is not None and live and held.marker_in_flight else "idle",

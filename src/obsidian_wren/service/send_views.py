@@ -211,7 +211,7 @@ class RecorderView(BaseModel):
 
 
 class RunView(BaseModel):
-    """The live run. ``block_ms`` is what it runs in, ``block_costs`` the sizes that were tried with the share of
+    """The live run. ``block_ms`` is what it runs in, ``buffer_ms`` what waits at each listener beyond a block, ``block_costs`` the sizes that were tried with the share of
     its own time that each takes; ``when_stopped`` what listeners hear when nothing runs."""
 
     live: bool
@@ -221,6 +221,8 @@ class RunView(BaseModel):
     load: float
     block_ms: float
     block_held: bool
+    buffer_ms: float
+    buffer_held: bool
     block_costs: list[tuple[float, float]]
     priority_raised: bool
     marker: Literal["idle", "sending"]

@@ -335,13 +335,15 @@ class Proof(Base):
 
 
 class LiveWish(Base):
-    """Whether the person wants to be live, kept so that a run resumes; the block and the common case chosen last. One row."""
+    """Whether the person wants to be live, kept so that a run resumes; the block and the buffer where they are held, and the common case
+    chosen last. One row."""
 
     __tablename__ = "live_wish"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     live: Mapped[bool]
     block_ms: Mapped[float | None]
+    buffer_ms: Mapped[float | None]
     case: Mapped[str | None] = mapped_column(String(20))
     tracks: Mapped[JsonBody] = mapped_column(JSON)
 

@@ -113,6 +113,12 @@ class HoldBlock(BaseModel):
     block_ms: float | None = Field(default=None, ge=2, le=100)
 
 
+class HoldBuffer(BaseModel):
+    """What waits at each listener beyond a block; null lets the measured one stand."""
+
+    buffer_ms: float | None = Field(default=None, ge=5, le=200)
+
+
 class SetUp(BaseModel):
     """A common case."""
 
@@ -237,6 +243,14 @@ def hold_block(body: HoldBlock) -> Response:
     from obsidian_wren.service import living
 
     living.hold_block(workshop(), body.block_ms)
+    return state_answer()
+
+
+def hold_buffer(body: HoldBuffer) -> Response:
+    """Hold what waits at each listener, or let the measured one stand."""
+    from obsidian_wren.service import living
+
+    living.hold_buffer(workshop(), body.buffer_ms)
     return state_answer()
 
 
@@ -376,6 +390,7 @@ ROUTES: tuple[tuple[str, str, Callable[..., Response], type[BaseModel] | None], 
     ("post", "/run/piece", push_live, models.Done),
     ("post", "/run/stop", stop_run, views.Overview),
     ("put", "/run/block", hold_block, views.Overview),
+    ("put", "/run/buffer", hold_buffer, views.Overview),
     ("post", "/returns", treat_returns, views.Overview),
     ("post", "/marker", send_marker, views.Overview),
     ("post", "/clips", load_clip, views.Overview),

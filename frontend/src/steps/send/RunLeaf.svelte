@@ -71,6 +71,17 @@
       <span class="soft">{size} ms takes {(100 * share).toFixed(0)} % of its own time here</span>
     {/each}
   </label>
+  <label class="block">
+    Waiting at each listener
+    <select
+      value={run.buffer_held ? run.buffer_ms : 0}
+      onchange={(e) => void desk.do('PUT', 'run/buffer', { buffer_ms: Number(e.currentTarget.value) || null })}
+    >
+      <option value={0}>{run.buffer_held ? 'as measured' : `${run.buffer_ms} ms, as measured`}</option>
+      {#each [5, 10, 20, 40, 80] as size (size)}<option value={size}>{size} ms</option>{/each}
+    </select>
+    <span class="soft">beyond a block, for blocks that come late</span>
+  </label>
   <h3>Where the time goes</h3>
   <div bind:clientWidth={width}>
     <svg {width} height={paths.length * 34 + 22} role="img" aria-label="Delay of each path">

@@ -7,7 +7,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.resampling import ClockFollower, Resampler
 
-_WAITING_S = 0.01
+WAITING_S = 0.01
 
 
 class Edge:
@@ -17,7 +17,7 @@ class Edge:
     silence and is counted as a dropout; what came while nothing was taken is let go once a second waits.
     """
 
-    def __init__(self, *, from_hz: float, to_hz: float, channels: int, waiting_s: float = _WAITING_S) -> None:
+    def __init__(self, *, from_hz: float, to_hz: float, channels: int, waiting_s: float = WAITING_S) -> None:
         self.dropouts = 0
         self.waiting_s = waiting_s
         self._from_hz, self._to_hz = from_hz, to_hz
