@@ -2,9 +2,9 @@
 
 A voice through a chain into one mix is the measure; beside it, turn by turn, the same with 4 x 4, 8 x 8 and 16 x 16 sources and
 listeners, stereo, half of them ducked. Then a run of every source and listener that ships, over a clock that is as fast as the machine,
-with a call whose clock is off by 200 ppm: gaps, what was learned of the clock, memory. Then the same at the pace of sound, alone, beside a thread of
-the program that never waits, and beside it where the interpreter gives way as late as it usually does. Then the recorder: four hours beside
-four minutes.
+with a call whose clock is off by 200 ppm: gaps, what was learned of the clock, memory. Then the same at the pace of sound, alone, beside a
+thread of the program that never waits, and beside it where the interpreter gives way as late as it usually does. Then the recorder: four
+hours beside four minutes.
 """
 
 from __future__ import annotations

@@ -28,7 +28,6 @@ const GONE = ['lost', 'not-live'];
 export type Theme = 'system' | 'light' | 'dark';
 export type Version = 'raw' | 'treated';
 
-/** Everything that the page knows. One instance, handed down by context-free import. */
 /** What is told five times a second while live: levels, load, how far sources are ducked, the level to each listener, and where its limiter acts. */
 export interface LiveNews {
   level_dbfs: number | null;
@@ -40,6 +39,7 @@ export interface LiveNews {
   recorded_s?: number;
 }
 
+/** Everything that the page knows. One instance, handed down by context-free import. */
 class Desk {
   overview = $state.raw<Overview | null>(null);
   step = $state<StepName>('rig');

@@ -163,20 +163,20 @@ def hold_block(ws: Workshop, block_ms: float | None) -> None:
     """Hold the size of a block, or let the measured one stand (None)."""
     if block_ms is not None and not 2.0 <= block_ms <= 100.0:
         raise Refused("range", "A block lasts from 2 to 100 ms. Choose a value in between.")
-    refuse_while_recording(ws)
-    with ws.sessions.begin() as session:
-        scene.live_wish(session).block_ms = block_ms
-    begin_anew(ws, needed=True)
-    ws.changed()
+    _hold(ws, "block_ms", block_ms)
 
 
 def hold_buffer(ws: Workshop, held_ms: float | None) -> None:
     """Hold what waits at each listener beyond a block, or let the measured one stand (None)."""
     if held_ms is not None and not 5.0 <= held_ms <= 200.0:
         raise Refused("range", "A buffer lasts from 5 to 200 ms. Choose a value in between.")
+    _hold(ws, "buffer_ms", held_ms)
+
+
+def _hold(ws: Workshop, what: str, held_ms: float | None) -> None:
     refuse_while_recording(ws)
     with ws.sessions.begin() as session:
-        scene.live_wish(session).buffer_ms = held_ms
+        setattr(scene.live_wish(session), what, held_ms)
     begin_anew(ws, needed=True)
     ws.changed()
 

@@ -11,7 +11,7 @@ import numpy as np
 from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.mix.ducking import Ducking
-from obsidian_wren.core.mix.edge import Edge
+from obsidian_wren.core.mix.edge import WAITING_S, Edge
 from obsidian_wren.core.mix.engine import Mix, MixEngine
 
 # Under ten the interpreter itself, which answers pages beside the run, takes a share of each.
@@ -19,7 +19,7 @@ BLOCKS_MS = (10.0, 20.0, 40.0)
 # As late as a block may be in nineteen of twenty cases: what else the machine does comes on top.
 _MOST_SHARE = 0.4
 _ROUNDS = 40
-LEAST_BUFFER_MS, MOST_BUFFER_MS = 10.0, 60.0
+_LEAST_BUFFER_MS, _MOST_BUFFER_MS = 1000.0 * WAITING_S, 60.0
 _SHARE_AT = 95.0
 
 
@@ -60,7 +60,7 @@ def buffer_ms(cost: BlockCost | None) -> float:
     """What waits at each listener beyond a block: twice as much as a slow block was late, in steps of 5 ms; the least of it also
     follows the listener's clock."""
     late = 0.0 if cost is None else 2.0 * cost.late_ms
-    return float(np.clip(5.0 * np.ceil(late / 5.0), LEAST_BUFFER_MS, MOST_BUFFER_MS))
+    return float(np.clip(5.0 * np.ceil(late / 5.0), _LEAST_BUFFER_MS, _MOST_BUFFER_MS))
 
 
 def choose_block(specs: Sequence[StageSpec], mixes: Sequence[Mix], ducking: Ducking, *, rate_hz: int) -> tuple[BlockCost, ...]:

@@ -23,9 +23,9 @@
   ] as const);
   const hears = $derived(desk.playing === `clip/${clip.id}`);
 
-  function alter(change: Partial<Clip>): void {
+  function alter(change: Partial<Clip>): Promise<boolean> {
     const { name, key, start_s, end_s } = { ...clip, ...change };
-    void desk.do('PUT', `clips/${clip.id}`, { name, key, start_s, end_s });
+    return desk.do('PUT', `clips/${clip.id}`, { name, key, start_s, end_s });
   }
   function move(which: 'start' | 'end', to: number): void {
     tried = cut({ start, end }, which, to, clip.seconds);
@@ -34,8 +34,7 @@
     const wanted = tried;
     moving = null;
     if (wanted && (wanted.start !== clip.start_s || wanted.end !== clip.end_s)) {
-      const { name, key } = clip;
-      await desk.do('PUT', `clips/${clip.id}`, { name, key, start_s: wanted.start, end_s: wanted.end });
+      await alter({ start_s: wanted.start, end_s: wanted.end });
     }
     if (tried === wanted) tried = null;
   }
@@ -93,9 +92,9 @@
     </p>
   </div>
   <div class="fields">
-    <label>Name <input value={clip.name} onchange={(e) => alter({ name: e.currentTarget.value })} /></label>
+    <label>Name <input value={clip.name} onchange={(e) => void alter({ name: e.currentTarget.value })} /></label>
     <label
-      >Key <select value={clip.key ?? ''} onchange={(e) => alter({ key: e.currentTarget.value || null })}>
+      >Key <select value={clip.key ?? ''} onchange={(e) => void alter({ key: e.currentTarget.value || null })}>
         <option value="">none</option>
         {#each KEYS as key (key)}<option value={key}>{key}</option>{/each}
       </select></label

@@ -66,9 +66,7 @@ def _lowest_played_hz(samples: Samples, rate_hz: float) -> float | None:
         power_spectrum(frame, rate_hz=rate_hz, frame_s=_FRAME_S) for frame in samples[: len(samples) // count * count].reshape(-1, count)
     ]
     bands = [third_octaves(spectrum) for spectrum in spectra]
-    levels = np.array([[band.level_dbfs for band in row] for row in bands])
-    if not np.isfinite(levels).all():
-        levels = np.maximum(levels, power_db(1e-20))
+    levels = np.maximum([[band.level_dbfs for band in row] for row in bands], power_db(1e-20))
     resting, played = np.percentile(levels, [10, 90], axis=0)
     carries = (played - resting >= _COMES_AND_GOES_DB) & (played >= played.max() - _UNDER_STRONGEST_DB)
     slope = _SKIRT_DB * np.arange(len(played))
