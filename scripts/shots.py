@@ -39,7 +39,7 @@ TAKES = (
 @contextlib.contextmanager
 def serving(data: str, *options: str) -> Iterator[str]:
     """The demo over a data folder; gives its address."""
-    command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--port", "0", "--data", data, *options]
+    command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--no-token", "--port", "0", "--data", data, *options]
     program = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     try:
         url = None

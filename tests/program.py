@@ -12,16 +12,17 @@ import sys
 os.environ["PYTHONPATH"] = str(pathlib.Path(__file__).parent)
 _FORKS = multiprocessing.get_context("forkserver")
 _FORKS.set_forkserver_preload(["loaded"])
-_PATIENCE_S = 60.0
+_PATIENCE_S = 300.0
 
 
 def _main(told, arguments):
     os.dup2(told.fileno(), 1)
     sys.stdout = os.fdopen(1, "w", buffering=1)
     from obsidian_wren.cli import main
-    from short import shorten
+    from short import fix_what_the_machine_chooses, shorten
 
     shorten()
+    fix_what_the_machine_chooses()
     sys.exit(main(list(arguments)))
 
 
@@ -35,16 +36,18 @@ class Program:
         self._process.start()
         told.close()
         assert hears.poll(_PATIENCE_S), "the program did not start"
-        self.url = re.search(rb"http://[\d.:]+/", os.read(hears.fileno(), 4096)).group().decode()
+        told = re.search(r"(http://[\d.:]+/)(?:\?token=([\w-]+))?", os.read(hears.fileno(), 4096).decode())
+        # Where a person goes, and what a script says to be let in.
+        self.address, self.url, self.token = told.group(0), told.group(1), told.group(2)
         self._hears = hears
 
     def end(self):
         """As a person ends it."""
         self._process.terminate()
-        self._process.join(timeout=20)
+        self._process.join(timeout=_PATIENCE_S)
         assert not self._process.is_alive()
 
     def kill(self):
         """As a power cut ends it."""
         self._process.kill()
-        self._process.join(timeout=20)
+        self._process.join(timeout=_PATIENCE_S)

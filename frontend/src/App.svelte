@@ -1,8 +1,9 @@
 <script lang="ts">
   import { onMount } from 'svelte';
-  import { level } from './lib/format';
+  import { level, timeOfDay } from './lib/format';
   import { onKey } from './lib/keys';
   import { desk, type Theme } from './lib/state.svelte';
+  import Findings from './parts/Findings.svelte';
   import Foot from './parts/Foot.svelte';
   import Help from './parts/Help.svelte';
   import LevelDiagram from './parts/LevelDiagram.svelte';
@@ -19,6 +20,13 @@
 
   const THEMES: Theme[] = ['system', 'light', 'dark'];
   const overview = $derived(desk.overview);
+  /** A moment without a connection, as at a restart, is not worth a word. */
+  let lost = $state<number | null>(null);
+  $effect(() => {
+    const since = desk.lostSince;
+    const waiting = setTimeout(() => (lost = since), since === null ? 0 : 1500);
+    return () => clearTimeout(waiting);
+  });
   const settled = $derived(overview?.steps.filter((step) => step.status === 'settled').length ?? 0);
 
   function chooseRig(select: HTMLSelectElement): void {
@@ -52,7 +60,7 @@
 
 <Patterns />
 {#if overview}
-  <div class="page">
+  <div class="page" class:old={lost !== null}>
     <header>
       <svg class="bird" viewBox="0 0 32 24" width="28" height="21" aria-hidden="true">
         <path
@@ -104,12 +112,24 @@
       live={overview.run.live ? (desk.live?.to ?? {}) : {}}
     />
     <StepStrip steps={overview.steps} />
-    {#if overview.derivable}
-      <div class="again">
-        <span>Something changed under {overview.derivable}.</span>
-        <button type="button" onclick={() => void desk.do('POST', 'derive')}>Derive again</button>
-      </div>
-    {:else}<span></span>{/if}
+    <div>
+      {#if lost !== null}
+        <p class="lost" role="status">
+          <Mark kind="fault" />
+          <span
+            >No connection to the program. What is shown is from {timeOfDay(lost)} and may be old. It comes back by itself
+            when the program runs.</span
+          >
+        </p>
+      {/if}
+      <Findings findings={overview.findings} />
+      {#if overview.derivable}
+        <div class="again">
+          <span>Something changed under {overview.derivable}.</span>
+          <button type="button" onclick={() => void desk.do('POST', 'derive')}>Derive again</button>
+        </div>
+      {/if}
+    </div>
     <main>
       {#if desk.step === 'rig'}<RigStep {overview} />
       {:else if desk.step === 'quiet'}<QuietStep {overview} />
@@ -193,6 +213,20 @@
   .again button {
     border-color: var(--ink);
     font-weight: 600;
+  }
+  .lost {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    padding: 7px 12px;
+    margin: 0;
+    border-bottom: 1px solid var(--rule);
+    background: var(--sheet);
+    font-weight: 600;
+  }
+  /* What may be old is dimmed; the sentence that says so is not. */
+  .old > :global(*:not(:has(.lost))) {
+    opacity: 0.55;
   }
   .gap {
     flex: 1;

@@ -1,17 +1,20 @@
 """The command line: the same services without a screen.
 
-``--json`` prints one JSON object on standard output. Errors are one sentence on standard error, with exit code 2.
+``--json`` prints one JSON object on standard output. Errors are one sentence on standard error, with exit code 2. What takes long tells a
+terminal how far it is, and Ctrl-C ends it. ``OBSIDIAN_WREN_TRACE=1`` shows where a fault inside came from.
 """
 
 from __future__ import annotations
 
 import argparse
+import dataclasses
 import json
+import math
 import os
 import sys
 import tempfile
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NoReturn
 
 if TYPE_CHECKING:
     from obsidian_wren.service.ports import PushedStream, World
@@ -24,16 +27,41 @@ for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
     os.environ.setdefault(_name, "1")
 
 
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        """One sentence, as for any other error."""
+        said = message[:1].upper() + message[1:].rstrip(".")
+        self.exit(2, f"{said}. See “{self.prog} --help”.\n")
+
+
+def _finite(text: str) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(text)
+    return value
+
+
+# What argparse names in its sentence.
+_finite.__name__ = "number"
+
+
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="obsidian-wren", description="Calibrate one microphone in one room.")
+    parser = _Parser(prog="obsidian-wren", description="Calibrate one microphone in one room.")
     commands = parser.add_subparsers(dest="command", required=True)
     for name, text in (("demo", "start with the boathouse data"), ("serve", "start with your own")):
         serve = commands.add_parser(name, help=text)
         serve.add_argument("--port", type=int, default=DEFAULT_PORT)
         serve.add_argument("--data", type=Path, default=None, help="data folder")
+        serve.add_argument(
+            "--no-token", action="store_true", help="let every user of this machine in, for scripts on machines with one user"
+        )
         serve.add_argument("--fast", action="store_true", help="simulated takes as fast as they can, not at the pace of real time")
         if name == "demo":
             serve.add_argument("--prepare", action="store_true", help="fill the data folder and the kernel cache, then end")
+    doctor = commands.add_parser("doctor", help="look through a data folder, and put right what can be")
+    doctor.add_argument("--data", type=Path, default=None, help="data folder")
+    doctor.add_argument("--repair", action="store_true", help="put right what can be; what cannot be read is put aside, never deleted")
+    doctor.add_argument("--json", action="store_true")
     read = commands.add_parser("read", help="measure a sound file").add_subparsers(dest="what", required=True)
     for name in ("level", "quiet", "talk"):
         one = read.add_parser(name)
@@ -59,8 +87,8 @@ def _parser() -> argparse.ArgumentParser:
     simulate = commands.add_parser("simulate", help="take from a simulated world")
     simulate.add_argument("spec", type=Path, metavar="SPEC.json")
     simulate.add_argument("--take", required=True, choices=("rest", "in-use", "muted", "talk", "loud", "soft", "passage"))
-    simulate.add_argument("--seconds", type=float, required=True)
-    simulate.add_argument("--gain", type=float, default=None, help="turn the preamp to this gain in dB first")
+    simulate.add_argument("--seconds", type=_finite, required=True)
+    simulate.add_argument("--gain", type=_finite, default=None, help="turn the preamp to this gain in dB first")
     simulate.add_argument("out", type=Path, metavar="OUT")
     simulate.add_argument("--json", action="store_true")
     return parser
@@ -69,27 +97,38 @@ def _parser() -> argparse.ArgumentParser:
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     chosen = _parser().parse_args(arguments)
-    from obsidian_wren.service.errors import Refused
-    from obsidian_wren.store.folder import FolderError
+    from obsidian_wren.core.told import Told
 
     try:
         if chosen.command in ("serve", "demo"):
             return _serve(chosen)
+        if chosen.command == "doctor":
+            return _doctor(chosen)
         return _work(chosen)
-    except (Refused, FolderError) as error:
-        sentence = str(error)
-    except ValueError as error:
-        from obsidian_wren.core.measure.faults import BadTake
-        from obsidian_wren.formats.calibration import BadCalibration
-        from obsidian_wren.standins.spec import BadSpec
-
-        if not isinstance(error, (BadTake, BadCalibration, BadSpec)):
-            raise
+    except Told as error:
         sentence = str(error)
     except KeyboardInterrupt:
         return 130
+    except BrokenPipeError:
+        # Whoever read the output has enough of it.
+        sys.stdout = open(os.devnull, "w")  # noqa: PTH123, SIM115
+        return 0
+    except MemoryError:
+        sentence = "There is not enough memory for this. Close other programs, or use a shorter file."
+    except OSError as error:
+        sentence = f"The system refused: {error.strerror or 'the disk failed'}. Check the file, the folder and the free space."
+    except Exception:
+        if os.environ.get("OBSIDIAN_WREN_TRACE"):
+            raise
+        sentence = "This failed inside, and nothing was written. Try another file; OBSIDIAN_WREN_TRACE=1 shows where it failed."
     print(sentence, file=sys.stderr)
     return 2
+
+
+def _progress(share: float) -> None:
+    """How far it is, for somebody who looks."""
+    if sys.stderr.isatty():
+        print(f"\r{share:4.0%}" if share < 1.0 else "\r     \r", end="", file=sys.stderr, flush=True)
 
 
 def _work(chosen: argparse.Namespace) -> int:
@@ -97,17 +136,17 @@ def _work(chosen: argparse.Namespace) -> int:
 
     match chosen.command, getattr(chosen, "what", None):
         case "read", "level":
-            answer = files.read_level_file(chosen.file, channel=chosen.channel)
+            answer = files.read_level_file(chosen.file, channel=chosen.channel, progress=_progress)
         case "read", "quiet":
             answer = files.read_quiet_file(chosen.file, channel=chosen.channel)
         case "read", _:
-            answer = files.read_talk_file(chosen.file, quiet=chosen.quiet, channel=chosen.channel)
+            answer = files.read_talk_file(chosen.file, quiet=chosen.quiet, channel=chosen.channel, progress=_progress)
         case "plan", _:
             answer = files.plan_files(
                 chosen.quiet, chosen.talk, chosen.out, in_use=chosen.in_use, mic_response=chosen.mic_response, channel=chosen.channel
             )
         case "render", _:
-            answer = files.render_file(chosen.calibration, chosen.source, chosen.out, channel=chosen.channel)
+            answer = files.render_file(chosen.calibration, chosen.source, chosen.out, channel=chosen.channel, progress=_progress)
         case _:
             answer = _simulate(chosen)
     for note in answer.notes:
@@ -119,6 +158,9 @@ def _work(chosen: argparse.Namespace) -> int:
     return 0
 
 
+_LONGEST_SIMULATED_S = 3600.0
+
+
 def _simulate(chosen: argparse.Namespace) -> Any:
     from obsidian_wren.formats.sound import write_sound
     from obsidian_wren.service.errors import Refused
@@ -126,7 +168,7 @@ def _simulate(chosen: argparse.Namespace) -> Any:
     from obsidian_wren.standins.spec import read_spec
     from obsidian_wren.standins.world import SimulatedRig
 
-    if not 0.1 <= chosen.seconds <= 3600.0:
+    if not 0.1 <= chosen.seconds <= _LONGEST_SIMULATED_S:
         raise Refused("seconds", "A simulated take lasts between 0.1 s and 1 h. Choose a length in between.")
     rig = SimulatedRig(read_spec(chosen.spec))
     if chosen.gain is not None:
@@ -166,12 +208,42 @@ def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
         print(f"{kind + ' ' + name:24} {value:g} {setting['unit']}  {setting['because']}")
 
 
-def _serve(chosen: argparse.Namespace) -> int:
+_OWN_DATA = Path(".local") / "share" / "obsidian-wren"
+
+
+def _doctor(chosen: argparse.Namespace) -> int:
+    """0 where all is well or was put right, 1 where something is not."""
+    from obsidian_wren.service import doctor
+    from obsidian_wren.service.errors import Refused
     from obsidian_wren.store.folder import DataFolder
+
+    path = chosen.data or Path.home() / _OWN_DATA
+    if not path.is_dir():
+        raise Refused("no-folder", f"There is no data folder {path}. Name it with --data.")
+    os.umask(0o077)
+    folder = DataFolder(path)
+    found = doctor.repair(folder, _world()) if chosen.repair else doctor.examine(folder)
+    folder.close()
+    if chosen.json:
+        print(json.dumps({"data": str(path), "troubles": [dataclasses.asdict(trouble) for trouble in found]}, ensure_ascii=False))
+    else:
+        for trouble in found:
+            print(f"{trouble.sentence} {'Put right.' if trouble.put_right else trouble.action}")
+        if not found:
+            print(f"All is well in {path}.")
+    return 0 if all(trouble.put_right for trouble in found) else 1
+
+
+def _serve(chosen: argparse.Namespace) -> int:
+    from obsidian_wren.service.token import token_of
+    from obsidian_wren.store.folder import DataFolder
+    from obsidian_wren.web.access import Access
     from obsidian_wren.web.server import bind, serve
 
+    # Whatever is written from here on is its owner's alone.
+    os.umask(0o077)
     demo = chosen.command == "demo"
-    path = chosen.data or (Path("demo-data") if demo else Path.home() / ".local" / "share" / "obsidian-wren")
+    path = chosen.data or (Path("demo-data") if demo else Path.home() / _OWN_DATA)
     folder = DataFolder(path)
     if demo and not folder.database.exists():
         _fill(folder)
@@ -188,8 +260,11 @@ def _serve(chosen: argparse.Namespace) -> int:
 
         return open_workshop(folder, _world(), pace="fast" if chosen.fast else "real")
 
-    print(f"Obsidian Wren is at http://127.0.0.1:{listening.getsockname()[1]}/  (data in {path}; end with Ctrl-C)", flush=True)
-    serve(open_the_workshop, listening)
+    port = listening.getsockname()[1]
+    token = None if chosen.no_token else token_of(folder.path / "token")
+    address = f"http://127.0.0.1:{port}/" + (f"?token={token}" if token else "")
+    print(f"Obsidian Wren is at {address}  (data in {path}; end with Ctrl-C)", flush=True)
+    serve(open_the_workshop, listening, Access(token, port))
     return 0
 
 
@@ -209,7 +284,11 @@ def _fill(folder: DataFolder) -> None:
     from obsidian_wren.service.opening import fill_with_boathouse, open_workshop
 
     print("Doing the boathouse's calibration; this is done once.", flush=True)
-    fill_with_boathouse(open_workshop(folder, _world(), pace="fast"))
+    ws = open_workshop(folder, _world(), pace="fast")
+    fill_with_boathouse(ws)
+    if ws.copier is not None:
+        ws.copier.stop()
+    ws.sessions.close()
 
 
 if __name__ == "__main__":

@@ -104,7 +104,7 @@ def test_a_port_in_use(tmp_path, capsys):
 def test_a_second_program_on_the_same_folder_says_so(workshop):
     done = subprocess.run(
         [sys.executable, "-m", "obsidian_wren.cli", "serve", "--data", str(workshop.folder.path), "--port", "0"],
-        capture_output=True, text=True, check=False, timeout=60,
+        capture_output=True, text=True, check=False, timeout=300,
     )  # fmt: skip
     assert done.returncode == 2
     assert "Another Obsidian Wren already works in" in done.stderr

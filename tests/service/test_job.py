@@ -1,7 +1,5 @@
 """The job through the services: from an empty folder to a proof, on the simulated boathouse."""
 
-import time
-
 import numpy as np
 import pytest
 import soundfile
@@ -13,17 +11,11 @@ from obsidian_wren.service.overview import overview
 from obsidian_wren.service.views import BandValue
 from rigging import change, preamp, use_boathouse
 from signals import RATE, noise, sine, voice
+from waiting import wait_until
 
 
 def status(ws):
     return {step.name: step.status for step in overview(ws).steps}
-
-
-def wait_until(what, seconds=20.0):
-    end = time.monotonic() + seconds
-    while not what():
-        assert time.monotonic() < end, "it did not happen in time"
-        time.sleep(0.05)
 
 
 def test_an_empty_folder_knows_nothing(workshop):

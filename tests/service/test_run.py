@@ -3,7 +3,6 @@
 import os
 import sys
 import threading
-import time
 
 import numpy as np
 import pytest
@@ -16,10 +15,12 @@ from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import MarkerSearch, feed_path
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.devices.browser import BrowserStream
+from obsidian_wren.service import run as run_module
 from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.service.ports import ProgramSettings, SourceGone
 from obsidian_wren.service.run import LiveRun, Loop
 from signals import RATE, noise, sine
+from waiting import PATIENCE_S, Clock, wait_until
 
 
 class Ear:
@@ -117,7 +118,7 @@ def test_the_marker_goes_into_every_path_once_and_each_feed_has_its_own():
     run.send_marker(-45.0, {"a": -20.0, "b": -20.0}, keep)
     assert run.marker_in_flight
     step_through(run, sound[RATE:])
-    assert done.wait(20)
+    assert done.wait(PATIENCE_S)
     assert not run.marker_in_flight
     edge = run.seats[0].edge.delay_s * RATE
     assert delay_of(found["a"], "raw") == pytest.approx(edge, abs=2)
@@ -173,7 +174,7 @@ def test_a_source_that_ends_stops_the_run_with_its_sentence():
     stream = Ends()
     run = run_of(stream, (), chain=(), speed=1.0)
     run.start()
-    assert run.finished.wait(5)
+    assert run.finished.wait(PATIENCE_S)
     assert run.stopped_why == "The source went away."
     assert stream.closed
 
@@ -191,9 +192,8 @@ def test_a_failure_inside_never_reaches_a_listener_as_noise():
     ear = Ear("b", "feed b")
     run = run_of(Broken(), (ear,))
     run.start()
-    time.sleep(0.1)
+    wait_until(lambda: ear.blocks)
     run.stop()
-    assert ear.blocks
     assert not np.concatenate(ear.blocks).any()
 
 
@@ -208,15 +208,16 @@ def test_one_broken_listener_is_told_once():
     assert [kind for kind, _ in told] == ["trouble"]
 
 
-def test_a_paced_run_keeps_to_the_clock():
-    told = []
-    ear = Ear("b", "feed b")
+def test_a_paced_run_keeps_to_the_clock(monkeypatch):
+    clock, told, ear = Clock(), [], Ear("b", "feed b")
+    monkeypatch.setattr(run_module, "time", clock)
     run = run_of(Loop(noise(0.05, 1.0), RATE), (ear,), chain=(), tell=lambda k, b: told.append(k), speed=1.0)
+    began = clock.now
     run.start()
-    time.sleep(1.0)
+    wait_until(lambda: ear.position >= RATE)
     run.stop()
-    # It may lag by what a busy machine costs, but it never runs ahead.
-    assert 0.2 * RATE < ear.position <= 1.3 * RATE
+    # As much sound as time, but for the block that is on its way and what loads with the first.
+    assert ear.position / RATE == pytest.approx(clock.now - began, abs=0.05)
     assert "live" in told
 
 
@@ -224,10 +225,7 @@ def test_a_run_asks_busy_threads_to_give_way_sooner_while_it_lasts():
     sys.setswitchinterval(usual := 0.005)
     run = make(noise(0.05, 0.5), Ear("b", "feed b"))
     run.start()
-    end = time.monotonic() + 10
-    while sys.getswitchinterval() > usual / 10:
-        assert time.monotonic() < end
-        time.sleep(0.001)
+    wait_until(lambda: sys.getswitchinterval() <= usual / 10)
     run.stop()
     assert sys.getswitchinterval() == usual
 
@@ -288,10 +286,7 @@ def test_what_each_limiter_takes_is_told_while_it_acts():
     voices = [VoicePath("voice", Loop(sound, RATE), ())]
     run = LiveRun(voices, seats, {}, mixes, ducking=DUCKING, tell=lambda kind, news: told.append((kind, news)), speed=None)
     run.start()
-    end = time.monotonic() + 20
-    while sum(kind == "live" for kind, _ in told) < 3:
-        assert time.monotonic() < end
-        time.sleep(0.01)
+    wait_until(lambda: sum(kind == "live" for kind, _ in told) >= 3)
     run.stop()
     limited = [news["limited"] for kind, news in told if kind == "live"][1:]
     assert all(set(found) == {"loud"} for found in limited)

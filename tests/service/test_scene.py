@@ -1,7 +1,6 @@
 """Who hears what: cases, routes that are refused, pins, clips, and a run that goes on after a restart."""
 
 import io
-import time
 
 import numpy as np
 import pytest
@@ -22,6 +21,7 @@ from obsidian_wren.service.rehearsal import BlockCost, buffer_ms
 from obsidian_wren.service.rigs import the_rig
 from routing_truth import faults
 from signals import RATE, noise, sine
+from waiting import wait_until
 
 
 def listener(ws, key):
@@ -272,10 +272,7 @@ def test_a_second_microphone_runs_through_a_chain_of_its_own(boathouse):
     assert any(sentence.startswith("Hum of 50 Hz at −61 dBFS: 3 narrow cuts") for sentence in said)
     living.start_run(ws)
     ws.run._tap = lambda signals, mixed: tapped.append((signals["second raw"], signals["second treated"]))
-    end = time.monotonic() + 30
-    while len(tapped) < 600:
-        assert time.monotonic() < end
-        time.sleep(0.02)
+    wait_until(lambda: len(tapped) >= 600)
     living.stop_run(ws)
     raw, treated = (np.concatenate(part) for part in zip(*tapped, strict=True))
     lines = [steady_spectrum(sound, rate_hz=RATE).mean_square[[50, 100, 150]] for sound in (raw, treated)]
@@ -362,9 +359,7 @@ def test_what_comes_back_is_measured_and_treated_while_live(boathouse):
     living.start_run(ws)
     with pytest.raises(Refused, match="Too little has come back"):
         living.treat_returns(ws)
-    end = time.monotonic() + 30
-    while ws.programs["call"].returned_position < 12 * RATE and time.monotonic() < end:
-        time.sleep(0.05)
+    wait_until(lambda: ws.programs["call"].returned_position >= 12 * RATE)
     assert living.treat_returns(ws) == 1
     (back,) = overview(ws).returns
     assert back.after.lufs == pytest.approx(-18.0, abs=1.0)

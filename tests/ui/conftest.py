@@ -10,8 +10,8 @@ from playwright.sync_api import expect, sync_playwright
 
 from program import Program
 
-# The first action after a start also loads what computes, and another worker may hold the other core.
-expect.set_options(timeout=20_000)
+# Waits end with what they wait for; the bound only ends what would never come, on the slowest machine.
+expect.set_options(timeout=180_000)
 
 QUIET_FLAGS = ["--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
 
@@ -26,7 +26,7 @@ def start(tmp_path):
         if data is not None:
             shutil.copytree(data, folder)
         running.append(Program(folder, *options))
-        return running[-1].url
+        return running[-1].address
 
     yield go
     for program in running:
@@ -46,7 +46,7 @@ def start_again(boathouse_data, tmp_path):
         if running:
             running[-1].kill()
         running.append(Program(tmp_path / "again", "--fast", port=port))
-        return running[-1].url
+        return running[-1].address
 
     yield go
     running[-1].end()
@@ -77,13 +77,14 @@ def browse(launch):
     def go(url, *flags, permissions=(), init=None):
         browser = launch(*flags)
         context = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=list(permissions))
+        context.set_default_timeout(180_000)
         opened.append(browser if flags else context)
         page = context.new_page()
         page.on("pageerror", lambda error: errors.append(str(error)))
         if init:
             page.add_init_script(init)
         page.goto(url)
-        page.get_by_role("navigation", name="Steps").wait_for(timeout=30_000)
+        page.get_by_role("navigation", name="Steps").wait_for(timeout=180_000)
         return page
 
     yield go

@@ -2,7 +2,9 @@
 
 import re
 
-SLOW = 60_000
+from playwright.sync_api import expect
+
+SLOW = 180_000
 
 
 def step(page, name):
@@ -25,3 +27,27 @@ def number(page, name):
     """The number of a line in the slip."""
     text = page.locator(".fact", has=page.get_by_role("heading", name=name, exact=True)).locator(".head .num").inner_text()
     return float(re.search(r"[−-]?[\d.]+", text).group().replace("−", "-"))
+
+
+# Keeps at the page's root every text that the live mark of the head had, however short it stood there.
+LOG_LIVE = r"""
+    const seen = [];
+    new MutationObserver(() => {
+        const now = document.querySelector('header .live')?.innerText.trim().split(/\s/)[0];
+        if (!now || now === seen.at(-1)) return;
+        seen.push(now);
+        document.documentElement.dataset.seen = seen.join(' ');
+    }).observe(document, { subtree: true, childList: true, characterData: true });
+"""
+
+
+def seconds_taken(page, seconds):
+    """Wait until a take of fifteen seconds has so many of them."""
+    left = "|".join(str(n) for n in range(15 - seconds + 1))
+    expect(page.get_by_role("timer")).to_have_text(re.compile(rf"^({left}) s left"))
+
+
+def seconds_recorded(page, seconds):
+    """Wait until the file in hand has so many seconds."""
+    counted = "|".join(f"00:{n:02d}" for n in range(seconds, 60))
+    expect(page.get_by_text(re.compile(rf"Recording, file \d+: ({counted})"))).to_be_visible()

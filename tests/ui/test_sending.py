@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from handling import SLOW, button, leaf, step
+from handling import SLOW, button, leaf, seconds_recorded, step
 from playwright.sync_api import expect
 
 LISTENERS = {
@@ -96,10 +96,17 @@ def test_a_program_set_wrong_is_caught_in_silence_and_by_sound_and_mended(send):
     expect(call.get_by_text("Its own noise removal is on")).to_be_visible()
     expect(call.get_by_text("Lets you hear yourself, late")).to_be_visible()
     button(page, "Start live").click()
-    # Half a minute of speech is more than it needs to be told.
-    page.wait_for_timeout(9000)
-    button(page, "Send the marker").click()
-    expect(call.get_by_text("Something cleans the voice a second time")).to_be_visible(timeout=SLOW)
+    cleaned = call.get_by_text("Something cleans the voice a second time")
+    proofs = re.compile(r"voice arrives, \d+ ms|Sends your voice back")
+    # Told as soon as enough was said since it is live.
+    for _ in range(20):
+        button(page, "Send the marker").click()
+        expect(button(page, "Send the marker")).to_be_enabled()
+        expect(call.get_by_text(proofs).first).to_be_visible()
+        if cleaned.count():
+            break
+        page.wait_for_timeout(1000)
+    expect(cleaned).to_be_visible()
     expect(call.get_by_text(re.compile(r"Sends your voice back to you, \d+ ms later"))).to_be_visible()
     leaf(page, "Programs")
     page.get_by_label("Noise removal").uncheck()
@@ -133,9 +140,10 @@ def test_clips_and_the_recorder(send, tmp_path):
     page.get_by_label("called").fill("Ferry walk")
     button(page, "Record").click()
     page.keyboard.press("Shift+Digit1")
-    page.wait_for_timeout(1500)
+    seconds_recorded(page, 1)
     button(page, "New file here").click()
-    page.wait_for_timeout(1200)
+    expect(page.get_by_text("Recording, file 2")).to_be_visible()
+    seconds_recorded(page, 1)
     button(page, "Stop recording").click()
     evidence = region(page, "Evidence")
     expect(evidence.get_by_role("link", name="Download")).to_have_count(6, timeout=SLOW)

@@ -6,6 +6,7 @@ import pytest
 import soundfile
 
 from bad_sounds import BAD_FILES, make
+from obsidian_wren.store.folder import FolderError
 from obsidian_wren.web.app import ROUTES, create_app
 from obsidian_wren.web.front import Front
 from signals import RATE, room
@@ -99,11 +100,23 @@ def test_the_event_stream_ends_with_the_program(client, workshop):
     assert list(stream) == []
 
 
-def test_too_many_pages_are_refused_so_that_the_rest_still_work(client, workshop):
+def test_of_too_many_streams_the_oldest_goes_first(client, workshop):
     held = [workshop.bus.listen() for _ in range(12)]
-    assert client.get("/api/events").json["code"] == "pages"
-    workshop.bus.leave(held[0])
-    assert client.get("/api/events").status_code == 200
+    stream = client.get("/api/events").response
+    assert b"hello" in next(stream)
+    assert held[0].get_nowait() == ("end", {})
+    assert workshop.bus.places_taken == 12
+    workshop.changed()
+    assert held[1].get_nowait()[0] == "changed"
+    assert b"changed" in next(stream)
+
+
+def test_places_are_given_back_whatever_becomes_of_a_stream(client, workshop):
+    for _ in range(30):
+        assert client.head("/api/events").status_code == 200
+        # Nobody reads its first line.
+        client.get("/api/events").close()
+    assert workshop.bus.places_taken == 0
 
 
 def test_a_page_that_does_not_read_loses_its_oldest_messages_only(workshop):
@@ -142,12 +155,16 @@ def test_the_front_serves_the_page_and_nothing_else():
         assert ask(front, path)["status"].startswith("404")
 
 
-def test_a_start_that_fails_is_told_in_a_sentence():
+@pytest.mark.parametrize(
+    "error, says", [(FolderError("disk", "The disk failed. Check it."), "The disk failed. Check it."), (OSError("/secret/path"), "doctor")]
+)
+def test_a_start_that_fails_is_told_in_a_sentence(error, says):
     def load():
-        raise OSError("the disk is gone")
+        raise error
 
     front = Front(load)
     front.start()
     answer = ask(front, "/api/state")
     assert answer["status"].startswith("503")
-    assert b"the disk is gone" in answer["body"]
+    assert says in json.loads(answer["body"])["sentence"]
+    assert b"secret" not in answer["body"]

@@ -1,7 +1,6 @@
 """Send over HTTP: every route answers with the new state or a sentence, and what is heard comes as sound."""
 
 import io
-import time
 
 import numpy as np
 import pytest
@@ -10,6 +9,7 @@ import soundfile
 from obsidian_wren.service import clips
 from obsidian_wren.web.app import create_app
 from signals import RATE, sine
+from waiting import wait_until
 
 
 @pytest.fixture
@@ -31,12 +31,9 @@ def listener(body, key):
     return next(entry for entry in body["destinations"] if entry["key"] == key)
 
 
-def wait_until(client, what, seconds=30.0):
-    end = time.monotonic() + seconds
-    while not what(body := client.get("/api/state").json):
-        assert time.monotonic() < end, "it did not happen in time"
-        time.sleep(0.1)
-    return body
+def state_when(client, what):
+    """The first state that is as wanted."""
+    return wait_until(lambda: body if what(body := client.get("/api/state").json) else None)
 
 
 def wav_of(answer):
@@ -138,7 +135,7 @@ def test_the_whole_way_from_a_case_to_a_proof_and_a_recording(live):
     assert {row["track"] for row in body["recordings"]} == {"treated voice", "raw voice", "The editor"}
     assert live.post(f"/api/clips/{body['clips'][0]['id']}/press", json={}).status_code == 200
     live.post("/api/marker")
-    body = wait_until(live, lambda state: listener(state, "call")["proof"] is not None)
+    body = state_when(live, lambda state: listener(state, "call")["proof"] is not None)
     proof = listener(body, "call")["proof"]
     assert proof["good"], proof
     assert proof["verdicts"][0]["code"] == "treated"
@@ -166,7 +163,7 @@ def test_wrong_things_in_a_program_are_told_by_sound(live):
     live.patch("/api/destinations/stream/program", json={"latency_ms": 300})
     live.post("/api/run/start", json={})
     live.post("/api/marker")
-    body = wait_until(live, lambda state: listener(state, "stream")["proof"] is not None)
+    body = state_when(live, lambda state: listener(state, "stream")["proof"] is not None)
     first = {key: listener(body, key)["proof"]["verdicts"][0]["code"] for key in ("call", "game-chat", "stream", "headphones")}
     assert first == {"call": "wrong feed", "game-chat": "treated", "stream": "late", "headphones": "no voice"}
     assert "pick “Wren: call”" in listener(body, "call")["proof"]["verdicts"][0]["advice"]

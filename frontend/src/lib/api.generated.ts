@@ -369,7 +369,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events: ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``. */
+        /** Server-sent events: ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``, and ``still`` where nothing else comes, so that silence means that the program is gone. */
         get: operations["api_events_events_get"];
         put?: never;
         post?: never;
@@ -1646,6 +1646,8 @@ export interface components {
         ClipView: {
             /** End S */
             end_s: number;
+            /** Fault */
+            fault: string | null;
             /** Id */
             id: number;
             /** Key */
@@ -1944,6 +1946,18 @@ export interface components {
             threshold_dbfs: number;
         };
         /**
+         * FindingView
+         * @description Something in the data folder that is not as it should be, and what to do.
+         */
+        FindingView: {
+            /** Action */
+            action: string;
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * FlatTopsView
          * @description Clipping.
          */
@@ -2185,7 +2199,7 @@ export interface components {
              *       24
              *     ]
              */
-            bits: number[];
+            bits: (8 | 16 | 24 | 32)[];
             /**
              * Dial High
              * @default 10
@@ -2272,7 +2286,7 @@ export interface components {
              *       24
              *     ]
              */
-            bits: number[];
+            bits: (8 | 16 | 24 | 32)[];
             /**
              * Dial High
              * @default 10
@@ -2659,6 +2673,8 @@ export interface components {
             /** Diagram */
             diagram: components["schemas"]["DiagramPointView"][];
             ducking: components["schemas"]["DuckingView"] | null;
+            /** Findings */
+            findings: components["schemas"]["FindingView"][];
             gain_plan: components["schemas"]["GainPlanView"] | null;
             /** Halves */
             halves: components["schemas"]["HalfView"][];
@@ -3026,6 +3042,8 @@ export interface components {
             at: string;
             /** Channels */
             channels: number;
+            /** Fault */
+            fault: string | null;
             /** File Name */
             file_name: string;
             /** Id */

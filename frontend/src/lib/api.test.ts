@@ -107,3 +107,14 @@ describe('a refusal', () => {
     expect((error as Error).message).toContain('does not answer');
   });
 });
+
+it('a program that answers too late is told from one that does not answer', async () => {
+  vi.stubGlobal('fetch', async () => {
+    throw new DOMException('', 'TimeoutError');
+  });
+  await expect(api.getState()).rejects.toMatchObject({ code: 'slow' });
+  vi.stubGlobal('fetch', async () => {
+    throw new TypeError('no connection');
+  });
+  await expect(api.getState()).rejects.toMatchObject({ code: 'lost' });
+});

@@ -63,6 +63,7 @@ export type ProgramSettings = components['schemas']['ProgramSettingsView'];
 export type Clip = components['schemas']['ClipView'];
 export type Recording = components['schemas']['RecordingView'];
 export type InputChoice = components['schemas']['InputView'];
+export type Finding = components['schemas']['FindingView'];
 export type Progress = components['schemas']['ProgressView'];
 export type ChangeSetting = components['schemas']['ChangeSetting'];
 
@@ -77,18 +78,28 @@ export class Refusal extends Error {
 }
 
 const LOST = 'The program does not answer. See that it still runs, then try again.';
+const SLOW = 'The program has not answered for a minute. It may still be at work: wait, then load the page again.';
+/** As long as anything that is asked may take; a large file may take longer to hand over. */
+const PATIENCE_MS = 60_000;
+const PATIENCE_WITH_FILES_MS = 600_000;
 
-async function send(method: string, path: string, body?: BodyInit, json = false): Promise<Response> {
+/** Ask the program. Throws a Refusal where it does not answer, answers too late, or refuses. */
+export async function ask(path: string, how: RequestInit = {}): Promise<Response> {
   let response: Response;
+  const patience = how.body instanceof FormData ? PATIENCE_WITH_FILES_MS : PATIENCE_MS;
   try {
-    const headers = json ? { 'Content-Type': 'application/json' } : undefined;
-    response = await fetch(`/api/${path}`, { method, body, headers });
-  } catch {
-    throw new Refusal('lost', LOST);
+    response = await fetch(`/api/${path}`, { signal: AbortSignal.timeout(patience), ...how });
+  } catch (error) {
+    const late = error instanceof DOMException && error.name === 'TimeoutError';
+    throw late ? new Refusal('slow', SLOW) : new Refusal('lost', LOST);
   }
   if (response.ok) return response;
   const problem = (await response.json().catch(() => null)) as { code?: string; sentence?: string } | null;
   throw new Refusal(problem?.code ?? 'http', problem?.sentence ?? `The program answered ${response.status}.`);
+}
+
+function send(method: string, path: string, body?: BodyInit, json = false): Promise<Response> {
+  return ask(path, { method, body, headers: json ? { 'Content-Type': 'application/json' } : undefined });
 }
 
 export async function takeFrames(takeId: number, version: 'raw' | 'treated'): Promise<TakeFrames> {

@@ -104,7 +104,10 @@ export class Capture {
         early.forEach(take);
       });
       await sending;
-      await act('POST', 'takes/stop');
+      await act('POST', 'takes/stop').catch((why: unknown) => {
+        // It has ended by itself meanwhile, and is kept.
+        if (!(why instanceof Refusal && why.code === 'no-take')) throw why;
+      });
       if (unplugged) throw new Refusal('unplugged', wentAway(number / PIECES_PER_SECOND));
     } finally {
       await microphone.close();

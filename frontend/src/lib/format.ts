@@ -36,3 +36,8 @@ export function clock(iso: string): string {
 export function proper(sentence: string): string {
   return sentence.replace(/(^|[\s(])-(?=\d)/g, '$1−');
 }
+
+/** A moment, ms since 1970, as the clock on the wall shows it. */
+export function timeOfDay(ms: number): string {
+  return new Date(ms).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', second: '2-digit' });
+}

@@ -1,5 +1,6 @@
 import {
   act,
+  ask,
   getState,
   leaveOutLive,
   Refusal,
@@ -15,6 +16,7 @@ import {
   type TakeMore,
 } from './api';
 import { Capture, LiveCapture } from './capture';
+import { listen } from './connection';
 import { FrameStore } from './frames';
 import type { Aid } from './aids';
 import { LiveSound } from './live-sound';
@@ -90,7 +92,10 @@ class Desk {
   /** The program went away while this page's microphone was live: it goes live again with the program. */
   #goesOn = false;
   #watchCapture: LiveCapture | null = null;
-  #events: EventSource | null = null;
+  /** Since when the program has not been heard, ms since 1970; null while there is a connection. */
+  lostSince = $state<number | null>(null);
+  /** The stream is let go while nobody looks, unless this page's own sound needs it. */
+  #lookAgain: () => void = () => undefined;
   /** The newest change that was told, and whether it is being fetched. */
   #newest = 0;
   #catching = false;
@@ -149,14 +154,24 @@ class Desk {
       const open = this.overview.steps.find((step) => step.status !== 'settled' && step.status !== 'not yet');
       this.step = open?.name ?? this.overview.steps.find((step) => step.status === 'not yet')?.name ?? 'send';
     }
-    this.#events = new EventSource('/api/events');
+    this.#lookAgain = listen(
+      {
+        onEvent: (kind, data) => this.#hear(kind, data),
+        onState: (state) => (this.lostSince = state === 'open' ? null : (this.lostSince ?? Date.now())),
+      },
+      () => this.#liveCapture !== null || this.#watchCapture !== null || this.#capture !== null || this.hearingLive,
+    );
+  }
+
+  #hear(kind: string, data: string): void {
+    const said = JSON.parse(data);
     // After a restart of the program the stream opens again by itself; what is shown may then be old.
-    this.#events.addEventListener('hello', (event) => void this.#meet(JSON.parse(event.data).revision));
-    this.#events.addEventListener('changed', (event) => void this.#catchUp(JSON.parse(event.data).revision));
-    this.#events.addEventListener('progress', (event) => (this.progress = JSON.parse(event.data)));
-    this.#events.addEventListener('frame', (event) => this.frames.add(JSON.parse(event.data), performance.now()));
-    this.#events.addEventListener('live', (event) => (this.live = JSON.parse(event.data)));
-    this.#events.addEventListener('trouble', (event) => (this.trouble = JSON.parse(event.data).sentence));
+    if (kind === 'hello') void this.#meet(said.revision);
+    else if (kind === 'changed') void this.#catchUp(said.revision);
+    else if (kind === 'progress') this.progress = said;
+    else if (kind === 'frame') this.frames.add(said, performance.now());
+    else if (kind === 'live') this.live = said;
+    else if (kind === 'trouble') this.trouble = said.sentence;
   }
 
   /** A program that was started anew may count from elsewhere, as after its clock was set. */
@@ -278,6 +293,7 @@ class Desk {
       this.#complain(error);
     } finally {
       this.#capture = null;
+      this.#lookAgain();
       const said = this.trouble;
       await this.refresh();
       if (said) this.trouble = said;
@@ -307,6 +323,7 @@ class Desk {
   async #closeLive(): Promise<void> {
     await this.#liveCapture?.stop();
     this.#liveCapture = null;
+    this.#lookAgain();
   }
 
   async stopLive(): Promise<void> {
@@ -339,6 +356,7 @@ class Desk {
   async stopWatch(): Promise<void> {
     await this.#watchCapture?.stop();
     this.#watchCapture = null;
+    this.#lookAgain();
     await this.do('POST', 'watch/stop');
   }
 
@@ -478,13 +496,14 @@ class Desk {
     if (!ofTake(what) || !ofTake(this.playing)) this.player.stop();
     this.trouble = null;
     const turn = ++this.#turn;
-    const answer = await fetch(url).catch(() => null);
-    if (turn !== this.#turn) return;
-    if (!answer?.ok) {
-      const problem = (await answer?.json().catch(() => null)) as { sentence?: string } | null;
-      this.#complain(new Refusal('sound', problem?.sentence ?? 'The sound could not be fetched. Try again.'));
+    let answer: Response;
+    try {
+      answer = await ask(url.replace('/api/', ''));
+    } catch (error) {
+      if (turn === this.#turn) this.#complain(error);
       return;
     }
+    if (turn !== this.#turn) return;
     this.player.listen(this.aid, this.probeHz);
     try {
       const bytes = await answer.arrayBuffer();

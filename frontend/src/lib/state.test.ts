@@ -126,6 +126,9 @@ beforeEach(async () => {
   answers = () => ok(overview());
   FakeContext.made = null;
   vi.stubGlobal('AudioContext', FakeContext);
+  // A page that somebody looks at, in a browser without a worker to share.
+  vi.stubGlobal('document', Object.assign(new EventTarget(), { visibilityState: 'visible' }));
+  vi.stubGlobal('addEventListener', () => undefined);
   vi.stubGlobal('requestAnimationFrame', () => 0);
   vi.stubGlobal('localStorage', { setItem: vi.fn(), getItem: () => null });
   vi.stubGlobal('fetch', async (url: string, init?: RequestInit) => {
@@ -319,6 +322,7 @@ describe('the desk', () => {
 
 describe('news of a change', () => {
   const told: Record<string, (event: { data: string }) => void> = {};
+  const lost: { now?: () => void } = {};
   let revision: number;
 
   const hello = (number: number) => told.hello!({ data: JSON.stringify({ revision: number }) });
@@ -332,10 +336,21 @@ describe('news of a change', () => {
       addEventListener(kind: string, hear: (event: { data: string }) => void) {
         told[kind] = hear;
       }
+      set onerror(fail: () => void) {
+        lost.now = fail;
+      }
+      close() {}
     }
     vi.stubGlobal('EventSource', FakeEvents);
     await desk.open();
     calls = [];
+  });
+
+  it('and whether there is a connection at all', async () => {
+    hello(7);
+    expect(desk.lostSince).toBeNull();
+    lost.now!();
+    expect(desk.lostSince).not.toBeNull();
   });
 
   it('that an answer brought along is not fetched again', async () => {
@@ -411,6 +426,7 @@ describe('a microphone of this page that is live', () => {
       addEventListener(kind: string, hear: (event: { data: string }) => void) {
         told[kind] = hear;
       }
+      close() {}
     }
     vi.stubGlobal('EventSource', FakeEvents);
     await desk.open();

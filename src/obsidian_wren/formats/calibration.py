@@ -21,19 +21,23 @@ from obsidian_wren.core.derive.chain_plan import Landing
 from obsidian_wren.core.derive.setting import Setting
 from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
+from obsidian_wren.core.told import Told
 
 FORMAT = "obsidian-wren/calibration"
 FEED_NAME = "Wren: call"
 
 
-class BadCalibration(ValueError):
+class BadCalibration(Told, ValueError):
     """A calibration file that cannot be used; the message says what to do."""
+
+    def __init__(self, sentence: str) -> None:
+        super().__init__("calibration", sentence)
 
 
 class BandFile(BaseModel):
     """One equalizer band."""
 
-    model_config = ConfigDict(extra="allow")
+    model_config = ConfigDict(extra="allow", allow_inf_nan=False)
     shape: Literal["peak", "low_shelf", "high_shelf"]
     frequency_hz: float = Field(ge=10, le=96_000)
     gain_db: float = Field(ge=-40, le=40)
@@ -43,6 +47,7 @@ class BandFile(BaseModel):
 class SettingFile(BaseModel):
     """One setting with its because. ``value`` is a number, the bands of an equalizer, or rows of numbers."""
 
+    model_config = ConfigDict(allow_inf_nan=False)
     value: float | list[BandFile] | list[list[float]]
     unit: str
     derived: float | list[BandFile] | list[list[float]] | None
@@ -159,8 +164,8 @@ def read_calibration(path: Path) -> CalibrationFile:
         whole = json.loads(path.read_text("utf-8"))
     except OSError as error:
         raise BadCalibration(f"{path.name} cannot be opened ({error.strerror}). Check the name and try again.") from error
-    except (ValueError, UnicodeDecodeError) as error:
-        raise BadCalibration(f"{path.name} is not JSON ({error}). Write it again with “obsidian-wren plan”.") from error
+    except (ValueError, RecursionError) as error:
+        raise BadCalibration(f"{path.name} is not JSON. Write it again with “obsidian-wren plan”.") from error
     if not isinstance(whole, dict) or whole.get("format") != FORMAT:
         raise BadCalibration(f"{path.name} is not a calibration of Obsidian Wren. Write one with “obsidian-wren plan”.")
     if whole.get("version") != 1:

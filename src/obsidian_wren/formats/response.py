@@ -17,12 +17,16 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.formats.sound import BadSound
 
 _MOST_ROWS = 20_000
+LARGEST_BYTES = 4_000_000
 
 
 def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
     """Rows of Hz and dB, and phase where the file has it throughout, rising. Raises BadSound naming the line that is wrong."""
     name = name or path.name
     try:
+        if path.stat().st_size > LARGEST_BYTES:
+            size = path.stat().st_size / 1e6
+            raise BadSound("response-long", f"{name} is {size:.0f} MB; a response is a few kilobytes of text. Is it the right file?")
         text = path.read_text("utf-8-sig", errors="replace")
     except OSError as error:
         raise BadSound("unreadable", f"{name} cannot be opened ({error.strerror}). Check the name and try again.") from error
@@ -34,7 +38,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
         row = _row(stripped)
         if row is None:
             raise BadSound("response-row", f"{name}, line {number}: “{stripped[:40]}” is not a frequency and a level. Mend or remove it.")
-        if not (0.0 < row[0] < 1e6 and abs(row[1]) < 200.0):
+        if not (0.0 < row[0] < 1e6 and abs(row[1]) < 200.0 and all(abs(value) < 1e6 for value in row[2:])):
             raise BadSound("response-row", f"{name}, line {number}: {row[0]:g} Hz at {row[1]:g} dB cannot be. Mend or remove it.")
         rows.append(row)
         if len(rows) > _MOST_ROWS:

@@ -20,6 +20,8 @@ def rows(session: Session) -> list[Clip]:
 
 def waveform_of(ws: Workshop, clip: Clip) -> list[float]:
     """The highest sample of each stretch of the whole clip, as a share of its highest of all."""
+    if clip.fault is not None:
+        return []
     found: list[float] = ws.waveforms.get(clip.sha256, lambda: _waveform(_whole(ws, clip)))
     return found
 
@@ -31,6 +33,8 @@ def _whole(ws: Workshop, clip: Clip) -> Samples:
 
 
 def _waveform(whole: Samples) -> list[float]:
+    if not len(whole):
+        return []
     edges = np.linspace(0, len(whole), min(_POINTS, len(whole)), endpoint=False).astype(int)
     highest = np.maximum.reduceat(np.abs(whole), edges)
     return [round(float(height), 3) for height in highest / max(float(highest.max()), 1e-12)]

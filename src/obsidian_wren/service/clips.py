@@ -15,6 +15,7 @@ from obsidian_wren.formats.sound import read_sound
 from obsidian_wren.service.clip_rows import rows
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import change
+from obsidian_wren.service.kept import now
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import Clip
@@ -58,16 +59,17 @@ def load(ws: Workshop, name: str, samples: Samples, rate_hz: int) -> None:
 
 def load_file(ws: Workshop, path: Path, name: str) -> None:
     """Keep a sound file as a clip, named as the person named the file."""
-    sound = read_sound(path)
+    sound = read_sound(path, longest_s=LONGEST_S, fold=True)
     load(ws, name.rpartition(".")[0] or name, sound.samples, sound.rate_hz)
 
 
 def _keep(ws: Workshop, session: Session, name: str, mono: Samples, rate_hz: int, *, key: str | None) -> None:
-    digest = take_files.keep_take(ws.folder, mono, rate_hz=rate_hz)
+    described = {"as": "clip", "name": name[:80], "key": key, "rate_hz": rate_hz, "at": now()}
+    digest = take_files.keep_take(ws.folder, mono, rate_hz=rate_hz, described=described)
     place = max((clip.place for clip in rows(session)), default=-1) + 1
     clip = Clip(
         name=name[:80], sha256=digest, rate_hz=rate_hz, frames=len(mono), start_s=0.0, end_s=len(mono) / rate_hz, lufs=_lufs(mono, rate_hz),
-        key=key, place=place,
+        key=key, place=place, fault=None,
     )  # fmt: skip
     session.add(clip)
     session.flush()
@@ -131,7 +133,7 @@ def sound_of(ws: Workshop, clip: Clip, rate_hz: int) -> Samples:
 
 def loudest(ws: Workshop, session: Session, rate_hz: int) -> Samples | None:
     """The clip with the highest peak, as it plays, once every five seconds: what the mixes are foreseen with."""
-    sounds = [sound_of(ws, clip, rate_hz) for clip in rows(session)]
+    sounds = [sound for clip in rows(session) if clip.fault is None and len(sound := sound_of(ws, clip, rate_hz))]
     if not sounds:
         return None
     found = max(sounds, key=lambda sound: float(np.abs(sound).max()))

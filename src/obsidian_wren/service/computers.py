@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.derive.audit import Change, SoundDevice, device_key
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import change
+from obsidian_wren.service.holding import refuse_during_take
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Computer, Destination, KnownDevice, Rig
 
@@ -66,6 +67,7 @@ def _follow_name(session: Session, row: KnownDevice, device: SoundDevice) -> Non
 
 def change_device(ws: Workshop, device_id: str, field: str, value: float | bool) -> None:
     """Set one thing in the sound settings."""
+    refuse_during_take(ws)
     with change(ws, "Sound settings") as session:
         row = computer_row(ws, session)
         device = _device(ws, row, device_id)
@@ -154,6 +156,7 @@ def name_device(ws: Workshop, device_id: str, own_name: str | None) -> None:
 
 def choose_device(ws: Workshop, device_id: str) -> None:
     """Say which input the rig's interface shows up as."""
+    refuse_during_take(ws)
     with change(ws, "Chose the rig’s input") as session:
         from obsidian_wren.service.rigs import the_rig
 

@@ -31,6 +31,7 @@ from obsidian_wren.service.facts import (
     used_by,
 )
 from obsidian_wren.service.kept import Takes, current_takes
+from obsidian_wren.service.lost_sounds import doing_without
 from obsidian_wren.service.measuring import quiet_reading, room_shift_db, samples_of, talk_reading
 from obsidian_wren.service.rigs import simulated_source, the_rig
 from obsidian_wren.service.voice import derive_voice, ring_of
@@ -43,6 +44,10 @@ _FAR_CM = 40.0
 
 def derive_after_take(ws: Workshop, session: Session, rig: Rig, take: Take) -> None:
     """What a new take gives. A new passage is fitted at once; a new quiet take leaves the fit stale."""
+    doing_without(session, lambda: _derive_after_take(ws, session, rig, take))
+
+
+def _derive_after_take(ws: Workshop, session: Session, rig: Rig, take: Take) -> None:
     takes = current_takes(session, rig)
     if take.purpose == "dial":
         _learn(ws, session, rig, take)
@@ -68,10 +73,14 @@ def derive_after_change(ws: Workshop, session: Session, rig: Rig, *, refit: bool
 
     ``refit``: the change was of what the tone is fitted to, so it is fitted again where there is a passage.
     """
-    takes = current_takes(session, rig)
-    derive_levels(ws, session, rig)
-    derive_voice(ws, session, rig, takes, refit=refit and takes.passage is not None)
-    draw(ws, session, rig, takes)
+
+    def derive() -> None:
+        takes = current_takes(session, rig)
+        derive_levels(ws, session, rig)
+        derive_voice(ws, session, rig, takes, refit=refit and takes.passage is not None)
+        draw(ws, session, rig, takes)
+
+    doing_without(session, derive)
 
 
 def derive_levels(ws: Workshop, session: Session, rig: Rig) -> None:
@@ -87,15 +96,25 @@ def derive_again(ws: Workshop, *, refit: bool = False) -> None:
 
     Where only gain was turned since a take, its levels are moved by physics, and what follows is marked as predicted.
     """
-    with ws.sessions.begin() as session:
-        rig = the_rig(ws, session)
-        takes = current_takes(session, rig)
-        derive_levels(ws, session, rig)
-        fitted = session.get(Derivation, (rig.id, "tone")) is not None
-        stale = stale_answer(session, rig, "equalizer", sources_now(ws, session, rig, takes))
-        derive_voice(ws, session, rig, takes, refit=takes.passage is not None and (refit or not fitted or bool(stale)))
-        draw(ws, session, rig, takes)
+    asked = ws.asked_to_fit if refit else ws.asked_to_derive
+    number = asked.ask()
+    with ws.lock:
+        if asked.is_answered(number):
+            # Asked for while another waited: what was derived since saw everything that this one would.
+            return
+        with asked.answering(), ws.sessions.begin() as session:
+            rig = the_rig(ws, session)
+            doing_without(session, lambda: _derive_again(ws, session, rig, refit))
     ws.changed()
+
+
+def _derive_again(ws: Workshop, session: Session, rig: Rig, refit: bool) -> None:
+    takes = current_takes(session, rig)
+    derive_levels(ws, session, rig)
+    fitted = session.get(Derivation, (rig.id, "tone")) is not None
+    stale = stale_answer(session, rig, "equalizer", sources_now(ws, session, rig, takes))
+    derive_voice(ws, session, rig, takes, refit=takes.passage is not None and (refit or not fitted or bool(stale)))
+    draw(ws, session, rig, takes)
 
 
 def _split(ws: Workshop, session: Session, rig: Rig, takes: Takes) -> FloorSplit | None:

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
+from obsidian_wren.core.told import Told
 
-class Refused(Exception):
+
+class Refused(Told):
     """``code`` is stable; the message is the sentence for the person."""
-
-    def __init__(self, code: str, sentence: str) -> None:
-        super().__init__(sentence)
-        self.code = code

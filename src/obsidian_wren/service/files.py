@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.engine import rendered
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.causes import find_causes
 from obsidian_wren.core.derive.plan import plan as derive_plan
 from obsidian_wren.core.measure import faults
-from obsidian_wren.core.measure.levels import true_peak_dbtp
-from obsidian_wren.core.measure.loudness import measure_loudness
-from obsidian_wren.core.measure.readings import read_level, read_quiet, read_talk
+from obsidian_wren.core.measure.long import STRETCH_S, LongTalk, read_level_long, read_talk_long
+from obsidian_wren.core.measure.readings import LONGEST_AT_ONCE_S, read_level, read_quiet, read_talk
+from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.formats import calibration
 from obsidian_wren.formats.plain import plain, reading_json
 from obsidian_wren.formats.response import read_response, response_at
-from obsidian_wren.formats.sound import read_sound, write_sound
+from obsidian_wren.formats.sound import OpenSound, SoundWriter, open_sound, pick_channel, read_sound
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.sound_notes import sentences_of
 from obsidian_wren.store.folder import FolderError, write_through
 
 
@@ -33,17 +35,49 @@ class Answer:
     notes: tuple[str, ...]
 
 
+# Told how much of a long file is done, 0 to 1.
+Progress = Callable[[float], None]
+
+
+def _no_progress(_share: float) -> None:
+    """Nobody looks."""
+
+
 def _load(path: Path, purpose: faults.Purpose, channel: int | None) -> tuple[Samples, int, tuple[str, ...]]:
-    sound = read_sound(path)
-    samples, notes = faults.choose_channel(sound.samples, channel)
-    notes += faults.check(samples, rate_hz=sound.rate_hz, purpose=purpose)
-    return samples, sound.rate_hz, tuple(f"{path.name}: {note.sentence}" for note in notes)
+    sound = read_sound(path, channel=channel)
+    notes = sound.notes + faults.check(sound.samples, rate_hz=sound.rate_hz, purpose=purpose)
+    return sound.samples, sound.rate_hz, tuple(f"{path.name}: {sentence}" for sentence in sentences_of(sound, notes))
 
 
-def read_level_file(path: Path, *, channel: int | None = None) -> Answer:
-    """Levels, peaks and loudness of any sound."""
-    samples, rate_hz, notes = _load(path, "level", channel)
-    return Answer(reading_json(read_level(samples, rate_hz=rate_hz)), notes)
+def _read(path: Path, channel: int | None, read: Callable[[OpenSound, int], Any]) -> tuple[Any, tuple[str, ...]]:
+    """What a reading in stretches gives of one channel of a file, and what is to be said of it."""
+    with open_sound(path) as file:
+        chosen, notes, _ = pick_channel(file, channel)
+        return read(file, chosen), tuple(f"{path.name}: {note.sentence}" for note in notes)
+
+
+def _stretches(file: OpenSound, channel: int, progress: Progress) -> Iterator[Samples]:
+    done = 0
+    for stretch in file.blocks(channel, seconds=STRETCH_S):
+        done += len(stretch)
+        progress(min(1.0, done / file.frames) if file.frames else 0.0)
+        yield stretch
+
+
+def _is_long(path: Path) -> bool:
+    with open_sound(path) as file:
+        return file.frames is None or file.frames > LONGEST_AT_ONCE_S * file.rate_hz
+
+
+def read_level_file(path: Path, *, channel: int | None = None, progress: Progress = _no_progress) -> Answer:
+    """Levels, peaks and loudness of any sound. A long one is read in stretches."""
+    if not _is_long(path):
+        samples, rate_hz, notes = _load(path, "level", channel)
+        return Answer(reading_json(read_level(samples, rate_hz=rate_hz)), notes)
+    reading, notes = _read(
+        path, channel, lambda file, chosen: read_level_long(lambda: _stretches(file, chosen, progress), rate_hz=file.rate_hz)
+    )
+    return Answer(reading_json(reading), notes)
 
 
 def read_quiet_file(path: Path, *, channel: int | None = None) -> Answer:
@@ -53,15 +87,26 @@ def read_quiet_file(path: Path, *, channel: int | None = None) -> Answer:
     return Answer(reading_json(reading) | {"causes": plain(find_causes(reading))}, notes)
 
 
-def read_talk_file(path: Path, *, quiet: Path | None = None, channel: int | None = None) -> Answer:
-    """The talk reading, against a room take where there is one."""
-    samples, rate_hz, notes = _load(path, "talk", channel)
+def read_talk_file(path: Path, *, quiet: Path | None = None, channel: int | None = None, progress: Progress = _no_progress) -> Answer:
+    """The talk reading, against a room take where there is one. A long one is read in stretches."""
     room = None
+    room_notes: tuple[str, ...] = ()
     if quiet is not None:
         room_samples, room_rate, room_notes = _load(quiet, "rest", channel)
         room = read_quiet(room_samples, rate_hz=room_rate)
-        notes += room_notes
-    return Answer(reading_json(read_talk(samples, rate_hz=rate_hz, quiet=room)), notes)
+    if not _is_long(path):
+        samples, rate_hz, notes = _load(path, "talk", channel)
+        return Answer(reading_json(read_talk(samples, rate_hz=rate_hz, quiet=room)), notes + room_notes)
+
+    def read(file: OpenSound, chosen: int) -> LongTalk:
+        duration_s = file.frames / file.rate_hz if file.frames else None
+        # Twice through the file.
+        passes = iter((lambda share: progress(0.6 * share), lambda share: progress(0.6 + 0.4 * share)))
+        return read_talk_long(lambda: _stretches(file, chosen, next(passes)), rate_hz=file.rate_hz, duration_s=duration_s, quiet=room)
+
+    found, notes = _read(path, channel, read)
+    faults.check_long(found.reading.peak_dbfs, found.reading.flat_tops, has_voice=found.has_voice)
+    return Answer(reading_json(found.reading), notes + room_notes)
 
 
 def plan_files(
@@ -119,23 +164,40 @@ def plan_files(
 
 def _write_text(out: Path, text: str) -> None:
     try:
-        write_through(out, text.encode())
+        write_through(out, text.encode(), private=False)
     except OSError as error:
         raise FolderError(
             "unwritable", f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then try again."
         ) from error
 
 
-def render_file(calibration_path: Path, source: Path, out: Path, *, channel: int | None = None) -> Answer:
-    """Run a sound through a calibration; stages that are off are passed over. The output is one channel."""
+def render_file(
+    calibration_path: Path, source: Path, out: Path, *, channel: int | None = None, progress: Progress = _no_progress
+) -> Answer:
+    """Run a sound through a calibration, block by block; stages that are off are passed over. The output is one channel."""
     file = calibration.read_calibration(calibration_path)
     specs = calibration.chain_spec(file)
-    samples, rate_hz, notes = _load(source, "level", channel)
-    treated = render(specs, samples, rate_hz=rate_hz)
-    write_sound(out, treated, rate_hz=rate_hz)
-    loudness = measure_loudness(treated, rate_hz=rate_hz)
+    if out.exists() and source.exists() and out.samefile(source):
+        raise Refused("same-file", f"{out.name} would be written over itself while it is read. Name another file for the output.")
+    with open_sound(source) as sound:
+        chosen, notes, _ = pick_channel(sound, channel)
+        levels = RunningLevels(rate_hz=sound.rate_hz, channels=1)
+        count, whole, untouched = 0, sound.frames, not out.exists()
+        try:
+            with SoundWriter(out, rate_hz=sound.rate_hz) as written:
+                for block in rendered(specs, sound.blocks(chosen), rate_hz=sound.rate_hz):
+                    written.write(block)
+                    levels.add(block[:, None])
+                    count += len(block)
+                    progress(min(1.0, count / whole) if whole else 0.0)
+        except BaseException:
+            if untouched:
+                # What is not whole is not there.
+                out.unlink(missing_ok=True)
+            raise
+        rate_hz = sound.rate_hz
     body = {
-        "out": str(out), "stages": [stage.kind for stage in file.chain if stage.on], "loudness_lufs": loudness.integrated_lufs,
-        "true_peak_dbtp": true_peak_dbtp(treated), "duration_s": len(treated) / rate_hz, "rate_hz": rate_hz,
+        "out": str(out), "stages": [stage.kind for stage in file.chain if stage.on], "loudness_lufs": levels.lufs,
+        "true_peak_dbtp": levels.true_peak_dbtp, "duration_s": count / rate_hz, "rate_hz": rate_hz,
     }  # fmt: skip
-    return Answer(plain(body), notes)
+    return Answer(plain(body), tuple(f"{source.name}: {note.sentence}" for note in notes))

@@ -14,6 +14,7 @@ from sqlalchemy import delete, inspect, select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.holding import refuse_another_rig, refuse_during_take
 from obsidian_wren.service.kept import now
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import (
@@ -45,7 +46,7 @@ _ROWS: tuple[type[Base], ...] = (
     Response, Target, Microphone, Interface, Room, Rig, Desk, Taper, Computer, KnownDevice, Settled, Destination, Source, Clip,
 )  # fmt: skip
 # What takes tell of a room is measured, not decided.
-_MEASURED = {"room": {"noise_dba"}}
+_MEASURED = {"room": {"noise_dba"}, "clip": {"fault"}}
 _KEPT_CHANGES = 200
 # What of a rig reaches the chain without a new take.
 _WISHES = ("wishes", "stage_order")
@@ -124,9 +125,11 @@ def undo(ws: Workshop) -> None:
         found = next_undo(session)
         if found is None:
             raise Refused("nothing-to-undo", "There is nothing to undo.")
+        _refuse_while_held(ws, found)
         _put(ws, session, {key: (after, before) for key, (before, after) in found.body.items()})
         found.undone = True
-    _follow(ws)
+        prepared = _prepared(ws, session)
+    _follow(ws, prepared)
 
 
 def redo(ws: Workshop) -> None:
@@ -135,19 +138,44 @@ def redo(ws: Workshop) -> None:
         found = next_redo(session)
         if found is None:
             raise Refused("nothing-to-redo", "There is nothing to redo.")
+        _refuse_while_held(ws, found)
         _put(ws, session, {key: (before, after) for key, (before, after) in found.body.items()})
         found.undone = False
-    _follow(ws)
+        prepared = _prepared(ws, session)
+    _follow(ws, prepared)
 
 
-def _follow(ws: Workshop) -> None:
-    """What runs follows what was put back: the simulated rig's controls, what listeners pick."""
+# What a take is made at, and what it is taken on.
+_FACTS = ("rig", "desk", "microphone", "interface", "room", "computer", "taper")
+
+
+def _refuse_while_held(ws: Workshop, found: Change) -> None:
+    """A take and a run go on with the rig that they were begun on."""
+    tables = {key.partition("/")[0] for key in found.body}
+    if tables & set(_FACTS):
+        refuse_during_take(ws)
+    if "desk" in tables:
+        refuse_another_rig(ws)
+
+
+def _prepared(ws: Workshop, session: Session) -> Any:
+    """What is live as it has to run after what was put back; refused, with what was put back, where it could not."""
+    if ws.run is None:
+        return None
+    from obsidian_wren.service.living import prepare_scene
+
+    return prepare_scene(ws, session)
+
+
+def _follow(ws: Workshop, prepared: Any) -> None:
+    """What runs follows what was put back: the simulated rig's controls, what listeners pick, the mixes, who takes part."""
     from obsidian_wren.service.computers import tell_outside
 
     if ws.run is not None:
-        from obsidian_wren.service.living import follow_scene
+        from obsidian_wren.service import living, mixing
 
-        follow_scene(ws)
+        living.take_over(ws, prepared)
+        mixing.refresh(ws)
     tell_outside(ws)
     ws.changed()
 

@@ -16,7 +16,7 @@ from obsidian_wren.service.once import once
 from obsidian_wren.service.send_views import InputView
 from obsidian_wren.service.views import Purpose
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.models import Destination, KnownDevice, Proof, Rig, Setting, StageRow, Take
+from obsidian_wren.store.models import Desk, Destination, KnownDevice, Proof, Rig, Setting, StageRow, Take
 
 RAW_NAME = "Line 3 (USB Audio 2.0)"
 # Listeners that pick their input themselves.
@@ -27,6 +27,12 @@ PURPOSES: tuple[Purpose, ...] = get_args(Purpose)
 def now() -> str:
     """This moment, UTC, as it is kept."""
     return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+def is_in_hand(session: Session, rig: Rig) -> bool:
+    """Whether a rig is the one that is worked with."""
+    desk = session.get(Desk, 1)
+    return desk is None or desk.rig_id == rig.id
 
 
 def raw_name(session: Session, rig: Rig) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
@@ -16,8 +17,8 @@ from obsidian_wren.service import measuring, mixing, scene, voice
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.kept import current_takes, inputs_of, now
 from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
-from obsidian_wren.service.ports import Player, SoundStream
-from obsidian_wren.service.rehearsal import buffer_ms, choose_block, rehearse
+from obsidian_wren.service.ports import Player, PushedStream, SoundStream
+from obsidian_wren.service.rehearsal import BlockCost, buffer_ms, choose_block, rehearse
 from obsidian_wren.service.rigs import simulated_source, the_rig
 from obsidian_wren.service.run import BLOCK_S, LiveRun, Loop, Tell
 from obsidian_wren.service.workshop import Workshop
@@ -35,50 +36,91 @@ def inputs_for(ws: Workshop, session: Session, rig: Rig) -> dict[str, str]:
     return found
 
 
-def _stream(ws: Workshop, session: Session, rig: Rig, browser_rate_hz: int | None) -> SoundStream:
+@dataclass(frozen=True)
+class Prepared:
+    """A run that is ready to start, and the stream that a page pushes into, where its microphone is the source."""
+
+    run: LiveRun
+    pushed: PushedStream | None
+    block_costs: tuple[BlockCost, ...]
+
+
+def _stream(ws: Workshop, session: Session, rig: Rig, browser_rate_hz: int | None) -> tuple[SoundStream, PushedStream | None]:
     if rig.source == "simulated":
-        return simulated_source(ws, session, rig).open_live()
+        return simulated_source(ws, session, rig).open_live(), None
     if rig.source == "browser":
         if browser_rate_hz is None:
             raise Refused("no-microphone", "Your microphone is opened by the page. Start live from there.")
-        ws.pushed = ws.world.open_browser(browser_rate_hz)
-        return ws.pushed
+        pushed = ws.world.open_browser(browser_rate_hz)
+        return pushed, pushed
     ground = current_takes(session, rig).voice
     if ground is None:
         raise Refused("no-talk", "There is no talk to send yet. Do Gain and Tone first.")
-    return Loop(measuring.samples_of(ws, ground), ground.rate_hz)
+    return Loop(measuring.samples_of(ws, ground), ground.rate_hz), None
+
+
+def _is_live(ws: Workshop) -> bool:
+    return ws.run is not None and not ws.run.finished.is_set()
 
 
 def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
     """Go live: the voice and all that goes with it run into every mix. For the browser's microphone its rate is given, pieces follow."""
-    with ws.lock, ws.sessions.begin() as session:
-        if ws.run is not None and not ws.run.finished.is_set():
+    with ws.lock:
+        if _is_live(ws):
             raise Refused("live", "It is live already.")
-        rig = the_rig(ws, session)
-        specs = voice.chain_specs(session, rig)
-        body = mixing.derive_mixes(ws, session, rig)
-        if specs is None or body is None:
-            raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
-        stream = _stream(ws, session, rig, browser_rate_hz)
-        if rig.source != "browser":
-            ws.pushed = None
-        wish = scene.live_wish(session)
-        rate = stream.rate_hz
-        mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
-        ws.since = now()
-        block_ms = _block_ms(ws, wish.block_ms, specs, mixes, ducking, rate)
-        waiting_ms = wish.buffer_ms if wish.buffer_ms is not None else buffer_ms(ws.block_costs[-1] if ws.block_costs else None)
-        channels = {key: entry["channels"] for key, entry in body["listeners"].items()}
-        cast = _cast(ws, session, stream, specs, channels, waiting_s=waiting_ms / 1000.0)
-        ws.run = LiveRun(
-            cast.voices, cast.seats, inputs_for(ws, session, rig), mixes, players=cast.players, returns=cast.returns, ducking=ducking,
-            tell=_teller(ws), speed=None if rig.source == "browser" else 1.0 if ws.pace == "real" else _FAST,
-            urgent=ws.pace == "real",
-            block_s=block_ms / 1000.0, aside=ws.hear_aside, tap=ws.hear_tracks,
-        )  # fmt: skip
-        wish.live = True
-        ws.run.start()
+        with ws.sessions.begin() as session:
+            prepared = _prepare(ws, session, browser_rate_hz)
+            scene.live_wish(session).live = True
+        take_over(ws, prepared)
     ws.changed()
+
+
+def _prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prepared:
+    """A run as everything stands in the session. What runs is not touched. Raises Refused where there is nothing to send."""
+    rig = the_rig(ws, session)
+    specs = voice.chain_specs(session, rig)
+    body = mixing.derive_mixes(ws, session, rig)
+    if specs is None or body is None:
+        raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
+    stream, pushed = _stream(ws, session, rig, browser_rate_hz)
+    wish = scene.live_wish(session)
+    rate = stream.rate_hz
+    mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
+    block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, ducking, rate)
+    waiting_ms = wish.buffer_ms if wish.buffer_ms is not None else buffer_ms(costs[-1] if costs else None)
+    channels = {key: entry["channels"] for key, entry in body["listeners"].items()}
+    cast = _cast(ws, session, stream, specs, channels, waiting_s=waiting_ms / 1000.0)
+    run = LiveRun(
+        cast.voices, cast.seats, inputs_for(ws, session, rig), mixes, players=cast.players, returns=cast.returns, ducking=ducking,
+        tell=_teller(ws), speed=None if rig.source == "browser" else 1.0 if ws.pace == "real" else _FAST,
+        urgent=ws.pace == "real",
+        block_s=block_ms / 1000.0, aside=ws.hear_aside, tap=ws.hear_tracks,
+    )  # fmt: skip
+    return Prepared(run, pushed, costs)
+
+
+def prepare_anew(ws: Workshop, session: Session) -> Prepared | None:
+    """What is live, as it would run with what the session holds; None where nothing is live.
+
+    Raises Refused where it could not run, so that the change that asks for it is refused too and what is live goes on.
+    """
+    run = ws.run
+    if run is None or run.finished.is_set():
+        return None
+    session.flush()
+    return _prepare(ws, session, run.rate_hz if ws.pushed is not None else None)
+
+
+def take_over(ws: Workshop, prepared: Prepared | None) -> None:
+    """Let what is prepared run in the place of what is live. A page that pushes pushes into the new one from now on."""
+    if prepared is None:
+        return
+    with ws.lock:
+        before, ws.run = ws.run, prepared.run
+        ws.pushed, ws.block_costs, ws.since = prepared.pushed, prepared.block_costs, now()
+        if before is not None:
+            before.stop()
+        prepared.run.start()
 
 
 @dataclass
@@ -141,16 +183,15 @@ def _teller(ws: Workshop) -> Tell:
 
 def _block_ms(
     ws: Workshop, wanted: float | None, specs: Sequence[StageSpec], mixes: Sequence[Mix], ducking: Ducking, rate: int
-) -> float:  # fmt: skip
-    """The size of a block: as the person holds it, else the shortest that this machine has time for, by a rehearsal of this very run."""
+) -> tuple[float, tuple[BlockCost, ...]]:  # fmt: skip
+    """The size of a block, and what the rehearsals cost: as the person holds it, else the shortest that this machine has time for."""
     if wanted is not None or ws.pace == "fast":
         # A rehearsal all the same: what loads with the first block would make it late, and the buffer stands on it.
         block_ms = wanted if wanted is not None else 1000.0 * BLOCK_S
-        ws.block_costs = (rehearse(specs, mixes, ducking, rate_hz=rate, block_ms=block_ms),) if ws.pace == "real" else ()
-        return block_ms
+        return block_ms, (rehearse(specs, mixes, ducking, rate_hz=rate, block_ms=block_ms),) if ws.pace == "real" else ()
     key = len(mixes), len(specs), rate
-    ws.block_costs = ws.answers.get(("block", key), lambda: choose_block(specs, mixes, ducking, rate_hz=rate))
-    return ws.block_costs[-1].block_ms
+    costs: tuple[BlockCost, ...] = ws.answers.get(("block", key), lambda: choose_block(specs, mixes, ducking, rate_hz=rate))
+    return costs[-1].block_ms, costs
 
 
 def refuse_while_recording(ws: Workshop) -> None:
@@ -175,9 +216,11 @@ def hold_buffer(ws: Workshop, held_ms: float | None) -> None:
 
 def _hold(ws: Workshop, what: str, held_ms: float | None) -> None:
     refuse_while_recording(ws)
-    with ws.sessions.begin() as session:
-        setattr(scene.live_wish(session), what, held_ms)
-    begin_anew(ws, needed=True)
+    with ws.lock:
+        with ws.sessions.begin() as session:
+            setattr(scene.live_wish(session), what, held_ms)
+            prepared = prepare_anew(ws, session)
+        take_over(ws, prepared)
     ws.changed()
 
 
@@ -192,16 +235,22 @@ def stop_run(ws: Workshop, *, wanted: bool = False) -> None:
     """Stop being live; a recording that runs is closed and kept. ``wanted``: the person would go on, the program ends."""
     if ws.run is None:
         raise Refused("not-live", "It is not live.")
-    if ws.recorder is not None:
-        from obsidian_wren.service.recording import stop_recording
-
-        stop_recording(ws)
-    ws.run.stop()
-    ws.run = None
+    _close_recording(ws)
+    run, ws.run = ws.run, None
+    if run is not None:
+        run.stop()
     if not wanted:
         with ws.sessions.begin() as session:
             scene.live_wish(session).live = False
     ws.changed()
+
+
+def _close_recording(ws: Workshop) -> None:
+    if ws.recorder is not None:
+        from obsidian_wren.service.recording import stop_recording
+
+        with suppress(Refused):
+            stop_recording(ws)
 
 
 def lose_source(ws: Workshop, name: str) -> None:
@@ -209,19 +258,16 @@ def lose_source(ws: Workshop, name: str) -> None:
     run = ws.run
     if run is None or run.finished.is_set():
         return
-    if ws.recorder is not None:
-        from obsidian_wren.service.recording import stop_recording
-
-        stop_recording(ws)
+    _close_recording(ws)
     run.lose(f"{name} went away, so listeners get silence. It goes on by itself when the device is back.")
     ws.changed()
 
 
 def resume_run(ws: Workshop) -> bool:
     """Go live again where the person was when the program ended or the device went away. A page has to open a microphone of its own first."""
-    with ws.sessions.begin() as session:
+    with ws.sessions() as session:
         rig = the_rig(ws, session)
-        if not scene.live_wish(session).live or rig.source == "browser" or (ws.run is not None and not ws.run.finished.is_set()):
+        if not scene.live_wish(session).live or rig.source == "browser" or _is_live(ws):
             return False
     try:
         start_run(ws)
@@ -248,30 +294,12 @@ def treat_returns(ws: Workshop) -> int:
     return done
 
 
-def begin_anew(ws: Workshop, *, needed: bool) -> None:
-    """Where who takes part in it changed, what is live begins anew; the same source runs on."""
+def prepare_scene(ws: Workshop, session: Session) -> Prepared | None:
+    """What is live, made anew where who takes part in it changed in the session; None where it can run on."""
     run = ws.run
-    if not needed or run is None or run.finished.is_set():
-        return
-    pushed = ws.pushed
-    if pushed is not None and not run.stopped_why:
-        # The page goes on pushing into the new one.
-        run.stop()
-        ws.run = None
-        start_run(ws, browser_rate_hz=run.rate_hz)
-        return
-    stop_run(ws, wanted=True)
-    start_run(ws)
-
-
-def follow_scene(ws: Workshop) -> None:
-    """What is live follows what was put back: its mixes, and who takes part in it."""
-    run = ws.run
-    if run is None or run.finished.is_set():
-        return
-    mixing.refresh(ws)
-    with ws.sessions.begin() as session:
-        there = {row.key: scene.settings_of(row) for row in scene.destinations(ws, session) if row.on and row.kind != "recorder"}
-        heard = {row.key for row in scene.sources(session) if row.on and row.kind != "voice"}
+    if run is None or run.finished.is_set() or ws.recorder is not None:
+        return None
+    there = {row.key: scene.settings_of(row) for row in scene.destinations(ws, session) if row.on and row.kind != "recorder"}
+    heard = {row.key for row in scene.sources(session) if row.on and row.kind != "voice"}
     same = there == {seat.key: seat.program.settings for seat in run.seats} and heard == run.beside
-    begin_anew(ws, needed=not same and ws.recorder is None)
+    return None if same else prepare_anew(ws, session)

@@ -24,6 +24,7 @@ from obsidian_wren.core.mix.word_levels import word_levels_dbfs
 from obsidian_wren.formats.plain import plain
 from obsidian_wren.service import clip_rows, clips, scene, voice
 from obsidian_wren.service.kept import Takes, current_takes
+from obsidian_wren.service.lost_sounds import doing_without
 from obsidian_wren.service.measuring import samples_of
 from obsidian_wren.service.mix_basis import STEP, basis_of, kept_mixes
 from obsidian_wren.service.rigs import the_rig
@@ -38,6 +39,10 @@ _USUAL_DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 
 def derive_mixes(ws: Workshop, session: Session, rig: Rig) -> dict[str, Any] | None:
     """Derive every mix and keep it; None while there is no chain or no talk. What stands is not derived again."""
+    return doing_without(session, lambda: _derive_mixes(ws, session, rig))
+
+
+def _derive_mixes(ws: Workshop, session: Session, rig: Rig) -> dict[str, Any] | None:
     takes = current_takes(session, rig)
     specs, ground = voice.chain_specs(session, rig), takes.voice
     if specs is None or ground is None:

@@ -1,40 +1,91 @@
-"""Opening a data folder, and filling one with the boathouse."""
+"""Opening a data folder, and filling one with the boathouse.
+
+Nothing that lies in the folder may stop a start. What cannot be read or derived is put aside or passed over, and told: at the take, clip or
+recording that it is, or as a finding of the whole folder.
+"""
 
 from __future__ import annotations
 
+import logging
+from collections.abc import Callable
+
 from sqlalchemy import delete, func, select
 
+from obsidian_wren.core.told import Told
 from obsidian_wren.service.ports import World
 from obsidian_wren.service.workshop import Pace, Workshop
+from obsidian_wren.store import salvage
+from obsidian_wren.store.backup import Copier
 from obsidian_wren.store.database import open_database
 from obsidian_wren.store.folder import DataFolder, disk_errors
 from obsidian_wren.store.models import Change, Derivation, Reading, Recording, Take
 
+_LOG = logging.getLogger(__name__)
+
 
 def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> Workshop:
-    """Open what is kept in a data folder. Raises FolderError when the disk fails."""
-    from obsidian_wren.store import take_files
+    """Open what is kept in a data folder. A damaged database is put aside and its newest sound copy put back.
 
+    Raises FolderError when the disk fails, or when a newer program worked here.
+    """
     with disk_errors("opening the data folder"):
-        sessions = open_database(folder.database)
-        ws = Workshop(folder, sessions, world, pace)
+        restored = salvage.restore_where_needed(folder)
+        ws = Workshop(folder, open_database(folder.database), world, pace)
         for stray in folder.takes.glob("*.new"):
             stray.unlink(missing_ok=True)
-        if take_files.list_halves(folder, running=None):
-            from obsidian_wren.service.taking import discard_empty_halves
-
-            ws.message = discard_empty_halves(ws)
-        _read_again(ws)
-        _take_up_recordings(ws)
         _set_the_scene(ws)
+        if restored is not None:
+            _take_back(ws, restored)
+        ws.copier = Copier(folder)
+        ws.sessions.on_kept = ws.copier.poke
+        for part in (_take_up_parts, _read_again, _take_up_recordings):
+            _as_far_as_it_goes(ws, part)
     return ws
+
+
+def _as_far_as_it_goes(ws: Workshop, part: Callable[[Workshop], None]) -> None:
+    """One part of opening: what it cannot do is told, and the rest opens."""
+    try:
+        part(ws)
+    except Told as error:
+        ws.find(error.code, str(error), "What is kept otherwise is here. Start the program again when that is put right.")
+    except Exception:
+        _LOG.exception("A part of opening failed")
+        ws.find(
+            "opening",
+            "Something in the data folder could not be taken up again.",
+            "What is shown is whole. “obsidian-wren doctor” looks through the folder and says what it is.",
+        )
+
+
+def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
+    from obsidian_wren.service import rebuilding
+
+    taken = rebuilding.take_back(ws)
+    since = "everything in it is here again" if restored.at is not None else "what lies beside it was taken up"
+    more = f"{taken} sound{'s' if taken != 1 else ''} that it did not know {'were' if taken != 1 else 'was'} taken up from {'their' if taken != 1 else 'its'} file. "
+    ws.find(
+        "database-restored",
+        f"The database was {restored.why}. "
+        + (f"The copy of {restored.at} was put back; {since}." if restored.at else f"There was no copy; {since}."),
+        (more if taken else "") + f"Look through your settings. The old file lies in “{restored.aside}” of the data folder.",
+    )
+
+
+def _take_up_parts(ws: Workshop) -> None:
+    if any(ws.folder.parts.iterdir()):
+        from obsidian_wren.service.taking import take_up_parts
+
+        take_up_parts(ws)
 
 
 def _set_the_scene(ws: Workshop) -> None:
     """Listeners and sources are laid out once, before pages ask for them side by side."""
     from obsidian_wren.service import scene
+    from obsidian_wren.service.rigs import the_rig
 
     with ws.sessions.begin() as session:
+        the_rig(ws, session)
         scene.destinations(ws, session)
         scene.sources(session)
         scene.live_wish(session)
@@ -75,6 +126,9 @@ def close_workshop(ws: Workshop) -> None:
         from obsidian_wren.service.living import stop_run
 
         stop_run(ws, wanted=True)
+    if ws.copier is not None:
+        ws.copier.stop()
+    ws.sessions.close()
     ws.folder.close()
 
 

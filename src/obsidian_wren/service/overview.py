@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import logging
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
-from typing import Any, cast
+from typing import Any, TypeVar, cast
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -19,7 +20,7 @@ from obsidian_wren.service.computers import devices_of
 from obsidian_wren.service.once import begin_reading
 from obsidian_wren.service.rigs import fields_of, knob_of, the_rig
 from obsidian_wren.service.send_views import InputView
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop import Finding, Workshop
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import (
     Change,
@@ -42,6 +43,7 @@ from obsidian_wren.store.models import (
     Target,
 )
 
+_LOG = logging.getLogger(__name__)
 STEPS: tuple[tuple[views.StepName, str], ...] = (
     ("rig", "Rig"), ("quiet", "Quiet"), ("gain", "Gain"), ("clean", "Clean"), ("tone", "Tone"), ("steady", "Steady"),
     ("send", "Send"),
@@ -50,22 +52,20 @@ STEPS: tuple[tuple[views.StepName, str], ...] = (
 
 def overview(ws: Workshop) -> views.Overview:
     """Everything, read from what is kept; nothing is measured here."""
-    if ws.take is not None:
-        from obsidian_wren.service.taking import release_abandoned
-
-        release_abandoned(ws)
     # Before anything is read: what changes meanwhile makes this old.
     revision = ws.revision
-    with ws.sessions.begin() as session:
+    with ws.sessions() as session:
         rig = the_rig(ws, session)
         begin_reading(session)
+        parts = _Parts()
+        # Held here: either may end while the state is read.
+        running, watch = ws.take, ws.watch
         takes = kept.current_takes(session, rig)
         # A session forgets rows that nobody holds; these are asked for again and again below.
         held = [session.scalars(select(table).where(table.rig_id == rig.id)).all() for table in (Derivation, Setting, StageRow)]
         held += [session.scalars(select(table)).all() for table in (Computer, KnownDevice, Taper, Destination)]
         present = facts.sources_now(ws, session, rig, takes)
         stale = {node: facts.stale_answer(session, rig, node, present) for node in facts.STEP_OF}
-        destinations = send_overview.destinations(ws, session, rig)
         shown = views.Overview(
             revision=revision,
             rig=_rig(ws, rig),
@@ -76,53 +76,87 @@ def overview(ws: Workshop) -> views.Overview:
                 for row in session.scalars(select(Interface).order_by(Interface.id))
             ],
             rooms=[views.RoomView(**fields_of(row, views.RoomView)) for row in session.scalars(select(Room).order_by(Room.id))],
-            controls=_controls(ws, session, rig),
+            controls=parts.read("the gain controls", lambda: _controls(ws, session, rig), []),
             outlook=_outlook(rig),
             computer=_computer(ws, session, rig),
             undo=_change(history.next_undo(session)),
             redo=_change(history.next_redo(session)),
             steps=_steps(session, rig, takes, present, stale),
             derivable=_derivable(facts.derivable_answers(session, rig, present)),
-            takes=_takes(session, rig, takes, present),
-            halves=[_half(half) for half in take_files.list_halves(ws.folder, running=ws.take.part.id if ws.take else None)],
-            progress=ws.take.view() if ws.take else None,
-            watch=views.WatchView(
-                on=ws.watch is not None and not ws.watch.finished.is_set(), purpose=ws.watch.purpose if ws.watch else None
+            takes=parts.read("the takes", lambda: _takes(session, rig, takes, present), []),
+            halves=parts.read("the half takes", lambda: _halves(ws, running.part.id if running else None), []),
+            progress=running.view() if running else None,
+            watch=views.WatchView(on=watch is not None and not watch.finished.is_set(), purpose=watch.purpose if watch else None),
+            quiet=parts.read("the reading of the room", lambda: _reading(session, takes.quiet, views.QuietView), None),
+            in_use=parts.read("the reading of the room in use", lambda: _reading(session, takes.of("in-use"), views.QuietView), None),
+            split=parts.read(
+                "the parts of the floor", lambda: _derivation(session, rig, "split", views.SplitView, stale=stale["split"]), None
             ),
-            quiet=_reading(session, takes.quiet, views.QuietView),
-            in_use=_reading(session, takes.of("in-use"), views.QuietView),
-            split=_derivation(session, rig, "split", views.SplitView, stale=stale["split"]),
-            causes=_derivation(session, rig, "causes", views.CausesView, stale=stale["causes"]),
-            talk=_reading(session, takes.talk, views.TalkView),
-            loud=_reading(session, takes.of("loud"), views.TalkView),
-            soft=_reading(session, takes.of("soft"), views.TalkView),
-            voice_causes=_voice_causes(session, rig),
-            gain_plan=_derivation(session, rig, "gain", views.GainPlanView, stale=stale["gain-plan"]),
-            predictions=_predictions(ws, session, rig, takes),
-            stages=_stages(session, rig),
-            settings=_settings(session, rig),
-            wishes=views.WishesBody.model_validate(rig.wishes),
-            targets=[views.TargetName(id=row.id, name=row.name) for row in session.scalars(select(Target).order_by(Target.id))],
-            clean=_derivation(session, rig, "clean", views.CleanView, stale=stale["cleaning"]),
-            tone=_derivation(session, rig, "tone", views.ToneView),
-            delivery=_derivation(session, rig, "send", views.DeliveryView, stale=stale["delivery"]),
-            diagram=_diagram(ws, session, rig, takes, stale["diagram"]),
-            inputs=kept.inputs_of(ws, session, rig),
-            sources=send_overview.sources(ws, session, rig),
-            destinations=destinations,
+            causes=parts.read("the causes", lambda: _derivation(session, rig, "causes", views.CausesView, stale=stale["causes"]), None),
+            talk=parts.read("the reading of normal talk", lambda: _reading(session, takes.talk, views.TalkView), None),
+            loud=parts.read("the reading of loud talk", lambda: _reading(session, takes.of("loud"), views.TalkView), None),
+            soft=parts.read("the reading of soft talk", lambda: _reading(session, takes.of("soft"), views.TalkView), None),
+            voice_causes=parts.read("the causes in the voice", lambda: _voice_causes(session, rig), []),
+            gain_plan=parts.read(
+                "the gain plan", lambda: _derivation(session, rig, "gain", views.GainPlanView, stale=stale["gain-plan"]), None
+            ),
+            predictions=parts.read("the predictions", lambda: _predictions(ws, session, rig, takes), {}),
+            stages=parts.read("the stages", lambda: _stages(session, rig), []),
+            settings=parts.read("the settings", lambda: _settings(session, rig), []),
+            wishes=parts.read("your wishes", lambda: views.WishesBody.model_validate(rig.wishes), views.WishesBody()),
+            targets=parts.read(
+                "the targets",
+                lambda: [views.TargetName(id=row.id, name=row.name) for row in session.scalars(select(Target).order_by(Target.id))],
+                [],
+            ),
+            clean=parts.read("the cleaning", lambda: _derivation(session, rig, "clean", views.CleanView, stale=stale["cleaning"]), None),
+            tone=parts.read("the tone", lambda: _derivation(session, rig, "tone", views.ToneView), None),
+            delivery=parts.read(
+                "the voice chain", lambda: _derivation(session, rig, "send", views.DeliveryView, stale=stale["delivery"]), None
+            ),
+            diagram=parts.read("the level diagram", lambda: _diagram(ws, session, rig, takes, stale["diagram"]), []),
+            inputs=parts.read("the inputs", lambda: kept.inputs_of(ws, session, rig), []),
+            sources=parts.read("the sources", lambda: send_overview.sources(ws, session, rig), []),
+            destinations=parts.read("the listeners", lambda: send_overview.destinations(ws, session, rig), []),
             cases=send_overview.cases(session),
-            returns=send_overview.returns(ws, session),
-            clips=send_overview.clips(ws, session),
-            ducking=send_overview.ducking(session, rig),
-            cut=list(mix_basis.mixes_body(session, rig)["cut"]),
-            mixes_stale=_mixes_stale(ws, session, rig, takes),
+            returns=parts.read("the returns", lambda: send_overview.returns(ws, session), []),
+            clips=parts.read("the clips", lambda: send_overview.clips(ws, session), []),
+            ducking=parts.read("the ducking", lambda: send_overview.ducking(session, rig), None),
+            cut=parts.read("the mixes", lambda: list(mix_basis.mixes_body(session, rig)["cut"]), []),
+            mixes_stale=parts.read("the state of the mixes", lambda: _mixes_stale(ws, session, rig, takes), True),
             run=send_overview.run(ws, session),
             recorder=send_overview.recorder(ws, session),
-            recordings=send_overview.recordings(ws, session),
+            recordings=parts.read("the recordings", lambda: send_overview.recordings(ws, session), []),
             message=ws.message,
+            findings=[views.FindingView(**asdict(found)) for found in (*ws.findings, *parts.findings)],
         )
         del held
         return shown
+
+
+Part = TypeVar("Part")
+
+
+class _Parts:
+    """Parts of the state, each read by itself: one that cannot be read is told and shown as unknown, and the others are there."""
+
+    def __init__(self) -> None:
+        self.findings: list[Finding] = []
+
+    def read(self, title: str, part: Callable[[], Part], unknown: Any) -> Part:
+        """The part, or what stands for it where what is kept of it makes no sense."""
+        try:
+            return part()
+        except (ValueError, LookupError, TypeError, AttributeError):
+            _LOG.exception("A part of the state cannot be read")
+            self.findings.append(
+                Finding(
+                    "unreadable-part",
+                    f"What is kept of {title} cannot be read, so it is shown as unknown.",
+                    "Derive again. If that does not help, run “obsidian-wren doctor --repair”.",
+                )
+            )
+            return cast("Part", unknown)
 
 
 def _rig(ws: Workshop, rig: Rig) -> views.RigView:
@@ -344,6 +378,10 @@ def _predictions(ws: Workshop, session: Session, rig: Rig, takes: kept.Takes) ->
 def _voice_causes(session: Session, rig: Rig) -> list[views.CauseView]:
     row = session.get(Derivation, (rig.id, "voice-causes"))
     return [] if row is None else [views.CauseView(**cause) for cause in row.body["causes"]]
+
+
+def _halves(ws: Workshop, running: str | None) -> list[views.HalfView]:
+    return [_half(half) for half in take_files.list_halves(ws.folder, running=running) if half.info.purpose in kept.PURPOSES]
 
 
 def _half(half: take_files.HalfTake) -> views.HalfView:

@@ -32,7 +32,7 @@ def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
     with ws.lock:
         if ws.recorder is not None:
             raise Refused("recording", "It is recording already.")
-        with ws.sessions.begin() as session:
+        with ws.sessions() as session:
             wish = dict(scene.live_wish(session).tracks)
             tracks = tracks_for(ws, session, list(wish.get("tracks") or ["treated"]))
         if not tracks:
@@ -51,13 +51,22 @@ def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
             ws.changed()
 
         def trouble(sentence: str) -> None:
+            ws.recording_failed = sentence
             ws.bus.tell("trouble", {"sentence": sentence})
 
-        ws.recording_session = key
+        def ended() -> None:
+            # Stopped by a person it is let go of already; by itself only here.
+            with ws.lock:
+                if ws.recording_session == key:
+                    ws.recorder = None
+            ws.changed()
+
+        ws.recording_session, ws.recording_failed = key, None
         with disk_errors("beginning a recording"):
             ws.recorder = recorder.Recorder(
-                ws.folder.recordings, recorder.stem_of(purpose, now()), tracks, rate_hz=rate, file_format=file_format,
+                ws.folder.recordings, recorder.stem_of(purpose, now(), ws.folder.recordings), tracks, rate_hz=rate, file_format=file_format,
                 split=Split(wish.get("minutes"), wish.get("megabytes")), tell_open=opened, tell_part=finished, tell_trouble=trouble,
+                tell_ended=ended,
             )  # fmt: skip
     ws.changed()
 

@@ -13,6 +13,7 @@ from obsidian_wren.service.computers import computer_row, remember_devices
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.facts import controls_of, rig_device
 from obsidian_wren.service.history import change
+from obsidian_wren.service.holding import refuse_another_rig, refuse_during_take
 from obsidian_wren.service.ports import Knob, Placement, TakeSource
 from obsidian_wren.service.views import Control, InterfaceFields, KeptKind, MicrophoneFields, RigFields, RoomFields
 from obsidian_wren.service.workshop import Workshop
@@ -20,6 +21,8 @@ from obsidian_wren.store.models import Derivation, Desk, Interface, Microphone, 
 
 _KINDS: dict[str, type[Microphone] | type[Interface] | type[Room]] = {"microphone": Microphone, "interface": Interface, "room": Room}
 _RANGES: dict[str, tuple[float, float]] = {"preamp": (-40.0, 90.0), "pad": (0.0, 1.0), "trim": (-60.0, 24.0), "slider": (0.0, 100.0), "program": (-60.0, 24.0)}  # fmt: skip
+# What of a rig is no fact that a take is made at.
+_NO_FACTS = ("name", "aim_low_dbfs", "aim_high_dbfs")
 _TITLES = {"preamp": "the preamp", "pad": "the pad", "trim": "the device’s output", "slider": "the input slider", "program": "the program’s trim"}  # fmt: skip
 
 
@@ -89,8 +92,8 @@ def change_rig(ws: Workshop, fields: RigFields) -> None:
         the_rig(ws, session)
     with change(ws, _title(ws, fields)) as session:
         rig = the_rig(ws, session)
-        if ws.take is not None and fields.source != rig.source:
-            raise Refused("take-runs", "A take is running. Stop it first, then choose where sound comes from.")
+        if any(getattr(rig, name) != value for name, value in fields.model_dump().items() if name not in _NO_FACTS):
+            refuse_during_take(ws)
         for kind, model in _KINDS.items():
             if session.get(model, getattr(fields, f"{kind}_id")) is None:
                 raise Refused("no-thing", f"This {kind} is no longer kept. Choose another.")
@@ -152,6 +155,7 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
         low, high = rig.interface.dial_low, rig.interface.dial_high
     if not low <= position <= high:
         raise Refused("range", f"{_TITLES[control].capitalize()} goes from {low:g} to {high:g}. Choose a position in between.")
+    refuse_during_take(ws)
     with change(ws, f"Turned {_TITLES[control]}") as session:
         rig = the_rig(ws, session)
         if control == "slider":
@@ -203,6 +207,7 @@ def keep_thing(ws: Workshop, kind: KeptKind, fields: MicrophoneFields | Interfac
     """Keep a new microphone, interface or room, and put it into the rig in hand; or change one that is kept. Returns its id."""
     model = _KINDS[kind]
     verb = "Added" if thing_id is None else "Changed"
+    refuse_during_take(ws)
     with change(ws, f"{verb} {fields.name}") as session:
         rig = the_rig(ws, session)
         _require_own_name(session, model, fields.name, thing_id)
@@ -247,27 +252,33 @@ def _rename_in_takes(session: Session, fact: str, old: str, new: str) -> None:
 
 def remove_thing(ws: Workshop, kind: KeptKind, thing_id: int) -> None:
     """Forget a microphone, interface or room that no rig is made of."""
-    model: Any = _KINDS[kind]
     with ws.sessions() as session:
-        thing = session.get(model, thing_id)
-        if thing is None:
-            raise Refused("no-thing", f"This {kind} is no longer kept.")
-        used = session.scalars(select(Rig.name).where(getattr(Rig, f"{kind}_id") == thing_id)).first()
-        if used is not None:
-            raise Refused("in-use", f"“{thing.name}” is part of the rig “{used}”. Choose another there first.")
-        name = str(thing.name)
+        name = str(_unused(session, kind, thing_id).name)
     with change(ws, f"Removed {name}") as session:
+        thing = _unused(session, kind, thing_id)
         if kind == "interface":
             for taper in session.scalars(select(Taper).where(Taper.interface_id == thing_id)):
                 session.delete(taper)
             session.flush()
-        session.delete(session.get_one(model, thing_id))
+        session.delete(thing)
     ws.changed()
+
+
+def _unused(session: Session, kind: KeptKind, thing_id: int) -> Any:
+    model: Any = _KINDS[kind]
+    thing = session.get(model, thing_id)
+    if thing is None:
+        raise Refused("no-thing", f"This {kind} is no longer kept.")
+    used = session.scalars(select(Rig.name).where(getattr(Rig, f"{kind}_id") == thing_id)).first()
+    if used is not None:
+        raise Refused("in-use", f"“{thing.name}” is part of the rig “{used}”. Choose another there first.")
+    return thing
 
 
 def add_rig(ws: Workshop, name: str) -> int:
     """Keep a further rig, a copy of the one in hand without its takes, and take it in hand. Returns its id."""
     with change(ws, f"Added the rig {name}") as session:
+        refuse_another_rig(ws)
         _require_own_name(session, Rig, name, None)
         rig = the_rig(ws, session)
         columns = {c.key: getattr(rig, c.key) for c in Rig.__table__.columns if c.key != "id"}
@@ -282,16 +293,15 @@ def add_rig(ws: Workshop, name: str) -> int:
 
 def use_rig(ws: Workshop, rig_id: int) -> None:
     """Take another rig in hand."""
-    if ws.take is not None:
-        raise Refused("take-runs", "A take is running. Stop it first.")
-    if ws.run is not None and not ws.run.finished.is_set():
-        raise Refused("live", "It is live. Stop it first, then take another rig in hand.")
     with ws.sessions() as session:
         rig = session.get(Rig, rig_id)
         if rig is None:
             raise Refused("no-rig", "This rig is no longer kept.")
         name = rig.name
     with change(ws, f"Took {name} in hand") as session:
+        refuse_another_rig(ws)
+        if session.get(Rig, rig_id) is None:
+            raise Refused("no-rig", "This rig is no longer kept.")
         session.merge(Desk(id=1, rig_id=rig_id))
     ws.changed()
 
@@ -299,21 +309,29 @@ def use_rig(ws: Workshop, rig_id: int) -> None:
 def remove_rig(ws: Workshop, rig_id: int) -> None:
     """Forget a rig that is not in hand and has no takes."""
     with ws.sessions() as session:
-        rig = session.get(Rig, rig_id)
-        if rig is None:
-            raise Refused("no-rig", "This rig is no longer kept.")
-        if the_rig(ws, session).id == rig_id:
-            raise Refused("in-hand", "This rig is in hand. Take another one in hand first.")
-        if session.scalars(select(Take.id).where(Take.rig_id == rig_id)).first() is not None:
-            raise Refused("takes-on-it", f"“{rig.name}” has takes, so it stays: they would be lost.")
-        name = rig.name
+        name = _removable(ws, session, rig_id).name
     with change(ws, f"Removed the rig {name}") as session:
+        # Looked at again: another page may have been faster.
+        rig = _removable(ws, session, rig_id)
         for model in (Setting, StageRow, Derivation, Settled):
             for row in session.scalars(select(model).where(model.rig_id == rig_id)):
                 session.delete(row)
         session.flush()
-        session.delete(session.get_one(Rig, rig_id))
+        session.delete(rig)
     ws.changed()
+
+
+def _removable(ws: Workshop, session: Session, rig_id: int) -> Rig:
+    rig = session.get(Rig, rig_id)
+    if rig is None:
+        raise Refused("no-rig", "This rig is no longer kept.")
+    if the_rig(ws, session).id == rig_id:
+        raise Refused("in-hand", "This rig is in hand. Take another one in hand first.")
+    if session.scalars(select(Take.id).where(Take.rig_id == rig_id)).first() is not None:
+        raise Refused("takes-on-it", f"“{rig.name}” has takes, so it stays: they would be lost.")
+    if ws.take is not None and ws.take.part.info.rig_id == rig_id:
+        raise Refused("take-runs", "A take is running on this rig. Stop it first.")
+    return rig
 
 
 def attach_response(ws: Workshop, name: str, rows: list[list[float]]) -> None:

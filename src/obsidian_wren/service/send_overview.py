@@ -19,6 +19,7 @@ from obsidian_wren.service.mix_basis import mixes_body
 from obsidian_wren.service.tracks import EARLY_MIN, room_left_min, tracks_for
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Destination, Proof, Recording, Rig, StageRow
+from obsidian_wren.store.take_files import SoundLost
 
 _TOLERANCE_LU = 0.5
 _MOST_RECORDINGS = 60
@@ -178,14 +179,21 @@ def returns(ws: Workshop, session: Session) -> list[views.ReturnView]:
 
 
 def clips(ws: Workshop, session: Session) -> list[views.ClipView]:
-    """The clips, in their places."""
-    return [
-        views.ClipView(
-            id=c.id, name=c.name, seconds=round(c.frames / c.rate_hz, 2), start_s=c.start_s, end_s=round(c.end_s, 3), lufs=c.lufs, key=c.key,
-            waveform=clip_rows.waveform_of(ws, c),
-        )
-        for c in clip_rows.rows(session)
-    ]  # fmt: skip
+    """The clips, in their places. One whose sound is lost says so."""
+    found = []
+    for row in clip_rows.rows(session):
+        waveform, fault = [], row.fault
+        try:
+            waveform = clip_rows.waveform_of(ws, row)
+        except SoundLost as lost:
+            fault = str(lost)
+        found.append(
+            views.ClipView(
+                id=row.id, name=row.name, seconds=round(row.frames / row.rate_hz, 2), start_s=row.start_s, end_s=round(row.end_s, 3),
+                lufs=row.lufs, key=row.key, waveform=waveform, fault=fault,
+            )
+        )  # fmt: skip
+    return found
 
 
 def ducking(session: Session, rig: Rig) -> views.DuckingView | None:
@@ -200,7 +208,7 @@ def ducking(session: Session, rig: Rig) -> views.DuckingView | None:
 
 def run(ws: Workshop, session: Session) -> views.RunView:
     """The live run."""
-    held = ws.run
+    held, recorder_held = ws.run, ws.recorder
     live = held is not None and not held.finished.is_set()
     wish = scene.live_wish(session)
     return views.RunView(
@@ -213,7 +221,7 @@ def run(ws: Workshop, session: Session) -> views.RunView:
         block_costs=[(cost.block_ms, round(cost.share, 3)) for cost in ws.block_costs],
         priority_raised=bool(held and held.priority_raised),
         marker="sending" if held is not None and live and held.marker_in_flight else "idle",
-        stopped_why=held.stopped_why if held else None, recording=ws.recorder is not None, wanted=wish.live,
+        stopped_why=held.stopped_why if held else None, recording=recorder_held is not None, wanted=wish.live,
         when_stopped=_WHEN_STOPPED,
     )  # fmt: skip
 
@@ -225,7 +233,8 @@ def recorder(ws: Workshop, session: Session) -> views.RecorderView:
     wanted = list(wish.get("tracks") or ["treated"])
     file_format = wish.get("format") or "flac"
     tracks = tracks_for(ws, session, wanted)
-    rate = ws.run.rate_hz if ws.run is not None else 48_000
+    run_held = ws.run
+    rate = run_held.rate_hz if run_held is not None else 48_000
     room = room_left_min(ws.folder, tracks, rate, cast(Any, file_format))
     early = None
     if room < EARLY_MIN:
@@ -234,7 +243,7 @@ def recorder(ws: Workshop, session: Session) -> views.RecorderView:
     return views.RecorderView(
         tracks=cast(Any, wanted), format=file_format, minutes=wish.get("minutes"), megabytes=wish.get("megabytes"), recording=held is not None,
         seconds=round(held.seconds, 1) if held else 0.0, safe_s=round(held.safe_s, 1) if held else 0.0, part=held.part if held else 0,
-        files=[track.title for track in tracks], room_min=round(room, 1), early=early, failed=held.failed if held else None,
+        files=[track.title for track in tracks], room_min=round(room, 1), early=early, failed=ws.recording_failed,
     )  # fmt: skip
 
 
@@ -246,7 +255,7 @@ def recordings(ws: Workshop, session: Session) -> list[views.RecordingView]:
             id=r.id, title=r.title, session=r.session, track=r.track, part=r.part, file_name=r.file_name, seconds=round(r.frames / r.rate_hz, 1),
             channels=r.channels, loudness_lufs=None if r.loudness_lufs is None else round(r.loudness_lufs, 1),
             true_peak_dbtp=None if r.true_peak_dbtp is None else round(r.true_peak_dbtp, 1), waveform=r.waveform, at=r.at,
-            open=ws.recorder is not None and r.frames == 0 and r.session == ws.recording_session,
+            open=ws.recorder is not None and r.frames == 0 and r.session == ws.recording_session, fault=r.fault,
         )
         for r in rows
     ]  # fmt: skip

@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from obsidian_wren.service.said import Said
+
 DestinationKind = Literal["call", "game chat", "stream", "recorder", "headphones", "second computer"]
 SourceKind = Literal["voice", "second", "computer", "music", "clips", "return"]
 Tap = Literal["treated", "raw"]
@@ -181,6 +183,7 @@ class ClipView(BaseModel):
     lufs: float | None
     key: str | None
     waveform: list[float]
+    fault: str | None
 
 
 class DuckingView(BaseModel):
@@ -248,9 +251,10 @@ class RecordingView(BaseModel):
     waveform: list[float]
     at: str
     open: bool
+    fault: str | None
 
 
-class TrackChoice(BaseModel):
+class TrackChoice(Said):
     """Which tracks are recorded, how, and when a file ends."""
 
     tracks: list[TrackName] = Field(max_length=4)

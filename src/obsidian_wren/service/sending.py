@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, fields, replace
 from typing import Any, cast
 
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.mix.cases import CASES, case
 from obsidian_wren.core.mix.routes import RouteRefused, Send
-from obsidian_wren.service import mixing, scene
+from obsidian_wren.service import living, mixing, scene
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.history import change
 from obsidian_wren.service.kept import inputs_of
-from obsidian_wren.service.living import begin_anew, refuse_while_recording
+from obsidian_wren.service.living import refuse_while_recording
 from obsidian_wren.service.ports import ProgramSettings
 from obsidian_wren.service.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
@@ -58,7 +60,8 @@ def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
     """Set something in a listening program, on its own page."""
     if {"rate_hz", "takes_hz", "speaks", "hears_itself"} & set(settings):
         refuse_while_recording(ws)
-    with change(ws, f"Settings of {key}") as session:
+    with _scene_change(ws, f"Settings of {key}", anew=False) as scene_change:
+        session = scene_change.session
         row = _listener(ws, session, key)
         known = {field.name for field in fields(ProgramSettings)}
         if not set(settings) <= known:
@@ -72,11 +75,8 @@ def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
         before = scene.settings_of(row)
         after = replace(before, **settings)
         row.settings = scene.changed_settings(after)
-        session.flush()
         moved = (before.rate_hz, before.takes_hz) != (after.rate_hz, after.takes_hz)
-        scene.programs(ws, [row])
-    begin_anew(ws, needed=moved or before.speaks != after.speaks or before.hears_itself != after.hears_itself)
-    ws.changed()
+        scene_change.anew = moved or before.speaks != after.speaks or before.hears_itself != after.hears_itself
 
 
 def use_listener(ws: Workshop, key: str, on: bool) -> None:
@@ -84,20 +84,16 @@ def use_listener(ws: Workshop, key: str, on: bool) -> None:
     refuse_while_recording(ws)
     with ws.sessions() as session:
         name = _listener(ws, session, key).name
-    with change(ws, f"{name} {'in use' if on else 'out of use'}") as session:
-        _listener(ws, session, key).on = on
-    _scene_changed(ws)
+    with _scene_change(ws, f"{name} {'in use' if on else 'out of use'}") as scene_change:
+        _listener(ws, scene_change.session, key).on = on
 
 
 def rename_listener(ws: Workshop, key: str, name: str) -> None:
     """Call a listener by another name."""
     if not name.strip():
         raise Refused("no-name", "A listener needs a name. Type one.")
-    with change(ws, f"{name} renamed") as session:
-        row = _listener(ws, session, key)
-        row.name = name.strip()[:80]
-        scene.programs(ws, [row])
-    _scene_changed(ws, anew=False)
+    with _scene_change(ws, f"{name} renamed", anew=False) as scene_change:
+        _listener(ws, scene_change.session, key).name = name.strip()[:80]
 
 
 def use_source(ws: Workshop, key: str, on: bool) -> None:
@@ -107,16 +103,16 @@ def use_source(ws: Workshop, key: str, on: bool) -> None:
         raise Refused("voice", "Your voice is what all this is for. Keep it from single listeners instead.")
     with ws.sessions() as session:
         name = _source(session, key).name
-    with change(ws, f"{name} {'in use' if on else 'out of use'}") as session:
-        _source(session, key).on = on
-    _scene_changed(ws)
+    with _scene_change(ws, f"{name} {'in use' if on else 'out of use'}") as scene_change:
+        _source(scene_change.session, key).on = on
 
 
 def set_route(ws: Workshop, source: str, destination: str, tap: str, on: bool) -> None:
     """A source goes to a listener, or does not. A loop or a double is refused with the path named."""
-    with ws.sessions.begin() as session:
+    with ws.sessions() as session:
         title = f"{_source_name(ws, session, source)} {'to' if on else 'kept from'} {_listener(ws, session, destination).name}"
-    with change(ws, title) as session:
+    with _scene_change(ws, title, anew=False) as scene_change:
+        session = scene_change.session
         try:
             routing = scene.route(ws, session, Send(source, destination, cast(Any, tap)), on=on)
         except RouteRefused as refused:
@@ -125,7 +121,6 @@ def set_route(ws: Workshop, source: str, destination: str, tap: str, on: bool) -
             raise Refused("not-in-use", "One of the two is not in use. Take it into use first.") from missing
         row = _listener(ws, session, destination)
         row.sends = [[send.source, send.tap] for send in routing.to(destination)]
-    _scene_changed(ws, anew=False)
 
 
 def _source_name(ws: Workshop, session: Session, key: str) -> str:
@@ -152,8 +147,8 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
         refuse_while_recording(ws)
     with ws.sessions() as session:
         title = _listener(ws, session, key).name
-    with change(ws, f"{'Let go of' if value is None else 'Pinned'} the mix for {title}") as session:
-        row = _listener(ws, session, key)
+    with _scene_change(ws, f"{'Let go of' if value is None else 'Pinned'} the mix for {title}", anew=name == "channels") as scene_change:
+        row = _listener(ws, scene_change.session, key)
         pins = dict(row.pins)
         if name in ("under_lu", "duck_db"):
             held = dict(pins.get(name, {}))
@@ -168,16 +163,14 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
             if value is not None:
                 pins[name] = int(value) if name == "channels" else value
         row.pins = pins
-    _scene_changed(ws, anew=name == "channels")
 
 
 def usual_mix(ws: Workshop, key: str) -> None:
     """Let go of everything that is held of a listener's mix, and of what was sent to it by hand."""
     refuse_while_recording(ws)
-    with change(ws, "The usual mix") as session:
-        row = _listener(ws, session, key)
+    with _scene_change(ws, "The usual mix") as scene_change:
+        row = _listener(ws, scene_change.session, key)
         row.pins, row.sends = {}, None
-    _scene_changed(ws)
 
 
 def set_up(ws: Workshop, key: str) -> list[str]:
@@ -186,7 +179,8 @@ def set_up(ws: Workshop, key: str) -> list[str]:
         raise Refused("no-case", "There is no such case. Choose one of the list.")
     refuse_while_recording(ws)
     wanted = case(key)
-    with change(ws, f"Set up: {wanted.title}") as session:
+    with _scene_change(ws, f"Set up: {wanted.title}") as scene_change:
+        session = scene_change.session
         for row in scene.destinations(ws, session):
             row.on = row.kind in wanted.listeners
             if row.on:
@@ -197,16 +191,38 @@ def set_up(ws: Workshop, key: str) -> list[str]:
         wish.case = key
         if wanted.tracks:
             wish.tracks = {**wish.tracks, "tracks": list(wanted.tracks)}
-    _scene_changed(ws)
-    with ws.sessions.begin() as session:
+    with ws.sessions() as session:
         rows = [row for row in scene.destinations(ws, session) if row.on and row.kind in scene.PICKING]
         return [
             f"In {row.name}, pick “{scene.feed_of(row.kind)}” as the microphone." for row in rows if row.picks != scene.feed_of(row.kind)
         ]
 
 
-def _scene_changed(ws: Workshop, *, anew: bool = True) -> None:
-    """Who hears or is heard changed: mixes anew, and what is live with them."""
+@dataclass
+class _SceneChange:
+    """A change of who hears or is heard. ``anew``: what is live has to be made anew for it."""
+
+    session: Session
+    anew: bool
+
+
+@contextmanager
+def _scene_change(ws: Workshop, title: str, *, anew: bool = True) -> Iterator[_SceneChange]:
+    """A change that what is live follows: what has to run is prepared first, and where it could not run the change is refused."""
+    with ws.lock:
+        try:
+            with change(ws, title) as session:
+                scene_change = _SceneChange(session, anew)
+                yield scene_change
+                prepared = living.prepare_anew(ws, session) if scene_change.anew else None
+        finally:
+            # Programs are as their rows say, whether those were kept or taken back.
+            _set_programs(ws)
+        living.take_over(ws, prepared)
     mixing.refresh(ws)
-    begin_anew(ws, needed=anew)
     ws.changed()
+
+
+def _set_programs(ws: Workshop) -> None:
+    with ws.sessions() as session:
+        scene.programs(ws, [row for row in scene.destinations(ws, session) if row.key in ws.programs])

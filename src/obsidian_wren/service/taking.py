@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-import contextlib
+import json
+import logging
+import re
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import cast
+from typing import Any, cast
 
 import numpy as np
 from sqlalchemy import delete, func, select
@@ -18,20 +22,22 @@ from obsidian_wren.core.derive.graph import Value
 from obsidian_wren.core.measure import faults, integrity, levels
 from obsidian_wren.core.measure.live import BlockMeter, Frame
 from obsidian_wren.core.measure.steadiness import FRAME_S, Steadiness, frames_of, how_steady
+from obsidian_wren.core.told import Told
 from obsidian_wren.formats.plain import plain
 from obsidian_wren.formats.sound import read_sound
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.facts import controls_of, facts_of
 from obsidian_wren.service.history import change
-from obsidian_wren.service.kept import current_takes, now
+from obsidian_wren.service.kept import PURPOSES, current_takes, now
 from obsidian_wren.service.ports import Controls, SoundStream, SourceGone
 from obsidian_wren.service.rigs import simulated_source, the_rig
+from obsidian_wren.service.sound_notes import sentences_of
 from obsidian_wren.service.views import Control, ProgressView, Purpose, Source, SteadyView
 from obsidian_wren.service.watching import frame_json
 from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store import take_files
 from obsidian_wren.store.folder import FolderError
-from obsidian_wren.store.models import Change, Reading, Rig, Take
+from obsidian_wren.store.models import Change, Clip, Reading, Rig, Take
 
 DEFAULT_SECONDS: dict[str, float] = {
     "rest": 15.0, "in-use": 20.0, "muted": 8.0, "other-gain": 12.0, "talk": 30.0, "loud": 12.0, "soft": 15.0, "passage": 40.0, "dial": 5.0,
@@ -40,10 +46,15 @@ DEFAULT_SECONDS: dict[str, float] = {
 # The simulated talker has said everything by then.
 LONGEST_UNTIL_STEADY_S = 60.0
 _SHORTEST_SPOKEN_S = 10.0
-LONGEST_TAKE_S = 600.0
+LONGEST_TAKE_S = 300.0
 _BLOCK_S = 0.05
 _SILENT_AFTER_S = 4.0
+_LOOK_EVERY_S = 0.5
 _TELL_EVERY_S = 0.09
+_OVERRUN_S = 1.0
+# As long as measuring and deriving may take on a slow machine.
+_PATIENCE_S = 120.0
+_LOG = logging.getLogger(__name__)
 
 
 @dataclass
@@ -58,7 +69,10 @@ class RunningTake:
     next_piece: int = 0
     level_dbfs: float | None = None
     peak_dbfs: float | None = None
+    # recording, then measuring, then over; who ends it takes it from the first to the second, once.
     state: str = "recording"
+    lock: threading.Lock = field(default_factory=threading.Lock)
+    over: threading.Event = field(default_factory=threading.Event)
     until_steady: bool = False
     steady: Steadiness | None = None
     ended: str | None = None
@@ -101,6 +115,24 @@ class RunningTake:
         if self.until_steady:
             self._follow_steadiness(block)
 
+    @property
+    def frames_left(self) -> int:
+        """How much more it may hold: its length, and what a page sends while it is told to stop."""
+        return round((self.seconds + _OVERRUN_S) * self.part.info.rate_hz) - self.part.frames
+
+    @property
+    def whole(self) -> bool:
+        """Whether it has all that it was begun for."""
+        return self.ended is not None or self.part.frames >= round(self.seconds * self.part.info.rate_hz)
+
+    def claim_end(self) -> bool:
+        """True for the one who may end it; nothing is added from then on."""
+        with self.lock:
+            if self.state != "recording":
+                return False
+            self.state = "measuring"
+            return True
+
     def take_frames(self) -> list[Frame]:
         """The meter's frames since they were last asked for."""
         found, self.frames = self.frames, []
@@ -133,8 +165,9 @@ def _begin(
             raise Refused("take-runs", "A take is already running. Stop it first.")
         ws.folder.require_space(round(seconds * rate_hz * 8 * channels))
         with ws.sessions() as session:
-            facts = _facts(ws, session, the_rig(ws, session), purpose, position, learns)
-        info = take_files.PartInfo(purpose, rate_hz, source, facts, now(), notes, channels)
+            rig = the_rig(ws, session)
+            facts, rig_id = _facts(ws, session, rig, purpose, position, learns), rig.id
+        info = take_files.PartInfo(purpose, rate_hz, source, facts, now(), notes, channels, rig_id)
         ws.take = RunningTake(take_files.Part(ws.folder, info), seconds, until_steady=until_steady)
         return ws.take
 
@@ -217,9 +250,10 @@ def _follow(ws: Workshop, running: RunningTake, source: SoundStream, pace: Pace,
         _abandon(ws, running)
         ws.bus.tell("trouble", {"sentence": str(error)})
         ws.changed()
-    except Exception as error:
+    except Exception:
+        _LOG.exception("A take failed")
         _abandon(ws, running)
-        sentence = f"Measuring failed inside ({type(error).__name__}); the take is kept as a half take. Try to use it, or take it again."
+        sentence = "The take could not be finished; what was recorded is kept as a half take. Try to use it, or take it again."
         ws.bus.tell("trouble", {"sentence": sentence})
         ws.changed()
     finally:
@@ -237,26 +271,37 @@ def _tell(ws: Workshop, running: RunningTake) -> None:
 
 def _abandon(ws: Workshop, running: RunningTake) -> None:
     """Let go of a take; its part stays as a half take when it holds anything."""
+    running.claim_end()
     running.part.close()
     if running.part.frames == 0:
         take_files.drop_part(ws.folder, running.part.id)
+    _let_go(ws, running)
+
+
+def _let_go(ws: Workshop, running: RunningTake) -> None:
     with ws.lock:
+        ws.ended_takes.append(running.part.id)
         if ws.take is running:
             ws.take = None
+    running.over.set()
 
 
 def release_abandoned(ws: Workshop) -> None:
-    """A browser's take whose pieces stopped coming becomes a half take."""
+    """A browser's take whose pieces stopped coming is kept when it is whole, and becomes a half take when it is not."""
     running = ws.take
     if running is None or running.part.info.source != "browser" or running.state != "recording":
         return
     if time.monotonic() - running.last_piece > _SILENT_AFTER_S:
-        _abandon(ws, running)
-        ws.changed()
+        if running.whole:
+            finish(ws, running)
+            return
+        if running.claim_end():
+            _abandon(ws, running)
+            ws.changed()
 
 
 def stop_take(ws: Workshop) -> None:
-    """End the take now and keep what is there."""
+    """End the take now and keep what is there. Who comes second waits until it is kept."""
     running = ws.take
     if running is None:
         raise Refused("no-take", "No take is running.")
@@ -281,30 +326,50 @@ def start_browser(
     running = _begin(
         ws, purpose, seconds, "browser", rate_hz, notes=notes, position=position, learns=learns, until_steady=until_steady
     )  # fmt: skip
+    threading.Thread(target=_watch_over, args=(ws, running), daemon=True).start()
     ws.changed()
     return running.part.id
 
 
+def _watch_over(ws: Workshop, running: RunningTake) -> None:
+    """End a take whose page is gone."""
+    while not running.over.wait(_LOOK_EVERY_S):
+        try:
+            release_abandoned(ws)
+        except Told as error:
+            ws.bus.tell("trouble", {"sentence": str(error)})
+
+
 def add_piece(ws: Workshop, take_id: str, number: int, samples: Samples) -> bool:
-    """Keep the next piece; True when the take has enough. Pieces come in order; one that came before is passed over, a gap is refused."""
+    """Keep the next piece; True when the take has enough.
+
+    Pieces come in order; one that came before is passed over, a gap is refused, and what comes after the end is dropped.
+    """
     running = ws.take
     if running is None or running.part.id != take_id:
+        if take_id in ws.ended_takes:
+            return True
         raise Refused("no-take", "This take is no longer running; what came before is kept as a half take.")
-    if number < running.next_piece:
-        return running.ended is not None
-    if number > running.next_piece:
-        raise Refused("gap", "A piece of the take went missing on the way. Stop and take it again.")
-    running.next_piece += 1
-    running.last_piece = time.monotonic()
-    running.add(samples)
-    running.told = 0.0
-    _tell(ws, running)
-    return running.ended is not None
+    with running.lock:
+        if running.state != "recording" or running.ended is not None:
+            return True
+        if number < running.next_piece:
+            return False
+        if number > running.next_piece:
+            raise Refused("gap", "A piece of the take went missing on the way. Stop and take it again.")
+        running.next_piece += 1
+        running.last_piece = time.monotonic()
+        running.add(samples[: max(0, running.frames_left)])
+        running.told = 0.0
+        _tell(ws, running)
+        return running.ended is not None or running.frames_left <= 0
 
 
 def finish(ws: Workshop, running: RunningTake) -> int | None:
-    """Turn the part into a whole take, measure it, derive what follows. Returns the take's id."""
-    running.state = "measuring"
+    """Turn the part into a whole take, measure it, derive what follows. Returns the take's id, None for who came second."""
+    if not running.claim_end():
+        running.over.wait(_PATIENCE_S)
+        return None
     ws.bus.tell("progress", running.view().model_dump())
     running.part.close()
     try:
@@ -313,16 +378,13 @@ def finish(ws: Workshop, running: RunningTake) -> int | None:
         if not len(samples):
             take_files.drop_part(ws.folder, running.part.id)
             return None
-        take_id = keep(ws, info, samples, half=False, ended=running.ended)
-        take_files.drop_part(ws.folder, running.part.id)
+        take_id = keep(ws, info, samples, half=False, ended=running.ended, part_id=running.part.id)
         fault = _fault_of(ws, take_id)
         if fault is not None:
             ws.bus.tell("trouble", {"sentence": fault})
         return take_id
     finally:
-        with ws.lock:
-            if ws.take is running:
-                ws.take = None
+        _let_go(ws, running)
         ws.changed()
 
 
@@ -332,61 +394,117 @@ def _fault_of(ws: Workshop, take_id: int) -> str | None:
 
 
 def keep(
-    ws: Workshop, info: take_files.PartInfo, samples: Samples, *, half: bool, ended: str | None = None, channel: int | None = None
-) -> int:
+    ws: Workshop, info: take_files.PartInfo, samples: Samples, *, half: bool, ended: str | None = None,
+    channels: integrity.Channels | None = None, part_id: str | None = None,
+) -> int:  # fmt: skip
     """Write a take, its row and its reading. A take that cannot be used is kept with the sentence that says why.
 
-    Of ``(n, channels)`` one channel is chosen, and what the channels say of each other is kept.
+    Of ``(n, channels)`` one channel is chosen, and what the channels say of each other is kept; of a file that is known already. The part that it was goes once its row
+    stands.
     """
     fault, notes = None, list(info.notes)
-    channels = integrity.compare_channels(samples) if samples.ndim > 1 else None
-    chosen = samples if samples.ndim == 1 else samples[:, (channel or 1) - 1]
+    if samples.ndim > 1:
+        channels = integrity.compare_channels(samples)
+    chosen = samples if samples.ndim == 1 else samples[:, 0]
     try:
-        chosen, channel_notes = faults.choose_channel(samples, channel)
+        chosen, channel_notes = faults.choose_channel(samples, None)
         notes += [note.sentence for note in channel_notes]
         notes += [note.sentence for note in faults.check(chosen, rate_hz=info.rate_hz, purpose=cast(faults.Purpose, info.purpose))]
     except faults.BadTake as error:
-        fault = str(error)
-    digest = take_files.keep_take(ws.folder, chosen, rate_hz=info.rate_hz)
+        fault = error
+    taken_at = now()
+    with ws.sessions() as session:
+        rig = _rig_of(ws, session, info)
+        described = {
+            **_described(info, taken_at), "rig": rig.name, "half": half, "ended": ended, "notes": notes,
+            "channels": None if channels is None else plain(channels),
+        }  # fmt: skip
+    digest = take_files.keep_take(ws.folder, chosen, rate_hz=info.rate_hz, described=described)
     with ws.sessions.begin() as session:
         take = Take(
-            rig_id=the_rig(ws, session).id, purpose=info.purpose, sha256=digest, rate_hz=info.rate_hz, frames=len(chosen),
-            source=info.source, facts=info.facts, channels=None if channels is None else plain(channels), half=half, notes=notes,
-            fault=fault, discarded=False, ended=ended, taken_at=now(),
+            rig_id=_rig_of(ws, session, info).id, purpose=info.purpose, sha256=digest, rate_hz=info.rate_hz, frames=len(chosen),
+            source=info.source, facts=info.facts, channels=described["channels"], half=half, notes=notes,
+            fault=None if fault is None else str(fault), fault_code=None if fault is None else fault.code, discarded=False, ended=ended,
+            taken_at=taken_at,
         )  # fmt: skip
         session.add(take)
         session.flush()
         take_id = take.id
+    if part_id is not None:
+        take_files.drop_part(ws.folder, part_id)
     if fault is None:
         measure_and_derive(ws, take_id)
     return take_id
+
+
+def _described(info: take_files.PartInfo, taken_at: str) -> dict[str, Any]:
+    """What a take is, as it is said beside its sound."""
+    return {"as": "take", "purpose": info.purpose, "rate_hz": info.rate_hz, "source": info.source, "facts": info.facts, "at": taken_at}
+
+
+def _rig_of(ws: Workshop, session: Session, info: take_files.PartInfo) -> Rig:
+    """The rig that a take was begun on; the one in hand where that one is gone or was never said."""
+    rig = session.get(Rig, info.rig_id) if info.rig_id is not None else None
+    return rig or the_rig(ws, session)
 
 
 def measure_and_derive(ws: Workshop, take_id: int) -> None:
     """Measure a new take and derive what it gives. A take that cannot carry its rule stays with the sentence that says why."""
     from obsidian_wren.service import deriving, measuring
 
-    with ws.sessions.begin() as session:
-        rig = the_rig(ws, session)
+    with _answered(ws, take_id), ws.sessions.begin() as session:
         take = session.get_one(Take, take_id)
+        rig = session.get_one(Rig, take.rig_id)
         measuring.keep_reading(ws, session, rig, take, current_takes(session, rig).quiet)
-        try:
-            deriving.derive_after_take(ws, session, rig, take)
-        except Refused as error:
-            # What was derived from the take before it stands.
-            take.fault = str(error)
+    with ws.sessions() as session:
+        if session.get_one(Take, take_id).fault is not None:
+            return
+    with _answered(ws, take_id), ws.sessions.begin() as session:
+        take = session.get_one(Take, take_id)
+        deriving.derive_after_take(ws, session, session.get_one(Rig, take.rig_id), take)
+
+
+@contextmanager
+def _answered(ws: Workshop, take_id: int) -> Iterator[None]:
+    """What the rules refuse, or find no answer to, becomes the fault of the take. What was derived from the take before it stands."""
+    try:
+        yield
+    except FolderError as error:
+        if not isinstance(error, take_files.SoundLost):
+            raise
+        _mark(ws, take_id, error.code, str(error))
+    except Told as error:
+        _mark(ws, take_id, error.code, str(error))
+    except Exception:
+        _LOG.exception("The rules found no answer for a take")
+        _mark(ws, take_id, "no-answer", _NO_ANSWER)
+
+
+_NO_ANSWER = (
+    "The rules find no answer for this take, so it is not used; what was derived before it stands. "
+    "Check the level and the microphone, then take it again."
+)
+
+
+def _mark(ws: Workshop, take_id: int, code: str, sentence: str) -> None:
+    with ws.sessions.begin() as session:
+        take = session.get_one(Take, take_id)
+        take.fault, take.fault_code = sentence, code
 
 
 def measure_missing(ws: Workshop) -> int:
     """At a start: read the takes that have no reading, and derive what stands on them. Returns how many there were."""
     from obsidian_wren.service import deriving, measuring
 
-    with ws.sessions.begin() as session:
-        missing = measuring.takes_without_reading(session)
-        for take in missing:
-            rig = session.get_one(Rig, take.rig_id)
-            measuring.keep_reading(ws, session, rig, take, current_takes(session, rig).quiet)
-        for rig_id in {take.rig_id for take in missing}:
+    with ws.sessions() as session:
+        missing = [(take.id, take.rig_id) for take in measuring.takes_without_reading(session)]
+    for take_id, rig_id in missing:
+        with _answered(ws, take_id), ws.sessions.begin() as session:
+            rig = session.get_one(Rig, rig_id)
+            measuring.keep_reading(ws, session, rig, session.get_one(Take, take_id), current_takes(session, rig).quiet)
+    for rig_id in {rig_id for _, rig_id in missing}:
+        newest = max(take_id for take_id, of in missing if of == rig_id)
+        with _answered(ws, newest), ws.sessions.begin() as session:
             deriving.derive_after_change(ws, session, session.get_one(Rig, rig_id))
     return len(missing)
 
@@ -395,13 +513,14 @@ def keep_file(
     ws: Workshop, purpose: Purpose, path: Path, *, channel: int | None, position: float | None = None, learns: Control = "preamp"
 ) -> int:  # fmt: skip
     """Make a take of a sound file. Raises BadTake where the file or its sound cannot serve; nothing is kept then."""
-    sound = read_sound(path)
-    samples, _ = faults.choose_channel(sound.samples, channel)
-    faults.check(samples, rate_hz=sound.rate_hz, purpose=cast(faults.Purpose, purpose))
+    sound = read_sound(path, channel=channel)
+    faults.check(sound.samples, rate_hz=sound.rate_hz, purpose=cast(faults.Purpose, purpose))
     with ws.sessions() as session:
         facts = _facts(ws, session, the_rig(ws, session), purpose, position, learns)
-    info = take_files.PartInfo(purpose, sound.rate_hz, "file", facts, now())
-    take_id = keep(ws, info, sound.samples, half=False, channel=channel)
+        rig_id = the_rig(ws, session).id
+    notes = tuple(sentences_of(sound, sound.notes))
+    info = take_files.PartInfo(purpose, sound.rate_hz, "file", facts, now(), notes, rig_id=rig_id)
+    take_id = keep(ws, info, sound.samples, half=False, channels=sound.channels)
     ws.changed()
     fault = _fault_of(ws, take_id)
     if fault is not None:
@@ -413,8 +532,11 @@ def keep_half(ws: Workshop, part_id: str) -> int:
     """Make a take of one that was cut off."""
     half = _half(ws, part_id)
     samples = take_files.read_part(ws.folder, part_id, channels=half.info.channels)
-    take_id = keep(ws, half.info, samples, half=True)
-    take_files.drop_part(ws.folder, part_id)
+    if half.info.purpose not in PURPOSES:
+        raise Refused(
+            "purpose", "A newer Obsidian Wren began this take, and this one does not know what it is for. Throw it away, or update."
+        )
+    take_id = keep(ws, half.info, samples, half=True, part_id=part_id)
     ws.changed()
     return take_id
 
@@ -434,17 +556,32 @@ def _half(ws: Workshop, part_id: str) -> take_files.HalfTake:
     raise Refused("no-half", "This half take is no longer there.")
 
 
-def discard_empty_halves(ws: Workshop) -> str | None:
-    """At a start: drop parts too short to be of use; returns the word for the person."""
+def take_up_parts(ws: Workshop) -> None:
+    """At a start: uploads that were killed go, parts too short to be of use go with a word, and what is no part is put aside and told."""
+    take_files.sweep_uploads(ws.folder)
+    strays = take_files.strays(ws.folder)
+    for half in take_files.list_halves(ws.folder, running=None):
+        if half.info.purpose not in PURPOSES or not take_files.holds_sound(ws.folder, half):
+            # A newer version knows what it is for, or something else lies in its place.
+            strays += [ws.folder.parts / f"{half.id}{ending}" for ending in (".json", ".f32")]
+    if strays:
+        place = ws.folder.put_aside(*strays)
+        names = ", ".join(path.name for path in strays[:3]) + (f" and {len(strays) - 3} more" if len(strays) > 3 else "")
+        ws.find(
+            "stray-part",
+            f"Among the takes in progress lay what could not be read: {names}.",
+            f"It was put into “{place.relative_to(ws.folder.path)}” of the data folder. Delete it when you do not miss anything.",
+        )
     dropped = 0
     for half in take_files.list_halves(ws.folder, running=None):
         if half.frames < faults.SHORTEST_S * half.info.rate_hz:
             take_files.drop_part(ws.folder, half.id)
             dropped += 1
-    if not dropped:
-        return None
-    what = "A take" if dropped == 1 else f"{dropped} takes"
-    return f"{what} cut off within the first {faults.SHORTEST_S:.0f} s held too little and {'was' if dropped == 1 else 'were'} discarded."
+    if dropped:
+        what = "A take" if dropped == 1 else f"{dropped} takes"
+        ws.message = (
+            f"{what} cut off within the first {faults.SHORTEST_S:.0f} s held too little and {'was' if dropped == 1 else 'were'} discarded."
+        )
 
 
 def discard_take(ws: Workshop, take_id: int) -> None:
@@ -465,7 +602,7 @@ def discard_take(ws: Workshop, take_id: int) -> None:
 
 
 def purge_discarded(ws: Workshop) -> None:
-    """At a start: takes that were discarded so long ago that nothing can bring them back go for good, with their files."""
+    """At a start: takes that were discarded so long ago that nothing can bring them back go for good, with the sounds that only they held."""
     with ws.sessions.begin() as session:
         reachable = {key for change_ in session.scalars(select(Change)) for key in change_.body}
         gone = [t for t in session.scalars(select(Take).where(Take.discarded.is_(True))) if f"discarded/{t.id}" not in reachable]
@@ -474,7 +611,17 @@ def purge_discarded(ws: Workshop) -> None:
             session.execute(delete(Reading).where(Reading.take_id == take.id))
             session.delete(take)
         session.flush()
-        shared = set(session.scalars(select(Take.sha256).where(Take.sha256.in_(digests))))
-    for digest in digests - shared:
-        with contextlib.suppress(OSError):
-            take_files.take_path(ws.folder, digest).unlink()
+        unheld = digests - held_sounds(session)
+    for digest in unheld:
+        take_files.remove_take(ws.folder, digest)
+
+
+_DIGEST = re.compile(r"\b[0-9a-f]{64}\b")
+
+
+def held_sounds(session: Session) -> set[str]:
+    """The digests of every sound that something refers to: takes, clips, and what undo or redo can bring back."""
+    found = set(session.scalars(select(Take.sha256))) | set(session.scalars(select(Clip.sha256)))
+    for change_ in session.scalars(select(Change)):
+        found.update(_DIGEST.findall(json.dumps(change_.body)))
+    return found

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
-from typing import Any, ClassVar, Literal, cast
+from typing import Annotated, Any, ClassVar, Literal, cast
 
 from pydantic import BaseModel, Field
 
 from obsidian_wren.service import send_views
+from obsidian_wren.service.said import RateHz, RowId, Said
 
 StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send"]
 Status = Literal["settled", "open", "stale", "not yet"]
@@ -17,7 +18,7 @@ Control = Literal["preamp", "pad", "trim", "slider", "program"]
 KeptKind = Literal["microphone", "interface", "room"]
 
 
-class MicrophoneFields(BaseModel):
+class MicrophoneFields(Said):
     """A microphone, as far as it carries calculation; unknown numbers are null."""
 
     name: str = Field(min_length=1, max_length=80)
@@ -37,7 +38,7 @@ class MicrophoneView(MicrophoneFields):
     response_points: list[list[float]]
 
 
-class InterfaceFields(BaseModel):
+class InterfaceFields(Said):
     """An interface: preamp, converter, and how its knob is marked."""
 
     name: str = Field(min_length=1, max_length=80)
@@ -53,8 +54,8 @@ class InterfaceFields(BaseModel):
     ein_dbu: float | None = Field(default=None, ge=-140, le=-60)
     has_phantom: bool | None = None
     direct_monitoring: bool | None = None
-    rates_hz: list[int] = Field(default=[44100, 48000, 88200, 96000], min_length=1, max_length=12)
-    bits: list[int] = Field(default=[16, 24], min_length=1, max_length=4)
+    rates_hz: list[RateHz] = Field(default=[44100, 48000, 88200, 96000], min_length=1, max_length=12)
+    bits: list[Literal[8, 16, 24, 32]] = Field(default=[16, 24], min_length=1, max_length=4)
 
 
 class InterfaceView(InterfaceFields):
@@ -63,7 +64,7 @@ class InterfaceView(InterfaceFields):
     id: int
 
 
-class RoomFields(BaseModel):
+class RoomFields(Said):
     """A room: size and surfaces where known."""
 
     name: str = Field(min_length=1, max_length=80)
@@ -80,13 +81,13 @@ class RoomView(RoomFields):
     noise_dba: float | None
 
 
-class RigFields(BaseModel):
+class RigFields(Said):
     """What a person says about the rig: which things it is made of, how they stand, where its sound comes from, its aim."""
 
     name: str = Field(min_length=1, max_length=80)
-    microphone_id: int
-    interface_id: int
-    room_id: int
+    microphone_id: RowId
+    interface_id: RowId
+    room_id: RowId
     distance_cm: float = Field(ge=2, le=300)
     angle_deg: float = Field(ge=0, le=180)
     height_cm: float = Field(default=0.0, ge=-100, le=100)
@@ -512,7 +513,7 @@ class PredictionView(BaseModel):
     known: bool
 
 
-class BandValue(BaseModel):
+class BandValue(Said):
     """An equalizer band's numbers."""
 
     shape: Literal["peak", "low_shelf", "high_shelf"]
@@ -754,18 +755,21 @@ class DeliveryView(BaseModel):
     stale: str | None = None
 
 
-class AimsBody(BaseModel):
+PeakDbfs = Annotated[float, Field(ge=-60, le=0)]
+
+
+class AimsBody(Said):
     """What the treated voice should land in."""
 
     loudness_lufs: float = Field(default=-18.0, ge=-40, le=-10)
     tolerance_lu: float = Field(default=1.0, ge=0.2, le=5)
-    peaks_dbfs: tuple[float, float] = (-10.0, -5.0)
+    peaks_dbfs: tuple[PeakDbfs, PeakDbfs] = (-10.0, -5.0)
     ceiling_dbtp: float = Field(default=-3.0, ge=-20, le=-1)
     range_lu: float = Field(default=8.0, ge=2, le=30)
     most_lift_db: float = Field(default=6.0, ge=0, le=20)
 
 
-class TasteBody(BaseModel):
+class TasteBody(Said):
     """Broad moves, dB."""
 
     warmth_db: float = Field(default=0.0, ge=-5, le=5)
@@ -774,14 +778,14 @@ class TasteBody(BaseModel):
     air_db: float = Field(default=0.0, ge=-5, le=5)
 
 
-class TargetBody(BaseModel):
+class TargetBody(Said):
     """Which target the tone is fitted to; ``id`` is that of an imported one."""
 
     kind: Literal["by pitch", "lower voice", "higher voice", "reference take", "imported"] = "by pitch"
-    id: int | None = None
+    id: RowId | None = None
 
 
-class WishesBody(BaseModel):
+class WishesBody(Said):
     """What a person wants of the treated voice; what is left out is as usual."""
 
     cut_weight: float = Field(default=0.8, ge=0.05, le=0.95)
@@ -840,6 +844,14 @@ class WatchView(BaseModel):
 
     on: bool
     purpose: Literal["rest", "talk"] | None
+
+
+class FindingView(BaseModel):
+    """Something in the data folder that is not as it should be, and what to do."""
+
+    code: str
+    sentence: str
+    action: str
 
 
 class Overview(BaseModel):
@@ -903,3 +915,4 @@ class Overview(BaseModel):
     recorder: send_views.RecorderView
     recordings: list[send_views.RecordingView]
     message: str | None
+    findings: list[FindingView]

@@ -35,7 +35,7 @@ from obsidian_wren.formats.response import response_at
 from obsidian_wren.service.answers import keep_answer, moved_since
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.facts import facts_of, stale_take
-from obsidian_wren.service.kept import Takes, band_rows, stage_rows
+from obsidian_wren.service.kept import Takes, band_rows, is_in_hand, stage_rows
 from obsidian_wren.service.measuring import quiet_reading, room_shift_db, samples_of, talk_reading
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, Response, Rig, Setting, StageRow, Take
@@ -89,6 +89,9 @@ def derive_voice(ws: Workshop, session: Session, rig: Rig, takes: Takes, *, refi
     _keep_stages(session, rig, plan.stages)
     _keep_answers(ws, session, rig, takes, plan, ground, predicted, refit=refit, toned=toned)
     if not toned:
+        return
+    if not is_in_hand(session, rig):
+        # What is live is another rig's.
         return
     if ws.run is not None:
         ws.run.change_chain(plan.specs())

@@ -4,19 +4,29 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from obsidian_wren.core.told import Told
 
 BOATHOUSE = Path(__file__).with_name("boathouse.json")
 
 
-class BadSpec(ValueError):
+class BadSpec(Told, ValueError):
     """A spec that cannot be used; the message names the place and what to do."""
+
+    def __init__(self, sentence: str) -> None:
+        super().__init__("spec", sentence)
 
 
 class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+Hz = Annotated[float, Field(ge=0, le=200_000)]
+Db = Annotated[float, Field(ge=-200, le=200)]
+Metres = Annotated[float, Field(ge=0.5, le=100)]
 
 
 class TalkerSpec(_Strict):
@@ -35,7 +45,7 @@ class TalkerSpec(_Strict):
 class RoomSpec(_Strict):
     """A shoebox: size in metres and decay time (T60) in seconds."""
 
-    size_m: tuple[float, float, float] = (4.2, 3.4, 2.5)
+    size_m: tuple[Metres, Metres, Metres] = (4.2, 3.4, 2.5)
     decay_s: float = Field(0.35, ge=0.08, le=2.0)
 
 
@@ -59,9 +69,9 @@ class NoiseSpec(_Strict):
     name: str = ""
     level_db_spl: float = Field(ge=-20, le=120)
     when: Literal["always", "in-use"] = "always"
-    spectrum_db: tuple[tuple[float, float], ...] = ()
+    spectrum_db: tuple[tuple[Hz, Db], ...] = Field((), max_length=2000)
     mains_hz: float = Field(50.0, ge=40, le=70)
-    harmonics_db: tuple[float, ...] = (-6.0, -2.0, -9.0, -8.0, -14.0, -12.0)
+    harmonics_db: tuple[Db, ...] = Field((-6.0, -2.0, -9.0, -8.0, -14.0, -12.0), max_length=200)
     per_minute: float = Field(120.0, ge=0, le=2000)
     drift_hz: float = Field(0.0, ge=-1, le=1)
     frequency_hz: float = Field(1000.0, ge=10, le=20_000)
@@ -82,23 +92,23 @@ class MicrophoneSpec(_Strict):
     sensitivity_mv_pa: float = Field(20.0, gt=0, le=500)
     self_noise_dba: float = Field(14.0, ge=-10, le=60)
     pattern: Literal["cardioid", "omni"] = "cardioid"
-    response_db: tuple[tuple[float, float], ...] = ()
-    bells: tuple[BellSpec, ...] = ()
+    response_db: tuple[tuple[Hz, Db], ...] = Field((), max_length=2000)
+    bells: tuple[BellSpec, ...] = Field((), max_length=40)
 
 
 class InterfaceSpec(_Strict):
     """Preamp and converter. ``max_input_dbu`` reads 0 dBFS at no gain; ``converter_noise_dbfs`` is AES17 RMS."""
 
-    gain_db: float = 34.0
-    gain_range_db: tuple[float, float] = (0.0, 60.0)
+    gain_db: float = Field(34.0, ge=-60, le=120)
+    gain_range_db: tuple[Db, Db] = (0.0, 60.0)
     gain_step_db: float = Field(1.0, gt=0, le=12)
-    max_input_dbu: float = 9.0
+    max_input_dbu: float = Field(9.0, ge=-60, le=60)
     equivalent_input_noise_dbu: float = Field(-127.0, ge=-140, le=-60)
     converter_noise_dbfs: float = Field(-108.0, ge=-150, le=-40)
     bits: Literal[8, 16, 24, 32] = 24
     pad_db: float = Field(10.0, ge=0, le=40)
     # What a numbered dial does, where the rig's interface has one: number and gain in dB, hidden from the rules.
-    dial_db: tuple[tuple[float, float], ...] = ((0.0, -6.0), (2.0, 9.0), (4.0, 21.0), (6.0, 31.0), (8.0, 42.0), (10.0, 56.0))
+    dial_db: tuple[tuple[Db, Db], ...] = ((0.0, -6.0), (2.0, 9.0), (4.0, 21.0), (6.0, 31.0), (8.0, 42.0), (10.0, 56.0))
     dc_offset: float = Field(0.0, ge=-0.5, le=0.5)
     # A preamp that gives way softly from this level on, or cuts hard at it, dBFS at the converter; None: it does not.
     soft_from_dbfs: float | None = Field(None, ge=-60, le=20)
@@ -113,7 +123,7 @@ class ComputerSpec(_Strict):
     ``gate_dbfs``: enhancements cut everything under this level to silence.
     """
 
-    slider_db: tuple[tuple[float, float], ...] = ((0.0, -60.0), (10.0, -31.0), (25.0, -18.5), (50.0, -8.6), (75.0, -3.4), (100.0, 0.0))
+    slider_db: tuple[tuple[Db, Db], ...] = ((0.0, -60.0), (10.0, -31.0), (25.0, -18.5), (50.0, -8.6), (75.0, -3.4), (100.0, 0.0))
     dropouts_per_minute: float = Field(0.0, ge=0, le=600)
     gate_dbfs: float = Field(-45.0, ge=-100, le=0)
 
@@ -127,7 +137,7 @@ class WorldSpec(_Strict):
     talker: TalkerSpec = TalkerSpec()
     room: RoomSpec = RoomSpec()
     placement: PlacementSpec = PlacementSpec()
-    noises: tuple[NoiseSpec, ...] = ()
+    noises: tuple[NoiseSpec, ...] = Field((), max_length=100)
     microphone: MicrophoneSpec = MicrophoneSpec()
     interface: InterfaceSpec = InterfaceSpec()
     computer: ComputerSpec = ComputerSpec()
@@ -143,5 +153,5 @@ def read_spec(path: Path) -> WorldSpec:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "the top"
         raise BadSpec(f"{path.name}, at {where}: {first['msg']}. Mend it and try again.") from error
-    except ValueError as error:
-        raise BadSpec(f"{path.name} is not JSON ({error}). Mend it and try again.") from error
+    except (ValueError, RecursionError) as error:
+        raise BadSpec(f"{path.name} is not JSON. Mend it and try again.") from error

@@ -1,26 +1,150 @@
-"""Opening the database: SQLite with a write-ahead log and foreign keys, brought to the newest migration."""
+"""Opening the database: SQLite with a write-ahead log and foreign keys, brought to the newest migration.
+
+Reading and writing are told apart. A writer takes SQLite's write lock at its beginning (``BEGIN IMMEDIATE``), one after another in this
+process, so that no transaction finds in its middle that another was faster; readers see what was there when they began and hold nobody up.
+What the database says when it fails is turned into sentences here, in one place.
+"""
 
 from __future__ import annotations
 
+import sqlite3
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
+from sqlalchemy.exc import DatabaseError, IntegrityError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm.exc import StaleDataError
 
+from obsidian_wren.store.folder import FolderError, make_private
 from obsidian_wren.store.models import Base
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 # The newest migration; a test holds it against the folder. Knowing it here spares a start that has nothing to migrate.
-HEAD = "0005"
+HEAD = "0006"
+_BUSY_S = 15.0
+# Every thread of the server may hold a connection, and so may those that take, record and look for markers.
+_CONNECTIONS = 48
+
+_SENTENCES = (
+    (("full",), "disk-full", "The disk is full, so this was not kept. Everything before is: free some space, then try again."),
+    (
+        ("readonly", "read-only"),
+        "read-only",
+        "The data folder cannot be written any more, so this was not kept. Check its rights and the disk, then try again.",
+    ),
+    (("locked", "busy"), "busy", "The data are held by something else, so this was not kept. Wait a moment, then try again."),
+    (
+        ("malformed", "not a database", "corrupt", "no such table", "no such column"),
+        "corrupt",
+        "The database is damaged, so this was not kept. End the program and run “obsidian-wren doctor --repair”; your takes are not touched.",
+    ),
+)
 
 
-def open_database(path: Path) -> sessionmaker[Session]:
-    """Open, migrate when needed, and hand out sessions."""
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 15})
+def told_error(error: SQLAlchemyError | sqlite3.Error) -> FolderError:
+    """What the database said, as a sentence that names nothing of the inside."""
+    said = str(getattr(error, "orig", None) or error).lower()
+    for words, code, sentence in _SENTENCES:
+        if any(word in said for word in words):
+            return FolderError(code, sentence)
+    if isinstance(error, (IntegrityError, StaleDataError)):
+        return FolderError("moved-on", "What this stands on changed meanwhile, so it was not kept. Look at it again, then try once more.")
+    return FolderError("disk", "The disk failed, so this was not kept. Everything before is: check the disk, then try again.")
+
+
+class Sessions:
+    """Sessions over one database. Calling it gives one for reading; :meth:`begin` one for writing, committed at its end.
+
+    Both raise FolderError where the database fails.
+    """
+
+    def __init__(self, engine: Engine, lock: threading.RLock | None = None) -> None:
+        self.engine = engine
+        self.lock = lock or threading.RLock()
+        self._reading = sessionmaker(engine, expire_on_commit=False)
+        self._writing = sessionmaker(engine.execution_options(writes=True), expire_on_commit=False)
+        self._writer = threading.local()
+        # Told after each transaction that changed something.
+        self.on_kept: Callable[[], None] = lambda: None
+
+    @contextmanager
+    def __call__(self) -> Iterator[Session]:
+        """A session that reads."""
+        try:
+            with self._reading() as session:
+                yield session
+        except (DatabaseError, StaleDataError) as error:
+            raise told_error(error) from error
+
+    @contextmanager
+    def begin(self) -> Iterator[Session]:
+        """A session that writes, one at a time; kept when the block ends, taken back when it raises."""
+        with self.lock:
+            if getattr(self._writer, "busy", False):
+                raise RuntimeError("A thread that writes cannot begin to write a second time: pass the session on.")
+            self._writer.busy = True
+            changed = False
+            try:
+                with self._writing.begin() as session:
+                    held: Any = session.connection().connection.driver_connection
+                    before = held.total_changes
+                    yield session
+                    session.flush()
+                    changed = held.total_changes > before
+                    if changed:
+                        # Every transaction counts itself, so that a database that lost its last ones is told from its copy.
+                        count = session.execute(text("PRAGMA user_version")).scalar() or 0
+                        session.execute(text(f"PRAGMA user_version = {int(count) + 1}"))
+            except (DatabaseError, StaleDataError) as error:
+                raise told_error(error) from error
+            finally:
+                self._writer.busy = False
+        if changed:
+            self.on_kept()
+
+    def close(self) -> None:
+        """Let every connection go."""
+        self.engine.dispose()
+
+
+def open_database(path: Path, lock: threading.RLock | None = None) -> Sessions:
+    """Open, migrate when needed, and hand out sessions. Raises FolderError: ``corrupt``, ``newer``, or what the disk says."""
+    if not path.exists():
+        # Made before SQLite makes it, which would let everybody read it.
+        make_private(path)
+    engine = _engine(path)
+    try:
+        tables = set(inspect(engine).get_table_names())
+        if not tables:
+            make(engine)
+        else:
+            revision = _revision(engine, tables)
+            if revision != HEAD:
+                _require_known(revision)
+                from obsidian_wren.store.backup import copy_before
+
+                copy_before(path, revision)
+                migrate(engine)
+    except (SQLAlchemyError, sqlite3.Error) as error:
+        engine.dispose()
+        raise told_error(error) from error
+    except FolderError:
+        engine.dispose()
+        raise
+    return Sessions(engine, lock)
+
+
+def _engine(path: Path) -> Engine:
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": _BUSY_S}, pool_size=_CONNECTIONS, max_overflow=16)
 
     @event.listens_for(engine, "connect")
     def _on_connect(connection: Any, _record: Any) -> None:
+        # The driver's own idea of when a transaction begins would let two readers turn writers and find each other.
+        connection.isolation_level = None
         cursor = connection.cursor()
         cursor.execute("PRAGMA journal_mode=WAL")
         cursor.execute("PRAGMA foreign_keys=ON")
@@ -28,12 +152,21 @@ def open_database(path: Path) -> sessionmaker[Session]:
         cursor.execute("PRAGMA synchronous=FULL")
         cursor.close()
 
-    tables = set(inspect(engine).get_table_names())
-    if not tables:
-        make(engine)
-    elif _revision(engine, tables) != HEAD:
-        migrate(engine)
-    return sessionmaker(engine, expire_on_commit=False)
+    @event.listens_for(engine, "begin")
+    def _on_begin(connection: Connection) -> None:
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN")
+
+    return engine
+
+
+def _require_known(revision: str | None) -> None:
+    known = {path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py")}
+    if revision is not None and revision not in known:
+        raise FolderError(
+            "newer",
+            "A newer Obsidian Wren has worked in this data folder, and this one cannot read what it wrote. Update this program, or choose "
+            "another folder with --data. Nothing was touched; copies from before are in its folder “backups”.",
+        )
 
 
 def _revision(engine: Engine, tables: set[str]) -> str | None:

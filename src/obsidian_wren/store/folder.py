@@ -1,11 +1,16 @@
-"""The data folder: its layout, its lock, and the errors of a disk told in sentences.
+"""The data folder: its layout, its lock, who may read it, and the errors of a disk told in sentences.
 
 ::
 
     DATA/wren.db          settings, readings, everything in rows
-    DATA/takes/HASH.flac  takes by content
+    DATA/takes/HASH.flac  takes and clips by content; HASH.json says what each was taken as
     DATA/parts/           the take in progress; what is here at a start was cut off
     DATA/recordings/      what the recorder wrote
+    DATA/backups/         copies of the database
+    DATA/aside/           what could not be read and was put away, never deleted
+    DATA/token            what the page shows to speak to the program
+
+Nobody but its owner may read any of it: it holds a person's voice.
 """
 
 from __future__ import annotations
@@ -14,18 +19,21 @@ import errno
 import fcntl
 import os
 import shutil
+import stat
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO
 
+from obsidian_wren.core.told import Told
 
-class FolderError(Exception):
+_FOLDER_MODE, _FILE_MODE = 0o700, 0o600
+_DATABASE_FILES = ("wren.db", "wren.db-wal", "wren.db-shm", "lock", "token")
+
+
+class FolderError(Told):
     """A data folder that cannot be used, or a disk that is full. ``code`` is stable; the message says what to do."""
-
-    def __init__(self, code: str, sentence: str) -> None:
-        super().__init__(sentence)
-        self.code = code
 
 
 @contextmanager
@@ -38,6 +46,10 @@ def disk_errors(doing: str) -> Iterator[None]:
             raise FolderError(
                 "disk-full", f"The disk is full while {doing}. Everything before is kept: free some space, then try again."
             ) from error
+        if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
+            raise FolderError(
+                "read-only", f"The disk refused writing while {doing}. Check the rights of the data folder, then try again."
+            ) from error
         raise FolderError("disk", f"The disk failed while {doing} ({error.strerror}). Check it, then try again.") from error
 
 
@@ -47,8 +59,10 @@ class DataFolder:
     def __init__(self, path: Path) -> None:
         self.path = path
         try:
-            for folder in (path, self.takes, self.parts, self.recordings):
-                folder.mkdir(parents=True, exist_ok=True)
+            for folder in (path, *self._folders):
+                folder.mkdir(mode=_FOLDER_MODE, parents=True, exist_ok=True)
+            if (path / "lock").is_dir():
+                self.put_aside(path / "lock")
             self._lock: IO[str] = (path / "lock").open("a+")
             (path / "lock").touch()
         except OSError as error:
@@ -59,13 +73,29 @@ class DataFolder:
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
+            self._lock.close()
             raise FolderError(
                 "in-use", f"Another Obsidian Wren already works in {path}. Use its window, stop it, or choose another folder with --data."
             ) from error
+        self._keep_private()
+
+    @property
+    def _folders(self) -> tuple[Path, ...]:
+        return self.takes, self.parts, self.recordings, self.backups
+
+    def _keep_private(self) -> None:
+        """Shut out everybody else, also from what an older version left open. Where the disk knows no rights there are none to set."""
+        for folder in (self.path, *self._folders):
+            _restrict(folder, _FOLDER_MODE)
+            if folder != self.path:
+                for path in folder.rglob("*"):
+                    _restrict(path, _FOLDER_MODE if path.is_dir() else _FILE_MODE)
+        for name in _DATABASE_FILES:
+            _restrict(self.path / name, _FILE_MODE)
 
     @property
     def takes(self) -> Path:
-        """Whole takes."""
+        """Whole takes, and the sounds of clips."""
         return self.path / "takes"
 
     @property
@@ -77,6 +107,11 @@ class DataFolder:
     def recordings(self) -> Path:
         """What the recorder wrote."""
         return self.path / "recordings"
+
+    @property
+    def backups(self) -> Path:
+        """Copies of the database."""
+        return self.path / "backups"
 
     @property
     def database(self) -> Path:
@@ -91,16 +126,58 @@ class DataFolder:
                 f"The take needs {max(wanted_bytes // 1_000_000, 1)} MB and the disk has less. Free some space, then take it again.",
             )
 
+    def put_aside(self, *paths: Path) -> Path:
+        """Move files that cannot be read out of the way, together, never away: into a folder of their own under ``aside/``."""
+        with disk_errors("putting a damaged file aside"):
+            name = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
+            place = self.path / "aside" / name
+            place.mkdir(mode=_FOLDER_MODE, parents=True)
+            _restrict(place.parent, _FOLDER_MODE)
+            for path in paths:
+                with suppress(FileNotFoundError):
+                    path.rename(place / path.name)
+            sync_folder(place)
+            return place
+
     def close(self) -> None:
         """Give the lock back."""
         self._lock.close()
 
 
-def write_through(path: Path, content: bytes) -> None:
+def _restrict(path: Path, mode: int) -> None:
+    with suppress(OSError):
+        held = path.lstat().st_mode
+        if not stat.S_ISLNK(held) and stat.S_IMODE(held) != mode:
+            path.chmod(mode)
+
+
+def make_private(path: Path) -> None:
+    """Make an empty file that its owner alone may read; one that is there stays as it is."""
+    with suppress(FileExistsError):
+        os.close(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, _FILE_MODE))
+
+
+def open_private(path: Path) -> IO[bytes]:
+    """Open a new or emptied file for writing and reading that its owner alone may read."""
+    return os.fdopen(os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC, _FILE_MODE), "w+b")
+
+
+def sync_folder(path: Path) -> None:
+    """Put the names in a folder on the disk: a renamed file is safe only then."""
+    with suppress(OSError):
+        fd = os.open(path, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            os.fsync(fd)
+        finally:
+            os.close(fd)
+
+
+def write_through(path: Path, content: bytes, *, private: bool = True) -> None:
     """Write a small file so that it is whole or absent, and on the disk."""
     temporary = path.with_suffix(path.suffix + ".new")
-    with temporary.open("wb") as file:
+    with open_private(temporary) if private else temporary.open("wb") as file:
         file.write(content)
         file.flush()
         os.fsync(file.fileno())
     temporary.replace(path)
+    sync_folder(path.parent)

@@ -172,7 +172,7 @@ class Change(Base):
 
 
 class Take(Base):
-    """A recording with a purpose. ``fault`` says why it cannot be used; ``facts`` are those of the rig that it was made at.
+    """A recording with a purpose. ``fault`` says why it cannot be used, under a code; ``facts`` are those of the rig that it was made at.
 
     ``channels`` is what its channels said of each other; ``ended`` why it stopped by itself; ``discarded`` takes are out of sight.
     """
@@ -191,6 +191,7 @@ class Take(Base):
     half: Mapped[bool]
     notes: Mapped[list[str]] = mapped_column(JSON)
     fault: Mapped[str | None]
+    fault_code: Mapped[str | None] = mapped_column(String(40))
     discarded: Mapped[bool]
     ended: Mapped[str | None]
     taken_at: Mapped[str] = mapped_column(String(32))
@@ -305,7 +306,7 @@ class Source(Base):
 
 
 class Clip(Base):
-    """A short sound on a key. Times in seconds of its file; loudness as trimmed."""
+    """A short sound on a key. Times in seconds of its file; loudness as trimmed; ``fault`` says why it cannot sound."""
 
     __tablename__ = "clip"
 
@@ -319,6 +320,7 @@ class Clip(Base):
     lufs: Mapped[float | None]
     key: Mapped[str | None] = mapped_column(String(1))
     place: Mapped[int]
+    fault: Mapped[str | None]
 
 
 class Proof(Base):
@@ -349,7 +351,8 @@ class LiveWish(Base):
 
 
 class Recording(Base):
-    """A file that the recorder wrote: one track of one session of recording. ``waveform`` holds highest absolute samples."""
+    """A file that the recorder wrote: one track of one session of recording. ``waveform`` holds highest absolute samples; ``size_bytes`` what
+    it was when it was finished; ``fault`` says what is wrong with it since."""
 
     __tablename__ = "recording"
 
@@ -367,3 +370,5 @@ class Recording(Base):
     waveform: Mapped[list[float]] = mapped_column(JSON)
     discarded: Mapped[bool]
     at: Mapped[str] = mapped_column(String(32))
+    size_bytes: Mapped[int | None]
+    fault: Mapped[str | None]

@@ -17,7 +17,7 @@ import numpy as np
 import soundfile
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.store.folder import disk_errors
+from obsidian_wren.store.folder import disk_errors, sync_folder
 
 FileFormat = Literal["flac", "wav"]
 _SYNC_EVERY_S = 1.0
@@ -60,8 +60,16 @@ class _Synced:
     def __init__(self, path: Path) -> None:
         self.path = path
         self.frames = 0
-        self._fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o644)
+        self._fd = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600)
         self._synced = time.monotonic()
+
+    def _close(self) -> None:
+        try:
+            with disk_errors("ending a recording"):
+                os.fsync(self._fd)
+        finally:
+            os.close(self._fd)
+            sync_folder(self.path.parent)
 
     def _sync(self) -> None:
         if time.monotonic() - self._synced > _SYNC_EVERY_S:
@@ -101,9 +109,7 @@ class _Wav(_Synced):
         return self.frames * 3 * self._channels > _WAV_MOST_BYTES
 
     def close(self) -> None:
-        with disk_errors("ending a recording"):
-            os.fsync(self._fd)
-        os.close(self._fd)
+        self._close()
 
 
 def _write_all(fd: int, data: bytes, at: int) -> None:
@@ -164,28 +170,45 @@ class _Flac(_Synced):
         with disk_errors("recording"):
             try:
                 self._file.write(np.clip(block, -1.0, _FULL))
-            except soundfile.LibsndfileError as error:
+            except (soundfile.LibsndfileError, AssertionError) as error:
+                # The library tells a write that failed by its count alone.
                 raise (self._raw.failed or OSError(28, "no space left")) from error
             if self._raw.failed is not None:
                 raise self._raw.failed
             self.frames += len(block)
             if self.safe_frames != self._told:
                 self._told = self.safe_frames
-                self._tell_samples(self._told)
+                _put_samples(self._fd, self._told)
             self._sync()
 
-    def _tell_samples(self, samples: int) -> None:
-        held = os.pread(self._fd, 5, _STREAMINFO_SAMPLES)
-        if len(held) == 5:
-            # The upper half of the first byte is part of the depth.
-            value = ((held[0] & 0xF0) << 32) | samples
-            os.pwrite(self._fd, value.to_bytes(5, "big"), _STREAMINFO_SAMPLES)
-
     def close(self) -> None:
-        with disk_errors("ending a recording"):
+        try:
+            with disk_errors("ending a recording"):
+                try:
+                    self._file.close()
+                except (soundfile.LibsndfileError, AssertionError) as error:
+                    raise (self._raw.failed or OSError(28, "no space left")) from error
+                if self._raw.failed is not None:
+                    raise self._raw.failed
+        finally:
+            self._close()
+
+
+def tell_samples(path: Path, frames: int) -> None:
+    """Say in a FLAC how many samples it holds, where its last frames could not be written."""
+    if path.suffix == ".flac":
+        with disk_errors("repairing a recording"):
+            fd = os.open(path, os.O_RDWR)
             try:
-                self._file.close()
-            except soundfile.LibsndfileError as error:
-                raise (self._raw.failed or OSError(28, "no space left")) from error
-            os.fsync(self._fd)
-        os.close(self._fd)
+                _put_samples(fd, frames)
+                os.fsync(fd)
+            finally:
+                os.close(fd)
+
+
+def _put_samples(fd: int, samples: int) -> None:
+    held = os.pread(fd, 5, _STREAMINFO_SAMPLES)
+    if len(held) == 5:
+        # The upper half of the first byte is part of the depth.
+        value = ((held[0] & 0xF0) << 32) | samples
+        os.pwrite(fd, value.to_bytes(5, "big"), _STREAMINFO_SAMPLES)

@@ -10,6 +10,7 @@ from pathlib import Path
 from flask import Response, current_app
 from flask_openapi3 import FileStorage
 
+from obsidian_wren.service.uploads import UPLOAD_PREFIX, disk_errors
 from obsidian_wren.service.workshop import Workshop
 
 
@@ -29,8 +30,9 @@ def state_answer() -> Response:
 @contextmanager
 def uploaded(file: FileStorage) -> Iterator[tuple[Path, str]]:
     """A file that came with the request, on disk while it is read, and what the person called it."""
-    with tempfile.TemporaryDirectory(dir=workshop().folder.parts) as folder:
+    with tempfile.TemporaryDirectory(dir=workshop().folder.parts, prefix=UPLOAD_PREFIX) as folder:
         # The person's file name is for reading only; it never becomes a path.
         path = Path(folder) / "The file"
-        file.save(path)
-        yield path, file.filename or "The file"
+        with disk_errors("taking the file in"):
+            file.save(path)
+        yield path, (file.filename or "").strip() or "The file"

@@ -7,37 +7,46 @@ the first page (:func:`warm_up`), not in front of it.
 from __future__ import annotations
 
 import json
+import logging
 import queue
+import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from typing import Any, Literal
 
-from flask import Response, current_app, jsonify
+from flask import Response, current_app, jsonify, request
 from flask_openapi3 import APIBlueprint, FileStorage, Info, OpenAPI
 from pydantic import BaseModel, Field, ValidationError
+from werkzeug.exceptions import HTTPException
 
+from obsidian_wren.core.told import Told
 from obsidian_wren.service import views
+from obsidian_wren.service.said import Said
 from obsidian_wren.service.workshop import END, Workshop
 from obsidian_wren.web import chain, guard, models, send
 from obsidian_wren.web.answers import state_answer, uploaded, workshop
+from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 from obsidian_wren.web.send import piece
 
-_LARGEST_UPLOAD = 2 * 1024**3
-_HEARTBEAT_S = 10.0
+_LOG = logging.getLogger(__name__)
+_HEARTBEAT_S = 5.0
+_LOOK_EVERY_S = 1.0
 _PROBLEMS: dict[Any, Any] = {422: models.Problem}
-_TOO_LARGE = "The file is over 2 GB. Cut out the part that you need, a minute is enough."
+# The page's cookie does the same.
+_SCHEMES: dict[str, Any] = {"token": {"type": "http", "scheme": "bearer"}}
 
 
-class Upload(BaseModel):
+class Upload(Said):
     """A sound file and what it is for."""
 
     file: FileStorage
     purpose: views.Purpose
     channel: int | None = Field(default=None, ge=1, le=8)
-    position: float | None = None
+    position: float | None = Field(default=None, ge=-100, le=100)
     learns: Literal["preamp", "slider"] = "preamp"
 
 
-class ResponseUpload(BaseModel):
+class ResponseUpload(Said):
     """A microphone's response file."""
 
     file: FileStorage
@@ -49,26 +58,35 @@ def state() -> Response:
 
 
 def events() -> Response:
-    """Server-sent events: ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``."""
+    """Server-sent events: ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``, and ``still`` where nothing else comes, so that silence means that the program is gone."""
+    headers = {"Cache-Control": "no-store"}
+    if request.method == "HEAD":
+        return Response(mimetype="text/event-stream", headers=headers)
     ws = workshop()
-    bus = ws.bus
-    listener = bus.listen()
+    listener = ws.bus.listen()
+    response = Response(_stream(ws, listener, request.environ), mimetype="text/event-stream", headers=headers)
+    # Also where nobody ever read the first line.
+    response.call_on_close(lambda: ws.bus.leave(listener))
+    return response
 
-    def stream() -> Iterator[str]:
+
+def _stream(ws: Workshop, listener: queue.Queue[tuple[str, dict[str, Any]]], environ: dict[str, Any]) -> Iterator[str]:
+    is_gone: Callable[[], bool] = environ.get("waitress.client_disconnected", lambda: False)
+    yield f"retry: 1000\nevent: hello\ndata: {json.dumps({'revision': ws.revision})}\n\n"
+    told = time.monotonic()
+    while True:
         try:
-            yield f"retry: 1000\nevent: hello\ndata: {json.dumps({'revision': ws.revision})}\n\n"
-            while True:
-                try:
-                    kind, body = listener.get(timeout=_HEARTBEAT_S)
-                    if kind == END:
-                        return
-                    yield f"event: {kind}\ndata: {json.dumps(body)}\n\n"
-                except queue.Empty:
-                    yield ": still here\n\n"
-        finally:
-            bus.leave(listener)
-
-    return Response(stream(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
+            kind, body = listener.get(timeout=_LOOK_EVERY_S)
+        except queue.Empty:
+            if is_gone():
+                return
+            if time.monotonic() - told < _HEARTBEAT_S:
+                continue
+            kind, body = "still", {}
+        if kind == END:
+            return
+        told = time.monotonic()
+        yield f"event: {kind}\ndata: {json.dumps(body)}\n\n"
 
 
 def change_rig(body: views.RigFields) -> Response:
@@ -456,17 +474,17 @@ def _on_invalid(error: ValidationError) -> Response:
 
 
 def _on_too_large(_error: Exception) -> tuple[Response, int]:
-    return jsonify(code="too-large", sentence=_TOO_LARGE), 413
+    return jsonify(code="too-large", sentence=largest_body(request.method, request.path)[1]), 413
 
 
 def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
     """The application over a workshop; None serves for making the OpenAPI document."""
     app = OpenAPI(
         "obsidian_wren", info=Info(title="Obsidian Wren", version="1"), static_folder=None, doc_ui=False,
-        validation_error_callback=_on_invalid,
+        validation_error_callback=_on_invalid, security_schemes=_SCHEMES,
     )  # fmt: skip
     app.config["WORKSHOP"] = ws
-    app.config["MAX_CONTENT_LENGTH"] = _LARGEST_UPLOAD
+    app.config["MAX_CONTENT_LENGTH"] = LARGEST_SOUND
     app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
     guard.install(app)
     app.register_api(_api(describe=describe))
@@ -476,18 +494,38 @@ def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
     return app
 
 
-def _on_error(error: Exception) -> Any:
-    from werkzeug.exceptions import HTTPException
+_NOT_HERE = "There is nothing under this address. Load the page again."
+_HTTP = {
+    404: _NOT_HERE,
+    405: "This cannot be asked of this address. Load the page again.",
+    415: "This was not sent as JSON. Send it as application/json.",
+}
+_NO_SENSE = "What was sent cannot be understood. Send it again, as the page does."
 
+
+def _on_error(error: Exception) -> Any:
     if isinstance(error, HTTPException):
-        return jsonify(code="http", sentence=f"{error.name}."), error.code
-    code = getattr(error, "code", None)
-    if isinstance(code, str):
-        return jsonify(code=code, sentence=str(error)), 422
-    current_app.logger.exception("A request failed")
+        return jsonify(code="http", sentence=_HTTP.get(error.code or 0, _NO_SENSE)), error.code
+    if isinstance(error, Told):
+        _keep_what_it_tells(error)
+        return jsonify(code=error.code, sentence=str(error)), 422
+    if isinstance(error, (UnicodeError, RecursionError, OverflowError)):
+        # Letters that are none, brackets without end, numbers that no machine holds.
+        current_app.logger.warning("A request makes no sense", exc_info=error)
+        return jsonify(code="invalid", sentence=_NO_SENSE), 422
+    current_app.logger.error("A request failed", exc_info=error)
     return jsonify(
         code="inside", sentence="Something failed inside; nothing that was kept is lost. Try again, or start the program again."
     ), 500
+
+
+def _keep_what_it_tells(error: Told) -> None:
+    """A sound that is found lost is marked, so that what is asked next does without it."""
+    if error.code == "sound-lost":
+        from obsidian_wren.service.lost_sounds import note_lost
+
+        with suppress(Told):
+            note_lost(workshop(), error)  # type: ignore[arg-type]
 
 
 def load() -> None:
@@ -501,7 +539,13 @@ def load() -> None:
 def warm_up(ws: Workshop) -> None:
     """Load what computes, lay out the clips, and go on being live where that was so."""
     load()
-    from obsidian_wren.service import clips, living
+    from obsidian_wren.service import clips, living, lost_sounds
 
-    clips.ship(ws)
-    living.resume_run(ws)
+    for part in (clips.ship, living.resume_run, lost_sounds.check_sounds):
+        try:
+            part(ws)
+        except Told as error:
+            ws.bus.tell("trouble", {"sentence": str(error)})
+        except Exception:
+            # Nobody waits for it; what it would have done can be asked for.
+            _LOG.exception("A part of warming up failed")

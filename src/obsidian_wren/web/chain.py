@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import asdict
 
-from flask import Response, jsonify
+from flask import Response, jsonify, request
 from flask_openapi3 import FileStorage
 from pydantic import BaseModel
 
 from obsidian_wren.service import views
+from obsidian_wren.service.said import Said
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import state_answer, uploaded, workshop
 
 
-class TargetUpload(BaseModel):
+class TargetUpload(Said):
     """A target as a two-column text."""
 
     file: FileStorage
@@ -86,17 +87,14 @@ def hear_live(query: models.LeftOut) -> Response:
     """The live voice, raw and treated side by side, as it comes; ``X-Rate`` is the sample rate in Hz."""
     from obsidian_wren.service import ears
 
+    if request.method == "HEAD":
+        return Response(mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
     ws = workshop()
     pair = ears.put_on(ws, off=query.left_out)
-
-    def stream() -> Iterator[bytes]:
-        try:
-            yield from pair.chunks()
-        finally:
-            ears.take_off(ws, pair)
-
     headers = {"Cache-Control": "no-store", "X-Rate": str(pair.rate_hz)}
-    return Response(stream(), mimetype="application/octet-stream", headers=headers)
+    response = Response(pair.chunks(), mimetype="application/octet-stream", headers=headers)
+    response.call_on_close(lambda: ears.take_off(ws, pair))
+    return response
 
 
 def leave_out_live(body: models.LeftOut) -> Response:

@@ -1,20 +1,25 @@
 """What answers first: the page itself, before anything that computes is loaded.
 
 Importing the application takes longer than a person should wait for a page. The front serves the built files at once and hands
-everything under ``/api`` to the application, which loads beside it; a request that comes too early waits for it.
+everything under ``/api`` to the application, which loads beside it; a request that comes too early waits for it. Nothing under ``/api`` is
+answered to whoever does not know the token.
 """
 
 from __future__ import annotations
 
 import json
+import logging
 import mimetypes
 import threading
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
+from obsidian_wren.core.told import Told
+from obsidian_wren.web.access import Access
+
 STATIC = Path(__file__).with_name("static")
-OWN_NAMES = ("127.0.0.1", "localhost", "[::1]")
+_OWN_NAMES = ("127.0.0.1", "localhost", "[::1]")
 HEADERS = {
     "Content-Security-Policy": (
         "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; "
@@ -27,6 +32,11 @@ HEADERS = {
 }
 FOREIGN = {"code": "foreign", "sentence": "This page speaks to its own machine only."}
 _WAIT_S = 60.0
+_LOG = logging.getLogger(__name__)
+_FAILED = (
+    "The program could not open its data folder. Nothing in it was changed. Run “obsidian-wren doctor”: it looks through the folder and says "
+    "what it is."
+)
 
 Wsgi = Callable[[dict[str, Any], Callable[..., Any]], Iterable[bytes]]
 
@@ -34,13 +44,15 @@ Wsgi = Callable[[dict[str, Any], Callable[..., Any]], Iterable[bytes]]
 def own_host(host: str) -> bool:
     """Whether a ``Host`` names this machine."""
     name = host.rsplit(":", 1)[0] if not host.endswith("]") else host
-    return name in OWN_NAMES
+    # A name is the same in capitals, and with the dot that ends it.
+    return name.lower().removesuffix(".") in _OWN_NAMES
 
 
 class Front:
-    """A WSGI application. ``load`` makes the one behind it and may raise; its sentence then answers every request."""
+    """A WSGI application. ``load`` makes the one behind it and may raise; what it tells then answers every request."""
 
-    def __init__(self, load: Callable[[], Wsgi]) -> None:
+    def __init__(self, load: Callable[[], Wsgi], access: Access | None = None) -> None:
+        self._access = access or Access(None, 0)
         # Every file that can be asked for is known beforehand, so no request ever names a path.
         self._files = {f"/{path.relative_to(STATIC).as_posix()}": path for path in STATIC.rglob("*") if path.is_file()}
         self._behind: Wsgi | None = None
@@ -55,8 +67,11 @@ class Front:
     def _work(self) -> None:
         try:
             self._behind = self._load()
-        except Exception as error:
-            self._failed = f"The program could not start: {error}"
+        except Told as error:
+            self._failed = str(error)
+        except Exception:
+            _LOG.exception("The program could not start")
+            self._failed = _FAILED
         finally:
             self._ready.set()
 
@@ -66,7 +81,16 @@ class Front:
             return _json(start_response, "403 Forbidden", FOREIGN)
         path = environ.get("PATH_INFO", "/")
         if not path.startswith("/api/"):
+            cookie = self._access.welcome(environ.get("QUERY_STRING", "")) if path == "/" else None
+            if cookie is not None:
+                # Away from the address bar and the history at once.
+                start_response(
+                    "303 See Other", [("Location", "/"), ("Set-Cookie", cookie), ("Cache-Control", "no-store"), *HEADERS.items()]
+                )
+                return [b""]
             return self._file("/index.html" if path == "/" else path, start_response)
+        if not self._access.allows(environ):
+            return _json(start_response, "401 Unauthorized", self._access.refusal)
         self._ready.wait(_WAIT_S)
         if self._behind is None:
             sentence = self._failed or "The program is still starting. Wait a moment, then load the page again."

@@ -7,11 +7,15 @@ from urllib.parse import urlsplit
 from flask import Flask, Response, jsonify, request
 
 from obsidian_wren.web.front import FOREIGN, HEADERS, own_host
+from obsidian_wren.web.limits import largest_body
 
 
 def _own_origin(origin: str) -> bool:
-    parts = urlsplit(origin)
-    return parts.scheme == "http" and parts.netloc == request.host
+    try:
+        parts = urlsplit(origin)
+    except ValueError:
+        return False
+    return parts.scheme == "http" and parts.netloc.lower() == request.host.lower()
 
 
 def install(app: Flask) -> None:
@@ -24,6 +28,8 @@ def install(app: Flask) -> None:
         foreign_site = request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none")
         if not own_host(request.host) or (origin is not None and not _own_origin(origin)) or foreign_site:
             return jsonify(**FOREIGN), 403
+        # The server has refused more before it came here; this holds where there is another one.
+        request.max_content_length, _ = largest_body(request.method, request.path)
         return None
 
     @app.after_request

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from obsidian_wren.service.said import RowId, Said
 from obsidian_wren.service.views import BandValue, Control, KeptKind, Purpose, StepName
 
 StageKind = Literal[
@@ -28,24 +29,24 @@ class Done(BaseModel):
     enough: bool = False
 
 
-class StartTake(BaseModel):
+class StartTake(Said):
     """Begin a take from the simulated rig."""
 
     purpose: Purpose
-    seconds: float | None = Field(default=None, ge=1, le=600)
-    position: float | None = None
+    seconds: float | None = Field(default=None, ge=1, le=300)
+    position: float | None = Field(default=None, ge=-100, le=100)
     learns: Literal["preamp", "slider"] = "preamp"
     until_steady: bool = False
 
 
-class StartBrowserTake(BaseModel):
+class StartBrowserTake(Said):
     """Begin a take whose pieces follow. ``not_obeyed``: processing that the browser left on."""
 
     purpose: Purpose
-    rate_hz: int
-    seconds: float = Field(ge=1, le=600)
-    not_obeyed: list[Literal["echo cancelling", "noise suppression", "auto gain"]] = []
-    position: float | None = None
+    rate_hz: int = Field(ge=1, le=10_000_000)
+    seconds: float = Field(ge=1, le=300)
+    not_obeyed: list[Literal["echo cancelling", "noise suppression", "auto gain"]] = Field(default=[], max_length=8)
+    position: float | None = Field(default=None, ge=-100, le=100)
     learns: Literal["preamp", "slider"] = "preamp"
     until_steady: bool = False
 
@@ -56,59 +57,59 @@ class Began(BaseModel):
     take_id: str
 
 
-class Piece(BaseModel):
+class Piece(Said):
     """Which piece of which take."""
 
     take_id: str = Field(pattern=r"^[0-9a-f]{12}$")
-    number: int = Field(ge=0)
+    number: int = Field(ge=0, lt=2**31)
 
 
-class StartRun(BaseModel):
+class StartRun(Said):
     """Go live; ``rate_hz`` is that of the browser's microphone."""
 
     rate_hz: int | None = Field(default=None, ge=8000, le=192000)
 
 
-class ById(BaseModel):
+class ById(Said):
     """One row."""
 
-    id: int
+    id: RowId
 
 
-class HalfById(BaseModel):
+class HalfById(Said):
     """One half take."""
 
     id: str = Field(pattern=r"^[0-9a-f]{12}$")
 
 
-class Turn(BaseModel):
+class Turn(Said):
     """Where a control is turned to, in its own unit."""
 
     control: Control
     position: float = Field(ge=-100, le=100)
 
 
-class Switch(BaseModel):
+class Switch(Said):
     """Something in the simulated room is switched."""
 
     name: str = Field(max_length=80)
     on: bool
 
 
-class OfKind(BaseModel):
+class OfKind(Said):
     """One kept thing."""
 
     kind: KeptKind
-    id: int
+    id: RowId
 
 
-class Named(BaseModel):
+class Named(Said):
     """A name."""
 
     name: str = Field(min_length=1, max_length=80)
 
 
-class DeviceById(BaseModel):
+class DeviceById(Said):
     """A sound device."""
 
     device_id: str = Field(max_length=80)
@@ -127,26 +128,26 @@ class ChangeDevice(DeviceById):
     value: float | bool
 
 
-class StartWatch(BaseModel):
+class StartWatch(Said):
     """Listen in; ``rate_hz`` is that of the browser's microphone."""
 
     purpose: Literal["rest", "talk"]
     rate_hz: int | None = Field(default=None, ge=8000, le=192000)
 
 
-class WhatResponse(BaseModel):
+class WhatResponse(Said):
     """Which response to hand out."""
 
     what: Literal["microphone", "correction"]
 
 
-class ForStep(BaseModel):
+class ForStep(Said):
     """A step."""
 
     step: StepName
 
 
-class ChangeSetting(BaseModel):
+class ChangeSetting(Said):
     """Pin a setting to a value, or let it go."""
 
     stage: StageKind
@@ -156,13 +157,13 @@ class ChangeSetting(BaseModel):
     pinned: bool
 
 
-class PickInput(BaseModel):
+class PickInput(Said):
     """Another program picks an input."""
 
     picks: str = Field(max_length=120)
 
 
-class LeftOut(BaseModel):
+class LeftOut(Said):
     """``off`` names stages to leave out for once, parted by commas."""
 
     off: str = Field(default="", max_length=200)
@@ -180,27 +181,27 @@ class Hear(LeftOut):
     matched: bool = True
 
 
-class SwitchStage(BaseModel):
+class SwitchStage(Said):
     """Hold a stage on or off; null lets what was derived stand again."""
 
     kind: StageKind
     on: bool | None
 
 
-class OrderStages(BaseModel):
+class OrderStages(Said):
     """The stages in another order; empty for the usual one."""
 
     order: list[StageKind] = Field(max_length=20)
 
 
-class TryGate(BaseModel):
+class TryGate(Said):
     """A threshold to try."""
 
     threshold_dbfs: float = Field(ge=-100, le=0)
     hysteresis_db: float | None = Field(default=None, ge=0, le=20)
 
 
-class WhatExport(BaseModel):
+class WhatExport(Said):
     """Which form of the equalizer to hand out, at a rate."""
 
     what: Literal["biquads", "impulse"]

@@ -12,37 +12,37 @@ from pydantic import BaseModel, Field
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service import send_views, views
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.said import Said
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import state_answer, uploaded, workshop
+from obsidian_wren.web.limits import LARGEST_PIECE
 
-_LARGEST_PIECE = 4 * 192_000 * 5
 
-
-class ByKey(BaseModel):
+class ByKey(Said):
     """A listener or a source by its key."""
 
     key: str = Field(max_length=40)
 
 
-class HearListener(BaseModel):
+class HearListener(Said):
     """What of a listener to hear."""
 
     what: str = Field(default="heard", pattern="^(heard|sent|returned)$")
 
 
-class Use(BaseModel):
+class Use(Said):
     """In use or not."""
 
     on: bool
 
 
-class Rename(BaseModel):
+class Rename(Said):
     """Another name."""
 
     name: str = Field(max_length=120)
 
 
-class SetProgram(BaseModel):
+class SetProgram(Said):
     """Something in a listening program; what is left out stays."""
 
     rate_hz: int | None = None
@@ -63,7 +63,7 @@ class SetProgram(BaseModel):
     drift_ppm: float | None = None
 
 
-class SetRoute(BaseModel):
+class SetRoute(Said):
     """A source goes to a listener, or does not."""
 
     source: str = Field(max_length=60)
@@ -72,7 +72,7 @@ class SetRoute(BaseModel):
     on: bool
 
 
-class PinMix(BaseModel):
+class PinMix(Said):
     """Hold something of a mix, or let the derived value stand (null)."""
 
     name: str = Field(max_length=20)
@@ -80,7 +80,7 @@ class PinMix(BaseModel):
     source: str | None = Field(default=None, max_length=60)
 
 
-class AlterClip(BaseModel):
+class AlterClip(Said):
     """A clip's name, key and trim."""
 
     name: str = Field(max_length=80)
@@ -89,37 +89,37 @@ class AlterClip(BaseModel):
     end_s: float = Field(gt=0)
 
 
-class PressClip(BaseModel):
+class PressClip(Said):
     """A clip's key goes down or up."""
 
     down: bool = True
 
 
-class ClipUpload(BaseModel):
+class ClipUpload(Said):
     """A sound file for a clip."""
 
     file: FileStorage
 
 
-class Purpose(BaseModel):
+class Purpose(Said):
     """What a recording is for."""
 
     purpose: str = Field(default="Recording", max_length=80)
 
 
-class HoldBlock(BaseModel):
+class HoldBlock(Said):
     """The size of a block; null lets the measured one stand."""
 
     block_ms: float | None = Field(default=None, ge=2, le=100)
 
 
-class HoldBuffer(BaseModel):
+class HoldBuffer(Said):
     """What waits at each listener beyond a block; null lets the measured one stand."""
 
     buffer_ms: float | None = Field(default=None, ge=5, le=200)
 
 
-class SetUp(BaseModel):
+class SetUp(Said):
     """A common case."""
 
     case: str = Field(max_length=20)
@@ -225,9 +225,10 @@ def push_live() -> Response:
 def piece() -> Samples:
     """The samples in the request's body. Raises Refused when they came broken."""
     raw = request.get_data()
-    if len(raw) % 4 or len(raw) > _LARGEST_PIECE:
+    if len(raw) % 4 or len(raw) > LARGEST_PIECE:
         raise Refused("piece", "A piece of sound arrived broken. Stop and take it again.")
-    return np.frombuffer(raw, dtype="<f4").astype(np.float64)
+    # A sample that is no number is silence: it would stay in every filter for good.
+    return np.nan_to_num(np.frombuffer(raw, dtype="<f4").astype(np.float64), nan=0.0, posinf=1.0, neginf=-1.0)
 
 
 def stop_run() -> Response:

@@ -2,22 +2,37 @@
 
 from __future__ import annotations
 
+import copy
+import json
 import signal
 import socket
 import threading
 from collections.abc import Callable
+from http import HTTPStatus
 from types import FrameType
 from typing import TYPE_CHECKING
 
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.task import ErrorTask
+
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.web.front import Front, Wsgi
+from obsidian_wren.web.access import Access
+from obsidian_wren.web.front import HEADERS, Front, Wsgi
+from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 
 if TYPE_CHECKING:
     from obsidian_wren.service.workshop import Workshop
 
 HOST = "127.0.0.1"
 _WARM_UP_AFTER_S = 0.7
-_LARGEST_BODY = 2 * 1024**3 + 1_000_000
+# Connections that say nothing, or stop in the middle of a word, are let go; there is room for many more than a browser opens.
+_SILENT_S = 30
+_LOOK_EVERY_S = 5
+_MOST_CONNECTIONS = 600
+# What is asked without the token is not listened to for long.
+_STRANGERS_BODY = 16_000
+_LARGEST_HEADER = 64_000
 
 
 def bind(port: int) -> socket.socket:
@@ -35,7 +50,43 @@ def bind(port: int) -> socket.socket:
     return listening
 
 
-def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket) -> None:
+def _bounded(access: Access) -> type[HTTPChannel]:
+    """A channel that knows how large each request may be before it reads a body, and refuses in our words."""
+
+    class Parser(HTTPRequestParser):  # type: ignore[misc]
+        def parse_header(self, header_plus: bytes) -> None:
+            super().parse_header(header_plus)
+            largest, self.too_large = largest_body(self.command, self.path)
+            if not access.knows(self.headers.get("COOKIE", ""), self.headers.get("AUTHORIZATION", "")):
+                largest = min(largest, _STRANGERS_BODY)
+            self.adj = copy.copy(self.adj)  # type: ignore[has-type]
+            # The largest that is let in, and no byte more.
+            self.adj.max_request_body_size = largest + 1
+
+    class Refusing(ErrorTask):  # type: ignore[misc]
+        def execute(self) -> None:
+            code = self.request.error.code
+            too_large = getattr(self.request, "too_large", _TOO_LARGE) if code == HTTPStatus.REQUEST_ENTITY_TOO_LARGE else None
+            said = {"code": "too-large" if too_large else "http", "sentence": too_large or _NOT_UNDERSTOOD}
+            body = json.dumps(said).encode()
+            self.status = f"{code} {HTTPStatus(code).phrase}"
+            self.response_headers.extend([("Content-Type", "application/json"), *HEADERS.items()])
+            self.set_close_on_finish()
+            self.content_length = len(body)
+            self.write(body)
+
+    class Channel(HTTPChannel):  # type: ignore[misc]
+        parser_class = Parser
+        error_task_class = Refusing
+
+    return Channel
+
+
+_TOO_LARGE = "This is far more than can be meant here. Send less."
+_NOT_UNDERSTOOD = "What was sent cannot be understood. Send it again, as the page does."
+
+
+def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket, access: Access) -> None:
     """Answer until the program is ended. The page comes at once; the workshop and what computes load behind it."""
     from waitress.server import create_server
 
@@ -52,9 +103,14 @@ def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket) -
         warmer.start()
         return create_app(ws).wsgi_app
 
-    front = Front(load)
-    # One byte at a time to the socket: an event must not wait for the next.
-    server = create_server(front, sockets=[listening], threads=24, send_bytes=1, max_request_body_size=_LARGEST_BODY, ident="")
+    front = Front(load, access)
+    # One byte at a time to the socket: an event must not wait for the next. Looking ahead notices at once when a page has gone.
+    server = create_server(
+        front, sockets=[listening], threads=24, send_bytes=1, max_request_body_size=LARGEST_SOUND, max_request_header_size=_LARGEST_HEADER,
+        ident="", channel_timeout=_SILENT_S, cleanup_interval=_LOOK_EVERY_S, connection_limit=_MOST_CONNECTIONS, asyncore_use_poll=True,
+        channel_request_lookahead=1,
+    )  # fmt: skip
+    server.channel_class = _bounded(access)
     front.start()
 
     def end(_signal: int, _frame: FrameType | None) -> None:

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Mark from '../../parts/Mark.svelte';
   import { loadClip, type Overview } from '../../lib/api';
   import { level, signed, withUnit } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
@@ -81,7 +82,12 @@
     </p>
     {#each overview.clips as clip (clip.id)}
       <div class="clip">
-        <button type="button" class="pad" disabled={!live} onclick={() => void desk.pressClip(clip.id)}>
+        <button
+          type="button"
+          class="pad"
+          disabled={!live || clip.fault !== null}
+          onclick={() => void desk.pressClip(clip.id)}
+        >
           <kbd>{clip.key ? `⇧${clip.key}` : '–'}</kbd>
           {clip.name}
         </button>
@@ -92,6 +98,7 @@
           aria-expanded={trimming === clip.id}
           onclick={() => (trimming = trimming === clip.id ? null : clip.id)}>Change</button
         >
+        {#if clip.fault}<span class="fault"><Mark kind="fault" /> {clip.fault}</span>{/if}
         {#if trimming === clip.id}
           <ClipEditor {clip} />
         {/if}
@@ -164,6 +171,10 @@
     align-items: center;
     padding: 4px 0;
     border-bottom: 1px solid var(--rule);
+  }
+  .fault {
+    flex-basis: 100%;
+    font-size: 13px;
   }
   .pad {
     flex: 1;

@@ -131,6 +131,7 @@
             }}
           />
         {:else}<strong>{file.title}</strong>{/if}
+        {#if file.fault}<span><Mark kind="fault" /> {file.fault}</span>{/if}
         <span class="soft">{file.track}{file.part > 1 ? `, file ${file.part}` : ''}, {clock(file.at)}</span>
       </span>
       <span class="num"
@@ -140,7 +141,7 @@
       >
       {#if !file.open}
         <span class="tools">
-          <button type="button" class="link" onclick={() => play(file)}
+          <button type="button" class="link" disabled={file.fault !== null} onclick={() => play(file)}
             >{desk.playing === `recording/${file.id}` ? 'Stop' : 'Play'}</button
           >
           <button type="button" class="link" onclick={() => (renaming = renaming === file.id ? null : file.id)}

@@ -8,7 +8,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -153,6 +153,21 @@ def render(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: flo
     if delay:
         out[count:] = chain.process(np.zeros(delay))
     return out[delay:]
+
+
+def rendered(specification: Sequence[StageSpec], blocks: Iterable[Samples], *, rate_hz: float) -> Iterator[Samples]:
+    """:func:`render` of sound that comes in blocks ``(n,)``, as blocks; as many samples leave as came."""
+    chain = VoiceChain(specification, rate_hz)
+    ahead = delay = chain.delay_samples
+    for block in blocks:
+        for first in range(0, len(block), _OFFLINE_BLOCK):
+            out = chain.process(block[first : first + _OFFLINE_BLOCK])
+            skipped = min(ahead, len(out))
+            ahead -= skipped
+            if len(out) > skipped:
+                yield out[skipped:]
+    if delay > ahead:
+        yield chain.process(np.zeros(delay))[ahead:]
 
 
 def trace_gains(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float) -> tuple[Samples, dict[str, Samples]]:

@@ -12,6 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import clipping, integrity, speech
+from obsidian_wren.core.told import Told
 
 Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial", "clap", "sweep", "reference", "level"]
 SHORTEST_S = 3.0
@@ -19,12 +20,8 @@ _TONE_RATE_HZ = 16_000
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
 
 
-class BadTake(ValueError):
+class BadTake(Told, ValueError):
     """A take that cannot be used for its purpose. ``code`` is stable; the message says what to do."""
-
-    def __init__(self, code: str, sentence: str) -> None:
-        super().__init__(sentence)
-        self.code = code
 
 
 @dataclass(frozen=True)
@@ -131,11 +128,33 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
                 f"Someone talks in this take, first at {first:.1f} s. Take the room again with nobody talking.",
             )
     elif voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
-        raise BadTake(
-            "no-voice",
-            "No voice was found in this take. Check that the right microphone is chosen and not muted, then talk and take it again.",
-        )
+        raise BadTake("no-voice", _NO_VOICE)
     return tuple(notes)
+
+
+def check_long(peak_dbfs: float, tops: clipping.FlatTops, *, has_voice: bool) -> None:
+    """:func:`check` of talk that was read in stretches, from what was read. Raises BadTake."""
+    if not np.isfinite(peak_dbfs):
+        raise BadTake("silent", _SILENT)
+    if tops.share_of_samples > _CLIPPED_SHARE:
+        raise BadTake("clipped-throughout", _clipped(tops))
+    if not has_voice:
+        raise BadTake("no-voice", _NO_VOICE)
+
+
+_SILENT = (
+    "Nothing but digital silence: the input is muted, or it is the wrong one, or noise removal cuts the room away. Unmute it, choose another "
+    "input, or switch enhancements off in the sound settings."
+)
+_NO_VOICE = "No voice was found in this take. Check that the right microphone is chosen and not muted, then talk and take it again."
+_CLIPPED_SHARE = 0.02
+
+
+def _clipped(tops: clipping.FlatTops) -> str:
+    return (
+        f"Clipped throughout: {tops.share_of_samples:.0%} of all samples sit flat at {tops.level_dbfs:.1f} dBFS. "
+        "Turn the preamp down by 20 dB and take it again."
+    )
 
 
 def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
@@ -150,7 +169,7 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
         return _stop_or_note(
             level,
             "silent",
-            "Nothing but digital silence: the input is muted, or it is the wrong one, or noise removal cuts the room away. Unmute it, choose another input, or switch enhancements off in the sound settings.",
+            _SILENT,
         )
     if float(np.ptp(samples)) <= 2e-7:
         return _stop_or_note(
@@ -159,13 +178,8 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
             f"A constant value of {samples[0]:+.3f} and no sound (DC only). The input is broken or not connected: check the cable and the input.",
         )
     tops = clipping.flat_tops(samples)
-    if tops.share_of_samples > 0.02:
-        return _stop_or_note(
-            level,
-            "clipped-throughout",
-            f"Clipped throughout: {tops.share_of_samples:.0%} of all samples sit flat at {tops.level_dbfs:.1f} dBFS. "
-            "Turn the preamp down by 20 dB and take it again.",
-        )
+    if tops.share_of_samples > _CLIPPED_SHARE:
+        return _stop_or_note(level, "clipped-throughout", _clipped(tops))
     return []
 
 

@@ -69,6 +69,29 @@ def k_weighted(samples: Samples, *, rate_hz: float) -> Samples:
     return weighted
 
 
+class RunningHops:
+    """Mean K-weighted squares of 100 ms hops of one channel that comes in stretches of whole seconds."""
+
+    def __init__(self, *, rate_hz: float) -> None:
+        self._sections = k_weighting_sections(rate_hz)
+        self._state = np.zeros((len(self._sections), 2))
+        self._rate_hz = rate_hz
+        self._hops: list[Samples] = []
+
+    def add(self, samples: Samples) -> None:
+        """The next ``(n,)`` samples; all but the last stretch last whole seconds."""
+        weighted = np.empty(len(samples))
+        run_sections(self._sections, self._state, np.ascontiguousarray(samples, dtype=np.float64), weighted)
+        self._hops.append(_energies_of(weighted, self._rate_hz))
+
+    @property
+    def loudness(self) -> Loudness:
+        """Of everything so far."""
+        hops = np.concatenate(self._hops) if self._hops else np.zeros(0)
+        integrated = lufs_of_hops(hops)
+        return Loudness(integrated if np.isfinite(integrated) else None, _range_lu(hops))
+
+
 def _energies_of(weighted: Samples, rate_hz: float) -> Samples:
     edges = np.round(np.arange(0.0, len(weighted) / rate_hz + 1e-9, _HOP_S) * rate_hz).astype(int)
     edges = edges[edges <= len(weighted)]

@@ -98,6 +98,10 @@ class TalkReading:
     stretches_db: np.ndarray
 
 
+# Longer takes are read in stretches, so that the memory they take does not grow with them.
+LONGEST_AT_ONCE_S = 120.0
+
+
 def _bands(samples: Samples, rate_hz: float) -> Spectrum:
     return power_spectrum(samples, rate_hz=rate_hz, frame_s=_BAND_FRAME_S)
 

@@ -65,17 +65,20 @@ class Voicing:
 
 
 @njit(cache=True, nogil=True)
-def _activity_counts(samples: Samples, decay: float, hangover: int, thresholds: Samples, every: int) -> Samples:
-    counts = np.zeros(len(thresholds))
-    hanging = np.full(len(thresholds), hangover)
-    smooth = envelope = 0.0
+def _count_activity(
+    samples: Samples, decay: float, hangover: int, thresholds: Samples, every: int, counts: Samples, hanging: np.ndarray, state: Samples
+) -> None:
+    """``counts``, ``hanging`` and ``state`` (the two one-poles, and samples since the last look) are carried on."""
+    smooth, envelope, since = state[0], state[1], int(state[2])
     grow = 1.0 - decay
     for i in range(len(samples)):
         smooth = decay * smooth + grow * abs(samples[i])
         envelope = decay * envelope + grow * smooth
         # The envelope moves slowly; comparing it some thousand times a second loses nothing.
-        if i % every:
+        since += 1
+        if since < every:
             continue
+        since = 0
         for j in range(len(thresholds)):
             if envelope >= thresholds[j]:
                 counts[j] += every
@@ -83,35 +86,57 @@ def _activity_counts(samples: Samples, decay: float, hangover: int, thresholds: 
             elif hanging[j] < hangover:
                 counts[j] += every
                 hanging[j] += every
-    return counts
+    state[0], state[1], state[2] = smooth, envelope, since
+
+
+class RunningActivity:
+    """Active speech level by ITU-T P.56 method B of sound as it comes.
+
+    Envelope by two one-poles of 30 ms, hangover 200 ms, thresholds in powers of two, margin 15.9 dB, interpolated.
+    """
+
+    def __init__(self, *, rate_hz: float) -> None:
+        self._thresholds = 2.0 ** -np.arange(_THRESHOLDS, 0.0, -1.0)
+        self._decay = math.exp(-1.0 / (_TIME_CONSTANT_S * rate_hz))
+        self._every = max(1, int(rate_hz / _LOOKS_PER_S))
+        self._hangover = math.ceil(_HANGOVER_S * rate_hz)
+        self._counts = np.zeros(_THRESHOLDS)
+        self._hanging = np.full(_THRESHOLDS, self._hangover)
+        # The first sample is looked at.
+        self._state = np.array([0.0, 0.0, self._every - 1.0])
+        self._energy, self._samples = 0.0, 0
+
+    def add(self, samples: Samples) -> None:
+        """The next ``(n,)`` samples."""
+        self._energy += float(np.dot(samples, samples))
+        self._samples += len(samples)
+        _count_activity(samples, self._decay, self._hangover, self._thresholds, self._every, self._counts, self._hanging, self._state)
+
+    @property
+    def level(self) -> ActiveLevel:
+        """The level so far; by AES17, so 3.01 dB above the root mean square that P.56 speaks of."""
+        if self._energy <= 0.0:
+            return ActiveLevel(SILENCE_DB, 0.0)
+        active = self._counts > 0
+        levels = power_db(self._energy / np.maximum(self._counts, 1.0))
+        above = levels - 20.0 * np.log10(self._thresholds) - _MARGIN_DB
+        # `above` falls as the threshold rises; the answer lies where it crosses zero.
+        crossing = np.flatnonzero(active[:-1] & (above[:-1] >= 0.0) & (above[1:] < 0.0))
+        if not len(crossing):
+            level = float(levels[0])
+        else:
+            low = int(crossing[0])
+            share = above[low] / (above[low] - above[low + 1]) if active[low + 1] else 0.0
+            level = float(levels[low] + share * (levels[low + 1] - levels[low]))
+        activity = min(1.0, self._energy / self._samples / 10.0 ** (level / 10.0))
+        return ActiveLevel(level + AES17_OFFSET_DB, activity)
 
 
 def active_level(samples: Samples, *, rate_hz: float) -> ActiveLevel:
-    """Active speech level of ``(n,)`` samples by ITU-T P.56 method B.
-
-    Envelope by two one-poles of 30 ms, hangover 200 ms, thresholds in powers of two, margin 15.9 dB, interpolated.
-    The level follows AES17, so it is 3.01 dB above the root mean square that P.56 speaks of.
-    """
-    energy = float(np.dot(samples, samples))
-    if energy <= 0.0:
-        return ActiveLevel(SILENCE_DB, 0.0)
-    thresholds = 2.0 ** -np.arange(_THRESHOLDS, 0.0, -1.0)
-    decay = math.exp(-1.0 / (_TIME_CONSTANT_S * rate_hz))
-    every = max(1, int(rate_hz / _LOOKS_PER_S))
-    counts = _activity_counts(samples, decay, math.ceil(_HANGOVER_S * rate_hz), thresholds, every)
-    active = counts > 0
-    levels = power_db(energy / np.maximum(counts, 1.0))
-    above = levels - 20.0 * np.log10(thresholds) - _MARGIN_DB
-    # `above` falls as the threshold rises; the answer lies where it crosses zero.
-    crossing = np.flatnonzero(active[:-1] & (above[:-1] >= 0.0) & (above[1:] < 0.0))
-    if not len(crossing):
-        level = float(levels[0])
-    else:
-        low = int(crossing[0])
-        share = above[low] / (above[low] - above[low + 1]) if active[low + 1] else 0.0
-        level = float(levels[low] + share * (levels[low + 1] - levels[low]))
-    activity = min(1.0, energy / len(samples) / 10.0 ** (level / 10.0))
-    return ActiveLevel(level + AES17_OFFSET_DB, activity)
+    """Active speech level of ``(n,)`` samples by ITU-T P.56 method B."""
+    running = RunningActivity(rate_hz=rate_hz)
+    running.add(samples)
+    return running.level
 
 
 def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:

@@ -66,6 +66,8 @@ def voice_spectrum(samples: Samples, *, rate_hz: float, voicing: Voicing, active
     A frame counts when it holds voiced sound or lies within the P.56 margin of the active level; pauses are left out.
     """
     wanted = _spoken_frames(samples, rate_hz, voicing, active_level_dbfs)
+    if not wanted.any():
+        wanted[:] = 1.0
     share = np.minimum((np.cumsum(wanted) - 1.0) * count / max(wanted.sum(), 1.0), count - 1).astype(int)
     spectra, weights = [], []
     for k in range(count):
@@ -75,6 +77,25 @@ def voice_spectrum(samples: Samples, *, rate_hz: float, voicing: Voicing, active
             weights.append(here.sum())
     cells = np.average([spectrum.cells for spectrum in spectra], axis=0, weights=weights)
     return VoiceSpectrum(FineSpectrum(cells, spectra[0].top_hz), np.array([spectrum.points_db() for spectrum in spectra]))
+
+
+def spoken_spectrum(samples: Samples, *, rate_hz: float, voicing: Voicing, active_level_dbfs: float) -> tuple[FineSpectrum, float] | None:
+    """The spectrum of the active speech in one stretch of a longer take, and how many frames it stands on; None where nobody speaks in it."""
+    wanted = _spoken_frames(samples, rate_hz, voicing, active_level_dbfs)
+    if not wanted.any():
+        return None
+    return _cells(power_spectrum(samples, rate_hz=rate_hz, frame_s=FINE_FRAME_S, frames_wanted=wanted)), float(wanted.sum())
+
+
+def joined_spectrum(stretches: Sequence[tuple[FineSpectrum, float]], *, count: int = 6) -> VoiceSpectrum:
+    """The voice spectrum of a long take from those of its stretches, in ``count`` groups of about equally much speech."""
+    weights = np.array([weight for _, weight in stretches])
+    group = np.minimum((np.cumsum(weights) - weights) * count / weights.sum(), count - 1).astype(int)
+    top_hz = stretches[0][0].top_hz
+    cells = np.array([spectrum.cells for spectrum, _ in stretches])
+    found = [FineSpectrum(np.average(cells[group == k], axis=0, weights=weights[group == k]), top_hz) for k in np.unique(group)]
+    whole = FineSpectrum(np.average(cells, axis=0, weights=weights), top_hz)
+    return VoiceSpectrum(whole, np.array([spectrum.points_db() for spectrum in found]))
 
 
 def certainty_db(levels_db: Samples) -> Samples:
@@ -106,6 +127,4 @@ def _spoken_frames(samples: Samples, rate_hz: float, voicing: Voicing, active_le
     last = np.clip(((starts + length) / rate_hz / PITCH_HOP_S).astype(int), 0, len(running) - 1)
     share = (running[last] - running[first]) / np.maximum(last - first, 1)
     wanted = (share >= 0.5).astype(float)
-    if not wanted.any():
-        wanted[:] = 1.0
     return np.asarray(wanted, dtype=np.float64)

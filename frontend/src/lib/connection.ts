@@ -1,0 +1,38 @@
+/** What the program tells this page, through the one stream that all pages share. */
+
+import { StreamHub, type HubMessage, type PageMessage, type StreamState } from './stream-hub';
+
+export interface Listening {
+  /** An event of the program, its data as text. */
+  onEvent: (kind: string, data: string) => void;
+  onState: (state: StreamState) => void;
+}
+
+type Say = (message: PageMessage) => void;
+
+/** The worker, or, where the browser has none to share, a stream of this page's own. */
+function connect(take: (message: HubMessage) => void): Say {
+  if (typeof SharedWorker !== 'undefined') {
+    const worker = new SharedWorker(new URL('./stream-worker.ts', import.meta.url), { type: 'module', name: 'wren' });
+    worker.port.onmessage = (event: MessageEvent<HubMessage>) => take(event.data);
+    return (message) => worker.port.postMessage(message);
+  }
+  const hub = new StreamHub(() => new EventSource('/api/events'));
+  const page = { postMessage: take };
+  return (message) => hub.hear(page, message);
+}
+
+/** Listen, while anybody looks at the page or it is `busy` with sound of its own; returns what to call when that changes. */
+export function listen(to: Listening, busy: () => boolean): () => void {
+  const say = connect((message) => {
+    if ('state' in message) to.onState(message.state);
+    else to.onEvent(message.kind, message.data);
+  });
+  const tell = () => say(document.visibilityState === 'visible' || busy() ? 'shown' : 'hidden');
+  document.addEventListener('visibilitychange', tell);
+  addEventListener('pagehide', () => say('gone'));
+  // A page that comes back from the browser's memory is as it was left.
+  addEventListener('pageshow', tell);
+  tell();
+  return tell;
+}

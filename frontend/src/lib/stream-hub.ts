@@ -1,0 +1,103 @@
+/**
+ * One event stream for every page of this browser. A browser opens six connections to a program and no more, so a stream for each page would
+ * leave none for what is asked. The hub runs in a worker that all pages share, or in the page itself where there is no such worker.
+ */
+
+export type StreamState = 'open' | 'lost';
+
+/** What a page is told: an event of the program, or whether there is a connection. */
+export type HubMessage = { kind: string; data: string } | { state: StreamState };
+
+/** What a page says: that it is there, whether anybody looks at it, that it goes. */
+export type PageMessage = 'here' | 'shown' | 'hidden' | 'gone';
+
+export interface HubPort {
+  postMessage: (message: HubMessage) => void;
+}
+
+export const EVENTS = ['hello', 'changed', 'progress', 'frame', 'live', 'trouble', 'still'] as const;
+
+/** The program says something every five seconds. */
+export const SILENT_MS = 12_000;
+const RETRY_MS = [300, 1000, 2000, 4000];
+
+export class StreamHub {
+  #ports = new Map<HubPort, boolean>();
+  #source: EventSource | null = null;
+  #state: StreamState = 'lost';
+  #told: string | null = null;
+  #failures = 0;
+  #retry: ReturnType<typeof setTimeout> | undefined;
+  #watch: ReturnType<typeof setTimeout> | undefined;
+
+  constructor(readonly open: () => EventSource) {}
+
+  hear(port: HubPort, message: PageMessage): void {
+    if (message === 'gone') this.#ports.delete(port);
+    else this.#ports.set(port, message !== 'hidden');
+    const wanted = [...this.#ports.values()].some((shown) => shown);
+    if (!wanted) this.#close();
+    else if (!this.#source && !this.#retry) this.#begin();
+    else if (message !== 'hidden' && message !== 'gone') this.#welcome(port);
+  }
+
+  /** A page that comes to a stream that runs already is told what is newest, so that it knows whether what it shows is old. */
+  #welcome(port: HubPort): void {
+    if (this.#told !== null && this.#state === 'open') port.postMessage({ kind: 'hello', data: this.#told });
+    port.postMessage({ state: this.#state });
+  }
+
+  #begin(): void {
+    this.#retry = undefined;
+    const source = (this.#source = this.open());
+    this.#listen();
+    for (const kind of EVENTS) {
+      source.addEventListener(kind, (event) => {
+        if (this.#source === source) this.#pass(kind, event.data as string);
+      });
+    }
+    source.onerror = () => {
+      if (this.#source === source) this.#lose();
+    };
+  }
+
+  #pass(kind: string, data: string): void {
+    this.#listen();
+    this.#failures = 0;
+    if (kind === 'hello' || kind === 'changed') this.#told = data;
+    if (this.#state === 'lost') this.#tell({ state: (this.#state = 'open') });
+    if (kind !== 'still') this.#tell({ kind, data });
+  }
+
+  #tell(message: HubMessage): void {
+    for (const [port, shown] of this.#ports) if (shown) port.postMessage(message);
+  }
+
+  /** Whoever says nothing for long is gone, even where the connection still stands. */
+  #listen(): void {
+    clearTimeout(this.#watch);
+    this.#watch = setTimeout(() => this.#lose(), SILENT_MS);
+  }
+
+  #lose(): void {
+    this.#shut();
+    this.#state = 'lost';
+    this.#tell({ state: 'lost' });
+    // A refusal ends a stream for good as the browser sees it; it is opened again all the same.
+    this.#retry = setTimeout(() => this.#begin(), RETRY_MS[Math.min(this.#failures++, RETRY_MS.length - 1)]);
+  }
+
+  #close(): void {
+    this.#shut();
+    this.#state = 'lost';
+    this.#failures = 0;
+  }
+
+  #shut(): void {
+    clearTimeout(this.#watch);
+    clearTimeout(this.#retry);
+    this.#retry = undefined;
+    this.#source?.close();
+    this.#source = null;
+  }
+}

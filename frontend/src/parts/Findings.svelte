@@ -1,0 +1,44 @@
+<script lang="ts">
+  import type { Finding } from '../lib/api';
+  import Mark from './Mark.svelte';
+
+  let { findings }: { findings: Finding[] } = $props();
+</script>
+
+{#if findings.length}
+  <details class="findings" open={findings.length < 3}>
+    <summary>
+      <Mark kind="fault" />
+      {findings.length === 1
+        ? 'One thing in the data folder needs a look'
+        : `${findings.length} things in the data folder need a look`}
+    </summary>
+    <ul>
+      {#each findings as finding (finding.code + finding.sentence)}
+        <li>{finding.sentence} {finding.action}</li>
+      {/each}
+    </ul>
+  </details>
+{/if}
+
+<style>
+  .findings {
+    padding: 6px 12px;
+    border-bottom: 1px solid var(--rule);
+    background: var(--sheet);
+    font-size: 13px;
+  }
+  summary {
+    font-weight: 600;
+    cursor: pointer;
+  }
+  ul {
+    max-width: 100ch;
+    padding: 0;
+    margin: 4px 0 2px;
+    list-style: none;
+  }
+  li {
+    padding: 2px 0;
+  }
+</style>
