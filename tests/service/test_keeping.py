@@ -1,37 +1,23 @@
 """What was acknowledged is there again, however the program ended."""
 
-import json
 import pathlib
 import re
 import subprocess
 import sys
 import time
-import urllib.request
 
 import numpy as np
 import pytest
 from sqlalchemy import create_engine, inspect, text
 from sqlalchemy.engine import make_url
 
+from kills import Asked
 from obsidian_wren.service import opening, taking
 from obsidian_wren.service.overview import overview
 from obsidian_wren.store import take_files
 from obsidian_wren.store.database import HEAD, MIGRATIONS, make, migrate
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Base
-from program import Program
-
-
-class Asked(Program):
-    """The program, spoken to over its API."""
-
-    def ask(self, method, path, body=None, raw=None):
-        data = raw if raw is not None else json.dumps(body).encode() if body is not None else None
-        request = urllib.request.Request(f"{self.url}api/{path}", method=method, data=data)
-        request.add_header("Authorization", f"Bearer {self.token}")
-        if body is not None:
-            request.add_header("Content-Type", "application/json")
-        return json.load(urllib.request.urlopen(request, timeout=300))
 
 
 @pytest.fixture
