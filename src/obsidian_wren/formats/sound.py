@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import struct
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -32,6 +32,7 @@ _COMPARED_SAMPLES = 6_000_000
 # What is held of a take: five minutes at 48 kHz.
 MOST_HELD_SAMPLES = 14_400_000
 _ENDLESS = 2**62
+_SMALL_BLOCK = 1024
 
 
 class BadSound(BadTake):
@@ -65,6 +66,10 @@ class OpenSound:
         self.container: str = file.format
         # None where the header does not say, as in sound that was written as it came.
         self.frames: int | None = file.frames if file.frames < _ENDLESS else None
+
+    def close(self) -> None:
+        """Let the file go."""
+        self._file.close()
 
     @property
     def claimed(self) -> int | None:
@@ -111,11 +116,27 @@ class OpenSound:
 
     def _rewind(self) -> None:
         with _breaking(self.name):
-            self._file.seek(0)
+            if self.frames is None:
+                # Past its end, which was an error, it cannot be sought in.
+                self._file.close()
+                self._file = soundfile.SoundFile(self._path)
+            else:
+                self._file.seek(0)
 
     def _read(self, count: int) -> np.ndarray:
+        if self.frames is None:
+            return self._read_endless(count)
         with _breaking(self.name):
             return np.asarray(self._file.read(count, dtype="float32" if self._narrow else "float64", always_2d=True))
+
+    def _read_endless(self, count: int) -> np.ndarray:
+        """Of sound that does not say how long it is, the library tells the end as an error: what comes before it counts."""
+        parts: list[np.ndarray] = []
+        with suppress(soundfile.LibsndfileError):
+            while count > 0 and len(part := self._file.read(min(count, _SMALL_BLOCK), dtype="float32", always_2d=True)):
+                parts.append(part)
+                count -= len(part)
+        return np.concatenate(parts) if parts else np.zeros((0, self.channels))
 
     @property
     def _narrow(self) -> bool:
@@ -177,9 +198,12 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
         if _looks_like_sound(path):
             raise BadSound("broken", f"{name} begins like sound but is broken inside. Export it again as WAV or FLAC.") from error
         raise BadSound("not-sound", f"{name} is not a sound file that can be read. Use WAV, FLAC, AIFF or Ogg.") from error
-    with file:
+    opened = OpenSound(file, path)
+    try:
         _check_header(file, name)
-        yield OpenSound(file, path)
+        yield opened
+    finally:
+        opened.close()
 
 
 def read_sound(

@@ -468,7 +468,9 @@ def _api(*, describe: bool) -> APIBlueprint:
 def _on_invalid(error: ValidationError) -> Response:
     first = error.errors()[0]
     where = ".".join(str(part) for part in first["loc"])
-    response = jsonify(code="invalid", sentence=f"“{where}”: {first['msg']}. Mend it and try again.")
+    # Of what is no record at all the message would name ours.
+    said = f"“{where}”: {first['msg']}. Mend it and try again." if where and not first["type"].startswith("model") else _NO_SENSE
+    response = jsonify(code="invalid", sentence=said)
     response.status_code = 422
     return response
 
