@@ -15,8 +15,9 @@ _FORKS.set_forkserver_preload(["loaded"])
 _PATIENCE_S = 300.0
 
 
-def _main(told, arguments):
+def _main(told, log, arguments):
     os.dup2(told.fileno(), 1)
+    os.dup2(os.open(log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), 2)
     sys.stdout = os.fdopen(1, "w", buffering=1)
     from obsidian_wren.cli import main
     from short import fix_what_the_machine_chooses, shorten
@@ -32,10 +33,13 @@ class Program:
     def __init__(self, data, *options, port=0):
         hears, told = multiprocessing.Pipe(duplex=False)
         arguments = ("serve", "--data", str(data), "--port", str(port), *options)
-        self._process = _FORKS.Process(target=_main, args=(told, arguments))
+        # What it says of faults inside.
+        self.log = pathlib.Path(f"{data}.log")
+        self._process = _FORKS.Process(target=_main, args=(told, str(self.log), arguments))
         self._process.start()
         told.close()
         assert hears.poll(_PATIENCE_S), "the program did not start"
+        assert self._process.is_alive() or hears.poll(), self.log.read_text()
         told = re.search(r"(http://[\d.:]+/)(?:\?token=([\w-]+))?", os.read(hears.fileno(), 4096).decode())
         # Where a person goes, and what a script says to be let in.
         self.address, self.url, self.token = told.group(0), told.group(1), told.group(2)

@@ -31,6 +31,7 @@ def start(tmp_path):
     yield go
     for program in running:
         program.end()
+        assert "Traceback" not in program.log.read_text()
 
 
 @pytest.fixture
@@ -48,6 +49,10 @@ def start_again(boathouse_data, tmp_path):
         running.append(Program(tmp_path / "again", "--fast", port=port))
         return running[-1].address
 
+    def kill():
+        running[-1].kill()
+
+    go.kill = kill
     yield go
     running[-1].end()
 
@@ -81,6 +86,7 @@ def browse(launch):
         opened.append(browser if flags else context)
         page = context.new_page()
         page.on("pageerror", lambda error: errors.append(str(error)))
+        go.context = context
         if init:
             page.add_init_script(init)
         page.goto(url)

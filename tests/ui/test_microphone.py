@@ -1,7 +1,11 @@
 """The browser's own microphone, with a WAV in its place."""
 
+import base64
+import io
+import json
 import re
 
+import numpy as np
 import pytest
 import scipy.signal
 import soundfile
@@ -131,3 +135,68 @@ def test_live_over_the_microphone_goes_on_after_a_restart(browse, start_again):
     expect(page.get_by_text("Over your microphone")).to_be_visible()
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()
+
+
+# A microphone that hears what the test lets it hear: sounds by name, played round and round into a stream as a browser gives one.
+HEARD = """
+    window.hear = null;
+    navigator.mediaDevices.getUserMedia = async () => {
+        const context = new AudioContext({ sampleRate: 48000 });
+        const bytes = Uint8Array.from(atob(window.sounds[window.hear]), (c) => c.charCodeAt(0));
+        const source = context.createBufferSource();
+        source.buffer = await context.decodeAudioData(bytes.buffer);
+        source.loop = true;
+        const into = context.createMediaStreamDestination();
+        source.connect(into);
+        source.start();
+        return into.stream;
+    };
+"""
+
+
+def as_base64(sound):
+    out = io.BytesIO()
+    soundfile.write(out, sound, RATE, format="FLAC", subtype="PCM_16")
+    return base64.b64encode(out.getvalue()).decode()
+
+
+def test_a_newcomer_with_a_microphone_comes_from_an_empty_folder_to_a_proof(start, browse):
+    quiet = room(10 ** (-68 / 20), 20.0)
+    said = {name: voice(name, peak=0.22) for name in ("talk", "passage")}
+    sounds = {"room": quiet, **{name: sound + np.resize(quiet, len(sound)) for name, sound in said.items()}}
+    sounds_js = f"window.sounds = {json.dumps({name: as_base64(sound) for name, sound in sounds.items()})};"
+    complaints = []
+    page = browse(start(), *FAKE, permissions=("microphone",), init=HEARD + sounds_js)
+    page.on("console", lambda said: complaints.append(said.text) if said.type == "error" else None)
+    step(page, "Rig")
+    page.get_by_text("This microphone").click()
+    button(page, "Settle Rig").click()
+    page.evaluate("window.hear = 'room'")
+    button(page, "Take the room, 15 s").click()
+    expect(page.get_by_role("heading", name="Room at rest")).to_be_visible(timeout=SLOW)
+    button(page, "Settle Quiet").click()
+    page.evaluate("window.hear = 'talk'")
+    button(page, "Take normal talk").click()
+    # It ends by itself; pieces that are on their way then are nobody's trouble.
+    expect(page.get_by_role("heading", name="Highest peak")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_role("timer")).to_have_count(0, timeout=SLOW)
+    button(page, "Settle Gain").click()
+    step(page, "Tone")
+    page.evaluate("window.hear = 'passage'")
+    button(page, "Read the passage, 40 s").click()
+    expect(page.get_by_text("target corridor")).to_be_visible(timeout=SLOW)
+    for name in ("Clean", "Tone", "Steady"):
+        step(page, name)
+        button(page, f"Settle {name}").click()
+    step(page, "Send")
+    page.get_by_label("picks").first.select_option("Wren: call")
+    button(page, "Start live").click()
+    expect(page.get_by_text("Over your microphone")).to_be_visible(timeout=SLOW)
+    button(page, "Send the marker").click()
+    expect(page.get_by_text("Treated voice arrives")).to_be_visible(timeout=SLOW)
+    button(page, "Settle Send").click()
+    expect(page.get_by_text("7 of 7 settled")).to_be_visible()
+    button(page, "Stop live").click()
+    expect(page.get_by_text("Not live").first).to_be_visible()
+    expect(page.get_by_role("alert")).to_have_count(0)
+    assert complaints == []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import json
+import logging
 import signal
 import socket
 import threading
@@ -103,6 +104,8 @@ def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket, a
         warmer.start()
         return create_app(ws).wsgi_app
 
+    # A request that waits for a thread is no news: streams hold theirs.
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     front = Front(load, access)
     # One byte at a time to the socket: an event must not wait for the next. Looking ahead notices at once when a page has gone.
     server = create_server(
