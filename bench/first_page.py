@@ -18,7 +18,7 @@ STATIC = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/web/st
 
 def once(data: str) -> tuple[float, float]:
     start = time.perf_counter()
-    command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--port", "0", "--data", data]
+    command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--no-token", "--port", "0", "--data", data]
     program = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     try:
         url = ""

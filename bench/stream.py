@@ -74,7 +74,7 @@ def main() -> None:
     parser.add_argument("--seconds", type=float, default=60.0, help="how long each view streams")
     chosen = parser.parse_args()
     with tempfile.TemporaryDirectory() as data:
-        command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--port", "0", "--data", data]
+        command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--no-token", "--port", "0", "--data", data]
         program = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         try:
             url = ""

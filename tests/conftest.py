@@ -9,10 +9,16 @@ from itertools import groupby
 
 import pytest
 from filelock import FileLock
+from hypothesis import settings
 
 # As the program sets it for itself, before NumPy is imported.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 sys.path.insert(0, str(pathlib.Path(__file__).parent))
+
+
+# The same examples every time, however long one takes.
+settings.register_profile("same", derandomize=True, database=None, deadline=None)
+settings.load_profile("same")
 
 
 def pytest_collection_modifyitems(items):

@@ -32,6 +32,9 @@
     font-weight: 600;
     cursor: pointer;
   }
+  summary :global(svg) {
+    margin: 0 6px 0 4px;
+  }
   ul {
     max-width: 100ch;
     padding: 0;

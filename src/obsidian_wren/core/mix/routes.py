@@ -90,7 +90,7 @@ def find_loop(routing: Routing) -> tuple[str, ...] | None:
 
 
 def find_doubles(routing: Routing) -> tuple[Double, ...]:
-    """Every listener whom a source reaches by two ways at once."""
+    """Every listener whom a source reaches by two ways at once, in a routing without loops: where there is one, look for it first."""
     found = []
     for source in sorted(routing.sources):
         ways: dict[str, list[tuple[str, ...]]] = {}
