@@ -23,6 +23,8 @@ class Clock:
     def monotonic(self):
         return self.now
 
+    perf_counter = monotonic
+
     def sleep(self, seconds):
         self.now += max(0.0, seconds)
         # Others run meanwhile.

@@ -251,6 +251,7 @@ def test_a_half_take_of_a_newer_version_is_used_as_far_as_it_is_known(workshop_o
     stranger.write_text(json.dumps({**json.loads(said.read_text()), "purpose": "whistle"}))
     (ws.folder.parts / "notes.txt").write_text("mine")
     (ws.folder.parts / "tmpabc").mkdir()
+    (ws.folder.parts / "fedcba987654.json.new").write_text("{")
     (half,) = overview(ws).halves
     close_workshop(ws)
     again = opened(tmp_path / "data")

@@ -14,7 +14,7 @@ from sqlalchemy import delete, func, select
 from obsidian_wren.core.told import Told
 from obsidian_wren.service.ports import World
 from obsidian_wren.service.workshop import Pace, Workshop
-from obsidian_wren.store import salvage
+from obsidian_wren.store import salvage, take_files
 from obsidian_wren.store.backup import Copier
 from obsidian_wren.store.database import open_database
 from obsidian_wren.store.folder import DataFolder, disk_errors
@@ -31,8 +31,7 @@ def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> W
     with disk_errors("opening the data folder"):
         restored = salvage.restore_where_needed(folder)
         ws = Workshop(folder, open_database(folder.database), world, pace)
-        for stray in folder.takes.glob("*.new"):
-            stray.unlink(missing_ok=True)
+        take_files.sweep(folder)
         _set_the_scene(ws)
         if restored is not None:
             _take_back(ws, restored)

@@ -557,8 +557,7 @@ def _half(ws: Workshop, part_id: str) -> take_files.HalfTake:
 
 
 def take_up_parts(ws: Workshop) -> None:
-    """At a start: uploads that were killed go, parts too short to be of use go with a word, and what is no part is put aside and told."""
-    take_files.sweep_uploads(ws.folder)
+    """At a start: parts too short to be of use go with a word, and what is no part is put aside and told."""
     strays = take_files.strays(ws.folder)
     for half in take_files.list_halves(ws.folder, running=None):
         if half.info.purpose not in PURPOSES or not take_files.holds_sound(ws.folder, half):

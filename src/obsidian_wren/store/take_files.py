@@ -130,12 +130,16 @@ def holds_sound(folder: DataFolder, half: HalfTake) -> bool:
     return bool(np.isfinite(samples).all() and (not len(samples) or np.abs(samples).max() < _NO_SOUND))
 
 
-def sweep_uploads(folder: DataFolder) -> None:
-    """Remove what killed uploads left."""
+def sweep(folder: DataFolder) -> None:
+    """Remove what a kill left of uploads, and of files that had not got their name yet: nobody was told of them."""
     for pattern in _UPLOADS:
         for left in folder.parts.glob(pattern):
             if left.is_dir():
                 shutil.rmtree(left, ignore_errors=True)
+    for place in (folder.path, folder.takes, folder.parts, folder.backups):
+        for left in place.glob("*.new"):
+            with suppress(OSError):
+                left.unlink()
 
 
 def _read_info(description: Path) -> PartInfo | None:
