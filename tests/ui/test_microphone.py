@@ -167,7 +167,7 @@ def test_a_newcomer_with_a_microphone_comes_from_an_empty_folder_to_a_proof(star
     sounds_js = f"window.sounds = {json.dumps({name: as_base64(sound) for name, sound in sounds.items()})};"
     complaints = []
     page = browse(start(), *FAKE, permissions=("microphone",), init=HEARD + sounds_js)
-    page.on("console", lambda said: complaints.append(said.text) if said.type == "error" else None)
+    page.on("console", lambda said: complaints.append(f"{said.text} {said.location}") if said.type == "error" else None)
     step(page, "Rig")
     page.get_by_text("This microphone").click()
     button(page, "Settle Rig").click()

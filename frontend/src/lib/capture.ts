@@ -124,6 +124,8 @@ const LIVE_PIECE_S = 0.05;
 /** The browser's microphone as a source without end: for the live run, or for listening in. */
 export class LiveCapture {
   #microphone: Microphone | null = null;
+  #live = false;
+  #sending: Promise<void> = Promise.resolve();
 
   constructor(readonly send: (samples: Float32Array<ArrayBuffer>) => Promise<void>) {}
 
@@ -132,26 +134,27 @@ export class LiveCapture {
     goLive: (rateHz: number) => Promise<boolean>,
     ended: (sentence: string | null, why?: unknown) => void,
   ): Promise<void> {
-    let live = false;
-    let sending: Promise<void> = Promise.resolve();
     this.#microphone = await openMicrophone(LIVE_PIECE_S, (piece) => {
-      if (!live) return;
-      sending = sending
-        .then(() => this.send(piece))
+      if (!this.#live) return;
+      this.#sending = this.#sending
+        .then(() => (this.#live ? this.send(piece) : undefined))
         .catch((why: unknown) => {
-          if (live) ended(null, why);
-          live = false;
+          if (this.#live) ended(null, why);
+          this.#live = false;
         });
     });
     this.#microphone.track.addEventListener('ended', () =>
       ended('The microphone went away, so the run stopped. Plug it in, then start live again.'),
     );
-    live = await goLive(this.#microphone.rateHz);
-    if (!live) await this.stop();
+    this.#live = await goLive(this.#microphone.rateHz);
+    if (!this.#live) await this.stop();
   }
 
+  /** Let go; what is on its way has arrived then, and what waits is not sent any more. */
   async stop(): Promise<void> {
+    this.#live = false;
     await this.#microphone?.close();
     this.#microphone = null;
+    await this.#sending;
   }
 }

@@ -19,6 +19,13 @@ vi.mock('./capture', async (original) => ({
   },
 }));
 
+/** A stream that is opened again after its test has ended hears nothing. */
+class NoEvents {
+  addEventListener() {}
+  close() {}
+}
+Object.assign(globalThis, { EventSource: NoEvents });
+
 const rig: RigFields & { id: number; absolute_gain: boolean; things: object[] } = {
   absolute_gain: true,
   id: 1,

@@ -60,7 +60,12 @@ def _as_far_as_it_goes(ws: Workshop, part: Callable[[Workshop], None]) -> None:
 def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
     from obsidian_wren.service import rebuilding
 
-    taken = rebuilding.take_back(ws)
+    taken = 0
+    try:
+        taken = rebuilding.take_back(ws)
+    except Exception:
+        # “doctor” tries again and says what is left.
+        _LOG.exception("What lies beside the database could not be taken up")
     since = "everything in it is here again" if restored.at is not None else "what lies beside it was taken up"
     more = f"{taken} sound{'s' if taken != 1 else ''} that it did not know {'were' if taken != 1 else 'was'} taken up from {'their' if taken != 1 else 'its'} file. "
     ws.find(

@@ -301,8 +301,10 @@ def release_abandoned(ws: Workshop) -> None:
 
 
 def stop_take(ws: Workshop) -> None:
-    """End the take now and keep what is there. Who comes second waits until it is kept."""
+    """End the take now and keep what is there. Who comes second waits until it is kept, or finds it kept already."""
     running = ws.take
+    if running is None and ws.ended_takes:
+        return
     if running is None:
         raise Refused("no-take", "No take is running.")
     running.stop.set()
