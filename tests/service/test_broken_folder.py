@@ -1,7 +1,6 @@
 """Every kind of file of the data folder, broken in every way: the program starts, the state answers, the fault is told, the rest is there."""
 
 import json
-import os
 import shutil
 import sqlite3
 from contextlib import closing
@@ -167,7 +166,7 @@ def test_the_program_starts_and_says_what_is_wrong(broken, whole, kind, fault):
     ws = opened(folder)
     lost_sounds.check_sounds(ws)
     found = told(ws)
-    assert bool(found) == (kind not in SILENT) or (kind in SILENT and not found), found
+    assert bool(found) == (kind not in SILENT), found
     assert all(sentence.endswith((".", "!")) for sentence in found)
     # Nothing but what stood in the broken file is gone: a sound that is lost says so at its take or clip, which stays.
     assert kept_in(ws) == whole
@@ -313,11 +312,7 @@ def test_a_file_that_two_stand_on_stays_when_one_of_them_goes(workshop):
         assert len(taking.held_sounds(session)) == 1
 
 
-@pytest.mark.skipif(os.geteuid() != 0, reason="only root becomes another user")
 def test_what_is_kept_is_its_owners_alone(lived_in, tmp_path):
-    for path in tmp_path.parents:
-        if path.is_relative_to("/tmp") and path != path.parent:
-            break
     folder = tmp_path / "data"
     shutil.copytree(lived_in, folder)
     for path in (folder, *folder.rglob("*")):
