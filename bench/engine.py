@@ -1,9 +1,10 @@
 """The engine beside a native C++ effects library in one run, 10 ms blocks at 48 kHz.
 
-The same stages in both: high-pass, gate, eight bells and shelves, low-pass, compressor, gain, limiter. The library's limiter has no
-true-peak detection and no look-ahead, its gate no hysteresis and no hold; ours have. Then the whole chain of ours, with plosives,
-de-esser, leveller and noise reduction, which the library has no counterpart for. Prints medians, high percentiles, their ratio, and
-whether memory grew over ten minutes of blocks.
+The same stages in both: high-pass, gate, eight bells and shelves, low-pass, compressor, gain,
+limiter. The library's limiter has no true-peak detection and no look-ahead, its gate no hysteresis
+and no hold; ours have. Then the whole chain of ours, with plosives, de-esser, leveller and noise
+reduction, which the library has no counterpart for. Prints medians, high percentiles, their ratio,
+and whether memory grew over ten minutes of blocks.
 """
 
 from __future__ import annotations
@@ -35,7 +36,14 @@ from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 
 RATE, BLOCK = 48_000, 480
 TALK = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/talker/talk.flac"
-BELLS = ((140, 2.0, 1.1), (260, -3.0, 1.4), (520, -2.0, 1.6), (1100, 1.5, 1.2), (2600, 2.5, 0.9), (4800, -2.0, 2.0))
+BELLS = (
+    (140, 2.0, 1.1),
+    (260, -3.0, 1.4),
+    (520, -2.0, 1.6),
+    (1100, 1.5, 1.2),
+    (2600, 2.5, 0.9),
+    (4800, -2.0, 2.0),
+)
 HISS = ((0.0, -105.0), (24_000.0, -105.0))
 
 
@@ -47,43 +55,74 @@ def talk() -> np.ndarray:
 
 def shared() -> dict[str, object]:
     bands = [EqualizerBand("peak", *bell) for bell in BELLS]
-    bands += [EqualizerBand("low_shelf", 110, 2.0, 0.7), EqualizerBand("high_shelf", 8000, 3.0, 0.7)]
+    bands += [
+        EqualizerBand("low_shelf", 110, 2.0, 0.7),
+        EqualizerBand("high_shelf", 8000, 3.0, 0.7),
+    ]
     return {
-        "highpass": HighpassSpec(80, 2), "gate": GateSpec(-48.0, 5.0, 100.0, 30.0, 1.0, 120.0, 150.0, 0.8, 20.0),
-        "equalizer": EqualizerSpec(tuple(bands)), "lowpass": LowpassSpec(15_000, 2),
-        "compressor": CompressorSpec(-24.0, 3.0, 6.0, 3.0, 120.0, 8.0, 20.0), "gain": GainSpec(3.0), "limiter": LimiterSpec(-3.0, 100.0),
-    }  # fmt: skip
+        "highpass": HighpassSpec(80, 2),
+        "gate": GateSpec(-48.0, 5.0, 100.0, 30.0, 1.0, 120.0, 150.0, 0.8, 20.0),
+        "equalizer": EqualizerSpec(tuple(bands)),
+        "lowpass": LowpassSpec(15_000, 2),
+        "compressor": CompressorSpec(-24.0, 3.0, 6.0, 3.0, 120.0, 8.0, 20.0),
+        "gain": GainSpec(3.0),
+        "limiter": LimiterSpec(-3.0, 100.0),
+    }
 
 
 def whole() -> tuple[object, ...]:
     own = shared()
     return (
-        own["highpass"], DeplosiveSpec(-24.0, 150.0, 18.0, 60.0), NoiseReductionSpec(12.0, HISS), own["gate"], own["equalizer"],
-        own["lowpass"], DeesserSpec(6500.0, -32.0, 4.0, 6.0, 0.9), LevellerSpec(-24.0, 5.0, 2.5, -45.0), own["compressor"], own["gain"],
+        own["highpass"],
+        DeplosiveSpec(-24.0, 150.0, 18.0, 60.0),
+        NoiseReductionSpec(12.0, HISS),
+        own["gate"],
+        own["equalizer"],
+        own["lowpass"],
+        DeesserSpec(6500.0, -32.0, 4.0, 6.0, 0.9),
+        LevellerSpec(-24.0, 5.0, 2.5, -45.0),
+        own["compressor"],
+        own["gain"],
         own["limiter"],
-    )  # fmt: skip
+    )
 
 
 def native() -> pedalboard.Pedalboard:
     # Its high-pass and low-pass are of first order, so two of each stand for one of second.
-    stages = [pedalboard.HighpassFilter(80), pedalboard.HighpassFilter(80), pedalboard.NoiseGate(-48.0, 100.0, 1.0, 150.0)]
+    stages = [
+        pedalboard.HighpassFilter(80),
+        pedalboard.HighpassFilter(80),
+        pedalboard.NoiseGate(-48.0, 100.0, 1.0, 150.0),
+    ]
     stages += [pedalboard.PeakFilter(*bell) for bell in BELLS]
     stages += [pedalboard.LowShelfFilter(110, 2.0, 0.7), pedalboard.HighShelfFilter(8000, 3.0, 0.7)]
     stages += [pedalboard.LowpassFilter(15_000), pedalboard.LowpassFilter(15_000)]
     return pedalboard.Pedalboard(
-        [*stages, pedalboard.Compressor(-24.0, 3.0, 3.0, 120.0), pedalboard.Gain(11.0), pedalboard.Limiter(-3.0, 100.0)]
+        [
+            *stages,
+            pedalboard.Compressor(-24.0, 3.0, 3.0, 120.0),
+            pedalboard.Gain(11.0),
+            pedalboard.Limiter(-3.0, 100.0),
+        ]
     )
 
 
 def told(name: str, times: np.ndarray) -> None:
-    print(f"{name:34} median {np.median(times) / 1000:7.1f} µs   p99.9 {np.percentile(times, 99.9) / 1000:7.1f} µs")
+    print(
+        f"{name:34} median {np.median(times) / 1000:7.1f} µs   p99.9"
+        f" {np.percentile(times, 99.9) / 1000:7.1f} µs"
+    )
 
 
 def main() -> None:
     sound = talk() + np.random.default_rng(1).normal(0.0, 4e-4, len(talk()))
     blocks = [sound[i : i + BLOCK] for i in range(0, len(sound) - BLOCK, BLOCK)]
     single = [block.astype(np.float32) for block in blocks]
-    chain, board, full = VoiceChain(tuple(shared().values()), RATE), native(), VoiceChain(whole(), RATE)
+    chain, board, full = (
+        VoiceChain(tuple(shared().values()), RATE),
+        native(),
+        VoiceChain(whole(), RATE),
+    )
     rounds = 60_000 if "--short" not in sys.argv else 6_000
     mine, theirs, all_of_it = np.empty(rounds), np.empty(rounds), np.empty(rounds)
     for warm in range(400):
@@ -110,14 +149,20 @@ def main() -> None:
     print(f"median, ours over theirs           {np.median(mine) / np.median(theirs):.2f}")
     told("whole chain with noise reduction", all_of_it)
     print(f"memory grown                       {grown} kB")
-    print(f"delay, stages of both / whole      {chain.delay_samples / RATE * 1000:.2f} ms / {full.delay_samples / RATE * 1000:.2f} ms")
+    print(
+        f"delay, stages of both / whole      {chain.delay_samples / RATE * 1000:.2f} ms /"
+        f" {full.delay_samples / RATE * 1000:.2f} ms"
+    )
     seconds = len(sound) / RATE
     speeds = []
     for _ in range(3):
         start = time.perf_counter()
         render(whole(), sound, rate_hz=RATE)
         speeds.append(seconds / (time.perf_counter() - start))
-    print(f"offline, whole chain               {max(speeds):.0f} times real time (best of three; {min(speeds):.0f} worst)")
+    print(
+        f"offline, whole chain               {max(speeds):.0f} times real time (best of three;"
+        f" {min(speeds):.0f} worst)"
+    )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
-"""From the start of the program to the first page and to the first state, and how much script the page loads."""
+"""From the start of the program to the first page and to the first state, and how much script
+the page loads."""
 
 from __future__ import annotations
 
@@ -18,7 +19,17 @@ STATIC = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/web/st
 
 def once(data: str) -> tuple[float, float]:
     start = time.perf_counter()
-    command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--no-token", "--port", "0", "--data", data]
+    command = [
+        sys.executable,
+        "-m",
+        "obsidian_wren.cli",
+        "demo",
+        "--no-token",
+        "--port",
+        "0",
+        "--data",
+        data,
+    ]
     program = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     try:
         url = ""

@@ -1,8 +1,10 @@
-"""Kills at random instants in every kind of work, and whether everything acknowledged was there after each.
+"""Kills at random instants in every kind of work, and whether everything acknowledged was there
+after each.
 
     .venv/bin/python bench/kills.py [--kills 200] [--seed N]
 
-Prints a table as Markdown: kills, things acknowledged before them, what was missing, starts that found something.
+Prints a table as Markdown: kills, things acknowledged before them, what was missing, starts that
+found something.
 """
 
 from __future__ import annotations
@@ -29,8 +31,16 @@ def main() -> None:
     rng = random.Random(chosen.seed)
     with tempfile.TemporaryDirectory() as place:
         boathouse = pathlib.Path(place) / "boathouse"
-        subprocess.run([sys.executable, str(TESTS / "short.py"), str(boathouse)], check=True, stdout=subprocess.DEVNULL)
-        print("| killed while | kills | acknowledged | missing | starts that found something |\n|---|---|---|---|---|", flush=True)
+        subprocess.run(
+            [sys.executable, str(TESTS / "short.py"), str(boathouse)],
+            check=True,
+            stdout=subprocess.DEVNULL,
+        )
+        print(
+            "| killed while | kills | acknowledged | missing | starts that found something"
+            " |\n|---|---|---|---|---|",
+            flush=True,
+        )
         whole = [0, 0, 0, 0]
         for name in KINDS:
             row = [0, 0, 0, 0]
@@ -39,7 +49,12 @@ def main() -> None:
                 shutil.copytree(boathouse, folder)
                 outcome = kill_during(name, folder, rng)
                 missing = 0 if outcome.done is None else max(0, outcome.acknowledged - outcome.done)
-                row = [held + more for held, more in zip(row, (1, outcome.acknowledged, missing, bool(outcome.findings)), strict=True)]
+                row = [
+                    held + more
+                    for held, more in zip(
+                        row, (1, outcome.acknowledged, missing, bool(outcome.findings)), strict=True
+                    )
+                ]
                 shutil.rmtree(folder)
             print(f"| {name} | " + " | ".join(map(str, row)) + " |", flush=True)
             whole = [held + more for held, more in zip(whole, row, strict=True)]

@@ -1,10 +1,11 @@
 """What mixes cost as sources and listeners grow, and ten minutes of everything at once.
 
-A voice through a chain into one mix is the measure; beside it, turn by turn, the same with 4 x 4, 8 x 8 and 16 x 16 sources and
-listeners, stereo, half of them ducked. Then a run of every source and listener that ships, over a clock that is as fast as the machine,
-with a call whose clock is off by 200 ppm: gaps, what was learned of the clock, memory. Then the same at the pace of sound, alone, beside a
-thread of the program that never waits, and beside it where the interpreter gives way as late as it usually does. Then the recorder: four
-hours beside four minutes.
+A voice through a chain into one mix is the measure; beside it, turn by turn, the same with 4 x 4, 8
+x 8 and 16 x 16 sources and listeners, stereo, half of them ducked. Then a run of every source and
+listener that ships, over a clock that is as fast as the machine, with a call whose clock is off by
+200 ppm: gaps, what was learned of the clock, memory. Then the same at the pace of sound, alone,
+beside a thread of the program that never waits, and beside it where the interpreter gives way as
+late as it usually does. Then the recorder: four hours beside four minutes.
 """
 
 from __future__ import annotations
@@ -15,7 +16,6 @@ import tempfile
 import threading
 import time
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -25,14 +25,16 @@ from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
-from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.live.loop import Loop
+from obsidian_wren.service.live.pace import Pacing
+from obsidian_wren.service.live.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.ports import ProgramSettings
-from obsidian_wren.service.recorder import Recorder
-from obsidian_wren.service.run import LiveRun, Loop
-from obsidian_wren.service.tracks import Split, Track
+from obsidian_wren.service.recording.recorder import Recorder
+from obsidian_wren.service.recording.tracks import Split, Track
 from obsidian_wren.standins import sounds
 from obsidian_wren.standins.acoustics import talker_sound
-from obsidian_wren.standins.listeners import Program
+from obsidian_wren.standins.listeners import StandInProgram
 from obsidian_wren.standins.players import Round
 
 RATE = 48_000
@@ -47,7 +49,14 @@ SIZES = (1, 4, 8, 16)
 def engine_of(size: int) -> MixEngine:
     names = ["voice treated", *(f"source {n}" for n in range(1, size))]
     mixes = [
-        Mix(f"listener {row}", tuple(MixSend(name, -6.0, 6.0 if place % 2 else 0.0) for place, name in enumerate(names)), 2, -3.0)
+        Mix(
+            f"listener {row}",
+            tuple(
+                MixSend(name, -6.0, 6.0 if place % 2 else 0.0) for place, name in enumerate(names)
+            ),
+            2,
+            -3.0,
+        )
         for row in range(size)
     ]
     return MixEngine(mixes, over="voice treated", ducking=DUCKING, rate_hz=RATE)
@@ -66,41 +75,70 @@ def grow() -> None:
         for size in SIZES:
             begun = time.perf_counter()
             treated = chains[size].process(block)
-            engines[size].process({"voice treated": treated} | {f"source {n}": others[n] for n in range(1, size)})
+            engines[size].process(
+                {"voice treated": treated} | {f"source {n}": others[n] for n in range(1, size)}
+            )
             took[size].append(time.perf_counter() - begun)
     alone = float(np.median(took[1][100:]))
     for size in SIZES:
         here = np.array(took[size][100:]) * 1e6
-        print(f"{size:2d} sources into {size:2d} mixes   median {np.median(here):7.0f} µs   p99 {np.percentile(here, 99):7.0f} µs   "
-              f"{np.median(here) / alone / 1e6:5.1f} times one voice alone")  # fmt: skip
+        print(
+            f"{size:2d} sources into {size:2d} mixes   median {np.median(here):7.0f} µs   p99"
+            f" {np.percentile(here, 99):7.0f} µs   {np.median(here) / alone / 1e6:5.1f} times one"
+            " voice alone"
+        )
 
 
 def memory_kb() -> int:
     return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize() // 1024
 
 
-def run_of_everything(**more: Any) -> tuple[LiveRun, Loop, list[Seat]]:
+def run_of_everything(pacing: Pacing) -> tuple[LiveRun, Loop, list[Seat]]:
     kinds = ("call", "game chat", "stream", "headphones", "second computer")
-    settings = {"call": ProgramSettings(drift_ppm=200.0), "game chat": ProgramSettings(rate_hz=24_000, narrow_band=True, drift_ppm=-200.0)}
-    programs = {kind: Program(kind, kind, settings.get(kind, ProgramSettings())) for kind in kinds}
-    seats = [Seat(kind, n, programs[kind], own_feed=None, rate_hz=RATE, channels=2) for n, kind in enumerate(kinds)]
+    settings = {
+        "call": ProgramSettings(drift_ppm=200.0),
+        "game chat": ProgramSettings(rate_hz=24_000, narrow_band=True, drift_ppm=-200.0),
+    }
+    programs = {
+        kind: StandInProgram(kind, kind, settings.get(kind, ProgramSettings())) for kind in kinds
+    }
+    seats = [
+        Seat(kind, n, programs[kind], own_feed=None, rate_hz=RATE, channels=2)
+        for n, kind in enumerate(kinds)
+    ]
     returns = [ReturnPath(kind, programs[kind], rate_hz=RATE) for kind in ("call", "game chat")]
     sends = ("voice treated", "music", "computer", "return-call", "return-game chat")
     mixes = [
-        Mix(kind, tuple(MixSend(s, -6.0, 6.0 if s in ("music", "computer") else 0.0) for s in sends if s != f"return-{kind}"), 2, -3.0)
+        Mix(
+            kind,
+            tuple(
+                MixSend(s, -6.0, 6.0 if s in ("music", "computer") else 0.0)
+                for s in sends
+                if s != f"return-{kind}"
+            ),
+            2,
+            -3.0,
+        )
         for kind in kinds
     ]
     stream = Loop(talker_sound("talk", RATE), RATE)
     run = LiveRun(
-        [VoicePath("voice", stream, CHAIN)], seats, {}, mixes, players={"music": Round("music", RATE), "computer": Round("computer", RATE)},
-        returns=returns, ducking=DUCKING, tell=lambda *_: None, **more,
-    )  # fmt: skip
+        [VoicePath("voice", stream, CHAIN)],
+        seats,
+        {},
+        mixes,
+        players={"music": Round("music", RATE), "computer": Round("computer", RATE)},
+        returns=returns,
+        ducking=DUCKING,
+        tell=lambda *_: None,
+        pacing=pacing,
+    )
     sounds.far_voice("crew", 24_000)
     return run, stream, seats
 
 
 def everything() -> None:
-    run, stream, seats = run_of_everything(speed=None)
+    run, stream, seats = run_of_everything(Pacing(None))
     took, first = np.zeros(MINUTES * 6000), 0
     for number in range(MINUTES * 6000):
         block = stream.read(COUNT)
@@ -111,9 +149,15 @@ def everything() -> None:
             first = memory_kb()
     here = took[500:] * 1e3
     edges = {seat.key: seat.edge for seat in seats}
-    print(f"everything at once, {MINUTES} min   median {np.median(here):.2f} ms   p99.9 {np.percentile(here, 99.9):.2f} ms of 10 ms")
+    print(
+        f"everything at once, {MINUTES} min   median {np.median(here):.2f} ms   p99.9"
+        f" {np.percentile(here, 99.9):.2f} ms of 10 ms"
+    )
     print(f"gaps                          {run.dropouts}")
-    print(f"clocks off by 200 and -200    learned {-edges['call'].drift_ppm:.0f} and {-edges['game chat'].drift_ppm:.0f} ppm")
+    print(
+        f"clocks off by 200 and -200    learned {-edges['call'].drift_ppm:.0f} and"
+        f" {-edges['game chat'].drift_ppm:.0f} ppm"
+    )
     print(f"memory grown after a minute   {memory_kb() - first} kB")
 
 
@@ -124,7 +168,7 @@ def beside_a_busy_thread() -> None:
         ("beside a busy thread", None, True),
         ("the same, giving way late", usual_s, True),
     ):
-        run, _, _ = run_of_everything(speed=1.0, urgent=True)
+        run, _, _ = run_of_everything(Pacing(1.0, urgent=True))
         ended = threading.Event()
         run.start()
         time.sleep(1.0)
@@ -152,9 +196,16 @@ def recorder() -> None:
         for minutes in (4, 240):
             before = memory_kb()
             held = Recorder(
-                Path(folder), f"{minutes}", [Track("raw", "raw", "voice raw", 1)], rate_hz=RATE, file_format="flac", split=Split(),
-                tell_open=lambda *_: None, tell_part=lambda *_: None, tell_trouble=print,
-            )  # fmt: skip
+                Path(folder),
+                f"{minutes}",
+                [Track("raw", "raw", "voice raw", 1)],
+                rate_hz=RATE,
+                file_format="flac",
+                split=Split(),
+                tell_open=lambda *_: None,
+                tell_part=lambda *_: None,
+                tell_trouble=print,
+            )
             most = before
             for second in range(minutes * 60):
                 at = second * RATE % (len(talk) - RATE)
@@ -165,7 +216,10 @@ def recorder() -> None:
                 most = max(most, memory_kb())
             held.stop()
             grown[minutes] = most - before
-        print(f"memory of the recorder        4 min: {grown[4]} kB, 4 h: {grown[240]} kB more than before")
+        print(
+            f"memory of the recorder        4 min: {grown[4]} kB, 4 h: {grown[240]} kB more than"
+            " before"
+        )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
-"""From 15 s of quiet and 45 s of talk to a full set of settings, in process; and the equalizer fit alone."""
+"""From 15 s of quiet and 45 s of talk to a full set of settings, in process; and the equalizer
+fit alone."""
 
 from __future__ import annotations
 
@@ -6,10 +7,10 @@ import time
 
 import numpy as np
 
-from obsidian_wren.core.derive.equalizer_fit import trust_from_snr, without_noise
 from obsidian_wren.core.derive.highpass import derive_highpass
 from obsidian_wren.core.derive.plan import plan
 from obsidian_wren.core.derive.tone import derive_tone
+from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.standins.spec import BOATHOUSE, read_spec
 from obsidian_wren.standins.world import SimulatedRig
@@ -32,11 +33,20 @@ def main() -> None:
         derive_tone(talk, quiet, sections)
         fits.append(time.perf_counter() - start)
     # The first round also loads the kernels from their cache.
-    print(f"quiet and talk to all settings   first {whole[0]:.2f} s, then median {np.median(whole[1:]):.2f} s  (bar 1 s)")
+    print(
+        f"quiet and talk to all settings   first {whole[0]:.2f} s, then median"
+        f" {np.median(whole[1:]):.2f} s  (bar 1 s)"
+    )
     tone = found.stage("equalizer").evidence
-    print(f"the equalizer fit                median {np.median(fits[1:]):.3f} s  (bar 0.25 s), {len(tone.bands)} bands")
+    print(
+        f"the equalizer fit                median {np.median(fits[1:]):.3f} s  (bar 0.25 s),"
+        f" {len(tone.bands)} bands"
+    )
     trusted = trust_from_snr(without_noise(talk.voice, quiet.noise), quiet.noise)
-    print(f"left over                        {tone.fit.left_over_rms_db:.2f} dB rms over {np.count_nonzero(trusted)} points")
+    print(
+        f"left over                        {tone.fit.left_over_rms_db:.2f} dB rms over"
+        f" {np.count_nonzero(trusted)} points"
+    )
 
 
 if __name__ == "__main__":

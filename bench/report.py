@@ -18,19 +18,29 @@ BENCHES = (
 )
 HEAD = """# Performance
 
-Written by `make bench`. Speeds are compared side by side in one run, turn by turn, since one machine is not another and is not even
-itself a minute later; bars are those of the design.
+Written by `make bench`. Speeds are compared side by side in one run, turn by turn, since one
+machine is not another and is not even itself a minute later; bars are those of the design.
 """
 
 
 def main() -> None:
-    parts = [HEAD, f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}.\n"]
+    parts = [
+        HEAD,
+        (
+            f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python"
+            f" {platform.python_version()}.\n"
+        ),
+    ]
     for name, title in BENCHES:
         print(f"{title} ({name})", flush=True)
-        done = subprocess.run([sys.executable, str(ROOT / "bench" / name)], capture_output=True, text=True, check=True)
+        done = subprocess.run(
+            [sys.executable, str(ROOT / "bench" / name)], capture_output=True, text=True, check=True
+        )
         print(done.stdout, flush=True)
         told = (ROOT / "bench" / name).read_text().split('"""')[1].strip()
-        parts.append(f"## {title}\n\n{told}\n\n`python bench/{name}`\n\n```\n{done.stdout.strip()}\n```\n")
+        parts.append(
+            f"## {title}\n\n{told}\n\n`python bench/{name}`\n\n```\n{done.stdout.strip()}\n```\n"
+        )
     (ROOT / "docs/performance.md").write_text("\n".join(parts))
 
 

@@ -1,4 +1,5 @@
-"""Ten minutes of everything live at the pace of sound, six pages open and a click each second: gaps, memory, threads, open files.
+"""Ten minutes of everything live at the pace of sound, six pages open and a click each second:
+gaps, memory, threads, open files.
 
     .venv/bin/python bench/soak.py [--minutes 10]
 
@@ -39,11 +40,17 @@ def clicks(program: Asked):
     bodies = (
         lambda n: program.ask("PUT", "wishes", {"cut_weight": 0.5 + 0.01 * (n % 30)}),
         lambda n: program.ask("PUT", "destinations/call/name", {"name": f"Editor {n}"}),
-        lambda n: program.ask("PATCH", "stages", {"kind": "colour", "on": n % 2 == 0}),
+        lambda n: program.ask("PATCH", "stages", {"stage": "colour", "on": n % 2 == 0}),
         lambda n: program.ask("POST", "undo"),
         lambda n: program.ask("POST", "redo"),
-        lambda n: program.ask("PATCH", "settings", {"stage": "limiter", "name": "release_ms", "value": 60.0 + n % 60, "pinned": True}),
-        lambda n: program.ask("PUT", "destinations/call/pin", {"name": "aim_lufs", "value": -18.0 - n % 4}),
+        lambda n: program.ask(
+            "PATCH",
+            "settings",
+            {"stage": "limiter", "name": "release_ms", "value": 60.0 + n % 60, "pinned": True},
+        ),
+        lambda n: program.ask(
+            "PUT", "destinations/call/pin", {"name": "aim_lufs", "value": -18.0 - n % 4}
+        ),
         lambda n: program.ask("GET", "state"),
         lambda n: program.ask("POST", "marker"),
     )
@@ -53,9 +60,17 @@ def clicks(program: Asked):
 
 def look(pid: int) -> dict[str, int]:
     """Memory in kB, threads and open files of a process, as the system counts them."""
-    status = dict(line.split(":\t", 1) for line in pathlib.Path(f"/proc/{pid}/status").read_text().splitlines() if ":\t" in line)
+    status = dict(
+        line.split(":\t", 1)
+        for line in pathlib.Path(f"/proc/{pid}/status").read_text().splitlines()
+        if ":\t" in line
+    )
     files = len(list(pathlib.Path(f"/proc/{pid}/fd").iterdir()))
-    return {"memory": int(status["VmRSS"].split()[0]), "threads": int(status["Threads"]), "files": files}
+    return {
+        "memory": int(status["VmRSS"].split()[0]),
+        "threads": int(status["Threads"]),
+        "files": files,
+    }
 
 
 def main() -> None:
@@ -64,7 +79,11 @@ def main() -> None:
     chosen = parser.parse_args()
     with tempfile.TemporaryDirectory() as place:
         data = pathlib.Path(place) / "data"
-        subprocess.run([sys.executable, str(TESTS / "short.py"), str(data)], check=True, stdout=subprocess.DEVNULL)
+        subprocess.run(
+            [sys.executable, str(TESTS / "short.py"), str(data)],
+            check=True,
+            stdout=subprocess.DEVNULL,
+        )
         program = Asked(data)
         program.ask("POST", "case", {"case": "everything"})
         program.ask("POST", "run/start", {})
@@ -74,7 +93,11 @@ def main() -> None:
             threading.Thread(target=open_page, args=(program, told), daemon=True).start()
         pid = program._process.pid
         press = clicks(program)
-        print("| minute | gaps | memory, MB | threads | open files | clicks refused |\n|---|---|---|---|---|---|", flush=True)
+        print(
+            "| minute | gaps | memory, MB | threads | open files | clicks refused"
+            " |\n|---|---|---|---|---|---|",
+            flush=True,
+        )
         for minute in range(1, chosen.minutes + 1):
             end, refused = time.monotonic() + 60.0, 0
             while time.monotonic() < end:
@@ -86,7 +109,11 @@ def main() -> None:
                 time.sleep(max(0.0, 1.0 - (time.monotonic() - began)))
             seen = look(pid)
             gaps = program.ask("GET", "state")["run"]["dropouts"]
-            print(f"| {minute} | {gaps} | {seen['memory'] // 1024} | {seen['threads']} | {seen['files']} | {refused} |", flush=True)
+            print(
+                f"| {minute} | {gaps} | {seen['memory'] // 1024} | {seen['threads']} |"
+                f" {seen['files']} | {refused} |",
+                flush=True,
+            )
         print(f"\nEvents read by six pages: {told[0]}.")
         program.end()
 

@@ -1,8 +1,10 @@
-"""The live stream: how often frames reach the page, how often the page draws while it shows them, and what an hour costs in memory.
+"""The live stream: how often frames reach the page, how often the page draws while it shows them,
+and what an hour costs in memory.
 
-Drawing is counted by ``requestAnimationFrame`` in headless Chromium, beside the same page with nothing running. Memory of the page is
-its heap after a forced collection, of the program its resident set, over some minutes; an hour's sound is also driven through the meter
-and the bus at full speed, with a page that reads and one that does not.
+Drawing is counted by ``requestAnimationFrame`` in headless Chromium, beside the same page with
+nothing running. Memory of the page is its heap after a forced collection, of the program its
+resident set, over some minutes; an hour's sound is also driven through the meter and the bus at
+full speed, with a page that reads and one that does not.
 """
 
 from __future__ import annotations
@@ -21,12 +23,15 @@ import numpy as np
 from playwright.sync_api import CDPSession, Page, sync_playwright
 
 from obsidian_wren.core.measure.live import BlockMeter
-from obsidian_wren.service.watching import frame_json
-from obsidian_wren.service.workshop import Bus
+from obsidian_wren.service.readings.frames import frame_json
+from obsidian_wren.service.workshop.bus import Bus
 
 COUNT = """seconds => new Promise(done => {
     const times = [];
-    const tick = now => { times.push(now); now - times[0] < seconds * 1000 ? requestAnimationFrame(tick) : done(times); };
+    const tick = now => {
+        times.push(now);
+        now - times[0] < seconds * 1000 ? requestAnimationFrame(tick) : done(times);
+    };
     requestAnimationFrame(tick);
 })"""
 
@@ -64,7 +69,8 @@ def an_hour_at_full_speed() -> None:
             marks.append(resident(int(pathlib.Path("/proc/self").resolve().name)))
     spent = time.perf_counter() - start
     print(
-        f"an hour through meter and bus    {spent / 36:.2f} % of real time on one core; resident {marks[0]:.0f} MB after a minute, {marks[1]:.0f} MB after an hour"
+        f"an hour through meter and bus    {spent / 36:.2f} % of real time on one core; resident"
+        f" {marks[0]:.0f} MB after a minute, {marks[1]:.0f} MB after an hour"
     )
     print(f"a page that does not read holds  {sleeper.qsize()} messages (at most 200)")
 
@@ -74,7 +80,17 @@ def main() -> None:
     parser.add_argument("--seconds", type=float, default=60.0, help="how long each view streams")
     chosen = parser.parse_args()
     with tempfile.TemporaryDirectory() as data:
-        command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--no-token", "--port", "0", "--data", data]
+        command = [
+            sys.executable,
+            "-m",
+            "obsidian_wren.cli",
+            "demo",
+            "--no-token",
+            "--port",
+            "0",
+            "--data",
+            data,
+        ]
         program = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         try:
             url = ""
@@ -83,30 +99,43 @@ def main() -> None:
                 url = found.group() if found else ""
             with sync_playwright() as playwright:
                 chromium = shutil.which("chromium") or shutil.which("chromium-browser")
-                browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+                browser = playwright.chromium.launch(
+                    executable_path=chromium, args=["--no-sandbox"]
+                )
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.goto(url)
                 page.get_by_role("navigation", name="Steps").wait_for()
                 cdp = page.context.new_cdp_session(page)
                 for step, leaf in (("Quiet", "Listen in"), ("Gain", "Live")):
-                    page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(step)).click()
+                    page.get_by_role("navigation", name="Steps").get_by_role(
+                        "button", name=re.compile(step)
+                    ).click()
                     page.get_by_role("tab", name=leaf, exact=True).click()
                     page.wait_for_timeout(1500)
                     still, _ = drawn(page, 5.0)
                     page.evaluate(
-                        "() => { window.came = 0; const s = new EventSource('/api/events'); s.addEventListener('frame', () => window.came++); window.extra = s; }"
+                        "() => { window.came = 0; const s = new EventSource('/api/events');"
+                        " s.addEventListener('frame', () => window.came++); window.extra = s; }"
                     )
                     page.get_by_role("button", name="Listen in", exact=True).click()
                     page.wait_for_timeout(4000)
-                    before, rss, came, began = heap(cdp), resident(program.pid), page.evaluate("window.came"), time.monotonic()
+                    before, rss, came, began = (
+                        heap(cdp),
+                        resident(program.pid),
+                        page.evaluate("window.came"),
+                        time.monotonic(),
+                    )
                     moving, pause = drawn(page, chosen.seconds)
                     per_second = (page.evaluate("window.came") - came) / (time.monotonic() - began)
                     after, rss_after = heap(cdp), resident(program.pid)
                     print(
-                        f"{step}, {leaf}: {per_second:.1f} frames a second arrive; drawn {moving:.1f} times a second (bar 50), {still:.1f} with nothing running; longest pause {pause:.0f} ms"
+                        f"{step}, {leaf}: {per_second:.1f} frames a second arrive; drawn"
+                        f" {moving:.1f} times a second (bar 50), {still:.1f} with nothing running;"
+                        f" longest pause {pause:.0f} ms"
                     )
                     print(
-                        f"    over {chosen.seconds:.0f} s: page heap {before:.2f} to {after:.2f} MB, program {rss:.0f} to {rss_after:.0f} MB"
+                        f"    over {chosen.seconds:.0f} s: page heap {before:.2f} to {after:.2f}"
+                        f" MB, program {rss:.0f} to {rss_after:.0f} MB"
                     )
                     page.get_by_role("button", name="Stop listening", exact=True).click()
                     page.evaluate("window.extra.close()")
