@@ -8,7 +8,7 @@ export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: demo test bench shots lint lint-python lint-page test-page test-program set-up python page kernels types clean
+.PHONY: demo test bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -66,6 +66,9 @@ test-page: .setup-page
 types: .setup-test
 	$(BIN)/python scripts/write_openapi.py
 	cd frontend && npm run --silent types
+
+sentences: .setup-test
+	$(BIN)/python scripts/write_sentences.py
 
 bench: set-up .setup-test
 	$(BIN)/pip install --quiet -e '.[bench,test]'

@@ -12,5 +12,6 @@ export default defineConfig({
     modulePreload: { polyfill: false },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8642' } },
-  test: { include: ['src/**/*.test.ts'] },
+  // As slow as any machine may be: the bound only ends what would never come.
+  test: { include: ['src/**/*.test.ts'], testTimeout: 120_000, hookTimeout: 120_000 },
 });

@@ -1,6 +1,7 @@
 """Take the pictures of the main views from the demo data: ``make shots``.
 
-``--width`` and ``--height`` choose another window, ``--out`` another folder, ``--only`` some of the pictures.
+``--width`` and ``--height`` choose another window, ``--out`` another folder, ``--only`` some of the
+pictures.
 """
 
 from __future__ import annotations
@@ -22,24 +23,52 @@ from playwright.sync_api import Page, sync_playwright
 ROOT = pathlib.Path(__file__).resolve().parents[1]
 # Name of the picture: the step, and the leaf where the step has several.
 VIEWS = {
-    "rig": ("Rig", "What to expect"), "rig-sound-settings": ("Rig", "Sound settings"), "quiet-in-use": ("Quiet", "In use"),
-    "quiet-parts": ("Quiet", "Where it comes from"), "quiet-listen": ("Quiet", "Listen in"), "gain": ("Gain", "Levels"),
-    "gain-path": ("Gain", "What to turn"), "gain-live": ("Gain", "Live"), "clean-gate": ("Clean", "Gate"),
-    "clean-ring": ("Clean", "Ring of the room"), "tone": ("Tone", "Corridor"), "tone-hiss": ("Tone", "Breath and hiss"),
-    "tone-parts": ("Tone", "Listen to parts"), "steady": ("Steady", "Levels"), "steady-compressor": ("Steady", "Compressor"),
-    "send": ("Send", "Listeners"), "send-beside": ("Send", "Beside the voice"), "send-recorder": ("Send", "Recorder"),
-}  # fmt: skip
+    "rig": ("Rig", "What to expect"),
+    "rig-sound-settings": ("Rig", "Sound settings"),
+    "quiet-in-use": ("Quiet", "In use"),
+    "quiet-parts": ("Quiet", "Where it comes from"),
+    "quiet-listen": ("Quiet", "Listen in"),
+    "gain": ("Gain", "Levels"),
+    "gain-path": ("Gain", "What to turn"),
+    "gain-live": ("Gain", "Live"),
+    "clean-gate": ("Clean", "Gate"),
+    "clean-ring": ("Clean", "Room reverb"),
+    "tone": ("Tone", "Target range"),
+    "tone-hiss": ("Tone", "Breath and hiss"),
+    "tone-parts": ("Tone", "Listen to parts"),
+    "steady": ("Steady", "Levels"),
+    "steady-compressor": ("Steady", "Compressor"),
+    "send": ("Send", "Listeners"),
+    "send-beside": ("Send", "Beside the voice"),
+    "send-recorder": ("Send", "Recorder"),
+}
 DARK = ("tone",)
 TAKES = (
-    {"purpose": "in-use"}, {"purpose": "clap"}, {"purpose": "muted"}, {"purpose": "other-gain", "position": 12}, {"purpose": "loud"}, {"purpose": "soft"},
+    {"purpose": "in-use"},
+    {"purpose": "clap"},
+    {"purpose": "muted"},
+    {"purpose": "other-gain", "position": 12},
+    {"purpose": "loud"},
+    {"purpose": "soft"},
     *({"purpose": "dial", "position": mark, "learns": "slider"} for mark in (25, 50, 75, 100)),
-)  # fmt: skip
+)
 
 
 @contextlib.contextmanager
 def serving(data: str, *options: str) -> Iterator[str]:
     """The demo over a data folder; gives its address."""
-    command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--no-token", "--port", "0", "--data", data, *options]
+    command = [
+        sys.executable,
+        "-m",
+        "obsidian_wren.cli",
+        "demo",
+        "--no-token",
+        "--port",
+        "0",
+        "--data",
+        data,
+        *options,
+    ]
     program = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     try:
         url = None
@@ -55,29 +84,50 @@ def serving(data: str, *options: str) -> Iterator[str]:
 
 
 def post(url: str, path: str, body: object) -> None:
-    request = urllib.request.Request(f"{url}api/{path}", data=json.dumps(body).encode(), headers={"Content-Type": "application/json"})
+    request = urllib.request.Request(
+        f"{url}api/{path}",
+        data=json.dumps(body).encode(),
+        headers={"Content-Type": "application/json"},
+    )
     urllib.request.urlopen(request, timeout=120).read()
 
 
 def more_takes(data: str) -> None:
-    """What the demo leaves to the person: the room in use, the parts of the floor, loudest and softest, and a slider learned."""
+    """What the demo leaves to the person: the room in use, the parts of the floor, loudest and
+    softest, and a slider learned."""
     with serving(data, "--fast") as url:
         for take in TAKES:
             post(url, "takes", take)
         rows = "\n".join(
-            f"{hz:.0f}\t{db}" for hz, db in ((20, -6), (50, -1.5), (120, 0), (1000, 0), (3000, 1), (6500, 4.2), (12000, 2.5), (20000, -6))
+            f"{hz:.0f}\t{db}"
+            for hz, db in (
+                (20, -6),
+                (50, -1.5),
+                (120, 0),
+                (1000, 0),
+                (3000, 1),
+                (6500, 4.2),
+                (12000, 2.5),
+                (20000, -6),
+            )
         )
         boundary = "wren"
         body = (
-            f'--{boundary}\r\nContent-Disposition: form-data; name="file"; filename="reedling-40.txt"\r\n\r\n{rows}\n\r\n--{boundary}--\r\n'
+            f'--{boundary}\r\nContent-Disposition: form-data; name="file";'
+            f' filename="reedling-40.txt"\r\n\r\n{rows}\n\r\n--{boundary}--\r\n'
         )
         headers = {"Content-Type": f"multipart/form-data; boundary={boundary}"}
-        urllib.request.urlopen(urllib.request.Request(f"{url}api/response", data=body.encode(), headers=headers), timeout=60).read()
+        urllib.request.urlopen(
+            urllib.request.Request(f"{url}api/response", data=body.encode(), headers=headers),
+            timeout=60,
+        ).read()
         post(url, "derive", {})
 
 
 def visit(page: Page, step: str, leaf: str | None) -> None:
-    page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(step)).click()
+    page.get_by_role("navigation", name="Steps").get_by_role(
+        "button", name=re.compile(step)
+    ).click()
     if leaf is not None:
         page.get_by_role("tab", name=leaf, exact=True).click()
     page.mouse.move(2, 2)
@@ -85,10 +135,11 @@ def visit(page: Page, step: str, leaf: str | None) -> None:
 
 
 def prove(page: Page) -> None:
-    """Everything at once: live, one program mended and one not, what comes back treated, something recorded, the marker sent."""
+    """Everything at once: live, one program mended and one not, what comes back treated,
+    something recorded, the marker sent."""
     visit(page, "Send", "Listeners")
     page.get_by_label("Set up").select_option(label="Everything at once")
-    page.get_by_text("its aim").nth(5).wait_for(timeout=60_000)
+    page.get_by_text("its target").nth(5).wait_for(timeout=60_000)
     for number, feed in enumerate(("Wren: call", "Wren: game")):
         page.get_by_label("picks").nth(number).select_option(feed)
     page.get_by_role("button", name="Start live").click()
@@ -136,11 +187,15 @@ def main() -> None:
     parser.add_argument("--out", type=pathlib.Path, default=ROOT / "docs/screenshots")
     parser.add_argument("--width", type=int, default=1280)
     parser.add_argument("--height", type=int, default=800)
-    parser.add_argument("--only", nargs="*", default=None, help="names of pictures, such as tone or tone-dark")
+    parser.add_argument(
+        "--only", nargs="*", default=None, help="names of pictures, such as tone or tone-dark"
+    )
     chosen = parser.parse_args()
     chosen.out.mkdir(parents=True, exist_ok=True)
     chromium = shutil.which("chromium") or shutil.which("chromium-browser")
-    wanted = [(name, "light", name) for name in VIEWS] + [(name, "dark", f"{name}-dark") for name in DARK]
+    wanted = [(name, "light", name) for name in VIEWS] + [
+        (name, "dark", f"{name}-dark") for name in DARK
+    ]
     wanted = [entry for entry in wanted if chosen.only is None or entry[2] in chosen.only]
     # Send last in each theme: it is live then, and the other views are about takes.
     with tempfile.TemporaryDirectory() as data:

@@ -52,7 +52,9 @@ def make(kind: str, folder: pathlib.Path) -> pathlib.Path:
                 file.truncate(2 * 1024**3 + 10)
         case "too-long":
             path = folder / "long.flac"
-            with soundfile.SoundFile(path, "w", samplerate=8000, channels=1, format="FLAC", subtype="PCM_16") as file:
+            with soundfile.SoundFile(
+                path, "w", samplerate=8000, channels=1, format="FLAC", subtype="PCM_16"
+            ) as file:
                 for _ in range(73):
                     file.write(np.zeros(8000 * 100))
         case "no-voice":

@@ -24,8 +24,9 @@ settings.load_profile("same")
 def pytest_collection_modifyitems(items):
     """An order that keeps every worker busy.
 
-    Tests of pages wait more than they compute, so they are spread among the others. Each worker gets a stretch of the order: the first
-    stretch begins with who makes the boathouse, the others with tests that need none of it.
+    Tests of pages wait more than they compute, so they are spread among the others. Each worker
+    gets a stretch of the order: the first stretch begins with who makes the boathouse, the others
+    with tests that need none of it.
     """
     for item in items:
         if "/ui/" in str(item.path):
@@ -37,7 +38,10 @@ def pytest_collection_modifyitems(items):
         return
     order = []
     for number in range(workers):
-        parts = [_spread(part[number * len(part) // workers : (number + 1) * len(part) // workers]) for part in (waiting, others)]
+        parts = [
+            _spread(part[number * len(part) // workers : (number + 1) * len(part) // workers])
+            for part in (waiting, others)
+        ]
         order += parts[0] + parts[1] if number == 0 else parts[1] + parts[0]
     items[:] = order
 
@@ -58,7 +62,8 @@ def _spread(items):
 
 @pytest.fixture(scope="session")
 def boathouse_data(tmp_path_factory):
-    """The boathouse's data folder over short takes, made once by the command that makes the demo's, by the worker who needs it first."""
+    """The boathouse's data folder over short takes, made once by the command that makes the
+    demo's, by the worker who needs it first."""
     together = tmp_path_factory.getbasetemp()
     if "PYTEST_XDIST_WORKER" in os.environ:
         together = together.parent
@@ -66,7 +71,9 @@ def boathouse_data(tmp_path_factory):
     with FileLock(together / "boathouse.lock"):
         if not folder.exists():
             prepare = pathlib.Path(__file__).parent / "short.py"
-            subprocess.run([sys.executable, str(prepare), str(folder)], check=True, stdout=subprocess.DEVNULL)
+            subprocess.run(
+                [sys.executable, str(prepare), str(folder)], check=True, stdout=subprocess.DEVNULL
+            )
     return folder
 
 
@@ -87,14 +94,16 @@ def workshop(workshop_over, tmp_path):
 def workshop_over():
     """Open the program over a folder, simulated takes as fast as they can."""
     from obsidian_wren.devices.browser import BrowserStream
-    from obsidian_wren.service.opening import close_workshop, open_workshop
+    from obsidian_wren.service.opening.opening import close_workshop, open_workshop
     from obsidian_wren.standins.surroundings import simulated_world
     from obsidian_wren.store.folder import DataFolder
 
     opened = []
 
     def go(folder):
-        opened.append(open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast"))
+        opened.append(
+            open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
+        )
         return opened[-1]
 
     yield go

@@ -1,7 +1,8 @@
 """Kinds of work that a kill may interrupt, and what has to be there after it.
 
-Each kind asks the program for one thing after another over its API; what was answered is acknowledged. After a kill the program starts
-anew over the same folder, and everything acknowledged is there: one thing more may be, that was done but not yet answered.
+Each kind asks the program for one thing after another over its API; what was answered is
+acknowledged. After a kill the program starts anew over the same folder, and everything acknowledged
+is there: one thing more may be, that was done but not yet answered.
 """
 
 import http.client
@@ -53,21 +54,26 @@ def _form(fields):
     for name, value in fields.items():
         more = '; filename="x.flac"' if isinstance(value, bytes) else ""
         held = value if isinstance(value, bytes) else str(value).encode()
-        out += f'--{mark}\r\nContent-Disposition: form-data; name="{name}"{more}\r\n\r\n'.encode() + held + b"\r\n"
+        out += (
+            f'--{mark}\r\nContent-Disposition: form-data; name="{name}"{more}\r\n\r\n'.encode()
+            + held
+            + b"\r\n"
+        )
     return out + f"--{mark}--\r\n".encode(), f"multipart/form-data; boundary={mark}"
 
 
 @dataclass
 class Kind:
-    """One kind of work: what is asked the n-th time, and what the state says of how often it was done."""
+    """One kind of work: what is asked the n-th time, and what the state says of how often it was
+    done."""
 
     ask: Any
     done: Any
     before: Any = None
 
 
-def _settle(program, number):
-    return program.ask("POST", "settle", {"step": "rig"})
+def _confirm(program, number):
+    return program.ask("POST", "confirm", {"step": "rig"})
 
 
 def _change_rig(program, number):
@@ -80,7 +86,11 @@ def _thing(path, **more):
 
 
 def _setting(program, number):
-    return program.ask("PATCH", "settings", {"stage": "limiter", "name": "release_ms", "value": 50.0 + number, "pinned": True})
+    return program.ask(
+        "PATCH",
+        "settings",
+        {"stage": "limiter", "name": "release_ms", "value": 50.0 + number, "pinned": True},
+    )
 
 
 def _value(state, stage, name):
@@ -88,7 +98,7 @@ def _value(state, stage, name):
 
 
 def _switch(program, number):
-    return program.ask("PATCH", "stages", {"kind": "colour", "on": number % 2 == 1})
+    return program.ask("PATCH", "stages", {"stage": "colour", "on": number % 2 == 1})
 
 
 def _clips(program, number):
@@ -96,7 +106,9 @@ def _clips(program, number):
 
 
 def _take(program, number):
-    begun = program.ask("POST", "takes/browser", {"purpose": "rest", "rate_hz": RATE, "seconds": 4.0})["take_id"]
+    begun = program.ask(
+        "POST", "takes/browser", {"purpose": "rest", "rate_hz": RATE, "seconds": 4.0}
+    )["take_id"]
     for piece in range(16):
         program.ask("POST", f"takes/browser/{begun}/{piece}", raw=PIECE)
     return program.ask("POST", "takes/stop")
@@ -105,7 +117,9 @@ def _take(program, number):
 def _pieces(program, number):
     """Pieces of one take; each that is answered is kept."""
     if number == 1:
-        program.begun = program.ask("POST", "takes/browser", {"purpose": "rest", "rate_hz": RATE, "seconds": 200.0})["take_id"]
+        program.begun = program.ask(
+            "POST", "takes/browser", {"purpose": "rest", "rate_hz": RATE, "seconds": 200.0}
+        )["take_id"]
     return program.ask("POST", f"takes/browser/{program.begun}/{number - 1}", raw=PIECE)
 
 
@@ -115,11 +129,17 @@ def _half(state):
 
 
 def _use(source):
-    return lambda program: program.ask("PUT", "rig", {**program.ask("GET", "state")["rig"], "source": source})
+    return lambda program: program.ask(
+        "PUT", "rig", {**program.ask("GET", "state")["rig"], "source": source}
+    )
 
 
 def _record(program, number):
-    return program.ask("POST", "recordings/split" if number > 1 else "recordings/start", {"purpose": "Walk"} if number == 1 else None)
+    return program.ask(
+        "POST",
+        "recordings/split" if number > 1 else "recordings/start",
+        {"purpose": "Walk"} if number == 1 else None,
+    )
 
 
 def _live(program):
@@ -146,41 +166,64 @@ def _takes(state):
 KINDS = {
     "pieces of a take": Kind(_pieces, _half, _use("browser")),
     "takes with the browser": Kind(_take, _takes, _use("browser")),
-    "takes from files": Kind(lambda p, n: p.ask("POST", "takes/file", form={"purpose": "in-use", "file": ROOM}), _takes),
-    "simulated takes": Kind(lambda p, n: p.ask("POST", "takes", {"purpose": "muted", "seconds": 3}), _takes),
+    "takes from files": Kind(
+        lambda p, n: p.ask("POST", "takes/file", form={"purpose": "in-use", "file": ROOM}), _takes
+    ),
+    "simulated takes": Kind(
+        lambda p, n: p.ask("POST", "takes", {"purpose": "muted", "seconds": 3}), _takes
+    ),
     "takes discarded": Kind(
         lambda p, n: p.ask("DELETE", f"takes/{p.ask('GET', 'state')['takes'][-1]['id']}"),
         lambda state: 40 - _takes(state),
-        lambda p: [p.ask("POST", "takes/file", form={"purpose": "muted", "file": ROOM}) for _ in range(6)],
+        lambda p: [
+            p.ask("POST", "takes/file", form={"purpose": "muted", "file": ROOM}) for _ in range(6)
+        ],
     ),
     "the rig changed": Kind(_change_rig, lambda state: round(state["rig"]["distance_cm"] - 10.0)),
-    "microphones added": Kind(_thing("microphones", kind="condenser", pattern="cardioid"), lambda state: len(state["microphones"]) - 1),
+    "microphones added": Kind(
+        _thing("microphones", kind="condenser", pattern="cardioid"),
+        lambda state: len(state["microphones"]) - 1,
+    ),
     "interfaces added": Kind(_thing("interfaces"), lambda state: len(state["interfaces"]) - 1),
     "rooms added": Kind(_thing("rooms"), lambda state: len(state["rooms"]) - 1),
-    "rigs added": Kind(lambda p, n: p.ask("POST", "rigs", {"name": f"Rig {n + 1}"}), lambda state: len(state["rigs"]) - 1),
+    "rigs added": Kind(
+        lambda p, n: p.ask("POST", "rigs", {"name": f"Rig {n + 1}"}),
+        lambda state: len(state["rigs"]) - 1,
+    ),
     "the preamp turned": Kind(
         lambda p, n: p.ask("POST", "controls", {"control": "preamp", "position": n}),
         lambda state: round(next(c["position"] for c in state["controls"] if c["key"] == "preamp")),
     ),
-    "a setting pinned": Kind(_setting, lambda state: round(_value(state, "limiter", "release_ms") - 50.0)),
+    "a setting pinned": Kind(
+        _setting, lambda state: round(_value(state, "limiter", "release_ms") - 50.0)
+    ),
     "a stage switched": Kind(_switch, None),
     "the aims wished": Kind(
         lambda p, n: p.ask("PUT", "wishes", {"cut_weight": 0.1 + 0.01 * n}),
         lambda state: round((state["wishes"]["cut_weight"] - 0.1) * 100),
     ),
-    "a listener named": Kind(lambda p, n: p.ask("PUT", "destinations/call/name", {"name": f"Editor {n}"}), _number),
-    "changes undone": Kind(lambda p, n: p.ask("POST", "undo"), lambda state: 39 - _number(state), _undone),
+    "a listener named": Kind(
+        lambda p, n: p.ask("PUT", "destinations/call/name", {"name": f"Editor {n}"}), _number
+    ),
+    "changes undone": Kind(
+        lambda p, n: p.ask("POST", "undo"), lambda state: 39 - _number(state), _undone
+    ),
     "clips loaded": Kind(_clips, lambda state: len(state["clips"]) - 4),
-    "a case set up": Kind(lambda p, n: p.ask("POST", "case", {"case": ("call", "game")[n % 2]}), None),
-    "files recorded": Kind(_record, lambda state: max((row["part"] for row in state["recordings"]), default=0), _live),
-    "a step settled": Kind(_settle, None),
+    "a case set up": Kind(
+        lambda p, n: p.ask("POST", "case", {"case": ("call", "game")[n % 2]}), None
+    ),
+    "files recorded": Kind(
+        _record, lambda state: max((row["part"] for row in state["recordings"]), default=0), _live
+    ),
+    "a step confirmed": Kind(_confirm, None),
     "everything derived": Kind(lambda p, n: p.ask("POST", "derive"), None),
 }
 
 
 @dataclass(frozen=True)
 class Outcome:
-    """What became of one kill: things acknowledged before it, and done by the state after the next start."""
+    """What became of one kill: things acknowledged before it, and done by the state after the
+    next start."""
 
     acknowledged: int
     done: int | None
@@ -188,7 +231,8 @@ class Outcome:
 
 
 def kill_during(name, folder, rng: random.Random, *, longest_s: float = 0.5) -> Outcome:
-    """Do a kind of work over a folder, kill the program at a random instant of it, start it anew, and look."""
+    """Do a kind of work over a folder, kill the program at a random instant of it, start it
+    anew, and look."""
     kind = KINDS[name]
     first = Asked(folder, "--fast")
     first.ask("GET", "state")
@@ -209,7 +253,14 @@ def kill_during(name, folder, rng: random.Random, *, longest_s: float = 0.5) -> 
                     going.set()
                 kind.ask(first, number)
                 acknowledged = number
-        except (urllib.error.URLError, http.client.HTTPException, OSError, ValueError, StopIteration, IndexError):
+        except (
+            urllib.error.URLError,
+            http.client.HTTPException,
+            OSError,
+            ValueError,
+            StopIteration,
+            IndexError,
+        ):
             # The program is gone, or there is no more to do.
             going.set()
 
@@ -226,11 +277,21 @@ def kill_during(name, folder, rng: random.Random, *, longest_s: float = 0.5) -> 
     second.end()
     # Counted from what was there before the work began.
     counted = None if done is None else done - (least if name in _COUNTED else 0)
-    return Outcome(acknowledged, counted, tuple(finding["sentence"] for finding in state["findings"]))
+    return Outcome(
+        acknowledged, counted, tuple(finding["sentence"] for finding in state["findings"])
+    )
 
 
-# Kinds whose state counts on from what the demo holds; the others set a value that is the number itself.
+# Kinds whose state counts on from what the demo holds; the others set a value that is the number
+# itself.
 _COUNTED = {
-    "takes with the browser", "takes from files", "simulated takes", "takes discarded", "microphones added", "interfaces added", "rooms added",
-    "rigs added", "clips loaded",
-}  # fmt: skip
+    "takes with the browser",
+    "takes from files",
+    "simulated takes",
+    "takes discarded",
+    "microphones added",
+    "interfaces added",
+    "rooms added",
+    "rigs added",
+    "clips loaded",
+}

@@ -1,5 +1,5 @@
-"""What a program forked from here need not load again: the modules, the compiled kernels, used once, and the
-sounds that everyone hears."""
+"""What a program forked from here need not load again: the modules, the compiled kernels, used
+once, and the sounds that everyone hears."""
 
 from obsidian_wren.core.derive.plan import plan
 from obsidian_wren.core.measure.readings import read_quiet, read_talk

@@ -1,4 +1,5 @@
-"""The program in a process of its own, as its command starts it, but forked from one that has loaded everything already."""
+"""The program in a process of its own, as its command starts it, but forked from one that has
+loaded everything already."""
 
 from __future__ import annotations
 
@@ -40,7 +41,9 @@ class Program:
         told.close()
         assert hears.poll(_PATIENCE_S), "the program did not start"
         assert self._process.is_alive() or hears.poll(), self.log.read_text()
-        told = re.search(r"(http://[\d.:]+/)(?:\?token=([\w-]+))?", os.read(hears.fileno(), 4096).decode())
+        told = re.search(
+            r"(http://[\d.:]+/)(?:\?token=([\w-]+))?", os.read(hears.fileno(), 4096).decode()
+        )
         # Where a person goes, and what a script says to be let in.
         self.address, self.url, self.token = told.group(0), told.group(1), told.group(2)
         self._hears = hears

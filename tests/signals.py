@@ -12,7 +12,9 @@ from obsidian_wren.standins.acoustics import talker_sound
 RATE = 48_000
 
 
-def sine(hz: float, peak_dbfs: float, seconds: float, *, rate_hz: int = RATE, phase: float = 0.0) -> Samples:
+def sine(
+    hz: float, peak_dbfs: float, seconds: float, *, rate_hz: int = RATE, phase: float = 0.0
+) -> Samples:
     at = np.arange(round(seconds * rate_hz)) / rate_hz
     return 10.0 ** (peak_dbfs / 20.0) * np.sin(2.0 * np.pi * hz * at + phase)
 

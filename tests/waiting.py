@@ -1,4 +1,5 @@
-"""Waiting for what comes, however slow the machine is: the bound only ends a test that would wait for ever."""
+"""Waiting for what comes, however slow the machine is: the bound only ends a test that would
+wait for ever."""
 
 import time
 

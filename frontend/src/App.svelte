@@ -2,7 +2,8 @@
   import { onMount } from 'svelte';
   import { level, timeOfDay } from './lib/format';
   import { onKey } from './lib/keys';
-  import { desk, type Theme } from './lib/state.svelte';
+  import { place, type Theme } from './lib/place.svelte';
+  import { desk } from './lib/state.svelte';
   import Findings from './parts/Findings.svelte';
   import Foot from './parts/Foot.svelte';
   import Help from './parts/Help.svelte';
@@ -27,27 +28,27 @@
     const waiting = setTimeout(() => (lost = since), since === null ? 0 : 1500);
     return () => clearTimeout(waiting);
   });
-  const settled = $derived(overview?.steps.filter((step) => step.status === 'settled').length ?? 0);
+  const confirmed = $derived(overview?.steps.filter((step) => step.status === 'confirmed').length ?? 0);
 
   function chooseRig(select: HTMLSelectElement): void {
     if (select.value !== 'new') {
-      void desk.do('POST', `rigs/${select.value}/use`);
+      void desk.do('post', '/api/rigs/{id}/use', { params: { path: { id: Number(select.value) } } });
       return;
     }
     const names = overview?.rigs.map((rig) => rig.name) ?? [];
     let number = names.length + 1;
     while (names.includes(`Rig ${number}`)) number += 1;
     select.value = String(overview?.rig.id);
-    desk.step = 'rig';
-    void desk.do('POST', 'rigs', { name: `Rig ${number}` });
+    place.step = 'rig';
+    void desk.do('post', '/api/rigs', { body: { name: `Rig ${number}` } });
   }
 
   onMount(() => {
     const kept = localStorage.getItem('theme') as Theme | null;
-    if (kept && THEMES.includes(kept)) desk.theme = kept;
+    if (kept && THEMES.includes(kept)) place.theme = kept;
     const system = matchMedia('(prefers-color-scheme: dark)');
     const show = () => {
-      const dark = desk.theme === 'dark' || (desk.theme === 'system' && system.matches);
+      const dark = place.theme === 'dark' || (place.theme === 'system' && system.matches);
       document.documentElement.dataset.theme = dark ? 'dark' : 'light';
     };
     system.addEventListener('change', show);
@@ -82,28 +83,28 @@
           type="button"
           disabled={!overview.undo}
           title={overview.undo ? `Undo: ${overview.undo.title}` : 'Nothing to undo'}
-          onclick={() => void desk.do('POST', 'undo')}>Undo</button
+          onclick={() => void desk.do('post', '/api/undo')}>Undo</button
         >
         <button
           type="button"
           disabled={!overview.redo}
           title={overview.redo ? `Redo: ${overview.redo.title}` : 'Nothing to redo'}
-          onclick={() => void desk.do('POST', 'redo')}>Redo</button
+          onclick={() => void desk.do('post', '/api/redo')}>Redo</button
         >
       </span>
-      <span>{settled} of {overview.steps.length} settled</span>
+      <span>{confirmed} of {overview.steps.length} confirmed</span>
       <span class="live">
         <Mark kind={overview.run.live ? 'good' : 'none'} />
         {#if overview.run.live}Live <span class="num">{level(desk.live?.level_dbfs)} dBFS</span>{:else}Not live{/if}
       </span>
       <label class="theme">
         <span class="hidden-text">Theme</span>
-        <select value={desk.theme} onchange={(event) => desk.setTheme(event.currentTarget.value as Theme)}>
+        <select value={place.theme} onchange={(event) => place.setTheme(event.currentTarget.value as Theme)}>
           {#each THEMES as theme (theme)}<option value={theme}>{theme === 'system' ? 'as system' : theme}</option
             >{/each}
         </select>
       </label>
-      <button type="button" class="help" onclick={() => (desk.help = true)} aria-label="Keys">?</button>
+      <button type="button" class="help" onclick={() => (place.help = true)} aria-label="Keys">?</button>
     </header>
     <LevelDiagram
       points={overview.diagram}
@@ -117,7 +118,7 @@
         <p class="lost" role="status">
           <Mark kind="fault" />
           <span
-            >No connection to the program. What is shown is from {timeOfDay(lost)} and may be old. It comes back by itself
+            >No connection to the program. What is shown is from {timeOfDay(lost)} and may be old. It reconnects by itself
             when the program runs.</span
           >
         </p>
@@ -126,17 +127,17 @@
       {#if overview.derivable}
         <div class="again">
           <span>Something changed under {overview.derivable}.</span>
-          <button type="button" onclick={() => void desk.do('POST', 'derive')}>Derive again</button>
+          <button type="button" onclick={() => void desk.do('post', '/api/derive')}>Recalculate</button>
         </div>
       {/if}
     </div>
     <main>
-      {#if desk.step === 'rig'}<RigStep {overview} />
-      {:else if desk.step === 'quiet'}<QuietStep {overview} />
-      {:else if desk.step === 'gain'}<GainStep {overview} />
-      {:else if desk.step === 'clean'}<CleanStep {overview} />
-      {:else if desk.step === 'tone'}<ToneStep {overview} />
-      {:else if desk.step === 'steady'}<SteadyStep {overview} />
+      {#if place.step === 'rig'}<RigStep {overview} />
+      {:else if place.step === 'quiet'}<QuietStep {overview} />
+      {:else if place.step === 'gain'}<GainStep {overview} />
+      {:else if place.step === 'clean'}<CleanStep {overview} />
+      {:else if place.step === 'tone'}<ToneStep {overview} />
+      {:else if place.step === 'steady'}<SteadyStep {overview} />
       {:else}<SendStep {overview} />{/if}
     </main>
     {#if desk.trouble}

@@ -14,7 +14,9 @@ from obsidian_wren.core.mix.word_levels import word_levels_dbfs
 from signals import RATE, noise, sine
 
 FEEDS = {"Wren: call": "Editor call", "Wren: game": "Crew game chat"}
-GOOD = ListenerFacts("Editor call", "Wren: call", "Wren: call", "Line 3", FEEDS, 48_000, rate_hz=48_000)
+GOOD = ListenerFacts(
+    "Editor call", "Wren: call", "Wren: call", "Line 3", FEEDS, 48_000, rate_hz=48_000
+)
 LEVELS = np.linspace(-40.0, -12.0, 101)
 CODE = Found(1000.0, 0.0, False, 30.0)
 ARRIVED = Arrived(raw=None, treated=CODE, feed="Wren: call", own_feed="Wren: call", delay_ms=31.0)
@@ -40,7 +42,11 @@ def test_a_program_that_is_set_right_has_no_fault():
         ({"muted": True}, "muted", "Switch the microphone on"),
         ({"also": "Wren: game"}, "two inputs", "second input off"),
         ({"noise_removal": True}, "twice cleaned", "Switch it off in Editor call"),
-        ({"noise_removal": True, "chain_cleans": False}, "noise removal", "Switch it off in Editor call"),
+        (
+            {"noise_removal": True, "chain_cleans": False},
+            "noise removal",
+            "Switch it off in Editor call",
+        ),
         ({"auto_gain": True}, "auto gain", "Switch it off in Editor call"),
         ({"echo_cancelling": True}, "echo cancelling", "switch it off in Editor call"),
         ({"hears_itself": True}, "returns to sender", "Switch that off in Editor call"),
@@ -55,10 +61,15 @@ def test_each_setting_that_is_wrong_says_what_to_change_where(change, code, says
 
 
 def test_echo_cancelling_may_stay_where_loudspeakers_play():
-    assert codes(audit_listener(replace(GOOD, echo_cancelling=True, hears_speakers=True), LEVELS)) == []
+    assert (
+        codes(audit_listener(replace(GOOD, echo_cancelling=True, hears_speakers=True), LEVELS))
+        == []
+    )
 
 
-@pytest.mark.parametrize(("rate", "says"), [(16_000, "up to 7 kHz"), (96_000, "converted on the way")])
+@pytest.mark.parametrize(
+    ("rate", "says"), [(16_000, "up to 7 kHz"), (96_000, "converted on the way")]
+)
 def test_another_rate_is_worth_knowing_and_no_fault(rate, says):
     found = audit_listener(replace(GOOD, rate_hz=rate), LEVELS)
     assert codes(found) == []
@@ -66,12 +77,16 @@ def test_another_rate_is_worth_knowing_and_no_fault(rate, says):
 
 
 def test_what_is_not_known_is_not_judged():
-    assert codes(audit_listener(replace(GOOD, rate_hz=None, activation_dbfs=-20.0), None), "good") == ["picks its feed"]
+    assert codes(
+        audit_listener(replace(GOOD, rate_hz=None, activation_dbfs=-20.0), None), "good"
+    ) == ["picks its feed"]
     assert opening_share(np.zeros(0), threshold_dbfs=-30.0) is None
 
 
 def test_the_share_of_words_is_counted_from_their_loudest_moments():
-    sound = np.concatenate([sine(300, -20.0, 0.4), np.zeros(RATE // 5), sine(300, -40.0, 0.4), np.zeros(RATE // 5)]) + noise(1e-6, 1.2)
+    sound = np.concatenate(
+        [sine(300, -20.0, 0.4), np.zeros(RATE // 5), sine(300, -40.0, 0.4), np.zeros(RATE // 5)]
+    ) + noise(1e-6, 1.2)
     words = (Word(0.0, 0.4), Word(0.6, 1.0))
     levels = word_levels_dbfs(sound, words, rate_hz=RATE)
     assert levels == pytest.approx([-20.0, -40.0], abs=0.3)
@@ -81,7 +96,9 @@ def test_the_share_of_words_is_counted_from_their_loudest_moments():
 
 def test_what_arrives_as_meant_is_good_and_nothing_else_is_said():
     found = judge(ARRIVED, listener="Editor call")
-    assert [(v.code, v.mark, v.sentence) for v in found] == [("treated", "good", "Treated voice arrives, 31 ms")]
+    assert [(v.code, v.mark, v.sentence) for v in found] == [
+        ("treated", "good", "Treated voice arrives, 31 ms")
+    ]
 
 
 @pytest.mark.parametrize(
@@ -125,5 +142,11 @@ def test_what_harms_nobody_is_a_note(change, code):
 
 
 def test_where_the_wrong_thing_arrives_the_rest_is_not_worth_a_word():
-    many = replace(ARRIVED, treated=None, raw=CODE, again=Reprocessing(0.0, 12.0, 6.0, 0.2, 3000.0), echo_ms=30.0)
+    many = replace(
+        ARRIVED,
+        treated=None,
+        raw=CODE,
+        again=Reprocessing(0.0, 12.0, 6.0, 0.2, 3000.0),
+        echo_ms=30.0,
+    )
     assert codes(judge(many, listener="Editor call")) == ["raw"]

@@ -6,12 +6,15 @@ from hypothesis import strategies as st
 
 from obsidian_wren.core.chain.engine import VoiceChain, render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
-from obsidian_wren.core.chain.filters import EqualizerBand, band_section, highpass_sections, response_db
+from obsidian_wren.core.chain.filters import (
+    EqualizerBand,
+    band_section,
+    highpass_sections,
+    response_db,
+)
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.highpass import HighpassSpec
-from obsidian_wren.core.chain.kinds import STAGE_KINDS
 from obsidian_wren.core.chain.limiter import LimiterSpec
-from obsidian_wren.core.chain.stages import BY_KIND
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from signals import RATE, noise, sine, voice
 
@@ -26,21 +29,28 @@ CHAIN = (HighpassSpec(80.0, 3), EqualizerSpec(BANDS), GainSpec(9.0), LimiterSpec
 
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
 def test_linear_chain_has_the_response_of_its_filters(rate):
-    """The engine's own impulse response against scipy.signal.freqz on Butterworth and cookbook coefficients."""
+    """The engine's own impulse response against scipy.signal.freqz on Butterworth and cookbook
+    coefficients."""
     impulse = np.zeros(1 << 16)
     impulse[0] = 1.0
     out = render(CHAIN[:3], impulse, rate_hz=rate)
     hz = np.geomspace(20, 0.45 * rate, 120)
     measured = scipy.signal.freqz(out, worN=hz, fs=rate)[1]
-    expected = scipy.signal.sosfreqz(scipy.signal.butter(3, 80.0, "highpass", fs=rate, output="sos"), worN=hz, fs=rate)[1]
+    expected = scipy.signal.sosfreqz(
+        scipy.signal.butter(3, 80.0, "highpass", fs=rate, output="sos"), worN=hz, fs=rate
+    )[1]
     for band in BANDS:
         row = band_section(band, rate_hz=rate)
         expected = expected * scipy.signal.freqz(row[:3], row[3:], worN=hz, fs=rate)[1]
     expected = expected * 10 ** (9.0 / 20)
-    assert 20 * np.log10(np.abs(measured)) == pytest.approx(20 * np.log10(np.abs(expected)), abs=0.01)
+    assert 20 * np.log10(np.abs(measured)) == pytest.approx(
+        20 * np.log10(np.abs(expected)), abs=0.01
+    )
 
 
-@pytest.mark.parametrize("shape, at_dc, at_nyquist", [("peak", 0, 0), ("low_shelf", 6, 0), ("high_shelf", 0, 6)])
+@pytest.mark.parametrize(
+    "shape, at_dc, at_nyquist", [("peak", 0, 0), ("low_shelf", 6, 0), ("high_shelf", 0, 6)]
+)
 def test_cookbook_shapes_do_what_their_names_say(shape, at_dc, at_nyquist):
     row = band_section(EqualizerBand(shape, 1000.0, 6.0, 0.707), rate_hz=RATE)[None, :]
     low, middle, high = response_db(row, np.array([1.0, 1000.0, 23_990.0]), rate_hz=RATE)
@@ -53,7 +63,9 @@ def test_cookbook_shapes_do_what_their_names_say(shape, at_dc, at_nyquist):
 def test_highpass_is_butterworth(order):
     hz = np.array([20.0, 40.0, 80.0, 160.0, 1000.0])
     ours = response_db(highpass_sections(80.0, order=order, rate_hz=RATE), hz, rate_hz=RATE)
-    theirs = scipy.signal.sosfreqz(scipy.signal.butter(order, 80.0, "highpass", fs=RATE, output="sos"), worN=hz, fs=RATE)[1]
+    theirs = scipy.signal.sosfreqz(
+        scipy.signal.butter(order, 80.0, "highpass", fs=RATE, output="sos"), worN=hz, fs=RATE
+    )[1]
     assert ours == pytest.approx(20 * np.log10(np.abs(theirs)), abs=0.001)
 
 
@@ -103,12 +115,13 @@ def test_delay_is_within_three_milliseconds_and_as_reported():
 
 def test_a_stage_that_is_off_is_passed_over():
     sound = noise(0.02, 0.5)
-    off = (HighpassSpec(80.0, 3, on=False), EqualizerSpec(BANDS, on=False), GainSpec(6.0), LimiterSpec(-3.0, 100.0, on=False))
+    off = (
+        HighpassSpec(80.0, 3, on=False),
+        EqualizerSpec(BANDS, on=False),
+        GainSpec(6.0),
+        LimiterSpec(-3.0, 100.0, on=False),
+    )
     assert render(off, sound, rate_hz=RATE) == pytest.approx(sound * 10 ** (6 / 20))
-
-
-def test_every_kind_has_its_stage_in_the_default_order():
-    assert tuple(BY_KIND) == STAGE_KINDS
 
 
 def test_only_finite_samples_leave():

@@ -1,4 +1,5 @@
-"""The edge between our clock and another: an hour of drift on a fast clock, gaps that are counted, the delay that is told."""
+"""The edge between our clock and another: an hour of drift on a fast clock, gaps that are
+counted, the delay that is told."""
 
 import numpy as np
 import pytest
@@ -11,7 +12,8 @@ BLOCK = 400
 
 
 def taken(sound, ppm, *, jitter=0, from_hz=RATE, to_hz=RATE, channels=1, edge=None):
-    """Push sound by our clock in blocks and take it by one that is off; gives what was taken, the edge, and the blocks' sizes."""
+    """Push sound by our clock in blocks and take it by one that is off; gives what was taken,
+    the edge, and the blocks' sizes."""
     edge = edge or Edge(from_hz=from_hz, to_hz=to_hz, channels=channels, waiting_s=0.02)
     rng = np.random.default_rng(3)
     out, owed = [], 0.0
@@ -29,7 +31,8 @@ def test_an_hour_of_200_ppm_passes_without_a_gap_or_a_click(ppm, minutes):
     minute = np.tile(sine(400.0, -12.0, 1.0, rate_hz=RATE), 60)
     edge, worst, first = None, 0.0, True
     top = 10 ** (-12 / 20)
-    # What a pure tone of this pitch does from one sample to the next but one; a click would do far more.
+    # What a pure tone of this pitch does from one sample to the next but one; a click would do far
+    # more.
     bound = (2.0 * np.pi * 400.0 / RATE) ** 2 * top
     for _ in range(minutes):
         out, edge = taken(minute, ppm, edge=edge)

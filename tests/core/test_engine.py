@@ -42,7 +42,9 @@ def test_a_stage_is_switched_without_a_click(kind):
     settled = max(steepest(out[RATE // 2 : RATE]), steepest(out[RATE + RATE // 2 : 2 * RATE]))
     assert steepest(out[RATE:]) <= 1.5 * settled
     assert np.abs(out[RATE:]).min() >= 0.0
-    assert np.sqrt(np.mean(out[RATE : RATE + 9600] ** 2)) > 0.3 * np.sqrt(np.mean(out[RATE // 2 : RATE] ** 2))
+    assert np.sqrt(np.mean(out[RATE : RATE + 9600] ** 2)) > 0.3 * np.sqrt(
+        np.mean(out[RATE // 2 : RATE] ** 2)
+    )
 
 
 def test_a_glide_ends_in_exactly_the_new_chain():
@@ -58,7 +60,9 @@ def test_a_glide_is_the_same_for_any_block_size():
         chain.process(SOUND[:9600])
         chain.change(CHAIN[:3])
         rest = SOUND[9600:48_000]
-        return np.concatenate([chain.process(rest[i : i + size]) for i in range(0, len(rest), size)])
+        return np.concatenate(
+            [chain.process(rest[i : i + size]) for i in range(0, len(rest), size)]
+        )
 
     assert np.abs(glided(37) - glided(9600)).max() <= 1e-9
 
@@ -74,7 +78,11 @@ def test_changes_in_quick_succession_end_with_the_last():
 def test_what_a_stage_remembers_is_taken_over():
     """A leveller that has ridden up stays there when another stage changes."""
     leveller = spec("leveller", target_dbfs=-20.0, range_db=9.0, speed_db_per_s=6.0)
-    out = run(VoiceChain((leveller, GainSpec(0.0)), RATE), sine(500, -28.0, 5.0), {3 * RATE: (leveller, GainSpec(-1.0))})
+    out = run(
+        VoiceChain((leveller, GainSpec(0.0)), RATE),
+        sine(500, -28.0, 5.0),
+        {3 * RATE: (leveller, GainSpec(-1.0))},
+    )
     level = 10 * np.log10(2 * np.mean(out[-RATE // 2 :] ** 2))
     assert level == pytest.approx(-21.0, abs=0.1)
     middle = 10 * np.log10(2 * np.mean(out[3 * RATE + 7200 : 3 * RATE + 9600] ** 2))
@@ -136,10 +144,15 @@ def test_a_stage_that_fails_is_passed_over_and_told(how):
 
 
 def test_dry_lines_up_with_treated():
-    chain = VoiceChain((spec("gate", range_db=0.0), NoiseReductionSpec(0.0, FLAT_NOISE), GainSpec(0.0)), RATE)
+    chain = VoiceChain(
+        (spec("gate", range_db=0.0), NoiseReductionSpec(0.0, FLAT_NOISE), GainSpec(0.0)), RATE
+    )
     dry = Delay(chain.delay_samples)
     sound = voice()[:RATE]
-    pairs = [(dry.process(sound[i : i + 333]), chain.process(sound[i : i + 333])) for i in range(0, RATE, 333)]
+    pairs = [
+        (dry.process(sound[i : i + 333]), chain.process(sound[i : i + 333]))
+        for i in range(0, RATE, 333)
+    ]
     left, right = (np.concatenate(side) for side in zip(*pairs, strict=True))
     assert np.abs(left - right)[4800:].max() < 1e-9
 
@@ -155,7 +168,9 @@ def test_rendering_lines_up_and_keeps_the_length():
 
 def test_traced_gains_are_those_that_act():
     tone = np.concatenate([sine(1000, -10.0, 1.0), sine(1000, -60.0, 1.0)])
-    stage = spec("compressor", makeup_db=0.0, knee_db=0.0, ratio=2.0, threshold_dbfs=-30.0, sidechain_hz=20.0)
+    stage = spec(
+        "compressor", makeup_db=0.0, knee_db=0.0, ratio=2.0, threshold_dbfs=-30.0, sidechain_hz=20.0
+    )
     out, gains = trace_gains((stage, spec("limiter")), tone, rate_hz=RATE)
     assert np.abs(out - render((stage, spec("limiter")), tone, rate_hz=RATE)).max() < 1e-9
     assert set(gains) == {"compressor", "limiter"}

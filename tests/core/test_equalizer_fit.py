@@ -4,8 +4,10 @@ import scipy.signal
 
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.derive.equalizer_fit import BOOST_DB, eq_response_db, fit_equalizer, trust_from_snr, without_noise
+from obsidian_wren.core.derive.equalizer_fit import fit_equalizer
+from obsidian_wren.core.derive.equalizer_problem import BOOST_DB, eq_response_db
 from obsidian_wren.core.derive.tone_target import average_speech, same_voice
+from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from signals import RATE, noise, voice
@@ -31,24 +33,39 @@ def quiet():
 
 
 def heard(dry, bands, seed):
-    return read_talk(EqualizerSpec(tuple(bands)).build(rate_hz=RATE).process(dry) + noise(FLOOR, len(dry) / RATE, seed=seed), rate_hz=RATE)
+    return read_talk(
+        EqualizerSpec(tuple(bands)).build(rate_hz=RATE).process(dry)
+        + noise(FLOOR, len(dry) / RATE, seed=seed),
+        rate_hz=RATE,
+    )
 
 
 def secret_colour(seed):
     rng = np.random.default_rng(seed)
     return [
-        EqualizerBand("peak", float(np.exp(rng.uniform(np.log(120), np.log(8000)))), float(rng.uniform(-5, 5)), float(rng.uniform(0.5, 3)))
+        EqualizerBand(
+            "peak",
+            float(np.exp(rng.uniform(np.log(120), np.log(8000)))),
+            float(rng.uniform(-5, 5)),
+            float(rng.uniform(0.5, 3)),
+        )
         for _ in range(4)
     ]
 
 
 @pytest.mark.parametrize("seed", range(8))
 def test_a_secret_colour_is_recovered(seed, dry, reference, quiet):
-    """Four random bells of up to 5 dB under 40 s of speech at 40 dB SNR: at most 0.25 dB rms and 1.5 dB anywhere."""
+    """Four random bells of up to 5 dB under 40 s of speech at 40 dB SNR: at most 0.25 dB rms and
+    1.5 dB anywhere."""
     secret = secret_colour(seed)
     talk = heard(dry, secret, seed)
     trust = trust_from_snr(talk.voice, quiet.noise)
-    fit = fit_equalizer(without_noise(talk.voice, quiet.noise), same_voice(reference, corridor_db=0.2), trust, rate_hz=RATE)
+    fit = fit_equalizer(
+        without_noise(talk.voice, quiet.noise),
+        same_voice(reference, corridor_db=0.2),
+        trust,
+        rate_hz=RATE,
+    )
     hz = np.geomspace(100, 9000, 300)
     left = eq_response_db(fit.bands, hz, rate_hz=RATE) + eq_response_db(secret, hz, rate_hz=RATE)
     left -= left.mean()
@@ -60,7 +77,9 @@ def test_a_secret_colour_is_recovered(seed, dry, reference, quiet):
 def test_the_same_input_gives_the_same_fit(dry, quiet):
     talk = heard(dry, secret_colour(1), 1)
     trust = trust_from_snr(talk.voice, quiet.noise)
-    first, second = (fit_equalizer(talk.voice, average_speech(), trust, rate_hz=RATE) for _ in range(2))
+    first, second = (
+        fit_equalizer(talk.voice, average_speech(), trust, rate_hz=RATE) for _ in range(2)
+    )
     assert first.bands == second.bands
 
 
@@ -68,7 +87,9 @@ def test_as_few_bands_as_the_corridor_asks(dry, reference, quiet):
     one = [EqualizerBand("peak", 900.0, 4.0, 1.0)]
     talk = heard(dry, one, 3)
     trust = trust_from_snr(talk.voice, quiet.noise)
-    fit = fit_equalizer(without_noise(talk.voice, quiet.noise), same_voice(reference), trust, rate_hz=RATE)
+    fit = fit_equalizer(
+        without_noise(talk.voice, quiet.noise), same_voice(reference), trust, rate_hz=RATE
+    )
     assert len(fit.bands) == 1
     assert fit.bands[0].frequency_hz == pytest.approx(900, rel=0.1)
     assert fit.bands[0].gain_db == pytest.approx(-4.0, abs=0.6)
@@ -77,10 +98,18 @@ def test_as_few_bands_as_the_corridor_asks(dry, reference, quiet):
 
 
 def test_pins_stay_and_the_rest_is_fitted_around_them(dry, reference, quiet):
-    talk = heard(dry, [EqualizerBand("peak", 400.0, 5.0, 1.2), EqualizerBand("peak", 3000.0, -4.0, 1.0)], 4)
+    talk = heard(
+        dry, [EqualizerBand("peak", 400.0, 5.0, 1.2), EqualizerBand("peak", 3000.0, -4.0, 1.0)], 4
+    )
     trust = trust_from_snr(talk.voice, quiet.noise)
     pin = EqualizerBand("peak", 400.0, -5.0, 1.2)
-    fit = fit_equalizer(without_noise(talk.voice, quiet.noise), same_voice(reference), trust, rate_hz=RATE, pinned=[pin])
+    fit = fit_equalizer(
+        without_noise(talk.voice, quiet.noise),
+        same_voice(reference),
+        trust,
+        rate_hz=RATE,
+        pinned=[pin],
+    )
     assert pin in fit.bands
     assert fit.pinned[fit.bands.index(pin)]
     assert fit.worst_db <= 1.6
@@ -103,7 +132,9 @@ def test_what_carries_no_voice_is_left_alone(dry, quiet):
     talk = heard(dry, cut, 6)
     trust = trust_from_snr(talk.voice, quiet.noise)
     assert trust[POINT_HZ > 8000].max() == 0.0
-    fit = fit_equalizer(without_noise(talk.voice, quiet.noise), average_speech(), trust, rate_hz=RATE)
+    fit = fit_equalizer(
+        without_noise(talk.voice, quiet.noise), average_speech(), trust, rate_hz=RATE
+    )
     assert fit.high_hz < 8000
     assert eq_response_db(fit.bands, POINT_HZ[POINT_HZ > 8000], rate_hz=RATE).max() < 1.5
 
@@ -115,14 +146,20 @@ def test_a_voice_under_the_noise_cannot_be_fitted(reference):
 
 @pytest.mark.parametrize("seed", range(2))
 def test_a_secret_colour_is_recovered_from_a_voice_that_is_not_shipped(seed, quiet):
-    """The recording sped up by a seventh: pitch and vocal tract of somebody smaller, who reads faster."""
+    """The recording sped up by a seventh: pitch and vocal tract of somebody smaller, who reads
+    faster."""
     dry = scipy.signal.resample_poly(np.tile(voice("passage"), 2), 7, 8)[: 40 * RATE]
     reference = read_talk(dry, rate_hz=RATE)
     secret = secret_colour(20 + seed)
     talk = heard(dry, secret, seed)
     assert talk.pitch_hz.p50 > 1.1 * read_talk(voice("passage"), rate_hz=RATE).pitch_hz.p50
     trust = trust_from_snr(talk.voice, quiet.noise)
-    fit = fit_equalizer(without_noise(talk.voice, quiet.noise), same_voice(reference.voice, corridor_db=0.2), trust, rate_hz=RATE)
+    fit = fit_equalizer(
+        without_noise(talk.voice, quiet.noise),
+        same_voice(reference.voice, corridor_db=0.2),
+        trust,
+        rate_hz=RATE,
+    )
     hz = np.geomspace(120, 9000, 300)
     left = eq_response_db(fit.bands, hz, rate_hz=RATE) + eq_response_db(secret, hz, rate_hz=RATE)
     left -= left.mean()

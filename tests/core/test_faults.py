@@ -40,7 +40,9 @@ def test_good_takes_pass():
 
 
 def test_silence_is_only_noted_when_levels_are_asked_for():
-    assert [note.code for note in check(np.zeros(RATE), rate_hz=RATE, purpose="level")] == ["silent"]
+    assert [note.code for note in check(np.zeros(RATE), rate_hz=RATE, purpose="level")] == [
+        "silent"
+    ]
 
 
 def test_channels():

@@ -21,7 +21,9 @@ def test_levels_follow_gain(gain_db):
     louder = sound * 10 ** (gain_db / 20)
     assert levels.rms_dbfs(louder) - levels.rms_dbfs(sound) == pytest.approx(gain_db, abs=1e-6)
     assert levels.peak_dbfs(louder) - levels.peak_dbfs(sound) == pytest.approx(gain_db, abs=1e-6)
-    assert levels.true_peak_dbtp(louder) - levels.true_peak_dbtp(sound) == pytest.approx(gain_db, abs=1e-6)
+    assert levels.true_peak_dbtp(louder) - levels.true_peak_dbtp(sound) == pytest.approx(
+        gain_db, abs=1e-6
+    )
 
 
 def test_percentiles_of_two_levels():
@@ -35,7 +37,8 @@ def test_percentiles_of_two_levels():
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
 @pytest.mark.parametrize("divisor, phase_deg", [(4, 0.0), (4, 45.0), (6, 60.0), (8, 67.5)])
 def test_true_peak_between_samples(rate, divisor, phase_deg):
-    """EBU Tech 3341 cases 15 to 18: a sine of -6 dBFS peak reads -6 +0.2/-0.4 dBTP whatever its phase."""
+    """EBU Tech 3341 cases 15 to 18: a sine of -6 dBFS peak reads -6 +0.2/-0.4 dBTP whatever its
+    phase."""
     sound = sine(rate / divisor, -6.0, 0.5, rate_hz=rate, phase=np.radians(phase_deg))
     fade = np.minimum(1.0, np.minimum(np.arange(len(sound)), np.arange(len(sound))[::-1]) / 2000)
     assert -6.4 <= levels.true_peak_dbtp(sound * fade) <= -5.8

@@ -12,9 +12,12 @@ from signals import RATE, noise, sine, voice
 
 @pytest.mark.parametrize("gain_db", [0.0, 9.0, 20.0])
 def test_gains_solved_ahead_are_those_of_the_running_limiter(gain_db):
-    """The delivery rule solves with limiter_gains; the engine must then do the same to the sample."""
+    """The delivery rule solves with limiter_gains; the engine must then do the same to the
+    sample."""
     sound = voice()[: 8 * RATE]
-    gains = limiter_gains(local_peaks(sound), gain_db=gain_db, ceiling_dbtp=-3.0, release_s=0.1, rate_hz=RATE)
+    gains = limiter_gains(
+        local_peaks(sound), gain_db=gain_db, ceiling_dbtp=-3.0, release_s=0.1, rate_hz=RATE
+    )
     out = render([GainSpec(gain_db), LimiterSpec(-3.0, 100.0)], sound, rate_hz=RATE)
     assert out == pytest.approx(sound * 10 ** (gain_db / 20) * gains, abs=1e-9)
 
@@ -33,7 +36,8 @@ def test_the_interpolator_passes_dc_and_the_samples_themselves():
 
 
 def test_release_takes_its_time_to_63_percent():
-    """A burst over a quiet tone: a release time after the burst the gain has come back by 63 % of what was taken."""
+    """A burst over a quiet tone: a release time after the burst the gain has come back by 63 %
+    of what was taken."""
     sound = np.full(2 * RATE, 0.05)
     sound[RATE // 2 : RATE // 2 + 200] = 1.0
     limiter = Limiter(ceiling_dbtp=-12.0, release_s=0.2, rate_hz=RATE)
@@ -65,13 +69,20 @@ def test_deepest_gain_is_told():
 
 
 def worst_cases():
-    """What gets between samples, or changes faster than a few phases can see: sines, clicks, alternations, random signs."""
+    """What gets between samples, or changes faster than a few phases can see: sines, clicks,
+    alternations, random signs."""
     count = RATE // 2
     at = np.arange(count)
     rng = np.random.default_rng(3)
     cases = {
         f"sine {hz}": np.sin(2 * np.pi * hz * at / RATE + phase)
-        for hz, phase in ((11_999, 0.3), (12_000, np.pi / 4), (16_000, np.pi / 4), (19_997, 0.1), (23_000, 1.0))
+        for hz, phase in (
+            (11_999, 0.3),
+            (12_000, np.pi / 4),
+            (16_000, np.pi / 4),
+            (19_997, 0.1),
+            (23_000, 1.0),
+        )
     }
     cases["alternation that begins at once"] = np.where(at < 1000, 0.0, np.where(at % 2, 1.0, -1.0))
     bursts = np.zeros(count)

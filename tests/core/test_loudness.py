@@ -37,7 +37,9 @@ def test_integrated_loudness_of_ebu_tech_3341(parts, expected, rate):
     ],
 )
 def test_loudness_range_of_ebu_tech_3342(parts, expected):
-    assert measure_loudness(tones(*parts), rate_hz=48_000).range_lu == pytest.approx(expected, abs=1.0)
+    assert measure_loudness(tones(*parts), rate_hz=48_000).range_lu == pytest.approx(
+        expected, abs=1.0
+    )
 
 
 def test_one_channel_is_three_decibels_less():

@@ -8,11 +8,19 @@ from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.measure.speech import active_level
-from obsidian_wren.core.mix.marker import MarkerSearch, feed_path, marker_code, marker_level_dbfs, marker_sound
+from obsidian_wren.core.mix.marker import (
+    MarkerSearch,
+    feed_path,
+    marker_code,
+    marker_level_dbfs,
+    marker_sound,
+)
 from signals import RATE, voice
 
 CHAIN = (
-    EqualizerSpec((EqualizerBand("peak", 900.0, -5.0, 0.8), EqualizerBand("high_shelf", 4000.0, 4.0, 0.7))),
+    EqualizerSpec(
+        (EqualizerBand("peak", 900.0, -5.0, 0.8), EqualizerBand("high_shelf", 4000.0, 4.0, 0.7))
+    ),
     GainSpec(10.0),
     LimiterSpec(-3.0, 100.0),
 )
@@ -78,7 +86,10 @@ def test_codes_are_in_band_and_strangers_to_each_other(rate):
 def test_every_feed_has_a_code_that_no_other_is_taken_for():
     for number in range(6):
         search = MarkerSearch(with_marker(feed_path(number), 900), rate_hz=RATE)
-        found = [search.find(path, sent_level_dbfs=LEVEL) for path in ("raw", "treated", *(feed_path(n) for n in range(6)))]
+        found = [
+            search.find(path, sent_level_dbfs=LEVEL)
+            for path in ("raw", "treated", *(feed_path(n) for n in range(6)))
+        ]
         assert [place for place, code in enumerate(found) if code is not None] == [2 + number]
         assert found[2 + number].delay_samples == pytest.approx(900, abs=2)
 
@@ -94,8 +105,35 @@ def test_a_clock_that_is_off_is_measured(ppm):
 
 
 def test_a_second_arrival_is_told_from_one():
-    once, twice = with_marker("treated", 900), with_marker("treated", 900) + 0.5 * (with_marker("treated", 3300) - TALK)
+    once, twice = (
+        with_marker("treated", 900),
+        with_marker("treated", 900) + 0.5 * (with_marker("treated", 3300) - TALK),
+    )
     for sound, apart in ((once, None), (twice, 2400.0)):
         search = MarkerSearch(sound, rate_hz=RATE)
         echo = search.find_echo("treated", search.find("treated", sent_level_dbfs=LEVEL))
         assert echo == (None if apart is None else pytest.approx(apart, abs=2))
+
+
+# A narrow path: what is looked for is the same, and less of it.
+NARROW_RATE = 8_000
+
+
+@pytest.mark.parametrize("seconds", [2.1, 3.0, 3.5, 5.0, 6.5, 8.0, 10.0])
+def test_a_clean_arrival_is_never_taken_for_a_second_code(seconds):
+    rng = np.random.default_rng(round(10 * seconds))
+    wrong = []
+    for number in range(72):
+        sent = ("raw", "treated", "feed 0", "feed 3")[number % 4]
+        code = marker_sound(sent, level_dbfs=-40.0, rate_hz=NARROW_RATE)
+        heard = rng.standard_normal(round(seconds * NARROW_RATE)) * 10.0 ** rng.uniform(-7.0, -4.0)
+        delay = int(rng.integers(0, len(heard) - len(code)))
+        heard[delay : delay + len(code)] += code
+        search = MarkerSearch(heard, rate_hz=NARROW_RATE)
+        paths = ("raw", "treated", "feed 0", "feed 1", "feed 3")
+        found = {path: search.find(path, sent_level_dbfs=-40.0) for path in paths}
+        there = [path for path, code in found.items() if code is not None]
+        echo = search.find_echo(sent, found[sent]) if found[sent] else None
+        if there != [sent] or echo is not None:
+            wrong.append((sent, delay, there, echo))
+    assert wrong == []

@@ -1,4 +1,5 @@
-"""A mix for each listener: the engine's sums, the ceiling, and rules that land every listener in its aim."""
+"""A mix for each listener: the engine's sums, the ceiling, and rules that land every listener in
+its aim."""
 
 import numpy as np
 import pytest
@@ -10,30 +11,46 @@ from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.words import Word, find_words
 from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.ducking_plan import derive_ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
 from obsidian_wren.core.mix.kinds import KEPT_UNDER_LU, RULES, VOICE_OVER_LU, MixPins, usual_sends
-from obsidian_wren.core.mix.plan import Foresight, Measured, derive_ducking, derive_mix, land, signal_of
+from obsidian_wren.core.mix.landing import land
+from obsidian_wren.core.mix.measured import Measured
+from obsidian_wren.core.mix.plan import derive_mix, signal_of
+from obsidian_wren.core.mix.prediction import Prediction
 from obsidian_wren.core.mix.routes import Destination, Send, Source
 from signals import RATE, noise, sine, voice
 
 DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 SOURCES = [
-    Source("voice", "Your voice", "voice"), Source("second", "Second microphone", "second"), Source("computer", "Computer sound", "computer"),
-    Source("music", "Music", "music"), Source("clips", "Clips", "clips"), Source("return:call", "Editor", "return", of="call"),
+    Source("voice", "Your voice", "voice"),
+    Source("second", "Second microphone", "second"),
+    Source("computer", "Computer sound", "computer"),
+    Source("music", "Music", "music"),
+    Source("clips", "Clips", "clips"),
+    Source("return:call", "Editor", "return", of="call"),
     Source("return:game", "Crew", "return", of="game"),
-]  # fmt: skip
+]
 LISTENERS = [
-    Destination("call", "Editor call", "call", frozenset({"return:call"})), Destination("game", "Crew chat", "game chat", frozenset({"return:game"})),
-    Destination("stream", "River stream", "stream"), Destination("recorder", "Walk recorder", "recorder"),
-    Destination("headphones", "Headphones", "headphones"), Destination("other", "Boat computer", "second computer"),
-]  # fmt: skip
+    Destination("call", "Editor call", "call", frozenset({"return:call"})),
+    Destination("game", "Crew chat", "game chat", frozenset({"return:game"})),
+    Destination("stream", "River stream", "stream"),
+    Destination("recorder", "Walk recorder", "recorder"),
+    Destination("headphones", "Headphones", "headphones"),
+    Destination("other", "Boat computer", "second computer"),
+]
 
 
 def run(mixes, signals, size=480, ducking=DUCKING):
     engine = MixEngine(mixes, over="voice treated", ducking=ducking, rate_hz=RATE)
     count = max(len(s) for s in signals.values())
-    parts = [engine.process({k: s[at : at + size] for k, s in signals.items()}) for at in range(0, count, size)]
-    return {mix.listener: np.concatenate([part[mix.listener] for part in parts]) for mix in mixes}, engine
+    parts = [
+        engine.process({k: s[at : at + size] for k, s in signals.items()})
+        for at in range(0, count, size)
+    ]
+    return {
+        mix.listener: np.concatenate([part[mix.listener] for part in parts]) for mix in mixes
+    }, engine
 
 
 def test_a_mix_is_the_sum_of_its_sends():
@@ -70,7 +87,12 @@ def test_the_size_of_the_blocks_makes_no_difference(sizes):
 
 
 def test_what_is_missing_or_broken_is_silence_and_the_rest_goes_on():
-    engine = MixEngine([Mix("x", (MixSend("a", 0.0), MixSend("b", 0.0)))], over="voice treated", ducking=DUCKING, rate_hz=RATE)
+    engine = MixEngine(
+        [Mix("x", (MixSend("a", 0.0), MixSend("b", 0.0)))],
+        over="voice treated",
+        ducking=DUCKING,
+        rate_hz=RATE,
+    )
     broken = np.full(480, np.nan)
     for _ in range(5):
         out = engine.process({"a": np.full(480, 0.1), "b": broken})["x"]
@@ -82,7 +104,10 @@ def test_what_is_missing_or_broken_is_silence_and_the_rest_goes_on():
 @pytest.mark.parametrize("channels", [1, 2])
 def test_no_sum_gets_over_its_ceiling_and_both_sides_are_held_alike(channels):
     rng = np.random.default_rng(6)
-    signals = {name: np.column_stack([rng.standard_normal(RATE), 0.5 * rng.standard_normal(RATE)]) for name in "abc"}
+    signals = {
+        name: np.column_stack([rng.standard_normal(RATE), 0.5 * rng.standard_normal(RATE)])
+        for name in "abc"
+    }
     mixes = [Mix("x", tuple(MixSend(name, 0.0) for name in "abc"), channels, -6.0)]
     heard, engine = run(mixes, signals)
     assert max(true_peak_dbtp(np.ascontiguousarray(c)) for c in heard["x"].T) <= -6.0
@@ -97,7 +122,9 @@ def test_no_sum_gets_over_its_ceiling_and_both_sides_are_held_alike(channels):
 
 def test_a_changed_mix_comes_in_without_a_click():
     tone = sine(300.0, -12.0, 1.0)
-    engine = MixEngine([Mix("x", (MixSend("a", 0.0),))], over="voice treated", ducking=DUCKING, rate_hz=RATE)
+    engine = MixEngine(
+        [Mix("x", (MixSend("a", 0.0),))], over="voice treated", ducking=DUCKING, rate_hz=RATE
+    )
     parts = []
     for index, at in enumerate(range(0, RATE, 480)):
         if index == 50:
@@ -111,8 +138,13 @@ def test_a_changed_mix_comes_in_without_a_click():
 
 
 def test_only_what_ducks_drops_under_the_voice():
-    signals = {"voice treated": np.concatenate([np.zeros(RATE), sine(200.0, -20.0, 1.0)]), "music": sine(3000.0, -30.0, 2.0)}
-    heard, _ = run([Mix("x", (MixSend("music", 0.0, 9.0),)), Mix("y", (MixSend("music", 0.0),))], signals)
+    signals = {
+        "voice treated": np.concatenate([np.zeros(RATE), sine(200.0, -20.0, 1.0)]),
+        "music": sine(3000.0, -30.0, 2.0),
+    }
+    heard, _ = run(
+        [Mix("x", (MixSend("music", 0.0, 9.0),)), Mix("y", (MixSend("music", 0.0),))], signals
+    )
     level = lambda sound, second: 20 * np.log10(np.abs(sound[round(second * RATE) :][:2000]).max())  # noqa: E731
     assert level(heard["x"], 0.5) == pytest.approx(-30.0, abs=0.05)
     assert level(heard["x"], 1.9) == pytest.approx(-39.0, abs=0.05)
@@ -121,16 +153,22 @@ def test_only_what_ducks_drops_under_the_voice():
 
 @pytest.fixture(scope="module")
 def scene():
-    """Material of every source at levels that nobody set: the boathouse's talker, and noises for the rest."""
+    """Material of every source at levels that nobody set: the boathouse's talker, and noises for
+    the rest."""
     talk = voice()[: 20 * RATE]
     rng = np.random.default_rng(9)
     wide = np.column_stack([noise(0.2, 20.0, seed=21), noise(0.2, 20.0, seed=22)])
     others = np.roll(talk, 7 * RATE) * 0.3
     material = {
-        "voice treated": talk * 1.2, "voice raw": talk * 0.3, "second treated": np.roll(talk, 3 * RATE) * 0.8, "music": wide * 0.5,
-        "computer": wide[::-1] * 0.1, "clips": noise(0.05, 20.0, seed=23) * (rng.random(20 * RATE) > 0.5), "return:call": others,
+        "voice treated": talk * 1.2,
+        "voice raw": talk * 0.3,
+        "second treated": np.roll(talk, 3 * RATE) * 0.8,
+        "music": wide * 0.5,
+        "computer": wide[::-1] * 0.1,
+        "clips": noise(0.05, 20.0, seed=23) * (rng.random(20 * RATE) > 0.5),
+        "return:call": others,
         "return:game": others[::-1],
-    }  # fmt: skip
+    }
     measured = {name: Measured.of(sound, rate_hz=RATE) for name, sound in material.items()}
     return material, measured
 
@@ -144,8 +182,23 @@ def test_by_rule_each_listener_gets_what_its_kind_is_for(routing):
     heard = {key: {send.source for send in routing.to(key)} for key in routing.destinations}
     assert heard["call"] == {"voice", "second", "clips"}
     assert heard["game"] == {"voice"}
-    assert heard["stream"] == {"voice", "second", "computer", "music", "clips", "return:call", "return:game"}
-    assert heard["headphones"] == {"second", "computer", "music", "clips", "return:call", "return:game"}
+    assert heard["stream"] == {
+        "voice",
+        "second",
+        "computer",
+        "music",
+        "clips",
+        "return:call",
+        "return:game",
+    }
+    assert heard["headphones"] == {
+        "second",
+        "computer",
+        "music",
+        "clips",
+        "return:call",
+        "return:game",
+    }
     assert "computer" not in heard["recorder"]
 
 
@@ -161,8 +214,11 @@ def test_whatever_is_kept_out_has_its_reason(routing):
 def test_every_listener_gets_its_loudness_under_its_ceiling(scene, routing, key):
     material, measured = scene
     seat = routing.destinations[key]
-    landing = land(seat, routing, measured, Foresight(material, ducking=DUCKING, rate_hz=RATE))
-    plan, outcome = derive_mix(seat, routing, measured, trim_db=landing.trim_db, deeper_db=landing.deeper_db), landing.outcome
+    landing = land(seat, routing, measured, Prediction(material, ducking=DUCKING, rate_hz=RATE))
+    plan, outcome = (
+        derive_mix(seat, routing, measured, trim_db=landing.trim_db, deeper_db=landing.deeper_db),
+        landing.outcome,
+    )
     if outcome.voice_over_lu is not None:
         assert outcome.voice_over_lu >= VOICE_OVER_LU - 0.5
     assert outcome.lufs == pytest.approx(RULES[plan.listener.kind].aim_lufs, abs=0.5)
@@ -182,13 +238,19 @@ def test_the_voice_stays_on_top_by_what_is_stated(routing):
     assert "19 of 20 pauses" in because
     for key in ("stream", "recorder"):
         plan = derive_mix(only.destinations[key], only, measured)
-        outcome = Foresight(material, ducking=ducking, rate_hz=RATE).outcome(plan)
+        outcome = Prediction(material, ducking=ducking, rate_hz=RATE).outcome(plan)
         assert outcome.voice_over_lu >= KEPT_UNDER_LU - 0.5
 
 
 def test_what_a_person_holds_stands(routing):
     measured = {"music": Measured(-20.0, -20.0), "voice treated": Measured(-18.0, -15.0)}
-    pins = MixPins(aim_lufs=-20.0, ceiling_dbtp=-2.0, channels=1, under_lu={"music": 4.0}, duck_db={"music": 3.0})
+    pins = MixPins(
+        aim_lufs=-20.0,
+        ceiling_dbtp=-2.0,
+        channels=1,
+        under_lu={"music": 4.0},
+        duck_db={"music": 3.0},
+    )
     plan = derive_mix(routing.destinations["stream"], routing, measured, pins)
     assert (plan.aim_lufs, plan.ceiling_dbtp, plan.channels) == (-20.0, -2.0, 1)
     music = next(send for send in plan.sends if send.send.source == "music")
@@ -206,7 +268,9 @@ def test_a_source_that_never_sounded_is_unknown(routing):
 
 def test_ducking_follows_the_pauses_of_this_voice():
     quick = tuple(Word(0.3 * i, 0.3 * i + 0.22) for i in range(20))
-    slow = tuple(Word(0.6 * i, 0.6 * i + 0.3) for i in range(10)) + tuple(Word(10 + 2.0 * i, 11 + 2.0 * i) for i in range(5))
+    slow = tuple(Word(0.6 * i, 0.6 * i + 0.3) for i in range(10)) + tuple(
+        Word(10 + 2.0 * i, 11 + 2.0 * i) for i in range(5)
+    )
     fast, _ = derive_ducking(quick, active_dbfs=-20.0, room_dbfs=-70.0)
     calm, _ = derive_ducking(slow, active_dbfs=-20.0, room_dbfs=-70.0)
     assert calm.hold_ms > fast.hold_ms

@@ -34,7 +34,9 @@ def test_what_is_louder_comes_down_to_the_other():
     sound = sine(700.0, -30.0, 4)
     _, _, heard = run(Monitor((GainSpec(9.0),), rate_hz=RATE), sound)
     assert heard[-1].raw_gain_db - heard[-1].treated_gain_db == pytest.approx(9.0, abs=0.05)
-    raw, treated = (np.concatenate([getattr(h, name) for h in heard]) for name in ("raw", "treated"))
+    raw, treated = (
+        np.concatenate([getattr(h, name) for h in heard]) for name in ("raw", "treated")
+    )
     loudness = [
         integrated_lufs(raw * amplitude_from_db(heard[-1].raw_gain_db), rate_hz=RATE),
         integrated_lufs(treated * amplitude_from_db(heard[-1].treated_gain_db), rate_hz=RATE),
@@ -76,5 +78,7 @@ def test_a_slower_chain_comes_in_without_a_click_and_stays_in_step():
     assert steps.max() < 3.0 * np.abs(np.diff(sound)).max()
     late = monitor.delay_samples
     assert late > round(0.007 * RATE)
-    assert second[RATE:] == pytest.approx(sound[RATE // 2 + RATE - late : len(sound) - late], abs=1e-9)
+    assert second[RATE:] == pytest.approx(
+        sound[RATE // 2 + RATE - late : len(sound) - late], abs=1e-9
+    )
     assert treated[RATE:] == pytest.approx(second[RATE:], abs=0.02)

@@ -1,4 +1,5 @@
-"""What must hold for any sound: readings follow gain, and care neither for polarity nor for the clock."""
+"""What must hold for any sound: readings follow gain, and care neither for polarity nor for the
+clock."""
 
 import dataclasses
 
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand, response_db
-from obsidian_wren.core.derive.equalizer_fit import eq_response_db
+from obsidian_wren.core.derive.equalizer_problem import eq_response_db
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, peak_by_second_dbfs
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.readings import read_level, read_quiet, read_talk
@@ -18,12 +19,21 @@ from signals import RATE, noise, room, sine, voice
 
 ROOM = room(3e-4, 6.0) + sine(100, -70, 6.0) + sine(50, -74, 6.0)
 TALK = voice("passage")[: 12 * RATE] + room(1e-4, 12.0)
-LEVELS = ("rms_dbfs", "a_weighted_dbfs", "peak_dbfs", "true_peak_dbtp", "loudness_lufs", "active_level_dbfs")
+LEVELS = (
+    "rms_dbfs",
+    "a_weighted_dbfs",
+    "peak_dbfs",
+    "true_peak_dbtp",
+    "loudness_lufs",
+    "active_level_dbfs",
+)
 
 
 def levels_of(reading):
     found = {name: getattr(reading, name) for name in LEVELS if hasattr(reading, name)}
-    found |= {f"p.{name}": value for name, value in dataclasses.asdict(reading.percentiles_dbfs).items()}
+    found |= {
+        f"p.{name}": value for name, value in dataclasses.asdict(reading.percentiles_dbfs).items()
+    }
     if hasattr(reading, "third_octaves"):
         found |= {f"band.{band.centre_hz}": band.level_dbfs for band in reading.third_octaves}
     return found
@@ -32,7 +42,9 @@ def levels_of(reading):
 @settings(max_examples=8, deadline=None)
 @given(st.floats(-20, 15))
 def test_every_level_of_a_quiet_reading_follows_gain(gain_db):
-    before, after = (levels_of(read_quiet(sound, rate_hz=RATE)) for sound in (ROOM, ROOM * 10 ** (gain_db / 20)))
+    before, after = (
+        levels_of(read_quiet(sound, rate_hz=RATE)) for sound in (ROOM, ROOM * 10 ** (gain_db / 20))
+    )
     for name, level in before.items():
         assert after[name] - level == pytest.approx(gain_db, abs=1e-6), name
 
@@ -40,10 +52,14 @@ def test_every_level_of_a_quiet_reading_follows_gain(gain_db):
 @settings(max_examples=5, deadline=None)
 @given(st.floats(-20, 10))
 def test_every_level_of_a_talk_reading_follows_gain_and_its_pitch_does_not(gain_db):
-    before, after = (read_talk(sound, rate_hz=RATE) for sound in (TALK, TALK * 10 ** (gain_db / 20)))
+    before, after = (
+        read_talk(sound, rate_hz=RATE) for sound in (TALK, TALK * 10 ** (gain_db / 20))
+    )
     for name, level in levels_of(before).items():
         # P.56 looks for its threshold among powers of two, so it follows to a tenth.
-        assert levels_of(after)[name] - level == pytest.approx(gain_db, abs=0.1 if name == "active_level_dbfs" else 1e-6), name
+        assert levels_of(after)[name] - level == pytest.approx(
+            gain_db, abs=0.1 if name == "active_level_dbfs" else 1e-6
+        ), name
     assert after.pitch_hz.p50 == pytest.approx(before.pitch_hz.p50, rel=0.01)
     assert after.loudness_range_lu == pytest.approx(before.loudness_range_lu, abs=0.01)
 
@@ -72,7 +88,11 @@ def test_the_rate_of_a_file_is_no_property_of_its_sound(rate):
 
 
 band = st.builds(
-    EqualizerBand, st.sampled_from(["peak", "low_shelf", "high_shelf"]), st.floats(80, 10_000), st.floats(-9, 6), st.floats(0.4, 4)
+    EqualizerBand,
+    st.sampled_from(["peak", "low_shelf", "high_shelf"]),
+    st.floats(80, 10_000),
+    st.floats(-9, 6),
+    st.floats(0.4, 4),
 )
 
 
@@ -81,7 +101,9 @@ band = st.builds(
 def test_bands_in_series_add_in_decibels_and_undo_each_other(bands):
     hz = np.geomspace(50, 20_000, 60)
     total = eq_response_db(bands, hz, rate_hz=RATE)
-    assert total == pytest.approx(sum(eq_response_db([one], hz, rate_hz=RATE) for one in bands), abs=1e-9)
+    assert total == pytest.approx(
+        sum(eq_response_db([one], hz, rate_hz=RATE) for one in bands), abs=1e-9
+    )
     undone = [*bands, *(dataclasses.replace(one, gain_db=-one.gain_db) for one in bands)]
     assert np.abs(eq_response_db(undone, hz, rate_hz=RATE)).max() < 1e-6
 
@@ -95,20 +117,29 @@ def test_sound_through_the_equalizer_changes_as_its_response_says(bands):
         tone = sine(hz, -30.0, 1.0)
         out = render((EqualizerSpec(tuple(bands)),), tone, rate_hz=RATE)
         change = 10 * np.log10(np.mean(out[RATE // 2 :] ** 2) / np.mean(tone[RATE // 2 :] ** 2))
-        assert change == pytest.approx(float(response_db(stage.sections, np.array([hz]), rate_hz=RATE)[0]), abs=0.02)
+        assert change == pytest.approx(
+            float(response_db(stage.sections, np.array([hz]), rate_hz=RATE)[0]), abs=0.02
+        )
 
 
 @settings(max_examples=10, deadline=None)
 @given(st.integers(1, 30), st.floats(-60, -10))
 def test_silence_beside_a_sound_is_gated_away(pause_s, level_dbfs):
-    """Loudness gates pauses out; RMS does not. Blocks that straddle the edge may pull it down a little."""
+    """Loudness gates pauses out; RMS does not.
+
+    Blocks that straddle the edge may pull it down a little.
+    """
     tone = sine(1000, level_dbfs, 8.0)
     alone = integrated_lufs(tone, rate_hz=RATE)
-    assert integrated_lufs(np.concatenate([tone, np.zeros(pause_s * RATE)]), rate_hz=RATE) == pytest.approx(alone, abs=0.2)
+    assert integrated_lufs(
+        np.concatenate([tone, np.zeros(pause_s * RATE)]), rate_hz=RATE
+    ) == pytest.approx(alone, abs=0.2)
 
 
 def test_frames_and_seconds_cover_the_take_without_its_rest():
     sound = noise(0.1, 3.4567)
     assert len(frame_levels_dbfs(sound, rate_hz=RATE)) == 345
     assert len(peak_by_second_dbfs(sound, rate_hz=RATE)) == 3
-    assert peak_by_second_dbfs(sound, rate_hz=RATE).max() <= 20 * np.log10(np.abs(sound).max()) + 1e-9
+    assert (
+        peak_by_second_dbfs(sound, rate_hz=RATE).max() <= 20 * np.log10(np.abs(sound).max()) + 1e-9
+    )

@@ -5,7 +5,13 @@ import pytest
 
 from obsidian_wren.core.decibels import amplitude_from_db
 from obsidian_wren.core.mix.reprocessing import compare
-from obsidian_wren.standins.programs import Activation, AutoGain, EchoCancelling, NarrowBand, NoiseRemoval
+from obsidian_wren.standins.programs import (
+    Activation,
+    AutoGain,
+    EchoCancelling,
+    NarrowBand,
+    NoiseRemoval,
+)
 from signals import RATE, noise, voice
 
 SENT = voice()[: 20 * RATE] + noise(2e-4, 20.0, seed=3)
@@ -14,7 +20,9 @@ LATE = round(0.02 * RATE)
 
 
 def through(program, sound=SENT, size=480):
-    out = np.concatenate([program.process(sound[at : at + size]) for at in range(0, len(sound), size)])
+    out = np.concatenate(
+        [program.process(sound[at : at + size]) for at in range(0, len(sound), size)]
+    )
     return out[LATE:], sound[: len(sound) - LATE]
 
 
@@ -37,7 +45,9 @@ def test_noise_removal_is_found():
 
 
 def test_auto_gain_is_found():
-    swell = SENT * 10 ** (np.interp(np.arange(len(SENT)), [0, len(SENT) // 2, len(SENT)], [-14.0, 4.0, -14.0]) / 20)
+    swell = SENT * 10 ** (
+        np.interp(np.arange(len(SENT)), [0, len(SENT) // 2, len(SENT)], [-14.0, 4.0, -14.0]) / 20
+    )
     heard, sent = through(AutoGain(RATE), swell)
     found = compare(sent, heard, rate_hz=RATE)
     assert found.rides_gain
@@ -63,13 +73,23 @@ def test_echo_cancelling_mutes_only_while_the_far_side_speaks():
     program = EchoCancelling(RATE)
     far = np.concatenate([np.zeros(RATE), noise(0.1, 1.0), np.zeros(RATE)])
     near = np.full(3 * RATE, 0.1)
-    out = np.concatenate([program.process(near[at : at + 480], far[at : at + 480]) for at in range(0, 3 * RATE, 480)])
+    out = np.concatenate(
+        [program.process(near[at : at + 480], far[at : at + 480]) for at in range(0, 3 * RATE, 480)]
+    )
     assert out[: RATE - 480] == pytest.approx(0.1)
     assert out[2 * RATE - 480] == pytest.approx(0.1 * amplitude_from_db(-15.0), rel=1e-3)
     assert out[-1] == pytest.approx(0.1, rel=1e-3)
 
 
-@pytest.mark.parametrize("make", [NoiseRemoval, AutoGain, lambda rate: Activation(-40.0, rate), lambda rate: NarrowBand(rate, 8)])
+@pytest.mark.parametrize(
+    "make",
+    [
+        NoiseRemoval,
+        AutoGain,
+        lambda rate: Activation(-40.0, rate),
+        lambda rate: NarrowBand(rate, 8),
+    ],
+)
 def test_programs_take_blocks_of_any_size(make):
     sound, program = SENT[:RATE], make(RATE)
     whole = make(RATE).process(sound)
@@ -79,5 +99,10 @@ def test_programs_take_blocks_of_any_size(make):
 
 def test_silence_tells_nothing():
     found = compare(np.zeros(RATE), np.zeros(RATE), rate_hz=RATE)
-    assert (found.gain_db, found.soft_taken_db, found.wander_db, found.cut_share) == (None, None, None, None)
+    assert (found.gain_db, found.soft_taken_db, found.wander_db, found.cut_share) == (
+        None,
+        None,
+        None,
+        None,
+    )
     assert not (found.removes_noise or found.rides_gain or found.cuts_words)

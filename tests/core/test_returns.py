@@ -1,4 +1,4 @@
-"""What comes back is measured and treated: hum, harshness, loudness, and a limiter for the ears."""
+"""The return is measured and treated: hum, harshness, loudness, and a limiter for the ears."""
 
 import pickle
 
@@ -13,7 +13,12 @@ from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.mix.cases import CASES, case
 from obsidian_wren.core.mix.hum_cuts import steady_spectrum
 from obsidian_wren.core.mix.kinds import RULES
-from obsidian_wren.core.mix.returns import RETURN_CEILING_DBTP, RETURN_LUFS, derive_return, read_return
+from obsidian_wren.core.mix.returns import (
+    RETURN_CEILING_DBTP,
+    RETURN_LUFS,
+    derive_return,
+    read_return,
+)
 from signals import RATE, noise, sine, voice
 
 TALK = voice()[: 14 * RATE]
@@ -73,7 +78,10 @@ def test_too_little_and_silence_give_no_plan():
 @pytest.mark.parametrize("channels", [1, 2])
 @pytest.mark.parametrize("block", [480, 4801, 100_000])
 def test_running_levels_are_those_of_the_whole(channels, block):
-    sound = np.column_stack([TALK, 0.5 * np.roll(TALK, 999)])[: 8 * RATE, :channels] + noise(1e-4, 8.0)[:, None]
+    sound = (
+        np.column_stack([TALK, 0.5 * np.roll(TALK, 999)])[: 8 * RATE, :channels]
+        + noise(1e-4, 8.0)[:, None]
+    )
     levels = RunningLevels(rate_hz=RATE, channels=channels)
     for first in range(0, len(sound), block):
         levels.add(sound[first : first + block])
@@ -87,7 +95,8 @@ def test_running_levels_are_those_of_the_whole(channels, block):
 
 
 def test_running_levels_of_hours_hold_no_more_than_those_of_minutes_and_are_still_right():
-    """Half an hour of loud and soft stretches and pauses, one click in it; at a low rate, so that it is soon through."""
+    """Half an hour of loud and soft stretches and pauses, one click in it; at a low rate, so
+    that it is soon through."""
     rate, minutes, rng = 8000, 30, np.random.default_rng(8)
     levels, held, whole = RunningLevels(rate_hz=rate, channels=1), [], []
     for minute in range(minutes):

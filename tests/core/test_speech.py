@@ -8,7 +8,9 @@ from signals import RATE, noise, sine, voice
 
 def gated(on_s: float, off_s: float, times: int) -> np.ndarray:
     burst = noise(0.05, on_s)
-    return np.concatenate([np.concatenate([burst, np.zeros(round(off_s * RATE))]) for _ in range(times)])
+    return np.concatenate(
+        [np.concatenate([burst, np.zeros(round(off_s * RATE))]) for _ in range(times)]
+    )
 
 
 def test_active_level_of_steady_noise_is_its_rms():
@@ -20,7 +22,8 @@ def test_active_level_of_steady_noise_is_its_rms():
 
 @pytest.mark.parametrize("off_s", [1.0, 4.0, 8.0])
 def test_active_level_of_gated_noise(off_s):
-    """P.56 counts each burst and its hangover of 200 ms, so the level lies 10·lg(8.2/8) under the burst's."""
+    """P.56 counts each burst and its hangover of 200 ms, so the level lies 10·lg(8.2/8) under
+    the burst's."""
     found = speech.active_level(gated(8.0, off_s, 3), rate_hz=RATE)
     assert found.level_dbfs == pytest.approx(rms_dbfs(noise(0.05, 8.0)) - 0.11, abs=0.1)
     assert found.activity == pytest.approx(8.2 / (8.0 + off_s), abs=0.03)
@@ -29,7 +32,9 @@ def test_active_level_of_gated_noise(off_s):
 @pytest.mark.parametrize("gain_db", [-30, -7.3, 5])
 def test_active_level_follows_gain(gain_db):
     base = speech.active_level(voice(), rate_hz=RATE).level_dbfs
-    assert speech.active_level(voice() * 10 ** (gain_db / 20), rate_hz=RATE).level_dbfs == pytest.approx(base + gain_db, abs=0.1)
+    assert speech.active_level(
+        voice() * 10 ** (gain_db / 20), rate_hz=RATE
+    ).level_dbfs == pytest.approx(base + gain_db, abs=0.1)
 
 
 @pytest.mark.parametrize("fundamental", [85.0, 130.0, 210.0, 330.0])
@@ -48,7 +53,11 @@ def test_pitch_of_a_known_glide(fundamental):
 
 @pytest.mark.parametrize(
     "sound",
-    [noise(0.01, 10.0), sine(100, -30, 10.0) + sine(200, -36, 10.0) + noise(1e-4, 10.0), np.zeros(10 * RATE)],
+    [
+        noise(0.01, 10.0),
+        sine(100, -30, 10.0) + sine(200, -36, 10.0) + noise(1e-4, 10.0),
+        np.zeros(10 * RATE),
+    ],
     ids=["noise", "hum", "silence"],
 )
 def test_no_voice_where_nobody_talks(sound):

@@ -1,4 +1,5 @@
-"""Every stage: any block size the same, silence and nonsense harmless, delay as reported, static curves and times as stated."""
+"""Every stage: any block size the same, silence and nonsense harmless, delay as reported, static
+curves and times as stated."""
 
 import numpy as np
 import pytest
@@ -7,39 +8,74 @@ from hypothesis import strategies as st
 
 from obsidian_wren.core.chain.engine import VoiceChain, render
 from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.chain.parameters import PARAMETERS, TITLES, parameter
+from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.stage import BadSetting
-from obsidian_wren.core.chain.stages import BY_KIND
 from signals import RATE, noise, sine, voice
 
 FLAT_NOISE = ((0.0, -100.0), (24_000.0, -100.0))
 SETTINGS = {
     "highpass": {"frequency_hz": 80.0, "order": 3},
-    "deplosive": {"threshold_dbfs": -25.0, "frequency_hz": 150.0, "range_db": 18.0, "release_ms": 60.0},
+    "deplosive": {
+        "threshold_dbfs": -25.0,
+        "frequency_hz": 150.0,
+        "range_db": 18.0,
+        "release_ms": 60.0,
+    },
     "noise_reduction": {"reduction_db": 15.0, "profile": FLAT_NOISE},
     "ring_reduction": {"reduction_db": 10.0, "decay_s": 0.5, "ring_share_db": 0.0},
     "gate": {
-        "threshold_dbfs": -45.0, "hysteresis_db": 5.0, "ratio": 100.0, "range_db": 30.0, "attack_ms": 1.0, "hold_ms": 100.0,
-        "release_ms": 120.0, "look_ahead_ms": 1.0, "sidechain_hz": 100.0,
+        "threshold_dbfs": -45.0,
+        "hysteresis_db": 5.0,
+        "ratio": 100.0,
+        "range_db": 30.0,
+        "attack_ms": 1.0,
+        "hold_ms": 100.0,
+        "release_ms": 120.0,
+        "look_ahead_ms": 1.0,
+        "sidechain_hz": 100.0,
     },
-    "equalizer": {"bands": (EqualizerBand("peak", 400.0, -3.0, 1.2), EqualizerBand("high_shelf", 7000.0, 3.0, 0.7))},
+    "equalizer": {
+        "bands": (
+            EqualizerBand("peak", 400.0, -3.0, 1.2),
+            EqualizerBand("high_shelf", 7000.0, 3.0, 0.7),
+        )
+    },
     "lowpass": {"frequency_hz": 15_000.0, "order": 2},
-    "deesser": {"frequency_hz": 6500.0, "threshold_dbfs": -35.0, "ratio": 4.0, "range_db": 8.0, "q": 0.8},
+    "deesser": {
+        "frequency_hz": 6500.0,
+        "threshold_dbfs": -35.0,
+        "ratio": 4.0,
+        "range_db": 8.0,
+        "q": 0.8,
+    },
     "leveller": {"target_dbfs": -22.0, "range_db": 6.0, "speed_db_per_s": 2.0, "guard_dbfs": -45.0},
     "compressor": {
-        "threshold_dbfs": -24.0, "ratio": 3.0, "knee_db": 6.0, "attack_ms": 5.0, "release_ms": 120.0, "makeup_db": 4.0, "sidechain_hz": 80.0,
+        "threshold_dbfs": -24.0,
+        "ratio": 3.0,
+        "knee_db": 6.0,
+        "attack_ms": 5.0,
+        "release_ms": 120.0,
+        "makeup_db": 4.0,
+        "sidechain_hz": 80.0,
     },
     "colour": {
-        "drive_db": 6.0, "harmonics": 30.0, "echo_ms": 120.0, "echo": 20.0, "room_s": 0.5, "room": 20.0, "plate": 10.0, "ring_hz": 60.0,
+        "drive_db": 6.0,
+        "harmonics": 30.0,
+        "echo_ms": 120.0,
+        "echo": 20.0,
+        "room_s": 0.5,
+        "room": 20.0,
+        "plate": 10.0,
+        "ring_hz": 60.0,
         "ring": 10.0,
     },
     "gain": {"gain_db": 6.0},
     "limiter": {"ceiling_dbtp": -3.0, "release_ms": 100.0},
-}  # fmt: skip
+}
 
 
 def spec(kind, **changes):
-    return BY_KIND[kind].from_settings({**SETTINGS[kind], **changes}, on=True)
+    return kind_of(kind).spec_class().from_settings({**SETTINGS[kind], **changes}, on=True)
 
 
 CHAIN = tuple(spec(kind) for kind in SETTINGS)
@@ -56,22 +92,24 @@ def pieces(chain, sound, sizes):
 
 
 def test_every_stage_is_known_by_kind_title_and_parameters():
-    assert tuple(BY_KIND) == tuple(PARAMETERS) == tuple(TITLES) == tuple(SETTINGS)
-    for kind, known in PARAMETERS.items():
-        assert {p.name for p in known} == set(SETTINGS[kind]) - {"bands", "profile"}
-        for entry in known:
+    assert tuple(KINDS) == tuple(SETTINGS)
+    for kind, known in KINDS.items():
+        assert {p.name for p in known.parameters} == set(SETTINGS[kind]) - {"bands", "profile"}
+        for entry in known.parameters:
             assert entry.low < entry.high
-            assert parameter(kind, entry.name) is entry
+            assert known.parameter(entry.name) is entry
             assert entry.low <= SETTINGS[kind][entry.name] <= entry.high
     with pytest.raises(KeyError):
-        parameter("gate", "colour")
+        KINDS["gate"].parameter("colour")
 
 
 @pytest.mark.parametrize("kind", SETTINGS)
 def test_a_missing_setting_is_named(kind):
     name = next(iter(SETTINGS[kind]))
     with pytest.raises(BadSetting, match=name):
-        BY_KIND[kind].from_settings({k: v for k, v in SETTINGS[kind].items() if k != name}, on=True)
+        kind_of(kind).spec_class().from_settings(
+            {k: v for k, v in SETTINGS[kind].items() if k != name}, on=True
+        )
 
 
 @pytest.mark.parametrize("kind", SETTINGS)
@@ -86,7 +124,12 @@ def test_any_block_size_gives_the_same_output(kind, sizes):
 
 def test_one_sample_at_a_time_is_the_same_chain():
     short = SOUND[:4000]
-    assert np.abs(pieces(VoiceChain(CHAIN, RATE), short, [1]) - VoiceChain(CHAIN, RATE).process(short)).max() <= 1e-9
+    assert (
+        np.abs(
+            pieces(VoiceChain(CHAIN, RATE), short, [1]) - VoiceChain(CHAIN, RATE).process(short)
+        ).max()
+        <= 1e-9
+    )
 
 
 @pytest.mark.parametrize("rate_hz", [16_000, 44_100, 96_000])
@@ -148,7 +191,9 @@ def test_the_chain_is_within_its_delay():
 
 def steady_gain_db(stage_spec, level_dbfs, hz=1000.0, seconds=1.5):
     tone = sine(hz, level_dbfs, seconds)
-    out = render([stage_spec], tone, rate_hz=RATE)[round((seconds - 0.2) * RATE) : -round(0.05 * RATE)]
+    out = render([stage_spec], tone, rate_hz=RATE)[
+        round((seconds - 0.2) * RATE) : -round(0.05 * RATE)
+    ]
     return 10 * np.log10(2 * np.mean(out**2)) - level_dbfs
 
 
@@ -173,7 +218,15 @@ def test_the_compressor_follows_its_static_curve(level, ratio):
 @pytest.mark.parametrize("level", [-60.0, -50.0, -47.0, -45.5, -44.0, -30.0])
 @pytest.mark.parametrize("ratio, span", [(2.0, 12.0), (3.0, 20.0), (100.0, 30.0)])
 def test_gate_and_expander_follow_their_static_curve(level, ratio, span):
-    stage = spec("gate", ratio=ratio, range_db=span, sidechain_hz=20.0, hold_ms=0.0, hysteresis_db=0.0, release_ms=30.0)
+    stage = spec(
+        "gate",
+        ratio=ratio,
+        range_db=span,
+        sidechain_hz=20.0,
+        hold_ms=0.0,
+        hysteresis_db=0.0,
+        release_ms=30.0,
+    )
     under = -1e9 if ratio == 100.0 else (ratio - 1.0) * (level + 45.0)
     wanted = 0.0 if level >= -45.0 else max(-span, min(0.0, under))
     assert steady_gain_db(stage, level) == pytest.approx(wanted, abs=0.1)
@@ -182,7 +235,9 @@ def test_gate_and_expander_follow_their_static_curve(level, ratio, span):
 def envelope_db(out, hz=4000.0):
     """Peak of each quarter of a millisecond, dB."""
     frame = RATE // 4000
-    return 20 * np.log10(np.abs(out[: len(out) // frame * frame]).reshape(-1, frame).max(axis=1) + 1e-12)
+    return 20 * np.log10(
+        np.abs(out[: len(out) // frame * frame]).reshape(-1, frame).max(axis=1) + 1e-12
+    )
 
 
 def time_to_63_db(gain_db, start_s, first, last):
@@ -196,7 +251,15 @@ def time_to_63_db(gain_db, start_s, first, last):
 
 @pytest.mark.parametrize("attack_ms, release_ms", [(8.0, 60.0), (20.0, 120.0), (40.0, 250.0)])
 def test_the_compressors_times_are_to_63_percent(attack_ms, release_ms):
-    stage = spec("compressor", attack_ms=attack_ms, release_ms=release_ms, knee_db=0.0, ratio=4.0, makeup_db=0.0, sidechain_hz=20.0)
+    stage = spec(
+        "compressor",
+        attack_ms=attack_ms,
+        release_ms=release_ms,
+        knee_db=0.0,
+        ratio=4.0,
+        makeup_db=0.0,
+        sidechain_hz=20.0,
+    )
     quiet, loud = 10 ** (-40 / 20), 10 ** (-4 / 20)
     level = np.concatenate([np.full(RATE, quiet), np.full(RATE, loud), np.full(2 * RATE, quiet)])
     tone = np.sin(2 * np.pi * 6000 * np.arange(len(level)) / RATE + 0.3) * level
@@ -210,17 +273,34 @@ def test_the_compressors_times_are_to_63_percent(attack_ms, release_ms):
 
 @pytest.mark.parametrize("hold_ms, release_ms", [(50.0, 60.0), (150.0, 200.0)])
 def test_the_gate_holds_and_releases_as_stated(hold_ms, release_ms):
-    stage = spec("gate", hold_ms=hold_ms, release_ms=release_ms, hysteresis_db=5.0, sidechain_hz=20.0, range_db=30.0)
+    stage = spec(
+        "gate",
+        hold_ms=hold_ms,
+        release_ms=release_ms,
+        hysteresis_db=5.0,
+        sidechain_hz=20.0,
+        range_db=30.0,
+    )
     level = np.concatenate([np.full(RATE, 10 ** (-20 / 20)), np.full(2 * RATE, 10 ** (-60 / 20))])
     tone = np.sin(2 * np.pi * 6000 * np.arange(len(level)) / RATE + 0.3) * level
     gain = envelope_db(render([stage], tone, rate_hz=RATE)) - envelope_db(tone)
     begins = np.flatnonzero(gain[4100:] < -0.3)[0] / 4 + 25.0
     assert begins == pytest.approx(hold_ms + 6.0, abs=0.05 * hold_ms + 3.0)
-    assert time_to_63_db(gain, 1.006 + hold_ms / 1000, 0.0, -30.0) * 1000 == pytest.approx(release_ms, rel=0.05)
+    assert time_to_63_db(gain, 1.006 + hold_ms / 1000, 0.0, -30.0) * 1000 == pytest.approx(
+        release_ms, rel=0.05
+    )
 
 
 def test_the_gate_opens_within_its_attack_and_before_the_word_with_look_ahead():
-    stage = spec("gate", attack_ms=2.0, look_ahead_ms=4.0, hysteresis_db=3.0, sidechain_hz=20.0, hold_ms=20.0, release_ms=20.0)
+    stage = spec(
+        "gate",
+        attack_ms=2.0,
+        look_ahead_ms=4.0,
+        hysteresis_db=3.0,
+        sidechain_hz=20.0,
+        hold_ms=20.0,
+        release_ms=20.0,
+    )
     level = np.concatenate([np.full(RATE, 1e-4), np.full(RATE // 2, 0.1)])
     tone = np.sin(2 * np.pi * 6000 * np.arange(len(level)) / RATE + 0.3) * level
     gain = envelope_db(render([stage], tone, rate_hz=RATE)) - envelope_db(tone)
@@ -230,7 +310,14 @@ def test_the_gate_opens_within_its_attack_and_before_the_word_with_look_ahead():
 
 
 def test_hysteresis_keeps_it_open_between_the_thresholds():
-    stage = spec("gate", threshold_dbfs=-40.0, hysteresis_db=6.0, hold_ms=10.0, release_ms=20.0, sidechain_hz=20.0)
+    stage = spec(
+        "gate",
+        threshold_dbfs=-40.0,
+        hysteresis_db=6.0,
+        hold_ms=10.0,
+        release_ms=20.0,
+        sidechain_hz=20.0,
+    )
 
     def after(first_dbfs):
         tone = np.concatenate([sine(1000, first_dbfs, 1.0), sine(1000, -43.0, 1.0)])
@@ -291,7 +378,9 @@ def test_colour_folds_nothing_back(hz):
     """Harmonics of a sine lie at its multiples; whatever else is there has folded over Nyquist."""
     tone = sine(hz, -6.0, 1.0)
     only = {"echo": 0.0, "room": 0.0, "plate": 0.0, "ring": 0.0}
-    out = render([spec("colour", drive_db=6.0, harmonics=100.0, **only)], tone, rate_hz=RATE)[RATE // 4 : RATE // 4 + 1 << 15]
+    out = render([spec("colour", drive_db=6.0, harmonics=100.0, **only)], tone, rate_hz=RATE)[
+        RATE // 4 : RATE // 4 + 1 << 15
+    ]
     out = out[: 1 << 14] * np.blackman(1 << 14)
     power = np.abs(np.fft.rfft(out)) ** 2
     found = np.fft.rfftfreq(1 << 14, 1 / RATE)
@@ -308,7 +397,11 @@ def test_colour_folds_nothing_back(hz):
 def test_colour_without_a_share_changes_nothing_and_ring_modulation_moves_a_tone():
     silent = dict.fromkeys(("harmonics", "echo", "room", "plate", "ring"), 0.0)
     assert np.array_equal(render([spec("colour", **silent)], SOUND, rate_hz=RATE), SOUND)
-    out = render([spec("colour", **{**silent, "ring": 100.0, "ring_hz": 100.0})], sine(1000, -6, 1.0), rate_hz=RATE)
+    out = render(
+        [spec("colour", **{**silent, "ring": 100.0, "ring_hz": 100.0})],
+        sine(1000, -6, 1.0),
+        rate_hz=RATE,
+    )
     level = np.abs(np.fft.rfft(out[:RATE] * np.hanning(RATE)))
     assert set(np.argsort(level)[-2:]) == {900, 1100}
 
@@ -317,10 +410,14 @@ def test_an_echo_comes_when_it_should_and_a_room_decays_in_its_time():
     silent = dict.fromkeys(("harmonics", "echo", "room", "plate", "ring"), 0.0)
     click = np.zeros(2 * RATE)
     click[100] = 1.0
-    echo = render([spec("colour", **{**silent, "echo": 50.0, "echo_ms": 200.0})], click, rate_hz=RATE)
+    echo = render(
+        [spec("colour", **{**silent, "echo": 50.0, "echo_ms": 200.0})], click, rate_hz=RATE
+    )
     assert echo[100 + round(0.2 * RATE)] == pytest.approx(0.5)
     for name in ("room", "plate"):
-        tail = render([spec("colour", **{**silent, name: 100.0, "room_s": 0.6})], click, rate_hz=RATE)[101:]
+        tail = render(
+            [spec("colour", **{**silent, name: 100.0, "room_s": 0.6})], click, rate_hz=RATE
+        )[101:]
         energy = np.cumsum(tail[::-1] ** 2)[::-1]
         decay = 10 * np.log10(energy / energy[0] + 1e-30)
         inside = (decay < -5) & (decay > -25)

@@ -10,12 +10,14 @@ from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
-from obsidian_wren.core.derive.setting import hz, settle
+from obsidian_wren.core.derive.setting import hz, resolve
 from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
 from obsidian_wren.formats.calibration import BadCalibration, chain_spec, read_calibration
-from obsidian_wren.formats.plain import plain
+from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.formats.response import read_response, response_at
-from obsidian_wren.formats.sound import BadSound, read_sound, write_sound
+from obsidian_wren.formats.sound_header import BadSound
+from obsidian_wren.formats.write_sound import write_sound
 from signals import RATE, noise
 
 
@@ -30,14 +32,24 @@ CALIBRATION = {
     "readings": {},
     "feeds": [],
     "chain": [
-        {"kind": "highpass", "on": True, "settings": {"frequency_hz": number(74, "Hz"), "order": number(3, "order")}},
+        {
+            "kind": "highpass",
+            "on": True,
+            "settings": {"frequency_hz": number(74, "Hz"), "order": number(3, "order")},
+        },
         {
             "kind": "equalizer",
             "on": False,
-            "settings": {"bands": number([{"shape": "peak", "frequency_hz": 212, "gain_db": -3.4, "q": 1.1}])},
+            "settings": {
+                "bands": number([{"shape": "peak", "frequency_hz": 212, "gain_db": -3.4, "q": 1.1}])
+            },
         },
         {"kind": "gain", "settings": {"gain_db": number(9.5)}},
-        {"kind": "limiter", "on": True, "settings": {"ceiling_dbtp": number(-3), "release_ms": number(100, "ms")}},
+        {
+            "kind": "limiter",
+            "on": True,
+            "settings": {"ceiling_dbtp": number(-3), "release_ms": number(100, "ms")},
+        },
     ],
 }
 
@@ -68,12 +80,29 @@ def test_the_order_of_the_file_is_the_order_of_the_chain(tmp_path):
     [
         ({"version": 2}, "version 2"),
         ({"format": "something/else"}, "not a calibration"),
-        ({"chain": [{"kind": "highpass", "settings": {"frequency_hz": number(74), "order": number(9)}}]}, "order 9"),
+        (
+            {
+                "chain": [
+                    {
+                        "kind": "highpass",
+                        "settings": {"frequency_hz": number(74), "order": number(9)},
+                    }
+                ]
+            },
+            "order 9",
+        ),
         ({"chain": [{"kind": "equalizer", "settings": {"bands": number(3.0)}}]}, "no “bands”"),
         (
             {
                 "chain": [
-                    {"kind": "equalizer", "settings": {"bands": number([{"shape": "notch", "frequency_hz": 1, "gain_db": 0, "q": 1}])}}
+                    {
+                        "kind": "equalizer",
+                        "settings": {
+                            "bands": number(
+                                [{"shape": "notch", "frequency_hz": 1, "gain_db": 0, "q": 1}]
+                            )
+                        },
+                    }
                 ]
             },
             "chain.0",
@@ -92,7 +121,9 @@ def test_responses_with_any_separator(tmp_path, separator):
     path = tmp_path / "r.txt"
     path.write_text(
         "\ufeff* made up\n# also a comment\nFreq dB\n"
-        + "\n".join(separator.join(row) for row in (("20", "-4.0"), ("1000", "1"), ("20000", "-6.5")))
+        + "\n".join(
+            separator.join(row) for row in (("20", "-4.0"), ("1000", "1"), ("20000", "-6.5"))
+        )
     )
     hz_found, db = read_response(path)
     assert hz_found.tolist() == [20.0, 1000.0, 20000.0]
@@ -100,14 +131,27 @@ def test_responses_with_any_separator(tmp_path, separator):
 
 
 def test_a_response_is_levelled_at_1_khz_and_unknown_outside(tmp_path):
-    at = response_at(np.array([10.0, 100.0, 1000.0, 30_000.0]), np.array([50.0, 1000.0, 20_000.0]), np.array([-2.0, 3.0, 0.0]))
+    at = response_at(
+        np.array([10.0, 100.0, 1000.0, 30_000.0]),
+        np.array([50.0, 1000.0, 20_000.0]),
+        np.array([-2.0, 3.0, 0.0]),
+    )
     assert math.isnan(at[0])
     assert math.isnan(at[3])
     assert at[2] == 0.0
     assert -5.0 < at[1] < 0.0
 
 
-@pytest.mark.parametrize("row, says", [("abc5 1", None), ("500", "line 3"), ("500 x", "line 3"), ("-5 1", "line 3"), ("500 999", "line 3")])
+@pytest.mark.parametrize(
+    "row, says",
+    [
+        ("abc5 1", None),
+        ("500", "line 3"),
+        ("500 x", "line 3"),
+        ("-5 1", "line 3"),
+        ("500 999", "line 3"),
+    ],
+)
 def test_bad_rows_are_named_by_line(tmp_path, row, says):
     path = tmp_path / "r.txt"
     path.write_text(f"20 0\n100 0\n{row}\n1000 0\n")
@@ -145,15 +189,24 @@ def test_samples_over_full_scale_are_cut_and_never_wrap(tmp_path):
 
 
 def test_plain_values():
-    assert plain(-math.inf) is None
-    assert plain(np.float64(-12.3456)) == -12.35
-    assert plain(0.0012345678) == 0.001235
-    assert plain({"a": (np.int64(3), np.bool_(True))}) == {"a": [3, True]}
-    assert plain(FineSpectrum(np.array([1e-9, 0.0]), 24_000.0)) == {"top_hz": 24_000.0, "cells": [1e-9, 0.0]}
+    assert to_jsonable(-math.inf) is None
+    assert to_jsonable(np.float64(-12.3456)) == -12.35
+    assert to_jsonable(0.0012345678) == 0.001235
+    assert to_jsonable({"a": (np.int64(3), np.bool_(True))}) == {"a": [3, True]}
+    assert to_jsonable(FineSpectrum(np.array([1e-9, 0.0]), 24_000.0)) == {
+        "top_hz": 24_000.0,
+        "cells": [1e-9, 0.0],
+    }
 
 
 def test_settings_keep_what_was_derived_beside_the_pin():
-    free, held = settle(9.54, "dB", "why", None), settle(9.54, "dB", "why", 12.0)
+    free, held = resolve(9.54, "dB", "why", None), resolve(9.54, "dB", "why", 12.0)
     assert (free.value, free.derived, free.pinned) == (9.5, 9.5, False)
     assert (held.value, held.derived, held.pinned) == (12.0, 9.5, True)
-    assert [hz(v) for v in (92.4, 999.0, 1000.0, 3400.0, 12_000.0)] == ["92 Hz", "999 Hz", "1 kHz", "3.4 kHz", "12 kHz"]
+    assert [hz(v) for v in (92.4, 999.0, 1000.0, 3400.0, 12_000.0)] == [
+        "92 Hz",
+        "999 Hz",
+        "1 kHz",
+        "3.4 kHz",
+        "12 kHz",
+    ]

@@ -2,7 +2,7 @@
 
 import pytest
 
-from obsidian_wren.service import taking
+from obsidian_wren.service.takes import beginning
 from short import ENOUGH_S
 
 
@@ -10,4 +10,4 @@ from short import ENOUGH_S
 def short_takes(monkeypatch):
     """Takes of usual purposes last as long as they must, unless a test asks for another length."""
     for purpose, seconds in ENOUGH_S.items():
-        monkeypatch.setitem(taking.DEFAULT_SECONDS, purpose, seconds)
+        monkeypatch.setitem(beginning.DEFAULT_SECONDS, purpose, seconds)

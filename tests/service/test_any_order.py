@@ -1,4 +1,5 @@
-"""Whatever a person does, in any order: the state answers, the database is whole, what was acknowledged is there, undo and redo undo each other."""
+"""Whatever a person does, in any order: the state answers, the database is whole, what was
+acknowledged is there, undo and redo undo each other."""
 
 import pathlib
 import shutil
@@ -13,11 +14,23 @@ from sqlalchemy import select
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.service import clips, history, living, lost_sounds, recorder, recording, rigs, sending, taking
-from obsidian_wren.service.opening import close_workshop, open_workshop
-from obsidian_wren.service.overview import overview
+from obsidian_wren.service import live, takes
+from obsidian_wren.service.changes import record
+from obsidian_wren.service.live import living
+from obsidian_wren.service.live import recording as live_recording
+from obsidian_wren.service.mixes import clips
+from obsidian_wren.service.opening import checking
+from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.recording import library, recording
+from obsidian_wren.service.rig import rigs
+from obsidian_wren.service.send import listeners
+from obsidian_wren.service.setup import things, turning
+from obsidian_wren.service.takes import discarding, ending, from_page, keeping
+from obsidian_wren.service.undo import put_back
+from obsidian_wren.service.workshop import clock
 from obsidian_wren.standins.surroundings import simulated_world
-from obsidian_wren.store import take_files
+from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Clip, Recording, Take
 from short import fix_what_the_machine_chooses
@@ -45,7 +58,9 @@ class Person(RuleBasedStateMachine):
         clips.ship(self.ws)
 
     def open(self):
-        self.ws = open_workshop(DataFolder(self.folder), simulated_world(BrowserStream), pace="fast")
+        self.ws = open_workshop(
+            DataFolder(self.folder), simulated_world(BrowserStream), pace="fast"
+        )
 
     def attempt(self, what):
         """A refusal is an answer; anything else that is raised is a fault of the program."""
@@ -54,78 +69,89 @@ class Person(RuleBasedStateMachine):
         except Told:
             return None
 
-    @rule(level=st.sampled_from([1e-3, 3e-3, 0.2, 0.9]), purpose=st.sampled_from(["rest", "in-use", "muted"]))
+    @rule(
+        level=st.sampled_from([1e-3, 3e-3, 0.2, 0.9]),
+        purpose=st.sampled_from(["rest", "in-use", "muted"]),
+    )
     def take_the_room(self, level, purpose):
         self.number += 1
         with self.ws.sessions() as session:
             rig_id = rigs.the_rig(self.ws, session).id
-        info = take_files.PartInfo(purpose, RATE, "file", {"gain_db": float(self.number)}, taking.now(), rig_id=rig_id)
-        self.takes.add(taking.keep(self.ws, info, np.roll(room(level, 4.0), self.number), half=False))
+        info = parts.PartInfo(
+            purpose, RATE, "file", {"gain_db": float(self.number)}, clock.now(), rig_id=rig_id
+        )
+        self.takes.add(
+            keeping.keep(self.ws, info, np.roll(room(level, 4.0), self.number), half=False)
+        )
 
     @rule(seconds=st.floats(1.0, 6.0), stop=st.booleans())
     def take_with_the_browser(self, seconds, stop):
-        begun = self.attempt(lambda: taking.start_browser(self.ws, "rest", rate_hz=RATE, seconds=seconds, not_obeyed=[]))
+        begun = self.attempt(
+            lambda: from_page.start_browser(
+                self.ws, "rest", rate_hz=RATE, seconds=seconds, not_obeyed=[]
+            )
+        )
         if begun is None:
             return
         for number in range(4 * int(seconds + 2)):
-            taking.add_piece(self.ws, begun, number, noise(1e-3, 0.25))
+            from_page.add_piece(self.ws, begun, number, noise(1e-3, 0.25))
         before = {take.id for take in overview(self.ws).takes}
         # What is asked meanwhile is refused or changes nothing of the take.
-        self.attempt(lambda: rigs.add_rig(self.ws, f"Rig {self.number}"))
-        self.attempt(lambda: history.undo(self.ws))
+        self.attempt(lambda: things.add_rig(self.ws, f"Rig {self.number}"))
+        self.attempt(lambda: put_back.undo(self.ws))
         if stop:
-            self.attempt(lambda: taking.stop_take(self.ws))
+            self.attempt(lambda: ending.stop_take(self.ws))
             self.takes |= {take.id for take in overview(self.ws).takes} - before
-            assert taking.add_piece(self.ws, begun, 0, noise(1e-3, 0.25))
+            assert from_page.add_piece(self.ws, begun, 0, noise(1e-3, 0.25))
         else:
-            self.ws.take.last_piece -= 10.0
-            taking.release_abandoned(self.ws)
+            takes.current(self.ws).running.last_piece -= 10.0
+            ending.release_abandoned(self.ws)
             self.takes |= {take.id for take in overview(self.ws).takes} - before
 
     @rule(which=st.integers(0, 9))
     def discard_a_take(self, which):
         there = overview(self.ws).takes
         if there:
-            self.attempt(lambda: taking.discard_take(self.ws, there[which % len(there)].id))
+            self.attempt(lambda: discarding.discard_take(self.ws, there[which % len(there)].id))
 
     @rule()
     def add_a_rig(self):
         self.number += 1
-        self.attempt(lambda: rigs.add_rig(self.ws, f"Rig {self.number}"))
+        self.attempt(lambda: things.add_rig(self.ws, f"Rig {self.number}"))
 
     @rule(which=st.integers(0, 5))
     def take_another_rig_in_hand(self, which):
         there = overview(self.ws).rigs
-        self.attempt(lambda: rigs.use_rig(self.ws, there[which % len(there)].id))
+        self.attempt(lambda: things.use_rig(self.ws, there[which % len(there)].id))
 
     @rule(which=st.integers(0, 5))
     def remove_a_rig(self, which):
         there = overview(self.ws).rigs
-        self.attempt(lambda: rigs.remove_rig(self.ws, there[which % len(there)].id))
+        self.attempt(lambda: things.remove_rig(self.ws, there[which % len(there)].id))
 
     @rule(gain_db=st.integers(0, 50))
     def turn_the_knob(self, gain_db):
-        self.attempt(lambda: rigs.turn_knob(self.ws, float(gain_db)))
+        self.attempt(lambda: turning.turn_knob(self.ws, float(gain_db)))
 
     @rule()
     def undo(self):
-        self.attempt(lambda: history.undo(self.ws))
+        self.attempt(lambda: put_back.undo(self.ws))
 
     @rule()
     def redo(self):
-        self.attempt(lambda: history.redo(self.ws))
+        self.attempt(lambda: put_back.redo(self.ws))
 
     @rule()
     def undo_and_redo_is_nothing(self):
         with self.ws.sessions() as session:
-            before = history.state_of(session)
+            before = record.state_of(session)
         try:
-            history.undo(self.ws)
-            history.redo(self.ws)
+            put_back.undo(self.ws)
+            put_back.redo(self.ws)
         except Told:
             return
         with self.ws.sessions() as session:
-            assert history.state_of(session) == before
+            assert record.state_of(session) == before
 
     @rule()
     def go_live(self):
@@ -137,16 +163,16 @@ class Person(RuleBasedStateMachine):
 
     @rule(key=st.sampled_from(["music", "second", "clips"]), on=st.booleans())
     def use_a_source(self, key, on):
-        live = self.ws.run is not None and not self.ws.run.finished.is_set()
-        self.attempt(lambda: sending.use_source(self.ws, key, on))
+        was_live = live.current(self.ws).running is not None
+        self.attempt(lambda: listeners.use_source(self.ws, key, on))
         # Whoever was live is live still.
-        assert live == (self.ws.run is not None and not self.ws.run.finished.is_set())
+        assert was_live == (live.current(self.ws).running is not None)
 
     @rule()
     def record(self):
-        self.attempt(lambda: recording.start_recording(self.ws))
+        self.attempt(lambda: live_recording.start_recording(self.ws))
 
-    @precondition(lambda self: self.ws.recorder is not None)
+    @precondition(lambda self: recording.current(self.ws).recorder is not None)
     @rule()
     def stop_recording(self):
         self.attempt(lambda: recording.stop_recording(self.ws))
@@ -157,7 +183,7 @@ class Person(RuleBasedStateMachine):
         there = [row for row in overview(self.ws).recordings if not row.open]
         if there:
             row = there[which % len(there)]
-            if self.attempt(lambda: recorder.discard(self.ws, row.id) or True):
+            if self.attempt(lambda: library.discard(self.ws, row.id) or True):
                 self.recordings.discard(row.file_name)
 
     @rule(seconds=st.floats(0.1, 2.0))
@@ -175,11 +201,12 @@ class Person(RuleBasedStateMachine):
         if cleanly:
             close_workshop(self.ws)
         else:
-            # As a kill leaves it: nothing is stopped or closed in order but the lock, which the system gives back.
-            if self.ws.run is not None:
-                self.ws.run.stop()
-            if self.ws.recorder is not None:
-                self.ws.recorder.stop()
+            # As a kill leaves it: nothing is stopped or closed in order but the lock, which the
+            # system gives back.
+            if live.current(self.ws).run is not None:
+                live.current(self.ws).run.stop()
+            if recording.current(self.ws).recorder is not None:
+                recording.current(self.ws).recorder.stop()
             self.ws.copier.stop()
             self.ws.folder.close()
         self.open()
@@ -206,20 +233,27 @@ class Person(RuleBasedStateMachine):
             assert self.takes <= set(there)
             for digest in (*there.values(), *session.scalars(select(Clip.sha256))):
                 assert take_files.take_path(self.ws.folder, digest).exists()
-            for row in session.scalars(select(Recording).where(Recording.frames > 0, Recording.discarded.is_(False))):
+            for row in session.scalars(
+                select(Recording).where(Recording.frames > 0, Recording.discarded.is_(False))
+            ):
                 assert (self.ws.folder.recordings / row.file_name).exists()
             assert self.recordings <= set(session.scalars(select(Recording.file_name)))
 
     def teardown(self):
         if hasattr(self, "ws"):
-            assert lost_sounds.check_sounds(self.ws) == 0
+            assert checking.check_sounds(self.ws) == 0
             close_workshop(self.ws)
             self.place.cleanup()
 
 
 # The same orders every time; a bench may look further.
 Person.TestCase.settings = settings(
-    max_examples=8, stateful_step_count=20, deadline=None, derandomize=True, database=None, phases=[Phase.generate],
+    max_examples=8,
+    stateful_step_count=20,
+    deadline=None,
+    derandomize=True,
+    database=None,
+    phases=[Phase.generate],
     suppress_health_check=list(HealthCheck),
-)  # fmt: skip
+)
 TestAnyOrder = Person.TestCase

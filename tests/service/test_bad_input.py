@@ -9,9 +9,9 @@ import soundfile
 
 from bad_sounds import BAD_FILES, make
 from obsidian_wren import cli
-from obsidian_wren.service import taking
-from obsidian_wren.service.overview import overview
-from obsidian_wren.store import take_files
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.takes import from_file, halves, simulated
+from obsidian_wren.store import parts
 from obsidian_wren.store.folder import DataFolder, FolderError
 from signals import RATE, room
 
@@ -25,11 +25,16 @@ def test_the_command_line_says_what_to_do(tmp_path, capsys, kind, purpose, comma
     assert says in err
 
 
-@pytest.mark.parametrize("kind, purpose, command, says", [row for row in BAD_FILES if row[0] not in ("too-large", "too-long")])
-def test_a_bad_file_is_refused_as_a_take_and_nothing_is_lost(workshop, tmp_path, kind, purpose, command, says):
+@pytest.mark.parametrize(
+    "kind, purpose, command, says",
+    [row for row in BAD_FILES if row[0] not in ("too-large", "too-long")],
+)
+def test_a_bad_file_is_refused_as_a_take_and_nothing_is_lost(
+    workshop, tmp_path, kind, purpose, command, says
+):
     before = overview(workshop)
     with pytest.raises(Exception, match=says.replace("(", r"\(").replace(")", r"\)")):
-        taking.keep_file(workshop, purpose, make(kind, tmp_path), channel=None)
+        from_file.keep_file(workshop, purpose, make(kind, tmp_path), channel=None)
     assert overview(workshop) == before
 
 
@@ -37,11 +42,16 @@ def test_telephone_sound_is_refused_for_tone(workshop, tmp_path, capsys):
     phone = make("telephone", tmp_path)
     quiet = tmp_path / "quiet.wav"
     soundfile.write(quiet, room(), RATE)
-    assert cli.main(["plan", "--quiet", str(quiet), "--talk", str(phone), "--out", str(tmp_path / "c.json")]) == 2
+    assert (
+        cli.main(
+            ["plan", "--quiet", str(quiet), "--talk", str(phone), "--out", str(tmp_path / "c.json")]
+        )
+        == 2
+    )
     assert "like a telephone" in capsys.readouterr().err
     assert not (tmp_path / "c.json").exists()
     with pytest.raises(Exception, match="like a telephone"):
-        taking.keep_file(workshop, "passage", phone, channel=None)
+        from_file.keep_file(workshop, "passage", phone, channel=None)
 
 
 def test_a_dead_channel_is_named_and_the_other_used(tmp_path, capsys):
@@ -61,16 +71,25 @@ def test_a_calibration_that_is_none(tmp_path, capsys):
         ('{"format": "other"}', "not a calibration"),
         ('{"format": "obsidian-wren/calibration", "version": 9}', "version 9"),
         (
-            '{"format": "obsidian-wren/calibration", "version": 1, "rig": {}, "readings": {}, "feeds": [], "chain": [{"kind": "wobble", "settings": {}}]}',
+            (
+                '{"format": "obsidian-wren/calibration", "version": 1, "rig": {}, "readings": {},'
+                ' "feeds": [], "chain": [{"kind": "wobble", "settings": {}}]}'
+            ),
             "no stage “wobble”",
         ),
         (
-            '{"format": "obsidian-wren/calibration", "version": 1, "rig": {}, "readings": {}, "feeds": [], "chain": [{"kind": "gain", "settings": {}}]}',
+            (
+                '{"format": "obsidian-wren/calibration", "version": 1, "rig": {}, "readings": {},'
+                ' "feeds": [], "chain": [{"kind": "gain", "settings": {}}]}'
+            ),
             "no number “gain_db”",
         ),
     ):
         file.write_text(text)
-        assert cli.main(["render", "--calibration", str(file), str(sound), str(tmp_path / "o.wav")]) == 2
+        assert (
+            cli.main(["render", "--calibration", str(file), str(sound), str(tmp_path / "o.wav")])
+            == 2
+        )
         assert says in capsys.readouterr().err
 
 
@@ -79,9 +98,27 @@ def test_output_that_cannot_be_written(tmp_path, capsys):
     soundfile.write(sound, room(), RATE)
     spec = tmp_path / "w.json"
     spec.write_text("{}")
-    assert cli.main(["simulate", str(spec), "--take", "rest", "--seconds", "1", str(tmp_path / "none" / "o.wav")]) == 2
+    assert (
+        cli.main(
+            [
+                "simulate",
+                str(spec),
+                "--take",
+                "rest",
+                "--seconds",
+                "1",
+                str(tmp_path / "none" / "o.wav"),
+            ]
+        )
+        == 2
+    )
     assert "cannot be written" in capsys.readouterr().err
-    assert cli.main(["simulate", str(spec), "--take", "rest", "--seconds", "1", str(tmp_path / "o.tune")]) == 2
+    assert (
+        cli.main(
+            ["simulate", str(spec), "--take", "rest", "--seconds", "1", str(tmp_path / "o.tune")]
+        )
+        == 2
+    )
     assert "Use .wav" in capsys.readouterr().err
 
 
@@ -103,20 +140,33 @@ def test_a_port_in_use(tmp_path, capsys):
 
 def test_a_second_program_on_the_same_folder_says_so(workshop):
     done = subprocess.run(
-        [sys.executable, "-m", "obsidian_wren.cli", "serve", "--data", str(workshop.folder.path), "--port", "0"],
-        capture_output=True, text=True, check=False, timeout=300,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "obsidian_wren.cli",
+            "serve",
+            "--data",
+            str(workshop.folder.path),
+            "--port",
+            "0",
+        ],
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=300,
+    )
     assert done.returncode == 2
     assert "Another Obsidian Wren already works in" in done.stderr
 
 
 def test_a_disk_that_fills_during_a_take_keeps_what_came_before(workshop, monkeypatch):
-    from obsidian_wren.service import rigs, views
+    from obsidian_wren.service.page import views
+    from obsidian_wren.service.rig import rigs
 
     with workshop.sessions.begin() as session:
         rigs.the_rig(workshop, session).source = "simulated"
     written = 0
-    append = take_files.Part.append
+    append = parts.Part.append
 
     def filling(part, samples):
         nonlocal written
@@ -125,16 +175,16 @@ def test_a_disk_that_fills_during_a_take_keeps_what_came_before(workshop, monkey
         written += len(samples)
         append(part, samples)
 
-    monkeypatch.setattr(take_files.Part, "append", filling)
+    monkeypatch.setattr(parts.Part, "append", filling)
     listener = workshop.bus.listen()
-    taking.start_simulated(workshop, "rest")
+    simulated.start_simulated(workshop, "rest")
     kinds = [listener.get_nowait() for _ in range(listener.qsize())]
     assert any(kind == "trouble" and "disk is full" in body["sentence"] for kind, body in kinds)
     shown = overview(workshop)
     assert isinstance(shown, views.Overview)
     assert [half.seconds for half in shown.halves] == [pytest.approx(5.0, abs=0.1)]
     monkeypatch.undo()
-    taking.keep_half(workshop, shown.halves[0].id)
+    halves.keep_half(workshop, shown.halves[0].id)
     after = overview(workshop)
     assert after.takes[0].half
     assert after.quiet is not None

@@ -1,4 +1,5 @@
-"""Every kind of file of the data folder, broken in every way: the program starts, the state answers, the fault is told, the rest is there."""
+"""Every kind of file of the data folder, broken in every way: the program starts, the state
+answers, the fault is told, the rest is there."""
 
 import json
 import shutil
@@ -9,13 +10,15 @@ import numpy as np
 import pytest
 
 from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.service import clips, doctor, lost_sounds, recorder
-from obsidian_wren.service.opening import close_workshop, open_workshop
-from obsidian_wren.service.overview import overview
-from obsidian_wren.service.token import token_of
-from obsidian_wren.service.tracks import Track
+from obsidian_wren.service.mixes import clips
+from obsidian_wren.service.opening import checking, doctor
+from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.recording import library, recorded_file, recorder
+from obsidian_wren.service.recording.tracks import Track
+from obsidian_wren.service.workshop.token import token_of
 from obsidian_wren.standins.surroundings import simulated_world
-from obsidian_wren.store import take_files
+from obsidian_wren.store import parts
 from obsidian_wren.store.backup import copies, copy_database
 from obsidian_wren.store.folder import DataFolder, FolderError
 from obsidian_wren.store.models import Clip, Take
@@ -32,17 +35,20 @@ def opened(path):
 
 def finished_recording(ws):
     path = ws.folder.recordings / "2026-11-25 12-00-00 Walk voice raw 01.flac"
-    recorder.keep_open(ws, "abc", "Walk", path, VOICE, 1, RATE)
+    library.keep_open(ws, "abc", "Walk", path, VOICE, 1, RATE)
     track = recorder.open_track(path, rate_hz=RATE, channels=1, file_format="flac")
     track.write(noise(0.1, 2.0)[:, None])
     track.close()
     empty = recorder.RunningLevels(rate_hz=RATE, channels=1)
-    recorder.keep_part(ws, recorder.measured(recorder.part_of(path, VOICE, 1, 0, empty), RATE))
+    library.keep_part(
+        ws, recorded_file.measured(recorded_file.part_of(path, VOICE, 1, 0, empty), RATE)
+    )
 
 
 @pytest.fixture(scope="module")
 def lived_in(boathouse_data, tmp_path_factory):
-    """A folder as a kill leaves it: the boathouse with clips, a recording, a half take, and what was written last in the log only."""
+    """A folder as a kill leaves it: the boathouse with clips, a recording, a half take, and what
+    was written last in the log only."""
     folder = tmp_path_factory.mktemp("lived") / "data"
     shutil.copytree(boathouse_data, folder)
     ws = opened(folder)
@@ -52,7 +58,10 @@ def lived_in(boathouse_data, tmp_path_factory):
         connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     clips.ship(ws)
     finished_recording(ws)
-    part = take_files.Part(ws.folder, take_files.PartInfo("rest", RATE, "browser", {}, "2026-11-25T12:00:00+00:00", rig_id=1))
+    part = parts.Part(
+        ws.folder,
+        parts.PartInfo("rest", RATE, "browser", {}, "2026-11-25T12:00:00+00:00", rig_id=1),
+    )
     part.append(room(1e-3, 5.0))
     part.close()
     token_of(folder / "token")
@@ -140,7 +149,7 @@ def whole(lived_in, tmp_path_factory):
     folder = tmp_path_factory.mktemp("whole") / "data"
     shutil.copytree(lived_in, folder)
     ws = opened(folder)
-    lost_sounds.check_sounds(ws)
+    checking.check_sounds(ws)
     found = kept_in(ws)
     assert told(ws) == []
     assert len(overview(ws).halves) == 1
@@ -164,11 +173,12 @@ def broken(lived_in, tmp_path):
 def test_the_program_starts_and_says_what_is_wrong(broken, whole, kind, fault):
     folder = broken(kind, fault)
     ws = opened(folder)
-    lost_sounds.check_sounds(ws)
+    checking.check_sounds(ws)
     found = told(ws)
     assert bool(found) == (kind not in SILENT), found
     assert all(sentence.endswith((".", "!")) for sentence in found)
-    # Nothing but what stood in the broken file is gone: a sound that is lost says so at its take or clip, which stays.
+    # Nothing but what stood in the broken file is gone: a sound that is lost says so at its take or
+    # clip, which stays.
     assert kept_in(ws) == whole
     shown = overview(ws)
     assert shown.quiet is not None
@@ -196,12 +206,12 @@ def test_repair_puts_right_what_can_be(broken, whole, kind, fault):
 def test_a_sound_that_is_put_back_is_used_again(broken, lived_in):
     folder = broken("newest passage", "scrambled")
     ws = opened(folder)
-    assert lost_sounds.check_sounds(ws) > 0
+    assert checking.check_sounds(ws) > 0
     (fault,) = [take.fault for take in overview(ws).takes if take.fault]
     assert "damaged" in fault
     name = f"{of_purpose(folder, 'passage')}.flac"
     shutil.copy(lived_in / "takes" / name, folder / "takes" / name)
-    lost_sounds.check_sounds(ws)
+    checking.check_sounds(ws)
     assert told(ws) == []
     close_workshop(ws)
 
@@ -232,7 +242,9 @@ def test_what_a_newer_version_left_is_not_touched(lived_in, tmp_path):
         connection.commit()
     before = (folder / "wren.db").read_bytes()
     held = DataFolder(folder)
-    with pytest.raises(FolderError, match="A newer Obsidian Wren has worked in this data folder") as caught:
+    with pytest.raises(
+        FolderError, match="A newer Obsidian Wren has worked in this data folder"
+    ) as caught:
         open_workshop(held, simulated_world(BrowserStream))
     assert caught.value.code == "newer"
     assert (folder / "wren.db").read_bytes() == before
@@ -241,7 +253,9 @@ def test_what_a_newer_version_left_is_not_touched(lived_in, tmp_path):
 
 def test_a_half_take_of_a_newer_version_is_used_as_far_as_it_is_known(workshop_over, tmp_path):
     ws = workshop_over(tmp_path / "data")
-    part = take_files.Part(ws.folder, take_files.PartInfo("rest", RATE, "browser", {}, "2026-11-25T12:00:00+00:00"))
+    part = parts.Part(
+        ws.folder, parts.PartInfo("rest", RATE, "browser", {}, "2026-11-25T12:00:00+00:00")
+    )
     part.append(room(1e-3, 5.0))
     part.close()
     said = ws.folder.parts / f"{part.id}.json"
@@ -268,13 +282,16 @@ def test_a_copy_is_made_before_a_migration(lived_in, tmp_path):
     shutil.copytree(lived_in, folder)
     with closing(sqlite3.connect(folder / "wren.db")) as connection:
         connection.executescript(
-            "ALTER TABLE take DROP COLUMN fault_code; ALTER TABLE clip DROP COLUMN fault; ALTER TABLE recording DROP COLUMN size_bytes;"
-            "ALTER TABLE recording DROP COLUMN fault; UPDATE alembic_version SET version_num = '0005'; PRAGMA user_version = 100000;"
+            "ALTER TABLE take DROP COLUMN fault_code; ALTER TABLE clip DROP COLUMN fault; ALTER"
+            " TABLE recording DROP COLUMN size_bytes;ALTER TABLE recording DROP COLUMN fault;"
+            " UPDATE alembic_version SET version_num = '0005'; PRAGMA user_version = 100000;"
         )
     ws = opened(folder)
     assert overview(ws).findings == []
     close_workshop(ws)
-    with closing(sqlite3.connect(folder / "backups" / "before-migration-from-0005.db")) as connection:
+    with closing(
+        sqlite3.connect(folder / "backups" / "before-migration-from-0005.db")
+    ) as connection:
         assert connection.execute("SELECT version_num FROM alembic_version").fetchone()[0] == "0005"
         assert connection.execute("SELECT count(*) FROM take").fetchone()[0] > 0
 
@@ -289,27 +306,29 @@ def test_copies_are_kept_few_and_the_newest_is_whole(workshop):
 
 
 def test_a_file_that_two_stand_on_stays_when_one_of_them_goes(workshop):
-    """The same sound as a take and as a clip: the take is discarded for good, the clip sounds on."""
-    from obsidian_wren.service import taking
-    from obsidian_wren.store.models import Change
+    """The same sound as a take and as a clip: the take is discarded for good, the clip sounds
+    on."""
+    from obsidian_wren.service.takes import discarding, keeping
+    from obsidian_wren.service.workshop import clock
+    from obsidian_wren.store.models import ChangeRow
 
     sound = noise(0.05, 5.0)
-    info = take_files.PartInfo("rest", RATE, "file", {}, taking.now())
-    take_id = taking.keep(workshop, info, sound, half=False)
+    info = parts.PartInfo("rest", RATE, "file", {}, clock.now())
+    take_id = keeping.keep(workshop, info, sound, half=False)
     clips.load(workshop, "Rain", sound, RATE)
-    taking.discard_take(workshop, take_id)
+    discarding.discard_take(workshop, take_id)
     with workshop.sessions.begin() as session:
         assert session.get_one(Take, take_id).sha256 == session.query(Clip).one().sha256
-        for row in session.query(Change):
+        for row in session.query(ChangeRow):
             session.delete(row)
-    taking.purge_discarded(workshop)
+    discarding.purge_discarded(workshop)
     with workshop.sessions() as session:
         assert session.get(Take, take_id) is None
         assert len(clips.sound_of(workshop, session.query(Clip).one(), RATE)) == len(sound)
     clips.remove(workshop, overview(workshop).clips[0].id)
     with workshop.sessions() as session:
         # Undo can still bring the clip back.
-        assert len(taking.held_sounds(session)) == 1
+        assert len(discarding.held_sounds(session)) == 1
 
 
 def test_what_is_kept_is_its_owners_alone(lived_in, tmp_path):
@@ -320,5 +339,8 @@ def test_what_is_kept_is_its_owners_alone(lived_in, tmp_path):
         path.chmod(0o755 if path.is_dir() else 0o644)
     ws = opened(folder)
     close_workshop(ws)
-    modes = {path.relative_to(folder).as_posix(): path.stat().st_mode & 0o777 for path in (folder, *folder.rglob("*"))}
+    modes = {
+        path.relative_to(folder).as_posix(): path.stat().st_mode & 0o777
+        for path in (folder, *folder.rglob("*"))
+    }
     assert set(modes.values()) == {0o700, 0o600}, modes

@@ -1,4 +1,5 @@
-"""The voice chain through the services: derived after takes, switched, ordered, wished for, undone, heard, handed out."""
+"""The voice chain through the services: derived after takes, switched, ordered, wished for,
+undone, heard, handed out."""
 
 import csv
 import io
@@ -10,20 +11,23 @@ import soundfile
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.filters import response_db
-from obsidian_wren.core.chain.kinds import STAGE_KINDS
-from obsidian_wren.core.chain.parameters import PARAMETERS
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.formats.calibration import chain_spec, read_calibration
-from obsidian_wren.service import calibrating, exporting, history, listening, rigs, taking, trying
-from obsidian_wren.service import voice as chain
+from obsidian_wren.service.calibration import chain_rows, settings, stages, trying
+from obsidian_wren.service.calibration.wishes import AimsBody, TargetBody, TasteBody, WishesBody
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.overview import overview
-from obsidian_wren.service.views import AimsBody, TargetBody, TasteBody, WishesBody
+from obsidian_wren.service.export import exporting, sounds
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.setup import things
+from obsidian_wren.service.takes import from_file, simulated
+from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.models import Rig
 from signals import RATE
 
 
-def stages(ws):
+def stages_of(ws):
     return {stage.kind: stage for stage in overview(ws).stages}
 
 
@@ -33,7 +37,7 @@ def value(ws, stage, name):
 
 def specs(ws, **options):
     with ws.sessions() as session:
-        return chain.chain_specs(session, session.get_one(Rig, 1), **options)
+        return chain_rows.chain_specs(RigContext(ws, session, session.get_one(Rig, 1)), **options)
 
 
 def steps(ws):
@@ -42,10 +46,10 @@ def steps(ws):
 
 def test_the_boathouse_has_a_whole_chain_with_reasons(boathouse):
     shown = overview(boathouse)
-    assert tuple(stage.kind for stage in shown.stages) == STAGE_KINDS
+    assert tuple(stage.kind for stage in shown.stages) == tuple(KINDS)
     assert all(stage.because for stage in shown.stages)
     names = {(s.stage, s.name) for s in shown.settings if s.band is None}
-    assert names == {(kind, p.name) for kind, known in PARAMETERS.items() for p in known}
+    assert names == {(kind, p.name) for kind, known in KINDS.items() for p in known.parameters}
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.2)
     assert shown.delivery.warnings == []
     assert sum(shown.delivery.levels_out) == pytest.approx(1.0, abs=0.01)
@@ -53,25 +57,33 @@ def test_the_boathouse_has_a_whole_chain_with_reasons(boathouse):
 
 def test_what_is_planned_is_what_the_chain_gives(boathouse):
     with boathouse.sessions() as session:
-        from obsidian_wren.service.kept import current_takes
-        from obsidian_wren.service.measuring import samples_of
+        from obsidian_wren.service.readings.measuring import samples_of
+        from obsidian_wren.service.rig.take_queries import current_takes
 
         take = current_takes(session, session.get_one(Rig, 1)).talk
         sound = samples_of(boathouse, take)
     out = render(specs(boathouse), sound, rate_hz=RATE)
-    assert integrated_lufs(out, rate_hz=RATE) == pytest.approx(overview(boathouse).delivery.planned_lufs, abs=0.05)
+    assert integrated_lufs(out, rate_hz=RATE) == pytest.approx(
+        overview(boathouse).delivery.planned_lufs, abs=0.05
+    )
 
 
 def test_clean_stands_before_the_passage_is_read(workshop):
     from rigging import use_boathouse
 
     use_boathouse(workshop)
-    taking.start_simulated(workshop, "rest")
+    simulated.start_simulated(workshop, "rest")
     assert overview(workshop).clean is None
-    taking.start_simulated(workshop, "talk")
+    simulated.start_simulated(workshop, "talk")
     shown = overview(workshop)
     assert shown.clean.gate.counts.words > 5
-    assert [stage.kind for stage in shown.stages] == ["highpass", "deplosive", "noise_reduction", "ring_reduction", "gate"]
+    assert [stage.kind for stage in shown.stages] == [
+        "highpass",
+        "deplosive",
+        "noise_reduction",
+        "ring_reduction",
+        "gate",
+    ]
     assert steps(workshop)["clean"][0] == "open"
     assert steps(workshop)["steady"][0] == "not yet"
     assert [point.name for point in shown.diagram][-1:] == ["cleaned"]
@@ -79,64 +91,66 @@ def test_clean_stands_before_the_passage_is_read(workshop):
 
 
 def test_a_stage_is_held_let_go_and_undone(boathouse):
-    before = stages(boathouse)
+    before = stages_of(boathouse)
     loud = overview(boathouse).delivery.planned_lufs
-    calibrating.switch_stage(boathouse, "compressor", False)
-    held = stages(boathouse)["compressor"]
+    stages.switch_stage(boathouse, "compressor", False)
+    held = stages_of(boathouse)["compressor"]
     assert (held.on, held.derived_on, held.pinned) == (False, True, True)
     # The gain takes over what the make-up gain did.
     assert overview(boathouse).delivery.planned_lufs == pytest.approx(loud, abs=0.2)
     assert value(boathouse, "gain", "gain_db") > 5.0
-    history.undo(boathouse)
-    assert stages(boathouse) == before
-    history.redo(boathouse)
-    assert stages(boathouse)["compressor"] == held
-    calibrating.switch_stage(boathouse, "compressor", None)
-    assert stages(boathouse)["compressor"] == before["compressor"]
+    put_back.undo(boathouse)
+    assert stages_of(boathouse) == before
+    put_back.redo(boathouse)
+    assert stages_of(boathouse)["compressor"] == held
+    stages.switch_stage(boathouse, "compressor", None)
+    assert stages_of(boathouse)["compressor"] == before["compressor"]
     with pytest.raises(Refused, match="stays on"):
-        calibrating.switch_stage(boathouse, "limiter", False)
+        stages.switch_stage(boathouse, "limiter", False)
 
 
 def test_a_setting_is_kept_within_its_range_and_over_a_new_derivation(boathouse):
-    calibrating.change_setting(boathouse, "compressor", "ratio", value=4.0, band=None, pinned=True)
+    settings.change_setting(boathouse, "compressor", "ratio", value=4.0, band=None, pinned=True)
     assert value(boathouse, "compressor", "ratio") == 4.0
     makeup = value(boathouse, "compressor", "makeup_db")
-    taking.start_simulated(boathouse, "in-use")
+    simulated.start_simulated(boathouse, "in-use")
     assert value(boathouse, "compressor", "ratio") == 4.0
-    calibrating.change_setting(boathouse, "compressor", "ratio", value=None, band=None, pinned=False)
+    settings.change_setting(boathouse, "compressor", "ratio", value=None, band=None, pinned=False)
     assert value(boathouse, "compressor", "makeup_db") < makeup
     with pytest.raises(Refused, match="from 1 to 20"):
-        calibrating.change_setting(boathouse, "compressor", "ratio", value=40.0, band=None, pinned=True)
+        settings.change_setting(
+            boathouse, "compressor", "ratio", value=40.0, band=None, pinned=True
+        )
 
 
 def test_another_order_is_kept_warned_of_and_undone(boathouse):
-    order = [kind for kind in STAGE_KINDS if kind != "limiter"]
+    order = [kind for kind in KINDS if kind != "limiter"]
     order.insert(8, "limiter")
-    calibrating.order_stages(boathouse, order)
+    stages.order_stages(boathouse, order)
     shown = overview(boathouse)
     assert [stage.kind for stage in shown.stages] == order
     assert [w.kind for w in shown.delivery.warnings] == ["limiter"]
     assert [s.kind for s in specs(boathouse)] == order
-    history.undo(boathouse)
+    put_back.undo(boathouse)
     assert overview(boathouse).delivery.warnings == []
     with pytest.raises(Refused, match="every stage once"):
-        calibrating.order_stages(boathouse, ["gate"])
+        stages.order_stages(boathouse, ["gate"])
 
 
 def test_the_room_in_use_and_how_words_weigh_move_the_gate(boathouse):
-    assert not stages(boathouse)["gate"].on
-    taking.start_simulated(boathouse, "in-use")
-    assert stages(boathouse)["gate"].on
+    assert not stages_of(boathouse)["gate"].on
+    simulated.start_simulated(boathouse, "in-use")
+    assert stages_of(boathouse)["gate"].on
     first = value(boathouse, "gate", "threshold_dbfs")
-    calibrating.change_wishes(boathouse, WishesBody(cut_weight=0.2))
+    settings.change_wishes(boathouse, WishesBody(cut_weight=0.2))
     assert value(boathouse, "gate", "threshold_dbfs") > first
-    assert overview(boathouse).undo.title == "Changed how cut words weigh"
-    history.undo(boathouse)
+    assert overview(boathouse).undo.title == "Changed how clipped words weigh"
+    put_back.undo(boathouse)
     assert value(boathouse, "gate", "threshold_dbfs") == first
 
 
 def test_edges_are_tried_without_being_kept(boathouse):
-    taking.start_simulated(boathouse, "in-use")
+    simulated.start_simulated(boathouse, "in-use")
     kept = value(boathouse, "gate", "threshold_dbfs")
     low, high = (trying.try_gate(boathouse, threshold_dbfs=level) for level in (-80.0, -20.0))
     assert low.beginnings_cut == 0
@@ -150,12 +164,12 @@ def test_nothing_can_be_tried_on_nothing(workshop):
     with pytest.raises(Refused, match="nothing to try"):
         trying.try_gate(workshop, threshold_dbfs=-50.0)
     with pytest.raises(Refused, match="not derived yet"):
-        calibrating.switch_stage(workshop, "gate", True)
+        stages.switch_stage(workshop, "gate", True)
 
 
 @pytest.mark.parametrize("purpose", ["clap", "sweep"])
 def test_the_ring_is_measured_and_a_silent_clap_is_told(boathouse, purpose, tmp_path):
-    taking.start_simulated(boathouse, purpose)
+    simulated.start_simulated(boathouse, purpose)
     ring = overview(boathouse).clean.ring_reduction
     assert ring.method == purpose
     assert 0.2 < ring.decay_s < 0.6
@@ -163,54 +177,57 @@ def test_the_ring_is_measured_and_a_silent_clap_is_told(boathouse, purpose, tmp_
     path = tmp_path / "hiss.wav"
     soundfile.write(path, np.random.default_rng(1).normal(0, 1e-3, 4 * RATE), RATE)
     with pytest.raises(Refused, match="Clap louder"):
-        taking.keep_file(boathouse, purpose, path, channel=None)
+        from_file.keep_file(boathouse, purpose, path, channel=None)
     assert overview(boathouse).clean.ring_reduction == ring
 
 
 def test_targets_are_chosen_bent_and_imported(boathouse):
     before = [s.band for s in overview(boathouse).settings if s.band]
-    calibrating.change_wishes(boathouse, WishesBody(taste=TasteBody(clarity_db=4.0)))
+    settings.change_wishes(boathouse, WishesBody(taste=TasteBody(clarity_db=4.0)))
     bent = [s.band for s in overview(boathouse).settings if s.band]
     assert bent != before
-    history.undo(boathouse)
+    put_back.undo(boathouse)
     with pytest.raises(Refused, match="no reference take"):
-        calibrating.change_wishes(boathouse, WishesBody(target=TargetBody(kind="reference take")))
-    taking.start_simulated(boathouse, "reference")
-    calibrating.change_wishes(boathouse, WishesBody(target=TargetBody(kind="reference take")))
+        settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="reference take")))
+    simulated.start_simulated(boathouse, "reference")
+    settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="reference take")))
     # The reference is the same voice through the same rig, so hardly anything is left to correct.
     tone = overview(boathouse).tone
     assert tone.target_name == "your reference take"
     gains = [abs(s.band.gain_db) for s in overview(boathouse).settings if s.band]
     assert max(gains, default=0.0) < 1.5
-    calibrating.change_wishes(boathouse, WishesBody(target=TargetBody(kind="higher voice")))
+    settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="higher voice")))
     assert "higher voices" in overview(boathouse).tone.target_name
-    calibrating.keep_target(boathouse, "evening", [[100.0, 55.0], [1000.0, 54.0], [16000.0, 40.0]])
+    settings.keep_target(boathouse, "evening", [[100.0, 55.0], [1000.0, 54.0], [16000.0, 40.0]])
     assert overview(boathouse).targets[0].name == "evening"
     assert overview(boathouse).tone.target_name == "evening"
     with pytest.raises(Refused, match="no longer kept"):
-        calibrating.change_wishes(boathouse, WishesBody(target=TargetBody(kind="imported", id=99)))
+        settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="imported", id=99)))
 
 
 def test_other_aims_are_met(boathouse):
-    calibrating.change_wishes(boathouse, WishesBody(aims=AimsBody(loudness_lufs=-23.0, ceiling_dbtp=-6.0, peaks_dbfs=(-16.0, -9.0))))
+    settings.change_wishes(
+        boathouse,
+        WishesBody(aims=AimsBody(loudness_lufs=-23.0, ceiling_dbtp=-6.0, peaks_dbfs=(-16.0, -9.0))),
+    )
     landed = overview(boathouse).delivery
     assert landed.planned_lufs == pytest.approx(-23.0, abs=0.2)
     assert landed.planned_true_peak_dbtp <= -6.0
     with pytest.raises(Refused, match="lower end"):
-        calibrating.change_wishes(boathouse, WishesBody(aims=AimsBody(peaks_dbfs=(-5.0, -10.0))))
+        settings.change_wishes(boathouse, WishesBody(aims=AimsBody(peaks_dbfs=(-5.0, -10.0))))
 
 
 def test_a_second_passage_is_averaged_with_the_first(boathouse):
     before = overview(boathouse).tone
     assert before.passages == 1
-    taking.start_simulated(boathouse, "passage")
+    simulated.start_simulated(boathouse, "passage")
     assert overview(boathouse).tone.passages == 2
     # Once the microphone moved, what was read before does not count any more.
     from rigging import change
 
     change(boathouse, distance_cm=18)
-    taking.start_simulated(boathouse, "rest")
-    taking.start_simulated(boathouse, "passage")
+    simulated.start_simulated(boathouse, "rest")
+    simulated.start_simulated(boathouse, "passage")
     assert overview(boathouse).tone.passages == 1
 
 
@@ -221,8 +238,12 @@ def wav(data):
 def test_every_version_is_heard_at_one_loudness_and_lined_up(boathouse):
     take = next(t.id for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
     heard = {
-        name: wav(listening.hear_take(boathouse, take, version, matched=True, off=off))
-        for name, version, off in (("raw", "raw", ()), ("treated", "treated", ()), ("without", "treated", ("compressor",)))
+        name: wav(sounds.hear_take(boathouse, take, version, matched=True, off=off))
+        for name, version, off in (
+            ("raw", "raw", ()),
+            ("treated", "treated", ()),
+            ("without", "treated", ("compressor",)),
+        )
     }
     loudness = [integrated_lufs(sound, rate_hz=RATE) for sound in heard.values()]
     assert max(loudness) - min(loudness) < 0.15
@@ -237,27 +258,29 @@ def test_every_version_is_heard_at_one_loudness_and_lined_up(boathouse):
 
 def test_pictures_follow_the_sound(boathouse):
     take = next(t for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
-    frames = listening.frames_of_take(boathouse, take.id, "treated")
+    frames = sounds.frames_of_take(boathouse, take.id, "treated")
     assert len(frames["level_dbfs"]) == pytest.approx(take.seconds / frames["step_s"], abs=1)
     assert len(frames["bands_dbfs"][0]) == len(frames["bands_hz"])
     assert min(frames["gains_db"]["compressor"]) < -3.0
     assert max(frames["gains_db"]["limiter"]) <= 0.0
-    raw = listening.frames_of_take(boathouse, take.id, "raw")
+    raw = sounds.frames_of_take(boathouse, take.id, "raw")
     assert raw["gains_db"] == {}
     with pytest.raises(Refused, match="no longer there"):
-        listening.frames_of_take(boathouse, 999, "raw")
-    assert len(wav(listening.sweep_wav(RATE))) == 6 * RATE
+        sounds.frames_of_take(boathouse, 999, "raw")
+    assert len(wav(sounds.sweep_wav(RATE))) == 6 * RATE
 
 
 def test_the_calibration_file_is_the_whole_chain(boathouse, tmp_path):
-    taking.start_simulated(boathouse, "in-use")
+    simulated.start_simulated(boathouse, "in-use")
     body = exporting.export_calibration(boathouse)
-    assert tuple(stage["kind"] for stage in body["chain"]) == STAGE_KINDS
+    assert tuple(stage["kind"] for stage in body["chain"]) == tuple(KINDS)
     path = tmp_path / "c.json"
     path.write_text(json.dumps(body))
     found = chain_spec(read_calibration(path))
     sound = np.random.default_rng(2).normal(0, 0.02, RATE)
-    assert render(found, sound, rate_hz=RATE) == pytest.approx(render(specs(boathouse), sound, rate_hz=RATE), abs=1e-9)
+    assert render(found, sound, rate_hz=RATE) == pytest.approx(
+        render(specs(boathouse), sound, rate_hz=RATE), abs=1e-9
+    )
     assert body["feeds"][0]["planned_floor_dbfs_a"] < -55.0
 
 
@@ -266,7 +289,9 @@ def test_the_equalizer_is_handed_out_as_biquads_and_as_an_impulse(boathouse):
     rows = list(csv.DictReader(io.StringIO(body.decode())))
     assert name == "equalizer.csv"
     assert len(rows) == sum(1 for s in overview(boathouse).settings if s.band)
-    sections = np.array([[float(row[c]) for c in ("b0", "b1", "b2", "a0", "a1", "a2")] for row in rows])
+    sections = np.array(
+        [[float(row[c]) for c in ("b0", "b1", "b2", "a0", "a1", "a2")] for row in rows]
+    )
     _, sound, _ = exporting.export_equalizer(boathouse, "impulse", RATE)
     answer = wav(sound)
     hz = np.fft.rfftfreq(len(answer), 1 / RATE)[20:-20]
@@ -282,8 +307,8 @@ def test_no_equalizer_is_handed_out_before_there_is_one(workshop):
 
 
 def test_a_second_rig_keeps_a_chain_of_its_own(boathouse):
-    calibrating.switch_stage(boathouse, "lowpass", False)
-    rigs.add_rig(boathouse, "Another")
+    stages.switch_stage(boathouse, "lowpass", False)
+    things.add_rig(boathouse, "Another")
     assert overview(boathouse).stages == []
-    rigs.use_rig(boathouse, 1)
-    assert stages(boathouse)["lowpass"].pinned
+    things.use_rig(boathouse, 1)
+    assert stages_of(boathouse)["lowpass"].pinned

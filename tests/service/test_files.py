@@ -8,7 +8,7 @@ import pytest
 import soundfile
 
 from obsidian_wren import cli
-from obsidian_wren.core.chain.kinds import STAGE_KINDS
+from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from signals import RATE, noise, room, sine, voice
 
@@ -65,14 +65,19 @@ def test_level_of_every_kind_of_file(tmp_path, capsys, ending, subtype, rate, ch
     tolerance = 0.3 if subtype in ("PCM_U8", "VORBIS") else 0.05
     assert found["rms_dbfs"] == pytest.approx(-20.0, abs=tolerance)
     assert found["rate_hz"] == rate
-    # K-weighting lifts 997 Hz by 0.69 dB and the offset takes it off again: LUFS is AES17 level less 3.01 dB.
+    # K-weighting lifts 997 Hz by 0.69 dB and the offset takes it off again: LUFS is AES17 level
+    # less 3.01 dB.
     assert found["loudness_lufs"] == pytest.approx(-23.01, abs=0.1 + tolerance)
 
 
 def test_the_channel_is_chosen(tmp_path, capsys):
     path = tmp_path / "pair.wav"
-    soundfile.write(path, np.stack([sine(500, -40, 3), sine(500, -20, 3)], axis=1), RATE, subtype="PCM_24")
-    assert ask(capsys, "read", "level", path, "--channel", 2)["rms_dbfs"] == pytest.approx(-20.0, abs=0.02)
+    soundfile.write(
+        path, np.stack([sine(500, -40, 3), sine(500, -20, 3)], axis=1), RATE, subtype="PCM_24"
+    )
+    assert ask(capsys, "read", "level", path, "--channel", 2)["rms_dbfs"] == pytest.approx(
+        -20.0, abs=0.02
+    )
     assert ask(capsys, "read", "level", path)["rms_dbfs"] == pytest.approx(-40.0, abs=0.02)
 
 
@@ -90,12 +95,21 @@ def test_json_names_are_those_of_the_design(takes, capsys):
     } <= set(level)
     assert set(level["percentiles_dbfs"]) == {"p10", "p50", "p90", "p99"}
     quiet = ask(capsys, "read", "quiet", takes / "quiet.wav")
-    assert {"rms_dbfs", "a_weighted_dbfs", "third_octaves", "hum", "tones", "transients"} <= set(quiet)
+    assert {"rms_dbfs", "a_weighted_dbfs", "third_octaves", "hum", "tones", "transients"} <= set(
+        quiet
+    )
     assert quiet["hum"] is None
     assert {"count", "per_minute", "peak_dbfs"} <= set(quiet["transients"])
     assert {"centre_hz", "level_dbfs"} == set(quiet["third_octaves"][0])
     talk = ask(capsys, "read", "talk", takes / "talk.flac", "--quiet", takes / "quiet.wav")
-    assert {"active_level_dbfs", "activity", "pitch_hz", "snr_db", "flat_tops", "true_peak_dbtp"} <= set(talk)
+    assert {
+        "active_level_dbfs",
+        "activity",
+        "pitch_hz",
+        "snr_db",
+        "flat_tops",
+        "true_peak_dbtp",
+    } <= set(talk)
     assert talk["snr_db"] == pytest.approx(talk["active_level_dbfs"] - quiet["rms_dbfs"], abs=0.02)
 
 
@@ -109,10 +123,12 @@ def test_silence_is_null_in_json(tmp_path, capsys):
 
 def test_plan_then_render_gives_what_was_planned(takes, tmp_path, capsys):
     out = tmp_path / "calibration.json"
-    planned = ask(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", out)
+    planned = ask(
+        capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", out
+    )
     assert json.loads(out.read_text()) == planned
     assert planned["format"] == "obsidian-wren/calibration"
-    assert tuple(stage["kind"] for stage in planned["chain"]) == STAGE_KINDS
+    assert tuple(stage["kind"] for stage in planned["chain"]) == default_sequence()
     for stage in planned["chain"]:
         for setting in stage["settings"].values():
             assert set(setting) == {"value", "unit", "derived", "pinned", "because"}
@@ -132,14 +148,25 @@ def test_a_stage_switched_off_in_the_file_is_off(takes, planned, tmp_path, capsy
     next(stage for stage in body["chain"] if stage["kind"] == kind)["on"] = False
     out = tmp_path / "c.json"
     out.write_text(json.dumps(body))
-    without = ask(capsys, "render", "--calibration", out, takes / "talk.flac", tmp_path / "without.wav")
+    without = ask(
+        capsys, "render", "--calibration", out, takes / "talk.flac", tmp_path / "without.wav"
+    )
     assert kind not in without["stages"]
     assert {stage["kind"] for stage in body["chain"] if stage["on"]} == set(without["stages"])
     assert np.abs(whole - soundfile.read(tmp_path / "without.wav")[0]).max() > 1e-3
 
 
 def test_a_plan_is_told_in_words(takes, tmp_path, capsys):
-    code, out, err = run(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", tmp_path / "c.json")
+    code, out, err = run(
+        capsys,
+        "plan",
+        "--quiet",
+        takes / "quiet.wav",
+        "--talk",
+        takes / "talk.flac",
+        "--out",
+        tmp_path / "c.json",
+    )
     assert (code, err) == (0, "")
     body = json.loads((tmp_path / "c.json").read_text())
     for stage in body["chain"]:
@@ -151,7 +178,9 @@ def test_a_plan_is_told_in_words(takes, tmp_path, capsys):
         else:
             assert len(lines) == len(stage["settings"])
             assert all(setting["because"] in out for setting in stage["settings"].values())
-    bands = next(stage for stage in body["chain"] if stage["kind"] == "equalizer")["settings"]["bands"]["value"]
+    bands = next(stage for stage in body["chain"] if stage["kind"] == "equalizer")["settings"][
+        "bands"
+    ]["value"]
     assert all(f"{band['frequency_hz']:.0f} Hz {band['gain_db']:+6.1f} dB" in out for band in bands)
     assert "The feed will carry -18.0 LUFS" in out
 
@@ -159,7 +188,9 @@ def test_a_plan_is_told_in_words(takes, tmp_path, capsys):
 def test_render_works_at_another_rate(planned, tmp_path, capsys):
     out = tmp_path / "c.json"
     out.write_text(json.dumps(planned[0]))
-    soundfile.write(tmp_path / "other.wav", voice("passage", rate_hz=44_100), 44_100, subtype="PCM_24")
+    soundfile.write(
+        tmp_path / "other.wav", voice("passage", rate_hz=44_100), 44_100, subtype="PCM_24"
+    )
     done = ask(capsys, "render", "--calibration", out, tmp_path / "other.wav", tmp_path / "o.wav")
     assert done["rate_hz"] == 44_100
     assert done["loudness_lufs"] == pytest.approx(-18.0, abs=0.3)
@@ -170,16 +201,35 @@ def test_in_use_and_a_response_file_take_part(takes, tmp_path, capsys):
     soundfile.write(used, noise(2e-3, 15.0), RATE, subtype="PCM_24")
     response = tmp_path / "mic.txt"
     response.write_text("* a comment\n20\t-3.0\n1000;0\n9000, 2.5, 0\n20000 -8\n")
-    plain = ask(capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", tmp_path / "a.json")
+    plain = ask(
+        capsys,
+        "plan",
+        "--quiet",
+        takes / "quiet.wav",
+        "--talk",
+        takes / "talk.flac",
+        "--out",
+        tmp_path / "a.json",
+    )
     both = ask(
-        capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", tmp_path / "b.json",
-        "--in-use", used, "--mic-response", response,
-    )  # fmt: skip
+        capsys,
+        "plan",
+        "--quiet",
+        takes / "quiet.wav",
+        "--talk",
+        takes / "talk.flac",
+        "--out",
+        tmp_path / "b.json",
+        "--in-use",
+        used,
+        "--mic-response",
+        response,
+    )
     assert both["readings"]["in_use"]["rms_dbfs"] > plain["readings"]["quiet"]["rms_dbfs"] + 15
-    equalizer = STAGE_KINDS.index("equalizer")
+    equalizer = default_sequence().index("equalizer")
     assert both["chain"][equalizer] != plain["chain"][equalizer]
-    gate = both["chain"][STAGE_KINDS.index("gate")]
-    assert gate["on"] and "room in use" in gate["because"]
+    gate = both["chain"][default_sequence().index("gate")]
+    assert gate["on"] and "noise floor in use" in gate["because"]
     response.write_text("20 0\n1000 zero\n")
     code, _, err = run(
         capsys,
@@ -208,14 +258,25 @@ def test_simulate_writes_the_same_take_twice(tmp_path, capsys):
 
 def test_the_command_itself(takes):
     done = subprocess.run(
-        [sys.executable, "-m", "obsidian_wren.cli", "read", "level", str(takes / "quiet.wav"), "--json"],
+        [
+            sys.executable,
+            "-m",
+            "obsidian_wren.cli",
+            "read",
+            "level",
+            str(takes / "quiet.wav"),
+            "--json",
+        ],
         capture_output=True,
         text=True,
         check=True,
     )
     assert json.loads(done.stdout)["rms_dbfs"] == pytest.approx(-70.97, abs=0.02)
     wrong = subprocess.run(
-        [sys.executable, "-m", "obsidian_wren.cli", "read", "level", "no-such-file.wav"], capture_output=True, text=True, check=False
+        [sys.executable, "-m", "obsidian_wren.cli", "read", "level", "no-such-file.wav"],
+        capture_output=True,
+        text=True,
+        check=False,
     )
     assert wrong.returncode == 2
     assert wrong.stdout == ""

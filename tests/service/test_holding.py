@@ -1,37 +1,53 @@
-"""What runs is held fast: takes belong to their rig and end once, live goes on or a change is refused, loud rooms end nothing."""
+"""What runs is held fast: takes belong to their rig and end once, live goes on or a change is
+refused, loud rooms end nothing."""
 
 import threading
 
 import pytest
+import soundfile
 from sqlalchemy import text
 from sqlalchemy.exc import OperationalError
 
-from obsidian_wren.service import clips, deriving, history, living, recorder, recording, rigs, sending, taking
+from obsidian_wren.service import calibration, live, recording, takes
+from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.opening import close_workshop
-from obsidian_wren.service.overview import overview
-from obsidian_wren.store import track_files
+from obsidian_wren.service.live import living, preparing
+from obsidian_wren.service.live import recording as live_recording
+from obsidian_wren.service.mixes import clips
+from obsidian_wren.service.opening.opening import close_workshop
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.recording import recorder as recorder_module
+from obsidian_wren.service.recording import recording as recorder_services
+from obsidian_wren.service.rig import rigs
+from obsidian_wren.service.send import listeners
+from obsidian_wren.service.setup import things, turning
+from obsidian_wren.service.takes import ending, from_file, from_page, keeping
+from obsidian_wren.service.undo import put_back
+from obsidian_wren.service.workshop import Remembered, clock
+from obsidian_wren.store import parts, take_files, track_files
 from obsidian_wren.store.database import told_error
 from obsidian_wren.store.folder import FolderError
-from obsidian_wren.store.models import Take
+from obsidian_wren.store.models import Recording, Take
 from rigging import change
 from signals import RATE, noise
 from waiting import PATIENCE_S, wait_until
 
 
 def is_live(ws):
-    return ws.run is not None and not ws.run.finished.is_set()
+    return live.current(ws).run is not None and not live.current(ws).run.finished.is_set()
 
 
 @pytest.mark.parametrize("level_dbfs", [0.0, -15.0])
-def test_a_loud_room_is_a_take_with_a_fault_and_the_program_starts_again(boathouse, workshop_over, tmp_path, level_dbfs):
-    from obsidian_wren.formats.sound import write_sound
+def test_a_loud_room_is_a_take_with_a_fault_and_the_program_starts_again(
+    boathouse, workshop_over, tmp_path, level_dbfs
+):
+    from obsidian_wren.formats.write_sound import write_sound
 
     before = overview(boathouse)
     loud = noise(10 ** ((level_dbfs - 3.01) / 20.0), 6.0)
     write_sound(tmp_path / "loud.wav", loud, rate_hz=RATE)
     with pytest.raises(Refused, match=r"closer to the microphone|find no answer"):
-        taking.keep_file(boathouse, "rest", tmp_path / "loud.wav", channel=None)
+        from_file.keep_file(boathouse, "rest", tmp_path / "loud.wav", channel=None)
     shown = overview(boathouse)
     assert shown.takes[-1].fault
     assert not shown.takes[-1].current
@@ -44,60 +60,63 @@ def test_a_loud_room_is_a_take_with_a_fault_and_the_program_starts_again(boathou
 
 
 def test_a_take_that_the_rules_fail_on_says_so_and_the_rest_works(boathouse, monkeypatch):
-    from obsidian_wren.service import voice
+    from obsidian_wren.service.calibration import chain_rows
 
     def fails(*_, **__):
         raise ZeroDivisionError("inside")
 
-    info = taking.take_files.PartInfo("rest", RATE, "file", {}, taking.now())
+    info = parts.PartInfo("rest", RATE, "file", {}, clock.now())
     with monkeypatch.context() as patch:
         patch.setattr(deriving, "derive_voice", fails)
-        take_id = taking.keep(boathouse, info, noise(1e-3, 5.0), half=False)
+        take_id = keeping.keep(boathouse, info, noise(1e-3, 5.0), half=False)
     take = next(take for take in overview(boathouse).takes if take.id == take_id)
     assert "find no answer" in take.fault
     assert "inside" not in take.fault
     deriving.derive_again(boathouse)
     with boathouse.sessions() as session:
-        assert voice.chain_specs(session, rigs.the_rig(boathouse, session)) is not None
+        assert chain_rows.chain_specs(rigs.in_hand(boathouse, session)) is not None
 
 
 def test_a_take_stays_on_the_rig_that_it_was_begun_on(boathouse):
     change(boathouse, source="browser")
-    rigs.add_rig(boathouse, "Second")
+    things.add_rig(boathouse, "Second")
     first = next(rig.id for rig in overview(boathouse).rigs if rig.name == "Loft desk")
-    rigs.use_rig(boathouse, first)
-    take_id = taking.start_browser(boathouse, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    things.use_rig(boathouse, first)
+    take_id = from_page.start_browser(boathouse, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
     second = next(rig.id for rig in overview(boathouse).rigs if rig.name == "Second")
     for number in range(16):
-        taking.add_piece(boathouse, take_id, number, noise(1e-3, 0.25))
+        from_page.add_piece(boathouse, take_id, number, noise(1e-3, 0.25))
     for asked in (
-        lambda: rigs.add_rig(boathouse, "Third"), lambda: rigs.use_rig(boathouse, second), lambda: history.undo(boathouse),
-        lambda: rigs.turn_knob(boathouse, 3.0), lambda: change(boathouse, distance_cm=99),
-    ):  # fmt: skip
+        lambda: things.add_rig(boathouse, "Third"),
+        lambda: things.use_rig(boathouse, second),
+        lambda: put_back.undo(boathouse),
+        lambda: turning.turn_knob(boathouse, 3.0),
+        lambda: change(boathouse, distance_cm=99),
+    ):
         with pytest.raises(Refused, match="A take is running"):
             asked()
-    taking.stop_take(boathouse)
+    ending.stop_take(boathouse)
     with boathouse.sessions() as session:
         newest = max(session.query(Take), key=lambda take: take.id)
         assert newest.rig_id == first
 
 
 def test_parallel_stops_keep_one_take(workshop):
-    take_id = taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
     for number in range(20):
-        taking.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
+        from_page.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
     failed = []
 
     def stop():
         try:
-            taking.stop_take(workshop)
+            ending.stop_take(workshop)
         except Exception as error:
             failed.append(error)
 
     def push():
         try:
             for number in range(20, 40):
-                taking.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
+                from_page.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
         except Exception as error:
             failed.append(error)
 
@@ -112,20 +131,22 @@ def test_parallel_stops_keep_one_take(workshop):
 
 
 def test_a_take_holds_no_more_than_it_was_begun_for(workshop):
-    take_id = taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
-    enough = [taking.add_piece(workshop, take_id, number, noise(1e-3, 1.0)) for number in range(120)]
+    take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
+    enough = [
+        from_page.add_piece(workshop, take_id, number, noise(1e-3, 1.0)) for number in range(120)
+    ]
     assert enough[:3] == [False] * 3
     assert all(enough[5:])
-    taking.stop_take(workshop)
+    ending.stop_take(workshop)
     assert overview(workshop).takes[0].seconds <= 5.0
 
 
 def test_a_take_that_is_whole_is_kept_though_nobody_stops_it(workshop, monkeypatch):
-    monkeypatch.setattr(taking, "_SILENT_AFTER_S", 0.1)
-    take_id = taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
-    running = workshop.take
+    monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.1)
+    take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
+    running = takes.current(workshop).running
     for number in range(16):
-        taking.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
+        from_page.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
     assert running.over.wait(PATIENCE_S)
     shown = overview(workshop)
     assert [take.seconds for take in shown.takes] == [4.0]
@@ -135,45 +156,47 @@ def test_a_take_that_is_whole_is_kept_though_nobody_stops_it(workshop, monkeypat
 def test_what_is_live_goes_on_where_a_change_cannot_run(boathouse, monkeypatch):
     clips.ship(boathouse)
     living.start_run(boathouse)
-    run = boathouse.run
+    run = live.current(boathouse).run
 
     def refuses(*_):
         raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
 
     with monkeypatch.context() as patch:
-        patch.setattr(living, "_prepare", refuses)
+        patch.setattr(preparing, "prepare", refuses)
         with pytest.raises(Refused, match="nothing to send"):
-            sending.use_source(boathouse, "music", True)
-    assert boathouse.run is run
+            listeners.use_source(boathouse, "music", True)
+    assert live.current(boathouse).run is run
     assert is_live(boathouse)
     assert not next(source.on for source in overview(boathouse).sources if source.key == "music")
     with pytest.raises(Refused, match="It is live"):
-        rigs.add_rig(boathouse, "Second")
-    sending.use_source(boathouse, "music", True)
-    assert boathouse.run is not run
+        things.add_rig(boathouse, "Second")
+    listeners.use_source(boathouse, "music", True)
+    assert live.current(boathouse).run is not run
     assert is_live(boathouse)
-    history.undo(boathouse)
+    put_back.undo(boathouse)
     assert is_live(boathouse)
     living.stop_run(boathouse)
 
 
 def test_undo_does_not_take_the_rig_from_under_what_is_live(boathouse):
-    rigs.add_rig(boathouse, "Second")
-    rigs.use_rig(boathouse, 1)
+    things.add_rig(boathouse, "Second")
+    things.use_rig(boathouse, 1)
     living.start_run(boathouse)
     with pytest.raises(Refused, match="It is live"):
-        history.undo(boathouse)
+        put_back.undo(boathouse)
     assert is_live(boathouse)
     living.stop_run(boathouse)
-    history.undo(boathouse)
+    put_back.undo(boathouse)
 
 
-def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(boathouse, monkeypatch):
-    recording.choose_tracks(boathouse, ["treated", "raw"], "flac", None, None)
+def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(
+    boathouse, monkeypatch
+):
+    recorder_services.choose_tracks(boathouse, ["treated", "raw"], "flac", None, None)
     told = boathouse.bus.listen()
     living.start_run(boathouse)
-    recording.start_recording(boathouse, purpose="Walk")
-    held = boathouse.recorder
+    live_recording.start_recording(boathouse, purpose="Walk")
+    held = recording.current(boathouse).recorder
     wait_until(lambda: held.seconds > 3.0)
     real = track_files._write_all
 
@@ -181,7 +204,7 @@ def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(bo
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(track_files, "_write_all", full)
-    wait_until(lambda: boathouse.recorder is None)
+    wait_until(lambda: recording.current(boathouse).recorder is None)
     monkeypatch.setattr(track_files, "_write_all", real)
     shown = overview(boathouse)
     assert "The disk is full" in shown.recorder.failed
@@ -190,13 +213,13 @@ def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(bo
     assert [body["sentence"] for kind, body in news if kind == "trouble"] == [shown.recorder.failed]
     for row in shown.recordings:
         assert row.seconds >= 2.5
-        assert recorder.soundfile.info(str(boathouse.folder.recordings / row.file_name)).frames / RATE == pytest.approx(
-            row.seconds, abs=0.06
-        )
+        assert soundfile.info(
+            str(boathouse.folder.recordings / row.file_name)
+        ).frames / RATE == pytest.approx(row.seconds, abs=0.06)
     # Another one can be made at once, in the same second as well.
     for _ in range(3):
-        recording.start_recording(boathouse, purpose="Walk")
-        recording.stop_recording(boathouse)
+        live_recording.start_recording(boathouse, purpose="Walk")
+        recorder_services.stop_recording(boathouse)
     assert overview(boathouse).recorder.failed is None
     living.stop_run(boathouse)
 
@@ -223,7 +246,7 @@ def test_twenty_derives_at_once_are_one_after_another_and_few(boathouse, monkeyp
         for thread in threads:
             thread.start()
         # All have asked before the first begins.
-        wait_until(lambda: boathouse.asked_to_derive._asked == 20)
+        wait_until(lambda: calibration.current(boathouse).asked_to_derive._asked == 20)
     for thread in threads:
         thread.join(PATIENCE_S)
     assert failed == []
@@ -233,10 +256,14 @@ def test_twenty_derives_at_once_are_one_after_another_and_few(boathouse, monkeyp
 @pytest.mark.parametrize(
     "said, code",
     [
-        ("database or disk is full", "disk-full"), ("attempt to write a readonly database", "read-only"), ("database is locked", "busy"),
-        ("database disk image is malformed", "corrupt"), ("file is not a database", "corrupt"), ("disk I/O error", "disk"),
+        ("database or disk is full", "disk-full"),
+        ("attempt to write a readonly database", "read-only"),
+        ("database is locked", "busy"),
+        ("database disk image is malformed", "corrupt"),
+        ("file is not a database", "corrupt"),
+        ("disk I/O error", "disk"),
     ],
-)  # fmt: skip
+)
 def test_what_a_database_says_is_told_in_our_words(said, code):
     error = told_error(OperationalError("SELECT secret FROM change", {"x": 1}, Exception(said)))
     assert error.code == code
@@ -246,21 +273,26 @@ def test_what_a_database_says_is_told_in_our_words(said, code):
 
 def test_what_the_database_refuses_is_a_sentence_at_every_service(workshop):
     with workshop.sessions.begin() as session:
-        session.execute(text("CREATE TRIGGER refuse BEFORE INSERT ON rig BEGIN SELECT RAISE(ABORT, 'database or disk is full'); END"))
+        session.execute(
+            text(
+                "CREATE TRIGGER refuse BEFORE INSERT ON rig BEGIN SELECT RAISE(ABORT, 'database or"
+                " disk is full'); END"
+            )
+        )
     with pytest.raises(FolderError, match="The disk is full, so this was not kept"):
-        rigs.add_rig(workshop, "Second")
+        things.add_rig(workshop, "Second")
     assert len(overview(workshop).rigs) == 1
 
 
 def test_a_rig_that_two_remove_at_once_goes_once(workshop):
-    rigs.add_rig(workshop, "Second")
-    rigs.use_rig(workshop, 1)
+    things.add_rig(workshop, "Second")
+    things.use_rig(workshop, 1)
     second = next(rig.id for rig in overview(workshop).rigs if rig.name == "Second")
     said = []
 
     def remove():
         try:
-            rigs.remove_rig(workshop, second)
+            things.remove_rig(workshop, second)
             said.append("gone")
         except Refused as refused:
             said.append(refused.code)
@@ -276,32 +308,34 @@ def test_a_rig_that_two_remove_at_once_goes_once(workshop):
 def test_a_sound_that_is_lost_while_it_works_is_done_without(boathouse):
     boathouse.sounds = type(boathouse.sounds)(4)
     boathouse.readings = type(boathouse.readings)(32)
-    boathouse.grounds = type(boathouse.grounds)(8)
+    calibration.current(boathouse).take_sets = Remembered(8)
     newest = [take for take in overview(boathouse).takes if take.purpose == "rest"][-1]
     with boathouse.sessions() as session:
-        path = taking.take_files.take_path(boathouse.folder, session.get_one(Take, newest.id).sha256)
+        path = take_files.take_path(boathouse.folder, session.get_one(Take, newest.id).sha256)
     path.write_bytes(path.read_bytes()[:5000])
     deriving.derive_again(boathouse)
     shown = overview(boathouse)
     lost = next(take for take in shown.takes if take.id == newest.id)
     assert "Its sound is damaged" in lost.fault
     assert shown.quiet is not None
-    assert next(take for take in shown.takes if take.purpose == "rest" and take.current).id < newest.id
+    assert (
+        next(take for take in shown.takes if take.purpose == "rest" and take.current).id < newest.id
+    )
 
 
 def test_a_recording_has_its_row_before_its_file(boathouse, monkeypatch):
     seen = []
-    real = recorder.open_track
+    real = recorder_module.open_track
 
     def look(path, **more):
         with boathouse.sessions() as session:
-            seen.append([row.file_name for row in session.query(recorder.Recording)])
+            seen.append([row.file_name for row in session.query(Recording)])
         assert path.name in seen[-1]
         return real(path, **more)
 
-    monkeypatch.setattr(recorder, "open_track", look)
+    monkeypatch.setattr(recorder_module, "open_track", look)
     living.start_run(boathouse)
-    recording.start_recording(boathouse)
-    recording.stop_recording(boathouse)
+    live_recording.start_recording(boathouse)
+    recorder_services.stop_recording(boathouse)
     living.stop_run(boathouse)
     assert seen

@@ -12,9 +12,11 @@ from sqlalchemy import create_engine, inspect, text
 from sqlalchemy.engine import make_url
 
 from kills import Asked
-from obsidian_wren.service import opening, taking
-from obsidian_wren.service.overview import overview
-from obsidian_wren.store import take_files
+from obsidian_wren.service import takes
+from obsidian_wren.service.opening import opening
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.takes import ending, from_page
+from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.database import HEAD, MIGRATIONS, make, migrate
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Base
@@ -35,9 +37,18 @@ def test_stop_and_start_everything_is_as_it_was(data):
     simulated(first)
     first.ask("POST", "takes", {"purpose": "rest"})
     first.ask("POST", "takes", {"purpose": "passage"})
-    first.ask("POST", "settle", {"step": "quiet"})
+    first.ask("POST", "confirm", {"step": "quiet"})
     band = next(s for s in first.ask("GET", "state")["settings"] if s["stage"] == "equalizer")
-    first.ask("PATCH", "settings", {"stage": "equalizer", "name": band["name"], "band": {**band["band"], "gain_db": 1.5}, "pinned": True})
+    first.ask(
+        "PATCH",
+        "settings",
+        {
+            "stage": "equalizer",
+            "name": band["name"],
+            "band": {**band["band"], "gain_db": 1.5},
+            "pinned": True,
+        },
+    )
     before = first.ask("PUT", "destinations/call/picks", {"picks": "Wren: call"})
     first.end()
     second = Asked(data)
@@ -88,17 +99,17 @@ def test_killed_at_the_very_beginning_the_stub_goes_with_a_word(data):
 
 
 def test_a_page_that_dies_leaves_its_take_whole_so_far(workshop, monkeypatch):
-    monkeypatch.setattr(taking, "_SILENT_AFTER_S", 0.2)
-    take_id = taking.start_browser(workshop, "talk", rate_hz=48_000, seconds=30, not_obeyed=[])
+    monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.2)
+    take_id = from_page.start_browser(workshop, "talk", rate_hz=48_000, seconds=30, not_obeyed=[])
     for number in range(16):
-        taking.add_piece(workshop, take_id, number, np.full(12_000, number / 100))
-    taking.add_piece(workshop, take_id, 15, np.zeros(12_000))
+        from_page.add_piece(workshop, take_id, number, np.full(12_000, number / 100))
+    from_page.add_piece(workshop, take_id, 15, np.zeros(12_000))
     assert overview(workshop).progress.done_s == 4.0
-    assert workshop.take.over.wait(60)
+    assert takes.current(workshop).running.over.wait(60)
     shown = overview(workshop)
     assert shown.progress is None
     assert shown.halves[0].seconds == 4.0
-    samples = take_files.read_part(workshop.folder, shown.halves[0].id)
+    samples = parts.read_part(workshop.folder, shown.halves[0].id)
     assert samples[::12_000] == pytest.approx(np.arange(16) / 100, abs=1e-6)
 
 
@@ -123,29 +134,51 @@ def test_half_written_rubbish_is_cleared_at_the_start(tmp_path, workshop):
 
 
 def _shape_of(engine):
-    """Columns, keys and indexes of every table. A double is a float to the database; a default only filled rows of before."""
+    """Columns, keys and indexes of every table.
+
+    A double is a float to the database; a default only filled rows of before.
+    """
     found = inspect(engine)
     shapes = {}
     for table in found.get_table_names():
         columns = found.get_columns(table)
         shapes[table] = (
-            {c["name"]: (str(c["type"]).replace("DOUBLE", "FLOAT"), c["nullable"], c["primary_key"]) for c in columns},
-            {(*key["constrained_columns"], key["referred_table"], *key["referred_columns"]) for key in found.get_foreign_keys(table)},
-            {(index["name"], *index["column_names"], index["unique"]) for index in found.get_indexes(table)},
+            {
+                c["name"]: (
+                    str(c["type"]).replace("DOUBLE", "FLOAT"),
+                    c["nullable"],
+                    c["primary_key"],
+                )
+                for c in columns
+            },
+            {
+                (*key["constrained_columns"], key["referred_table"], *key["referred_columns"])
+                for key in found.get_foreign_keys(table)
+            },
+            {
+                (index["name"], *index["column_names"], index["unique"])
+                for index in found.get_indexes(table)
+            },
             {tuple(unique["column_names"]) for unique in found.get_unique_constraints(table)},
         )
     return shapes
 
 
 def test_a_new_database_has_the_tables_that_the_migrations_make(tmp_path):
-    migrated, made = (create_engine(make_url(f"sqlite:///{tmp_path / name}")) for name in ("m.db", "n.db"))
+    migrated, made = (
+        create_engine(make_url(f"sqlite:///{tmp_path / name}")) for name in ("m.db", "n.db")
+    )
     migrate(migrated)
     make(made)
     assert _shape_of(made) == _shape_of(migrated)
-    assert set(_shape_of(made)) == {table.name for table in Base.metadata.sorted_tables} | {"alembic_version"}
+    assert set(_shape_of(made)) == {table.name for table in Base.metadata.sorted_tables} | {
+        "alembic_version"
+    }
     for engine in (migrated, made):
         with engine.connect() as connection:
-            assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == HEAD
+            assert (
+                connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == HEAD
+            )
     newest = max(
         re.search(r'revision = "(\w+)"|revision = \'(\w+)\'', path.read_text()).group(0)
         for path in pathlib.Path(MIGRATIONS / "versions").glob("*.py")
@@ -162,6 +195,9 @@ def test_the_database_keeps_a_log_and_its_foreign_keys(workshop):
 
 def test_the_first_state_waits_for_nothing_that_computes():
     """Loading all of it takes seconds; what shows the state needs rows only."""
-    asks = "import obsidian_wren.service.overview, sys; print(*(name for name in ('scipy', 'numba', 'soxr') if name in sys.modules))"
+    asks = (
+        "import sys, obsidian_wren.service.page.overview;"
+        " print(*(name for name in ('scipy', 'numba', 'soxr') if name in sys.modules))"
+    )
     done = subprocess.run([sys.executable, "-c", asks], capture_output=True, text=True, check=True)
     assert done.stdout.split() == []

@@ -1,4 +1,5 @@
-"""Killed in the middle of every kind of work: what was acknowledged is there, and the program starts without a finding."""
+"""Killed in the middle of every kind of work: what was acknowledged is there, and the program
+starts without a finding."""
 
 import random
 import shutil

@@ -1,4 +1,5 @@
-"""Long sounds: the same numbers from stretches, in memory that does not grow; bombs are let off gently."""
+"""Long sounds: the same numbers from stretches, in memory that does not grow; bombs are let off
+gently."""
 
 import json
 import tracemalloc
@@ -13,9 +14,10 @@ from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.measure.long import STRETCH_S, read_level_long, read_talk_long
 from obsidian_wren.core.measure.readings import read_level, read_talk
-from obsidian_wren.formats.sound import read_sound
-from obsidian_wren.service import files, taking
-from obsidian_wren.service.overview import overview
+from obsidian_wren.formats.read_sound import read_sound
+from obsidian_wren.service import files
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.takes import from_file
 from signals import RATE, noise, room, voice
 
 
@@ -53,12 +55,16 @@ def test_a_talk_reading_from_stretches_is_that_of_the_whole(talk):
 
 
 def test_a_level_reading_from_stretches_is_that_of_the_whole():
-    sound = np.concatenate([noise(0.05, 33.3), np.clip(2.0 * noise(0.4, 20.0), -0.5, 0.5), noise(0.01, 21.0)])
+    sound = np.concatenate(
+        [noise(0.05, 33.3), np.clip(2.0 * noise(0.4, 20.0), -0.5, 0.5), noise(0.01, 21.0)]
+    )
     whole, found = read_level(sound, rate_hz=RATE), read_level_long(stretches(sound), rate_hz=RATE)
     for name in ("rms_dbfs", "peak_dbfs", "loudness_lufs", "dc_offset", "duration_s"):
         assert getattr(found, name) == pytest.approx(getattr(whole, name), abs=0.01), name
     assert found.flat_tops.level_dbfs == pytest.approx(whole.flat_tops.level_dbfs, abs=0.01)
-    assert found.flat_tops.share_of_samples == pytest.approx(whole.flat_tops.share_of_samples, rel=0.02)
+    assert found.flat_tops.share_of_samples == pytest.approx(
+        whole.flat_tops.share_of_samples, rel=0.02
+    )
 
 
 def test_a_chain_gives_the_same_block_by_block():
@@ -73,7 +79,9 @@ def long_file(path, seconds, *, channels=1, rate=RATE, sound=None):
     """A long file, written as it comes."""
     block = sound if sound is not None else np.zeros(rate * 10)
     wide = np.repeat(block[:, None], channels, axis=1)
-    with soundfile.SoundFile(path, "w", samplerate=rate, channels=channels, format="FLAC", subtype="PCM_16") as file:
+    with soundfile.SoundFile(
+        path, "w", samplerate=rate, channels=channels, format="FLAC", subtype="PCM_16"
+    ) as file:
         for _ in range(round(seconds * rate / len(block))):
             file.write(wide)
     return path
@@ -122,14 +130,14 @@ def test_a_flac_that_does_not_say_how_long_it_is_is_read(tmp_path, capsys):
 
 def test_of_a_long_take_its_beginning_is_used_and_that_said(workshop, tmp_path):
     path = long_file(tmp_path / "room.flac", 400.0, sound=room(1e-3, 10.0))
-    taking.keep_file(workshop, "muted", path, channel=None)
+    from_file.keep_file(workshop, "muted", path, channel=None)
     (take,) = overview(workshop).takes
     assert take.seconds == 300.0
     assert any("Only the first 5.0 min are used" in note for note in take.notes)
 
 
 def test_a_clip_is_told_to_be_too_long_from_its_header(workshop, tmp_path):
-    from obsidian_wren.service import clips
+    from obsidian_wren.service.mixes import clips
 
     with pytest.raises(Exception, match="60 s are the most here"):
         clips.load_file(workshop, long_file(tmp_path / "clip.flac", 90.0), "clip.flac")
@@ -139,15 +147,32 @@ def test_a_render_writes_what_it_was_given_no_more_and_leaves_no_half(tmp_path, 
     sound = tmp_path / "in.wav"
     soundfile.write(sound, noise(0.05, 3.3), RATE)
     calibration = tmp_path / "c.json"
-    body = {"format": "obsidian-wren/calibration", "version": 1, "rig": {}, "readings": {}, "chain": [], "feeds": []}
+    body = {
+        "format": "obsidian-wren/calibration",
+        "version": 1,
+        "rig": {},
+        "readings": {},
+        "chain": [],
+        "feeds": [],
+    }
     calibration.write_text(json.dumps(body))
-    assert cli.main(["render", "--calibration", str(calibration), str(sound), str(tmp_path / "out.wav")]) == 0
+    assert (
+        cli.main(
+            ["render", "--calibration", str(calibration), str(sound), str(tmp_path / "out.wav")]
+        )
+        == 0
+    )
     assert soundfile.info(tmp_path / "out.wav").frames == soundfile.info(sound).frames
     assert cli.main(["render", "--calibration", str(calibration), str(sound), str(sound)]) == 2
     assert "Name another file" in capsys.readouterr().err
     broken = tmp_path / "broken.wav"
     broken.write_bytes(sound.read_bytes()[:90_000])
-    assert cli.main(["render", "--calibration", str(calibration), str(broken), str(tmp_path / "half.wav")]) == 2
+    assert (
+        cli.main(
+            ["render", "--calibration", str(calibration), str(broken), str(tmp_path / "half.wav")]
+        )
+        == 2
+    )
     assert not (tmp_path / "half.wav").exists()
 
 
@@ -155,15 +180,23 @@ def test_a_render_writes_what_it_was_given_no_more_and_leaves_no_half(tmp_path, 
     "arguments, says",
     [
         (["simulate", "SPEC", "--take", "rest", "--seconds", "nan", "o.wav"], "--seconds"),
-        (["simulate", "SPEC", "--take", "rest", "--seconds", "3", "--gain", "nan", "o.wav"], "--gain"),
-        (["simulate", "SPEC", "--take", "rest", "--seconds", "3", "--gain", "1e308", "o.wav"], None),
+        (
+            ["simulate", "SPEC", "--take", "rest", "--seconds", "3", "--gain", "nan", "o.wav"],
+            "--gain",
+        ),
+        (
+            ["simulate", "SPEC", "--take", "rest", "--seconds", "3", "--gain", "1e308", "o.wav"],
+            None,
+        ),
         (["read", "level"], "required"),
         (["read", "level", "none.wav", "--channel", "two"], "--channel"),
         (["read", "level", "."], "folder"),
         (["doctor", "--data", "nowhere"], "There is no data folder"),
     ],
 )
-def test_every_error_of_the_command_line_is_one_sentence(tmp_path, capsys, monkeypatch, arguments, says):
+def test_every_error_of_the_command_line_is_one_sentence(
+    tmp_path, capsys, monkeypatch, arguments, says
+):
     monkeypatch.chdir(tmp_path)
     (tmp_path / "SPEC").write_text("{}")
     try:
@@ -183,14 +216,24 @@ def test_every_error_of_the_command_line_is_one_sentence(tmp_path, capsys, monke
 @pytest.mark.parametrize(
     "spec",
     [
-        '{"room": {"size_m": [0.001, 3, 3]}}', '{"room": {"size_m": [NaN, 3, 3]}}', '{"interface": {"gain_db": 1e308}}',
-        '{"microphone": {"response_db": [[100, Infinity]]}}', "[" * 100_000, "[]", '{"noises": [{"kind": "tone", "level_db_spl": NaN}]}',
+        '{"room": {"size_m": [0.001, 3, 3]}}',
+        '{"room": {"size_m": [NaN, 3, 3]}}',
+        '{"interface": {"gain_db": 1e308}}',
+        '{"microphone": {"response_db": [[100, Infinity]]}}',
+        "[" * 100_000,
+        "[]",
+        '{"noises": [{"kind": "tone", "level_db_spl": NaN}]}',
     ],
-)  # fmt: skip
+)
 def test_worlds_that_cannot_be_are_refused(tmp_path, capsys, spec):
     path = tmp_path / "w.json"
     path.write_text(spec)
-    assert cli.main(["simulate", str(path), "--take", "rest", "--seconds", "1", str(tmp_path / "o.wav")]) == 2
+    assert (
+        cli.main(
+            ["simulate", str(path), "--take", "rest", "--seconds", "1", str(tmp_path / "o.wav")]
+        )
+        == 2
+    )
     assert capsys.readouterr().err.count("\n") == 1
 
 
@@ -201,10 +244,12 @@ def test_a_calibration_of_numbers_that_are_none_is_refused(tmp_path, capsys, val
     file = tmp_path / "c.json"
     setting = f'{{"value": {value}, "unit": "dB", "derived": 0, "pinned": false, "because": ""}}'
     file.write_text(
-        '{"format": "obsidian-wren/calibration", "version": 1, "rig": {}, "readings": {}, "feeds": [], "chain": '
-        f'[{{"kind": "gain", "settings": {{"gain_db": {setting}}}}}]}}'
+        '{"format": "obsidian-wren/calibration", "version": 1, "rig": {}, "readings": {},'
+        f' "feeds": [], "chain": [{{"kind": "gain", "settings": {{"gain_db": {setting}}}}}]}}'
     )
-    assert cli.main(["render", "--calibration", str(file), str(sound), str(tmp_path / "o.wav")]) == 2
+    assert (
+        cli.main(["render", "--calibration", str(file), str(sound), str(tmp_path / "o.wav")]) == 2
+    )
     assert capsys.readouterr().err.count("\n") == 1
 
 

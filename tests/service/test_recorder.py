@@ -11,12 +11,12 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.service import recorder as recording
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.history import undo
-from obsidian_wren.service.overview import overview
-from obsidian_wren.service.recorder import Recorder
-from obsidian_wren.service.tracks import Split, Track
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.recording import library
+from obsidian_wren.service.recording.recorder import Recorder
+from obsidian_wren.service.recording.tracks import Split, Track
+from obsidian_wren.service.undo.put_back import undo
 from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Recording
 from obsidian_wren.store.track_files import open_track
@@ -29,7 +29,9 @@ RAMP = (np.arange(400_000) % 60_000 - 30_000) / 2.0**23
 
 @pytest.mark.parametrize("file_format", FORMATS)
 def test_a_file_is_whole_at_any_instant(tmp_path, file_format):
-    track = open_track(tmp_path / f"t.{file_format}", rate_hz=RATE, channels=1, file_format=file_format)
+    track = open_track(
+        tmp_path / f"t.{file_format}", rate_hz=RATE, channels=1, file_format=file_format
+    )
     rng = random.Random(5)
     at = 0
     for number in range(120):
@@ -47,7 +49,9 @@ def test_a_file_is_whole_at_any_instant(tmp_path, file_format):
 
 
 @pytest.mark.parametrize("file_format", FORMATS)
-def test_killed_at_fifty_random_instants_nothing_that_was_acknowledged_is_lost(tmp_path, file_format):
+def test_killed_at_fifty_random_instants_nothing_that_was_acknowledged_is_lost(
+    tmp_path, file_format
+):
     rng = random.Random(11)
     for number in range(25):
         path = tmp_path / f"{number}.{file_format}"
@@ -74,7 +78,11 @@ def test_killed_at_fifty_random_instants_nothing_that_was_acknowledged_is_lost(t
             told += part
         os.close(reading)
         assert len(told) >= awaited
-        acknowledged = struct.unpack("<I", told[len(told) // 4 * 4 - 4 : len(told) // 4 * 4])[0] if len(told) >= 4 else 0
+        acknowledged = (
+            struct.unpack("<I", told[len(told) // 4 * 4 - 4 : len(told) // 4 * 4])[0]
+            if len(told) >= 4
+            else 0
+        )
         # All but the last second is safe.
         assert acknowledged >= 480 * (awaited // 4) - RATE
         if acknowledged:
@@ -87,12 +95,22 @@ def record(folder, sound, *, tracks, split=None, block=480, file_format="flac"):
     """Record sound; gives the finished parts, in order, and the troubles that were told."""
     parts, troubles = [], []
     recorder = Recorder(
-        folder, "2026-11-25 12-00-00 Walk", tracks, rate_hz=RATE, file_format=file_format, split=split or Split(),
-        tell_open=lambda *_: None, tell_part=parts.append, tell_trouble=troubles.append,
-    )  # fmt: skip
+        folder,
+        "2026-11-25 12-00-00 Walk",
+        tracks,
+        rate_hz=RATE,
+        file_format=file_format,
+        split=split or Split(),
+        tell_open=lambda *_: None,
+        tell_part=parts.append,
+        tell_trouble=troubles.append,
+    )
     for first in range(0, len(sound), block):
         piece = sound[first : first + block]
-        recorder.tap({"voice raw": piece, "voice treated": 2.0 * piece}, {"recorder": np.column_stack([piece, -piece])})
+        recorder.tap(
+            {"voice raw": piece, "voice treated": 2.0 * piece},
+            {"recorder": np.column_stack([piece, -piece])},
+        )
         if split == "by hand" and first == 48_000:
             recorder.split_now()
     recorder.stop()
@@ -107,7 +125,13 @@ MIX = Track("mix", "mix", "mix recorder", 2)
 @pytest.mark.parametrize("file_format", FORMATS)
 def test_tracks_run_in_step_and_splits_leave_no_gap(tmp_path, file_format):
     sound = RAMP[:200_000]
-    parts, troubles = record(tmp_path, sound, tracks=(RAW, VOICE, MIX), split=Split(minutes=1.0 / 60.0), file_format=file_format)
+    parts, troubles = record(
+        tmp_path,
+        sound,
+        tracks=(RAW, VOICE, MIX),
+        split=Split(minutes=1.0 / 60.0),
+        file_format=file_format,
+    )
     assert troubles == []
     by_track = {}
     for part in sorted(parts, key=lambda part: part.number):
@@ -120,7 +144,9 @@ def test_tracks_run_in_step_and_splits_leave_no_gap(tmp_path, file_format):
 
 
 def test_a_file_ends_by_size(tmp_path):
-    parts, _ = record(tmp_path, noise(0.3, 12.0), tracks=(RAW,), split=Split(megabytes=1.0), file_format="wav")
+    parts, _ = record(
+        tmp_path, noise(0.3, 12.0), tracks=(RAW,), split=Split(megabytes=1.0), file_format="wav"
+    )
     assert len(parts) == 2
     assert 1e6 <= min(parts, key=lambda part: part.number).path.stat().st_size < 1.1e6
 
@@ -161,7 +187,7 @@ def test_a_file_that_cannot_begin_is_refused(tmp_path):
 def cut_off(ws, frames=9000):
     """A recording as a kill leaves it: a file that grows, and its row."""
     path = ws.folder.recordings / "2026-11-25 12-00-00 Walk voice raw 01.flac"
-    recording.keep_open(ws, "abc", "Walk", path, RAW, 1, RATE)
+    library.keep_open(ws, "abc", "Walk", path, RAW, 1, RATE)
     track = open_track(path, rate_hz=RATE, channels=1, file_format="flac")
     track.write(RAMP[:frames, None])
     os.close(track._fd)
@@ -170,36 +196,36 @@ def cut_off(ws, frames=9000):
 
 def test_what_a_kill_cut_off_is_measured_and_listed_at_the_next_start(workshop):
     cut_off(workshop)
-    assert "cut off" in recording.take_up(workshop)
+    assert "cut off" in library.take_up(workshop)
     (shown,) = overview(workshop).recordings
     assert (shown.title, shown.track, shown.seconds) == ("Walk", "raw voice", round(8192 / RATE, 1))
 
 
 def test_a_stub_without_a_sample_goes(workshop):
     path = cut_off(workshop, frames=100)
-    assert recording.take_up(workshop) is None
+    assert library.take_up(workshop) is None
     assert overview(workshop).recordings == []
     assert not path.exists()
 
 
 def test_recordings_are_renamed_and_deleted_and_brought_back(workshop):
     path = cut_off(workshop)
-    recording.take_up(workshop)
+    library.take_up(workshop)
     (shown,) = overview(workshop).recordings
-    recording.rename(workshop, shown.id, "  Low water ")
+    library.rename(workshop, shown.id, "  Low water ")
     assert overview(workshop).recordings[0].title == "Low water"
     with pytest.raises(Refused, match="needs a name"):
-        recording.rename(workshop, shown.id, "  ")
-    recording.discard(workshop, shown.id)
+        library.rename(workshop, shown.id, "  ")
+    library.discard(workshop, shown.id)
     assert overview(workshop).recordings == []
     assert path.exists()
     with pytest.raises(Refused, match="no longer there"):
-        recording.discard(workshop, shown.id)
+        library.discard(workshop, shown.id)
     undo(workshop)
     undo(workshop)
     assert overview(workshop).recordings[0].title == "Walk"
-    recording.discard(workshop, shown.id)
-    recording.purge_discarded(workshop)
+    library.discard(workshop, shown.id)
+    library.purge_discarded(workshop)
     assert not path.exists()
     with workshop.sessions() as session:
         assert session.get(Recording, shown.id) is None

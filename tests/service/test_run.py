@@ -15,10 +15,13 @@ from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import MarkerSearch, feed_path
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.service import run as run_module
-from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.live import pace as pace_module
+from obsidian_wren.service.live import run as run_module
+from obsidian_wren.service.live.loop import Loop
+from obsidian_wren.service.live.pace import Pacing
+from obsidian_wren.service.live.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.ports import ProgramSettings, SourceGone
-from obsidian_wren.service.run import LiveRun, Loop
 from signals import RATE, noise, sine
 from waiting import PATIENCE_S, Clock, wait_until
 
@@ -56,12 +59,26 @@ SIX_UP = (GainSpec(6.0),)
 DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
 
 
-def run_of(stream, ears, *, chain=SIX_UP, tell=lambda *_: None, speed=None, **more):
+def run_of(stream, ears, *, chain=SIX_UP, tell=lambda *_: None, speed=None, urgent=False, **more):
     """A run in which every ear has a mix of its own that is the treated voice as it is."""
-    seats = [Seat(ear.name, number, ear, own_feed=f"feed {ear.name}", rate_hz=RATE, channels=1) for number, ear in enumerate(ears)]
+    seats = [
+        Seat(ear.name, number, ear, own_feed=f"feed {ear.name}", rate_hz=RATE, channels=1)
+        for number, ear in enumerate(ears)
+    ]
     mixes = [Mix(ear.name, (MixSend("voice treated", 0.0),), 1, 0.0) for ear in ears]
-    inputs = {"raw device": "voice at once"} | {f"feed {ear.name}": f"mix {ear.name}" for ear in ears}
-    return LiveRun([VoicePath("voice", stream, chain)], seats, inputs, mixes, ducking=DUCKING, tell=tell, speed=speed, **more)
+    inputs = {"raw device": "voice at once"} | {
+        f"feed {ear.name}": f"mix {ear.name}" for ear in ears
+    }
+    return LiveRun(
+        [VoicePath("voice", stream, chain)],
+        seats,
+        inputs,
+        mixes,
+        ducking=DUCKING,
+        tell=tell,
+        pacing=Pacing(speed, urgent),
+        **more,
+    )
 
 
 def make(sound, *ears, chain=SIX_UP, told=None):
@@ -70,7 +87,9 @@ def make(sound, *ears, chain=SIX_UP, told=None):
 
 
 def step_through(run, sound, block=480):
-    return np.concatenate([run.step({"voice": sound[first : first + block]}) for first in range(0, len(sound), block)])
+    return np.concatenate(
+        [run.step({"voice": sound[first : first + block]}) for first in range(0, len(sound), block)]
+    )
 
 
 def aligned(heard, sound, delay):
@@ -124,18 +143,24 @@ def test_the_marker_goes_into_every_path_once_and_each_feed_has_its_own():
     assert delay_of(found["a"], "raw") == pytest.approx(edge, abs=2)
     assert delay_of(found["a"], "treated") is None
     ours = run.delay_of(run.seats[1])
-    assert delay_of(found["b"], "treated") == pytest.approx(ours.after_block_ms * RATE / 1000, abs=3)
+    assert delay_of(found["b"], "treated") == pytest.approx(
+        ours.after_block_ms * RATE / 1000, abs=3
+    )
     search = MarkerSearch(found["b"].heard, rate_hz=RATE)
     codes = [search.find(feed_path(number), sent_level_dbfs=-44.0) for number in range(4)]
     assert [code is not None for code in codes] == [False, True, False, False]
-    assert MarkerSearch(found["a"].heard, rate_hz=RATE).find(feed_path(0), sent_level_dbfs=-44.0) is None
+    assert (
+        MarkerSearch(found["a"].heard, rate_hz=RATE).find(feed_path(0), sent_level_dbfs=-44.0)
+        is None
+    )
 
 
 def test_a_marker_asked_for_in_the_middle_of_a_block_is_not_late_by_that_block():
     class Asks(Ear):
         def hear(self, block):
             if len(self.blocks) == 50:
-                # The run has this block done but not given yet, as when a request comes from another thread.
+                # The run has this block done but not given yet, as when a request comes from
+                # another thread.
                 run.send_marker(-45.0, {}, keep)
             super().hear(block)
 
@@ -210,8 +235,11 @@ def test_one_broken_listener_is_told_once():
 
 def test_a_paced_run_keeps_to_the_clock(monkeypatch):
     clock, told, ear = Clock(), [], Ear("b", "feed b")
-    monkeypatch.setattr(run_module, "time", clock)
-    run = run_of(Loop(noise(0.05, 1.0), RATE), (ear,), chain=(), tell=lambda k, b: told.append(k), speed=1.0)
+    for module in (run_module, pace_module):
+        monkeypatch.setattr(module, "time", clock)
+    run = run_of(
+        Loop(noise(0.05, 1.0), RATE), (ear,), chain=(), tell=lambda k, b: told.append(k), speed=1.0
+    )
     began = clock.now
     run.start()
     wait_until(lambda: ear.position >= RATE)
@@ -281,10 +309,24 @@ def test_an_urgent_run_comes_first_where_the_system_grants_it_and_what_it_begins
 def test_what_each_limiter_takes_is_told_while_it_acts():
     told, sound = [], sine(400, 0.0, 1.0)
     ears = Ear("loud", "feed loud"), Ear("soft", "feed soft")
-    seats = [Seat(ear.name, number, ear, own_feed=f"feed {ear.name}", rate_hz=RATE, channels=1) for number, ear in enumerate(ears)]
-    mixes = [Mix("loud", (MixSend("voice treated", 0.0),), 1, -6.0), Mix("soft", (MixSend("voice treated", -12.0),), 1, -6.0)]
+    seats = [
+        Seat(ear.name, number, ear, own_feed=f"feed {ear.name}", rate_hz=RATE, channels=1)
+        for number, ear in enumerate(ears)
+    ]
+    mixes = [
+        Mix("loud", (MixSend("voice treated", 0.0),), 1, -6.0),
+        Mix("soft", (MixSend("voice treated", -12.0),), 1, -6.0),
+    ]
     voices = [VoicePath("voice", Loop(sound, RATE), ())]
-    run = LiveRun(voices, seats, {}, mixes, ducking=DUCKING, tell=lambda kind, news: told.append((kind, news)), speed=None)
+    run = LiveRun(
+        voices,
+        seats,
+        {},
+        mixes,
+        ducking=DUCKING,
+        tell=lambda kind, news: told.append((kind, news)),
+        pacing=Pacing(None),
+    )
     run.start()
     wait_until(lambda: sum(kind == "live" for kind, _ in told) >= 3)
     run.stop()
@@ -303,7 +345,9 @@ def test_the_browser_stream_gives_blocks_of_any_size_from_pieces_of_any_size():
     stream = BrowserStream(RATE)
     stream.push(np.arange(700.0))
     stream.push(np.arange(700.0, 1500.0))
-    assert np.concatenate([stream.read(480), stream.read(480), stream.read(480)]).tolist() == list(range(1440))
+    assert np.concatenate([stream.read(480), stream.read(480), stream.read(480)]).tolist() == list(
+        range(1440)
+    )
 
 
 def test_the_browser_stream_ends_when_the_page_is_silent(monkeypatch):
@@ -335,7 +379,12 @@ def test_a_stage_that_fails_is_told_once_and_the_voice_goes_on():
             raise ZeroDivisionError("no ground")
 
     told, ear = [], Ear("b", "feed b")
-    run = run_of(Loop(np.full(RATE, 0.1), RATE), (ear,), chain=(GainSpec(-6.0), Failing()), tell=lambda *what: told.append(what))
+    run = run_of(
+        Loop(np.full(RATE, 0.1), RATE),
+        (ear,),
+        chain=(GainSpec(-6.0), Failing()),
+        tell=lambda *what: told.append(what),
+    )
     for _ in range(5):
         out = run.step({"voice": np.full(480, 0.1)})
     assert out == pytest.approx(0.1 * 10 ** (-6 / 20))
@@ -355,7 +404,7 @@ def test_mixes_change_under_a_run_without_a_step():
     assert np.abs(np.diff(heard)).max() < 1.5 * np.abs(np.diff(sound)).max()
 
 
-def test_a_mix_that_fails_is_silence_once_and_begins_afresh():
+def test_a_mix_that_fails_is_silence_once_and_starts_again():
     told, ear, sound = [], Ear("b", "feed b"), noise(0.05, 1.0)
     run = make(sound, ear, told=told)
     step_through(run, sound[: RATE // 4])
@@ -366,12 +415,12 @@ def test_a_mix_that_fails_is_silence_once_and_begins_afresh():
         def process(self, signals):
             raise ZeroDivisionError
 
-    run._engine = Fails()
+    run._mixer._engine = Fails()
     before = ear.position
     step_through(run, sound[RATE // 4 :])
     heard = ear.heard_since(before)
     assert [kind for kind, _ in told] == ["trouble"]
-    assert "begins afresh" in told[0][1]["sentence"]
+    assert "started again" in told[0][1]["sentence"]
     assert np.abs(heard[-RATE // 4 :]).max() > 0.05
 
 
@@ -405,9 +454,15 @@ def test_what_comes_back_is_mixed_and_one_that_fails_is_silent():
     mixes = [Mix("b", (MixSend("return-call", 0.0),), 1, 0.0)]
     sound = noise(0.05, 1.0)
     run = LiveRun(
-        [VoicePath("voice", Loop(sound, RATE), ())], [seat], {"feed b": "mix b"}, mixes, returns=[path], ducking=DUCKING,
-        tell=lambda *what: told.append(what), speed=None,
-    )  # fmt: skip
+        [VoicePath("voice", Loop(sound, RATE), ())],
+        [seat],
+        {"feed b": "mix b"},
+        mixes,
+        returns=[path],
+        ducking=DUCKING,
+        tell=lambda *what: told.append(what),
+        pacing=Pacing(None),
+    )
     step_through(run, sound[: RATE // 2])
     assert ear.heard_since(ear.position - 4800) == pytest.approx(0.25, abs=1e-3)
     caller.play = lambda elapsed_s: (_ for _ in ()).throw(OSError("hung up"))

@@ -2,12 +2,18 @@ import numpy as np
 import pytest
 from sqlalchemy import delete
 
-from obsidian_wren.service import calibrating, history, opening, rigs, taking
+from obsidian_wren.service.calibration import settings
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.overview import overview
-from obsidian_wren.store import take_files
+from obsidian_wren.service.opening import boathouse
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.setup import turning
+from obsidian_wren.service.takes import discarding, ending, from_page, halves, keeping
+from obsidian_wren.service.takes import simulated as simulated_takes
+from obsidian_wren.service.undo import put_back
+from obsidian_wren.service.workshop import clock
+from obsidian_wren.store import parts
 from obsidian_wren.store.folder import DataFolder
-from obsidian_wren.store.models import Change
+from obsidian_wren.store.models import ChangeRow
 from rigging import change, preamp
 from signals import RATE, room, voice
 
@@ -21,80 +27,87 @@ def simulated(workshop):
 def pieces(ws, take_id, sound, first=0):
     step = RATE // 4
     for number in range(len(sound) // step):
-        taking.add_piece(ws, take_id, first + number, sound[number * step : (number + 1) * step])
+        from_page.add_piece(ws, take_id, first + number, sound[number * step : (number + 1) * step])
 
 
 @pytest.mark.parametrize("seconds", [0.5, 301.0])
 def test_a_take_has_a_sensible_length(simulated, seconds):
     with pytest.raises(Refused, match="between 1 s and 5 min"):
-        taking.start_simulated(simulated, "rest", seconds=seconds)
+        simulated_takes.start_simulated(simulated, "rest", seconds=seconds)
 
 
 def test_only_one_take_at_a_time(workshop):
-    taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
     with pytest.raises(Refused, match="already running"):
-        taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+        from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
 
 
 def test_the_source_cannot_change_under_a_take(workshop):
-    taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
     with pytest.raises(Refused, match="take is running"):
         change(workshop, source="simulated")
 
 
 def test_the_simulated_take_needs_the_simulated_rig(workshop):
     with pytest.raises(Refused, match="does not come from the simulated rig"):
-        taking.start_simulated(workshop, "rest")
+        simulated_takes.start_simulated(workshop, "rest")
 
 
 def test_stopping_nothing_is_refused(workshop):
     with pytest.raises(Refused, match="No take is running"):
-        taking.stop_take(workshop)
+        ending.stop_take(workshop)
 
 
 def test_a_browser_take_follows_its_level(workshop):
-    take_id = taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
     pieces(workshop, take_id, room(1e-3, 4.0))
     shown = overview(workshop).progress
     assert shown.level_dbfs == pytest.approx(-57.0, abs=0.3)
     assert shown.done_s == 4.0
-    taking.stop_take(workshop)
+    ending.stop_take(workshop)
     assert overview(workshop).quiet.duration_s == 4.0
     assert list(workshop.folder.parts.iterdir()) == []
 
 
 def test_an_odd_browser_rate_is_refused(workshop):
     with pytest.raises(Refused, match="8 to 192 kHz"):
-        taking.start_browser(workshop, "rest", rate_hz=4000, seconds=15, not_obeyed=[])
+        from_page.start_browser(workshop, "rest", rate_hz=4000, seconds=15, not_obeyed=[])
 
 
 def test_pieces_that_come_after_the_end_are_answered_and_dropped(workshop):
-    take_id = taking.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+    take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
     pieces(workshop, take_id, room(1e-3, 4.0))
-    taking.stop_take(workshop)
-    assert taking.add_piece(workshop, take_id, 16, np.zeros(100))
+    ending.stop_take(workshop)
+    assert from_page.add_piece(workshop, take_id, 16, np.zeros(100))
     assert overview(workshop).takes[0].seconds == 4.0
     with pytest.raises(Refused, match="no longer running"):
-        taking.add_piece(workshop, "0" * 12, 0, np.zeros(100))
+        from_page.add_piece(workshop, "0" * 12, 0, np.zeros(100))
 
 
 def test_a_half_take_can_be_thrown_away_once(workshop):
-    part = take_files.Part(workshop.folder, take_files.PartInfo("talk", RATE, "browser", {}, taking.now()))
+    part = parts.Part(workshop.folder, parts.PartInfo("talk", RATE, "browser", {}, clock.now()))
     part.append(voice()[: 5 * RATE])
     part.close()
     half = overview(workshop).halves[0]
-    taking.discard_half(workshop, half.id)
+    halves.discard_half(workshop, half.id)
     assert overview(workshop).halves == []
     with pytest.raises(Refused, match="no longer there"):
-        taking.discard_half(workshop, half.id)
+        halves.discard_half(workshop, half.id)
 
 
 def test_a_half_take_remembers_what_it_was_made_at(workshop):
-    info = take_files.PartInfo("talk", RATE, "browser", {"gain_db": 0.0, "distance_cm": 12.0, "angle_deg": 30.0}, taking.now(), ("a note",))
-    part = take_files.Part(workshop.folder, info)
+    info = parts.PartInfo(
+        "talk",
+        RATE,
+        "browser",
+        {"gain_db": 0.0, "distance_cm": 12.0, "angle_deg": 30.0},
+        clock.now(),
+        ("a note",),
+    )
+    part = parts.Part(workshop.folder, info)
     part.append(voice()[: 8 * RATE])
     part.close()
-    taking.keep_half(workshop, part.id)
+    halves.keep_half(workshop, part.id)
     take = overview(workshop).takes[0]
     assert take.half
     assert take.notes == ["a note"]
@@ -102,49 +115,51 @@ def test_a_half_take_remembers_what_it_was_made_at(workshop):
 
 
 def test_a_part_cut_in_the_middle_of_a_sample_is_read_up_to_it(workshop):
-    part = take_files.Part(workshop.folder, take_files.PartInfo("talk", RATE, "browser", {}, taking.now()))
+    part = parts.Part(workshop.folder, parts.PartInfo("talk", RATE, "browser", {}, clock.now()))
     part.append(np.array([0.25, -0.5]))
     part.close()
     path = workshop.folder.parts / f"{part.id}.f32"
     path.write_bytes(path.read_bytes() + b"\x01\x02")
-    assert take_files.read_part(workshop.folder, part.id).tolist() == [0.25, -0.5]
+    assert parts.read_part(workshop.folder, part.id).tolist() == [0.25, -0.5]
 
 
-def test_a_discarded_take_comes_back_by_undo_and_its_sound_goes_when_nothing_can_bring_it_back(workshop, workshop_over):
-    info = take_files.PartInfo("rest", RATE, "file", {}, taking.now())
-    first, second = (taking.keep(workshop, info, room(), half=False) for _ in range(2))
-    taking.discard_take(workshop, first)
-    taking.discard_take(workshop, second)
+def test_a_discarded_take_comes_back_by_undo_and_its_sound_goes_when_nothing_can_bring_it_back(
+    workshop, workshop_over
+):
+    info = parts.PartInfo("rest", RATE, "file", {}, clock.now())
+    first, second = (keeping.keep(workshop, info, room(), half=False) for _ in range(2))
+    discarding.discard_take(workshop, first)
+    discarding.discard_take(workshop, second)
     assert overview(workshop).takes == []
-    history.undo(workshop)
+    put_back.undo(workshop)
     assert [take.id for take in overview(workshop).takes] == [second]
-    taking.discard_take(workshop, second)
-    taking.purge_discarded(workshop)
+    discarding.discard_take(workshop, second)
+    discarding.purge_discarded(workshop)
     assert len(list(workshop.folder.takes.glob("*.flac"))) == 1
     with workshop.sessions.begin() as session:
-        session.execute(delete(Change))
-    taking.purge_discarded(workshop)
+        session.execute(delete(ChangeRow))
+    discarding.purge_discarded(workshop)
     assert list(workshop.folder.takes.iterdir()) == []
 
 
 def test_the_boathouse_is_filled_once(workshop):
-    assert opening.fill_with_boathouse(workshop)
-    assert not opening.fill_with_boathouse(workshop)
+    assert boathouse.fill_with_boathouse(workshop)
+    assert not boathouse.fill_with_boathouse(workshop)
 
 
 def test_fitting_without_takes_changes_nothing(workshop):
-    calibrating.fit_again(workshop)
+    settings.fit_again(workshop)
     assert overview(workshop).tone is None
     with pytest.raises(Refused, match="no such setting"):
-        calibrating.change_setting(workshop, "gain", "gain_db", value=1.0, band=None, pinned=True)
+        settings.change_setting(workshop, "gain", "gain_db", value=1.0, band=None, pinned=True)
 
 
 def test_a_voice_drowned_in_the_room_is_refused_in_words(workshop):
-    info = take_files.PartInfo("rest", RATE, "file", {}, taking.now())
-    taking.keep(workshop, info, room(0.4), half=False)
-    drowned = take_files.PartInfo("passage", RATE, "file", {}, taking.now())
+    info = parts.PartInfo("rest", RATE, "file", {}, clock.now())
+    keeping.keep(workshop, info, room(0.4), half=False)
+    drowned = parts.PartInfo("passage", RATE, "file", {}, clock.now())
     sound = voice("passage") * 0.5 + room(0.01, len(voice("passage")) / RATE)
-    taking.keep(workshop, drowned, sound, half=False)
+    keeping.keep(workshop, drowned, sound, half=False)
     shown = overview(workshop)
     assert "closer to the microphone" in shown.takes[-1].fault
     assert shown.tone is None
@@ -152,8 +167,8 @@ def test_a_voice_drowned_in_the_room_is_refused_in_words(workshop):
 
 
 def test_a_reading_without_a_room_leaves_the_distance_unknown(workshop):
-    info = take_files.PartInfo("talk", RATE, "file", {}, taking.now())
-    taking.keep(workshop, info, voice(), half=False)
+    info = parts.PartInfo("talk", RATE, "file", {}, clock.now())
+    keeping.keep(workshop, info, voice(), half=False)
     shown = overview(workshop)
     assert shown.talk.snr_db is None
     assert shown.delivery is None
@@ -161,11 +176,11 @@ def test_a_reading_without_a_room_leaves_the_distance_unknown(workshop):
 
 
 def test_a_real_knob_that_was_turned_leaves_what_was_taken_before_stale(workshop):
-    info = take_files.PartInfo("talk", RATE, "file", {"gain_db": preamp(workshop)}, taking.now())
-    taking.keep(workshop, info, voice(peak=0.05), half=False)
+    info = parts.PartInfo("talk", RATE, "file", {"gain_db": preamp(workshop)}, clock.now())
+    keeping.keep(workshop, info, voice(peak=0.05), half=False)
     advice = overview(workshop).gain_plan
     assert advice.verdict == "up"
-    rigs.turn_knob(workshop, preamp(workshop) + advice.change_db)
+    turning.turn_knob(workshop, preamp(workshop) + advice.change_db)
     shown = overview(workshop)
     assert next(step.status for step in shown.steps if step.name == "gain") == "stale"
     assert "now" in shown.takes[0].stale
@@ -175,7 +190,7 @@ def test_a_real_knob_that_was_turned_leaves_what_was_taken_before_stale(workshop
 
 def test_each_source_has_a_knob_of_its_own(simulated):
     assert preamp(simulated) == 27.0
-    rigs.turn_knob(simulated, 40.0)
+    turning.turn_knob(simulated, 40.0)
     change(simulated, name="Loft")
     assert preamp(simulated) == 40.0
     change(simulated, source="browser")

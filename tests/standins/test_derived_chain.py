@@ -1,4 +1,5 @@
-"""Nine simulated rigs, each with something of its own: the chain asks for the right stages and lands inside all its aims."""
+"""Nine simulated rigs, each with something of its own: the chain asks for the right stages and
+lands inside all its aims."""
 
 import numpy as np
 import pytest
@@ -16,13 +17,13 @@ AIMS = Aims()
 
 @pytest.mark.parametrize("name", RIGS)
 def test_each_rig_lands_inside_all_its_aims_with_the_stages_that_it_needs(name):
-    plan, ground, _ = derived(name)
-    _lands_inside_its_aims(plan, ground)
+    plan, take_set, _ = derived(name)
+    _lands_inside_its_aims(plan, take_set)
     _asks_for_what_is_needed(plan, RIGS[name][1])
     _cuts_no_word(plan)
 
 
-def _lands_inside_its_aims(plan, ground):
+def _lands_inside_its_aims(plan, take_set):
     landing = plan.landing
     assert landing.loudness_lufs == pytest.approx(AIMS.loudness_lufs, abs=0.2)
     assert landing.true_peak_dbtp <= AIMS.ceiling_dbtp
@@ -33,8 +34,10 @@ def _lands_inside_its_aims(plan, ground):
     # Where the room asks for more than is good for words, the rest stays and is said.
     assert landing.floor_dbfs_a <= AIMS.floor_dbfs_a + max(0.0, need - MOST_DB) + 1.0
     assert plan.order_warnings == ()
-    out = render(plan.specs(), ground.talk, rate_hz=ground.rate_hz)
-    assert integrated_lufs(out, rate_hz=ground.rate_hz) == pytest.approx(landing.loudness_lufs, abs=0.1)
+    out = render(plan.specs(), take_set.talk, rate_hz=take_set.rate_hz)
+    assert integrated_lufs(out, rate_hz=take_set.rate_hz) == pytest.approx(
+        landing.loudness_lufs, abs=0.1
+    )
 
 
 def _asks_for_what_is_needed(plan, wanted):
@@ -55,17 +58,19 @@ def _cuts_no_word(plan):
 
 
 def test_breath_is_found_and_held_only_while_it_lasts():
-    plan, ground, rig = derived("bursts of breath")
+    plan, take_set, rig = derived("bursts of breath")
     found = plan.stage("deplosive").evidence.found
     times = breath_times_s(rig.spec.talker, 30.0)
     assert len(found) >= 0.8 * len(times)
     for plosive in found:
         assert np.abs(times - plosive.at_s).min() < 0.06
     stage = plan.stage("deplosive")
-    highpassed = render([plan.stage("highpass").spec()], ground.talk, rate_hz=ground.rate_hz)
-    held = render([stage.spec()], highpassed, rate_hz=ground.rate_hz)
+    highpassed = render([plan.stage("highpass").spec()], take_set.talk, rate_hz=take_set.rate_hz)
+    held = render([stage.spec()], highpassed, rate_hz=take_set.rate_hz)
     corner, limit = (stage.settings[name].value for name in ("frequency_hz", "threshold_dbfs"))
-    before, after = (band_peaks_dbfs(sound, corner, ground.rate_hz) for sound in (highpassed, held))
+    before, after = (
+        band_peaks_dbfs(sound, corner, take_set.rate_hz) for sound in (highpassed, held)
+    )
     at = np.array([round(p.at_s * 100) for p in found])
     highest = lambda levels: np.array([levels[a - 2 : a + 14].max() for a in at])  # noqa: E731
     assert (highest(before) > limit).all()
@@ -75,9 +80,11 @@ def test_breath_is_found_and_held_only_while_it_lasts():
     assert (10 * np.log10(energy(before) / energy(after)) > 7.0).all()
     far = np.ones(len(held), dtype=bool)
     for time in times:
-        far[round((time - 0.02) * ground.rate_hz) : round((time + 0.6) * ground.rate_hz)] = False
+        far[round((time - 0.02) * take_set.rate_hz) : round((time + 0.6) * take_set.rate_hz)] = (
+            False
+        )
     change = np.abs(held - highpassed)[far]
-    assert np.sqrt(np.mean(change**2)) < 0.05 * np.sqrt(np.mean(ground.talk[far] ** 2))
+    assert np.sqrt(np.mean(change**2)) < 0.05 * np.sqrt(np.mean(take_set.talk[far] ** 2))
 
 
 def test_hissing_comes_down_to_its_neighbours_and_no_further():

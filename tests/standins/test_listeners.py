@@ -5,14 +5,14 @@ import pytest
 
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.service.ports import ProgramSettings
-from obsidian_wren.standins.listeners import Program
+from obsidian_wren.standins.listeners import StandInProgram
 from obsidian_wren.standins.players import Round, SecondMicrophone
 
 RATE = 48_000
 
 
 def program(kind="call", **settings):
-    return Program(kind, "A program", ProgramSettings(**settings))
+    return StandInProgram(kind, "A program", ProgramSettings(**settings))
 
 
 def through(listener, sound, size=480):
@@ -56,9 +56,13 @@ def test_switches_do_what_they_say():
     plain = through(program(latency_ms=0.0, speaks=False), tone)
     assert plain == pytest.approx(tone, abs=1e-6)
     assert not through(program(muted=True, speaks=False), tone).any()
-    assert through(program(upside_down=True, latency_ms=0.0, speaks=False), tone) == pytest.approx(-tone, abs=1e-6)
+    assert through(program(upside_down=True, latency_ms=0.0, speaks=False), tone) == pytest.approx(
+        -tone, abs=1e-6
+    )
     assert not through(program(activation_dbfs=-10.0, latency_ms=0.0, speaks=False), tone).any()
-    assert np.abs(through(program(activation_dbfs=-40.0, latency_ms=0.0, speaks=False), tone)[4800:]).max() == pytest.approx(0.1, abs=1e-3)
+    assert np.abs(
+        through(program(activation_dbfs=-40.0, latency_ms=0.0, speaks=False), tone)[4800:]
+    ).max() == pytest.approx(0.1, abs=1e-3)
 
 
 def test_what_comes_back_is_someone_else_unless_it_lets_you_hear_yourself():
@@ -66,7 +70,9 @@ def test_what_comes_back_is_someone_else_unless_it_lets_you_hear_yourself():
     assert call.gives_back
     back = np.concatenate([call.play(0.01) for _ in range(1000)])
     assert integrated_lufs(back, rate_hz=RATE) == pytest.approx(-26.0, abs=4.0)
-    assert np.array_equal(call.returned_since(0)[-480:].astype(np.float32), back[-480:].astype(np.float32))
+    assert np.array_equal(
+        call.returned_since(0)[-480:].astype(np.float32), back[-480:].astype(np.float32)
+    )
     quiet = program(speaks=False)
     assert not quiet.gives_back
     assert not quiet.play(0.01).any()

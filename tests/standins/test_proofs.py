@@ -1,4 +1,5 @@
-"""Mistakes that people make in the programs that listen, seeded, and told apart by sound; and set-ups with nothing wrong in them."""
+"""Mistakes that people make in the programs that listen, seeded, and told apart by sound; and
+set-ups with nothing wrong in them."""
 
 from dataclasses import dataclass, field
 
@@ -15,10 +16,12 @@ from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.core.mix.word_levels import word_levels_dbfs
-from obsidian_wren.service.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.live.loop import Loop
+from obsidian_wren.service.live.pace import Pacing
+from obsidian_wren.service.live.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.ports import ProgramSettings
-from obsidian_wren.service.run import LiveRun, Loop
-from obsidian_wren.standins.listeners import Program
+from obsidian_wren.standins.listeners import StandInProgram
 from signals import RATE, noise, voice
 
 # The voice behind its chain, in a quiet room; it speaks at about −20 dBFS.
@@ -45,7 +48,12 @@ class Case:
 
 
 def wrong(name, proved="", audited="", **more):
-    return Case(name, proved=frozenset(filter(None, proved.split(", "))), audited=frozenset(filter(None, audited.split(", "))), **more)
+    return Case(
+        name,
+        proved=frozenset(filter(None, proved.split(", "))),
+        audited=frozenset(filter(None, audited.split(", "))),
+        **more,
+    )
 
 
 MISTAKES = [
@@ -54,31 +62,101 @@ MISTAKES = [
     wrong("nothing is picked", "nothing", "picks nothing", picks=None),
     wrong("an input is picked that is gone", "nothing", "picks another", picks="Line 4"),
     wrong("it is muted", "nothing", "muted", settings={"muted": True}),
-    wrong("noise removal is on", "twice cleaned", "twice cleaned", settings={"noise_removal": True}),
-    wrong("noise removal is on in a stream", "twice cleaned", "twice cleaned", kind="stream", settings={"noise_removal": True}),
+    wrong(
+        "noise removal is on", "twice cleaned", "twice cleaned", settings={"noise_removal": True}
+    ),
+    wrong(
+        "noise removal is on in a stream",
+        "twice cleaned",
+        "twice cleaned",
+        kind="stream",
+        settings={"noise_removal": True},
+    ),
     wrong("auto gain is on", "auto gain", "auto gain", settings={"auto_gain": True}),
-    wrong("its threshold is too high", "cuts words", "cuts words", kind="game chat", settings={"activation_dbfs": -22.0, "speaks": False}),
-    wrong("its threshold lies over the voice", "nothing", "cuts words", kind="game chat", settings={"activation_dbfs": -3.0, "speaks": False}),
-    wrong("echo cancelling cuts in", "turned down", "echo cancelling", settings={"echo_cancelling": True}),
-    wrong("it lets people hear themselves", "returns to sender", "returns to sender", settings={"hears_itself": True}),
+    wrong(
+        "its threshold is too high",
+        "cuts words",
+        "cuts words",
+        kind="game chat",
+        settings={"activation_dbfs": -22.0, "speaks": False},
+    ),
+    wrong(
+        "its threshold lies over the voice",
+        "nothing",
+        "cuts words",
+        kind="game chat",
+        settings={"activation_dbfs": -3.0, "speaks": False},
+    ),
+    wrong(
+        "echo cancelling cuts in",
+        "turned down",
+        "echo cancelling",
+        settings={"echo_cancelling": True},
+    ),
+    wrong(
+        "it lets people hear themselves",
+        "returns to sender",
+        "returns to sender",
+        settings={"hears_itself": True},
+    ),
     wrong("its buffer is long", "late", settings={"latency_ms": 260.0}),
-    wrong("it takes 48 kHz for 44.1", "wrong pitch", settings={"rate_hz": 44_100, "takes_hz": 48_000}),
-    wrong("it takes 44.1 kHz for 48", "wrong pitch", settings={"rate_hz": 48_000, "takes_hz": 44_100}),
-    wrong("it takes 16 kHz for 48", "wrong pitch", settings={"rate_hz": 48_000, "takes_hz": 16_000}),
+    wrong(
+        "it takes 48 kHz for 44.1", "wrong pitch", settings={"rate_hz": 44_100, "takes_hz": 48_000}
+    ),
+    wrong(
+        "it takes 44.1 kHz for 48", "wrong pitch", settings={"rate_hz": 48_000, "takes_hz": 44_100}
+    ),
+    wrong(
+        "it takes 16 kHz for 48", "wrong pitch", settings={"rate_hz": 48_000, "takes_hz": 16_000}
+    ),
     wrong("it listens to the microphone as well", "both", "two inputs", settings={"also": RAW}),
-    wrong("it listens to a second feed as well", "two feeds", "two inputs", settings={"also": "feed next"}),
-    wrong("two things are wrong at once", "twice cleaned, returns to sender", "twice cleaned, returns to sender", settings={"noise_removal": True, "hears_itself": True}),
-    wrong("raw, with noise removal on it", "raw", "picks raw, twice cleaned", picks=RAW, settings={"noise_removal": True}),
-]  # fmt: skip
+    wrong(
+        "it listens to a second feed as well",
+        "two feeds",
+        "two inputs",
+        settings={"also": "feed next"},
+    ),
+    wrong(
+        "two things are wrong at once",
+        "twice cleaned, returns to sender",
+        "twice cleaned, returns to sender",
+        settings={"noise_removal": True, "hears_itself": True},
+    ),
+    wrong(
+        "raw, with noise removal on it",
+        "raw",
+        "picks raw, twice cleaned",
+        picks=RAW,
+        settings={"noise_removal": True},
+    ),
+]
 HEALTHY = [
-    *(Case(f"{kind} at {rate} Hz", kind, settings={"rate_hz": rate}) for kind in ("call", "stream") for rate in (16_000, 24_000, 44_100, 48_000)),
-    *(Case(f"{kind} whose clock is off by {ppm}", kind, settings={"drift_ppm": ppm}) for kind in ("call", "stream") for ppm in (-200.0, 200.0)),
-    *(Case(f"call with a buffer of {ms} ms", settings={"latency_ms": ms}) for ms in (0.0, 40.0, 90.0)),
-    *(Case(f"game chat that opens at {level}", "game chat", settings={"activation_dbfs": level}) for level in (-60.0, -45.0)),
-    Case("game chat on a narrow line", "game chat", settings={"rate_hz": 24_000, "narrow_band": True, "activation_dbfs": -45.0}),
+    *(
+        Case(f"{kind} at {rate} Hz", kind, settings={"rate_hz": rate})
+        for kind in ("call", "stream")
+        for rate in (16_000, 24_000, 44_100, 48_000)
+    ),
+    *(
+        Case(f"{kind} whose clock is off by {ppm}", kind, settings={"drift_ppm": ppm})
+        for kind in ("call", "stream")
+        for ppm in (-200.0, 200.0)
+    ),
+    *(
+        Case(f"call with a buffer of {ms} ms", settings={"latency_ms": ms})
+        for ms in (0.0, 40.0, 90.0)
+    ),
+    *(
+        Case(f"game chat that opens at {level}", "game chat", settings={"activation_dbfs": level})
+        for level in (-60.0, -45.0)
+    ),
+    Case(
+        "game chat on a narrow line",
+        "game chat",
+        settings={"rate_hz": 24_000, "narrow_band": True, "activation_dbfs": -45.0},
+    ),
     Case("call on a narrow line", settings={"rate_hz": 16_000, "narrow_band": True}),
     Case("call upside down", settings={"upside_down": True}),
-]  # fmt: skip
+]
 
 
 def scene_of(cases):
@@ -92,14 +170,25 @@ def scene_of(cases):
         settings = dict(case.settings)
         if settings.get("also") == "feed next":
             settings["also"] = following
-        program = Program(case.kind, case.name, ProgramSettings(**settings))
+        program = StandInProgram(case.kind, case.name, ProgramSettings(**settings))
         program.picks = {"own": f"feed {number}", "next": following}.get(case.picks, case.picks)
-        seats.append(Seat(key, number, program, own_feed=f"feed {number}", rate_hz=RATE, channels=1))
+        seats.append(
+            Seat(key, number, program, own_feed=f"feed {number}", rate_hz=RATE, channels=1)
+        )
         if case.kind != "stream":
             returns.append(ReturnPath(key, program, rate_hz=RATE))
         mixes.append(Mix(key, (MixSend("voice treated", 0.0),), 1, -3.0))
     voices = [VoicePath("voice", Loop(TALK, RATE), CHAIN)]
-    run = LiveRun(voices, seats, inputs, mixes, returns=returns, ducking=DUCKING, tell=lambda *_: None, speed=None)
+    run = LiveRun(
+        voices,
+        seats,
+        inputs,
+        mixes,
+        returns=returns,
+        ducking=DUCKING,
+        tell=lambda *_: None,
+        pacing=Pacing(None),
+    )
     heard = {}
 
     def step(seconds):
@@ -116,22 +205,45 @@ def scene_of(cases):
             break
         step(0.04)
     feeds = {seat.own_feed: seat.number for seat in seats}
-    return {case.name: _verdicts(case, seat, heard[seat.key], feeds, level) for case, seat in zip(cases, seats, strict=True)}
+    return {
+        case.name: _verdicts(case, seat, heard[seat.key], feeds, level)
+        for case, seat in zip(cases, seats, strict=True)
+    }
 
 
 def _verdicts(case, seat, sound, feeds, level):
     arrived = prove(
-        sound.heard, sound.returned, rate_hz=sound.rate_hz, feeds=feeds, own_feed=seat.own_feed, own_number=seat.number,
-        sent_level_dbfs=level, feed_level_dbfs=marker_level_dbfs(-18.0), sent_before=sound.sent_before, heard_before=sound.heard_before,
+        sound.heard,
+        sound.returned,
+        rate_hz=sound.rate_hz,
+        feeds=feeds,
+        own_feed=seat.own_feed,
+        own_number=seat.number,
+        sent_level_dbfs=level,
+        feed_level_dbfs=marker_level_dbfs(-18.0),
+        sent_before=sound.sent_before,
+        heard_before=sound.heard_before,
         sent_rate_hz=RATE,
-    )  # fmt: skip
+    )
     settings = seat.program.settings
     words = find_words(TALK[: 20 * RATE], rate_hz=RATE, room_dbfs=-70.0)
     levels = word_levels_dbfs(TALK[: 20 * RATE] * 10 ** (3 / 20), words, rate_hz=RATE)
     facts = ListenerFacts(
-        case.name, seat.program.picks, seat.own_feed, RAW, dict.fromkeys(feeds, "another"), RATE, settings.also, settings.rate_hz, settings.muted,
-        settings.noise_removal, settings.auto_gain, settings.echo_cancelling, settings.activation_dbfs, settings.hears_itself,
-    )  # fmt: skip
+        case.name,
+        seat.program.picks,
+        seat.own_feed,
+        RAW,
+        dict.fromkeys(feeds, "another"),
+        RATE,
+        settings.also,
+        settings.rate_hz,
+        settings.muted,
+        settings.noise_removal,
+        settings.auto_gain,
+        settings.echo_cancelling,
+        settings.activation_dbfs,
+        settings.hears_itself,
+    )
     return judge(arrived, listener=case.name), audit_listener(facts, levels), arrived
 
 
@@ -148,7 +260,9 @@ def test_each_mistake_is_told_apart_by_sound_and_said_in_silence(first):
         assert codes(proved) == case.proved, (case.name, arrived)
         assert codes(audited) == case.audited, case.name
         for verdict in (*proved, *audited):
-            assert verdict.mark != "fault" or (verdict.advice and case.name in verdict.advice), verdict
+            assert verdict.mark != "fault" or (verdict.advice and case.name in verdict.advice), (
+                verdict
+            )
 
 
 @pytest.mark.parametrize("first", range(0, 20, 5))
@@ -169,7 +283,9 @@ def test_there_are_twenty_of_each():
 
 
 def test_what_is_only_worth_knowing_is_no_fault():
-    found = scene_of([case for case in HEALTHY if case.name in ("call on a narrow line", "call upside down")])
+    found = scene_of(
+        [case for case in HEALTHY if case.name in ("call on a narrow line", "call upside down")]
+    )
     narrow, _, arrived = found["call on a narrow line"]
     assert codes(narrow, "note") == {"narrow"}
     assert 2800.0 < arrived.again.reaches_hz < 4500.0
@@ -177,7 +293,10 @@ def test_what_is_only_worth_knowing_is_no_fault():
 
 
 def test_delay_level_and_clock_are_those_of_the_path():
-    cases = [Case("plain", settings={"latency_ms": 40.0}), Case("late clock", settings={"drift_ppm": 200.0, "latency_ms": 40.0})]
+    cases = [
+        Case("plain", settings={"latency_ms": 40.0}),
+        Case("late clock", settings={"drift_ppm": 200.0, "latency_ms": 40.0}),
+    ]
     found = scene_of(cases)
     *_, plain = found["plain"]
     # Two limiters, the filter of the edge, what waits in it, and the program's buffer.

@@ -1,12 +1,16 @@
-"""Simulated rigs with one fault each: the right cause stands first. A healthy rig gets no complaint."""
+"""Simulated rigs with one fault each: the right cause stands first.
+
+A healthy rig gets no complaint.
+"""
 
 import numpy as np
 import pytest
 
+from obsidian_wren.core.derive.capsule import dbfs_of_spl
 from obsidian_wren.core.derive.causes import find_causes
-from obsidian_wren.core.derive.expectation import dbfs_of_spl
 from obsidian_wren.core.derive.floor_split import FloorTake, split_floor
-from obsidian_wren.core.derive.gain_plan import GainStage, plan_gain
+from obsidian_wren.core.derive.gain_controls import GainControl
+from obsidian_wren.core.derive.gain_plan import plan_gain
 from obsidian_wren.core.derive.hardware import Interface, Microphone
 from obsidian_wren.core.derive.voice_causes import find_voice_causes
 from obsidian_wren.core.measure.integrity import compare_channels
@@ -46,25 +50,43 @@ class Rig:
         if parts:
             spec = self.rig.spec
             own = dbfs_of_spl(
-                spec.microphone.self_noise_dba, Microphone(sensitivity_mv_pa=spec.microphone.sensitivity_mv_pa),
-                Interface(max_input_dbu=spec.interface.max_input_dbu), GAIN_DB,
-            )  # fmt: skip
+                spec.microphone.self_noise_dba,
+                Microphone(sensitivity_mv_pa=spec.microphone.sensitivity_mv_pa),
+                Interface(max_input_dbu=spec.interface.max_input_dbu),
+                GAIN_DB,
+            )
             split = split_floor(
-                FloorTake(rest.third_octaves, GAIN_DB), muted=FloorTake(self.room("muted")[0].third_octaves, GAIN_DB),
-                other=FloorTake(self.room("rest", OTHER_DB)[0].third_octaves, OTHER_DB), microphone_dbfs_a=own,
-            )  # fmt: skip
+                FloorTake(rest.third_octaves, GAIN_DB),
+                muted=FloorTake(self.room("muted")[0].third_octaves, GAIN_DB),
+                other=FloorTake(self.room("rest", OTHER_DB)[0].third_octaves, OTHER_DB),
+                microphone_dbfs_a=own,
+            )
         talk = read_talk(self.rig.take("talk", seconds=25), rate_hz=RATE, quiet=rest)
         used = self.room("in-use")[0] if in_use else None
-        return find_causes(rest, in_use=used, split=split, voice_over_room_db=talk.snr_db, channels=channels)
+        return find_causes(
+            rest, in_use=used, split=split, voice_over_room_db=talk.snr_db, channels=channels
+        )
 
     def voice(self):
         rest, _ = self.room()
         talk = read_talk(self.rig.take("talk", seconds=25), rate_hz=RATE, quiet=rest)
         loud = read_talk(self.rig.take("loud", seconds=12), rate_hz=RATE)
-        stages = [GainStage("preamp", "Preamp", "dB", True, self.rig.gain_db, 0.0, 56.0, 1.0)]
+        stages = [GainControl("preamp", "Preamp", "dB", True, self.rig.gain_db, 0.0, 56.0, 1.0)]
         if self.slider is not None:
-            stages.append(GainStage("slider", "Input slider", "%", False, self.slider, 0.0, 100.0, 1.0, neutral=100.0))
-        plan = plan_gain(talk, stages=stages, loud=loud, quiet=rest)
+            stages.append(
+                GainControl(
+                    "slider",
+                    "Input slider",
+                    "%",
+                    False,
+                    self.slider,
+                    0.0,
+                    100.0,
+                    1.0,
+                    neutral=100.0,
+                )
+            )
+        plan = plan_gain(talk, controls=stages, loud=loud, quiet=rest)
         distance_cm = 100.0 * self.rig.spec.placement.distance_m
         return plan, find_voice_causes(talk, loud=loud, plan=plan, distance_cm=distance_cm)
 
@@ -75,7 +97,15 @@ ROOM_FAULTS = {
     "dimmer": dict(noises=[{"kind": "comb", "level_db_spl": 36, "frequency_hz": 100, "lines": 80}]),
     "buzz": dict(noises=[{"kind": "comb", "level_db_spl": 34, "frequency_hz": 1000, "lines": 12}]),
     "tone": dict(noises=[{"kind": "tone", "level_db_spl": 33, "frequency_hz": 3150}]),
-    "rumble": dict(noises=[{"kind": "white", "level_db_spl": 74, "spectrum_db": [[8, -20], [20, 0], [45, 0], [70, -50], [200, -90]]}]),
+    "rumble": dict(
+        noises=[
+            {
+                "kind": "white",
+                "level_db_spl": 74,
+                "spectrum_db": [[8, -20], [20, 0], [45, 0], [70, -50], [200, -90]],
+            }
+        ]
+    ),
     "clicks": dict(noises=[{"kind": "clicks", "level_db_spl": 78, "per_minute": 90}]),
     "room": dict(noises=[{"kind": "heater", "level_db_spl": 60}]),
     "dropouts": dict(computer={"dropouts_per_minute": 60}),
@@ -116,7 +146,10 @@ def test_the_part_of_the_path_that_hisses_stands_first(fault):
 
 def test_keys_that_drown_the_voice_are_named_from_the_room_in_use():
     # The floor as a whole is too high, so what runs while someone works deserves to be mended too.
-    noises = [{"kind": "heater", "level_db_spl": 46}, {"kind": "clicks", "level_db_spl": 96, "per_minute": 200, "when": "in-use"}]
+    noises = [
+        {"kind": "heater", "level_db_spl": 46},
+        {"kind": "clicks", "level_db_spl": 96, "per_minute": 200, "when": "in-use"},
+    ]
     found = Rig(noises=noises).causes(in_use=True)
     used = [cause for cause in found if cause.take == "in-use"]
     assert used[0].code == "in-use-clicks"
@@ -124,7 +157,11 @@ def test_keys_that_drown_the_voice_are_named_from_the_room_in_use():
 
 
 def test_clipping_before_the_slider_is_found_and_the_slider_is_not_blamed():
-    rig = Rig(controls={"slider_percent": 70.0}, slider=70.0, talker={"normal_db_spl": 78, "loud_db_spl": 80})
+    rig = Rig(
+        controls={"slider_percent": 70.0},
+        slider=70.0,
+        talker={"normal_db_spl": 78, "loud_db_spl": 80},
+    )
     plan, voice = rig.voice()
     assert voice[0].code == "flat-tops"
     assert voice[0].spoils
@@ -137,7 +174,7 @@ def test_a_preamp_that_cuts_under_full_scale_is_named():
     plan, voice = Rig(interface={"cut_at_dbfs": -16.0}).voice()
     assert voice[0].code == "flat-tops"
     assert voice[0].where == "preamp"
-    assert "a stage before it gives out" in plan.clipped_where
+    assert "a stage before it clips" in plan.clipped_where
 
 
 def test_a_stage_that_gives_way_softly_is_named():
@@ -147,7 +184,9 @@ def test_a_stage_that_gives_way_softly_is_named():
 
 
 def test_a_microphone_across_the_room_is_named():
-    _, voice = Rig(placement={"distance_m": 1.2}, noises=[{"kind": "heater", "level_db_spl": 46}]).voice()
+    _, voice = Rig(
+        placement={"distance_m": 1.2}, noises=[{"kind": "heater", "level_db_spl": 46}]
+    ).voice()
     assert voice[0].code == "too-far"
     assert "+16 dB" in voice[0].remedy
 

@@ -1,4 +1,5 @@
-"""Sound of our own making: sounds, does not clip, is the same every time, and joins end to start."""
+"""Sound of our own making: sounds, does not clip, is the same every time, and joins end to
+start."""
 
 import numpy as np
 import pytest

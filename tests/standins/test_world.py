@@ -14,7 +14,12 @@ from obsidian_wren.standins.world import SimulatedRig
 STILL = {
     "noises": [],
     "microphone": {"self_noise_dba": -10, "sensitivity_mv_pa": 20},
-    "interface": {"gain_db": 30, "equivalent_input_noise_dbu": -140, "converter_noise_dbfs": -150, "bits": 32},
+    "interface": {
+        "gain_db": 30,
+        "equivalent_input_noise_dbu": -140,
+        "converter_noise_dbfs": -150,
+        "bits": 32,
+    },
 }
 
 
@@ -32,13 +37,17 @@ def test_the_same_spec_and_seed_give_the_same_sound():
 
 
 def test_a_noise_of_known_pressure_reads_its_level():
-    """54 dB SPL on 20 mV/Pa is 0.2 mV = -71.76 dBu; 30 dB of gain into +9 dBu full scale: -50.76 dBFS."""
+    """54 dB SPL on 20 mV/Pa is 0.2 mV = -71.76 dBu; 30 dB of gain into +9 dBu full scale: -50.76
+    dBFS."""
     rig = world(noises=[{"kind": "white", "level_db_spl": 54}])
     assert rms_dbfs(rig.take("rest", seconds=10.0)) == pytest.approx(-50.76, abs=0.1)
 
 
 def test_hum_of_known_pressure_reads_its_level_and_frequency():
-    noises = [{"kind": "hum", "level_db_spl": 54, "mains_hz": 60.02}, {"kind": "white", "level_db_spl": 40}]
+    noises = [
+        {"kind": "hum", "level_db_spl": 54, "mains_hz": 60.02},
+        {"kind": "white", "level_db_spl": 40},
+    ]
     found = read_quiet(world(noises=noises).take("rest", seconds=15.0), rate_hz=48_000)
     assert found.hum.mains_hz == pytest.approx(60.02, abs=0.02)
     assert found.hum.level_dbfs == pytest.approx(-50.76, abs=0.1)
@@ -65,7 +74,12 @@ def test_too_much_gain_clips():
 
 
 def test_clicks_only_in_use_and_as_many_as_said():
-    rig = world(noises=[{"kind": "white", "level_db_spl": 30}, {"kind": "clicks", "level_db_spl": 70, "when": "in-use", "per_minute": 80}])
+    rig = world(
+        noises=[
+            {"kind": "white", "level_db_spl": 30},
+            {"kind": "clicks", "level_db_spl": 70, "when": "in-use", "per_minute": 80},
+        ]
+    )
     assert read_quiet(rig.take("rest", seconds=15.0), rate_hz=48_000).transients.count == 0
     assert read_quiet(rig.take("in-use", seconds=15.0), rate_hz=48_000).transients.count == 20
 
@@ -73,9 +87,11 @@ def test_clicks_only_in_use_and_as_many_as_said():
 def test_half_the_distance_is_six_decibels_more_direct_sound():
     near, far = (
         read_talk(
-            world(placement={"distance_m": d}, room={"decay_s": 0.1}, microphone={**STILL["microphone"], "pattern": "omni"}).take(
-                "talk", seconds=12.0
-            ),
+            world(
+                placement={"distance_m": d},
+                room={"decay_s": 0.1},
+                microphone={**STILL["microphone"], "pattern": "omni"},
+            ).take("talk", seconds=12.0),
             rate_hz=48_000,
         )
         for d in (0.2, 0.4)
@@ -86,7 +102,10 @@ def test_half_the_distance_is_six_decibels_more_direct_sound():
 def test_a_cardioid_gains_bass_up_close():
     def low_over_middle(distance):
         bands = read_talk(
-            world(placement={"distance_m": distance}, room={"decay_s": 0.1}).take("talk", seconds=20.0), rate_hz=48_000
+            world(placement={"distance_m": distance}, room={"decay_s": 0.1}).take(
+                "talk", seconds=20.0
+            ),
+            rate_hz=48_000,
         ).third_octaves
         level = {b.centre_hz: b.level_dbfs for b in bands}
         return level[125] - level[1000]
@@ -96,7 +115,13 @@ def test_a_cardioid_gains_bass_up_close():
 
 
 def test_the_room_decays_as_it_was_told():
-    spec = WorldSpec.model_validate({**STILL, "room": {"decay_s": 0.4}, "microphone": {**STILL["microphone"], "pattern": "omni"}})
+    spec = WorldSpec.model_validate(
+        {
+            **STILL,
+            "room": {"decay_s": 0.4},
+            "microphone": {**STILL["microphone"], "pattern": "omni"},
+        }
+    )
     response = room_response(spec.room, spec.placement, "omni", 48_000)
     left = 10 * np.log10(np.cumsum(response[::-1] ** 2)[::-1] / np.sum(response**2) + 1e-20)
     # T20 on the diffuse part, 60 dB by extrapolation (ISO 3382).
@@ -107,7 +132,12 @@ def test_the_room_decays_as_it_was_told():
 
 @pytest.mark.parametrize(
     "text, says",
-    [("{", "not JSON"), ('{"seed": -1}', "seed"), ('{"interface": {"bits": 11}}', "interface.bits"), ('{"colour": 1}', "colour")],
+    [
+        ("{", "not JSON"),
+        ('{"seed": -1}', "seed"),
+        ('{"interface": {"bits": 11}}', "interface.bits"),
+        ('{"colour": 1}', "colour"),
+    ],
 )
 def test_a_bad_spec_is_refused_by_place(tmp_path, text, says):
     path = tmp_path / "spec.json"

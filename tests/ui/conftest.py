@@ -10,10 +10,17 @@ from playwright.sync_api import expect, sync_playwright
 
 from program import Program
 
-# Waits end with what they wait for; the bound only ends what would never come, on the slowest machine.
+# Waits end with what they wait for; the bound only ends what would never come, on the slowest
+# machine.
 expect.set_options(timeout=180_000)
 
-QUIET_FLAGS = ["--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
+QUIET_FLAGS = [
+    "--no-sandbox",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
 
 
 @pytest.fixture
@@ -36,7 +43,8 @@ def start(tmp_path):
 
 @pytest.fixture
 def start_again(boathouse_data, tmp_path):
-    """Start the program over the boathouse at one address; called again, what runs is killed first."""
+    """Start the program over the boathouse at one address; called again, what runs is killed
+    first."""
     shutil.copytree(boathouse_data, tmp_path / "again")
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
@@ -66,7 +74,9 @@ def launch():
 
         def go(*flags):
             if flags:
-                return playwright.chromium.launch(executable_path=chromium, args=[*QUIET_FLAGS, *flags])
+                return playwright.chromium.launch(
+                    executable_path=chromium, args=[*QUIET_FLAGS, *flags]
+                )
             if not usual:
                 usual.append(playwright.chromium.launch(executable_path=chromium, args=QUIET_FLAGS))
             return usual[0]
@@ -76,12 +86,15 @@ def launch():
 
 @pytest.fixture
 def browse(launch):
-    """Open a page, in a browser of its own where it needs extra flags; any error on the page's console fails the test."""
+    """Open a page, in a browser of its own where it needs extra flags; any error on the page's
+    console fails the test."""
     opened, errors = [], []
 
     def go(url, *flags, permissions=(), init=None):
         browser = launch(*flags)
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=list(permissions))
+        context = browser.new_context(
+            viewport={"width": 1280, "height": 800}, permissions=list(permissions)
+        )
         context.set_default_timeout(180_000)
         opened.append(browser if flags else context)
         page = context.new_page()

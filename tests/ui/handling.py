@@ -8,7 +8,9 @@ SLOW = 180_000
 
 
 def step(page, name):
-    page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(name)).click()
+    page.get_by_role("navigation", name="Steps").get_by_role(
+        "button", name=re.compile(name)
+    ).click()
 
 
 def leaf(page, name):
@@ -20,16 +22,25 @@ def button(page, name):
 
 
 def status(page, name):
-    return page.get_by_role("navigation", name="Steps").get_by_role("button", name=re.compile(name)).locator(".status")
+    return (
+        page.get_by_role("navigation", name="Steps")
+        .get_by_role("button", name=re.compile(name))
+        .locator(".status")
+    )
 
 
 def number(page, name):
     """The number of a line in the slip."""
-    text = page.locator(".fact", has=page.get_by_role("heading", name=name, exact=True)).locator(".head .num").inner_text()
+    text = (
+        page.locator(".fact", has=page.get_by_role("heading", name=name, exact=True))
+        .locator(".head .num")
+        .inner_text()
+    )
     return float(re.search(r"[−-]?[\d.]+", text).group().replace("−", "-"))
 
 
-# Keeps at the page's root every text that the live mark of the head had, however short it stood there.
+# Keeps at the page's root every text that the live mark of the head had, however short it stood
+# there.
 LOG_LIVE = r"""
     const seen = [];
     new MutationObserver(() => {

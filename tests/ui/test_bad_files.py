@@ -41,13 +41,11 @@ def test_a_dead_channel_can_be_chosen_away_from(page, tmp_path):
 
 def test_a_file_over_two_gigabytes_is_not_even_sent(page):
     step(page, "Quiet")
-    page.evaluate(
-        """() => {
+    page.evaluate("""() => {
             const input = document.querySelector('input[type=file]');
             const file = new File(['x'], 'hours.wav');
             Object.defineProperty(file, 'size', { value: 3 * 1024 ** 3 });
             Object.defineProperty(input, 'files', { value: [file] });
             input.dispatchEvent(new Event('change', { bubbles: true }));
-        }"""
-    )
+        }""")
     expect(page.get_by_role("alert")).to_contain_text("hours.wav is over 2 GB")

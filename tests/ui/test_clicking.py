@@ -10,75 +10,89 @@ from playwright.sync_api import expect
 def test_from_an_empty_folder_to_a_proof(start, browse):
     page = browse(start("--fast"))
     expect(page.get_by_text("Nothing is measured yet")).to_be_visible()
-    for name, thing in (("Microphone", "Reedling 40"), ("Interface", "Towpath Two"), ("Room and placement", "Boathouse loft")):
+    for name, thing in (
+        ("Microphone", "Reedling 40"),
+        ("Interface", "Towpath Two"),
+        ("Room and placement", "Boathouse loft"),
+    ):
         leaf(page, name)
         page.get_by_label("Name").fill(thing)
         page.get_by_label("Name").blur()
     page.get_by_text("The simulated boathouse").click()
-    expect(page.get_by_role("combobox", name="Rig", exact=True)).to_contain_text("My rig: Reedling 40 through Towpath Two, Boathouse loft")
-    button(page, "Settle Rig").click()
+    expect(page.get_by_role("combobox", name="Rig", exact=True)).to_contain_text(
+        "My rig: Reedling 40 through Towpath Two, Boathouse loft"
+    )
+    button(page, "Confirm rig").click()
 
     expect(status(page, "Quiet")).to_have_text("not yet")
-    button(page, "Take the room, 15 s").click()
+    button(page, "Record the room, 15 s").click()
     expect(page.get_by_text("Steady over 15 s")).to_be_visible(timeout=SLOW)
     assert -80 < number(page, "Room at rest") < -60
-    expect(page.get_by_text("mains family, 49.98 Hz")).to_be_visible()
-    button(page, "Settle Quiet").click()
+    expect(page.get_by_text("mains hum, 49.98 Hz")).to_be_visible()
+    button(page, "Confirm quiet").click()
 
-    button(page, "Take normal talk").click()
+    button(page, "Record normal talk").click()
     advice = page.get_by_role("heading", name=re.compile(r"Turn the preamp up \d+ dB"))
     expect(advice).to_be_visible(timeout=SLOW)
     before = number(page, "Highest peak")
     by = int(re.search(r"up (\d+) dB", advice.inner_text()).group(1))
     button(page, "Turn it so").click()
-    expect(status(page, "Gain")).to_have_text("stale")
+    expect(status(page, "Gain")).to_have_text("outdated")
     expect(page.get_by_text(re.compile(r"Measured at \d+ dB gain, now \d+"))).to_be_visible()
-    button(page, "Take normal talk").click()
-    expect(page.get_by_role("heading", name="Leave the preamp where it is")).to_be_visible(timeout=SLOW)
+    button(page, "Record normal talk").click()
+    expect(page.get_by_role("heading", name="Leave the preamp where it is")).to_be_visible(
+        timeout=SLOW
+    )
     assert number(page, "Highest peak") == pytest.approx(before + by, abs=1.0)
     assert -15 <= number(page, "Highest peak") <= -10
-    button(page, "Settle Gain").click()
+    button(page, "Confirm gain").click()
 
     step(page, "Quiet")
-    expect(status(page, "Quiet")).to_have_text("stale")
-    button(page, "Take the room, 15 s").click()
-    expect(status(page, "Quiet")).to_have_text("settled", timeout=SLOW)
+    expect(status(page, "Quiet")).to_have_text("outdated")
+    button(page, "Record the room, 15 s").click()
+    expect(status(page, "Quiet")).to_have_text("confirmed", timeout=SLOW)
 
     step(page, "Tone")
     expect(page.get_by_text("The ferry leaves the boathouse")).to_be_visible()
     button(page, "Read the passage, 40 s").click()
-    expect(page.get_by_text("target corridor")).to_be_visible(timeout=SLOW)
-    assert number(page, "Left over") < 1.5
-    button(page, "Settle Tone").click()
+    expect(page.get_by_text("target range")).to_be_visible(timeout=SLOW)
+    assert number(page, "Remaining error") < 1.5
+    button(page, "Confirm tone").click()
     expect(page.get_by_role("heading", name="Steady", exact=True)).to_be_visible()
     expect(page.get_by_role("heading", name="Normal peaks")).to_be_visible()
     assert -19.0 <= number(page, "Loudness") <= -17.0
-    button(page, "Settle Steady").click()
+    button(page, "Confirm steady").click()
     step(page, "Clean")
-    button(page, "Settle Clean").click()
+    button(page, "Confirm clean").click()
     step(page, "Send")
 
     button(page, "Start live").click()
     button(page, "Send the marker").click()
     expect(page.get_by_text("Raw voice arrives")).to_be_visible(timeout=SLOW)
-    expect(page.get_by_text("In Editor call, pick “Wren: call” as the microphone.").first).to_be_visible()
+    expect(
+        page.get_by_text("In Editor call, pick “Wren: call” as the microphone.").first
+    ).to_be_visible()
     page.get_by_label("picks").first.select_option("Wren: call")
     button(page, "Send the marker").click()
-    expect(page.get_by_text(re.compile(r"Treated voice arrives, \d+ ms"))).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text(re.compile(r"Treated voice arrives, \d+ ms"))).to_be_visible(
+        timeout=SLOW
+    )
     leaf(page, "Recorder")
     button(page, "Record").click()
     seconds_recorded(page, 1)
     button(page, "Stop recording").click()
     expect(page.get_by_role("link", name="Download")).to_have_count(2, timeout=SLOW)
-    button(page, "Settle Send").click()
-    expect(page.get_by_text("7 of 7 settled")).to_be_visible()
+    button(page, "Confirm send").click()
+    expect(page.get_by_text("7 of 7 confirmed")).to_be_visible()
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()
 
 
-def test_the_demo_is_ready_to_clean_and_everything_is_kept_over_a_reload(start, browse, boathouse_data):
+def test_the_demo_is_ready_to_clean_and_everything_is_kept_over_a_reload(
+    start, browse, boathouse_data
+):
     page = browse(start("--fast", data=boathouse_data))
-    expect(page.get_by_text("3 of 7 settled")).to_be_visible()
+    expect(page.get_by_text("3 of 7 confirmed")).to_be_visible()
     expect(page.get_by_role("heading", name="Clean", exact=True)).to_be_visible()
     step(page, "Tone")
     page.locator(".setting .head").nth(2).click()
@@ -89,28 +103,36 @@ def test_the_demo_is_ready_to_clean_and_everything_is_kept_over_a_reload(start, 
     expect(page.locator(".setting.active .pinned")).to_be_visible()
     expect(shown).not_to_have_text(before)
     after = shown.inner_text()
-    button(page, "Fit again").click()
-    expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after)
+    button(page, "Recalculate").click()
+    expect(
+        page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")
+    ).to_have_text(after)
     page.reload()
     step(page, "Tone")
-    expect(page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")).to_have_text(after, timeout=SLOW)
+    expect(
+        page.locator(".setting", has=page.locator(".pinned")).locator(".head .num")
+    ).to_have_text(after, timeout=SLOW)
 
 
 def test_from_the_demo_to_a_proof(start, browse, boathouse_data):
     page = browse(start(data=boathouse_data))
     for name in ("Clean", "Tone", "Steady"):
-        button(page, f"Settle {name}").click()
+        button(page, f"Confirm {name.lower()}").click()
     expect(page.get_by_text("No marker was sent yet")).to_have_count(2)
     button(page, "Start live").click()
     expect(page.get_by_text("48 kHz all the way")).to_be_visible()
     page.get_by_label("picks").first.select_option("Wren: call")
     page.keyboard.press("m")
-    expect(page.get_by_text(re.compile(r"Treated voice arrives, \d+ ms"))).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text(re.compile(r"Treated voice arrives, \d+ ms"))).to_be_visible(
+        timeout=SLOW
+    )
     expect(page.locator(".live .num")).to_have_text(re.compile(r"−\d+\.\d dBFS"), timeout=SLOW)
-    page.get_by_role("region", name="Editor call").get_by_role("button", name="Hear what it hears").click()
+    page.get_by_role("region", name="Editor call").get_by_role(
+        "button", name="Hear what it hears"
+    ).click()
     expect(button(page, "Stop")).to_be_visible(timeout=SLOW)
-    button(page, "Settle Send").click()
-    expect(page.get_by_text("7 of 7 settled")).to_be_visible()
+    button(page, "Confirm send").click()
+    expect(page.get_by_text("7 of 7 confirmed")).to_be_visible()
 
 
 def test_the_keys(start, browse, boathouse_data):
@@ -171,9 +193,9 @@ def test_nothing_runs_out_of_the_window(start, browse, boathouse_data, width, he
             if tab is not None:
                 tab.click()
             wide = page.evaluate(
-                "[...document.querySelectorAll('button, h2, h3, label, .num')]"
-                ".filter(e => e.offsetParent && !e.closest('.hidden-text, .chips'))"
-                ".map(e => [e.innerText, e.getBoundingClientRect().right]).filter(([, right]) => right > innerWidth + 1)"
+                "[...document.querySelectorAll('button, h2, h3, label, .num')].filter(e =>"
+                " e.offsetParent && !e.closest('.hidden-text, .chips')).map(e => [e.innerText,"
+                " e.getBoundingClientRect().right]).filter(([, right]) => right > innerWidth + 1)"
             )
             assert wide == []
             assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")

@@ -20,7 +20,9 @@ def test_ten_tabs_work_with_headphones_in_one(start, browse, boathouse_data):
     step(first, "Steady")
     leaf(first, "Compressor")
     button(first, "Hear live").click()
-    expect(first.get_by_role("status").filter(has_text="Headphones only")).to_contain_text(re.compile(r"\d+ ms behind you"), timeout=SLOW)
+    expect(first.get_by_role("status").filter(has_text="Headphones only")).to_contain_text(
+        re.compile(r"\d+ ms behind you"), timeout=SLOW
+    )
     for number, page in enumerate(pages[1:]):
         step(page, "Rig")
         leaf(page, "Room and placement")
@@ -52,7 +54,9 @@ def test_a_page_without_the_token_says_where_to_find_it(start, launch, boathouse
     context = launch().new_context()
     page = context.new_page()
     page.goto(address.split("?")[0])
-    expect(page.get_by_role("alert")).to_contain_text("Open the whole address that the start printed")
+    expect(page.get_by_role("alert")).to_contain_text(
+        "Open the whole address that the start printed"
+    )
     page.goto(address)
     page.get_by_role("navigation", name="Steps").wait_for()
     assert "token" not in page.url

@@ -1,4 +1,5 @@
-"""Send with real clicks: the common cases, wrong routes refused, programs set wrong and mended, clips, the recorder."""
+"""Send with real clicks: the common cases, wrong routes refused, programs set wrong and mended,
+clips, the recorder."""
 
 import re
 
@@ -10,7 +11,14 @@ LISTENERS = {
     "A call": ["Editor call", "Headphones"],
     "A game night": ["Crew game chat", "Headphones"],
     "Recording a talk with someone on a call": ["Editor call", "Walk recorder", "Headphones"],
-    "Everything at once": ["Editor call", "Crew game chat", "River stream", "Walk recorder", "Headphones", "Deck computer"],
+    "Everything at once": [
+        "Editor call",
+        "Crew game chat",
+        "River stream",
+        "Walk recorder",
+        "Headphones",
+        "Deck computer",
+    ],
 }
 
 
@@ -18,7 +26,7 @@ LISTENERS = {
 def send(start, browse, boathouse_data):
     page = browse(start(data=boathouse_data))
     step(page, "Send")
-    expect(page.get_by_text("its aim").first).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("its target").first).to_be_visible(timeout=SLOW)
     return page
 
 
@@ -28,7 +36,9 @@ def region(page, name):
 
 def set_up(page, case):
     page.get_by_label("Set up").select_option(label=case)
-    expect(page.get_by_text(re.compile(rf"In use: {', '.join(LISTENERS[case])};"))).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text(re.compile(rf"In use: {', '.join(LISTENERS[case])};"))).to_be_visible(
+        timeout=SLOW
+    )
 
 
 def test_each_common_case_takes_one_choice_and_shows_what_it_did(send):
@@ -38,12 +48,18 @@ def test_each_common_case_takes_one_choice_and_shows_what_it_did(send):
         evidence = region(page, "Evidence")
         for name in names:
             expect(region(evidence, name)).to_be_visible()
-        expect(evidence.get_by_role("img", name=re.compile("Aim −"))).to_have_count(len(names))
+        expect(evidence.get_by_role("img", name=re.compile("Target −"))).to_have_count(len(names))
         # One choice derives every mix, and each lands in its aim.
-        expect(evidence.get_by_text(re.compile(r"Foreseen at −\d+\.\d LUFS, its aim"))).to_have_count(len(names), timeout=SLOW)
-    expect(page.get_by_text("In Crew game chat, pick “Wren: game” as the microphone.").first).to_be_visible()
+        expect(
+            evidence.get_by_text(re.compile(r"Predicted at −\d+\.\d LUFS, its target"))
+        ).to_have_count(len(names), timeout=SLOW)
+    expect(
+        page.get_by_text("In Crew game chat, pick “Wren: game” as the microphone.").first
+    ).to_be_visible()
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_label("Set up").locator("option:checked")).to_have_text("Recording a talk with someone on a call")
+    expect(page.get_by_label("Set up").locator("option:checked")).to_have_text(
+        "Recording a talk with someone on a call"
+    )
 
 
 def test_a_call_is_set_up_proved_and_settled(send):
@@ -53,14 +69,18 @@ def test_a_call_is_set_up_proved_and_settled(send):
     call = region(page, "Editor call")
     call.get_by_label("picks").select_option("Wren: call")
     button(page, "Send the marker").click()
-    expect(call.get_by_text(re.compile(r"Treated voice arrives, \d+ ms"))).to_be_visible(timeout=SLOW)
-    expect(region(page, "Headphones").get_by_text("Your voice stays out, as it should")).to_be_visible()
+    expect(call.get_by_text(re.compile(r"Treated voice arrives, \d+ ms"))).to_be_visible(
+        timeout=SLOW
+    )
+    expect(
+        region(page, "Headphones").get_by_text("Your voice stays out, as it should")
+    ).to_be_visible()
     expect(page.get_by_text("1 of 1 listener gets what is meant")).to_be_visible()
     leaf(page, "Delay and load")
     expect(page.get_by_role("img", name="Delay of each path")).to_be_visible()
     expect(page.get_by_text(re.compile(r"\d+ gaps? that anyone heard"))).to_be_visible()
-    button(page, "Settle Send").click()
-    expect(page.get_by_text(re.compile(r"\d of 7 settled"))).to_be_visible()
+    button(page, "Confirm send").click()
+    expect(page.get_by_text(re.compile(r"\d of 7 confirmed"))).to_be_visible()
 
 
 def test_a_loop_is_refused_with_the_path_named_and_a_good_route_taken(send):
@@ -78,9 +98,11 @@ def test_a_loop_is_refused_with_the_path_named_and_a_good_route_taken(send):
     expect(slip.get_by_role("button", name="Keep out Music")).to_be_visible(timeout=SLOW)
     picture = region(page, "Editor call").get_by_role("img", name=re.compile("Editor call gets"))
     expect(picture).to_have_attribute("aria-label", re.compile(r"Music at −\d+\.\d LUFS"))
-    slip.get_by_role("button", name="Back to the usual mix").click() if slip.get_by_role(
-        "button", name="Back to the usual mix"
-    ).count() else slip.get_by_role("button", name="Keep out Music").click()
+    (
+        slip.get_by_role("button", name="Back to the automatic mix").click()
+        if slip.get_by_role("button", name="Back to the automatic mix").count()
+        else slip.get_by_role("button", name="Keep out Music").click()
+    )
     expect(slip.get_by_role("button", name="Send Music")).to_be_visible(timeout=SLOW)
 
 
@@ -107,7 +129,9 @@ def test_a_program_set_wrong_is_caught_in_silence_and_by_sound_and_mended(send):
             break
         page.wait_for_timeout(1000)
     expect(cleaned).to_be_visible()
-    expect(call.get_by_text(re.compile(r"Sends your voice back to you, \d+ ms later"))).to_be_visible()
+    expect(
+        call.get_by_text(re.compile(r"Sends your voice back to you, \d+ ms later"))
+    ).to_be_visible()
     leaf(page, "Programs")
     page.get_by_label("Noise removal").uncheck()
     page.get_by_label("Lets you hear yourself").uncheck()
@@ -124,16 +148,23 @@ def test_clips_and_the_recorder(send, tmp_path):
     leaf(page, "Beside the voice")
     expect(page.get_by_role("button", name="Bell")).to_be_enabled(timeout=SLOW)
     page.get_by_role("button", name="Change").first.click()
-    end, picture = page.get_by_role("slider", name="End"), page.get_by_role("group", name="The sound of Bell").bounding_box()
+    end, picture = (
+        page.get_by_role("slider", name="End"),
+        page.get_by_role("group", name="The sound of Bell").bounding_box(),
+    )
     whole = float(end.get_attribute("aria-valuenow"))
     page.mouse.move(picture["x"] + picture["width"] - 1, picture["y"] + 20)
     page.mouse.down()
     page.mouse.move(picture["x"] + 0.4 * picture["width"], picture["y"] + 20, steps=5)
     page.mouse.up()
-    expect(page.get_by_text(re.compile(rf"^{0.4 * whole:.1f} s, −\d+\.\d LUFS"))).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text(re.compile(rf"^{0.4 * whole:.1f} s, −\d+\.\d LUFS"))).to_be_visible(
+        timeout=SLOW
+    )
     end.press("PageDown")
     end.press("Enter")
-    expect(page.get_by_text(re.compile(rf"^{0.4 * whole - 0.1:.1f} s, −\d+\.\d LUFS"))).to_be_visible(timeout=SLOW)
+    expect(
+        page.get_by_text(re.compile(rf"^{0.4 * whole - 0.1:.1f} s, −\d+\.\d LUFS"))
+    ).to_be_visible(timeout=SLOW)
     button(page, "Hear it").click()
     expect(button(page, "Stop")).to_be_visible()
     leaf(page, "Recorder")
@@ -149,7 +180,9 @@ def test_clips_and_the_recorder(send, tmp_path):
     expect(evidence.get_by_role("link", name="Download")).to_have_count(6, timeout=SLOW)
     with page.expect_download() as got:
         evidence.get_by_role("link", name="Download").last.click()
-    assert re.fullmatch(r"\d{4}-\d\d-\d\d Ferry walk treated voice\.flac", got.value.suggested_filename)
+    assert re.fullmatch(
+        r"\d{4}-\d\d-\d\d Ferry walk treated voice\.flac", got.value.suggested_filename
+    )
     evidence.get_by_role("button", name="Rename").first.click()
     page.get_by_label("Name of the recording").fill("Low water")
     page.get_by_label("Name of the recording").press("Enter")

@@ -1,4 +1,5 @@
-"""Whatever is asked of any route of the OpenAPI document, the answer is one that a person can use, and the state is there after it."""
+"""Whatever is asked of any route of the OpenAPI document, the answer is one that a person can
+use, and the state is there after it."""
 
 import io
 import json
@@ -15,11 +16,14 @@ from hypothesis import strategies as st
 from schemathesis import GenerationMode
 from schemathesis.core import NotSet
 
-from obsidian_wren.core.chain.parameters import PARAMETERS
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.told import Told
 from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.service import clips, living, mixing, taking
-from obsidian_wren.service.opening import close_workshop, open_workshop
+from obsidian_wren.service import live
+from obsidian_wren.service.live import living
+from obsidian_wren.service.mixes import clips, mixing
+from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.takes import simulated
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.web.app import create_app
@@ -31,8 +35,10 @@ EXAMPLES = 40
 # Routes that say little while nothing is live.
 LIVE = ("/recordings", "/clips", "/live", "/marker", "/returns", "/run/stop")
 INSIDE = re.compile(
-    r"Traceback|sqlite|sqlalchemy|alembic|werkzeug|pydantic|numpy|soundfile|psf_|Exception|\w+Error\b|NoneType|object at|0x[0-9a-f]|\.py\b"
-    r"|SELECT|INSERT|UPDATE|DELETE FROM|line \d+, in|\bself\b|index \d+|out of bounds|invalid literal|NaN"
+    r"Traceback|sqlite|sqlalchemy|alembic|werkzeug|pydantic|numpy|soundfile|psf_|Exception|\w+Error\b|NoneType|object"
+    r" at|0x[0-9a-f]|\.py\b"
+    r"|SELECT|INSERT|UPDATE|DELETE FROM|line \d+, in|\bself\b|index \d+|out of bounds|invalid"
+    r" literal|NaN"
 )
 # They end only when the program does.
 ENDLESS = ("/api/events", "/api/live/sound")
@@ -45,20 +51,21 @@ with warnings.catch_warnings():
 
 @pytest.fixture(scope="module")
 def program(boathouse_data, tmp_path_factory):
-    """A program over the boathouse, with clips and mixes, whose takes are as short as they may be."""
+    """A program over the boathouse, with clips and mixes, whose takes are as short as they may
+    be."""
     fix_what_the_machine_chooses()
     folder = tmp_path_factory.mktemp("any") / "data"
     shutil.copytree(boathouse_data, folder)
     ws = open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
     clips.ship(ws)
     mixing.refresh(ws)
-    held = taking.start_simulated
+    held = simulated.start_simulated
 
     def short(*arguments, seconds=None, **more):
         held(*arguments, **more, seconds=min(seconds or 3.0, 3.0))
 
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(taking, "start_simulated", short)
+        patch.setattr(simulated, "start_simulated", short)
         yield ws, create_app(ws).test_client()
     close_workshop(ws)
 
@@ -74,12 +81,26 @@ def _file(path):
 
 # What a page would name, where a random word would only ever name nothing.
 KNOWN = {
-    "key": ("call", "game-chat", "stream", "headphones", "voice", "second", "music", "computer", "clips"),
-    "device_id": ("in-1", "in-2", "in-3", "out-1", "out-2"), "picks": ("Wren: call", "Wren: game", "Line 3 (USB Audio 2.0)"),
-    "case": ("call", "game", "talk", "everything"), "source": ("voice", "music", "clips", "return-call"),
-    "destination": ("call", "stream", "headphones", "recorder"), "also": ("Wren: call",), "off": ("compressor", "gate,limiter"),
+    "key": (
+        "call",
+        "game-chat",
+        "stream",
+        "headphones",
+        "voice",
+        "second",
+        "music",
+        "computer",
+        "clips",
+    ),
+    "device_id": ("in-1", "in-2", "in-3", "out-1", "out-2"),
+    "picks": ("Wren: call", "Wren: game", "Line 3 (USB Audio 2.0)"),
+    "case": ("call", "game", "talk", "everything"),
+    "source": ("voice", "music", "clips", "return-call"),
+    "destination": ("call", "stream", "headphones", "recorder"),
+    "also": ("Wren: call",),
+    "off": ("compressor", "gate,limiter"),
     "name": ("threshold_dbfs", "ratio", "aim_lufs", "under_lu", "gain_db", "band-1", "heater"),
-}  # fmt: skip
+}
 
 
 def sensible(name, value):
@@ -90,8 +111,13 @@ def sensible(name, value):
         return 1 + value % 9
     if name in ("microphone_id", "interface_id", "room_id") and type(value) is int and value % 3:
         return 1
-    if isinstance(value, dict) and "stage" in value and isinstance(value.get("name"), str) and value["stage"] in PARAMETERS:
-        known = PARAMETERS[value["stage"]]
+    if (
+        isinstance(value, dict)
+        and "stage" in value
+        and isinstance(value.get("name"), str)
+        and value["stage"] in KINDS
+    ):
+        known = KINDS[value["stage"]].parameters
         return {**value, "name": known[len(value["name"]) % len(known)].name if known else "band-1"}
     if isinstance(value, dict):
         return {inner: sensible(inner, held) for inner, held in value.items()}
@@ -100,7 +126,11 @@ def sensible(name, value):
 
 def _json(body):
     return (
-        body if isinstance(body, bytes) else json.dumps(body, default=lambda found: bytes(getattr(found, "data", found)).decode("latin-1"))
+        body
+        if isinstance(body, bytes)
+        else json.dumps(
+            body, default=lambda found: bytes(getattr(found, "data", found)).decode("latin-1")
+        )
     )
 
 
@@ -108,7 +138,11 @@ def send(client, case):
     """A generated case as a request."""
     case.path_parameters = sensible("", case.path_parameters or {})
     path = case.formatted_path
-    query = {k: v for k, v in (case.query or {}).items() if v is not None} if isinstance(case.query, dict) else None
+    query = (
+        {k: v for k, v in (case.query or {}).items() if v is not None}
+        if isinstance(case.query, dict)
+        else None
+    )
     body = None if isinstance(case.body, NotSet) else sensible("", case.body)
     if case.media_type == "multipart/form-data" and isinstance(body, dict):
         form = {}
@@ -116,15 +150,34 @@ def send(client, case):
             raw = getattr(value, "data", value)
             if name == "file" and isinstance(raw, bytes) and len(raw) % 2:
                 raw = _file(path)
-            form[name] = (io.BytesIO(raw), "../x.wav") if isinstance(raw, bytes) else raw if isinstance(raw, str) else json.dumps(raw)
+            form[name] = (
+                (io.BytesIO(raw), "../x.wav")
+                if isinstance(raw, bytes)
+                else raw
+                if isinstance(raw, str)
+                else json.dumps(raw)
+            )
         form = {k.encode("utf-8", "replace").decode(): v for k, v in form.items()}
         return client.open(path, method=case.method, query_string=query, data=form)
     if case.media_type == "application/json":
-        return client.open(path, method=case.method, query_string=query, data=_json(body), content_type="application/json")
-    return client.open(path, method=case.method, query_string=query, data=body if isinstance(body, bytes) else b"\0" * 480)
+        return client.open(
+            path,
+            method=case.method,
+            query_string=query,
+            data=_json(body),
+            content_type="application/json",
+        )
+    return client.open(
+        path,
+        method=case.method,
+        query_string=query,
+        data=body if isinstance(body, bytes) else b"\0" * 480,
+    )
 
 
-@pytest.mark.parametrize("label", [label for label, route in ROUTES.items() if route.path not in ENDLESS])
+@pytest.mark.parametrize(
+    "label", [label for label, route in ROUTES.items() if route.path not in ENDLESS]
+)
 def test_every_answer_can_be_used(program, label):
     ws, client = program
     route = ROUTES[label]
@@ -135,9 +188,13 @@ def test_every_answer_can_be_used(program, label):
     answered = []
 
     @settings(
-        max_examples=EXAMPLES, deadline=None, derandomize=True, database=None, phases=[Phase.generate],
+        max_examples=EXAMPLES,
+        deadline=None,
+        derandomize=True,
+        database=None,
+        phases=[Phase.generate],
         suppress_health_check=list(HealthCheck),
-    )  # fmt: skip
+    )
     @given(case=cases)
     def ask(case):
         answer = send(client, case)
@@ -160,12 +217,13 @@ def test_every_answer_can_be_used(program, label):
         warnings.simplefilter("ignore")
         ask()
     print(label, {code: answered.count(code) for code in sorted(set(answered))})
-    if ws.run is not None:
+    if live.current(ws).run is not None:
         living.stop_run(ws)
 
 
 def _wrong(route):
-    """Cases that the document does not allow; None where a route takes nothing that could be wrong."""
+    """Cases that the document does not allow; None where a route takes nothing that could be
+    wrong."""
     if route.body or route.query or route.path_parameters:
         return route.as_strategy(generation_mode=GenerationMode.NEGATIVE)
     return None

@@ -20,7 +20,9 @@ def client(workshop):
 def test_foreign_hosts_and_origins_are_refused(client):
     assert client.get("/api/state").status_code == 200
     assert client.get("/api/state", headers={"Host": "wren.example:8642"}).status_code == 403
-    assert client.post("/api/run/stop", headers={"Origin": "http://evil.example"}).status_code == 403
+    assert (
+        client.post("/api/run/stop", headers={"Origin": "http://evil.example"}).status_code == 403
+    )
     assert client.post("/api/run/stop", headers={"Origin": "null"}).status_code == 403
     assert client.post("/api/run/stop", headers={"Sec-Fetch-Site": "cross-site"}).status_code == 403
     own = client.post("/api/run/stop", headers={"Origin": "http://localhost", "Host": "localhost"})
@@ -37,23 +39,40 @@ def test_every_answer_carries_the_policy(client):
 def test_refusals_are_sentences(client):
     answer = client.post("/api/marker")
     assert answer.status_code == 422
-    assert answer.json == {"code": "not-live", "sentence": "Nothing is live, so nothing can arrive. Start live first."}
+    assert answer.json == {
+        "code": "not-live",
+        "sentence": "Nothing is live, so nothing can arrive. Start live first.",
+    }
     wrong = client.post("/api/controls", json={"control": "preamp", "position": "loud"})
     assert wrong.status_code == 422
     assert "position" in wrong.json["sentence"]
     assert client.get("/api/takes/77/sound").json["code"] == "no-take"
 
 
-@pytest.mark.parametrize("path", ["/api/../wren.db", "/api/halves/..%2f..%2fwren.db/keep", "/api/recordings/../1/sound", "/etc/passwd"])
+@pytest.mark.parametrize(
+    "path",
+    [
+        "/api/../wren.db",
+        "/api/halves/..%2f..%2fwren.db/keep",
+        "/api/recordings/../1/sound",
+        "/etc/passwd",
+    ],
+)
 def test_no_request_names_a_path(client, path):
     assert client.get(path).status_code in (404, 405)
     assert client.post(path).status_code in (404, 405, 422)
 
 
-@pytest.mark.parametrize("kind, purpose, command, says", [row for row in BAD_FILES if row[0] not in ("too-large", "too-long")])
+@pytest.mark.parametrize(
+    "kind, purpose, command, says",
+    [row for row in BAD_FILES if row[0] not in ("too-large", "too-long")],
+)
 def test_bad_uploads_answer_with_their_sentence(client, tmp_path, kind, purpose, command, says):
     path = make(kind, tmp_path)
-    answer = client.post("/api/takes/file", data={"purpose": purpose, "file": (io.BytesIO(path.read_bytes()), "../../evil.wav")})
+    answer = client.post(
+        "/api/takes/file",
+        data={"purpose": purpose, "file": (io.BytesIO(path.read_bytes()), "../../evil.wav")},
+    )
     assert answer.status_code == 422
     assert says in answer.json["sentence"]
     assert client.get("/api/state").json["takes"] == []
@@ -62,18 +81,27 @@ def test_bad_uploads_answer_with_their_sentence(client, tmp_path, kind, purpose,
 def test_an_upload_becomes_a_take_and_leaves_nothing_behind(client, workshop, tmp_path):
     path = tmp_path / "pair.wav"
     soundfile.write(path, np.stack([room(), room(2e-3)], axis=1), RATE, subtype="PCM_24")
-    answer = client.post("/api/takes/file", data={"purpose": "rest", "channel": "2", "file": (path.open("rb"), "pair.wav")})
+    answer = client.post(
+        "/api/takes/file",
+        data={"purpose": "rest", "channel": "2", "file": (path.open("rb"), "pair.wav")},
+    )
     assert answer.status_code == 200
     assert answer.json["quiet"]["rms_dbfs"] == pytest.approx(-50.97, abs=0.02)
     assert list(workshop.folder.parts.iterdir()) == []
 
 
 def test_pieces_from_the_browser(client):
-    began = client.post("/api/takes/browser", json={"purpose": "rest", "rate_hz": RATE, "seconds": 5, "not_obeyed": ["auto gain"]}).json
+    began = client.post(
+        "/api/takes/browser",
+        json={"purpose": "rest", "rate_hz": RATE, "seconds": 5, "not_obeyed": ["auto gain"]},
+    ).json
     sound = room(1e-3, 5.0).astype("<f4")
     for number in range(20):
         piece = sound[number * 12_000 : (number + 1) * 12_000].tobytes()
-        assert client.post(f"/api/takes/browser/{began['take_id']}/{number}", data=piece).status_code == 200
+        assert (
+            client.post(f"/api/takes/browser/{began['take_id']}/{number}", data=piece).status_code
+            == 200
+        )
     gap = client.post(f"/api/takes/browser/{began['take_id']}/99", data=b"\0" * 8)
     assert gap.json["code"] == "gap"
     broken = client.post(f"/api/takes/browser/{began['take_id']}/20", data=b"\0" * 7)
@@ -129,7 +157,9 @@ def test_a_page_that_does_not_read_loses_its_oldest_messages_only(workshop):
 
 def test_every_route_is_described():
     document = create_app(None, describe=True).api_doc
-    described = {(method, path) for path, methods in document["paths"].items() for method in methods}
+    described = {
+        (method, path) for path, methods in document["paths"].items() for method in methods
+    }
     assert len(described) == len(ROUTES)
     assert json.dumps(document)
 
@@ -140,7 +170,9 @@ def ask(front, path, host="127.0.0.1:8642"):
     def start(status, headers):
         seen.update(status=status, headers=dict(headers))
 
-    seen["body"] = b"".join(front({"PATH_INFO": path, "HTTP_HOST": host, "REQUEST_METHOD": "GET"}, start))
+    seen["body"] = b"".join(
+        front({"PATH_INFO": path, "HTTP_HOST": host, "REQUEST_METHOD": "GET"}, start)
+    )
     return seen
 
 
@@ -156,7 +188,11 @@ def test_the_front_serves_the_page_and_nothing_else():
 
 
 @pytest.mark.parametrize(
-    "error, says", [(FolderError("disk", "The disk failed. Check it."), "The disk failed. Check it."), (OSError("/secret/path"), "doctor")]
+    "error, says",
+    [
+        (FolderError("disk", "The disk failed. Check it."), "The disk failed. Check it."),
+        (OSError("/secret/path"), "doctor"),
+    ],
 )
 def test_a_start_that_fails_is_told_in_a_sentence(error, says):
     def load():

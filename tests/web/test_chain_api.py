@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.core.chain.kinds import STAGE_KINDS
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.web.app import create_app
 
 
@@ -29,9 +29,9 @@ def value(body, kind, name):
 
 def test_switches_order_and_wishes_answer_with_the_new_state_and_are_undone(client):
     before = state(client)
-    off = client.patch("/api/stages", json={"kind": "lowpass", "on": False}).json
+    off = client.patch("/api/stages", json={"stage": "lowpass", "on": False}).json
     assert (stage(off, "lowpass")["on"], stage(off, "lowpass")["derived_on"]) == (False, True)
-    order = [kind for kind in STAGE_KINDS if kind != "deesser"] + ["deesser"]
+    order = [kind for kind in KINDS if kind != "deesser"] + ["deesser"]
     moved = client.put("/api/stages/order", json={"order": order}).json
     assert [entry["kind"] for entry in moved["stages"]] == order
     assert {w["kind"] for w in moved["delivery"]["warnings"]} >= {"limiter"}
@@ -53,20 +53,32 @@ def test_wrong_requests_are_told_in_sentences(client):
         assert answer.status_code == 422
         assert says in answer.json["sentence"]
 
-    refused("patch", "/api/stages", {"kind": "limiter", "on": False}, "stays on")
-    refused("patch", "/api/stages", {"kind": "reverb", "on": True}, "kind")
+    refused("patch", "/api/stages", {"stage": "limiter", "on": False}, "stays on")
+    refused("patch", "/api/stages", {"stage": "reverb", "on": True}, "no such stage")
     refused("put", "/api/stages/order", {"order": ["gate", "limiter"]}, "every stage once")
     refused("put", "/api/wishes", {"taste": {"air_db": 9.0}}, "air_db")
     refused("put", "/api/wishes", {"cut_weight": 1.5}, "cut_weight")
     refused("put", "/api/wishes", {"target": {"kind": "imported", "id": 7}}, "no longer kept")
-    refused("patch", "/api/settings", {"stage": "gate", "name": "threshold_dbfs", "value": 20.0, "pinned": True}, "from -90 to 0")
-    refused("patch", "/api/settings", {"stage": "gate", "name": "colour", "value": 1.0, "pinned": True}, "no such setting")
+    refused(
+        "patch",
+        "/api/settings",
+        {"stage": "gate", "name": "threshold_dbfs", "value": 20.0, "pinned": True},
+        "from -90 to 0",
+    )
+    refused(
+        "patch",
+        "/api/settings",
+        {"stage": "gate", "name": "colour", "value": 1.0, "pinned": True},
+        "no such setting",
+    )
     refused("post", "/api/try/gate", {"threshold_dbfs": 10.0}, "threshold_dbfs")
 
 
 def test_a_target_is_uploaded_and_a_bad_one_named_by_line(client):
     def upload(text):
-        return client.post("/api/targets", data={"file": (io.BytesIO(text.encode()), "../evening walk.txt")})
+        return client.post(
+            "/api/targets", data={"file": (io.BytesIO(text.encode()), "../evening walk.txt")}
+        )
 
     good = upload("# target\n100;55\n1000;54\n8000;44\n16000;40\n")
     assert good.status_code == 200
@@ -95,7 +107,9 @@ def test_edges_frames_sweep_and_equalizer_are_given(client):
     biquads = client.get("/api/equalizer?what=biquads&rate_hz=44100")
     assert biquads.headers["Content-Disposition"].endswith('"equalizer.csv"')
     assert biquads.text.startswith("shape,frequency_hz,gain_db,q,rate_hz,b0")
-    impulse, rate = soundfile.read(io.BytesIO(client.get("/api/equalizer?what=impulse&rate_hz=44100").data))
+    impulse, rate = soundfile.read(
+        io.BytesIO(client.get("/api/equalizer?what=impulse&rate_hz=44100").data)
+    )
     assert rate == 44_100
     assert impulse[0] != 0.0
     assert client.get("/api/equalizer?what=cassette").status_code == 422
@@ -103,7 +117,10 @@ def test_edges_frames_sweep_and_equalizer_are_given(client):
 
 def test_the_gate_that_is_tried_is_the_one_that_is_then_derived_from(client):
     tried = client.post("/api/try/gate", json={"threshold_dbfs": -30.0}).json
-    client.patch("/api/settings", json={"stage": "gate", "name": "threshold_dbfs", "value": -30.0, "pinned": True})
-    kept = client.patch("/api/stages", json={"kind": "gate", "on": True}).json
+    client.patch(
+        "/api/settings",
+        json={"stage": "gate", "name": "threshold_dbfs", "value": -30.0, "pinned": True},
+    )
+    kept = client.patch("/api/stages", json={"stage": "gate", "on": True}).json
     assert value(kept, "gate", "threshold_dbfs") == -30.0
     assert kept["clean"]["gate"]["counts"] == pytest.approx(tried, abs=0.01)

@@ -1,4 +1,5 @@
-"""Send over HTTP: every route answers with the new state or a sentence, and what is heard comes as sound."""
+"""Send over HTTP: every route answers with the new state or a sentence, and what is heard comes
+as sound."""
 
 import io
 
@@ -6,7 +7,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.service import clips
+from obsidian_wren.service.mixes import clips
 from obsidian_wren.web.app import create_app
 from signals import RATE, sine
 from waiting import wait_until
@@ -44,8 +45,13 @@ def wav_of(answer):
 def test_cases_listeners_sources_and_routes_answer_with_the_new_state(client):
     body = client.post("/api/case", json={"case": "everything"}).json
     assert [entry["key"] for entry in body["destinations"] if entry["on"]] == [
-        "call", "game-chat", "stream", "recorder", "headphones", "second-computer",
-    ]  # fmt: skip
+        "call",
+        "game-chat",
+        "stream",
+        "recorder",
+        "headphones",
+        "second-computer",
+    ]
     assert [entry["title"] for entry in body["cases"] if entry["chosen"]] == ["Everything at once"]
     body = client.put("/api/destinations/stream/use", json={"on": False}).json
     assert not listener(body, "stream")["on"]
@@ -57,9 +63,22 @@ def test_cases_listeners_sources_and_routes_answer_with_the_new_state(client):
     assert listener(body, "call")["picks"] == "Wren: call"
     body = client.patch("/api/destinations/call/program", json={"auto_gain": True}).json
     assert listener(body, "call")["program"]["auto_gain"]
-    assert [v["code"] for v in listener(body, "call")["audit"] if v["mark"] == "fault"] == ["auto gain"]
-    body = client.put("/api/tracks", json={"tracks": ["raw", "mix"], "format": "wav", "minutes": 30}).json
-    assert (body["recorder"]["tracks"], body["recorder"]["format"], body["recorder"]["minutes"]) == (["raw", "mix"], "wav", 30.0)
+    assert [v["code"] for v in listener(body, "call")["audit"] if v["mark"] == "fault"] == [
+        "auto gain"
+    ]
+    body = client.patch(
+        "/api/destinations/call/program", json={"bits": None, "auto_gain": None}
+    ).json
+    assert (listener(body, "call")["program"]["bits"], body["findings"]) == (10, [])
+    assert not listener(body, "call")["program"]["auto_gain"]
+    body = client.put(
+        "/api/tracks", json={"tracks": ["raw", "mix"], "format": "wav", "minutes": 30}
+    ).json
+    assert (
+        body["recorder"]["tracks"],
+        body["recorder"]["format"],
+        body["recorder"]["minutes"],
+    ) == (["raw", "mix"], "wav", 30.0)
     body = client.put("/api/run/block", json={"block_ms": 20}).json
     assert body["run"]["block_held"]
     body = client.put("/api/run/buffer", json={"buffer_ms": 40}).json
@@ -107,11 +126,17 @@ def test_refusals_are_sentences(client, method, path, body, code):
 
 def test_clips_come_and_go(client):
     sound = io.BytesIO()
-    soundfile.write(sound, np.column_stack([sine(500, -20.0, 0.8), sine(500, -20.0, 0.8)]), RATE, format="FLAC")
-    body = client.post("/api/clips", data={"file": (io.BytesIO(sound.getvalue()), "../../hail.flac")}).json
+    soundfile.write(
+        sound, np.column_stack([sine(500, -20.0, 0.8), sine(500, -20.0, 0.8)]), RATE, format="FLAC"
+    )
+    body = client.post(
+        "/api/clips", data={"file": (io.BytesIO(sound.getvalue()), "../../hail.flac")}
+    ).json
     mine = body["clips"][-1]
     assert (mine["name"].endswith("hail"), mine["seconds"], mine["key"]) == (True, 0.8, "5")
-    body = client.put(f"/api/clips/{mine['id']}", json={"name": "Hail", "key": "9", "start_s": 0.1, "end_s": 0.7}).json
+    body = client.put(
+        f"/api/clips/{mine['id']}", json={"name": "Hail", "key": "9", "start_s": 0.1, "end_s": 0.7}
+    ).json
     assert body["clips"][-1]["key"] == "9"
     heard, rate = soundfile.read(io.BytesIO(client.get(f"/api/clips/{mine['id']}/sound").data))
     assert len(heard) / rate == pytest.approx(0.6, abs=0.001)
@@ -120,7 +145,10 @@ def test_clips_come_and_go(client):
     assert [clip["name"] for clip in body["clips"]] == ["Bell", "Gull", "Horn", "Door"]
     broken = client.post("/api/clips", data={"file": (io.BytesIO(b"not a sound"), "x.wav")})
     assert broken.status_code == 422
-    assert broken.json["sentence"] == "The file is not a sound file that can be read. Use WAV, FLAC, AIFF or Ogg."
+    assert (
+        broken.json["sentence"]
+        == "The file is not a sound file that can be read. Use WAV, FLAC, AIFF or Ogg."
+    )
 
 
 def test_the_whole_way_from_a_case_to_a_proof_and_a_recording(live):
@@ -132,7 +160,11 @@ def test_the_whole_way_from_a_case_to_a_proof_and_a_recording(live):
     assert live.post("/api/run/start", json={}).json["code"] == "live"
     body = live.post("/api/recordings/start", json={"purpose": "River walk"}).json
     assert body["recorder"]["recording"]
-    assert {row["track"] for row in body["recordings"]} == {"treated voice", "raw voice", "The editor"}
+    assert {row["track"] for row in body["recordings"]} == {
+        "treated voice",
+        "raw voice",
+        "The editor",
+    }
     assert live.post(f"/api/clips/{body['clips'][0]['id']}/press", json={}).status_code == 200
     live.post("/api/marker")
     body = state_when(live, lambda state: listener(state, "call")["proof"] is not None)
@@ -144,7 +176,7 @@ def test_the_whole_way_from_a_case_to_a_proof_and_a_recording(live):
     assert np.abs(heard).max() > 0.05
     sent, _ = wav_of(live.get("/api/destinations/call/sound?what=sent"))
     back, _ = wav_of(live.get("/api/destinations/call/sound?what=returned"))
-    # What it hears is what it is sent, and not what comes back from it.
+    # What it hears is what it is sent, and not the return from it.
     assert np.std(heard) == pytest.approx(np.std(sent), rel=0.2)
     assert np.std(back) < 0.7 * np.std(heard)
     live.post("/api/recordings/stop")
@@ -153,19 +185,33 @@ def test_the_whole_way_from_a_case_to_a_proof_and_a_recording(live):
         answer = live.get(f"/api/recordings/{row['id']}/sound")
         assert answer.mimetype == "audio/flac"
         assert "River walk" in answer.headers["Content-Disposition"]
-        assert len(soundfile.read(io.BytesIO(answer.data))[0]) / RATE == pytest.approx(row["seconds"], abs=0.06)
+        assert len(soundfile.read(io.BytesIO(answer.data))[0]) / RATE == pytest.approx(
+            row["seconds"], abs=0.06
+        )
 
 
 def test_wrong_things_in_a_program_are_told_by_sound(live):
     live.post("/api/case", json={"case": "everything"})
-    for key, picks in (("call", "Wren: game"), ("game-chat", "Wren: game"), ("stream", "Wren: stream")):
+    for key, picks in (
+        ("call", "Wren: game"),
+        ("game-chat", "Wren: game"),
+        ("stream", "Wren: stream"),
+    ):
         live.put(f"/api/destinations/{key}/picks", json={"picks": picks})
     live.patch("/api/destinations/stream/program", json={"latency_ms": 300})
     live.post("/api/run/start", json={})
     live.post("/api/marker")
     body = state_when(live, lambda state: listener(state, "stream")["proof"] is not None)
-    first = {key: listener(body, key)["proof"]["verdicts"][0]["code"] for key in ("call", "game-chat", "stream", "headphones")}
-    assert first == {"call": "wrong feed", "game-chat": "treated", "stream": "late", "headphones": "no voice"}
+    first = {
+        key: listener(body, key)["proof"]["verdicts"][0]["code"]
+        for key in ("call", "game-chat", "stream", "headphones")
+    }
+    assert first == {
+        "call": "wrong feed",
+        "game-chat": "treated",
+        "stream": "late",
+        "headphones": "no voice",
+    }
     assert "pick “Wren: call”" in listener(body, "call")["proof"]["verdicts"][0]["advice"]
 
 

@@ -55,7 +55,10 @@ def test_the_address_with_the_token_leaves_a_cookie_that_scripts_cannot_read(pro
     cookie = got.getheader("Set-Cookie")
     assert "HttpOnly" in cookie
     assert "SameSite=Strict" in cookie
-    assert answer(program, "GET", "/api/state", headers={"Cookie": cookie.split(";")[0]})[0].status == 200
+    assert (
+        answer(program, "GET", "/api/state", headers={"Cookie": cookie.split(";")[0]})[0].status
+        == 200
+    )
     assert answer(program, "GET", "/?token=wrong")[0].getheader("Set-Cookie") is None
 
 
@@ -115,12 +118,21 @@ def what_is_seen(folder, url):
 
 @pytest.mark.parametrize(
     "path, size",
-    [("/api/settle", 400_000_000), ("/api/targets", 100_000_000), ("/api/watch/piece", 3_000_000), ("/api/run/piece", 3_000_000)],
+    [
+        ("/api/confirm", 400_000_000),
+        ("/api/targets", 100_000_000),
+        ("/api/watch/piece", 3_000_000),
+        ("/api/run/piece", 3_000_000),
+    ],
 )
 def test_what_is_far_too_large_is_refused_before_it_is_sent(program, path, size):
     connection = connect(program)
     connection.putrequest("POST", path)
-    for name, value in {**known(program), "Content-Type": "application/json", "Content-Length": str(size)}.items():
+    for name, value in {
+        **known(program),
+        "Content-Type": "application/json",
+        "Content-Length": str(size),
+    }.items():
         connection.putheader(name, value)
     connection.endheaders()
     # Not a byte of it is sent.
@@ -145,7 +157,9 @@ def test_a_body_without_a_length_is_counted_as_it_comes(program):
     connection = connect(program)
     headers = {**known(program), "Content-Type": "application/json", "Transfer-Encoding": "chunked"}
     try:
-        connection.request("POST", "/api/settle", body=endless(), headers=headers, encode_chunked=True)
+        connection.request(
+            "POST", "/api/confirm", body=endless(), headers=headers, encode_chunked=True
+        )
         assert connection.getresponse().status == 413
     except (BrokenPipeError, ConnectionResetError):
         # It may hang up in the middle of it.
@@ -157,7 +171,7 @@ def test_a_hundred_connections_that_say_nothing_hold_nobody_up(program):
     host, port = urlsplit(program.url).netloc.split(":")
     held = [socket.create_connection((host, int(port))) for _ in range(150)]
     for half in held[:100]:
-        half.sendall(b"POST /api/settle HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Le")
+        half.sendall(b"POST /api/confirm HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Le")
     assert answer(program, "GET", "/api/state", headers=known(program))[0].status == 200
     for half in held:
         half.close()
@@ -166,7 +180,10 @@ def test_a_hundred_connections_that_say_nothing_hold_nobody_up(program):
 def test_reloads_leave_no_place_taken(program):
     """Forty pages that open a stream and are gone at once; the next one is told everything."""
     host, port = urlsplit(program.url).netloc.split(":")
-    asked = f"GET /api/events HTTP/1.1\r\nHost: {host}:{port}\r\nAuthorization: Bearer {program.token}\r\n\r\n".encode()
+    asked = (
+        f"GET /api/events HTTP/1.1\r\nHost: {host}:{port}\r\nAuthorization: Bearer"
+        f" {program.token}\r\n\r\n".encode()
+    )
     for _ in range(40):
         gone = socket.create_connection((host, int(port)))
         gone.sendall(asked)
@@ -194,10 +211,16 @@ def test_reloads_leave_no_place_taken(program):
         ("DELETE", f"/api/rigs/{2**80}", {}, None, 422),
         ("PUT", "/api/wishes", {"Content-Type": "application/json"}, b"[" * 100_000, 422),
         ("PUT", "/api/wishes", {"Content-Type": "application/json"}, b'{"cut_weight": NaN}', 422),
-        ("PUT", "/api/wishes", {"Content-Type": "application/json"}, b'{"aims": {"loudness_lufs": -Infinity}}', 422),
+        (
+            "PUT",
+            "/api/wishes",
+            {"Content-Type": "application/json"},
+            b'{"aims": {"loudness_lufs": -Infinity}}',
+            422,
+        ),
         ("PUT", "/api/wishes", {"Content-Type": "application/json"}, b"\xff\xfe", 422),
         ("POST", "/api/rigs", {"Content-Type": "application/json"}, b'{"name": "\\ud800"}', 422),
-        ("POST", "/api/settle", {"Content-Type": "text/plain"}, b"rig", 422),
+        ("POST", "/api/confirm", {"Content-Type": "text/plain"}, b"rig", 422),
         ("PATCH", "/api/nothing", {}, None, 404),
         ("POST", "/api/state", {}, None, 405),
     ],
@@ -212,11 +235,16 @@ def test_odd_requests_are_answered_in_a_sentence(program, method, path, headers,
 def test_an_upload_without_a_name_is_a_file_all_the_same(program):
     mark = "m"
     body = (
-        f'--{mark}\r\nContent-Disposition: form-data; name="purpose"\r\n\r\nrest\r\n'
-        f'--{mark}\r\nContent-Disposition: form-data; name="file"; filename=""\r\n\r\nnothing\r\n--{mark}--\r\n'
+        f"--{mark}\r\nContent-Disposition: form-data;"
+        f' name="purpose"\r\n\r\nrest\r\n--{mark}\r\nContent-Disposition: form-data; name="file";'
+        f' filename=""\r\n\r\nnothing\r\n--{mark}--\r\n'
     ).encode()
     got, raw = answer(
-        program, "POST", "/api/takes/file", headers={**known(program), "Content-Type": f"multipart/form-data; boundary={mark}"}, body=body
+        program,
+        "POST",
+        "/api/takes/file",
+        headers={**known(program), "Content-Type": f"multipart/form-data; boundary={mark}"},
+        body=body,
     )
     assert got.status == 422, raw
 

@@ -12,7 +12,7 @@ export interface paths {
             cookie?: never;
         };
         /** The calibration as an open file. */
-        get: operations["api_calibration_calibration_get"];
+        get: operations["calibration_calibration_calibration_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -31,7 +31,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Set up a common case. */
-        post: operations["api_set_up_case_post"];
+        post: operations["send_set_up_case_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -48,7 +48,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Keep a sound file as a clip. */
-        post: operations["api_load_clip_clips_post"];
+        post: operations["live_load_clip_clips_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -64,10 +64,10 @@ export interface paths {
         };
         get?: never;
         /** Rename a clip, put it on another key, trim it. */
-        put: operations["api_alter_clip_clips__int_id__put"];
+        put: operations["live_alter_clip_clips__int_id__put"];
         post?: never;
         /** Take a clip away. */
-        delete: operations["api_remove_clip_clips__int_id__delete"];
+        delete: operations["live_remove_clip_clips__int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -83,7 +83,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Play a clip into what is live, or stop it. */
-        post: operations["api_press_clip_clips__int_id__press_post"];
+        post: operations["live_press_clip_clips__int_id__press_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -98,7 +98,7 @@ export interface paths {
             cookie?: never;
         };
         /** A clip as its key plays it, as WAV. */
-        get: operations["api_hear_clip_clips__int_id__sound_get"];
+        get: operations["live_hear_clip_clips__int_id__sound_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -121,7 +121,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** Change one thing in the computer's sound settings. */
-        patch: operations["api_change_device_computer_patch"];
+        patch: operations["computer_change_device_computer_patch"];
         trace?: never;
     };
     "/api/computer/names": {
@@ -133,7 +133,7 @@ export interface paths {
         };
         get?: never;
         /** Give a device a name of one's own. */
-        put: operations["api_name_device_computer_names_put"];
+        put: operations["computer_name_device_computer_names_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -151,7 +151,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Plug it in again. */
-        post: operations["api_plug_in_computer_plug_post"];
+        post: operations["computer_plug_in_computer_plug_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -168,7 +168,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Say which input is the rig's. */
-        post: operations["api_choose_device_computer_rig_post"];
+        post: operations["computer_choose_device_computer_rig_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -185,7 +185,24 @@ export interface paths {
         get?: never;
         put?: never;
         /** Pull a device. */
-        post: operations["api_unplug_computer_unplug_post"];
+        post: operations["computer_unplug_computer_unplug_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept a step as it stands. */
+        post: operations["calibration_confirm_confirm_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -202,7 +219,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Turn a gain control. */
-        post: operations["api_turn_controls_post"];
+        post: operations["rig_turn_controls_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -219,7 +236,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Derive everything anew that the takes at hand can give. */
-        post: operations["api_derive_again_derive_post"];
+        post: operations["calibration_derive_again_derive_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -235,7 +252,7 @@ export interface paths {
         };
         get?: never;
         /** Call a listener by another name. */
-        put: operations["api_rename_listener_destinations__key__name_put"];
+        put: operations["send_rename_listener_destinations__key__name_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -252,7 +269,7 @@ export interface paths {
         };
         get?: never;
         /** Another program picks an input. */
-        put: operations["api_pick_input_destinations__key__picks_put"];
+        put: operations["send_pick_input_destinations__key__picks_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -269,7 +286,7 @@ export interface paths {
         };
         get?: never;
         /** Hold something of a mix, or let it go. */
-        put: operations["api_pin_mix_destinations__key__pin_put"];
+        put: operations["send_pin_mix_destinations__key__pin_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -291,7 +308,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** Set something in a listening program. */
-        patch: operations["api_set_program_destinations__key__program_patch"];
+        patch: operations["send_set_program_destinations__key__program_patch"];
         trace?: never;
     };
     "/api/destinations/{key}/sound": {
@@ -302,7 +319,7 @@ export interface paths {
             cookie?: never;
         };
         /** The last ten seconds of a listener as WAV. */
-        get: operations["api_hear_listener_destinations__key__sound_get"];
+        get: operations["send_hear_listener_destinations__key__sound_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -320,7 +337,7 @@ export interface paths {
         };
         get?: never;
         /** Take a listener into use, or out of it. */
-        put: operations["api_use_listener_destinations__key__use_put"];
+        put: operations["send_use_listener_destinations__key__use_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -338,7 +355,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Let go of everything that is held of a mix. */
-        post: operations["api_usual_mix_destinations__key__usual_post"];
+        post: operations["send_usual_mix_destinations__key__usual_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -353,7 +370,7 @@ export interface paths {
             cookie?: never;
         };
         /** The equalizer as biquad coefficients (CSV) or as a minimum-phase impulse response (WAV). */
-        get: operations["api_export_equalizer_equalizer_get"];
+        get: operations["calibration_export_equalizer_equalizer_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -369,8 +386,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events: ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a second while sound runs, ``live``, ``trouble``, and ``still`` where nothing else comes, so that silence means that the program is gone. */
-        get: operations["api_events_events_get"];
+        /**
+         * Server-sent events:
+         * @description <br/>``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a<br/>second while sound runs, ``live``, ``trouble``, and ``still`` where nothing else comes, so that<br/>silence means that the program is gone.
+         */
+        get: operations["state_events_events_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -390,7 +410,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Throw a cut-off take away. */
-        delete: operations["api_discard_half_halves__id__delete"];
+        delete: operations["takes_discard_half_halves__id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -406,7 +426,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Use a take that was cut off. */
-        post: operations["api_keep_half_halves__id__keep_post"];
+        post: operations["takes_keep_half_halves__id__keep_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -423,7 +443,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Keep a new interface and use it. */
-        post: operations["api_add_interface_interfaces_post"];
+        post: operations["rig_add_interface_interfaces_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -439,7 +459,7 @@ export interface paths {
         };
         get?: never;
         /** Change a kept interface. */
-        put: operations["api_change_interface_interfaces__int_id__put"];
+        put: operations["rig_change_interface_interfaces__int_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -458,7 +478,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Forget a kept thing that no rig is made of. */
-        delete: operations["api_remove_thing_kept__kind___int_id__delete"];
+        delete: operations["rig_remove_thing_kept__kind___int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -471,8 +491,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The live voice, raw and treated side by side, as it comes; ``X-Rate`` is the sample rate in Hz. */
-        get: operations["api_hear_live_live_sound_get"];
+        /**
+         * The live voice, raw and treated side by side, as it arrives; ``X-Rate`` is the sample rate
+         * @description in Hz.
+         */
+        get: operations["live_hear_live_live_sound_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -490,7 +513,7 @@ export interface paths {
         };
         get?: never;
         /** Leave other stages out in the headphones. */
-        put: operations["api_leave_out_live_live_without_put"];
+        put: operations["live_leave_out_live_live_without_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -508,7 +531,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Send the marker through every path. */
-        post: operations["api_send_marker_marker_post"];
+        post: operations["send_send_marker_marker_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -525,7 +548,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Keep a new microphone and use it. */
-        post: operations["api_add_microphone_microphones_post"];
+        post: operations["rig_add_microphone_microphones_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -541,7 +564,7 @@ export interface paths {
         };
         get?: never;
         /** Change a kept microphone. */
-        put: operations["api_change_microphone_microphones__int_id__put"];
+        put: operations["rig_change_microphone_microphones__int_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -559,7 +582,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Derive the mixes anew where they are stale. */
-        post: operations["api_derive_mixes_mixes_post"];
+        post: operations["send_derive_mixes_mixes_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -576,7 +599,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The recorder goes on in the next files. */
-        post: operations["api_split_recording_recordings_split_post"];
+        post: operations["recording_split_recording_recordings_split_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -593,7 +616,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The recorder begins. */
-        post: operations["api_start_recording_recordings_start_post"];
+        post: operations["recording_start_recording_recordings_start_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -610,7 +633,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The recorder finishes its files. */
-        post: operations["api_stop_recording_recordings_stop_post"];
+        post: operations["recording_stop_recording_recordings_stop_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -628,7 +651,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Delete a file of the recorder; undo brings it back. */
-        delete: operations["api_discard_recording_recordings__int_id__delete"];
+        delete: operations["recording_discard_recording_recordings__int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -643,7 +666,7 @@ export interface paths {
         };
         get?: never;
         /** Give a recording another title. */
-        put: operations["api_rename_recording_recordings__int_id__name_put"];
+        put: operations["recording_rename_recording_recordings__int_id__name_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -659,7 +682,7 @@ export interface paths {
             cookie?: never;
         };
         /** A recording as it lies. */
-        get: operations["api_hear_recording_recordings__int_id__sound_get"];
+        get: operations["recording_hear_recording_recordings__int_id__sound_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -678,7 +701,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Make it again. */
-        post: operations["api_redo_redo_post"];
+        post: operations["state_redo_redo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -693,12 +716,12 @@ export interface paths {
             cookie?: never;
         };
         /** The microphone's response, or the fitted correction, as two-column text. */
-        get: operations["api_export_response_response_get"];
+        get: operations["rig_export_response_response_get"];
         put?: never;
         /** Keep a response file with the rig's microphone. */
-        post: operations["api_import_response_response_post"];
+        post: operations["rig_import_response_response_post"];
         /** Use the microphone without a response file. */
-        delete: operations["api_remove_response_response_delete"];
+        delete: operations["rig_remove_response_response_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -714,7 +737,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Measure what came back, and treat it. */
-        post: operations["api_treat_returns_returns_post"];
+        post: operations["live_treat_returns_returns_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -730,7 +753,7 @@ export interface paths {
         };
         get?: never;
         /** Keep what a person says about the rig. */
-        put: operations["api_change_rig_rig_put"];
+        put: operations["rig_change_rig_rig_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -748,7 +771,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Keep a further rig, like the one in hand, and take it in hand. */
-        post: operations["api_add_rig_rigs_post"];
+        post: operations["rig_add_rig_rigs_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -766,7 +789,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Forget a rig without takes. */
-        delete: operations["api_remove_rig_rigs__int_id__delete"];
+        delete: operations["rig_remove_rig_rigs__int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -782,7 +805,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Take another rig in hand. */
-        post: operations["api_use_rig_rigs__int_id__use_post"];
+        post: operations["rig_use_rig_rigs__int_id__use_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -799,7 +822,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Keep a new room and use it. */
-        post: operations["api_add_room_rooms_post"];
+        post: operations["rig_add_room_rooms_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -815,7 +838,7 @@ export interface paths {
         };
         get?: never;
         /** Change a kept room. */
-        put: operations["api_change_room_rooms__int_id__put"];
+        put: operations["rig_change_room_rooms__int_id__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -832,7 +855,7 @@ export interface paths {
         };
         get?: never;
         /** Send a source to a listener, or keep it out. */
-        put: operations["api_set_route_routes_put"];
+        put: operations["send_set_route_routes_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -849,7 +872,7 @@ export interface paths {
         };
         get?: never;
         /** Hold the size of a block, or let the measured one stand. */
-        put: operations["api_hold_block_run_block_put"];
+        put: operations["live_hold_block_run_block_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -866,7 +889,7 @@ export interface paths {
         };
         get?: never;
         /** Hold what waits at each listener, or let the measured one stand. */
-        put: operations["api_hold_buffer_run_buffer_put"];
+        put: operations["live_hold_buffer_run_buffer_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -884,7 +907,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The next piece of the browser's microphone: little-endian 32-bit floats. */
-        post: operations["api_push_live_run_piece_post"];
+        post: operations["live_push_live_run_piece_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -901,7 +924,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Go live. */
-        post: operations["api_start_run_run_start_post"];
+        post: operations["live_start_run_run_start_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -918,7 +941,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Stop being live. */
-        post: operations["api_stop_run_run_stop_post"];
+        post: operations["live_stop_run_run_stop_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -939,24 +962,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** Pin, nudge or let go of a setting. */
-        patch: operations["api_change_setting_settings_patch"];
-        trace?: never;
-    };
-    "/api/settle": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Accept a step as it stands. */
-        post: operations["api_settle_settle_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
+        patch: operations["calibration_change_setting_settings_patch"];
         trace?: never;
     };
     "/api/sources/{key}/use": {
@@ -968,7 +974,7 @@ export interface paths {
         };
         get?: never;
         /** Take a source into use, or out of it. */
-        put: operations["api_use_source_sources__key__use_put"];
+        put: operations["send_use_source_sources__key__use_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -985,12 +991,13 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post?: never;
+        /** Add a further stage of a kind. */
+        post: operations["calibration_add_stage_stages_post"];
         delete?: never;
         options?: never;
         head?: never;
         /** Hold a stage on or off, or let go of its switch. */
-        patch: operations["api_switch_stage_stages_patch"];
+        patch: operations["calibration_switch_stage_stages_patch"];
         trace?: never;
     };
     "/api/stages/order": {
@@ -1002,8 +1009,42 @@ export interface paths {
         };
         get?: never;
         /** Put the stages in another order. */
-        put: operations["api_order_stages_stages_order_put"];
+        put: operations["calibration_order_stages_stages_order_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stages/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a stage that was added. */
+        delete: operations["calibration_remove_stage_stages__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stages/{key}/bands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a band into a further equalizer. */
+        post: operations["calibration_add_band_stages__key__bands_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1018,7 +1059,7 @@ export interface paths {
             cookie?: never;
         };
         /** Everything that the page shows. */
-        get: operations["api_state_state_get"];
+        get: operations["state_state_state_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1035,7 +1076,7 @@ export interface paths {
             cookie?: never;
         };
         /** The measuring sweep as WAV. */
-        get: operations["api_sweep_sweep_get"];
+        get: operations["takes_sweep_sweep_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1054,7 +1095,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Begin a take from the simulated rig. */
-        post: operations["api_start_take_takes_post"];
+        post: operations["takes_start_take_takes_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1071,7 +1112,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Begin a take whose pieces the page sends. */
-        post: operations["api_start_browser_take_takes_browser_post"];
+        post: operations["takes_start_browser_take_takes_browser_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1088,7 +1129,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The next piece: little-endian 32-bit floats. */
-        post: operations["api_add_piece_takes_browser__take_id___int_number__post"];
+        post: operations["takes_add_piece_takes_browser__take_id___int_number__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1105,7 +1146,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Make a take of a sound file. */
-        post: operations["api_take_file_takes_file_post"];
+        post: operations["takes_take_file_takes_file_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1122,7 +1163,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** End the running take and keep it. */
-        post: operations["api_stop_take_takes_stop_post"];
+        post: operations["takes_stop_take_takes_stop_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1140,7 +1181,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Remove a take. */
-        delete: operations["api_discard_take_takes__int_id__delete"];
+        delete: operations["takes_discard_take_takes__int_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1154,7 +1195,7 @@ export interface paths {
             cookie?: never;
         };
         /** What the picture shows while a take plays. */
-        get: operations["api_frames_of_take_takes__int_id__frames_get"];
+        get: operations["takes_frames_of_take_takes__int_id__frames_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1171,7 +1212,7 @@ export interface paths {
             cookie?: never;
         };
         /** A WAV of a take, raw or treated. */
-        get: operations["api_hear_take_takes__int_id__sound_get"];
+        get: operations["takes_hear_take_takes__int_id__sound_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1190,7 +1231,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Import a target, and fit to it. */
-        post: operations["api_import_target_targets_post"];
+        post: operations["calibration_import_target_targets_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1207,7 +1248,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Switch something in the simulated room. */
-        post: operations["api_switch_thing_things_post"];
+        post: operations["rig_switch_thing_things_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1224,7 +1265,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Fit again; pins stay. */
-        post: operations["api_fit_tone_tone_fit_post"];
+        post: operations["calibration_fit_tone_tone_fit_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1240,7 +1281,7 @@ export interface paths {
         };
         get?: never;
         /** Which tracks are recorded. */
-        put: operations["api_choose_tracks_tracks_put"];
+        put: operations["recording_choose_tracks_tracks_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1258,7 +1299,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Count what a gate at another threshold would do. */
-        post: operations["api_try_gate_try_gate_post"];
+        post: operations["calibration_try_gate_try_gate_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1275,7 +1316,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Take the newest change back. */
-        post: operations["api_undo_undo_post"];
+        post: operations["state_undo_undo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1292,7 +1333,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Listen in live. */
-        post: operations["api_start_watch_watch_post"];
+        post: operations["takes_start_watch_watch_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1309,7 +1350,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** The next piece of the browser's microphone. */
-        post: operations["api_push_watch_watch_piece_post"];
+        post: operations["takes_push_watch_watch_piece_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1326,7 +1367,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Stop listening in. */
-        post: operations["api_stop_watch_watch_stop_post"];
+        post: operations["takes_stop_watch_watch_stop_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1342,7 +1383,7 @@ export interface paths {
         };
         get?: never;
         /** Keep what a person wants of the treated voice. */
-        put: operations["api_change_wishes_wishes_put"];
+        put: operations["calibration_change_wishes_wishes_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1355,6 +1396,14 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddStage
+         * @description A further stage of a kind.
+         */
+        AddStage: {
+            /** Kind */
+            kind: string;
+        };
+        /**
          * AimsBody
          * @description What the treated voice should land in.
          */
@@ -1363,17 +1412,17 @@ export interface components {
              * Ceiling Dbtp
              * @default -3
              */
-            ceiling_dbtp: number;
+            ceiling_dbtp?: number;
             /**
              * Loudness Lufs
              * @default -18
              */
-            loudness_lufs: number;
+            loudness_lufs?: number;
             /**
              * Most Lift Db
              * @default 6
              */
-            most_lift_db: number;
+            most_lift_db?: number;
             /**
              * Peaks Dbfs
              * @default [
@@ -1381,7 +1430,7 @@ export interface components {
              *       -5
              *     ]
              */
-            peaks_dbfs: [
+            peaks_dbfs?: [
                 number,
                 number
             ];
@@ -1389,12 +1438,12 @@ export interface components {
              * Range Lu
              * @default 8
              */
-            range_lu: number;
+            range_lu?: number;
             /**
              * Tolerance Lu
              * @default 1
              */
-            tolerance_lu: number;
+            tolerance_lu?: number;
         };
         /**
          * AlterClip
@@ -1407,7 +1456,7 @@ export interface components {
              * Key
              * @default null
              */
-            key: string | null;
+            key?: string | null;
             /** Name */
             name: string;
             /** Start S */
@@ -1420,20 +1469,15 @@ export interface components {
         AuditView: {
             /** Action */
             action: string;
+            change: components["schemas"]["DeviceChangeView"] | null;
             /** Code */
             code: string;
-            /** Device Id */
-            device_id: string | null;
-            /** Field */
-            field: string | null;
             /** Harm */
             harm: number;
             /** Sentence */
             sentence: string;
             /** Title */
             title: string;
-            /** Value */
-            value: number | boolean | null;
         };
         /**
          * BandLevel
@@ -1525,6 +1569,11 @@ export interface components {
             title: string;
             /** Where */
             where: string;
+            /**
+             * Worth
+             * @default
+             */
+            worth: string;
         };
         /**
          * CausesView
@@ -1564,21 +1613,18 @@ export interface components {
          */
         ChangeSetting: {
             /** @default null */
-            band: components["schemas"]["BandValue"] | null;
+            band?: components["schemas"]["BandValue"] | null;
             /** Name */
             name: string;
             /** Pinned */
             pinned: boolean;
-            /**
-             * Stage
-             * @enum {string}
-             */
-            stage: "highpass" | "deplosive" | "noise_reduction" | "ring_reduction" | "gate" | "equalizer" | "lowpass" | "deesser" | "leveller" | "compressor" | "colour" | "gain" | "limiter";
+            /** Stage */
+            stage: string;
             /**
              * Value
              * @default null
              */
-            value: number | null;
+            value?: number | null;
         };
         /**
          * ChangeView
@@ -1591,6 +1637,25 @@ export interface components {
             title: string;
         };
         /**
+         * CheckView
+         * @description A line under a listener: its mark, the sentence, what to do, and the numbers of it.
+         */
+        CheckView: {
+            /** Advice */
+            advice: string | null;
+            /** Code */
+            code: string;
+            /** Detail */
+            detail: string | null;
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: "good" | "fault" | "none";
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * CleanView
          * @description The evidence of Clean.
          */
@@ -1598,6 +1663,11 @@ export interface components {
             /** Cut Weight */
             cut_weight: number;
             deplosive: components["schemas"]["PlosiveEvidenceView"] | null;
+            /**
+             * Facts
+             * @default []
+             */
+            facts: components["schemas"]["FactView"][];
             gate: components["schemas"]["GateEvidenceView"] | null;
             noise_reduction: components["schemas"]["NoiseEvidenceView"] | null;
             /**
@@ -1641,7 +1711,10 @@ export interface components {
         };
         /**
          * ClipView
-         * @description A clip on a key. ``waveform`` is of the whole of it: the highest sample of each stretch, as a share of its highest of all.
+         * @description A clip on a key.
+         *
+         *     ``waveform`` is of the whole of it: the highest sample of each stretch, as a share of its
+         *     highest of all.
          */
         ClipView: {
             /** End S */
@@ -1707,7 +1780,8 @@ export interface components {
         };
         /**
          * ControlView
-         * @description One gain control in signal order: where it stands, how far it goes, and what was learned of it.
+         * @description One gain control in signal order: where it stands, how far it goes, and what was learned
+         *     of it.
          */
         ControlView: {
             /** Analogue */
@@ -1743,7 +1817,9 @@ export interface components {
         };
         /**
          * DeliveryView
-         * @description What the feed will carry, against its aims. Levels: shares of speech per decibel from −60 to 0 dBFS, before and after.
+         * @description What the feed will carry, against its aims.
+         *
+         *     Levels: shares of speech per decibel from −60 to 0 dBFS, before and after.
          */
         DeliveryView: {
             /** Aim Ceiling Dbtp */
@@ -1760,6 +1836,11 @@ export interface components {
             aim_range_lu: number;
             /** Delay Ms */
             delay_ms: number;
+            /**
+             * Facts
+             * @default []
+             */
+            facts: components["schemas"]["FactView"][];
             /** Levels In */
             levels_in: number[];
             /** Levels Out */
@@ -1798,11 +1879,14 @@ export interface components {
         };
         /**
          * DestinationView
-         * @description A listener.
+         * @description A listener. ``settable`` names what can be set in its program, ``sounds`` what of it can be
+         *     heard; ``feed`` is None where it is played to and picks nothing.
          */
         DestinationView: {
             /** Audit */
             audit: components["schemas"]["VerdictView"][];
+            /** Checks */
+            checks: components["schemas"]["CheckView"][];
             delay: components["schemas"]["PathDelayView"] | null;
             /** Feed */
             feed: string | null;
@@ -1822,6 +1906,10 @@ export interface components {
             picks: string | null;
             program: components["schemas"]["ProgramSettingsView"] | null;
             proof: components["schemas"]["ProofView"] | null;
+            /** Settable */
+            settable: string[];
+            /** Sounds */
+            sounds: ("heard" | "sent" | "returned")[];
         };
         /**
          * DeviceById
@@ -1830,6 +1918,21 @@ export interface components {
         DeviceById: {
             /** Device Id */
             device_id: string;
+        };
+        /**
+         * DeviceChangeView
+         * @description One change in the sound settings that would help.
+         */
+        DeviceChangeView: {
+            /** Device Id */
+            device_id: string;
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "is_default" | "enabled" | "muted" | "rate_hz" | "bits" | "slider_percent" | "enhancements" | "auto_gain";
+            /** Value */
+            value: number | boolean;
         };
         /**
          * DeviceView
@@ -1944,6 +2047,23 @@ export interface components {
             release_ms: number;
             /** Threshold Dbfs */
             threshold_dbfs: number;
+        };
+        /**
+         * FactView
+         * @description A line of a slip: name, number with its unit, mark, and the sentence under it.
+         */
+        FactView: {
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: "good" | "fault" | "none";
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Value */
+            value: string;
         };
         /**
          * FindingView
@@ -2083,7 +2203,8 @@ export interface components {
         };
         /**
          * GateEvidenceView
-         * @description Shares of time per decibel from −100 dBFS, as the gate hears it: words, the room; and the counts.
+         * @description Shares of time per decibel from −100 dBFS, as the gate hears it: words, the room; and the
+         *     counts.
          */
         GateEvidenceView: {
             counts: components["schemas"]["GateCountsView"];
@@ -2128,7 +2249,7 @@ export interface components {
              * Block Ms
              * @default null
              */
-            block_ms: number | null;
+            block_ms?: number | null;
         };
         /**
          * HoldBuffer
@@ -2139,7 +2260,7 @@ export interface components {
              * Buffer Ms
              * @default null
              */
-            buffer_ms: number | null;
+            buffer_ms?: number | null;
         };
         /**
          * HumView
@@ -2169,7 +2290,8 @@ export interface components {
         };
         /**
          * InputView
-         * @description An input that programs can pick: the name that the computer shows, what it is, and the listener it is made for.
+         * @description An input that programs can pick: the name that the computer shows, what it is, and the
+         *     listener it is made for.
          */
         InputView: {
             /**
@@ -2199,70 +2321,70 @@ export interface components {
              *       24
              *     ]
              */
-            bits: (8 | 16 | 24 | 32)[];
+            bits?: (8 | 16 | 24 | 32)[];
             /**
              * Dial High
              * @default 10
              */
-            dial_high: number;
+            dial_high?: number;
             /**
              * Dial Low
              * @default 0
              */
-            dial_low: number;
+            dial_low?: number;
             /**
              * Dial Step
              * @default 0.25
              */
-            dial_step: number;
+            dial_step?: number;
             /**
              * Direct Monitoring
              * @default null
              */
-            direct_monitoring: boolean | null;
+            direct_monitoring?: boolean | null;
             /**
              * Ein Dbu
              * @default null
              */
-            ein_dbu: number | null;
+            ein_dbu?: number | null;
             /**
              * Gain High Db
              * @default null
              */
-            gain_high_db: number | null;
+            gain_high_db?: number | null;
             /**
              * Gain Low Db
              * @default null
              */
-            gain_low_db: number | null;
+            gain_low_db?: number | null;
             /**
              * Gain Step Db
              * @default 1
              */
-            gain_step_db: number;
+            gain_step_db?: number;
             /**
              * Has Phantom
              * @default null
              */
-            has_phantom: boolean | null;
+            has_phantom?: boolean | null;
             /**
              * Knob
              * @default dB
              * @enum {string}
              */
-            knob: "dB" | "dial";
+            knob?: "dB" | "dial";
             /**
              * Max Input Dbu
              * @default null
              */
-            max_input_dbu: number | null;
+            max_input_dbu?: number | null;
             /** Name */
             name: string;
             /**
              * Pad Db
              * @default null
              */
-            pad_db: number | null;
+            pad_db?: number | null;
             /**
              * Rates Hz
              * @default [
@@ -2272,7 +2394,7 @@ export interface components {
              *       96000
              *     ]
              */
-            rates_hz: number[];
+            rates_hz?: number[];
         };
         /**
          * InterfaceView
@@ -2378,6 +2500,16 @@ export interface components {
             why: string;
         };
         /**
+         * KindName
+         * @description A kind of stage by its name.
+         */
+        KindName: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * LeftOut
          * @description ``off`` names stages to leave out for once, parted by commas.
          */
@@ -2386,7 +2518,7 @@ export interface components {
              * Off
              * @default
              */
-            off: string;
+            off?: string;
         };
         /**
          * LevelEvidenceView
@@ -2414,14 +2546,14 @@ export interface components {
              * Max Spl Db
              * @default null
              */
-            max_spl_db: number | null;
+            max_spl_db?: number | null;
             /** Name */
             name: string;
             /**
              * Needs Phantom
              * @default null
              */
-            needs_phantom: boolean | null;
+            needs_phantom?: boolean | null;
             /**
              * Pattern
              * @enum {string}
@@ -2431,12 +2563,12 @@ export interface components {
              * Self Noise Dba
              * @default null
              */
-            self_noise_dba: number | null;
+            self_noise_dba?: number | null;
             /**
              * Sensitivity Mv Pa
              * @default null
              */
-            sensitivity_mv_pa: number | null;
+            sensitivity_mv_pa?: number | null;
         };
         /**
          * MicrophoneView
@@ -2483,8 +2615,26 @@ export interface components {
             sensitivity_mv_pa: number | null;
         };
         /**
+         * MixFactView
+         * @description What is said of a mix: its mark and the sentence.
+         */
+        MixFactView: {
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: "good" | "fault" | "none";
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * MixView
-         * @description A listener's mix. ``lufs``, ``true_peak_dbtp`` and ``voice_over_lu`` are foreseen from takes; ``pins`` names what a person holds.
+         * @description A listener's mix.
+         *
+         *     ``lufs``, ``true_peak_dbtp`` and ``voice_over_lu`` are predicted from takes; ``pins`` names what
+         *     a person holds.
          */
         MixView: {
             /** Aim Lufs */
@@ -2495,6 +2645,8 @@ export interface components {
             ceiling_dbtp: number;
             /** Channels */
             channels: number;
+            /** Facts */
+            facts: components["schemas"]["MixFactView"][];
             /** Kept Out */
             kept_out: components["schemas"]["KeptOutView"][];
             /** Lufs */
@@ -2507,8 +2659,6 @@ export interface components {
             tolerance_lu: number;
             /** True Peak Dbtp */
             true_peak_dbtp: number | null;
-            /** Voice Over Aim Lu */
-            voice_over_aim_lu: number;
             /** Voice Over Lu */
             voice_over_lu: number | null;
         };
@@ -2551,7 +2701,7 @@ export interface components {
              * Own Name
              * @default null
              */
-            own_name: string | null;
+            own_name?: string | null;
         };
         /**
          * Named
@@ -2605,7 +2755,7 @@ export interface components {
          */
         OrderStages: {
             /** Order */
-            order: ("highpass" | "deplosive" | "noise_reduction" | "ring_reduction" | "gate" | "equalizer" | "lowpass" | "deesser" | "leveller" | "compressor" | "colour" | "gain" | "limiter")[];
+            order: string[];
         };
         /**
          * OrderWarningView
@@ -2651,7 +2801,11 @@ export interface components {
         };
         /**
          * Overview
-         * @description Everything that the page shows. ``revision`` grows with every change that pages are told of.
+         * @description Everything that the page shows.
+         *
+         *     ``revision`` grows with every change that pages are told of; ``have`` names each part that was
+         *     read by a word that differs whenever the part does. A page that says which words it has gets the
+         *     fields of the parts that differ, and no others.
          */
         Overview: {
             /** Cases */
@@ -2678,11 +2832,20 @@ export interface components {
             gain_plan: components["schemas"]["GainPlanView"] | null;
             /** Halves */
             halves: components["schemas"]["HalfView"][];
+            /**
+             * Have
+             * @default {}
+             */
+            have: {
+                [key: string]: string;
+            };
             in_use: components["schemas"]["QuietView"] | null;
             /** Inputs */
             inputs: components["schemas"]["InputView"][];
             /** Interfaces */
             interfaces: components["schemas"]["InterfaceView"][];
+            /** Left To Do */
+            left_to_do: string[];
             loud: components["schemas"]["TalkView"] | null;
             /** Message */
             message: string | null;
@@ -2696,11 +2859,14 @@ export interface components {
                 [key: string]: components["schemas"]["PredictionView"];
             };
             progress: components["schemas"]["ProgressView"] | null;
+            proofs: components["schemas"]["ProofCountView"];
             quiet: components["schemas"]["QuietView"] | null;
             recorder: components["schemas"]["RecorderView"];
             /** Recordings */
             recordings: components["schemas"]["RecordingView"][];
             redo: components["schemas"]["ChangeView"] | null;
+            /** Repeatable */
+            repeatable: components["schemas"]["KindName"][];
             /** Returns */
             returns: components["schemas"]["ReturnView"][];
             /** Revision */
@@ -2711,6 +2877,10 @@ export interface components {
             /** Rooms */
             rooms: components["schemas"]["RoomView"][];
             run: components["schemas"]["RunView"];
+            /** Seconds */
+            seconds: {
+                [key: string]: number;
+            };
             /** Settings */
             settings: components["schemas"]["SettingView"][];
             soft: components["schemas"]["TalkView"] | null;
@@ -2728,6 +2898,8 @@ export interface components {
             targets: components["schemas"]["TargetName"][];
             tone: components["schemas"]["ToneView"] | null;
             undo: components["schemas"]["ChangeView"] | null;
+            /** Until Steady S */
+            until_steady_s: number;
             /** Voice Causes */
             voice_causes: components["schemas"]["CauseView"][];
             watch: components["schemas"]["WatchView"];
@@ -2784,7 +2956,7 @@ export interface components {
              * Source
              * @default null
              */
-            source: string | null;
+            source?: string | null;
             /** Value */
             value: number | null;
         };
@@ -2847,7 +3019,7 @@ export interface components {
              * Down
              * @default true
              */
-            down: boolean;
+            down?: boolean;
         };
         /**
          * Problem
@@ -2930,8 +3102,19 @@ export interface components {
             until_steady: boolean;
         };
         /**
+         * ProofCountView
+         * @description How many listeners that pick an input are proved, of how many.
+         */
+        ProofCountView: {
+            /** All */
+            all: number;
+            /** Good */
+            good: number;
+        };
+        /**
          * ProofView
-         * @description The newest proof at a listener. ``ours_ms`` is the part of the delay that is made here.
+         * @description The newest proof at a listener: the delay from the microphone on, waiting for a block
+         *     included; ``ours_ms`` is the part of it that is made here.
          */
         ProofView: {
             /** At */
@@ -2950,17 +3133,6 @@ export interface components {
             stale: boolean;
             /** Verdicts */
             verdicts: components["schemas"]["VerdictView"][];
-        };
-        /**
-         * Purpose
-         * @description What a recording is for.
-         */
-        Purpose: {
-            /**
-             * Purpose
-             * @default Recording
-             */
-            purpose: string;
         };
         /**
          * QuietView
@@ -2982,6 +3154,11 @@ export interface components {
             /** Grid Bits */
             grid_bits: number | null;
             hum: components["schemas"]["HumView"] | null;
+            /**
+             * Hum Sentence
+             * @default
+             */
+            hum_sentence: string;
             /** Itu468 Dbfs */
             itu468_dbfs: number | null;
             /** Peak Dbfs */
@@ -3032,6 +3209,17 @@ export interface components {
             seconds: number;
             /** Tracks */
             tracks: ("treated" | "raw" | "returns" | "mix")[];
+        };
+        /**
+         * RecordingPurpose
+         * @description What a recording is for.
+         */
+        RecordingPurpose: {
+            /**
+             * Purpose
+             * @default Recording
+             */
+            purpose?: string;
         };
         /**
          * RecordingView
@@ -3112,7 +3300,7 @@ export interface components {
         };
         /**
          * ReturnView
-         * @description What comes back from a listener, before and after it is treated.
+         * @description The return from a listener, before and after it is treated.
          */
         ReturnView: {
             after: components["schemas"]["ReturnReadingView"] | null;
@@ -3126,19 +3314,20 @@ export interface components {
         };
         /**
          * RigFields
-         * @description What a person says about the rig: which things it is made of, how they stand, where its sound comes from, its aim.
+         * @description What a person says about the rig: which things it is made of, how they stand, where its
+         *     sound comes from, its aim.
          */
         RigFields: {
             /**
              * Aim High Dbfs
              * @default -10
              */
-            aim_high_dbfs: number;
+            aim_high_dbfs?: number;
             /**
              * Aim Low Dbfs
              * @default -15
              */
-            aim_low_dbfs: number;
+            aim_low_dbfs?: number;
             /** Angle Deg */
             angle_deg: number;
             /**
@@ -3146,19 +3335,19 @@ export interface components {
              * @default 24
              * @enum {integer}
              */
-            bits: 16 | 24 | 32;
+            bits?: 16 | 24 | 32;
             /** Distance Cm */
             distance_cm: number;
             /**
              * Foam
              * @default false
              */
-            foam: boolean;
+            foam?: boolean;
             /**
              * Height Cm
              * @default 0
              */
-            height_cm: number;
+            height_cm?: number;
             /** Interface Id */
             interface_id: number;
             /** Microphone Id */
@@ -3169,12 +3358,12 @@ export interface components {
              * Phantom On
              * @default null
              */
-            phantom_on: boolean | null;
+            phantom_on?: boolean | null;
             /**
              * Pop Screen
              * @default false
              */
-            pop_screen: boolean;
+            pop_screen?: boolean;
             /** Rate Hz */
             rate_hz: number;
             /** Room Id */
@@ -3183,7 +3372,7 @@ export interface components {
              * Shock Mount
              * @default false
              */
-            shock_mount: boolean;
+            shock_mount?: boolean;
             /**
              * Source
              * @enum {string}
@@ -3194,7 +3383,7 @@ export interface components {
              * @default desk stand
              * @enum {string}
              */
-            support: "arm" | "desk stand" | "floor stand" | "worn";
+            support?: "arm" | "desk stand" | "floor stand" | "worn";
         };
         /**
          * RigName
@@ -3312,24 +3501,24 @@ export interface components {
              * Height M
              * @default null
              */
-            height_m: number | null;
+            height_m?: number | null;
             /**
              * Length M
              * @default null
              */
-            length_m: number | null;
+            length_m?: number | null;
             /** Name */
             name: string;
             /**
              * Surfaces
              * @default null
              */
-            surfaces: ("bare" | "furnished" | "soft" | "treated") | null;
+            surfaces?: ("bare" | "furnished" | "soft" | "treated") | null;
             /**
              * Width M
              * @default null
              */
-            width_m: number | null;
+            width_m?: number | null;
         };
         /**
          * RoomView
@@ -3365,8 +3554,11 @@ export interface components {
         };
         /**
          * RunView
-         * @description The live run. ``block_ms`` is what it runs in, ``buffer_ms`` what waits at each listener beyond a block, ``block_costs`` the sizes that were tried with the share of
-         *     its own time that each takes; ``when_stopped`` what listeners hear when nothing runs.
+         * @description The live run.
+         *
+         *     ``block_ms`` is what it runs in, ``buffer_ms`` what waits at each listener beyond a block,
+         *     ``block_costs`` the sizes that were tried with the share of its own time that each takes;
+         *     ``when_stopped`` what listeners hear when nothing runs.
          */
         RunView: {
             /** Block Costs */
@@ -3384,15 +3576,27 @@ export interface components {
             buffer_ms: number;
             /** Dropouts */
             dropouts: number;
+            /**
+             * Gaps Mark
+             * @enum {string}
+             */
+            gaps_mark: "good" | "fault";
             /** Live */
             live: boolean;
             /** Load */
             load: number;
             /**
+             * Load Mark
+             * @enum {string}
+             */
+            load_mark: "good" | "fault";
+            /**
              * Marker
              * @enum {string}
              */
             marker: "idle" | "sending";
+            /** One Rate */
+            one_rate: boolean;
             /** Priority Raised */
             priority_raised: boolean;
             /** Rate Hz */
@@ -3410,7 +3614,8 @@ export interface components {
         };
         /**
          * SentView
-         * @description A source in a mix: the loudness at which it arrives, its gain, how far it drops under the voice, and why.
+         * @description A source in a mix: the loudness at which it arrives, its gain, how far it drops under the
+         *     voice, and why.
          */
         SentView: {
             /** Because */
@@ -3449,82 +3654,82 @@ export interface components {
              * Activation Dbfs
              * @default null
              */
-            activation_dbfs: number | null;
+            activation_dbfs?: number | null;
             /**
              * Also
              * @default null
              */
-            also: string | null;
+            also?: string | null;
             /**
              * Auto Gain
              * @default null
              */
-            auto_gain: boolean | null;
+            auto_gain?: boolean | null;
             /**
              * Bits
              * @default null
              */
-            bits: number | null;
+            bits?: number | null;
             /**
              * Drift Ppm
              * @default null
              */
-            drift_ppm: number | null;
+            drift_ppm?: number | null;
             /**
              * Echo Cancelling
              * @default null
              */
-            echo_cancelling: boolean | null;
+            echo_cancelling?: boolean | null;
             /**
              * Hears Itself
              * @default null
              */
-            hears_itself: boolean | null;
+            hears_itself?: boolean | null;
             /**
              * Jitter Ms
              * @default null
              */
-            jitter_ms: number | null;
+            jitter_ms?: number | null;
             /**
              * Latency Ms
              * @default null
              */
-            latency_ms: number | null;
+            latency_ms?: number | null;
             /**
              * Muted
              * @default null
              */
-            muted: boolean | null;
+            muted?: boolean | null;
             /**
              * Narrow Band
              * @default null
              */
-            narrow_band: boolean | null;
+            narrow_band?: boolean | null;
             /**
              * Noise Removal
              * @default null
              */
-            noise_removal: boolean | null;
+            noise_removal?: boolean | null;
             /**
              * Rate Hz
              * @default null
              */
-            rate_hz: number | null;
+            rate_hz?: number | null;
             /**
              * Speaks
              * @default null
              */
-            speaks: boolean | null;
+            speaks?: boolean | null;
             /**
              * Takes Hz
              * @default null
              */
-            takes_hz: number | null;
+            takes_hz?: number | null;
             /**
              * Upside Down
              * @default null
              */
-            upside_down: boolean | null;
+            upside_down?: boolean | null;
         };
         /**
          * SetRoute
@@ -3542,7 +3747,7 @@ export interface components {
              * @default treated
              * @enum {string}
              */
-            tap: "treated" | "raw";
+            tap?: "treated" | "raw";
         };
         /**
          * SetUp
@@ -3554,7 +3759,9 @@ export interface components {
         };
         /**
          * SettingView
-         * @description A setting of the chain: a number, or a band. A number goes from ``low`` to ``high``; one nudge moves it by ``step``.
+         * @description A setting of the chain: a number, or a band.
+         *
+         *     A number goes from ``low`` to ``high``; one nudge moves it by ``step``.
          *
          *     ``sure_db``: how far the voice under a band may be off.
          */
@@ -3638,7 +3845,8 @@ export interface components {
         };
         /**
          * SourceView
-         * @description Something that can be heard; loudness as it was measured; ``because`` says what its own chain does, where it has one of its own.
+         * @description Something that can be heard; loudness as it was measured; ``because`` says what its own
+         *     chain does, where it has one of its own.
          */
         SourceView: {
             /** Because */
@@ -3697,15 +3905,27 @@ export interface components {
         };
         /**
          * StageView
-         * @description One stage: whether it runs, what was derived, whether the person holds it, and under which step it is set.
+         * @description One stage: whether it runs, what was derived, whether the person holds it, and under which
+         *     step and leaf it is set.
+         *
+         *     ``key`` names it in its chain; ``further``: a person added it; ``is_new``: it came with this
+         *     version and is off until it is derived.
          */
         StageView: {
             /** Because */
             because: string;
             /** Derived On */
             derived_on: boolean;
+            /** Further */
+            further: boolean;
+            /** Is New */
+            is_new: boolean;
+            /** Key */
+            key: string;
             /** Kind */
             kind: string;
+            /** Leaf */
+            leaf: string;
             /** On */
             on: boolean;
             /** Pinned */
@@ -3715,6 +3935,8 @@ export interface components {
              * @enum {string}
              */
             step: "clean" | "tone" | "steady";
+            /** Switchable */
+            switchable: boolean;
             /** Title */
             title: string;
         };
@@ -3728,17 +3950,17 @@ export interface components {
              * @default preamp
              * @enum {string}
              */
-            learns: "preamp" | "slider";
+            learns?: "preamp" | "slider";
             /**
              * Not Obeyed
              * @default []
              */
-            not_obeyed: ("echo cancelling" | "noise suppression" | "auto gain")[];
+            not_obeyed?: ("echo cancelling" | "noise suppression" | "auto gain")[];
             /**
              * Position
              * @default null
              */
-            position: number | null;
+            position?: number | null;
             /**
              * Purpose
              * @enum {string}
@@ -3752,7 +3974,7 @@ export interface components {
              * Until Steady
              * @default false
              */
-            until_steady: boolean;
+            until_steady?: boolean;
         };
         /**
          * StartRun
@@ -3763,7 +3985,7 @@ export interface components {
              * Rate Hz
              * @default null
              */
-            rate_hz: number | null;
+            rate_hz?: number | null;
         };
         /**
          * StartTake
@@ -3775,12 +3997,12 @@ export interface components {
              * @default preamp
              * @enum {string}
              */
-            learns: "preamp" | "slider";
+            learns?: "preamp" | "slider";
             /**
              * Position
              * @default null
              */
-            position: number | null;
+            position?: number | null;
             /**
              * Purpose
              * @enum {string}
@@ -3790,12 +4012,12 @@ export interface components {
              * Seconds
              * @default null
              */
-            seconds: number | null;
+            seconds?: number | null;
             /**
              * Until Steady
              * @default false
              */
-            until_steady: boolean;
+            until_steady?: boolean;
         };
         /**
          * StartWatch
@@ -3811,7 +4033,7 @@ export interface components {
              * Rate Hz
              * @default null
              */
-            rate_hz: number | null;
+            rate_hz?: number | null;
         };
         /**
          * SteadyEvidenceView
@@ -3853,34 +4075,31 @@ export interface components {
              * Status
              * @enum {string}
              */
-            status: "settled" | "open" | "stale" | "not yet";
+            status: "confirmed" | "open" | "stale" | "not yet";
             /** Title */
             title: string;
             /** Why */
             why: string | null;
         };
         /**
-         * Switch
-         * @description Something in the simulated room is switched.
-         */
-        Switch: {
-            /** Name */
-            name: string;
-            /** On */
-            on: boolean;
-        };
-        /**
          * SwitchStage
          * @description Hold a stage on or off; null lets what was derived stand again.
          */
         SwitchStage: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "highpass" | "deplosive" | "noise_reduction" | "ring_reduction" | "gate" | "equalizer" | "lowpass" | "deesser" | "leveller" | "compressor" | "colour" | "gain" | "limiter";
             /** On */
             on: boolean | null;
+            /** Stage */
+            stage: string;
+        };
+        /**
+         * SwitchThing
+         * @description Something in the simulated room is switched.
+         */
+        SwitchThing: {
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
         };
         /**
          * TakeView
@@ -3960,13 +4179,13 @@ export interface components {
              * Id
              * @default null
              */
-            id: number | null;
+            id?: number | null;
             /**
              * Kind
              * @default by pitch
              * @enum {string}
              */
-            kind: "by pitch" | "lower voice" | "higher voice" | "reference take" | "imported";
+            kind?: "by pitch" | "lower voice" | "higher voice" | "reference take" | "imported";
         };
         /**
          * TargetName
@@ -3998,22 +4217,22 @@ export interface components {
              * Air Db
              * @default 0
              */
-            air_db: number;
+            air_db?: number;
             /**
              * Body Db
              * @default 0
              */
-            body_db: number;
+            body_db?: number;
             /**
              * Clarity Db
              * @default 0
              */
-            clarity_db: number;
+            clarity_db?: number;
             /**
              * Warmth Db
              * @default 0
              */
-            warmth_db: number;
+            warmth_db?: number;
         };
         /**
          * ThingView
@@ -4068,6 +4287,8 @@ export interface components {
             points_hz: number[];
             /** Recorded Db */
             recorded_db: number[];
+            /** @default null */
+            remaining: components["schemas"]["FactView"] | null;
             /**
              * Resonances
              * @default []
@@ -4099,17 +4320,17 @@ export interface components {
              * @default flac
              * @enum {string}
              */
-            format: "flac" | "wav";
+            format?: "flac" | "wav";
             /**
              * Megabytes
              * @default null
              */
-            megabytes: number | null;
+            megabytes?: number | null;
             /**
              * Minutes
              * @default null
              */
-            minutes: number | null;
+            minutes?: number | null;
             /** Tracks */
             tracks: ("treated" | "raw" | "returns" | "mix")[];
         };
@@ -4139,6 +4360,11 @@ export interface components {
             db_per_minute: number;
             /** Error Db Per Minute */
             error_db_per_minute: number | null;
+            /**
+             * Sentence
+             * @default
+             */
+            sentence: string;
         };
         /**
          * TryGate
@@ -4149,7 +4375,7 @@ export interface components {
              * Hysteresis Db
              * @default null
              */
-            hysteresis_db: number | null;
+            hysteresis_db?: number | null;
             /** Threshold Dbfs */
             threshold_dbfs: number;
         };
@@ -4175,7 +4401,7 @@ export interface components {
              * Channel
              * @default null
              */
-            channel: number | null;
+            channel?: number | null;
             /**
              * File
              * Format: binary
@@ -4186,12 +4412,12 @@ export interface components {
              * @default preamp
              * @enum {string}
              */
-            learns: "preamp" | "slider";
+            learns?: "preamp" | "slider";
             /**
              * Position
              * @default null
              */
-            position: number | null;
+            position?: number | null;
             /**
              * Purpose
              * @enum {string}
@@ -4286,16 +4512,16 @@ export interface components {
          */
         WishesBody: {
             /** @default null */
-            aims: components["schemas"]["AimsBody"] | null;
+            aims?: components["schemas"]["AimsBody"] | null;
             /**
              * Cut Weight
              * @default 0.8
              */
-            cut_weight: number;
+            cut_weight?: number;
             /** @default null */
-            target: components["schemas"]["TargetBody"] | null;
+            target?: components["schemas"]["TargetBody"] | null;
             /** @default null */
-            taste: components["schemas"]["TasteBody"] | null;
+            taste?: components["schemas"]["TasteBody"] | null;
         };
     };
     responses: never;
@@ -4306,7 +4532,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    api_calibration_calibration_get: {
+    calibration_calibration_calibration_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4326,7 +4552,7 @@ export interface operations {
             };
         };
     };
-    api_set_up_case_post: {
+    send_set_up_case_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4359,7 +4585,7 @@ export interface operations {
             };
         };
     };
-    api_load_clip_clips_post: {
+    live_load_clip_clips_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4392,7 +4618,7 @@ export interface operations {
             };
         };
     };
-    api_alter_clip_clips__int_id__put: {
+    live_alter_clip_clips__int_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -4427,7 +4653,7 @@ export interface operations {
             };
         };
     };
-    api_remove_clip_clips__int_id__delete: {
+    live_remove_clip_clips__int_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -4458,7 +4684,7 @@ export interface operations {
             };
         };
     };
-    api_press_clip_clips__int_id__press_post: {
+    live_press_clip_clips__int_id__press_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4493,7 +4719,7 @@ export interface operations {
             };
         };
     };
-    api_hear_clip_clips__int_id__sound_get: {
+    live_hear_clip_clips__int_id__sound_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4515,7 +4741,7 @@ export interface operations {
             };
         };
     };
-    api_change_device_computer_patch: {
+    computer_change_device_computer_patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -4548,7 +4774,7 @@ export interface operations {
             };
         };
     };
-    api_name_device_computer_names_put: {
+    computer_name_device_computer_names_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -4581,7 +4807,7 @@ export interface operations {
             };
         };
     };
-    api_plug_in_computer_plug_post: {
+    computer_plug_in_computer_plug_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4614,7 +4840,7 @@ export interface operations {
             };
         };
     };
-    api_choose_device_computer_rig_post: {
+    computer_choose_device_computer_rig_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4647,7 +4873,7 @@ export interface operations {
             };
         };
     };
-    api_unplug_computer_unplug_post: {
+    computer_unplug_computer_unplug_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4680,7 +4906,40 @@ export interface operations {
             };
         };
     };
-    api_turn_controls_post: {
+    calibration_confirm_confirm_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForStep"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rig_turn_controls_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4713,7 +4972,7 @@ export interface operations {
             };
         };
     };
-    api_derive_again_derive_post: {
+    calibration_derive_again_derive_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4742,7 +5001,7 @@ export interface operations {
             };
         };
     };
-    api_rename_listener_destinations__key__name_put: {
+    send_rename_listener_destinations__key__name_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -4777,7 +5036,7 @@ export interface operations {
             };
         };
     };
-    api_pick_input_destinations__key__picks_put: {
+    send_pick_input_destinations__key__picks_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -4812,7 +5071,7 @@ export interface operations {
             };
         };
     };
-    api_pin_mix_destinations__key__pin_put: {
+    send_pin_mix_destinations__key__pin_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -4847,7 +5106,7 @@ export interface operations {
             };
         };
     };
-    api_set_program_destinations__key__program_patch: {
+    send_set_program_destinations__key__program_patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -4882,7 +5141,7 @@ export interface operations {
             };
         };
     };
-    api_hear_listener_destinations__key__sound_get: {
+    send_hear_listener_destinations__key__sound_get: {
         parameters: {
             query?: {
                 what?: string;
@@ -4906,7 +5165,7 @@ export interface operations {
             };
         };
     };
-    api_use_listener_destinations__key__use_put: {
+    send_use_listener_destinations__key__use_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -4941,7 +5200,7 @@ export interface operations {
             };
         };
     };
-    api_usual_mix_destinations__key__usual_post: {
+    send_usual_mix_destinations__key__usual_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4972,7 +5231,7 @@ export interface operations {
             };
         };
     };
-    api_export_equalizer_equalizer_get: {
+    calibration_export_equalizer_equalizer_get: {
         parameters: {
             query: {
                 what: "biquads" | "impulse";
@@ -4995,7 +5254,7 @@ export interface operations {
             };
         };
     };
-    api_events_events_get: {
+    state_events_events_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5015,7 +5274,7 @@ export interface operations {
             };
         };
     };
-    api_discard_half_halves__id__delete: {
+    takes_discard_half_halves__id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -5046,7 +5305,7 @@ export interface operations {
             };
         };
     };
-    api_keep_half_halves__id__keep_post: {
+    takes_keep_half_halves__id__keep_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5077,7 +5336,7 @@ export interface operations {
             };
         };
     };
-    api_add_interface_interfaces_post: {
+    rig_add_interface_interfaces_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5110,7 +5369,7 @@ export interface operations {
             };
         };
     };
-    api_change_interface_interfaces__int_id__put: {
+    rig_change_interface_interfaces__int_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5145,7 +5404,7 @@ export interface operations {
             };
         };
     };
-    api_remove_thing_kept__kind___int_id__delete: {
+    rig_remove_thing_kept__kind___int_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -5177,7 +5436,7 @@ export interface operations {
             };
         };
     };
-    api_hear_live_live_sound_get: {
+    live_hear_live_live_sound_get: {
         parameters: {
             query?: {
                 off?: string;
@@ -5199,7 +5458,7 @@ export interface operations {
             };
         };
     };
-    api_leave_out_live_live_without_put: {
+    live_leave_out_live_live_without_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5232,7 +5491,7 @@ export interface operations {
             };
         };
     };
-    api_send_marker_marker_post: {
+    send_send_marker_marker_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5261,7 +5520,7 @@ export interface operations {
             };
         };
     };
-    api_add_microphone_microphones_post: {
+    rig_add_microphone_microphones_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5294,7 +5553,7 @@ export interface operations {
             };
         };
     };
-    api_change_microphone_microphones__int_id__put: {
+    rig_change_microphone_microphones__int_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5329,7 +5588,7 @@ export interface operations {
             };
         };
     };
-    api_derive_mixes_mixes_post: {
+    send_derive_mixes_mixes_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5358,7 +5617,7 @@ export interface operations {
             };
         };
     };
-    api_split_recording_recordings_split_post: {
+    recording_split_recording_recordings_split_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5387,7 +5646,7 @@ export interface operations {
             };
         };
     };
-    api_start_recording_recordings_start_post: {
+    recording_start_recording_recordings_start_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5396,7 +5655,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Purpose"];
+                "application/json": components["schemas"]["RecordingPurpose"];
             };
         };
         responses: {
@@ -5420,7 +5679,7 @@ export interface operations {
             };
         };
     };
-    api_stop_recording_recordings_stop_post: {
+    recording_stop_recording_recordings_stop_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5449,7 +5708,7 @@ export interface operations {
             };
         };
     };
-    api_discard_recording_recordings__int_id__delete: {
+    recording_discard_recording_recordings__int_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -5480,7 +5739,7 @@ export interface operations {
             };
         };
     };
-    api_rename_recording_recordings__int_id__name_put: {
+    recording_rename_recording_recordings__int_id__name_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5515,7 +5774,7 @@ export interface operations {
             };
         };
     };
-    api_hear_recording_recordings__int_id__sound_get: {
+    recording_hear_recording_recordings__int_id__sound_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5537,7 +5796,7 @@ export interface operations {
             };
         };
     };
-    api_redo_redo_post: {
+    state_redo_redo_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5566,7 +5825,7 @@ export interface operations {
             };
         };
     };
-    api_export_response_response_get: {
+    rig_export_response_response_get: {
         parameters: {
             query: {
                 what: "microphone" | "correction";
@@ -5588,7 +5847,7 @@ export interface operations {
             };
         };
     };
-    api_import_response_response_post: {
+    rig_import_response_response_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5621,7 +5880,7 @@ export interface operations {
             };
         };
     };
-    api_remove_response_response_delete: {
+    rig_remove_response_response_delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -5650,7 +5909,7 @@ export interface operations {
             };
         };
     };
-    api_treat_returns_returns_post: {
+    live_treat_returns_returns_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5679,7 +5938,7 @@ export interface operations {
             };
         };
     };
-    api_change_rig_rig_put: {
+    rig_change_rig_rig_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5712,7 +5971,7 @@ export interface operations {
             };
         };
     };
-    api_add_rig_rigs_post: {
+    rig_add_rig_rigs_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5745,7 +6004,7 @@ export interface operations {
             };
         };
     };
-    api_remove_rig_rigs__int_id__delete: {
+    rig_remove_rig_rigs__int_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -5776,7 +6035,7 @@ export interface operations {
             };
         };
     };
-    api_use_rig_rigs__int_id__use_post: {
+    rig_use_rig_rigs__int_id__use_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5807,7 +6066,7 @@ export interface operations {
             };
         };
     };
-    api_add_room_rooms_post: {
+    rig_add_room_rooms_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5840,7 +6099,7 @@ export interface operations {
             };
         };
     };
-    api_change_room_rooms__int_id__put: {
+    rig_change_room_rooms__int_id__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5875,7 +6134,7 @@ export interface operations {
             };
         };
     };
-    api_set_route_routes_put: {
+    send_set_route_routes_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5908,7 +6167,7 @@ export interface operations {
             };
         };
     };
-    api_hold_block_run_block_put: {
+    live_hold_block_run_block_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5941,7 +6200,7 @@ export interface operations {
             };
         };
     };
-    api_hold_buffer_run_buffer_put: {
+    live_hold_buffer_run_buffer_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5974,7 +6233,7 @@ export interface operations {
             };
         };
     };
-    api_push_live_run_piece_post: {
+    live_push_live_run_piece_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6003,7 +6262,7 @@ export interface operations {
             };
         };
     };
-    api_start_run_run_start_post: {
+    live_start_run_run_start_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6036,7 +6295,7 @@ export interface operations {
             };
         };
     };
-    api_stop_run_run_stop_post: {
+    live_stop_run_run_stop_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6065,7 +6324,7 @@ export interface operations {
             };
         };
     };
-    api_change_setting_settings_patch: {
+    calibration_change_setting_settings_patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -6098,40 +6357,7 @@ export interface operations {
             };
         };
     };
-    api_settle_settle_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ForStep"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Overview"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    api_use_source_sources__key__use_put: {
+    send_use_source_sources__key__use_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -6166,7 +6392,40 @@ export interface operations {
             };
         };
     };
-    api_switch_stage_stages_patch: {
+    calibration_add_stage_stages_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddStage"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calibration_switch_stage_stages_patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -6199,7 +6458,7 @@ export interface operations {
             };
         };
     };
-    api_order_stages_stages_order_put: {
+    calibration_order_stages_stages_order_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -6232,7 +6491,73 @@ export interface operations {
             };
         };
     };
-    api_state_state_get: {
+    calibration_remove_stage_stages__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calibration_add_band_stages__key__bands_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BandValue"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    state_state_state_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6261,7 +6586,7 @@ export interface operations {
             };
         };
     };
-    api_sweep_sweep_get: {
+    takes_sweep_sweep_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6281,7 +6606,7 @@ export interface operations {
             };
         };
     };
-    api_start_take_takes_post: {
+    takes_start_take_takes_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6314,7 +6639,7 @@ export interface operations {
             };
         };
     };
-    api_start_browser_take_takes_browser_post: {
+    takes_start_browser_take_takes_browser_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6347,7 +6672,7 @@ export interface operations {
             };
         };
     };
-    api_add_piece_takes_browser__take_id___int_number__post: {
+    takes_add_piece_takes_browser__take_id___int_number__post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6379,7 +6704,7 @@ export interface operations {
             };
         };
     };
-    api_take_file_takes_file_post: {
+    takes_take_file_takes_file_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6412,7 +6737,7 @@ export interface operations {
             };
         };
     };
-    api_stop_take_takes_stop_post: {
+    takes_stop_take_takes_stop_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6441,7 +6766,7 @@ export interface operations {
             };
         };
     };
-    api_discard_take_takes__int_id__delete: {
+    takes_discard_take_takes__int_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -6472,7 +6797,7 @@ export interface operations {
             };
         };
     };
-    api_frames_of_take_takes__int_id__frames_get: {
+    takes_frames_of_take_takes__int_id__frames_get: {
         parameters: {
             query?: {
                 off?: string;
@@ -6507,7 +6832,7 @@ export interface operations {
             };
         };
     };
-    api_hear_take_takes__int_id__sound_get: {
+    takes_hear_take_takes__int_id__sound_get: {
         parameters: {
             query?: {
                 off?: string;
@@ -6533,7 +6858,7 @@ export interface operations {
             };
         };
     };
-    api_import_target_targets_post: {
+    calibration_import_target_targets_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6566,7 +6891,7 @@ export interface operations {
             };
         };
     };
-    api_switch_thing_things_post: {
+    rig_switch_thing_things_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6575,7 +6900,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Switch"];
+                "application/json": components["schemas"]["SwitchThing"];
             };
         };
         responses: {
@@ -6599,7 +6924,7 @@ export interface operations {
             };
         };
     };
-    api_fit_tone_tone_fit_post: {
+    calibration_fit_tone_tone_fit_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6628,7 +6953,7 @@ export interface operations {
             };
         };
     };
-    api_choose_tracks_tracks_put: {
+    recording_choose_tracks_tracks_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -6661,7 +6986,7 @@ export interface operations {
             };
         };
     };
-    api_try_gate_try_gate_post: {
+    calibration_try_gate_try_gate_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6694,7 +7019,7 @@ export interface operations {
             };
         };
     };
-    api_undo_undo_post: {
+    state_undo_undo_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6723,7 +7048,7 @@ export interface operations {
             };
         };
     };
-    api_start_watch_watch_post: {
+    takes_start_watch_watch_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6756,7 +7081,7 @@ export interface operations {
             };
         };
     };
-    api_push_watch_watch_piece_post: {
+    takes_push_watch_watch_piece_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6785,7 +7110,7 @@ export interface operations {
             };
         };
     };
-    api_stop_watch_watch_stop_post: {
+    takes_stop_watch_watch_stop_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6814,7 +7139,7 @@ export interface operations {
             };
         };
     };
-    api_change_wishes_wishes_put: {
+    calibration_change_wishes_wishes_put: {
         parameters: {
             query?: never;
             header?: never;

@@ -16,9 +16,15 @@ const json = (body: unknown, status = 200) => new Response(JSON.stringify(body),
 beforeEach(() => {
   asked = [];
   answer = () => json({ ok: true });
-  vi.stubGlobal('fetch', async (url: string, init?: RequestInit) => {
+  vi.stubGlobal('fetch', async (what: string | Request, init?: RequestInit) => {
+    if (what instanceof Request) {
+      const body = (await what.text()) || undefined;
+      const type = what.headers.get('Content-Type') ?? undefined;
+      asked.push({ url: new URL(what.url).pathname, method: what.method, body, type });
+      return answer();
+    }
     const headers = init?.headers as Record<string, string> | undefined;
-    asked.push({ url, method: init?.method, body: init?.body, type: headers?.['Content-Type'] });
+    asked.push({ url: what, method: init?.method, body: init?.body, type: headers?.['Content-Type'] });
     return answer();
   });
 });
@@ -26,10 +32,10 @@ afterEach(() => vi.unstubAllGlobals());
 
 describe('what is asked of the program', () => {
   it('goes under /api, with JSON where there is a body', async () => {
-    await api.act('PATCH', 'settings', { value: 3 });
-    await api.act('POST', 'undo');
+    await api.act('patch', '/api/settings', { body: { stage: 'gate', name: 'range_db', value: 3, pinned: true } });
+    await api.act('post', '/api/undo');
     expect(asked[0]).toMatchObject({ url: '/api/settings', method: 'PATCH', type: 'application/json' });
-    expect(JSON.parse(asked[0]?.body as string)).toEqual({ value: 3 });
+    expect(JSON.parse(asked[0]?.body as string)).toMatchObject({ value: 3 });
     expect(asked[1]).toMatchObject({ url: '/api/undo', method: 'POST', type: undefined });
     expect(asked[1]?.body).toBeUndefined();
   });
@@ -102,7 +108,7 @@ describe('a refusal', () => {
 
   it('says that nobody answers', async () => {
     answer = () => Promise.reject(new TypeError('failed'));
-    const error = await api.act('POST', 'marker').catch((caught: unknown) => caught);
+    const error = await api.act('post', '/api/marker').catch((caught: unknown) => caught);
     expect(error).toMatchObject({ code: 'lost' });
     expect((error as Error).message).toContain('does not answer');
   });

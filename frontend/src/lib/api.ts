@@ -1,4 +1,7 @@
-import type { components } from './api.generated';
+import createClient, { type MaybeOptionalInit } from 'openapi-fetch';
+import type { HttpMethod, PathsWithMethod } from 'openapi-typescript-helpers';
+import type { components, paths } from './api.generated';
+import type { Answer } from './parts';
 
 export type Overview = components['schemas']['Overview'];
 export type Rig = components['schemas']['RigView'];
@@ -20,6 +23,7 @@ export type Interface = components['schemas']['InterfaceView'];
 export type Room = components['schemas']['RoomView'];
 export type Device = components['schemas']['DeviceView'];
 export type Audit = components['schemas']['AuditView'];
+export type ComputerChange = components['schemas']['ChangeDevice'];
 export type KeptKind = 'microphone' | 'interface' | 'room';
 
 /** One twentieth of a second of sound, as the event stream carries it. */
@@ -84,11 +88,14 @@ const PATIENCE_MS = 60_000;
 const PATIENCE_WITH_FILES_MS = 600_000;
 
 /** Ask the program. Throws a Refusal where it does not answer, answers too late, or refuses. */
-export async function ask(path: string, how: RequestInit = {}): Promise<Response> {
+export async function ask(what: string | Request, how: RequestInit = {}): Promise<Response> {
   let response: Response;
   const patience = how.body instanceof FormData ? PATIENCE_WITH_FILES_MS : PATIENCE_MS;
   try {
-    response = await fetch(`/api/${path}`, { signal: AbortSignal.timeout(patience), ...how });
+    response = await fetch(typeof what === 'string' ? `/api/${what}` : what, {
+      signal: AbortSignal.timeout(patience),
+      ...how,
+    });
   } catch (error) {
     const late = error instanceof DOMException && error.name === 'TimeoutError';
     throw late ? new Refusal('slow', SLOW) : new Refusal('lost', LOST);
@@ -98,8 +105,12 @@ export async function ask(path: string, how: RequestInit = {}): Promise<Response
   throw new Refusal(problem?.code ?? 'http', problem?.sentence ?? `The program answered ${response.status}.`);
 }
 
+/** What is said of the parts of the state with every request; the page that holds them sets it. */
+export const parts = { headers: (): Record<string, string> => ({}) };
+
 function send(method: string, path: string, body?: BodyInit, json = false): Promise<Response> {
-  return ask(path, { method, body, headers: json ? { 'Content-Type': 'application/json' } : undefined });
+  const headers = { ...parts.headers(), ...(json ? { 'Content-Type': 'application/json' } : {}) };
+  return ask(path, { method, body, headers });
 }
 
 export async function takeFrames(takeId: number, version: 'raw' | 'treated'): Promise<TakeFrames> {
@@ -112,15 +123,34 @@ export async function tryGate(threshold_dbfs: number, hysteresis_db: number | nu
   return (await send('POST', 'try/gate', body, true)).json();
 }
 
-export async function getState(): Promise<Overview> {
+export async function getState(): Promise<Answer> {
   return (await send('GET', 'state')).json();
 }
 
-/** Do something that answers with the whole new state. */
-export async function act(method: 'POST' | 'PUT' | 'PATCH' | 'DELETE', path: string, body?: object): Promise<Overview> {
-  const answer = await send(method, path, body ? JSON.stringify(body) : undefined, body !== undefined);
-  return answer.json();
-}
+type Init<I> = undefined extends I ? [init?: I] : [init: I];
+
+/** Do something, typed by what the API takes: a method, a path, and its parameters and body. */
+export type Act<Result> = <
+  Method extends HttpMethod,
+  Path extends PathsWithMethod<paths, Method>,
+  I extends MaybeOptionalInit<paths[Path], Method>,
+>(
+  method: Method,
+  path: Path,
+  ...init: Init<I>
+) => Promise<Result>;
+
+const client = createClient<paths>({
+  baseUrl: globalThis.location?.origin ?? 'http://localhost',
+  fetch: (request) => ask(request),
+});
+
+/** Do something that answers with what it changed of the state. */
+export const act: Act<Answer> = async (method, path, ...init) => {
+  const [given] = init as [object?];
+  const request = client.request as (method: string, path: string, init: object) => Promise<{ data?: unknown }>;
+  return (await request(method, path, { ...given, headers: parts.headers() })).data as Answer;
+};
 
 export async function beginBrowserTake(
   purpose: Purpose,
@@ -146,7 +176,7 @@ export async function sendWatch(samples: Float32Array<ArrayBuffer>): Promise<voi
   await send('POST', 'watch/piece', samples.buffer);
 }
 
-export async function sendResponse(file: File): Promise<Overview> {
+export async function sendResponse(file: File): Promise<Answer> {
   const form = new FormData();
   form.set('file', file);
   return (await send('POST', 'response', form)).json();
@@ -162,7 +192,7 @@ export async function leaveOutLive(off: string[]): Promise<void> {
 }
 
 /** Import a target and fit to it. */
-export async function sendTarget(file: File): Promise<Overview> {
+export async function sendTarget(file: File): Promise<Answer> {
   const form = new FormData();
   form.set('file', file);
   return (await send('POST', 'targets', form)).json();
@@ -173,7 +203,7 @@ export async function sendFile(
   file: File,
   channel: number | null,
   more: TakeMore = {},
-): Promise<Overview> {
+): Promise<Answer> {
   const form = new FormData();
   form.set('file', file);
   form.set('purpose', purpose);
@@ -183,7 +213,7 @@ export async function sendFile(
   return (await send('POST', 'takes/file', form)).json();
 }
 
-export async function loadClip(file: File): Promise<Overview> {
+export async function loadClip(file: File): Promise<Answer> {
   const form = new FormData();
   form.set('file', file);
   return (await send('POST', 'clips', form)).json();

@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { until } from './until';
 import { Capture, LiveCapture, notObeyed } from './capture';
 
 it('names just the processing that stayed on', () => {
@@ -51,7 +52,7 @@ let wanted: MediaStreamConstraints | null;
 let answer: (url: string) => Response;
 
 const worklet = async (): Promise<FakeWorklet> => {
-  await vi.waitFor(() => expect(FakeWorklet.made).toHaveLength(1));
+  await until(() => expect(FakeWorklet.made).toHaveLength(1));
   return FakeWorklet.made[0]!;
 };
 const urls = () => asked.map((call) => call.url);
@@ -66,8 +67,9 @@ beforeEach(() => {
   answer = () => new Response(JSON.stringify({ take_id: 'k1', enough: false, ok: true }));
   vi.stubGlobal('AudioContext', FakeContext);
   vi.stubGlobal('AudioWorkletNode', FakeWorklet);
-  vi.stubGlobal('fetch', async (url: string, init?: RequestInit) => {
-    asked.push({ url, method: init?.method, body: init?.body });
+  vi.stubGlobal('fetch', async (what: string | Request, init?: RequestInit) => {
+    const url = what instanceof Request ? new URL(what.url).pathname : what;
+    asked.push({ url, method: what instanceof Request ? what.method : init?.method, body: init?.body });
     return answer(url);
   });
   vi.stubGlobal('navigator', {
@@ -94,7 +96,7 @@ describe('a take of the browser’s microphone', () => {
     });
     expect(gatherer.options.processorOptions.seconds).toBe(0.25);
     gatherer.give(0);
-    await vi.waitFor(() => expect(urls()).toContain('/api/takes/browser'));
+    await until(() => expect(urls()).toContain('/api/takes/browser'));
     for (let i = 1; i < 6; i++) gatherer.give(i);
     await done;
     const pieces = urls().filter((url) => url.startsWith('/api/takes/browser/'));
@@ -118,7 +120,7 @@ describe('a take of the browser’s microphone', () => {
     const capture = new Capture('rest', 15);
     const done = capture.run();
     await worklet();
-    await vi.waitFor(() => expect(urls()).toContain('/api/takes/browser'));
+    await until(() => expect(urls()).toContain('/api/takes/browser'));
     await new Promise((resolve) => setTimeout(resolve, 5));
     capture.stop();
     await done;
@@ -130,7 +132,7 @@ describe('a take of the browser’s microphone', () => {
     const said = expect(done).rejects.toThrow(/went away after \d+ s; what came before is kept/);
     const gatherer = await worklet();
     gatherer.give(0);
-    await vi.waitFor(() => expect(urls()).toContain('/api/takes/browser/k1/0'));
+    await until(() => expect(urls()).toContain('/api/takes/browser/k1/0'));
     track.dispatchEvent(new Event('ended'));
     await said;
     expect(urls()).toContain('/api/takes/stop');
@@ -168,13 +170,13 @@ describe('the live microphone', () => {
       return new Promise((resolve) => (open = resolve));
     }, ended);
     const gatherer = await worklet();
-    await vi.waitFor(() => expect(open.length).toBe(1));
+    await until(() => expect(open.length).toBe(1));
     gatherer.give(1);
     open(true);
     await started;
     gatherer.give(2);
     gatherer.give(3);
-    await vi.waitFor(() => expect(sent).toEqual([2, 3]));
+    await until(() => expect(sent).toEqual([2, 3]));
     track.dispatchEvent(new Event('ended'));
     expect(ended).toHaveBeenCalledWith(expect.stringContaining('The microphone went away'));
     await live.stop();
@@ -195,7 +197,7 @@ describe('the live microphone', () => {
     const gatherer = await worklet();
     gatherer.give(1);
     gatherer.give(2);
-    await vi.waitFor(() => expect(ended).toHaveBeenCalledOnce());
+    await until(() => expect(ended).toHaveBeenCalledOnce());
     expect(ended).toHaveBeenCalledWith(null, new Error('gone'));
   });
 });

@@ -104,7 +104,7 @@ export class Capture {
         early.forEach(take);
       });
       await sending;
-      await act('POST', 'takes/stop').catch((why: unknown) => {
+      await act('post', '/api/takes/stop').catch((why: unknown) => {
         // It has ended by itself meanwhile, and is kept.
         if (!(why instanceof Refusal && why.code === 'no-take')) throw why;
       });

@@ -1,3 +1,7 @@
+import { place } from './place.svelte';
+import { playback } from './playback.svelte';
+import { taking } from './taking.svelte';
+import { onAir } from './on-air.svelte';
 import { desk } from './state.svelte';
 
 export const KEYS: [string, string][] = [
@@ -24,10 +28,10 @@ function typing(event: KeyboardEvent): boolean {
 }
 
 export function onKey(event: KeyboardEvent): void {
-  if (event.key === 'Escape') desk.help = false;
+  if (event.key === 'Escape') place.help = false;
   if (!typing(event) && (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
     event.preventDefault();
-    void desk.do('POST', event.shiftKey ? 'redo' : 'undo');
+    void desk.do('post', event.shiftKey ? '/api/redo' : '/api/undo');
     return;
   }
   if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
@@ -38,26 +42,26 @@ export function onKey(event: KeyboardEvent): void {
     const clip = desk.overview?.clips.find((entry) => entry.key === digit[1]);
     if (clip) {
       event.preventDefault();
-      void desk.pressClip(clip.id);
+      void playback.pressClip(clip.id);
     }
     return;
   }
   const number = Number(event.key);
   if (number >= 1 && number <= steps.length) {
-    desk.step = steps[number - 1]?.name ?? desk.step;
+    place.step = steps[number - 1]?.name ?? place.step;
     return;
   }
   const actions: Record<string, () => void> = {
-    t: () => void (desk.progress ? desk.stopTake() : desk.take()),
-    f: () => desk.hear(desk.version === 'raw' && desk.treatable ? 'treated' : 'raw'),
-    l: () => desk.setMatched(!desk.matched),
-    h: () => void desk.hearLive(),
+    t: () => void (desk.progress ? taking.stopTake() : taking.take()),
+    f: () => playback.hear(playback.version === 'raw' && desk.treatable ? 'treated' : 'raw'),
+    l: () => playback.setMatched(!playback.matched),
+    h: () => void onAir.hearLive(),
     p: () => chosen.pin?.(),
     '[': () => chosen.nudge?.(-1),
     ']': () => chosen.nudge?.(1),
-    m: () => void (desk.step === 'send' && desk.do('POST', 'marker')),
-    '?': () => (desk.help = !desk.help),
-    ' ': () => desk.togglePlay(),
+    m: () => void (place.step === 'send' && desk.do('post', '/api/marker')),
+    '?': () => (place.help = !place.help),
+    ' ': () => playback.togglePlay(),
   };
   if (event.key === ' ' && onButton) return;
   const action = actions[event.key.toLowerCase()];

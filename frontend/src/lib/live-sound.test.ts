@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { until } from './until';
 import { LiveSound, PieceReader } from './live-sound';
 
 function piece(raw: number[], treated: number[], gains: [number, number], chainMs = 2.5): Uint8Array {
@@ -112,7 +113,7 @@ describe('the live voice', () => {
 
   async function playing(sound: LiveSound): Promise<{ context: FakeContext; done: Promise<void> }> {
     const done = sound.play('/api/live/sound');
-    await vi.waitFor(() => expect(FakeContext.made).toHaveLength(1));
+    await until(() => expect(FakeContext.made).toHaveLength(1));
     return { context: FakeContext.made[0]!, done };
   }
 
@@ -121,7 +122,7 @@ describe('the live voice', () => {
     const { context, done } = await playing(sound);
     expect(context.sampleRate).toBe(48000);
     for (let i = 0; i < 3; i++) give.enqueue(block());
-    await vi.waitFor(() => expect(context.sources).toHaveLength(3));
+    await until(() => expect(context.sources).toHaveLength(3));
     const starts = context.sources.map((source) => source.startedAt ?? -1);
     expect(starts[0]).toBeGreaterThan(0.02);
     expect(starts[1]! - starts[0]!).toBeCloseTo(0.04, 9);
@@ -137,10 +138,10 @@ describe('the live voice', () => {
     const sound = new LiveSound();
     const { context, done } = await playing(sound);
     give.enqueue(block());
-    await vi.waitFor(() => expect(context.sources).toHaveLength(1));
+    await until(() => expect(context.sources).toHaveLength(1));
     context.currentTime = 5;
     give.enqueue(block());
-    await vi.waitFor(() => expect(context.sources).toHaveLength(2));
+    await until(() => expect(context.sources).toHaveLength(2));
     expect(context.sources[1]?.startedAt).toBeGreaterThan(5);
     for (let i = 0; i < 40; i++) give.enqueue(block());
     give.close();
@@ -153,7 +154,7 @@ describe('the live voice', () => {
     sound.choose('treated', true);
     const { context, done } = await playing(sound);
     give.enqueue(block([-6, -2]));
-    await vi.waitFor(() => expect(context.sources).toHaveLength(1));
+    await until(() => expect(context.sources).toHaveLength(1));
     const [, matchRaw, matchTreated, raw, treated] = context.gains;
     expect(matchRaw?.gain.value).toBeCloseTo(10 ** (-6 / 20), 6);
     expect(matchTreated?.gain.value).toBeCloseTo(10 ** (-2 / 20), 6);

@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { until } from './until';
 import type { Overview, RigFields } from './api';
 
 /** A live microphone that is never opened; a test says when a piece of it finds nobody. */
@@ -66,6 +67,8 @@ function overview(change: object = {}): Overview {
     talk: null,
     gain_plan: null,
     watch: { on: false, purpose: null },
+    seconds: { rest: 15, 'in-use': 20, talk: 30, passage: 40, clap: 6 },
+    until_steady_s: 90,
     settings: [],
     stages: [],
   };
@@ -115,6 +118,7 @@ class FakeContext {
 }
 
 interface Call {
+  want?: string;
   method: string;
   url: string;
   body: Record<string, unknown> | null;
@@ -123,6 +127,10 @@ interface Call {
 let calls: Call[];
 let answers: (call: Call) => Promise<Response> | Response;
 let desk: typeof import('./state.svelte').desk;
+let place: typeof import('./place.svelte').place;
+let playback: typeof import('./playback.svelte').playback;
+let taking: typeof import('./taking.svelte').taking;
+let onAir: typeof import('./on-air.svelte').onAir;
 
 function ok(body: unknown): Response {
   return new Response(JSON.stringify(body), { status: 200 });
@@ -138,15 +146,23 @@ beforeEach(async () => {
   vi.stubGlobal('addEventListener', () => undefined);
   vi.stubGlobal('requestAnimationFrame', () => 0);
   vi.stubGlobal('localStorage', { setItem: vi.fn(), getItem: () => null });
-  vi.stubGlobal('fetch', async (url: string, init?: RequestInit) => {
-    const text = typeof init?.body === 'string' ? init.body : null;
-    const call = { method: init?.method ?? 'GET', url, body: text ? JSON.parse(text) : null };
+  vi.stubGlobal('fetch', async (what: string | Request, init?: RequestInit) => {
+    const asked = what instanceof Request ? what : null;
+    const text = asked ? await asked.text() : typeof init?.body === 'string' ? init.body : null;
+    const address = asked ? new URL(asked.url) : null;
+    const url = address ? address.pathname + address.search : String(what);
+    const want = asked?.headers.get('Wren-Want') ?? (init?.headers as Record<string, string>)?.['Wren-Want'];
+    const call = { want, method: asked?.method ?? init?.method ?? 'GET', url, body: text ? JSON.parse(text) : null };
     calls.push(call);
     return answers(call);
   });
   vi.stubGlobal('URL', Object.assign(URL, { createObjectURL: () => 'blob:x', revokeObjectURL: () => undefined }));
   vi.resetModules();
   ({ desk } = await import('./state.svelte'));
+  ({ place } = await import('./place.svelte'));
+  ({ playback } = await import('./playback.svelte'));
+  ({ taking } = await import('./taking.svelte'));
+  ({ onAir } = await import('./on-air.svelte'));
   await desk.refresh();
 });
 
@@ -155,7 +171,7 @@ afterEach(() => vi.unstubAllGlobals());
 describe('the desk', () => {
   it('shows the sentence of a refusal and keeps what it showed', async () => {
     answers = () => new Response(JSON.stringify({ code: 'not-live', sentence: 'Start live first.' }), { status: 422 });
-    expect(await desk.do('POST', 'marker')).toBe(false);
+    expect(await desk.do('post', '/api/marker')).toBe(false);
     expect(desk.trouble).toBe('Start live first.');
     expect(desk.overview?.rig.name).toBe('Loft desk');
     expect(desk.busy).toBe(false);
@@ -163,7 +179,7 @@ describe('the desk', () => {
 
   it('says so when the program does not answer', async () => {
     answers = () => Promise.reject(new TypeError('failed'));
-    await desk.do('POST', 'marker');
+    await desk.do('post', '/api/marker');
     expect(desk.trouble).toContain('does not answer');
   });
 
@@ -178,24 +194,24 @@ describe('the desk', () => {
     };
     desk.editRig({ name: 'Loft' });
     desk.editRig({ angle_deg: 40 });
-    await desk.take();
+    await taking.take();
     desk.editRig({ distance_cm: 15 });
-    await vi.waitFor(() => expect(desk.overview?.rig.distance_cm).toBe(15));
+    await until(() => expect(desk.overview?.rig.distance_cm).toBe(15));
     expect(desk.overview?.rig).toMatchObject({ name: 'Loft', angle_deg: 40, distance_cm: 15 });
   });
 
   it('goes on to the next step once one is settled, and stays when it is refused', async () => {
-    desk.step = 'quiet';
-    await desk.settle('quiet');
-    expect(desk.step).toBe('gain');
-    const late = desk.settle('gain');
-    desk.step = 'rig';
+    place.step = 'quiet';
+    await desk.confirm('quiet');
+    expect(place.step).toBe('gain');
+    const late = desk.confirm('gain');
+    place.step = 'rig';
     await late;
-    expect(desk.step).toBe('rig');
-    desk.step = 'gain';
+    expect(place.step).toBe('rig');
+    place.step = 'gain';
     answers = () => new Response('{"code":"not-yet","sentence":"Read the passage first."}', { status: 422 });
-    await desk.settle('gain');
-    expect(desk.step).toBe('gain');
+    await desk.confirm('gain');
+    expect(place.step).toBe('gain');
   });
 
   it('adds quick presses of a knob up', async () => {
@@ -218,17 +234,17 @@ describe('the desk', () => {
       ['gain', 'talk', 90],
       ['tone', 'passage', 40],
     ] as const) {
-      desk.step = step;
-      await desk.take();
+      place.step = step;
+      await taking.take();
       expect(calls.at(-1)).toMatchObject({ url: '/api/takes', body: { purpose, seconds } });
     }
-    desk.step = 'gain';
-    desk.untilSteady = false;
-    await desk.take();
+    place.step = 'gain';
+    taking.untilSteady = false;
+    await taking.take();
     expect(calls.at(-1)).toMatchObject({ body: { purpose: 'talk', seconds: 30, until_steady: false } });
     const before = calls.length;
-    desk.step = 'send';
-    await desk.take();
+    place.step = 'send';
+    await taking.take();
     expect(calls.length).toBe(before);
   });
 
@@ -243,31 +259,31 @@ describe('the desk', () => {
     answers = () =>
       ok(overview({ takes: [take(1, 'talk', null), take(2, 'talk', null), take(3, 'talk', 'No voice.')] }));
     await desk.refresh();
-    desk.step = 'gain';
-    desk.hear('treated');
+    place.step = 'gain';
+    playback.hear('treated');
     const asked = (url: string) => calls.some((call) => call.url === url);
-    await vi.waitFor(() => expect(asked('/api/takes/2/sound?version=treated&matched=true')).toBe(true));
-    desk.matched = false;
-    desk.hear('raw');
-    await vi.waitFor(() => expect(asked('/api/takes/2/sound?version=raw&matched=false')).toBe(true));
-    await vi.waitFor(() => expect(desk.playing).toBe('raw'));
-    desk.stopSound();
-    expect(desk.playing).toBeNull();
+    await until(() => expect(asked('/api/takes/2/sound?version=treated&matched=true')).toBe(true));
+    playback.matched = false;
+    playback.hear('raw');
+    await until(() => expect(asked('/api/takes/2/sound?version=raw&matched=false')).toBe(true));
+    await until(() => expect(playback.playing).toBe('raw'));
+    playback.stopSound();
+    expect(playback.playing).toBeNull();
   });
   it('stays silent when it was stopped before the sound came', async () => {
     const talk = { id: 2, purpose: 'talk', fault: null, notes: [], current: true };
     answers = () => ok(overview({ takes: [talk] }));
     await desk.refresh();
-    desk.step = 'gain';
+    place.step = 'gain';
     let arrive: () => void = () => undefined;
     answers = (call) =>
       call.url.includes('/sound') ? new Promise((resolve) => (arrive = () => resolve(ok({})))) : ok(overview());
-    desk.hear('raw');
-    await vi.waitFor(() => expect(calls.some((call) => call.url.includes('/sound'))).toBe(true));
-    desk.stopSound();
+    playback.hear('raw');
+    await until(() => expect(calls.some((call) => call.url.includes('/sound'))).toBe(true));
+    playback.stopSound();
     arrive();
     await new Promise((resolve) => setTimeout(resolve, 20));
-    expect(desk.playing).toBeNull();
+    expect(playback.playing).toBeNull();
     expect(FakeContext.made?.sources ?? []).toHaveLength(0);
   });
 
@@ -275,38 +291,38 @@ describe('the desk', () => {
     const talk = { id: 2, purpose: 'talk', fault: null, notes: [], current: true };
     answers = () => ok(overview({ takes: [talk], delivery: {} }));
     await desk.refresh();
-    desk.step = 'steady';
-    desk.hear('treated');
-    await vi.waitFor(() => expect(desk.playing).toBe('treated'));
+    place.step = 'steady';
+    playback.hear('treated');
+    await until(() => expect(playback.playing).toBe('treated'));
     const context = FakeContext.made!;
     context.currentTime = 4.5;
-    desk.leaveOut('gate');
-    await vi.waitFor(() => expect(context.sources).toHaveLength(2));
+    playback.leaveOut('gate');
+    await until(() => expect(context.sources).toHaveLength(2));
     expect(calls.some((call) => call.url.endsWith('&off=gate'))).toBe(true);
     expect(context.sources[1]!.start).toHaveBeenCalledWith(4.5, 4.5);
     expect(context.sources[0]!.stop.mock.calls[0]![0]).toBeGreaterThan(4.5);
-    desk.leaveOut('gate');
-    await vi.waitFor(() => expect(context.sources).toHaveLength(3));
-    expect(desk.without).toEqual([]);
+    playback.leaveOut('gate');
+    await until(() => expect(context.sources).toHaveLength(3));
+    expect(playback.without).toEqual([]);
   });
 
   it('hears a part alone, and slides the probe without wiring anew', async () => {
     const talk = { id: 2, purpose: 'talk', fault: null, notes: [], current: true };
     answers = () => ok(overview({ takes: [talk], delivery: {} }));
     await desk.refresh();
-    desk.hear('raw');
-    await vi.waitFor(() => expect(desk.playing).toBe('raw'));
+    playback.hear('raw');
+    await until(() => expect(playback.playing).toBe('raw'));
     const context = FakeContext.made!;
-    desk.listen('low');
+    playback.listen('low');
     expect(context.filters.map((filter) => filter.type)).toEqual(['lowpass', 'lowpass']);
-    desk.listen('probe', 800);
+    playback.listen('probe', 800);
     const probe = context.filters.at(-1)!;
     expect([probe.type, probe.frequency.value, probe.gain.value]).toEqual(['peaking', 800, 12]);
-    desk.listen('probe', 900);
+    playback.listen('probe', 900);
     expect(probe.frequency.setTargetAtTime).toHaveBeenCalledWith(900, 0, 0.01);
     expect(context.filters).toHaveLength(3);
-    desk.listen('probe', 99_999);
-    expect(desk.probeHz).toBe(16_000);
+    playback.listen('probe', 99_999);
+    expect(playback.probeHz).toBe(16_000);
   });
 
   it('does one thing after another', async () => {
@@ -316,13 +332,16 @@ describe('the desk', () => {
       order.push(call.url);
       return ok(overview());
     };
-    void desk.do('PUT', 'destinations', { destination: 'Editor call', picks: 'Wren: voice' });
-    await desk.do('POST', 'marker');
-    expect(order).toEqual(['/api/destinations', '/api/marker']);
+    void desk.do('put', '/api/destinations/{key}/picks', {
+      params: { path: { key: 'call' } },
+      body: { picks: 'Wren: voice' },
+    });
+    await desk.do('post', '/api/marker');
+    expect(order).toEqual(['/api/destinations/call/picks', '/api/marker']);
   });
 
   it('goes live without a microphone only where none is needed', async () => {
-    await desk.goLive();
+    await onAir.goLive();
     expect(calls.at(-1)).toMatchObject({ method: 'POST', url: '/api/run/start', body: {} });
   });
 });
@@ -365,7 +384,7 @@ describe('news of a change', () => {
       news((revision = 8));
       return ok(overview({ revision }));
     };
-    await desk.do('POST', 'marker');
+    await desk.do('post', '/api/marker');
     await new Promise((resolve) => setTimeout(resolve, 5));
     expect(desk.overview?.revision).toBe(8);
     expect(fetched()).toBe(0);
@@ -377,14 +396,14 @@ describe('news of a change', () => {
     expect(fetched()).toBe(0);
     revision = 9;
     hello(9);
-    await vi.waitFor(() => expect(desk.overview?.revision).toBe(9));
+    await until(() => expect(desk.overview?.revision).toBe(9));
     expect(fetched()).toBe(1);
   });
 
   it('from elsewhere is fetched, many at once once more', async () => {
     revision = 12;
     [8, 9, 10, 11, 12].forEach(news);
-    await vi.waitFor(() => expect(desk.overview?.revision).toBe(12));
+    await until(() => expect(desk.overview?.revision).toBe(12));
     expect(fetched()).toBe(1);
   });
 
@@ -395,8 +414,34 @@ describe('news of a change', () => {
       return ok(overview({ revision: old }));
     };
     news((revision = 8));
-    await vi.waitFor(() => expect(desk.overview?.revision).toBe(9));
+    await until(() => expect(desk.overview?.revision).toBe(9));
     expect(fetched()).toBe(2);
+  });
+
+  it('that was asked for while another step was shown does not leave this one behind', async () => {
+    // Every part has the revision as its word; an answer carries what was wanted.
+    const want = (call: Call) => (call.want ?? 'rig,tone').split(',');
+    const answer = (call: Call) => {
+      const have = Object.fromEntries(want(call).map((part) => [part, String(revision)]));
+      return ok(overview({ revision, have, tone: want(call).includes('tone') ? { of: revision } : undefined }));
+    };
+    answers = answer;
+    await desk.refresh();
+    place.step = 'quiet';
+    let let_go: () => void = () => undefined;
+    const held = new Promise<void>((resolve) => (let_go = resolve));
+    answers = async (call) => {
+      const kept = answer(call);
+      await held;
+      return kept;
+    };
+    news((revision = 8));
+    await until(() => expect(fetched()).toBeGreaterThan(1));
+    answers = answer;
+    // The news was asked for from Quiet; the person is on Rig when it comes.
+    place.step = 'rig';
+    let_go();
+    await until(() => expect(desk.overview?.tone).toMatchObject({ of: 8 }));
   });
 
   it('never brings back what was before', async () => {
@@ -410,9 +455,9 @@ describe('news of a change', () => {
   it('counts from elsewhere once the program was started anew', async () => {
     revision = 3;
     hello(3);
-    await vi.waitFor(() => expect(desk.overview?.revision).toBe(3));
+    await until(() => expect(desk.overview?.revision).toBe(3));
     news((revision = 4));
-    await vi.waitFor(() => expect(desk.overview?.revision).toBe(4));
+    await until(() => expect(desk.overview?.revision).toBe(4));
   });
 });
 
@@ -437,21 +482,21 @@ describe('a microphone of this page that is live', () => {
     }
     vi.stubGlobal('EventSource', FakeEvents);
     await desk.open();
-    await desk.goLive();
+    await onAir.goLive();
     expect([run.live, microphone.open, begun()]).toEqual([true, true, 1]);
   });
 
   async function lose(code: string): Promise<void> {
     const { Refusal } = await import('./api');
     microphone.ended(null, new Refusal(code, 'Gone.'));
-    await vi.waitFor(() => expect(microphone.open).toBe(false));
+    await until(() => expect(microphone.open).toBe(false));
   }
 
   it.each(['lost', 'not-live'])('goes on by itself when the program is back (%s)', async (code) => {
     await lose(code);
     run = { live: false, wanted: true };
     told.hello!({ data: '{"revision":2}' });
-    await vi.waitFor(() => expect(begun()).toBe(2));
+    await until(() => expect(begun()).toBe(2));
     expect(microphone.open).toBe(true);
     expect(calls.map((call) => call.url)).not.toContain('/api/run/stop');
   });
@@ -465,14 +510,14 @@ describe('a microphone of this page that is live', () => {
   });
 
   it('stays closed after a press of stop, and stops where a piece is refused for another reason', async () => {
-    await desk.stopLive();
+    await onAir.stopLive();
     run = { live: false, wanted: true };
     told.hello!({ data: '{"revision":2}' });
     await new Promise((resolve) => setTimeout(resolve, 5));
     expect(begun()).toBe(1);
-    await desk.goLive();
+    await onAir.goLive();
     await lose('disk-full');
-    await vi.waitFor(() => expect(run).toEqual({ live: false, wanted: false }));
+    await until(() => expect(run).toEqual({ live: false, wanted: false }));
   });
 });
 
@@ -486,25 +531,25 @@ describe('the keys', () => {
 
   it('go to steps by number', async () => {
     await press('4');
-    expect(desk.step).toBe('tone');
+    expect(place.step).toBe('tone');
     await press('9');
-    expect(desk.step).toBe('tone');
+    expect(place.step).toBe('tone');
   });
 
   it('leave typing alone', async () => {
     await press('3', { tagName: 'INPUT' });
-    expect(desk.step).toBe('rig');
+    expect(place.step).toBe('rig');
     expect(await press('l', { tagName: 'SELECT' })).toBe(false);
     expect(await press('l', undefined, { ctrlKey: true })).toBe(false);
   });
 
   it('match loudness, open and close the help', async () => {
     await press('l');
-    expect(desk.matched).toBe(false);
+    expect(playback.matched).toBe(false);
     await press('?');
-    expect(desk.help).toBe(true);
+    expect(place.help).toBe(true);
     await press('Escape');
-    expect(desk.help).toBe(false);
+    expect(place.help).toBe(false);
   });
 
   it('pin and nudge what was chosen', async () => {
@@ -522,18 +567,18 @@ describe('the keys', () => {
   it('play a clip with Shift and its number, and leave other numbers with Shift alone', async () => {
     answers = () => ok(overview({ clips: [{ id: 7, key: '2' }] }));
     await desk.refresh();
-    const before = desk.step;
+    const before = place.step;
     await press('"', undefined, { shiftKey: true, code: 'Digit2' });
     expect(calls.at(-1)).toMatchObject({ url: '/api/clips/7/press', body: { down: true } });
     const sent = calls.length;
     expect(await press('!', undefined, { shiftKey: true, code: 'Digit1' })).toBe(false);
-    expect([calls.length, desk.step]).toEqual([sent, before]);
+    expect([calls.length, place.step]).toEqual([sent, before]);
   });
 
   it('undo, and make again with Shift', async () => {
     await press('z', undefined, { ctrlKey: true });
     await press('Z', undefined, { ctrlKey: true, shiftKey: true });
-    await vi.waitFor(() => expect(calls.slice(-2).map((call) => call.url)).toEqual(['/api/undo', '/api/redo']));
+    await until(() => expect(calls.slice(-2).map((call) => call.url)).toEqual(['/api/undo', '/api/redo']));
     expect(await press('z', { tagName: 'INPUT' }, { ctrlKey: true })).toBe(false);
   });
 
@@ -545,8 +590,8 @@ describe('the keys', () => {
     const before = calls.length;
     await press('m');
     expect(calls.length).toBe(before);
-    desk.step = 'send';
+    place.step = 'send';
     await press('m');
-    expect(calls.at(-1)?.url).toBe('/api/marker');
+    await until(() => expect(calls.at(-1)?.url).toBe('/api/marker'));
   });
 });

@@ -30,10 +30,10 @@ export const LEAVES: Record<string, Leaf[]> = {
   clean: [
     { name: 'gate', title: 'Gate' },
     { name: 'noise', title: 'Noise reduction' },
-    { name: 'ring', title: 'Ring of the room' },
+    { name: 'ring', title: 'Room reverb' },
   ],
   tone: [
-    { name: 'corridor', title: 'Corridor' },
+    { name: 'corridor', title: 'Target range' },
     { name: 'target', title: 'Target and taste' },
     { name: 'hiss', title: 'Breath and hiss' },
     { name: 'parts', title: 'Listen to parts' },
@@ -69,22 +69,6 @@ export const PURPOSES_OF: Record<string, Purpose[]> = {
   tone: ['passage'],
   steady: ['talk'],
 };
-
-export const TAKE_SECONDS: Record<Purpose, number> = {
-  rest: 15,
-  'in-use': 20,
-  muted: 8,
-  'other-gain': 12,
-  talk: 30,
-  loud: 12,
-  soft: 15,
-  passage: 40,
-  dial: 5,
-  clap: 6,
-  sweep: 8,
-  reference: 40,
-};
-export const UNTIL_STEADY_S = 90;
 
 export const TAKE_NAMES: Record<Purpose, string> = {
   rest: 'the room',

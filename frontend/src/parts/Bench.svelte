@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
-  import { desk } from '../lib/state.svelte';
+  import { place } from '../lib/place.svelte';
   import Leaves from './Leaves.svelte';
 
   /** Evidence on the left, the slip on the right, its one action at the foot. */
@@ -18,7 +18,7 @@
   <section class="evidence" aria-label="Evidence">
     <div class="heading">
       <h2>{title}</h2>
-      {#if desk.leaves.length}<Leaves />{/if}
+      {#if place.leaves.length}<Leaves />{/if}
     </div>
     <p class="lead">{lead}</p>
     <div class="picture">{@render evidence()}</div>

@@ -9,13 +9,6 @@
     none: string;
   }
   let { causes, none }: Props = $props();
-
-  function worth(cause: Cause): string {
-    if (cause.spoils) return 'mend first';
-    if (cause.lowers_db === null) return '';
-    if (cause.lowers_db >= 20) return 'all of it';
-    return cause.lowers_db < 0.05 ? '0 dB' : `−${cause.lowers_db.toFixed(1)} dB`;
-  }
 </script>
 
 {#if !causes.some((cause) => cause.complaint)}
@@ -27,7 +20,7 @@
       <div class="head">
         <Mark kind={cause.complaint ? 'fault' : 'none'} />
         <h3>{cause.title}</h3>
-        <span class="num">{worth(cause)}</span>
+        <span class="num">{cause.worth}</span>
       </div>
       <p>{proper(cause.evidence)}</p>
       {#if cause.complaint}<p class="remedy">{proper(cause.remedy)}</p>{/if}

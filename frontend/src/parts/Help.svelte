@@ -1,16 +1,16 @@
 <script lang="ts">
   import { KEYS } from '../lib/keys';
-  import { desk } from '../lib/state.svelte';
+  import { place } from '../lib/place.svelte';
   import Button from './Button.svelte';
 
   let panel = $state<HTMLDialogElement | null>(null);
   $effect(() => {
-    if (desk.help) panel?.showModal();
+    if (place.help) panel?.showModal();
     else panel?.close();
   });
 </script>
 
-<dialog bind:this={panel} onclose={() => (desk.help = false)} aria-label="Keys">
+<dialog bind:this={panel} onclose={() => (place.help = false)} aria-label="Keys">
   <h2>Keys</h2>
   <dl>
     {#each KEYS as [key, what] (key)}
@@ -18,7 +18,7 @@
       <dd>{what}</dd>
     {/each}
   </dl>
-  <Button onclick={() => (desk.help = false)}>Close</Button>
+  <Button onclick={() => (place.help = false)}>Close</Button>
 </dialog>
 
 <style>

@@ -1,17 +1,17 @@
 <script lang="ts">
-  import { desk } from '../lib/state.svelte';
+  import { place } from '../lib/place.svelte';
 
   /** The leaves of a step: what its bench can show, one at a time. */
-  const leaves = $derived(desk.leaves);
+  const leaves = $derived(place.leaves);
 
   function choose(name: string): void {
-    desk.leaf[desk.step] = name;
+    place.leaf[place.step] = name;
   }
 
   function onkeydown(event: KeyboardEvent): void {
     const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
     if (!by) return;
-    const at = leaves.findIndex((leaf) => leaf.name === desk.leafName);
+    const at = leaves.findIndex((leaf) => leaf.name === place.leafName);
     const next = leaves[(at + by + leaves.length) % leaves.length];
     if (!next) return;
     choose(next.name);
@@ -25,8 +25,8 @@
     <button
       type="button"
       role="tab"
-      aria-selected={desk.leafName === leaf.name}
-      tabindex={desk.leafName === leaf.name ? 0 : -1}
+      aria-selected={place.leafName === leaf.name}
+      tabindex={place.leafName === leaf.name ? 0 : -1}
       onclick={() => choose(leaf.name)}>{leaf.title}</button
     >
   {/each}

@@ -91,7 +91,7 @@
       <path d="M{2.88 * placed.column - 6} {y(AIM[1])}h6v{y(AIM[0]) - y(AIM[1])}h-6" />
     </g>
     <text x={2 * placed.column + 18} y={y(AIM[1]) - 4} style="fill: var(--aim); font-weight: 600"
-      >aim for peaks {level(AIM[0], 0)} to {level(AIM[1], 0)}</text
+      >target for peaks {level(AIM[0], 0)} to {level(AIM[1], 0)}</text
     >
     {#if converter && thick > 13}
       <text

@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** Good is a filled diamond, a fault an open square, not applicable a circle: told by shape as well as by colour. */
+  /** Good is a filled diamond, a fault an open square, not applicable a circle: shown by shape as well as by colour. */
   interface Props {
     kind: 'good' | 'fault' | 'none';
   }

@@ -2,8 +2,9 @@
   import type { ChangeSetting, Setting } from '../lib/api';
   import { proper } from '../lib/format';
   import { chosen } from '../lib/keys';
+  import { place } from '../lib/place.svelte';
   import { desk } from '../lib/state.svelte';
-  import { describe, nudged } from './setting';
+  import { describe } from './setting';
 
   /** A setting with its because: choose it, pin it, nudge it, or let the derived value stand again. */
   interface Props {
@@ -12,16 +13,17 @@
   let { setting }: Props = $props();
 
   const id = $derived(`${setting.stage}/${setting.name}`);
-  const active = $derived(desk.chosenSetting === id);
+  const active = $derived(place.chosenSetting === id);
 
   function change(more: Partial<ChangeSetting>): void {
     const body = { stage: setting.stage, name: setting.name, pinned: true, ...more };
-    void desk.do('PATCH', 'settings', body);
+    void desk.do('patch', '/api/settings', { body });
   }
 
   const pin = () =>
     change(setting.pinned ? { pinned: false } : { value: setting.value, band: setting.band, pinned: true });
-  const nudge = (by: 1 | -1) => change(nudged(setting, by));
+  /** From wherever it stands when its turn comes: quick presses add up. */
+  const nudge = (by: 1 | -1) => void desk.nudgeSetting(setting.stage, setting.name, by);
 
   $effect(() => {
     if (!active) return;
@@ -35,21 +37,21 @@
 </script>
 
 <div class="setting" class:active>
-  <button class="head" type="button" aria-pressed={active} onclick={() => (desk.chosenSetting = active ? null : id)}>
+  <button class="head" type="button" aria-pressed={active} onclick={() => (place.chosenSetting = active ? null : id)}>
     <span class="name">{setting.title}</span>
     {#if setting.pinned}<span class="pinned">pinned</span>{/if}
     <span class="num">{describe(setting)}</span>
   </button>
   <p>
     {proper(setting.because)}
-    {#if setting.sure_db != null}Known to <span class="num small">±{(2 * setting.sure_db).toFixed(1)} dB</span> here.{/if}
-    {#if setting.pinned}<span class="derived">Derived: <span class="num">{describe(setting, true)}</span>.</span>{/if}
+    {#if setting.sure_db != null}Uncertainty <span class="num small">±{(2 * setting.sure_db).toFixed(1)} dB</span>.{/if}
+    {#if setting.pinned}<span class="derived">Automatic: <span class="num">{describe(setting, true)}</span>.</span>{/if}
   </p>
   {#if active}
     <div class="tools">
       <button type="button" onclick={() => nudge(-1)} aria-label="Lower {setting.title}">−</button>
       <button type="button" onclick={() => nudge(1)} aria-label="Raise {setting.title}">+</button>
-      <button type="button" onclick={pin}>{setting.pinned ? 'Let the derived value stand' : 'Pin it'}</button>
+      <button type="button" onclick={pin}>{setting.pinned ? 'Back to automatic' : 'Pin it'}</button>
     </div>
   {/if}
 </div>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Setting, Stage } from '../lib/api';
   import { proper } from '../lib/format';
+  import { playback } from '../lib/playback.svelte';
   import { desk } from '../lib/state.svelte';
   import Mark from './Mark.svelte';
   import SettingRow from './SettingRow.svelte';
@@ -15,11 +16,19 @@
   let { stage, settings, warning, open = true }: Props = $props();
   let unfolded = $state<boolean | null>(null);
   const shown = $derived(unfolded ?? (open && stage.on));
-  const left = $derived(desk.without.includes(stage.kind));
+  const left = $derived(playback.without.includes(stage.key));
 
   async function hold(on: boolean | null): Promise<void> {
-    await desk.do('PATCH', 'stages', { kind: stage.kind, on });
-    desk.hearAgain();
+    await desk.do('patch', '/api/stages', { body: { stage: stage.key, on } });
+    playback.hearAgain();
+  }
+
+  async function addBand(): Promise<void> {
+    await desk.do('post', '/api/stages/{key}/bands', {
+      params: { path: { key: stage.key } },
+      body: { shape: 'peak', frequency_hz: 1000, gain_db: -1, q: 1 },
+    });
+    playback.hearAgain();
   }
 </script>
 
@@ -28,24 +37,38 @@
     <Mark kind={warning ? 'fault' : stage.on ? 'good' : 'none'} />
     <h3>{stage.title}</h3>
     <span class="state">{stage.on ? 'on' : 'off'}</span>
-    {#if stage.pinned}<span class="pinned">held by you</span>{/if}
+    {#if stage.pinned}<span class="pinned">pinned</span>{/if}
   </div>
   <p>{proper(stage.because)}</p>
+  {#if stage.is_new}
+    <button type="button" disabled={desk.busy} onclick={() => void desk.do('post', '/api/derive')}>Recalculate</button>
+  {/if}
   {#if warning}<p class="warning">{warning}</p>{/if}
   <div class="tools">
-    {#if stage.kind !== 'limiter'}
+    {#if stage.switchable && !stage.is_new}
       <button type="button" disabled={desk.busy} onclick={() => void hold(!stage.on)}
         >{stage.on ? 'Switch off' : 'Switch on'}</button
       >
     {/if}
     {#if stage.pinned}
       <button type="button" disabled={desk.busy} onclick={() => void hold(null)}
-        >As derived: {stage.derived_on ? 'on' : 'off'}</button
+        >Automatic: {stage.derived_on ? 'on' : 'off'}</button
       >
     {/if}
     {#if stage.on && desk.treatable}
-      <button type="button" aria-pressed={left} onclick={() => desk.leaveOut(stage.kind)}
+      <button type="button" aria-pressed={left} onclick={() => playback.leaveOut(stage.key)}
         >{left ? 'Hear with it' : 'Hear without it'}</button
+      >
+    {/if}
+    {#if stage.further && stage.kind === 'equalizer'}
+      <button type="button" disabled={desk.busy} onclick={() => void addBand()}>Add a band</button>
+    {/if}
+    {#if stage.further}
+      <button
+        type="button"
+        disabled={desk.busy}
+        onclick={() => void desk.do('delete', '/api/stages/{key}', { params: { path: { key: stage.key } } })}
+        >Remove</button
       >
     {/if}
     {#if settings.length}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Step } from '../lib/api';
-  import { desk } from '../lib/state.svelte';
+  import { place } from '../lib/place.svelte';
 
   interface Props {
     steps: Step[];
@@ -12,14 +12,14 @@
   {#each steps as step, i (step.name)}
     <button
       type="button"
-      class:current={desk.step === step.name}
-      aria-current={desk.step === step.name ? 'step' : undefined}
+      class:current={place.step === step.name}
+      aria-current={place.step === step.name ? 'step' : undefined}
       title={step.why ?? undefined}
-      onclick={() => (desk.step = step.name)}
+      onclick={() => (place.step = step.name)}
     >
       <span class="num">{i + 1}</span>
       <span class="title">{step.title}</span>
-      <span class="status {step.status.replace(' ', '-')}">{step.status}</span>
+      <span class="status {step.status.replace(' ', '-')}">{step.status === 'stale' ? 'outdated' : step.status}</span>
     </button>
   {/each}
 </nav>

@@ -23,10 +23,10 @@ it('stands levels on one scale, full scale at the top', () => {
 
 it('stands points over the steps that govern them, in the order of the path', () => {
   const found = layout(
-    [point('converter', -38, -20, -65), point('toned', -38, -20, -64), point('to:Call', -30, -10, -52)],
+    [point('converter', -38, -20, -65), point('equalized', -38, -20, -64), point('to:Call', -30, -10, -52)],
     1000,
   );
-  expect(found.path.map((s) => s.point.name)).toEqual(['converter', 'toned']);
+  expect(found.path.map((s) => s.point.name)).toEqual(['converter', 'equalized']);
   expect(found.path[0]!.x0).toBeGreaterThan(1000 / 7);
   expect(found.path[0]!.x1).toBeLessThan(3000 / 7);
   expect(found.destinations[0]!.x0).toBeGreaterThan(800);
@@ -41,7 +41,7 @@ it('does not draw what is not known', () => {
 it('fans out to each destination from the end of the path, and side by side', () => {
   const points = [
     point('converter', -38, -20, -65),
-    point('toned', -38, -20, -64),
+    point('equalized', -38, -20, -64),
     point('to:Call', -30, -10, -52),
     point('to:Recorder', -30, -10, -52),
   ];

@@ -33,8 +33,8 @@ export function layout(points: DiagramPoint[], width: number): Layout {
     mic: [LEFT, 0.84 * column],
     converter: [1.12 * column, 2.88 * column],
     cleaned: [3.14 * column, 3.84 * column],
-    toned: [4.14 * column, 4.84 * column],
-    steadied: [5.12 * column, 5.62 * column],
+    equalized: [4.14 * column, 4.84 * column],
+    levelled: [5.12 * column, 5.62 * column],
   };
   const path: Segment[] = [];
   for (const point of points) {

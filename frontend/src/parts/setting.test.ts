@@ -10,7 +10,7 @@ const bell: Setting = {
   sure_db: 0.3,
   stage: 'equalizer',
   name: 'band-1',
-  title: 'Boom',
+  title: 'Warmth',
   value: null,
   band: { shape: 'peak', frequency_hz: 212, gain_db: -3.4, q: 1.1 },
   unit: 'dB',

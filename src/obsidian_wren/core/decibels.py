@@ -1,9 +1,12 @@
 """Decibels and the full-scale convention that every level here follows.
 
-AES17: a sine whose peaks touch full scale reads 0 dBFS RMS, so RMS levels carry +3.01 dB. Peaks are plain sample values.
+AES17: a sine whose peaks touch full scale reads 0 dBFS RMS, so RMS levels carry +3.01 dB. Peaks are
+plain sample values.
 
 >>> round(rms_level_dbfs(0.5), 2)
 0.0
+
+Source: AES17 for the full-scale sine; by definition otherwise.
 """
 
 from __future__ import annotations
@@ -26,7 +29,10 @@ def power_db(power: float) -> float: ...
 @overload
 def power_db(power: Samples) -> Samples: ...
 def power_db(power: float | Samples) -> float | Samples:
-    """Ten times the decimal logarithm of a power ratio; zero gives minus infinity (any shape)."""
+    """Ten times the decimal logarithm of a power ratio; zero gives minus infinity (any shape).
+
+    ``power`` ``(n,)`` or one number.
+    """
     if isinstance(power, np.ndarray):
         with np.errstate(divide="ignore"):
             return np.asarray(10.0 * np.log10(np.maximum(power, 0.0)))
@@ -38,7 +44,11 @@ def amplitude_db(amplitude: float) -> float: ...
 @overload
 def amplitude_db(amplitude: Samples) -> Samples: ...
 def amplitude_db(amplitude: float | Samples) -> float | Samples:
-    """Twenty times the decimal logarithm of an amplitude ratio; zero gives minus infinity (any shape)."""
+    """Twenty times the decimal logarithm of an amplitude ratio; zero gives minus infinity (any
+    shape).
+
+    ``amplitude`` ``(n,)`` or one number.
+    """
     if isinstance(amplitude, np.ndarray):
         with np.errstate(divide="ignore"):
             return np.asarray(20.0 * np.log10(np.abs(amplitude)))
@@ -56,5 +66,8 @@ def power_from_db(level_db: float) -> float:
 
 
 def rms_level_dbfs(mean_square: float) -> float:
-    """AES17 level of a mean square, dBFS: 0 for a full-scale sine (mean square 0.5)."""
+    """AES17 level of a mean square, dBFS: 0 for a full-scale sine (mean square 0.5).
+
+    ``mean_square`` in full scale squared.
+    """
     return power_db(mean_square) + AES17_OFFSET_DB

@@ -1,7 +1,8 @@
 """The calibration file: open JSON that says what was measured, what was derived, and why.
 
-``{"format": "obsidian-wren/calibration", "version": 1, "rig": …, "readings": …, "chain": […], "feeds": …}``. A stage with
-``"on": false`` is passed over; an unknown stage kind is refused by name, never skipped in silence.
+``{"format": "obsidian-wren/calibration", "version": 1, "rig": …, "readings": …, "chain": […],
+"feeds": …}``. A stage with ``"on": false`` is passed over; an unknown stage kind is refused by
+name, never skipped in silence.
 """
 
 from __future__ import annotations
@@ -14,10 +15,10 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.stage import BadSetting, StageSpec
-from obsidian_wren.core.chain.stages import BY_KIND
 from obsidian_wren.core.derive.aims import Aims
-from obsidian_wren.core.derive.chain_plan import Landing
+from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.derive.setting import Setting
 from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
@@ -45,7 +46,10 @@ class BandFile(BaseModel):
 
 
 class SettingFile(BaseModel):
-    """One setting with its because. ``value`` is a number, the bands of an equalizer, or rows of numbers."""
+    """One setting with its because.
+
+    ``value`` is a number, the bands of an equalizer, or rows of numbers.
+    """
 
     model_config = ConfigDict(allow_inf_nan=False)
     value: float | list[BandFile] | list[list[float]]
@@ -77,83 +81,138 @@ class CalibrationFile(BaseModel):
 
 def _setting(setting: Setting) -> dict[str, Any]:
     return {
-        "value": setting.value, "unit": setting.unit, "derived": setting.derived, "pinned": setting.pinned, "because": setting.because,
-    }  # fmt: skip
+        "value": setting.value,
+        "unit": setting.unit,
+        "derived": setting.derived,
+        "pinned": setting.pinned,
+        "because": setting.because,
+    }
 
 
 def chain_json(stages: Sequence[StagePlan]) -> list[dict[str, Any]]:
     """The chain part of the file, in the order of the stages."""
     return [
         stage_json(
-            stage.kind, stage.switch, {name: _setting(setting) for name, setting in stage.settings.items()}, stage.matter, stage.evidence
+            stage.kind,
+            stage.switch,
+            {name: _setting(setting) for name, setting in stage.settings.items()},
+            stage.data,
+            stage.evidence,
         )
         for stage in stages
-    ]  # fmt: skip
+    ]
 
 
-def stage_json(kind: str, switch: Switch, settings: dict[str, Any], matter: Mapping[str, Any], evidence: Any = None) -> dict[str, Any]:
+def stage_json(
+    kind: str,
+    switch: Switch,
+    settings: dict[str, Any],
+    data: Mapping[str, Any],
+    evidence: Any = None,
+) -> dict[str, Any]:
     """One stage of the file."""
     body = dict(settings)
     if isinstance(evidence, Tone):
         body["bands"] = bands_setting(_band_rows(evidence), _left_over(evidence))
-    elif "bands" in matter:
-        body["bands"] = bands_setting([_band(band) for band in matter["bands"]], switch.because)
-    if "profile" in matter:
-        body["profile"] = profile_setting(matter["profile"])
+    elif "bands" in data:
+        body["bands"] = bands_setting([_band(band) for band in data["bands"]], switch.because)
+    if "profile" in data:
+        body["profile"] = profile_setting(data["profile"])
     return {
-        "kind": kind, "on": switch.on, "derived_on": switch.derived, "pinned": switch.pinned, "because": switch.because, "settings": body,
-    }  # fmt: skip
+        "kind": kind,
+        "on": switch.on,
+        "derived_on": switch.derived,
+        "pinned": switch.pinned,
+        "because": switch.because,
+        "settings": body,
+    }
 
 
 def bands_setting(bands: Sequence[dict[str, Any]], because: str) -> dict[str, Any]:
     """An equalizer's bands as one setting."""
     return {
-        "value": list(bands), "unit": "bands", "derived": [band.get("derived", band) for band in bands],
-        "pinned": any(band.get("pinned") for band in bands), "because": because,
-    }  # fmt: skip
+        "value": list(bands),
+        "unit": "bands",
+        "derived": [band.get("derived", band) for band in bands],
+        "pinned": any(band.get("pinned") for band in bands),
+        "because": because,
+    }
 
 
 def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
     """A noise profile as one setting: rows of Hz and dB re full scale squared per Hz."""
     return {
-        "value": [list(row) for row in rows], "unit": "dB/Hz", "derived": None, "pinned": False, "because": "The room at rest, as it reaches this stage.",
-    }  # fmt: skip
+        "value": [list(row) for row in rows],
+        "unit": "dB/Hz",
+        "derived": None,
+        "pinned": False,
+        "because": "The room at rest, as it reaches this stage.",
+    }
 
 
 def _band(band: EqualizerBand) -> dict[str, Any]:
-    return {"shape": band.shape, "frequency_hz": band.frequency_hz, "gain_db": band.gain_db, "q": band.q}
+    return {
+        "shape": band.shape,
+        "frequency_hz": band.frequency_hz,
+        "gain_db": band.gain_db,
+        "q": band.q,
+    }
 
 
 def _band_rows(tone: Tone) -> list[dict[str, Any]]:
     return [
-        {**_band(n.band), "name": n.name, "pinned": n.pinned, "because": n.because, "sure_db": None if n.sure_db is None else round(n.sure_db, 2)}
+        {
+            **_band(n.band),
+            "name": n.name,
+            "pinned": n.pinned,
+            "because": n.because,
+            "sure_db": None if n.sure_db is None else round(n.sure_db, 2),
+        }
         for n in tone.bands
-    ]  # fmt: skip
+    ]
 
 
 def _left_over(tone: Tone) -> str:
     fit = tone.fit
-    return f"{fit.left_over_rms_db:.1f} dB rms are left over from {fit.low_hz:.0f} Hz to {fit.high_hz / 1000:.1f} kHz. {tone.left_alone}"
+    return (
+        f"{fit.left_over_rms_db:.1f} dB rms remain from {fit.low_hz:.0f} Hz to"
+        f" {fit.high_hz / 1000:.1f} kHz. {tone.left_alone}"
+    )
 
 
 def feeds_json(aims: Aims, landing: Landing) -> list[dict[str, Any]]:
     """The feeds part of the file."""
     return [
         {
-            "name": FEED_NAME, "aim_lufs": aims.loudness_lufs,
-            "planned_lufs": None if landing.loudness_lufs is None else round(landing.loudness_lufs, 2),
-            "planned_true_peak_dbtp": round(landing.true_peak_dbtp, 2), "planned_peaks_dbfs": round(landing.peaks_dbfs, 2),
+            "name": FEED_NAME,
+            "aim_lufs": aims.loudness_lufs,
+            "planned_lufs": (
+                None if landing.loudness_lufs is None else round(landing.loudness_lufs, 2)
+            ),
+            "planned_true_peak_dbtp": round(landing.true_peak_dbtp, 2),
+            "planned_peaks_dbfs": round(landing.peaks_dbfs, 2),
             "planned_range_lu": None if landing.range_lu is None else round(landing.range_lu, 2),
             "planned_floor_dbfs_a": round(max(landing.floor_dbfs_a, -200.0), 2),
         }
-    ]  # fmt: skip
+    ]
 
 
 def calibration_json(
-    *, rig: dict[str, Any], readings: dict[str, Any], chain: list[dict[str, Any]], feeds: list[dict[str, Any]]
+    *,
+    rig: dict[str, Any],
+    readings: dict[str, Any],
+    chain: list[dict[str, Any]],
+    feeds: list[dict[str, Any]],
 ) -> dict[str, Any]:
     """The whole file as plain JSON, checked against its own model."""
-    whole = {"format": FORMAT, "version": 1, "rig": rig, "readings": readings, "chain": chain, "feeds": feeds}
+    whole = {
+        "format": FORMAT,
+        "version": 1,
+        "rig": rig,
+        "readings": readings,
+        "chain": chain,
+        "feeds": feeds,
+    }
     CalibrationFile.model_validate(whole)
     return whole
 
@@ -163,38 +222,70 @@ def read_calibration(path: Path) -> CalibrationFile:
     try:
         whole = json.loads(path.read_text("utf-8"))
     except OSError as error:
-        raise BadCalibration(f"{path.name} cannot be opened ({error.strerror}). Check the name and try again.") from error
+        raise BadCalibration(
+            f"{path.name} cannot be opened ({error.strerror}). Check the name and try again."
+        ) from error
     except (ValueError, RecursionError) as error:
-        raise BadCalibration(f"{path.name} is not JSON. Write it again with “obsidian-wren plan”.") from error
+        raise BadCalibration(
+            f"{path.name} is not JSON. Write it again with “obsidian-wren plan”."
+        ) from error
     if not isinstance(whole, dict) or whole.get("format") != FORMAT:
-        raise BadCalibration(f"{path.name} is not a calibration of Obsidian Wren. Write one with “obsidian-wren plan”.")
+        raise BadCalibration(
+            f"{path.name} is not a calibration of Obsidian Wren. Write one with “obsidian-wren"
+            " plan”."
+        )
     if whole.get("version") != 1:
-        raise BadCalibration(f"{path.name} has version {whole.get('version')}; this program reads version 1. Update the program.")
+        raise BadCalibration(
+            f"{path.name} has version {whole.get('version')}; this program reads version 1. Update"
+            " the program."
+        )
     try:
         return CalibrationFile.model_validate(whole)
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
-        raise BadCalibration(f"{path.name}, at {where}: {first['msg']}. Mend it or write it again with “obsidian-wren plan”.") from error
+        raise BadCalibration(
+            f"{path.name}, at {where}: {first['msg']}. Fix it or write it again with"
+            " “obsidian-wren plan”."
+        ) from error
 
 
 def chain_spec(file: CalibrationFile) -> tuple[StageSpec, ...]:
-    """The chain that the file describes, in its order. Raises BadCalibration for a stage or setting that is not known."""
+    """The chain that the file describes, in its order.
+
+    Raises BadCalibration for a stage or setting that is not known.
+    """
     return tuple(_stage(stage) for stage in file.chain)
 
 
 def _stage(stage: StageFile) -> StageSpec:
-    spec = BY_KIND.get(stage.kind)
-    if spec is None:
-        raise BadCalibration(f"This version has no stage “{stage.kind}”. Take it out of the file, or update the program.")
+    kind = KINDS.get(stage.kind)
+    if kind is None:
+        raise BadCalibration(
+            f"This version has no stage “{stage.kind}”. Take it out of the file, or update the"
+            " program."
+        )
     try:
-        return spec.from_settings({name: _value(setting) for name, setting in stage.settings.items()}, on=stage.on)
+        return kind.spec_class().from_settings(
+            {name: _value(setting) for name, setting in stage.settings.items()}, on=stage.on
+        )
     except BadSetting as error:
-        raise BadCalibration(f"The stage “{stage.kind}” {error}. Mend the file or write it again with “obsidian-wren plan”.") from error
+        raise BadCalibration(
+            f"The stage “{stage.kind}” {error}. Fix the file or write it again with “obsidian-wren"
+            " plan”."
+        ) from error
 
 
 def _value(setting: SettingFile) -> float | list[EqualizerBand] | list[list[float]]:
     if isinstance(setting.value, float):
         return setting.value
-    bands = [EqualizerBand(b.shape, b.frequency_hz, b.gain_db, b.q) for b in setting.value if isinstance(b, BandFile)]
-    return bands if len(bands) == len(setting.value) else [row for row in setting.value if isinstance(row, list)]
+    bands = [
+        EqualizerBand(b.shape, b.frequency_hz, b.gain_db, b.q)
+        for b in setting.value
+        if isinstance(b, BandFile)
+    ]
+    return (
+        bands
+        if len(bands) == len(setting.value)
+        else [row for row in setting.value if isinstance(row, list)]
+    )

@@ -1,6 +1,8 @@
-"""The equalizer for other programs: biquad coefficients as CSV, or a minimum-phase impulse response as WAV.
+"""The equalizer for other programs: biquad coefficients as CSV, or a minimum-phase impulse response
+as WAV.
 
-Bells and shelves of the cookbook are minimum-phase themselves, so their own answer to one impulse is the minimum-phase response.
+Bells and shelves of the cookbook are minimum-phase themselves, so their own answer to one impulse
+is the minimum-phase response.
 """
 
 from __future__ import annotations
@@ -26,7 +28,16 @@ def biquads_csv(bands: Sequence[EqualizerBand], *, rate_hz: int) -> str:
     rows.writerow(_COLUMNS)
     for band in bands:
         section = band_section(band, rate_hz=rate_hz)
-        rows.writerow([band.shape, band.frequency_hz, band.gain_db, band.q, rate_hz, *(repr(float(v)) for v in section)])
+        rows.writerow(
+            [
+                band.shape,
+                band.frequency_hz,
+                band.gain_db,
+                band.q,
+                rate_hz,
+                *(repr(float(v)) for v in section),
+            ]
+        )
     return out.getvalue()
 
 

@@ -1,7 +1,8 @@
-"""Microphone responses as two-column text: frequency in Hz, level in dB; an optional third column is the phase in degrees.
+"""Microphone responses as two-column text: frequency in Hz, level in dB; an optional third column
+is the phase in degrees.
 
-Columns part by tab, comma, semicolon or space. Lines that begin with ``*``, ``#``, ``;``, ``"`` or a word are comments. A comma may be
-the decimal mark where columns part otherwise.
+Columns part by tab, comma, semicolon or space. Lines that begin with ``*``, ``#``, ``;``, ``"`` or
+a word are comments. A comma may be the decimal mark where columns part otherwise.
 """
 
 from __future__ import annotations
@@ -14,22 +15,35 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.formats.sound import BadSound
+from obsidian_wren.formats.sound_header import BadSound
 
 _MOST_ROWS = 20_000
 LARGEST_BYTES = 4_000_000
+_MOST_HZ = 1e6
+_MOST_DB = 200.0
+_MOST_DEGREES = 1e6
 
 
 def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
-    """Rows of Hz and dB, and phase where the file has it throughout, rising. Raises BadSound naming the line that is wrong."""
+    """Rows of Hz and dB, and phase where the file has it throughout, rising.
+
+    Raises BadSound naming the line that is wrong.
+    """
     name = name or path.name
     try:
         if path.stat().st_size > LARGEST_BYTES:
             size = path.stat().st_size / 1e6
-            raise BadSound("response-long", f"{name} is {size:.0f} MB; a response is a few kilobytes of text. Is it the right file?")
+            raise BadSound(
+                "response-long",
+                f"{name} is {size:.0f} MB; a response is a few kilobytes of text. Is it the right"
+                " file?",
+            )
         text = path.read_text("utf-8-sig", errors="replace")
     except OSError as error:
-        raise BadSound("unreadable", f"{name} cannot be opened ({error.strerror}). Check the name and try again.") from error
+        raise BadSound(
+            "unreadable",
+            f"{name} cannot be opened ({error.strerror}). Check the name and try again.",
+        ) from error
     rows: list[list[float]] = []
     for number, line in enumerate(text.splitlines(), 1):
         stripped = line.strip()
@@ -37,18 +51,39 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
             continue
         row = _row(stripped)
         if row is None:
-            raise BadSound("response-row", f"{name}, line {number}: “{stripped[:40]}” is not a frequency and a level. Mend or remove it.")
-        if not (0.0 < row[0] < 1e6 and abs(row[1]) < 200.0 and all(abs(value) < 1e6 for value in row[2:])):
-            raise BadSound("response-row", f"{name}, line {number}: {row[0]:g} Hz at {row[1]:g} dB cannot be. Mend or remove it.")
+            raise BadSound(
+                "response-row",
+                f"{name}, line {number}: “{stripped[:40]}” is not a frequency and a level. Fix or"
+                " remove it.",
+            )
+        if not (
+            0.0 < row[0] < _MOST_HZ
+            and abs(row[1]) < _MOST_DB
+            and all(abs(value) < _MOST_DEGREES for value in row[2:])
+        ):
+            raise BadSound(
+                "response-row",
+                f"{name}, line {number}: {row[0]:g} Hz at {row[1]:g} dB cannot be. Fix or"
+                " remove it.",
+            )
         rows.append(row)
         if len(rows) > _MOST_ROWS:
-            raise BadSound("response-long", f"{name} holds more than {_MOST_ROWS} rows. Is it the right file?")
+            raise BadSound(
+                "response-long", f"{name} holds more than {_MOST_ROWS} rows. Is it the right file?"
+            )
     if len(rows) < 3:
-        raise BadSound("response-short", f"{name} holds {len(rows)} usable rows; at least 3 are needed. Is it the right file?")
+        raise BadSound(
+            "response-short",
+            f"{name} holds {len(rows)} usable rows; at least 3 are needed. Is it the right file?",
+        )
     rows.sort(key=lambda row: row[0])
     for low, high in itertools.pairwise(rows):
         if low[0] == high[0] and low[1] != high[1]:
-            raise BadSound("response-row", f"{name}: {low[0]:g} Hz stands there twice, with {low[1]:g} and {high[1]:g} dB. Remove one.")
+            raise BadSound(
+                "response-row",
+                f"{name}: {low[0]:g} Hz is listed twice, with {low[1]:g} and {high[1]:g} dB."
+                " Remove one.",
+            )
     return rows if all(len(row) == 3 for row in rows) else [row[:2] for row in rows]
 
 
@@ -71,17 +106,24 @@ def _row(text: str) -> list[float] | None:
 def response_text(rows: Sequence[Sequence[float]], *, title: str) -> str:
     """The same kind of file: a comment line, then tab-parted columns."""
     head = "# Hz\tdB\tdegrees" if rows and len(rows[0]) == 3 else "# Hz\tdB"
-    return "\n".join([f"# {title}", head, *("\t".join(f"{value:g}" for value in row) for row in rows)]) + "\n"
+    return (
+        "\n".join([f"# {title}", head, *("\t".join(f"{value:g}" for value in row) for row in rows)])
+        + "\n"
+    )
 
 
 def read_response(path: Path) -> tuple[Samples, Samples]:
-    """Frequencies in Hz, rising, and levels in dB. Raises BadSound naming the line that is wrong."""
+    """Frequencies in Hz, rising, and levels in dB.
+
+    Raises BadSound naming the line that is wrong.
+    """
     rows = read_rows(path)
     return np.array([r[0] for r in rows]), np.array([r[1] for r in rows])
 
 
 def response_at(frequency_hz: Samples, hz: Samples, db: Samples) -> Samples:
-    """The response at ``frequency_hz``, interpolated over log frequency, 0 dB at 1 kHz, NaN outside the file's range."""
+    """The response at ``frequency_hz``, interpolated over log frequency, 0 dB at 1 kHz, NaN
+    outside the file's range."""
     at = np.interp(np.log(frequency_hz), np.log(hz), db)
     reference = float(np.interp(np.log(1000.0), np.log(hz), db))
     return np.where((frequency_hz >= hz[0]) & (frequency_hz <= hz[-1]), at - reference, np.nan)

@@ -1,1 +1,4 @@
-"""Use cases: one function for each thing that a person does. The only place where core, store and ports meet."""
+"""Use cases: one function for each thing that a person does.
+
+The only place where core, store and ports meet.
+"""

@@ -1,4 +1,5 @@
-"""The job on files, without a data folder: what the command line does with the sound of any real microphone."""
+"""The job on files, without a data folder: what the command line does with the sound of any real
+microphone."""
 
 from __future__ import annotations
 
@@ -19,16 +20,18 @@ from obsidian_wren.core.measure.readings import LONGEST_AT_ONCE_S, read_level, r
 from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.formats import calibration
-from obsidian_wren.formats.plain import plain, reading_json
+from obsidian_wren.formats.jsonable import reading_json, to_jsonable
+from obsidian_wren.formats.read_sound import pick_channel, read_sound
 from obsidian_wren.formats.response import read_response, response_at
-from obsidian_wren.formats.sound import OpenSound, SoundWriter, open_sound, pick_channel, read_sound
+from obsidian_wren.formats.sound import OpenSound, open_sound
+from obsidian_wren.formats.write_sound import SoundWriter
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.sound_notes import sentences_of
+from obsidian_wren.service.readings.sound_notes import sentences_of
 from obsidian_wren.store.folder import FolderError, write_through
 
 
 @dataclass(frozen=True)
-class Answer:
+class FileAnswer:
     """What a command found: JSON values, and notes for the person."""
 
     body: dict[str, Any]
@@ -43,13 +46,21 @@ def _no_progress(_share: float) -> None:
     """Nobody looks."""
 
 
-def _load(path: Path, purpose: faults.Purpose, channel: int | None) -> tuple[Samples, int, tuple[str, ...]]:
+def _load(
+    path: Path, purpose: faults.Purpose, channel: int | None
+) -> tuple[Samples, int, tuple[str, ...]]:
     sound = read_sound(path, channel=channel)
     notes = sound.notes + faults.check(sound.samples, rate_hz=sound.rate_hz, purpose=purpose)
-    return sound.samples, sound.rate_hz, tuple(f"{path.name}: {sentence}" for sentence in sentences_of(sound, notes))
+    return (
+        sound.samples,
+        sound.rate_hz,
+        tuple(f"{path.name}: {sentence}" for sentence in sentences_of(sound, notes)),
+    )
 
 
-def _read(path: Path, channel: int | None, read: Callable[[OpenSound, int], Any]) -> tuple[Any, tuple[str, ...]]:
+def _read(
+    path: Path, channel: int | None, read: Callable[[OpenSound, int], Any]
+) -> tuple[Any, tuple[str, ...]]:
     """What a reading in stretches gives of one channel of a file, and what is to be said of it."""
     with open_sound(path) as file:
         chosen, notes, _ = pick_channel(file, channel)
@@ -69,25 +80,37 @@ def _is_long(path: Path) -> bool:
         return file.frames is None or file.frames > LONGEST_AT_ONCE_S * file.rate_hz
 
 
-def read_level_file(path: Path, *, channel: int | None = None, progress: Progress = _no_progress) -> Answer:
+def read_level_file(
+    path: Path, *, channel: int | None = None, progress: Progress = _no_progress
+) -> FileAnswer:
     """Levels, peaks and loudness of any sound. A long one is read in stretches."""
     if not _is_long(path):
         samples, rate_hz, notes = _load(path, "level", channel)
-        return Answer(reading_json(read_level(samples, rate_hz=rate_hz)), notes)
+        return FileAnswer(reading_json(read_level(samples, rate_hz=rate_hz)), notes)
     reading, notes = _read(
-        path, channel, lambda file, chosen: read_level_long(lambda: _stretches(file, chosen, progress), rate_hz=file.rate_hz)
+        path,
+        channel,
+        lambda file, chosen: read_level_long(
+            lambda: _stretches(file, chosen, progress), rate_hz=file.rate_hz
+        ),
     )
-    return Answer(reading_json(reading), notes)
+    return FileAnswer(reading_json(reading), notes)
 
 
-def read_quiet_file(path: Path, *, channel: int | None = None) -> Answer:
+def read_quiet_file(path: Path, *, channel: int | None = None) -> FileAnswer:
     """The quiet reading of a room take, with what makes its floor."""
     samples, rate_hz, notes = _load(path, "rest", channel)
     reading = read_quiet(samples, rate_hz=rate_hz)
-    return Answer(reading_json(reading) | {"causes": plain(find_causes(reading))}, notes)
+    return FileAnswer(reading_json(reading) | {"causes": to_jsonable(find_causes(reading))}, notes)
 
 
-def read_talk_file(path: Path, *, quiet: Path | None = None, channel: int | None = None, progress: Progress = _no_progress) -> Answer:
+def read_talk_file(
+    path: Path,
+    *,
+    quiet: Path | None = None,
+    channel: int | None = None,
+    progress: Progress = _no_progress,
+) -> FileAnswer:
     """The talk reading, against a room take where there is one. A long one is read in stretches."""
     room = None
     room_notes: tuple[str, ...] = ()
@@ -96,17 +119,26 @@ def read_talk_file(path: Path, *, quiet: Path | None = None, channel: int | None
         room = read_quiet(room_samples, rate_hz=room_rate)
     if not _is_long(path):
         samples, rate_hz, notes = _load(path, "talk", channel)
-        return Answer(reading_json(read_talk(samples, rate_hz=rate_hz, quiet=room)), notes + room_notes)
+        return FileAnswer(
+            reading_json(read_talk(samples, rate_hz=rate_hz, quiet=room)), notes + room_notes
+        )
 
     def read(file: OpenSound, chosen: int) -> LongTalk:
         duration_s = file.frames / file.rate_hz if file.frames else None
         # Twice through the file.
-        passes = iter((lambda share: progress(0.6 * share), lambda share: progress(0.6 + 0.4 * share)))
-        return read_talk_long(lambda: _stretches(file, chosen, next(passes)), rate_hz=file.rate_hz, duration_s=duration_s, quiet=room)
+        passes = iter(
+            (lambda share: progress(0.6 * share), lambda share: progress(0.6 + 0.4 * share))
+        )
+        return read_talk_long(
+            lambda: _stretches(file, chosen, next(passes)),
+            rate_hz=file.rate_hz,
+            duration_s=duration_s,
+            quiet=room,
+        )
 
     found, notes = _read(path, channel, read)
     faults.check_long(found.reading.peak_dbfs, found.reading.flat_tops, has_voice=found.has_voice)
-    return Answer(reading_json(found.reading), notes + room_notes)
+    return FileAnswer(reading_json(found.reading), notes + room_notes)
 
 
 def plan_files(
@@ -117,7 +149,7 @@ def plan_files(
     in_use: Path | None = None,
     mic_response: Path | None = None,
     channel: int | None = None,
-) -> Answer:
+) -> FileAnswer:
     """A full calibration from two takes, written to ``out``."""
     quiet_samples, quiet_rate, notes = _load(quiet_path, "rest", channel)
     talk_samples, talk_rate, talk_notes = _load(talk_path, "passage", channel)
@@ -149,9 +181,10 @@ def plan_files(
     except ValueError as error:
         raise Refused(
             "too-noisy",
-            "The voice stands over the room in less than one octave, so its tone cannot be told. Go closer to the microphone or quieten the room.",
+            "The voice is above the noise in less than one octave, so its tone cannot be measured."
+            " Go closer to the microphone or quieten the room.",
         ) from error
-    advice = plain(found.preamp)
+    advice = to_jsonable(found.preamp)
     body = calibration.calibration_json(
         rig={"rate_hz": talk_rate, "preamp": advice},
         readings=readings,
@@ -159,7 +192,7 @@ def plan_files(
         feeds=calibration.feeds_json(Aims(), found.chain.landing),
     )
     _write_text(out, json.dumps(body, indent=2, ensure_ascii=False) + "\n")
-    return Answer(body, notes)
+    return FileAnswer(body, notes)
 
 
 def _write_text(out: Path, text: str) -> None:
@@ -167,18 +200,32 @@ def _write_text(out: Path, text: str) -> None:
         write_through(out, text.encode(), private=False)
     except OSError as error:
         raise FolderError(
-            "unwritable", f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then try again."
+            "unwritable",
+            f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then"
+            " try again.",
         ) from error
 
 
 def render_file(
-    calibration_path: Path, source: Path, out: Path, *, channel: int | None = None, progress: Progress = _no_progress
-) -> Answer:
-    """Run a sound through a calibration, block by block; stages that are off are passed over. The output is one channel."""
+    calibration_path: Path,
+    source: Path,
+    out: Path,
+    *,
+    channel: int | None = None,
+    progress: Progress = _no_progress,
+) -> FileAnswer:
+    """Run a sound through a calibration, block by block; stages that are off are passed over.
+
+    The output is one channel.
+    """
     file = calibration.read_calibration(calibration_path)
     specs = calibration.chain_spec(file)
     if out.exists() and source.exists() and out.samefile(source):
-        raise Refused("same-file", f"{out.name} would be written over itself while it is read. Name another file for the output.")
+        raise Refused(
+            "same-file",
+            f"{out.name} would be written over itself while it is read. Name another file for the"
+            " output.",
+        )
     with open_sound(source) as sound:
         chosen, notes, _ = pick_channel(sound, channel)
         levels = RunningLevels(rate_hz=sound.rate_hz, channels=1)
@@ -197,7 +244,11 @@ def render_file(
             raise
         rate_hz = sound.rate_hz
     body = {
-        "out": str(out), "stages": [stage.kind for stage in file.chain if stage.on], "loudness_lufs": levels.lufs,
-        "true_peak_dbtp": levels.true_peak_dbtp, "duration_s": count / rate_hz, "rate_hz": rate_hz,
-    }  # fmt: skip
-    return Answer(plain(body), tuple(f"{source.name}: {note.sentence}" for note in notes))
+        "out": str(out),
+        "stages": [stage.kind for stage in file.chain if stage.on],
+        "loudness_lufs": levels.lufs,
+        "true_peak_dbtp": levels.true_peak_dbtp,
+        "duration_s": count / rate_hz,
+        "rate_hz": rate_hz,
+    }
+    return FileAnswer(to_jsonable(body), tuple(f"{source.name}: {note.sentence}" for note in notes))

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.audit import Change, SoundDevice
+from obsidian_wren.core.derive.audit import Change
+from obsidian_wren.core.derive.sound_device import SoundDevice
 
 
 class SourceGone(Exception):
@@ -26,8 +27,9 @@ class Knob:
 
 @dataclass(frozen=True)
 class Controls:
-    """Where every control stands that a rig can be told: the preamp in dB or the number of its dial, pad, the device's output, the
-    system's slider, its enhancements and depth, and what is switched off in the room."""
+    """Where every control stands that a rig can be told: the preamp in dB or the number of its
+    dial, pad, the device's output, the system's slider, its enhancements and depth, and what is
+    switched off in the room."""
 
     gain_db: float | None = None
     dial: float | None = None
@@ -40,7 +42,7 @@ class Controls:
 
 
 @dataclass(frozen=True)
-class Placement:
+class MicrophonePlacement:
     """Where the mouth is from the microphone, and the microphone's pattern."""
 
     distance_cm: float
@@ -49,7 +51,11 @@ class Placement:
 
 
 class SoundStream(Protocol):
-    """Sound as it comes. ``read`` gives up to ``count`` samples ``(n,)`` or ``(n, channels)``, none at the end; it may raise SourceGone."""
+    """Sound as it comes.
+
+    ``read`` gives up to ``count`` samples ``(n,)`` or ``(n, channels)``, none at the end; it may
+    raise SourceGone.
+    """
 
     rate_hz: int
 
@@ -71,7 +77,8 @@ class PushedStream(SoundStream, Protocol):
 
 
 class TakeSource(Protocol):
-    """A rig that takes can be made from without a file or a browser: the simulated one, or a driver."""
+    """A rig that takes can be made from without a file or a browser: the simulated one, or a
+    driver."""
 
     rate_hz: int
 
@@ -88,7 +95,9 @@ class TakeSource(Protocol):
         """Turn the preamp."""
         ...
 
-    def open_take(self, purpose: str, *, seconds: float, repeat: int = 0, controls: Controls | None = None) -> SoundStream:
+    def open_take(
+        self, purpose: str, *, seconds: float, repeat: int = 0, controls: Controls | None = None
+    ) -> SoundStream:
         """Begin a take of that length; ``controls`` stand for this take only."""
         ...
 
@@ -99,8 +108,12 @@ class TakeSource(Protocol):
 
 @dataclass(frozen=True)
 class ProgramSettings:
-    """What can be set in a listening program, from its own page. Times in ms; ``takes_hz`` differs from ``rate_hz`` in one that takes
-    sound of one rate for another; ``also`` is a second input that it listens to; ``speaks``: whether someone talks at the far end."""
+    """What can be set in a listening program, from its own page.
+
+    Times in ms; ``takes_hz`` differs from ``rate_hz`` in one that takes sound of one rate for
+    another; ``also`` is a second input that it listens to; ``speaks``: whether someone talks at the
+    far end.
+    """
 
     rate_hz: int = 48_000
     takes_hz: int | None = None
@@ -121,7 +134,8 @@ class ProgramSettings:
 
 
 class Program(Protocol):
-    """A program that listens: hears by its own clock, keeps the last seconds of what it heard and gave back, and may play something."""
+    """A program that listens: hears by its own clock, keeps the last seconds of what it heard
+    and gave back, and may play something."""
 
     kind: str
     name: str
@@ -148,7 +162,7 @@ class Program(Protocol):
         ...
 
     def play(self, elapsed_s: float) -> Samples:
-        """What comes back in so much of our time, ``(n,)`` at its rate."""
+        """The return in so much of our time, ``(n,)`` at its rate."""
         ...
 
     @property
@@ -183,7 +197,10 @@ class Player(Protocol):
 
 
 class Computer(Protocol):
-    """The sound settings of the computer, over a state that the services keep. Unknown devices raise KeyError."""
+    """The sound settings of the computer, over a state that the services keep.
+
+    Unknown devices raise KeyError.
+    """
 
     def devices(self, state: dict[str, Any]) -> tuple[SoundDevice, ...]:
         """The devices as the system lists them."""
@@ -204,12 +221,13 @@ class Computer(Protocol):
 
 @dataclass(frozen=True)
 class World:
-    """What surrounds the program: a source by rig spec, what can be switched off around it, the computer, programs that listen by kind
-    and name, sound that plays by kind of source, clips that ship with it, and which listeners there are, by kind and name."""
+    """What surrounds the program: a source by rig spec, what can be switched off around it, the
+    computer, programs that listen by kind and name, sound that plays by kind of source, clips
+    that ship with it, and which listeners there are, by kind and name."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
-    placed: Callable[[str, Placement], str]
+    placed: Callable[[str, MicrophonePlacement], str]
     default_spec: str
     make_program: Callable[[str, str, ProgramSettings], Program]
     open_player: Callable[[str, int], Player]

@@ -1,4 +1,4 @@
-"""From a mouth to a capsule: shoebox room, proximity, microphone response, and the noises of the boathouse, in pascals."""
+"""From a mouth to a capsule: shoebox room, proximity and microphone response, in pascals."""
 
 from __future__ import annotations
 
@@ -15,12 +15,17 @@ from obsidian_wren.core.chain.filters import EqualizerBand, band_section, respon
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.decay import sweep_signal
 from obsidian_wren.core.measure.speech import active_level
-from obsidian_wren.core.measure.weighting import a_weighting_power
-from obsidian_wren.standins.spec import MicrophoneSpec, NoiseSpec, PlacementSpec, RoomSpec, TalkerSpec
+from obsidian_wren.standins.spec import (
+    MicrophoneSpec,
+    PlacementSpec,
+    RoomSpec,
+    TalkerSpec,
+)
 
 TALKER = Path(__file__).with_name("talker")
 REFERENCE_PA = 20e-6
 SPEED_OF_SOUND = 343.0
+_CURVE_POINTS = 4096
 
 
 @lru_cache(maxsize=8)
@@ -35,16 +40,24 @@ def talker_sound(part: str, rate_hz: int) -> Samples:
 def spoken(voice: Samples, talker: TalkerSpec, rate_hz: int) -> Samples:
     """The talker's sound as this talker speaks: hissing lifted, phrases of different loudness."""
     if talker.hiss_db:
-        shelf = band_section(EqualizerBand("high_shelf", 5000.0, talker.hiss_db, 0.7), rate_hz=rate_hz)
+        shelf = band_section(
+            EqualizerBand("high_shelf", 5000.0, talker.hiss_db, 0.7), rate_hz=rate_hz
+        )
         hissing = scipy.signal.sosfilt(shelf[None, :], voice)
         # Only where hissing is: where most of the sound lies over 4 kHz.
-        high = scipy.signal.sosfilt(scipy.signal.butter(2, 4000.0, "highpass", fs=rate_hz, output="sos"), voice)
+        high = scipy.signal.sosfilt(
+            scipy.signal.butter(2, 4000.0, "highpass", fs=rate_hz, output="sos"), voice
+        )
         smooth = np.ones(round(0.01 * rate_hz)) / round(0.01 * rate_hz)
-        share = scipy.signal.oaconvolve(high**2, smooth, "same") / (scipy.signal.oaconvolve(voice**2, smooth, "same") + 1e-12)
+        share = scipy.signal.oaconvolve(high**2, smooth, "same") / (
+            scipy.signal.oaconvolve(voice**2, smooth, "same") + 1e-12
+        )
         voice = voice + (hissing - voice) * np.clip((share - 0.4) * 5.0, 0.0, 1.0)
     if talker.phrase_spread_db:
         at = np.arange(len(voice)) / rate_hz
-        voice = voice * 10.0 ** (0.5 * talker.phrase_spread_db * np.sin(2.0 * np.pi * at / 12.0) / 20.0)
+        voice = voice * 10.0 ** (
+            0.5 * talker.phrase_spread_db * np.sin(2.0 * np.pi * at / 12.0) / 20.0
+        )
     return np.asarray(voice)
 
 
@@ -55,11 +68,17 @@ def breath_times_s(talker: TalkerSpec, seconds: float) -> Samples:
 
 
 def breath(talker: TalkerSpec, placement: PlacementSpec, count: int, rate_hz: int) -> Samples:
-    """Bursts of breath on the capsule, in pascals ``(count,)``: a pressure that rises at once and sways out in a tenth of a second."""
+    """Bursts of breath on the capsule, in pascals ``(count,)``: a pressure that rises at once
+    and sways out in a tenth of a second."""
     wave = np.zeros(count + rate_hz)
     at = np.arange(round(0.12 * rate_hz)) / rate_hz
     burst = np.exp(-at / 0.025) * np.sin(2.0 * np.pi * 38.0 * at) * (1.0 - np.exp(-at / 0.002))
-    burst *= np.sqrt(2.0) * pascals(talker.plosive_db_spl) / np.abs(burst).max() * min(1.0, 0.2 / placement.distance_m)
+    burst *= (
+        np.sqrt(2.0)
+        * pascals(talker.plosive_db_spl)
+        / np.abs(burst).max()
+        * min(1.0, 0.2 / placement.distance_m)
+    )
     for start in breath_times_s(talker, count / rate_hz):
         first = round(start * rate_hz)
         wave[first : first + len(burst)] += burst
@@ -95,57 +114,79 @@ def pascals(db_spl: float) -> float:
 
 @lru_cache(maxsize=8)
 def room_response(room: RoomSpec, placement: PlacementSpec, pattern: str, rate_hz: int) -> Samples:
-    """Impulse response from a mouth to the microphone ``(n,)``: 1/r for the direct sound, so it is relative to one metre."""
+    """Impulse response from a mouth to the microphone ``(n,)``:
+
+    1/r for the direct sound, so it is relative to one metre.
+    """
     import pyroomacoustics as pra
     from pyroomacoustics.directivities import CardioidFamily, DirectionVector
 
     size = np.array(room.size_m)
     absorption, order = pra.inverse_sabine(room.decay_s, room.size_m)
-    shoebox = pra.ShoeBox(room.size_m, fs=rate_hz, materials=pra.Material(absorption), max_order=min(order, 24))
+    shoebox = pra.ShoeBox(
+        room.size_m, fs=rate_hz, materials=pra.Material(absorption), max_order=min(order, 24)
+    )
     microphone = np.array([0.42 * size[0], 0.47 * size[1], 1.2])
     mouth = microphone + np.array([placement.distance_m, 0.0, 0.0])
     mouth = np.minimum(mouth, size - 0.1)
     shoebox.add_source(mouth.tolist())
     if pattern == "cardioid":
         facing = DirectionVector(azimuth=placement.angle_deg, colatitude=90, degrees=True)
-        shoebox.add_microphone(microphone.tolist(), directivity=CardioidFamily(orientation=facing, p=0.5))
+        shoebox.add_microphone(
+            microphone.tolist(), directivity=CardioidFamily(orientation=facing, p=0.5)
+        )
     else:
         shoebox.add_microphone(microphone.tolist())
     shoebox.compute_rir()
     response = np.asarray(shoebox.rir[0][0], dtype=float)
-    # The library centres fractional delays half a filter late and scales the direct sound by 1/(4πr) or by 1/r, depending on its
-    # version: the direct sound is set to 1/r here.
+    # The library centres fractional delays half a filter late and scales the direct sound by
+    # 1/(4πr) or by 1/r, depending on its version: the direct sound is set to 1/r here.
     first = int(np.abs(response).argmax())
     half = rate_hz // 1000
     direct = float(np.sqrt(np.sum(response[max(0, first - half) : first + half] ** 2)))
-    facing_gain = 0.5 * (1.0 + np.cos(np.radians(placement.angle_deg))) if pattern == "cardioid" else 1.0
-    return np.asarray(response[max(0, first - half) :] * (max(facing_gain, 0.05) / placement.distance_m / direct))
+    facing_gain = (
+        0.5 * (1.0 + np.cos(np.radians(placement.angle_deg))) if pattern == "cardioid" else 1.0
+    )
+    return np.asarray(
+        response[max(0, first - half) :] * (max(facing_gain, 0.05) / placement.distance_m / direct)
+    )
 
 
 @lru_cache(maxsize=4)
-def microphone_magnitude(microphone: MicrophoneSpec, placement: PlacementSpec, bins: int, *, rate_hz: float, near: bool) -> Samples:
-    """Magnitude of the capsule at ``(bins,)`` frequencies up to half the rate; ``near`` adds the proximity boost of a pressure gradient.
+def microphone_magnitude(
+    microphone: MicrophoneSpec, placement: PlacementSpec, bins: int, *, rate_hz: float, near: bool
+) -> Samples:
+    """Magnitude of the capsule at ``(bins,)`` frequencies up to half the rate; ``near`` adds the
+    proximity boost of a pressure gradient.
 
     A cardioid on a spherical wave: H(f, r) = ½·(1 + (1 + c/(j·2πf·r))); relative to a far source.
     """
     hz = np.linspace(0.0, rate_hz / 2.0, bins)
-    # Curves as smooth as these are worked out at a few thousand frequencies, and read off between them.
+    # Curves as smooth as these are worked out at a few thousand frequencies, and read off between
+    # them.
     safe = np.geomspace(10.0, max(float(hz[-1]), 11.0), _CURVE_POINTS)
     magnitude_db = np.zeros_like(safe)
     if microphone.response_db:
         points = np.array(microphone.response_db)
         magnitude_db += np.interp(np.log(safe), np.log(points[:, 0]), points[:, 1])
     for bell in microphone.bells:
-        section = band_section(EqualizerBand("peak", bell.frequency_hz, bell.gain_db, bell.q), rate_hz=rate_hz)
-        magnitude_db += response_db(section[None, :], np.minimum(safe, 0.499 * rate_hz), rate_hz=rate_hz)
+        section = band_section(
+            EqualizerBand("peak", bell.frequency_hz, bell.gain_db, bell.q), rate_hz=rate_hz
+        )
+        magnitude_db += response_db(
+            section[None, :], np.minimum(safe, 0.499 * rate_hz), rate_hz=rate_hz
+        )
     if near and microphone.pattern == "cardioid":
         gradient = SPEED_OF_SOUND / (2j * np.pi * np.maximum(safe, 30.0) * placement.distance_m)
         magnitude_db += 20.0 * np.log10(np.abs(0.5 * (1.0 + (1.0 + gradient))))
-    return np.asarray(10.0 ** (np.interp(np.log(np.maximum(hz, 10.0)), np.log(safe), magnitude_db) / 20.0))
+    return np.asarray(
+        10.0 ** (np.interp(np.log(np.maximum(hz, 10.0)), np.log(safe), magnitude_db) / 20.0)
+    )
 
 
 def bins_for(count: int, rate_hz: float) -> Samples:
-    """Frequencies of the bins of an FFT that holds ``count`` samples, with room for the tail of a filter."""
+    """Frequencies of the bins of an FFT that holds ``count`` samples, with room for the tail of
+    a filter."""
     size = scipy.fft.next_fast_len(count + 16_384)
     size += size % 2
     return np.asarray(np.linspace(0.0, rate_hz / 2.0, size // 2 + 1))
@@ -161,101 +202,33 @@ def in_frequency(samples: Samples, bins: int) -> Samples:
     return np.asarray(scipy.fft.rfft(samples, 2 * (bins - 1)))
 
 
-def shaped_spectrum(hz: Samples, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]) -> Samples:
+def shaped_spectrum(
+    hz: Samples, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]
+) -> Samples:
     """The bins of Gaussian noise of RMS 1 whose spectrum follows points of Hz and dB.
 
     Scaled by what the points promise, not by this draw, so that levels are the spec's in the mean.
     """
-    return np.asarray(rng.standard_normal(2 * len(hz)).view(np.complex128) * _shape(corners, len(hz), float(hz[-1])))
+    return np.asarray(
+        rng.standard_normal(2 * len(hz)).view(np.complex128)
+        * _shape(corners, len(hz), float(hz[-1]))
+    )
 
 
 @lru_cache(maxsize=4)
 def _shape(corners: tuple[tuple[float, float], ...], bins: int, top_hz: float) -> Samples:
     points = np.array(corners)
     hz = np.linspace(0.0, top_hz, bins)
-    magnitude = 10.0 ** (np.interp(np.log(np.maximum(hz, 5.0)), np.log(points[:, 0]), points[:, 1]) / 20.0)
+    magnitude = 10.0 ** (
+        np.interp(np.log(np.maximum(hz, 5.0)), np.log(points[:, 0]), points[:, 1]) / 20.0
+    )
     magnitude[0] = 0.0
     # A bin of white noise of RMS 1 has the mean square of the FFT's size.
     return np.asarray(magnitude * np.sqrt((bins - 1) / np.mean(magnitude**2)))
 
 
-def shaped_noise(count: int, rate_hz: float, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]) -> Samples:
+def shaped_noise(
+    count: int, rate_hz: float, rng: np.random.Generator, corners: tuple[tuple[float, float], ...]
+) -> Samples:
     """:func:`shaped_spectrum` in time, ``(count,)``."""
     return in_time(shaped_spectrum(bins_for(count, rate_hz), rng, corners), count)
-
-
-_CURVE_POINTS = 4096
-_TURN_POINTS = 65_536
-_HEATER = ((10.0, -12.0), (40.0, 0.0), (120.0, -3.0), (300.0, -10.0), (1000.0, -22.0), (4000.0, -36.0), (20000.0, -55.0))
-_RAIN = ((10.0, -60.0), (200.0, -30.0), (1000.0, -8.0), (3500.0, 0.0), (9000.0, -4.0), (20000.0, -16.0))
-
-
-def noise_pascals(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> tuple[Samples | None, Samples | None]:
-    """Pressure of one noise source: ``(count,)`` samples, or its bins at :func:`bins_for` where it is drawn as a spectrum."""
-    level = pascals(noise.level_db_spl)
-    corners = noise.spectrum_db or {"heater": _HEATER, "rain": _RAIN}.get(noise.kind)
-    if corners:
-        return None, shaped_spectrum(bins_for(count, rate_hz), rng, corners) * level
-    match noise.kind:
-        case "hum":
-            return _hum(noise, count, rate_hz, rng), None
-        case "clicks":
-            return _clicks(noise, count, rate_hz, rng), None
-        case "tone":
-            return _lines(noise, 1, count, rate_hz, rng), None
-        case "comb":
-            return _lines(noise, noise.lines, count, rate_hz, rng), None
-    return np.asarray(rng.standard_normal(count) * level), None
-
-
-def _hum(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
-    at = np.arange(count) / rate_hz
-    # The mains wanders there and back once in two minutes.
-    turns = noise.mains_hz * at + noise.drift_hz * 60.0 / np.pi * (1.0 - np.cos(np.pi * at / 60.0))
-    powers = 10.0 ** (np.array(noise.harmonics_db) / 10.0)
-    powers /= powers.sum()
-    # One turn of all harmonics together, close enough to read between its points to 120 dB under them.
-    around = 2.0 * np.pi * np.arange(_TURN_POINTS + 1) / _TURN_POINTS
-    turn = np.zeros(_TURN_POINTS + 1)
-    for number, power in enumerate(powers, 1):
-        if number * noise.mains_hz < rate_hz / 2:
-            turn += np.sqrt(2.0 * power) * np.sin(number * around + rng.uniform(0, 2 * np.pi))
-    place = (turns % 1.0) * _TURN_POINTS
-    below = place.astype(np.int64)
-    wave = turn[below] + (place - below) * np.diff(turn, append=turn[1])[below]
-    return np.asarray(wave * pascals(noise.level_db_spl))
-
-
-def _lines(noise: NoiseSpec, lines: int, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
-    """Lines of equal power at multiples of one frequency, together at the source's level."""
-    at = np.arange(count) / rate_hz
-    wave = np.zeros(count)
-    for number in range(1, lines + 1):
-        phase = rng.uniform(0, 2 * np.pi)
-        if number * noise.frequency_hz < 0.45 * rate_hz:
-            wave += np.sin(2 * np.pi * number * noise.frequency_hz * at + phase)
-    return np.asarray(wave * np.sqrt(2.0 / lines) * pascals(noise.level_db_spl))
-
-
-def _clicks(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
-    wave = np.zeros(count + round(rate_hz))
-    seconds = count / rate_hz
-    events = max(1, round(noise.per_minute * seconds / 60.0)) if noise.per_minute else 0
-    # Evenly spread with jitter, so that the number of separate clicks is the spec's.
-    starts = (np.arange(events) + rng.uniform(0.2, 0.8, events)) * seconds / max(events, 1)
-    length = round(0.012 * rate_hz)
-    fall = np.exp(-np.arange(length) / (0.0025 * rate_hz))
-    band = scipy.signal.butter(2, (1200.0, min(7000.0, 0.45 * rate_hz)), "bandpass", fs=rate_hz, output="sos")
-    for start in starts:
-        click = scipy.signal.sosfilt(band, rng.standard_normal(length)) * fall
-        click *= np.sqrt(2.0) * pascals(noise.level_db_spl) / np.max(np.abs(click)) * rng.uniform(0.7, 1.0)
-        first = round(start * rate_hz)
-        wave[first : first + length] += click
-    return wave[:count]
-
-
-def self_noise_pascals(self_noise_dba: float, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
-    """White self-noise of a microphone, scaled so that its A-weighted level is the data sheet's."""
-    hz = np.linspace(0.0, rate_hz / 2.0, 4097)
-    weighted_share = float(np.mean(a_weighting_power(np.maximum(hz, 1e-3))))
-    return np.asarray(rng.standard_normal(count) * pascals(self_noise_dba) / np.sqrt(weighted_share))

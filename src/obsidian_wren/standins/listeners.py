@@ -1,4 +1,7 @@
-"""Programs that listen: a call, a game chat, a stream, headphones, a second computer. Each can be set wrong as people set them wrong."""
+"""Programs that listen: a call, a game chat, a stream, headphones, a second computer.
+
+Each can be set wrong as people set them wrong.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +31,8 @@ class _Late:
 
 
 class _FarSide:
-    """Someone far away: packets of 20 ms that come late by more or less; what comes too late to be played is lost and covered up."""
+    """Someone far away: packets of 20 ms that come late by more or less; what comes too late to
+    be played is lost and covered up."""
 
     def __init__(self, who: str, rate_hz: int, jitter_ms: float) -> None:
         self._sound = sounds.far_voice(who, rate_hz)
@@ -44,7 +48,9 @@ class _FarSide:
             packet = np.take(self._sound, np.arange(self._at, self._at + self._packet), mode="wrap")
             self._at = (self._at + self._packet) % len(self._sound)
             # The buffer for playing waits twice the jitter.
-            lost = self._jitter_ms > 0.0 and abs(self._rng.normal(0.0, self._jitter_ms)) > 2.0 * max(self._jitter_ms, 15.0)
+            lost = self._jitter_ms > 0.0 and abs(
+                self._rng.normal(0.0, self._jitter_ms)
+            ) > 2.0 * max(self._jitter_ms, 15.0)
             if lost:
                 packet = self._before * np.linspace(1.0, 0.0, self._packet)
             self._before = packet
@@ -53,8 +59,9 @@ class _FarSide:
         return out
 
 
-class Program:
-    """A program that hears by its own clock and rate, does with the voice what it is set to, and plays what comes from afar.
+class StandInProgram:
+    """A program that hears by its own clock and rate, does with the voice what it is set to, and
+    plays what comes from afar.
 
     It keeps what it heard, after its own processing, and what it gave back, twenty seconds of each.
     """
@@ -71,11 +78,16 @@ class Program:
         self.rate_hz = rate
         # One that takes sound of one rate for another plays it at the wrong pitch.
         self.takes_hz = settings.takes_hz or rate
-        self._heard, self._returned = Ring(seconds=_KEPT_S, rate_hz=rate), Ring(seconds=_KEPT_S, rate_hz=rate)
+        self._heard, self._returned = (
+            Ring(seconds=_KEPT_S, rate_hz=rate),
+            Ring(seconds=_KEPT_S, rate_hz=rate),
+        )
         self._late = _Late(round(settings.latency_ms / 1000.0 * rate))
         self._back = _Late(round(max(settings.latency_ms, 80.0) / 1000.0 * rate))
         self._fraction = {"hear": 0.0, "play": 0.0}
-        self._steps: list[programs.NoiseRemoval | programs.AutoGain | programs.Activation | programs.NarrowBand] = []
+        self._steps: list[
+            programs.NoiseRemoval | programs.AutoGain | programs.Activation | programs.NarrowBand
+        ] = []
         if settings.noise_removal:
             self._steps.append(programs.NoiseRemoval(rate))
         if settings.auto_gain:
@@ -86,7 +98,9 @@ class Program:
             self._steps.append(programs.NarrowBand(rate, settings.bits))
         self._echo = programs.EchoCancelling(rate) if settings.echo_cancelling else None
         far = _FAR.get(self.kind)
-        self._far = _FarSide(far, rate, settings.jitter_ms) if far is not None and settings.speaks else None
+        self._far = (
+            _FarSide(far, rate, settings.jitter_ms) if far is not None and settings.speaks else None
+        )
         self._far_now = np.zeros(0)
         self._own_now = np.zeros(0)
 
@@ -128,7 +142,7 @@ class Program:
         self._heard.push(sound)
 
     def play(self, elapsed_s: float) -> Samples:
-        """What comes back from it in so much of our time, ``(n,)`` at its rate."""
+        """The return from it in so much of our time, ``(n,)`` at its rate."""
         count = self._count("play", elapsed_s, self.rate_hz)
         out = self._far.take(count) if self._far is not None else np.zeros(count)
         self._far_now = out

@@ -1,4 +1,5 @@
-"""What plays beside the voice, without end: music, a game, and a second microphone over a zither."""
+"""What plays beside the voice, without end: music, a game, and a second microphone over a
+zither."""
 
 from __future__ import annotations
 
@@ -28,7 +29,8 @@ class Round:
 
 
 class SecondMicrophone:
-    """A zither on the deck, through a second input: plucked strings over a little hiss, hum of its cable and knocks of the deck."""
+    """A zither on the deck, through a second input: plucked strings over a little hiss, hum of
+    its cable and knocks of the deck."""
 
     def __init__(self, rate_hz: int) -> None:
         self.rate_hz = rate_hz

@@ -1,4 +1,5 @@
-"""What listening programs do to a voice by themselves: noise removal, auto gain, echo cancelling, thresholds, narrow bands, few bits.
+"""What listening programs do to a voice by themselves: noise removal, auto gain, echo cancelling,
+thresholds, narrow bands, few bits.
 
 Small, but they really process; each works on mono blocks of any size and remembers what it needs.
 """
@@ -17,10 +18,13 @@ _NO_SOUND_DB = -110.0
 _NOISE_FLOOR_DB, _NOISE_RISE_DB_PER_S = -26.0, 3.0
 _GAIN_AIM_DBFS, _MOST_GAIN_DB, _GAIN_DB_PER_S = -20.0, 18.0, 6.0
 _OPEN_FOR_S = 0.3
+_RIDES_OVER_DBFS = -50.0
+_FAR_SPEAKS = 1e-5
 
 
 class _Framed:
-    """Cuts blocks into frames of 20 ms, works on each, and gives back as much as came in, a frame later."""
+    """Cuts blocks into frames of 20 ms, works on each, and gives back as much as came in, a
+    frame later."""
 
     def __init__(self, work: Callable[[Samples], Samples], rate_hz: int) -> None:
         self._work = work
@@ -39,7 +43,8 @@ class _Framed:
 
 
 class NoiseRemoval:
-    """Takes down every frame that stands little over the softest of late, as such things do: pauses go, soft word ends with them."""
+    """Takes down every frame that stands little over the softest of late, as such things do:
+    pauses go, soft word ends with them."""
 
     def __init__(self, rate_hz: int) -> None:
         self._framed = _Framed(self._frame, rate_hz)
@@ -76,7 +81,7 @@ class AutoGain:
     def _frame(self, frame: Samples) -> Samples:
         before = self._gain_db
         level = 10.0 * np.log10(2.0 * float(np.mean(frame**2)) + 1e-20)
-        if level > -50.0:
+        if level > _RIDES_OVER_DBFS:
             most = _GAIN_DB_PER_S * _FRAME_S
             missing = float(np.clip(_GAIN_AIM_DBFS - level, -_MOST_GAIN_DB, _MOST_GAIN_DB))
             self._gain_db += float(np.clip(missing - self._gain_db, -most, most))
@@ -84,7 +89,8 @@ class AutoGain:
 
 
 class EchoCancelling:
-    """Mutes what comes in while the far side speaks: the half-duplex that is left of echo cancelling without an echo."""
+    """Mutes what comes in while the far side speaks: the half-duplex that is left of echo
+    cancelling without an echo."""
 
     def __init__(self, rate_hz: int) -> None:
         self._reach = 1.0 - np.exp(-1.0 / (0.05 * rate_hz))
@@ -92,7 +98,7 @@ class EchoCancelling:
 
     def process(self, block: Samples, far: Samples) -> Samples:
         """Process ``(n,)`` samples while the far side plays as many."""
-        loud = len(far) > 0 and float(np.mean(far**2)) > 1e-5
+        loud = len(far) > 0 and float(np.mean(far**2)) > _FAR_SPEAKS
         wanted = amplitude_from_db(-15.0) if loud else 1.0
         gain = wanted + (self._gain - wanted) * (1.0 - self._reach) ** np.arange(1, len(block) + 1)
         if len(block):
@@ -101,7 +107,8 @@ class EchoCancelling:
 
 
 class Activation:
-    """Lets nothing through under a threshold in dBFS (AES17), and closes 0.3 s after it was last reached."""
+    """Lets nothing through under a threshold in dBFS (AES17), and closes 0.3 s after it was last
+    reached."""
 
     def __init__(self, threshold_dbfs: float, rate_hz: int) -> None:
         self.threshold_dbfs = threshold_dbfs
@@ -115,7 +122,9 @@ class Activation:
 
     def _frame(self, frame: Samples) -> Samples:
         level = 10.0 * np.log10(2.0 * float(np.mean(frame**2)) + 1e-20)
-        self._left_s = _OPEN_FOR_S if level >= self.threshold_dbfs else max(0.0, self._left_s - _FRAME_S)
+        self._left_s = (
+            _OPEN_FOR_S if level >= self.threshold_dbfs else max(0.0, self._left_s - _FRAME_S)
+        )
         wanted = 1.0 if self._left_s > 0.0 else 0.0
         ramp = np.linspace(self._gain, wanted, len(frame))
         self._gain = wanted
@@ -134,7 +143,10 @@ class NarrowBand:
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples."""
         narrow, self._state = scipy.signal.sosfilt(self._sections, block, zi=self._state)
-        # Companded before it is rounded (ITU-T G.711, µ-law), so that soft sounds keep some of their shape.
-        squeezed = np.sign(narrow) * np.log1p(255.0 * np.minimum(np.abs(narrow), 1.0)) / np.log(256.0)
+        # Companded before it is rounded (ITU-T G.711, µ-law), so that soft sounds keep some of
+        # their shape.
+        squeezed = (
+            np.sign(narrow) * np.log1p(255.0 * np.minimum(np.abs(narrow), 1.0)) / np.log(256.0)
+        )
         rounded = np.round(squeezed * self._steps) / self._steps
         return np.asarray(np.sign(rounded) * np.expm1(np.abs(rounded) * np.log(256.0)) / 255.0)

@@ -30,8 +30,9 @@ Metres = Annotated[float, Field(ge=0.5, le=100)]
 
 
 class TalkerSpec(_Strict):
-    """Active speech level at one metre, dB SPL, for each effort; how many bursts of breath a minute reach the capsule and how strong they
-    are there at 20 cm; how much this talker hisses more than the recorded one; how far phrases differ in loudness."""
+    """Active speech level at one metre, dB SPL, for each effort; how many bursts of breath a
+    minute reach the capsule and how strong they are there at 20 cm; how much this talker hisses
+    more than the recorded one; how far phrases differ in loudness."""
 
     normal_db_spl: float = Field(60.0, ge=30, le=110)
     loud_db_spl: float = Field(72.0, ge=30, le=120)
@@ -59,10 +60,12 @@ class PlacementSpec(_Strict):
 class NoiseSpec(_Strict):
     """One source of noise, its level in dB SPL as the microphone picks it up.
 
-    ``spectrum_db``: points of Hz and dB that shape ``heater``, ``rain`` or ``white`` otherwise than they are.
-    ``hum``: a mains family, ``harmonics`` in dB against the whole, wandering by ``drift_hz`` over a minute. ``clicks``: keys,
-    ``level_db_spl`` is their peak level. ``tone``: one steady line at ``frequency_hz``. ``comb``: ``lines`` of equal level every
-    ``frequency_hz``, as dimmers and network gear make them. ``name`` is what a person switches off; sources of one name go together.
+    ``spectrum_db``: points of Hz and dB that shape ``heater``, ``rain`` or ``white`` otherwise than
+    they are. ``hum``: a mains hum, ``harmonics`` in dB against the whole, wandering by
+    ``drift_hz`` over a minute. ``clicks``: keys, ``level_db_spl`` is their peak level. ``tone``:
+    one steady line at ``frequency_hz``. ``comb``: ``lines`` of equal level every ``frequency_hz``,
+    as dimmers and network gear make them. ``name`` is what a person switches off; sources of one
+    name go together.
     """
 
     kind: Literal["heater", "hum", "clicks", "rain", "white", "tone", "comb"]
@@ -87,7 +90,8 @@ class BellSpec(_Strict):
 
 
 class MicrophoneSpec(_Strict):
-    """Sensitivity in mV/Pa, self-noise in dB(A), pattern, and the secret response: points in Hz and dB, and bells on top."""
+    """Sensitivity in mV/Pa, self-noise in dB(A), pattern, and the secret response: points in Hz
+    and dB, and bells on top."""
 
     sensitivity_mv_pa: float = Field(20.0, gt=0, le=500)
     self_noise_dba: float = Field(14.0, ge=-10, le=60)
@@ -97,7 +101,10 @@ class MicrophoneSpec(_Strict):
 
 
 class InterfaceSpec(_Strict):
-    """Preamp and converter. ``max_input_dbu`` reads 0 dBFS at no gain; ``converter_noise_dbfs`` is AES17 RMS."""
+    """Preamp and converter.
+
+    ``max_input_dbu`` reads 0 dBFS at no gain; ``converter_noise_dbfs`` is AES17 RMS.
+    """
 
     gain_db: float = Field(34.0, ge=-60, le=120)
     gain_range_db: tuple[Db, Db] = (0.0, 60.0)
@@ -107,10 +114,19 @@ class InterfaceSpec(_Strict):
     converter_noise_dbfs: float = Field(-108.0, ge=-150, le=-40)
     bits: Literal[8, 16, 24, 32] = 24
     pad_db: float = Field(10.0, ge=0, le=40)
-    # What a numbered dial does, where the rig's interface has one: number and gain in dB, hidden from the rules.
-    dial_db: tuple[tuple[Db, Db], ...] = ((0.0, -6.0), (2.0, 9.0), (4.0, 21.0), (6.0, 31.0), (8.0, 42.0), (10.0, 56.0))
+    # What a numbered dial does, where the rig's interface has one: number and gain in dB, hidden
+    # from the rules.
+    dial_db: tuple[tuple[Db, Db], ...] = (
+        (0.0, -6.0),
+        (2.0, 9.0),
+        (4.0, 21.0),
+        (6.0, 31.0),
+        (8.0, 42.0),
+        (10.0, 56.0),
+    )
     dc_offset: float = Field(0.0, ge=-0.5, le=0.5)
-    # A preamp that gives way softly from this level on, or cuts hard at it, dBFS at the converter; None: it does not.
+    # A preamp that gives way softly from this level on, or cuts hard at it, dBFS at the converter;
+    # None: it does not.
     soft_from_dbfs: float | None = Field(None, ge=-60, le=20)
     cut_at_dbfs: float | None = Field(None, ge=-60, le=20)
     layout: Literal["mono", "first", "second", "same", "inverted"] = "mono"
@@ -118,12 +134,20 @@ class InterfaceSpec(_Strict):
 
 
 class ComputerSpec(_Strict):
-    """What the computer does to the sound after the converter: its slider's taper, hidden from the rules, and pieces it loses.
+    """What the computer does to the sound after the converter: its slider's taper, hidden from the
+    rules, and pieces it loses.
 
     ``gate_dbfs``: enhancements cut everything under this level to silence.
     """
 
-    slider_db: tuple[tuple[Db, Db], ...] = ((0.0, -60.0), (10.0, -31.0), (25.0, -18.5), (50.0, -8.6), (75.0, -3.4), (100.0, 0.0))
+    slider_db: tuple[tuple[Db, Db], ...] = (
+        (0.0, -60.0),
+        (10.0, -31.0),
+        (25.0, -18.5),
+        (50.0, -8.6),
+        (75.0, -3.4),
+        (100.0, 0.0),
+    )
     dropouts_per_minute: float = Field(0.0, ge=0, le=600)
     gate_dbfs: float = Field(-45.0, ge=-100, le=0)
 
@@ -148,10 +172,12 @@ def read_spec(path: Path) -> WorldSpec:
     try:
         return WorldSpec.model_validate(json.loads(path.read_text("utf-8")))
     except OSError as error:
-        raise BadSpec(f"{path.name} cannot be opened ({error.strerror}). Check the name and try again.") from error
+        raise BadSpec(
+            f"{path.name} cannot be opened ({error.strerror}). Check the name and try again."
+        ) from error
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "the top"
-        raise BadSpec(f"{path.name}, at {where}: {first['msg']}. Mend it and try again.") from error
+        raise BadSpec(f"{path.name}, at {where}: {first['msg']}. Fix it and try again.") from error
     except (ValueError, RecursionError) as error:
-        raise BadSpec(f"{path.name} is not JSON. Mend it and try again.") from error
+        raise BadSpec(f"{path.name} is not JSON. Fix it and try again.") from error

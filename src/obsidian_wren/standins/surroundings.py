@@ -1,18 +1,35 @@
-"""The simulated world as the ports ask for it. What computes is imported when the first sound is asked for."""
+"""The simulated world as the ports ask for it.
+
+What computes is imported when the first sound is asked for.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.service.ports import Knob, Placement, Player, Program, ProgramSettings, PushedStream, SoundStream, TakeSource, World
+from obsidian_wren.service.ports import (
+    Knob,
+    MicrophonePlacement,
+    Player,
+    Program,
+    ProgramSettings,
+    PushedStream,
+    SoundStream,
+    TakeSource,
+    World,
+)
 from obsidian_wren.standins.computer import StandInComputer, first_settings
 from obsidian_wren.standins.spec import BOATHOUSE, PlacementSpec, WorldSpec
 
 LISTENERS = (
-    ("call", "Editor call"), ("game chat", "Crew game chat"), ("stream", "River stream"), ("recorder", "Walk recorder"),
-    ("headphones", "Headphones"), ("second computer", "Deck computer"),
-)  # fmt: skip
+    ("call", "Editor call"),
+    ("game chat", "Crew game chat"),
+    ("stream", "River stream"),
+    ("recorder", "Walk recorder"),
+    ("headphones", "Headphones"),
+    ("second computer", "Deck computer"),
+)
 
 
 def _open_source(spec_json: str) -> TakeSource:
@@ -26,22 +43,29 @@ def _knob_of(spec_json: str) -> Knob:
     return Knob(interface.gain_db, *interface.gain_range_db, interface.gain_step_db)
 
 
-def _placed(spec_json: str, placement: Placement) -> str:
-    """The same world with the mouth elsewhere. Patterns that the world does not know are simulated as a cardioid."""
+def _placed(spec_json: str, placement: MicrophonePlacement) -> str:
+    """The same world with the mouth elsewhere.
+
+    Patterns that the world does not know are simulated as a cardioid.
+    """
     spec = WorldSpec.model_validate_json(spec_json)
     moved = PlacementSpec(distance_m=placement.distance_cm / 100.0, angle_deg=placement.angle_deg)
-    microphone = spec.microphone.model_copy(update={"pattern": "omni" if placement.pattern == "omni" else "cardioid"})
+    microphone = spec.microphone.model_copy(
+        update={"pattern": "omni" if placement.pattern == "omni" else "cardioid"}
+    )
     return spec.model_copy(update={"placement": moved, "microphone": microphone}).model_dump_json()
 
 
 def _things_of(spec_json: str) -> tuple[str, ...]:
     """What always runs in the world and can be switched off, each name once, in its order."""
     noises = WorldSpec.model_validate_json(spec_json).noises
-    return tuple(dict.fromkeys(noise.name for noise in noises if noise.name and noise.when == "always"))
+    return tuple(
+        dict.fromkeys(noise.name for noise in noises if noise.name and noise.when == "always")
+    )
 
 
 def _make_program(kind: str, name: str, settings: ProgramSettings) -> Program:
-    from obsidian_wren.standins.listeners import Program as ListeningProgram
+    from obsidian_wren.standins.listeners import StandInProgram as ListeningProgram
 
     return ListeningProgram(kind, name, settings)
 
@@ -67,6 +91,17 @@ def _clips(rate_hz: int) -> tuple[tuple[str, Samples], ...]:
 def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
     """The boathouse and the programs around it, beside a real microphone in the browser."""
     return World(
-        _open_source, _knob_of, _placed, BOATHOUSE.read_text("utf-8"), _make_program, _open_player, _open_second, _clips,
-        open_browser, _things_of, StandInComputer(), first_settings, LISTENERS,
-    )  # fmt: skip
+        _open_source,
+        _knob_of,
+        _placed,
+        BOATHOUSE.read_text("utf-8"),
+        _make_program,
+        _open_player,
+        _open_second,
+        _clips,
+        open_browser,
+        _things_of,
+        StandInComputer(),
+        first_settings,
+        LISTENERS,
+    )

@@ -1,4 +1,5 @@
-"""A simulated rig: takes as files, as paced streams, and live, all from one spec and the position of its controls."""
+"""A simulated rig: takes as files, as paced streams, and live, all from one spec and the
+position of its controls."""
 
 from __future__ import annotations
 
@@ -11,10 +12,30 @@ import scipy.signal
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service.ports import Controls, Knob, SoundStream
-from obsidian_wren.standins import acoustics
+from obsidian_wren.standins import acoustics, noises
+from obsidian_wren.standins.computer_path import (
+    _DBU_VOLT,
+    along,
+    convert,
+    laid_out,
+    through_computer,
+)
 from obsidian_wren.standins.spec import WorldSpec
 
-PURPOSES = ("rest", "in-use", "talk", "loud", "soft", "passage", "muted", "other-gain", "dial", "clap", "sweep", "reference")
+PURPOSES = (
+    "rest",
+    "in-use",
+    "talk",
+    "loud",
+    "soft",
+    "passage",
+    "muted",
+    "other-gain",
+    "dial",
+    "clap",
+    "sweep",
+    "reference",
+)
 _PART = {
     "talk": ("talk", "normal_db_spl"),
     "passage": ("passage", "normal_db_spl"),
@@ -22,7 +43,6 @@ _PART = {
     "soft": ("soft", "soft_db_spl"),
     "reference": ("passage", "normal_db_spl"),
 }
-_DBU_VOLT = 0.7745967
 _LIVE_LOOP_S = 40.0
 _ROOM_LOOP_S = 12.0
 # What a phone beside the microphone plays while a dial is learned.
@@ -30,11 +50,12 @@ _STEADY_DB_SPL = 70.0
 # A clap's first wave, and a sweep, over the RMS of normal talk.
 _CLAP_OVER_TALK_DB, _SWEEP_OVER_TALK_DB = 20.0, 9.0
 _PINK = ((20.0, 0.0), (20_000.0, -30.0))
-_GATE_FRAME_S = 0.02
 
 
 @lru_cache(maxsize=16)
-def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int, off: frozenset[str]) -> Samples:
+def _capsule_volts(
+    spec_json: str, purpose: str, count: int, repeat: int, off: frozenset[str]
+) -> Samples:
     """Voltage at the preamp's input, ``(count,)``. Cached, since turning a knob keeps it."""
     spec = WorldSpec.model_validate_json(spec_json)
     rate_hz = spec.interface.rate_hz
@@ -42,7 +63,7 @@ def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int, off: f
     hz = acoustics.bins_for(count, rate_hz)
     room, room_bins = np.zeros(count), np.zeros(len(hz), dtype=complex)
     for noise in spec.noises:
-        drawn, bins = acoustics.noise_pascals(noise, count, rate_hz, rng)
+        drawn, bins = noises.noise_pascals(noise, count, rate_hz, rng)
         if (noise.when == "always" or purpose == "in-use") and noise.name not in off:
             room = room if drawn is None else room + drawn
             room_bins = room_bins if bins is None else room_bins + bins
@@ -50,114 +71,54 @@ def _capsule_volts(spec_json: str, purpose: str, count: int, repeat: int, off: f
     if purpose in _PART:
         part, effort = _PART[purpose]
         voice = acoustics.talker_sound(part, rate_hz)
-        near = acoustics.spoken(np.resize(voice, count), spec.talker, rate_hz) * acoustics.pascals(getattr(spec.talker, effort))
+        near = acoustics.spoken(np.resize(voice, count), spec.talker, rate_hz) * acoustics.pascals(
+            getattr(spec.talker, effort)
+        )
     elif purpose in ("clap", "sweep"):
-        sound = acoustics.claps(count, rate_hz) if purpose == "clap" else acoustics.sweep_in(count, rate_hz)
+        sound = (
+            acoustics.claps(count, rate_hz)
+            if purpose == "clap"
+            else acoustics.sweep_in(count, rate_hz)
+        )
         over = _CLAP_OVER_TALK_DB if purpose == "clap" else _SWEEP_OVER_TALK_DB
         near = sound * acoustics.pascals(spec.talker.normal_db_spl + over)
     if near.any():
-        response = acoustics.room_response(spec.room, spec.placement, spec.microphone.pattern, rate_hz)
+        response = acoustics.room_response(
+            spec.room, spec.placement, spec.microphone.pattern, rate_hz
+        )
         near = scipy.signal.oaconvolve(near, response)[:count]
     if purpose in _PART:
         near = near + acoustics.breath(spec.talker, spec.placement, count, rate_hz)
     if purpose == "dial":
-        room_bins = room_bins + acoustics.shaped_spectrum(hz, rng, _PINK) * acoustics.pascals(_STEADY_DB_SPL)
+        room_bins = room_bins + acoustics.shaped_spectrum(hz, rng, _PINK) * acoustics.pascals(
+            _STEADY_DB_SPL
+        )
     if room.any():
         room_bins = room_bins + acoustics.in_frequency(room, len(hz))
-    far = acoustics.microphone_magnitude(spec.microphone, spec.placement, len(hz), rate_hz=rate_hz, near=False)
+    far = acoustics.microphone_magnitude(
+        spec.microphone, spec.placement, len(hz), rate_hz=rate_hz, near=False
+    )
     heard_bins = room_bins * far
     if near.any():
-        near_magnitude = acoustics.microphone_magnitude(spec.microphone, spec.placement, len(hz), rate_hz=rate_hz, near=True)
+        near_magnitude = acoustics.microphone_magnitude(
+            spec.microphone, spec.placement, len(hz), rate_hz=rate_hz, near=True
+        )
         heard_bins += acoustics.in_frequency(near, len(hz)) * near_magnitude
-    heard = acoustics.in_time(heard_bins, count) + acoustics.self_noise_pascals(spec.microphone.self_noise_dba, count, rate_hz, rng)
+    heard = acoustics.in_time(heard_bins, count) + noises.self_noise_pascals(
+        spec.microphone.self_noise_dba, count, rate_hz, rng
+    )
     volts = heard * spec.microphone.sensitivity_mv_pa / 1000.0
     if purpose == "muted":
         volts = volts * 0.0
     # Equivalent input noise is stated over 20 Hz to 20 kHz.
     band = np.sqrt(max(1.0, rate_hz / 2.0 / 19_980.0))
-    hiss = rng.standard_normal(count) * _DBU_VOLT * 10.0 ** (spec.interface.equivalent_input_noise_dbu / 20.0) * band
+    hiss = (
+        rng.standard_normal(count)
+        * _DBU_VOLT
+        * 10.0 ** (spec.interface.equivalent_input_noise_dbu / 20.0)
+        * band
+    )
     return np.asarray(volts + hiss)
-
-
-def full_scale_volts(spec: WorldSpec) -> float:
-    """Peak voltage that reads full scale at no gain: 0 dBFS (AES17) is a sine of ``max_input_dbu``, whose peak is √2 its RMS."""
-    return float(_DBU_VOLT * 10.0 ** (spec.interface.max_input_dbu / 20.0) * np.sqrt(2.0))
-
-
-def _analogue(spec: WorldSpec, wave: Samples) -> Samples:
-    """What the preamp does when it is driven: cut, or give way from a level on."""
-    interface = spec.interface
-    if interface.cut_at_dbfs is not None:
-        top = 10.0 ** (interface.cut_at_dbfs / 20.0)
-        wave = np.clip(wave, -top, top)
-    if interface.soft_from_dbfs is not None:
-        knee = 10.0 ** (interface.soft_from_dbfs / 20.0)
-        wave = knee * np.tanh(wave / knee)
-    return wave
-
-
-def convert(spec: WorldSpec, volts: Samples, gain_db: float, rng: np.random.Generator) -> Samples:
-    """Preamp and converter: gain, converter noise and offset, clipping at full scale, rounding with dither. Full scale is ±1."""
-    interface = spec.interface
-    digital = _analogue(spec, volts * 10.0 ** (gain_db / 20.0) / full_scale_volts(spec))
-    digital = digital + rng.standard_normal(len(volts)) * 10.0 ** (interface.converter_noise_dbfs / 20.0) / np.sqrt(2.0)
-    return _rounded(digital + interface.dc_offset, interface.bits, rng)
-
-
-def _rounded(samples: Samples, bits: int, rng: np.random.Generator) -> Samples:
-    step = 2.0 ** (1 - bits)
-    dither = (rng.random(len(samples)) - rng.random(len(samples))) * step
-    return np.asarray(np.clip(np.round((samples + dither) / step) * step, -1.0, 1.0 - step))
-
-
-def through_computer(spec: WorldSpec, samples: Samples, controls: Controls, rng: np.random.Generator) -> Samples:
-    """What lies after the converter: the device's output, the system's slider, its depth and enhancements, and what it loses."""
-    after_db = controls.trim_db + slider_db(spec, controls.slider_percent)
-    if after_db != 0.0:
-        samples = np.clip(samples * 10.0 ** (after_db / 20.0), -1.0, 1.0)
-    if controls.bits < spec.interface.bits:
-        samples = _rounded(samples, controls.bits, rng)
-    if controls.enhancements:
-        size = round(_GATE_FRAME_S * spec.interface.rate_hz)
-        frames = np.resize(np.concatenate([samples, np.zeros(-len(samples) % size)]), (-(-len(samples) // size), size))
-        open_ = np.sqrt(np.mean(frames**2, axis=1) * 2.0) > 10.0 ** (spec.computer.gate_dbfs / 20.0)
-        # It opens late and closes late, as such things do.
-        open_ = np.convolve(open_, np.ones(6), mode="full")[: len(open_)] > 0
-        samples = (frames * open_[:, None]).reshape(-1)[: len(samples)]
-    if spec.computer.dropouts_per_minute:
-        seconds = len(samples) / spec.interface.rate_hz
-        samples = samples.copy()
-        for start in rng.uniform(0.0, seconds, rng.poisson(spec.computer.dropouts_per_minute * seconds / 60.0)):
-            first = int(start * spec.interface.rate_hz)
-            samples[first : first + round(0.01 * spec.interface.rate_hz)] = 0.0
-    return samples
-
-
-def slider_db(spec: WorldSpec, percent: float) -> float:
-    """What the system's slider does at a position, dB."""
-    return _along(spec.computer.slider_db, percent)
-
-
-@lru_cache(maxsize=64)
-def _along(points: tuple[tuple[float, float], ...], position: float) -> float:
-    x, y = np.array(points).T
-    return float(scipy.interpolate.PchipInterpolator(x, y)(np.clip(position, x[0], x[-1])))
-
-
-def laid_out(spec: WorldSpec, samples: Samples, rng: np.random.Generator) -> Samples:
-    """The channels that the device gives, ``(n,)`` for one or ``(n, 2)``: the microphone may sit on either, or on both."""
-    empty = rng.standard_normal(len(samples)) * 10.0 ** (spec.interface.converter_noise_dbfs / 20.0) / np.sqrt(2.0)
-    match spec.interface.layout:
-        case "mono":
-            return samples
-        case "first":
-            return np.column_stack([samples, empty])
-        case "second":
-            return np.column_stack([empty, samples])
-        case "same":
-            return np.column_stack([samples, samples])
-        case "inverted":
-            return np.column_stack([samples, -samples])
 
 
 class SimulatedRig:
@@ -176,16 +137,18 @@ class SimulatedRig:
 
     @property
     def gain_db(self) -> float:
-        """Gain before the converter without the pad: by the knob in dB, or by the number of the dial."""
+        """Gain before the converter without the pad: by the knob in dB, or by the number of the
+        dial."""
         return self._gain_db(self.controls)
 
     def _gain_db(self, controls: Controls) -> float:
         if controls.dial is not None:
-            return _along(self.spec.interface.dial_db, controls.dial)
+            return along(self.spec.interface.dial_db, controls.dial)
         return self.spec.interface.gain_db if controls.gain_db is None else controls.gain_db
 
     def set(self, controls: Controls) -> None:
-        """Put every control where it is said to stand; a knob in dB goes to the nearest step within its range."""
+        """Put every control where it is said to stand; a knob in dB goes to the nearest step
+        within its range."""
         self.controls = controls
         if controls.gain_db is not None:
             self.turn(controls.gain_db)
@@ -202,18 +165,27 @@ class SimulatedRig:
         return self._gain_db(controls) - (self.spec.interface.pad_db if controls.pad_on else 0.0)
 
     def take(self, purpose: str, *, seconds: float, repeat: int = 0) -> Samples:
-        """The microphone's channel of a whole take ``(n,)``. The same spec, controls, seed and repeat give the same samples."""
+        """The microphone's channel of a whole take ``(n,)``.
+
+        The same spec, controls, seed and repeat give the same samples.
+        """
         samples, _ = self._take(purpose, seconds, repeat, self.controls)
         return samples
 
-    def _take(self, purpose: str, seconds: float, repeat: int, controls: Controls) -> tuple[Samples, np.random.Generator]:
+    def _take(
+        self, purpose: str, seconds: float, repeat: int, controls: Controls
+    ) -> tuple[Samples, np.random.Generator]:
         count = round(seconds * self.rate_hz)
-        volts = _capsule_volts(self.spec.model_dump_json(), purpose, count, repeat, controls.things_off)
+        volts = _capsule_volts(
+            self.spec.model_dump_json(), purpose, count, repeat, controls.things_off
+        )
         rng = np.random.default_rng([self.spec.seed, 99, PURPOSES.index(purpose), repeat])
         samples = convert(self.spec, volts, self._before_converter_db(controls), rng)
         return through_computer(self.spec, samples, controls, rng), rng
 
-    def open_take(self, purpose: str, *, seconds: float, repeat: int = 0, controls: Controls | None = None) -> SoundStream:
+    def open_take(
+        self, purpose: str, *, seconds: float, repeat: int = 0, controls: Controls | None = None
+    ) -> SoundStream:
         """A take as a stream of blocks, with the channels that the device gives."""
         samples, rng = self._take(purpose, seconds, repeat, controls or self.controls)
         return _Whole(laid_out(self.spec, samples, rng), self.rate_hz)
@@ -254,7 +226,9 @@ class _Live:
         if off != self._off:
             self._off = off
             count = round(self._seconds * self.rate_hz)
-            self._volts = _capsule_volts(self._rig.spec.model_dump_json(), self._purpose, count, 0, off)
+            self._volts = _capsule_volts(
+                self._rig.spec.model_dump_json(), self._purpose, count, 0, off
+            )
         return self._volts
 
     def read(self, count: int) -> Samples:
@@ -262,7 +236,9 @@ class _Live:
         self._at = (self._at + count) % len(self._volts)
         rig = self._rig
         samples = convert(rig.spec, volts, rig._before_converter_db(rig.controls), self._rng)
-        return through_computer(rig.spec, samples, replace(rig.controls, enhancements=False), self._rng)
+        return through_computer(
+            rig.spec, samples, replace(rig.controls, enhancements=False), self._rng
+        )
 
     def close(self) -> None:
         self._volts = self._volts[:1]

@@ -1,7 +1,8 @@
 """Copies of the database, so that a damaged one costs seconds and not a calibration.
 
-``backups/`` in the data folder holds copies made through SQLite's own backup (whole whatever is being written meanwhile): the newest few, the
-newest of each of the last days, and one from before each migration. A copy is checked before it takes its name.
+``backups/`` in the data folder holds copies made through SQLite's own backup (whole whatever is
+being written meanwhile): the newest few, the newest of each of the last days, and one from before
+each migration. A copy is checked before it takes its name.
 """
 
 from __future__ import annotations
@@ -27,11 +28,17 @@ _NAME = re.compile(r"wren-(\d{8})-\d{6}-\d{3}\.db")
 
 def copies(folder: DataFolder) -> list[Path]:
     """Every regular copy, the newest first."""
-    return sorted((path for path in folder.backups.glob("wren-*.db") if _NAME.fullmatch(path.name)), reverse=True)
+    return sorted(
+        (path for path in folder.backups.glob("wren-*.db") if _NAME.fullmatch(path.name)),
+        reverse=True,
+    )
 
 
 def copy_database(folder: DataFolder) -> Path:
-    """Copy the database as it is now and let old copies go. Raises FolderError when the disk fails."""
+    """Copy the database as it is now and let old copies go.
+
+    Raises FolderError when the disk fails.
+    """
     stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")[:-3]
     path = folder.backups / f"wren-{stamp}.db"
     _copy(folder.database, path)
@@ -53,9 +60,14 @@ def copy_before(database: Path, revision: str | None) -> Path:
 def is_sound(path: Path) -> bool:
     """Whether a file is a database of ours without damage."""
     try:
-        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as connection:
+        with closing(
+            sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)
+        ) as connection:
             whole = connection.execute("PRAGMA quick_check(1)").fetchone()[0] == "ok"
-            return bool(whole and connection.execute("SELECT count(*) FROM alembic_version").fetchone()[0] == 1)
+            return bool(
+                whole
+                and connection.execute("SELECT count(*) FROM alembic_version").fetchone()[0] == 1
+            )
     except sqlite3.Error:
         return False
 
@@ -66,7 +78,10 @@ def _copy(source: Path, path: Path) -> None:
         with disk_errors("copying the database"):
             make_private(temporary)
             try:
-                with closing(sqlite3.connect(source)) as held, closing(sqlite3.connect(temporary)) as copy:
+                with (
+                    closing(sqlite3.connect(source)) as held,
+                    closing(sqlite3.connect(temporary)) as copy,
+                ):
                     copy.execute("PRAGMA journal_mode=OFF")
                     held.backup(copy)
             except sqlite3.Error as error:
@@ -98,7 +113,8 @@ def _thin(folder: DataFolder) -> None:
 
 
 class Copier:
-    """Copies the database a second after it was changed, beside whatever else goes on, and once more at the end."""
+    """Copies the database a second after it was changed, beside whatever else goes on, and once
+    more at the end."""
 
     def __init__(self, folder: DataFolder) -> None:
         self._folder = folder

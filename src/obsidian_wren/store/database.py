@@ -1,8 +1,11 @@
-"""Opening the database: SQLite with a write-ahead log and foreign keys, brought to the newest migration.
+"""Opening the database:
 
-Reading and writing are told apart. A writer takes SQLite's write lock at its beginning (``BEGIN IMMEDIATE``), one after another in this
-process, so that no transaction finds in its middle that another was faster; readers see what was there when they began and hold nobody up.
-What the database says when it fails is turned into sentences here, in one place.
+SQLite with a write-ahead log and foreign keys, brought to the newest migration.
+
+Reading and writing are told apart. A writer takes SQLite's write lock at its beginning (``BEGIN
+IMMEDIATE``), one after another in this process, so that no transaction finds in its middle that
+another was faster; readers see what was there when they began and hold nobody up. What the database
+says when it fails is turned into sentences here, in one place.
 """
 
 from __future__ import annotations
@@ -23,24 +26,43 @@ from obsidian_wren.store.folder import FolderError, make_private
 from obsidian_wren.store.models import Base
 
 MIGRATIONS = Path(__file__).with_name("migrations")
-# The newest migration; a test holds it against the folder. Knowing it here spares a start that has nothing to migrate.
+# The newest migration; a test holds it against the folder. Knowing it here spares a start that has
+# nothing to migrate.
 HEAD = "0006"
 _BUSY_S = 15.0
-# Every thread of the server may hold a connection, and so may those that take, record and look for markers.
+# Every thread of the server may hold a connection, and so may those that take, record and look for
+# markers.
 _CONNECTIONS = 48
 
 _SENTENCES = (
-    (("full",), "disk-full", "The disk is full, so this was not kept. Everything before is: free some space, then try again."),
+    (
+        ("full",),
+        "disk-full",
+        (
+            "The disk is full, so this was not kept. Everything before is: free some space, then"
+            " try again."
+        ),
+    ),
     (
         ("readonly", "read-only"),
         "read-only",
-        "The data folder cannot be written any more, so this was not kept. Check its rights and the disk, then try again.",
+        (
+            "The data folder cannot be written any more, so this was not kept. Check its rights and"
+            " the disk, then try again."
+        ),
     ),
-    (("locked", "busy"), "busy", "The data are held by something else, so this was not kept. Wait a moment, then try again."),
+    (
+        ("locked", "busy"),
+        "busy",
+        "Another program holds the database, so this was not kept. Wait a moment, then try again.",
+    ),
     (
         ("malformed", "not a database", "corrupt", "no such table", "no such column"),
         "corrupt",
-        "The database is damaged, so this was not kept. End the program and run “obsidian-wren doctor --repair”; your takes are not touched.",
+        (
+            "The database is damaged, so this was not kept. End the program and run “obsidian-wren"
+            " doctor --repair”; your takes are not touched."
+        ),
     ),
 )
 
@@ -52,20 +74,48 @@ def told_error(error: SQLAlchemyError | sqlite3.Error) -> FolderError:
         if any(word in said for word in words):
             return FolderError(code, sentence)
     if isinstance(error, (IntegrityError, StaleDataError)):
-        return FolderError("moved-on", "What this stands on changed meanwhile, so it was not kept. Look at it again, then try once more.")
-    return FolderError("disk", "The disk failed, so this was not kept. Everything before is: check the disk, then try again.")
+        return FolderError(
+            "moved-on",
+            "What this is based on has changed, so it was not kept. Check it, then try again.",
+        )
+    return FolderError(
+        "disk",
+        "The disk failed, so this was not kept. Everything before is: check the disk, then try"
+        " again.",
+    )
+
+
+class ReadingSession(Session):
+    """A session that only reads: a row that was looked for is not looked for again, whether it
+    was found or not."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        # The session itself forgets rows that nobody holds.
+        self._found: dict[tuple[Any, Any], Any] = {}
+
+    def get(self, entity: Any, ident: Any, **options: Any) -> Any:
+        """A row by its primary key, or None."""
+        key = (entity, ident)
+        if options or isinstance(ident, dict):
+            return super().get(entity, ident, **options)
+        if key not in self._found:
+            self._found[key] = super().get(entity, ident)
+        return self._found[key]
 
 
 class Sessions:
-    """Sessions over one database. Calling it gives one for reading; :meth:`begin` one for writing, committed at its end.
+    """Sessions over one database.
+
+    Calling it gives one for reading; :meth:`begin` one for writing, committed at its end.
 
     Both raise FolderError where the database fails.
     """
 
-    def __init__(self, engine: Engine, lock: threading.RLock | None = None) -> None:
+    def __init__(self, engine: Engine) -> None:
         self.engine = engine
-        self.lock = lock or threading.RLock()
-        self._reading = sessionmaker(engine, expire_on_commit=False)
+        self.lock = threading.RLock()
+        self._reading = sessionmaker(engine, class_=ReadingSession, expire_on_commit=False)
         self._writing = sessionmaker(engine.execution_options(writes=True), expire_on_commit=False)
         self._writer = threading.local()
         # Told after each transaction that changed something.
@@ -82,10 +132,13 @@ class Sessions:
 
     @contextmanager
     def begin(self) -> Iterator[Session]:
-        """A session that writes, one at a time; kept when the block ends, taken back when it raises."""
+        """A session that writes, one at a time; kept when the block ends, taken back when it
+        raises."""
         with self.lock:
             if getattr(self._writer, "busy", False):
-                raise RuntimeError("A thread that writes cannot begin to write a second time: pass the session on.")
+                raise RuntimeError(
+                    "A thread that writes cannot begin to write a second time: pass the session on."
+                )
             self._writer.busy = True
             changed = False
             try:
@@ -96,7 +149,8 @@ class Sessions:
                     session.flush()
                     changed = held.total_changes > before
                     if changed:
-                        # Every transaction counts itself, so that a database that lost its last ones is told from its copy.
+                        # Every transaction counts itself, so that a database that lost its last
+                        # ones is told from its copy.
                         count = session.execute(text("PRAGMA user_version")).scalar() or 0
                         session.execute(text(f"PRAGMA user_version = {int(count) + 1}"))
             except (DatabaseError, StaleDataError) as error:
@@ -111,8 +165,11 @@ class Sessions:
         self.engine.dispose()
 
 
-def open_database(path: Path, lock: threading.RLock | None = None) -> Sessions:
-    """Open, migrate when needed, and hand out sessions. Raises FolderError: ``corrupt``, ``newer``, or what the disk says."""
+def open_database(path: Path) -> Sessions:
+    """Open, migrate when needed, and hand out sessions.
+
+    Raises FolderError: ``corrupt``, ``newer``, or what the disk says.
+    """
     if not path.exists():
         # Made before SQLite makes it, which would let everybody read it.
         make_private(path)
@@ -135,15 +192,21 @@ def open_database(path: Path, lock: threading.RLock | None = None) -> Sessions:
     except FolderError:
         engine.dispose()
         raise
-    return Sessions(engine, lock)
+    return Sessions(engine)
 
 
 def _engine(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": _BUSY_S}, pool_size=_CONNECTIONS, max_overflow=16)
+    engine = create_engine(
+        f"sqlite:///{path}",
+        connect_args={"timeout": _BUSY_S},
+        pool_size=_CONNECTIONS,
+        max_overflow=16,
+    )
 
     @event.listens_for(engine, "connect")
     def _on_connect(connection: Any, _record: Any) -> None:
-        # The driver's own idea of when a transaction begins would let two readers turn writers and find each other.
+        # The driver's own idea of when a transaction begins would let two readers turn writers and
+        # find each other.
         connection.isolation_level = None
         cursor = connection.cursor()
         cursor.execute("PRAGMA journal_mode=WAL")
@@ -154,7 +217,9 @@ def _engine(path: Path) -> Engine:
 
     @event.listens_for(engine, "begin")
     def _on_begin(connection: Connection) -> None:
-        connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN")
+        connection.exec_driver_sql(
+            "BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN"
+        )
 
     return engine
 
@@ -164,8 +229,9 @@ def _require_known(revision: str | None) -> None:
     if revision is not None and revision not in known:
         raise FolderError(
             "newer",
-            "A newer Obsidian Wren has worked in this data folder, and this one cannot read what it wrote. Update this program, or choose "
-            "another folder with --data. Nothing was touched; copies from before are in its folder “backups”.",
+            "A newer Obsidian Wren has worked in this data folder, and this one cannot read what it"
+            " wrote. Update this program, or choose another folder with --data. Nothing was"
+            " touched; copies from before are in its folder “backups”.",
         )
 
 
@@ -177,17 +243,23 @@ def _revision(engine: Engine, tables: set[str]) -> str | None:
 
 
 def make(engine: Engine) -> None:
-    """Make the tables of a new database as they are now, all or nothing. A test holds them against what the migrations make."""
+    """Make the tables of a new database as they are now, all or nothing.
+
+    A test holds them against what the migrations make.
+    """
     whole = _all_or_nothing(engine)
     with whole.begin() as connection:
         Base.metadata.create_all(connection)
-        connection.execute(text("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)"))
+        connection.execute(
+            text("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
+        )
         connection.execute(text("INSERT INTO alembic_version VALUES (:head)"), {"head": HEAD})
     whole.dispose()
 
 
 def migrate(engine: Engine) -> None:
-    """Run the migrations up to the newest, all or nothing: a kill in the middle leaves the tables as they were."""
+    """Run the migrations up to the newest, all or nothing: a kill in the middle leaves the
+    tables as they were."""
     from alembic import command
     from alembic.config import Config
 
@@ -205,7 +277,8 @@ def _all_or_nothing(engine: Engine) -> Engine:
 
     @event.listens_for(whole, "connect")
     def _on_connect(connection: Any, _record: Any) -> None:
-        # The driver would commit before every change of a table; a transaction of our own holds them together.
+        # The driver would commit before every change of a table; a transaction of our own holds
+        # them together.
         connection.isolation_level = None
         # Rebuilding a table drops it for a moment: rows that point to it must not go with it.
         connection.execute("PRAGMA foreign_keys=OFF")

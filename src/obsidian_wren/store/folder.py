@@ -1,4 +1,5 @@
-"""The data folder: its layout, its lock, who may read it, and the errors of a disk told in sentences.
+"""The data folder: its layout, its lock, who may read it, and the errors of a disk told in
+sentences.
 
 ::
 
@@ -33,7 +34,10 @@ _DATABASE_FILES = ("wren.db", "wren.db-wal", "wren.db-shm", "lock", "token")
 
 
 class FolderError(Told):
-    """A data folder that cannot be used, or a disk that is full. ``code`` is stable; the message says what to do."""
+    """A data folder that cannot be used, or a disk that is full.
+
+    ``code`` is stable; the message says what to do.
+    """
 
 
 @contextmanager
@@ -44,13 +48,19 @@ def disk_errors(doing: str) -> Iterator[None]:
     except OSError as error:
         if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
             raise FolderError(
-                "disk-full", f"The disk is full while {doing}. Everything before is kept: free some space, then try again."
+                "disk-full",
+                f"The disk is full while {doing}. Everything before is kept: free some space, then"
+                " try again.",
             ) from error
         if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
             raise FolderError(
-                "read-only", f"The disk refused writing while {doing}. Check the rights of the data folder, then try again."
+                "read-only",
+                f"The disk refused writing while {doing}. Check the rights of the data folder, then"
+                " try again.",
             ) from error
-        raise FolderError("disk", f"The disk failed while {doing} ({error.strerror}). Check it, then try again.") from error
+        raise FolderError(
+            "disk", f"The disk failed while {doing} ({error.strerror}). Check it, then try again."
+        ) from error
 
 
 class DataFolder:
@@ -68,14 +78,17 @@ class DataFolder:
         except OSError as error:
             raise FolderError(
                 "not-writable",
-                f"The data folder {path} cannot be written ({error.strerror}). Choose another with --data, or change its rights.",
+                f"The data folder {path} cannot be written ({error.strerror}). Choose another with"
+                " --data, or change its rights.",
             ) from error
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
             self._lock.close()
             raise FolderError(
-                "in-use", f"Another Obsidian Wren already works in {path}. Use its window, stop it, or choose another folder with --data."
+                "in-use",
+                f"Another Obsidian Wren already works in {path}. Use its window, stop it, or choose"
+                " another folder with --data.",
             ) from error
         self._keep_private()
 
@@ -84,7 +97,10 @@ class DataFolder:
         return self.takes, self.parts, self.recordings, self.backups
 
     def _keep_private(self) -> None:
-        """Shut out everybody else, also from what an older version left open. Where the disk knows no rights there are none to set."""
+        """Shut out everybody else, also from what an older version left open.
+
+        Where the disk knows no rights there are none to set.
+        """
         for folder in (self.path, *self._folders):
             _restrict(folder, _FOLDER_MODE)
             if folder != self.path:
@@ -123,11 +139,13 @@ class DataFolder:
         if shutil.disk_usage(self.path).free < wanted_bytes:
             raise FolderError(
                 "disk-full",
-                f"The take needs {max(wanted_bytes // 1_000_000, 1)} MB and the disk has less. Free some space, then take it again.",
+                f"The take needs {max(wanted_bytes // 1_000_000, 1)} MB and the disk has less. Free"
+                " some space, then take it again.",
             )
 
     def put_aside(self, *paths: Path) -> Path:
-        """Move files that cannot be read out of the way, together, never away: into a folder of their own under ``aside/``."""
+        """Move files that cannot be read out of the way, together, never away: into a folder of
+        their own under ``aside/``."""
         with disk_errors("putting a damaged file aside"):
             name = datetime.now(UTC).strftime("%Y%m%d-%H%M%S-%f")
             place = self.path / "aside" / name

@@ -1,4 +1,5 @@
-"""What is done about a database that is gone, empty or damaged: it is put aside, never deleted, and the newest sound copy put back."""
+"""What is done about a database that is gone, empty or damaged: it is put aside, never deleted,
+and the newest sound copy put back."""
 
 from __future__ import annotations
 
@@ -15,8 +16,8 @@ from obsidian_wren.store.folder import DataFolder, disk_errors, make_private, sy
 
 @dataclass(frozen=True)
 class Restored:
-    """What was wrong with the database, the moment (UTC) of the copy that was put back, None where there was none, and where the old one
-    lies within the data folder."""
+    """What was wrong with the database, the moment (UTC) of the copy that was put back, None
+    where there was none, and where the old one lies within the data folder."""
 
     why: str
     at: str | None
@@ -24,7 +25,9 @@ class Restored:
 
 
 def what_is_wrong(folder: DataFolder) -> str | None:
-    """Why a database cannot be used as it is: ``gone``, ``empty``, ``damaged``, ``of another program`` or ``older than its copy``.
+    """Why a database cannot be used as it is:
+
+    ``gone``, ``empty``, ``damaged``, ``of another program`` or ``older than its copy``.
 
     None where it is sound, or where there is none and nothing that it could have known of.
     """
@@ -42,7 +45,10 @@ def what_is_wrong(folder: DataFolder) -> str | None:
         with closing(sqlite3.connect(path)) as connection:
             if connection.execute("PRAGMA quick_check(1)").fetchone()[0] != "ok":
                 return "damaged"
-            tables = {row[0] for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+            tables = {
+                row[0]
+                for row in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
+            }
             if not tables:
                 return "empty" if _holds_anything(folder) else None
             if not {"alembic_version", "take", "rig"} <= tables:
@@ -66,7 +72,8 @@ def transactions_of(connection: sqlite3.Connection) -> int:
 
 
 def restore_where_needed(folder: DataFolder) -> Restored | None:
-    """Put aside what cannot be used and put the newest sound copy in its place; None where nothing was wrong."""
+    """Put aside what cannot be used and put the newest sound copy in its place; None where
+    nothing was wrong."""
     strangers = _strangers(folder)
     if strangers:
         folder.put_aside(*strangers)
@@ -74,7 +81,9 @@ def restore_where_needed(folder: DataFolder) -> Restored | None:
     if why is None:
         return None
     copy = _newest_sound(folder)
-    files = [folder.database.with_name(folder.database.name + ending) for ending in ("", "-wal", "-shm")]
+    files = [
+        folder.database.with_name(folder.database.name + ending) for ending in ("", "-wal", "-shm")
+    ]
     aside = folder.put_aside(*files)
     at = None
     if copy is not None:
@@ -93,7 +102,9 @@ def restore_where_needed(folder: DataFolder) -> Restored | None:
 
 def _strangers(folder: DataFolder) -> list[Path]:
     """What lies where the database's own log and its index belong, and is no file."""
-    beside = [folder.database.with_name(folder.database.name + ending) for ending in ("-wal", "-shm")]
+    beside = [
+        folder.database.with_name(folder.database.name + ending) for ending in ("-wal", "-shm")
+    ]
     return [path for path in beside if path.exists() and not path.is_file()]
 
 

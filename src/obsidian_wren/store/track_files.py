@@ -1,8 +1,9 @@
 """Recordings while they grow: files that are whole at any instant, whatever kills the program.
 
-A WAV's header (RIFF, EBU Tech 3285 names the chunks) says how long it is, so it is written anew with every block. A FLAC (RFC 9639)
-says so in its first block, STREAMINFO: the count of samples of the frames that are whole is put there as they come. What the system
-has in its hands survives the end of the program; once a second it is put on the disk.
+A WAV's header (RIFF, EBU Tech 3285 names the chunks) says how long it is, so it is written anew
+with every block. A FLAC (RFC 9639) says so in its first block, STREAMINFO: the count of samples of
+the frames that are whole is put there as they come. What the system has in its hands survives the
+end of the program; once a second it is put on the disk.
 """
 
 from __future__ import annotations
@@ -30,7 +31,11 @@ _STREAMINFO_SAMPLES = 8 + 13
 
 
 class TrackFile(Protocol):
-    """A file of one track. ``frames`` are those that were given, ``safe_frames`` those that the file would hold after a kill now."""
+    """A file of one track.
+
+    ``frames`` are those that were given, ``safe_frames`` those that the file would hold after a
+    kill now.
+    """
 
     path: Path
     frames: int
@@ -41,7 +46,10 @@ class TrackFile(Protocol):
         ...
 
     def write(self, block: Samples) -> None:
-        """The next ``(n, channels)`` samples. Raises FolderError when the disk is full; what was written stays."""
+        """The next ``(n, channels)`` samples.
+
+        Raises FolderError when the disk is full; what was written stays.
+        """
         ...
 
     def close(self) -> None:
@@ -91,15 +99,31 @@ class _Wav(_Synced):
         frame = 3 * self._channels
         size = self.frames * frame
         head = struct.pack(
-            "<4sI4s4sIHHIIHH4sI", b"RIFF", 36 + size, b"WAVE", b"fmt ", 16, 1, self._channels, self._rate_hz, self._rate_hz * frame, frame, 24,
-            b"data", size,
-        )  # fmt: skip
+            "<4sI4s4sIHHIIHH4sI",
+            b"RIFF",
+            36 + size,
+            b"WAVE",
+            b"fmt ",
+            16,
+            1,
+            self._channels,
+            self._rate_hz,
+            self._rate_hz * frame,
+            frame,
+            24,
+            b"data",
+            size,
+        )
         os.pwrite(self._fd, head, 0)
 
     def write(self, block: Samples) -> None:
         whole = np.round(np.clip(block, -1.0, _FULL) * 2.0**23).astype("<i4").reshape(-1, 1)
         with disk_errors("recording"):
-            _write_all(self._fd, whole.view(np.uint8).reshape(-1, 4)[:, :3].tobytes(), _WAV_HEADER + self.frames * 3 * self._channels)
+            _write_all(
+                self._fd,
+                whole.view(np.uint8).reshape(-1, 4)[:, :3].tobytes(),
+                _WAV_HEADER + self.frames * 3 * self._channels,
+            )
             self.frames += len(block)
             self._head()
             self._sync()
@@ -119,7 +143,8 @@ def _write_all(fd: int, data: bytes, at: int) -> None:
 
 
 class _Unbuffered:
-    """A file for the encoder that hands everything on at once and tells how far the last whole frame reaches."""
+    """A file for the encoder that hands everything on at once and tells how far the last whole
+    frame reaches."""
 
     def __init__(self, fd: int) -> None:
         self._fd = fd
@@ -137,7 +162,9 @@ class _Unbuffered:
         return len(data)
 
     def read(self, count: int = -1) -> bytes:
-        got = os.pread(self._fd, count if count >= 0 else os.fstat(self._fd).st_size - self._at, self._at)
+        got = os.pread(
+            self._fd, count if count >= 0 else os.fstat(self._fd).st_size - self._at, self._at
+        )
         self._at += len(got)
         return got
 
@@ -153,13 +180,16 @@ class _Unbuffered:
 
 
 class _Flac(_Synced):
-    # libFLAC's fixed size of a frame at its usual levels; one sample more has to come before a frame is let go.
+    # libFLAC's fixed size of a frame at its usual levels; one sample more has to come before a
+    # frame is let go.
     _FRAME = 4096
 
     def __init__(self, path: Path, rate_hz: int, channels: int) -> None:
         super().__init__(path)
         self._raw = _Unbuffered(self._fd)
-        self._file = soundfile.SoundFile(self._raw, "w", samplerate=rate_hz, channels=channels, format="FLAC", subtype="PCM_24")
+        self._file = soundfile.SoundFile(
+            self._raw, "w", samplerate=rate_hz, channels=channels, format="FLAC", subtype="PCM_24"
+        )
         self._told = 0
 
     @property

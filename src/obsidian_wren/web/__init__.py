@@ -1,1 +1,4 @@
-"""The web side: blueprints, models, the event stream, and the built page. It calls the services and nothing else."""
+"""The web side: blueprints, models, the event stream, and the built page.
+
+It calls the services and nothing else.
+"""

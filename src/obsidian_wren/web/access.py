@@ -1,8 +1,9 @@
 """Who may speak to the program: whoever knows the token that its start printed.
 
-The program listens on this machine only, but other people may have accounts on it. The address that the start prints carries a token; the page
-that is opened with it gets it back as a cookie that scripts cannot read and other sites cannot send. Programs send it as
-``Authorization: Bearer TOKEN``.
+The program listens on this machine only, but other people may have accounts on it. The address that
+the start prints carries a token; the page that is opened with it gets it back as a cookie that
+scripts cannot read and other sites cannot send. Programs send it as ``Authorization: Bearer
+TOKEN``.
 """
 
 from __future__ import annotations
@@ -30,7 +31,10 @@ class Access:
         """What is answered to whoever does not know it."""
         return {
             "code": "token",
-            "sentence": f"This page does not know the program’s token. Open the whole address that the start printed: http://127.0.0.1:{self._port}/?token=…",
+            "sentence": (
+                "This page does not know the program’s token. Open the whole address that the"
+                f" start printed: http://127.0.0.1:{self._port}/?token=…"
+            ),
         }
 
     def allows(self, environ: Mapping[str, Any]) -> bool:
@@ -51,7 +55,8 @@ class Access:
         return held is not None and self._is_it(held.value)
 
     def welcome(self, query: str) -> str | None:
-        """The cookie for a page that is opened with the token in its address; None for any other."""
+        """The cookie for a page that is opened with the token in its address; None for any
+        other."""
         said = parse_qs(query).get("token", [""])[0]
         if self._token is None or not self._is_it(said):
             return None

@@ -1,17 +1,26 @@
-"""What handlers share: the workshop behind the request, the state as an answer, and an uploaded file on disk."""
+"""What handlers share: the workshop behind the request, the state as an answer, and an uploaded
+file on disk."""
 
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from flask import Response, current_app
+import numpy as np
+from flask import Response, current_app, request
 from flask_openapi3 import FileStorage
+from pydantic import BaseModel
 
-from obsidian_wren.service.uploads import UPLOAD_PREFIX, disk_errors
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.uploads import UPLOAD_PREFIX, disk_errors
+from obsidian_wren.web.limits import LARGEST_PIECE
+
+# Method, path under /api, handler, and what it answers with (None: no JSON).
+Route = tuple[str, str, Callable[..., Response], type[BaseModel] | None]
 
 
 def workshop() -> Workshop:
@@ -21,18 +30,41 @@ def workshop() -> Workshop:
 
 
 def state_answer() -> Response:
-    """Everything that the page shows."""
-    from obsidian_wren.service.overview import overview
+    """What the page shows: the parts that it wants, but for those that it has.
 
-    return Response(overview(workshop()).model_dump_json(), mimetype="application/json")
+    It says so in two headers, ``Wren-Want: rig,steps`` and ``Wren-Have: rig=WORD,steps=WORD``; who
+    says nothing gets everything.
+    """
+    from obsidian_wren.service.page.overview import PARTS, overview_json
+
+    asked = [name.strip() for name in request.headers.get("Wren-Want", "").split(",")]
+    pairs = [pair.partition("=") for pair in request.headers.get("Wren-Have", "").split(",")]
+    body = overview_json(
+        workshop(),
+        wanted=[name for name in asked if name in PARTS] or tuple(PARTS),
+        have={name.strip(): word for name, _, word in pairs},
+    )
+    return Response(body, mimetype="application/json")
 
 
 @contextmanager
 def uploaded(file: FileStorage) -> Iterator[tuple[Path, str]]:
-    """A file that came with the request, on disk while it is read, and what the person called it."""
+    """A file that came with the request, on disk while it is read, and what the person called
+    it."""
     with tempfile.TemporaryDirectory(dir=workshop().folder.parts, prefix=UPLOAD_PREFIX) as folder:
         # The person's file name is for reading only; it never becomes a path.
         path = Path(folder) / "The file"
         with disk_errors("taking the file in"):
             file.save(path)
         yield path, (file.filename or "").strip() or "The file"
+
+
+def piece() -> Samples:
+    """The samples in the request's body. Raises Refused when they came broken."""
+    raw = request.get_data()
+    if len(raw) % 4 or len(raw) > LARGEST_PIECE:
+        raise Refused("piece", "A piece of sound arrived broken. Stop and take it again.")
+    # A sample that is no number is silence: it would stay in every filter for good.
+    return np.nan_to_num(
+        np.frombuffer(raw, dtype="<f4").astype(np.float64), nan=0.0, posinf=1.0, neginf=-1.0
+    )

@@ -1,8 +1,9 @@
 """What answers first: the page itself, before anything that computes is loaded.
 
-Importing the application takes longer than a person should wait for a page. The front serves the built files at once and hands
-everything under ``/api`` to the application, which loads beside it; a request that comes too early waits for it. Nothing under ``/api`` is
-answered to whoever does not know the token.
+Importing the application takes longer than a person should wait for a page. The front serves the
+built files at once and hands everything under ``/api`` to the application, which loads beside it; a
+request that comes too early waits for it. Nothing under ``/api`` is answered to whoever does not
+know the token.
 """
 
 from __future__ import annotations
@@ -22,8 +23,9 @@ STATIC = Path(__file__).with_name("static")
 _OWN_NAMES = ("127.0.0.1", "localhost", "[::1]")
 HEADERS = {
     "Content-Security-Policy": (
-        "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; img-src 'self' data:; "
-        "connect-src 'self'; media-src 'self' blob:; worker-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+        "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self';"
+        " img-src 'self' data:; connect-src 'self'; media-src 'self' blob:; worker-src 'self';"
+        " base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
     ),
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "no-referrer",
@@ -34,8 +36,8 @@ FOREIGN = {"code": "foreign", "sentence": "This page speaks to its own machine o
 _WAIT_S = 60.0
 _LOG = logging.getLogger(__name__)
 _FAILED = (
-    "The program could not open its data folder. Nothing in it was changed. Run “obsidian-wren doctor”: it looks through the folder and says "
-    "what it is."
+    "The program could not open its data folder. Nothing in it was changed. Run “obsidian-wren"
+    " doctor”: it looks through the folder and says what it is."
 )
 
 Wsgi = Callable[[dict[str, Any], Callable[..., Any]], Iterable[bytes]]
@@ -49,12 +51,19 @@ def own_host(host: str) -> bool:
 
 
 class Front:
-    """A WSGI application. ``load`` makes the one behind it and may raise; what it tells then answers every request."""
+    """A WSGI application.
+
+    ``load`` makes the one behind it and may raise; what it tells then answers every request.
+    """
 
     def __init__(self, load: Callable[[], Wsgi], access: Access | None = None) -> None:
         self._access = access or Access(None, 0)
         # Every file that can be asked for is known beforehand, so no request ever names a path.
-        self._files = {f"/{path.relative_to(STATIC).as_posix()}": path for path in STATIC.rglob("*") if path.is_file()}
+        self._files = {
+            f"/{path.relative_to(STATIC).as_posix()}": path
+            for path in STATIC.rglob("*")
+            if path.is_file()
+        }
         self._behind: Wsgi | None = None
         self._failed: str | None = None
         self._ready = threading.Event()
@@ -75,7 +84,9 @@ class Front:
         finally:
             self._ready.set()
 
-    def __call__(self, environ: dict[str, Any], start_response: Callable[..., Any]) -> Iterable[bytes]:
+    def __call__(
+        self, environ: dict[str, Any], start_response: Callable[..., Any]
+    ) -> Iterable[bytes]:
         """Answer one request."""
         if not own_host(environ.get("HTTP_HOST", "")):
             return _json(start_response, "403 Forbidden", FOREIGN)
@@ -85,7 +96,13 @@ class Front:
             if cookie is not None:
                 # Away from the address bar and the history at once.
                 start_response(
-                    "303 See Other", [("Location", "/"), ("Set-Cookie", cookie), ("Cache-Control", "no-store"), *HEADERS.items()]
+                    "303 See Other",
+                    [
+                        ("Location", "/"),
+                        ("Set-Cookie", cookie),
+                        ("Cache-Control", "no-store"),
+                        *HEADERS.items(),
+                    ],
                 )
                 return [b""]
             return self._file("/index.html" if path == "/" else path, start_response)
@@ -93,19 +110,34 @@ class Front:
             return _json(start_response, "401 Unauthorized", self._access.refusal)
         self._ready.wait(_WAIT_S)
         if self._behind is None:
-            sentence = self._failed or "The program is still starting. Wait a moment, then load the page again."
-            return _json(start_response, "503 Service Unavailable", {"code": "start", "sentence": sentence})
+            sentence = (
+                self._failed
+                or "The program is still starting. Wait a moment, then load the page again."
+            )
+            return _json(
+                start_response, "503 Service Unavailable", {"code": "start", "sentence": sentence}
+            )
         return self._behind(environ, start_response)
 
     def _file(self, path: str, start_response: Callable[..., Any]) -> Iterable[bytes]:
         found = self._files.get(path)
         if found is None:
-            what = "The page was not built. Run “make set-up”." if path == "/index.html" else "Not found."
+            what = (
+                "The page was not built. Run “make set-up”."
+                if path == "/index.html"
+                else "Not found."
+            )
             return _json(start_response, "404 Not Found", {"code": "not-found", "sentence": what})
-        kind = "text/javascript" if found.suffix == ".js" else mimetypes.guess_type(found.name)[0] or "application/octet-stream"
+        kind = (
+            "text/javascript"
+            if found.suffix == ".js"
+            else mimetypes.guess_type(found.name)[0] or "application/octet-stream"
+        )
         # Built files carry their hash in the name; only the page itself changes under its name.
         keep = "no-cache" if path == "/index.html" else "max-age=31536000, immutable"
-        start_response("200 OK", [("Content-Type", kind), ("Cache-Control", keep), *HEADERS.items()])
+        start_response(
+            "200 OK", [("Content-Type", kind), ("Cache-Control", keep), *HEADERS.items()]
+        )
         return [found.read_bytes()]
 
 

@@ -25,8 +25,15 @@ def install(app: Flask) -> None:
     def refuse_foreign() -> tuple[Response, int] | None:
         # A foreign name that resolves to this machine, or another site's script, is turned away.
         origin = request.headers.get("Origin")
-        foreign_site = request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none")
-        if not own_host(request.host) or (origin is not None and not _own_origin(origin)) or foreign_site:
+        foreign_site = request.headers.get("Sec-Fetch-Site", "same-origin") not in (
+            "same-origin",
+            "none",
+        )
+        if (
+            not own_host(request.host)
+            or (origin is not None and not _own_origin(origin))
+            or foreign_site
+        ):
             return jsonify(**FOREIGN), 403
         # The server has refused more before it came here; this holds where there is another one.
         request.max_content_length, _ = largest_body(request.method, request.path)

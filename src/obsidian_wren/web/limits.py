@@ -1,4 +1,5 @@
-"""How large what is sent may be, by what is meant with it: one place, asked before a body is read."""
+"""How large what is sent may be, by what is meant with it: one place, asked before a body is
+read."""
 
 from __future__ import annotations
 
@@ -19,8 +20,16 @@ _NOTHING = 16 * _KB
 _ROUTES: tuple[tuple[re.Pattern[str], int, str], ...] = tuple(
     (re.compile(pattern), largest, sentence)
     for pattern, largest, sentence in (
-        (r"/api/takes/file", LARGEST_SOUND + _FORM, "The file is over 2 GB. Cut out the part that you need, a minute is enough."),
-        (r"/api/clips", _LARGEST_CLIP + _FORM, "The file is over 400 MB; a clip lasts up to a minute. Cut it shorter first."),
+        (
+            r"/api/takes/file",
+            LARGEST_SOUND + _FORM,
+            "The file is over 2 GB. Cut out the part that you need, a minute is enough.",
+        ),
+        (
+            r"/api/clips",
+            _LARGEST_CLIP + _FORM,
+            "The file is over 400 MB; a clip lasts up to a minute. Cut it shorter first.",
+        ),
         (
             r"/api/(response|targets)",
             LARGEST_TEXT + _FORM,

@@ -20,6 +20,7 @@ from waitress.task import ErrorTask
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.front import HEADERS, Front, Wsgi
+from obsidian_wren.web.heap import share_arenas
 from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 
 if TYPE_CHECKING:
@@ -27,7 +28,8 @@ if TYPE_CHECKING:
 
 HOST = "127.0.0.1"
 _WARM_UP_AFTER_S = 0.7
-# Connections that say nothing, or stop in the middle of a word, are let go; there is room for many more than a browser opens.
+# Connections that say nothing, or stop in the middle of a word, are let go; there is room for many
+# more than a browser opens.
 _SILENT_S = 30
 _LOOK_EVERY_S = 5
 _MOST_CONNECTIONS = 600
@@ -45,20 +47,25 @@ def bind(port: int) -> socket.socket:
     except (OSError, OverflowError) as error:
         listening.close()
         raise Refused(
-            "port", f"Port {port} is in use or not allowed. Choose another with --port, or end the program that has it."
+            "port",
+            f"Port {port} is in use or not allowed. Choose another with --port, or end the program"
+            " that has it.",
         ) from error
     listening.listen(64)
     return listening
 
 
 def _bounded(access: Access) -> type[HTTPChannel]:
-    """A channel that knows how large each request may be before it reads a body, and refuses in our words."""
+    """A channel that knows how large each request may be before it reads a body, and refuses in
+    our words."""
 
     class Parser(HTTPRequestParser):  # type: ignore[misc]
         def parse_header(self, header_plus: bytes) -> None:
             super().parse_header(header_plus)
             largest, self.too_large = largest_body(self.command, self.path)
-            if not access.knows(self.headers.get("COOKIE", ""), self.headers.get("AUTHORIZATION", "")):
+            if not access.knows(
+                self.headers.get("COOKIE", ""), self.headers.get("AUTHORIZATION", "")
+            ):
                 largest = min(largest, _STRANGERS_BODY)
             self.adj = copy.copy(self.adj)  # type: ignore[has-type]
             # The largest that is let in, and no byte more.
@@ -67,8 +74,15 @@ def _bounded(access: Access) -> type[HTTPChannel]:
     class Refusing(ErrorTask):  # type: ignore[misc]
         def execute(self) -> None:
             code = self.request.error.code
-            too_large = getattr(self.request, "too_large", _TOO_LARGE) if code == HTTPStatus.REQUEST_ENTITY_TOO_LARGE else None
-            said = {"code": "too-large" if too_large else "http", "sentence": too_large or _NOT_UNDERSTOOD}
+            too_large = (
+                getattr(self.request, "too_large", _TOO_LARGE)
+                if code == HTTPStatus.REQUEST_ENTITY_TOO_LARGE
+                else None
+            )
+            said = {
+                "code": "too-large" if too_large else "http",
+                "sentence": too_large or _NOT_UNDERSTOOD,
+            }
             body = json.dumps(said).encode()
             self.status = f"{code} {HTTPStatus(code).phrase}"
             self.response_headers.extend([("Content-Type", "application/json"), *HEADERS.items()])
@@ -87,10 +101,16 @@ _TOO_LARGE = "This is far more than can be meant here. Send less."
 _NOT_UNDERSTOOD = "What was sent cannot be understood. Send it again, as the page does."
 
 
-def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket, access: Access) -> None:
-    """Answer until the program is ended. The page comes at once; the workshop and what computes load behind it."""
+def serve(
+    open_the_workshop: Callable[[], Workshop], listening: socket.socket, access: Access
+) -> None:
+    """Answer until the program is ended.
+
+    The page comes at once; the workshop and what computes load behind it.
+    """
     from waitress.server import create_server
 
+    share_arenas()
     opened: list[Workshop] = []
 
     def load() -> Wsgi:
@@ -107,12 +127,22 @@ def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket, a
     # A request that waits for a thread is no news: streams hold theirs.
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     front = Front(load, access)
-    # One byte at a time to the socket: an event must not wait for the next. Looking ahead notices at once when a page has gone.
+    # One byte at a time to the socket: an event must not wait for the next. Looking ahead notices
+    # at once when a page has gone.
     server = create_server(
-        front, sockets=[listening], threads=24, send_bytes=1, max_request_body_size=LARGEST_SOUND, max_request_header_size=_LARGEST_HEADER,
-        ident="", channel_timeout=_SILENT_S, cleanup_interval=_LOOK_EVERY_S, connection_limit=_MOST_CONNECTIONS, asyncore_use_poll=True,
+        front,
+        sockets=[listening],
+        threads=24,
+        send_bytes=1,
+        max_request_body_size=LARGEST_SOUND,
+        max_request_header_size=_LARGEST_HEADER,
+        ident="",
+        channel_timeout=_SILENT_S,
+        cleanup_interval=_LOOK_EVERY_S,
+        connection_limit=_MOST_CONNECTIONS,
+        asyncore_use_poll=True,
         channel_request_lookahead=1,
-    )  # fmt: skip
+    )
     server.channel_class = _bounded(access)
     front.start()
 
@@ -129,6 +159,6 @@ def serve(open_the_workshop: Callable[[], Workshop], listening: socket.socket, a
         pass
     finally:
         for ws in opened:
-            from obsidian_wren.service.opening import close_workshop
+            from obsidian_wren.service.opening.opening import close_workshop
 
             close_workshop(ws)

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Overview, Wishes } from '../../lib/api';
-  import { frequency, level, signed } from '../../lib/format';
+  import { signed } from '../../lib/format';
+  import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
@@ -18,33 +19,33 @@
   let { overview }: Props = $props();
   const clean = $derived(overview.clean);
   const step = $derived(overview.steps.find((s) => s.name === 'clean'));
-  const leaf = $derived(desk.leafName);
+  const leaf = $derived(place.leafName);
   const inUse = $derived(overview.in_use !== null);
   const kind = $derived(leaf === 'noise' ? 'noise_reduction' : leaf === 'ring' ? 'ring_reduction' : 'gate');
   const stages = $derived(overview.stages.filter((s) => s.step === 'clean'));
-  const own = $derived(stages.find((s) => s.kind === kind));
+  const own = $derived(stages.find((s) => s.key === kind));
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const gate = $derived(overview.settings.filter((s) => s.stage === 'gate'));
   const value = (name: string) => gate.find((s) => s.name === name)?.value ?? 0;
   const lead = $derived(
     {
-      gate: 'Two distributions and the edge between them. Move the edges, or let them be derived.',
+      gate: 'Two distributions and the edge between them. Move the thresholds, or leave them automatic.',
       noise: 'Only as strong as your listeners’ floor asks for; more would make words hollow.',
-      ring: 'How long your room rings on after a sound, and how strong that is beside your voice.',
+      ring: 'How long your room reverberates, and how strong that is beside your voice.',
     }[leaf] ?? '',
   );
 
   function weigh(event: Event): void {
     const cut_weight = Number((event.currentTarget as HTMLInputElement).value) / 100;
     const wishes: Wishes = { ...overview.wishes, cut_weight };
-    void desk.do('PUT', 'wishes', wishes);
+    void desk.do('put', '/api/wishes', { body: wishes });
   }
 </script>
 
 <Bench title="Clean" {lead}>
   {#snippet evidence()}
     {#if !clean}
-      <Waiting text="Take the room in Quiet and normal talk in Gain first: cleaning stands between the two." />
+      <Waiting text="Record the room in Quiet and normal talk in Gain first: cleaning needs both." />
     {:else if leaf === 'gate' && clean.gate}
       <GatePicture
         evidence={clean.gate}
@@ -71,17 +72,17 @@
   {/snippet}
   {#snippet slip()}
     {#if clean}
-      {#if step?.status === 'stale'}<Fact name="Stale" value="" mark="fault">{step.why} Derive again.</Fact>{/if}
+      {#if step?.status === 'stale'}<Fact name="Outdated" value="" mark="fault">{step.why} Recalculate.</Fact>{/if}
       {#if clean.predicted}<Fact name="Predicted" value="" mark="none">{clean.predicted}</Fact>{/if}
       {#if leaf === 'gate'}
         {#if !inUse}
           <Fact name="The room in use" value="unknown" mark="none"
-            >Only the room at rest is known. Take it in use: type, move, let the fan run. The edge belongs over that.</Fact
+            >Only the room at rest is known. Record it in use: type, move, let the fan run. The edge belongs over that.</Fact
           >
         {/if}
         <label class="weigh">
           <span
-            >A cut word is worse than leaked room by <b class="num"
+            >A clipped word is worse than leaked noise by <b class="num"
               >{Math.round(clean.cut_weight * 100)} : {Math.round(100 - clean.cut_weight * 100)}</b
             ></span
           >
@@ -91,56 +92,35 @@
             max="95"
             step="5"
             value={clean.cut_weight * 100}
-            aria-label="How much worse a cut word is than leaked room"
+            aria-label="How much worse a clipped word is than leaked noise"
             onchange={weigh}
           />
         </label>
       {:else if leaf === 'noise' && clean.noise_reduction}
-        <Fact
-          name="Floor at the listener"
-          value="{level(clean.noise_reduction.floor_after_dbfs_a)} dBFS(A)"
-          mark={(clean.noise_reduction.floor_after_dbfs_a ?? 0) <= clean.noise_reduction.aim_dbfs_a + 0.5
-            ? 'good'
-            : 'fault'}
-        >
-          {level(clean.noise_reduction.floor_dbfs_a)} before it, {level(clean.noise_reduction.aim_dbfs_a, 0)} is the aim.
-        </Fact>
-        {#if clean.noise_reduction.loss}
-          <Fact
-            name="What it takes from your words"
-            value="{Math.max(0, clean.noise_reduction.loss.loss_db).toFixed(1)} dB"
-            mark={clean.noise_reduction.loss.loss_db <= 1 ? 'good' : 'fault'}
-          >
-            At most, in the third octave at {frequency(clean.noise_reduction.loss.centre_hz)}. What is left of the noise
-            wanders by {(clean.noise_reduction.restless_after_db ?? 0).toFixed(1)} dB, before it {(
-              clean.noise_reduction.restless_before_db ?? 0
-            ).toFixed(1)}{(clean.noise_reduction.restless_after_db ?? 0) <
-            (clean.noise_reduction.restless_before_db ?? 0) + 1
-              ? ': no warbling'
-              : ': it may warble'}.
-          </Fact>
-        {/if}
+        {#each clean.facts as fact (fact.name)}
+          <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
+        {/each}
       {:else if leaf === 'ring' && clean.ring_reduction}
-        <Fact name="Decay of the room" value="{clean.ring_reduction.decay_s.toFixed(2)} s" mark="none">
+        <Fact name="Reverb decay (RT60)" value="{clean.ring_reduction.decay_s.toFixed(2)} s" mark="none">
           To −60 dB, {clean.ring_reduction.method === 'speech ends'
             ? 'estimated from the ends of your words'
             : `measured with a ${clean.ring_reduction.method} (ISO 3382)`}.
         </Fact>
         {#if clean.ring_reduction.ring_share_db !== null}
-          <Fact name="Ring beside your voice" value="{signed(clean.ring_reduction.ring_share_db)} dB" mark="none">
+          <Fact name="Reverb beside your voice" value="{signed(clean.ring_reduction.ring_share_db)} dB" mark="none">
             Half the distance brings it down by 6 dB, without any processing.
           </Fact>
         {/if}
       {/if}
-      {#if own}
+      {#each stages.filter((s) => s.kind === kind) as stage (stage.key)}
         <StageBlock
-          stage={own}
-          settings={overview.settings.filter((s) => s.stage === own.kind)}
-          warning={warnings.find((w) => w.kind === own.kind)?.sentence}
+          {stage}
+          settings={overview.settings.filter((s) => s.stage === stage.key)}
+          warning={warnings.find((w) => w.kind === stage.kind)?.sentence}
         />
-      {/if}
-      {#each stages.filter((s) => s.kind !== kind) as stage (stage.kind)}
-        <p class="other">{stage.title}: <b>{stage.on ? 'on' : 'off'}</b>{stage.pinned ? ', held by you' : ''}.</p>
+      {/each}
+      {#each stages.filter((s) => s.kind !== kind) as stage (stage.key)}
+        <p class="other">{stage.title}: <b>{stage.on ? 'on' : 'off'}</b>{stage.pinned ? ', pinned' : ''}.</p>
       {/each}
     {:else}
       <Unknown what="what has to be cleaned" />
@@ -150,7 +130,7 @@
     <Button
       primary={step?.status === 'open'}
       disabled={!clean || step?.status === 'stale'}
-      onclick={() => void desk.settle('clean')}>Settle Clean</Button
+      onclick={() => void desk.confirm('clean')}>Confirm clean</Button
     >
     <span>then Tone</span>
   {/snippet}

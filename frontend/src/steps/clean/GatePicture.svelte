@@ -2,6 +2,7 @@
   import { tryGate, type GateCounts, type GateEvidence } from '../../lib/api';
   import { level } from '../../lib/format';
   import { steps } from '../../lib/scales';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import { at } from '../../lib/tape';
   import Picture from '../../parts/Picture.svelte';
@@ -25,8 +26,8 @@
   const close = $derived(tried?.close ?? threshold - hysteresis);
   const said = $derived(told(counts ?? evidence.counts));
   const now = $derived(
-    desk.position !== null && desk.tape.frames
-      ? at(desk.tape.frames.peak_dbfs, desk.tape.frames.step_s, desk.position)
+    playback.position !== null && playback.tape.frames
+      ? at(playback.tape.frames.peak_dbfs, playback.tape.frames.step_s, playback.position)
       : null,
   );
 
@@ -60,7 +61,9 @@
     // Asked before anything is kept: with another threshold another hysteresis is derived.
     const closes = Math.abs(wanted.open - wanted.close - hysteresis) > 0.04;
     const pin = (name: string, value: number) =>
-      desk.do('PATCH', 'settings', { stage: 'gate', name, value: Math.round(value * 10) / 10, pinned: true });
+      desk.do('patch', '/api/settings', {
+        body: { stage: 'gate', name, value: Math.round(value * 10) / 10, pinned: true },
+      });
     if (Math.abs(wanted.open - threshold) > 0.04) await pin('threshold_dbfs', wanted.open);
     if (closes) await pin('hysteresis_db', wanted.open - wanted.close);
     tried = null;

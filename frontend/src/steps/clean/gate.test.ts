@@ -30,7 +30,7 @@ it('stands words over the line and hangs the room under it', () => {
 
 it('tells what is cut and what is let through', () => {
   expect(told(counts)).toEqual([
-    '2 beginnings and 1 ends cut of 23 words',
+    '2 beginnings and 1 ends clipped of 23 words',
     '3.3 of 20 s of room let through',
     '4 of 50 clicks let through',
   ]);

@@ -53,7 +53,7 @@ export function told(counts: {
 }): string[] {
   const through = `${counts.room_let_through_s.toFixed(1)} of ${counts.room_s.toFixed(0)} s of room let through`;
   return [
-    `${counts.beginnings_cut} beginnings and ${counts.ends_cut} ends cut of ${counts.words} words`,
+    `${counts.beginnings_cut} beginnings and ${counts.ends_cut} ends clipped of ${counts.words} words`,
     through,
     counts.clicks ? `${counts.clicks_let_through} of ${counts.clicks} clicks let through` : 'no clicks in the room',
   ];

@@ -2,6 +2,7 @@
   import { sendFile, type Overview } from '../../lib/api';
   import { level, proper, signed } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
+  import { taking } from '../../lib/taking.svelte';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
   import Picture from '../../parts/Picture.svelte';
@@ -27,12 +28,12 @@
 
   function take(): void {
     if (files) picker?.click();
-    else void desk.take('dial', more);
+    else void taking.take('dial', more);
   }
 
   function chooseFile(): void {
     const file = picker?.files?.[0];
-    if (file) void desk.attempt(() => sendFile('dial', file, desk.channel, more));
+    if (file) void desk.attempt(() => sendFile('dial', file, taking.channel, more));
     if (picker) picker.value = '';
   }
 
@@ -62,7 +63,7 @@
     </label>
   {/if}
   <label>
-    It stands at
+    It is now at
     <input
       type="number"
       step={control?.step ?? 1}
@@ -73,7 +74,7 @@
     />{unit}
   </label>
   <Button primary disabled={desk.busy || !!desk.progress} onclick={take}
-    >{files ? 'Choose a file for this mark' : 'Take this mark, 5 s'}</Button
+    >{files ? 'Choose a file for this mark' : 'Record this mark, 5 s'}</Button
   >
   <input
     bind:this={picker}
@@ -95,7 +96,8 @@
   <p class="found">
     <strong class="num">{signed(control.db_per_unit ?? 0)} dB</strong> for each {control.unit === '%'
       ? 'percent'
-      : 'number'} on average, known to <strong class="num">±{(control.error_db ?? 0).toFixed(1)} dB</strong>; learned at
+      : 'number'} on average, uncertainty <strong class="num">±{(control.error_db ?? 0).toFixed(1)} dB</strong>; learned
+    at
     {control.learned.map((row) => `${level(row[0], 0)}${unit}`).join(', ')}.
   </p>
   <div class="picture">

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
+  import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
@@ -16,7 +17,7 @@
   let { overview }: { overview: Overview } = $props();
   const talk = $derived(overview.talk);
   const plan = $derived(overview.gain_plan);
-  const leaf = $derived(desk.leafName);
+  const leaf = $derived(place.leafName);
   const step = $derived(overview.steps.find((s) => s.name === 'gain'));
   const simulated = $derived(overview.rig.source === 'simulated');
   const stale = $derived(step?.status === 'stale');
@@ -24,8 +25,9 @@
   const shift = $derived((overview.predictions.rest?.room_db ?? 0) - (overview.predictions.talk?.room_db ?? 0));
   const causes = $derived(overview.voice_causes);
   const LEADS: Record<string, string> = {
-    levels: 'Talk as you do in a call. The highest peak should fall into the aim; laughter then still has 10 dB.',
-    path: 'Gain before the converter first; what comes after it rests where it changes nothing.',
+    levels:
+      'Talk as you do in a call. The highest peak should land in the target range; laughter then still has 10 dB.',
+    path: 'Gain before the converter first; what comes after it stays where it changes nothing.',
     dial: 'Numbers on a dial are not decibels until they are measured.',
     live: 'Not a bar to be read by eye: the last ten seconds, and what was highest.',
   };
@@ -58,9 +60,9 @@
   {#snippet slip()}
     {#if talk && plan}
       {#if stale}
-        <Fact name="Stale" value={predicted ? `${signed(predicted.voice_db)} dB predicted` : ''} mark="fault"
+        <Fact name="Outdated" value={predicted ? `${signed(predicted.voice_db)} dB predicted` : ''} mark="fault"
           >{proper(step?.why ?? '')}
-          {predicted ? `Until it is taken again: ${proper(predicted.because)}.` : ''} Take normal talk again to see where
+          {predicted ? `Until it is taken again: ${proper(predicted.because)}.` : ''} Record normal talk again to see where
           the peaks are now.</Fact
         >
       {/if}
@@ -82,7 +84,7 @@
       {#if moves.length && !plan.predicted}
         <div class="do">
           <Button primary={!stale} onclick={() => void doAll()}>{simulated ? 'Turn it so' : 'I turned it so'}</Button>
-          <button type="button" class="link" onclick={() => (desk.leaf.gain = 'path')}>stage by stage</button>
+          <button type="button" class="link" onclick={() => (place.leaf.gain = 'path')}>stage by stage</button>
         </div>
       {/if}
       <CauseList {causes} none="Nothing is cut, rounded off or drowned." />
@@ -93,8 +95,8 @@
       <Fact name="Active speech level" value={withUnit(talk.active_level_dbfs, 'dBFS')}>
         ITU-T P.56, pauses left out; you talked {Math.round(talk.activity * 100)} % of {talk.duration_s.toFixed(0)} s.
       </Fact>
-      <Fact name="Voice over room" value={withUnit(talk.snr_db, 'dB', 0)}>
-        {talk.snr_db === null ? 'Take the room in Quiet to know it.' : ''}
+      <Fact name="Signal-to-noise ratio" value={withUnit(talk.snr_db, 'dB', 0)}>
+        {talk.snr_db === null ? 'Record the room in Quiet to know it.' : ''}
         {proper(plan.quiet_predicted ?? '')}
       </Fact>
       {#if overview.loud}
@@ -112,11 +114,11 @@
     <Button
       primary={!!talk && step?.status === 'open' && plan?.verdict === 'settled'}
       disabled={!talk || stale}
-      onclick={() => void desk.settle('gain')}
+      onclick={() => void desk.confirm('gain')}
     >
-      {plan && plan.verdict !== 'settled' && talk && !stale ? 'Settle Gain anyway' : 'Settle Gain'}
+      {plan && plan.verdict !== 'settled' && talk && !stale ? 'Confirm gain anyway' : 'Confirm gain'}
     </Button>
-    <span>then Tone</span>
+    <span>then Clean</span>
   {/snippet}
 </Bench>
 

@@ -3,6 +3,7 @@
   import type { Overview } from '../../lib/api';
   import { level } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
+  import { onAir } from '../../lib/on-air.svelte';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
   import Picture from '../../parts/Picture.svelte';
@@ -42,7 +43,7 @@
     requestAnimationFrame(tick);
     return () => {
       running = false;
-      if (desk.overview?.watch.on) void desk.stopWatch();
+      if (desk.overview?.watch.on) void onAir.stopWatch();
     };
   });
 
@@ -50,18 +51,18 @@
     if (recent === null) return '';
     const low = aim[0] ?? -15;
     const high = aim[1] ?? -10;
-    if (recent > high) return `${level(recent - high)} dB over the aim`;
-    if (recent < low) return `${level(low - recent)} dB under the aim`;
-    return 'in the aim';
+    if (recent > high) return `${level(recent - high)} dB over the target`;
+    if (recent < low) return `${level(low - recent)} dB under the target`;
+    return 'in the target range';
   });
 </script>
 
 <div class="live">
   <div class="tools">
     {#if overview.watch.on}
-      <Button onclick={() => void desk.stopWatch()}>Stop listening</Button>
+      <Button onclick={() => void onAir.stopWatch()}>Stop listening</Button>
     {:else if !overview.run.live}
-      <Button primary disabled={overview.rig.source === 'file'} onclick={() => void desk.watch('talk')}
+      <Button primary disabled={overview.rig.source === 'file'} onclick={() => void onAir.watch('talk')}
         >Listen in</Button
       >
     {/if}
@@ -75,7 +76,7 @@
     >
   </div>
   <div class="picture">
-    <Picture label="Distribution of the last ten seconds in dBFS against the aim">
+    <Picture label="Distribution of the last ten seconds in dBFS against the target">
       {#snippet children(width, height)}
         {@const x = decibelScale(LOW, 0, MARGIN.left, width - MARGIN.right)}
         {@const base = height - MARGIN.bottom}

@@ -17,7 +17,7 @@
   <thead>
     <tr>
       <th scope="col">In signal order</th>
-      <th scope="col">Stands at</th>
+      <th scope="col">Now at</th>
       <th scope="col">Do this</th>
       <th scope="col">Change</th>
     </tr>
@@ -87,17 +87,17 @@
       <dd class="num">{level(plan.expected_headroom_db)} dB</dd>
     </div>
     <div>
-      <dt>Floor{plan.floor_assumed && plan.expected_floor_dbfs !== null ? ', if all of it moves' : ''}</dt>
+      <dt>Noise floor{plan.floor_assumed && plan.expected_floor_dbfs !== null ? ', if all of it moves' : ''}</dt>
       <dd class="num">{plan.expected_floor_dbfs === null ? 'unknown' : `${level(plan.expected_floor_dbfs)} dBFS`}</dd>
     </div>
     <div>
-      <dt>Voice over floor</dt>
+      <dt>SNR</dt>
       <dd class="num">{plan.expected_snr_db === null ? 'unknown' : `${level(plan.expected_snr_db)} dB`}</dd>
     </div>
   </dl>
 {/if}
 <div class="aim">
-  <span>The aim for normal peaks in this rig:</span>
+  <span>Target for normal peaks in this rig:</span>
   <label>
     from
     <input

@@ -45,7 +45,7 @@
       <circle cx={line.x} cy={line.y} r="3" fill="var(--ink)" />
     {/each}
     {#if p.hum.length && !p.combs.length}
-      <text x={(p.hum.at(-1)?.x ?? 0) + 10} y={MARGIN.top - 8}>mains family, {quiet.hum?.mains_hz.toFixed(2)} Hz</text>
+      <text x={(p.hum.at(-1)?.x ?? 0) + 10} y={MARGIN.top - 8}>mains hum, {quiet.hum?.mains_hz.toFixed(2)} Hz</text>
     {/if}
     {#each p.tones as tone (tone.hz)}
       <path d="M{tone.x} {tone.y - 5}l5 5-5 5-5-5z" fill="none" stroke="var(--ink)" stroke-width="1.500" />

@@ -2,6 +2,7 @@
   import { onMount } from 'svelte';
   import type { Quiet, Rig } from '../../lib/api';
   import { frequency, level, signed } from '../../lib/format';
+  import { onAir } from '../../lib/on-air.svelte';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
   import Picture from '../../parts/Picture.svelte';
@@ -87,7 +88,7 @@
     requestAnimationFrame(tick);
     return () => {
       running = false;
-      if (desk.overview?.watch.on) void desk.stopWatch();
+      if (desk.overview?.watch.on) void onAir.stopWatch();
     };
   });
 
@@ -104,11 +105,11 @@
 <div class="hunt">
   <div class="tools">
     {#if on}
-      <Button onclick={() => void desk.stopWatch()}>Stop listening</Button>
+      <Button onclick={() => void onAir.stopWatch()}>Stop listening</Button>
       <Button primary disabled={!newest} onclick={hold}>Hold this</Button>
       {#if own}<Button quiet onclick={() => (own = null)}>Hold the take again</Button>{/if}
     {:else}
-      <Button primary disabled={rig.source === 'file'} onclick={() => void desk.watch('rest')}>Listen in</Button>
+      <Button primary disabled={rig.source === 'file'} onclick={() => void onAir.watch('rest')}>Listen in</Button>
       <span
         >{rig.source === 'file'
           ? 'Sound comes from files, so there is nothing to listen to.'
@@ -120,7 +121,8 @@
         <input
           type="checkbox"
           checked={thing.on}
-          onchange={(event) => void desk.do('POST', 'things', { name: thing.name, on: event.currentTarget.checked })}
+          onchange={(event) =>
+            void desk.do('post', '/api/things', { body: { name: thing.name, on: event.currentTarget.checked } })}
         />
         {thing.name}
       </label>

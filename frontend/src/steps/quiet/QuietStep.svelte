@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
   import { proper, signed, withUnit } from '../../lib/format';
+  import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
@@ -16,7 +17,7 @@
   let { overview }: { overview: Overview } = $props();
   const quiet = $derived(overview.quiet);
   const used = $derived(overview.in_use);
-  const leaf = $derived(desk.leafName);
+  const leaf = $derived(place.leafName);
   const step = $derived(overview.steps.find((s) => s.name === 'quiet'));
   const shown = $derived(leaf === 'in-use' ? used : quiet);
   const causes = $derived(
@@ -24,9 +25,9 @@
   );
   const predicted = $derived(overview.predictions[leaf === 'in-use' ? 'in-use' : 'rest']);
   const LEADS: Record<string, string> = {
-    rest: 'The room at rest with nobody talking, in third octaves. Everything later is told apart from this.',
+    rest: 'The room at rest with nobody talking, in third octaves. Everything later is compared with this.',
     'in-use': 'The room as it really is: type, move, drink, let the fan run. Stitches are the room at rest.',
-    parts: 'Room, preamp and converter told apart, so that you mend what dominates.',
+    parts: 'Noise of room, preamp and converter, so that you fix what dominates.',
     listen: 'Twenty times a second, against what is held. Switch things off one at a time.',
   };
 </script>
@@ -52,12 +53,12 @@
   {#snippet slip()}
     {#if shown}
       {#if step?.why}
-        <Fact name="Stale" value={predicted ? `${signed(predicted.room_db, 1)} dB predicted` : ''} mark="fault">
+        <Fact name="Outdated" value={predicted ? `${signed(predicted.room_db, 1)} dB predicted` : ''} mark="fault">
           {proper(step.why)}
           {#if predicted}Until the room is taken again:
             <span class="num"
               >{withUnit(quiet?.rms_dbfs == null ? null : quiet.rms_dbfs + predicted.room_db, 'dBFS')}</span
-            >, as {proper(predicted.because)}.{:else}Take the room again.{/if}
+            >, as {proper(predicted.because)}.{:else}Record the room again.{/if}
         </Fact>
       {/if}
       <Fact
@@ -69,11 +70,11 @@
           ? `It comes and goes by ${shown.spread_db.toFixed(0)} dB.`
           : overview.causes?.steady
             ? `Steady over ${shown.duration_s.toFixed(0)} s, so this take speaks for the room.`
-            : 'Something came or went during the take. Take it again when it is steady.'}
+            : 'Something came or went during the take. Record it again when it is steady.'}
         A-weighted, as the ear weighs it: <span class="num">{withUnit(shown.a_weighted_dbfs, 'dBFS')}</span>.
       </Fact>
       <h3>What makes the floor <span>and by how much it would fall without it, A-weighted</span></h3>
-      <CauseList {causes} none="Nothing has to be mended here." />
+      <CauseList {causes} none="Nothing needs fixing." />
       <details>
         <summary>All readings{leaf === 'in-use' ? ', in use' : ', at rest'}</summary>
         <Readings quiet={shown} />
@@ -86,7 +87,7 @@
     <Button
       primary={!!quiet && step?.status === 'open'}
       disabled={!quiet || step?.status === 'stale'}
-      onclick={() => void desk.settle('quiet')}>Settle Quiet</Button
+      onclick={() => void desk.confirm('quiet')}>Confirm quiet</Button
     >
     <span>then Gain</span>
   {/snippet}

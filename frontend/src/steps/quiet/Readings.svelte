@@ -19,17 +19,13 @@
   <span class="num">{level(quiet.percentiles_dbfs.p99)} dBFS</span>.
 </Fact>
 <Fact name="Trend" value={`${signed(quiet.trend.db_per_minute)} dB/min`}>
-  {quiet.trend.error_db_per_minute === null
-    ? 'The take is too short to tell.'
-    : `±${quiet.trend.error_db_per_minute.toFixed(1)}: ${Math.abs(quiet.trend.db_per_minute) > 2 * quiet.trend.error_db_per_minute ? 'the level wanders' : 'no trend stands out'}.`}
+  {quiet.trend.sentence}
 </Fact>
 <Fact
   name="Mains hum"
   value={quiet.hum ? `${quiet.hum.mains_hz.toFixed(2)} Hz, ${level(quiet.hum.level_dbfs)} dBFS` : 'none found'}
 >
-  {quiet.hum
-    ? `${quiet.hum.harmonics.length} lines${quiet.hum.drift_hz > 0.02 ? `; the mains wandered by ${quiet.hum.drift_hz.toFixed(2)} Hz` : ''}.`
-    : 'No family of lines at 50 or 60 Hz stands out of the noise.'}
+  {quiet.hum_sentence}
 </Fact>
 {#each quiet.buzz as comb (comb.spacing_hz)}
   <Fact name="Buzz" value={`${comb.lines} lines, ${level(comb.level_dbfs)} dBFS`}
@@ -53,7 +49,7 @@
   {:else}No key, knock or crackle in the take.{/if}
 </Fact>
 <Fact name="Depth" value={quiet.grid_bits === null ? 'unknown' : `${quiet.grid_bits} bit`}>
-  {quiet.effective_bits === null ? '' : `${quiet.effective_bits.toFixed(1)} bits stand over this floor.`}
+  {quiet.effective_bits === null ? '' : `${quiet.effective_bits.toFixed(1)} bits are above this noise floor.`}
   Offset <span class="num">{signed(quiet.dc_offset * 100, 3)} %</span>.
 </Fact>
 <Fact name="Gaps" value={quiet.dropouts.count ? `${quiet.dropouts.count}` : 'none'}>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Device, Overview } from '../../lib/api';
+  import type { ComputerChange, Device, Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
 
@@ -11,12 +11,12 @@
     { value: 'output', title: 'Outputs' },
   ] as const;
 
-  function set(device: Device, field: string, value: number | boolean): void {
-    void desk.do('PATCH', 'computer', { device_id: device.id, field, value });
+  function set(device: Device, field: ComputerChange['field'], value: number | boolean): void {
+    void desk.do('patch', '/api/computer', { body: { device_id: device.id, field, value } });
   }
 
   function name(device: Device, text: string): void {
-    void desk.do('PUT', 'computer/names', { device_id: device.id, own_name: text.trim() || null });
+    void desk.do('put', '/api/computer/names', { body: { device_id: device.id, own_name: text.trim() || null } });
   }
 </script>
 
@@ -25,16 +25,9 @@
     <li>
       <Mark kind="fault" />
       <span><strong>{finding.title}.</strong> {finding.sentence}</span>
-      {#if finding.device_id !== null}
-        <button
-          type="button"
-          onclick={() =>
-            void desk.do('PATCH', 'computer', {
-              device_id: finding.device_id,
-              field: finding.field,
-              value: finding.value,
-            })}>{finding.action}</button
-        >
+      {#if finding.change}
+        {@const body = finding.change}
+        <button type="button" onclick={() => void desk.do('patch', '/api/computer', { body })}>{finding.action}</button>
       {:else}
         <span class="hand">{finding.action}.</span>
       {/if}
@@ -69,7 +62,8 @@
               <button
                 type="button"
                 class="choose"
-                onclick={() => void desk.do('POST', 'computer/rig', { device_id: device.id })}>use in this rig</button
+                onclick={() => void desk.do('post', '/api/computer/rig', { body: { device_id: device.id } })}
+                >use in this rig</button
               >
             {/if}
             {#if !here}<em>unplugged</em>{/if}
@@ -148,8 +142,10 @@
           <td>
             <button
               type="button"
-              onclick={() => void desk.do('POST', here ? 'computer/unplug' : 'computer/plug', { device_id: device.id })}
-              >{here ? 'Unplug' : 'Plug in'}</button
+              onclick={() =>
+                void desk.do('post', here ? '/api/computer/unplug' : '/api/computer/plug', {
+                  body: { device_id: device.id },
+                })}>{here ? 'Unplug' : 'Plug in'}</button
             >
           </td>
         </tr>

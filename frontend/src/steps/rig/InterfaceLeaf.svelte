@@ -19,11 +19,11 @@
   const depths = $derived(box.bits.map((value) => ({ value: value as 16 | 24 | 32, title: `${value} bit` })));
 
   function keep(change: Partial<Interface>): void {
-    desk.keepThing('interface', box, change);
+    void desk.keepInterface(box.id, change);
   }
 </script>
 
-<KeptChoice kind="interface" things={overview.interfaces} chosen={box.id} blank={{}} />
+<KeptChoice kind="interface" things={overview.interfaces} chosen={box.id} />
 <div class="fields">
   <Field label="Name" wide value={box.name} keep={(name) => keep({ name })} />
   <Field label="Knob is marked" kind="choice" choices={KNOBS} value={box.knob} keep={(knob) => keep({ knob })} />
@@ -96,8 +96,8 @@
   />
 </div>
 <p>
-  The data sheet has these numbers. Without them everything still works: levels are then counted from where the knob
-  stands now, and what cannot be known is shown as unknown.
+  The data sheet has these numbers. Without them everything still works: levels are then counted from where the knob is
+  now. What cannot be known is shown as unknown.
 </p>
 
 <style>

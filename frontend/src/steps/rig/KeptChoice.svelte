@@ -7,11 +7,8 @@
     kind: KeptKind;
     things: { id: number; name: string }[];
     chosen: number;
-    blank: object;
   }
-  let { kind, things, chosen, blank }: Props = $props();
-
-  const used = $derived(things.find((thing) => thing.id === chosen));
+  let { kind, things, chosen }: Props = $props();
 
   function fresh(): string {
     for (let n = 2; ; n++) {
@@ -21,14 +18,11 @@
   }
 
   function add(): void {
-    void desk.do('POST', `${kind}s`, { ...blank, name: fresh() });
+    void desk.addThing(kind, fresh());
   }
 
-  async function remove(): Promise<void> {
-    const other = things.find((thing) => thing.id !== chosen);
-    if (!used || !other) return;
-    if (await desk.changeRig({ [`${kind}_id`]: other.id })) await desk.do('DELETE', `kept/${kind}/${used.id}`);
-  }
+  /** Only what this rig is not made of can go; what another rig is made of is refused. */
+  const others = $derived(things.filter((thing) => thing.id !== chosen));
 </script>
 
 <div>
@@ -42,7 +36,23 @@
     </select>
   </label>
   <button type="button" onclick={add}>Add {kind === 'interface' ? 'an' : 'a'} {kind}</button>
-  {#if things.length > 1}<button type="button" onclick={() => void remove()}>Remove this one</button>{/if}
+  {#if others.length}
+    <label>
+      Remove
+      <select
+        value=""
+        onchange={(event) => {
+          void desk.do('delete', '/api/kept/{kind}/{id}', {
+            params: { path: { kind, id: Number(event.currentTarget.value) } },
+          });
+          event.currentTarget.value = '';
+        }}
+      >
+        <option value="" disabled>choose one that is not used</option>
+        {#each others as thing (thing.id)}<option value={String(thing.id)}>{thing.name}</option>{/each}
+      </select>
+    </label>
+  {/if}
 </div>
 
 <style>

@@ -26,7 +26,7 @@
   );
 
   function keep(change: Partial<Microphone>): void {
-    desk.keepThing('microphone', microphone, change);
+    void desk.keepMicrophone(microphone.id, change);
   }
 
   function choose(): void {
@@ -36,12 +36,7 @@
   }
 </script>
 
-<KeptChoice
-  kind="microphone"
-  things={overview.microphones}
-  chosen={microphone.id}
-  blank={{ kind: 'condenser', pattern: 'cardioid' }}
-/>
+<KeptChoice kind="microphone" things={overview.microphones} chosen={microphone.id} />
 <div class="fields">
   <Field label="Name" wide value={microphone.name} keep={(name) => keep({ name })} />
   <Field label="Kind" kind="choice" choices={KINDS} value={microphone.kind} keep={(kind) => keep({ kind })} />
@@ -93,7 +88,7 @@
   />
   <Button quiet onclick={() => picker?.click()}>Import…</Button>
   {#if microphone.response_name}
-    <Button quiet onclick={() => void desk.do('DELETE', 'response')}>Take it away</Button>
+    <Button quiet onclick={() => void desk.do('delete', '/api/response')}>Take it away</Button>
     <a href="/api/response?what=microphone" download>Export it</a>
   {/if}
   {#if overview.tone}<a href="/api/response?what=correction" download>Export our correction</a>{/if}

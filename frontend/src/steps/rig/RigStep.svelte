@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Overview, RigFields } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
+  import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
@@ -20,7 +21,7 @@
   const box = $derived(overview.interfaces.find((thing) => thing.id === rig.interface_id));
   const room = $derived(overview.rooms.find((thing) => thing.id === rig.room_id));
   const audit = $derived(overview.computer.findings);
-  const leaf = $derived(desk.leafName);
+  const leaf = $derived(place.leafName);
   const SOURCES: { value: RigFields['source']; title: string }[] = [
     { value: 'browser', title: 'This microphone' },
     { value: 'file', title: 'Files' },
@@ -78,10 +79,10 @@
           >{audit.length}
           {audit.length === 1 ? 'thing disagrees' : 'things disagree'} in the sound settings; the worst: {audit[0]?.title.toLowerCase()}.</span
         >
-        <button type="button" onclick={() => (desk.leaf.rig = 'computer')}>See them</button>
+        <button type="button" onclick={() => (place.leaf.rig = 'computer')}>See them</button>
       </p>
     {/if}
-    <Fact name="Voice over floor, expected" value={withUnit(outlook.voice_over_floor_db, 'dB', 0)}>
+    <Fact name="SNR, expected" value={withUnit(outlook.voice_over_floor_db, 'dB', 0)}>
       Normal speech is 60 dB(A) at one metre (ISO 9921), <span class="num">{level(outlook.talk_db_spl, 0)} dB</span> where
       the capsule stands.
     </Fact>
@@ -93,7 +94,7 @@
     <Fact name="Talk and floor, expected" value={outlook.talk_dbfs === null ? 'unknown' : ''}>
       {#if outlook.talk_dbfs !== null}
         <span class="num">{withUnit(outlook.talk_dbfs, 'dBFS', 0)}</span> and
-        <span class="num">{withUnit(outlook.floor_dbfs, 'dBFS(A)', 0)}</span> where the preamp stands now.
+        <span class="num">{withUnit(outlook.floor_dbfs, 'dBFS(A)', 0)}</span> with the preamp where it is now.
       {:else}
         Sensitivity, maximum input and a preamp marked in dB would tell them.
       {/if}
@@ -108,7 +109,8 @@
     {/if}
   {/snippet}
   {#snippet action()}
-    <Button primary={overview.steps[0]?.status !== 'settled'} onclick={() => void desk.settle('rig')}>Settle Rig</Button
+    <Button primary={overview.steps[0]?.status !== 'confirmed'} onclick={() => void desk.confirm('rig')}
+      >Confirm rig</Button
     >
     <span>then Quiet</span>
   {/snippet}

@@ -28,11 +28,11 @@
   ];
 
   function keep(change: Partial<Room>): void {
-    desk.keepThing('room', room, change);
+    void desk.keepRoom(room.id, change);
   }
 </script>
 
-<KeptChoice kind="room" things={overview.rooms} chosen={room.id} blank={{}} />
+<KeptChoice kind="room" things={overview.rooms} chosen={room.id} />
 <div class="fields">
   <Field label="Name" wide value={room.name} keep={(name) => keep({ name })} />
   <Field label="Length, m" kind="number" value={room.length_m ?? null} keep={(value) => keep({ length_m: value })} />
@@ -49,7 +49,7 @@
 <p>
   Noise in this room: <span class="num">{withUnit(room.noise_dba, 'dB(A)', 0)}</span>{room.noise_dba === null
     ? ', until a take in Quiet tells it'
-    : ', told by the last take of the room'}. Decay time
+    : ', measured in the last take of the room'}. Decay time
   <span class="num">{withUnit(outlook.decay_s, 's', 2)}</span>, so voice and reverberation are equal at
   <span class="num"
     >{withUnit(outlook.critical_distance_m === null ? null : outlook.critical_distance_m * 100, 'cm', 0)}</span
@@ -76,7 +76,7 @@
     keep={(value) => void desk.changeRig({ height_cm: value })}
   />
   <Field
-    label="Stands on"
+    label="Support"
     kind="choice"
     choices={SUPPORTS}
     value={rig.support}

@@ -2,11 +2,12 @@
   import Mark from '../../parts/Mark.svelte';
   import { loadClip, type Overview } from '../../lib/api';
   import { level, signed, withUnit } from '../../lib/format';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
   import ClipEditor from './ClipEditor.svelte';
 
-  /** What goes with the voice: sources in use, how they drop under it, what comes back, and clips on keys. */
+  /** What goes with the voice: sources in use, how they drop under it, the return, and clips on keys. */
   interface Props {
     overview: Overview;
   }
@@ -33,7 +34,11 @@
           type="checkbox"
           checked={source.on}
           disabled={source.kind === 'voice'}
-          onchange={(e) => void desk.do('PUT', `sources/${source.key}/use`, { on: e.currentTarget.checked })}
+          onchange={(e) =>
+            void desk.do('put', '/api/sources/{key}/use', {
+              params: { path: { key: source.key } },
+              body: { on: e.currentTarget.checked },
+            })}
         />
         <span class="name">{source.name}</span>
         <span class="num">{source.on ? withUnit(source.lufs, 'LUFS') : ''}</span>
@@ -47,11 +52,11 @@
         within
         <span class="num">{ducking.attack_ms.toFixed(0)} ms</span>, holds
         <span class="num">{ducking.hold_ms.toFixed(0)} ms</span>
-        and comes back in <span class="num">{ducking.release_ms.toFixed(0)} ms</span>. {ducking.because}
+        and is back in <span class="num">{ducking.release_ms.toFixed(0)} ms</span>. {ducking.because}
         {#if live && desk.live?.duck !== undefined}Now {(100 * desk.live.duck).toFixed(0)} % of the way down.{/if}
       </p>
     {/if}
-    <h3>What comes back</h3>
+    <h3>Returns</h3>
     {#each overview.returns as back (back.of)}
       <div class="back">
         <strong>{back.name}</strong>
@@ -68,17 +73,18 @@
           <span class="soft">{back.because.join(' ')}</span>
         {:else}<span class="soft">Not measured yet. A limiter at −6 dBTP saves your ears meanwhile.</span>{/if}
       </div>
-    {:else}<p class="soft">Nothing comes back: no call or game chat is in use.</p>{/each}
+    {:else}<p class="soft">There is no return: no call or game chat is in use.</p>{/each}
     {#if overview.returns.length}
-      <Button disabled={!live} onclick={() => void desk.do('POST', 'returns')}>Measure and treat what comes back</Button
+      <Button disabled={!live} onclick={() => void desk.do('post', '/api/returns')}
+        >Measure and treat the returns</Button
       >
     {/if}
   </section>
   <section aria-label="Clips">
     <h3>Clips</h3>
     <p class="soft">
-      All are brought to one loudness; beside each stands its own. Shift and the number plays it to every listener that
-      gets clips.
+      All are brought to one loudness; beside each is its own. Shift and the number plays it to every listener that gets
+      clips.
     </p>
     {#each overview.clips as clip (clip.id)}
       <div class="clip">
@@ -86,7 +92,7 @@
           type="button"
           class="pad"
           disabled={!live || clip.fault !== null}
-          onclick={() => void desk.pressClip(clip.id)}
+          onclick={() => void playback.pressClip(clip.id)}
         >
           <kbd>{clip.key ? `⇧${clip.key}` : '–'}</kbd>
           {clip.name}

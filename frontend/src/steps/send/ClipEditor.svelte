@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Clip } from '../../lib/api';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import { cut, edgeBy, heights } from './clip';
 
@@ -21,11 +22,14 @@
     { which: 'start', title: 'Beginning', at: start, low: 0, high: end },
     { which: 'end', title: 'End', at: end, low: start, high: clip.seconds },
   ] as const);
-  const hears = $derived(desk.playing === `clip/${clip.id}`);
+  const hears = $derived(playback.playing === `clip/${clip.id}`);
 
   function alter(change: Partial<Clip>): Promise<boolean> {
     const { name, key, start_s, end_s } = { ...clip, ...change };
-    return desk.do('PUT', `clips/${clip.id}`, { name, key, start_s, end_s });
+    return desk.do('put', '/api/clips/{id}', {
+      params: { path: { id: clip.id } },
+      body: { name, key, start_s, end_s },
+    });
   }
   function move(which: 'start' | 'end', to: number): void {
     tried = cut({ start, end }, which, to, clip.seconds);
@@ -99,10 +103,14 @@
         {#each KEYS as key (key)}<option value={key}>{key}</option>{/each}
       </select></label
     >
-    <button type="button" class="link" onclick={() => (hears ? desk.stopSound() : desk.hearClip(clip.id))}
+    <button type="button" class="link" onclick={() => (hears ? playback.stopSound() : playback.hearClip(clip.id))}
       >{hears ? 'Stop' : 'Hear it'}</button
     >
-    <button type="button" class="link" onclick={() => void desk.do('DELETE', `clips/${clip.id}`)}>Remove</button>
+    <button
+      type="button"
+      class="link"
+      onclick={() => void desk.do('delete', '/api/clips/{id}', { params: { path: { id: clip.id } } })}>Remove</button
+    >
   </div>
 </div>
 

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Destination, Overview } from '../../lib/api';
-  import { checksOf } from '../../lib/send';
+  import { place } from '../../lib/place.svelte';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
   import MixPicture from './MixPicture.svelte';
@@ -13,22 +14,15 @@
   }
   let { destination, overview, chosen }: Props = $props();
 
-  const checks = $derived(checksOf(destination));
   const live = $derived(overview.run.live);
   const level = $derived(desk.live?.to?.[destination.key] ?? null);
-  const HEARING = { heard: 'Hear what it hears', sent: 'what it is sent', returned: 'what comes back' } as const;
-  const offered = $derived(
-    (['heard', 'sent', 'returned'] as const).filter(
-      (what) =>
-        destination.kind !== 'recorder' &&
-        (what !== 'returned' || destination.kind === 'call' || destination.kind === 'game chat'),
-    ),
-  );
+  const HEARING = { heard: 'Hear what it hears', sent: 'what it is sent', returned: 'its return' } as const;
+  const offered = $derived(destination.sounds);
 </script>
 
 <section class:chosen aria-label={destination.name}>
   <h3>
-    <button type="button" aria-pressed={chosen} onclick={() => (desk.listener = destination.key)}
+    <button type="button" aria-pressed={chosen} onclick={() => (place.listener = destination.key)}
       >{destination.name}</button
     >
     {#if live && level !== null}<span class="num">{level.toFixed(0).replace('-', '−')} dBFS</span>{/if}
@@ -38,7 +32,11 @@
       picks
       <select
         value={destination.picks}
-        onchange={(e) => void desk.do('PUT', `destinations/${destination.key}/picks`, { picks: e.currentTarget.value })}
+        onchange={(e) =>
+          void desk.do('put', '/api/destinations/{key}/picks', {
+            params: { path: { key: destination.key } },
+            body: { picks: e.currentTarget.value },
+          })}
       >
         {#each overview.inputs as input (input.name)}<option value={input.name}>{input.name}</option>{/each}
         {#if destination.picks && !overview.inputs.some((input) => input.name === destination.picks)}
@@ -48,14 +46,14 @@
     </label>
   {:else}
     <p class="what">
-      {destination.kind === 'recorder'
+      {!destination.program
         ? `${overview.recorder.format === 'wav' ? 'WAV' : 'FLAC'}, 24 bit, ${overview.recorder.files.length} ${overview.recorder.files.length === 1 ? 'track' : 'tracks'}`
         : 'is played to, picks nothing'}
     </p>
   {/if}
   {#if destination.mix}<MixPicture name={destination.name} mix={destination.mix} />{/if}
   <ul>
-    {#each checks as check (check.sentence)}
+    {#each destination.checks as check (check.sentence)}
       <li>
         <Mark kind={check.mark} />
         <span>
@@ -65,24 +63,9 @@
         </span>
       </li>
     {/each}
-    {#if destination.mix?.lufs != null}
-      {@const off = destination.mix.lufs - destination.mix.aim_lufs}
-      <li>
-        <Mark kind={Math.abs(off) <= destination.mix.tolerance_lu ? 'good' : 'fault'} />
-        <span
-          >Foreseen at {destination.mix.lufs.toFixed(1).replace('-', '−')} LUFS, {Math.abs(off) <=
-          destination.mix.tolerance_lu
-            ? 'its aim'
-            : `aim ${destination.mix.aim_lufs.toFixed(0).replace('-', '−')}`}</span
-        >
-      </li>
-    {/if}
-    {#if destination.mix?.voice_over_lu != null}
-      <li>
-        <Mark kind={destination.mix.voice_over_lu >= destination.mix.voice_over_aim_lu ? 'good' : 'fault'} />
-        <span>Your voice stands {destination.mix.voice_over_lu.toFixed(0)} LU over what drops under it</span>
-      </li>
-    {/if}
+    {#each destination.mix?.facts ?? [] as fact (fact.name)}
+      <li><Mark kind={fact.mark} /> <span>{fact.sentence}</span></li>
+    {/each}
   </ul>
   {#if offered.length}
     <p class="hear">
@@ -92,9 +75,10 @@
           type="button"
           class="link"
           disabled={!live}
-          aria-pressed={desk.playing === id}
-          onclick={() => (desk.playing === id ? desk.stopSound() : desk.hearListener(destination.key, what))}
-          >{desk.playing === id ? 'Stop' : HEARING[what]}</button
+          aria-pressed={playback.playing === id}
+          onclick={() =>
+            playback.playing === id ? playback.stopSound() : playback.hearListener(destination.key, what)}
+          >{playback.playing === id ? 'Stop' : HEARING[what]}</button
         >
       {/each}
     </p>

@@ -31,7 +31,7 @@
 </script>
 
 <div bind:clientWidth={width}>
-  <svg {width} height={height + 16} role="img" aria-label="{name} gets {spoken}. Aim {level(mix.aim_lufs, 0)} LUFS.">
+  <svg {width} height={height + 16} role="img" aria-label="{name} gets {spoken}. Target {level(mix.aim_lufs, 0)} LUFS.">
     <rect x={low} y="0" width={high - low} {height} fill="var(--aim-tint)" />
     <path d="M{low} 0v{height}M{high} 0v{height}" stroke="var(--aim)" stroke-width="1.500" />
     {#each sends as send, i (send.source + send.tap)}

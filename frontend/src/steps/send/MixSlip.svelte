@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Destination } from '../../lib/api';
+  import type { Destination, Mix } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
 
@@ -10,11 +10,14 @@
   let { destination }: Props = $props();
   const mix = $derived(destination.mix!);
 
-  function pin(name: string, value: number | null, source: string | null = null): void {
-    void desk.do('PUT', `destinations/${destination.key}/pin`, { name, value, source });
+  function pin(name: string, value: (mix: Mix) => number | null, source: string | null = null): void {
+    void desk.pinMix(destination.key, name, value, source);
+  }
+  function under(by: number, source: string): void {
+    pin('under_lu', (now) => (now.sends.find((send) => send.source === source)?.under_lu ?? 0) + by, source);
   }
   function route(source: string, on: boolean, tap: 'treated' | 'raw' = 'treated'): void {
-    void desk.do('PUT', 'routes', { source, destination: destination.key, tap, on });
+    void desk.do('put', '/api/routes', { body: { source, destination: destination.key, tap, on } });
   }
   function sentence(why: string): string {
     return proper(why.charAt(0).toUpperCase() + why.slice(1)) + (why.endsWith('.') ? '' : '.');
@@ -28,12 +31,18 @@
   <span class="name">Loudness {mix.pins.includes('aim_lufs') ? '(pinned)' : ''}</span>
   <span class="num">{level(mix.aim_lufs)} LUFS</span>
   <span class="tools">
-    <button type="button" aria-label="Lower the aim" onclick={() => pin('aim_lufs', mix.aim_lufs - 1)}>−</button>
-    <button type="button" aria-label="Raise the aim" onclick={() => pin('aim_lufs', mix.aim_lufs + 1)}>+</button>
-    {#if mix.pins.includes('aim_lufs')}<button type="button" onclick={() => pin('aim_lufs', null)}>Let go</button>{/if}
+    <button type="button" aria-label="Lower the target" onclick={() => pin('aim_lufs', (now) => now.aim_lufs - 1)}
+      >−</button
+    >
+    <button type="button" aria-label="Raise the target" onclick={() => pin('aim_lufs', (now) => now.aim_lufs + 1)}
+      >+</button
+    >
+    {#if mix.pins.includes('aim_lufs')}<button type="button" onclick={() => pin('aim_lufs', () => null)}
+        >Automatic</button
+      >{/if}
   </span>
   <p>
-    Foreseen {withUnit(mix.lufs, 'LUFS')}, true peak {withUnit(mix.true_peak_dbtp, 'dBTP')} under a ceiling of {level(
+    Predicted {withUnit(mix.lufs, 'LUFS')}, true peak {withUnit(mix.true_peak_dbtp, 'dBTP')} under a ceiling of {level(
       mix.ceiling_dbtp,
     )} dBTP.
   </p>
@@ -48,10 +57,12 @@
   <span class="name">Channels</span>
   <span class="num">{mix.channels === 1 ? 'mono' : 'stereo'}</span>
   <span class="tools">
-    <button type="button" onclick={() => pin('channels', mix.channels === 1 ? 2 : 1)}
+    <button type="button" onclick={() => pin('channels', (now) => (now.channels === 1 ? 2 : 1))}
       >{mix.channels === 1 ? 'Stereo' : 'Mono'}</button
     >
-    {#if mix.pins.includes('channels')}<button type="button" onclick={() => pin('channels', null)}>Let go</button>{/if}
+    {#if mix.pins.includes('channels')}<button type="button" onclick={() => pin('channels', () => null)}
+        >Automatic</button
+      >{/if}
   </span>
 </div>
 {#each mix.sends as send (send.source + send.tap)}
@@ -60,16 +71,8 @@
     <span class="num">{signed(send.gain_db)} dB</span>
     <span class="tools">
       {#if send.kind !== 'voice' && send.under_lu !== null}
-        <button
-          type="button"
-          aria-label="{send.name} softer"
-          onclick={() => pin('under_lu', send.under_lu! + 1, send.source)}>−</button
-        >
-        <button
-          type="button"
-          aria-label="{send.name} louder"
-          onclick={() => pin('under_lu', send.under_lu! - 1, send.source)}>+</button
-        >
+        <button type="button" aria-label="{send.name} softer" onclick={() => under(1, send.source)}>−</button>
+        <button type="button" aria-label="{send.name} louder" onclick={() => under(-1, send.source)}>+</button>
       {/if}
       <button type="button" aria-label="Keep out {send.name}" onclick={() => route(send.source, false, send.tap)}
         >Keep out</button
@@ -89,8 +92,12 @@
   </div>
 {/each}
 {#if held}
-  <button type="button" class="usual" onclick={() => void desk.do('POST', `destinations/${destination.key}/usual`)}
-    >Back to the usual mix</button
+  <button
+    type="button"
+    class="usual"
+    onclick={() =>
+      void desk.do('post', '/api/destinations/{key}/usual', { params: { path: { key: destination.key } } })}
+    >Back to the automatic mix</button
   >
 {/if}
 

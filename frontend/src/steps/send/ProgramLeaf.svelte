@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Destination, InputChoice, ProgramSettings } from '../../lib/api';
+  import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
 
   /** The small page of a stand-in program: everything that people set wrong in such programs can be set wrong here. */
@@ -9,22 +10,18 @@
   }
   let { destinations, inputs }: Props = $props();
   const there = $derived(destinations.filter((entry) => entry.on && entry.program));
-  const shown = $derived(there.find((entry) => entry.key === desk.listener) ?? there[0]);
+  const shown = $derived(there.find((entry) => entry.key === place.listener) ?? there[0]);
   const settings = $derived(shown?.program);
 
-  const SWITCHES: { name: keyof ProgramSettings; title: string; kinds: string[] }[] = [
-    { name: 'muted', title: 'Microphone muted', kinds: ['call', 'game chat', 'stream'] },
-    { name: 'noise_removal', title: 'Noise removal', kinds: ['call', 'game chat', 'stream'] },
-    { name: 'auto_gain', title: 'Auto gain', kinds: ['call', 'game chat', 'stream'] },
-    { name: 'echo_cancelling', title: 'Echo cancelling', kinds: ['call', 'game chat'] },
-    { name: 'narrow_band', title: 'Narrow band, few bits', kinds: ['call', 'game chat'] },
-    { name: 'hears_itself', title: 'Lets you hear yourself', kinds: ['call', 'game chat', 'second computer'] },
-    { name: 'speaks', title: 'Somebody talks at the far end', kinds: ['call', 'game chat'] },
-    {
-      name: 'upside_down',
-      title: 'Turns the wave upside down',
-      kinds: ['call', 'game chat', 'stream', 'second computer'],
-    },
+  const SWITCHES: { name: keyof ProgramSettings; title: string }[] = [
+    { name: 'muted', title: 'Microphone muted' },
+    { name: 'noise_removal', title: 'Noise removal' },
+    { name: 'auto_gain', title: 'Auto gain' },
+    { name: 'echo_cancelling', title: 'Echo cancelling' },
+    { name: 'narrow_band', title: 'Narrow band, few bits' },
+    { name: 'hears_itself', title: 'Lets you hear yourself' },
+    { name: 'speaks', title: 'Somebody talks at the far end' },
+    { name: 'upside_down', title: 'Turns the wave upside down' },
   ];
   const RATES = [16000, 24000, 44100, 48000, 96000];
   const NUMBERS: {
@@ -35,18 +32,19 @@
     high: number;
   }[] = [
     { name: 'latency_ms', title: 'Buffer', unit: 'ms', low: 0, high: 500 },
-    { name: 'jitter_ms', title: 'Jitter of what comes back', unit: 'ms', low: 0, high: 200 },
+    { name: 'jitter_ms', title: 'Jitter of its return', unit: 'ms', low: 0, high: 200 },
     { name: 'drift_ppm', title: 'Its clock is off by', unit: 'ppm', low: -1000, high: 1000 },
   ];
 
   function set(change: Partial<ProgramSettings>): void {
-    if (shown) void desk.do('PATCH', `destinations/${shown.key}/program`, change);
+    if (shown)
+      void desk.do('patch', '/api/destinations/{key}/program', { params: { path: { key: shown.key } }, body: change });
   }
 </script>
 
 <div role="group" aria-label="Programs" class="programs">
   {#each there as entry (entry.key)}
-    <button type="button" aria-pressed={entry.key === shown?.key} onclick={() => (desk.listener = entry.key)}
+    <button type="button" aria-pressed={entry.key === shown?.key} onclick={() => (place.listener = entry.key)}
       >{entry.name}</button
     >
   {/each}
@@ -83,7 +81,7 @@
           </select>
         </label>
         <label class="field">
-          Opens at
+          Activation threshold
           <span>
             <input
               type="number"
@@ -115,7 +113,7 @@
       {/each}
     </div>
     <div class="switches">
-      {#each SWITCHES.filter((entry) => entry.kinds.includes(shown.kind)) as entry (entry.name)}
+      {#each SWITCHES.filter((entry) => shown.settable.includes(entry.name)) as entry (entry.name)}
         <label>
           <input
             type="checkbox"

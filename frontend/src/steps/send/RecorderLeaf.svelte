@@ -2,6 +2,7 @@
   import type { Overview, Recording } from '../../lib/api';
   import { clock, withUnit } from '../../lib/format';
   import { clockOf, roomText } from '../../lib/send';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
   import Mark from '../../parts/Mark.svelte';
@@ -18,14 +19,14 @@
   const TRACKS = [
     { name: 'treated', title: 'treated voice' },
     { name: 'raw', title: 'raw voice' },
-    { name: 'returns', title: 'what comes back' },
+    { name: 'returns', title: 'returns' },
     { name: 'mix', title: 'the mix' },
   ] as const;
   type Choice = Pick<Overview['recorder'], 'tracks' | 'format' | 'minutes' | 'megabytes'>;
 
   function choose(change: Partial<Choice>): void {
     const { tracks, format, minutes, megabytes } = { ...recorder, ...change };
-    void desk.do('PUT', 'tracks', { tracks, format, minutes, megabytes });
+    void desk.do('put', '/api/tracks', { body: { tracks, format, minutes, megabytes } });
   }
   function toggle(name: (typeof TRACKS)[number]['name'], on: boolean): void {
     choose({ tracks: on ? [...recorder.tracks, name] : recorder.tracks.filter((other) => other !== name) });
@@ -38,8 +39,8 @@
   }
   function play(file: Recording): void {
     const id = `recording/${file.id}`;
-    if (desk.playing === id) desk.stopSound();
-    else desk.hearRecording(file.id);
+    if (playback.playing === id) playback.stopSound();
+    else playback.hearRecording(file.id);
   }
 </script>
 
@@ -89,11 +90,13 @@
     <label>called <input bind:value={purpose} maxlength="60" disabled={recorder.recording} /></label>
     <div class="buttons">
       {#if recorder.recording}
-        <Button primary onclick={() => void desk.do('POST', 'recordings/stop')}>Stop recording</Button>
-        <Button onclick={() => void desk.do('POST', 'recordings/split')}>New file here</Button>
+        <Button primary onclick={() => void desk.do('post', '/api/recordings/stop')}>Stop recording</Button>
+        <Button onclick={() => void desk.do('post', '/api/recordings/split')}>New file here</Button>
       {:else}
-        <Button disabled={!live} primary={live} onclick={() => void desk.do('POST', 'recordings/start', { purpose })}
-          >Record</Button
+        <Button
+          disabled={!live}
+          primary={live}
+          onclick={() => void desk.do('post', '/api/recordings/start', { body: { purpose } })}>Record</Button
         >
       {/if}
     </div>
@@ -126,7 +129,10 @@
             aria-label="Name of the recording"
             value={file.title}
             onchange={(e) => {
-              void desk.do('PUT', `recordings/${file.id}/name`, { name: e.currentTarget.value });
+              void desk.do('put', '/api/recordings/{id}/name', {
+                params: { path: { id: file.id } },
+                body: { name: e.currentTarget.value },
+              });
               renaming = null;
             }}
           />
@@ -142,13 +148,16 @@
       {#if !file.open}
         <span class="tools">
           <button type="button" class="link" disabled={file.fault !== null} onclick={() => play(file)}
-            >{desk.playing === `recording/${file.id}` ? 'Stop' : 'Play'}</button
+            >{playback.playing === `recording/${file.id}` ? 'Stop' : 'Play'}</button
           >
           <button type="button" class="link" onclick={() => (renaming = renaming === file.id ? null : file.id)}
             >Rename</button
           >
           <a class="link" href="/api/recordings/{file.id}/sound" download>Download</a>
-          <button type="button" class="link" onclick={() => void desk.do('DELETE', `recordings/${file.id}`)}
+          <button
+            type="button"
+            class="link"
+            onclick={() => void desk.do('delete', '/api/recordings/{id}', { params: { path: { id: file.id } } })}
             >Delete</button
           >
         </span>

@@ -30,10 +30,7 @@
       at += entry.delay![part.name];
       return { ...part, from, to: at };
     });
-    const measured =
-      entry.proof && !entry.proof.stale && entry.proof.delay_ms !== null
-        ? entry.proof.delay_ms + entry.delay!.block_ms
-        : null;
+    const measured = entry.proof && !entry.proof.stale && entry.proof.delay_ms !== null ? entry.proof.delay_ms : null;
     return { ours, at, measured };
   }
 </script>
@@ -42,11 +39,11 @@
   <ul>
     <li><Mark kind="good" /> <span>Live since {clock(run.since ?? '')}</span></li>
     <li>
-      <Mark kind={run.dropouts ? 'fault' : 'good'} />
+      <Mark kind={run.gaps_mark} />
       <span>{run.dropouts === 1 ? '1 gap' : `${run.dropouts} gaps`} that anyone heard</span>
     </li>
     <li>
-      <Mark kind={load > 0.7 ? 'fault' : 'good'} />
+      <Mark kind={desk.live?.load_mark ?? run.load_mark} />
       <span>{(100 * load).toFixed(0)} % of one core, in blocks of {run.block_ms} ms</span>
     </li>
     <li>
@@ -62,7 +59,8 @@
     Blocks of
     <select
       value={run.block_held ? run.block_ms : 0}
-      onchange={(e) => void desk.do('PUT', 'run/block', { block_ms: Number(e.currentTarget.value) || null })}
+      onchange={(e) =>
+        void desk.do('put', '/api/run/block', { body: { block_ms: Number(e.currentTarget.value) || null } })}
     >
       <option value={0}>{run.block_held ? 'as measured' : `${run.block_ms} ms, as measured`}</option>
       {#each [5, 10, 20, 40] as size (size)}<option value={size}>{size} ms</option>{/each}
@@ -75,7 +73,8 @@
     Waiting at each listener
     <select
       value={run.buffer_held ? run.buffer_ms : 0}
-      onchange={(e) => void desk.do('PUT', 'run/buffer', { buffer_ms: Number(e.currentTarget.value) || null })}
+      onchange={(e) =>
+        void desk.do('put', '/api/run/buffer', { body: { buffer_ms: Number(e.currentTarget.value) || null } })}
     >
       <option value={0}>{run.buffer_held ? 'as measured' : `${run.buffer_ms} ms, as measured`}</option>
       {#each [5, 10, 20, 40, 80] as size (size)}<option value={size}>{size} ms</option>{/each}

@@ -1,7 +1,8 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
   import { level } from '../../lib/format';
-  import { allProved, leftToDo } from '../../lib/send';
+  import { place } from '../../lib/place.svelte';
+  import { onAir } from '../../lib/on-air.svelte';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
@@ -27,19 +28,19 @@
     listeners:
       'What each listener gets, and what must never reach them. A marker sent through every path shows whether it arrives treated.',
     programs: 'The programs that listen, each with what can be set in it.',
-    beside: 'What goes with your voice, how it drops under it, and what comes back.',
+    beside: 'What goes with your voice, how it is ducked under it, and the returns.',
     recorder: 'Tracks of what is live, in files that are whole at any instant.',
     run: 'What being live costs, and where the time of each path goes.',
   };
   const delivery = $derived(overview.delivery);
   const run = $derived(overview.run);
-  const leaf = $derived(desk.leafName);
+  const leaf = $derived(place.leafName);
   const step = $derived(overview.steps.find((s) => s.name === 'send'));
   const inUse = $derived(overview.destinations.filter((entry) => entry.on));
-  const chosen = $derived(inUse.find((entry) => entry.key === desk.listener) ?? inUse[0]);
-  const proved = $derived(allProved(overview));
-  const todo = $derived(leftToDo(overview));
-  const oneRate = $derived(run.rate_hz === null || run.rate_hz === overview.rig.rate_hz);
+  const chosen = $derived(inUse.find((entry) => entry.key === place.listener) ?? inUse[0]);
+  const proved = $derived(overview.proofs.all > 0 && overview.proofs.good === overview.proofs.all);
+  const todo = $derived(overview.left_to_do);
+  const oneRate = $derived(run.one_rate);
   const picked = $derived(overview.cases.find((entry) => entry.chosen));
   const unused = $derived(overview.destinations.filter((entry) => !entry.on));
   let asked = '';
@@ -49,7 +50,7 @@
     const state = JSON.stringify([overview.mixes_stale, overview.takes.length, overview.settings]);
     if (!delivery || !overview.mixes_stale || asked === state) return;
     asked = state;
-    void desk.do('POST', 'mixes');
+    void desk.do('post', '/api/mixes');
   });
 </script>
 
@@ -67,7 +68,7 @@
           <Listener {destination} {overview} chosen={destination.key === chosen?.key} />
         {/each}
       </div>
-      {#each overview.cut as cut (cut)}<p class="cut">Kept out, since it would come round: {cut}.</p>{/each}
+      {#each overview.cut as cut (cut)}<p class="cut">Kept out, since it would loop: {cut}.</p>{/each}
     {/if}
   {/snippet}
   {#snippet slip()}
@@ -94,9 +95,9 @@
           <strong>Set up</strong>
           <select
             value={picked?.key ?? ''}
-            onchange={(e) => void desk.do('POST', 'case', { case: e.currentTarget.value })}
+            onchange={(e) => void desk.do('post', '/api/case', { body: { case: e.currentTarget.value } })}
           >
-            {#if !picked}<option value="" disabled>as it comes</option>{/if}
+            {#if !picked}<option value="" disabled>your own set-up</option>{/if}
             {#each overview.cases as entry (entry.key)}<option value={entry.key}>{entry.title}</option>{/each}
           </select>
         </label>
@@ -121,7 +122,11 @@
               <button
                 type="button"
                 class="link"
-                onclick={() => void desk.do('PUT', `destinations/${entry.key}/use`, { on: true })}>{entry.name}</button
+                onclick={() =>
+                  void desk.do('put', '/api/destinations/{key}/use', {
+                    params: { path: { key: entry.key } },
+                    body: { on: true },
+                  })}>{entry.name}</button
               >
             {/each}
           </p>
@@ -133,8 +138,11 @@
           <button
             type="button"
             class="link"
-            onclick={() => void desk.do('PUT', `destinations/${chosen.key}/use`, { on: false })}
-            >Take {chosen.name} out of use</button
+            onclick={() =>
+              void desk.do('put', '/api/destinations/{key}/use', {
+                params: { path: { key: chosen.key } },
+                body: { on: false },
+              })}>Take {chosen.name} out of use</button
           >
         </p>
       {/if}
@@ -146,18 +154,18 @@
   {/snippet}
   {#snippet action()}
     {#if run.live}
-      <Button onclick={() => void desk.stopLive()}>Stop live</Button>
+      <Button onclick={() => void onAir.stopLive()}>Stop live</Button>
     {:else}
-      <Button primary={step?.status !== 'not yet'} disabled={!delivery || desk.busy} onclick={() => void desk.goLive()}
+      <Button primary={step?.status !== 'not yet'} disabled={!delivery || desk.busy} onclick={() => void onAir.goLive()}
         >Start live</Button
       >
     {/if}
     <Button
       primary={proved && step?.status === 'open' && run.live}
       disabled={!proved}
-      onclick={() => void desk.settle('send')}
+      onclick={() => void desk.confirm('send')}
     >
-      Settle Send
+      Confirm send
     </Button>
   {/snippet}
 </Bench>

@@ -3,6 +3,7 @@
   import { takeFrames } from '../../lib/api';
   import { level } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Picture from '../../parts/Picture.svelte';
   import { curvePath, hanging } from './spread';
@@ -21,7 +22,7 @@
     ['limiter', 'limiter', 12],
   ] as const;
   const curve = $derived(delivery.steady.compressor);
-  const take = $derived(desk.currentTake);
+  const take = $derived(playback.currentTake);
   const revision = $derived(desk.revision);
   let frames = $state.raw<TakeFrames | null>(null);
 
@@ -39,7 +40,7 @@
   });
 
   const first = $derived(
-    frames ? Math.floor(Math.max(0, (desk.position ?? WINDOW_S / 2) - WINDOW_S / 2) / frames.step_s) : 0,
+    frames ? Math.floor(Math.max(0, (playback.position ?? WINDOW_S / 2) - WINDOW_S / 2) / frames.step_s) : 0,
   );
   const count = $derived(frames ? Math.round(WINDOW_S / frames.step_s) : 0);
   const hangs = $derived(HANGS.filter(([kind]) => frames?.gains_db[kind]));
@@ -74,10 +75,7 @@
     {/if}
   </div>
   <div class="stretch">
-    <Picture
-      least={180}
-      label="Eight seconds of talk as it leaves, with what gate, compressor and limiter take from it."
-    >
+    <Picture least={180} label="Eight seconds of treated talk, with what gate, compressor and limiter take from it.">
       {#snippet children(width, height)}
         {@const left = 104}
         {@const right = width - 34}
@@ -85,7 +83,7 @@
         {@const tall = (height - 30) * 0.5}
         {@const y = decibelScale(-60, 0, 20 + tall, 20)}
         {@const band = (height - 30 - tall) / Math.max(1, hangs.length)}
-        <text class="soft" x={0} y="14">as it leaves, and what is taken from it; it moves with the sound</text>
+        <text class="soft" x={0} y="14">treated, and what each stage takes from it; it moves with the sound</text>
         {#each [-40, -20, 0] as tick (tick)}
           <line x1={left} x2={right} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
           <text class="num soft" x={right + 4} y={y(tick) + 4}>{level(tick, 0)}</text>
@@ -115,10 +113,10 @@
             <text x={left - 8} y={top + 14} text-anchor="end" style="font-weight: 600">{name}</text>
             <text class="soft" x={left - 8} y={top + 30} text-anchor="end">up to {deepest} dB</text>
           {/each}
-          {#if desk.position !== null}
+          {#if playback.position !== null}
             <line
-              x1={x(desk.position / frames.step_s - first)}
-              x2={x(desk.position / frames.step_s - first)}
+              x1={x(playback.position / frames.step_s - first)}
+              x2={x(playback.position / frames.step_s - first)}
               y1="18"
               y2={height - 4}
               stroke="var(--peak)"

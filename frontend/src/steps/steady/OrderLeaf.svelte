@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
   import { moved } from './order';
@@ -9,17 +10,39 @@
     overview: Overview;
   }
   let { overview }: Props = $props();
-  const kinds = $derived(overview.stages.map((stage) => stage.kind));
+  const kinds = $derived(overview.stages.map((stage) => stage.key));
   const warnings = $derived(overview.delivery?.warnings ?? []);
 
   async function move(kind: string, by: -1 | 1): Promise<void> {
-    await desk.do('PUT', 'stages/order', { order: moved(kinds, kind, by) });
-    desk.hearAgain();
+    await desk.do('put', '/api/stages/order', { body: { order: moved(kinds, kind, by) } });
+    playback.hearAgain();
   }
 </script>
 
+<div class="tools">
+  <label>
+    Add a further
+    <select
+      value=""
+      disabled={desk.busy || !overview.delivery}
+      onchange={(event) => {
+        void desk.do('post', '/api/stages', { body: { kind: event.currentTarget.value } });
+        event.currentTarget.value = '';
+      }}
+    >
+      <option value="" disabled>stage</option>
+      {#each overview.repeatable as kind (kind.kind)}<option value={kind.kind}>{kind.title.toLowerCase()}</option
+        >{/each}
+    </select>
+  </label>
+  <button
+    type="button"
+    disabled={desk.busy}
+    onclick={() => void desk.do('put', '/api/stages/order', { body: { order: [] } })}>Default sequence</button
+  >
+</div>
 <ol>
-  {#each overview.stages as stage, place (stage.kind)}
+  {#each overview.stages as stage, place (stage.key)}
     {@const warning = warnings.find((w) => w.kind === stage.kind)}
     <li class:off={!stage.on}>
       <Mark kind={warning ? 'fault' : stage.on ? 'good' : 'none'} />
@@ -30,23 +53,17 @@
         type="button"
         aria-label="Move {stage.title} earlier"
         disabled={place === 0 || desk.busy}
-        onclick={() => void move(stage.kind, -1)}>earlier</button
+        onclick={() => void move(stage.key, -1)}>earlier</button
       >
       <button
         type="button"
         aria-label="Move {stage.title} later"
         disabled={place === kinds.length - 1 || desk.busy}
-        onclick={() => void move(stage.kind, 1)}>later</button
+        onclick={() => void move(stage.key, 1)}>later</button
       >
     </li>
   {/each}
 </ol>
-<button
-  type="button"
-  class="usual"
-  disabled={desk.busy}
-  onclick={() => void desk.do('PUT', 'stages/order', { order: [] })}>The usual order</button
->
 
 <style>
   ol {
@@ -86,8 +103,14 @@
     font-size: 12px;
     cursor: pointer;
   }
-  .usual {
-    margin-top: 8px;
+  select {
     min-height: 26px;
+  }
+  .tools {
+    display: flex;
+    gap: 12px;
+    align-items: center;
+    padding-bottom: 6px;
+    font-size: 13px;
   }
 </style>

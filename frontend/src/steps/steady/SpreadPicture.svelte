@@ -2,7 +2,7 @@
   import type { Delivery } from '../../lib/api';
   import { level } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
-  import { desk } from '../../lib/state.svelte';
+  import { playback } from '../../lib/playback.svelte';
   import { at } from '../../lib/tape';
   import Picture from '../../parts/Picture.svelte';
   import { FROM, heap, outline, width80 } from './spread';
@@ -15,8 +15,8 @@
   const M = { left: 16, right: 26, top: 58, bottom: 40 };
   const highest = $derived(Math.max(...delivery.levels_in, ...delivery.levels_out));
   const now = $derived(
-    desk.position !== null && desk.tape.frames
-      ? at(desk.tape.frames.level_dbfs, desk.tape.frames.step_s, desk.position)
+    playback.position !== null && playback.tape.frames
+      ? at(playback.tape.frames.level_dbfs, playback.tape.frames.step_s, playback.position)
       : null,
   );
 </script>
@@ -51,17 +51,17 @@
       stroke-dasharray="5 3"
     />
     <text x={M.left} y="18" style="font-weight: 600"
-      >solid: as it leaves, four fifths within {width80(delivery.levels_out)} dB</text
+      >solid: treated, four fifths within {width80(delivery.levels_out)} dB</text
     >
     <text x={M.left} y="36" style="fill: var(--peak); font-weight: 600"
-      >dashed: as it comes, at the same loudness, {width80(delivery.levels_in)} dB</text
+      >dashed: raw, at the same loudness, {width80(delivery.levels_in)} dB</text
     >
     <g fill="none" stroke="var(--aim)" stroke-width="2.5">
       <path d="M{x(aim[0] ?? -10) + 6} {M.top - 4}h-6v14" />
       <path d="M{x(aim[1] ?? -5) - 6} {M.top - 4}h6v14" />
     </g>
     <text x={x(aim[1] ?? -5)} y={M.top - 10} text-anchor="end" style="fill: var(--aim); font-weight: 600"
-      >aim for normal peaks</text
+      >target for normal peaks</text
     >
     {#if delivery.planned_peaks_dbfs !== null}
       <line

@@ -3,6 +3,7 @@
   import type { Tone } from '../../lib/api';
   import { frequencyTick, signed } from '../../lib/format';
   import { steps } from '../../lib/scales';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import { at } from '../../lib/tape';
   import { heardNow, MARGIN, picture, TICKS_HZ } from './corridor';
@@ -17,15 +18,15 @@
 
   /** What is heard this moment: of the take that plays, else of the microphone. */
   $effect(() => {
-    if (desk.position === null && !listening) {
+    if (playback.position === null && !listening) {
       heard = null;
       return;
     }
     let asked = 0;
     const draw = () => {
-      const tape = desk.tape.frames;
-      if (desk.position !== null && tape) {
-        heard = { hz: tape.bands_hz, db: at(tape.bands_dbfs, tape.step_s, desk.player.position) ?? [] };
+      const tape = playback.tape.frames;
+      if (playback.position !== null && tape) {
+        heard = { hz: tape.bands_hz, db: at(tape.bands_dbfs, tape.step_s, playback.player.position) ?? [] };
       } else if (desk.frames.newest) {
         heard = { hz: desk.frames.newest.bands_hz, db: desk.frames.newest.bands_dbfs };
       }
@@ -37,7 +38,7 @@
 </script>
 
 <Picture
-  label="The voice against its corridor: {tone.left_over_rms_db} dB rms are left over from {tone.low_hz} to {tone.high_hz} Hz"
+  label="The voice against its target range: a remaining error of {tone.left_over_rms_db} dB rms from {tone.low_hz} to {tone.high_hz} Hz"
 >
   {#snippet children(width, height)}
     {@const p = picture(tone, width, height)}
@@ -85,7 +86,7 @@
         x={width - MARGIN.right - 6}
         y={MARGIN.top + 12}
         text-anchor="end"
-        style="fill: var(--aim); font-weight: 600">target corridor, ±{tone.corridor_db} dB</text
+        style="fill: var(--aim); font-weight: 600">target range, ±{tone.corridor_db} dB</text
       >
     </g>
     {#if heard}

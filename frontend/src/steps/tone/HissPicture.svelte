@@ -2,7 +2,7 @@
   import type { Overview, Tone } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
-  import { desk } from '../../lib/state.svelte';
+  import { playback } from '../../lib/playback.svelte';
   import Picture from '../../parts/Picture.svelte';
   import { envelope, over } from './hiss';
 
@@ -92,10 +92,10 @@
     {#each steps(0, seconds, 5) as tick (tick)}
       <text class="num soft" x={x(tick)} y={height - 10} text-anchor="middle">{tick} s</text>
     {/each}
-    {#if desk.position !== null}
+    {#if playback.position !== null}
       <line
-        x1={x(desk.position)}
-        x2={x(desk.position)}
+        x1={x(playback.position)}
+        x2={x(playback.position)}
         y1={M.top}
         y2={height - M.bottom}
         stroke="var(--peak)"

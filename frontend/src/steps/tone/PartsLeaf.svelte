@@ -3,6 +3,7 @@
   import { frequency } from '../../lib/format';
   import { HIGH_HZ, LOW_HZ, type Aid } from '../../lib/aids';
   import { frequencyScale } from '../../lib/scales';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Picture from '../../parts/Picture.svelte';
 
@@ -16,40 +17,40 @@
     ['low', 'Low', `under ${frequency(LOW_HZ)}`],
     ['middle', 'Middle', `${frequency(LOW_HZ)} to ${frequency(HIGH_HZ)}`],
     ['high', 'High', `over ${frequency(HIGH_HZ)}`],
-    ['probe', 'Probe', frequency(desk.probeHz)],
+    ['probe', 'Probe', frequency(playback.probeHz)],
   ];
   const M = { left: 20, right: 20, top: 40, bottom: 34 };
   const low = $derived(tone.points_hz[0] ?? 50);
 
   function listen(aid: Aid): void {
-    desk.listen(aid);
-    if (!desk.playing) desk.hear(desk.treatable ? 'treated' : 'raw');
+    playback.listen(aid);
+    if (!playback.playing) playback.hear(desk.treatable ? 'treated' : 'raw');
   }
 
   function slide(event: KeyboardEvent): void {
     const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1, PageDown: -6, PageUp: 6 }[event.key];
     if (by === undefined) return;
     event.preventDefault();
-    desk.listen('probe', desk.probeHz * 2 ** (by / 24));
+    playback.listen('probe', playback.probeHz * 2 ** (by / 24));
   }
 
   function toPointer(event: PointerEvent, hz: (x: number) => number): void {
-    if (event.buttons === 0 && desk.aid !== 'probe') return;
+    if (event.buttons === 0 && playback.aid !== 'probe') return;
     const box = (event.currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
-    desk.listen('probe', hz(event.clientX - box.left));
+    playback.listen('probe', hz(event.clientX - box.left));
   }
 </script>
 
 <div class="leaf">
   <div class="aids" role="group" aria-label="What is heard">
     {#each AIDS as [aid, title, where] (aid)}
-      <button type="button" aria-pressed={desk.aid === aid} onclick={() => listen(aid)}
-        >{title} <span>{aid === 'probe' ? frequency(desk.probeHz) : where}</span></button
+      <button type="button" aria-pressed={playback.aid === aid} onclick={() => listen(aid)}
+        >{title} <span>{aid === 'probe' ? frequency(playback.probeHz) : where}</span></button
       >
     {/each}
   </div>
   <div class="picture">
-    <Picture least={180} label="The voice’s spectrum, and the probe at {frequency(desk.probeHz)}.">
+    <Picture least={180} label="The voice’s spectrum, and the probe at {frequency(playback.probeHz)}.">
       {#snippet children(width, height)}
         {@const x = frequencyScale(low, 16000, M.left, width - M.right)}
         {@const base = height - M.bottom}
@@ -61,9 +62,13 @@
         {/each}
         {#each tone.points_hz as hz, i (hz)}
           {@const heard =
-            desk.aid === 'all' ||
-            desk.aid === 'probe' ||
-            (desk.aid === 'low' ? hz < LOW_HZ : desk.aid === 'high' ? hz > HIGH_HZ : hz >= LOW_HZ && hz <= HIGH_HZ)}
+            playback.aid === 'all' ||
+            playback.aid === 'probe' ||
+            (playback.aid === 'low'
+              ? hz < LOW_HZ
+              : playback.aid === 'high'
+                ? hz > HIGH_HZ
+                : hz >= LOW_HZ && hz <= HIGH_HZ)}
           <rect
             x={x(hz) - 2}
             width="4"
@@ -89,8 +94,8 @@
           aria-label="Probe"
           aria-valuemin={50}
           aria-valuemax={16000}
-          aria-valuenow={Math.round(desk.probeHz)}
-          aria-valuetext={frequency(desk.probeHz)}
+          aria-valuenow={Math.round(playback.probeHz)}
+          aria-valuetext={frequency(playback.probeHz)}
           x={M.left}
           y={M.top}
           width={width - M.left - M.right}
@@ -100,18 +105,18 @@
           onpointerdown={(event) => toPointer(event, (px) => x.invert(px))}
           onpointermove={(event) => toPointer(event, (px) => x.invert(px))}
         />
-        {#if desk.aid === 'probe'}
+        {#if playback.aid === 'probe'}
           <path
-            d="M{x(desk.probeHz)} {base}L{x(desk.probeHz / 1.09)} {base}L{x(desk.probeHz)} {M.top}L{x(
-              desk.probeHz * 1.09,
+            d="M{x(playback.probeHz)} {base}L{x(playback.probeHz / 1.09)} {base}L{x(playback.probeHz)} {M.top}L{x(
+              playback.probeHz * 1.09,
             )} {base}Z"
             fill="none"
             stroke="var(--aim)"
             stroke-width="2"
             pointer-events="none"
           />
-          <text x={x(desk.probeHz)} y={M.top - 16} text-anchor="middle" style="fill: var(--aim); font-weight: 600"
-            >+12 dB at {frequency(desk.probeHz)}</text
+          <text x={x(playback.probeHz)} y={M.top - 16} text-anchor="middle" style="fill: var(--aim); font-weight: 600"
+            >+12 dB at {frequency(playback.probeHz)}</text
           >
         {/if}
       {/snippet}

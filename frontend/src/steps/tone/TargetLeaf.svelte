@@ -1,6 +1,7 @@
 <script lang="ts">
   import { sendTarget, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
   import { signed } from '../../lib/format';
+  import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import CorridorPicture from './CorridorPicture.svelte';
 
@@ -17,7 +18,7 @@
     ['air_db', 'Air', 'over 9 kHz'],
   ] as const;
   const wishes = $derived(overview.wishes);
-  const target = $derived(wishes.target ?? { kind: 'by pitch' as const, id: null });
+  const target = $derived({ kind: wishes.target?.kind ?? ('by pitch' as const), id: wishes.target?.id ?? null });
   const reference = $derived(overview.takes.some((take) => take.purpose === 'reference' && take.current));
   let picker = $state<HTMLInputElement | null>(null);
 
@@ -25,18 +26,18 @@
 
   function bend(name: keyof Taste, value: number): void {
     const body: Wishes = { ...wishes, taste: { ...taste, [name]: value } };
-    void desk.do('PUT', 'wishes', body).then(() => desk.hearAgain());
+    void desk.do('put', '/api/wishes', { body }).then(() => playback.hearAgain());
   }
 
   function choose(select: HTMLSelectElement): void {
-    const [kind, id] = select.value.split('/');
+    const [kind = '', id] = select.value.split('/');
     if (kind === 'import') {
       select.value = target.id === null ? target.kind : `${target.kind}/${target.id}`;
       picker?.click();
       return;
     }
     const chosen = { kind: kind as typeof target.kind, id: id ? Number(id) : null };
-    void desk.do('PUT', 'wishes', { ...wishes, target: chosen });
+    void desk.do('put', '/api/wishes', { body: { ...wishes, target: chosen } });
   }
 
   function importFile(): void {

@@ -1,6 +1,9 @@
 <script lang="ts">
   import type { Overview } from '../../lib/api';
   import { frequency, signed } from '../../lib/format';
+  import { place } from '../../lib/place.svelte';
+  import { playback } from '../../lib/playback.svelte';
+  import { onAir } from '../../lib/on-air.svelte';
   import { desk } from '../../lib/state.svelte';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
@@ -21,17 +24,20 @@
   let { overview }: Props = $props();
   const tone = $derived(overview.tone);
   const step = $derived(overview.steps.find((s) => s.name === 'tone'));
-  const leaf = $derived(desk.leafName);
+  const leaf = $derived(place.leafName);
   const of = (kind: string) => overview.settings.filter((s) => s.stage === kind);
-  const bands = $derived(of('equalizer').length);
   const reading = $derived(desk.progress?.purpose === 'passage');
-  const kinds = $derived({ corridor: ['lowpass'], hiss: ['deplosive', 'deesser'] }[leaf] ?? []);
-  const stages = $derived(overview.stages.filter((s) => kinds.includes(s.kind)));
+  /** These two stand open above: their settings are what the picture shows. */
+  const stages = $derived(
+    overview.stages.filter(
+      (s) => s.step === 'tone' && s.leaf === leaf && s.key !== 'highpass' && s.key !== 'equalizer',
+    ),
+  );
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const lead = $derived(
     {
       corridor: `Where your voice lands through this mic and this room, and what brings it to ${tone?.target_name ?? 'average speech'}.`,
-      target: 'What the corridor follows, and how you bend it.',
+      target: 'What the target range follows, and how you bend it.',
       hiss: 'Every burst of breath and every “s” of your talk, and where they are held.',
       parts: 'Hear one part of your voice alone, or slide a narrow band along it.',
     }[leaf] ?? '',
@@ -44,7 +50,7 @@
       <Waiting
         text={overview.quiet
           ? 'Read this aloud at your normal level. It holds the sounds of English.'
-          : 'Take the room in Quiet first: the fit has to know where your voice ends and the room begins.'}
+          : 'Record the room in Quiet first: the fit has to know where your voice ends and the room begins.'}
         passage={overview.quiet ? PASSAGE : undefined}
       />
     {:else if leaf === 'target'}<TargetLeaf {overview} {tone} />
@@ -54,18 +60,13 @@
   {/snippet}
   {#snippet slip()}
     {#if tone}
-      {#if step?.status === 'stale'}<Fact name="Stale" value="" mark="fault">{step.why} Fit again.</Fact>{/if}
+      {#if step?.status === 'stale'}<Fact name="Outdated" value="" mark="fault">{step.why} Recalculate.</Fact>{/if}
       {#if leaf === 'corridor' || leaf === 'target'}
-        <Fact
-          name="Left over"
-          value={`${tone.left_over_rms_db.toFixed(1)} dB rms`}
-          mark={tone.left_over_rms_db <= tone.corridor_db ? 'good' : 'fault'}
-        >
-          {frequency(tone.low_hz)} to {frequency(tone.high_hz)}, worst {tone.worst_db.toFixed(1)} dB; {tone.voiced_s.toFixed(
-            0,
-          )} s of voiced sound{tone.passages > 1 ? `, ${tone.passages} passages averaged` : ''}, {bands} bands used of 8.
-          {tone.left_alone}
-        </Fact>
+        {#if tone.remaining}
+          <Fact name={tone.remaining.name} value={tone.remaining.value} mark={tone.remaining.mark}
+            >{tone.remaining.sentence}</Fact
+          >
+        {/if}
       {/if}
       {#if leaf === 'corridor'}
         {#each [...of('highpass'), ...of('equalizer')] as setting (setting.stage + setting.name)}<SettingRow
@@ -84,7 +85,7 @@
         {#each tone.resonances as found (found.frequency_hz)}
           <Fact name="Stands out at {frequency(found.frequency_hz)}" value="{signed(found.over_db)} dB" mark="none">
             Over the octave around it.
-            <button class="link" type="button" onclick={() => desk.listen('probe', found.frequency_hz)}
+            <button class="link" type="button" onclick={() => playback.listen('probe', found.frequency_hz)}
               >Hear it lifted</button
             >
           </Fact>
@@ -94,10 +95,10 @@
           >
         {/each}
       {/if}
-      {#each stages as stage (stage.kind)}
+      {#each stages as stage (stage.key)}
         <StageBlock
           {stage}
-          settings={of(stage.kind)}
+          settings={of(stage.key)}
           open={leaf === 'hiss'}
           warning={warnings.find((w) => w.kind === stage.kind)?.sentence}
         />
@@ -110,19 +111,19 @@
     <Button
       primary={step?.status === 'open'}
       disabled={!tone || step?.status === 'stale'}
-      onclick={() => void desk.settle('tone')}>Settle Tone</Button
+      onclick={() => void desk.confirm('tone')}>Confirm tone</Button
     >
     <Button
       primary={step?.status === 'stale'}
       disabled={!tone || desk.busy}
-      onclick={() => void desk.do('POST', 'tone/fit')}>Fit again</Button
+      onclick={() => void desk.do('post', '/api/tone/fit')}>Recalculate</Button
     >
     {#if tone && leaf === 'corridor' && overview.rig.source !== 'file'}
       <Button
         quiet
         pressed={overview.watch.on}
-        title="Your voice under the corridor while you talk"
-        onclick={() => void (overview.watch.on ? desk.stopWatch() : desk.watch('talk'))}
+        title="Your voice under the target range while you talk"
+        onclick={() => void (overview.watch.on ? onAir.stopWatch() : onAir.watch('talk'))}
         >{overview.watch.on ? 'Stop listening' : 'Listen in'}</Button
       >
     {/if}

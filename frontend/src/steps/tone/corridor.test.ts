@@ -5,6 +5,7 @@ import { picture } from './corridor';
 const hz = Array.from({ length: 60 }, (_, i) => 100 * 2 ** (i / 12));
 const tone: Tone = {
   target_name: 'average speech',
+  remaining: null,
   certainty_db: null,
   passages: 1,
   sibilants: null,

@@ -1,8 +1,10 @@
-"""Colour, for character: harmonics, a short echo, a small room or a plate, ring modulation. Off until somebody wants it.
+"""Colour, for character: harmonics, a short echo, a small room or a plate, ring modulation.
 
-Harmonics are a square and a cube of the sound under an eighth of the rate or so, so that nothing they make can fold back over
-Nyquist. Room and plate are feedback delay networks of eight lines with a Hadamard matrix (Jot & Chaigne 1991), whose line lengths share
-no factor.
+Off until somebody wants it.
+
+Harmonics are a square and a cube of the sound under an eighth of the rate or so, so that nothing
+they make can fold back over Nyquist. Room and plate are feedback delay networks of eight lines with
+a Hadamard matrix (Jot & Chaigne 1991), whose line lengths share no factor.
 """
 
 from __future__ import annotations
@@ -26,8 +28,11 @@ _ROOM_DULL, _PLATE_DULL = 0.45, 0.15
 
 
 @njit(cache=True, nogil=True)
-def _harmonics(block: Samples, low: Samples, drive: float, share: float, memory: Samples, out: Samples) -> None:
-    """Adds even and odd harmonics; what the square shifts off zero is taken away by a slow one-pole. ``memory``: its state."""
+def _harmonics(
+    block: Samples, low: Samples, drive: float, share: float, memory: Samples, out: Samples
+) -> None:
+    """Adds even and odd harmonics; what the square shifts off zero is taken away by a slow
+    one-pole. ``memory``: its state."""
     mean = memory[0]
     for i in range(len(block)):
         u = max(-1.0, min(1.0, low[i] * drive))
@@ -38,7 +43,9 @@ def _harmonics(block: Samples, low: Samples, drive: float, share: float, memory:
 
 
 @njit(cache=True, nogil=True)
-def _echo(block: Samples, line: Samples, at: int, delay: int, share: float, feedback: float, out: Samples) -> int:
+def _echo(
+    block: Samples, line: Samples, at: int, delay: int, share: float, feedback: float, out: Samples
+) -> int:
     for i in range(len(block)):
         back = line[(at - delay) % len(line)]
         line[at] = block[i] + feedback * back
@@ -49,9 +56,17 @@ def _echo(block: Samples, line: Samples, at: int, delay: int, share: float, feed
 
 @njit(cache=True, nogil=True)
 def _network(
-    block: Samples, lines: Samples, lengths: Samples, feedback: Samples, dull: float, share: float, memory: Samples, out: Samples
+    block: Samples,
+    lines: Samples,
+    lengths: Samples,
+    feedback: Samples,
+    dull: float,
+    share: float,
+    memory: Samples,
+    out: Samples,
 ) -> None:
-    """``lines`` ``(8, longest)``; ``memory``: write position, then the eight low-passes in the loops. Adds to ``out``."""
+    """``lines`` ``(8, longest)``; ``memory``: write position, then the eight low-passes in the
+    loops. Adds to ``out``."""
     at = int(memory[0])
     longest = lines.shape[1]
     taps, mixed = np.empty(8), np.empty(8)
@@ -96,7 +111,15 @@ def _ring(block: Samples, share: float, turn: float, memory: Samples, out: Sampl
 class _Space:
     """A room or a plate."""
 
-    def __init__(self, lines_ms: tuple[float, ...], *, decay_s: float, dull: float, share: float, rate_hz: float) -> None:
+    def __init__(
+        self,
+        lines_ms: tuple[float, ...],
+        *,
+        decay_s: float,
+        dull: float,
+        share: float,
+        rate_hz: float,
+    ) -> None:
         self._lengths = np.array([_coprime_length(ms, rate_hz) for ms in lines_ms], dtype=float)
         self._feedback = 10.0 ** (-3.0 * self._lengths / (decay_s * rate_hz))
         self.lines = np.zeros((8, int(self._lengths.max()) + 1))
@@ -104,8 +127,17 @@ class _Space:
         self._dull, self._share = dull, share
 
     def add(self, block: Samples, out: Samples) -> None:
-        """Add what comes back from the walls to ``out``."""
-        _network(block, self.lines, self._lengths, self._feedback, self._dull, self._share, self.memory, out)
+        """Add the return from the walls to ``out``."""
+        _network(
+            block,
+            self.lines,
+            self._lengths,
+            self._feedback,
+            self._dull,
+            self._share,
+            self.memory,
+            out,
+        )
 
 
 def _coprime_length(ms: float, rate_hz: float) -> int:
@@ -127,17 +159,34 @@ class Colour:
         self._spec = spec
         self._drive = amplitude_from_db(spec.drive_db)
         # Elliptic, so that the third harmonic of whatever passes lies under Nyquist.
-        self._low = np.atleast_2d(scipy.signal.ellip(6, 0.5, 50.0, rate_hz / 8.0, output="sos", fs=rate_hz))
+        self._low = np.atleast_2d(
+            scipy.signal.ellip(6, 0.5, 50.0, rate_hz / 8.0, output="sos", fs=rate_hz)
+        )
         self._low_state, self._slow = np.zeros((len(self._low), 2)), np.zeros(1)
         self._echo_delay = round(spec.echo_ms * rate_hz / 1000.0)
         self._line, self._at = np.zeros(self._echo_delay + 1), np.zeros(1)
-        self._room = _Space(_ROOM_LINES_MS, decay_s=spec.room_s, dull=_ROOM_DULL, share=spec.room / 100.0, rate_hz=rate_hz)
-        self._plate = _Space(_PLATE_LINES_MS, decay_s=spec.room_s, dull=_PLATE_DULL, share=spec.plate / 100.0, rate_hz=rate_hz)
+        self._room = _Space(
+            _ROOM_LINES_MS,
+            decay_s=spec.room_s,
+            dull=_ROOM_DULL,
+            share=spec.room / 100.0,
+            rate_hz=rate_hz,
+        )
+        self._plate = _Space(
+            _PLATE_LINES_MS,
+            decay_s=spec.room_s,
+            dull=_PLATE_DULL,
+            share=spec.plate / 100.0,
+            rate_hz=rate_hz,
+        )
         self._turn, self._phase = 2.0 * math.pi * spec.ring_hz / rate_hz, np.zeros(1)
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """Filters, delay lines and the phase of the ring modulator."""
+        """Filters, delay lines and the phase of the ring modulator.
+
+        All one-dimensional, ``(n,)``.
+        """
         spaces = (self._room.lines, self._room.memory, self._plate.lines, self._plate.memory)
         return (self._low_state, self._slow, self._line, self._at, *spaces, self._phase)
 
@@ -153,7 +202,15 @@ class Colour:
             _harmonics(before, low, self._drive, spec.harmonics / 100.0, self._slow, out)
         if spec.echo:
             before = out.copy()
-            self._at[0] = _echo(before, self._line, int(self._at[0]), self._echo_delay, spec.echo / 100.0, _ECHO_FEEDBACK, out)
+            self._at[0] = _echo(
+                before,
+                self._line,
+                int(self._at[0]),
+                self._echo_delay,
+                spec.echo / 100.0,
+                _ECHO_FEEDBACK,
+                out,
+            )
         before = out.copy() if spec.room or spec.plate else out
         for share, space in ((spec.room, self._room), (spec.plate, self._plate)):
             if share:
@@ -163,7 +220,8 @@ class Colour:
 
 @dataclass(frozen=True)
 class ColourSpec(Numbers):
-    """Shares in percent; drive in dB before the harmonics, times in ms and s, the ring modulator's frequency in Hz."""
+    """Shares in percent; drive in dB before the harmonics, times in ms and s, the ring
+    modulator's frequency in Hz."""
 
     kind: ClassVar[str] = "colour"
     drive_db: float

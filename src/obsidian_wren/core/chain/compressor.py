@@ -1,8 +1,9 @@
 """The compressor: soft knee, attack, release, make-up gain and a side-chain high-pass.
 
-Giannoulis, Massberg & Reiss (2012), "Digital dynamic range compressor design": the static curve with a quadratic knee (their
-equation 4), and smoothing of the gain in the logarithmic domain, branching between attack and release (their equation 16). Times are
-to 63 % of a step in dB; release begins 6 ms after the sound fell, when the detector has let go.
+Giannoulis, Massberg & Reiss (2012), "Digital dynamic range compressor design": the static curve
+with a quadratic knee (their equation 4), and smoothing of the gain in the logarithmic domain,
+branching between attack and release (their equation 16). Times are to 63 % of a step in dB; release
+begins 6 ms after the sound fell, when the detector has let go.
 """
 
 from __future__ import annotations
@@ -46,7 +47,14 @@ def curve_db(level_db: float, threshold_db: float, slope: float, knee_db: float)
 
 @njit(cache=True, nogil=True)
 def _compress(
-    block: Samples, out: Samples, ring: Samples, filters: Samples, memory: Samples, sections: Samples, step: int, settings: Samples
+    block: Samples,
+    out: Samples,
+    ring: Samples,
+    filters: Samples,
+    memory: Samples,
+    sections: Samples,
+    step: int,
+    settings: Samples,
 ) -> float:
     count = len(block)
     points = control_points(count, step, memory)
@@ -74,7 +82,8 @@ def _compress(
 
 @dataclass(frozen=True)
 class CompressorSpec(Numbers):
-    """Threshold in dBFS of the detector, ratio, knee in dB, times to 63 %, make-up in dB, side-chain high-pass in Hz (20: none)."""
+    """Threshold in dBFS of the detector, ratio, knee in dB, times to 63 %, make-up in dB,
+    side-chain high-pass in Hz (20: none)."""
 
     kind: ClassVar[str] = "compressor"
     threshold_dbfs: float
@@ -90,14 +99,23 @@ class CompressorSpec(Numbers):
         """The stage at a rate."""
         memory = stage_memory(1)
         memory[3] = amplitude_from_db(self.makeup_db)
-        times = attack_reach(self.attack_ms / 1000.0, rate_hz=rate_hz), reach(self.release_ms / 1000.0, rate_hz=rate_hz)
-        settings = np.array([self.threshold_dbfs, 1.0 - 1.0 / self.ratio, self.knee_db, *times, self.makeup_db])
+        times = (
+            attack_reach(self.attack_ms / 1000.0, rate_hz=rate_hz),
+            reach(self.release_ms / 1000.0, rate_hz=rate_hz),
+        )
+        settings = np.array(
+            [self.threshold_dbfs, 1.0 - 1.0 / self.ratio, self.knee_db, *times, self.makeup_db]
+        )
         sections = sidechain_sections(self.sidechain_hz, rate_hz=rate_hz)
         state = detector_ring(rate_hz=rate_hz), np.zeros((1, 2)), memory
-        return Dynamics(self.kind, _compress, state=state, fixed=(sections, control_step(rate_hz), settings))
+        return Dynamics(
+            self.kind, _compress, state=state, fixed=(sections, control_step(rate_hz), settings)
+        )
 
     def curve_db(self, level_dbfs: float) -> float:
         """Gain at a steady level, make-up left out, dB."""
         return (
-            math.nan if not math.isfinite(level_dbfs) else curve_db(level_dbfs, self.threshold_dbfs, 1.0 - 1.0 / self.ratio, self.knee_db)
+            math.nan
+            if not math.isfinite(level_dbfs)
+            else curve_db(level_dbfs, self.threshold_dbfs, 1.0 - 1.0 / self.ratio, self.knee_db)
         )

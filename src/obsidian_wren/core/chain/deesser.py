@@ -1,7 +1,12 @@
-"""The de-esser: a bell whose depth follows how far the sibilance in its band stands over a threshold.
+"""The de-esser: a bell whose depth follows how far the sibilance in its band stands over a
+threshold.
 
-The band is a cookbook band-pass of 0 dB at its centre; taking a share of it away from the sound, ``x − (1 − g) · band``, is a cut of
-exactly ``g`` at the centre, with no phase shift while it rests. The filter itself never changes, only the share does.
+The band is a cookbook band-pass of 0 dB at its centre; taking a share of it away from the sound,
+``x − (1 − g) · band``, is a cut of exactly ``g`` at the centre, with no phase shift while it rests.
+The filter itself never changes, only the share does.
+
+Source: Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter coefficients"; practice
+for holding a band by what stands over its threshold.
 """
 
 from __future__ import annotations
@@ -39,12 +44,21 @@ def band_section(frequency_hz: float, q: float, *, rate_hz: float) -> Samples:
     w = 2.0 * math.pi * min(frequency_hz, 0.45 * rate_hz) / rate_hz
     cos, alpha = math.cos(w), math.sin(w) / (2.0 * q)
     scale = 1.0 + alpha
-    return np.array([[alpha / scale, 0.0, -alpha / scale, 1.0, -2.0 * cos / scale, (1.0 - alpha) / scale]])
+    return np.array(
+        [[alpha / scale, 0.0, -alpha / scale, 1.0, -2.0 * cos / scale, (1.0 - alpha) / scale]]
+    )
 
 
 @njit(cache=True, nogil=True)
 def _deess(
-    block: Samples, out: Samples, ring: Samples, filters: Samples, memory: Samples, sections: Samples, step: int, settings: Samples
+    block: Samples,
+    out: Samples,
+    ring: Samples,
+    filters: Samples,
+    memory: Samples,
+    sections: Samples,
+    step: int,
+    settings: Samples,
 ) -> float:
     count = len(block)
     points = control_points(count, step, memory)
@@ -68,7 +82,8 @@ def _deess(
 
 @dataclass(frozen=True)
 class DeesserSpec(Numbers):
-    """Centre in Hz and Q of the band, threshold in dBFS of the band's own level, ratio over it, most reduction in dB."""
+    """Centre in Hz and Q of the band, threshold in dBFS of the band's own level, ratio over it,
+    most reduction in dB."""
 
     kind: ClassVar[str] = "deesser"
     frequency_hz: float
@@ -83,5 +98,11 @@ class DeesserSpec(Numbers):
         times = reach(_ATTACK_S, rate_hz=rate_hz), reach(_RELEASE_S, rate_hz=rate_hz)
         settings = np.array([self.threshold_dbfs, 1.0 - 1.0 / self.ratio, self.range_db, *times])
         section = band_section(self.frequency_hz, self.q, rate_hz=rate_hz)
-        state = detector_ring(rate_hz=rate_hz, window_s=_WINDOW_S), np.zeros((1, 2)), stage_memory(1)
-        return Dynamics(self.kind, _deess, state=state, fixed=(section, control_step(rate_hz), settings))
+        state = (
+            detector_ring(rate_hz=rate_hz, window_s=_WINDOW_S),
+            np.zeros((1, 2)),
+            stage_memory(1),
+        )
+        return Dynamics(
+            self.kind, _deess, state=state, fixed=(section, control_step(rate_hz), settings)
+        )

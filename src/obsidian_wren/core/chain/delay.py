@@ -1,4 +1,8 @@
-"""A plain delay, which keeps the dry sound beside the treated one and stands in for a stage that is passed over; and a soft start."""
+"""A plain delay, which keeps the dry sound beside the treated one and stands in for a stage that
+is passed over; and a soft start.
+
+Source: by definition.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +23,7 @@ class Delay:
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """What has not left yet."""
+        """What has not left yet. One array ``(n,)``."""
         return (self._past,)
 
     def process(self, block: Samples) -> Samples:
@@ -44,7 +48,7 @@ class SoftStart:
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """How far it has come."""
+        """How far it has come. One array ``(1,)``."""
         return (self._seen,)
 
     def process(self, block: Samples) -> Samples:
@@ -53,4 +57,6 @@ class SoftStart:
         if seen >= self._fade:
             return block
         self._seen[0] = seen + len(block)
-        return np.asarray(block * np.clip((np.arange(len(block)) + (1.0 + seen)) / self._fade, 0.0, 1.0))
+        return np.asarray(
+            block * np.clip((np.arange(len(block)) + (1.0 + seen)) / self._fade, 0.0, 1.0)
+        )

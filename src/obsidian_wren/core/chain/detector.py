@@ -1,8 +1,10 @@
-"""What the dynamics stages share: a level detector and a gain that glides, both on a grid of control points.
+"""What the dynamics stages share: a level detector and a gain that glides, both on a grid of
+control points.
 
-The detector is a moving maximum of the rectified side-chain over 6 ms: it reads a sine of 85 Hz or more at its peak without
-ripple, rises at once, and lets go 6 ms after the sound did. On a sine its level is the AES17 level. Levels and gains are computed
-every eighth of a millisecond or so (a *control point*); in between the gain moves in a straight line. Control points lie on a grid of
+The detector is a moving maximum of the rectified side-chain over 6 ms: it reads a sine of 85 Hz or
+more at its peak without ripple, rises at once, and lets go 6 ms after the sound did. On a sine its
+level is the AES17 level. Levels and gains are computed every eighth of a millisecond or so (a
+*control point*); in between the gain moves in a straight line. Control points lie on a grid of
 samples counted from the start of the sound, so the size of the blocks makes no difference.
 """
 
@@ -35,37 +37,54 @@ def reach(time_s: float, *, rate_hz: float) -> float:
 
 
 def attack_reach(time_s: float, *, rate_hz: float) -> float:
-    """:func:`reach` for an attack: the control step that the detector takes to notice, and half of the one on which the gain glides, are
-    part of the stated time."""
+    """:func:`reach` for an attack: the control step that the detector takes to notice, and half of
+    the one on which the gain glides, are part of the stated time.
+
+    A share between 0 and 1.
+    """
     return reach(max(time_s - 1.5 * control_step(rate_hz) / rate_hz, 0.1 * time_s), rate_hz=rate_hz)
 
 
 def detector_ring(*, rate_hz: float, window_s: float = WINDOW_S) -> Samples:
-    """The peaks of the last control steps, all zero."""
+    """The peaks of the last control steps, all zero. ``(steps,)``, as many as fill the window."""
     return np.zeros(max(1, math.ceil(window_s * rate_hz / control_step(rate_hz))))
 
 
 def stage_memory(own: int) -> Samples:
-    """A detector's and a gliding gain's memory with room for ``own`` numbers of the stage."""
+    """A detector's and a gliding gain's memory with room for ``own`` numbers of the stage.
+
+    ``(n,)``.
+    """
     memory = np.zeros(OWN + own)
     memory[_GAIN] = 1.0
     return memory
 
 
 def sidechain_sections(frequency_hz: float, *, rate_hz: float) -> Samples:
-    """A second-order high-pass ``(1, 6)`` before the detector; none at 20 Hz, the lowest that can be set."""
-    return highpass_sections(frequency_hz, order=2, rate_hz=rate_hz) if frequency_hz > 20.0 else np.zeros((0, 6))
+    """A second-order high-pass ``(1, 6)`` before the detector; none at 20 Hz, the lowest that
+    can be set."""
+    return (
+        highpass_sections(frequency_hz, order=2, rate_hz=rate_hz)
+        if frequency_hz > 20.0
+        else np.zeros((0, 6))
+    )
 
 
 @njit(cache=True, nogil=True)
 def control_points(count: int, step: int, memory: Samples) -> int:
-    """How many control points the coming ``count`` samples hold."""
+    """How many control points the coming ``count`` samples hold.
+
+    ``memory`` is that of :func:`stage_memory`, ``(n,)``.
+    """
     return (int(memory[0]) + count) // step
 
 
 @njit(cache=True, nogil=True)
 def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: Samples) -> None:
-    """Levels in dBFS at the control points of a block of side-chain."""
+    """Levels in dBFS at the control points of a block of side-chain.
+
+    ``side`` is ``(n,)``, ``levels_db`` ``(points,)``, written in place.
+    """
     phase, peak, at, done, i = int(memory[0]), memory[1], int(memory[2]), 0, 0
     while i < len(side):
         end = min(i + step - phase, len(side))
@@ -86,7 +105,11 @@ def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: 
 
 @njit(cache=True, nogil=True)
 def glide(step: int, controls: Samples, memory: Samples, gains: Samples) -> None:
-    """The gain of every sample of a block: straight lines to the gains ``controls`` of its control points, each reached a step later."""
+    """The gain of every sample of a block: straight lines to the gains ``controls`` of its control
+    points, each reached a step later.
+
+    ``controls`` is ``(points,)``, ``gains`` ``(n,)``, written in place, both ratios.
+    """
     phase, gain, slope, done, i = int(memory[0]), memory[3], memory[4], 0, 0
     while i < len(gains):
         end = min(i + step - phase, len(gains))

@@ -1,4 +1,9 @@
-"""What the dynamics stages run as: a kernel, the arrays that it carries from block to block, and those that stay."""
+"""What the dynamics stages run as: a kernel, the arrays that it carries from block to block, and
+those that stay.
+
+Source: Giannoulis, Massberg and Reiss, "Digital dynamic range compressor design", JAES 60
+(2012).
+"""
 
 from __future__ import annotations
 
@@ -11,10 +16,17 @@ from obsidian_wren.core.decibels import Samples
 
 
 class Dynamics:
-    """``kernel(block, out, *state, *fixed)`` fills ``out`` and gives the lowest gain of the block in dB."""
+    """``kernel(block, out, *state, *fixed)`` fills ``out`` and gives the lowest gain of the
+    block in dB."""
 
     def __init__(
-        self, kind: str, kernel: Callable[..., float], *, state: tuple[Samples, ...], fixed: tuple[Any, ...], delay_samples: int = 0
+        self,
+        kind: str,
+        kernel: Callable[..., float],
+        *,
+        state: tuple[Samples, ...],
+        fixed: tuple[Any, ...],
+        delay_samples: int = 0,
     ) -> None:
         self.kind = kind
         self.delay_samples = delay_samples

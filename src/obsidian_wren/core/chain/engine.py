@@ -4,6 +4,8 @@
 >>> chain = VoiceChain((GainSpec(6.0),), rate_hz=48_000)
 >>> chain.process(np.array([0.1, -0.1])).round(3).tolist()
 [0.2, -0.2]
+
+Source: practice: a change glides over one block, so that nothing clicks.
 """
 
 from __future__ import annotations
@@ -14,19 +16,21 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.chain.delay import Delay, SoftStart
+from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
 
 _OFFLINE_BLOCK = 4096
 _TRACE_S = 0.01
-# Filters that are new in the chain settle before they are heard; then one chain fades into the other.
+# Filters that are new in the chain settle before they are heard; then one chain fades into the
+# other.
 _SETTLE_S, _FADE_S = 0.06, 0.02
 # Sums and samples beyond these are no sound.
 _WILD, _MOST = 1e6, 100.0
 
 
 @dataclass(frozen=True)
-class Trouble:
+class StageTrouble:
     """A stage that failed and is passed over."""
 
     kind: str
@@ -34,17 +38,24 @@ class Trouble:
 
 
 class VoiceChain:
-    """Stages that are switched on, in order. Only finite samples leave; what comes in that is not finite counts as silence.
+    """Stages that are switched on, in order.
 
-    A stage that fails is passed over from then on, its delay kept, and told in ``troubles``; the rest goes on. ``least_delay_samples``
-    pads the chain's delay, so that one chain can follow another without a jump.
+    Only finite samples leave; what comes in that is not finite counts as silence.
+
+    A stage that fails is passed over from then on, its delay kept, and told in ``troubles``; the
+    rest goes on. ``least_delay_samples`` pads the chain's delay, so that one chain can follow
+    another without a jump.
     """
 
-    def __init__(self, specification: Sequence[StageSpec], rate_hz: float, *, least_delay_samples: int = 0) -> None:
+    def __init__(
+        self, specification: Sequence[StageSpec], rate_hz: float, *, least_delay_samples: int = 0
+    ) -> None:
         self.specification = specification
         self.rate_hz = rate_hz
-        self.troubles: tuple[Trouble, ...] = ()
-        self.stages: list[Stage] = [spec.build(rate_hz=rate_hz) for spec in specification if spec.on]
+        self.troubles: tuple[StageTrouble, ...] = ()
+        self.stages: list[Stage] = [
+            spec.build(rate_hz=rate_hz) for spec in specification if spec.on
+        ]
         missing = least_delay_samples - sum(stage.delay_samples for stage in self.stages)
         if missing > 0:
             self.stages.append(Delay(missing))
@@ -62,7 +73,8 @@ class VoiceChain:
     def gains_db(self) -> dict[str, float]:
         """The lowest gain that each dynamics stage applied in the last block, dB."""
         stages = self.stages if self._coming is None else self._coming.stages
-        return {stage.kind: stage.gain_db for stage in stages if stage.gain_db is not None}
+        keyed = zip(_keys(stages), stages, strict=True)
+        return {key: stage.gain_db for key, stage in keyed if stage.gain_db is not None}
 
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples of any length."""
@@ -74,19 +86,21 @@ class VoiceChain:
     def change(self, specification: Sequence[StageSpec]) -> None:
         """Go over to other stages or settings without a gap or a click, within a tenth of a second.
 
-        What a stage remembers is taken over by its successor. The delay never shrinks on the way, so nothing is heard twice.
+        What a stage remembers is taken over by its successor. The delay never shrinks on the way,
+        so nothing is heard twice.
         """
         if self._coming is not None:
             self._queued = specification
             return
         coming = VoiceChain(specification, self.rate_hz, least_delay_samples=self.delay_samples)
-        before = {stage.kind: stage for stage in self.stages}
+        before = dict(zip(_keys(self.stages), self.stages, strict=True))
         stages: list[Stage] = []
-        for stage in coming.stages:
-            if stage.kind in before:
-                take_over(stage, before[stage.kind])
+        for key, stage in zip(_keys(coming.stages), coming.stages, strict=True):
+            if key in before:
+                take_over(stage, before[key])
             else:
-                # What is new in the chain hears the sound begin softly: an echo would give an abrupt beginning back.
+                # What is new in the chain hears the sound begin softly: an echo would give an
+                # abrupt beginning back.
                 stages.append(SoftStart(round(_FADE_S * self.rate_hz)))
             stages.append(stage)
         coming.stages = stages
@@ -98,7 +112,9 @@ class VoiceChain:
             try:
                 after = stage.process(sound)
             except Exception as error:
-                sound = self._pass_over(place, f"failed inside ({type(error).__name__}: {error})", sound)
+                sound = self._pass_over(
+                    place, f"failed inside ({type(error).__name__}: {error})", sound
+                )
                 continue
             if self._careful and not np.isfinite(after.sum()):
                 after = self._pass_over(place, "gave something that is no number", sound)
@@ -107,19 +123,33 @@ class VoiceChain:
 
     def _pass_over(self, place: int, why: str, block: Samples) -> Samples:
         stage = self.stages[place]
-        self.troubles += (Trouble(stage.kind, f"The stage “{stage.kind}” {why} and is passed over; the others go on."),)
+        self.troubles += (
+            StageTrouble(
+                stage.kind, f"The stage “{stage.kind}” {why} and is passed over; the others go on."
+            ),
+        )
         self.stages[place] = Delay(stage.delay_samples, kind=stage.kind)
         return self.stages[place].process(block)
 
     def _start_afresh(self, block: Samples) -> Samples:
-        """Something in a stage's memory is not finite: every stage starts anew, and from now on each is looked at."""
+        """Something in a stage's memory is not finite: every stage starts anew, and from now on
+        each is looked at."""
         self._careful = True
         failed = {trouble.kind for trouble in self.troubles}
-        fresh = {spec.kind: spec for spec in self.specification if spec.on and spec.kind not in failed}
+        running = [spec for spec in self.specification if spec.on]
+        fresh = {
+            key: spec
+            for key, spec in zip(_keys(running), running, strict=True)
+            if spec.kind not in failed
+        }
         sound = block
-        for place, stage in enumerate(self.stages):
-            spec = fresh.get(stage.kind)
-            self.stages[place] = Delay(stage.delay_samples, kind=stage.kind) if spec is None else spec.build(rate_hz=self.rate_hz)
+        for place, (key, stage) in enumerate(zip(_keys(self.stages), self.stages, strict=True)):
+            spec = fresh.get(key)
+            self.stages[place] = (
+                Delay(stage.delay_samples, kind=stage.kind)
+                if spec is None
+                else spec.build(rate_hz=self.rate_hz)
+            )
             after = self.stages[place].process(sound)
             if not np.isfinite(after.sum()):
                 after = self._pass_over(place, "gave something that is no number", sound)
@@ -142,8 +172,13 @@ class VoiceChain:
         return np.asarray(old + (new - old) * share)
 
 
+def _keys(stages: Sequence[Stage] | Sequence[StageSpec]) -> tuple[str, ...]:
+    return numbered(stage.kind for stage in stages)
+
+
 def render(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float) -> Samples:
-    """Run ``(n,)`` samples through a fresh chain; the delay is taken off, so input and output line up."""
+    """Run ``(n,)`` samples through a fresh chain; the delay is taken off, so input and output
+    line up."""
     chain = VoiceChain(specification, rate_hz)
     delay, count = chain.delay_samples, len(samples)
     out = np.empty(count + delay)
@@ -155,8 +190,11 @@ def render(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: flo
     return out[delay:]
 
 
-def rendered(specification: Sequence[StageSpec], blocks: Iterable[Samples], *, rate_hz: float) -> Iterator[Samples]:
-    """:func:`render` of sound that comes in blocks ``(n,)``, as blocks; as many samples leave as came."""
+def rendered(
+    specification: Sequence[StageSpec], blocks: Iterable[Samples], *, rate_hz: float
+) -> Iterator[Samples]:
+    """:func:`render` of sound that comes in blocks ``(n,)``, as blocks; as many samples leave as
+    came."""
     chain = VoiceChain(specification, rate_hz)
     ahead = delay = chain.delay_samples
     for block in blocks:
@@ -170,8 +208,11 @@ def rendered(specification: Sequence[StageSpec], blocks: Iterable[Samples], *, r
         yield chain.process(np.zeros(delay))[ahead:]
 
 
-def trace_gains(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float) -> tuple[Samples, dict[str, Samples]]:
-    """:func:`render`, with the lowest gain in dB of each dynamics stage in every 10 ms of its own time, ``(frames,)`` per kind."""
+def trace_gains(
+    specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float
+) -> tuple[Samples, dict[str, Samples]]:
+    """:func:`render`, with the lowest gain in dB of each dynamics stage in every 10 ms of its
+    own time, ``(frames,)`` per kind."""
     chain = VoiceChain(specification, rate_hz)
     delay, step = chain.delay_samples, round(_TRACE_S * rate_hz)
     padded = np.concatenate([samples, np.zeros(delay)])
@@ -180,4 +221,6 @@ def trace_gains(specification: Sequence[StageSpec], samples: Samples, *, rate_hz
         out.append(chain.process(padded[first : first + step]))
         gains.append(chain.gains_db)
     kinds = gains[0] if gains else {}
-    return np.concatenate(out)[delay:] if out else samples, {kind: np.array([row[kind] for row in gains]) for kind in kinds}
+    return np.concatenate(out)[delay:] if out else samples, {
+        kind: np.array([row[kind] for row in gains]) for kind in kinds
+    }

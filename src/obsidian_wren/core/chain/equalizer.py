@@ -1,4 +1,7 @@
-"""The equalizer stage: bells and shelves."""
+"""The equalizer stage: bells and shelves.
+
+Source: Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter coefficients".
+"""
 
 from __future__ import annotations
 
@@ -28,7 +31,7 @@ class EqualizerSpec:
 
     @classmethod
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
-        """From ``bands``, a sequence of EqualizerBand."""
+        """From ``bands``, a sequence of EqualizerBand. Raises BadSetting for anything else."""
         bands = settings.get("bands")
         if not isinstance(bands, (list, tuple)):
             raise BadSetting("has no “bands”")

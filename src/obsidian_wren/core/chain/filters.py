@@ -1,6 +1,10 @@
-"""Second-order sections in the public "audio EQ cookbook" forms, their response, and the kernel that runs them.
+"""Second-order sections in the public "audio EQ cookbook" forms, their response, and the kernel
+that runs them.
 
 Sections are rows ``b0 b1 b2 1 a1 a2``, as SciPy's ``sosfilt`` takes them.
+
+Source: Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter coefficients";
+Butterworth (1930) by the bilinear transform.
 """
 
 from __future__ import annotations
@@ -28,7 +32,8 @@ class EqualizerBand:
 
 
 def band_section(band: EqualizerBand, *, rate_hz: float) -> Samples:
-    """Cookbook section ``(6,)`` of a bell or a shelf; frequencies near Nyquist are held at 0.49 of the rate."""
+    """Cookbook section ``(6,)`` of a bell or a shelf; frequencies near Nyquist are held at 0.49
+    of the rate."""
     w = 2.0 * math.pi * min(band.frequency_hz, 0.49 * rate_hz) / rate_hz
     cos, alpha, a = math.cos(w), math.sin(w) / (2.0 * band.q), 10.0 ** (band.gain_db / 40.0)
     if band.shape == "peak":
@@ -38,13 +43,22 @@ def band_section(band: EqualizerBand, *, rate_hz: float) -> Samples:
         sign = 1.0 if band.shape == "low_shelf" else -1.0
         root = 2.0 * math.sqrt(a) * alpha
         up, down = a + 1.0, (a - 1.0) * sign
-        b = (a * (up - down * cos + root), sign * 2.0 * a * ((a - 1.0) - sign * up * cos), a * (up - down * cos - root))
-        d = (up + down * cos + root, -sign * 2.0 * ((a - 1.0) + sign * up * cos), up + down * cos - root)
+        b = (
+            a * (up - down * cos + root),
+            sign * 2.0 * a * ((a - 1.0) - sign * up * cos),
+            a * (up - down * cos - root),
+        )
+        d = (
+            up + down * cos + root,
+            -sign * 2.0 * ((a - 1.0) + sign * up * cos),
+            up + down * cos - root,
+        )
     return np.array([b[0] / d[0], b[1] / d[0], b[2] / d[0], 1.0, d[1] / d[0], d[2] / d[0]])
 
 
 def highpass_sections(frequency_hz: float, *, order: int, rate_hz: float) -> Samples:
-    """Butterworth high-pass of order 1 to 4 as sections ``(k, 6)``: cookbook biquads with Butterworth Qs, 6 dB/oct an order."""
+    """Butterworth high-pass of order 1 to 4 as sections ``(k, 6)``: cookbook biquads with
+    Butterworth Qs, 6 dB/oct an order."""
     return _butterworth(frequency_hz, order, rate_hz, sign=1.0)
 
 
@@ -60,7 +74,16 @@ def _butterworth(frequency_hz: float, order: int, rate_hz: float, *, sign: float
         q = 1.0 / (2.0 * math.cos(math.pi * (2 * pair + 1 + order % 2) / (2 * order)))
         cos, alpha = math.cos(w), math.sin(w) / (2.0 * q)
         scale, edge = 1.0 + alpha, (1.0 + sign * cos) / 2.0
-        sections.append([edge / scale, -sign * 2.0 * edge / scale, edge / scale, 1.0, -2.0 * cos / scale, (1.0 - alpha) / scale])
+        sections.append(
+            [
+                edge / scale,
+                -sign * 2.0 * edge / scale,
+                edge / scale,
+                1.0,
+                -2.0 * cos / scale,
+                (1.0 - alpha) / scale,
+            ]
+        )
     if order % 2:
         k = math.tan(w / 2.0)
         through = (1.0 if sign > 0 else k) / (1.0 + k)
@@ -69,7 +92,8 @@ def _butterworth(frequency_hz: float, order: int, rate_hz: float, *, sign: float
 
 
 def response_db(sections: Samples, frequency_hz: Samples, *, rate_hz: float) -> Samples:
-    """Magnitude response in dB of ``(k, 6)`` sections in series at ``(n,)`` frequencies, on the digital filter itself."""
+    """Magnitude response in dB of ``(k, 6)`` sections in series at ``(n,)`` frequencies, on the
+    digital filter itself."""
     z = np.exp(-2j * np.pi * np.asarray(frequency_hz) / rate_hz)
     powers = np.stack([np.ones_like(z), z, z * z])
     ratio = np.abs(sections[:, :3] @ powers) / np.maximum(np.abs(sections[:, 3:] @ powers), 1e-30)

@@ -1,4 +1,7 @@
-"""The gain stage."""
+"""The gain stage.
+
+Source: by definition, 20 log10 of the factor.
+"""
 
 from __future__ import annotations
 

@@ -1,9 +1,13 @@
 """Gate and downward expander in one stage.
 
-Over the threshold it is open. Once the level has stayed under the closing threshold (the threshold less the hysteresis) for the hold
-time, the gain falls to ``(ratio − 1) · (level − threshold)`` dB, at most by the range: a ratio of 100 is a gate, less is an
-expander. Attack is the time to 63 % of the way in amplitude, release to 63 % of the way in dB. With look-ahead the sound is delayed
-so that the gate opens before the word does.
+Over the threshold it is open. Once the level has stayed under the closing threshold (the threshold
+less the hysteresis) for the hold time, the gain falls to ``(ratio − 1) · (level − threshold)`` dB,
+at most by the range: a ratio of 100 is a gate, less is an expander. Attack is the time to 63 % of
+the way in amplitude, release to 63 % of the way in dB. With look-ahead the sound is delayed so that
+the gate opens before the word does.
+
+Source: Giannoulis, Massberg and Reiss (2012) for the detector and the times; practice for
+hysteresis and hold.
 """
 
 from __future__ import annotations
@@ -37,7 +41,10 @@ _OPEN, _HELD, _GAIN_DB = OWN, OWN + 1, OWN + 2
 
 @njit(cache=True, nogil=True)
 def gate_gains_db(levels_db: Samples, settings: Samples, memory: Samples) -> None:
-    """Turn levels at control points into gains in dB, in place."""
+    """Turn levels at control points into gains in dB, in place.
+
+    ``levels_db`` is ``(points,)``, ``settings`` that of :meth:`GateSpec.control_settings`.
+    """
     threshold, closing, ratio, span, attack, hold, release = settings
     is_open, held, gain = memory[5] > 0.5, memory[6], memory[7]
     for j in range(len(levels_db)):
@@ -65,9 +72,16 @@ def gate_gains_db(levels_db: Samples, settings: Samples, memory: Samples) -> Non
 
 @njit(cache=True, nogil=True)
 def _gate(
-    block: Samples, out: Samples, ring: Samples, filters: Samples, past: Samples, memory: Samples, sections: Samples, step: int,
+    block: Samples,
+    out: Samples,
+    ring: Samples,
+    filters: Samples,
+    past: Samples,
+    memory: Samples,
+    sections: Samples,
+    step: int,
     settings: Samples,
-) -> float:  # fmt: skip
+) -> float:
     count, delay = len(block), len(past)
     points = control_points(count, step, memory)
     controls = np.empty(points)
@@ -101,7 +115,8 @@ def _gate(
 
 @dataclass(frozen=True)
 class GateSpec(Numbers):
-    """Threshold in dBFS of the detector, hysteresis and range in dB, ratio (100: a gate), times in ms, side-chain high-pass in Hz."""
+    """Threshold in dBFS of the detector, hysteresis and range in dB, ratio (100: a gate), times
+    in ms, side-chain high-pass in Hz."""
 
     kind: ClassVar[str] = "gate"
     threshold_dbfs: float
@@ -121,16 +136,30 @@ class GateSpec(Numbers):
         memory = stage_memory(3)
         memory[_OPEN] = 1.0
         state = detector_ring(rate_hz=rate_hz), np.zeros((1, 2)), np.zeros(delay), memory
-        sections, settings = sidechain_sections(self.sidechain_hz, rate_hz=rate_hz), self.control_settings(rate_hz=rate_hz)
-        return Dynamics(self.kind, _gate, state=state, fixed=(sections, control_step(rate_hz), settings), delay_samples=delay)
+        sections, settings = (
+            sidechain_sections(self.sidechain_hz, rate_hz=rate_hz),
+            self.control_settings(rate_hz=rate_hz),
+        )
+        return Dynamics(
+            self.kind,
+            _gate,
+            state=state,
+            fixed=(sections, control_step(rate_hz), settings),
+            delay_samples=delay,
+        )
 
     def control_settings(self, *, rate_hz: float) -> Samples:
-        """The settings as :func:`gate_gains_db` takes them, times in control steps."""
+        """The settings as :func:`gate_gains_db` takes them, times in control steps. ``(n,)``."""
         per_ms = rate_hz / control_step(rate_hz) / 1000.0
         ratio = 1e6 if self.ratio >= 100.0 else self.ratio
         return np.array(
             [
-                self.threshold_dbfs, self.threshold_dbfs - self.hysteresis_db, ratio, self.range_db,
-                reach(self.attack_ms / 1000.0, rate_hz=rate_hz), self.hold_ms * per_ms, reach(self.release_ms / 1000.0, rate_hz=rate_hz),
+                self.threshold_dbfs,
+                self.threshold_dbfs - self.hysteresis_db,
+                ratio,
+                self.range_db,
+                reach(self.attack_ms / 1000.0, rate_hz=rate_hz),
+                self.hold_ms * per_ms,
+                reach(self.release_ms / 1000.0, rate_hz=rate_hz),
             ]
-        )  # fmt: skip
+        )

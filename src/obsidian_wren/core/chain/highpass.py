@@ -1,4 +1,7 @@
-"""The high-pass stage: Butterworth, order 1 to 4."""
+"""The high-pass stage: Butterworth, order 1 to 4.
+
+Source: Butterworth (1930) by the bilinear transform.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +33,9 @@ class HighpassSpec:
 
     def build(self, *, rate_hz: float) -> Sections:
         """The stage at a rate."""
-        return Sections(self.kind, highpass_sections(self.frequency_hz, order=self.order, rate_hz=rate_hz))
+        return Sections(
+            self.kind, highpass_sections(self.frequency_hz, order=self.order, rate_hz=rate_hz)
+        )
 
     @classmethod
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:

@@ -1,5 +1,246 @@
-"""The kinds of stage in their default order. Kept apart from the stages, so that naming one loads nothing that computes."""
+"""One record for each kind of stage: what it is called, what can be set, which rule derives it,
+where it stands.
 
-from obsidian_wren.core.chain.parameters import PARAMETERS
+Every other table follows from these. Naming a kind loads nothing that computes: its specification
+and its rule are named here and loaded when they are asked for.
 
-STAGE_KINDS = tuple(PARAMETERS)
+A chain is a sequence of *keys*. The first stage of a kind is named like the kind itself, further
+ones are numbered (``gate``, ``gate-2``), each with settings, pins and a place of its own.
+
+To add a stage: one file in ``core/chain/`` with its specification and what runs it, one in
+``core/derive/`` with its rule, one record here.
+
+Source: practice for the ranges and the place of each stage; the rules name their own.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from obsidian_wren.core.chain.parameters import Parameter
+from obsidian_wren.core.chain.stage_kind import StageKind
+
+if TYPE_CHECKING:
+    pass
+
+
+KINDS: dict[str, StageKind] = {
+    kind.kind: kind
+    for kind in (
+        StageKind(
+            "highpass",
+            "High-pass",
+            step="tone",
+            leaf="corridor",
+            node="highpass",
+            spec="highpass:HighpassSpec",
+            rule="highpass:derive_highpass_stage",
+            before_tone=True,
+            parameters=(
+                Parameter("frequency_hz", "High-pass", "Hz", 20.0, 200.0, 1.0, 0),
+                Parameter("order", "High-pass slope", "order", 1.0, 4.0, 1.0, 0),
+            ),
+        ),
+        StageKind(
+            "deplosive",
+            "Plosives",
+            step="tone",
+            leaf="hiss",
+            node="cleaning",
+            spec="deplosive:DeplosiveSpec",
+            rule="deplosive:derive_deplosive",
+            before_tone=True,
+            parameters=(
+                Parameter("threshold_dbfs", "Plosive threshold", "dBFS", -80.0, 0.0, 0.5),
+                Parameter("frequency_hz", "Plosive band up to", "Hz", 60.0, 300.0, 5.0, 0),
+                Parameter("range_db", "Range", "dB", 0.0, 30.0, 1.0),
+                Parameter("release_ms", "Plosive release", "ms", 10.0, 300.0, 5.0, 0),
+            ),
+        ),
+        StageKind(
+            "noise_reduction",
+            "Noise reduction",
+            step="clean",
+            leaf="noise",
+            node="cleaning",
+            spec="noise_reduction:NoiseReductionSpec",
+            rule="noise_reduction:derive_noise_reduction",
+            before_tone=True,
+            parameters=(Parameter("reduction_db", "Noise lowered by", "dB", 0.0, 30.0, 1.0),),
+        ),
+        StageKind(
+            "ring_reduction",
+            "Room reverb",
+            step="clean",
+            leaf="ring",
+            node="cleaning",
+            spec="ring_reduction:RingReductionSpec",
+            rule="ring_reduction:derive_ring_reduction",
+            before_tone=True,
+            parameters=(
+                Parameter("reduction_db", "Reverb lowered by at most", "dB", 0.0, 20.0, 1.0),
+                Parameter("decay_s", "Decay of the room", "s", 0.1, 3.0, 0.05, 2),
+                Parameter("ring_share_db", "Reverb against direct sound", "dB", -40.0, 20.0, 1.0),
+            ),
+        ),
+        StageKind(
+            "gate",
+            "Gate",
+            step="clean",
+            leaf="gate",
+            node="cleaning",
+            spec="gate:GateSpec",
+            rule="gate:derive_gate",
+            before_tone=True,
+            repeats=True,
+            ends="cleaned",
+            parameters=(
+                Parameter("threshold_dbfs", "Gate threshold", "dBFS", -90.0, 0.0, 0.5),
+                Parameter("hysteresis_db", "Hysteresis", "dB", 0.0, 20.0, 0.5),
+                Parameter("ratio", "Gate ratio", ":1", 1.0, 100.0, 0.5),
+                Parameter("range_db", "Range", "dB", 0.0, 80.0, 1.0),
+                Parameter("attack_ms", "Gate attack", "ms", 0.1, 50.0, 0.5),
+                Parameter("hold_ms", "Gate hold", "ms", 0.0, 1000.0, 10.0, 0),
+                Parameter("release_ms", "Gate release", "ms", 5.0, 2000.0, 10.0, 0),
+                Parameter("look_ahead_ms", "Look-ahead", "ms", 0.0, 5.0, 0.5),
+                Parameter("sidechain_hz", "Side-chain high-pass", "Hz", 20.0, 500.0, 5.0, 0),
+            ),
+        ),
+        StageKind(
+            "equalizer",
+            "Equalizer",
+            step="tone",
+            leaf="corridor",
+            node="equalizer",
+            spec="equalizer:EqualizerSpec",
+            rule="equalizer:derive_equalizer",
+            repeats=True,
+            banded=True,
+        ),
+        StageKind(
+            "lowpass",
+            "Low-pass",
+            step="tone",
+            leaf="corridor",
+            node="delivery",
+            spec="lowpass:LowpassSpec",
+            rule="lowpass:derive_lowpass",
+            parameters=(
+                Parameter("frequency_hz", "Low-pass", "Hz", 3000.0, 22000.0, 250.0, 0),
+                Parameter("order", "Low-pass slope", "order", 1.0, 4.0, 1.0, 0),
+            ),
+        ),
+        StageKind(
+            "deesser",
+            "De-esser",
+            step="tone",
+            leaf="hiss",
+            node="delivery",
+            spec="deesser:DeesserSpec",
+            rule="deesser:derive_deesser",
+            repeats=True,
+            ends="equalized",
+            parameters=(
+                Parameter("frequency_hz", "Sibilance at", "Hz", 3000.0, 12000.0, 100.0, 0),
+                Parameter("threshold_dbfs", "Sibilance threshold", "dBFS", -80.0, 0.0, 0.5),
+                Parameter("ratio", "Sibilance ratio", ":1", 1.0, 20.0, 0.5),
+                Parameter("range_db", "Range", "dB", 0.0, 12.0, 0.5),
+                Parameter("q", "Sibilance width (Q)", "", 0.3, 4.0, 0.1, 2),
+            ),
+        ),
+        StageKind(
+            "leveller",
+            "Leveller",
+            step="steady",
+            leaf="levels",
+            node="delivery",
+            spec="leveller:LevellerSpec",
+            rule="leveller:derive_leveller",
+            steadies=True,
+            parameters=(
+                Parameter("target_dbfs", "Leveller target", "dBFS", -60.0, 0.0, 0.5),
+                Parameter("range_db", "Range", "dB", 0.0, 20.0, 0.5),
+                Parameter("speed_db_per_s", "Leveller speed", "dB/s", 0.2, 20.0, 0.2),
+                Parameter("guard_dbfs", "Waits below", "dBFS", -90.0, 0.0, 0.5),
+            ),
+        ),
+        StageKind(
+            "compressor",
+            "Compressor",
+            step="steady",
+            leaf="curve",
+            node="delivery",
+            spec="compressor:CompressorSpec",
+            rule="compressor:derive_compressor",
+            steadies=True,
+            repeats=True,
+            parameters=(
+                Parameter("threshold_dbfs", "Compressor threshold", "dBFS", -80.0, 0.0, 0.5),
+                Parameter("ratio", "Ratio", ":1", 1.0, 20.0, 0.1),
+                Parameter("knee_db", "Knee", "dB", 0.0, 24.0, 1.0),
+                Parameter("attack_ms", "Attack", "ms", 0.5, 100.0, 0.5),
+                Parameter("release_ms", "Release", "ms", 10.0, 1000.0, 5.0, 0),
+                Parameter("makeup_db", "Make-up gain", "dB", -20.0, 40.0, 0.5),
+                Parameter("sidechain_hz", "Side-chain high-pass", "Hz", 20.0, 500.0, 5.0, 0),
+            ),
+        ),
+        StageKind(
+            "colour",
+            "Colour",
+            step="steady",
+            leaf="colour",
+            node="delivery",
+            spec="colour:ColourSpec",
+            rule="colour:derive_colour",
+            steadies=True,
+            parameters=(
+                Parameter("drive_db", "Harmonics, drive", "dB", 0.0, 24.0, 1.0),
+                Parameter("harmonics", "Harmonics, share", "%", 0.0, 100.0, 5.0, 0),
+                Parameter("echo_ms", "Echo after", "ms", 20.0, 600.0, 10.0, 0),
+                Parameter("echo", "Echo, share", "%", 0.0, 70.0, 5.0, 0),
+                Parameter("room_s", "Room or plate, decay", "s", 0.1, 3.0, 0.1),
+                Parameter("room", "Room, share", "%", 0.0, 100.0, 5.0, 0),
+                Parameter("plate", "Plate, share", "%", 0.0, 100.0, 5.0, 0),
+                Parameter("ring_hz", "Ring modulation at", "Hz", 10.0, 1000.0, 5.0, 0),
+                Parameter("ring", "Ring modulation, share", "%", 0.0, 100.0, 5.0, 0),
+            ),
+        ),
+        StageKind(
+            "gain",
+            "Gain",
+            step="steady",
+            leaf="levels",
+            node="delivery",
+            spec="gain:GainSpec",
+            rule="delivery:derive_gain",
+            steadies=True,
+            # It is solved under the ceiling of the limiter.
+            also_on=("limiter",),
+            parameters=(Parameter("gain_db", "Gain", "dB", -30.0, 40.0, 0.5),),
+        ),
+        StageKind(
+            "limiter",
+            "Limiter",
+            step="steady",
+            leaf="levels",
+            node="delivery",
+            spec="limiter:LimiterSpec",
+            rule="delivery:derive_limiter",
+            steadies=True,
+            ends="levelled",
+            stays_on=(
+                "The limiter stays on: without it peaks would pass the ceiling. Raise its ceiling"
+                " if it takes too much."
+            ),
+            parameters=(
+                Parameter("ceiling_dbtp", "Limiter ceiling", "dBTP", -20.0, -1.0, 0.5),
+                Parameter("release_ms", "Limiter release", "ms", 10.0, 1000.0, 10.0, 0),
+            ),
+        ),
+    )
+}
+
+
+def kind_of(key: str) -> StageKind:
+    """The kind of a stage by its key. Raises KeyError."""
+    return KINDS[key.partition("-")[0]]

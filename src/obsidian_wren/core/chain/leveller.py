@@ -1,8 +1,8 @@
 """The leveller: a slow gain that rides the voice towards a target, and waits while nobody speaks.
 
-The level is the mean square over 0.8 s of speech; pauses, told by a guard threshold on the mean square over 30 ms, are left out of
-it. The gain moves at a steady speed in dB per second, at most by the range to either side, and stands still in pauses: the room is
-never lifted for being quiet.
+The level is the mean square over 0.8 s of speech; pauses, found by a guard threshold on the mean
+square over 30 ms, are left out of it. The gain moves at a steady speed in dB per second, at most by
+the range to either side, and stands still in pauses: the room is never lifted for being quiet.
 """
 
 from __future__ import annotations
@@ -14,7 +14,14 @@ from typing import ClassVar
 import numpy as np
 from numba import njit
 
-from obsidian_wren.core.chain.detector import amplitude, control_points, control_step, glide, reach, stage_memory
+from obsidian_wren.core.chain.detector import (
+    amplitude,
+    control_points,
+    control_step,
+    glide,
+    reach,
+    stage_memory,
+)
 from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples
@@ -28,7 +35,8 @@ def _ride(block: Samples, out: Samples, memory: Samples, step: int, settings: Sa
     count = len(block)
     controls = np.empty(control_points(count, step, memory))
     target, span, most_move, guard, fast_reach, slow_reach = settings
-    # memory: gain in dB, fast power, power of speech, how much of the slow window it has seen, sum of the running step
+    # memory: gain in dB, fast power, power of speech, how much of the slow window it has seen, sum
+    # of the running step
     gain, fast, slow, seen, total = memory[5], memory[6], memory[7], memory[8], memory[9]
     phase, done = int(memory[0]), 0
     for i in range(count):
@@ -47,7 +55,13 @@ def _ride(block: Samples, out: Samples, memory: Samples, step: int, settings: Sa
             gain += max(-most_move, min(most_move, wanted - gain))
         controls[done] = amplitude(gain)
         done += 1
-    memory[5], memory[6], memory[7], memory[8], memory[9] = gain, (fast if fast > 1e-25 else 0.0), slow, seen, total
+    memory[5], memory[6], memory[7], memory[8], memory[9] = (
+        gain,
+        (fast if fast > 1e-25 else 0.0),
+        slow,
+        seen,
+        total,
+    )
     glide(step, controls, memory, out)
     for i in range(count):
         out[i] *= block[i]
@@ -56,7 +70,8 @@ def _ride(block: Samples, out: Samples, memory: Samples, step: int, settings: Sa
 
 @dataclass(frozen=True)
 class LevellerSpec(Numbers):
-    """Target in dBFS (AES17, over speech), range in dB to either side, speed in dB/s, and the level under which it waits."""
+    """Target in dBFS (AES17, over speech), range in dB to either side, speed in dB/s, and the
+    level under which it waits."""
 
     kind: ClassVar[str] = "leveller"
     target_dbfs: float
@@ -69,5 +84,13 @@ class LevellerSpec(Numbers):
         """The stage at a rate."""
         step = control_step(rate_hz)
         times = reach(_FAST_S, rate_hz=rate_hz), reach(_SLOW_S, rate_hz=rate_hz)
-        settings = np.array([self.target_dbfs, self.range_db, self.speed_db_per_s * step / rate_hz, self.guard_dbfs, *times])
+        settings = np.array(
+            [
+                self.target_dbfs,
+                self.range_db,
+                self.speed_db_per_s * step / rate_hz,
+                self.guard_dbfs,
+                *times,
+            ]
+        )
         return Dynamics(self.kind, _ride, state=(stage_memory(5),), fixed=(step, settings))

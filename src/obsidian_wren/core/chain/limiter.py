@@ -1,8 +1,8 @@
 """Look-ahead limiter whose ceiling holds between samples.
 
-The needed gain is found on the signal interpolated four times (ITU-R BS.1770-5 annex 2), held over the look-ahead, released
-exponentially and averaged over the look-ahead, so that it arrives at its value just when the peak does (the usual
-look-ahead design: moving minimum, then moving average).
+The needed gain is found on the signal interpolated four times (ITU-R BS.1770-5 annex 2), held over
+the look-ahead, released exponentially and averaged over the look-ahead, so that it arrives at its
+value just when the peak does (the usual look-ahead design: moving minimum, then moving average).
 """
 
 from __future__ import annotations
@@ -25,13 +25,17 @@ _LOOKAHEAD_S = 0.0015
 # Four phases miss at most 0.12 dB of a peak at 20 kHz; the rest is for the gain's own movement.
 _GUARD_DB = 0.3
 _NEIGHBOURS = _TAPS // 2
-# Close to Nyquist four phases are too few to see the wave between samples; what bends as fast as that is taken for higher than it is.
+# Close to Nyquist four phases are too few to see the wave between samples; what bends as fast as
+# that is taken for higher than it is.
 _NEAR_NYQUIST = 1.35
 
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _local_peaks(work: Samples, phases: Samples, value: Samples, peaks: Samples) -> None:
-    """Largest value at and just after each sample: ``work`` is ``taps − 1`` past samples and the block."""
+    """Largest value at and just after each sample:
+
+    ``work`` is ``taps − 1`` past samples and the block.
+    """
     count, taps = phases.shape
     n = len(peaks)
     for i in range(n):
@@ -46,8 +50,17 @@ def _local_peaks(work: Samples, phases: Samples, value: Samples, peaks: Samples)
 
 
 @njit(cache=True, nogil=True)
-def _gains(peaks: Samples, gains: Samples, ceiling: float, release: float, needed: Samples, smooth: Samples, memory: Samples) -> float:
-    # memory: write positions in `needed` and `smooth`, released gain, running sum, lowest need and its age
+def _gains(
+    peaks: Samples,
+    gains: Samples,
+    ceiling: float,
+    release: float,
+    needed: Samples,
+    smooth: Samples,
+    memory: Samples,
+) -> float:
+    # memory: write positions in `needed` and `smooth`, released gain, running sum, lowest need and
+    # its age
     window, span = len(needed), len(smooth)
     at_needed, at_smooth = int(memory[0]), int(memory[1])
     released, total, lowest, lowest_age = memory[2], memory[3], memory[4], int(memory[5])
@@ -85,15 +98,31 @@ def _gains(peaks: Samples, gains: Samples, ceiling: float, release: float, neede
         gains[i] = min(1.0, total * share)
         deepest = min(deepest, gains[i])
         at_needed = at_needed + 1 if at_needed + 1 < window else 0
-    memory[0], memory[1], memory[2], memory[3], memory[4], memory[5] = at_needed, at_smooth, released, total, lowest, lowest_age
+    memory[0], memory[1], memory[2], memory[3], memory[4], memory[5] = (
+        at_needed,
+        at_smooth,
+        released,
+        total,
+        lowest,
+        lowest_age,
+    )
     return deepest
 
 
 @njit(cache=True, nogil=True)
 def _limit(
-    block: Samples, out: Samples, past: Samples, delay: int, phases: Samples, l1_norm: float,
-    ceiling: float, release: float, needed: Samples, smooth: Samples, memory: Samples,
-) -> float:  # fmt: skip
+    block: Samples,
+    out: Samples,
+    past: Samples,
+    delay: int,
+    phases: Samples,
+    l1_norm: float,
+    ceiling: float,
+    release: float,
+    needed: Samples,
+    smooth: Samples,
+    memory: Samples,
+) -> float:
     count, held, taps = len(block), len(past), phases.shape[1]
     work = np.empty(held + count)
     work[:held] = past
@@ -116,7 +145,8 @@ def _limit(
 
 
 class Limiter:
-    """``process(block)`` keeps the true peak under ``ceiling_dbtp``; ``release_s`` is the time to 63 %."""
+    """``process(block)`` keeps the true peak under ``ceiling_dbtp``; ``release_s`` is the time
+    to 63 %."""
 
     kind = "limiter"
 
@@ -133,16 +163,25 @@ class Limiter:
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """The delayed sound, the gains needed and the gains given."""
+        """The delayed sound, the gains needed and the gains given. Each ``(n,)``."""
         return self._past, self._needed, self._smooth, self._memory
 
     def process(self, block: Samples) -> Samples:
         """Limit ``(n,)`` samples; the output lags by ``delay_samples``."""
         out = np.empty_like(block)
         deepest = _limit(
-            block, out, self._past, self.delay_samples, _PHASES, _L1_NORM,
-            self._ceiling, self._release, self._needed, self._smooth, self._memory,
-        )  # fmt: skip
+            block,
+            out,
+            self._past,
+            self.delay_samples,
+            _PHASES,
+            _L1_NORM,
+            self._ceiling,
+            self._release,
+            self._needed,
+            self._smooth,
+            self._memory,
+        )
         self.gain_db = amplitude_db(float(deepest))
         return out
 
@@ -158,13 +197,18 @@ class LimiterSpec(Numbers):
 
     def build(self, *, rate_hz: float) -> Limiter:
         """The stage at a rate."""
-        return Limiter(ceiling_dbtp=self.ceiling_dbtp, release_s=self.release_ms / 1000.0, rate_hz=rate_hz)
+        return Limiter(
+            ceiling_dbtp=self.ceiling_dbtp, release_s=self.release_ms / 1000.0, rate_hz=rate_hz
+        )
 
 
 class LinkedLimiter:
-    """One limiter over several channels: all get the gain that the highest of them needs, so that nothing moves to a side."""
+    """One limiter over several channels: all get the gain that the highest of them needs, so
+    that nothing moves to a side."""
 
-    def __init__(self, *, channels: int, ceiling_dbtp: float, release_s: float, rate_hz: float) -> None:
+    def __init__(
+        self, *, channels: int, ceiling_dbtp: float, release_s: float, rate_hz: float
+    ) -> None:
         self._one = Limiter(ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz)
         self.delay_samples = self._one.delay_samples
         self.gain_db = 0.0
@@ -182,23 +226,37 @@ class LinkedLimiter:
                 _local_peaks(channel, _PHASES, np.empty(len(block)), each)
                 np.maximum(peaks, each, out=peaks)
         gains = np.empty(len(block))
-        deepest = _gains(peaks, gains, one._ceiling, one._release, one._needed, one._smooth, one._memory)
+        deepest = _gains(
+            peaks, gains, one._ceiling, one._release, one._needed, one._smooth, one._memory
+        )
         self.gain_db = amplitude_db(float(deepest))
         self._past = work[len(block) :]
         start = held - self.delay_samples
         return np.asarray(work[start : start + len(block)] * gains[:, None])
 
 
-def limiter_gains(peaks: Samples, *, gain_db: float, ceiling_dbtp: float, release_s: float, rate_hz: float) -> Samples:
-    """The gains ``(n,)`` that a limiter would apply after ``gain_db``, aligned to the sound whose :func:`local_peaks` are given.
+def limiter_gains(
+    peaks: Samples, *, gain_db: float, ceiling_dbtp: float, release_s: float, rate_hz: float
+) -> Samples:
+    """The gains ``(n,)`` that a limiter would apply after ``gain_db``, aligned to the sound whose
+    :func:`local_peaks` are given.
 
-    Solving for a gain asks for this many times; the peaks, which cost most, stay the same but for a factor.
+    Solving for a gain asks for this many times; the peaks, which cost most, stay the same but for a
+    factor.
     """
     limiter = Limiter(ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz)
     behind = limiter.delay_samples - _NEIGHBOURS
     padded = np.concatenate([peaks * amplitude_from_db(gain_db), np.zeros(behind)])
     gains = np.empty_like(padded)
-    _gains(padded, gains, limiter._ceiling, limiter._release, limiter._needed, limiter._smooth, limiter._memory)
+    _gains(
+        padded,
+        gains,
+        limiter._ceiling,
+        limiter._release,
+        limiter._needed,
+        limiter._smooth,
+        limiter._memory,
+    )
     return gains[behind:]
 
 

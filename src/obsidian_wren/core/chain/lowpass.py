@@ -1,4 +1,7 @@
-"""The low-pass stage: Butterworth, order 1 to 4."""
+"""The low-pass stage: Butterworth, order 1 to 4.
+
+Source: Butterworth (1930) by the bilinear transform.
+"""
 
 from __future__ import annotations
 
@@ -24,8 +27,13 @@ class LowpassSpec:
     def build(self, *, rate_hz: float) -> Sections:
         """The stage at a rate; a corner at Nyquist or above passes all."""
         if self.frequency_hz >= 0.49 * rate_hz:
-            return Sections(self.kind, lowpass_sections(self.frequency_hz, order=self.order, rate_hz=rate_hz)[:0])
-        return Sections(self.kind, lowpass_sections(self.frequency_hz, order=self.order, rate_hz=rate_hz))
+            return Sections(
+                self.kind,
+                lowpass_sections(self.frequency_hz, order=self.order, rate_hz=rate_hz)[:0],
+            )
+        return Sections(
+            self.kind, lowpass_sections(self.frequency_hz, order=self.order, rate_hz=rate_hz)
+        )
 
     @classmethod
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:

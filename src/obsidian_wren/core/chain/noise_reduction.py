@@ -1,7 +1,10 @@
 """Noise reduction from the profile of the room at rest, 8 ms of delay.
 
-The short-time spectrum (``short_time``) is weighed by the log-spectral amplitude gain (``spectral_gain``), floored at the wanted
-reduction. Where the noise profile is unknown the stage passes the sound.
+The short-time spectrum (``short_time``) is weighed by the log-spectral amplitude gain
+(``spectral_gain``), floored at the wanted reduction. Where the noise profile is unknown the stage
+passes the sound.
+
+Source: Ephraim and Malah (1985); see ``spectral_gain``.
 """
 
 from __future__ import annotations
@@ -20,7 +23,8 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 DELAY_S = 0.008
 # For frames 8 ms apart, as the papers have them; ours are half as far.
 _SMOOTHING = 0.98
-# The noise is taken for 2 dB less than it is: that gives up a decibel of the reduction and keeps weak parts of words.
+# The noise is taken for 2 dB less than it is: that gives up a decibel of the reduction and keeps
+# weak parts of words.
 _CAUTION = 0.65
 
 
@@ -39,7 +43,7 @@ class NoiseReduction:
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """Frames under way and the last estimate of the voice."""
+        """Frames under way and the last estimate of the voice. Each ``(n,)``."""
         return (*self._frames.state, self._clean)
 
     def process(self, block: Samples) -> Samples:
@@ -56,12 +60,22 @@ def _expected_powers(spec: NoiseReductionSpec, window: Samples, *, rate_hz: floa
     density = np.array([row[1] for row in spec.profile])
     bins = np.fft.rfftfreq(len(window), 1.0 / rate_hz)
     # One-sided density over the whole rate: half of it falls on each of a bin and its mirror.
-    return np.asarray(10.0 ** (np.interp(bins, hz, density) / 10.0) * rate_hz / 2.0 * float(window @ window) * _CAUTION) + 1e-20
+    return (
+        np.asarray(
+            10.0 ** (np.interp(bins, hz, density) / 10.0)
+            * rate_hz
+            / 2.0
+            * float(window @ window)
+            * _CAUTION
+        )
+        + 1e-20
+    )
 
 
 @dataclass(frozen=True)
 class NoiseReductionSpec:
-    """Floor lowered by ``reduction_db``; ``profile``: rows of Hz and one-sided density in dB re full scale squared per Hz."""
+    """Floor lowered by ``reduction_db``; ``profile``: rows of Hz and one-sided density in dB re
+    full scale squared per Hz."""
 
     kind: ClassVar[str] = "noise_reduction"
     reduction_db: float
@@ -74,8 +88,12 @@ class NoiseReductionSpec:
 
     @classmethod
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
-        """From ``reduction_db`` and ``profile``, rows of Hz and dB per Hz."""
+        """From ``reduction_db`` and ``profile``, rows of Hz and dB per Hz. Raises BadSetting."""
         rows = settings.get("profile")
         if not isinstance(rows, (list, tuple)) or len(rows) < 2:
             raise BadSetting("has no “profile” of the noise")
-        return cls(number(settings, "reduction_db"), tuple((float(row[0]), float(row[1])) for row in rows), on)
+        return cls(
+            number(settings, "reduction_db"),
+            tuple((float(row[0]), float(row[1])) for row in rows),
+            on,
+        )

@@ -1,9 +1,12 @@
-"""The ring of the room, held: late reverberation is foretold from what was heard before and weighed out. 4 ms of delay.
+"""The ring of the room, held: late reverberation is foretold from what was heard before and weighed
+out. 4 ms of delay.
 
-Lebart, Boucher & Denbigh (2001), "A new method based on spectral subtraction for speech dereverberation", with the model of Habets
-(2009), "Late reverberant spectral variance estimation based on a statistical model": a room of decay time T lets the power fall by
-60 dB in T, so what is late now is the power of 48 ms ago, faded by that much; of it only the share that the ring has of the whole
-sound counts (the direct sound does not ring again). The gain is that of ``spectral_gain``.
+Lebart, Boucher & Denbigh (2001), "A new method based on spectral subtraction for speech
+dereverberation", with the model of Habets (2009), "Late reverberant spectral variance estimation
+based on a statistical model": a room of decay time T lets the power fall by 60 dB in T, so what is
+late now is the power of 48 ms ago, faded by that much; of it only the share that the ring has of
+the whole sound counts (the direct sound does not ring again). The gain is that of
+``spectral_gain``.
 """
 
 from __future__ import annotations
@@ -27,9 +30,17 @@ _POWER_SMOOTHING_S = 0.02
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _hold_ring(
-    spectra: Spectra, past: Samples, at: int, mean: Samples, clean: Samples, fade: float, follow: float, floor: float, smoothing: float,
+    spectra: Spectra,
+    past: Samples,
+    at: int,
+    mean: Samples,
+    clean: Samples,
+    fade: float,
+    follow: float,
+    floor: float,
+    smoothing: float,
     lift: Samples,
-) -> int:  # fmt: skip
+) -> int:
     frames, bins = spectra.shape
     for j in range(frames):
         for k in range(bins):
@@ -38,7 +49,9 @@ def _hold_ring(
             mean[k] += (power - mean[k]) * follow
             past[at, k] = mean[k]
             posterior = power / late
-            prior = max(smoothing * clean[k] / late + (1.0 - smoothing) * max(posterior - 1.0, 0.0), 1e-3)
+            prior = max(
+                smoothing * clean[k] / late + (1.0 - smoothing) * max(posterior - 1.0, 0.0), 1e-3
+            )
             gain = min(log_spectral_gain(prior, posterior, lift), 1.0)
             clean[k] = gain * gain * power
             spectra[j, k] *= max(gain, floor)
@@ -66,7 +79,10 @@ class RingReduction:
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """Frames under way and the powers of the last 48 ms."""
+        """Frames under way and the powers of the last 48 ms.
+
+        Frames ``(n,)``, powers ``(frames, bins)``.
+        """
         return (*self._frames.state, self._past, self._mean, self._clean, self._at)
 
     def process(self, block: Samples) -> Samples:
@@ -75,15 +91,24 @@ class RingReduction:
 
     def _weigh(self, spectra: Spectra) -> None:
         self._at[0] = _hold_ring(
-            spectra, self._past, int(self._at[0]), self._mean, self._clean, self._fade, self._follow, self._floor, _SMOOTHING,
+            spectra,
+            self._past,
+            int(self._at[0]),
+            self._mean,
+            self._clean,
+            self._fade,
+            self._follow,
+            self._floor,
+            _SMOOTHING,
             lift_table(),
-        )  # fmt: skip
+        )
 
 
 def late_share(decay_s: float, ring_share_db: float) -> float:
     """The power now of what rings on from 48 ms ago, per power of the whole sound then.
 
-    ``ring_share_db`` is the reverberant over the direct power: of a steady sound the share r / (1 + r) rings on.
+    ``ring_share_db`` is the reverberant over the direct power: of a steady sound the share r / (1 +
+    r) rings on.
     """
     ratio = power_from_db(ring_share_db)
     return ratio / (1.0 + ratio) * power_from_db(-60.0 * LATE_FROM_S / decay_s)
@@ -91,7 +116,8 @@ def late_share(decay_s: float, ring_share_db: float) -> float:
 
 @dataclass(frozen=True)
 class RingReductionSpec(Numbers):
-    """Most reduction in dB, decay time of the room in s (to −60 dB), reverberant over direct power in dB."""
+    """Most reduction in dB, decay time of the room in s (to −60 dB), reverberant over direct
+    power in dB."""
 
     kind: ClassVar[str] = "ring_reduction"
     reduction_db: float

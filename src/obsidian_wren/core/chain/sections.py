@@ -1,4 +1,8 @@
-"""Second-order sections in series, with their state: what high-pass, low-pass and equalizer run as."""
+"""Second-order sections in series, with their state: what high-pass, low-pass and equalizer run
+as.
+
+Source: transposed direct form II, Oppenheim and Schafer, "Discrete-Time Signal Processing".
+"""
 
 from __future__ import annotations
 

@@ -1,9 +1,10 @@
 """Short-time spectra with little delay: long analysis windows, short synthesis windows.
 
-Mauler & Martin (2007), "A low delay, variable resolution, perfect reconstruction spectral analysis-synthesis system for speech
-enhancement": the analysis window rises slowly over most of the frame and falls at its end; analysis times synthesis window is a
-Hann window over the last part of the frame only. Overlapped by half, these add up to one, so unit gains give the input back, later
-by the length of that Hann window.
+Mauler & Martin (2007), "A low delay, variable resolution, perfect reconstruction spectral
+analysis-synthesis system for speech enhancement": the analysis window rises slowly over most of the
+frame and falls at its end; analysis times synthesis window is a Hann window over the last part of
+the frame only. Overlapped by half, these add up to one, so unit gains give the input back, later by
+the length of that Hann window.
 """
 
 from __future__ import annotations
@@ -36,7 +37,8 @@ def _half_hann(hop: int) -> Samples:
 
 
 class ShortTime:
-    """Frames of a stream, changed by real gains per bin, put together again ``delay_samples`` later."""
+    """Frames of a stream, changed by real gains per bin, put together again ``delay_samples``
+    later."""
 
     def __init__(self, *, rate_hz: float, delay_s: float) -> None:
         self.length = frame_samples(rate_hz)
@@ -49,16 +51,18 @@ class ShortTime:
         self._waiting = np.zeros(self.hop)
         self._tail = np.zeros(self.hop)
         self._ready = np.zeros(3 * self.hop)
-        # How much is waiting for a whole hop, and how much is ready to leave; a frame gives what came two hops before its end.
+        # How much is waiting for a whole hop, and how much is ready to leave; a frame gives what
+        # came two hops before its end.
         self._counts = np.array([0.0, float(self.hop)])
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """Everything carried from block to block."""
+        """Everything carried from block to block. Each ``(n,)``."""
         return self._past, self._waiting, self._tail, self._ready, self._counts
 
     def process(self, block: Samples, weigh: Callable[[Spectra], None]) -> Samples:
-        """Run ``(n,)`` samples; ``weigh`` is given spectra ``(frames, bins)`` in order and weighs them in place."""
+        """Run ``(n,)`` samples; ``weigh`` is given spectra ``(frames, bins)`` in order and
+        weighs them in place."""
         waiting, ready = int(self._counts[0]), int(self._counts[1])
         whole = (waiting + len(block)) // self.hop
         fresh = np.concatenate([self._waiting[:waiting], block])

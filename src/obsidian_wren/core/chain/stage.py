@@ -1,6 +1,9 @@
 """What a stage is, and what describes one.
 
-To add a stage: one module with its specification and what runs it, one line in ``stages.py``, one entry in ``parameters.py``.
+To add a stage: one module with its specification and what runs it, one line in ``stages.py``, one
+entry in ``parameters.py``.
+
+Source: by definition; each stage names its own.
 """
 
 from __future__ import annotations
@@ -14,13 +17,15 @@ from obsidian_wren.core.decibels import Samples
 
 
 class BadSetting(ValueError):
-    """A setting that a stage needs is missing or impossible; the message continues “The stage … ”."""
+    """A setting that a stage needs is missing or impossible; the message continues “The stage …
+    ”."""
 
 
 class Stage(Protocol):
     """One processor: state inside, block in, block out, any block size the same output.
 
-    ``state`` holds every array that a block changes, so that a stage with other settings can go on where this one stands.
+    ``state`` holds every array that a block changes, so that a stage with other settings can go on
+    where this one stands.
     """
 
     kind: str
@@ -28,12 +33,16 @@ class Stage(Protocol):
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """The arrays that are carried from block to block."""
+        """The arrays that are carried from block to block.
+
+        Each ``(n,)`` or ``(frames, bins)``, as the stage says.
+        """
         ...
 
     @property
     def gain_db(self) -> float | None:
-        """The lowest gain that a dynamics stage applied in the last block, dB; None for stages that have none."""
+        """The lowest gain that a dynamics stage applied in the last block, dB; None for stages
+        that have none."""
         ...
 
     def process(self, block: Samples) -> Samples:
@@ -42,7 +51,8 @@ class Stage(Protocol):
 
 
 class StageSpec(Protocol):
-    """A stage's settings, frozen: from names and values as a calibration holds them, to the stage that runs at a rate."""
+    """A stage's settings, frozen: from names and values as a calibration holds them, to the
+    stage that runs at a rate."""
 
     kind: ClassVar[str]
 
@@ -62,7 +72,10 @@ class StageSpec(Protocol):
 
 
 def number(settings: Mapping[str, object], name: str) -> float:
-    """A setting that has to be a number. Raises BadSetting."""
+    """A setting that has to be a number. Raises BadSetting.
+
+    In the parameter's own unit, such as dB or ms.
+    """
     value = settings.get(name)
     if not isinstance(value, (int, float)):
         raise BadSetting(f"has no number “{name}”")
@@ -78,12 +91,17 @@ class Numbers:
     @classmethod
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
         """From one number per field. Raises BadSetting."""
-        values: dict[str, Any] = {field.name: number(settings, field.name) for field in dataclasses.fields(cls) if field.name != "on"}
+        values: dict[str, Any] = {
+            field.name: number(settings, field.name)
+            for field in dataclasses.fields(cls)
+            if field.name != "on"
+        }
         return cls(**values | {"on": on})
 
 
 def take_over(stage: Stage, before: Stage) -> None:
-    """Let a stage go on where another of its kind stands, as far as their states have the same shape."""
+    """Let a stage go on where another of its kind stands, as far as their states have the same
+    shape."""
     if stage.kind != before.kind or type(stage) is not type(before):
         return
     for mine, theirs in zip(stage.state, before.state, strict=True):

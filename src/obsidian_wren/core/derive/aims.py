@@ -1,8 +1,10 @@
-"""What the treated voice should land in, and what a person weighs: the wishes that the chain's rules are given.
+"""What the treated voice should land in, and what a person weighs: the wishes that the chain's
+rules are given.
 
-Loudness −18 LUFS for calls, a little under the −16 LUFS of spoken word on the web (EBU R 128 s2), so that no heavy limiting is needed;
-ceiling −3 dBTP, so that a coder on the way has room; peaks −10 to −5 dBFS is the window practitioners aim the compressed voice at.
-The floor: 42 dB under the voice, A-weighted, is where a room is not noticed behind speech any more.
+Loudness −18 LUFS for calls, a little under the −16 LUFS of spoken word on the web (EBU R 128 s2),
+so that no heavy limiting is needed; ceiling −3 dBTP, so that a coder on the way has room; peaks −10
+to −5 dBFS is the window practitioners aim the compressed voice at. The floor: 42 dB under the
+voice, A-weighted, is where a room is not noticed behind speech any more.
 """
 
 from __future__ import annotations
@@ -15,10 +17,15 @@ CEILING_DBTP = -3.0
 FLOOR_UNDER_VOICE_DB = 42.0
 
 
+# An equalizer that people still overlook, and any other program can take over.
+MOST_BANDS = 8
+
+
 @dataclass(frozen=True)
 class Aims:
-    """Loudness in LUFS and its tolerance, window for normal peaks in dBFS, ceiling in dBTP, widest loudness range in LU, highest
-    floor behind the voice in dBFS(A), how far the room may rise beside the voice in dB."""
+    """Loudness in LUFS and its tolerance, window for normal peaks in dBFS, ceiling in dBTP,
+    widest loudness range in LU, highest floor behind the voice in dBFS(A), how far the room may
+    rise beside the voice in dB."""
 
     loudness_lufs: float = LOUDNESS_AIM_LUFS
     tolerance_lu: float = LOUDNESS_TOLERANCE_LU
@@ -45,7 +52,8 @@ class Taste:
 
 @dataclass(frozen=True)
 class Wishes:
-    """``cut_weight``: how much worse a cut word is than the same share of leaked room, 0 to 1 (0.5: equally bad)."""
+    """``cut_weight``: how much worse a cut word is than the same share of leaked room, 0 to 1
+    (0.5: equally bad)."""
 
     aims: Aims = Aims()
     taste: Taste = Taste()

@@ -1,47 +1,16 @@
-"""The computer's sound settings against the rig: what disagrees or works on the voice twice, worst first, each with what to change."""
+"""The computer's sound settings against the rig: what disagrees or works on the voice twice,
+worst first, each with what to change.
+
+Source: practice: what raw voice, double processing and unequal rates cost in calls.
+"""
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
 
-Direction = Literal["input", "output"]
-
-
-@dataclass(frozen=True)
-class SoundDevice:
-    """A device as the computer lists it. ``slider_percent`` runs over an unknown taper; ``own_name`` is the person's.
-
-    ``serial`` stays with the device wherever it is plugged in, where it has one; ``port`` is the plug it
-    sits in; ``line`` counts the inputs or outputs of one device.
-    """
-
-    id: str
-    system_name: str
-    direction: Direction
-    present: bool
-    enabled: bool
-    rate_hz: int
-    bits: int
-    slider_percent: float
-    muted: bool
-    enhancements: bool
-    auto_gain: bool
-    channels: int
-    is_default: bool
-    is_default_for_calls: bool
-    serial: str | None = None
-    port: str | None = None
-    kind: Literal["interface", "webcam", "built-in", "headphones", "loudspeakers", "feed"] = "interface"
-    line: int = 1
-    own_name: str | None = None
-
-    @property
-    def title(self) -> str:
-        """The person's name where there is one, else the system's."""
-        return self.own_name or self.system_name
+from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
 
 
 @dataclass(frozen=True)
@@ -49,13 +18,16 @@ class Change:
     """One change in the sound settings."""
 
     device_id: str
-    field: Literal["is_default", "enabled", "muted", "rate_hz", "bits", "slider_percent", "enhancements", "auto_gain"]
+    field: DeviceField
     value: float | bool
 
 
 @dataclass(frozen=True)
 class AuditFinding:
-    """One thing that disagrees. ``harm`` from 1, the worst; ``change`` mends it, None where the person must do it by hand."""
+    """One thing that disagrees.
+
+    ``harm`` from 1, the worst; ``change`` mends it, None where the person must do it by hand.
+    """
 
     code: str
     harm: int
@@ -65,17 +37,33 @@ class AuditFinding:
     change: Change | None
 
 
-def audit(devices: Sequence[SoundDevice], *, rig_device_id: str | None, rate_hz: int, bits: int, direct_monitoring: bool = False,
-          monitors_itself: bool = False) -> tuple[AuditFinding, ...]:  # fmt: skip
-    """Findings in order of harm. ``rig_device_id`` is the input that the rig's interface shows up as."""
+def audit(
+    devices: Sequence[SoundDevice],
+    *,
+    rig_device_id: str | None,
+    rate_hz: int,
+    bits: int,
+    direct_monitoring: bool = False,
+    monitors_itself: bool = False,
+) -> tuple[AuditFinding, ...]:
+    """Findings in order of harm.
+
+    ``rig_device_id`` is the input that the rig's interface shows up as.
+    """
     here = [device for device in devices if device.present]
     rig = next((device for device in here if device.id == rig_device_id), None)
     found: list[AuditFinding] = []
     if rig is None:
         found.append(
-            AuditFinding("gone", 1, "The interface is not there", "The computer does not list the rig's interface at present.",
-                         "Plug it in: it is recognised when it returns.", None)
-        )  # fmt: skip
+            AuditFinding(
+                "gone",
+                1,
+                "The interface is not there",
+                "The computer does not list the rig's interface at present.",
+                "Plug it in: it is recognised when it returns.",
+                None,
+            )
+        )
         return tuple(found)
     found += _input(rig, here)
     found += _processing(rig)
@@ -88,68 +76,153 @@ def audit(devices: Sequence[SoundDevice], *, rig_device_id: str | None, rate_hz:
 def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
     found = []
     if not rig.enabled:
-        found.append(AuditFinding("disabled", 1, f"{rig.title} is switched off", "No program can hear it.", "Switch it on",
-                                  Change(rig.id, "enabled", True)))  # fmt: skip
+        found.append(
+            AuditFinding(
+                "disabled",
+                1,
+                f"{rig.title} is switched off",
+                "No program can hear it.",
+                "Switch it on",
+                Change(rig.id, "enabled", True),
+            )
+        )
     if rig.muted:
-        found.append(AuditFinding("muted", 1, f"{rig.title} is muted", "Nothing but silence comes from it.", "Unmute it",
-                                  Change(rig.id, "muted", False)))  # fmt: skip
+        found.append(
+            AuditFinding(
+                "muted",
+                1,
+                f"{rig.title} is muted",
+                "It sends only silence.",
+                "Unmute it",
+                Change(rig.id, "muted", False),
+            )
+        )
     default = next((d for d in here if d.direction == "input" and d.is_default), None)
     if default is not None and default.id != rig.id and default.kind != "feed":
         found.append(
-            AuditFinding("other-input", 2, "Another input is the default", f"Programs that ask for no device hear {default.title}, not {rig.title}.",
-                         f"Make {rig.title} the default input", Change(rig.id, "is_default", True))
-        )  # fmt: skip
+            AuditFinding(
+                "other-input",
+                2,
+                "Another input is the default",
+                f"Programs that ask for no device hear {default.title}, not {rig.title}.",
+                f"Make {rig.title} the default input",
+                Change(rig.id, "is_default", True),
+            )
+        )
     return found
 
 
 def _processing(rig: SoundDevice) -> list[AuditFinding]:
     found = []
     if rig.auto_gain:
-        found.append(AuditFinding("auto-gain", 3, "Auto gain rides on your level", "It turns itself while you talk: no level that is measured holds, and the voice pumps.",
-                                  "Switch it off", Change(rig.id, "auto_gain", False)))  # fmt: skip
+        found.append(
+            AuditFinding(
+                "auto-gain",
+                3,
+                "Auto gain rides on your level",
+                "It changes the gain while you talk: no measured level holds, and the voice pumps.",
+                "Switch it off",
+                Change(rig.id, "auto_gain", False),
+            )
+        )
     if rig.enhancements:
-        found.append(AuditFinding("enhancements", 3, "Enhancements are on", "The computer cleans and filters the voice before it gets here, so everything works on it twice.",
-                                  "Switch them off", Change(rig.id, "enhancements", False)))  # fmt: skip
+        found.append(
+            AuditFinding(
+                "enhancements",
+                3,
+                "Enhancements are on",
+                "The computer cleans and filters the voice before it gets here, so everything works"
+                " on it twice.",
+                "Switch them off",
+                Change(rig.id, "enhancements", False),
+            )
+        )
     return found
 
 
-def _rates(rig: SoundDevice, here: Sequence[SoundDevice], rate_hz: int, bits: int) -> list[AuditFinding]:
+def _rates(
+    rig: SoundDevice, here: Sequence[SoundDevice], rate_hz: int, bits: int
+) -> list[AuditFinding]:
     found = []
     if rig.rate_hz != rate_hz:
         found.append(
-            AuditFinding("rate", 4, "Two sample rates", f"The computer runs {rig.title} at {rig.rate_hz / 1000:g} kHz, the rig at {rate_hz / 1000:g}: it is converted on the way, with clicks or a wrong pitch at worst.",
-                         f"Set it to {rate_hz / 1000:g} kHz", Change(rig.id, "rate_hz", rate_hz))
-        )  # fmt: skip
+            AuditFinding(
+                "rate",
+                4,
+                "Two sample rates",
+                f"The computer runs {rig.title} at {rig.rate_hz / 1000:g} kHz, the rig at"
+                f" {rate_hz / 1000:g}: it is converted on the way, with clicks or a wrong pitch at"
+                " worst.",
+                f"Set it to {rate_hz / 1000:g} kHz",
+                Change(rig.id, "rate_hz", rate_hz),
+            )
+        )
     if rig.slider_percent < 100:
         found.append(
-            AuditFinding("slider", 5, f"The input slider stands at {rig.slider_percent:g} %", "It turns the voice down after the converter: what clipped before it stays clipped, and the level is made up later with its noise.",
-                         "Set it to 100 %", Change(rig.id, "slider_percent", 100))
-        )  # fmt: skip
+            AuditFinding(
+                "slider",
+                5,
+                f"The input slider is at {rig.slider_percent:g} %",
+                "It turns the voice down after the converter: clipping before it stays, and"
+                " making the level up later lifts the noise with it.",
+                "Set it to 100 %",
+                Change(rig.id, "slider_percent", 100),
+            )
+        )
     if rig.bits < bits:
-        found.append(AuditFinding("bits", 6, f"Only {rig.bits} bit", f"The interface gives {bits} bit and the computer takes {rig.bits}.", f"Set it to {bits} bit",
-                                  Change(rig.id, "bits", bits)))  # fmt: skip
+        found.append(
+            AuditFinding(
+                "bits",
+                6,
+                f"Only {rig.bits} bit",
+                f"The interface gives {bits} bit and the computer takes {rig.bits}.",
+                f"Set it to {bits} bit",
+                Change(rig.id, "bits", bits),
+            )
+        )
     for device in here:
-        if device.direction == "output" and device.is_default and device.enabled and device.rate_hz != rate_hz:
+        if (
+            device.direction == "output"
+            and device.is_default
+            and device.enabled
+            and device.rate_hz != rate_hz
+        ):
             found.append(
-                AuditFinding("output-rate", 7, f"{device.title} runs at {device.rate_hz / 1000:g} kHz", "What you hear is converted on the way; raw and treated may drift apart in your ears.",
-                             f"Set it to {rate_hz / 1000:g} kHz", Change(device.id, "rate_hz", rate_hz))
-            )  # fmt: skip
+                AuditFinding(
+                    "output-rate",
+                    7,
+                    f"{device.title} runs at {device.rate_hz / 1000:g} kHz",
+                    "What you hear is converted on the way; raw and treated may drift apart in your"
+                    " ears.",
+                    f"Set it to {rate_hz / 1000:g} kHz",
+                    Change(device.id, "rate_hz", rate_hz),
+                )
+            )
     return found
 
 
-def _outputs(here: Sequence[SoundDevice], direct_monitoring: bool, monitors_itself: bool) -> list[AuditFinding]:
+def _outputs(
+    here: Sequence[SoundDevice], direct_monitoring: bool, monitors_itself: bool
+) -> list[AuditFinding]:
     found = []
-    loud = next((d for d in here if d.direction == "output" and d.is_default and d.kind == "loudspeakers"), None)
+    loud = next(
+        (d for d in here if d.direction == "output" and d.is_default and d.kind == "loudspeakers"),
+        None,
+    )
     phones = next((d for d in here if d.direction == "output" and d.kind == "headphones"), None)
     if loud is not None:
         change = Change(phones.id, "is_default", True) if phones is not None else None
-        action = f"Make {phones.title} the default output" if phones is not None else "Plug headphones in"
+        action = (
+            f"Make {phones.title} the default output"
+            if phones is not None
+            else "Plug headphones in"
+        )
         found.append(
             AuditFinding(
                 "loudspeakers",
                 5,
                 "Loudspeakers play while the microphone is open",
-                "The others hear themselves come back, and a run can howl.",
+                "The others hear themselves again, and a loop can howl.",
                 action,
                 change,
             )
@@ -161,7 +234,8 @@ def _outputs(here: Sequence[SoundDevice], direct_monitoring: bool, monitors_itse
                 6,
                 "You hear yourself twice",
                 "Direct monitoring plays the raw voice at once and the treated one a moment later.",
-                "Switch direct monitoring off at the interface while you listen to the treated voice",
+                "Switch direct monitoring off at the interface while you listen to the treated"
+                " voice",
                 None,
             )
         )
@@ -178,15 +252,9 @@ def _names(here: Sequence[SoundDevice]) -> list[AuditFinding]:
                     "same-name",
                     8,
                     f"{count} {direction}s are called “{title}”",
-                    "In another program nobody can tell them apart.",
+                    "Other programs cannot tell them apart.",
                     "Give each a name of your own",
                     None,
                 )
             )
     return found
-
-
-def device_key(device: SoundDevice) -> str:
-    """What a device is recognised by when it leaves and returns: its serial number, or the plug it sits in where it has none."""
-    place = device.serial if device.serial is not None else f"{device.kind} at {device.port}"
-    return f"{place}, {device.direction} {device.line}"

@@ -1,9 +1,13 @@
-"""Colour: for fun or character, so it is never derived to be on; its settings are careful starts."""
+"""Colour: for fun or character, so it is never derived to be on; its settings are careful
+starts.
+
+Source: practice: taste, so off.
+"""
 
 from __future__ import annotations
 
-from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
 
 _STARTS: dict[str, tuple[float, str]] = {
     "drive_db": (6.0, "Peaks just reach the bend."),
@@ -18,9 +22,12 @@ _STARTS: dict[str, tuple[float, str]] = {
 }
 
 
-def derive_colour(ground: Ground, pins: Pins) -> StagePlan:
+def derive_colour(take_set: TakeSet, pins: Pins) -> StagePlan:
     """Off, with every effect at a careful start."""
     answer = Answer("colour", pins)
     for name, (value, because) in _STARTS.items():
         answer.set(name, value, because)
-    return answer.plan(False, "Off until you want it: character is taste, and nothing measured asks for it.")
+    return answer.plan(
+        False,
+        "Off until you want it: character is a matter of taste, and no measurement asks for it.",
+    )

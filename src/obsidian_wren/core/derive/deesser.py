@@ -1,4 +1,8 @@
-"""The de-esser: sibilants are brought to the loudness of the speech beside them, never under it, and never so far that they lisp."""
+"""The de-esser: sibilants are brought to the loudness of the speech beside them, never under it,
+and never so far that they lisp.
+
+Source: practice: a sibilant should be as loud as the vowel beside it (K-weighted, ITU-R BS.1770-4).
+"""
 
 from __future__ import annotations
 
@@ -9,9 +13,9 @@ import numpy as np
 from obsidian_wren.core.chain.deesser import band_section
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.setting import hz
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.sibilants import Sibilant, find_sibilants
 
@@ -20,6 +24,7 @@ LISP_GUARD_DB = 8.0
 _RATIO = 4.0
 _WORTH_DB = 1.0
 _USUAL_HZ = 6500.0
+_LEAST_HELD_DB = 0.5
 
 
 @dataclass(frozen=True)
@@ -31,44 +36,69 @@ class SibilanceEvidence:
     step_s: float
 
 
-def derive_deesser(ground: Ground, pins: Pins) -> StagePlan:
+def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the de-esser, from the sibilants of the voice as it is toned."""
     answer = Answer("deesser", pins)
-    found = find_sibilants(ground.talk, rate_hz=ground.rate_hz)
+    found = find_sibilants(take_set.talk, rate_hz=take_set.rate_hz)
     usual = float(np.median([s.frequency_hz for s in found])) if found else _USUAL_HZ
     centre = answer.set(
         "frequency_hz",
         round(usual / 100.0) * 100.0,
-        f"Your hissing is strongest at {hz(usual)}." if found else "No sibilant was found; a usual place.",
+        (
+            f"Your sibilants are strongest at {hz(usual)}."
+            if found
+            else "No sibilant was found, so this is the usual frequency."
+        ),
     )
-    q = answer.set("q", _width(found), "As wide as your hissing wanders.")
-    levels = _band_peaks_dbfs(ground.talk, centre, q, ground.rate_hz)
+    q = answer.set("q", _width(found), "As wide as your sibilants spread.")
+    levels = _band_peaks_dbfs(take_set.talk, centre, q, take_set.rate_hz)
     over = np.array([s.over_neighbours_db for s in found])
     own = np.array([_level_at(levels, s) for s in found])
     harsh = over > 0.0
     # Each harsh sibilant says at which level of the band it would be as loud as its neighbours.
     wanted = own[harsh] - over[harsh] if harsh.any() else own
     threshold = float(np.median(wanted)) if len(wanted) else -30.0
-    because = f"At this level in the band your hissing is as loud as the words beside it ({len(found)} measured)."
+    because = (
+        "At this level in the band your sibilants are as loud as the words beside them"
+        f" ({len(found)}"
+        " measured)."
+    )
     answer.set(
         "threshold_dbfs",
         threshold,
-        because if harsh.any() else "None of yours is louder than its neighbours; the level where the median lies.",
+        (
+            because
+            if harsh.any()
+            else "None of your sibilants is louder than its neighbours; this is their median level."
+        ),
     )
     worst = float(np.percentile(over, 95)) if len(over) else 0.0
     held = float(np.clip(worst, 0.0, LISP_GUARD_DB))
-    text = f"The loudest of them stand {worst:.1f} dB over their neighbours; more than that is never taken."
+    text = f"The loudest of them are {worst:.1f} dB over their neighbours; it never takes more."
     if worst > LISP_GUARD_DB:
-        text = f"The loudest stand {worst:.1f} dB over their neighbours, but more than {LISP_GUARD_DB:.0f} dB would lisp."
-    answer.set("range_db", held if held >= 0.5 else 3.0, text if worst > 0.0 else "As little as would be heard, should you want it.")
-    answer.set("ratio", _RATIO, "Three quarters of what stands over goes; the rest keeps an s an s.")
+        text = (
+            f"The loudest are {worst:.1f} dB over their neighbours, but more than"
+            f" {LISP_GUARD_DB:.0f} dB would lisp."
+        )
+    answer.set(
+        "range_db",
+        held if held >= _LEAST_HELD_DB else 3.0,
+        text if worst > 0.0 else "The least that can be heard, if you switch it on.",
+    )
+    answer.set("ratio", _RATIO, "Takes three quarters of the excess; the rest keeps an s an s.")
     on = worst >= _WORTH_DB
     share = int(np.count_nonzero(harsh))
-    text = f"{share} of {len(found)} sibilants are louder than the words beside them, the worst by {worst:.1f} dB."
+    text = (
+        f"{share} of {len(found)} sibilants are louder than the words beside them, the worst by"
+        f" {worst:.1f} dB."
+    )
     if not found:
         text = "No sibilant was found in the take."
     elif not on:
-        text = f"Your {len(found)} sibilants are no louder than the words beside them: nothing to hold."
+        text = (
+            f"Your {len(found)} sibilants are no louder than the words beside them: nothing"
+            " to take down."
+        )
     return answer.plan(on, text, evidence=SibilanceEvidence(found, levels, 0.01))
 
 

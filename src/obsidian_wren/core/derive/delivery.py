@@ -1,6 +1,10 @@
-"""Delivery: the gain that brings the treated voice to a listener's loudness, under a true-peak ceiling.
+"""Delivery: the gain that brings the treated voice to a listener's loudness, under a true-peak
+ceiling.
 
-The gain is solved by running the real chain over the real take, so the loudness that is planned is the one that comes out.
+The gain is solved by running the real chain over the real take, so the loudness that is planned is
+the one that comes out.
+
+Source: ITU-R BS.1770-4 for loudness and true peak; AES TD1008 and EBU R 128 for the targets.
 """
 
 from __future__ import annotations
@@ -11,40 +15,65 @@ import numpy as np
 
 from obsidian_wren.core.chain.limiter import limiter_gains, local_peaks
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.loudness import lufs_of_weighted
 
 RELEASE_MS = 100.0
 MOST_LIMITING_DB = 8.0
 _GAIN_RANGE_DB = (-30.0, 40.0)
 _CLOSE_ENOUGH_LU = 0.07
+_SAME_GAIN_DB = 0.02
 
 
-def derive_gain(ground: Ground, pins: Pins) -> StagePlan:
+def derive_gain(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gain before the limiter."""
     answer = Answer("gain", pins)
-    aims = ground.wishes.aims
+    aims = take_set.wishes.aims
     ceiling = pins.numbers.get(("limiter", "ceiling_dbtp"), aims.ceiling_dbtp)
-    weighted, peaks = ground.weighted_talk, local_peaks(ground.talk)
-    start_lufs = ground.loudness_lufs
+    weighted, peaks = take_set.weighted_talk, local_peaks(take_set.talk)
+    start_lufs = take_set.loudness_lufs
     start_peak = amplitude_db(float(peaks.max())) if len(peaks) else -math.inf
     most = ceiling - start_peak + MOST_LIMITING_DB
-    gain = _solve(weighted, peaks, aims.loudness_lufs, start_lufs, most, ceiling, ground.rate_hz)
-    text = f"The voice arrives here at {start_lufs:.1f} LUFS; the listener's aim is {aims.loudness_lufs:.0f}."
+    release_ms = pins.numbers.get(("limiter", "release_ms"), RELEASE_MS)
+    gain = _solve(
+        weighted,
+        peaks,
+        aim_lufs=aims.loudness_lufs,
+        start_lufs=start_lufs,
+        most_db=most,
+        ceiling_dbtp=ceiling,
+        release_ms=release_ms,
+        rate_hz=take_set.rate_hz,
+    )
+    text = (
+        f"The voice arrives here at {start_lufs:.1f} LUFS; the listener's target is"
+        f" {aims.loudness_lufs:.0f}."
+    )
     if gain >= most - 0.02:
-        text += f" Held back: more would cost the highest peaks over {MOST_LIMITING_DB:.0f} dB in the limiter."
+        text += (
+            f" Kept lower: more would cost the highest peaks over {MOST_LIMITING_DB:.0f} dB in the"
+            " limiter."
+        )
     answer.set("gain_db", round(gain, 2), text)
     return answer.plan(True, "Meets the listener's loudness.")
 
 
-def derive_limiter(ground: Ground, pins: Pins) -> StagePlan:
+def derive_limiter(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the limiter: always on, always last."""
     answer = Answer("limiter", pins)
-    ceiling = ground.wishes.aims.ceiling_dbtp
-    answer.set("ceiling_dbtp", ceiling, f"{-ceiling:.0f} dB are kept for what a coder on the way adds between samples.")
-    answer.set("release_ms", RELEASE_MS, "Time to 63 %: short enough to follow syllables, long enough not to rattle.")
-    return answer.plan(True, "No peak leaves over the ceiling.")
+    ceiling = take_set.wishes.aims.ceiling_dbtp
+    answer.set(
+        "ceiling_dbtp",
+        ceiling,
+        f"{-ceiling:.0f} dB of headroom for what a codec on the way adds between samples.",
+    )
+    answer.set(
+        "release_ms",
+        RELEASE_MS,
+        "Time to 63 %: short enough to follow syllables, long enough not to rattle.",
+    )
+    return answer.plan(True, "No peak passes the ceiling.")
 
 
 def _held(gain_db: float, most_db: float) -> float:
@@ -53,24 +82,40 @@ def _held(gain_db: float, most_db: float) -> float:
 
 
 def _solve(
-    weighted: Samples, peaks: Samples, aim_lufs: float, start_lufs: float, most_db: float, ceiling_dbtp: float, rate_hz: float
+    weighted: Samples,
+    peaks: Samples,
+    *,
+    aim_lufs: float,
+    start_lufs: float,
+    most_db: float,
+    ceiling_dbtp: float,
+    release_ms: float,
+    rate_hz: float,
 ) -> float:
     """The gain that meets the aim behind the limiter, by the secant method.
 
-    A limiter's gain moves slowly against the sound, so the K-weighted sound times that gain has the loudness of the limited
-    sound to some hundredths: each step then needs neither the filters nor the peaks again.
+    A limiter's gain moves slowly against the sound, so the K-weighted sound times that gain has the
+    loudness of the limited sound to some hundredths: each step then needs neither the filters nor
+    the peaks again.
     """
     gain, slope = _held(aim_lufs - start_lufs, most_db), 0.9
     if not math.isfinite(gain) or not np.isfinite(start_lufs):
         return 0.0
     last: tuple[float, float] | None = None
     for _ in range(6):
-        limited = weighted * limiter_gains(peaks, gain_db=gain, ceiling_dbtp=ceiling_dbtp, release_s=RELEASE_MS / 1000.0, rate_hz=rate_hz)
+        limited = weighted * limiter_gains(
+            peaks,
+            gain_db=gain,
+            ceiling_dbtp=ceiling_dbtp,
+            release_s=release_ms / 1000.0,
+            rate_hz=rate_hz,
+        )
         reached = lufs_of_weighted(limited, rate_hz=rate_hz) + gain
         better = _held(gain + (aim_lufs - reached) / slope, most_db)
-        if abs(aim_lufs - reached) <= _CLOSE_ENOUGH_LU or abs(better - gain) < 0.02:
+        if abs(aim_lufs - reached) <= _CLOSE_ENOUGH_LU or abs(better - gain) < _SAME_GAIN_DB:
             break
-        # The limiter eats part of each added decibel, so the next step is as long as the last one proved.
+        # The limiter eats part of each added decibel, so the next step is as long as the last one
+        # proved.
         if last is not None and gain != last[0]:
             slope = min(1.0, max(0.3, (reached - last[1]) / (gain - last[0])))
             better = _held(gain + (aim_lufs - reached) / slope, most_db)

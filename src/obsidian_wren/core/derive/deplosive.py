@@ -1,4 +1,8 @@
-"""Plosives: on when the take holds any; the threshold lies over all that this voice has under 150 Hz without them."""
+"""Plosives: on when the take holds any; the threshold lies over all that this voice has under
+150 Hz without them.
+
+Source: practice: plosives are told by peaks that the same voice has nowhere else under 150 Hz.
+"""
 
 from __future__ import annotations
 
@@ -8,8 +12,8 @@ import numpy as np
 
 from obsidian_wren.core.chain.deplosive import low_band, low_pole
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.plosives import BAND_HZ, Plosive, find_plosives
 
@@ -26,28 +30,43 @@ class PlosiveEvidence:
     step_s: float
 
 
-def derive_deplosive(ground: Ground, pins: Pins) -> StagePlan:
+def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the plosive stage."""
     answer = Answer("deplosive", pins)
-    found = find_plosives(ground.talk, rate_hz=ground.rate_hz)
-    corner = answer.set("frequency_hz", BAND_HZ, "Breath on a capsule lies under 150 Hz; a voice's words do not need what is lost there.")
-    levels = band_peaks_dbfs(ground.talk, corner, ground.rate_hz)
+    found = find_plosives(take_set.talk, rate_hz=take_set.rate_hz)
+    corner = answer.set(
+        "frequency_hz",
+        BAND_HZ,
+        "Breath on a capsule is under 150 Hz; words lose nothing that they need there.",
+    )
+    levels = band_peaks_dbfs(take_set.talk, corner, take_set.rate_hz)
     bursts = np.zeros(len(levels), dtype=bool)
     for plosive in found:
-        bursts[round(plosive.at_s * 100.0) - 2 : round((plosive.at_s + plosive.length_s) * 100.0) + 8] = True
+        bursts[
+            round(plosive.at_s * 100.0) - 2 : round((plosive.at_s + plosive.length_s) * 100.0) + 8
+        ] = True
     usual = float(np.percentile(levels[~bursts], 99.5)) if (~bursts).any() else -40.0
     threshold = answer.set(
         "threshold_dbfs",
         usual + _MARGIN_DB,
-        f"Your voice alone hardly ever passes {usual:.0f} dBFS in this band; {_MARGIN_DB:.0f} dB are left over it.",
+        f"Your voice alone hardly ever passes {usual:.0f} dBFS in this band; {_MARGIN_DB:.0f} dB"
+        " are left above it.",
     )
-    over = [float(levels[round(p.at_s * 100.0) : round((p.at_s + p.length_s) * 100.0) + 1].max()) - threshold for p in found]
+    over = [
+        float(levels[round(p.at_s * 100.0) : round((p.at_s + p.length_s) * 100.0) + 1].max())
+        - threshold
+        for p in found
+    ]
     worst = max(over, default=0.0)
     answer.set("range_db", min(_MOST_DB, max(worst, 0.0) + 3.0), _range_because(found, worst))
     longest = max((p.length_s for p in found), default=0.05)
-    answer.set("release_ms", 1000.0 * longest, f"Let go as fast as the bursts end: the longest lasts {1000.0 * longest:.0f} ms.")
+    answer.set(
+        "release_ms",
+        1000.0 * longest,
+        f"As fast as the bursts end: the longest lasts {1000.0 * longest:.0f} ms.",
+    )
     on = bool(found) and worst > 0.0
-    return answer.plan(on, _because(found, ground), evidence=PlosiveEvidence(found, levels, 0.01))
+    return answer.plan(on, _because(found, take_set), evidence=PlosiveEvidence(found, levels, 0.01))
 
 
 def band_peaks_dbfs(talk: Samples, corner_hz: float, rate_hz: float) -> Samples:
@@ -57,16 +76,21 @@ def band_peaks_dbfs(talk: Samples, corner_hz: float, rate_hz: float) -> Samples:
     return amplitude_db(frame_peaks(low, rate_hz=rate_hz, frame_s=0.01) + 1e-10)
 
 
-def _because(found: tuple[Plosive, ...], ground: Ground) -> str:
-    seconds = len(ground.talk) / ground.rate_hz
+def _because(found: tuple[Plosive, ...], take_set: TakeSet) -> str:
+    seconds = len(take_set.talk) / take_set.rate_hz
     if not found:
-        return f"No burst of breath in {seconds:.0f} s of talk: nothing to hold."
+        return f"No burst of breath in {seconds:.0f} s of talk: nothing to take down."
     at = ", ".join(f"{plosive.at_s:.1f} s" for plosive in found[:3])
     more = "" if len(found) <= 3 else " and more"
-    return f"{len(found)} burst{'s' if len(found) > 1 else ''} of breath in {seconds:.0f} s of talk, at {at}{more}."
+    return (
+        f"{len(found)} burst{'s' if len(found) > 1 else ''} of breath in {seconds:.0f} s of talk,"
+        f" at {at}{more}."
+    )
 
 
 def _range_because(found: tuple[Plosive, ...], worst: float) -> str:
     return (
-        f"The worst burst stands {worst:.0f} dB over the threshold." if found else "No burst was found; this is the least that would act."
+        f"The worst burst is {worst:.0f} dB over the threshold."
+        if found
+        else "No burst was found; this is the least that would act."
     )

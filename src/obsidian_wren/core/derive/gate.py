@@ -1,7 +1,12 @@
-"""Gate, expander or none, from two distributions: the room in use and the words of the voice, as the gate's own detector hears them.
+"""Gate, expander or none, from two distributions: the room in use and the words of the voice, as
+the gate's own detector hears them.
 
-The threshold lies where the two errors balance as the person weighs them: the share of speech under it (cut words) against the share
-of room over it (leaked room). Hold and release come from the pauses between this person's words.
+The threshold lies where the two errors balance as the person weighs them: the share of speech under
+it (cut words) against the share of room over it (leaked room). Hold and release come from the
+pauses between this person's words.
+
+Source: Neyman and Pearson (1933) with weighed errors, for the threshold; practice for
+hysteresis and times.
 """
 
 from __future__ import annotations
@@ -12,9 +17,15 @@ import numpy as np
 
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.gate_evidence import GateCounts, GateEvidence, count, detector_levels_dbfs, distributions
-from obsidian_wren.core.derive.ground import Ground
+from obsidian_wren.core.derive.gate_evidence import (
+    GateCounts,
+    GateEvidence,
+    count,
+    detector_levels_dbfs,
+    distributions,
+)
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import pauses_s
 
@@ -25,23 +36,26 @@ _GENTLE_DB, _FULL_DB = 12.0, 30.0
 _PART_OF_A_PHRASE_S = 0.35
 
 
-def derive_gate(ground: Ground, pins: Pins) -> StagePlan:
+def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gate."""
     answer = Answer("gate", pins)
-    pitch = ground.talk_reading.pitch_hz
+    pitch = take_set.talk_reading.pitch_hz
     low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
     hears_from = answer.set("sidechain_hz", low, "Rumble under your voice must not open it.")
-    talk, step_s = detector_levels_dbfs(ground.talk, hears_from, rate_hz=ground.rate_hz)
-    room, _ = detector_levels_dbfs(ground.room, hears_from, rate_hz=ground.rate_hz)
-    speech_share, room_share = distributions(talk, room, step_s, ground.words)
-    weight = ground.wishes.cut_weight
+    talk, step_s = detector_levels_dbfs(take_set.talk, hears_from, rate_hz=take_set.rate_hz)
+    room, _ = detector_levels_dbfs(take_set.room, hears_from, rate_hz=take_set.rate_hz)
+    speech_share, room_share = distributions(talk, room, step_s, take_set.words)
+    weight = take_set.wishes.cut_weight
     balanced, cut, leaked = balance(speech_share, room_share, weight)
     threshold = answer.set("threshold_dbfs", balanced, _threshold_because(cut, leaked, weight))
     # A closing edge inside the room's own wandering would never let it close.
     reached = float(np.percentile(room, 95)) if len(room) else -100.0
-    text = f"Closes over what your room reaches in 19 of 20 moments, {reached:.0f} dBFS; lower it would stay open, higher it would chatter."
+    text = (
+        f"Closes over what your room reaches in 19 of 20 moments, {reached:.0f} dBFS; lower it"
+        " would stay open, higher it would chatter."
+    )
     answer.set("hysteresis_db", float(np.clip(threshold - reached - 0.5, 1.0, 8.0)), text)
-    need = ground.room_dbfs_a + ground.gain_to_come_db - ground.wishes.aims.floor_dbfs_a
+    need = take_set.room_dbfs_a + take_set.gain_to_come_db - take_set.wishes.aims.floor_dbfs_a
     crossing = weight * cut + (1.0 - weight) * leaked
     gate = crossing <= _CLEAR_CROSSING
     answer.set("ratio", _GATE if gate else _EXPANDER, _ratio_because(gate, crossing))
@@ -49,24 +63,39 @@ def derive_gate(ground: Ground, pins: Pins) -> StagePlan:
     answer.set(
         "range_db",
         span,
-        "Enough that the room is gone between words." if gate else "A gentle range: what slips through is still there, only softer.",
+        (
+            "Enough that the room is gone between words."
+            if gate
+            else "A gentle range: what slips through is still there, only softer."
+        ),
     )
-    _times(answer, ground)
+    _times(answer, take_set)
     loudest = float(np.percentile(room, 99)) if len(room) else -100.0
-    on = need > 0.0 and bool(len(ground.words))
-    plan = answer.plan(on, _because(on, gate, need, loudest, threshold, ground))
+    on = need > 0.0 and bool(len(take_set.words))
+    plan = answer.plan(on, _because(on, gate, need, loudest, threshold, take_set))
     spec = plan.spec()
     assert isinstance(spec, GateSpec)
     counts = count(
-        replace(spec, on=True), talk, room, step_s, ground.words, click_times_s(ground.room, rate_hz=ground.rate_hz), rate_hz=ground.rate_hz
+        replace(spec, on=True),
+        talk,
+        room,
+        step_s,
+        take_set.words,
+        click_times_s(take_set.room, rate_hz=take_set.rate_hz),
+        rate_hz=take_set.rate_hz,
     )
-    return StagePlan("gate", plan.switch, plan.settings, evidence=GateEvidence(speech_share, room_share, counts))
+    return StagePlan(
+        "gate", plan.switch, plan.settings, evidence=GateEvidence(speech_share, room_share, counts)
+    )
 
 
 def balance(speech: Samples, room: Samples, cut_weight: float) -> tuple[float, float, float]:
-    """Where the weighed errors are least: the threshold in dBFS, the share of speech under it, the share of room over it.
+    """Where the weighed errors are least: the threshold in dBFS, the share of speech under it, the
+    share of room over it.
 
-    Shares are per decibel from −100 dBFS. Where a gap leaves room, the threshold stands in it: nearer to the side that weighs less.
+    Shares are per decibel from −100 dBFS. Where a gap leaves room, the threshold stands in it:
+    nearer to the side that weighs less. ``speech`` and ``room`` are ``(101,)``, hence ``(n,)``
+    each.
     """
     under = np.concatenate([[0.0], np.cumsum(speech)])
     over = 1.0 - np.concatenate([[0.0], np.cumsum(room)])
@@ -77,21 +106,22 @@ def balance(speech: Samples, room: Samples, cut_weight: float) -> tuple[float, f
     return float(at) - 100.0, float(under[near]), float(max(over[near], 0.0))
 
 
-def recount(ground: Ground, spec: GateSpec) -> GateCounts:
+def recount(take_set: TakeSet, spec: GateSpec) -> GateCounts:
     """The counts for settings that somebody tries out."""
-    talk, step_s = detector_levels_dbfs(ground.talk, spec.sidechain_hz, rate_hz=ground.rate_hz)
-    room, _ = detector_levels_dbfs(ground.room, spec.sidechain_hz, rate_hz=ground.rate_hz)
-    clicks = click_times_s(ground.room, rate_hz=ground.rate_hz)
-    return count(spec, talk, room, step_s, ground.words, clicks, rate_hz=ground.rate_hz)
+    talk, step_s = detector_levels_dbfs(take_set.talk, spec.sidechain_hz, rate_hz=take_set.rate_hz)
+    room, _ = detector_levels_dbfs(take_set.room, spec.sidechain_hz, rate_hz=take_set.rate_hz)
+    clicks = click_times_s(take_set.room, rate_hz=take_set.rate_hz)
+    return count(spec, talk, room, step_s, take_set.words, clicks, rate_hz=take_set.rate_hz)
 
 
-def _times(answer: Answer, ground: Ground) -> None:
-    pauses = pauses_s(ground.words)
+def _times(answer: Answer, take_set: TakeSet) -> None:
+    pauses = pauses_s(take_set.words)
     short = pauses[pauses < _PART_OF_A_PHRASE_S]
     known = len(short) >= 5
     hold = float(np.clip(1000.0 * np.percentile(short, 50), 60.0, 200.0)) if known else 150.0
     text = (
-        f"Half of the pauses inside your phrases are over in {1000.0 * np.percentile(short, 50):.0f} ms."
+        "Half of the pauses inside your phrases are over in"
+        f" {1000.0 * np.percentile(short, 50):.0f} ms."
         if known
         else "Too few pauses to tell; a usual value."
     )
@@ -109,22 +139,34 @@ def _times(answer: Answer, ground: Ground) -> None:
 
 def _threshold_because(cut: float, leaked: float, weight: float) -> str:
     return (
-        f"Here the errors balance as you weigh them ({weight * 100:.0f} : {(1.0 - weight) * 100:.0f}): "
-        f"{cut * 100:.1f} % of your speech lies under it, {leaked * 100:.1f} % of the room over it."
+        f"Here the errors balance as you weigh them ({weight * 100:.0f} :"
+        f" {(1.0 - weight) * 100:.0f}): {cut * 100:.1f} % of your speech lies under it,"
+        f" {leaked * 100:.1f} % of the room over it."
     )
 
 
 def _ratio_because(gate: bool, crossing: float) -> str:
     if gate:
-        return "Voice and room hardly cross, so it may close fully: a gate."
-    return f"Voice and room cross ({crossing * 100:.1f} % weighed error), so it only leans: an expander."
+        return "Voice and room hardly overlap, so it can close fully: a gate."
+    return (
+        f"Voice and room overlap ({crossing * 100:.1f} % weighed error), so it closes only"
+        " partly: an expander."
+    )
 
 
-def _because(on: bool, gate: bool, need: float, loudest: float, threshold: float, ground: Ground) -> str:
-    if not ground.words:
+def _because(
+    on: bool, gate: bool, need: float, loudest: float, threshold: float, take_set: TakeSet
+) -> str:
+    if not take_set.words:
         return "No words were found in the take."
+    taken = "in use" if take_set.in_use is not None else "at rest"
     if not on:
-        return f"None: your room{' in use' if ground.in_use is not None else ''} stands {-need:.0f} dB under the listener's floor. A gate could only cut words."
-    taken = "in use" if ground.in_use is not None else "at rest"
+        return (
+            f"None: your noise floor {taken} is {-need:.0f} dB under the listener's floor. A gate"
+            " could only clip words."
+        )
     sort = "A gate" if gate else "An expander"
-    return f"{sort}: your room {taken} stands {need:.0f} dB over the listener's floor; its loudest hundredth reaches {loudest:.0f} dBFS."
+    return (
+        f"{sort}: your noise floor {taken} is {need:.0f} dB over the listener's floor; its loudest"
+        f" 1 % reaches {loudest:.0f} dBFS."
+    )

@@ -1,4 +1,9 @@
-"""What a gate does to the real takes: the two distributions it stands between, and what is cut and let through."""
+"""What a gate does to the real takes: the two distributions it stands between, and what is cut
+and let through.
+
+Source: by definition: frames over and under the threshold, as the gate's own detector hears
+them.
+"""
 
 from __future__ import annotations
 
@@ -6,14 +11,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.detector import control_step, detect, detector_ring, sidechain_sections, stage_memory
+from obsidian_wren.core.chain.detector import (
+    control_step,
+    detect,
+    detector_ring,
+    sidechain_sections,
+    stage_memory,
+)
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.gate import GateSpec, gate_gains_db
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.words import Word, within
 
 LOWEST_DBFS, HIGHEST_DBFS = -100.0, 0.0
-# Where in a word a beginning and an end lie, and how much of their energy may go before they count as cut.
+# Where in a word a beginning and an end lie, and how much of their energy may go before they count
+# as cut.
 _BEGINNING_S, _END_S = 0.05, 0.08
 _CUT_DB = 3.0
 # Less gain than this and the room is held back.
@@ -22,8 +34,8 @@ _HELD_BACK_DB = 3.0
 
 @dataclass(frozen=True)
 class GateCounts:
-    """On the real takes: words in all, those whose beginning or end loses more than half its energy, seconds of room let through out of
-    how many, clicks let through out of how many."""
+    """On the real takes: words in all, those whose beginning or end loses more than half its
+    energy, seconds of room let through out of how many, clicks let through out of how many."""
 
     words: int
     beginnings_cut: int
@@ -36,15 +48,19 @@ class GateCounts:
 
 @dataclass(frozen=True)
 class GateEvidence:
-    """Shares of time per decibel from −100 dBFS up, ``(100,)`` each, of the detector's level: speech inside words, the room."""
+    """Shares of time per decibel from −100 dBFS up, ``(100,)`` each, of the detector's level:
+    speech inside words, the room."""
 
     speech: Samples
     room: Samples
     counts: GateCounts
 
 
-def detector_levels_dbfs(samples: Samples, sidechain_hz: float, *, rate_hz: float) -> tuple[Samples, float]:
-    """The gate's own detector on ``(n,)`` samples: levels at its control points and the seconds between them."""
+def detector_levels_dbfs(
+    samples: Samples, sidechain_hz: float, *, rate_hz: float
+) -> tuple[Samples, float]:
+    """The gate's own detector on ``(n,)`` samples: levels at its control points and the seconds
+    between them."""
     step = control_step(rate_hz)
     sections = sidechain_sections(sidechain_hz, rate_hz=rate_hz)
     side = samples
@@ -57,7 +73,10 @@ def detector_levels_dbfs(samples: Samples, sidechain_hz: float, *, rate_hz: floa
 
 
 def gains_of(levels_dbfs: Samples, spec: GateSpec, *, rate_hz: float) -> Samples:
-    """The gate's gain in dB at each control point; a switched-off gate leaves all at 0."""
+    """The gate's gain in dB at each control point; a switched-off gate leaves all at 0.
+
+    Both ``(points,)``.
+    """
     gains = np.array(levels_dbfs)
     if not spec.on:
         return np.zeros_like(gains)
@@ -70,20 +89,44 @@ def gains_of(levels_dbfs: Samples, spec: GateSpec, *, rate_hz: float) -> Samples
 
 
 def count(
-    spec: GateSpec, talk_levels: Samples, room_levels: Samples, step_s: float, words: tuple[Word, ...], clicks_s: Samples, *, rate_hz: float
+    spec: GateSpec,
+    talk_levels: Samples,
+    room_levels: Samples,
+    step_s: float,
+    words: tuple[Word, ...],
+    clicks_s: Samples,
+    *,
+    rate_hz: float,
 ) -> GateCounts:
-    """Count what a gate does; levels are those of :func:`detector_levels_dbfs` on talk and on the room in use."""
-    talk_gains, room_gains = gains_of(talk_levels, spec, rate_hz=rate_hz), gains_of(room_levels, spec, rate_hz=rate_hz)
+    """Count what a gate does; levels are those of :func:`detector_levels_dbfs` on talk and on the
+    room in use.
+
+    Levels ``(points,)``, ``step_s`` apart, ``clicks_s`` ``(n,)``.
+    """
+    talk_gains, room_gains = (
+        gains_of(talk_levels, spec, rate_hz=rate_hz),
+        gains_of(room_levels, spec, rate_hz=rate_hz),
+    )
     beginnings = ends = 0
     for word in words:
         length = word.end_s - word.start_s
-        beginnings += _is_cut(talk_levels, talk_gains, word.start_s, word.start_s + min(_BEGINNING_S, length), step_s)
-        ends += _is_cut(talk_levels, talk_gains, word.end_s - min(_END_S, length), word.end_s, step_s)
+        beginnings += _is_cut(
+            talk_levels, talk_gains, word.start_s, word.start_s + min(_BEGINNING_S, length), step_s
+        )
+        ends += _is_cut(
+            talk_levels, talk_gains, word.end_s - min(_END_S, length), word.end_s, step_s
+        )
     open_at = room_gains > -_HELD_BACK_DB
     at = np.minimum((clicks_s / step_s).astype(int), max(len(room_gains) - 1, 0))
     through = int(np.count_nonzero(open_at[at])) if len(at) and len(room_gains) else 0
     return GateCounts(
-        len(words), beginnings, ends, float(np.count_nonzero(open_at)) * step_s, len(room_levels) * step_s, through, len(clicks_s)
+        len(words),
+        beginnings,
+        ends,
+        float(np.count_nonzero(open_at)) * step_s,
+        len(room_levels) * step_s,
+        through,
+        len(clicks_s),
     )
 
 
@@ -96,8 +139,13 @@ def _is_cut(levels: Samples, gains: Samples, start_s: float, end_s: float, step_
     return bool(left < 10.0 ** (-_CUT_DB / 10.0) * float(power.sum()))
 
 
-def distributions(talk_levels: Samples, room_levels: Samples, step_s: float, words: tuple[Word, ...]) -> tuple[Samples, Samples]:
-    """Share of time in each decibel from −100 to 0 dBFS: speech inside words, and the room."""
+def distributions(
+    talk_levels: Samples, room_levels: Samples, step_s: float, words: tuple[Word, ...]
+) -> tuple[Samples, Samples]:
+    """Share of time in each decibel from −100 to 0 dBFS: speech inside words, and the room.
+
+    Levels ``(points,)``, each answer ``(n,)``, a decibel an entry.
+    """
     edges = np.arange(LOWEST_DBFS, HIGHEST_DBFS + 1.0)
     inside = within(words, np.arange(len(talk_levels)) * step_s)
     return _shares(talk_levels[inside], edges), _shares(room_levels, edges)

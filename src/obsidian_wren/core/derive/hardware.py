@@ -1,4 +1,7 @@
-"""What a rig is made of, as far as it carries calculation. Unknown numbers are None and stay unknown."""
+"""What a rig is made of, as far as it carries calculation.
+
+Unknown numbers are None and stay unknown.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +14,12 @@ Surfaces = Literal["bare", "furnished", "soft", "treated"]
 Support = Literal["arm", "desk stand", "floor stand", "worn"]
 
 # Share of the pressure part in a first-order microphone: p + (1 − p)·cos θ.
-PRESSURE_SHARE: dict[str, float] = {"omni": 1.0, "cardioid": 0.5, "supercardioid": 0.37, "figure of eight": 0.0}
+PRESSURE_SHARE: dict[str, float] = {
+    "omni": 1.0,
+    "cardioid": 0.5,
+    "supercardioid": 0.37,
+    "figure of eight": 0.0,
+}
 SPEED_OF_SOUND = 343.0
 DBU_IN_DBV = -2.2185
 
@@ -30,7 +38,11 @@ class Microphone:
 
 @dataclass(frozen=True)
 class Interface:
-    """Preamp and converter. ``max_input_dbu`` reads 0 dBFS at no gain; ``ein_dbu`` is over 20 Hz to 20 kHz; ``pad_db`` is its loss."""
+    """Preamp and converter.
+
+    ``max_input_dbu`` reads 0 dBFS at no gain; ``ein_dbu`` is over 20 Hz to 20 kHz; ``pad_db`` is
+    its loss.
+    """
 
     gain_low_db: float | None = None
     gain_high_db: float | None = None
@@ -44,7 +56,8 @@ class Interface:
 
 @dataclass(frozen=True)
 class Room:
-    """Size in metres, surfaces, and the noise level in dB(A) where a take in this room has told it."""
+    """Size in metres, surfaces, and the noise level in dB(A) where a take in this room has told
+    it."""
 
     size_m: tuple[float, float, float] | None = None
     surfaces: Surfaces | None = None
@@ -53,7 +66,8 @@ class Room:
 
 @dataclass(frozen=True)
 class Placement:
-    """Mouth to capsule in cm, angle off the microphone's axis in degrees, capsule over the mouth in cm, and what stands around."""
+    """Mouth to capsule in cm, angle off the microphone's axis in degrees, capsule over the mouth
+    in cm, and what stands around."""
 
     distance_cm: float = 20.0
     angle_deg: float = 0.0

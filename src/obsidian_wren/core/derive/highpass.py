@@ -1,6 +1,10 @@
 """The high-pass: as high as the voice allows, as steep as the rumble asks.
 
-A corner at 0.8 of the lowest pitch costs the lowest fundamental of this voice at most 1.3 dB at third order (Butterworth).
+A corner at 0.8 of the lowest pitch costs the lowest fundamental of this voice at most 1.3 dB at
+third order (Butterworth).
+
+Source: practice: a corner at 0.8 of the lowest pitch costs its fundamental under a decibel;
+Butterworth's response for how much.
 """
 
 from __future__ import annotations
@@ -11,15 +15,18 @@ import numpy as np
 
 from obsidian_wren.core.chain.filters import highpass_sections
 from obsidian_wren.core.decibels import Samples, power_db
-from obsidian_wren.core.derive.ground import Ground
-from obsidian_wren.core.derive.setting import Setting, settle
+from obsidian_wren.core.derive.setting import Setting, resolve
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ
 
 _SHARE_OF_LOWEST_PITCH = 0.8
 _RANGE_HZ = (40.0, 120.0)
 _PITCH_UNKNOWN_HZ = 70.0
+_MUCH_RUMBLE_DB = 6.0
+_LITTLE_RUMBLE_DB = -6.0
+_AS_LOUD_DB = 0.5
 
 
 @dataclass(frozen=True)
@@ -31,42 +38,67 @@ class HighpassRule:
 
     def sections(self, *, rate_hz: float) -> Samples:
         """The filter with the values in force, ``(k, 6)``."""
-        return highpass_sections(self.frequency_hz.value, order=int(self.order.value), rate_hz=rate_hz)
+        return highpass_sections(
+            self.frequency_hz.value, order=int(self.order.value), rate_hz=rate_hz
+        )
 
 
-def derive_highpass_stage(ground: Ground, pins: Pins) -> StagePlan:
+def derive_highpass_stage(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule as a stage of the chain: always on."""
     numbers = pins.numbers
     rule = derive_highpass(
-        ground.talk_reading, ground.quiet_reading,
-        pinned_hz=numbers.get(("highpass", "frequency_hz")), pinned_order=numbers.get(("highpass", "order")),
-    )  # fmt: skip
+        take_set.talk_reading,
+        take_set.quiet_reading,
+        pinned_hz=numbers.get(("highpass", "frequency_hz")),
+        pinned_order=numbers.get(("highpass", "order")),
+    )
     answer = Answer("highpass", pins)
     answer.settings.update(frequency_hz=rule.frequency_hz, order=rule.order)
     return answer.plan(True, "Under the lowest pitch there is only rumble.")
 
 
 def derive_highpass(
-    talk: TalkReading, quiet: QuietReading, *, pinned_hz: float | None = None, pinned_order: float | None = None
+    talk: TalkReading,
+    quiet: QuietReading,
+    *,
+    pinned_hz: float | None = None,
+    pinned_order: float | None = None,
 ) -> HighpassRule:
-    """High-pass from the 5th percentile of the pitch and from how far the rumble under it stands over the voice band."""
+    """High-pass from the 5th percentile of the pitch and from how far the rumble under it stands
+    over the voice band."""
     pitch = talk.pitch_hz
-    corner = _PITCH_UNKNOWN_HZ if pitch is None else float(np.clip(_SHARE_OF_LOWEST_PITCH * pitch.p5, *_RANGE_HZ))
+    corner = (
+        _PITCH_UNKNOWN_HZ
+        if pitch is None
+        else float(np.clip(_SHARE_OF_LOWEST_PITCH * pitch.p5, *_RANGE_HZ))
+    )
     corner = round(corner)
     under = corner > CELL_HZ
     rumble_db = power_db(float(quiet.noise.cells[under].sum()))
     rest_db = power_db(float(quiet.noise.cells[~under].sum()))
     excess_db = rumble_db - rest_db
-    order = 4 if excess_db > 6.0 else 3 if excess_db > -6.0 else 2
-    voice = "The pitch of this voice was not found" if pitch is None else f"Your lowest pitch is {pitch.p5:.0f} Hz"
+    order = 4 if excess_db > _MUCH_RUMBLE_DB else 3 if excess_db > _LITTLE_RUMBLE_DB else 2
+    voice = (
+        "The pitch of this voice was not found"
+        if pitch is None
+        else f"Your lowest pitch is {pitch.p5:.0f} Hz"
+    )
     because = f"{voice}; under {corner} Hz the room is {_compared(excess_db)}."
-    frequency = settle(float(corner), "Hz", because, pinned_hz, digits=0)
-    word = {2: "a gentle slope does", 3: "a medium slope is right", 4: "a steep slope is needed"}[order]
-    slope = settle(float(order), "order", f"Under {corner} Hz the room is {_compared(excess_db)}, so {word}.", pinned_order, digits=0)
+    frequency = resolve(float(corner), "Hz", because, pinned_hz, digits=0)
+    word = {2: "a gentle slope does", 3: "a medium slope is right", 4: "a steep slope is needed"}[
+        order
+    ]
+    slope = resolve(
+        float(order),
+        "order",
+        f"Under {corner} Hz the room is {_compared(excess_db)}, so {word}.",
+        pinned_order,
+        digits=0,
+    )
     return HighpassRule(frequency, slope)
 
 
 def _compared(excess_db: float) -> str:
-    if abs(excess_db) < 0.5:
+    if abs(excess_db) < _AS_LOUD_DB:
         return "as strong as above"
     return f"{abs(excess_db):.0f} dB {'stronger' if excess_db > 0 else 'weaker'} than above"

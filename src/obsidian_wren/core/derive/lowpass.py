@@ -1,12 +1,15 @@
-"""Low-pass: over the end of the voice, so that only hiss is lost."""
+"""Low-pass: over the end of the voice, so that only hiss is lost.
+
+Source: practice: a quarter over the highest frequency at which the voice is above the noise.
+"""
 
 from __future__ import annotations
 
 import numpy as np
 
-from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.setting import hz
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 
 _OVER_NOISE_DB = 6.0
@@ -14,14 +17,26 @@ _RANGE_HZ = (8_000.0, 20_000.0)
 _BEYOND = 1.25
 
 
-def derive_lowpass(ground: Ground, pins: Pins) -> StagePlan:
-    """The rule of the low-pass: a quarter over the highest frequency at which the voice stands 6 dB over the room."""
+def derive_lowpass(take_set: TakeSet, pins: Pins) -> StagePlan:
+    """The rule of the low-pass: a quarter over the highest frequency at which the voice stands 6
+    dB over the room."""
     answer = Answer("lowpass", pins)
-    voice, noise = ground.talk_reading.voice.points_db(), ground.quiet_reading.noise.points_db()
+    voice, noise = take_set.talk_reading.voice.points_db(), take_set.quiet_reading.noise.points_db()
     there = np.flatnonzero(voice > noise + _OVER_NOISE_DB)
     top = float(POINT_HZ[there[-1]]) if len(there) else _RANGE_HZ[1]
-    corner = min(float(np.clip(_BEYOND * top, *_RANGE_HZ)), 0.48 * ground.rate_hz)
-    answer.set("frequency_hz", round(corner / 250.0) * 250.0, f"Your voice stands over the room up to {hz(top)}; a quarter more is kept.")
+    corner = min(float(np.clip(_BEYOND * top, *_RANGE_HZ)), 0.48 * take_set.rate_hz)
+    answer.set(
+        "frequency_hz",
+        round(corner / 250.0) * 250.0,
+        f"Your voice is above the noise floor up to {hz(top)}; a quarter more is kept.",
+    )
     answer.set("order", 2.0, "A gentle slope: nothing rings.")
-    on = corner < 0.47 * ground.rate_hz
-    return answer.plan(on, f"Over {hz(corner)} there is only hiss." if on else "The sound ends where a low-pass would begin.")
+    on = corner < 0.47 * take_set.rate_hz
+    return answer.plan(
+        on,
+        (
+            f"Over {hz(corner)} there is only hiss."
+            if on
+            else "The sound ends where a low-pass would begin."
+        ),
+    )

@@ -1,4 +1,9 @@
-"""The order of the stages: what defeats what. A person may order as they like; these say what they give up."""
+"""The order of the stages: what defeats what.
+
+A person may order as they like; these say what they give up.
+
+Source: practice: what each stage measures has to be whole when it arrives.
+"""
 
 from __future__ import annotations
 
@@ -17,21 +22,62 @@ class OrderWarning:
 
 # (this stage, must not come after that one, because)
 _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
-    ("noise_reduction", "gate", "A gate before it changes the noise between words, and the noise profile fits neither half."),
-    ("noise_reduction", "leveller", "A gain that rides before it moves the noise away from its profile."),
-    ("noise_reduction", "compressor", "A compressor before it lifts the noise in pauses, and the profile fits no more."),
+    (
+        "noise_reduction",
+        "gate",
+        (
+            "A gate before it changes the noise between words, and the noise profile fits neither"
+            " half."
+        ),
+    ),
+    (
+        "noise_reduction",
+        "leveller",
+        "A gain that rides before it moves the noise away from its profile.",
+    ),
+    (
+        "noise_reduction",
+        "compressor",
+        "A compressor before it lifts the noise in pauses, and the profile fits no more.",
+    ),
     ("noise_reduction", "limiter", "A limiter before it moves the noise away from its profile."),
     ("noise_reduction", "colour", "Echo and harmonics before it are taken for noise or spread it."),
-    ("ring_reduction", "gate", "A gate before it cuts the ring's tail, by which it is told."),
-    ("ring_reduction", "compressor", "A compressor before it makes the ring decay slower than the room does."),
-    ("gate", "compressor", "A compressor before it lifts the floor towards the voice: the two distributions grow together."),
-    ("gate", "leveller", "A leveller before it moves the voice and the room against the threshold."),
+    ("ring_reduction", "gate", "A gate before it cuts the reverb tail that it is measured from."),
+    (
+        "ring_reduction",
+        "compressor",
+        "A compressor before it makes the reverb decay slower than the room does.",
+    ),
+    (
+        "gate",
+        "compressor",
+        (
+            "A compressor before it lifts the floor towards the voice: the two distributions grow"
+            " together."
+        ),
+    ),
+    (
+        "gate",
+        "leveller",
+        "A leveller before it moves the voice and the room against the threshold.",
+    ),
     ("gate", "colour", "An echo or a room before it is cut off by it."),
-    ("deplosive", "compressor", "A burst of breath before it presses the whole voice down."),
-    ("highpass", "gate", "Rumble opens the gate when it is not yet taken away."),
-    ("highpass", "compressor", "Rumble presses the voice down when it is not yet taken away."),
-    ("deesser", "compressor", "A compressor before it lifts hissing between loud vowels; the threshold is then too low for loud words."),
-    ("leveller", "compressor", "A compressor before it has flattened what the leveller should ride."),
+    ("deplosive", "compressor", "A plosive before it makes it turn the whole voice down."),
+    ("highpass", "gate", "Rumble opens the gate when it is not removed before."),
+    ("highpass", "compressor", "Rumble turns the voice down when it is not removed before."),
+    (
+        "deesser",
+        "compressor",
+        (
+            "A compressor before it lifts sibilants between loud vowels; the threshold is then too"
+            " low for loud words."
+        ),
+    ),
+    (
+        "leveller",
+        "compressor",
+        "A compressor before it has flattened what the leveller should ride.",
+    ),
 )
 
 
@@ -44,5 +90,11 @@ def warnings(order: Sequence[str]) -> tuple[OrderWarning, ...]:
     ]
     if "limiter" in order and order[-1] != "limiter":
         behind = order[order.index("limiter") + 1]
-        found.append(OrderWarning("limiter", behind, "The limiter is not last: what comes after it can pass the ceiling again."))
+        found.append(
+            OrderWarning(
+                "limiter",
+                behind,
+                "The limiter is not last: what comes after it can pass the ceiling again.",
+            )
+        )
     return tuple(found)

@@ -1,4 +1,7 @@
-"""What physics says about a change until the take is made again."""
+"""What physics says about a change until the take is made again.
+
+Source: by definition: a gain before the converter moves voice and room alike.
+"""
 
 from __future__ import annotations
 
@@ -12,8 +15,9 @@ from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
 def quiet_at_gain(quiet: QuietReading, change_db: float) -> QuietReading:
     """A quiet reading as it would be after ``change_db`` more preamp gain.
 
-    A preamp lifts all that comes before the converter by the same amount. This holds while the room or the preamp, not the
-    converter, makes the floor; it is a prediction until the room is taken again.
+    A preamp lifts all that comes before the converter by the same amount. This holds while the room
+    or the preamp, not the converter, makes the floor; it is a prediction until the room is taken
+    again.
     """
     if change_db == 0.0:
         return quiet
@@ -29,7 +33,8 @@ def quiet_at_gain(quiet: QuietReading, change_db: float) -> QuietReading:
 
 
 def talk_at_gain(talk: TalkReading, change_db: float) -> TalkReading:
-    """A talk reading as it would be after ``change_db`` more gain; a prediction, blind to what would clip."""
+    """A talk reading as it would be after ``change_db`` more gain; a prediction, blind to what
+    would clip."""
     if change_db == 0.0:
         return talk
     return replace(

@@ -1,20 +1,43 @@
-"""The trade's words for the parts of a voice."""
+"""The trade's words for the parts of a voice.
+
+Source: practice: engineers' words for the parts of a voice.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 # By upper edge in Hz.
 _REGIONS = (
-    (90, "Bottom"),
-    (250, "Boom"),
+    (60, "Rumble"),
+    (120, "Low end"),
+    (250, "Warmth"),
     (420, "Mud"),
-    (800, "Box"),
-    (1600, "Nose"),
+    (800, "Boxiness"),
+    (1600, "Nasal"),
     (5000, "Presence"),
     (9000, "Sibilance"),
     (1e9, "Air"),
 )
+_WHICH = {2: ("lower", "upper"), 3: ("lower", "middle", "upper")}
 
 
 def region(frequency_hz: float) -> str:
     """The trade's word for a part of the voice."""
     return next(name for edge, name in _REGIONS if frequency_hz < edge)
+
+
+def region_names(frequencies_hz: Sequence[float]) -> tuple[str, ...]:
+    """A name for each of several bands, no name twice: those that share a part of the voice say
+    which of it they are."""
+    regions = [region(hz) for hz in frequencies_hz]
+    order = sorted(range(len(regions)), key=lambda band: frequencies_hz[band])
+    names = list(regions)
+    for name in set(regions):
+        within = [band for band in order if regions[band] == name]
+        for place, band in enumerate(within):
+            if len(within) in _WHICH:
+                names[band] = f"{name}, {_WHICH[len(within)][place]}"
+            elif len(within) > 1:
+                names[band] = f"{name} {place + 1}"
+    return tuple(names)

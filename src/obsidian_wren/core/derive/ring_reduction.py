@@ -1,9 +1,12 @@
-"""The ring of the room: off in a dry room, and never in place of moving closer."""
+"""The ring of the room: off in a dry room, and never in place of moving closer.
+
+Source: ISO 3382-2 for decay; Habets (2009) for the late reverb; practice for a dry room.
+"""
 
 from __future__ import annotations
 
-from obsidian_wren.core.derive.ground import Ground
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
 
 # Under this the ring is under the direct sound by so much that speech masks it.
 DRY_DECAY_S = 0.35
@@ -15,40 +18,65 @@ _CLEAR_DECAY_S = 0.6
 _SHARE_UNKNOWN_DB = -3.0
 
 
-def derive_ring_reduction(ground: Ground, pins: Pins) -> StagePlan:
+def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of ring reduction, from the room's decay and its share beside the direct sound."""
     answer = Answer("ring_reduction", pins)
-    ring = ground.ring
+    ring = take_set.ring
     if ring is None:
-        answer.set("decay_s", 0.4, "Not measured yet: clap once at your place, or let a sweep be played.")
+        answer.set(
+            "decay_s", 0.4, "Not measured yet: clap once at your place, or let a sweep be played."
+        )
         answer.set("ring_share_db", _SHARE_UNKNOWN_DB, "Not measured yet.")
         answer.set("reduction_db", 6.0, "A careful start, until the room's decay is known.")
-        return answer.plan(False, "Nothing is known of how your room rings.")
+        return answer.plan(False, "The reverb of your room is unknown.")
     blind = ring.method == "speech ends"
-    how = "from the ends of your words, so it is an estimate" if blind else f"measured with a {ring.method}"
-    decay = answer.set("decay_s", ring.decay_s, f"Your room decays by 60 dB in {ring.decay_s:.2f} s, {how}.")
+    how = (
+        "from the ends of your words, so it is an estimate"
+        if blind
+        else f"measured with a {ring.method}"
+    )
+    decay = answer.set(
+        "decay_s", ring.decay_s, f"Your room decays by 60 dB in {ring.decay_s:.2f} s, {how}."
+    )
     share = ring.ring_share_db
     if share is None:
         share = answer.set(
-            "ring_share_db", _SHARE_UNKNOWN_DB, "Unknown without a clap or a sweep; a voice about as strong as its ring is assumed."
+            "ring_share_db",
+            _SHARE_UNKNOWN_DB,
+            "Unknown without a clap or a sweep; a voice about as strong as its reverb is assumed.",
         )
     else:
-        share = answer.set("ring_share_db", share, f"The ring carries {share:+.0f} dB beside the direct sound at this distance.")
+        share = answer.set(
+            "ring_share_db",
+            share,
+            f"The reverb has {share:+.0f} dB beside the direct sound at this distance.",
+        )
     over = share - DRY_SHARE_DB
     answer.set(
         "reduction_db",
         min(_MOST_BLIND_DB if blind else _MOST_DB, max(3.0, over)),
-        f"Brings the ring down towards {-DRY_SHARE_DB:.0f} dB under your voice, not further: words stay whole.",
+        f"Brings the reverb down towards {-DRY_SHARE_DB:.0f} dB under your voice, not further:"
+        " words stay whole.",
     )
     on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and over > 0.0
     if on and blind:
-        text = f"The ends of your words decay in {decay:.2f} s, clearly more than a dry room; clap once to measure it. Closer does more than this."
+        text = (
+            f"The ends of your words decay in {decay:.2f} s, clearly more than a dry room; clap"
+            " once to measure it. Closer does more than this."
+        )
     elif on:
-        text = f"The room decays in {decay:.2f} s and its ring stands {share:+.0f} dB beside your voice. Half the distance would do as much as 6 dB here."
+        text = (
+            f"The room decays in {decay:.2f} s and its reverb is {share:+.0f} dB beside your"
+            " voice. Half the distance would do as much as 6 dB here."
+        )
     elif decay <= DRY_DECAY_S:
         text = f"A dry room: it decays in {decay:.2f} s."
     elif blind:
-        text = f"The ends of your words decay in {decay:.2f} s, which is no clear sign of a ring; clap once to measure it."
+        text = (
+            f"The ends of your words decay in {decay:.2f} s, too close to a dry room to be sure;"
+            " clap"
+            " once to measure it."
+        )
     else:
-        text = f"You sit close enough: the ring stands {-share:.0f} dB under your voice."
+        text = f"You sit close enough: the reverb is {-share:.0f} dB under your voice."
     return answer.plan(on, text, evidence=ring)

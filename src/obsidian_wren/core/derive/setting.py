@@ -1,8 +1,13 @@
-"""A setting: the value in force, what the rule derived, whether a person pinned it, and because."""
+"""A setting: the value in force, what the rule derived, whether a person pinned it, and because.
+
+Source: by definition.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+
+_ONE_KHZ = 1000.0
 
 
 @dataclass(frozen=True)
@@ -16,14 +21,26 @@ class Setting:
     because: str
 
 
-def settle(derived: float, unit: str, because: str, pin: float | None, *, digits: int = 1) -> Setting:
-    """The setting that a rule's answer and a person's pin make together."""
-    rounded = round(derived, digits)
-    return Setting(value=rounded if pin is None else pin, unit=unit, derived=rounded, pinned=pin is not None, because=because)
+def resolve(
+    derived: float, unit: str, because: str, pin: float | None, *, digits: int = 1
+) -> Setting:
+    """The setting that a rule's answer and a person's pin make together.
+
+    ``derived`` and ``pin`` in ``unit``.
+    """
+    # A zero has no sign.
+    rounded = round(derived, digits) + 0.0
+    return Setting(
+        value=rounded if pin is None else pin,
+        unit=unit,
+        derived=rounded,
+        pinned=pin is not None,
+        because=because,
+    )
 
 
 def hz(frequency_hz: float) -> str:
     """A frequency as it is spoken: 92 Hz, 3.4 kHz."""
-    if frequency_hz < 1000.0:
+    if frequency_hz < _ONE_KHZ:
         return f"{frequency_hz:.0f} Hz"
     return f"{frequency_hz / 1000.0:.1f} kHz".replace(".0 kHz", " kHz")

@@ -1,4 +1,7 @@
-"""What changed facts do to levels, from the facts alone: gain, distance, angle."""
+"""What changed facts do to levels, from the facts alone: gain, distance, angle.
+
+Source: the inverse distance law and the pattern's response to angle.
+"""
 
 from __future__ import annotations
 
@@ -7,13 +10,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.derive.expectation import facing_gain_db
-from obsidian_wren.core.derive.graph import Value
+from obsidian_wren.core.derive.capsule import facing_gain_db
+from obsidian_wren.core.derive.reasons import Value
+
+_LEAST_STEP_DB = 0.05
 
 
 @dataclass(frozen=True)
 class Shift:
-    """What changed facts do to the levels of a take, dB, and because; ``known`` is False when some change has no rule."""
+    """What changed facts do to the levels of a take, dB, and because; ``known`` is False when
+    some change has no rule."""
 
     voice_db: float
     room_db: float
@@ -21,10 +27,14 @@ class Shift:
     known: bool
 
 
-def predict_shift(then: Mapping[str, Value], now: Mapping[str, Value], *, pad_db: float | None = None) -> Shift:
-    """From the facts a take was made at and those of now: gain moves voice and room, distance and angle move the direct voice only.
+def predict_shift(
+    then: Mapping[str, Value], now: Mapping[str, Value], *, pad_db: float | None = None
+) -> Shift:
+    """From the facts a take was made at and those of now: gain moves voice and room, distance and
+    angle move the direct voice only.
 
-    Inverse distance for the direct sound; the diffuse level of the room stays. Proximity adds bass on top, which is not counted here.
+    Inverse distance for the direct sound; the diffuse level of the room stays. Proximity adds bass
+    on top, which is not counted here.
     """
     both = 0.0
     voice = 0.0
@@ -39,16 +49,22 @@ def predict_shift(then: Mapping[str, Value], now: Mapping[str, Value], *, pad_db
             said.append(f"{float(after) - float(before):+g} dB gain lifts voice and room alike")  # type: ignore[arg-type]
         elif fact == "pad_on" and pad_db is not None:
             both += -pad_db if after else pad_db
-            said.append(f"the pad takes {pad_db:g} dB" if after else f"without the pad {pad_db:g} dB more")
+            said.append(
+                f"the pad takes {pad_db:g} dB" if after else f"without the pad {pad_db:g} dB more"
+            )
         elif fact == "distance_cm" and _numbers(before, after):
             step = 20.0 * float(np.log10(float(before) / float(after)))  # type: ignore[arg-type]
             voice += step
-            said.append(f"{_g(before)} to {_g(after)} cm is {step:+.1f} dB direct voice over the room")
-        elif fact == "angle_deg" and _numbers(before, after) and isinstance(now.get("pattern"), str):
+            said.append(
+                f"{_g(before)} to {_g(after)} cm is {step:+.1f} dB direct voice over the noise"
+            )
+        elif (
+            fact == "angle_deg" and _numbers(before, after) and isinstance(now.get("pattern"), str)
+        ):
             pattern = str(now["pattern"])
             step = facing_gain_db(pattern, float(after)) - facing_gain_db(pattern, float(before))  # type: ignore[arg-type]
             voice += step
-            if abs(step) >= 0.05:
+            if abs(step) >= _LEAST_STEP_DB:
                 said.append(f"{_g(before)}° to {_g(after)}° is {step:+.1f} dB of a {pattern}")
         elif fact not in ("height_cm", "shock_mount", "support", "pop_screen"):
             known = False

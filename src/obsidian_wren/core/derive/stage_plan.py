@@ -1,4 +1,8 @@
-"""A rule's answer for one stage: on or off and why, its settings with a because each, and the evidence they stand on."""
+"""A rule's answer for one stage: on or off and why, its settings with a because each, and the
+evidence they stand on.
+
+Source: by definition; each rule names its own.
+"""
 
 from __future__ import annotations
 
@@ -6,10 +10,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from obsidian_wren.core.chain.parameters import parameter
+from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.kinds import KINDS
+from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.chain.stage import StageSpec
-from obsidian_wren.core.chain.stages import BY_KIND
-from obsidian_wren.core.derive.setting import Setting, settle
+from obsidian_wren.core.derive.setting import Setting, resolve
 
 
 @dataclass(frozen=True)
@@ -24,26 +29,51 @@ class Switch:
 
 @dataclass(frozen=True)
 class Pins:
-    """What a person holds: numbers by stage and name, and switches by stage."""
+    """What a person holds: numbers by stage and name, and switches by stage.
+
+    ``bands`` are the bands of further equalizers by stage: nothing derives those. ``further`` says
+    that a rule is asked for a stage that a person added.
+    """
 
     numbers: Mapping[tuple[str, str], float] = field(default_factory=dict)
     switches: Mapping[str, bool] = field(default_factory=dict)
+    bands: Mapping[str, tuple[EqualizerBand, ...]] = field(default_factory=dict)
+    further: bool = False
+
+    def of(self, key: str) -> Pins:
+        """The pins as the rule of a further stage sees them: its own, named as its kind is."""
+        if not is_further(key):
+            return self
+        kind = key.partition("-")[0]
+        own = {(kind, name): value for (stage, name), value in self.numbers.items() if stage == key}
+        others = {at: value for at, value in self.numbers.items() if at[0] != kind}
+        switches = {stage: on for stage, on in self.switches.items() if stage != kind}
+        if key in self.switches:
+            switches[kind] = self.switches[key]
+        bands = {kind: self.bands.get(key, ())}
+        return Pins(others | own, switches, bands, further=True)
 
 
 @dataclass(frozen=True)
 class StagePlan:
-    """One stage as derived. ``matter`` holds settings that are no numbers: an equalizer's bands, a noise profile."""
+    """One stage as derived. ``key`` names it in its chain.
+
+    ``data`` holds settings that are no numbers: an equalizer's bands, a noise profile.
+    """
 
     kind: str
     switch: Switch
     settings: Mapping[str, Setting]
-    matter: Mapping[str, Any] = field(default_factory=dict)
+    data: Mapping[str, Any] = field(default_factory=dict)
     evidence: Any = None
+    key: str = ""
 
     def spec(self) -> StageSpec:
         """The specification with the values in force."""
-        values: dict[str, Any] = {name: setting.value for name, setting in self.settings.items()} | dict(self.matter)
-        return BY_KIND[self.kind].from_settings(values, on=self.switch.on)
+        values: dict[str, Any] = {
+            name: setting.value for name, setting in self.settings.items()
+        } | dict(self.data)
+        return KINDS[self.kind].spec_class().from_settings(values, on=self.switch.on)
 
 
 class Answer:
@@ -55,14 +85,30 @@ class Answer:
         self.settings: dict[str, Setting] = {}
 
     def set(self, name: str, derived: float, because: str) -> float:
-        """Derive a number, held within what can be set; gives the value in force."""
-        known = parameter(self.kind, name)
+        """Derive a number, held within what can be set; gives the value in force.
+
+        ``derived`` and the answer in the unit of the parameter, such as dB or ms.
+        """
+        known = KINDS[self.kind].parameter(name)
         held = min(max(derived, known.low), known.high)
-        self.settings[name] = settle(held, known.unit, because, self._pins.numbers.get((self.kind, name)), digits=max(known.digits, 1))
+        self.settings[name] = resolve(
+            held,
+            known.unit,
+            because,
+            self._pins.numbers.get((self.kind, name)),
+            digits=max(known.digits, 1),
+        )
         return self.settings[name].value
 
-    def plan(self, on: bool, because: str, *, matter: Mapping[str, Any] | None = None, evidence: Any = None) -> StagePlan:
+    def plan(
+        self,
+        on: bool,
+        because: str,
+        *,
+        data: Mapping[str, Any] | None = None,
+        evidence: Any = None,
+    ) -> StagePlan:
         """The answer, switched as derived unless a person pinned the switch."""
         pin = self._pins.switches.get(self.kind)
         switch = Switch(on if pin is None else pin, on, pin is not None, because)
-        return StagePlan(self.kind, switch, self.settings, matter or {}, evidence)
+        return StagePlan(self.kind, switch, self.settings, data or {}, evidence, self.kind)

@@ -1,18 +1,30 @@
-"""What is wrong with the voice on its way in: where it is cut, rounded off, or too faint, and what to turn."""
+"""What is wrong with the voice on its way in: where it is cut, rounded off, or too faint, and
+what to turn.
+
+Source: practice: clipping first, then level, then noise.
+"""
 
 from __future__ import annotations
 
 import math
 
-from obsidian_wren.core.derive.causes import ENOUGH_VOICE_OVER_ROOM_DB, Cause, Where
-from obsidian_wren.core.derive.gain_plan import GainPlan, where_clipped
+from obsidian_wren.core.derive.cause import Cause, Where
+from obsidian_wren.core.derive.causes import ENOUGH_VOICE_OVER_ROOM_DB
+from obsidian_wren.core.derive.clip_point import where_clipped
+from obsidian_wren.core.derive.gain_plan import GainPlan
+from obsidian_wren.core.measure.clipping import CUBIC_SLOPE
 from obsidian_wren.core.measure.readings import TalkReading
 
 _FAR_CM = 40.0
+_FULL_SCALE_DBFS = -0.3
 
 
 def find_voice_causes(
-    talk: TalkReading, *, loud: TalkReading | None = None, plan: GainPlan | None = None, distance_cm: float | None = None
+    talk: TalkReading,
+    *,
+    loud: TalkReading | None = None,
+    plan: GainPlan | None = None,
+    distance_cm: float | None = None,
 ) -> tuple[Cause, ...]:
     """Causes in the order of mending, from normal talk and, where it was taken, the loudest."""
     found: list[Cause] = []
@@ -20,12 +32,23 @@ def find_voice_causes(
         if take is None:
             continue
         if take.flat_tops.count >= 3:
-            where = (plan.clipped_where if plan is not None and take is talk else None) or where_clipped(take) or ""
+            where = (
+                (plan.clipped_where if plan is not None and take is talk else None)
+                or where_clipped(take)
+                or ""
+            )
             evidence = f"{take.flat_tops.count} peaks of {name} are cut flat. {where}"
-            stage: Where = "converter" if (take.flat_tops.level_dbfs or 0.0) >= -0.3 else "preamp"
+            stage: Where = (
+                "converter" if (take.flat_tops.level_dbfs or 0.0) >= _FULL_SCALE_DBFS else "preamp"
+            )
             found.append(
                 _cause(
-                    "flat-tops", stage, "Peaks are cut flat", evidence, "Turn the gain before that point down, then take it again.", True
+                    "flat-tops",
+                    stage,
+                    "Peaks are cut flat",
+                    evidence,
+                    "Turn the gain before that point down, then take it again.",
+                    True,
                 )
             )
             break
@@ -33,15 +56,23 @@ def find_voice_causes(
             soft = take.soft_clipping
             told = (
                 f"its third harmonic grows by {soft.third_harmonic_slope:.1f} dB for each dB"
-                if soft.third_harmonic_slope is not None and soft.third_harmonic_slope > 2.2
-                else f"waves over {soft.from_dbfs:.0f} dBFS are {soft.crest_loss_db:.1f} dB flatter than those 10 dB under them"
+                if soft.third_harmonic_slope is not None and soft.third_harmonic_slope > CUBIC_SLOPE
+                else (
+                    f"waves over {soft.from_dbfs:.0f} dBFS are {soft.crest_loss_db:.1f} dB flatter"
+                    " than those 10 dB under them"
+                )
             )
             found.append(
                 _cause(
-                    "soft-clipping", "preamp", "A stage gives way when you are loud", f"In {name}, {told}: rounded off, not cut.",
-                    "Turn the preamp down or move back. If it stays the same, the microphone itself gives way.", True,
+                    "soft-clipping",
+                    "preamp",
+                    "A stage gives way when you are loud",
+                    f"In {name}, {told}: rounded off, not cut.",
+                    "Turn the preamp down or move back. If it stays the same, the microphone"
+                    " itself overloads.",
+                    True,
                 )
-            )  # fmt: skip
+            )
             break
     over = talk.snr_db
     if over is not None and over < ENOUGH_VOICE_OVER_ROOM_DB and not found:
@@ -49,17 +80,26 @@ def find_voice_causes(
             gain = 20.0 * math.log10(distance_cm / 20.0)
             found.append(
                 _cause(
-                    "too-far", "microphone", f"{distance_cm:g} cm is far", f"The voice stands {over:.0f} dB over the room, 30 are wanted.",
-                    f"Come to 20 cm: {gain:+.0f} dB voice over room, more than any knob gives.", False,
+                    "too-far",
+                    "microphone",
+                    f"{distance_cm:g} cm is far",
+                    f"The signal-to-noise ratio is {over:.0f} dB; 30 dB are wanted.",
+                    f"Come to 20 cm: {gain:+.0f} dB voice over room, more than any knob gives.",
+                    False,
                 )
-            )  # fmt: skip
+            )
         else:
             found.append(
                 _cause(
-                    "little-voice", "room", "The voice stands too little over the room", f"{over:.0f} dB, 30 are wanted.",
-                    "Mend what makes the floor first: it is ranked under Quiet. Going closer helps at once.", False,
+                    "little-voice",
+                    "room",
+                    "The signal-to-noise ratio is low",
+                    f"{over:.0f} dB, 30 are wanted.",
+                    "Fix what makes the noise floor first: Quiet ranks it. Going closer helps"
+                    " at once.",
+                    False,
                 )
-            )  # fmt: skip
+            )
     return tuple(found)
 
 

@@ -1,1 +1,4 @@
-"""Takes into readings: levels, loudness, spectrum, hum, speech, noise. Each module is one standard or one question."""
+"""Takes into readings: levels, loudness, spectrum, hum, speech, noise.
+
+Each module is one standard or one question.
+"""

@@ -1,8 +1,9 @@
 """The ring of a room: decay time by octave, and how strong the ring is beside the direct sound.
 
-After ISO 3382-1 and -2: an impulse response is integrated backwards, the decay from −5 to −25 dB (T20) or −35 dB (T30) is fitted by a
-line and doubled or tripled to 60 dB; the floor must lie 10 dB below the end of the range. A clap stands for the impulse; a sweep
-(Farina 2000) is folded back into one. Without either, the ends of words are looked at, which is an estimate and called one.
+After ISO 3382-1 and -2: an impulse response is integrated backwards, the decay from −5 to −25 dB
+(T20) or −35 dB (T30) is fitted by a line and doubled or tripled to 60 dB; the floor must lie 10 dB
+below the end of the range. A clap stands for the impulse; a sweep (Farina 2000) is folded back into
+one. Without either, the ends of words are looked at, which is an estimate and called one.
 """
 
 from __future__ import annotations
@@ -23,6 +24,11 @@ _FLOOR_UNDER_DB = 10.0
 _SMOOTH_S = 0.01
 _CLAP_SHARE = 10.0 ** (-12.0 / 20.0)
 _CLAPS_APART_S, _BEFORE_NEXT_S = 0.5, 0.05
+_MIDDLE_HZ = (500.0, 2000.0)
+_FROM_DB = -5.0
+_LEAST_PAUSE_S = 0.12
+_LEAST_FALL_DB = 6.0
+_LEAST_SLOPE_DB_PER_S = -20.0
 
 
 @dataclass(frozen=True)
@@ -35,8 +41,9 @@ class OctaveDecay:
 
 
 @dataclass(frozen=True)
-class Ring:
-    """Decay by octave, its mean from 500 Hz to 2 kHz, reverberant over direct power in dB (None where unknown), and how it was found."""
+class Reverb:
+    """Decay by octave, its mean from 500 Hz to 2 kHz, reverberant over direct power in dB (None
+    where unknown), and how it was found."""
 
     octaves: tuple[OctaveDecay, ...]
     decay_s: float
@@ -44,31 +51,42 @@ class Ring:
     method: Literal["clap", "sweep", "speech ends"]
 
 
-def ring_of_response(response: Samples, *, rate_hz: float, method: Literal["clap", "sweep"] = "clap") -> Ring | None:
-    """The ring from ``(n,)`` samples that hold an impulse, or several claps whose decays are averaged; None when no octave between
-    500 Hz and 2 kHz decays far enough over its floor."""
+def ring_of_response(
+    response: Samples, *, rate_hz: float, method: Literal["clap", "sweep"] = "clap"
+) -> Reverb | None:
+    """The ring from ``(n,)`` samples that hold an impulse, or several claps whose decays are
+    averaged; None when no octave between 500 Hz and 2 kHz decays far enough over its floor."""
     tails = _tails(response, rate_hz)
     octaves = []
     for centre in OCTAVES_HZ:
         if centre * 1.5 > 0.5 * rate_hz:
             continue
         band = [centre / np.sqrt(2.0), min(centre * np.sqrt(2.0), 0.49 * rate_hz)]
-        # Filtered backwards in time, so that the filter's own ringing is not taken for the room's (ISO 3382-1, 5.3).
+        # Filtered backwards in time, so that the filter's own ringing is not taken for the room's
+        # (ISO 3382-1, 5.3).
         sections = scipy.signal.butter(3, band, "bandpass", fs=rate_hz, output="sos")
-        found = [_decay(np.asarray(scipy.signal.sosfilt(sections, tail[::-1])[::-1]), rate_hz) for tail in tails]
+        found = [
+            _decay(np.asarray(scipy.signal.sosfilt(sections, tail[::-1])[::-1]), rate_hz)
+            for tail in tails
+        ]
         known = [entry for entry in found if entry is not None]
         if known:
-            worst: Literal["T20", "T30"] = "T20" if any(name == "T20" for _, name in known) else "T30"
-            octaves.append(OctaveDecay(centre, float(np.mean([seconds for seconds, _ in known])), worst))
-    middle = [o.decay_s for o in octaves if 500.0 <= o.centre_hz <= 2000.0]
+            worst: Literal["T20", "T30"] = (
+                "T20" if any(name == "T20" for _, name in known) else "T30"
+            )
+            octaves.append(
+                OctaveDecay(centre, float(np.mean([seconds for seconds, _ in known])), worst)
+            )
+    middle = [o.decay_s for o in octaves if _MIDDLE_HZ[0] <= o.centre_hz <= _MIDDLE_HZ[1]]
     if not middle:
         return None
     share = power_db(float(np.mean([10.0 ** (_share(tail, rate_hz) / 10.0) for tail in tails])))
-    return Ring(tuple(octaves), float(np.mean(middle)), share, method)
+    return Reverb(tuple(octaves), float(np.mean(middle)), share, method)
 
 
 def _tails(response: Samples, rate_hz: float) -> list[Samples]:
-    """From each clap to just before the next; claps are within 12 dB of the loudest and half a second apart."""
+    """From each clap to just before the next; claps are within 12 dB of the loudest and half a
+    second apart."""
     frame = max(1, round(0.005 * rate_hz))
     peaks = np.abs(response[: len(response) // frame * frame]).reshape(-1, frame).max(axis=1)
     loud = np.flatnonzero(peaks > _CLAP_SHARE * peaks.max())
@@ -76,9 +94,15 @@ def _tails(response: Samples, rate_hz: float) -> list[Samples]:
     for at in loud:
         if (at - starts[-1]) * frame > _CLAPS_APART_S * rate_hz:
             starts.append(int(at))
-    edges = [max(0, start * frame - round(0.001 * rate_hz)) for start in starts] + [len(response) + round(_BEFORE_NEXT_S * rate_hz)]
-    tails = [response[a : b - round(_BEFORE_NEXT_S * rate_hz)] for a, b in itertools.pairwise(edges)]
-    return [tail for tail in tails if len(tail) > _CLAPS_APART_S * rate_hz] or [response[edges[0] :]]
+    edges = [max(0, start * frame - round(0.001 * rate_hz)) for start in starts] + [
+        len(response) + round(_BEFORE_NEXT_S * rate_hz)
+    ]
+    tails = [
+        response[a : b - round(_BEFORE_NEXT_S * rate_hz)] for a, b in itertools.pairwise(edges)
+    ]
+    return [tail for tail in tails if len(tail) > _CLAPS_APART_S * rate_hz] or [
+        response[edges[0] :]
+    ]
 
 
 def _decay(band: Samples, rate_hz: float) -> tuple[float, Literal["T20", "T30"]] | None:
@@ -98,7 +122,8 @@ def _decay(band: Samples, rate_hz: float) -> tuple[float, Literal["T20", "T30"]]
             continue
         tail = 0.0
         seconds = None
-        # What lies beyond the end is added as the decay that was found would have it, then it is fitted again.
+        # What lies beyond the end is added as the decay that was found would have it, then it is
+        # fitted again.
         for _ in range(2):
             seconds = _slope(energy[:end], tail, lowest, rate_hz)
             if seconds is None:
@@ -114,7 +139,7 @@ def _slope(energy: Samples, tail: float, lowest_db: float, rate_hz: float) -> fl
     if not len(curve) or curve[0] <= 0.0:
         return None
     level = power_db(curve / curve[0])
-    inside = np.flatnonzero((level <= -5.0) & (level >= lowest_db))
+    inside = np.flatnonzero((level <= _FROM_DB) & (level >= lowest_db))
     if len(inside) < 8:
         return None
     slope = np.polyfit(inside / rate_hz, level[inside], 1)[0]
@@ -122,7 +147,8 @@ def _slope(energy: Samples, tail: float, lowest_db: float, rate_hz: float) -> fl
 
 
 def _share(tail: Samples, rate_hz: float) -> float:
-    """Reverberant over direct power: what comes later than 2.5 ms after the first peak against what comes before."""
+    """Reverberant over direct power: what comes later than 2.5 ms after the first peak against
+    what comes before."""
     peak = int(np.abs(tail).argmax())
     edge = peak + round(_DIRECT_S * rate_hz)
     floor = float(np.mean(tail[-len(tail) // 10 :] ** 2)) if len(tail) >= 10 else 0.0
@@ -130,12 +156,24 @@ def _share(tail: Samples, rate_hz: float) -> float:
     return power_db(max(late, 1e-20) / max(float(np.sum(tail[:edge] ** 2)), 1e-20))
 
 
-def sweep_signal(*, rate_hz: float, seconds: float = 6.0, low_hz: float = 60.0, high_hz: float = 16_000.0, level: float = 0.5) -> Samples:
-    """An exponential sine sweep, faded at both ends (Farina 2000)."""
+def sweep_signal(
+    *,
+    rate_hz: float,
+    seconds: float = 6.0,
+    low_hz: float = 60.0,
+    high_hz: float = 16_000.0,
+    level: float = 0.5,
+) -> Samples:
+    """An exponential sine sweep, faded at both ends (Farina 2000).
+
+    ``(n,)``, lasting ``seconds`` s, its amplitude ``level`` of full scale.
+    """
     high_hz = min(high_hz, 0.45 * rate_hz)
     t = np.arange(round(seconds * rate_hz)) / rate_hz
     growth = np.log(high_hz / low_hz)
-    sweep = level * np.sin(2.0 * np.pi * low_hz * seconds / growth * (np.exp(t / seconds * growth) - 1.0))
+    sweep = level * np.sin(
+        2.0 * np.pi * low_hz * seconds / growth * (np.exp(t / seconds * growth) - 1.0)
+    )
     fade = round(0.05 * rate_hz)
     ramp = 0.5 - 0.5 * np.cos(np.pi * np.arange(fade) / fade)
     sweep[:fade] *= ramp
@@ -144,29 +182,36 @@ def sweep_signal(*, rate_hz: float, seconds: float = 6.0, low_hz: float = 60.0, 
 
 
 def response_from_sweep(heard: Samples, sweep: Samples, *, rate_hz: float) -> Samples:
-    """The impulse response ``(n,)`` of what a sweep went through, by division of spectra; distortion falls before its peak and is cut."""
+    """The impulse response ``(n,)`` of what a sweep went through, by division of spectra;
+    distortion falls before its peak and is cut."""
     size = 1 << int(np.ceil(np.log2(len(heard) + len(sweep))))
     reference = np.fft.rfft(sweep, size)
     power = np.abs(reference) ** 2
-    response = np.fft.irfft(np.fft.rfft(heard, size) * np.conj(reference) / (power + 1e-4 * power.max()), size)
+    response = np.fft.irfft(
+        np.fft.rfft(heard, size) * np.conj(reference) / (power + 1e-4 * power.max()), size
+    )
     start = int(np.abs(response).argmax())
     return np.asarray(np.roll(response, -start + round(0.002 * rate_hz))[: round(2.5 * rate_hz)])
 
 
-def ring_of_speech(samples: Samples, words: tuple[Word, ...], *, rate_hz: float) -> Ring | None:
-    """A blind estimate from the ends of words before longer pauses, marked as such; None with fewer than four of them.
+def ring_of_speech(samples: Samples, words: tuple[Word, ...], *, rate_hz: float) -> Reverb | None:
+    """A blind estimate from the ends of words before longer pauses, marked as such; None with fewer
+    than four of them.
 
-    The direct sound stops with the word; what falls after the first 40 ms is the room, until it meets the noise. A voice stops in its own
-    time, so the slower decays are its own: the faster quarter is taken.
+    The direct sound stops with the word; what falls after the first 40 ms is the room, until it
+    meets the noise. A voice stops in its own time, so the slower decays are its own: the faster
+    quarter is taken. Samples ``(n,)``.
     """
-    sections = scipy.signal.butter(2, [350.0, min(2800.0, 0.45 * rate_hz)], "bandpass", fs=rate_hz, output="sos")
+    sections = scipy.signal.butter(
+        2, [350.0, min(2800.0, 0.45 * rate_hz)], "bandpass", fs=rate_hz, output="sos"
+    )
     band = np.asarray(scipy.signal.sosfilt(sections, samples))
     hop = round(0.005 * rate_hz)
     level = power_db(np.mean(band[: len(band) // hop * hop].reshape(-1, hop) ** 2, axis=1) + 1e-20)
     floor = float(np.percentile(level, 5))
     times = []
     for word, after in itertools.pairwise(words):
-        if after.start_s - word.end_s < 0.12:
+        if after.start_s - word.end_s < _LEAST_PAUSE_S:
             continue
         first, last = round((word.end_s - 0.25) / 0.005), round(after.start_s / 0.005)
         part = level[max(0, first) : last]
@@ -176,11 +221,11 @@ def ring_of_speech(samples: Samples, words: tuple[Word, ...], *, rate_hz: float)
         fall = part[loud[-1] + 8 :]
         met = np.flatnonzero(fall < floor + 8.0)
         fall = fall[: met[0]] if len(met) else fall
-        if len(fall) < 8 or fall[0] - fall[-1] < 6.0:
+        if len(fall) < 8 or fall[0] - fall[-1] < _LEAST_FALL_DB:
             continue
         slope = np.polyfit(np.arange(len(fall)) * 0.005, fall, 1)[0]
-        if slope < -20.0:
+        if slope < _LEAST_SLOPE_DB_PER_S:
             times.append(-60.0 / slope)
     if len(times) < 4:
         return None
-    return Ring((), float(np.percentile(times, 25)), None, "speech ends")
+    return Reverb((), float(np.percentile(times, 25)), None, "speech ends")

@@ -1,6 +1,9 @@
 """What is wrong with a take before anything is read from it, each with what to do next.
 
-A fault stops a reading; a note goes with it. The sentences are the ones that the page and the command line show.
+A fault stops a reading; a note goes with it. The sentences are the ones that the page and the
+command line show.
+
+Source: practice: what makes every reading wrong is said before any.
 """
 
 from __future__ import annotations
@@ -14,14 +17,32 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import clipping, integrity, speech
 from obsidian_wren.core.told import Told
 
-Purpose = Literal["rest", "in-use", "muted", "other-gain", "talk", "loud", "soft", "passage", "dial", "clap", "sweep", "reference", "level"]
+Purpose = Literal[
+    "rest",
+    "in-use",
+    "muted",
+    "other-gain",
+    "talk",
+    "loud",
+    "soft",
+    "passage",
+    "dial",
+    "clap",
+    "sweep",
+    "reference",
+    "level",
+]
 SHORTEST_S = 3.0
 _TONE_RATE_HZ = 16_000
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
+_ONE_VALUE = 2e-7
 
 
 class BadTake(Told, ValueError):
-    """A take that cannot be used for its purpose. ``code`` is stable; the message says what to do."""
+    """A take that cannot be used for its purpose.
+
+    ``code`` is stable; the message says what to do.
+    """
 
 
 @dataclass(frozen=True)
@@ -33,89 +54,126 @@ class Note:
 
 
 def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tuple[Note, ...]]:
-    """One channel of ``(n,)`` or ``(n, channels)`` samples; ``channel`` counts from 1, None takes the first that carries sound.
+    """One channel of ``(n,)`` or ``(n, channels)`` samples; ``channel`` counts from 1, None takes
+    the first that carries sound.
 
     Raises BadTake when the channel asked for does not exist or is dead while another carries sound.
     """
     if samples.ndim == 1:
         if channel not in (None, 1):
-            raise BadTake("no-such-channel", f"There is no channel {channel}: the sound has one channel. Choose channel 1.")
+            raise BadTake(
+                "no-such-channel",
+                f"There is no channel {channel}: the sound has one channel. Choose channel 1.",
+            )
         return samples, ()
     count = samples.shape[1]
     if channel is not None and not 1 <= channel <= count:
-        raise BadTake("no-such-channel", f"There is no channel {channel}: the sound has {count}. Choose one from 1 to {count}.")
+        raise BadTake(
+            "no-such-channel",
+            f"There is no channel {channel}: the sound has {count}. Choose one from 1 to {count}.",
+        )
     alive = [c for c in range(count) if float(np.ptp(samples[:, c])) > 0.0]
     heard = integrity.compare_channels(samples)
     chosen = channel - 1 if channel else (alive[0] if alive else 0)
     # A microphone on the second input leaves only the converter's noise on the first.
     first_dbfs, loudest_dbfs = heard.levels_dbfs[chosen], heard.levels_dbfs[heard.loudest - 1]
-    if channel is None and alive and first_dbfs < _EMPTY_DBFS and loudest_dbfs - first_dbfs > _EMPTY_UNDER_DB:
+    if (
+        channel is None
+        and alive
+        and first_dbfs < _EMPTY_DBFS
+        and loudest_dbfs - first_dbfs > _EMPTY_UNDER_DB
+    ):
         note = Note(
             "wrong-channel",
-            f"Channel {chosen + 1} carries noise only; your microphone is on channel {heard.loudest}, which is used. "
-            f"Plug it into input 1, or choose channel {heard.loudest} in other programs too.",
+            f"Channel {chosen + 1} carries noise only; your microphone is on channel"
+            f" {heard.loudest}, which is used. Plug it into input 1, or choose channel"
+            f" {heard.loudest} in other programs too.",
         )
         return np.ascontiguousarray(samples[:, heard.loudest - 1]), (note,)
     if alive and chosen not in alive:
         raise BadTake(
             "dead-channel",
-            f"Channel {chosen + 1} is dead; channel {alive[0] + 1} carries the sound. Choose channel {alive[0] + 1}.",
+            f"Channel {chosen + 1} is dead; channel {alive[0] + 1} carries the sound. Choose"
+            f" channel {alive[0] + 1}.",
         )
     notes = []
     dead = [str(c + 1) for c in range(count) if c not in alive]
     if alive and dead:
         word = "Channel" if len(dead) == 1 else "Channels"
         verb = "is" if len(dead) == 1 else "are"
-        notes.append(Note("dead-channel", f"{word} {', '.join(dead)} {verb} dead; channel {chosen + 1} is used."))
+        notes.append(
+            Note(
+                "dead-channel",
+                f"{word} {', '.join(dead)} {verb} dead; channel {chosen + 1} is used.",
+            )
+        )
     elif heard.verdict == "inverted":
         notes.append(
             Note(
                 "inverted",
-                "One channel is the other upside down: mixed to mono they cancel and your voice is gone. "
-                f"Channel {chosen + 1} is used; turn the polarity of one over at the interface.",
+                "One channel is the other inverted: mixed to mono they cancel and your voice is"
+                f" gone. Channel {chosen + 1} is used; invert the polarity of one at the"
+                " interface.",
             )
         )
     elif heard.verdict == "same":
-        notes.append(Note("fake-stereo", f"Both channels carry the same sound: this is one microphone. Channel {chosen + 1} is used."))
+        notes.append(
+            Note(
+                "fake-stereo",
+                f"Both channels carry the same sound: this is one microphone. Channel {chosen + 1}"
+                " is used.",
+            )
+        )
     elif count > 1 and channel is None:
         notes.append(
-            Note("channel", f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if it is not your microphone.")
+            Note(
+                "channel",
+                f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if"
+                " it is not your microphone.",
+            )
         )
     return np.ascontiguousarray(samples[:, chosen]), tuple(notes)
 
 
 def require_finite(samples: Samples, *, rate_hz: float) -> None:
-    """Raise BadTake when a sample is not a number or infinite."""
+    """Raise BadTake when a sample is not a number or infinite. Samples ``(n,)``. Raises BadTake."""
     bad = np.flatnonzero(~np.isfinite(samples.reshape(len(samples), -1)).all(axis=1))
     if len(bad):
         raise BadTake(
             "not-finite",
-            f"{len(bad)} samples are not numbers or infinite, the first at {bad[0] / rate_hz:.2f} s. "
-            "The program that wrote the sound is at fault: export it again, as 24-bit WAV or FLAC.",
+            f"{len(bad)} samples are not numbers or infinite, the first at {bad[0] / rate_hz:.2f}"
+            " s. The program that wrote the sound is at fault: export it again, as 24-bit WAV or"
+            " FLAC.",
         )
 
 
 def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, ...]:
     """Raise BadTake when ``(n,)`` samples cannot serve; return the notes otherwise.
 
-    ``level`` reads anything that is sound, ``muted`` anything that is not digital silence; the others ask for 3 s and for what their
-    names say: nobody talking in a room take, a voice in talk.
+    ``level`` reads anything that is sound, ``muted`` anything that is not digital silence; the
+    others ask for 3 s and for what their names say: nobody talking in a room take, a voice in talk.
+    Raises BadTake.
     """
     if not len(samples):
-        raise BadTake("empty", "There is no sound in it: zero samples. Record again, then try once more.")
+        raise BadTake(
+            "empty", "There is no sound in it: zero samples. Record again, then try once more."
+        )
     require_finite(samples, rate_hz=rate_hz)
     notes = list(_signal(samples, purpose))
     if purpose in ("level", "muted"):
         return tuple(notes)
     if len(samples) < SHORTEST_S * rate_hz:
         raise BadTake(
-            "too-short", f"Only {len(samples) / rate_hz:.1f} s of sound; at least {SHORTEST_S:.0f} s are needed. Take it again, longer."
+            "too-short",
+            f"Only {len(samples) / rate_hz:.1f} s of sound; at least {SHORTEST_S:.0f} s are needed."
+            " Record it again, longer.",
         )
     if purpose in ("passage", "reference") and rate_hz < _TONE_RATE_HZ:
         raise BadTake(
             "narrow-band",
-            f"Sampled at {rate_hz / 1000:g} kHz, like a telephone: nothing above {rate_hz / 2000:g} kHz is in it, so the tone cannot be "
-            "fitted. Take the passage again at 44.1 or 48 kHz.",
+            f"Sampled at {rate_hz / 1000:g} kHz, like a telephone: nothing above {rate_hz / 2000:g}"
+            " kHz is in it, so the tone cannot be fitted. Record the passage again at 44.1 or 48"
+            " kHz.",
         )
     if purpose in ("dial", "clap", "sweep"):
         return tuple(notes)
@@ -125,7 +183,8 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
             first = float(np.flatnonzero(voicing.voiced)[0]) * speech.PITCH_HOP_S
             raise BadTake(
                 "voice-in-rest",
-                f"Someone talks in this take, first at {first:.1f} s. Take the room again with nobody talking.",
+                f"Someone talks in this take, first at {first:.1f} s. Record the room again with"
+                " nobody talking.",
             )
     elif voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
         raise BadTake("no-voice", _NO_VOICE)
@@ -143,17 +202,21 @@ def check_long(peak_dbfs: float, tops: clipping.FlatTops, *, has_voice: bool) ->
 
 
 _SILENT = (
-    "Nothing but digital silence: the input is muted, or it is the wrong one, or noise removal cuts the room away. Unmute it, choose another "
-    "input, or switch enhancements off in the sound settings."
+    "Nothing but digital silence: the input is muted, or it is the wrong one, or noise removal cuts"
+    " the room away. Unmute it, choose another input, or switch enhancements off in the sound"
+    " settings."
 )
-_NO_VOICE = "No voice was found in this take. Check that the right microphone is chosen and not muted, then talk and take it again."
+_NO_VOICE = (
+    "No voice was found in this take. Check that the right microphone is chosen and not muted, then"
+    " talk and take it again."
+)
 _CLIPPED_SHARE = 0.02
 
 
 def _clipped(tops: clipping.FlatTops) -> str:
     return (
-        f"Clipped throughout: {tops.share_of_samples:.0%} of all samples sit flat at {tops.level_dbfs:.1f} dBFS. "
-        "Turn the preamp down by 20 dB and take it again."
+        f"Clipped throughout: {tops.share_of_samples:.0%} of all samples sit flat at"
+        f" {tops.level_dbfs:.1f} dBFS. Turn the preamp down by 20 dB and take it again."
     )
 
 
@@ -162,8 +225,9 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
     if not samples.any() and purpose == "muted":
         raise BadTake(
             "silent",
-            "Digital silence: this mute sits after the converter, so it tells nothing of preamp and converter. Unplug the microphone "
-            "instead (phantom power off first), or turn a mute on the microphone itself.",
+            "Digital silence: this mute sits after the converter, so it tells nothing of preamp and"
+            " converter. Unplug the microphone instead (phantom power off first), or turn a mute on"
+            " the microphone itself.",
         )
     if not samples.any():
         return _stop_or_note(
@@ -171,11 +235,12 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
             "silent",
             _SILENT,
         )
-    if float(np.ptp(samples)) <= 2e-7:
+    if float(np.ptp(samples)) <= _ONE_VALUE:
         return _stop_or_note(
             level,
             "constant",
-            f"A constant value of {samples[0]:+.3f} and no sound (DC only). The input is broken or not connected: check the cable and the input.",
+            f"A constant value of {samples[0]:+.3f} and no sound (DC only). The input is broken or"
+            " not connected: check the cable and the input.",
         )
     tops = clipping.flat_tops(samples)
     if tops.share_of_samples > _CLIPPED_SHARE:

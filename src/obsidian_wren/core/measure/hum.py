@@ -1,8 +1,11 @@
 """Mains hum and its harmonics, and other steady tones.
 
-Hum is a family of lines at whole multiples of one frequency near 50 or 60 Hz. It is reported only when at least two members
-stand out of the noise beside them, so that a single tone at 150 Hz is a tone and not hum. The mains wanders while a take is made;
-where it does, the take is played at the speed of its own mains first, so that a line stays one line.
+Hum is a family of lines at whole multiples of one frequency near 50 or 60 Hz. It is reported only
+when at least two members stand out of the noise beside them, so that a single tone at 150 Hz is a
+tone and not hum. The mains wanders while a take is made; where it does, the take is played at the
+speed of its own mains first, so that a line stays one line.
+
+Source: IEC 60038 for the mains; ECMA-418-1 for prominence of tones.
 """
 
 from __future__ import annotations
@@ -17,11 +20,15 @@ import scipy.signal
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure.lines import LINE_BINS as _LINE_BINS
 from obsidian_wren.core.measure.spectrum import Spectrum, power_spectrum
+from obsidian_wren.core.rate import at_rate
 
 FRAME_S = 4.0
 _DRIFT = 0.004
 _HARMONICS = 20
 _STANDS_OUT_DB = 8.0
+_RISE_DB = 15.0
+_EDGE_SHARE = 0.1
+_ONE_KHZ = 1000.0
 
 
 @dataclass(frozen=True)
@@ -34,7 +41,8 @@ class Harmonic:
 
 @dataclass(frozen=True)
 class Hum:
-    """A hum family: measured mains frequency, level of all lines together, the lines, and how far the mains wandered in Hz."""
+    """A hum family: measured mains frequency, level of all lines together, the lines, and how
+    far the mains wandered in Hz."""
 
     mains_hz: float
     level_dbfs: float
@@ -43,7 +51,7 @@ class Hum:
 
 
 @dataclass(frozen=True)
-class Tone:
+class SteadyTone:
     """A steady tone with its level and its tone-to-noise ratio in dB (ECMA-418-1)."""
 
     hz: float
@@ -52,7 +60,10 @@ class Tone:
 
 
 def line_spectrum(samples: Samples, *, rate_hz: float) -> Spectrum:
-    """Spectrum fine enough to part mains harmonics: 4 s Hann frames, or the whole take when it is shorter."""
+    """Spectrum fine enough to part mains harmonics:
+
+    4 s Hann frames, or the whole take when it is shorter. Samples ``(n,)``.
+    """
     return power_spectrum(samples, rate_hz=rate_hz, frame_s=FRAME_S)
 
 
@@ -62,10 +73,12 @@ _TRACK_HOP_S = 0.5
 
 
 def read_hum(samples: Samples, lines: Spectrum, *, rate_hz: float) -> Hum | None:
-    """The hum family of ``(n,)`` samples, the mains allowed to wander by up to 0.4 %; ``lines`` is their :func:`line_spectrum`.
+    """The hum family of ``(n,)`` samples, the mains allowed to wander by up to 0.4 %; ``lines`` is
+    their :func:`line_spectrum`.
 
-    The mains is followed in 2 s frames by its strongest line; when it wandered by more than lines are wide, time is stretched so that
-    it stands still, and the family is measured there. ``mains_hz`` is then the mean over the take.
+    The mains is followed in 2 s frames by its strongest line; when it wandered by more than lines
+    are wide, time is stretched so that it stands still, and the family is measured there.
+    ``mains_hz`` is then the mean over the take.
     """
     plain = find_hum(lines)
     if len(samples) < 6.0 * rate_hz or rate_hz < 8_000:
@@ -81,7 +94,8 @@ def read_hum(samples: Samples, lines: Spectrum, *, rate_hz: float) -> Hum | None
         return plain
     mean = float(mains_hz.mean())
     time = np.arange(len(low)) / low_rate
-    # The phase of the mains is the integral of its frequency; samples are taken where it has moved by equal steps.
+    # The phase of the mains is the integral of its frequency; samples are taken where it has moved
+    # by equal steps.
     phase = np.concatenate([[0.0], np.cumsum(np.interp(time, at_s, mains_hz)[:-1] / low_rate)])
     even = np.linspace(0.0, phase[-1], len(low))
     where = np.interp(even, phase, np.arange(len(low), dtype=float))
@@ -93,9 +107,8 @@ def read_hum(samples: Samples, lines: Spectrum, *, rate_hz: float) -> Hum | None
 
 
 def _decimated(samples: Samples, rate_hz: float) -> tuple[Samples, float]:
-    factor = max(1, int(rate_hz // _TRACK_RATE_HZ))
-    taps = scipy.signal.firwin(20 * factor + 1, 0.7 / factor, window=("kaiser", 7.0)) if factor > 1 else np.ones(1)
-    return np.asarray(scipy.signal.upfirdn(taps, samples, down=factor))[10:], rate_hz / factor
+    low_rate = rate_hz / max(1, int(rate_hz // _TRACK_RATE_HZ))
+    return at_rate(samples, rate_hz, low_rate), low_rate
 
 
 def _follow_mains(low: Samples, rate_hz: float) -> tuple[Samples, Samples] | None:
@@ -115,17 +128,23 @@ def _follow_mains(low: Samples, rate_hz: float) -> tuple[Samples, Samples] | Non
             around = power[:, int((centre - 8.0) / bin_hz) : int((centre + 8.0) / bin_hz)]
             window = power[:, first:last]
             top = window.argmax(axis=1)
-            rise = float(np.median(power_db(window.max(axis=1) / np.maximum(np.median(around, axis=1), 1e-30))))
+            rise = float(
+                np.median(
+                    power_db(window.max(axis=1) / np.maximum(np.median(around, axis=1), 1e-30))
+                )
+            )
             edges = float(np.mean((top <= 1) | (top >= window.shape[1] - 2)))
             # The higher the line, the finer it tells the mains; the clearer, the less it jumps.
-            if rise > 15.0 and edges < 0.1:
+            if rise > _RISE_DB and edges < _EDGE_SHARE:
                 score = rise + 6.0 * np.log2(number)
                 if best is None or score > best[0]:
                     best = (score, (first + top) * bin_hz / number)
     if best is None:
         return None
     at = (np.arange(len(frames)) * hop + length / 2.0) / rate_hz
-    smooth = np.polyfit(at, scipy.ndimage.median_filter(best[1], 3, mode="nearest"), min(4, len(at) // 3))
+    smooth = np.polyfit(
+        at, scipy.ndimage.median_filter(best[1], 3, mode="nearest"), min(4, len(at) // 3)
+    )
     return np.asarray(at, dtype=np.float64), np.asarray(np.polyval(smooth, at), dtype=np.float64)
 
 
@@ -141,8 +160,11 @@ def _local_floor(spectrum: Spectrum, width_hz: float) -> Samples:
     return np.asarray(scipy.ndimage.median_filter(spectrum.mean_square, size=bins, mode="nearest"))
 
 
-def _line(spectrum: Spectrum, floor: Samples, near_hz: float, search_hz: float) -> tuple[float, float, float]:
-    """Peak frequency, mean square over the floor, and how far its top stands out in dB, near a frequency."""
+def _line(
+    spectrum: Spectrum, floor: Samples, near_hz: float, search_hz: float
+) -> tuple[float, float, float]:
+    """Peak frequency, mean square over the floor, and how far its top stands out in dB, near a
+    frequency."""
     low = max(1, int(np.floor((near_hz - search_hz) / spectrum.bin_hz)))
     high = int(np.ceil((near_hz + search_hz) / spectrum.bin_hz)) + 1
     window = spectrum.mean_square[low:high]
@@ -153,13 +175,22 @@ def _line(spectrum: Spectrum, floor: Samples, near_hz: float, search_hz: float) 
     noise = floor[around] / np.log(2.0)
     power = float(part.sum() - noise.sum())
     weights = np.maximum(part - noise, 0.0)
-    frequency = float(weights @ spectrum.frequency_hz[around] / weights.sum()) if weights.sum() > 0 else near_hz
-    stands_out = power_db(float(spectrum.mean_square[top] / max(float(noise[min(_LINE_BINS, len(noise) - 1)]), 1e-30)))
+    frequency = (
+        float(weights @ spectrum.frequency_hz[around] / weights.sum())
+        if weights.sum() > 0
+        else near_hz
+    )
+    stands_out = power_db(
+        float(spectrum.mean_square[top] / max(float(noise[min(_LINE_BINS, len(noise) - 1)]), 1e-30))
+    )
     return frequency, max(power, 0.0), stands_out
 
 
 def find_hum(spectrum: Spectrum) -> Hum | None:
-    """The hum family at 50 or 60 Hz, drift of 0.4 % allowed, or None. The spectrum comes from :func:`line_spectrum`."""
+    """The hum family at 50 or 60 Hz, drift of 0.4 % allowed, or None.
+
+    The spectrum comes from :func:`line_spectrum`.
+    """
     spectrum = _up_to(spectrum, 60.0 * (_HARMONICS + 4))
     families = [found for mains in (50.0, 60.0) if (found := _family(spectrum, mains)) is not None]
     return max(families, key=lambda family: family.level_dbfs, default=None)
@@ -186,10 +217,16 @@ def _family(spectrum: Spectrum, mains_hz: float) -> Hum | None:
     estimates = np.array([f / n for n, f, _ in lines])
     orders = np.array([n for n, _, _ in lines], dtype=float)
     fundamental = float(np.average(estimates, weights=np.sqrt(powers) * orders))
-    agree = [i for i, n in enumerate(orders) if abs(lines[i][1] - n * fundamental) <= spectrum.bin_hz * 1.5]
+    agree = [
+        i
+        for i, n in enumerate(orders)
+        if abs(lines[i][1] - n * fundamental) <= spectrum.bin_hz * 1.5
+    ]
     if len([i for i in agree if (orders[i] * mains_hz) % 300.0]) < 2:
         return None
-    harmonics = tuple(Harmonic(round(lines[i][1], 2), power_db(lines[i][2]) + AES17_OFFSET_DB) for i in agree)
+    harmonics = tuple(
+        Harmonic(round(lines[i][1], 2), power_db(lines[i][2]) + AES17_OFFSET_DB) for i in agree
+    )
     level = power_db(float(powers[agree].sum())) + AES17_OFFSET_DB
     return Hum(round(fundamental, 2), level, harmonics)
 
@@ -200,34 +237,57 @@ def critical_bandwidth_hz(frequency_hz: float) -> float:
 
 
 def prominent_db(frequency_hz: float) -> float:
-    """Tone-to-noise ratio from which a tone counts as prominent: 8 dB, more under 1 kHz (ECMA-418-1)."""
-    return 8.0 if frequency_hz >= 1000.0 else 8.0 + 8.33 * float(np.log10(1000.0 / frequency_hz))
+    """Tone-to-noise ratio from which a tone counts as prominent:
+
+    8 dB, more under 1 kHz (ECMA-418-1).
+    """
+    return 8.0 if frequency_hz >= _ONE_KHZ else 8.0 + 8.33 * float(np.log10(1000.0 / frequency_hz))
 
 
 def find_tones(
-    spectrum: Spectrum, hum: Hum | None, *, combs_hz: tuple[float, ...] = (), low_hz: float = 89.1, high_hz: float = 11_200.0
-) -> tuple[Tone, ...]:
-    """Prominent steady tones that belong to no hum family and to no comb of ``combs_hz`` spacing, loudest first, at most twelve.
+    spectrum: Spectrum,
+    hum: Hum | None,
+    *,
+    combs_hz: tuple[float, ...] = (),
+    low_hz: float = 89.1,
+    high_hz: float = 11_200.0,
+) -> tuple[SteadyTone, ...]:
+    """Prominent steady tones that belong to no hum family and to no comb of ``combs_hz`` spacing,
+    loudest first, at most twelve.
 
     Prominence by the tone-to-noise ratio of ECMA-418-1.
     """
     spectrum = _up_to(spectrum, high_hz + 200.0)
     floor = _local_floor(spectrum, 80.0)
-    inside = (spectrum.frequency_hz >= low_hz) & (spectrum.frequency_hz <= min(high_hz, spectrum.frequency_hz[-1] - 100.0))
+    inside = (spectrum.frequency_hz >= low_hz) & (
+        spectrum.frequency_hz <= min(high_hz, spectrum.frequency_hz[-1] - 100.0)
+    )
     rises = spectrum.mean_square > floor * 10.0 ** (_STANDS_OUT_DB / 10.0)
-    peaks = scipy.ndimage.maximum_filter1d(spectrum.mean_square, 2 * _LINE_BINS + 1) == spectrum.mean_square
+    peaks = (
+        scipy.ndimage.maximum_filter1d(spectrum.mean_square, 2 * _LINE_BINS + 1)
+        == spectrum.mean_square
+    )
     members = [h.hz for h in hum.harmonics] if hum else []
     tones = []
     for index in np.flatnonzero(inside & rises & peaks):
-        frequency, power, _ = _line(spectrum, floor, float(spectrum.frequency_hz[index]), spectrum.bin_hz)
+        frequency, power, _ = _line(
+            spectrum, floor, float(spectrum.frequency_hz[index]), spectrum.bin_hz
+        )
         if power <= 0.0 or any(abs(frequency - m) < 3 * spectrum.bin_hz for m in members):
             continue
-        if any(abs(frequency - round(frequency / comb) * comb) < 2.5 * spectrum.bin_hz for comb in combs_hz):
+        if any(
+            abs(frequency - round(frequency / comb) * comb) < 2.5 * spectrum.bin_hz
+            for comb in combs_hz
+        ):
             continue
         half = critical_bandwidth_hz(frequency) / 2.0
-        around = (spectrum.frequency_hz >= frequency - half) & (spectrum.frequency_hz <= frequency + half)
+        around = (spectrum.frequency_hz >= frequency - half) & (
+            spectrum.frequency_hz <= frequency + half
+        )
         noise = max(float(spectrum.mean_square[around].sum()) - power, 1e-30)
         prominence = power_db(power / noise)
         if prominence >= prominent_db(frequency):
-            tones.append(Tone(round(frequency, 1), power_db(power) + AES17_OFFSET_DB, prominence))
+            tones.append(
+                SteadyTone(round(frequency, 1), power_db(power) + AES17_OFFSET_DB, prominence)
+            )
     return tuple(sorted(tones, key=lambda tone: -tone.level_dbfs)[:12])

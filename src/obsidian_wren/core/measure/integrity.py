@@ -1,4 +1,8 @@
-"""Whether a take is what the converter gave: the grid its samples sit on, gaps in it, and what its channels say of each other."""
+"""Whether a take is what the converter gave: the grid its samples sit on, gaps in it, and what
+its channels say of each other.
+
+Source: AES17 for word length; practice for gaps.
+"""
 
 from __future__ import annotations
 
@@ -13,11 +17,19 @@ from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 _FINEST = 2.0**-23
 _LOOK_AT = 30_000
 _SHORTEST_GAP_S = 0.001
+_STILL_SHARE = 0.98
+_ON_GRID_SHARE = 0.9
+_FINEST_STEPS = 1.5
+_LEAST_ORDERS = 2.0
+_SAME_RATIO = 1e-5
 
 
 @dataclass(frozen=True)
 class Dropouts:
-    """Stretches of a millisecond or more in which the samples stand still: ``count``, all together, and the longest."""
+    """Stretches of a millisecond or more in which the samples stand still:
+
+    ``count``, all together, and the longest.
+    """
 
     count: int
     total_s: float
@@ -41,17 +53,25 @@ def _gaps(samples: Samples, shortest: int) -> tuple[int, int, int]:
 
 
 def find_dropouts(samples: Samples, *, rate_hz: float) -> Dropouts:
-    """Gaps in ``(n,)`` samples. On a coarse grid equal neighbours are common, so a gap must be far longer than chance makes them."""
+    """Gaps in ``(n,)`` samples.
+
+    On a coarse grid equal neighbours are common, so a gap must be far longer than chance makes
+    them.
+    """
     if len(samples) < 2:
         return Dropouts(0, 0.0, 0.0, 0.0)
     shortest = max(8, round(_SHORTEST_GAP_S * rate_hz))
     equal = samples[1:] == samples[:-1]
     # Gaps themselves are equal neighbours: the share is taken where the sound moves.
-    blocks = equal[: len(equal) // 64 * 64].reshape(-1, 64).mean(axis=1) if len(equal) >= 64 else np.array([equal.mean()])
-    moving = blocks[blocks < 0.98]
+    blocks = (
+        equal[: len(equal) // 64 * 64].reshape(-1, 64).mean(axis=1)
+        if len(equal) >= 64
+        else np.array([equal.mean()])
+    )
+    moving = blocks[blocks < _STILL_SHARE]
     # Nothing moves anywhere: that is no sound with gaps in it.
     share = float(np.median(moving)) if len(moving) else 1.0
-    if share > 0.9:
+    if share > _ON_GRID_SHARE:
         return Dropouts(0, 0.0, 0.0, 0.0)
     if share > 0.0:
         shortest = max(shortest, round(3.0 * np.log(len(samples)) / -np.log(min(share, 0.999))))
@@ -66,9 +86,11 @@ def _codes(samples: Samples) -> np.ndarray:
 
 
 def grid_step(samples: Samples) -> float:
-    """The distance between the values that ``(n,)`` samples take, as a share of full scale; 2⁻²³ or finer reads 2⁻²³.
+    """The distance between the values that ``(n,)`` samples take, as a share of full scale; 2⁻²³ or
+    finer reads 2⁻²³.
 
-    Sixteen-bit sound in a 24-bit file sits on every 256th value, also after a level control moved it.
+    Sixteen-bit sound in a 24-bit file sits on every 256th value, also after a level control moved
+    it.
     """
     values = _codes(samples)
     if len(values) < 2:
@@ -82,7 +104,7 @@ def grid_step(samples: Samples) -> float:
         return _FINEST
     step = float(np.median(gaps))
     orders = np.concatenate([[0.0], np.cumsum(np.round(gaps / step))])
-    if step < 1.5 or orders[-1] < 2.0:
+    if step < _FINEST_STEPS or orders[-1] < _LEAST_ORDERS:
         return _FINEST
     # A wave that repeats itself has few values too, but they sit on no grid.
     slope, offset = np.polyfit(orders, middle, 1)
@@ -92,15 +114,18 @@ def grid_step(samples: Samples) -> float:
 
 
 def grid_bits(samples: Samples) -> int | None:
-    """Bits of the grid that ``(n,)`` samples sit on, up to 24; None when too few values occur to tell."""
+    """Bits of the grid that ``(n,)`` samples sit on, up to 24; None when too few values occur to
+    tell."""
     if len(_codes(samples)) < 3:
         return None
-    # A level control makes the steps smaller by less than it makes the bits fewer: 16.4 is still a 16-bit grid.
+    # A level control makes the steps smaller by less than it makes the bits fewer: 16.4 is still a
+    # 16-bit grid.
     return int(1.05 - np.log2(grid_step(samples)))
 
 
 def effective_bits(floor_dbfs: float) -> float | None:
-    """Bits that stand over a noise floor: (−floor − 1.76) / 6.02, the usual figure of converters (IEEE 1241); None for silence."""
+    """Bits that stand over a noise floor: (−floor − 1.76) / 6.02, the usual figure of converters
+    (IEEE 1241); None for silence."""
     return (-floor_dbfs - 1.76) / 6.02 if np.isfinite(floor_dbfs) else None
 
 
@@ -111,8 +136,9 @@ ChannelVerdict = Literal["one", "same", "inverted", "different"]
 class Channels:
     """What the channels of a sound say of each other.
 
-    ``verdict``: ``one`` channel only or only one alive, ``same`` (fake stereo), ``inverted`` copies, or ``different`` sounds;
-    ``levels_dbfs``: AES17 level of each with its DC taken off; ``loudest`` counts from 1.
+    ``verdict``: ``one`` channel only or only one alive, ``same`` (fake stereo), ``inverted``
+    copies, or ``different`` sounds; ``levels_dbfs``: AES17 level of each with its DC taken off;
+    ``loudest`` counts from 1.
     """
 
     verdict: ChannelVerdict
@@ -121,7 +147,10 @@ class Channels:
 
 
 def compare_channels(samples: Samples) -> Channels:
-    """Compare the channels of ``(n,)`` or ``(n, channels)`` samples. The two loudest are the same when they differ by less than −50 dB."""
+    """Compare the channels of ``(n,)`` or ``(n, channels)`` samples.
+
+    The two loudest are the same when they differ by less than −50 dB.
+    """
     if samples.ndim == 1:
         samples = samples[:, None]
     moved = samples - samples.mean(axis=0)
@@ -134,6 +163,6 @@ def compare_channels(samples: Samples) -> Channels:
     a, b = moved[:, order[0]], moved[:, order[1]]
     share = float(np.dot(a, b)) / max(float(np.dot(a, a)), 1e-30)
     left = float(np.mean(np.square(b - share * a))) / max(float(power[order[1]]), 1e-30)
-    if left > 1e-5:
+    if left > _SAME_RATIO:
         return Channels("different", levels, loudest)
     return Channels("same" if share > 0 else "inverted", levels, loudest)

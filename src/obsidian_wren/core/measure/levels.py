@@ -13,11 +13,20 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from obsidian_wren.core.decibels import AES17_OFFSET_DB, SILENCE_DB, Samples, amplitude_db, power_db, rms_level_dbfs
+from obsidian_wren.core.decibels import (
+    AES17_OFFSET_DB,
+    SILENCE_DB,
+    Samples,
+    amplitude_db,
+    power_db,
+    rms_level_dbfs,
+)
 
 FRAME_S = 0.010
 TRUE_PEAK_OVERSAMPLING = 8
 _TAPS_PER_PHASE = 32
+# Of full scale: more is a fault of the input.
+OFFSET_SHARE = 0.001
 
 
 @dataclass(frozen=True)
@@ -32,7 +41,11 @@ class Percentiles:
 
 def rms_dbfs(samples: Samples) -> float:
     """AES17 RMS level of ``(n,)`` samples in dBFS, DC included; minus infinity for silence."""
-    return rms_level_dbfs(float(np.dot(samples, samples)) / len(samples)) if len(samples) else SILENCE_DB
+    return (
+        rms_level_dbfs(float(np.dot(samples, samples)) / len(samples))
+        if len(samples)
+        else SILENCE_DB
+    )
 
 
 def peak_dbfs(samples: Samples) -> float:
@@ -45,7 +58,10 @@ def _absolute_peak(samples: Samples) -> float:
 
 
 def frame_levels_dbfs(samples: Samples, *, rate_hz: float, frame_s: float = FRAME_S) -> Samples:
-    """AES17 level of each whole frame, ``(frames,)`` in dBFS. The frame length is rounded to samples."""
+    """AES17 level of each whole frame, ``(frames,)`` in dBFS.
+
+    The frame length is rounded to samples.
+    """
     frame_samples = max(1, round(frame_s * rate_hz))
     frames = samples[: len(samples) // frame_samples * frame_samples].reshape(-1, frame_samples)
     mean_squares: Samples = np.einsum("ij,ij->i", frames, frames) / frame_samples
@@ -55,11 +71,18 @@ def frame_levels_dbfs(samples: Samples, *, rate_hz: float, frame_s: float = FRAM
 def frame_peaks(samples: Samples, *, rate_hz: float, frame_s: float) -> Samples:
     """Highest absolute sample of each whole frame, ``(frames,)``."""
     frame_samples = max(1, round(frame_s * rate_hz))
-    return np.asarray(np.abs(samples[: len(samples) // frame_samples * frame_samples]).reshape(-1, frame_samples).max(axis=1))
+    return np.asarray(
+        np.abs(samples[: len(samples) // frame_samples * frame_samples])
+        .reshape(-1, frame_samples)
+        .max(axis=1)
+    )
 
 
 def percentiles_dbfs(samples: Samples, *, rate_hz: float) -> Percentiles:
-    """Spread over time: percentiles of the 10 ms frame levels, dBFS. Silent frames count as −200 dBFS."""
+    """Spread over time: percentiles of the 10 ms frame levels, dBFS.
+
+    Silent frames count as −200 dBFS. Samples ``(n,)``.
+    """
     levels = np.maximum(frame_levels_dbfs(samples, rate_hz=rate_hz), -200.0)
     if not len(levels):
         return Percentiles(SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB)
@@ -69,14 +92,16 @@ def percentiles_dbfs(samples: Samples, *, rate_hz: float) -> Percentiles:
 
 @dataclass(frozen=True)
 class Trend:
-    """How the level wanders: slope in dB a minute and its standard error, from the levels of half-second stretches."""
+    """How the level wanders: slope in dB a minute and its standard error, from the levels of
+    half-second stretches."""
 
     db_per_minute: float
     error_db_per_minute: float
 
 
 def level_trend(stretches_dbfs: Samples, *, stretch_s: float) -> Trend:
-    """Least-squares slope of ``(stretches,)`` levels over time; zero with an infinite error for fewer than four."""
+    """Least-squares slope of ``(stretches,)`` levels over time; zero with an infinite error for
+    fewer than four."""
     count = len(stretches_dbfs)
     if count < 4:
         return Trend(0.0, np.inf)
@@ -88,26 +113,35 @@ def level_trend(stretches_dbfs: Samples, *, stretch_s: float) -> Trend:
 
 
 def interpolator(factor: int, taps_per_phase: int) -> Samples:
-    """Polyphase windowed-sinc interpolator ``(factor, taps_per_phase)``; phase 0 is the sample itself.
+    """Polyphase windowed-sinc interpolator ``(factor, taps_per_phase)``; phase 0 is the sample
+    itself.
 
-    Row ``p`` convolved with the input gives the signal ``p / factor`` of a sample after tap ``taps_per_phase / 2 − 1``
-    (the oldest sample of a row is multiplied by its first tap). Each row sums to one, so DC passes unchanged.
+    Row ``p`` convolved with the input gives the signal ``p / factor`` of a sample after tap
+    ``taps_per_phase / 2 − 1`` (the oldest sample of a row is multiplied by its first tap). Each row
+    sums to one, so DC passes unchanged.
     """
     half = taps_per_phase // 2
     rows = []
     for phase in range(factor):
         at = np.arange(taps_per_phase) - (half - 1) - phase / factor
-        row = np.sinc(at) * np.i0(9.0 * np.sqrt(np.maximum(0.0, 1.0 - (at / half) ** 2))) / np.i0(9.0)
+        row = (
+            np.sinc(at) * np.i0(9.0 * np.sqrt(np.maximum(0.0, 1.0 - (at / half) ** 2))) / np.i0(9.0)
+        )
         rows.append(row / row.sum())
     return np.asarray(rows)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
 def interpolate(padded: Samples, row: Samples, value: Samples) -> None:
-    """Convolve with one phase of an interpolator: ``value[i] = Σ padded[i + tap] · row[tap]``; taps in fours."""
+    """Convolve with one phase of an interpolator:
+
+    ``value[i] = Σ padded[i + tap] · row[tap]``; taps in fours. ``padded`` is ``(n + taps,)``,
+    ``row`` ``(taps,)``, ``value`` ``(n,)``, written in place.
+    """
     n = len(value)
     value[:] = 0.0
-    # Taps outside, samples inside: the inner loop then runs over neighbours in memory, four taps at a time.
+    # Taps outside, samples inside: the inner loop then runs over neighbours in memory, four taps at
+    # a time.
     for tap in range(0, len(row), 4):
         a, b, c, d = row[tap], row[tap + 1], row[tap + 2], row[tap + 3]
         at_a, at_b = padded[tap : tap + n], padded[tap + 1 : tap + 1 + n]
@@ -125,7 +159,8 @@ def _interpolated_peak(padded: Samples, phases: Samples, l1_norm: float, start: 
     value = np.empty(chunk)
     for first in range(0, len(padded) - taps - chunk, chunk):
         part = padded[first : first + chunk + taps]
-        # No interpolated value can exceed the largest sample under the taps times the filter's absolute sum.
+        # No interpolated value can exceed the largest sample under the taps times the filter's
+        # absolute sum.
         if np.abs(part).max() * l1_norm <= peak:
             continue
         for phase in range(1, factor):
@@ -139,15 +174,28 @@ _L1_NORM = float(np.abs(_PHASES).sum(axis=1).max())
 
 
 def true_peak_dbtp(samples: Samples) -> float:
-    """Peak of the band-limited waveform between samples, dBTP, at eight times the rate (ITU-R BS.1770-5 annex 2)."""
+    """Peak of the band-limited waveform between samples, dBTP, at eight times the rate (ITU-R
+    BS.1770-5 annex 2).
+
+    Samples ``(n,)``.
+    """
     padded = np.zeros(len(samples) + 2 * _TAPS_PER_PHASE + 512)
     padded[_TAPS_PER_PHASE : _TAPS_PER_PHASE + len(samples)] = samples
-    return amplitude_db(float(_interpolated_peak(padded, _PHASES, _L1_NORM, _absolute_peak(samples))))
+    return amplitude_db(
+        float(_interpolated_peak(padded, _PHASES, _L1_NORM, _absolute_peak(samples)))
+    )
 
 
 def dc_offset(samples: Samples) -> float:
-    """Mean of the samples, as a share of full scale."""
+    """Mean of the samples, as a share of full scale. Samples ``(n,)``."""
     return float(samples.mean()) if len(samples) else 0.0
+
+
+def without_offset(samples: Samples) -> Samples:
+    """``(n,)`` samples without their mean, where that is over 0.1 % of full scale: no wave of a
+    voice or a room, but a fault of the input that every level would count."""
+    offset = dc_offset(samples)
+    return samples - offset if abs(offset) > OFFSET_SHARE else samples
 
 
 def peak_by_second_dbfs(samples: Samples, *, rate_hz: float) -> Samples:

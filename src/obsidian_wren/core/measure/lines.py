@@ -1,4 +1,7 @@
-"""Spectral lines: what stands out of the noise beside it as narrow as a steady tone."""
+"""Spectral lines: what stands out of the noise beside it as narrow as a steady tone.
+
+Source: ECMA-418-1, tone-to-noise ratio.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,8 @@ LINE_BINS = 3
 
 @dataclass(frozen=True)
 class Line:
-    """One line: centre in Hz, mean square with the noise beside it taken off, and how far its top stands out in dB."""
+    """One line: centre in Hz, mean square with the noise beside it taken off, and how far its
+    top stands out in dB."""
 
     hz: float
     mean_square: float
@@ -22,9 +26,12 @@ class Line:
 
 
 def block_floor(spectrum: Spectrum, width_hz: float) -> Samples:
-    """Median mean square around each bin ``(bins,)``: what is there without lines. Medians of blocks, joined by straight lines in dB.
+    """Median mean square around each bin ``(bins,)``: what is there without lines.
 
-    A running median over a whole band is the slowest thing in a reading; blocks of half the width say the same.
+    Medians of blocks, joined by straight lines in dB.
+
+    A running median over a whole band is the slowest thing in a reading; blocks of half the width
+    say the same.
     """
     block = max(9, round(width_hz / 2.0 / spectrum.bin_hz))
     whole = len(spectrum.mean_square) // block
@@ -32,12 +39,19 @@ def block_floor(spectrum: Spectrum, width_hz: float) -> Samples:
         return np.full(len(spectrum.mean_square), float(np.median(spectrum.mean_square)))
     medians = np.median(spectrum.mean_square[: whole * block].reshape(whole, block), axis=1)
     centres = (np.arange(whole) + 0.5) * block
-    levels = np.interp(np.arange(len(spectrum.mean_square)), centres, np.log(np.maximum(medians, 1e-30)))
+    levels = np.interp(
+        np.arange(len(spectrum.mean_square)), centres, np.log(np.maximum(medians, 1e-30))
+    )
     return np.asarray(np.exp(levels))
 
 
-def find_lines(spectrum: Spectrum, floor: Samples, *, low_hz: float, high_hz: float, stands_out_db: float) -> list[Line]:
-    """Every local top that stands out of ``floor``, lowest first."""
+def find_lines(
+    spectrum: Spectrum, floor: Samples, *, low_hz: float, high_hz: float, stands_out_db: float
+) -> list[Line]:
+    """Every local top that stands out of ``floor``, lowest first.
+
+    ``floor`` is ``(bins,)``, power as in the spectrum.
+    """
     power = spectrum.mean_square
     inside = (spectrum.frequency_hz >= low_hz) & (spectrum.frequency_hz <= high_hz)
     # The median of an exponential spread lies under its mean; 1/ln 2 turns one into the other.

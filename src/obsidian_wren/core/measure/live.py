@@ -1,4 +1,8 @@
-"""A meter for sound as it comes: level, peak, clipped samples and running third octaves, block by block."""
+"""A meter for sound as it arrives: level, peak, clipped samples and running third octaves, block
+by block.
+
+Source: AES17 for levels, IEC 61260-1 for third octaves.
+"""
 
 from __future__ import annotations
 
@@ -19,8 +23,11 @@ _SMOOTHING_S = 0.6
 
 @dataclass(frozen=True)
 class Frame:
-    """One twentieth of a second. Levels in dBFS (AES17), ``short_dbfs`` those of its 10 ms frames; ``bands_dbfs`` and
-    ``a_weighted_dbfs`` run with a time constant of 0.6 s."""
+    """One twentieth of a second.
+
+    Levels in dBFS (AES17), ``short_dbfs`` those of its 10 ms frames; ``bands_dbfs`` and
+    ``a_weighted_dbfs`` run with a time constant of 0.6 s.
+    """
 
     level_dbfs: float
     peak_dbfs: float
@@ -32,7 +39,10 @@ class Frame:
 
 
 class BlockMeter:
-    """Takes blocks ``(n,)`` of any length and gives a :class:`Frame` for every 50 ms of sound. Its memory does not grow."""
+    """Takes blocks ``(n,)`` of any length and gives a :class:`Frame` for every 50 ms of sound.
+
+    Its memory does not grow.
+    """
 
     def __init__(self, rate_hz: float) -> None:
         self._rate_hz = rate_hz
@@ -62,7 +72,11 @@ class BlockMeter:
         bins = scipy.fft.rfft(self._past * self._window)
         # Until the window is full, what is there stands for all of it.
         power = (bins.real**2 + bins.imag**2) * (self._scale * self._length / self._seen)
-        self._running = power if self._running is None else self._keep * self._running + (1.0 - self._keep) * power
+        self._running = (
+            power
+            if self._running is None
+            else self._keep * self._running + (1.0 - self._keep) * power
+        )
         spectrum = Spectrum(self._hz, self._running)
         bands = third_octaves(spectrum)
         return Frame(

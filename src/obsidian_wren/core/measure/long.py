@@ -1,7 +1,11 @@
 """Readings of sound that is too long to hold: the same numbers, from stretches of whole seconds.
 
-What adds up is added up (energy, spectra, hops of loudness, the counts of P.56), what is looked for in frames is looked for in each stretch. A
-talk reading goes through the sound twice: who speaks is known only when the active level is.
+What adds up is added up (energy, spectra, hops of loudness, the counts of P.56), what is looked for
+in frames is looked for in each stretch. A talk reading goes through the sound twice: who speaks is
+known only when the active level is.
+
+Source: the readings' own modules name their standards; practice for how long a take still tells
+more.
 """
 
 from __future__ import annotations
@@ -16,8 +20,18 @@ from obsidian_wren.core.measure import clipping, levels, speech
 from obsidian_wren.core.measure.loudness import RunningHops
 from obsidian_wren.core.measure.readings import LevelReading, QuietReading, TalkReading
 from obsidian_wren.core.measure.running import RunningLevels
-from obsidian_wren.core.measure.spectrum import Spectrum, a_weighted_dbfs, power_spectrum, third_octaves
-from obsidian_wren.core.measure.voice_spectrum import FineSpectrum, joined_spectrum, noise_spectrum, spoken_spectrum
+from obsidian_wren.core.measure.spectrum import (
+    Spectrum,
+    a_weighted_dbfs,
+    power_spectrum,
+    third_octaves,
+)
+from obsidian_wren.core.measure.voice_spectrum import (
+    FineSpectrum,
+    joined_spectrum,
+    noise_spectrum,
+    spoken_spectrum,
+)
 
 # Whole seconds, so that hops and frames of one stretch end where those of the next begin.
 STRETCH_S = 20.0
@@ -29,7 +43,8 @@ _SAME_TOP_DB = 0.05
 # A stretch as short as this has no spectrum of its own.
 _SHORTEST_S = 2.0
 
-# Gives the sound anew from its beginning, in stretches of :data:`STRETCH_S` ``(n,)``; the last may be shorter.
+# Gives the sound anew from its beginning, in stretches of :data:`STRETCH_S` ``(n,)``; the last may
+# be shorter.
 Stretches = Callable[[], Iterator[Samples]]
 
 
@@ -53,7 +68,9 @@ class _Levels:
         self._energy += float(np.dot(stretch, stretch))
         self._sum += float(stretch.sum())
         self._peak = max(self._peak, float(stretch.max()), float(-stretch.min()))
-        self.frames.append(np.maximum(levels.frame_levels_dbfs(stretch, rate_hz=self.rate_hz), -200.0))
+        self.frames.append(
+            np.maximum(levels.frame_levels_dbfs(stretch, rate_hz=self.rate_hz), -200.0)
+        )
         self.hops.add(stretch)
         self._true_peak.add(stretch[:, None])
         self._tops.append((clipping.flat_tops(stretch), len(stretch)))
@@ -61,7 +78,9 @@ class _Levels:
             spectrum = power_spectrum(stretch, rate_hz=self.rate_hz, frame_s=self._frame_s)
             if self._power is None or len(self._power) == len(spectrum.mean_square):
                 weight = float(len(stretch))
-                self._power = (self._power if self._power is not None else 0.0) + weight * spectrum.mean_square
+                self._power = (
+                    self._power if self._power is not None else 0.0
+                ) + weight * spectrum.mean_square
                 self._weight += weight
                 self._hz = spectrum.frequency_hz
 
@@ -80,7 +99,8 @@ class _Levels:
     @property
     def true_peak_dbtp(self) -> float:
         found = self._true_peak.true_peak_dbtp
-        # The very last tenth of a second is not whole and not looked between; no peak is under its own sample.
+        # The very last tenth of a second is not whole and not looked between; no peak is under its
+        # own sample.
         return max(self.peak_dbfs, found) if found is not None else self.peak_dbfs
 
     @property
@@ -99,7 +119,8 @@ class _Levels:
 
     @property
     def flat_tops(self) -> clipping.FlatTops:
-        """The tops at the highest level that any stretch has; a wave that goes beyond them is not cut there."""
+        """The tops at the highest level that any stretch has; a wave that goes beyond them is
+        not cut there."""
         there = [(found, count) for found, count in self._tops if found.level_dbfs is not None]
         none = clipping.FlatTops(0, None, 0.0)
         if not there:
@@ -107,9 +128,16 @@ class _Levels:
         top = max(found.level_dbfs for found, _ in there if found.level_dbfs is not None)
         if self.peak_dbfs > top + _SAME_TOP_DB:
             return none
-        same = [(found, count) for found, count in there if found.level_dbfs is not None and found.level_dbfs > top - _SAME_TOP_DB]
+        same = [
+            (found, count)
+            for found, count in there
+            if found.level_dbfs is not None and found.level_dbfs > top - _SAME_TOP_DB
+        ]
         share = sum(found.share_of_samples * count for found, count in same) / self.samples
-        sides = [[getattr(found, side) for found, _ in same if getattr(found, side) is not None] for side in ("upper_dbfs", "lower_dbfs")]
+        sides = [
+            [getattr(found, side) for found, _ in same if getattr(found, side) is not None]
+            for side in ("upper_dbfs", "lower_dbfs")
+        ]
         upper, lower = (max(found) if found else None for found in sides)
         return clipping.FlatTops(sum(found.count for found, _ in same), top, share, upper, lower)
 
@@ -121,10 +149,18 @@ def read_level_long(stretches: Stretches, *, rate_hz: float) -> LevelReading:
         found.add(stretch)
     loud = found.hops.loudness
     return LevelReading(
-        duration_s=found.duration_s, rate_hz=rate_hz, rms_dbfs=found.rms_dbfs, a_weighted_dbfs=a_weighted_dbfs(found.spectrum),
-        peak_dbfs=found.peak_dbfs, true_peak_dbtp=found.true_peak_dbtp, percentiles_dbfs=found.percentiles_dbfs,
-        loudness_lufs=loud.integrated_lufs, loudness_range_lu=loud.range_lu, flat_tops=found.flat_tops, dc_offset=found.dc_offset,
-    )  # fmt: skip
+        duration_s=found.duration_s,
+        rate_hz=rate_hz,
+        rms_dbfs=found.rms_dbfs,
+        a_weighted_dbfs=a_weighted_dbfs(found.spectrum),
+        peak_dbfs=found.peak_dbfs,
+        true_peak_dbtp=found.true_peak_dbtp,
+        percentiles_dbfs=found.percentiles_dbfs,
+        loudness_lufs=loud.integrated_lufs,
+        loudness_range_lu=loud.range_lu,
+        flat_tops=found.flat_tops,
+        dc_offset=found.dc_offset,
+    )
 
 
 @dataclass(frozen=True)
@@ -135,61 +171,103 @@ class LongTalk:
     has_voice: bool
 
 
-def read_talk_long(stretches: Stretches, *, rate_hz: float, duration_s: float | None, quiet: QuietReading | None = None) -> LongTalk:
-    """:func:`~obsidian_wren.core.measure.readings.read_talk` of sound that comes in stretches. ``duration_s`` where it is known beforehand."""
+def read_talk_long(
+    stretches: Stretches,
+    *,
+    rate_hz: float,
+    duration_s: float | None,
+    quiet: QuietReading | None = None,
+) -> LongTalk:
+    """:func:`~obsidian_wren.core.measure.readings.read_talk` of sound that comes in stretches.
+
+    ``duration_s`` where it is known beforehand.
+    """
     found = _Levels(rate_hz, frame_s=_TALK_FRAME_S)
     activity = speech.RunningActivity(rate_hz=rate_hz)
     voiced: list[speech.Voicing] = []
     seconds: list[Samples] = []
     soft: list[Samples] = []
     every = _every_soft(duration_s)
-    for stretch in stretches():
+    for given in stretches():
+        stretch = levels.without_offset(given)
         found.add(stretch)
         activity.add(stretch)
         voiced.append(speech.find_voice(stretch, rate_hz=rate_hz))
         seconds.append(levels.peak_by_second_dbfs(stretch, rate_hz=rate_hz))
         soft.append(_some_frames(stretch, rate_hz, every))
     active = activity.level
-    voicing = speech.Voicing(np.concatenate([v.voiced for v in voiced]), np.concatenate([v.pitch_hz for v in voiced]))
+    voicing = speech.Voicing(
+        np.concatenate([v.voiced for v in voiced]), np.concatenate([v.pitch_hz for v in voiced])
+    )
     spectra: list[tuple[FineSpectrum, float]] = []
-    for stretch, own in zip(stretches(), voiced, strict=True):
+    for given, own in zip(stretches(), voiced, strict=True):
+        stretch = levels.without_offset(given)
         if len(stretch) >= _SHORTEST_S * rate_hz:
-            spectrum = spoken_spectrum(stretch, rate_hz=rate_hz, voicing=own, active_level_dbfs=active.level_dbfs)
+            spectrum = spoken_spectrum(
+                stretch, rate_hz=rate_hz, voicing=own, active_level_dbfs=active.level_dbfs
+            )
             if spectrum is not None:
                 spectra.append(spectrum)
     return LongTalk(
-        _talk_reading(found, active, voicing, np.concatenate(seconds), np.concatenate(soft), spectra, quiet),
+        _talk_reading(
+            found, active, voicing, np.concatenate(seconds), np.concatenate(soft), spectra, quiet
+        ),
         voicing.voiced_s >= 0.05 * found.duration_s and speech.has_melody(voicing),
     )
 
 
 def _talk_reading(
-    found: _Levels, active: speech.ActiveLevel, voicing: speech.Voicing, seconds: Samples, soft: Samples,
-    spectra: Sequence[tuple[FineSpectrum, float]], quiet: QuietReading | None,
-) -> TalkReading:  # fmt: skip
+    found: _Levels,
+    active: speech.ActiveLevel,
+    voicing: speech.Voicing,
+    seconds: Samples,
+    soft: Samples,
+    spectra: Sequence[tuple[FineSpectrum, float]],
+    quiet: QuietReading | None,
+) -> TalkReading:
     frames = np.concatenate(found.frames)
-    spoken = frames[frames > active.level_dbfs - 15.9]
-    low, high = np.percentile(spoken, [10, 95]) if len(spoken) else (active.level_dbfs, active.level_dbfs)
+    spoken = frames[speech.spoken_mask(frames, active.level_dbfs)]
+    low, high = (
+        np.percentile(spoken, [10, 95]) if len(spoken) else (active.level_dbfs, active.level_dbfs)
+    )
     loud = found.hops.loudness
     bands = found.spectrum
-    # Where nobody speaks there is no voice to have a spectrum; the sound's own stands for it, as in a short take.
+    # Where nobody speaks there is no voice to have a spectrum; the sound's own stands for it, as in
+    # a short take.
     voice = joined_spectrum(spectra) if spectra else joined_spectrum([(noise_spectrum(bands), 1.0)])
     return TalkReading(
-        duration_s=found.duration_s, rate_hz=found.rate_hz, rms_dbfs=found.rms_dbfs, a_weighted_dbfs=a_weighted_dbfs(bands),
-        peak_dbfs=found.peak_dbfs, true_peak_dbtp=found.true_peak_dbtp, percentiles_dbfs=found.percentiles_dbfs,
-        active_percentiles_dbfs=(float(low), float(high)), peaks_by_second_dbfs=tuple(float(p) for p in seconds),
-        active_level_dbfs=active.level_dbfs, activity=active.activity, loudness_lufs=loud.integrated_lufs, loudness_range_lu=loud.range_lu,
-        third_octaves=third_octaves(bands), flat_tops=found.flat_tops, soft_clipping=clipping.soft_clipping(soft, rate_hz=found.rate_hz),
-        pitch_hz=voicing.pitch(), voiced_s=voicing.voiced_s, snr_db=None if quiet is None else active.level_dbfs - quiet.rms_dbfs,
-        voice=voice.mean, stretches_db=voice.stretches_db,
-    )  # fmt: skip
+        duration_s=found.duration_s,
+        rate_hz=found.rate_hz,
+        rms_dbfs=found.rms_dbfs,
+        a_weighted_dbfs=a_weighted_dbfs(bands),
+        peak_dbfs=found.peak_dbfs,
+        true_peak_dbtp=found.true_peak_dbtp,
+        percentiles_dbfs=found.percentiles_dbfs,
+        active_percentiles_dbfs=(float(low), float(high)),
+        peaks_by_second_dbfs=tuple(float(p) for p in seconds),
+        active_level_dbfs=active.level_dbfs,
+        activity=active.activity,
+        loudness_lufs=loud.integrated_lufs,
+        loudness_range_lu=loud.range_lu,
+        third_octaves=third_octaves(bands),
+        flat_tops=found.flat_tops,
+        soft_clipping=clipping.soft_clipping(soft, rate_hz=found.rate_hz),
+        pitch_hz=voicing.pitch(),
+        voiced_s=voicing.voiced_s,
+        snr_db=None if quiet is None else active.level_dbfs - quiet.rms_dbfs,
+        voice=voice.mean,
+        stretches_db=voice.stretches_db,
+    )
 
 
 def _every_soft(duration_s: float | None) -> int:
-    """Every how many frames one is kept for soft clipping: medians over two thousand move no more when there are twice as many."""
+    """Every how many frames one is kept for soft clipping: medians over two thousand move no
+    more when there are twice as many."""
     return 50 if duration_s is None else max(1, int(duration_s / _SOFT_FRAME_S / _SOFT_FRAMES))
 
 
 def _some_frames(stretch: Samples, rate_hz: float, every: int) -> Samples:
     length = round(_SOFT_FRAME_S * rate_hz)
-    return stretch[: len(stretch) // length * length].reshape(-1, length)[::every].reshape(-1).copy()
+    return (
+        stretch[: len(stretch) // length * length].reshape(-1, length)[::every].reshape(-1).copy()
+    )

@@ -1,6 +1,7 @@
 """Loudness by ITU-R BS.1770-5 and EBU R 128, loudness range by EBU Tech 3342.
 
-Three steps as in the text of the standard: K-weighting, mean squares of 400 ms blocks with 75 % overlap, two gates.
+Three steps as in the text of the standard: K-weighting, mean squares of 400 ms blocks with 75 %
+overlap, two gates.
 """
 
 from __future__ import annotations
@@ -21,14 +22,16 @@ _HOP_S = 0.1
 
 @dataclass(frozen=True)
 class Loudness:
-    """Integrated loudness in LUFS and loudness range in LU; None where the take is too short or all under the gate."""
+    """Integrated loudness in LUFS and loudness range in LU; None where the take is too short or
+    all under the gate."""
 
     integrated_lufs: float | None
     range_lu: float | None
 
 
 def k_weighting_sections(rate_hz: float) -> Samples:
-    """The two biquads of K-weighting ``(2, 6)``, re-derived for any rate (BS.1770-5 annex 1, table 1 and 2).
+    """The two biquads of K-weighting ``(2, 6)``, re-derived for any rate (BS.1770-5 annex 1, table
+    1 and 2).
 
     The analogue parameters are those that reproduce the tables at 48 kHz.
     """
@@ -48,29 +51,45 @@ def k_weighting_sections(rate_hz: float) -> Samples:
     quality, frequency_hz = 0.5003270373238773, 38.13547087602444
     k = np.tan(np.pi * frequency_hz / rate_hz)
     scale = 1.0 + k / quality + k * k
-    highpass = [1.0, -2.0, 1.0, 1.0, 2.0 * (k * k - 1.0) / scale, (1.0 - k / quality + k * k) / scale]
+    highpass = [
+        1.0,
+        -2.0,
+        1.0,
+        1.0,
+        2.0 * (k * k - 1.0) / scale,
+        (1.0 - k / quality + k * k) / scale,
+    ]
     return np.array([shelf, highpass])
 
 
 def hop_energies(samples: Samples, *, rate_hz: float) -> Samples:
-    """Mean K-weighted square of each 100 ms hop of ``(n,)`` or ``(n, channels)`` samples, summed over channels (all weights 1: no
-    surround here)."""
+    """Mean K-weighted square of each 100 ms hop of ``(n,)`` or ``(n, channels)`` samples, summed
+    over channels (all weights 1: no surround here)."""
     channels = samples.T if samples.ndim > 1 else samples[None]
-    return np.asarray(sum(_energies_of(k_weighted(channel, rate_hz=rate_hz), rate_hz) for channel in channels))
+    return np.asarray(
+        sum(_energies_of(k_weighted(channel, rate_hz=rate_hz), rate_hz) for channel in channels)
+    )
 
 
 def k_weighted(samples: Samples, *, rate_hz: float) -> Samples:
-    """The K-weighted waveform of ``(n,)`` or ``(n, channels)`` samples, same shape (BS.1770-5, step one)."""
+    """The K-weighted waveform of ``(n,)`` or ``(n, channels)`` samples, same shape (BS.1770-5,
+    step one)."""
     sections = k_weighting_sections(rate_hz)
     if samples.ndim > 1:
         return np.column_stack([k_weighted(channel, rate_hz=rate_hz) for channel in samples.T])
     weighted = np.empty(len(samples))
-    run_sections(sections, np.zeros((len(sections), 2)), np.ascontiguousarray(samples, dtype=np.float64), weighted)
+    run_sections(
+        sections,
+        np.zeros((len(sections), 2)),
+        np.ascontiguousarray(samples, dtype=np.float64),
+        weighted,
+    )
     return weighted
 
 
 class RunningHops:
-    """Mean K-weighted squares of 100 ms hops of one channel that comes in stretches of whole seconds."""
+    """Mean K-weighted squares of 100 ms hops of one channel that comes in stretches of whole
+    seconds."""
 
     def __init__(self, *, rate_hz: float) -> None:
         self._sections = k_weighting_sections(rate_hz)
@@ -81,7 +100,9 @@ class RunningHops:
     def add(self, samples: Samples) -> None:
         """The next ``(n,)`` samples; all but the last stretch last whole seconds."""
         weighted = np.empty(len(samples))
-        run_sections(self._sections, self._state, np.ascontiguousarray(samples, dtype=np.float64), weighted)
+        run_sections(
+            self._sections, self._state, np.ascontiguousarray(samples, dtype=np.float64), weighted
+        )
         self._hops.append(_energies_of(weighted, self._rate_hz))
 
     @property
@@ -97,7 +118,9 @@ def _energies_of(weighted: Samples, rate_hz: float) -> Samples:
     edges = edges[edges <= len(weighted)]
     if len(edges) < 2:
         return np.zeros(0)
-    energy = weighted * weighted if weighted.ndim == 1 else np.einsum("ij,ij->i", weighted, weighted)
+    energy = (
+        weighted * weighted if weighted.ndim == 1 else np.einsum("ij,ij->i", weighted, weighted)
+    )
     return np.asarray(np.add.reduceat(energy[: edges[-1]], edges[:-1]) / (_HOP_S * rate_hz))
 
 
@@ -142,12 +165,13 @@ def _range_lu(hops: Samples) -> float | None:
 
 
 def range_of_weighted(weighted: Samples, *, rate_hz: float) -> float | None:
-    """Loudness range of an already K-weighted waveform ``(n,)``; None when too short."""
+    """Loudness range in LU of an already K-weighted waveform ``(n,)``; None when too short."""
     return _range_lu(_energies_of(weighted, rate_hz))
 
 
 def lufs_of_hops(hops: Samples) -> float:
-    """Integrated loudness from the mean K-weighted squares of 100 ms hops ``(n,)``; minus infinity where nothing passes the gates."""
+    """Integrated loudness from the mean K-weighted squares of 100 ms hops ``(n,)``; minus
+    infinity where nothing passes the gates."""
     gated = _gated(_block_means(hops, 4), RELATIVE_GATE_LU)
     return _lufs(float(gated.mean())) if len(gated) else SILENCE_DB
 
@@ -158,7 +182,8 @@ def lufs_of_weighted(weighted: Samples, *, rate_hz: float) -> float:
 
 
 def lufs_of_energies(energies: Samples, *, step_s: float, samples_per_step: int) -> float:
-    """Integrated loudness from the K-weighted energy of short steps ``(n,)``, each the sum of its squares."""
+    """Integrated loudness from the K-weighted energy of short steps ``(n,)``, each the sum of
+    its squares."""
     edges = np.round(np.arange(0.0, len(energies) * step_s + 1e-9, _HOP_S) / step_s).astype(int)
     edges = edges[edges <= len(energies)]
     if len(edges) < 5:
@@ -168,6 +193,9 @@ def lufs_of_energies(energies: Samples, *, step_s: float, samples_per_step: int)
 
 
 def integrated_lufs(samples: Samples, *, rate_hz: float) -> float:
-    """Integrated loudness in LUFS; minus infinity where nothing passes the gates."""
+    """Integrated loudness in LUFS; minus infinity where nothing passes the gates.
+
+    Samples ``(n,)`` or ``(n, channels)``.
+    """
     found = measure_loudness(samples, rate_hz=rate_hz).integrated_lufs
     return SILENCE_DB if found is None else found

@@ -1,4 +1,7 @@
-"""A room's noise as noise reduction needs it: mean power and spread of each bin of short frames."""
+"""A room's noise as noise reduction needs it: mean power and spread of each bin of short frames.
+
+Source: Welch (1967).
+"""
 
 from __future__ import annotations
 
@@ -14,8 +17,9 @@ PROFILE_FRAME_S = 0.0213
 
 @dataclass(frozen=True)
 class NoiseProfile:
-    """``mean_db`` per bin ``(bins,)``, dB re full scale squared of Hann frames that sum to the mean square, and ``spread_db``: the
-    standard deviation of a bin's level from frame to frame (5.6 dB for steady Gaussian noise, more where it fluctuates)."""
+    """``mean_db`` per bin ``(bins,)``, dB re full scale squared of Hann frames that sum to the
+    mean square, and ``spread_db``: the standard deviation of a bin's level from frame to frame
+    (5.6 dB for steady Gaussian noise, more where it fluctuates)."""
 
     rate_hz: float
     frame_samples: int
@@ -24,7 +28,8 @@ class NoiseProfile:
 
 
 def noise_profile(samples: Samples, *, rate_hz: float) -> NoiseProfile | None:
-    """The profile of ``(n,)`` samples with half-overlapping Hann frames of about 21 ms; None under half a second."""
+    """The profile of ``(n,)`` samples with half-overlapping Hann frames of about 21 ms; None
+    under half a second."""
     length = 1 << round(np.log2(PROFILE_FRAME_S * rate_hz))
     if len(samples) < 0.5 * rate_hz:
         return None

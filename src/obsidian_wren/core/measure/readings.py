@@ -1,4 +1,7 @@
-"""The three readings, gathered: level of any sound, the quiet room, the talking voice."""
+"""The three readings, gathered: level of any sound, the quiet room, the talking voice.
+
+Source: each reading's own module names its standard; AES17 for levels.
+"""
 
 from __future__ import annotations
 
@@ -9,9 +12,21 @@ import numpy as np
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure import clicks, clipping, integrity, levels, loudness, speech
 from obsidian_wren.core.measure.buzz import Buzz, find_buzz
-from obsidian_wren.core.measure.hum import Hum, Tone, find_tones, line_spectrum, read_hum
-from obsidian_wren.core.measure.spectrum import Band, Spectrum, a_weighted_dbfs, power_spectrum, third_octaves, weighted_dbfs
-from obsidian_wren.core.measure.voice_spectrum import FINE_FRAME_S, FineSpectrum, noise_spectrum, voice_spectrum
+from obsidian_wren.core.measure.hum import Hum, SteadyTone, find_tones, line_spectrum, read_hum
+from obsidian_wren.core.measure.spectrum import (
+    Band,
+    Spectrum,
+    a_weighted_dbfs,
+    power_spectrum,
+    third_octaves,
+    weighted_dbfs,
+)
+from obsidian_wren.core.measure.voice_spectrum import (
+    FINE_FRAME_S,
+    FineSpectrum,
+    noise_spectrum,
+    voice_spectrum,
+)
 from obsidian_wren.core.measure.weighting import itu468_weighting_power
 
 _BAND_FRAME_S = 1.4
@@ -19,6 +34,7 @@ _STRETCH_S = 0.5
 RUMBLE_BELOW_HZ = 60.0
 # A voice has no lines as narrow as hum: shorter frames serve its bands as well, and faster.
 _TALK_BAND_FRAME_S = 0.34
+_RUMBLE_FROM_HZ = 10.0
 
 
 @dataclass(frozen=True)
@@ -42,9 +58,10 @@ class LevelReading:
 class QuietReading:
     """The room with nobody talking.
 
-    ``itu468_dbfs`` is an RMS level behind the network of ITU-R BS.468-4, without its quasi-peak detector. ``grid_bits`` is the depth
-    of the grid that the samples sit on, ``effective_bits`` what stands over the floor. ``rumble_a_weighted_dbfs`` is what the sound
-    under 60 Hz adds to the A-weighted level.
+    ``itu468_dbfs`` is an RMS level behind the network of ITU-R BS.468-4, without its quasi-peak
+    detector. ``grid_bits`` is the depth of the grid that the samples sit on, ``effective_bits``
+    what stands over the floor. ``rumble_a_weighted_dbfs`` is what the sound under 60 Hz adds to the
+    A-weighted level.
     """
 
     duration_s: float
@@ -58,7 +75,7 @@ class QuietReading:
     trend: levels.Trend
     third_octaves: tuple[Band, ...]
     hum: Hum | None
-    tones: tuple[Tone, ...]
+    tones: tuple[SteadyTone, ...]
     buzz: tuple[Buzz, ...]
     transients: clicks.Transients
     flat_tops: clipping.FlatTops
@@ -73,7 +90,10 @@ class QuietReading:
 
 @dataclass(frozen=True)
 class TalkReading:
-    """The voice at work. ``snr_db`` is active level over the quiet RMS, None without a quiet reading."""
+    """The voice at work.
+
+    ``snr_db`` is active level over the quiet RMS, None without a quiet reading.
+    """
 
     duration_s: float
     rate_hz: float
@@ -125,15 +145,18 @@ def read_level(samples: Samples, *, rate_hz: float) -> LevelReading:
 
 
 def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
-    """Read ``(n,)`` samples of a room with nobody talking."""
+    """Read ``(n,)`` samples of a room with nobody talking; an offset is told and left out."""
+    given, samples = samples, levels.without_offset(samples)
     bands = _bands(samples, rate_hz)
     lines = line_spectrum(samples, rate_hz=rate_hz)
     family = read_hum(samples, lines, rate_hz=rate_hz)
     buzz = find_buzz(lines, family)
     # Spread: how far the level of half-second stretches wanders, 10th to 90th percentile.
-    stretches = np.maximum(levels.frame_levels_dbfs(samples, rate_hz=rate_hz, frame_s=_STRETCH_S), -200.0)
+    stretches = np.maximum(
+        levels.frame_levels_dbfs(samples, rate_hz=rate_hz, frame_s=_STRETCH_S), -200.0
+    )
     low, high = np.percentile(stretches, [10, 90]) if len(stretches) else (0.0, 0.0)
-    under = (bands.frequency_hz >= 10.0) & (bands.frequency_hz < RUMBLE_BELOW_HZ)
+    under = (bands.frequency_hz >= _RUMBLE_FROM_HZ) & (bands.frequency_hz < RUMBLE_BELOW_HZ)
     rumble = Spectrum(bands.frequency_hz[under], bands.mean_square[under])
     level = levels.rms_dbfs(samples - samples.mean())
     return QuietReading(
@@ -151,28 +174,36 @@ def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
         tones=find_tones(lines, family, combs_hz=tuple(comb.spacing_hz for comb in buzz)),
         buzz=buzz,
         transients=clicks.find_transients(samples, rate_hz=rate_hz),
-        flat_tops=clipping.flat_tops(samples),
-        dc_offset=levels.dc_offset(samples),
+        flat_tops=clipping.flat_tops(given),
+        dc_offset=levels.dc_offset(given),
         rumble_dbfs=power_db(float(rumble.mean_square.sum())) + AES17_OFFSET_DB,
         rumble_a_weighted_dbfs=a_weighted_dbfs(rumble),
-        grid_bits=integrity.grid_bits(samples),
+        grid_bits=integrity.grid_bits(given),
         effective_bits=integrity.effective_bits(level),
         dropouts=integrity.find_dropouts(samples, rate_hz=rate_hz),
         noise=noise_spectrum(power_spectrum(samples, rate_hz=rate_hz, frame_s=FINE_FRAME_S)),
     )
 
 
-def read_talk(samples: Samples, *, rate_hz: float, quiet: QuietReading | None = None) -> TalkReading:
-    """Read ``(n,)`` samples of someone talking, against a quiet reading where there is one."""
+def read_talk(
+    samples: Samples, *, rate_hz: float, quiet: QuietReading | None = None
+) -> TalkReading:
+    """Read ``(n,)`` samples of someone talking, against a quiet reading where there is one; an
+    offset is left out."""
+    given, samples = samples, levels.without_offset(samples)
     active = speech.active_level(samples, rate_hz=rate_hz)
     voicing = speech.find_voice(samples, rate_hz=rate_hz)
     loud = loudness.measure_loudness(samples, rate_hz=rate_hz)
     bands = power_spectrum(samples, rate_hz=rate_hz, frame_s=_TALK_BAND_FRAME_S)
     frames = levels.frame_levels_dbfs(samples, rate_hz=rate_hz)
     # Frames within the P.56 margin of the active level are speech; the rest are pauses.
-    spoken = frames[frames > active.level_dbfs - 15.9]
-    low, high = np.percentile(spoken, [10, 95]) if len(spoken) else (active.level_dbfs, active.level_dbfs)
-    voice = voice_spectrum(samples, rate_hz=rate_hz, voicing=voicing, active_level_dbfs=active.level_dbfs)
+    spoken = frames[speech.spoken_mask(frames, active.level_dbfs)]
+    low, high = (
+        np.percentile(spoken, [10, 95]) if len(spoken) else (active.level_dbfs, active.level_dbfs)
+    )
+    voice = voice_spectrum(
+        samples, rate_hz=rate_hz, voicing=voicing, active_level_dbfs=active.level_dbfs
+    )
     return TalkReading(
         duration_s=len(samples) / rate_hz,
         rate_hz=rate_hz,
@@ -182,13 +213,15 @@ def read_talk(samples: Samples, *, rate_hz: float, quiet: QuietReading | None = 
         true_peak_dbtp=levels.true_peak_dbtp(samples),
         percentiles_dbfs=levels.percentiles_dbfs(samples, rate_hz=rate_hz),
         active_percentiles_dbfs=(float(low), float(high)),
-        peaks_by_second_dbfs=tuple(float(p) for p in levels.peak_by_second_dbfs(samples, rate_hz=rate_hz)),
+        peaks_by_second_dbfs=tuple(
+            float(p) for p in levels.peak_by_second_dbfs(samples, rate_hz=rate_hz)
+        ),
         active_level_dbfs=active.level_dbfs,
         activity=active.activity,
         loudness_lufs=loud.integrated_lufs,
         loudness_range_lu=loud.range_lu,
         third_octaves=third_octaves(bands),
-        flat_tops=clipping.flat_tops(samples),
+        flat_tops=clipping.flat_tops(given),
         soft_clipping=clipping.soft_clipping(samples, rate_hz=rate_hz),
         pitch_hz=voicing.pitch(),
         voiced_s=voicing.voiced_s,

@@ -1,4 +1,8 @@
-"""Resonances: narrow places of a voice's long-term spectrum that stand out of their surroundings."""
+"""Resonances: narrow places of a voice's long-term spectrum that stand out of their
+surroundings.
+
+Source: practice: a third of an octave that rises over the octave around it.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +33,9 @@ class Resonance:
     over_db: float
 
 
-def find_resonances(voice: FineSpectrum, pitch: Pitch | None, *, low_hz: float, high_hz: float) -> tuple[Resonance, ...]:
+def find_resonances(
+    voice: FineSpectrum, pitch: Pitch | None, *, low_hz: float, high_hz: float
+) -> tuple[Resonance, ...]:
     """The resonances of a voice between two frequencies, the strongest first, at most six."""
     level = power_db(np.maximum(_NARROW @ voice.cells, 1e-30))
     over = level - median_filter(level, size=_POINTS_PER_OCTAVE + 1, mode="nearest")

@@ -1,4 +1,7 @@
-"""Loudness, true peak and waveform of sound as it comes, in memory that does not grow with it."""
+"""Loudness, true peak and waveform of sound as it arrives, in memory that does not grow with it.
+
+Source: AES17 for levels, ITU-R BS.1770-5 for true peak.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +19,8 @@ _MOST_STRETCHES = 4096
 
 
 class RunningLevels:
-    """``add`` what comes; the numbers are those of everything so far (BS.1770-5, whole steps of 100 ms)."""
+    """``add`` what comes; the numbers are those of everything so far (BS.1770-5, whole steps of
+    100 ms)."""
 
     def __init__(self, *, rate_hz: float, channels: int) -> None:
         self._step = round(_STEP_S * rate_hz)
@@ -45,26 +49,34 @@ class RunningLevels:
         self._peak(sound)
 
     def _see(self, highest: Samples) -> None:
-        """Keep the highest sample of each stretch; once there are many stretches, each holds two of before."""
+        """Keep the highest sample of each stretch; once there are many stretches, each holds two
+        of before."""
         steps = np.concatenate([self._begun, highest])
         whole = len(steps) // self._steps_each * self._steps_each
         self._begun = steps[whole:]
-        self._highest = np.concatenate([self._highest, steps[:whole].reshape(-1, self._steps_each).max(axis=1)])
+        self._highest = np.concatenate(
+            [self._highest, steps[:whole].reshape(-1, self._steps_each).max(axis=1)]
+        )
         while len(self._highest) >= _MOST_STRETCHES:
             if len(self._highest) % 2:
-                self._begun = np.concatenate([np.full(self._steps_each, self._highest[-1]), self._begun])
+                self._begun = np.concatenate(
+                    [np.full(self._steps_each, self._highest[-1]), self._begun]
+                )
                 self._highest = self._highest[:-1]
             self._highest = self._highest.reshape(-1, 2).max(axis=1)
             self._steps_each *= 2
 
     def _peak(self, sound: Samples) -> None:
-        # Pieces overlap and fade at their ends, so that no end looks like an edge and every sample stands unfaded in one of them.
+        # Pieces overlap and fade at their ends, so that no end looks like an edge and every sample
+        # stands unfaded in one of them.
         piece = np.concatenate([self._tail, sound])
         self._tail = piece[-2 * _FADE :]
         ramp = 0.5 - 0.5 * np.cos(np.pi * (np.arange(_FADE) + 0.5) / _FADE)
         window = np.concatenate([ramp, np.ones(len(piece) - 2 * _FADE), ramp[::-1]])
         for channel in piece.T:
-            self._true_peak_dbtp = max(self._true_peak_dbtp, true_peak_dbtp(np.ascontiguousarray(channel * window)))
+            self._true_peak_dbtp = max(
+                self._true_peak_dbtp, true_peak_dbtp(np.ascontiguousarray(channel * window))
+            )
 
     @property
     def lufs(self) -> float | None:
@@ -77,7 +89,8 @@ class RunningLevels:
         return self._true_peak_dbtp if np.isfinite(self._true_peak_dbtp) else None
 
     def waveform(self, points: int) -> Samples:
-        """The highest absolute sample of each of so many stretches ``(points,)``, or of every 100 ms where there are fewer."""
+        """The highest absolute sample of each of so many stretches ``(points,)``, or of every
+        100 ms where there are fewer."""
         rest = [self._begun.max()] if len(self._begun) else []
         highest = np.concatenate([self._highest, rest])
         if len(highest) <= points:

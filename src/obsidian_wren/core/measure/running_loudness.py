@@ -1,6 +1,10 @@
-"""Integrated loudness of sound as it comes, in memory that does not grow: blocks are counted by their level (BS.1770-5).
+"""Integrated loudness of sound as it arrives, in memory that does not grow: blocks are counted by
+their level (BS.1770-5).
 
-The gates see each block as it is but for the relative gate, which sees the blocks within 0.02 LU of it as one.
+The gates see each block as it is but for the relative gate, which sees the blocks within 0.02 LU of
+it as one.
+
+Source: ITU-R BS.1770-5, gated as EBU R 128.
 """
 
 from __future__ import annotations

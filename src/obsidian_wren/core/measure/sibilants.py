@@ -1,4 +1,8 @@
-"""Sibilants: every "s", "sh" and "t" of a take, its frequency, and how loud the ear finds it beside its neighbours."""
+"""Sibilants: every "s", "sh" and "t" of a take, its frequency, and how loud the ear finds it
+beside its neighbours.
+
+Source: ITU-R BS.1770-4 (K-weighting) for how loud it is heard; practice for the rest.
+"""
 
 from __future__ import annotations
 
@@ -24,10 +28,12 @@ _NEIGHBOURS_S = 0.25
 
 @dataclass(frozen=True)
 class Sibilant:
-    """One hiss: when, how long, whether it lasts like an "s" or is over like a "t"; the peak of its spectrum in Hz.
+    """One hiss: when, how long, whether it lasts like an "s" or is over like a "t"; the peak of its
+    spectrum in Hz.
 
-    ``level_db`` and ``neighbours_db`` are K-weighted (ITU-R BS.1770-5), as loudness is: the hiss at its loudest 20 ms, and the mean of
-    the voiced speech within a quarter of a second to either side.
+    ``level_db`` and ``neighbours_db`` are K-weighted (ITU-R BS.1770-5), as loudness is: the hiss at
+    its loudest 20 ms, and the mean of the voiced speech within a quarter of a second to either
+    side.
     """
 
     at_s: float
@@ -50,21 +56,38 @@ def find_sibilants(samples: Samples, *, rate_hz: float) -> tuple[Sibilant, ...]:
     if len(samples) < 4 * length or rate_hz < 16_000:
         return ()
     hz = scipy.fft.rfftfreq(length, 1.0 / rate_hz)
-    weight = 10.0 ** (response_db(k_weighting_sections(rate_hz), np.maximum(hz, 1.0), rate_hz=rate_hz) / 10.0)
+    weight = 10.0 ** (
+        response_db(k_weighting_sections(rate_hz), np.maximum(hz, 1.0), rate_hz=rate_hz) / 10.0
+    )
     hiss_bins = np.flatnonzero((hz >= _HISS_HZ[0]) & (hz <= min(_HISS_HZ[1], 0.46 * rate_hz)))
     voice_bins = np.flatnonzero((hz >= _VOICE_HZ[0]) & (hz <= _VOICE_HZ[1]))
     powers, hisses, voices, peaks = _frames(samples, length, hop, weight, hiss_bins, voice_bins, hz)
-    hiss_db, voice_db, level_db = power_db(hisses + 1e-20), power_db(voices + 1e-20), power_db(powers + 1e-20) + AES17_OFFSET_DB
+    hiss_db, voice_db, level_db = (
+        power_db(hisses + 1e-20),
+        power_db(voices + 1e-20),
+        power_db(powers + 1e-20) + AES17_OFFSET_DB,
+    )
     floor = float(np.percentile(hiss_db, 10))
-    hissing = (hiss_db > voice_db + _OVER_VOICE_DB) & (hiss_db > floor + _OVER_ROOM_DB) & (hiss_db > hiss_db.max() - _UNDER_LOUDEST_DB)
+    hissing = (
+        (hiss_db > voice_db + _OVER_VOICE_DB)
+        & (hiss_db > floor + _OVER_ROOM_DB)
+        & (hiss_db > hiss_db.max() - _UNDER_LOUDEST_DB)
+    )
     voiced = (voice_db > hiss_db) & (level_db > float(np.percentile(level_db, 95)) - 20.0)
     return tuple(_events(hissing, voiced, hiss_db, level_db, peaks))
 
 
 def _frames(
-    samples: Samples, length: int, hop: int, weight: Samples, hiss_bins: np.ndarray, voice_bins: np.ndarray, hz: Samples
+    samples: Samples,
+    length: int,
+    hop: int,
+    weight: Samples,
+    hiss_bins: np.ndarray,
+    voice_bins: np.ndarray,
+    hz: Samples,
 ) -> tuple[Samples, Samples, Samples, Samples]:
-    """K-weighted power, hiss power, voice power and the hiss's strongest frequency of each frame."""
+    """K-weighted power, hiss power, voice power and the hiss's strongest frequency of each
+    frame."""
     window = np.hanning(length + 1)[:-1].astype(np.float32)
     scale = 2.0 / (length * float(window @ window))
     frames = np.lib.stride_tricks.sliding_window_view(samples.astype(np.float32), length)[::hop]
@@ -83,19 +106,36 @@ def _frames(
     return tuple(np.concatenate(column) for column in zip(*rows, strict=True))  # type: ignore[return-value]
 
 
-def _events(hissing: np.ndarray, voiced: np.ndarray, hiss_db: Samples, level_db: Samples, peaks: Samples) -> list[Sibilant]:
+def _events(
+    hissing: np.ndarray, voiced: np.ndarray, hiss_db: Samples, level_db: Samples, peaks: Samples
+) -> list[Sibilant]:
     change = np.diff(np.concatenate([[0], hissing.astype(np.int8), [0]]))
     near = round(_NEIGHBOURS_S / HOP_S)
     found = []
-    for first, last in zip(np.flatnonzero(change == 1).tolist(), np.flatnonzero(change == -1).tolist(), strict=True):
+    for first, last in zip(
+        np.flatnonzero(change == 1).tolist(), np.flatnonzero(change == -1).tolist(), strict=True
+    ):
         seconds = (last - first) * HOP_S
-        beside = np.concatenate([np.arange(max(0, first - near), first), np.arange(last, min(len(voiced), last + near))])
+        beside = np.concatenate(
+            [np.arange(max(0, first - near), first), np.arange(last, min(len(voiced), last + near))]
+        )
         beside = beside[voiced[beside]]
         if not _SHORTEST_S <= seconds <= _LONGEST_S or not len(beside):
             continue
         loudest = first + int(level_db[first:last].argmax())
-        frequency = float(np.average(peaks[first:last], weights=10.0 ** (hiss_db[first:last] / 10.0)))
+        frequency = float(
+            np.average(peaks[first:last], weights=10.0 ** (hiss_db[first:last] / 10.0))
+        )
         neighbours = power_db(float(np.mean(10.0 ** (level_db[beside] / 10.0))))
         sort: Literal["s", "t"] = "t" if seconds < _STOP_S else "s"
-        found.append(Sibilant(float(first * HOP_S), float(seconds), sort, frequency, float(level_db[loudest]), neighbours))
+        found.append(
+            Sibilant(
+                float(first * HOP_S),
+                float(seconds),
+                sort,
+                frequency,
+                float(level_db[loudest]),
+                neighbours,
+            )
+        )
     return found

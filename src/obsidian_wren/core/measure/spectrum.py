@@ -1,7 +1,8 @@
 """Power spectra and fractional-octave bands.
 
-Spectra are averaged Hann frames (Welch). Bands weigh the spectrum with the power response of a Butterworth band-pass of order
-six between the edges of IEC 61260-1, base ten. It meets class 1, and passes 0.05 dB more of a white noise than its edges enclose.
+Spectra are averaged Hann frames (Welch). Bands weigh the spectrum with the power response of a
+Butterworth band-pass of order six between the edges of IEC 61260-1, base ten. It meets class 1, and
+passes 0.05 dB more of a white noise than its edges enclose.
 """
 
 from __future__ import annotations
@@ -27,7 +28,10 @@ _FRAMES_AT_ONCE = 8
 
 @dataclass(frozen=True)
 class Spectrum:
-    """One-sided mean-square spectrum: ``mean_square`` per bin at ``frequency_hz``, both ``(bins,)``; sums to the mean square."""
+    """One-sided mean-square spectrum:
+
+    ``mean_square`` per bin at ``frequency_hz``, both ``(bins,)``; sums to the mean square.
+    """
 
     frequency_hz: Samples
     mean_square: Samples
@@ -52,15 +56,20 @@ def frame_length(rate_hz: float, *, frame_s: float, available_samples: int) -> i
     return int(min(wanted, max(16, available_samples)))
 
 
-def power_spectrum(samples: Samples, *, rate_hz: float, frame_s: float, frames_wanted: Samples | None = None) -> Spectrum:
+def power_spectrum(
+    samples: Samples, *, rate_hz: float, frame_s: float, frames_wanted: Samples | None = None
+) -> Spectrum:
     """Average Hann spectrum of ``(n,)`` samples with half overlap.
 
-    ``frames_wanted`` is an optional weight for each frame, from ``frame_starts``; frames at weight zero are left out.
+    ``frames_wanted`` is an optional weight for each frame, from ``frame_starts``; frames at weight
+    zero are left out.
     """
     length = frame_length(rate_hz, frame_s=frame_s, available_samples=len(samples))
     window = np.hanning(length + 1)[:-1]
     frames = np.lib.stride_tricks.sliding_window_view(samples, length)[:: length // 2]
-    weights = np.ones(len(frames)) if frames_wanted is None else np.asarray(frames_wanted, dtype=float)
+    weights = (
+        np.ones(len(frames)) if frames_wanted is None else np.asarray(frames_wanted, dtype=float)
+    )
     chosen = np.flatnonzero(weights > 0)
     total = np.zeros(length // 2 + 1)
     for first in range(0, len(chosen), _FRAMES_AT_ONCE):
@@ -76,13 +85,22 @@ def power_spectrum(samples: Samples, *, rate_hz: float, frame_s: float, frames_w
 
 
 def frame_starts(samples: Samples, *, rate_hz: float, frame_s: float) -> tuple[Samples, int]:
-    """Start sample of each frame that :func:`power_spectrum` uses, and the frame length in samples."""
+    """Start sample of each frame that :func:`power_spectrum` uses, and the frame length in samples.
+
+    Samples ``(n,)``, starts ``(frames,)``.
+    """
     length = frame_length(rate_hz, frame_s=frame_s, available_samples=len(samples))
     return np.arange(0, len(samples) - length + 1, length // 2, dtype=float), length
 
 
-def band_weights(frequency_hz: Samples, centres_hz: Samples, *, bands_per_octave: float = 3.0) -> Samples:
-    """Power weights ``(bands, bins)`` of Butterworth bands, −3.01 dB at the edges (IEC 61260-1 class 1)."""
+def band_weights(
+    frequency_hz: Samples, centres_hz: Samples, *, bands_per_octave: float = 3.0
+) -> Samples:
+    """Power weights ``(bands, bins)`` of Butterworth bands, −3.01 dB at the edges (IEC 61260-1
+    class 1).
+
+    ``bands_per_octave``: 3 for third octaves.
+    """
     half = OCTAVE_RATIO ** (0.5 / bands_per_octave)
     quality = 1.0 / (half - 1.0 / half)
     safe = np.maximum(frequency_hz, 1e-9)[None, :]
@@ -100,23 +118,36 @@ def exact_third_octave_hz(nominal_hz: float) -> float:
 
 @lru_cache(maxsize=6)
 def _third_octave_weights(bins: int, top_hz: float) -> tuple[tuple[float, ...], Samples]:
-    nominal = tuple(c for c in NOMINAL_THIRD_OCTAVES_HZ if exact_third_octave_hz(c) * OCTAVE_RATIO ** (1 / 6) < top_hz)
+    nominal = tuple(
+        c
+        for c in NOMINAL_THIRD_OCTAVES_HZ
+        if exact_third_octave_hz(c) * OCTAVE_RATIO ** (1 / 6) < top_hz
+    )
     exact = np.array([exact_third_octave_hz(c) for c in nominal])
     return nominal, band_weights(np.linspace(0.0, top_hz, bins), exact)
 
 
 def third_octaves(spectrum: Spectrum) -> tuple[Band, ...]:
-    """AES17 third-octave levels from 25 Hz up to the last band whose upper edge is under Nyquist."""
-    nominal, weights = _third_octave_weights(len(spectrum.frequency_hz), float(spectrum.frequency_hz[-1]))
+    """AES17 third-octave levels from 25 Hz up to the last band whose upper edge is under
+    Nyquist."""
+    nominal, weights = _third_octave_weights(
+        len(spectrum.frequency_hz), float(spectrum.frequency_hz[-1])
+    )
     levels = power_db(weights @ spectrum.mean_square) + AES17_OFFSET_DB
     return tuple(Band(float(c), float(level)) for c, level in zip(nominal, levels, strict=True))
 
 
 def weighted_dbfs(spectrum: Spectrum, weighting: Callable[[Samples], Samples]) -> float:
-    """AES17 level of a spectrum behind a weighting given as a power ratio of frequency, dBFS."""
-    return power_db(float(weighting(spectrum.frequency_hz) @ spectrum.mean_square)) + AES17_OFFSET_DB
+    """AES17 level of a spectrum behind a weighting given as a power ratio of frequency, dBFS.
+
+    The weighting takes ``(bins,)`` of Hz and gives ``(bins,)``.
+    """
+    return (
+        power_db(float(weighting(spectrum.frequency_hz) @ spectrum.mean_square)) + AES17_OFFSET_DB
+    )
 
 
 def a_weighted_dbfs(spectrum: Spectrum) -> float:
-    """A-weighted AES17 level of a spectrum, dBFS (IEC 61672-1, weighted in the frequency domain)."""
+    """A-weighted AES17 level of a spectrum, dBFS (IEC 61672-1, weighted in the frequency
+    domain)."""
     return weighted_dbfs(spectrum, a_weighting_power)

@@ -1,17 +1,19 @@
-"""Speech in a take: active level (ITU-T P.56), which frames carry voice, and the pitch of the voiced ones."""
+"""Speech in a take: active level (ITU-T P.56), which frames carry voice, and the pitch of the
+voiced ones."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
+import numpy.typing as npt
 import scipy.fft
 import scipy.signal
 from numba import njit
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, SILENCE_DB, Samples, power_db
+from obsidian_wren.core.rate import at_rate
 
 _TIME_CONSTANT_S = 0.03
 _HANGOVER_S = 0.2
@@ -25,6 +27,10 @@ _PITCH_RATE_HZ = 8_000
 _PITCH_RANGE_HZ = (65.0, 420.0)
 _VOICED_CORRELATION = 0.55
 _ABOVE_FLOOR_DB = 6.0
+_LEAST_VOICED_S = 0.5
+_FLAT = 1e-9
+_LEAST_SPEECH_S = 0.4
+_PITCH_MOVES = 1.04
 
 
 @dataclass(frozen=True)
@@ -46,7 +52,10 @@ class Pitch:
 
 @dataclass(frozen=True)
 class Voicing:
-    """Frame-wise voice decision every 10 ms: ``voiced`` bool ``(frames,)`` and ``pitch_hz`` (0 where not voiced)."""
+    """Frame-wise voice decision every 10 ms:
+
+    ``voiced`` bool ``(frames,)`` and ``pitch_hz`` (0 where not voiced).
+    """
 
     voiced: np.ndarray
     pitch_hz: Samples
@@ -58,7 +67,7 @@ class Voicing:
 
     def pitch(self) -> Pitch | None:
         """Pitch percentiles, None with less than half a second of voiced sound."""
-        if self.voiced_s < 0.5:
+        if self.voiced_s < _LEAST_VOICED_S:
             return None
         p5, p50, p95 = np.percentile(self.pitch_hz[self.voiced], [5, 50, 95])
         return Pitch(float(p5), float(p50), float(p95))
@@ -66,9 +75,17 @@ class Voicing:
 
 @njit(cache=True, nogil=True)
 def _count_activity(
-    samples: Samples, decay: float, hangover: int, thresholds: Samples, every: int, counts: Samples, hanging: np.ndarray, state: Samples
+    samples: Samples,
+    decay: float,
+    hangover: int,
+    thresholds: Samples,
+    every: int,
+    counts: Samples,
+    hanging: np.ndarray,
+    state: Samples,
 ) -> None:
-    """``counts``, ``hanging`` and ``state`` (the two one-poles, and samples since the last look) are carried on."""
+    """``counts``, ``hanging`` and ``state`` (the two one-poles, and samples since the last look)
+    are carried on."""
     smooth, envelope, since = state[0], state[1], int(state[2])
     grow = 1.0 - decay
     for i in range(len(samples)):
@@ -90,9 +107,10 @@ def _count_activity(
 
 
 class RunningActivity:
-    """Active speech level by ITU-T P.56 method B of sound as it comes.
+    """Active speech level by ITU-T P.56 method B of sound as it arrives.
 
-    Envelope by two one-poles of 30 ms, hangover 200 ms, thresholds in powers of two, margin 15.9 dB, interpolated.
+    Envelope by two one-poles of 30 ms, hangover 200 ms, thresholds in powers of two, margin 15.9
+    dB, interpolated.
     """
 
     def __init__(self, *, rate_hz: float) -> None:
@@ -110,7 +128,16 @@ class RunningActivity:
         """The next ``(n,)`` samples."""
         self._energy += float(np.dot(samples, samples))
         self._samples += len(samples)
-        _count_activity(samples, self._decay, self._hangover, self._thresholds, self._every, self._counts, self._hanging, self._state)
+        _count_activity(
+            samples,
+            self._decay,
+            self._hangover,
+            self._thresholds,
+            self._every,
+            self._counts,
+            self._hanging,
+            self._state,
+        )
 
     @property
     def level(self) -> ActiveLevel:
@@ -139,16 +166,24 @@ def active_level(samples: Samples, *, rate_hz: float) -> ActiveLevel:
     return running.level
 
 
+def spoken_mask(levels_dbfs: Samples, active_level_dbfs: float) -> npt.NDArray[np.bool_]:
+    """Which of ``(n,)`` frame levels belong to active speech ``(n,)``: those over the active level
+    less the margin of ITU-T P.56. Both in dBFS by the same reference."""
+    return np.asarray(levels_dbfs > active_level_dbfs - _MARGIN_DB)
+
+
 def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     """Which 10 ms frames carry voiced speech, and their pitch.
 
-    A frame is voiced when its normalised autocorrelation (Boersma 1993: that of the windowed frame divided by that of the
-    window) peaks between 65 and 420 Hz, and its level stands 6 dB over the take's own floor, so that a steady hum is none.
+    A frame is voiced when its normalised autocorrelation (Boersma 1993: that of the windowed frame
+    divided by that of the window) peaks between 65 and 420 Hz, and its level stands 6 dB over the
+    take's own floor, so that a steady hum is none. Samples ``(n,)``, answers ``(frames,)``.
     """
-    up, down = _resampling(rate_hz)
-    # A short filter will do: what folds back above 3 kHz is cut by the band filter that follows.
-    low = scipy.signal.resample_poly(samples, up, down, window=_decimator(max(up, down)))  # type: ignore[call-overload]
-    band = scipy.signal.sosfilt(scipy.signal.butter(2, [70.0, 1500.0], "bandpass", fs=_PITCH_RATE_HZ, output="sos"), low)
+    # What folds back above 3 kHz is cut by the band filter that follows.
+    low = at_rate(samples, rate_hz, _PITCH_RATE_HZ, quality="LQ")
+    band = scipy.signal.sosfilt(
+        scipy.signal.butter(2, [70.0, 1500.0], "bandpass", fs=_PITCH_RATE_HZ, output="sos"), low
+    )
     length, hop = round(PITCH_FRAME_S * _PITCH_RATE_HZ), round(PITCH_HOP_S * _PITCH_RATE_HZ)
     if len(band) < length:
         return Voicing(np.zeros(0, dtype=bool), np.zeros(0))
@@ -162,7 +197,11 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     spectra = scipy.fft.rfft(frames * window, size, axis=1)
     correlation = scipy.fft.irfft(spectra.real**2 + spectra.imag**2, size, axis=1)[:, : longest + 2]
     energy = correlation[:, :1]
-    normal = correlation / np.maximum(energy, np.float32(1e-20)) * (own[0] / np.maximum(own, np.float32(1e-12)))
+    normal = (
+        correlation
+        / np.maximum(energy, np.float32(1e-20))
+        * (own[0] / np.maximum(own, np.float32(1e-12)))
+    )
     # A small cost for long lags keeps the estimate from falling an octave.
     lags = np.arange(shortest, longest + 1)
     scored = normal[:, shortest : longest + 1] - 0.06 * np.log2(lags / shortest)[None, :]
@@ -170,25 +209,21 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     rows = np.arange(len(frames))
     left, middle, right = normal[rows, best - 1], normal[rows, best], normal[rows, best + 1]
     bend = left - 2.0 * middle + right
-    offset = np.where(np.abs(bend) > 1e-9, 0.5 * (left - right) / np.where(bend == 0, 1.0, bend), 0.0)
+    offset = np.where(
+        np.abs(bend) > _FLAT, 0.5 * (left - right) / np.where(bend == 0, 1.0, bend), 0.0
+    )
     level_db = power_db(np.maximum(energy[:, 0].astype(np.float64), 1e-30))
     floor_db = float(np.percentile(level_db, 10))
     strong = level_db > max(floor_db + _ABOVE_FLOOR_DB, -120.0)
-    voiced = strong & (middle > _VOICED_CORRELATION) & (level_db > float(np.percentile(level_db, 98)) - 35.0)
+    voiced = (
+        strong
+        & (middle > _VOICED_CORRELATION)
+        & (level_db > float(np.percentile(level_db, 98)) - 35.0)
+    )
     # Single frames are clicks and knocks, not voice.
     voiced &= _in_runs(voiced, shortest_run=4)
     pitch = np.where(voiced, _PITCH_RATE_HZ / (best + np.clip(offset, -0.5, 0.5)), 0.0)
     return Voicing(voiced, pitch)
-
-
-@lru_cache(maxsize=8)
-def _decimator(factor: int) -> Samples:
-    return np.asarray(scipy.signal.firwin(8 * factor + 1, 0.8 / factor, window=("kaiser", 5.0))) if factor > 1 else np.ones(1)
-
-
-def _resampling(rate_hz: float) -> tuple[int, int]:
-    common = math.gcd(_PITCH_RATE_HZ, round(rate_hz))
-    return _PITCH_RATE_HZ // common, round(rate_hz) // common
 
 
 def _in_runs(mask: np.ndarray, *, shortest_run: int) -> np.ndarray:
@@ -201,9 +236,10 @@ def _in_runs(mask: np.ndarray, *, shortest_run: int) -> np.ndarray:
 
 
 def has_melody(voicing: Voicing) -> bool:
-    """Whether voiced frames are those of a talker: at least 0.4 s of them, and a pitch that moves (a motor's does not)."""
-    if voicing.voiced_s < 0.4:
+    """Whether voiced frames are those of a talker: at least 0.4 s of them, and a pitch that
+    moves (a motor's does not)."""
+    if voicing.voiced_s < _LEAST_SPEECH_S:
         return False
     pitch = voicing.pitch_hz[voicing.voiced]
     low, high = np.percentile(pitch, [10, 90])
-    return bool(high / low > 1.04)
+    return bool(high / low > _PITCH_MOVES)

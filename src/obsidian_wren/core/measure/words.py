@@ -1,4 +1,10 @@
-"""Where words lie in a take: runs of sound that a pause of 60 ms or more parts. Words spoken in one breath count as one."""
+"""Where words lie in a take: runs of sound that a pause of 60 ms or more parts.
+
+Words spoken in one breath count as one.
+
+Source: practice: a pause inside speech lasts 60 ms or more (Rabiner and Sambur 1975 for end
+points).
+"""
 
 from __future__ import annotations
 
@@ -17,7 +23,8 @@ _OVER_ROOM_DB, _EDGE_OVER_ROOM_DB = 10.0, 6.0
 _UNDER_ACTIVE_DB, _EDGE_UNDER_ACTIVE_DB = 30.0, 38.0
 _PART_S, _SHORTEST_S, _FARTHEST_EDGE_S = 0.06, 0.05, 0.15
 _LOWEST_HZ = 80.0
-# A knock is as short as a word may be, and stands alone; a word's loudest part lies near the voice's level.
+# A knock is as short as a word may be, and stands alone; a word's loudest part lies near the
+# voice's level.
 _LOUDEST_UNDER_ACTIVE_DB = 20.0
 
 
@@ -30,14 +37,18 @@ class Word:
 
 
 def find_words(samples: Samples, *, rate_hz: float, room_dbfs: float) -> tuple[Word, ...]:
-    """Words in ``(n,)`` samples of talk; ``room_dbfs`` is a level that the room seldom exceeds in 5 ms frames (AES17).
+    """Words in ``(n,)`` samples of talk; ``room_dbfs`` is a level that the room seldom exceeds in 5
+    ms frames (AES17).
 
-    The body of a word stands 10 dB over the room; its edges are followed down to 6 dB over it, at most 150 ms.
+    The body of a word stands 10 dB over the room; its edges are followed down to 6 dB over it, at
+    most 150 ms.
     """
     active = active_level(samples, rate_hz=rate_hz).level_dbfs
     if not np.isfinite(active):
         return ()
-    high = scipy.signal.sosfilt(scipy.signal.butter(2, _LOWEST_HZ, "highpass", fs=rate_hz, output="sos"), samples)
+    high = scipy.signal.sosfilt(
+        scipy.signal.butter(2, _LOWEST_HZ, "highpass", fs=rate_hz, output="sos"), samples
+    )
     levels = frame_levels_dbfs(np.asarray(high), rate_hz=rate_hz, frame_s=FRAME_S)
     body = levels > max(room_dbfs + _OVER_ROOM_DB, active - _UNDER_ACTIVE_DB)
     edge = levels > max(room_dbfs + _EDGE_OVER_ROOM_DB, active - _EDGE_UNDER_ACTIVE_DB)
@@ -45,13 +56,18 @@ def find_words(samples: Samples, *, rate_hz: float, room_dbfs: float) -> tuple[W
     return tuple(
         Word(first * FRAME_S, last * FRAME_S)
         for first, last in runs
-        if (last - first) * FRAME_S >= _SHORTEST_S and levels[first:last].max() > active - _LOUDEST_UNDER_ACTIVE_DB
+        if (last - first) * FRAME_S >= _SHORTEST_S
+        and levels[first:last].max() > active - _LOUDEST_UNDER_ACTIVE_DB
     )
 
 
 def _runs(mask: np.ndarray) -> list[tuple[int, int]]:
     change = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))
-    return list(zip(np.flatnonzero(change == 1).tolist(), np.flatnonzero(change == -1).tolist(), strict=True))
+    return list(
+        zip(
+            np.flatnonzero(change == 1).tolist(), np.flatnonzero(change == -1).tolist(), strict=True
+        )
+    )
 
 
 def _stretched(first: int, last: int, edge: np.ndarray) -> tuple[int, int]:

@@ -1,4 +1,8 @@
-"""What is wrong with a listener before a sound is made: names, rates, processing that is done twice, thresholds against this voice."""
+"""What is wrong with a listener before a sound is made: names, rates, processing that is done
+twice, thresholds against this voice.
+
+Source: practice: what other programs do to a voice that is treated already.
+"""
 
 from __future__ import annotations
 
@@ -17,8 +21,9 @@ _OPEN_SHARE = 0.99
 class ListenerFacts:
     """What is known of a listener's own settings; None where it is not known.
 
-    ``own_feed`` is the feed that is made for it, ``feeds`` maps every feed to the listener that it is made for. ``chain_cleans`` and
-    ``chain_steadies``: whether the voice's chain does so already. ``hears_speakers``: whether what it plays reaches the microphone.
+    ``own_feed`` is the feed that is made for it, ``feeds`` maps every feed to the listener that it
+    is made for. ``chain_cleans`` and ``chain_steadies``: whether the voice's chain does so already.
+    ``hears_speakers``: whether what it plays reaches the microphone.
     """
 
     name: str
@@ -40,30 +45,47 @@ class ListenerFacts:
 
 
 def opening_share(word_levels: Samples, *, threshold_dbfs: float) -> float | None:
-    """The share of words that open an activation threshold; None without words."""
+    """The share of words that open an activation threshold; None without words.
+
+    Levels ``(n,)``, dBFS.
+    """
     return float(np.mean(word_levels >= threshold_dbfs)) if len(word_levels) else None
 
 
 def audit_listener(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdict, ...]:
-    """Everything that can be told in silence. ``word_levels`` are those of the voice as the listener's feed carries it."""
+    """Everything that can be told in silence.
+
+    ``word_levels`` are those of the voice as the listener's feed carries it. They are ``(n,)``,
+    dBFS.
+    """
     return (*_picked(facts), *_rate(facts), *_twice(facts), *_threshold(facts, word_levels))
 
 
 def _picked(facts: ListenerFacts) -> tuple[Verdict, ...]:
     advice = f"In {facts.name}, pick “{facts.own_feed}” as the microphone."
     if facts.muted:
-        return (Verdict("muted", "fault", "Is muted", f"Switch the microphone on in {facts.name}."),)
+        return (
+            Verdict("muted", "fault", "Is muted", f"Switch the microphone on in {facts.name}."),
+        )
     if facts.picks is None:
         return (Verdict("picks nothing", "fault", "Listens to nothing", advice),)
     if facts.picks == facts.raw_name:
         return (Verdict("picks raw", "fault", "Listens to the raw microphone", advice),)
     if facts.picks != facts.own_feed:
         other = facts.feeds.get(facts.picks)
-        sentence = f"Listens to the feed for {other}" if other else f"Listens to “{facts.picks}”, which is not there"
+        sentence = (
+            f"Listens to the feed for {other}"
+            if other
+            else f"Listens to “{facts.picks}”, which is not there"
+        )
         return (Verdict("picks another", "fault", sentence, advice),)
     if facts.also is not None:
         second = f"Listens to “{facts.also}” as well: your voice comes twice"
-        return (Verdict("two inputs", "fault", second, f"In {facts.name}, switch the second input off."),)
+        return (
+            Verdict(
+                "two inputs", "fault", second, f"In {facts.name}, switch the second input off."
+            ),
+        )
     return (Verdict("picks its feed", "good", f"Listens to “{facts.own_feed}”"),)
 
 
@@ -74,9 +96,21 @@ def _rate(facts: ListenerFacts) -> tuple[Verdict, ...]:
     if facts.rate_hz == facts.mix_rate_hz:
         return (Verdict("one rate", "good", f"{mix:g} kHz all the way"),)
     if facts.rate_hz > facts.mix_rate_hz:
-        return (Verdict("other rate", "note", f"Runs at {here:g} kHz, the feed at {mix:g}: converted on the way"),)
+        return (
+            Verdict(
+                "other rate",
+                "note",
+                f"Runs at {here:g} kHz, the feed at {mix:g}: converted on the way",
+            ),
+        )
     upper = 0.45 * here
-    return (Verdict("other rate", "note", f"Runs at {here:g} kHz: it carries the voice up to {upper:.0f} kHz"),)
+    return (
+        Verdict(
+            "other rate",
+            "note",
+            f"Runs at {here:g} kHz: it carries the voice up to {upper:.0f} kHz",
+        ),
+    )
 
 
 def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
@@ -84,34 +118,49 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
     if facts.noise_removal and facts.chain_cleans:
         found.append(
             Verdict(
-                "twice cleaned", "fault", "Its own noise removal is on: the voice is cleaned twice",
+                "twice cleaned",
+                "fault",
+                "Its own noise removal is on: the voice is cleaned twice",
                 f"Switch it off in {facts.name}: yours is measured in this room.",
             )
-        )  # fmt: skip
+        )
     elif facts.noise_removal:
         found.append(
             Verdict(
-                "noise removal", "fault", "Its own noise removal is on", f"Switch it off in {facts.name}: the room is quiet enough without."
+                "noise removal",
+                "fault",
+                "Its own noise removal is on",
+                f"Switch it off in {facts.name}: the room is quiet enough without.",
             )
         )
     if facts.auto_gain:
         found.append(
-            Verdict("auto gain", "fault", "Its own auto gain is on: it turns a steady voice up and down", f"Switch it off in {facts.name}.")
+            Verdict(
+                "auto gain",
+                "fault",
+                "Its own auto gain is on: it turns a steady voice up and down",
+                f"Switch it off in {facts.name}.",
+            )
         )
     if facts.echo_cancelling and not facts.hears_speakers:
         found.append(
             Verdict(
-                "echo cancelling", "fault", "Its echo cancelling is on: it cuts into you while they speak",
-                f"With headphones nothing comes back: switch it off in {facts.name}.",
+                "echo cancelling",
+                "fault",
+                "Its echo cancelling is on: it cuts into you while they speak",
+                f"With headphones nothing leaks back: switch it off in {facts.name}.",
             )
-        )  # fmt: skip
+        )
     if facts.hears_itself:
         found.append(
             Verdict(
-                "returns to sender", "fault", "Lets you hear yourself, late",
-                f"Switch that off in {facts.name}; your headphones can carry your voice without the way round.",
+                "returns to sender",
+                "fault",
+                "Lets you hear yourself, late",
+                f"Switch that off in {facts.name}; your headphones can carry your voice without the"
+                " way round.",
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 
@@ -131,6 +180,8 @@ def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdi
             "cuts words",
             "fault",
             sentence,
-            f"In {facts.name}, set the threshold to {lowest - 3.0:.0f} dBFS or lower, or off.".replace("-", "−"),
+            (
+                f"In {facts.name}, set the threshold to {lowest - 3.0:.0f} dBFS or lower, or off."
+            ).replace("-", "−"),
         ),
     )

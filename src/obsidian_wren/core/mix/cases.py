@@ -1,4 +1,8 @@
-"""Common cases: what people set up again and again, as the listeners, sources and tracks that each needs."""
+"""Common cases: what people set up again and again, as the listeners, sources and tracks that
+each needs.
+
+Source: practice: what people set up again and again.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +13,8 @@ from obsidian_wren.core.mix.routes import DestinationKind, SourceKind
 
 @dataclass(frozen=True)
 class Case:
-    """A case by its name: kinds of listeners and sources in use, and the tracks that the recorder keeps."""
+    """A case by its name: kinds of listeners and sources in use, and the tracks that the
+    recorder keeps."""
 
     key: str
     title: str
@@ -21,17 +26,27 @@ class Case:
 _ALL_TRACKS = ("treated", "raw", "returns", "mix")
 CASES: tuple[Case, ...] = (
     Case("call", "A call", frozenset({"call", "headphones"}), frozenset({"voice", "clips"})),
-    Case("game", "A game night", frozenset({"game chat", "headphones"}), frozenset({"voice", "computer"})),
     Case(
-        "talk", "Recording a talk with someone on a call", frozenset({"call", "recorder", "headphones"}), frozenset({"voice", "clips"}),
+        "game",
+        "A game night",
+        frozenset({"game chat", "headphones"}),
+        frozenset({"voice", "computer"}),
+    ),
+    Case(
+        "talk",
+        "Recording a talk with someone on a call",
+        frozenset({"call", "recorder", "headphones"}),
+        frozenset({"voice", "clips"}),
         ("treated", "raw", "returns"),
     ),
     Case(
-        "everything", "Everything at once",
+        "everything",
+        "Everything at once",
         frozenset({"call", "game chat", "stream", "recorder", "headphones", "second computer"}),
-        frozenset({"voice", "second", "computer", "music", "clips"}), _ALL_TRACKS,
+        frozenset({"voice", "second", "computer", "music", "clips"}),
+        _ALL_TRACKS,
     ),
-)  # fmt: skip
+)
 
 
 def case(key: str) -> Case:

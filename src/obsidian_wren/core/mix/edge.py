@@ -1,29 +1,35 @@
-"""The edge between a mix and a listener that takes sound at a rate and by a clock of its own."""
+"""The edge between a mix and a listener that takes sound at a rate and by a clock of its own.
+
+Source: practice: a queue and a slow loop on its level, so that two clocks agree.
+"""
 
 from __future__ import annotations
 
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.block import WAITING_S
 from obsidian_wren.core.mix.resampling import ClockFollower, Resampler
-
-WAITING_S = 0.01
 
 
 class Edge:
     """``push`` what comes by our clock, ``pull`` what is taken by the other.
 
-    What waits between the two is kept at ``waiting_s`` beyond a block by a ratio that follows both clocks. What is taken before it came is
-    silence and is counted as a dropout; what came while nothing was taken is let go once a second waits.
+    What waits between the two is kept at ``waiting_s`` beyond a block by a ratio that follows both
+    clocks. What is taken before it came is silence and is counted as a dropout; what came while
+    nothing was taken is let go once a second waits.
     """
 
-    def __init__(self, *, from_hz: float, to_hz: float, channels: int, waiting_s: float = WAITING_S) -> None:
+    def __init__(
+        self, *, from_hz: float, to_hz: float, channels: int, waiting_s: float = WAITING_S
+    ) -> None:
         self.dropouts = 0
         self.waiting_s = waiting_s
         self._from_hz, self._to_hz = from_hz, to_hz
         self._resamplers = [Resampler(from_hz=from_hz, to_hz=to_hz) for _ in range(channels)]
         self._follower = ClockFollower(wanted_samples=waiting_s * from_hz, rate_hz=from_hz)
-        # The filter keeps its own length of the first block; as much more waits, so that nothing has to be made up for.
+        # The filter keeps its own length of the first block; as much more waits, so that nothing
+        # has to be made up for.
         first_s = waiting_s + self._resamplers[0].delay_samples / from_hz
         self._ready = np.zeros((round(first_s * to_hz), channels))
         self._begun = False
@@ -35,7 +41,8 @@ class Edge:
 
     @property
     def drift_ppm(self) -> float:
-        """By how much the other clock is slower than ours, parts per million, as far as it is learned."""
+        """By how much the other clock is slower than ours, parts per million, as far as it is
+        learned."""
         return self._follower.drift_ppm
 
     def push(self, block: Samples) -> None:
@@ -46,7 +53,12 @@ class Edge:
             ratio = self._follower.see(waiting, elapsed_samples=len(block))
             for resampler in self._resamplers:
                 resampler.ratio = self._from_hz / self._to_hz * ratio
-        came = np.column_stack([r.process(np.ascontiguousarray(c)) for r, c in zip(self._resamplers, block.T, strict=True)])
+        came = np.column_stack(
+            [
+                r.process(np.ascontiguousarray(c))
+                for r, c in zip(self._resamplers, block.T, strict=True)
+            ]
+        )
         self._ready = np.concatenate([self._ready, came])[-round(self._to_hz) :]
 
     def pull(self, count: int) -> Samples:

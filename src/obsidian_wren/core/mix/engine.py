@@ -1,7 +1,9 @@
 """The mix engine: many sources in, a mix for each listener out, block by block.
 
-All mixes are one matrix over the sources, so a further listener costs a row. What is ducked is mixed apart and drops as one. Behind the
-sum a true-peak limiter keeps each listener's ceiling.
+All mixes are one matrix over the sources, so a further listener costs a row. What is ducked is
+mixed apart and drops as one. Behind the sum a true-peak limiter keeps each listener's ceiling.
+
+Source: by definition: a matrix of gains.
 """
 
 from __future__ import annotations
@@ -39,12 +41,16 @@ class Mix:
 
 
 class MixEngine:
-    """``process`` takes a block of every signal and gives a block for every listener, later by ``delay_samples``.
+    """``process`` takes a block of every signal and gives a block for every listener, later by
+    ``delay_samples``.
 
-    ``over`` is the signal under which others duck. A signal that is missing is silence, and so is what is not finite.
+    ``over`` is the signal under which others duck. A signal that is missing is silence, and so is
+    what is not finite.
     """
 
-    def __init__(self, mixes: Sequence[Mix], *, over: str, ducking: Ducking, rate_hz: float) -> None:
+    def __init__(
+        self, mixes: Sequence[Mix], *, over: str, ducking: Ducking, rate_hz: float
+    ) -> None:
         self._rate_hz = rate_hz
         self._over = over
         self._ducker = Ducker(ducking, rate_hz=rate_hz)
@@ -61,7 +67,8 @@ class MixEngine:
 
     @property
     def duck_share(self) -> float:
-        """How far what is ducked is down now, 0 to 1: times a send's own depth it is that send's drop in dB."""
+        """How far what is ducked is down now, 0 to 1: times a send's own depth it is that send's
+        drop in dB."""
         return self._ducker.share
 
     def limited_db(self, listener: str) -> float:
@@ -82,16 +89,22 @@ class MixEngine:
         mixed = self._matrix.mix(clean, count, shares)
         if self._fading is not None:
             before = self._fading.mix(clean, count, shares)
-            fade = np.clip((np.arange(count) + 1.0 + self._faded) / (_FADE_S * self._rate_hz), 0.0, 1.0)[:, None]
+            fade = np.clip(
+                (np.arange(count) + 1.0 + self._faded) / (_FADE_S * self._rate_hz), 0.0, 1.0
+            )[:, None]
             for listener, block in mixed.items():
-                mixed[listener] = block * fade + before.get(listener, np.zeros((count, 2))) * (1.0 - fade)
+                mixed[listener] = block * fade + before.get(listener, np.zeros((count, 2))) * (
+                    1.0 - fade
+                )
             self._faded += count
             if self._faded >= _FADE_S * self._rate_hz:
                 self._fading = None
         out = {}
         for listener, block in mixed.items():
             mix, limiter = self._limiters[listener]
-            out[listener] = limiter.process(block if mix.channels == 2 else block.mean(axis=1, keepdims=True))
+            out[listener] = limiter.process(
+                block if mix.channels == 2 else block.mean(axis=1, keepdims=True)
+            )
         return out
 
     def _set(self, mixes: Sequence[Mix]) -> None:
@@ -99,11 +112,19 @@ class MixEngine:
         kept = {}
         for mix in mixes:
             before = self._limiters.get(mix.listener)
-            same = before is not None and (before[0].channels, before[0].ceiling_dbtp) == (mix.channels, mix.ceiling_dbtp)
+            same = before is not None and (before[0].channels, before[0].ceiling_dbtp) == (
+                mix.channels,
+                mix.ceiling_dbtp,
+            )
             limiter = (
                 before[1]
                 if before is not None and same
-                else LinkedLimiter(channels=mix.channels, ceiling_dbtp=mix.ceiling_dbtp, release_s=RELEASE_S, rate_hz=self._rate_hz)
+                else LinkedLimiter(
+                    channels=mix.channels,
+                    ceiling_dbtp=mix.ceiling_dbtp,
+                    release_s=RELEASE_S,
+                    rate_hz=self._rate_hz,
+                )
             )
             kept[mix.listener] = (mix, limiter)
         self._limiters = kept
@@ -118,10 +139,14 @@ class _Matrix:
         self._gains: dict[float, Samples] = {}
         for row, mix in enumerate(mixes):
             for send in mix.sends:
-                gains = self._gains.setdefault(send.duck_db, np.zeros((len(mixes), len(self._signals))))
+                gains = self._gains.setdefault(
+                    send.duck_db, np.zeros((len(mixes), len(self._signals)))
+                )
                 gains[row, self._signals.index(send.signal)] += amplitude_from_db(send.gain_db)
 
-    def mix(self, signals: Mapping[str, Samples], count: int, shares: Samples) -> dict[str, Samples]:
+    def mix(
+        self, signals: Mapping[str, Samples], count: int, shares: Samples
+    ) -> dict[str, Samples]:
         stacked = np.zeros((len(self._signals), count, 2))
         for place, name in enumerate(self._signals):
             block = signals.get(name)
@@ -140,4 +165,6 @@ def _mono(block: Samples) -> Samples:
 
 
 def _finite(block: Samples) -> Samples:
-    return block if np.isfinite(block.sum()) else np.asarray(np.where(np.isfinite(block), block, 0.0))
+    return (
+        block if np.isfinite(block.sum()) else np.asarray(np.where(np.isfinite(block), block, 0.0))
+    )

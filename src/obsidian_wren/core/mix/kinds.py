@@ -1,4 +1,8 @@
-"""What each kind of listener gets by rule: which sources, how far under the voice, how loud the whole, and why."""
+"""What each kind of listener gets by rule: which sources, how far under the voice, how loud the
+whole, and why.
+
+Source: AES TD1008 and EBU R 128 for loudness; practice for which sources.
+"""
 
 from __future__ import annotations
 
@@ -6,12 +10,24 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from obsidian_wren.core.mix.routes import Destination, DestinationKind, RouteRefused, Routing, Send, Source, SourceKind, admit
+from obsidian_wren.core.mix.routes import (
+    Destination,
+    DestinationKind,
+    RouteRefused,
+    Routing,
+    Send,
+    Source,
+    SourceKind,
+    admit,
+)
 
 
 @dataclass(frozen=True)
 class Share:
-    """A kind of source in a mix: LU under the voice when nobody speaks, and LU that the voice stands over it when somebody does."""
+    """A kind of source in a mix:
+
+    LU under the voice when nobody speaks, and LU that the voice stands over it when somebody does.
+    """
 
     under_lu: float
     kept_under_lu: float | None = None
@@ -19,7 +35,10 @@ class Share:
 
 @dataclass(frozen=True)
 class KindRule:
-    """The rule of a kind of listener. Loudness in LUFS as the listener's meter shows it, ceiling in dBTP."""
+    """The rule of a kind of listener.
+
+    Loudness in LUFS as the listener's meter shows it, ceiling in dBTP.
+    """
 
     aim_lufs: float
     ceiling_dbtp: float
@@ -29,10 +48,12 @@ class KindRule:
     because: str = ""
 
 
-# Music and computer sound lie this far under a voice that speaks: the voice is understood without strain over a bed some 15 LU lower
-# (EBU Tech 3343 on speech over background gives 7 to 15 LU and more for hard-of-hearing listeners).
+# Music and computer sound lie this far under a voice that speaks: the voice is understood without
+# strain over a bed some 15 LU lower (EBU Tech 3343 on speech over background gives 7 to 15 LU and
+# more for hard-of-hearing listeners).
 KEPT_UNDER_LU = 15.0
-# The voice stays this far over everything that drops under it, taken together; EBU Tech 3343 names 7 LU as the least for speech.
+# The voice stays this far over everything that drops under it, taken together; EBU Tech 3343 names
+# 7 LU as the least for speech.
 VOICE_OVER_LU = 12.0
 _BED = Share(9.0, KEPT_UNDER_LU)
 _CLIPS = Share(8.0, 12.0)
@@ -42,42 +63,87 @@ _NOT_ASKED = "they did not ask for it, and it makes you harder to understand"
 
 RULES: Mapping[DestinationKind, KindRule] = {
     "call": KindRule(
-        -18.0, -3.0, 1, {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
-        {"music": _NOT_ASKED, "computer": "it may hold the call itself", "return": "nobody should hear themselves or another call"},
-        "Calls are mono and turn speech to a level of their own; −18 LUFS leaves them room either way.",
+        -18.0,
+        -3.0,
+        1,
+        {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
+        {
+            "music": _NOT_ASKED,
+            "computer": "it may hold the call itself",
+            "return": "nobody should hear themselves or another call",
+        },
+        "Calls are mono and set speech to their own level; −18 LUFS leaves them room either way.",
     ),
     "game chat": KindRule(
-        -18.0, -3.0, 1, {"voice": Share(0.0)},
+        -18.0,
+        -3.0,
+        1,
+        {"voice": Share(0.0)},
         {
-            "second": "a game chat is for one voice", "clips": "a game chat opens on any sound", "music": "a game chat opens on any sound",
-            "computer": "it holds the game, and the crew in it", "return": "nobody should hear themselves or another call",
+            "second": "a game chat is for one voice",
+            "clips": "a game chat opens on any sound",
+            "music": "a game chat opens on any sound",
+            "computer": "it holds the game, and the crew in it",
+            "return": "nobody should hear themselves or another call",
         },
         "Voice only: a narrow path with a threshold that anything else would open.",
     ),
     "stream": KindRule(
-        -16.0, -1.0, 2,
+        -16.0,
+        -1.0,
+        2,
         {
-            "voice": Share(0.0), "second": _SECOND, "return": Share(1.0), "clips": _CLIPS, "computer": _BED, "music": _BED,
+            "voice": Share(0.0),
+            "second": _SECOND,
+            "return": Share(1.0),
+            "clips": _CLIPS,
+            "computer": _BED,
+            "music": _BED,
         },
-        {}, "Streams are heard beside others at −16 LUFS, with peaks under −1 dBTP (AES TD1008).",
+        {},
+        "Streams are heard beside others at −16 LUFS, with peaks under −1 dBTP (AES TD1008).",
     ),
     "recorder": KindRule(
-        -18.0, -3.0, 2,
-        {"voice": Share(0.0), "second": _SECOND, "return": Share(1.0), "clips": _CLIPS, "music": _BED},
-        {"computer": "it plays what has tracks of its own already"}, "A mix to work on keeps headroom; each source has a track of its own too.",
+        -18.0,
+        -3.0,
+        2,
+        {
+            "voice": Share(0.0),
+            "second": _SECOND,
+            "return": Share(1.0),
+            "clips": _CLIPS,
+            "music": _BED,
+        },
+        {"computer": "it plays what has tracks of its own already"},
+        "A mix to work on keeps headroom; each source has a track of its own too.",
     ),
     "headphones": KindRule(
-        -23.0, -6.0, 2,
-        {"second": Share(2.0), "return": Share(0.0), "clips": Share(8.0), "computer": Share(6.0), "music": Share(8.0)},
+        -23.0,
+        -6.0,
+        2,
+        {
+            "second": Share(2.0),
+            "return": Share(0.0),
+            "clips": Share(8.0),
+            "computer": Share(6.0),
+            "music": Share(8.0),
+        },
         {"voice": "your own voice would come late; direct monitoring or Hear live is for that"},
         "For hours at the ear: −23 LUFS, and no peak over −6 dBTP.",
     ),
     "second computer": KindRule(
-        -18.0, -3.0, 2, {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
-        {"music": _NOT_ASKED, "computer": _NOT_ASKED, "return": "it may hold what the second computer plays"},
+        -18.0,
+        -3.0,
+        2,
+        {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
+        {
+            "music": _NOT_ASKED,
+            "computer": _NOT_ASKED,
+            "return": "it may hold what the second computer plays",
+        },
         "It sends on what it gets, so it gets what a call does, in stereo.",
     ),
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)

@@ -1,14 +1,17 @@
 """The marker: a short coded signal that proves which path reaches a listener.
 
-Codes of maximum-length sequences, band-limited to 300–3400 Hz so that narrow paths carry them: one for the raw path, one for the
-treated path, and one for each feed. At a destination each code is looked for by normalised correlation (a matched filter): two
-seconds of a 3 kHz wide code stand 38 dB over their own level, so the marker can lie far under the voice. The feeds' codes are sums
-of the two sequences at different shifts, as R. Gold made them (IEEE Trans. Inf. Theory 13, 1967): strangers to each other and to both.
+Codes of maximum-length sequences, band-limited to 300–3400 Hz so that narrow paths carry them: one
+for the raw path, one for the treated path, and one for each feed. At a destination each code is
+looked for by normalised correlation (a matched filter): two seconds of a 3 kHz wide code stand 38
+dB over their own level, so the marker can lie far under the voice. The feeds' codes are sums of the
+two sequences at different shifts, as R. Gold made them (IEEE Trans. Inf. Theory 13, 1967):
+strangers to each other and to both.
 """
 
 from __future__ import annotations
 
 import copy
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -21,11 +24,16 @@ from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
 MARKER_S = 2.0
 _BAND_HZ = (300.0, 3400.0)
 _CHIPS_PER_S = 4_000
-# Feedback taps of two primitive polynomials of degree 14; one polynomial from two states would be one code, shifted.
+# Feedback taps of two primitive polynomials of degree 14; one polynomial from two states would be
+# one code, shifted.
 _TAPS = {"raw": (12, 11, 1), "treated": (10, 6, 1)}
 _FEED_SHIFT = 1931
-# A peak eight times the spread of the rest is reached by chance about once in 10^14 looks.
+# A peak eight times the spread beside it is reached by chance about once in 10^14 looks.
 _FOUND_SIGMA = 8.0
+# Spread is taken beside the peak: codes are strangers to each other, but where one sounds the other
+# correlates more than where there is silence, and a window may be mostly that.
+_BESIDE_S = 0.15
+_PEAK_LAGS = 48
 # Once a code is found, each half of it lies near; a coincidence that close is rare.
 _HALF_SIGMA = 5.0
 _HALF_NEAR_S = 0.005
@@ -35,7 +43,8 @@ _ECHO_FROM_S = 0.004
 
 @dataclass(frozen=True)
 class Found:
-    """One code at a destination: delay in samples, level change in dB against how it was sent, polarity, and certainty in sigma."""
+    """One code at a destination: delay in samples, level change in dB against how it was sent,
+    polarity, and certainty in sigma."""
 
     delay_samples: float
     level_db: float
@@ -59,7 +68,8 @@ def _chips(path: str) -> Samples:
 
 @lru_cache(maxsize=32)
 def marker_code(path: str, *, rate_hz: float) -> Samples:
-    """The code of a path (``raw``, ``treated`` or a feed's) ``(n,)``, RMS 1, two seconds with faded ends."""
+    """The code of a path (``raw``, ``treated`` or a feed's) ``(n,)``, RMS 1, two seconds with
+    faded ends."""
     chips = _chips(path)
     at = (np.arange(round(MARKER_S * rate_hz)) * _CHIPS_PER_S / rate_hz).astype(int)
     sign = np.where(chips[np.minimum(at, len(chips) - 1)] > 0, 1.0, -1.0)
@@ -73,7 +83,10 @@ def marker_code(path: str, *, rate_hz: float) -> Samples:
 
 
 def marker_level_dbfs(active_level_dbfs: float) -> float:
-    """RMS (AES17) at which a marker is sent: 24 dB under the active voice, between −70 and −36 dBFS."""
+    """RMS (AES17) at which a marker is sent:
+
+    24 dB under the active voice, between −70 and −36 dBFS.
+    """
     return float(np.clip(active_level_dbfs - 24.0, -70.0, -36.0))
 
 
@@ -85,7 +98,8 @@ def marker_sound(path: str, *, level_dbfs: float, rate_hz: float) -> Samples:
 class MarkerSearch:
     """Looks for codes in ``(n,)`` samples heard from the instant that the marker was sent.
 
-    ``speed``: how much faster than it should the listener plays, to find a code whose pitch is wrong.
+    ``speed``: how much faster than it should the listener plays, to find a code whose pitch is
+    wrong.
     """
 
     def __init__(self, heard: Samples, *, rate_hz: float, speed: float = 1.0) -> None:
@@ -93,12 +107,15 @@ class MarkerSearch:
         self._rate_hz = rate_hz
         self.speed = speed
         self._longest = round(MARKER_S * rate_hz)
-        # Whitening within the band keeps voice, which is far stronger at some pitches, from hiding the peak.
+        # Whitening within the band keeps voice, which is far stronger at some pitches, from hiding
+        # the peak.
         self._size = scipy.fft.next_fast_len(len(heard) + self._longest, real=True)
         spectrum = scipy.fft.rfft(heard, self._size)
         width = max(3, round(60.0 * self._size / rate_hz))
         smooth = scipy.signal.oaconvolve(np.abs(spectrum) ** 2, np.ones(width) / width, mode="same")
-        self._white = 1.0 / np.sqrt(np.maximum(smooth, 1e-20 + 1e-12 * float(smooth.max(initial=0.0))))
+        self._white = 1.0 / np.sqrt(
+            np.maximum(smooth, 1e-20 + 1e-12 * float(smooth.max(initial=0.0)))
+        )
         self._spectrum = spectrum * self._white
 
     def at_speed(self, speed: float) -> MarkerSearch:
@@ -114,16 +131,16 @@ class MarkerSearch:
         if len(correlation) < 16:
             return None
         top = int(np.abs(correlation).argmax())
-        near = np.arange(max(0, top - 48), min(len(correlation), top + 48))
-        spread = float(np.sqrt(np.mean(np.delete(correlation, near) ** 2)))
-        sigma = abs(float(correlation[top])) / max(spread, 1e-30)
+        sigma = abs(float(correlation[top])) / max(self._spread(correlation, top), 1e-30)
         if sigma < _FOUND_SIGMA:
             return None
         template = np.abs(scipy.fft.rfft(code, self._size))
         own = scipy.fft.irfft(self._white * template**2, self._size)[0]
         gain = float(correlation[top]) / own
         sent = amplitude_from_db(sent_level_dbfs - 3.0103)
-        return Found(_between(correlation, top), amplitude_db(gain / sent), bool(correlation[top] < 0), sigma)
+        return Found(
+            _between(correlation, top), amplitude_db(gain / sent), bool(correlation[top] < 0), sigma
+        )
 
     def find_echo(self, path: str, first: Found) -> float | None:
         """Samples from a code's arrival to its second one, None where it comes once."""
@@ -134,12 +151,24 @@ class MarkerSearch:
         rest[max(0, top - apart) : top + apart] = 0.0
         if len(rest) < 16:
             return None
-        spread = float(np.sqrt(np.mean(rest**2)))
         second = int(rest.argmax())
-        return float(second - top) if spread > 0.0 and rest[second] > _FOUND_SIGMA * spread else None
+        spread = self._spread(rest, second)
+        return (
+            float(second - top) if spread > 0.0 and rest[second] > _FOUND_SIGMA * spread else None
+        )
+
+    def _spread(self, correlation: Samples, top: int) -> float:
+        """RMS of a correlation on both sides of a peak; infinite where there are too few lags to
+        tell."""
+        beside = round(_BESIDE_S * self._rate_hz)
+        left = correlation[max(0, top - beside) : max(0, top - _PEAK_LAGS)]
+        right = correlation[top + _PEAK_LAGS : top + beside]
+        sides = np.concatenate([left, right])
+        return float(np.sqrt(np.mean(sides**2))) if len(sides) >= _PEAK_LAGS else math.inf
 
     def rate_error_ppm(self, path: str, found: Found) -> float | None:
-        """How much too slowly a listener's clock took a found code, parts per million, from where each half of it lies."""
+        """How much too slowly a listener's clock took a found code, parts per million, from
+        where each half of it lies."""
         code = self._code(path)
         middle = len(code) // 2
         near = round(_HALF_NEAR_S * self._rate_hz)
@@ -168,7 +197,9 @@ class MarkerSearch:
         lags = len(self._heard) - len(code) + 1
         if lags < 16:
             return np.zeros(0)
-        found = scipy.fft.irfft(self._spectrum * np.conj(scipy.fft.rfft(code, self._size)), self._size)
+        found = scipy.fft.irfft(
+            self._spectrum * np.conj(scipy.fft.rfft(code, self._size)), self._size
+        )
         return np.asarray(found[:lags])
 
 

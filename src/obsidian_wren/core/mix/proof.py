@@ -1,17 +1,19 @@
-"""The proof by sound: what the marker, and the voice beside it, tell of one listener."""
+"""The proof by sound: what the marker, and the voice beside it, tell of one listener.
+
+Source: Gold codes (1967) beside the sound; practice for what counts as arrived.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from fractions import Fraction
 
 import numpy as np
-import scipy.signal
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.marker import Found, MarkerSearch, feed_path
 from obsidian_wren.core.mix.reprocessing import Reprocessing, compare
 from obsidian_wren.core.mix.verdict import Arrived
+from obsidian_wren.core.rate import at_rate
 
 # Rates that programs take for one another, as factors of pitch.
 _SPEEDS = (44_100 / 48_000, 48_000 / 44_100, 0.5, 2.0, 1.0 / 3.0, 3.0)
@@ -22,53 +24,99 @@ _SILENT = 1e-5
 
 
 def prove(
-    heard: Samples, returned: Samples, *, rate_hz: int, feeds: Mapping[str, int], own_feed: str | None, own_number: int,
-    sent_level_dbfs: float, feed_level_dbfs: float, sent_before: Samples, heard_before: Samples, sent_rate_hz: int,
-) -> Arrived:  # fmt: skip
-    """Look at what a listener heard and gave back since the marker was sent, ``(n,)`` at its own rate, and at the last seconds of what was
-    sent to it at ``sent_rate_hz`` beside what it heard of them.
+    heard: Samples,
+    returned: Samples,
+    *,
+    rate_hz: int,
+    feeds: Mapping[str, int],
+    own_feed: str | None,
+    own_number: int,
+    sent_level_dbfs: float,
+    feed_level_dbfs: float,
+    sent_before: Samples,
+    heard_before: Samples,
+    sent_rate_hz: int,
+) -> Arrived:
+    """Look at what a listener heard and gave back since the marker was sent, ``(n,)`` at its own
+    rate, and at the last seconds of what was sent to it at ``sent_rate_hz`` beside what it heard of
+    them.
 
-    ``feeds`` maps names of feeds to the numbers of their codes; ``own_number`` is the code of the mix that is meant for this listener.
+    ``feeds`` maps names of feeds to the numbers of their codes; ``own_number`` is the code of the
+    mix that is meant for this listener.
     """
     sounds = bool(len(heard)) and float(np.sqrt(np.mean(heard**2))) > _SILENT
     search, raw, treated = _search(heard, rate_hz, sent_level_dbfs, sounds)
     clock_ppm = (1.0 / search.speed - 1.0) * 1e6
     speed = 1.0 if abs(clock_ppm) < _CLOCKS_PPM else search.speed
-    left_ppm = search.rate_error_ppm("treated", treated) if treated is not None and speed == 1.0 else None
-    there = _feeds(search, feeds, own_feed, own_number, feed_level_dbfs) if treated is not None else []
+    left_ppm = (
+        search.rate_error_ppm("treated", treated) if treated is not None and speed == 1.0 else None
+    )
+    there = (
+        _feeds(search, feeds, own_feed, own_number, feed_level_dbfs) if treated is not None else []
+    )
     name, code = there[0] if there else (None, None)
     first = treated or raw
-    echo = search.find_echo(feed_path(feeds.get(name or "", own_number)), code) if code is not None else None
+    echo = (
+        search.find_echo(feed_path(feeds.get(name or "", own_number)), code)
+        if code is not None
+        else None
+    )
     return Arrived(
-        raw=raw, treated=treated, other_feed=there[1][0] if len(there) > 1 else None, feed=name, own_feed=own_feed, sounds=sounds, speed=speed,
-        delay_ms=_ms(first.delay_samples, rate_hz) if first else None, echo_ms=_ms(echo, rate_hz) if echo is not None else None,
+        raw=raw,
+        treated=treated,
+        other_feed=there[1][0] if len(there) > 1 else None,
+        feed=name,
+        own_feed=own_feed,
+        sounds=sounds,
+        speed=speed,
+        delay_ms=_ms(first.delay_samples, rate_hz) if first else None,
+        echo_ms=_ms(echo, rate_hz) if echo is not None else None,
         returned_ms=_returned(returned, rate_hz, own_number, feed_level_dbfs),
         rate_ppm=left_ppm + clock_ppm if left_ppm is not None else None,
-        again=_again(sent_before, heard_before, sent_rate_hz, rate_hz, code) if code is not None else None,
-    )  # fmt: skip
+        again=(
+            _again(sent_before, heard_before, sent_rate_hz, rate_hz, code)
+            if code is not None
+            else None
+        ),
+    )
 
 
 def _ms(samples: float, rate_hz: int) -> float:
     return samples * 1000.0 / rate_hz
 
 
-def _search(heard: Samples, rate_hz: int, level_dbfs: float, sounds: bool) -> tuple[MarkerSearch, Found | None, Found | None]:
-    """A search at the pitch at which a code is found: the right one, that of a clock that is somewhat off, or of another rate."""
+def _search(
+    heard: Samples, rate_hz: int, level_dbfs: float, sounds: bool
+) -> tuple[MarkerSearch, Found | None, Found | None]:
+    """A search at the pitch at which a code is found: the right one, that of a clock that is
+    somewhat off, or of another rate."""
     right = MarkerSearch(heard, rate_hz=rate_hz)
     for speed in (1.0, *_CLOCKS, *_SPEEDS) if sounds else (1.0,):
         search = right if speed == 1.0 else right.at_speed(speed)
-        raw, treated = (search.find(path, sent_level_dbfs=level_dbfs) for path in ("raw", "treated"))
+        raw, treated = (
+            search.find(path, sent_level_dbfs=level_dbfs) for path in ("raw", "treated")
+        )
         if raw is not None or treated is not None:
             return search, raw, treated
     return right, None, None
 
 
 def _feeds(
-    search: MarkerSearch, feeds: Mapping[str, int], own_feed: str | None, own_number: int, level_dbfs: float
-) -> list[tuple[str | None, Found]]:  # fmt: skip
+    search: MarkerSearch,
+    feeds: Mapping[str, int],
+    own_feed: str | None,
+    own_number: int,
+    level_dbfs: float,
+) -> list[tuple[str | None, Found]]:
     """The feeds that arrive, the one meant first, then by how much their codes stand out."""
-    numbers: list[tuple[str | None, int]] = [*feeds.items(), *([(None, own_number)] if own_feed is None else [])]
-    found = [(name, search.find(feed_path(number), sent_level_dbfs=level_dbfs)) for name, number in numbers]
+    numbers: list[tuple[str | None, int]] = [
+        *feeds.items(),
+        *([(None, own_number)] if own_feed is None else []),
+    ]
+    found = [
+        (name, search.find(feed_path(number), sent_level_dbfs=level_dbfs))
+        for name, number in numbers
+    ]
     there = [(name, code) for name, code in found if code is not None]
     return sorted(there, key=lambda entry: (entry[0] != own_feed, -entry[1].sigma))
 
@@ -85,13 +133,18 @@ def _returned(returned: Samples, rate_hz: int, number: int, level_dbfs: float) -
     return None
 
 
-def _again(sent: Samples, heard: Samples, sent_rate_hz: int, rate_hz: int, code: Found) -> Reprocessing | None:
+def _again(
+    sent: Samples, heard: Samples, sent_rate_hz: int, rate_hz: int, code: Found
+) -> Reprocessing | None:
     """What was done to the voice between its feed and the ear at the far end."""
-    ratio = Fraction(rate_hz, sent_rate_hz).limit_denominator(1000)
-    same = scipy.signal.resample_poly(sent, ratio.numerator, ratio.denominator) if ratio != 1 else sent
+    same = at_rate(sent, sent_rate_hz, rate_hz)
     delay = max(0, round(code.delay_samples))
     # Both end at the same instant, so what was sent last is not heard yet.
     count = min(len(same), len(heard)) - delay
     if count <= 0:
         return None
-    return compare(same[len(same) - count - delay : len(same) - delay], heard[len(heard) - count :], rate_hz=rate_hz)
+    return compare(
+        same[len(same) - count - delay : len(same) - delay],
+        heard[len(heard) - count :],
+        rate_hz=rate_hz,
+    )

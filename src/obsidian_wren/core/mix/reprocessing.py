@@ -1,7 +1,11 @@
-"""Whether a listener processed the voice once more: what was sent and what was heard, frame by frame.
+"""Whether a listener processed the voice once more: what was sent and what was heard, frame by
+frame.
 
-A path that only carries sound turns every frame by one gain. Noise removal turns pauses down more than words, auto gain turns words by
-gains that wander, a threshold cuts words away, and a narrow path loses what lies above it.
+A path that only carries sound turns every frame by one gain. Noise removal turns pauses down more
+than words, auto gain turns words by gains that wander, a threshold cuts words away, and a narrow
+path loses what lies above it.
+
+Source: practice: an honest path turns every frame by one gain.
 """
 
 from __future__ import annotations
@@ -16,7 +20,8 @@ from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 
 _FRAME_S = 0.02
-# Frames this far under the loudest are words, those between the two lower marks are pauses and ends of words.
+# Frames this far under the loudest are words, those between the two lower marks are pauses and ends
+# of words.
 _WORDS_DB, _SOFT_DB, _LEAST_DB = 14.0, 24.0, 75.0
 _LEAST_FRAMES = 12
 _CLOSED_DBFS = -120.0
@@ -24,14 +29,17 @@ _REMOVED_DB, _WANDER_DB, _CUT_SHARE = 6.0, 4.0, 0.02
 _CUT_DB = 15.0
 _SMOOTH_S = 0.6
 _BAND_LOST_DB = 12.0
+_NOTHING_DBFS = -70.0
+_MIDDLE_HZ = (500.0, 2000.0)
 
 
 @dataclass(frozen=True)
 class Reprocessing:
     """What was done on the way. Gains in dB; None where too little sounded to tell.
 
-    ``gain_db``: of words; ``soft_taken_db``: how much more soft sounds fell than words; ``wander_db``: how far the gain of words moved;
-    ``cut_share``: share of words that did not come through; ``reaches_hz``: up to where the voice came through.
+    ``gain_db``: of words; ``soft_taken_db``: how much more soft sounds fell than words;
+    ``wander_db``: how far the gain of words moved; ``cut_share``: share of words that did not come
+    through; ``reaches_hz``: up to where the voice came through.
     """
 
     gain_db: float | None
@@ -57,12 +65,13 @@ class Reprocessing:
 
 
 def compare(sent: Samples, heard: Samples, *, rate_hz: float) -> Reprocessing:
-    """Compare ``(n,)`` samples that were sent with those that were heard, aligned and at one rate."""
+    """Compare ``(n,)`` samples that were sent with those that were heard, aligned and at one
+    rate."""
     count = min(len(sent), len(heard))
     sent, heard = sent[:count], heard[:count]
     before = np.maximum(frame_levels_dbfs(sent, rate_hz=rate_hz, frame_s=_FRAME_S), -140.0)
     after = np.maximum(frame_levels_dbfs(heard, rate_hz=rate_hz, frame_s=_FRAME_S), -140.0)
-    if len(before) < _LEAST_FRAMES or before.max() < -70.0:
+    if len(before) < _LEAST_FRAMES or before.max() < _NOTHING_DBFS:
         return Reprocessing(None, None, None, None, None)
     top = float(np.percentile(before, 98))
     words = before > top - _WORDS_DB
@@ -75,8 +84,13 @@ def compare(sent: Samples, heard: Samples, *, rate_hz: float) -> Reprocessing:
     return Reprocessing(gain, taken, _wander(gains, came), cut, _reach(sent, heard, rate_hz))
 
 
-def _soft_taken(gains: Samples, before: Samples, after: Samples, soft: np.ndarray, gain: float) -> float | None:
-    """How much more the softest third of what is soft fell than words: pauses fall first. What closes in pauses removes nothing."""
+def _soft_taken(
+    gains: Samples, before: Samples, after: Samples, soft: np.ndarray, gain: float
+) -> float | None:
+    """How much more the softest third of what is soft fell than words: pauses fall first.
+
+    What closes in pauses removes nothing.
+    """
     heard = soft & (after > _CLOSED_DBFS)
     if heard.sum() < _LEAST_FRAMES:
         return None
@@ -102,13 +116,14 @@ def _frames(samples: Samples, length: int) -> npt.NDArray[np.complex128]:
 
 
 def _reach(sent: Samples, heard: Samples, rate_hz: float) -> float | None:
-    """The highest third of an octave in which the voice comes through as it does between 500 Hz and 2 kHz."""
+    """The highest third of an octave in which the voice comes through as it does between 500 Hz
+    and 2 kHz."""
     length = min(2048, len(sent))
     hz = np.fft.rfftfreq(length, 1.0 / rate_hz)
     before, after = _frames(sent, length), _frames(heard, length)
     cross, power = np.mean(np.conj(before) * after, axis=0), np.mean(np.abs(before) ** 2, axis=0)
     transfer = power_db(np.abs(cross) ** 2 / np.maximum(power, 1e-30) ** 2)
-    middle = (hz >= 500.0) & (hz <= 2000.0)
+    middle = (hz >= _MIDDLE_HZ[0]) & (hz <= _MIDDLE_HZ[1])
     if not middle.any():
         return None
     usual = float(np.median(transfer[middle]))

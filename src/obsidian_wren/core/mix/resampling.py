@@ -1,7 +1,11 @@
-"""Resampling at the edge of the program: between rates, and between clocks that say the same rate but do not keep it.
+"""Resampling at the edge of the program: between rates, and between clocks that say the same rate
+but do not keep it.
 
-A windowed sinc (Kaiser, 140 dB) is held at 1024 phases; between two phases the output is interpolated along a straight line
-(J. O. Smith, "Digital Audio Resampling", bandlimited interpolation). The ratio may change from block to block, without a click.
+A windowed sinc (Kaiser, 140 dB) is held at 1024 phases; between two phases the output is
+interpolated along a straight line (J. O. Smith, "Digital Audio Resampling", bandlimited
+interpolation). The ratio may change from block to block, without a click.
+
+Source: J. O. Smith, "Digital Audio Resampling".
 """
 
 from __future__ import annotations
@@ -22,7 +26,8 @@ _MOST_OFF = 0.002
 
 @lru_cache(maxsize=16)
 def _table(cutoff: float) -> Samples:
-    """The filter at every phase ``(phases + 1, taps)``, row by row in the order of the input; ``cutoff`` in cycles per input sample."""
+    """The filter at every phase ``(phases + 1, taps)``, row by row in the order of the input;
+    ``cutoff`` in cycles per input sample."""
     half = round(_HALF_TAPS * 0.5 / cutoff)
     share = np.arange(_PHASES + 1) / _PHASES
     # Distance of each tap from the place between two samples that is wanted.
@@ -37,7 +42,9 @@ def _table(cutoff: float) -> Samples:
 
 
 @njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
-def _resample(held: Samples, table: Samples, at: float, step: float, out: Samples) -> tuple[int, float]:
+def _resample(
+    held: Samples, table: Samples, at: float, step: float, out: Samples
+) -> tuple[int, float]:
     half = table.shape[1] // 2
     phases = table.shape[0] - 1
     done = 0
@@ -63,9 +70,12 @@ def _resample(held: Samples, table: Samples, at: float, step: float, out: Sample
 
 
 class Resampler:
-    """Mono samples of one rate in, of another out, as they come. Good to 20/24 of the lower Nyquist frequency.
+    """Mono samples of one rate in, of another out, as they come.
 
-    ``ratio`` is input samples per output sample; it may be set anew at any time, by a few thousandths, to follow a clock.
+    Good to 20/24 of the lower Nyquist frequency.
+
+    ``ratio`` is input samples per output sample; it may be set anew at any time, by a few
+    thousandths, to follow a clock.
     """
 
     def __init__(self, *, from_hz: float, to_hz: float) -> None:
@@ -92,7 +102,8 @@ class Resampler:
 
 
 class ClockFollower:
-    """Keeps what waits between two clocks at a level: a slow loop turns the ratio until as much leaves as comes (a delay-locked loop).
+    """Keeps what waits between two clocks at a level: a slow loop turns the ratio until as much
+    leaves as comes (a delay-locked loop).
 
     ``ratio`` starts at 1 and stays within 0.2 % of it: no pitch that anyone hears.
     """
@@ -109,7 +120,8 @@ class ClockFollower:
 
     @property
     def drift_ppm(self) -> float:
-        """By how much the far clock is slower than the near one, parts per million, as the loop has learned it."""
+        """By how much the far clock is slower than the near one, parts per million, as the loop
+        has learned it."""
         return self._integral * 1e6
 
     def see(self, waiting_samples: float, *, elapsed_samples: float) -> float:
@@ -118,6 +130,14 @@ class ClockFollower:
         error = waiting_samples - self.wanted_samples
         self._error += (error - self._error) * min(1.0, elapsed_samples / self._smooth_samples)
         error = self._error
-        self._integral = float(np.clip(self._integral + self._integral_gain * error * elapsed_samples, -_MOST_OFF, _MOST_OFF))
-        self.ratio = 1.0 + float(np.clip(self._integral + self._gain * error, -_MOST_OFF, _MOST_OFF))
+        self._integral = float(
+            np.clip(
+                self._integral + self._integral_gain * error * elapsed_samples,
+                -_MOST_OFF,
+                _MOST_OFF,
+            )
+        )
+        self.ratio = 1.0 + float(
+            np.clip(self._integral + self._gain * error, -_MOST_OFF, _MOST_OFF)
+        )
         return self.ratio

@@ -1,4 +1,8 @@
-"""What comes back from a listener, treated before it reaches an ear or a recording: loudness, hum, harshness, and a limiter that saves ears."""
+"""The return from a listener, treated before it reaches an ear or a recording: loudness,
+hum, harshness, and a limiter that saves ears.
+
+Source: ITU-R BS.1770-4 for loudness; Byrne and others (1994) for average speech.
+"""
 
 from __future__ import annotations
 
@@ -35,12 +39,13 @@ _NEAR_LU = 0.1
 _HARSH_HZ, _HARSH_Q = (2000.0, 5000.0), 0.9
 _HARSH_FROM_DB, _MOST_HARSH_DB = 2.0, 6.0
 _HIGHPASS_HZ = 80.0
+_BODY_FROM_HZ = 300.0
 
 
 @dataclass(frozen=True)
 class ReturnReading:
-    """A return as it is: loudness in LUFS, true peak in dBTP, hum in dBFS (None without), and how far 2 to 5 kHz stand over average
-    speech, dB (None without speech)."""
+    """A return as it is: loudness in LUFS, true peak in dBTP, hum in dBFS (None without), and
+    how far 2 to 5 kHz are over average speech, dB (None without speech)."""
 
     lufs: float | None
     true_peak_dbtp: float
@@ -50,7 +55,8 @@ class ReturnReading:
 
 @dataclass(frozen=True)
 class ReturnPlan:
-    """The stages for a return, the readings before and after them, and a sentence for each thing that is done."""
+    """The stages for a return, the readings before and after them, and a sentence for each thing
+    that is done."""
 
     specs: tuple[StageSpec, ...]
     before: ReturnReading
@@ -59,14 +65,19 @@ class ReturnPlan:
 
 
 def read_return(samples: Samples, *, rate_hz: float) -> ReturnReading:
-    """Measure ``(n,)`` samples of what comes back."""
+    """Measure ``(n,)`` samples of the return."""
     return _reading(samples, steady_hum(samples, rate_hz=rate_hz), rate_hz)
 
 
 def _reading(samples: Samples, hum: Hum | None, rate_hz: float) -> ReturnReading:
     lufs = integrated_lufs(samples, rate_hz=rate_hz)
     level = hum.level_dbfs if hum is not None else None
-    return ReturnReading(lufs if np.isfinite(lufs) else None, true_peak_dbtp(samples), level, _harshness(samples, rate_hz))
+    return ReturnReading(
+        lufs if np.isfinite(lufs) else None,
+        true_peak_dbtp(samples),
+        level,
+        _harshness(samples, rate_hz),
+    )
 
 
 def _harshness(samples: Samples, rate_hz: float) -> float | None:
@@ -75,13 +86,16 @@ def _harshness(samples: Samples, rate_hz: float) -> float | None:
         return None
     apart = reading.voice.points_db() - by_pitch(reading.pitch_hz).levels_db
     known = POINT_HZ < 0.9 * reading.voice.top_hz
-    body = (POINT_HZ >= 300.0) & (POINT_HZ < _HARSH_HZ[0]) & known
+    body = (POINT_HZ >= _BODY_FROM_HZ) & (POINT_HZ < _HARSH_HZ[0]) & known
     harsh = (POINT_HZ >= _HARSH_HZ[0]) & (POINT_HZ <= _HARSH_HZ[1]) & known
     return float(np.mean(apart[harsh]) - np.mean(apart[body])) if harsh.any() else None
 
 
-def derive_return(samples: Samples, *, rate_hz: float, aim_lufs: float = RETURN_LUFS) -> ReturnPlan | None:
-    """The stages for ``(n,)`` samples that came back; None while less than six seconds, or nothing but silence, came."""
+def derive_return(
+    samples: Samples, *, rate_hz: float, aim_lufs: float = RETURN_LUFS
+) -> ReturnPlan | None:
+    """The stages for ``(n,)`` samples that came back; None while less than six seconds, or
+    nothing but silence, came."""
     if len(samples) < LEAST_S * rate_hz:
         return None
     hum = steady_hum(samples, rate_hz=rate_hz)
@@ -89,32 +103,46 @@ def derive_return(samples: Samples, *, rate_hz: float, aim_lufs: float = RETURN_
     if before.lufs is None:
         return None
     specs: list[StageSpec] = [HighpassSpec(_HIGHPASS_HZ, 2)]
-    because = [f"A high-pass at {_HIGHPASS_HZ:.0f} Hz takes what is under any voice."]
+    because = [f"A high-pass at {_HIGHPASS_HZ:.0f} Hz removes what is under any voice."]
     bands: list[EqualizerBand] = []
     if hum is not None and (cuts := hum_cuts(hum)):
         bands += cuts
         because.append(told(hum, cuts))
     if before.harsh_db is not None and before.harsh_db > _HARSH_FROM_DB:
         cut = min(before.harsh_db - _HARSH_FROM_DB / 2.0, _MOST_HARSH_DB)
-        bands.append(EqualizerBand("peak", float(np.sqrt(_HARSH_HZ[0] * _HARSH_HZ[1])), -cut, _HARSH_Q))
-        because.append(f"2 to 5 kHz stand {before.harsh_db:.0f} dB over average speech: a broad cut of {cut:.0f} dB.")
+        bands.append(
+            EqualizerBand("peak", float(np.sqrt(_HARSH_HZ[0] * _HARSH_HZ[1])), -cut, _HARSH_Q)
+        )
+        because.append(
+            f"2 to 5 kHz are {before.harsh_db:.0f} dB over average speech: a broad cut of"
+            f" {cut:.0f} dB."
+        )
     if bands:
         specs.append(EqualizerSpec(tuple(bands)))
     toned = render(specs, samples, rate_hz=int(rate_hz))
     gain = _gain_to(toned, aim_lufs, rate_hz)
     word = "up" if gain > 0 else "down"
-    because.append(f"It comes at {before.lufs:.1f} LUFS: {abs(gain):.1f} dB {word}, to {aim_lufs:.0f}.".replace("-", "−"))
-    because.append(f"A limiter keeps every peak under {RETURN_CEILING_DBTP:.0f} dBTP.".replace("-", "−"))
+    because.append(
+        (
+            f"It comes at {before.lufs:.1f} LUFS: {abs(gain):.1f} dB {word}, to {aim_lufs:.0f}."
+        ).replace("-", "−")
+    )
+    because.append(
+        f"A limiter keeps every peak under {RETURN_CEILING_DBTP:.0f} dBTP.".replace("-", "−")
+    )
     specs += [GainSpec(round(gain, 2)), _LIMITER]
     after = read_return(render(specs, samples, rate_hz=int(rate_hz)), rate_hz=rate_hz)
     return ReturnPlan(tuple(specs), before, after, tuple(because))
 
 
 def _gain_to(samples: Samples, aim_lufs: float, rate_hz: float) -> float:
-    """The gain after which the limited sound has the loudness that is aimed at, dB; the limiter takes some of it back."""
+    """The gain after which the limited sound has the loudness that is aimed at, dB; the limiter
+    takes some of it back."""
     gain = 0.0
     for _ in range(8):
-        here = integrated_lufs(render((GainSpec(gain), _LIMITER), samples, rate_hz=int(rate_hz)), rate_hz=rate_hz)
+        here = integrated_lufs(
+            render((GainSpec(gain), _LIMITER), samples, rate_hz=int(rate_hz)), rate_hz=rate_hz
+        )
         if not np.isfinite(here) or abs(aim_lufs - here) < _NEAR_LU:
             break
         gain = float(np.clip(gain + aim_lufs - here, -_MOST_GAIN_DB, _MOST_GAIN_DB))

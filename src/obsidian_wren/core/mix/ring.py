@@ -1,4 +1,7 @@
-"""The last seconds of a sound, by position since its beginning; one side writes, others look."""
+"""The last seconds of a sound, by position since its beginning; one side writes, others look.
+
+Source: by definition.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +14,10 @@ _MARGIN_S = 1.0
 
 
 class Ring:
-    """Keeps the last ``seconds`` of mono sound in single precision. Blocks are shorter than a second."""
+    """Keeps the last ``seconds`` of mono sound in single precision.
+
+    Blocks are shorter than a second.
+    """
 
     def __init__(self, *, seconds: float, rate_hz: float) -> None:
         self._shown = round(seconds * rate_hz)

@@ -1,9 +1,13 @@
-"""Who hears what, as a graph: a listener never gets its own sound back, and never one voice by two ways.
+"""Who hears what, as a graph: a listener never gets its own sound back, and never one voice by two
+ways.
 
-Sources are heard by destinations (a *send*). A destination may give sound back: a call plays into its return, a program may play
-into the computer's own sound, a loudspeaker reaches the microphones. Sound that can come round to where it was sent is a loop, and
-mix-minus is the rule that there is none. One voice that reaches a listener twice, once later than the other, sounds hollow: the two
+Sources are heard by destinations (a *send*). A destination may give sound back: a call plays into
+its return, a program may play into the computer's own sound, a loudspeaker reaches the microphones.
+Sound that can come round to where it was sent is a loop, and mix-minus is the rule that there is
+none. One voice that reaches a listener twice, once later than the other, sounds hollow: the two
 cancel at some frequencies (comb filtering).
+
+Source: depth-first search for loops and for second ways.
 """
 
 from __future__ import annotations
@@ -15,7 +19,9 @@ from functools import lru_cache
 from typing import Literal
 
 SourceKind = Literal["voice", "second", "computer", "music", "clips", "return"]
-DestinationKind = Literal["call", "game chat", "stream", "recorder", "headphones", "second computer"]
+DestinationKind = Literal[
+    "call", "game chat", "stream", "recorder", "headphones", "second computer"
+]
 Tap = Literal["treated", "raw"]
 
 
@@ -31,8 +37,12 @@ class Source:
 
 @dataclass(frozen=True)
 class Destination:
-    """A listener. ``plays_into``: sources in which what it plays is heard. ``passes_on``: what it plays holds what it hears for sure,
-    as with a loudspeaker or a second computer; a call only may, when it lets people hear themselves."""
+    """A listener.
+
+    ``plays_into``: sources in which what it plays is heard. ``passes_on``: what it plays holds what
+    it hears for sure, as with a loudspeaker or a second computer; a call only may, when it lets
+    people hear themselves.
+    """
 
     key: str
     name: str
@@ -60,11 +70,17 @@ class Routing:
 
     def to(self, destination: str) -> tuple[Send, ...]:
         """What goes to one listener, in a fixed order."""
-        return tuple(sorted((s for s in self.sends if s.destination == destination), key=lambda s: (s.source, s.tap)))
+        return tuple(
+            sorted(
+                (s for s in self.sends if s.destination == destination),
+                key=lambda s: (s.source, s.tap),
+            )
+        )
 
 
 class RouteRefused(ValueError):
-    """A send that would make a loop or a double; ``path`` names what the sound would go through, in order."""
+    """A send that would make a loop or a double; ``path`` names what the sound would go through,
+    in order."""
 
     def __init__(self, sentence: str, path: Sequence[str]) -> None:
         super().__init__(sentence)
@@ -81,7 +97,8 @@ class Double:
 
 
 def find_loop(routing: Routing) -> tuple[str, ...] | None:
-    """The keys round which sound can come back to where it was sent, beginning and ending with one destination; None without a loop."""
+    """The keys round which sound can come back to where it was sent, beginning and ending with
+    one destination; None without a loop."""
     for start in sorted(routing.destinations):
         for path in _ways(routing, start, sure=False, most=1):
             if path[-1] == start:
@@ -90,7 +107,8 @@ def find_loop(routing: Routing) -> tuple[str, ...] | None:
 
 
 def find_doubles(routing: Routing) -> tuple[Double, ...]:
-    """Every listener whom a source reaches by two ways at once, in a routing without loops: where there is one, look for it first."""
+    """Every listener whom a source reaches by two ways at once, in a routing without loops:
+    where there is one, look for it first."""
     found = []
     for source in sorted(routing.sources):
         ways: dict[str, list[tuple[str, ...]]] = {}
@@ -100,32 +118,47 @@ def find_doubles(routing: Routing) -> tuple[Double, ...]:
         for destination, paths in ways.items():
             taps = [s for s in routing.to(destination) if s.source == source]
             if len(taps) > 1:
-                found.append(Double(destination, (f"{source} treated", destination), (f"{source} raw", destination)))
+                found.append(
+                    Double(
+                        destination,
+                        (f"{source} treated", destination),
+                        (f"{source} raw", destination),
+                    )
+                )
             elif len(paths) > 1:
                 found.append(Double(destination, paths[0], paths[1]))
     return tuple(found)
 
 
 def admit(routing: Routing, send: Send) -> Routing:
-    """The routing with one more send. Raises RouteRefused, with the way named, where it would make a loop or a double."""
+    """The routing with one more send.
+
+    Raises RouteRefused, with the way named, where it would make a loop or a double.
+    """
     _known(routing, send)
     source, listener = routing.sources[send.source], routing.destinations[send.destination]
     wanted = replace(routing, sends=routing.sends | {send})
     if source.of == send.destination:
-        raise RouteRefused(f"{listener.name} would hear itself: a listener never gets its own return.", (send.destination, send.source))
+        raise RouteRefused(
+            f"{listener.name} would hear itself: a listener never gets its own return.",
+            (send.destination, send.source),
+        )
     loop = find_loop(wanted)
     if loop is not None:
         names = named(wanted, loop)
         raise RouteRefused(
-            f"That would be a loop: {' → '.join(names)}. Keep {source.name} from {listener.name}, or cut the way elsewhere.", names
+            f"That would be a loop: {' → '.join(names)}. Keep {source.name} from {listener.name},"
+            " or cut the way elsewhere.",
+            names,
         )
     before = find_doubles(routing)
     for double in find_doubles(wanted):
         if double not in before:
             first, second = named(wanted, double.first), named(wanted, double.second)
             raise RouteRefused(
-                f"{wanted.destinations[double.destination].name} would hear one sound twice: {' → '.join(first)}, and {' → '.join(second)}. "
-                "Together they sound hollow; keep one of them out.",
+                f"{wanted.destinations[double.destination].name} would hear one sound twice:"
+                f" {' → '.join(first)}, and {' → '.join(second)}. Together they sound hollow; keep"
+                " one of them out.",
                 second,
             )
     return wanted
@@ -137,21 +170,31 @@ def withdraw(routing: Routing, send: Send) -> Routing:
 
 
 def without_faults(routing: Routing) -> tuple[Routing, tuple[Send, ...]]:
-    """The routing with as few sends withdrawn as make it sound, the latest in order first, and those that were withdrawn.
+    """The routing with as few sends withdrawn as make it sound, the latest in order first, and
+    those that were withdrawn.
 
-    What comes from outside (a program that changed where it plays) cannot be refused; the mixes are cut instead.
+    What comes from outside (a program that changed where it plays) cannot be refused; the mixes are
+    cut instead.
     """
-    return _without_faults(tuple(routing.sources.values()), tuple(routing.destinations.values()), routing.sends)
+    return _without_faults(
+        tuple(routing.sources.values()), tuple(routing.destinations.values()), routing.sends
+    )
 
 
 @lru_cache(maxsize=64)
 def _without_faults(
     sources: tuple[Source, ...], destinations: tuple[Destination, ...], sends: frozenset[Send]
 ) -> tuple[Routing, tuple[Send, ...]]:
-    kept = Routing({source.key: source for source in sources}, {listener.key: listener for listener in destinations})
+    kept = Routing(
+        {source.key: source for source in sources},
+        {listener.key: listener for listener in destinations},
+    )
     cut = []
     # Voices first: where two ways clash, the straight one stays.
-    for send in sorted(sends, key=lambda s: (kept.sources[s.source].kind != "voice", s.source, s.destination, s.tap)):
+    for send in sorted(
+        sends,
+        key=lambda s: (kept.sources[s.source].kind != "voice", s.source, s.destination, s.tap),
+    ):
         try:
             kept = admit(kept, send)
         except RouteRefused:
@@ -170,7 +213,9 @@ def named(routing: Routing, path: Sequence[str]) -> tuple[str, ...]:
 
 def _known(routing: Routing, send: Send) -> None:
     if send.source not in routing.sources or send.destination not in routing.destinations:
-        raise KeyError(f"There is no way from {send.source} to {send.destination}: one of them is not there.")
+        raise KeyError(
+            f"There is no way from {send.source} to {send.destination}: one of them is not there."
+        )
 
 
 def _next(routing: Routing, key: str, *, sure: bool) -> Iterator[str]:
@@ -183,7 +228,8 @@ def _next(routing: Routing, key: str, *, sure: bool) -> Iterator[str]:
 
 
 def _ways(routing: Routing, start: str, *, sure: bool, most: int) -> Iterator[tuple[str, ...]]:
-    """Ways on from ``start``, shorter ones first, at most so many to each place: enough to tell none, one and several apart."""
+    """Ways on from ``start``, shorter ones first, at most so many to each place: enough to tell
+    none, one and several apart."""
     reached: dict[str, int] = {}
     waiting: deque[tuple[str, ...]] = deque([(start,)])
     while waiting:
@@ -195,4 +241,8 @@ def _ways(routing: Routing, start: str, *, sure: bool, most: int) -> Iterator[tu
             yield path
             if path[-1] == start:
                 continue
-        waiting.extend((*path, key) for key in _next(routing, path[-1], sure=sure) if key == start or key not in path)
+        waiting.extend(
+            (*path, key)
+            for key in _next(routing, path[-1], sure=sure)
+            if key == start or key not in path
+        )

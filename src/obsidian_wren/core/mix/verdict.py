@@ -1,4 +1,7 @@
-"""What a proof by sound means: what reached a listener, in a sentence, and what to change where."""
+"""What a proof by sound means: what reached a listener, in a sentence, and what to change where.
+
+Source: practice: what to change first, for each way in which a marker fails.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +13,8 @@ if TYPE_CHECKING:
     from obsidian_wren.core.mix.reprocessing import Reprocessing
 
 Mark = Literal["good", "fault", "note"]
-# Talking over each other begins to hurt from about here (ITU-T G.114 recommends under 150 ms for the whole way).
+# Talking over each other begins to hurt from about here (ITU-T G.114 recommends under 150 ms for
+# the whole way).
 LATE_MS = 150.0
 # Clocks of sound devices keep within a tenth of this.
 _CLOCK_PPM = 1000.0
@@ -22,7 +26,8 @@ _TURNED_DB = 6.0
 
 @dataclass(frozen=True)
 class Verdict:
-    """A finding under a code that does not change: whether it is good, a fault or only worth knowing; the sentence; what to change."""
+    """A finding under a code that does not change: whether it is good, a fault or only worth
+    knowing; the sentence; what to change."""
 
     code: str
     mark: Mark
@@ -34,10 +39,11 @@ class Verdict:
 class Arrived:
     """What the proof found at a listener.
 
-    ``feed`` is the feed whose code was found, ``own_feed`` the one meant for it (None for one that gets a mix directly). ``speed`` is 1
-    at the right pitch. ``echo_ms``: a second arrival; ``other_feed``: one that arrives
-    beside the first. ``returned_ms``: the listener's own code in what comes back from it. ``sounds``:
-    whether it heard anything at all. ``rate_ppm``: by how much its clock is off.
+    ``feed`` is the feed whose code was found, ``own_feed`` the one meant for it (None for one that
+    gets a mix directly). ``speed`` is 1 at the right pitch. ``echo_ms``: a second arrival;
+    ``other_feed``: one that arrives beside the first. ``returned_ms``: the listener's own code in
+    the return from it. ``sounds``: whether it heard anything at all. ``rate_ppm``: by how much
+    its clock is off.
     """
 
     raw: Found | None
@@ -65,7 +71,7 @@ def judge(found: Arrived, *, listener: str) -> tuple[Verdict, ...]:
 
 def _pick(listener: str, found: Arrived) -> str:
     if found.own_feed is None:
-        return f"Look into what {listener} is set to hear."
+        return f"Check what {listener} is set to hear."
     return f"In {listener}, pick “{found.own_feed}” as the microphone."
 
 
@@ -74,35 +80,53 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
     if found.speed != 1.0:
         off = (found.speed - 1.0) * 100.0
         return Verdict(
-            "wrong pitch", "fault", f"Plays {abs(off):.0f} % too {'high' if off > 0 else 'low'}",
+            "wrong pitch",
+            "fault",
+            f"Plays {abs(off):.0f} % too {'high' if off > 0 else 'low'}",
             f"{listener} takes sound of one rate for another. Set its rate to that of the feed.",
-        )  # fmt: skip
+        )
     if found.raw is not None and found.treated is not None:
         return Verdict(
-            "both", "fault", f"Raw and treated voice both arrive{when}",
+            "both",
+            "fault",
+            f"Raw and treated voice both arrive{when}",
             f"In {listener}, switch one of the two inputs off: together they sound hollow.",
-        )  # fmt: skip
+        )
     if found.raw is not None:
         return Verdict("raw", "fault", f"Raw voice arrives{when}", _pick(listener, found))
     if found.treated is None:
         if found.sounds:
-            return Verdict("neither", "fault", "Sound arrives, but not your voice", _pick(listener, found))
+            return Verdict(
+                "neither", "fault", "Sound arrives, but not your voice", _pick(listener, found)
+            )
         advice = _pick(listener, found)
         return Verdict(
-            "nothing", "fault", "Nothing arrives", f"{advice[:-1]}, and see that it is neither muted nor waiting for more level."
+            "nothing",
+            "fault",
+            "Nothing arrives",
+            f"{advice[:-1]}, and see that it is neither muted nor waiting for more level.",
         )
     if found.feed is not None and found.own_feed is not None and found.feed != found.own_feed:
-        return Verdict("wrong feed", "fault", f"Gets “{found.feed}”, the mix for another listener", _pick(listener, found))
+        return Verdict(
+            "wrong feed",
+            "fault",
+            f"Gets “{found.feed}”, the mix for another listener",
+            _pick(listener, found),
+        )
     if found.other_feed is not None:
         return Verdict(
-            "two feeds", "fault", f"Gets “{found.other_feed}” as well: your voice comes twice",
+            "two feeds",
+            "fault",
+            f"Gets “{found.other_feed}” as well: your voice comes twice",
             f"In {listener}, switch the second input off: together they sound hollow.",
-        )  # fmt: skip
+        )
     if found.delay_ms is not None and found.delay_ms > LATE_MS:
         return Verdict(
-            "late", "fault", f"Treated voice arrives late{when}",
+            "late",
+            "fault",
+            f"Treated voice arrives late{when}",
             f"Lower the buffer in {listener}: over {LATE_MS:.0f} ms people talk over each other.",
-        )  # fmt: skip
+        )
     return Verdict("treated", "good", f"Treated voice arrives{when}")
 
 
@@ -111,10 +135,13 @@ def _returned(found: Arrived, listener: str) -> tuple[Verdict, ...]:
         return ()
     return (
         Verdict(
-            "returns to sender", "fault", f"Sends your voice back to you, {found.returned_ms:.0f} ms later",
-            f"In {listener}, switch off hearing yourself. Its return is never sent on to it, so nothing howls meanwhile.",
+            "returns to sender",
+            "fault",
+            f"Sends your voice back to you, {found.returned_ms:.0f} ms later",
+            f"In {listener}, switch off hearing yourself. Its return is never sent on to it, so"
+            " nothing howls meanwhile.",
         ),
-    )  # fmt: skip
+    )
 
 
 def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
@@ -122,21 +149,31 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
     if found.echo_ms is not None:
         verdicts.append(
             Verdict(
-                "twice", "fault", f"Arrives twice, {found.echo_ms:.0f} ms apart",
-                f"{listener} gets one voice by two ways. Look for a second input of it, or a program that passes on what it plays.",
+                "twice",
+                "fault",
+                f"Arrives twice, {found.echo_ms:.0f} ms apart",
+                f"{listener} gets one voice by two ways. Look for a second input of it, or a"
+                " program that passes on what it plays.",
             )
-        )  # fmt: skip
+        )
     if found.treated is not None and found.treated.inverted:
         verdicts.append(
-            Verdict("upside down", "note", "Arrives upside down", "Nobody hears that alone; mixed with the raw voice it sounds thin.")
+            Verdict(
+                "upside down",
+                "note",
+                "Arrives upside down",
+                "Nobody hears that alone; mixed with the raw voice it sounds thin.",
+            )
         )
     if found.rate_ppm is not None and abs(found.rate_ppm) > _CLOCK_PPM:
         verdicts.append(
             Verdict(
-                "clock", "fault", f"Its clock is off by {abs(found.rate_ppm) / 1e4:.1f} %",
+                "clock",
+                "fault",
+                f"Its clock is off by {abs(found.rate_ppm) / 1e4:.1f} %",
                 f"{listener} drops or repeats sound to keep up. Set its rate to that of the feed.",
             )
-        )  # fmt: skip
+        )
     return tuple(verdicts)
 
 
@@ -149,37 +186,50 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
         share = round(100.0 * (again.cut_share or 0.0))
         verdicts.append(
             Verdict(
-                "cuts words", "fault", f"{share} % of the words do not come through",
-                f"Lower the activation threshold in {listener}, or switch it off: your gate already waits for you.",
+                "cuts words",
+                "fault",
+                f"{share} % of the words do not come through",
+                f"Lower the activation threshold in {listener}, or switch it off: your gate already"
+                " does this.",
             )
-        )  # fmt: skip
+        )
     elif again.removes_noise:
         verdicts.append(
             Verdict(
-                "twice cleaned", "fault", "Something cleans the voice a second time",
-                f"Switch off noise removal in {listener}: yours is measured in this room, and two of them make words hollow.",
+                "twice cleaned",
+                "fault",
+                "Something cleans the voice a second time",
+                f"Switch off noise removal in {listener}: yours is measured in this room, and two"
+                " of them make words hollow.",
             )
-        )  # fmt: skip
+        )
     if again.rides_gain:
         verdicts.append(
             Verdict(
-                "auto gain", "fault", f"Something turns the voice up and down by {again.wander_db:.0f} dB",
+                "auto gain",
+                "fault",
+                f"Something turns the voice up and down by {again.wander_db:.0f} dB",
                 f"Switch off auto gain in {listener}: the voice is steady already.",
             )
-        )  # fmt: skip
+        )
     elif again.gain_db is not None and abs(again.gain_db) > _TURNED_DB:
         way = "up" if again.gain_db > 0 else "down"
         verdicts.append(
             Verdict(
-                f"turned {way}", "fault", f"Something turns the voice {way} by {abs(again.gain_db):.0f} dB",
-                f"Look for a microphone level, auto gain or echo cancelling in {listener}: the mix comes at the loudness that it needs.",
+                f"turned {way}",
+                "fault",
+                f"Something turns the voice {way} by {abs(again.gain_db):.0f} dB",
+                f"Look for a microphone level, auto gain or echo cancelling in {listener}: the mix"
+                " comes at the loudness that it needs.",
             )
-        )  # fmt: skip
+        )
     if again.reaches_hz is not None and again.reaches_hz < _NARROW_HZ:
         verdicts.append(
             Verdict(
-                "narrow", "note", f"Carries the voice up to {again.reaches_hz / 1000.0:.1f} kHz",
+                "narrow",
+                "note",
+                f"Carries the voice up to {again.reaches_hz / 1000.0:.1f} kHz",
                 f"If {listener} offers a better connection, take it.",
             )
-        )  # fmt: skip
+        )
     return tuple(verdicts)

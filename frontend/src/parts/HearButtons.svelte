@@ -1,0 +1,47 @@
+<script lang="ts">
+  import { onAir } from '../lib/on-air.svelte';
+  import { playback } from '../lib/playback.svelte';
+  import { desk } from '../lib/state.svelte';
+  import Button from './Button.svelte';
+  import Hint from './Hint.svelte';
+  import Key from './Key.svelte';
+
+  /** Raw against treated: of a take, or live in headphones. */
+  function heard(version: 'raw' | 'treated'): boolean {
+    return playback.hearingLive ? playback.version === version : playback.playing === version;
+  }
+
+  function hear(version: 'raw' | 'treated'): void {
+    if (playback.playing === version) playback.stopSound();
+    else playback.hear(version);
+  }
+</script>
+
+{#if playback.hearingLive}
+  <Hint spoken
+    >Headphones only: a loudspeaker would howl.{playback.behindMs === null
+      ? ''
+      : ` ${Math.round(playback.behindMs)} ms behind you.`}</Hint
+  >
+{/if}
+<Button
+  quiet
+  pressed={playback.matched}
+  title="Play raw and treated equally loud (L)"
+  onclick={() => playback.setMatched(!playback.matched)}>Match loudness</Button
+>
+{#if desk.overview?.rig.source !== 'file'}
+  <Button
+    quiet
+    pressed={playback.hearingLive}
+    title="Hear yourself in headphones, raw or treated, while you talk (H)"
+    onclick={() => void onAir.hearLive()}>{playback.hearingLive ? 'Headphones off' : 'Hear live'}</Button
+  >
+{/if}
+<Button pressed={heard('raw')} onclick={() => hear('raw')}>
+  {playback.playing === 'raw' ? 'Stop' : 'Hear raw'}
+</Button>
+<Button disabled={!desk.treatable} pressed={heard('treated')} onclick={() => hear('treated')}>
+  {playback.playing === 'treated' ? 'Stop' : 'Hear treated'}
+</Button>
+<Key>F</Key>

@@ -1,0 +1,24 @@
+<script lang="ts">
+  import { desk } from '../lib/state.svelte';
+  import Button from './Button.svelte';
+  import Hint from './Hint.svelte';
+  import Key from './Key.svelte';
+
+  /** Send the marker, and how many listeners are proved by it. */
+  const live = $derived(desk.overview?.run.live ?? false);
+  const sending = $derived(desk.overview?.run.marker === 'sending');
+  const count = $derived(desk.overview?.proofs ?? { good: 0, all: 0 });
+  const proved = $derived(count.all > 0 && count.good === count.all);
+</script>
+
+<Button primary={live && !proved} disabled={!live || sending} onclick={() => void desk.do('post', '/api/marker')}>
+  {sending ? 'The marker is on its way…' : 'Send the marker'}
+</Button>
+<Key>M</Key>
+<Hint>
+  {live
+    ? count.good
+      ? `${count.good} of ${count.all} ${count.all === 1 ? 'listener gets' : 'listeners get'} what is meant.`
+      : 'Two seconds of soft hiss through every path: what arrives is told apart.'
+    : 'Start live first; then a marker can be sent.'}
+</Hint>

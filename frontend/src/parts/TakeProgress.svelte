@@ -1,0 +1,46 @@
+<script lang="ts">
+  import type { Progress } from '../lib/api';
+  import { level } from '../lib/format';
+  import { taking } from '../lib/taking.svelte';
+  import Button from './Button.svelte';
+  import LevelLine from './LevelLine.svelte';
+
+  /** A take that is running: how long, how loud, and how well the level is known by now. */
+  interface Props {
+    progress: Progress;
+  }
+  let { progress }: Props = $props();
+  const left = $derived(Math.max(0, progress.seconds - progress.done_s));
+  const steady = $derived(progress.steady ?? null);
+</script>
+
+<Button onclick={() => void taking.stopTake()}>Stop the take</Button>
+<span class="count num" role="timer"
+  >{progress.state === 'measuring'
+    ? 'measuring'
+    : progress.until_steady
+      ? `${Math.floor(progress.done_s)} s`
+      : `${Math.ceil(left)} s left`}</span
+>
+{#if progress.until_steady}
+  <span class="hint"
+    >{steady
+      ? `uncertainty of the level ±${steady.active_error_db.toFixed(1)}, of the peaks ±${steady.peak_error_db.toFixed(1)} dB; the take ends at ±0.5`
+      : 'talk on: it ends by itself when your level is known'}</span
+  >
+{/if}
+<LevelLine level={progress.level_dbfs} peak={progress.peak_dbfs} aim={progress.purpose === 'talk'} />
+<span class="num">{level(progress.level_dbfs)} dBFS</span>
+
+<style>
+  .hint {
+    flex: 3 1 150px;
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .count {
+    min-width: 76px;
+    font-size: 14px;
+    font-weight: 700;
+  }
+</style>

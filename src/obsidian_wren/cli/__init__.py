@@ -1,0 +1,110 @@
+"""The command line: the same services without a screen.
+
+``--json`` prints one JSON object on standard output. Errors are one sentence on standard error,
+with exit code 2. What takes long tells a terminal how far it is, and Ctrl-C ends it.
+``OBSIDIAN_WREN_TRACE=1`` shows where a fault inside came from.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+
+from obsidian_wren.cli.arguments import parser
+from obsidian_wren.cli.printing import print_plain
+from obsidian_wren.cli.simulating import simulate
+from obsidian_wren.cli.starting import look_through, start
+
+# The matrices here are small: more threads only spin, beside a live run that needs its core. Read
+# when NumPy is first imported.
+for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
+    os.environ.setdefault(_name, "1")
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; returns the exit code."""
+    chosen = parser().parse_args(arguments)
+    from obsidian_wren.core.told import Told
+
+    try:
+        if chosen.command in ("serve", "demo"):
+            return start(chosen)
+        if chosen.command == "doctor":
+            return look_through(chosen)
+        return _work(chosen)
+    except Told as error:
+        sentence = str(error)
+    except KeyboardInterrupt:
+        return 130
+    except BrokenPipeError:
+        # Whoever read the output has enough of it.
+        sys.stdout = open(os.devnull, "w")  # noqa: PTH123, SIM115
+        return 0
+    except MemoryError:
+        sentence = (
+            "There is not enough memory for this. Close other programs, or use a shorter file."
+        )
+    except OSError as error:
+        sentence = (
+            f"The system refused: {error.strerror or 'the disk failed'}. Check the file, the folder"
+            " and the free space."
+        )
+    except Exception:
+        if os.environ.get("OBSIDIAN_WREN_TRACE"):
+            raise
+        sentence = (
+            "This failed inside, and nothing was written. Try another file; OBSIDIAN_WREN_TRACE=1"
+            " shows where it failed."
+        )
+    print(sentence, file=sys.stderr)
+    return 2
+
+
+def _progress(share: float) -> None:
+    """How far it is, for somebody who looks."""
+    if sys.stderr.isatty():
+        print(
+            f"\r{share:4.0%}" if share < 1.0 else "\r     \r", end="", file=sys.stderr, flush=True
+        )
+
+
+def _work(chosen: argparse.Namespace) -> int:
+    from obsidian_wren.service import files
+
+    match chosen.command, getattr(chosen, "what", None):
+        case "read", "level":
+            answer = files.read_level_file(chosen.file, channel=chosen.channel, progress=_progress)
+        case "read", "quiet":
+            answer = files.read_quiet_file(chosen.file, channel=chosen.channel)
+        case "read", _:
+            answer = files.read_talk_file(
+                chosen.file, quiet=chosen.quiet, channel=chosen.channel, progress=_progress
+            )
+        case "plan", _:
+            answer = files.plan_files(
+                chosen.quiet,
+                chosen.talk,
+                chosen.out,
+                in_use=chosen.in_use,
+                mic_response=chosen.mic_response,
+                channel=chosen.channel,
+            )
+        case "render", _:
+            answer = files.render_file(
+                chosen.calibration,
+                chosen.source,
+                chosen.out,
+                channel=chosen.channel,
+                progress=_progress,
+            )
+        case _:
+            answer = simulate(chosen)
+    for note in answer.notes:
+        print(note, file=sys.stderr)
+    if chosen.json:
+        print(json.dumps(answer.body, ensure_ascii=False))
+    else:
+        print_plain(chosen, answer.body)
+    return 0

@@ -1,0 +1,7 @@
+"""``python -m obsidian_wren.cli``."""
+
+import sys
+
+from obsidian_wren.cli import main
+
+sys.exit(main())

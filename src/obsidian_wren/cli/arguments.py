@@ -1,0 +1,102 @@
+"""What can be typed."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from pathlib import Path
+from typing import NoReturn
+
+DEFAULT_PORT = 8642
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        """One sentence, as for any other error."""
+        said = message[:1].upper() + message[1:].rstrip(".")
+        self.exit(2, f"{said}. See “{self.prog} --help”.\n")
+
+
+def _finite(text: str) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(text)
+    return value
+
+
+# What argparse names in its sentence.
+_finite.__name__ = "number"
+
+
+def parser() -> argparse.ArgumentParser:
+    """Every command with its options."""
+    whole = _Parser(prog="obsidian-wren", description="Calibrate one microphone in one room.")
+    commands = whole.add_subparsers(dest="command", required=True)
+    for name, text in (("demo", "start with the boathouse data"), ("serve", "start with your own")):
+        serve = commands.add_parser(name, help=text)
+        serve.add_argument("--port", type=int, default=DEFAULT_PORT)
+        serve.add_argument("--data", type=Path, default=None, help="data folder")
+        serve.add_argument(
+            "--no-token",
+            action="store_true",
+            help="let every user of this machine in, for scripts on machines with one user",
+        )
+        serve.add_argument(
+            "--fast",
+            action="store_true",
+            help="simulated takes as fast as they can, not at the pace of real time",
+        )
+        if name == "demo":
+            serve.add_argument(
+                "--prepare",
+                action="store_true",
+                help="fill the data folder and the kernel cache, then end",
+            )
+    doctor = commands.add_parser(
+        "doctor", help="look through a data folder, and put right what can be"
+    )
+    doctor.add_argument("--data", type=Path, default=None, help="data folder")
+    doctor.add_argument(
+        "--repair",
+        action="store_true",
+        help="put right what can be; what cannot be read is put aside, never deleted",
+    )
+    doctor.add_argument("--json", action="store_true")
+    read = commands.add_parser("read", help="measure a sound file").add_subparsers(
+        dest="what", required=True
+    )
+    for name in ("level", "quiet", "talk"):
+        one = read.add_parser(name)
+        one.add_argument("file", type=Path)
+        one.add_argument("--channel", type=int, default=None, help="channel, from 1")
+        one.add_argument("--json", action="store_true")
+        if name == "talk":
+            one.add_argument("--quiet", type=Path, default=None)
+    plan = commands.add_parser("plan", help="derive a calibration from two takes")
+    plan.add_argument("--quiet", type=Path, required=True)
+    plan.add_argument("--talk", type=Path, required=True)
+    plan.add_argument("--in-use", type=Path, default=None)
+    plan.add_argument("--mic-response", type=Path, default=None)
+    plan.add_argument("--out", type=Path, required=True)
+    plan.add_argument("--channel", type=int, default=None, help="channel, from 1")
+    plan.add_argument("--json", action="store_true")
+    render = commands.add_parser("render", help="run a sound through a calibration")
+    render.add_argument("--calibration", type=Path, required=True)
+    render.add_argument("source", type=Path, metavar="IN")
+    render.add_argument("out", type=Path, metavar="OUT")
+    render.add_argument("--channel", type=int, default=None, help="channel, from 1")
+    render.add_argument("--json", action="store_true")
+    simulate = commands.add_parser("simulate", help="take from a simulated world")
+    simulate.add_argument("spec", type=Path, metavar="SPEC.json")
+    simulate.add_argument(
+        "--take",
+        required=True,
+        choices=("rest", "in-use", "muted", "talk", "loud", "soft", "passage"),
+    )
+    simulate.add_argument("--seconds", type=_finite, required=True)
+    simulate.add_argument(
+        "--gain", type=_finite, default=None, help="turn the preamp to this gain in dB first"
+    )
+    simulate.add_argument("out", type=Path, metavar="OUT")
+    simulate.add_argument("--json", action="store_true")
+    return whole

@@ -1,0 +1,45 @@
+"""Answers for somebody who reads them, without ``--json``."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+
+def print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
+    """Print an answer: a line a number, or a plan with its reasons."""
+    if chosen.command != "plan":
+        for name, value in body.items():
+            if isinstance(value, (int, float, str)) or value is None:
+                print(f"{name:24} {'unknown' if value is None else value}")
+        return
+    print(body["rig"]["preamp"]["sentence"] + ".", body["rig"]["preamp"]["because"])
+    for stage in body["chain"]:
+        if not stage["on"]:
+            print(f"{stage['kind']:24} off")
+            continue
+        for name, setting in stage["settings"].items():
+            _print_setting(stage["kind"], name, setting)
+    feed = body["feeds"][0]
+    print(
+        f"The feed will carry {feed['planned_lufs']:.1f} LUFS at"
+        f" {feed['planned_true_peak_dbtp']:.1f} dBTP."
+    )
+    print(f"Written to {chosen.out}.")
+
+
+def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
+    value = setting["value"]
+    if name == "bands":
+        for band in value:
+            print(
+                f"{band['name']:12} {band['frequency_hz']:8.0f} Hz {band['gain_db']:+6.1f} dB  Q"
+                f" {band['q']:.2f}  {band['because']}"
+            )
+    elif isinstance(value, list):
+        print(
+            f"{kind + ' ' + name:24} {len(value)} points of Hz and {setting['unit']} "
+            f" {setting['because']}"
+        )
+    else:
+        print(f"{kind + ' ' + name:24} {value:g} {setting['unit']}  {setting['because']}")

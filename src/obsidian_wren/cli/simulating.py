@@ -1,0 +1,39 @@
+"""Takes from a simulated room, written as sound files."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from obsidian_wren.service.files import FileAnswer
+
+_LONGEST_SIMULATED_S = 3600.0
+_SHORTEST_SIMULATED_S = 0.1
+
+
+def simulate(chosen: argparse.Namespace) -> FileAnswer:
+    """``simulate``: one take, and what it is."""
+    from obsidian_wren.formats.write_sound import write_sound
+    from obsidian_wren.service.errors import Refused
+    from obsidian_wren.service.files import FileAnswer
+    from obsidian_wren.standins.spec import read_spec
+    from obsidian_wren.standins.world import SimulatedRig
+
+    if not _SHORTEST_SIMULATED_S <= chosen.seconds <= _LONGEST_SIMULATED_S:
+        raise Refused(
+            "seconds", "A simulated take lasts between 0.1 s and 1 h. Choose a length in between."
+        )
+    rig = SimulatedRig(read_spec(chosen.spec))
+    if chosen.gain is not None:
+        rig.turn(chosen.gain)
+    samples = rig.take(chosen.take, seconds=chosen.seconds)
+    write_sound(chosen.out, samples, rate_hz=rig.rate_hz)
+    body = {
+        "out": str(chosen.out),
+        "take": chosen.take,
+        "seconds": chosen.seconds,
+        "rate_hz": rig.rate_hz,
+        "gain_db": rig.knob.gain_db,
+    }
+    return FileAnswer(body, ())

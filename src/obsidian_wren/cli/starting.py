@@ -1,0 +1,106 @@
+"""The program starts over a data folder; and looks through one."""
+
+from __future__ import annotations
+
+import argparse
+import dataclasses
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from obsidian_wren.service.ports import PushedStream, World
+    from obsidian_wren.service.workshop import Workshop
+    from obsidian_wren.store.folder import DataFolder
+
+_OWN_DATA = Path(".local") / "share" / "obsidian-wren"
+
+
+def look_through(chosen: argparse.Namespace) -> int:
+    """``doctor``: 0 where all is well or was put right, 1 where something is not."""
+    from obsidian_wren.service.errors import Refused
+    from obsidian_wren.service.opening import doctor
+    from obsidian_wren.store.folder import DataFolder
+
+    path = chosen.data or Path.home() / _OWN_DATA
+    if not path.is_dir():
+        raise Refused("no-folder", f"There is no data folder {path}. Name it with --data.")
+    os.umask(0o077)
+    folder = DataFolder(path)
+    found = doctor.repair(folder, _world()) if chosen.repair else doctor.examine(folder)
+    folder.close()
+    if chosen.json:
+        print(
+            json.dumps(
+                {"data": str(path), "troubles": [dataclasses.asdict(trouble) for trouble in found]},
+                ensure_ascii=False,
+            )
+        )
+    else:
+        for trouble in found:
+            print(f"{trouble.sentence} {'Put right.' if trouble.put_right else trouble.action}")
+        if not found:
+            print(f"All is well in {path}.")
+    return 0 if all(trouble.put_right for trouble in found) else 1
+
+
+def start(chosen: argparse.Namespace) -> int:
+    """``serve`` and ``demo``: serve the page until it is ended."""
+    from obsidian_wren.service.workshop.token import token_of
+    from obsidian_wren.store.folder import DataFolder
+    from obsidian_wren.web.access import Access
+    from obsidian_wren.web.server import bind, serve
+
+    # Whatever is written from here on is its owner's alone.
+    os.umask(0o077)
+    demo = chosen.command == "demo"
+    path = chosen.data or (Path("demo-data") if demo else Path.home() / _OWN_DATA)
+    folder = DataFolder(path)
+    if demo and not folder.database.exists():
+        _fill(folder)
+    elif demo and chosen.prepare:
+        # The data are there, but the kernels may be new: doing the job once somewhere else compiles
+        # them.
+        with tempfile.TemporaryDirectory() as elsewhere:
+            _fill(DataFolder(Path(elsewhere)))
+    if demo and chosen.prepare:
+        return 0
+    listening = bind(chosen.port)
+
+    def open_the_workshop() -> Workshop:
+        from obsidian_wren.service.opening.opening import open_workshop
+
+        return open_workshop(folder, _world(), pace="fast" if chosen.fast else "real")
+
+    port = listening.getsockname()[1]
+    token = None if chosen.no_token else token_of(folder.path / "token")
+    address = f"http://127.0.0.1:{port}/" + (f"?token={token}" if token else "")
+    print(f"Obsidian Wren is at {address}  (data in {path}; end with Ctrl-C)", flush=True)
+    serve(open_the_workshop, listening, Access(token, port))
+    return 0
+
+
+def _world() -> World:
+    """Where the program meets what surrounds it: stand-ins, and the browser's microphone."""
+    from obsidian_wren.standins.surroundings import simulated_world
+
+    def open_browser(rate_hz: int) -> PushedStream:
+        from obsidian_wren.devices.browser import BrowserStream
+
+        return BrowserStream(rate_hz)
+
+    return simulated_world(open_browser)
+
+
+def _fill(folder: DataFolder) -> None:
+    from obsidian_wren.service.opening.boathouse import fill_with_boathouse
+    from obsidian_wren.service.opening.opening import open_workshop
+
+    print("Doing the boathouse's calibration; this is done once.", flush=True)
+    ws = open_workshop(folder, _world(), pace="fast")
+    fill_with_boathouse(ws)
+    if ws.copier is not None:
+        ws.copier.stop()
+    ws.sessions.close()

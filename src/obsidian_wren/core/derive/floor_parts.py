@@ -1,0 +1,132 @@
+"""Which part of the rig a floor without a name comes from, and what lowers it.
+
+Source: Friis (1944): noise of stages in a row, referred to the input.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from obsidian_wren.core.decibels import power_db, power_from_db
+from obsidian_wren.core.derive.cause import (
+    Cause,
+    Where,
+    lowers,
+    sum_dbfs,
+)
+from obsidian_wren.core.derive.floor_split import FloorSplit
+from obsidian_wren.core.measure.readings import QuietReading
+from obsidian_wren.core.measure.weighting import a_weighting_power
+
+_PART_WORTH_DB = 1.0
+_MOSTLY = 0.5
+
+
+def parts_of_floor(
+    rest: QuietReading, split: FloorSplit | None, explained: float, enough: bool
+) -> list[Cause]:
+    """The broadband rest, by where it arises.
+
+    ``explained``: the power that has a name already, a mean square re full scale.
+    """
+    total = rest.a_weighted_dbfs
+    found: list[Cause] = []
+    electronics = 0.0
+    if split is not None:
+        words: dict[str, tuple[Where, str, str]] = {
+            "preamp": (
+                "preamp",
+                "Noise of the preamp",
+                (
+                    "Go closer, or put a booster or a quieter preamp before it: at this gain its"
+                    " own noise dominates."
+                ),
+            ),
+            "converter": (
+                "converter",
+                "Noise of the converter",
+                "Turn the preamp up and whatever comes after the converter back to unity.",
+            ),
+            "microphone": (
+                "microphone",
+                "The microphone’s own noise",
+                "Only going closer or a quieter microphone puts more voice over it.",
+            ),
+            "electronics": (
+                "preamp",
+                "Noise of preamp and converter",
+                "A take at another gain tells which of the two it is.",
+            ),
+        }
+        scale = total - sum_dbfs([part.a_weighted_dbfs for part in split.parts])
+        for part in split.parts:
+            if part.name not in words or not np.isfinite(part.a_weighted_dbfs):
+                continue
+            where, title, remedy = words[part.name]
+            level = part.a_weighted_dbfs + scale
+            electronics += power_from_db(level)
+            gain = lowers(total, level)
+            evidence = (
+                f"{part.level_dbfs:.0f} dBFS at {split.gain_db:g} dB gain, from the takes that tell"
+                " the parts of the floor apart."
+            )
+            found.append(
+                Cause(
+                    part.name,
+                    where,
+                    "rest",
+                    title,
+                    evidence,
+                    remedy,
+                    gain,
+                    False,
+                    not enough and gain >= _PART_WORTH_DB,
+                )
+            )
+    left = power_from_db(total) - explained - electronics
+    if left > power_from_db(total - 20.0):
+        level = power_db(left)
+        title, remedy = _room_words(rest)
+        gain = lowers(total, level)
+        found.append(
+            Cause(
+                "room",
+                "room",
+                "rest",
+                title,
+                f"{level:.0f} dBFS A-weighted remain after every named cause is taken away.",
+                remedy,
+                gain,
+                False,
+                not enough and gain >= _PART_WORTH_DB,
+            )
+        )
+    return found
+
+
+def _room_words(rest: QuietReading) -> tuple[str, str]:
+    """What the broadband rest sounds like, by where its A-weighted power lies."""
+    weighted = [
+        (b.centre_hz, power_from_db(b.level_dbfs) * float(a_weighting_power(np.array(b.centre_hz))))
+        for b in rest.third_octaves
+    ]
+    whole = sum(power for _, power in weighted) or 1.0
+    low = sum(power for centre, power in weighted if centre < 500) / whole
+    high = sum(power for centre, power in weighted if centre > 3000) / whole
+    if low > _MOSTLY:
+        return (
+            "The room hums along: heater, ventilation or traffic",
+            "Switch off what blows or runs while you talk, or go closer.",
+        )
+    if high > _MOSTLY:
+        return (
+            "Hiss: rain, a computer’s fan, or electronics",
+            (
+                "Move the computer away from the microphone; a take with the input muted tells if"
+                " it is electronics."
+            ),
+        )
+    return (
+        "The room’s own noise",
+        "Close the window and what blows, put soft things behind the microphone, or go closer.",
+    )

@@ -1,0 +1,148 @@
+"""What spoils a take altogether: no other number holds beside it.
+
+Source: practice: faults beside which no level, spectrum or noise floor holds.
+"""
+
+from __future__ import annotations
+
+from obsidian_wren.core.decibels import AES17_OFFSET_DB, power_db
+from obsidian_wren.core.derive.cause import (
+    Cause,
+)
+from obsidian_wren.core.measure.integrity import Channels
+from obsidian_wren.core.measure.levels import OFFSET_SHARE
+from obsidian_wren.core.measure.readings import QuietReading
+
+_DC_SHARE = OFFSET_SHARE
+_EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
+_GAPS_SHARE = 0.02
+_LONG_GAP_S = 0.08
+_GATED_SPREAD_DB = 45.0
+
+
+def spoilers(rest: QuietReading) -> list[Cause]:
+    """What makes a take of the room useless as it is: gaps, a dead channel, a constant offset."""
+    found = []
+    gaps = rest.dropouts
+    gated = (
+        gaps.share > _GAPS_SHARE and gaps.longest_s > _LONG_GAP_S
+    ) or rest.percentiles_dbfs.p90 - rest.percentiles_dbfs.p10 > _GATED_SPREAD_DB
+    if gated:
+        found.append(
+            Cause(
+                "gated",
+                "computer",
+                "rest",
+                "Something cuts the quiet away before it gets here",
+                f"{gaps.share:.0%} of the take is exact silence, in stretches of up to"
+                f" {gaps.longest_s:.1f} s: no room and no converter does that.",
+                "Switch off noise removal and voice activation in the sound settings and in the"
+                " device’s own program, then take the room again.",
+                None,
+                True,
+                True,
+            )
+        )
+    elif gaps.count:
+        found.append(
+            Cause(
+                "dropouts",
+                "computer",
+                "rest",
+                "Pieces of sound are missing",
+                f"{gaps.count} gaps, {1000 * gaps.total_s:.0f} ms together, the longest"
+                f" {1000 * gaps.longest_s:.0f} ms.",
+                "Use another USB port without a hub, make the device’s buffer larger, and close"
+                " what else records.",
+                None,
+                True,
+                True,
+            )
+        )
+    if rest.flat_tops.count:
+        found.append(
+            Cause(
+                "clipped",
+                "converter",
+                "rest",
+                "Even the quiet clips",
+                f"{rest.flat_tops.count} flat tops at {rest.flat_tops.level_dbfs:.1f} dBFS.",
+                "Turn the preamp down by 20 dB.",
+                None,
+                True,
+                True,
+            )
+        )
+    if abs(rest.dc_offset) > _DC_SHARE:
+        level = power_db(rest.dc_offset**2) + AES17_OFFSET_DB
+        found.append(
+            Cause(
+                "dc",
+                "converter",
+                "rest",
+                "The wave does not stand on zero",
+                f"A constant offset of {100 * rest.dc_offset:+.2f} % of full scale ({level:.0f}"
+                " dBFS) lies under the sound.",
+                "It eats headroom on one side and clicks at every cut: the high-pass removes it;"
+                " a driver update or another input may fix it.",
+                None,
+                True,
+                True,
+            )
+        )
+    return found
+
+
+def _channel_causes(channels: Channels | None) -> list[Cause]:
+    if channels is None:
+        return []
+    if channels.verdict == "inverted":
+        return [
+            Cause(
+                "inverted",
+                "cable",
+                "rest",
+                "One channel is the other upside down",
+                "Both channels together cancel to nothing.",
+                "Invert the polarity of one at the interface, or use one channel only: a program"
+                " that mixes to mono hears silence.",
+                None,
+                True,
+                True,
+            )
+        ]
+    if (
+        channels.loudest != 1
+        and channels.levels_dbfs[0] < _EMPTY_DBFS
+        and channels.levels_dbfs[channels.loudest - 1] - channels.levels_dbfs[0] > _EMPTY_UNDER_DB
+    ):
+        return [
+            Cause(
+                "wrong-channel",
+                "cable",
+                "rest",
+                f"The microphone is on channel {channels.loudest}",
+                f"Channel 1 lies at {channels.levels_dbfs[0]:.0f} dBFS, channel {channels.loudest}"
+                f" at {channels.levels_dbfs[channels.loudest - 1]:.0f}.",
+                f"Plug it into input 1, or choose channel {channels.loudest} in every program: most"
+                " listen to the first.",
+                None,
+                True,
+                True,
+            )
+        ]
+    if channels.verdict == "same":
+        return [
+            Cause(
+                "fake-stereo",
+                "computer",
+                "rest",
+                "Both channels carry the same sound",
+                "It is one microphone, sent twice.",
+                "Nothing to fix; choose mono where a program asks.",
+                None,
+                False,
+                False,
+            )
+        ]
+    return []

@@ -1,0 +1,48 @@
+"""How long a take of each purpose lasts, and when talk is known well enough to end by itself.
+
+Source: practice: rooms until slow noises came by, talk until level and peaks are known to half a
+decibel (see ``steadiness``), the passage until the spectrum of a voice settles (Byrne and others
+1994: 64 s for a population, 40 s for one talker), short sounds until they are over.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from types import MappingProxyType
+from typing import TYPE_CHECKING
+
+# The lengths are shown before anything that computes is loaded.
+if TYPE_CHECKING:
+    from obsidian_wren.core.measure.steadiness import Steadiness
+
+SECONDS: Mapping[str, float] = MappingProxyType(
+    {
+        "rest": 15.0,
+        "in-use": 20.0,
+        "muted": 8.0,
+        "other-gain": 12.0,
+        "talk": 30.0,
+        "loud": 12.0,
+        "soft": 15.0,
+        "passage": 40.0,
+        "dial": 5.0,
+        "clap": 6.0,
+        "sweep": 8.0,
+        "reference": 40.0,
+    }
+)
+# Talk that is not known by then will not be soon.
+UNTIL_STEADY_S = 90.0
+LONGEST_S = 300.0
+_SHORTEST_SPOKEN_S = 10.0
+
+
+def why_ended(steady: Steadiness | None) -> str | None:
+    """Why talk ends by itself, as a sentence; None while it has to go on."""
+    if steady is None or not steady.steady or steady.spoken_s < _SHORTEST_SPOKEN_S:
+        return None
+    error = max(steady.active_error_db, steady.peak_error_db)
+    return (
+        f"Ended by itself after {steady.spoken_s:.0f} s of speech: level and peaks have an"
+        f" uncertainty of ±{error:.1f} dB (90 %)."
+    )

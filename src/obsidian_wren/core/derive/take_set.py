@@ -1,0 +1,172 @@
+"""What a stage's rule stands on: the takes as they reach that stage, and what was read from them
+before it.
+
+Source: practice: a rule measures what reaches its stage.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import SILENCE_DB, Samples
+from obsidian_wren.core.derive.aims import Wishes
+from obsidian_wren.core.derive.tone_target import Target
+from obsidian_wren.core.measure.decay import Reverb
+from obsidian_wren.core.measure.levels import frame_levels_dbfs
+from obsidian_wren.core.measure.loudness import k_weighted, lufs_of_weighted, range_of_weighted
+from obsidian_wren.core.measure.readings import QuietReading, TalkReading
+from obsidian_wren.core.measure.spectrum import a_weighted_dbfs, power_spectrum
+from obsidian_wren.core.measure.speech import active_level
+from obsidian_wren.core.measure.words import FRAME_S, Word, find_words
+from obsidian_wren.core.rate import at_rate
+
+_USUAL = Wishes()
+Run = Callable[[Callable[[Samples], Samples], Iterable[Samples]], Iterable[Samples]]
+
+
+@dataclass(frozen=True)
+class ToneTakes:
+    """What the equalizer is fitted on: the passage and the room under it, a target, the
+    microphone's own response ``(points,)``, bands that a person holds, and bands that stand
+    already (then nothing is fitted, only judged)."""
+
+    passage: TalkReading
+    room: QuietReading
+    target: Target | None = None
+    mic_response_db: Samples | None = None
+    pinned: tuple[EqualizerBand, ...] = ()
+    standing: tuple[tuple[EqualizerBand, bool], ...] | None = None
+
+
+@dataclass(frozen=True)
+class TakeSet:
+    """Takes at one rate and one gain, ``(n,)`` each: normal talk, the room at rest, the room in use
+    where it was taken.
+
+    ``talk_reading`` and ``quiet_reading`` are of the takes before any stage; ``words`` lie in the
+    talk take; ``ring`` is the room's; ``tone`` is what the equalizer is fitted on where that is
+    another take; ``passed`` are the stages already gone through; ``lifted_db`` is how far they
+    lifted the room beside the voice.
+    """
+
+    rate_hz: float
+    talk: Samples
+    rest: Samples
+    in_use: Samples | None
+    talk_reading: TalkReading
+    quiet_reading: QuietReading
+    words: tuple[Word, ...]
+    wishes: Wishes = _USUAL
+    ring: Reverb | None = None
+    tone: ToneTakes | None = None
+    passed: tuple[StageSpec, ...] = ()
+    lifted_db: float = 0.0
+
+    @property
+    def room(self) -> Samples:
+        """The room as it is really used, else at rest."""
+        return self.rest if self.in_use is None else self.in_use
+
+    def after(self, spec: StageSpec, run: Run = map) -> TakeSet:
+        """The takes behind a stage; one that is off changes nothing.
+
+        ``run`` maps over the takes; it may do so side by side.
+        """
+        if not spec.on:
+            return self
+        takes = (
+            [self.talk, self.rest] if self.in_use is None else [self.talk, self.rest, self.in_use]
+        )
+        after = list(run(lambda take: render([spec], take, rate_hz=self.rate_hz), takes))
+        in_use = None if self.in_use is None else after[2]
+        return replace(
+            self, talk=after[0], rest=after[1], in_use=in_use, passed=(*self.passed, spec)
+        )
+
+    @cached_property
+    def weighted_talk(self) -> Samples:
+        """The talk behind K-weighting, ``(n,)``."""
+        return k_weighted(self.talk, rate_hz=self.rate_hz)
+
+    @cached_property
+    def loudness_lufs(self) -> float:
+        """Integrated loudness of the talk as it is here; minus infinity in silence."""
+        return lufs_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
+
+    @cached_property
+    def range_lu(self) -> float | None:
+        """Loudness range of the talk as it is here; None when it is too short."""
+        return range_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
+
+    @cached_property
+    def room_dbfs_a(self) -> float:
+        """A-weighted level of the room as it is here."""
+        return room_a_weighted_dbfs(self.room, rate_hz=self.rate_hz)
+
+    @cached_property
+    def active_dbfs(self) -> float:
+        """Active speech level of the talk as it is here."""
+        return active_level(self.talk, rate_hz=self.rate_hz).level_dbfs
+
+    @property
+    def gain_to_come_db(self) -> float:
+        """The gain that will bring the voice, as it is here, to the listener's loudness."""
+        return (
+            self.wishes.aims.loudness_lufs - self.loudness_lufs
+            if np.isfinite(self.loudness_lufs)
+            else 0.0
+        )
+
+
+def room_a_weighted_dbfs(room: Samples, *, rate_hz: float) -> float:
+    """A-weighted AES17 level of ``(n,)`` samples of room."""
+    return (
+        a_weighted_dbfs(power_spectrum(room, rate_hz=rate_hz, frame_s=0.17))
+        if len(room)
+        else SILENCE_DB
+    )
+
+
+def prepare(
+    talk: Samples,
+    rest: Samples,
+    in_use: Samples | None,
+    *,
+    rate_hz: float,
+    rest_rate_hz: float,
+    in_use_rate_hz: float | None,
+    talk_reading: TalkReading,
+    quiet_reading: QuietReading,
+    wishes: Wishes | None = None,
+    ring: Reverb | None = None,
+    tone: ToneTakes | None = None,
+) -> TakeSet:
+    """The takes before any stage. Rooms taken at another rate are brought to that of the talk.
+
+    Takes are ``(n,)``, full scale 1.
+    """
+    rest = at_rate(rest, rest_rate_hz, rate_hz)
+    if in_use is not None and in_use_rate_hz is not None:
+        in_use = at_rate(in_use, in_use_rate_hz, rate_hz)
+    frames = frame_levels_dbfs(rest, rate_hz=rate_hz, frame_s=FRAME_S)
+    seldom = float(np.percentile(np.maximum(frames, -200.0), 95)) if len(frames) else -200.0
+    words = find_words(talk, rate_hz=rate_hz, room_dbfs=seldom)
+    return TakeSet(
+        rate_hz,
+        talk,
+        rest,
+        in_use,
+        talk_reading,
+        quiet_reading,
+        words,
+        wishes or _USUAL,
+        ring,
+        tone,
+    )

@@ -1,0 +1,216 @@
+"""What is said of a result: a name, the number, whether it is good, and the sentence under it.
+
+Every mark that the page draws beside a number is decided here, next to the limit that decides it.
+
+Source: the limits are those of ``aims`` and of the rules, each with its own source; practice
+for the words.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from obsidian_wren.core.derive.aims import Aims
+from obsidian_wren.core.derive.landing import Landing
+from obsidian_wren.core.numerals import frequency, plain, with_sign, with_unit
+
+Mark = Literal["good", "fault", "none"]
+
+# The floor at the listener may miss its target by as much as two takes of one room differ.
+FLOOR_TOLERANCE_DB = 0.5
+# Loss in one third octave of speech that nobody hears (practice; about the just noticeable
+# difference of level in a band).
+HEARD_LOSS_DB = 1.0
+# What is left of the noise may wander by this much more before it warbles.
+WARBLE_DB = 1.0
+# Mains wander by a few hundredths of a hertz (ENTSO-E keeps 50 Hz within 0.05 Hz of it mostly).
+_WANDERS_HZ = 0.02
+# A slope that stands out: beyond twice its standard error.
+_STANDS_OUT = 2.0
+# From here on the cause was all that was heard.
+_ALL_OF_IT_DB = 20.0
+_NOTHING_DB = 0.05
+
+
+@dataclass(frozen=True)
+class Fact:
+    """One line of a slip: name, number with its unit, mark, and the sentence under it."""
+
+    name: str
+    value: str
+    mark: Mark
+    sentence: str
+
+
+def _mark(good: bool) -> Mark:
+    return "good" if good else "fault"
+
+
+def _within(value: float | None, low: float, high: float) -> Mark:
+    return _mark(value is not None and low <= value <= high)
+
+
+def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tuple[Fact, ...]:
+    """Where the treated voice lands, against what listeners need. ``raw_lufs`` is what came in."""
+    low, high = aims.peaks_dbfs
+    tolerance = aims.tolerance_lu
+    return (
+        Fact(
+            "Loudness",
+            with_unit(landing.loudness_lufs, "LUFS"),
+            _within(
+                landing.loudness_lufs,
+                aims.loudness_lufs - tolerance,
+                aims.loudness_lufs + tolerance,
+            ),
+            f"Target {plain(aims.loudness_lufs, 0)} ± {tolerance:g} LU; the raw voice has"
+            f" {plain(raw_lufs)}.",
+        ),
+        Fact(
+            "Normal peaks",
+            with_unit(landing.peaks_dbfs, "dBFS"),
+            _within(landing.peaks_dbfs, low, high),
+            "Nine of ten moments of speech stay under it; target"
+            f" {plain(low, 0)} to {plain(high, 0)}.",
+        ),
+        Fact(
+            "True peak",
+            with_unit(landing.true_peak_dbtp, "dBTP"),
+            _within(landing.true_peak_dbtp, float("-inf"), aims.ceiling_dbtp),
+            f"Ceiling {plain(aims.ceiling_dbtp, 0)}; the limiter takes at most"
+            f" {plain(landing.limited_db)} dB.",
+        ),
+        Fact(
+            "Loudness range",
+            with_unit(landing.range_lu, "LU"),
+            _within(landing.range_lu, 0.0, aims.range_lu),
+            f"At most {aims.range_lu:g} LU between soft and loud phrases.",
+        ),
+        Fact(
+            "Room beside the voice",
+            with_sign(landing.lift_db, "dB"),
+            _within(landing.lift_db, float("-inf"), aims.most_lift_db),
+            f"Measured in pauses; it may rise by {aims.most_lift_db:g} dB. Floor at rest"
+            f" {plain(landing.floor_dbfs_a)} dBFS(A).",
+        ),
+    )
+
+
+def noise_facts(
+    *,
+    floor_dbfs_a: float | None,
+    floor_after_dbfs_a: float | None,
+    aim_dbfs_a: float,
+    loss_db: float | None,
+    loss_at_hz: float | None,
+    restless_before_db: float | None,
+    restless_after_db: float | None,
+) -> tuple[Fact, ...]:
+    """What noise reduction leaves of the floor, and what it takes from the words.
+
+    ``restless_*`` is how far the level of the noise wanders before and after it, dB.
+    """
+    good = floor_after_dbfs_a is not None and floor_after_dbfs_a <= aim_dbfs_a + FLOOR_TOLERANCE_DB
+    floor = Fact(
+        "Noise floor at the listener",
+        with_unit(floor_after_dbfs_a, "dBFS(A)"),
+        _mark(good),
+        f"{plain(floor_dbfs_a)} before it, {plain(aim_dbfs_a, 0)} is the target.",
+    )
+    if loss_db is None or loss_at_hz is None:
+        return (floor,)
+    before, after = restless_before_db or 0.0, restless_after_db or 0.0
+    warbles = after >= before + WARBLE_DB
+    loss = Fact(
+        "What it takes from your words",
+        f"{max(0.0, loss_db):.1f} dB",
+        _mark(loss_db <= HEARD_LOSS_DB),
+        f"At most, in the third octave at {frequency(loss_at_hz)}. What is left of the noise"
+        f" wanders by {after:.1f} dB, before it {before:.1f}"
+        f"{': it may warble' if warbles else ': no warbling'}.",
+    )
+    return floor, loss
+
+
+def remaining_error(
+    *,
+    rms_db: float,
+    corridor_db: float,
+    worst_db: float,
+    low_hz: float,
+    high_hz: float,
+    voiced_s: float,
+    passages: int,
+    bands: int,
+    most_bands: int,
+    left_alone: str,
+) -> Fact:
+    """What stays between the corrected tone and its target, dB rms from ``low_hz`` to
+    ``high_hz``."""
+    averaged = f", {passages} passages averaged" if passages > 1 else ""
+    return Fact(
+        "Remaining error",
+        f"{rms_db:.1f} dB rms",
+        _mark(rms_db <= corridor_db),
+        f"{frequency(low_hz)} to {frequency(high_hz)}, worst {worst_db:.1f} dB;"
+        f" {voiced_s:.0f} s of voiced sound{averaged}, {bands} bands used of {most_bands}."
+        f" {left_alone}",
+    )
+
+
+def mix_facts(
+    *,
+    lufs: float | None,
+    aim_lufs: float,
+    tolerance_lu: float,
+    voice_over_lu: float | None,
+    least_over_lu: float,
+) -> tuple[Fact, ...]:
+    """Where a listener's mix lands, as predicted: its loudness, and the voice over the rest."""
+    found = []
+    if lufs is not None:
+        meets = abs(lufs - aim_lufs) <= tolerance_lu
+        beside = "its target" if meets else f"target {plain(aim_lufs, 0)}"
+        found.append(
+            Fact("Loudness", "", _mark(meets), f"Predicted at {plain(lufs)} LUFS, {beside}")
+        )
+    if voice_over_lu is not None:
+        sentence = f"Your voice is {plain(voice_over_lu, 0)} LU over what is ducked under it"
+        found.append(Fact("Voice", "", _mark(voice_over_lu >= least_over_lu), sentence))
+    return tuple(found)
+
+
+def worth(*, lowers_db: float | None, spoils: bool) -> str:
+    """By how much the floor would fall without a cause, in few words."""
+    if spoils:
+        return "fix first"
+    if lowers_db is None:
+        return ""
+    if lowers_db >= _ALL_OF_IT_DB:
+        return "all of it"
+    return "0 dB" if lowers_db < _NOTHING_DB else f"−{lowers_db:.1f} dB"
+
+
+def trend_sentence(db_per_minute: float, error_db_per_minute: float | None) -> str:
+    """Whether a level wanders, against the standard error of its slope."""
+    if error_db_per_minute is None:
+        return "The take is too short to tell."
+    stands_out = abs(db_per_minute) > _STANDS_OUT * error_db_per_minute
+    what = "the level wanders" if stands_out else "no trend stands out"
+    return f"±{error_db_per_minute:.1f}: {what}."
+
+
+def hum_sentence(lines: int | None, drift_hz: float) -> str:
+    """What is said of mains hum; ``lines`` is None where none was found."""
+    if lines is None:
+        return "No harmonics of 50 or 60 Hz rise above the noise."
+    wandered = f"; the mains wandered by {drift_hz:.2f} Hz" if drift_hz > _WANDERS_HZ else ""
+    return f"{lines} lines{wandered}."
+
+
+def strongest_band(third_octaves: Sequence[tuple[float, float | None]]) -> float | None:
+    """The centre in Hz of the strongest of third octaves (centre, level), None without any."""
+    known = [(level, hz) for hz, level in third_octaves if level is not None]
+    return max(known)[1] if known else None

@@ -1,0 +1,66 @@
+"""How long a block is and how much waits behind it, from what blocks cost on this machine.
+
+A block has to be through before the next one is due; what else the machine does comes on top, so a
+block may cost less than half of its own time (practice of real-time audio: twice the usual cost in
+reserve).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+# The least that waits at a listener behind a block, s: it also follows the clock of the listener.
+WAITING_S = 0.01
+# Under ten the interpreter itself, which answers pages beside the run, takes a share of each.
+BLOCKS_MS = (10.0, 20.0, 40.0)
+# What a person may choose instead, ms.
+BLOCK_RANGE_MS = (2.0, 100.0)
+BUFFER_RANGE_MS = (5.0, 200.0)
+_MOST_SHARE = 0.4
+# Over this share of one core a run has no reserve for what else the machine does.
+MOST_LOAD = 0.7
+_LEAST_BUFFER_MS, _MOST_BUFFER_MS = 1000.0 * WAITING_S, 60.0
+_BUFFER_STEP_MS = 5.0
+# A block may come twice as late as it did in the rehearsal.
+_RESERVE = 2.0
+
+
+@dataclass(frozen=True)
+class BlockCost:
+    """The share of a block's own time that it takes to compute, and by how much it outlasts the
+    usual block, ms; both in nineteen of twenty cases."""
+
+    block_ms: float
+    share: float
+    late_ms: float
+
+
+def choose_block(rehearse: Callable[[float], BlockCost]) -> tuple[BlockCost, ...]:
+    """The cost of each size that was tried, the one to take last: the shortest that leaves the
+    machine enough time, or the longest. ``rehearse`` gives the cost of a size in ms."""
+    tried: list[BlockCost] = []
+    for block_ms in BLOCKS_MS:
+        tried.append(rehearse(block_ms))
+        if tried[-1].share <= _MOST_SHARE:
+            break
+    return tuple(tried)
+
+
+def load_mark(load: float) -> Literal["good", "fault"]:
+    """Whether a run leaves the machine enough time: its share of one core, of its own pace.
+
+    ``load`` between 0 and 1.
+    """
+    return "fault" if load > MOST_LOAD else "good"
+
+
+def buffer_ms(cost: BlockCost | None) -> float:
+    """What waits at each listener beyond a block, ms: twice as much as a slow block was late, in
+    steps of 5 ms; the least of it also follows the listener's clock."""
+    late = 0.0 if cost is None else _RESERVE * cost.late_ms
+    stepped = _BUFFER_STEP_MS * np.ceil(late / _BUFFER_STEP_MS)
+    return float(np.clip(stepped, _LEAST_BUFFER_MS, _MOST_BUFFER_MS))

@@ -1,0 +1,84 @@
+"""What is said of a listener: the proof by sound first, then what can be told in silence; nothing
+twice.
+
+Practice: what really arrived speaks for what is picked, so a finding about the picked input is left
+out once the marker has told.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from obsidian_wren.core.mix.verdict import Verdict
+
+CheckMark = Literal["good", "fault", "none"]
+# What a proof by sound says makes these findings of the silent audit superfluous.
+_ABOUT_PICKS = frozenset({"picks raw", "picks another", "picks nothing", "picks its feed", "muted"})
+
+
+@dataclass(frozen=True)
+class Check:
+    """One line under a listener: its mark, the sentence, what to do, what the numbers are."""
+
+    code: str
+    mark: CheckMark
+    sentence: str
+    advice: str | None = None
+    detail: str | None = None
+
+
+@dataclass(frozen=True)
+class ProofFacts:
+    """The newest proof of a listener. Delay in ms, ``ours_ms`` of it in this program; loudness in
+    LUFS as it was heard; ``stale``: another input is picked since."""
+
+    verdicts: tuple[Verdict, ...]
+    delay_ms: float | None
+    ours_ms: float | None
+    lufs: float | None
+    stale: bool
+
+
+def listener_checks(
+    audit: Sequence[Verdict], proof: ProofFacts | None, *, provable: bool
+) -> tuple[Check, ...]:
+    """The checks in the order in which they are read. ``provable``: a marker can reach it."""
+    told = proof is not None and not proof.stale
+    proved = proof.verdicts if proof is not None and told else ()
+    codes = {verdict.code for verdict in proved}
+    wrong = any(verdict.mark == "fault" for verdict in proved)
+    silent = [
+        verdict
+        for verdict in audit
+        if verdict.code not in codes
+        and not (told and verdict.code in _ABOUT_PICKS and (wrong or verdict.mark != "fault"))
+    ]
+    found = [_check(verdict) for verdict in (*proved, *silent)]
+    if proof is not None and proved:
+        first = found[0]
+        found[0] = Check(first.code, first.mark, first.sentence, first.advice, _detail(proof))
+    if not told and provable:
+        sentence = (
+            "No marker was sent yet"
+            if proof is None
+            else "Another input is picked since the marker: send it again"
+        )
+        found.append(Check("unproved", "none", sentence))
+    return tuple(found)
+
+
+def _check(verdict: Verdict) -> Check:
+    mark: CheckMark = "none" if verdict.mark == "note" else verdict.mark
+    return Check(verdict.code, mark, verdict.sentence, verdict.advice)
+
+
+def _detail(proof: ProofFacts) -> str | None:
+    parts = []
+    if proof.delay_ms is not None and proof.ours_ms is not None:
+        beyond = max(0.0, proof.delay_ms - proof.ours_ms)
+        parts.append(f"{proof.ours_ms:.0f} ms of it here, {beyond:.0f} in the program")
+    if proof.lufs is not None:
+        parts.append(f"heard at {proof.lufs:.1f} LUFS".replace("-", "−"))
+    return "; ".join(parts) or None

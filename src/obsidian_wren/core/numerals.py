@@ -1,0 +1,47 @@
+"""Numbers as they are written for a person: a true minus sign, a fixed number of decimals,
+“unknown” for what is not known.
+
+Source: ISO 80000-1 for signs and units.
+"""
+
+from __future__ import annotations
+
+import math
+
+UNKNOWN = "unknown"
+_ONE_KHZ = 1000.0
+
+
+def plain(value: float | None, decimals: int = 1) -> str:
+    """A number with its sign only where it is negative: “−17.2”. ``value`` in any unit."""
+    if value is None or not math.isfinite(value):
+        return UNKNOWN
+    text = f"{value:.{decimals}f}"
+    return text.lstrip("-") if float(text) == 0.0 else text.replace("-", "−")
+
+
+def signed(value: float | None, decimals: int = 1) -> str:
+    """A difference: “+3.0”, “−0.5”; zero carries no sign. ``value`` in any unit."""
+    if value is None or not math.isfinite(value):
+        return UNKNOWN
+    text = f"{abs(value):.{decimals}f}"
+    return text if float(text) == 0.0 else f"{'−' if value < 0 else '+'}{text}"
+
+
+def with_unit(value: float | None, unit: str, decimals: int = 1) -> str:
+    """A number and its unit; “unknown” without one. ``value`` in ``unit``."""
+    text = plain(value, decimals)
+    return text if text == UNKNOWN else f"{text} {unit}"
+
+
+def with_sign(value: float | None, unit: str, decimals: int = 1) -> str:
+    """A difference and its unit; “unknown” without one. ``value`` in ``unit``."""
+    text = signed(value, decimals)
+    return text if text == UNKNOWN else f"{text} {unit}"
+
+
+def frequency(hz: float) -> str:
+    """A frequency in Hz, from a thousand on in kHz: “80 Hz”, “4.2 kHz”, “10 kHz”."""
+    if hz < _ONE_KHZ:
+        return f"{hz:.0f} Hz"
+    return f"{hz / 1000.0:.1f}".removesuffix(".0") + " kHz"

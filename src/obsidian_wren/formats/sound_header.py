@@ -1,0 +1,81 @@
+"""What the header of a sound file promises, and whether that is read here."""
+
+from __future__ import annotations
+
+import os
+import struct
+from pathlib import Path
+
+import soundfile
+
+from obsidian_wren.core.measure.faults import BadTake
+
+LARGEST_BYTES = 2 * 1024**3
+LONGEST_S = 2 * 3600.0
+_RATES_HZ = (8_000, 192_000)
+_MOST_CHANNELS = 8
+ENDLESS_FRAMES = 2**62
+_UNKNOWN_LENGTHS = (0, 0xFFFFFFFF, 0x7FFFFFFF)
+_FORMATS = ("WAV", "WAVEX", "FLAC", "AIFF", "OGG", "RF64", "W64")
+
+
+class BadSound(BadTake):
+    """A file that cannot be read as sound."""
+
+
+def check_header(file: soundfile.SoundFile, name: str) -> None:
+    """Raise :class:`BadSound` where format, rate, channels or length are not read here."""
+    if file.format not in _FORMATS:
+        raise BadSound(
+            "not-sound",
+            f"{name} is {file.format}, which is not read here. Use WAV, FLAC, AIFF or Ogg.",
+        )
+    low, high = _RATES_HZ
+    if not low <= file.samplerate <= high:
+        raise BadSound(
+            "rate",
+            f"{name} has {file.samplerate} samples a second; 8 to 192 kHz are read. Convert it to"
+            " 48 kHz.",
+        )
+    if file.channels > _MOST_CHANNELS:
+        raise BadSound(
+            "channels",
+            f"{name} has {file.channels} channels; 8 is the most. Export the microphone's channel"
+            " alone.",
+        )
+    if file.frames / file.samplerate > LONGEST_S and file.frames < ENDLESS_FRAMES:
+        raise BadSound(
+            "too-long",
+            f"{name} lasts {file.frames / file.samplerate / 3600:.1f} h; 2 h is the most. Cut out"
+            " the part that you need, a minute is enough.",
+        )
+
+
+def looks_like_sound(path: Path) -> bool:
+    """Whether the file begins as one of the formats that are read."""
+    try:
+        with path.open("rb") as file:
+            return file.read(4) in (b"RIFF", b"fLaC", b"FORM", b"OggS", b"RF64")
+    except OSError:
+        return False
+
+
+def promised_frames(path: Path, frames: int) -> int | None:
+    """Frames that a WAV or AIFF header promises; libsndfile quietly trims them to the ``frames``
+    that are there."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        head = file.read(12)
+        big = head[:4] == b"FORM"
+        if head[:4] not in (b"RIFF", b"FORM"):
+            return None
+        order = ">" if big else "<"
+        while len(header := file.read(8)) == 8:
+            kind, length = header[:4], struct.unpack(order + "I", header[4:])[0]
+            if kind in (b"data", b"SSND"):
+                if length in _UNKNOWN_LENGTHS:
+                    return None
+                here = size - file.tell()
+                return None if length <= here + 1 else int(frames * length / max(here, 1))
+            file.seek(length + length % 2, os.SEEK_CUR)
+    return None

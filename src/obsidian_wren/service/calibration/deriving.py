@@ -1,0 +1,94 @@
+"""From readings to answers: what a new take, a change or one press derives anew."""
+
+from __future__ import annotations
+
+from obsidian_wren.service import calibration
+from obsidian_wren.service.calibration.diagram import draw
+from obsidian_wren.service.calibration.dials import learn_control
+from obsidian_wren.service.calibration.levels import derive_levels
+from obsidian_wren.service.calibration.take_sets import ring_of
+from obsidian_wren.service.calibration.voice import derive_voice
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.readings.lost_sounds import doing_without
+from obsidian_wren.service.readings.staleness import sources_now, stale_answer
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Derivation, Take
+
+
+def derive_after_take(ctx: RigContext, take: Take) -> None:
+    """What a new take gives.
+
+    A new passage is fitted at once; a new quiet take leaves the fit stale.
+    """
+    doing_without(ctx, lambda: _derive_after_take(ctx, take))
+
+
+def _derive_after_take(ctx: RigContext, take: Take) -> None:
+    if take.purpose == "dial":
+        learn_control(ctx, take)
+    if take.purpose in ("clap", "sweep") and ring_of(ctx) is None:
+        raise Refused(
+            "no-decay",
+            "No octave of it decays far enough over the room's noise. Clap louder, once, or quieten"
+            " the room, and take it again.",
+        )
+    derive_levels(ctx)
+    uses_reference = ctx.rig.wishes.get("target", {}).get("kind") == "reference take"
+    derive_voice(
+        ctx,
+        refit=take.purpose == "passage"
+        or (take.purpose == "reference" and uses_reference and ctx.takes.passage is not None),
+    )
+    draw(ctx)
+
+
+def derive_after_change(ctx: RigContext, *, refit: bool = False) -> None:
+    """What a person's change of pins, switches, wishes or takes gives: evidence, chain and diagram
+    anew.
+
+    ``refit``: the change was of what the tone is fitted to, so it is fitted again where there is a
+    passage.
+    """
+
+    def derive() -> None:
+        derive_levels(ctx)
+        derive_voice(ctx, refit=refit and ctx.takes.passage is not None)
+        draw(ctx)
+
+    doing_without(ctx, derive)
+
+
+def derive_again(ws: Workshop, *, refit: bool = False) -> None:
+    """One press: everything that the takes at hand can give, where it stands, is derived anew.
+
+    Pins stay.
+
+    Where only gain was turned since a take, its levels are moved by physics, and what follows is
+    marked as predicted.
+    """
+    asked = (
+        calibration.current(ws).asked_to_fit if refit else calibration.current(ws).asked_to_derive
+    )
+    number = asked.ask()
+    with ws.lock:
+        if asked.is_answered(number):
+            # Asked for while another waited: what was derived since saw everything that this one
+            # would.
+            return
+        with asked.answering(), ws.sessions.begin() as session:
+            ctx = in_hand(ws, session)
+            doing_without(ctx, lambda: _derive_again(ctx, refit))
+    ws.changed()
+
+
+def _derive_again(ctx: RigContext, refit: bool) -> None:
+    derive_levels(ctx)
+    fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
+    stale = stale_answer(ctx, "equalizer", sources_now(ctx))
+    derive_voice(
+        ctx,
+        refit=ctx.takes.passage is not None and (refit or not fitted or bool(stale)),
+    )
+    draw(ctx)

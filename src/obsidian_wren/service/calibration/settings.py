@@ -1,0 +1,123 @@
+"""What a person does to a calibration: pin, nudge, wish, let go, fit again."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from obsidian_wren.service.calibration.deriving import derive_after_change, derive_again
+from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
+from obsidian_wren.service.calibration.stages import known_kind
+from obsidian_wren.service.calibration.wishes import BandValue, WishesBody
+from obsidian_wren.service.changes.record import TONE_WISHES, change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.rig.rigs import in_hand, the_rig
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import TargetRow
+
+
+def fit_again(ws: Workshop) -> None:
+    """Derive everything anew from the newest takes. Pins stay."""
+    derive_again(ws, refit=True)
+
+
+def change_setting(
+    ws: Workshop,
+    stage: str,
+    name: str,
+    *,
+    value: float | None,
+    band: BandValue | None,
+    pinned: bool,
+) -> None:
+    """Pin a setting to a person's value, or let the derived value stand again."""
+    kind = known_kind(stage)
+    with ws.sessions() as session:
+        row = setting_row(in_hand(ws, session), stage, name)
+        title = setting_title(row) if row is not None else name
+    with change(ws, f"{'Pinned' if pinned else 'Back to automatic:'} {title}") as session:
+        ctx = in_hand(ws, session)
+        row = setting_row(ctx, stage, name)
+        if row is None:
+            raise Refused(
+                "no-setting", "There is no such setting yet. Take what it is derived from first."
+            )
+        row.pinned = pinned
+        if not pinned:
+            row.value = row.derived
+        elif kind.banded:
+            if band is not None:
+                row.value = band.model_dump()
+        elif value is not None:
+            known = kind.parameter(name)
+            if not known.low <= value <= known.high:
+                raise Refused(
+                    "range",
+                    f"This setting goes from {known.low:g} to {known.high:g} {row.unit}. Choose a"
+                    " value in between.",
+                )
+            row.value = value
+        session.flush()
+        derive_after_change(ctx)
+    ws.changed()
+
+
+def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
+    """Keep what a person wants of the treated voice.
+
+    What is left out is as usual. Another target or taste is fitted at once.
+    """
+    body: dict[str, Any] = wishes.model_dump(exclude_none=True, exclude_defaults=True)
+    with ws.sessions() as session:
+        before = dict(the_rig(ws, session).wishes)
+    names = {
+        "cut_weight": "how clipped words weigh",
+        "taste": "taste",
+        "target": "target",
+        "aims": "aims",
+    }
+    changed = [title for name, title in names.items() if before.get(name) != body.get(name)]
+    with change(ws, f"Changed {' and '.join(changed) or 'wishes'}") as session:
+        ctx = in_hand(ws, session)
+        rig = ctx.rig
+        target = body.get("target", {})
+        if (
+            target.get("kind") == "imported"
+            and session.get(TargetRow, target.get("id") or 0) is None
+        ):
+            raise Refused("no-target", "This target is no longer kept. Import it again.")
+        if (
+            target.get("kind") == "reference take"
+            and current_takes(session, rig).of("reference") is None
+        ):
+            raise Refused(
+                "no-reference", "There is no reference take yet. Take or import one first."
+            )
+        aims = wishes.aims
+        if aims is not None and aims.peaks_dbfs[0] >= aims.peaks_dbfs[1]:
+            raise Refused(
+                "aim",
+                "The target for peaks needs its lower end under its upper end. Fix it and try"
+                " again.",
+            )
+        rig.wishes = body
+        session.flush()
+        derive_after_change(
+            ctx,
+            refit=any(before.get(name) != body.get(name) for name in TONE_WISHES),
+        )
+    ws.changed()
+
+
+def keep_target(ws: Workshop, name: str, rows: list[list[float]]) -> None:
+    """Keep a target from a two-column text, and fit to it."""
+    with change(ws, f"Target {name}") as session:
+        ctx = in_hand(ws, session)
+        rig = ctx.rig
+        row = TargetRow(name=name[:120], rows=[list(entry[:2]) for entry in rows])
+        session.add(row)
+        session.flush()
+        rig.wishes = {**rig.wishes, "target": {"kind": "imported", "id": row.id}}
+        session.flush()
+        derive_after_change(ctx, refit=True)
+    ws.changed()

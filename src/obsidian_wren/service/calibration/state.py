@@ -1,0 +1,21 @@
+"""What the calibration holds while the program runs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from obsidian_wren.service.workshop import Asked, Remembered, Workshop
+
+
+@dataclass
+class CalibrationState:
+    """Takes brought through stages, and who asked for everything to be derived."""
+
+    take_sets: Remembered = field(default_factory=lambda: Remembered(8))
+    asked_to_derive: Asked = field(default_factory=Asked)
+    asked_to_fit: Asked = field(default_factory=Asked)
+
+
+def current(ws: Workshop) -> CalibrationState:
+    """The calibration as it runs."""
+    return ws.own(CalibrationState)

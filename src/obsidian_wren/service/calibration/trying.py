@@ -1,0 +1,52 @@
+"""Settings that somebody tries out before keeping them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from obsidian_wren.core.chain.gate import GateSpec
+from obsidian_wren.core.derive.gate import recount
+from obsidian_wren.core.derive.gate_evidence import GateCounts
+from obsidian_wren.service.calibration.chain_order import order_of
+from obsidian_wren.service.calibration.chain_rows import spec_of
+from obsidian_wren.service.calibration.setting_rows import stage_rows
+from obsidian_wren.service.calibration.take_sets import follower, take_set_of
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.readings.answers import moved_since
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.workshop import Workshop
+
+
+def try_gate(
+    ws: Workshop, *, threshold_dbfs: float, hysteresis_db: float | None = None
+) -> GateCounts:
+    """What a gate at another threshold would cut and let through on the real takes; nothing is
+    kept."""
+    with ws.sessions() as session:
+        ctx = in_hand(ws, session)
+        rig = ctx.rig
+        takes = current_takes(session, rig)
+        rows = stage_rows(ctx)
+        spec = spec_of(ctx, "gate", rows)
+        if takes.voice is None or takes.quiet is None or not isinstance(spec, GateSpec):
+            raise Refused(
+                "no-takes",
+                "There is nothing to try it on yet. Record the room and normal talk first.",
+            )
+        here, key = take_set_of(
+            ctx,
+            moved_since(ctx, takes.voice)[0],
+            refit=False,
+        )
+        follow = follower(ws, key)
+        for kind in order_of(rig):
+            if kind == "gate":
+                break
+            before = spec_of(ctx, kind, rows)
+            if before is not None:
+                here = follow(here, before)
+    tried = replace(spec, threshold_dbfs=threshold_dbfs, on=True)
+    if hysteresis_db is not None:
+        tried = replace(tried, hysteresis_db=hysteresis_db)
+    return recount(here, tried)

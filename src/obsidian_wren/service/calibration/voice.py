@@ -1,0 +1,123 @@
+"""The voice chain of the rig in hand, derived from its takes stage by stage."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from sqlalchemy import select
+
+from obsidian_wren.core.chain.kinds import KINDS, kind_of
+from obsidian_wren.core.chain.sequence import is_further
+from obsidian_wren.core.derive.chain_plan import Ask, ask_rule, derive_chain
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.service.calibration.chain_order import order_of
+from obsidian_wren.service.calibration.chain_rows import band_of
+from obsidian_wren.service.calibration.events import ChainChanged
+from obsidian_wren.service.calibration.keeping import keep_answers, keep_stages
+from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
+from obsidian_wren.service.calibration.take_sets import follower, passages, take_set_of
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.readings.answers import moved_since
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import is_in_hand
+from obsidian_wren.store.models import SettingRow
+
+
+def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
+    """Derive the chain from the newest takes; the equalizer is fitted anew with ``refit``, else
+    judged as it stands. Pins stay.
+
+    Without a passage only what comes before the tone is derived. Raises Refused when the takes
+    cannot carry it.
+    """
+    voice = ctx.takes.voice
+    if ctx.takes.quiet is None or voice is None:
+        if ctx.takes.quiet is None and ctx.takes.passage is not None and refit:
+            raise Refused(
+                "no-quiet",
+                "The room was not taken yet, so it is unknown where your voice ends and the room"
+                " begins. Do Quiet first.",
+            )
+        return
+    moved, predicted = moved_since(ctx, voice)
+    take_set, key = take_set_of(ctx, moved, refit=refit)
+    toned = ctx.takes.passage is not None and (refit or bool(band_rows(ctx)))
+    sequence = tuple(key for key in order_of(ctx.rig) if toned or kind_of(key).before_tone)
+    try:
+        plan = derive_chain(
+            take_set,
+            _pins(ctx),
+            sequence=sequence,
+            follow=follower(ctx.ws, key),
+            ask=_asker(ctx, key, refit=refit),
+        )
+    except ValueError as error:
+        raise Refused(
+            "too-noisy",
+            "The voice is above the noise in less than one octave, so its tone cannot be measured."
+            " Go closer to the microphone or quieten the room.",
+        ) from error
+    keep_stages(ctx, plan.stages)
+    keep_answers(ctx, plan, take_set, predicted, refit=refit, toned=toned)
+    if not toned:
+        return
+    if not is_in_hand(ctx.session, ctx.rig):
+        # What is live is another rig's.
+        return
+    ctx.ws.announce(ChainChanged(plan.specs(), sequence))
+
+
+def _asker(ctx: RigContext, takes_key: tuple[Any, ...], *, refit: bool) -> Ask:
+    """Rules' answers, remembered as long as nothing that they stand on changed: the sounds, the
+    stages before, wishes, pins, the tone's own take_set."""
+    ring = tuple(
+        take.id if take else None for take in (ctx.takes.of("clap"), ctx.takes.of("sweep"))
+    )
+    reference = ctx.takes.of("reference")
+    tone = (
+        refit,
+        ctx.takes.passage.id if ctx.takes.passage else None,
+        json.dumps([[row.value, row.pinned] for row in band_rows(ctx)]),
+        ctx.rig.microphone.response_id,
+        json.dumps(ctx.rig.wishes, sort_keys=True),
+        reference.id if reference else None,
+        len(passages(ctx)) if ctx.takes.passage else 0,
+    )
+
+    def answer(key: str, take_set: TakeSet, pins: Pins) -> StagePlan:
+        stages = (key, *kind_of(key).also_on)
+        held = tuple(
+            sorted((name, value) for name, value in pins.numbers.items() if name[0] in stages)
+        )
+        stands_on = (
+            key,
+            takes_key,
+            take_set.passed,
+            take_set.lifted_db,
+            held,
+            pins.switches.get(key),
+            pins.bands.get(key),
+            ring,
+            tone,
+        )
+        found: StagePlan = ctx.ws.answers.get(stands_on, lambda: ask_rule(key, take_set, pins))
+        return found
+
+    return answer
+
+
+def _pins(ctx: RigContext) -> Pins:
+    rows = ctx.session.scalars(
+        select(SettingRow).where(SettingRow.rig_id == ctx.rig.id, SettingRow.pinned.is_(True))
+    )
+    numbers = {
+        (row.stage, row.name): float(row.value)
+        for row in rows
+        if row.stage.partition("-")[0] in KINDS and not kind_of(row.stage).banded
+    }
+    switches = {row.kind: row.runs for row in stage_rows(ctx).values() if row.pinned}
+    further = [key for key in order_of(ctx.rig) if is_further(key) and kind_of(key).banded]
+    bands = {key: tuple(band_of(row.value) for row in band_rows(ctx, key)) for key in further}
+    return Pins(numbers, switches, bands)

@@ -1,0 +1,1 @@
+"""What a person decided, kept so that it can be undone."""

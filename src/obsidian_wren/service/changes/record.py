@@ -1,0 +1,138 @@
+"""What an undoable change is: what a person decided, before and after, under a title."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from sqlalchemy import delete, inspect, select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store.models import (
+    Base,
+    ChangeRow,
+    Clip,
+    ComputerRow,
+    Confirmed,
+    Desk,
+    DestinationRow,
+    InterfaceRow,
+    KnownDevice,
+    LiveWish,
+    MicrophoneRow,
+    Recording,
+    Response,
+    Rig,
+    RoomRow,
+    SettingRow,
+    SourceRow,
+    StageRow,
+    Take,
+    TaperRow,
+    TargetRow,
+)
+
+# Parents before children, so that rows can be put back in this order.
+DECIDED: tuple[type[Base], ...] = (
+    Response,
+    TargetRow,
+    MicrophoneRow,
+    InterfaceRow,
+    RoomRow,
+    Rig,
+    Desk,
+    TaperRow,
+    ComputerRow,
+    KnownDevice,
+    Confirmed,
+    DestinationRow,
+    SourceRow,
+    Clip,
+)
+# What takes tell of a room is measured, not decided.
+_MEASURED = {"room": {"noise_dba"}, "clip": {"fault"}}
+_KEPT_CHANGES = 200
+# What of the wishes the tone is fitted to.
+TONE_WISHES = ("taste", "target")
+State = dict[str, Any]
+
+
+def _row(row: Base) -> dict[str, Any]:
+    table = row.__tablename__
+    return {
+        c.key: getattr(row, c.key)
+        for c in inspect(type(row)).column_attrs
+        if c.key not in _MEASURED.get(table, ())
+    }
+
+
+def _key(row: Base) -> str:
+    identity = inspect(row).identity or ()
+    return f"{row.__tablename__}/" + "/".join(str(part) for part in identity)
+
+
+def state_of(session: Session) -> State:
+    """Everything that a person decided, by keys."""
+    session.flush()
+    found: State = {}
+    for model in DECIDED:
+        for row in session.scalars(select(model)):
+            found[_key(row)] = _row(row)
+    for setting in session.scalars(select(SettingRow).where(SettingRow.pinned.is_(True))):
+        found[f"pin/{setting.rig_id}/{setting.stage}/{setting.name}"] = setting.value
+    for stage in session.scalars(select(StageRow).where(StageRow.pinned.is_(True))):
+        found[f"switch/{stage.rig_id}/{stage.kind}"] = stage.runs
+    for take in session.scalars(select(Take).where(Take.discarded.is_(True))):
+        found[f"discarded/{take.id}"] = True
+    for recording in session.scalars(select(Recording).where(Recording.frames > 0)):
+        found[f"recording/{recording.id}"] = [recording.title, recording.discarded]
+    wish = session.get(LiveWish, 1)
+    if wish is not None:
+        found["case"] = wish.case
+    return found
+
+
+def _difference(before: State, after: State) -> dict[str, list[Any]]:
+    keys = [*before, *(key for key in after if key not in before)]
+    return {
+        key: [before.get(key), after.get(key)] for key in keys if before.get(key) != after.get(key)
+    }
+
+
+@contextmanager
+def change(ws: Workshop, title: str) -> Iterator[Session]:
+    """A transaction that a person can undo, under a title that says what it was.
+
+    Nothing is kept when nothing changed.
+    """
+    with ws.lock, ws.sessions.begin() as session:
+        before = state_of(session)
+        yield session
+        body = _difference(before, state_of(session))
+        if not body:
+            return
+        session.execute(delete(ChangeRow).where(ChangeRow.undone.is_(True)))
+        session.add(ChangeRow(at=now(), title=title[:160], undone=False, body=body))
+        session.flush()
+        old = session.scalars(
+            select(ChangeRow.id).order_by(ChangeRow.id.desc()).offset(_KEPT_CHANGES)
+        ).all()
+        if old:
+            session.execute(delete(ChangeRow).where(ChangeRow.id.in_(old)))
+
+
+def next_undo(session: Session) -> ChangeRow | None:
+    """The change that undo would take back."""
+    return session.scalars(
+        select(ChangeRow).where(ChangeRow.undone.is_(False)).order_by(ChangeRow.id.desc())
+    ).first()
+
+
+def next_redo(session: Session) -> ChangeRow | None:
+    """The change that redo would make again."""
+    return session.scalars(
+        select(ChangeRow).where(ChangeRow.undone.is_(True)).order_by(ChangeRow.id)
+    ).first()

@@ -1,0 +1,1 @@
+"""What leaves the program: calibration files, responses, sounds."""

@@ -1,0 +1,192 @@
+"""Hear a take raw or treated, at one loudness; hear what the call heard; fetch a recording."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+import soundfile
+
+from obsidian_wren.core.chain.engine import render, trace_gains
+from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.derive.matching import matched_gains_db
+from obsidian_wren.core.measure.decay import sweep_signal
+from obsidian_wren.core.measure.levels import peak_dbfs
+from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
+from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.service import live, mixes
+from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.run import LiveRun
+from obsidian_wren.service.mixes import clips
+from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.readings.frames import frame_json
+from obsidian_wren.service.recording.library import download_name
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Recording, Take
+
+Version = Literal["raw", "treated"]
+_CALL_TAIL_S = 10.0
+_CLIP_RATE_HZ = 48_000
+_LONGEST_SHOWN_S = 120.0
+
+
+def hear_take(
+    ws: Workshop, take_id: int, version: Version, *, matched: bool, off: Sequence[str] = ()
+) -> bytes:
+    """A WAV of a take, raw or through the chain, loudness-matched to the raw when asked.
+
+    ``off`` are stages left out for once.
+    """
+    with ws.sessions() as session:
+        take = session.get(Take, take_id)
+        if take is None:
+            raise Refused("no-take", "This take is no longer there.")
+        raw, rate = measuring.samples_of(ws, take), take.rate_hz
+        ctx = in_hand(ws, session)
+        whole, specs = (
+            chain_rows.chain_specs(ctx),
+            chain_rows.chain_specs(ctx, off=off),
+        )
+    if whole is None or specs is None:
+        if version == "treated":
+            raise Refused(
+                "no-chain", "There is nothing to treat it with yet: Tone has to be fitted first."
+            )
+        return _wav(raw, rate)
+    treated = _through(ws, take.sha256, raw, whole, rate)
+    heard = (
+        raw
+        if version == "raw"
+        else treated
+        if not off
+        else _through(ws, take.sha256, raw, specs, rate)
+    )
+    if matched:
+        heard = heard * amplitude_from_db(_matching_db(ws, take.sha256, raw, treated, heard, rate))
+    return _wav(heard, rate)
+
+
+def _through(
+    ws: Workshop, digest: str, raw: Samples, specs: Sequence[StageSpec], rate_hz: int
+) -> Samples:
+    heard: Samples = ws.sounds.get(
+        (digest, tuple(specs)), lambda: render(specs, raw, rate_hz=rate_hz)
+    )
+    return heard
+
+
+def _matching_db(
+    ws: Workshop, digest: str, raw: Samples, treated: Samples, heard: Samples, rate_hz: int
+) -> float:
+    """The gain that puts what is heard at the one loudness at which raw, treated and every
+    variant are compared."""
+    loudness = integrated_lufs(raw, rate_hz=rate_hz), integrated_lufs(treated, rate_hz=rate_hz)
+    own = integrated_lufs(heard, rate_hz=rate_hz)
+    if not np.isfinite((*loudness, own)).all():
+        return 0.0
+    gains = matched_gains_db(loudness, (peak_dbfs(raw), peak_dbfs(treated)))
+    common = loudness[0] + gains[0]
+    return min(common - own, -peak_dbfs(heard))
+
+
+def frames_of_take(
+    ws: Workshop, take_id: int, version: Version, *, off: Sequence[str] = ()
+) -> dict[str, Any]:
+    """What the picture shows while a take plays: levels and third octaves every 50 ms, and what
+    each dynamics stage takes away then."""
+    with ws.sessions() as session:
+        take = session.get(Take, take_id)
+        if take is None:
+            raise Refused("no-take", "This take is no longer there.")
+        raw, rate = (
+            measuring.samples_of(ws, take)[: round(_LONGEST_SHOWN_S * take.rate_hz)],
+            take.rate_hz,
+        )
+        specs = chain_rows.chain_specs(in_hand(ws, session), off=off)
+        digest = take.sha256
+    key = ("frames", digest, version, None if specs is None or version == "raw" else tuple(specs))
+    found: dict[str, Any] = ws.readings.get(
+        key, lambda: _frames(raw, None if version == "raw" else specs, rate)
+    )
+    return found
+
+
+def _frames(raw: Samples, specs: Sequence[StageSpec] | None, rate: int) -> dict[str, Any]:
+    gains: dict[str, list[float]] = {}
+    if specs is not None:
+        sound, traced = trace_gains(specs, raw, rate_hz=rate)
+        per_frame = round(FRAME_S / 0.01)
+        for kind, row in traced.items():
+            whole = row[: len(row) // per_frame * per_frame].reshape(-1, per_frame).min(axis=1)
+            gains[kind] = [round(float(g), 1) for g in whole]
+    else:
+        sound = raw
+    frames = BlockMeter(rate).add(sound)
+    shown = [frame_json(frame, "take") for frame in frames]
+    return {
+        "step_s": FRAME_S,
+        "bands_hz": shown[0]["bands_hz"] if shown else [],
+        "level_dbfs": [f["level_dbfs"] for f in shown],
+        "peak_dbfs": [f["peak_dbfs"] for f in shown],
+        "bands_dbfs": [f["bands_dbfs"] for f in shown],
+        "gains_db": gains,
+    }
+
+
+def sweep_wav(rate_hz: int) -> bytes:
+    """The measuring sweep, to be played from where the mouth is."""
+    return _wav(sweep_signal(rate_hz=rate_hz), rate_hz)
+
+
+def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "returned"]) -> bytes:
+    """A WAV of the last ten seconds that a listener heard after its own processing, that were
+    sent to it, or that came back from it."""
+    program = mixes.current(ws).programs.get(key)
+    if program is None:
+        raise Refused("no-destination", "There is no listener of this name.")
+    rate = program.rate_hz
+    if what == "heard":
+        sound = program.heard_since(program.position - round(_CALL_TAIL_S * rate))
+    elif what == "returned":
+        sound = program.returned_since(program.returned_position - round(_CALL_TAIL_S * rate))
+    else:
+        sound, rate = _sent(live.current(ws).run, key, rate)
+    if not sound.any():
+        raise Refused("nothing-heard", f"{program.name} has heard nothing yet. Start live first.")
+    return _wav(sound, rate)
+
+
+def _sent(run: LiveRun | None, key: str, rate_hz: int) -> tuple[Samples, int]:
+    seat = None if run is None else next((seat for seat in run.seats if seat.key == key), None)
+    if run is None or seat is None:
+        return np.zeros(0), rate_hz
+    return seat.sent.since(seat.sent.position - round(_CALL_TAIL_S * run.rate_hz)), run.rate_hz
+
+
+def hear_clip(ws: Workshop, clip_id: int) -> bytes:
+    """A WAV of a clip as its key plays it."""
+    with ws.sessions() as session:
+        return _wav(
+            clips.sound_of(ws, clips.clip_by(session, clip_id), _CLIP_RATE_HZ), _CLIP_RATE_HZ
+        )
+
+
+def recording_file(ws: Workshop, recording_id: int) -> tuple[Path, str]:
+    """Where a recording lies, and what it is called outside."""
+    with ws.sessions() as session:
+        row = session.get(Recording, recording_id)
+    if row is None or row.discarded or not (ws.folder.recordings / row.file_name).exists():
+        raise Refused("no-recording", "This recording is no longer there.")
+    return ws.folder.recordings / row.file_name, download_name(row)
+
+
+def _wav(samples: Samples, rate_hz: int) -> bytes:
+    out = io.BytesIO()
+    soundfile.write(out, np.clip(samples, -1.0, 1.0), rate_hz, format="WAV", subtype="PCM_24")
+    return out.getvalue()

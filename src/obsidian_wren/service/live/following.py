@@ -1,0 +1,31 @@
+"""What is live follows what others change: the chain, the mixes."""
+
+from __future__ import annotations
+
+from obsidian_wren.service.calibration.events import ChainChanged
+from obsidian_wren.service.live.state import current
+from obsidian_wren.service.mixes.events import MixesChanged
+from obsidian_wren.service.workshop import Workshop
+
+
+def follow(ws: Workshop) -> None:
+    """Follow from now on, and let the headphones go when the program ends."""
+    live = current(ws)
+
+    def to_chain(event: ChainChanged) -> None:
+        if live.run is not None:
+            live.run.change_chain(event.specs)
+        if live.monitor is not None:
+            live.monitor.follow(dict(zip(event.keys, event.specs, strict=True)))
+
+    def to_mixes(event: MixesChanged) -> None:
+        if live.running is not None:
+            live.running.change_mixes(event.mixes, dict(event.inputs))
+
+    def let_go() -> None:
+        if live.monitor is not None:
+            live.monitor.close()
+
+    ws.follow(ChainChanged, to_chain)
+    ws.follow(MixesChanged, to_mixes)
+    ws.at_end(let_go)

@@ -1,0 +1,110 @@
+"""A marker on its way: its codes, and what came of them at each listener."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.marker import MARKER_S, feed_path, marker_level_dbfs, marker_sound
+from obsidian_wren.service.live.loop import piece
+from obsidian_wren.service.live.paths import Seat
+
+# As late as anything that is still called live arrives.
+_MARKER_TAIL_S = 1.2
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What one listener heard of a marker: from the instant it was sent, at its rate, and what
+    came back from it; what was sent to it in the last seconds at the run's rate, beside what it
+    heard of that, not yet aligned."""
+
+    rate_hz: int
+    takes_hz: int
+    heard: Samples
+    returned: Samples
+    sent_before: Samples
+    heard_before: Samples
+
+
+@dataclass
+class MarkerInFlight:
+    """Codes that are added to the coming blocks, and where each listener was when they began."""
+
+    raw: Samples
+    treated: Samples
+    feeds: dict[str, Samples]
+    rate_hz: int
+    done: Callable[[dict[str, Heard]], None]
+    at: int = 0
+    starts: dict[str, tuple[int, int]] = field(default_factory=dict)
+
+    @classmethod
+    def to(
+        cls,
+        seats: Sequence[Seat],
+        level_dbfs: float,
+        feed_lufs: Mapping[str, float],
+        rate_hz: int,
+        done: Callable[[dict[str, Heard]], None],
+    ) -> MarkerInFlight:
+        """Every code: raw and treated at a level, each feed's own 24 dB under its loudness."""
+        feeds = {
+            seat.key: marker_sound(
+                feed_path(seat.number),
+                level_dbfs=marker_level_dbfs(feed_lufs[seat.key]),
+                rate_hz=rate_hz,
+            )
+            for seat in seats
+            if seat.key in feed_lufs
+        }
+        return cls(
+            marker_sound("raw", level_dbfs=level_dbfs, rate_hz=rate_hz),
+            marker_sound("treated", level_dbfs=level_dbfs, rate_hz=rate_hz),
+            feeds,
+            rate_hz,
+            done,
+        )
+
+    def begin(self, seats: Sequence[Seat]) -> None:
+        """Note where each listener is, once; a block may be given just then, so this belongs to the
+        thread that gives it."""
+        if self.at == 0:
+            self.starts = {s.key: (s.program.position, s.program.returned_position) for s in seats}
+
+    def on_voice(self, raw: Samples) -> tuple[Samples, Samples]:
+        """The first voice with the code on it: as it goes round the chain, and into it."""
+        count = len(raw)
+        return raw + piece(self.raw, self.at, count), raw + piece(self.treated, self.at, count)
+
+    def on_mixes(self, mixed: dict[str, Samples], count: int) -> None:
+        """Put each feed's code on its mix, and go on."""
+        for key, code in self.feeds.items():
+            if key in mixed:
+                mixed[key] = mixed[key] + piece(code, self.at, count)[:, None]
+        self.at += count
+
+    @property
+    def over(self) -> bool:
+        """Whether whatever is still called live has arrived by now."""
+        return self.at >= round((MARKER_S + _MARKER_TAIL_S) * self.rate_hz)
+
+    def heard_by(self, seats: Sequence[Seat]) -> dict[str, Heard]:
+        """What each listener heard since it began, by key."""
+        found = {}
+        for seat in seats:
+            if seat.key not in self.starts:
+                continue
+            heard, returned = self.starts[seat.key]
+            program, kept = seat.program, seat.sent.position - seat.sent.oldest()
+            before = program.position - round(kept * program.takes_hz / self.rate_hz)
+            found[seat.key] = Heard(
+                program.rate_hz,
+                program.takes_hz,
+                program.heard_since(heard),
+                program.returned_since(returned),
+                seat.sent.since(seat.sent.oldest()),
+                program.heard_since(before),
+            )
+        return found

@@ -1,0 +1,185 @@
+"""The paths of a live run: voices through their chains, listeners behind their edges, what comes
+back from them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.block import WAITING_S
+from obsidian_wren.core.mix.edge import Edge
+from obsidian_wren.core.mix.returns import SAFE, ReturnPlan
+from obsidian_wren.core.mix.ring import Ring
+from obsidian_wren.service.ports import Program, SoundStream, SourceGone
+
+KEPT_S = 20.0
+# No chain is slower than this.
+_SLOWEST_S = 0.1
+
+
+class _HeldBack:
+    """Raw sound as late as the chain makes the treated one; where that changes, one block fades
+    over."""
+
+    def __init__(self, delay_samples: int, rate_hz: int) -> None:
+        self._delay = self._wanted = delay_samples
+        self._past = np.zeros(round(_SLOWEST_S * rate_hz))
+
+    def change(self, delay_samples: int) -> None:
+        self._wanted = delay_samples
+
+    def process(self, block: Samples) -> Samples:
+        both = np.concatenate([self._past, block])
+        self._past = both[len(block) :]
+        out = self._late(both, self._delay, len(block))
+        if self._wanted != self._delay:
+            fade = (np.arange(len(block)) + 1.0) / len(block)
+            out = out * (1.0 - fade) + self._late(both, self._wanted, len(block)) * fade
+            self._delay = self._wanted
+        return out
+
+    @staticmethod
+    def _late(both: Samples, delay: int, count: int) -> Samples:
+        end = len(both) - delay
+        return both[end - count : end]
+
+
+class VoicePath:
+    """A voice: its source, its chain, and the raw voice held back so that both are in step."""
+
+    def __init__(self, key: str, stream: SoundStream, specs: Sequence[StageSpec]) -> None:
+        self.key = key
+        self.stream = stream
+        self.chain = VoiceChain(specs, stream.rate_hz)
+        self._held = _HeldBack(self.chain.delay_samples, stream.rate_hz)
+        self._troubles_told = 0
+
+    def read(self, count: int) -> Samples:
+        """The next block ``(n,)`` of the source. Raises SourceGone."""
+        block = self.stream.read(count)
+        if block.ndim > 1:
+            block = block[:, 0]
+        if not len(block):
+            raise SourceGone(
+                "The source gave no more sound, so the run stopped. Check the microphone, then"
+                " start it again."
+            )
+        return block
+
+    def treat(self, raw: Samples, into_chain: Samples) -> tuple[Samples, Samples]:
+        """The raw block held back as long as the chain takes, and the treated one."""
+        return self._held.process(raw), self.chain.process(into_chain)
+
+    def change(self, specs: Sequence[StageSpec]) -> None:
+        """Go over to other stages or settings without a gap or a click."""
+        self.chain.change(specs)
+        self._held.change(self.chain.delay_samples)
+
+    def troubles(self) -> list[str]:
+        """What failed in the chain since it was asked last."""
+        new = self.chain.troubles[self._troubles_told :]
+        self._troubles_told += len(new)
+        return [trouble.sentence for trouble in new]
+
+
+@dataclass(frozen=True)
+class PathDelay:
+    """Where the time of one path goes, ms; ``measured_ms`` by the marker, which knows what the
+    program adds."""
+
+    chain_ms: float
+    mix_ms: float
+    block_ms: float
+    edge_ms: float
+
+    @property
+    def total_ms(self) -> float:
+        """All of it that is ours."""
+        return self.block_ms + self.after_block_ms
+
+    @property
+    def after_block_ms(self) -> float:
+        """What the marker sees of it: it begins with a block, so waiting for one is not in its
+        time."""
+        return self.chain_ms + self.mix_ms + self.edge_ms
+
+
+class Seat:
+    """A listener in the run: its program behind an edge, and what was sent to it last."""
+
+    def __init__(
+        self,
+        key: str,
+        number: int,
+        program: Program,
+        *,
+        own_feed: str | None,
+        rate_hz: int,
+        channels: int,
+        waiting_s: float = WAITING_S,
+    ) -> None:
+        self.key = key
+        self.number = number
+        self.program = program
+        self.own_feed = own_feed
+        self.failed = False
+        self.channels = channels
+        self.sent = Ring(seconds=KEPT_S, rate_hz=rate_hz)
+        self.edge = Edge(
+            from_hz=rate_hz, to_hz=program.takes_hz, channels=channels, waiting_s=waiting_s
+        )
+        self._rate_hz = rate_hz
+
+    def hear(self, block: Samples) -> None:
+        """Give the program ``(n,)`` or ``(n, 1 or 2)`` samples of what it picked; it takes what
+        its clock asks for."""
+        wide = block[:, None] if block.ndim == 1 else block
+        if wide.shape[1] != self.channels:
+            wide = (
+                np.repeat(wide, 2, axis=1)
+                if wide.shape[1] == 1
+                else wide.mean(axis=1, keepdims=True)
+            )
+        self.sent.push(wide.mean(axis=1))
+        self.edge.push(wide)
+        self.program.hear(self.edge.pull(self.program.wants(len(block) / self._rate_hz)))
+
+
+class ReturnPath:
+    """The return from a listener: brought to our rate and clock, treated, kept for
+    measuring."""
+
+    def __init__(
+        self,
+        of: str,
+        program: Program,
+        *,
+        rate_hz: int,
+        specs: Sequence[StageSpec] = SAFE,
+        waiting_s: float = WAITING_S,
+    ) -> None:
+        self.of = of
+        self.program = program
+        self.plan: ReturnPlan | None = None
+        self.failed = False
+        self._rate_hz = rate_hz
+        self._edge = Edge(from_hz=program.rate_hz, to_hz=rate_hz, channels=1, waiting_s=waiting_s)
+        self._chain = VoiceChain(specs, rate_hz)
+        self.raw = Ring(seconds=KEPT_S, rate_hz=rate_hz)
+
+    def take(self, count: int) -> Samples:
+        """The next treated ``(count,)`` samples."""
+        self._edge.push(self.program.play(count / self._rate_hz)[:, None])
+        raw = self._edge.pull(count)[:, 0]
+        self.raw.push(raw)
+        return self._chain.process(raw)
+
+    def treat(self, plan: ReturnPlan) -> None:
+        """Go over to a plan without a click."""
+        self.plan = plan
+        self._chain.change(plan.specs)

@@ -1,0 +1,198 @@
+"""A run made ready beside what is live, and put in its place."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import partial
+
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.mix.block import BlockCost, buffer_ms, choose_block
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix
+from obsidian_wren.service import recording
+from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.cast import cast_of
+from obsidian_wren.service.live.loop import Loop
+from obsidian_wren.service.live.pace import BLOCK_S, Pacing
+from obsidian_wren.service.live.rehearsal import rehearse
+from obsidian_wren.service.live.run import LiveRun, Tell
+from obsidian_wren.service.live.state import current
+from obsidian_wren.service.mixes import mixing, scene
+from obsidian_wren.service.mixes.inputs import inputs_for
+from obsidian_wren.service.ports import PushedStream, SoundStream
+from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand, simulated_source
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+
+# Being live with the pace of takes set to fast: soon through, and a core left for others.
+_FAST = 4.0
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A run that is ready to start, and the stream that a page pushes into, where its microphone
+    is the source."""
+
+    run: LiveRun
+    pushed: PushedStream | None
+    block_costs: tuple[BlockCost, ...]
+
+
+def _stream(
+    ctx: RigContext, browser_rate_hz: int | None
+) -> tuple[SoundStream, PushedStream | None]:
+    if ctx.rig.source == "simulated":
+        return simulated_source(ctx).open_live(), None
+    if ctx.rig.source == "browser":
+        if browser_rate_hz is None:
+            raise Refused(
+                "no-microphone", "Your microphone is opened by the page. Start live from there."
+            )
+        pushed = ctx.ws.world.open_browser(browser_rate_hz)
+        return pushed, pushed
+    take_set = current_takes(ctx.session, ctx.rig).voice
+    if take_set is None:
+        raise Refused("no-talk", "There is no talk to send yet. Do Gain and Tone first.")
+    return Loop(measuring.samples_of(ctx.ws, take_set), take_set.rate_hz), None
+
+
+def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prepared:
+    """A run as everything stands in the session.
+
+    What runs is not touched. Raises Refused where there is nothing to send.
+    """
+    ctx = in_hand(ws, session)
+    rig = ctx.rig
+    specs = chain_rows.chain_specs(ctx)
+    body = mixing.derive_mixes(ctx)
+    if specs is None or body is None:
+        raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
+    stream, pushed = _stream(ctx, browser_rate_hz)
+    wish = scene.live_wish(session)
+    rate = stream.rate_hz
+    mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
+    block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, ducking, rate)
+    waiting_ms = (
+        wish.buffer_ms if wish.buffer_ms is not None else buffer_ms(costs[-1] if costs else None)
+    )
+    channels = {key: entry["channels"] for key, entry in body["listeners"].items()}
+    cast = cast_of(ws, session, stream, specs, channels, waiting_s=waiting_ms / 1000.0)
+    run = LiveRun(
+        cast.voices,
+        cast.seats,
+        inputs_for(ctx),
+        mixes,
+        players=cast.players,
+        returns=cast.returns,
+        ducking=ducking,
+        tell=_teller(ws),
+        pacing=Pacing(
+            speed=None if rig.source == "browser" else 1.0 if ws.pace == "real" else _FAST,
+            urgent=ws.pace == "real",
+            block_s=block_ms / 1000.0,
+        ),
+        aside=current(ws).hear_aside,
+        tap=recording.current(ws).hear,
+    )
+    return Prepared(run, pushed, costs)
+
+
+def prepare_anew(ws: Workshop, session: Session) -> Prepared | None:
+    """What is live, as it would run with what the session holds; None where nothing is live.
+
+    Raises Refused where it could not run, so that the change that asks for it is refused too and
+    what is live goes on.
+    """
+    run = current(ws).running
+    if run is None:
+        return None
+    session.flush()
+    return prepare(ws, session, run.rate_hz if current(ws).pushed is not None else None)
+
+
+def take_over(ws: Workshop, prepared: Prepared | None) -> None:
+    """Let what is prepared run in the place of what is live.
+
+    A page that pushes pushes into the new one from now on.
+    """
+    if prepared is None:
+        return
+    with ws.lock:
+        held = current(ws)
+        before, held.run = held.run, prepared.run
+        held.pushed, held.block_costs, held.since = prepared.pushed, prepared.block_costs, now()
+        if before is not None:
+            before.stop()
+        prepared.run.start()
+
+
+def _teller(ws: Workshop) -> Tell:
+    def tell(kind: str, news: dict[str, object]) -> None:
+        if kind == "changed":
+            ws.changed()
+            return
+        held = recording.current(ws).recorder
+        ws.bus.tell(
+            kind,
+            (
+                {**news, "recorded_s": round(held.seconds, 1)}
+                if kind == "live" and held is not None
+                else news
+            ),
+        )
+
+    return tell
+
+
+def _block_ms(
+    ws: Workshop,
+    wanted: float | None,
+    specs: Sequence[StageSpec],
+    mixes: Sequence[Mix],
+    ducking: Ducking,
+    rate: int,
+) -> tuple[float, tuple[BlockCost, ...]]:
+    """The size of a block, and what the rehearsals cost: as the person holds it, else the
+    shortest that this machine has time for."""
+    if wanted is not None or ws.pace == "fast":
+        # A rehearsal all the same: what loads with the first block would make it late, and the
+        # buffer stands on it.
+        block_ms = wanted if wanted is not None else 1000.0 * BLOCK_S
+        return block_ms, (
+            (rehearse(specs, mixes, ducking, rate, block_ms),) if ws.pace == "real" else ()
+        )
+    # What costs: the stages that run, and how much is mixed.
+    running = tuple(spec.kind for spec in specs if spec.on)
+    key = ("block", running, sorted_sizes(mixes), rate)
+    costs: tuple[BlockCost, ...] = ws.answers.get(
+        key, lambda: choose_block(partial(rehearse, specs, mixes, ducking, rate))
+    )
+    return costs[-1].block_ms, costs
+
+
+def sorted_sizes(mixes: Sequence[Mix]) -> tuple[tuple[int, int], ...]:
+    """How many sends each mix has, and into how many channels."""
+    return tuple(sorted((len(mix.sends), mix.channels) for mix in mixes))
+
+
+def prepare_scene(ws: Workshop, session: Session) -> Prepared | None:
+    """What is live, made anew where who takes part in it changed in the session; None where it
+    can run on."""
+    run = current(ws).running
+    if run is None or recording.current(ws).recorder is not None:
+        return None
+    there = {
+        row.key: scene.settings_of(row)
+        for row in scene.destinations(session)
+        if row.on and scene.kind_of(row).has_program
+    }
+    heard = {row.key for row in scene.sources(session) if row.on and row.kind != "voice"}
+    same = there == {seat.key: seat.program.settings for seat in run.seats} and heard == run.beside
+    return None if same else prepare_anew(ws, session)

@@ -1,0 +1,19 @@
+"""What is live, recorded."""
+
+from __future__ import annotations
+
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.state import current
+from obsidian_wren.service.recording.recording import begin_recording
+from obsidian_wren.service.workshop import Workshop
+
+
+def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
+    """The recorder begins a file for every track that is chosen. Raises Refused where nothing is
+    live."""
+    run = current(ws).running
+    if run is None:
+        raise Refused(
+            "not-live", "Nothing is live, so there is nothing to record. Start live first."
+        )
+    begin_recording(ws, run.rate_hz, purpose=purpose)

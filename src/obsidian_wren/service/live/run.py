@@ -1,0 +1,283 @@
+"""The live run: voices, players and returns into the mixes, a mix to every listener, block by
+block, with the marker on request."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable, Mapping, Sequence
+
+import numpy as np
+
+from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
+from obsidian_wren.core.measure.live import BlockMeter
+from obsidian_wren.core.mix.block import load_mark
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix
+from obsidian_wren.core.mix.returns import ReturnPlan
+from obsidian_wren.service.live.marker_flight import Heard, MarkerInFlight
+from obsidian_wren.service.live.pace import Pace, Pacing
+from obsidian_wren.service.live.paths import PathDelay, ReturnPath, Seat, VoicePath
+from obsidian_wren.service.live.picking import picked
+from obsidian_wren.service.live.priority import come_first, quick_switching
+from obsidian_wren.service.live.safe_mixer import SafeMixer
+from obsidian_wren.service.ports import Player, SourceGone
+from obsidian_wren.service.readings.frames import frame_json
+
+_TELL_EVERY_S = 0.2
+_LOAD_SHARE = 0.02
+# A limiter that takes less is not worth a word.
+_WORTH_TELLING_DB = 0.5
+Tell = Callable[[str, dict[str, object]], None]
+# Blocks of every signal, and of every mix, as one goes by: what a recorder takes its tracks from.
+Tap = Callable[[Mapping[str, Samples], Mapping[str, Samples]], None]
+
+
+class LiveRun:
+    """One run.
+
+    ``inputs`` maps the names that programs pick to a signal (``voice raw``) or to a listener's mix
+    (``mix KEY``).
+
+    A seat that picks nothing is given
+    its own mix. Signals are named as in the mixes: ``voice treated``, ``music``, ``return-KEY``.
+    """
+
+    def __init__(
+        self,
+        voices: Sequence[VoicePath],
+        seats: Sequence[Seat],
+        inputs: Mapping[str, str],
+        mixes: Sequence[Mix],
+        *,
+        players: Mapping[str, Player] | None = None,
+        returns: Sequence[ReturnPath] = (),
+        ducking: Ducking,
+        tell: Tell,
+        pacing: Pacing,
+        aside: Callable[[Samples], None] = lambda block: None,
+        tap: Tap | None = None,
+    ) -> None:
+        self.rate_hz = voices[0].stream.rate_hz
+        self.block_s = pacing.block_s
+        self.stopped_why: str | None = None
+        self.finished = threading.Event()
+        self.load = 0.0
+        self.priority_raised = False
+        self._late = 0
+        self._voices = list(voices)
+        self._seats = list(seats)
+        self.inputs = dict(inputs)
+        self._mixer = SafeMixer(mixes, ducking, self.rate_hz)
+        self._players = dict(players or {})
+        self.returns = list(returns)
+        self._tell = tell
+        self._pacing = pacing
+        self._aside = aside
+        self._tap = tap
+        self._stop = threading.Event()
+        self._marker: MarkerInFlight | None = None
+        self._lock = threading.Lock()
+        self._thread = threading.Thread(target=self._work, daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End; listeners get nothing from then on."""
+        self._stop.set()
+        self._thread.join(timeout=5)
+
+    def lose(self, why: str) -> None:
+        """The source is gone: end, and say why."""
+        self.stopped_why = why
+        self.stop()
+
+    @property
+    def dropouts(self) -> int:
+        """Gaps that anyone heard: blocks that came too late, and edges that ran dry."""
+        return self._late + sum(seat.edge.dropouts for seat in self._seats)
+
+    @property
+    def beside(self) -> set[str]:
+        """What is heard beside the first voice, by key."""
+        return {path.key for path in self._voices[1:]} | set(self._players)
+
+    @property
+    def seats(self) -> tuple[Seat, ...]:
+        """Who listens."""
+        return tuple(self._seats)
+
+    def delay_of(self, seat: Seat) -> PathDelay:
+        """Where the time of a listener's path goes."""
+        per_ms = self.rate_hz / 1000.0
+        chain = self._voices[0].chain.delay_samples / per_ms
+        return PathDelay(
+            chain,
+            self._mixer.delay_samples / per_ms,
+            1000.0 * self.block_s,
+            1000.0 * seat.edge.delay_s,
+        )
+
+    def change_chain(self, specification: Sequence[StageSpec]) -> None:
+        """Go over to other stages or settings of the first voice without a gap or a click."""
+        with self._lock:
+            self._voices[0].change(specification)
+
+    def change_mixes(self, mixes: Sequence[Mix], inputs: Mapping[str, str]) -> None:
+        """Go over to other mixes without a click. Who listens stays as it is."""
+        with self._lock:
+            self._mixer.change(mixes)
+            self.inputs = dict(inputs)
+
+    def treat_return(self, of: str, plan: ReturnPlan) -> None:
+        """Treat the return from a listener from now on, without a click."""
+        with self._lock:
+            for path in self.returns:
+                if path.of == of:
+                    path.treat(plan)
+
+    @property
+    def marker_in_flight(self) -> bool:
+        """Whether a marker is on its way."""
+        return self._marker is not None
+
+    def send_marker(
+        self,
+        level_dbfs: float,
+        feed_lufs: Mapping[str, float],
+        done: Callable[[dict[str, Heard]], None],
+    ) -> None:
+        """Send every code with the coming blocks: raw and treated at a level, each feed's own 24
+        dB under its loudness."""
+        marker = MarkerInFlight.to(self._seats, level_dbfs, feed_lufs, self.rate_hz, done)
+        with self._lock:
+            self._marker = marker
+
+    def _work(self) -> None:
+        with quick_switching():
+            self._run()
+
+    def _run(self) -> None:
+        count = round(self.block_s * self.rate_hz)
+        self.priority_raised = self._pacing.urgent and come_first()
+        pace, told = Pace(self.rate_hz, self._pacing.speed), 0.0
+        meter = BlockMeter(self.rate_hz)
+        try:
+            while not self._stop.is_set():
+                blocks = {path.key: path.read(count) for path in self._voices}
+                first = blocks[self._voices[0].key]
+                self._aside(first)
+                at = time.perf_counter()
+                treated = self.step(blocks)
+                share = (time.perf_counter() - at) / (len(first) / self.rate_hz)
+                self.load += (share - self.load) * _LOAD_SHARE
+                self._late += pace.keep(len(first))
+                for frame in meter.add(treated):
+                    self._tell("frame", frame_json(frame, "run"))
+                if time.monotonic() - told > _TELL_EVERY_S:
+                    told = time.monotonic()
+                    self._tell("live", self._live(treated))
+        except SourceGone as error:
+            self.stopped_why = str(error)
+        except Exception as error:
+            self.stopped_why = (
+                f"The run failed inside ({type(error).__name__}) and stopped; listeners get"
+                " silence. Start it again."
+            )
+        finally:
+            for path in self._voices:
+                path.stream.close()
+            self.finished.set()
+            self._tell("changed", {})
+
+    def _live(self, treated: Samples) -> dict[str, object]:
+        return {
+            "level_dbfs": _shown(rms_dbfs(treated)),
+            "peak_dbfs": _shown(peak_dbfs(treated)),
+            "load": round(self.load, 3),
+            "load_mark": load_mark(self.load),
+            "duck": round(self._mixer.duck_share, 2),
+            "to": {key: _shown(level) for key, level in self._mixer.levels_dbfs.items()},
+            "limited": {
+                key: round(gain, 1)
+                for key, gain in self._mixer.take_limited_db().items()
+                if gain <= -_WORTH_TELLING_DB
+            },
+        }
+
+    def step(self, blocks: Mapping[str, Samples]) -> Samples:
+        """One block of every voice through to every listener; returns the first voice treated."""
+        first = self._voices[0].key
+        count = len(blocks[first])
+        with self._lock:
+            marker = self._marker
+            if marker is not None:
+                marker.begin(self._seats)
+            signals: dict[str, Samples] = {}
+            for path in self._voices:
+                raw = into_chain = blocks[path.key]
+                if marker is not None and path.key == first:
+                    raw, into_chain = marker.on_voice(raw)
+                signals[f"{path.key} raw"], signals[f"{path.key} treated"] = path.treat(
+                    raw, into_chain
+                )
+                # Programs that pick the device itself hear it as it comes.
+                signals[f"{path.key} at once"] = raw
+            troubles = [sentence for path in self._voices for sentence in path.troubles()]
+            signals |= self._played(count)
+            mixed, mixing_trouble = self._mixer.process(signals, count)
+            if marker is not None:
+                marker.on_mixes(mixed, count)
+            inputs = self.inputs
+        for sentence in [*troubles, *mixing_trouble]:
+            self._trouble(sentence)
+        for seat in self._seats:
+            if not seat.failed:
+                self._give(seat, picked(seat, inputs, signals, mixed, count))
+        if self._tap is not None:
+            self._tap(signals, mixed)
+        if marker is not None and marker.over:
+            self._marker = None
+            # Looking for it takes longer than a block lasts, so it is done beside the run.
+            heard = marker.heard_by(self._seats)
+            threading.Thread(target=marker.done, args=(heard,), daemon=True).start()
+        return signals[f"{first} treated"]
+
+    def _played(self, count: int) -> dict[str, Samples]:
+        found: dict[str, Samples] = {}
+        for key, player in self._players.items():
+            found[key] = player.read(count)
+        for path in self.returns:
+            if path.failed:
+                continue
+            try:
+                found[f"return-{path.of}"] = path.take(count)
+            except Exception as error:
+                path.failed = True
+                self._trouble(
+                    f"The return from {path.program.name} failed ({error}) and is silent now;"
+                    " the rest goes on."
+                )
+        return found
+
+    def _give(self, seat: Seat, block: Samples) -> None:
+        try:
+            seat.hear(block)
+        except Exception as error:
+            # One listener that fails must not silence the others.
+            seat.failed = True
+            self._trouble(
+                f"{seat.program.name} failed ({error}) and gets nothing more; the rest goes on."
+                " Stop live, fix it, start again."
+            )
+
+    def _trouble(self, sentence: str) -> None:
+        self._tell("trouble", {"sentence": sentence})
+
+
+def _shown(level: float) -> float | None:
+    return round(level, 1) if np.isfinite(level) else None

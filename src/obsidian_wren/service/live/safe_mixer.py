@@ -1,0 +1,80 @@
+"""The mixes of a run, which go on when making them fails once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.levels import rms_dbfs
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix, MixEngine
+
+
+class SafeMixer:
+    """Makes every mix of a block.
+
+    Where that fails, listeners get silence for a block and everything in the mixes begins afresh;
+    failing twice in a row is raised. ``levels_dbfs``: of each mix, folded to one channel.
+    """
+
+    def __init__(self, mixes: Sequence[Mix], ducking: Ducking, rate_hz: int) -> None:
+        self._mixes = list(mixes)
+        self._ducking = ducking
+        self._rate_hz = rate_hz
+        self._engine = self._new_engine()
+        self._failed_before = False
+        self.levels_dbfs: dict[str, float] = {}
+        self._limited_db: dict[str, float] = {}
+
+    def _new_engine(self) -> MixEngine:
+        return MixEngine(
+            self._mixes, over="voice treated", ducking=self._ducking, rate_hz=self._rate_hz
+        )
+
+    @property
+    def delay_samples(self) -> int:
+        """Delay of the mixes in samples."""
+        return self._engine.delay_samples
+
+    @property
+    def duck_share(self) -> float:
+        """How far the ducking is on, 0 to 1."""
+        return self._engine.duck_share
+
+    def change(self, mixes: Sequence[Mix]) -> None:
+        """Go over to other mixes without a click."""
+        self._mixes = list(mixes)
+        self._engine.change(mixes)
+
+    def take_limited_db(self) -> dict[str, float]:
+        """The lowest gain of each mix's limiter since it was asked last, dB: a peak that is held
+        passes in a few blocks."""
+        limited, self._limited_db = self._limited_db, {}
+        return limited
+
+    def process(
+        self, signals: Mapping[str, Samples], count: int
+    ) -> tuple[dict[str, Samples], tuple[str, ...]]:
+        """The mixes of a block, ``(count, channels)`` each, and a sentence where they failed."""
+        trouble: tuple[str, ...] = ()
+        try:
+            mixed = self._engine.process(signals)
+            self._failed_before = False
+        except Exception as error:
+            if self._failed_before:
+                raise
+            self._failed_before = True
+            self._engine = self._new_engine()
+            mixed = {mix.listener: np.zeros((count, mix.channels)) for mix in self._mixes}
+            trouble = (
+                f"Mixing failed ({type(error).__name__}); every listener got silence for a moment,"
+                " and it started again.",
+            )
+        for key, block in mixed.items():
+            self.levels_dbfs[key] = rms_dbfs(block.mean(axis=1))
+            self._limited_db[key] = min(
+                self._limited_db.get(key, 0.0), self._engine.limited_db(key)
+            )
+        return mixed, trouble

@@ -1,0 +1,127 @@
+"""Listening into the room live: levels and third octaves twenty times a second, while someone
+switches a lamp off and sees what fell."""
+
+from __future__ import annotations
+
+import threading
+import time
+from typing import Literal
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
+from obsidian_wren.service import live, takes
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.ports import SoundStream, SourceGone
+from obsidian_wren.service.readings.frames import frame_json
+from obsidian_wren.service.rig.rigs import in_hand, simulated_source
+from obsidian_wren.service.workshop import Workshop
+
+_LATE_S = 0.5
+
+
+class Watch:
+    """One watch over a stream; frames go to every open page until it is stopped."""
+
+    def __init__(
+        self, ws: Workshop, stream: SoundStream, purpose: Literal["rest", "talk"], *, paced: bool
+    ) -> None:
+        self.purpose = purpose
+        self.rate_hz = stream.rate_hz
+        self.finished = threading.Event()
+        self._ws = ws
+        self._stream = stream
+        self._paced = paced
+        self._stop = threading.Event()
+        self._meter = BlockMeter(stream.rate_hz)
+        self._thread = threading.Thread(target=self._work, daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End."""
+        self._stop.set()
+        self._thread.join(timeout=5)
+
+    def _work(self) -> None:
+        count = round(FRAME_S * self._stream.rate_hz)
+        began, done = time.monotonic(), 0
+        try:
+            while not self._stop.is_set():
+                block = self._stream.read(count)
+                if not len(block):
+                    break
+                sound = block if block.ndim == 1 else block[:, 0]
+                live.current(self._ws).hear_aside(sound)
+                for frame in self._meter.add(sound):
+                    self._ws.bus.tell("frame", frame_json(frame, "watch"))
+                done += len(block)
+                if self._paced:
+                    wait = began + done / self._stream.rate_hz - time.monotonic()
+                    if wait > 0:
+                        time.sleep(wait)
+                    elif wait < -_LATE_S:
+                        began -= wait
+        except SourceGone as error:
+            self._ws.bus.tell("trouble", {"sentence": str(error)})
+        finally:
+            self._stream.close()
+            self.finished.set()
+            self._ws.changed()
+
+
+def start_watch(
+    ws: Workshop, purpose: Literal["rest", "talk"], *, browser_rate_hz: int | None = None
+) -> None:
+    """Listen in: to the simulated rig, or to the browser's microphone whose pieces follow."""
+    with ws.lock:
+        if takes.current(ws).running is not None:
+            raise Refused(
+                "take-runs",
+                "A take is running and shows its levels itself. Wait for it, or stop it.",
+            )
+        now = live.current(ws)
+        if now.watch is not None:
+            now.watch.stop()
+            now.watch = None
+        with ws.sessions.begin() as session:
+            ctx = in_hand(ws, session)
+            rig = ctx.rig
+            stream: SoundStream
+            if rig.source == "simulated":
+                stream = simulated_source(ctx).open_live(purpose)
+            elif rig.source == "browser" and browser_rate_hz is not None:
+                stream = now.watched = ws.world.open_browser(browser_rate_hz)
+            elif rig.source == "browser":
+                raise Refused(
+                    "no-microphone",
+                    "Your microphone is opened by the page. Start listening from there.",
+                )
+            else:
+                raise Refused(
+                    "files",
+                    "Sound comes from files, so there is nothing to listen to live. Choose your"
+                    " microphone in Rig.",
+                )
+            paced = rig.source == "simulated"
+        now.watch = Watch(ws, stream, purpose, paced=paced)
+        now.watch.start()
+    ws.changed()
+
+
+def push_watch(ws: Workshop, samples: Samples) -> None:
+    """The next piece of the browser's microphone."""
+    now = live.current(ws)
+    if now.watching is None or now.watched is None:
+        raise Refused("not-watching", "Nobody is listening any more.")
+    now.watched.push(samples)
+
+
+def stop_watch(ws: Workshop) -> None:
+    """Stop listening in."""
+    now = live.current(ws)
+    if now.watch is not None:
+        now.watch.stop()
+        now.watch = now.watched = None
+    ws.changed()

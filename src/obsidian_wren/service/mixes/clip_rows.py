@@ -1,0 +1,43 @@
+"""Clips as they are kept and shown, without what plays them: the first page need not wait for
+what computes."""
+
+from __future__ import annotations
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.service import mixes
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Clip
+from obsidian_wren.store.take_files import load_take
+
+_POINTS = 120
+
+
+def rows(session: Session) -> list[Clip]:
+    """Every clip, in its place."""
+    return list(session.scalars(select(Clip).order_by(Clip.place, Clip.id)))
+
+
+def waveform_of(ws: Workshop, clip: Clip) -> list[float]:
+    """The highest sample of each stretch of the whole clip, as a share of its highest of all."""
+    if clip.fault is not None:
+        return []
+    found: list[float] = mixes.current(ws).waveforms.get(
+        clip.sha256, lambda: _waveform(_whole(ws, clip))
+    )
+    return found
+
+
+def _whole(ws: Workshop, clip: Clip) -> Samples:
+    return load_take(ws.folder, clip.sha256)[0]
+
+
+def _waveform(whole: Samples) -> list[float]:
+    if not len(whole):
+        return []
+    edges = np.linspace(0, len(whole), min(_POINTS, len(whole)), endpoint=False).astype(int)
+    highest = np.maximum.reduceat(np.abs(whole), edges)
+    return [round(float(height), 3) for height in highest / max(float(highest.max()), 1e-12)]

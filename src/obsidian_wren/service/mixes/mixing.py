@@ -1,0 +1,277 @@
+"""The mixes: derived for every listener in use from its kind, what each source measures and what
+a person holds; kept until that changes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, cast
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.ducking_plan import plan_ducking
+from obsidian_wren.core.mix.engine import Mix, MixSend
+from obsidian_wren.core.mix.instrument import InstrumentPlan, derive_instrument
+from obsidian_wren.core.mix.landing import MixLanding, land
+from obsidian_wren.core.mix.measured import Measured
+from obsidian_wren.core.mix.plan import MixPlan, derive_mix, signal_of
+from obsidian_wren.core.mix.prediction import Outcome, Prediction
+from obsidian_wren.core.mix.returns import RETURN_LUFS
+from obsidian_wren.core.mix.routes import Routing, named
+from obsidian_wren.core.mix.word_levels import room_behind_dbfs, word_levels_dbfs, words_over
+from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.service import mixes
+from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.mixes import clip_rows, clips, scene
+from obsidian_wren.service.mixes.events import MixesChanged
+from obsidian_wren.service.mixes.inputs import inputs_for
+from obsidian_wren.service.mixes.mix_rows import STEP, basis_of, kept_mixes
+from obsidian_wren.service.readings.lost_sounds import doing_without
+from obsidian_wren.service.readings.measuring import samples_of
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Derivation
+
+# As much of a take as its loudness stands on.
+_MATERIAL_S = 15.0
+_TURN_S = 6.0
+
+
+def derive_mixes(ctx: RigContext) -> dict[str, Any] | None:
+    """Derive every mix and keep it; None while there is no chain or no talk.
+
+    What stands is not derived again.
+    """
+    return doing_without(ctx, lambda: _derive_mixes(ctx))
+
+
+def _derive_mixes(ctx: RigContext) -> dict[str, Any] | None:
+    takes = current_takes(ctx.session, ctx.rig)
+    specs, take_set = chain_rows.chain_specs(ctx), takes.voice
+    if specs is None or take_set is None:
+        return None
+    basis = basis_of(ctx)
+    kept = kept_mixes(ctx)
+    if kept is not None and kept.used.get("basis") == basis:
+        return kept.body
+    body = ctx.ws.answers.get(("mixes", basis), lambda: _derive(ctx, specs))
+    ctx.session.merge(Derivation(rig_id=ctx.rig.id, step=STEP, body=body, used={"basis": basis}))
+    ctx.session.flush()
+    return cast("dict[str, Any]", body)
+
+
+@dataclass(frozen=True)
+class _Stage:
+    """What all mixes stand on: material, what it measures, how it ducks, and how loud each word
+    is behind the chain."""
+
+    measured: dict[str, Measured]
+    prediction: Prediction
+    ducking: Ducking
+    ducking_because: str
+    word_levels: Samples
+
+
+def _derive(ctx: RigContext, specs: tuple[Any, ...]) -> dict[str, Any]:
+    take_set = ctx.takes.voice
+    assert take_set is not None
+    routing, cut = scene.routes(ctx.session)
+    pads = tuple((clip.sha256, clip.start_s, clip.end_s) for clip in clip_rows.rows(ctx.session))
+    # How loud the room is tells words from pauses.
+    key = (
+        take_set.sha256,
+        ctx.takes.floor.sha256 if ctx.takes.floor else None,
+        tuple(specs),
+        tuple(sorted(routing.sources)),
+        pads,
+    )
+    stage: _Stage = mixes.current(ctx.ws).materials.get(key, lambda: _set(ctx, specs, routing))
+    rows = {row.key: row for row in scene.destinations(ctx.session)}
+    listeners = {}
+    for name, seat in routing.destinations.items():
+        pins = scene.pins_of(rows[name])
+        # Another listener's mix is nothing to this one: only what changed is worked out again.
+        asked = ("landing", key, seat.key, seat.kind, routing.to(name), repr(pins))
+        landing: MixLanding = ctx.ws.answers.get(
+            asked, partial(land, seat, routing, stage.measured, stage.prediction, pins)
+        )
+        plan = derive_mix(
+            seat,
+            routing,
+            stage.measured,
+            pins,
+            trim_db=landing.trim_db,
+            deeper_db=landing.deeper_db,
+        )
+        listeners[name] = _listener(plan, landing.outcome, stage.word_levels)
+    second = second_plan(ctx.ws, take_set.rate_hz).because if "second" in routing.sources else ()
+    sentences = [" → ".join(named(routing, (send.source, send.destination))) for send in cut]
+    return {
+        "rate_hz": take_set.rate_hz,
+        "ducking": to_jsonable(stage.ducking),
+        "ducking_because": stage.ducking_because,
+        "listeners": listeners,
+        "cut": sentences,
+        "second": list(second),
+        "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
+    }
+
+
+def _set(ctx: RigContext, specs: tuple[Any, ...], routing: Routing) -> _Stage:
+    take_set = ctx.takes.voice
+    assert take_set is not None
+    rate = take_set.rate_hz
+    raw = samples_of(ctx.ws, take_set)
+    treated = ctx.ws.sounds.get(
+        (take_set.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=rate)
+    )
+    material = _material(ctx.ws, ctx.session, routing, raw, treated, rate)
+    measured = {
+        name: found
+        for name, sound in material.items()
+        if (found := Measured.of(sound, rate_hz=rate)) is not None
+    }
+    for key, source in routing.sources.items():
+        if source.kind == "return":
+            # Whatever comes back is brought to this loudness before it is mixed.
+            measured[key] = Measured.of_one_channel(RETURN_LUFS)
+    room_dbfs = room_behind_dbfs(_room(ctx, specs), treated, rate_hz=rate)
+    words = words_over(treated, room_dbfs, rate_hz=rate)
+    ducking, because = plan_ducking(treated, words, room_dbfs=room_dbfs, rate_hz=rate)
+    prediction = Prediction(material, ducking=ducking, rate_hz=rate)
+    return _Stage(
+        measured, prediction, ducking, because, word_levels_dbfs(treated, words, rate_hz=rate)
+    )
+
+
+def _material(
+    ws: Workshop, session: Session, routing: Routing, raw: Samples, treated: Samples, rate: int
+) -> dict[str, Samples]:
+    count = round(_MATERIAL_S * rate)
+    found: dict[str, Samples] = {"voice raw": raw[:count], "voice treated": treated[:count]}
+    # People take turns: the far sides speak after the voice, one after another, and what plays goes
+    # on all the while.
+    turn = round(_TURN_S * rate)
+    far = [key for key, source in routing.sources.items() if source.kind == "return"]
+    whole = count + turn * len(far)
+    spoken = treated[-turn:]
+    lufs = integrated_lufs(spoken, rate_hz=rate)
+    speech = spoken * amplitude_from_db(RETURN_LUFS - lufs) if np.isfinite(lufs) else spoken
+    for place, key in enumerate(far):
+        found[key] = np.concatenate([np.zeros(count + turn * place), speech])
+    for key, source in routing.sources.items():
+        if source.kind in ("music", "computer"):
+            found[key] = ws.world.open_player(source.kind, rate).read(whole)
+        elif source.kind == "second":
+            stream = ws.world.open_second(rate)
+            found["second raw"] = stream.read(whole)
+            stream.close()
+            found["second treated"] = render(
+                second_plan(ws, rate).specs, found["second raw"], rate_hz=rate
+            )
+        elif source.kind == "clips":
+            loudest = clips.loudest(ws, session, rate)
+            if loudest is not None:
+                found[key] = np.resize(loudest, whole)
+    return found
+
+
+def second_plan(ws: Workshop, rate_hz: int) -> InstrumentPlan:
+    """The chain of the second microphone, from some seconds of what it hears."""
+    plan: InstrumentPlan = ws.answers.get(("second", rate_hz), lambda: _second_plan(ws, rate_hz))
+    return plan
+
+
+def _second_plan(ws: Workshop, rate_hz: int) -> InstrumentPlan:
+    stream = ws.world.open_second(rate_hz)
+    sound = stream.read(round(_MATERIAL_S * rate_hz))
+    stream.close()
+    return derive_instrument(sound, rate_hz=rate_hz)
+
+
+def _room(ctx: RigContext, specs: tuple[Any, ...]) -> Samples | None:
+    floor = ctx.takes.floor
+    if floor is None:
+        return None
+    rest: Samples = ctx.ws.sounds.get(
+        (floor.sha256, tuple(specs)),
+        lambda: render(specs, samples_of(ctx.ws, floor), rate_hz=floor.rate_hz),
+    )
+    return rest
+
+
+def _listener(plan: MixPlan, outcome: Outcome, word_levels: Samples) -> dict[str, Any]:
+    sends = [
+        {
+            "source": p.send.source,
+            "tap": p.send.tap,
+            "signal": signal_of(p.send),
+            "gain_db": round(p.gain_db, 3),
+            "duck_db": p.duck_db,
+            "lufs": None if p.lufs is None else round(p.lufs, 2),
+            "pinned": p.pinned,
+            "because": p.because,
+        }
+        for p in plan.sends
+    ]
+    voice_gain = next((p.gain_db for p in plan.sends if p.send.source == "voice"), None)
+    return {
+        "aim_lufs": plan.aim_lufs,
+        "ceiling_dbtp": plan.ceiling_dbtp,
+        "channels": plan.channels,
+        "because": plan.because,
+        "sends": sends,
+        "kept_out": [list(entry) for entry in plan.kept_out],
+        "outcome": to_jsonable(outcome),
+        "voice_gain_db": voice_gain,
+        "word_levels": (
+            []
+            if voice_gain is None
+            else [round(float(level + voice_gain), 1) for level in np.sort(word_levels)]
+        ),
+    }
+
+
+def mix_of(key: str, body: dict[str, Any]) -> Mix:
+    """A kept mix as the engine runs it."""
+    sends = tuple(
+        MixSend(send["signal"], send["gain_db"], send["duck_db"]) for send in body["sends"]
+    )
+    return Mix(key, sends, body["channels"], body["ceiling_dbtp"])
+
+
+def mixes_of(body: dict[str, Any]) -> tuple[Mix, ...]:
+    """Every kept mix."""
+    return tuple(mix_of(key, entry) for key, entry in body["listeners"].items())
+
+
+def ducking_of(body: dict[str, Any]) -> Ducking:
+    """The kept ducking."""
+    return Ducking(**body["ducking"])
+
+
+def voice_level_dbfs(entry: dict[str, Any]) -> float:
+    """About the loudness at which the voice stands in a kept mix, LUFS; what a feed's own code
+    is sent under."""
+    found = [
+        send["lufs"]
+        for send in entry["sends"]
+        if send["source"] == "voice" and send["lufs"] is not None
+    ]
+    return float(found[0]) if found else float(entry["aim_lufs"])
+
+
+def refresh(ws: Workshop) -> None:
+    """Derive the mixes where they are stale, and let what is live follow."""
+    with ws.lock, ws.sessions.begin() as session:
+        ctx = in_hand(ws, session)
+        body = derive_mixes(ctx)
+        if body is not None:
+            ws.announce(MixesChanged(mixes_of(body), inputs_for(ctx)))

@@ -1,0 +1,173 @@
+"""Who there is to hear and to be heard: sources and listeners as kept, and the graph of what
+goes where."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, fields
+from typing import Any, cast
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.mix.kinds import MixPins, usual_sends
+from obsidian_wren.core.mix.listener_kinds import LISTENER_KINDS, ListenerKind
+from obsidian_wren.core.mix.routes import Destination as Seat
+from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
+from obsidian_wren.core.mix.routes import Source as Heard
+from obsidian_wren.service import mixes
+from obsidian_wren.service.ports import Program, ProgramSettings
+from obsidian_wren.service.rig.computer_rows import raw_name
+from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import DestinationRow, LiveWish, SourceRow
+
+_SOURCES = (
+    ("voice", "voice", "Your voice", True),
+    ("second", "second", "Deck zither", False),
+    ("computer", "computer", "Computer sound", False),
+    ("music", "music", "Music", False),
+    ("clips", "clips", "Clips", True),
+)
+
+
+def key_of(kind: str) -> str:
+    """The key of the listener of a kind."""
+    return kind.replace(" ", "-")
+
+
+def kind_of(row: DestinationRow) -> ListenerKind:
+    """What is known of a listener by its kind."""
+    return LISTENER_KINDS[row.kind]
+
+
+def feed_of(row: DestinationRow) -> str | None:
+    """The name of the feed that is made for a listener; None for one that is played to."""
+    return kind_of(row).feed
+
+
+def lay_out(ws: Workshop, session: Session) -> None:
+    """Set out the listeners and sources that are missing, once at a start."""
+    there = set(session.scalars(select(DestinationRow.key)))
+    for place, (kind, name) in enumerate(ws.world.listeners):
+        if key_of(kind) in there:
+            continue
+        known = LISTENER_KINDS[kind]
+        session.add(
+            DestinationRow(
+                key=key_of(kind),
+                name=name,
+                kind=kind,
+                place=place,
+                on=known.first_on,
+                picks=raw_name(session, the_rig(ws, session)) if known.picks else None,
+                settings=dict(known.first_settings),
+                sends=None,
+                pins={},
+            )
+        )
+    heard = set(session.scalars(select(SourceRow.key)))
+    for place, (key, kind, name, on) in enumerate(_SOURCES):
+        if key not in heard:
+            session.add(SourceRow(key=key, name=name, kind=kind, place=place, on=on, settings={}))
+    if session.get(LiveWish, 1) is None:
+        tracks = {"tracks": ["treated", "raw"]}
+        session.add(
+            LiveWish(id=1, live=False, block_ms=None, buffer_ms=None, case=None, tracks=tracks)
+        )
+    session.flush()
+
+
+def destinations(session: Session) -> list[DestinationRow]:
+    """Every listener, in its place."""
+    return list(session.scalars(select(DestinationRow).order_by(DestinationRow.place)))
+
+
+def sources(session: Session) -> list[SourceRow]:
+    """Every source, in its place."""
+    return list(session.scalars(select(SourceRow).order_by(SourceRow.place)))
+
+
+def live_wish(session: Session) -> LiveWish:
+    """What the person wants of being live."""
+    return session.get_one(LiveWish, 1)
+
+
+def settings_of(row: DestinationRow) -> ProgramSettings:
+    """What is set in a program."""
+    known = {field.name for field in fields(ProgramSettings)}
+    return ProgramSettings(**{name: value for name, value in row.settings.items() if name in known})
+
+
+def changed_settings(settings: ProgramSettings) -> dict[str, Any]:
+    """What differs from how such programs mostly come, as it is kept."""
+    usual = asdict(ProgramSettings())
+    return {name: value for name, value in asdict(settings).items() if value != usual[name]}
+
+
+def programs(ws: Workshop, rows: list[DestinationRow]) -> dict[str, Program]:
+    """The programs that listen, by key, as they are set and with what they picked."""
+    for row in rows:
+        if not kind_of(row).has_program:
+            continue
+        program = mixes.current(ws).programs.get(row.key)
+        if program is None:
+            program = mixes.current(ws).programs[row.key] = ws.world.make_program(
+                row.kind, row.name, settings_of(row)
+            )
+        program.name, program.picks = row.name, row.picks
+        program.set(settings_of(row))
+    return mixes.current(ws).programs
+
+
+def pins_of(row: DestinationRow) -> MixPins:
+    """What a person holds of a listener's mix."""
+    return MixPins(**row.pins)
+
+
+def all_routes(session: Session) -> Routing:
+    """What is meant to go where, as kept: of what is in use, what is usual for each kind of
+    listener or what the person chose."""
+    rows = [row for row in destinations(session) if row.on]
+    heard = [Heard(row.key, row.name, cast(Any, row.kind)) for row in sources(session) if row.on]
+    heard += [
+        Heard(f"return-{row.key}", str(kind_of(row).returns), "return", row.key)
+        for row in rows
+        if kind_of(row).returns is not None
+    ]
+    known = {source.key for source in heard}
+    seats = [Seat(row.key, row.name, cast(Any, row.kind), _plays_into(row, known)) for row in rows]
+    routing = usual_sends(heard, seats)
+    chosen = {row.key for row in rows if row.sends is not None}
+    sends = {send for send in routing.sends if send.destination not in chosen}
+    for row in rows:
+        sends |= {
+            Send(source, row.key, cast(Any, tap))
+            for source, tap in row.sends or ()
+            if source in known
+        }
+    return Routing(routing.sources, routing.destinations, frozenset(sends))
+
+
+def routes(session: Session) -> tuple[Routing, tuple[Send, ...]]:
+    """What goes where, without what would loop or come twice, and what was cut for that."""
+    return without_faults(all_routes(session))
+
+
+def _plays_into(row: DestinationRow, known: set[str]) -> frozenset[str]:
+    """Where what a listener plays can be heard: its return, and the computer's own sound, which
+    carries whatever plays on it."""
+    own = {f"return-{row.key}"} if kind_of(row).returns is not None else set()
+    if kind_of(row).returns is not None and "computer" in known:
+        own.add("computer")
+    return frozenset(own)
+
+
+def route(session: Session, send: Send, *, on: bool) -> Routing:
+    """The routing with a send more or less.
+
+    Raises RouteRefused with the path named; KeyError for what is not in use.
+    """
+    routing, _ = routes(session)
+    if on:
+        return admit(routing, send)
+    return Routing(routing.sources, routing.destinations, routing.sends - {send})

@@ -1,0 +1,1 @@
+"""Opening a data folder, and putting right what lies in it."""

@@ -1,0 +1,100 @@
+"""Every kept file held against what was kept: what is lost is marked, what is back is used
+again."""
+
+from __future__ import annotations
+
+import logging
+
+import soundfile
+from sqlalchemy import select
+
+from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.readings.lost_sounds import CODE
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.takes import keeping
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store import take_files
+from obsidian_wren.store.models import Clip, Recording, Take
+
+_LOG = logging.getLogger(__name__)
+
+
+def check_sounds(ws: Workshop) -> int:
+    """Hold every file against what was kept: mark what is lost, let what is back be used again.
+
+    Returns how many changed.
+
+    What stood on a sound that is lost stays as it was derived; what is derived next does without
+    it.
+    """
+    changed = _check_takes_and_clips(ws) + _check_recordings(ws)
+    if changed:
+        ws.changed()
+    return changed
+
+
+def _check_takes_and_clips(ws: Workshop) -> int:
+    with ws.sessions() as session:
+        known = dict.fromkeys(
+            [*session.scalars(select(Take.sha256)), *session.scalars(select(Clip.sha256))]
+        )
+    found = {digest: take_files.check_take(ws.folder, digest) for digest in known}
+    changed = 0
+    rigs: set[int] = set()
+    with ws.sessions.begin() as session:
+        for take in session.scalars(select(Take)):
+            wrong = found.get(take.sha256)
+            if wrong is not None and take.fault is None:
+                take.fault, take.fault_code = wrong, CODE
+                changed += 1
+            elif wrong is None and take.fault_code == CODE:
+                take.fault = take.fault_code = None
+                rigs.add(take.rig_id)
+                changed += 1
+        for clip in session.scalars(select(Clip)):
+            wrong = found.get(clip.sha256)
+            if wrong != clip.fault:
+                clip.fault = wrong
+                changed += 1
+    for rig_id in rigs:
+        _derive_again(ws, rig_id)
+    return changed
+
+
+def _derive_again(ws: Workshop, rig_id: int) -> None:
+    keeping.measure_missing(ws)
+    try:
+        with ws.sessions.begin() as session:
+            deriving.derive_after_change(RigContext.of(ws, session, rig_id))
+    except Exception:
+        # What is kept stands; one press derives it anew, and says what is wrong.
+        _LOG.exception("What a sound gives that came back could not be derived")
+
+
+def _check_recordings(ws: Workshop) -> int:
+    changed = 0
+    with ws.sessions.begin() as session:
+        for row in session.scalars(
+            select(Recording).where(Recording.frames > 0, Recording.discarded.is_(False))
+        ):
+            wrong = _wrong_with(ws, row)
+            if wrong != row.fault:
+                row.fault = wrong
+                changed += 1
+    return changed
+
+
+def _wrong_with(ws: Workshop, row: Recording) -> str | None:
+    path = ws.folder.recordings / row.file_name
+    put_back = "Put it back from a copy, or delete it here."
+    if not path.exists():
+        return (
+            f"Its file is gone: “{row.file_name}” is not among the recordings any more. {put_back}"
+        )
+    try:
+        size, frames = path.stat().st_size, soundfile.info(str(path)).frames
+    except (OSError, RuntimeError):
+        return f"“{row.file_name}” cannot be read as sound any more. {put_back}"
+    if frames < row.frames or (row.size_bytes is not None and size < row.size_bytes):
+        return f"“{row.file_name}” is shorter than it was: a part of it is gone. {put_back}"
+    return None

@@ -1,0 +1,185 @@
+"""Looking through a data folder that nobody works in: the database, every file, and what belongs to
+nothing; and putting right what can be.
+
+Nothing is ever deleted but what killed uploads left: what cannot be read is put aside.
+"""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+import tempfile
+from collections.abc import Iterable
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+
+from obsidian_wren.service.opening import checking, opening, rebuilding
+from obsidian_wren.service.ports import World
+from obsidian_wren.service.takes import discarding
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store import parts, salvage, take_files
+from obsidian_wren.store.backup import copies
+from obsidian_wren.store.database import open_database
+from obsidian_wren.store.folder import DataFolder
+
+_HELD = re.compile(r"[0-9a-f]{64}")
+
+
+@dataclass(frozen=True)
+class FolderTrouble:
+    """Something that is not as it should be: a stable code, what it is, what to do, and whether
+    that was done."""
+
+    code: str
+    sentence: str
+    action: str
+    put_right: bool = False
+
+
+def examine(folder: DataFolder) -> list[FolderTrouble]:
+    """What is wrong in a folder.
+
+    Nothing in it is changed; where the database cannot be read, what hangs on it is not looked at.
+    """
+    wrong = salvage.what_is_wrong(folder)
+    if wrong is not None:
+        copy = next(iter(copies(folder)), None)
+        with_copy = (
+            f"its newest copy, {copy.name}, is put back"
+            if copy is not None
+            else "there is no copy: a new one is made"
+        )
+        return [
+            FolderTrouble(
+                "database",
+                f"The database is {wrong}.",
+                f"With --repair it is put aside, {with_copy}, and sounds that it does not list are"
+                " added.",
+            ),
+            *_among_parts(folder),
+        ]
+    if not folder.database.exists():
+        return _among_parts(folder)
+    # A copy is looked at, so that nothing is migrated or written here.
+    with tempfile.TemporaryDirectory() as elsewhere:
+        looked_at = Path(elsewhere) / "wren.db"
+        with (
+            closing(sqlite3.connect(folder.database)) as held,
+            closing(sqlite3.connect(looked_at)) as copied,
+        ):
+            held.backup(copied)
+        sessions = open_database(looked_at)
+        with sessions() as session:
+            known = discarding.held_sounds(session)
+        with closing(sqlite3.connect(looked_at)) as connection:
+            recorded = {row[0] for row in connection.execute("SELECT file_name FROM recording")}
+        sessions.close()
+    return [*_sounds(folder, known), *_recordings(folder, recorded), *_among_parts(folder)]
+
+
+def _sounds(folder: DataFolder, known: set[str]) -> Iterable[FolderTrouble]:
+    for digest in sorted(known):
+        wrong = take_files.check_take(folder, digest)
+        if wrong is not None:
+            yield FolderTrouble(
+                "sound-lost",
+                wrong,
+                "Put the file back from a copy; with --repair what stood on it does without.",
+            )
+    for path in sorted(folder.takes.iterdir()):
+        if path.suffix == ".new" or (
+            path.suffix == ".json" and _HELD.fullmatch(path.stem) and path.stem in known
+        ):
+            continue
+        if path.suffix == ".flac" and path.stem in known:
+            continue
+        if path.suffix == ".flac" and take_files.descriptions(folder, path.stem):
+            yield FolderTrouble(
+                "orphan",
+                f"No take or clip uses takes/{path.name}, which says what it is.",
+                "--repair lists it as a take or clip again.",
+            )
+        elif path.suffix != ".json" or not (folder.takes / f"{path.stem}.flac").exists():
+            yield FolderTrouble(
+                "stray", f"takes/{path.name} belongs to nothing.", "--repair puts it aside."
+            )
+
+
+def _recordings(folder: DataFolder, recorded: set[str]) -> Iterable[FolderTrouble]:
+    for name in sorted(recorded):
+        if not (folder.recordings / name).exists():
+            yield FolderTrouble(
+                "recording-lost",
+                f"The recording “{name}” is gone.",
+                "Put it back from a copy, or delete it in Send.",
+            )
+    for path in sorted(folder.recordings.iterdir()):
+        if path.name not in recorded:
+            yield FolderTrouble(
+                "orphan",
+                f"No list has recordings/{path.name}.",
+                "With --repair it is listed, or put aside where it is no sound.",
+            )
+
+
+def _among_parts(folder: DataFolder) -> list[FolderTrouble]:
+    found = [
+        FolderTrouble(
+            "stray-part",
+            f"parts/{path.name} is no take in progress.",
+            "--repair puts it aside.",
+        )
+        for path in parts.strays(folder)
+        if not path.name.startswith((parts.UPLOAD_PREFIX, "tmp"))
+    ]
+    if any(path.name.startswith((parts.UPLOAD_PREFIX, "tmp")) for path in folder.parts.iterdir()):
+        found.append(
+            FolderTrouble(
+                "upload", "A killed upload left a folder in parts/.", "--repair removes it."
+            )
+        )
+    return found
+
+
+def repair(folder: DataFolder, world: World) -> list[FolderTrouble]:
+    """Put right what can be, as an opening does and further; what was wrong, each with whether
+    it is right now."""
+    before = examine(folder)
+    ws = opening.open_workshop(folder, world)
+    try:
+        rebuilding.take_back(ws)
+        checking.check_sounds(ws)
+        _put_strays_aside(ws)
+        if ws.copier is not None:
+            ws.copier.poke()
+    finally:
+        _close(ws)
+    left = {trouble.sentence for trouble in examine(folder)}
+    return [
+        FolderTrouble(t.code, t.sentence, t.action, put_right=t.sentence not in left)
+        for t in before
+    ]
+
+
+def _put_strays_aside(ws: Workshop) -> None:
+    with ws.sessions() as session:
+        known = discarding.held_sounds(session)
+    strays = [
+        path
+        for path in ws.folder.takes.iterdir()
+        if path.suffix != ".new" and path.stem not in known
+    ]
+    with ws.sessions() as session:
+        recorded = set(
+            session.connection().exec_driver_sql("SELECT file_name FROM recording").scalars()
+        )
+    strays += [path for path in ws.folder.recordings.iterdir() if path.name not in recorded]
+    if strays:
+        ws.folder.put_aside(*strays)
+
+
+def _close(ws: Workshop) -> None:
+    if ws.copier is not None:
+        ws.copier.stop()
+    ws.sessions.close()

@@ -1,0 +1,173 @@
+"""Opening a data folder.
+
+Nothing that lies in the folder may stop a start. What cannot be read or derived is put aside or
+passed over, and told: at the take, clip or recording that it is, or as a finding of the whole
+folder. What computes is loaded only where there is something for it to do: a page comes before it.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+
+from sqlalchemy import func, select
+
+from obsidian_wren.core.told import Told
+from obsidian_wren.service import live
+from obsidian_wren.service.live.following import follow
+from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.ports import World
+from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.workshop import Pace, Workshop
+from obsidian_wren.store import parts, salvage
+from obsidian_wren.store.backup import Copier
+from obsidian_wren.store.database import open_database
+from obsidian_wren.store.folder import DataFolder, disk_errors
+from obsidian_wren.store.models import Reading, Recording, Take
+
+_LOG = logging.getLogger(__name__)
+
+
+def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> Workshop:
+    """Open what is kept in a data folder.
+
+    A damaged database is put aside and its newest sound copy put back.
+
+    Raises FolderError when the disk fails, or when a newer program worked here.
+    """
+    with disk_errors("opening the data folder"):
+        restored = salvage.restore_where_needed(folder)
+        ws = Workshop(folder, open_database(folder.database), world, pace)
+        follow(ws)
+        parts.sweep(folder)
+        _set_the_scene(ws)
+        if restored is not None:
+            _take_back(ws, restored)
+        ws.copier = Copier(folder)
+        ws.sessions.on_kept = ws.copier.poke
+        for part in (_take_up_parts, _read_again, _take_up_recordings):
+            _as_far_as_it_goes(ws, part)
+    return ws
+
+
+def _as_far_as_it_goes(ws: Workshop, part: Callable[[Workshop], None]) -> None:
+    """One part of opening: what it cannot do is told, and the rest opens."""
+    try:
+        part(ws)
+    except Told as error:
+        ws.find(
+            error.code,
+            str(error),
+            "Everything else is here. Fix that, then start the program again.",
+        )
+    except Exception:
+        _LOG.exception("A part of opening failed")
+        ws.find(
+            "opening",
+            "Something in the data folder could not be read.",
+            "Everything shown is intact. “obsidian-wren doctor” checks the folder and says what is"
+            " wrong.",
+        )
+
+
+def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
+    from obsidian_wren.service.opening import rebuilding
+
+    taken = 0
+    try:
+        taken = rebuilding.take_back(ws)
+    except Exception:
+        # “doctor” tries again and says what is left.
+        _LOG.exception("What lies beside the database could not be taken up")
+    since = (
+        "everything in it is here again"
+        if restored.at is not None
+        else "what lies beside it was taken up"
+    )
+    more = (
+        f"{taken} sound{'s' if taken != 1 else ''} that it did not know"
+        f" {'were' if taken != 1 else 'was'} taken up from {'their' if taken != 1 else 'its'}"
+        " file. "
+    )
+    ws.find(
+        "database-restored",
+        f"The database was {restored.why}. "
+        + (
+            f"The copy of {restored.at} was put back; {since}."
+            if restored.at
+            else f"There was no copy; {since}."
+        ),
+        (more if taken else "")
+        + f"Look through your settings. The old file lies in “{restored.aside}” of the data"
+        " folder.",
+    )
+
+
+def _take_up_parts(ws: Workshop) -> None:
+    if any(ws.folder.parts.iterdir()):
+        from obsidian_wren.service.takes.halves import take_up_parts
+
+        take_up_parts(ws)
+
+
+def _set_the_scene(ws: Workshop) -> None:
+    """Listeners and sources are laid out once, before pages ask for them side by side."""
+    with ws.sessions.begin() as session:
+        the_rig(ws, session)
+        scene.lay_out(ws, session)
+
+
+def _take_up_recordings(ws: Workshop) -> None:
+    """Recordings that a kill cut off are measured and listed; deleted ones go for good."""
+    with ws.sessions() as session:
+        wanted = session.scalar(
+            select(func.count())
+            .select_from(Recording)
+            .where((Recording.frames == 0) | Recording.discarded.is_(True))
+        )
+    if wanted:
+        from obsidian_wren.service.recording import library
+
+        ws.message = library.take_up(ws) or ws.message
+
+
+def _read_again(ws: Workshop) -> None:
+    """What a new version of the program reads differently is read again; what was discarded
+    beyond undo goes."""
+    with ws.sessions() as session:
+        unread = session.scalar(
+            select(func.count())
+            .select_from(Take)
+            .outerjoin(Reading, Reading.take_id == Take.id)
+            .where(
+                Reading.take_id.is_(None),
+                Take.fault.is_(None),
+                Take.discarded.is_(False),
+                Take.purpose.not_in(("dial", "clap", "sweep")),
+            )
+        )
+        discarded = session.scalar(
+            select(func.count()).select_from(Take).where(Take.discarded.is_(True))
+        )
+    if unread or discarded:
+        from obsidian_wren.service.takes import discarding, keeping
+
+        if discarded:
+            discarding.purge_discarded(ws)
+        if unread:
+            keeping.measure_missing(ws)
+
+
+def close_workshop(ws: Workshop) -> None:
+    """Stop what runs and give the folder back."""
+    now = live.current(ws)
+    if now.watch is not None:
+        now.watch.stop()
+    if now.run is not None:
+        from obsidian_wren.service.live.living import stop_run
+
+        stop_run(ws, wanted=True)
+    if ws.copier is not None:
+        ws.copier.stop()
+    ws.sessions.close()
+    ws.folder.close()

@@ -1,0 +1,100 @@
+"""What goes with the voice, and the return."""
+
+from __future__ import annotations
+
+from obsidian_wren.core.mix.cases import CASES
+from obsidian_wren.service import live
+from obsidian_wren.service.convert import convert
+from obsidian_wren.service.mixes import clip_rows, scene
+from obsidian_wren.service.mixes.mix_rows import mixes_body
+from obsidian_wren.service.page import send_views
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.store.take_files import SoundLost
+
+
+def sources(ctx: RigContext) -> list[send_views.SourceView]:
+    """Every source, and the return from listeners in use."""
+    body = mixes_body(ctx)
+    measured = body["sources"]
+    found = [
+        convert(
+            send_views.SourceView,
+            s,
+            lufs=measured.get(s.key, measured.get(f"{s.key} treated")),
+            because=body.get("second", []) if s.kind == "second" and s.on else [],
+        )
+        for s in scene.sources(ctx.session)
+    ]
+    routing, _ = scene.routes(ctx.session)
+    for key, source in routing.sources.items():
+        if source.kind == "return":
+            found.append(
+                send_views.SourceView(
+                    key=key, name=source.name, kind="return", on=True, lufs=None, because=[]
+                )
+            )
+    return found
+
+
+def cases(ctx: RigContext) -> list[send_views.CaseView]:
+    """The common cases."""
+    chosen = scene.live_wish(ctx.session).case
+    return [
+        send_views.CaseView(key=case.key, title=case.title, chosen=case.key == chosen)
+        for case in CASES
+    ]
+
+
+def returns(ctx: RigContext) -> list[send_views.ReturnView]:
+    """The return, as far as it was measured."""
+    routing, _ = scene.routes(ctx.session)
+    found = []
+    for source in routing.sources.values():
+        if source.kind != "return" or source.of is None:
+            continue
+        plan = live.current(ctx.ws).return_plans.get(source.of)
+        found.append(
+            convert(
+                send_views.ReturnView,
+                source,
+                plan or {"because": (), "before": None, "after": None},
+            )
+        )
+    return found
+
+
+def clips(ctx: RigContext) -> list[send_views.ClipView]:
+    """The clips, in their places. One whose sound is lost says so."""
+    found = []
+    for row in clip_rows.rows(ctx.session):
+        waveform, fault = [], row.fault
+        try:
+            waveform = clip_rows.waveform_of(ctx.ws, row)
+        except SoundLost as lost:
+            fault = str(lost)
+        found.append(
+            send_views.ClipView(
+                id=row.id,
+                name=row.name,
+                seconds=round(row.frames / row.rate_hz, 2),
+                start_s=row.start_s,
+                end_s=round(row.end_s, 3),
+                lufs=row.lufs,
+                key=row.key,
+                waveform=waveform,
+                fault=fault,
+            )
+        )
+    return found
+
+
+def ducking(ctx: RigContext) -> send_views.DuckingView | None:
+    """How what plays under the voice drops, once it is derived."""
+    body = mixes_body(ctx)
+    held = body.get("ducking")
+    if held is None:
+        return None
+    names = ("threshold_dbfs", "attack_ms", "hold_ms", "release_ms")
+    return send_views.DuckingView(
+        **{name: held[name] for name in names}, because=body["ducking_because"]
+    )

@@ -1,0 +1,132 @@
+"""The level diagram: the kept points, then what each listener gets."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import select
+
+from obsidian_wren.service.mixes import mix_rows
+from obsidian_wren.service.mixes.inputs import InputView, inputs_of
+from obsidian_wren.service.page import views
+from obsidian_wren.service.readings import staleness
+from obsidian_wren.service.rig import facts
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.store.models import (
+    Derivation,
+    DestinationRow,
+)
+
+
+def diagram(ctx: RigContext, stale: str | None) -> list[views.DiagramPointView]:
+    """The kept points, then what each destination gets by what it picked.
+
+    Where a knob was turned since, moved by what physics says.
+    """
+    row = ctx.session.get(Derivation, (ctx.rig.id, "diagram"))
+    if row is None:
+        return []
+    points = [_named(views.DiagramPointView(**point)) for point in row.body["points"]]
+    predicted = row.body.get("predicted") is not None
+    if stale:
+        points = [_predicted_point(ctx, point) for point in points]
+    elif predicted:
+        points = [point.model_copy(update={"predicted": True}) for point in points]
+    by_name = {point.name: point for point in points}
+    shown = list(points)
+    inputs = {entry.name: entry for entry in inputs_of(ctx)}
+    mixes = mix_rows.mixes_body(ctx)["listeners"]
+    for destination in ctx.session.scalars(
+        select(DestinationRow).where(DestinationRow.on.is_(True)).order_by(DestinationRow.place)
+    ):
+        heard = _heard(destination, inputs, mixes, by_name)
+        if heard is not None:
+            shown.append(heard)
+    return shown
+
+
+# What is said of the points behind stages, and what older versions called them.
+_TITLES = {
+    "cleaned": "after cleanup",
+    "equalized": "after EQ",
+    "levelled": "after dynamics",
+}
+_OLDER = {"toned": "equalized", "steadied": "levelled"}
+
+
+def _named(point: views.DiagramPointView) -> views.DiagramPointView:
+    name = _OLDER.get(point.name, point.name)
+    title = _TITLES.get(name, point.title)
+    return point.model_copy(update={"name": name, "title": title})
+
+
+def _heard(
+    destination: DestinationRow,
+    inputs: Mapping[str, InputView],
+    mixes: Mapping[str, Any],
+    points: Mapping[str, views.DiagramPointView],
+) -> views.DiagramPointView | None:
+    """What a listener gets of the voice: the converter's where it picked the device, else the
+    levelled one as its mix carries it."""
+    title = {"name": f"to:{destination.key}", "title": destination.name}
+    levelled, converter = points.get("levelled"), points.get("converter")
+    if levelled is None:
+        return None
+    picked = inputs.get(destination.picks or "")
+    if picked is not None and picked.kind == "raw":
+        return (
+            converter.model_copy(update={**title, "note": "raw"}) if converter is not None else None
+        )
+    entry = mixes.get((picked.of if picked is not None else None) or destination.key)
+    if entry is None or entry["voice_gain_db"] is None:
+        return None
+    gain = float(entry["voice_gain_db"])
+
+    def moved(level: float | None) -> float | None:
+        return None if level is None else round(level + gain, 2)
+
+    peak = moved(levelled.peak_dbfs)
+    return levelled.model_copy(
+        update={
+            **title,
+            "note": None,
+            "voice_low_dbfs": moved(levelled.voice_low_dbfs),
+            "voice_high_dbfs": moved(levelled.voice_high_dbfs),
+            "room_dbfs": moved(levelled.room_dbfs),
+            "peak_dbfs": None if peak is None else min(peak, entry["ceiling_dbtp"]),
+        }
+    )
+
+
+def _predicted_point(
+    ctx: RigContext,
+    point: views.DiagramPointView,
+) -> views.DiagramPointView:
+    now = facts.facts_of(ctx)
+    take_set = ctx.takes.voice
+    voice = staleness.shift_since(take_set, now, ctx.rig).voice_db if take_set is not None else 0.0
+    room = (
+        staleness.shift_since(ctx.takes.quiet, now, ctx.rig).room_db
+        if ctx.takes.quiet is not None
+        else 0.0
+    )
+    if point.name == "mic" and take_set is not None:
+        # The knob comes after the microphone: only a changed distance moves what stands before it.
+        voice -= staleness.shift_since(take_set, now, ctx.rig).room_db
+        room = 0.0
+    if not voice and not room:
+        return point
+
+    def moved(level: float | None, by: float) -> float | None:
+        return None if level is None else min(0.0, round(level + by, 2))
+
+    return point.model_copy(
+        update={
+            "voice_low_dbfs": moved(point.voice_low_dbfs, voice),
+            "voice_high_dbfs": moved(point.voice_high_dbfs, voice),
+            "peak_dbfs": moved(point.peak_dbfs, voice),
+            "room_dbfs": moved(point.room_dbfs, room),
+            "predicted": True,
+        }
+    )

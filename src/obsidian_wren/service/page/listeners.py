@@ -1,0 +1,213 @@
+"""Listeners: what each picks, gets and proves."""
+
+from __future__ import annotations
+
+from typing import Any, cast
+
+import numpy as np
+from sqlalchemy import select
+
+from obsidian_wren.core.derive.verdicts import mix_facts
+from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener
+from obsidian_wren.core.mix.checks import ProofFacts, listener_checks
+from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU
+from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
+from obsidian_wren.core.mix.verdict import Verdict
+from obsidian_wren.service import live
+from obsidian_wren.service.convert import convert
+from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.mixes.mix_rows import mixes_body
+from obsidian_wren.service.page import send_views
+from obsidian_wren.service.rig import computer_rows
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import DestinationRow, Proof, StageRow
+
+_TOLERANCE_LU = 0.5
+_CLEANING = ("noise_reduction", "gate")
+
+
+def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
+    """Every listener."""
+    rows = scene.destinations(ctx.session)
+    routing, _ = scene.routes(ctx.session)
+    body = mixes_body(ctx)
+    feeds = {feed: row.name for row in rows if row.on and (feed := scene.feed_of(row))}
+    cleans = any(
+        row.runs
+        for row in ctx.session.scalars(
+            select(StageRow).where(StageRow.rig_id == ctx.rig.id, StageRow.kind.in_(_CLEANING))
+        )
+    )
+    newest = {
+        proof.destination: proof for proof in ctx.session.scalars(select(Proof).order_by(Proof.id))
+    }
+    found = []
+    for row in rows:
+        entry = body["listeners"].get(row.key) if row.on else None
+        feed = scene.feed_of(row)
+        proof = newest.get(row.key)
+        audit: list[Verdict] = []
+        if feed is not None and row.on:
+            audit = _audit(ctx, row, feeds, entry, cleans=cleans)
+        found.append(
+            convert(
+                send_views.DestinationView,
+                row,
+                feed=feed,
+                settable=scene.kind_of(row).settings,
+                sounds=scene.kind_of(row).sounds,
+                program=scene.settings_of(row) if scene.kind_of(row).has_program else None,
+                mix=(
+                    _mix(row, entry, routing)
+                    if entry is not None and row.key in routing.destinations
+                    else None
+                ),
+                audit=audit,
+                checks=_checks(row, audit, proof),
+                proof=_proof(proof, row) if proof is not None else None,
+                delay=_delay(ctx.ws, row.key),
+            )
+        )
+    return found
+
+
+def _mix(row: DestinationRow, entry: dict[str, Any], routing: Routing) -> send_views.MixView:
+    names = {key: source.name for key, source in routing.sources.items()}
+    kinds = {key: source.kind for key, source in routing.sources.items()}
+    aim = entry["aim_lufs"]
+    sends = [
+        convert(
+            send_views.SentView,
+            send,
+            name=names[send["source"]],
+            kind=kinds[send["source"]],
+            under_lu=_under(row, send, kinds[send["source"]]),
+        )
+        for send in entry["sends"]
+        if send["source"] in names
+    ]
+    kept_out = [
+        send_views.KeptOutView(
+            source=key, name=names[key], why=why, could=_could(routing, key, row.key)
+        )
+        for key, why in entry["kept_out"]
+        if key in names
+    ]
+    outcome = entry["outcome"]
+    facts = mix_facts(
+        lufs=outcome["lufs"],
+        aim_lufs=aim,
+        tolerance_lu=_TOLERANCE_LU,
+        voice_over_lu=outcome["voice_over_lu"],
+        least_over_lu=VOICE_OVER_LU - _TOLERANCE_LU,
+    )
+    pins = [name for name in row.pins if name not in ("under_lu", "duck_db")]
+    return convert(
+        send_views.MixView,
+        entry,
+        outcome,
+        tolerance_lu=_TOLERANCE_LU,
+        sends=sends,
+        kept_out=kept_out,
+        facts=facts,
+        pins=pins,
+    )
+
+
+def _under(row: DestinationRow, send: dict[str, Any], kind: Any) -> float | None:
+    held = row.pins.get("under_lu", {}).get(send["source"])
+    if held is not None:
+        return float(held)
+    share = RULES[cast(Any, row.kind)].shares.get(kind)
+    return share.under_lu if share is not None else 6.0
+
+
+def _could(routing: Routing, source: str, destination: str) -> bool:
+    try:
+        admit(routing, Send(source, destination))
+    except RouteRefused:
+        return False
+    return True
+
+
+def _audit(
+    ctx: RigContext,
+    row: DestinationRow,
+    feeds: dict[str, str],
+    entry: dict[str, Any] | None,
+    *,
+    cleans: bool,
+) -> list[Verdict]:
+    settings, held = scene.settings_of(row), live.current(ctx.ws).run
+    facts = convert(
+        ListenerFacts,
+        settings,
+        name=row.name,
+        picks=row.picks,
+        own_feed=cast(str, scene.feed_of(row)),
+        raw_name=computer_rows.raw_name(ctx.session, ctx.rig),
+        feeds=feeds,
+        mix_rate_hz=ctx.rig.rate_hz if held is None else held.rate_hz,
+        chain_cleans=cleans,
+    )
+    levels = np.array(entry["word_levels"]) if entry is not None and entry["word_levels"] else None
+    return list(audit_listener(facts, levels))
+
+
+def _checks(
+    row: DestinationRow, audit: list[Verdict], proof: Proof | None
+) -> list[send_views.CheckView]:
+    body = proof.body if proof is not None else {}
+    facts = None
+    if proof is not None:
+        facts = convert(ProofFacts, body, stale=row.picks != proof.picks)
+    checks = listener_checks(audit, facts, provable=scene.kind_of(row).has_program)
+    return [convert(send_views.CheckView, check) for check in checks]
+
+
+def _proof(proof: Proof, row: DestinationRow) -> send_views.ProofView:
+    body = proof.body
+    return send_views.ProofView(
+        good=proof.good,
+        verdicts=[send_views.VerdictView(**verdict) for verdict in body["verdicts"]],
+        delay_ms=body["delay_ms"],
+        ours_ms=body["ours_ms"],
+        level_db=body["level_db"],
+        lufs=body["lufs"],
+        at=proof.at,
+        stale=row.picks != proof.picks,
+    )
+
+
+def _delay(ws: Workshop, key: str) -> send_views.PathDelayView | None:
+    run = live.current(ws).run
+    if run is None or run.finished.is_set():
+        return None
+    seat = next((seat for seat in run.seats if seat.key == key), None)
+    if seat is None:
+        return None
+    delay = run.delay_of(seat)
+    return send_views.PathDelayView(
+        chain_ms=round(delay.chain_ms, 2),
+        mix_ms=round(delay.mix_ms, 2),
+        block_ms=delay.block_ms,
+        edge_ms=round(delay.edge_ms, 2),
+        total_ms=round(delay.total_ms, 1),
+        drift_ppm=round(seat.edge.drift_ppm, 1),
+    )
+
+
+def proofs(shown: list[send_views.DestinationView]) -> send_views.ProofCountView:
+    """How many listeners in use that pick an input are proved."""
+    picking = [entry for entry in shown if entry.on and entry.feed]
+    good = [
+        entry for entry in picking if entry.proof and entry.proof.good and not entry.proof.stale
+    ]
+    return send_views.ProofCountView(good=len(good), all=len(picking))
+
+
+def left_to_do(shown: list[send_views.DestinationView]) -> list[str]:
+    """What a person has to do in other programs before it holds."""
+    audits = [verdict for entry in shown if entry.on for verdict in entry.audit]
+    return [v.advice for v in audits if v.mark == "fault" and v.advice]

@@ -1,0 +1,245 @@
+"""The state in parts, one module a step: what the page shows, read from what is kept.
+
+A page says which parts it has, by their words, and which it wants; what differs is read and sent.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import asdict
+from typing import Any, cast
+
+from pydantic import BaseModel
+from sqlalchemy import select
+
+from obsidian_wren.core.derive.take_length import SECONDS, UNTIL_STEADY_S
+from obsidian_wren.service import live, takes
+from obsidian_wren.service.calibration import setting_rows, wishes
+from obsidian_wren.service.changes import record
+from obsidian_wren.service.mixes import mix_rows
+from obsidian_wren.service.mixes.inputs import inputs_of
+from obsidian_wren.service.page import (
+    beside,
+    chain,
+    computer,
+    diagram,
+    evidence,
+    listeners,
+    rig,
+    run,
+    sheet,
+    steps,
+    views,
+)
+from obsidian_wren.service.page import takes as takes_page
+from obsidian_wren.service.page.sheet import Sheet
+from obsidian_wren.service.readings import staleness
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Derivation, TargetRow
+
+
+def _rig(on: Sheet) -> views.RigPart:
+    kept = rig.kept_things(on.ctx.session)
+    return views.RigPart(
+        rig=rig.rig_view(on.ctx.ws, on.ctx.rig),
+        rigs=rig.rig_names(on.ctx.session),
+        **kept,
+        controls=on.read("the gain controls", lambda: rig.controls(on.ctx), []),
+        outlook=rig.outlook_view(on.ctx.rig),
+        computer=computer.computer_view(on.ctx),
+    )
+
+
+def _steps(on: Sheet) -> views.StepsPart:
+    session = on.ctx.session
+    return views.StepsPart(
+        steps=steps.steps(on.ctx, on.present, on.stale),
+        derivable=steps.derivable(staleness.derivable_answers(on.ctx, on.present)),
+        undo=steps.change_view(record.next_undo(session)),
+        redo=steps.change_view(record.next_redo(session)),
+        message=on.ctx.ws.message,
+    )
+
+
+def _takes(on: Sheet) -> views.TakesPart:
+    ctx = on.ctx
+    # Held here: either may end while the state is read.
+    running, watch = takes.current(ctx.ws).running, live.current(ctx.ws).watch
+    part_id = running.part.id if running else None
+    return views.TakesPart(
+        takes=on.read("the takes", lambda: takes_page.takes_of(ctx, on.present), []),
+        halves=on.read("the half takes", lambda: takes_page.halves(ctx.ws, part_id), []),
+        progress=running.view() if running else None,
+        watch=views.WatchView(
+            on=watch is not None and not watch.finished.is_set(),
+            purpose=watch.purpose if watch else None,
+        ),
+        predictions=on.read("the predictions", lambda: takes_page.predictions(ctx), {}),
+        seconds=cast(Any, dict(SECONDS)),
+        until_steady_s=UNTIL_STEADY_S,
+    )
+
+
+def _room(on: Sheet) -> views.RoomPart:
+    ctx = on.ctx
+    return views.RoomPart(
+        quiet=on.read("the reading of the room", lambda: evidence.room(ctx, "rest"), None),
+        in_use=on.read(
+            "the reading of the room in use", lambda: evidence.room(ctx, "in-use"), None
+        ),
+        split=on.read(
+            "the parts of the floor",
+            lambda: evidence.derivation(ctx, "split", views.SplitView, stale=on.stale["split"]),
+            None,
+        ),
+        causes=on.read("the causes", lambda: evidence.causes(ctx, stale=on.stale["causes"]), None),
+    )
+
+
+def _talk(on: Sheet) -> views.TalkPart:
+    ctx = on.ctx
+    return views.TalkPart(
+        talk=on.read("the reading of normal talk", lambda: evidence.talk(ctx, "talk"), None),
+        loud=on.read("the reading of loud talk", lambda: evidence.talk(ctx, "loud"), None),
+        soft=on.read("the reading of soft talk", lambda: evidence.talk(ctx, "soft"), None),
+        voice_causes=on.read("the causes in the voice", lambda: evidence.voice_causes(ctx), []),
+        gain_plan=on.read(
+            "the gain plan",
+            lambda: evidence.derivation(
+                ctx, "gain", views.GainPlanView, stale=on.stale["gain-plan"]
+            ),
+            None,
+        ),
+    )
+
+
+def _chain(on: Sheet) -> views.ChainPart:
+    ctx = on.ctx
+    targets = ctx.session.scalars(select(TargetRow).order_by(TargetRow.id))
+    return views.ChainPart(
+        stages=on.read("the stages", lambda: chain.stages(ctx), []),
+        repeatable=chain.repeatable(),
+        settings=on.read("the settings", lambda: chain.settings(ctx), []),
+        wishes=on.read(
+            "your wishes",
+            lambda: wishes.WishesBody.model_validate(ctx.rig.wishes),
+            wishes.WishesBody(),
+        ),
+        targets=on.read(
+            "the targets",
+            lambda: [views.TargetName(id=row.id, name=row.name) for row in targets],
+            [],
+        ),
+    )
+
+
+def _clean(on: Sheet) -> views.CleanPart:
+    stale = on.stale["cleaning"]
+    return views.CleanPart(
+        clean=on.read("the cleaning", lambda: evidence.clean(on.ctx, stale=stale), None)
+    )
+
+
+def _tone(on: Sheet) -> views.TonePart:
+    return views.TonePart(tone=on.read("the tone", lambda: evidence.tone(on.ctx), None))
+
+
+def _delivery(on: Sheet) -> views.DeliveryPart:
+    stale = on.stale["delivery"]
+    return views.DeliveryPart(
+        delivery=on.read("the voice chain", lambda: evidence.delivery(on.ctx, stale=stale), None)
+    )
+
+
+def _diagram(on: Sheet) -> views.DiagramPart:
+    stale = on.stale["diagram"]
+    return views.DiagramPart(
+        diagram=on.read("the level diagram", lambda: diagram.diagram(on.ctx, stale), [])
+    )
+
+
+def _send(on: Sheet) -> views.SendPart:
+    ctx = on.ctx
+    shown = on.read("the listeners", lambda: listeners.destinations(ctx), [])
+    return views.SendPart(
+        inputs=on.read("the inputs", lambda: inputs_of(ctx), []),
+        sources=on.read("the sources", lambda: beside.sources(ctx), []),
+        destinations=shown,
+        proofs=listeners.proofs(shown),
+        left_to_do=listeners.left_to_do(shown),
+        cases=beside.cases(ctx),
+        returns=on.read("the returns", lambda: beside.returns(ctx), []),
+        clips=on.read("the clips", lambda: beside.clips(ctx), []),
+        ducking=on.read("the ducking", lambda: beside.ducking(ctx), None),
+        cut=on.read("the mixes", lambda: list(mix_rows.mixes_body(ctx)["cut"]), []),
+        mixes_stale=on.read("the state of the mixes", lambda: _mixes_stale(ctx), True),
+    )
+
+
+def _run(on: Sheet) -> views.RunPart:
+    return views.RunPart(
+        run=run.run(on.ctx),
+        recorder=run.recorder(on.ctx),
+        recordings=on.read("the recordings", lambda: run.recordings(on.ctx), []),
+    )
+
+
+PARTS: Mapping[str, Callable[[Sheet], BaseModel]] = {
+    "rig": _rig,
+    "steps": _steps,
+    "takes": _takes,
+    "room": _room,
+    "talk": _talk,
+    "chain": _chain,
+    "clean": _clean,
+    "tone": _tone,
+    "delivery": _delivery,
+    "diagram": _diagram,
+    "send": _send,
+    "run": _run,
+}
+
+
+def _mixes_stale(ctx: RigContext) -> bool:
+    """Whether the mixes have to be derived anew, or for the first time."""
+    if ctx.session.get(Derivation, (ctx.rig.id, mix_rows.STEP)) is None:
+        return setting_rows.chain_is_whole(ctx) and ctx.takes.voice is not None
+    return mix_rows.stale(ctx)
+
+
+def overview(ws: Workshop) -> views.Overview:
+    """Everything, read from what is kept; nothing is measured here."""
+    return views.Overview.model_validate_json(overview_json(ws))
+
+
+def overview_json(
+    ws: Workshop,
+    *,
+    wanted: Collection[str] = tuple(PARTS),
+    have: Mapping[str, str] | None = None,
+) -> str:
+    """The parts that are wanted, but for those that a page has already, as one JSON object with
+    their fields. ``have`` gives the word of each part that the page has."""
+    # Before anything is read: what changes meanwhile makes this old.
+    revision = ws.revision
+    with ws.sessions() as session:
+        on = Sheet(in_hand(ws, session))
+        read = {name: PARTS[name](on).model_dump_json() for name in PARTS if name in wanted}
+    words = {name: _word(text) for name, text in read.items()}
+    findings = (*ws.findings, *sheet.current(ws).unreadable.values())
+    pieces = [
+        f'"revision":{revision}',
+        f'"have":{json.dumps(words)}',
+        f'"findings":{json.dumps([asdict(found) for found in findings])}',
+    ]
+    # The fields of a part stand between its braces.
+    pieces += [text[1:-1] for name, text in read.items() if words[name] != (have or {}).get(name)]
+    return "{" + ",".join(pieces) + "}"
+
+
+def _word(text: str) -> str:
+    return hashlib.blake2b(text.encode(), digest_size=6).hexdigest()

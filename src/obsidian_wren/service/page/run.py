@@ -1,0 +1,110 @@
+"""The live run, the recorder and its files."""
+
+from __future__ import annotations
+
+from typing import Any, cast
+
+from sqlalchemy import select
+
+from obsidian_wren.core.mix.block import load_mark
+from obsidian_wren.service import live, recording
+from obsidian_wren.service.convert import convert
+from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.page import send_views
+from obsidian_wren.service.recording.tracks import EARLY_MIN, room_left_min, tracks_for
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.store.models import Recording
+
+_MOST_RECORDINGS = 60
+_WHEN_STOPPED = (
+    "The feeds are silent: programs on a feed hear nothing. Programs on the microphone itself"
+    " still hear it raw."
+)
+
+
+def run(ctx: RigContext) -> send_views.RunView:
+    """The live run."""
+    now, recorder_held = live.current(ctx.ws), recording.current(ctx.ws).recorder
+    held, is_live = now.run, now.running is not None
+    wish = scene.live_wish(ctx.session)
+    return send_views.RunView(
+        live=is_live,
+        rate_hz=held.rate_hz if held is not None and is_live else None,
+        since=now.since if is_live else None,
+        dropouts=held.dropouts if held else 0,
+        gaps_mark="fault" if held and held.dropouts else "good",
+        load=round(held.load, 3) if held else 0.0,
+        load_mark=load_mark(held.load if held else 0.0),
+        one_rate=held is None or not is_live or held.rate_hz == ctx.rig.rate_hz,
+        block_ms=1000.0 * held.block_s if held else wish.block_ms or 10.0,
+        block_held=wish.block_ms is not None,
+        buffer_ms=(
+            1000.0 * held.seats[0].edge.waiting_s
+            if held is not None and held.seats
+            else wish.buffer_ms or 10.0
+        ),
+        buffer_held=wish.buffer_ms is not None,
+        block_costs=[(cost.block_ms, round(cost.share, 3)) for cost in now.block_costs],
+        priority_raised=bool(held and held.priority_raised),
+        marker="sending" if held is not None and is_live and held.marker_in_flight else "idle",
+        stopped_why=held.stopped_why if held else None,
+        recording=recorder_held is not None,
+        wanted=wish.live,
+        when_stopped=_WHEN_STOPPED,
+    )
+
+
+def recorder(ctx: RigContext) -> send_views.RecorderView:
+    """The recorder."""
+
+    wish = scene.live_wish(ctx.session).tracks
+    wanted = list(wish.get("tracks") or ["treated"])
+    file_format = wish.get("format") or "flac"
+    tracks = tracks_for(ctx.session, wanted)
+    run_held = live.current(ctx.ws).run
+    rate = run_held.rate_hz if run_held is not None else 48_000
+    room = room_left_min(ctx.ws.folder, tracks, rate, cast(Any, file_format))
+    early = None
+    if room < EARLY_MIN:
+        early = (
+            f"The disk has room for {room:.0f} minutes of these tracks. Free some space, or choose"
+            " fewer of them."
+        )
+    held = recording.current(ctx.ws).recorder
+    return send_views.RecorderView(
+        tracks=cast(Any, wanted),
+        format=file_format,
+        minutes=wish.get("minutes"),
+        megabytes=wish.get("megabytes"),
+        recording=held is not None,
+        seconds=round(held.seconds, 1) if held else 0.0,
+        safe_s=round(held.safe_s, 1) if held else 0.0,
+        part=held.part if held else 0,
+        files=[track.title for track in tracks],
+        room_min=round(room, 1),
+        early=early,
+        failed=recording.current(ctx.ws).failed,
+    )
+
+
+def recordings(ctx: RigContext) -> list[send_views.RecordingView]:
+    """The newest files first."""
+    rows = ctx.session.scalars(
+        select(Recording)
+        .where(Recording.discarded.is_(False))
+        .order_by(Recording.id.desc())
+        .limit(_MOST_RECORDINGS)
+    )
+    return [
+        convert(
+            send_views.RecordingView,
+            r,
+            seconds=round(r.frames / r.rate_hz, 1),
+            loudness_lufs=None if r.loudness_lufs is None else round(r.loudness_lufs, 1),
+            true_peak_dbtp=None if r.true_peak_dbtp is None else round(r.true_peak_dbtp, 1),
+            open=recording.current(ctx.ws).recorder is not None
+            and r.frames == 0
+            and r.session == recording.current(ctx.ws).session,
+        )
+        for r in rows
+    ]

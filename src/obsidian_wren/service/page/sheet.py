@@ -1,0 +1,69 @@
+"""What the parts of the page are read from: one rig in one transaction, and what has changed since
+each answer was derived.
+
+Each piece is read by itself: one that cannot be read is told and shown as unknown, and the others
+are there.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, TypeVar, cast
+
+from obsidian_wren.core.derive.reasons import Value
+from obsidian_wren.service.readings import staleness
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.workshop import Finding, Workshop
+
+_LOG = logging.getLogger(__name__)
+Piece = TypeVar("Piece")
+
+
+@dataclass
+class PageState:
+    """What could not be read when it was read last, by its title."""
+
+    unreadable: dict[str, Finding] = field(default_factory=dict)
+
+
+def current(ws: Workshop) -> PageState:
+    """What the page knows while the program runs."""
+    return ws.own(PageState)
+
+
+class Sheet:
+    """One rig, to be read from."""
+
+    def __init__(self, ctx: RigContext) -> None:
+        self.ctx = ctx
+        self._unreadable = current(ctx.ws).unreadable
+
+    @cached_property
+    def present(self) -> dict[str, Value]:
+        """Everything that answers stand on, as it is now."""
+        return staleness.sources_now(self.ctx)
+
+    @cached_property
+    def stale(self) -> dict[str, str | None]:
+        """Why each kept answer does not hold any more, by its node; None where it holds."""
+        return {
+            node: staleness.stale_answer(self.ctx, node, self.present) for node in staleness.STEP_OF
+        }
+
+    def read(self, title: str, piece: Callable[[], Piece], unknown: Any) -> Piece:
+        """The piece, or what stands for it where what is kept of it makes no sense."""
+        try:
+            found = piece()
+        except (ValueError, LookupError, TypeError, AttributeError):
+            _LOG.exception("A part of the state cannot be read")
+            self._unreadable[title] = Finding(
+                "unreadable-part",
+                f"What is kept of {title} cannot be read, so it is shown as unknown.",
+                "Recalculate. If that does not help, run “obsidian-wren doctor --repair”.",
+            )
+            return cast("Piece", unknown)
+        self._unreadable.pop(title, None)
+        return found

@@ -1,0 +1,19 @@
+"""What is said of a sound file beside its readings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from obsidian_wren.core.measure.faults import Note
+from obsidian_wren.formats.read_sound import Sound
+
+
+def sentences_of(sound: Sound, notes: Sequence[Note]) -> list[str]:
+    """A sentence for each note, and one where the file holds more than is of use."""
+    found = [note.sentence for note in notes]
+    if sound.left_out_s >= 1.0:
+        found.append(
+            f"Only the first {len(sound.samples) / sound.rate_hz / 60.0:.1f} min are used; the"
+            f" {sound.left_out_s / 60.0:.1f} min after them would tell nothing more."
+        )
+    return found

@@ -1,0 +1,174 @@
+"""The recordings as they are kept: begun, finished, taken up after a kill, renamed, deleted."""
+
+from __future__ import annotations
+
+import re
+from contextlib import suppress
+from pathlib import Path
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.measure.running import RunningLevels
+from obsidian_wren.service import recording
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.recording.recorded_file import RecordedFile, measured, part_of
+from obsidian_wren.service.recording.tracks import Track
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store.models import Recording
+
+# A file of this size without a sample that can be read is not a stub.
+_STUB_BYTES = 64_000
+
+
+def keep_open(
+    ws: Workshop,
+    recorder_session: str,
+    title: str,
+    path: Path,
+    track: Track,
+    number: int,
+    rate_hz: int,
+) -> None:
+    """A file that has begun: its row comes first, so that a kill leaves none without one."""
+    with ws.sessions.begin() as session:
+        session.add(
+            Recording(
+                file_name=path.name,
+                title=title,
+                session=recorder_session,
+                track=track.title,
+                part=number,
+                channels=track.channels,
+                rate_hz=rate_hz,
+                frames=0,
+                loudness_lufs=None,
+                true_peak_dbtp=None,
+                waveform=[],
+                discarded=False,
+                at=now(),
+                size_bytes=None,
+                fault=None,
+            )
+        )
+
+
+def keep_part(ws: Workshop, part: RecordedFile) -> None:
+    """A file that is finished; one without a sample goes, or is put aside where it is no mere
+    stub."""
+    with ws.sessions.begin() as session:
+        row = session.scalars(
+            select(Recording).where(Recording.file_name == part.path.name)
+        ).first()
+        if row is None:
+            return
+        if part.frames == 0:
+            session.delete(row)
+        else:
+            row.frames, row.loudness_lufs, row.true_peak_dbtp, row.waveform = (
+                part.frames,
+                part.lufs,
+                part.true_peak_dbtp,
+                list(part.waveform),
+            )
+            row.size_bytes = part.path.stat().st_size
+    if part.frames == 0:
+        _remove_stub(ws, part.path)
+
+
+def _remove_stub(ws: Workshop, path: Path) -> None:
+    if not path.exists():
+        return
+    if path.is_file() and path.stat().st_size <= _STUB_BYTES:
+        path.unlink()
+        return
+    place = ws.folder.put_aside(path)
+    ws.find(
+        "recording-unreadable",
+        f"A recording that was cut off cannot be read: “{path.name}”.",
+        f"Its file was put into “{place.relative_to(ws.folder.path)}” of the data folder; a sound"
+        " editor may read more of it.",
+    )
+
+
+def take_up(ws: Workshop) -> str | None:
+    """What a kill left open is measured and listed; what the list no longer holds is removed.
+
+    Returns a sentence when something was.
+    """
+    with ws.sessions() as session:
+        left = session.scalars(select(Recording).where(Recording.frames == 0)).all()
+    saved = 0
+    for row in left:
+        path = ws.folder.recordings / row.file_name
+        track = Track(row.track, row.track, "", row.channels)
+        part = measured(
+            part_of(
+                path, track, row.part, 0, RunningLevels(rate_hz=row.rate_hz, channels=row.channels)
+            ),
+            row.rate_hz,
+        )
+        saved += part.frames > 0
+        keep_part(ws, part)
+    purge_discarded(ws)
+    if not saved:
+        return None
+    return (
+        f"A recording was cut off. {saved} file{'s' if saved > 1 else ''} of it"
+        f" {'are' if saved > 1 else 'is'} whole up to then, in Send."
+    )
+
+
+def rename(ws: Workshop, recording_id: int, title: str) -> None:
+    """Give every file of a recording another title; the files take the name as well."""
+    clean = title.strip()
+    if not clean:
+        raise Refused("no-title", "A recording needs a name. Type one.")
+    with ws.sessions() as session:
+        row = _row(session, recording_id)
+        running = (
+            recording.current(ws).recorder is not None
+            and row.session == recording.current(ws).session
+        )
+    if running:
+        raise Refused("recording", "It is being recorded. Stop it first, then rename it.")
+    with change(ws, f"Renamed {row.title}") as session:
+        for each in session.scalars(select(Recording).where(Recording.session == row.session)):
+            each.title = clean[:120]
+    ws.changed()
+
+
+def discard(ws: Workshop, recording_id: int) -> None:
+    """Take one file out of the list; undo brings it back until the program starts anew."""
+    with change(ws, "Deleted a recording") as session:
+        row = _row(session, recording_id)
+        if row.frames == 0:
+            raise Refused("recording", "It is being recorded. Stop it first, then delete it.")
+        row.discarded = True
+    ws.changed()
+
+
+def purge_discarded(ws: Workshop) -> None:
+    """Files that were deleted in an earlier run of the program go for good."""
+    with ws.sessions.begin() as session:
+        for row in session.scalars(select(Recording).where(Recording.discarded.is_(True))):
+            with suppress(OSError):
+                (ws.folder.recordings / row.file_name).unlink(missing_ok=True)
+        session.execute(delete(Recording).where(Recording.discarded.is_(True)))
+
+
+def download_name(row: Recording) -> str:
+    """What a file is called outside: date, title, track and part."""
+    ending = row.file_name.rpartition(".")[2]
+    part = f" {row.part}" if row.part > 1 else ""
+    title = re.sub(r"[^\w\- ]", "", row.title)
+    return f"{row.at[:10]} {title} {row.track}{part}.{ending}"
+
+
+def _row(session: Session, recording_id: int) -> Recording:
+    row = session.get(Recording, recording_id)
+    if row is None or row.discarded:
+        raise Refused("no-recording", "This recording is no longer there.")
+    return row

@@ -1,0 +1,75 @@
+"""What can be recorded, and how much room the disk has for it. Nothing here computes."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from sqlalchemy.orm import Session
+
+from obsidian_wren.service.mixes import scene
+from obsidian_wren.store.folder import DataFolder
+
+if TYPE_CHECKING:
+    from obsidian_wren.store.track_files import FileFormat
+
+# Said when less than this many minutes of room are left, while there is time to do something.
+EARLY_MIN = 30.0
+# Beyond a day nobody counts.
+MOST_MIN = 1440.0
+_LEAST_BYTES = 50_000_000
+
+
+@dataclass(frozen=True)
+class Track:
+    """A track: its name in files, its title, the signal or mix that it keeps, one channel or
+    two."""
+
+    name: str
+    title: str
+    signal: str
+    channels: int
+
+
+@dataclass(frozen=True)
+class Split:
+    """When a file ends and the next begins; None for never."""
+
+    minutes: float | None = None
+    megabytes: float | None = None
+
+
+def tracks_for(session: Session, wanted: list[str]) -> list[Track]:
+    """The tracks of a recording: what is chosen, of what is in use."""
+    found = []
+    routing, _ = scene.routes(session)
+    if "treated" in wanted:
+        found.append(Track("voice treated", "treated voice", "voice treated", 1))
+    if "raw" in wanted:
+        found.append(Track("voice raw", "raw voice", "voice raw", 1))
+    if "returns" in wanted:
+        for key, source in routing.sources.items():
+            if source.kind == "return":
+                found.append(Track(key, source.name, key, 1))
+    if "mix" in wanted and "recorder" in routing.destinations:
+        found.append(Track("mix", "mix", "mix recorder", 2))
+    return found
+
+
+def room_left_min(
+    folder: DataFolder, tracks: Sequence[Track], rate_hz: int, file_format: FileFormat
+) -> float:
+    """Minutes that the disk has room for, at most a day.
+
+    FLAC of speech takes about half of what WAV does; counted with seven tenths.
+    """
+    per_s = (
+        sum(track.channels for track in tracks)
+        * rate_hz
+        * 3
+        * (0.7 if file_format == "flac" else 1.0)
+    )
+    free = shutil.disk_usage(folder.path).free - _LEAST_BYTES
+    return min(MOST_MIN, max(0.0, free / max(per_s, 1.0) / 60.0))

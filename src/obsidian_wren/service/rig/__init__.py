@@ -1,0 +1,1 @@
+"""The rig in hand: its parts, its facts, its controls."""

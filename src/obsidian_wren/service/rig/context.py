@@ -1,0 +1,35 @@
+"""A rig as a use case works with it: the program, the transaction, the rig's row, its takes in
+force."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from sqlalchemy.orm import Session
+
+from obsidian_wren.service.rig.take_queries import Takes, current_takes
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Rig
+
+
+class RigContext:
+    """One rig within one transaction. Its takes are looked up once, until :meth:`look_again`."""
+
+    def __init__(self, ws: Workshop, session: Session, rig: Rig) -> None:
+        self.ws = ws
+        self.session = session
+        self.rig = rig
+
+    @classmethod
+    def of(cls, ws: Workshop, session: Session, rig_id: int) -> RigContext:
+        """A rig by its id. Raises NoResultFound."""
+        return cls(ws, session, session.get_one(Rig, rig_id))
+
+    @cached_property
+    def takes(self) -> Takes:
+        """The newest usable take of each purpose."""
+        return current_takes(self.session, self.rig)
+
+    def look_again(self) -> None:
+        """Takes were added, marked or discarded: look them up anew when they are asked for."""
+        self.__dict__.pop("takes", None)

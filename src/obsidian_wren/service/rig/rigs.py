@@ -1,0 +1,123 @@
+"""The rig in hand, and the simulated rig that follows its controls."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.service.ports import Knob, TakeSource
+from obsidian_wren.service.rig.computer_rows import computer_row, remember_devices
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.facts import controls_of
+from obsidian_wren.service.rig.fields import InterfaceFields
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Desk, InterfaceRow, MicrophoneRow, Rig, RoomRow
+
+_MOST_OPENED = 5
+
+
+@dataclass
+class _Opened:
+    """Simulated rigs that were opened, by their spec."""
+
+    sources: dict[str, TakeSource] = field(default_factory=dict)
+
+
+def the_rig(ws: Workshop, session: Session) -> Rig:
+    """The rig in hand; a blank one is made at the first start."""
+    desk = session.get(Desk, 1)
+    if desk is not None:
+        found = session.get(Rig, desk.rig_id)
+        if found is not None:
+            return found
+    rig = session.scalars(select(Rig).order_by(Rig.id)).first()
+    if rig is None:
+        rig = _blank(ws, session)
+    session.merge(Desk(id=1, rig_id=rig.id))
+    session.flush()
+    return rig
+
+
+def _blank(ws: Workshop, session: Session) -> Rig:
+    microphone = MicrophoneRow(name="My microphone", kind="condenser", pattern="cardioid")
+    interface = InterfaceRow(**InterfaceFields(name="My interface").model_dump())
+    room = RoomRow(name="My room")
+    session.add_all([microphone, interface, room])
+    session.flush()
+    computer_row(ws, session)
+    rig = Rig(
+        name="My rig",
+        microphone=microphone,
+        interface=interface,
+        room=room,
+        distance_cm=20.0,
+        angle_deg=0.0,
+        height_cm=0.0,
+        pop_screen=False,
+        foam=False,
+        shock_mount=False,
+        support="desk stand",
+        rate_hz=48_000,
+        bits=24,
+        source="browser",
+        spec_json=ws.world.default_spec,
+        device_key=None,
+        gain_db=0.0,
+        dial=None,
+        pad_on=False,
+        trim_db=0.0,
+        program_db=0.0,
+        phantom_on=None,
+        aim_low_dbfs=-15.0,
+        aim_high_dbfs=-10.0,
+        things_off=[],
+        wishes={},
+        stage_order=[],
+    )
+    session.add(rig)
+    session.flush()
+    rig.device_key = remember_devices(ws, session)
+    session.flush()
+    return rig
+
+
+def in_hand(ws: Workshop, session: Session) -> RigContext:
+    """The rig in hand, to be worked with in this transaction."""
+    return RigContext(ws, session, the_rig(ws, session))
+
+
+def knob_of(ws: Workshop, rig: Rig) -> Knob:
+    """The simulated preamp as the person left it."""
+    knob = ws.world.knob_of(rig.spec_json)
+    return knob if rig.gain_db is None else replace(knob, gain_db=rig.gain_db)
+
+
+def simulated_source(ctx: RigContext) -> TakeSource:
+    """The simulated rig, its controls where the person left them."""
+    opened = ctx.ws.own(_Opened).sources
+    source = opened.get(ctx.rig.spec_json)
+    if source is None:
+        if len(opened) >= _MOST_OPENED:
+            opened.clear()
+        source = opened[ctx.rig.spec_json] = ctx.ws.world.open_source(ctx.rig.spec_json)
+    source.set(controls_of(ctx))
+    return source
+
+
+def follow_controls(ctx: RigContext) -> None:
+    """What runs of the simulated rig follows its controls at once."""
+    if ctx.rig.source == "simulated" and ctx.rig.spec_json in ctx.ws.own(_Opened).sources:
+        simulated_source(ctx)
+
+
+def let_rig_follow(ws: Workshop, session: Session) -> None:
+    """What runs of the rig in hand follows its controls."""
+    follow_controls(RigContext(ws, session, the_rig(ws, session)))
+
+
+def is_in_hand(session: Session, rig: Rig) -> bool:
+    """Whether a rig is the one that is worked with."""
+    desk = session.get(Desk, 1)
+    return desk is None or desk.rig_id == rig.id

@@ -1,0 +1,1 @@
+"""The programs that listen, and the proof of what they get."""

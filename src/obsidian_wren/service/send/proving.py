@@ -1,0 +1,172 @@
+"""Proof by sound: the marker through every path of what is live, and what it says of each
+listener."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.loudness import measure_loudness
+from obsidian_wren.core.mix.marker import marker_level_dbfs
+from obsidian_wren.core.mix.proof import prove
+from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
+from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.service import live
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.marker_flight import Heard
+from obsidian_wren.service.live.run import LiveRun
+from obsidian_wren.service.mixes import mix_rows, mixing, scene
+from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store.models import Derivation, Proof, Reading
+
+# A voice whose level nobody measured is taken for a usual one.
+_USUAL_DBFS = -30.0
+
+
+def send_marker(ws: Workshop) -> None:
+    """Send the marker through every path; each proof is kept when it has been looked for."""
+    run = live.current(ws).run
+    if run is None or run.finished.is_set():
+        raise Refused("not-live", "Nothing is live, so nothing can arrive. Start live first.")
+    if run.marker_in_flight:
+        raise Refused("marker", "A marker is on its way already.")
+    with ws.sessions() as session:
+        level = marker_level_dbfs(_active_dbfs(ws, session))
+        row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
+        body: dict[str, Any] = row.body if row is not None else {"listeners": {}}
+    lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
+
+    def done(heard: dict[str, Heard]) -> None:
+        try:
+            _keep(ws, run, heard, level, lufs)
+        except Exception as error:
+            # The thread has nobody to tell; a page that waits would wait for ever.
+            ws.bus.tell(
+                "trouble",
+                {
+                    "sentence": (
+                        f"Looking for the marker failed ({type(error).__name__}). Send it again."
+                    )
+                },
+            )
+        ws.changed()
+
+    run.send_marker(level, lufs, done)
+    ws.changed()
+
+
+def _active_dbfs(ws: Workshop, session: Session) -> float:
+    take_set = current_takes(session, the_rig(ws, session)).voice
+    reading = session.get(Reading, take_set.id) if take_set else None
+    active = reading.body.get("active_level_dbfs") if reading else None
+    return _USUAL_DBFS if active is None else float(active)
+
+
+def _keep(
+    ws: Workshop, run: LiveRun, heard: dict[str, Heard], level: float, lufs: dict[str, float]
+) -> None:
+    feeds = {seat.own_feed: seat.number for seat in run.seats if seat.own_feed is not None}
+    found = {}
+    for seat in run.seats:
+        if seat.key in heard and seat.key in lufs:
+            found[seat.key] = (
+                _look(
+                    seat.own_feed,
+                    seat.number,
+                    heard[seat.key],
+                    feeds,
+                    level,
+                    lufs[seat.key],
+                    run.rate_hz,
+                ),
+                heard[seat.key],
+            )
+    with ws.lock, ws.sessions.begin() as session:
+        rows = {row.key: row for row in scene.destinations(session)}
+        for seat in run.seats:
+            if seat.key not in found:
+                continue
+            arrived, sound = found[seat.key]
+            # The marker begins with a block; a voice has waited for one, and the page says so.
+            if arrived.delay_ms is not None:
+                arrived = replace(arrived, delay_ms=arrived.delay_ms + 1000.0 * run.block_s)
+            first = arrived.treated or arrived.raw
+            sends_voice = any(send["source"] == "voice" for send in _sends(session, ws, seat.key))
+            verdicts = (
+                judge(arrived, listener=seat.program.name)
+                if sends_voice
+                else _without_voice(arrived, seat.program.name)
+            )
+            body = {
+                "verdicts": [asdict(v) for v in verdicts],
+                "delay_ms": _round(arrived.delay_ms),
+                "rate_ppm": _round(arrived.rate_ppm),
+                "level_db": _round(first.level_db if first is not None else None),
+                "lufs": _round(_loudness(sound.heard_before, sound.rate_hz)),
+                "returned_ms": _round(arrived.returned_ms),
+                "again": to_jsonable(arrived.again),
+                "ours_ms": _round(run.delay_of(seat).total_ms),
+            }
+            good = all(v.mark != "fault" for v in verdicts)
+            session.add(
+                Proof(
+                    destination=seat.key, picks=rows[seat.key].picks, good=good, body=body, at=now()
+                )
+            )
+
+
+def _look(
+    own_feed: str | None,
+    number: int,
+    heard: Heard,
+    feeds: dict[str, int],
+    level: float,
+    lufs: float,
+    rate_hz: int,
+) -> Arrived:
+    return prove(
+        heard.heard,
+        heard.returned,
+        rate_hz=heard.rate_hz,
+        feeds=feeds,
+        own_feed=own_feed,
+        own_number=number,
+        sent_level_dbfs=level,
+        feed_level_dbfs=marker_level_dbfs(lufs),
+        sent_before=heard.sent_before,
+        heard_before=heard.heard_before,
+        sent_rate_hz=rate_hz,
+    )
+
+
+def _sends(session: Session, ws: Workshop, key: str) -> list[dict[str, Any]]:
+    row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
+    return list(row.body["listeners"].get(key, {}).get("sends", ())) if row is not None else []
+
+
+def _without_voice(arrived: Arrived, listener: str) -> tuple[Any, ...]:
+    """A listener that is not meant to get the voice, such as one's own headphones."""
+    if arrived.raw is not None or arrived.treated is not None:
+        return (
+            Verdict(
+                "voice",
+                "fault",
+                "Your own voice arrives, late",
+                f"Find what passes it on to {listener}: it is not in the mix for it.",
+            ),
+        )
+    return (Verdict("no voice", "good", "Your voice stays out, as it should"),)
+
+
+def _loudness(sound: Samples, rate_hz: int) -> float | None:
+    return measure_loudness(sound, rate_hz=rate_hz).integrated_lufs
+
+
+def _round(value: float | None) -> float | None:
+    return None if value is None else round(value, 1)

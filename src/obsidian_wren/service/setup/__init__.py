@@ -1,0 +1,1 @@
+"""What a person does to the rig, its things, the computer."""

@@ -1,0 +1,63 @@
+"""A person accepts a step as it stands."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from obsidian_wren.service.calibration.setting_rows import chain_is_whole
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.rig.facts import facts_of
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.send.proved import proved_listeners
+from obsidian_wren.service.words import StepName
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store.models import Confirmed, Derivation
+
+
+def confirm_step(ws: Workshop, step: StepName) -> None:
+    """A person accepts a step as it stands.
+
+    Refused, with what to do, while it stands on nothing.
+    """
+    with change(ws, f"Confirmed {step.capitalize()}") as session:
+        ctx = in_hand(ws, session)
+        rig = ctx.rig
+        takes = current_takes(session, rig)
+        missing = {
+            "quiet": None if takes.quiet else "Record the room first.",
+            "gain": None if takes.talk else "Record normal talk first.",
+            "clean": (
+                None
+                if session.get(Derivation, (rig.id, "clean"))
+                else "Record the room and normal talk first."
+            ),
+            "tone": (
+                None if session.get(Derivation, (rig.id, "tone")) else "Read the passage first."
+            ),
+            "steady": (
+                None
+                if chain_is_whole(ctx)
+                else "Read the passage first: dynamics come after the tone."
+            ),
+            "send": _unproved(session),
+        }.get(step)
+        if missing:
+            raise Refused("not-yet", missing)
+        session.merge(Confirmed(rig_id=rig.id, step=step, at=now(), basis=facts_of(ctx)))
+    ws.changed()
+
+
+def _unproved(session: Session) -> str | None:
+    """Why Send cannot be confirmed yet."""
+    good, all_ = proved_listeners(session)
+    if not all_:
+        return "No listener is in use yet. Set up a case first."
+    if good < all_:
+        return (
+            f"{good} of {all_} listeners are proved to get the treated voice. Send the marker, and"
+            " fix what it finds."
+        )
+    return None

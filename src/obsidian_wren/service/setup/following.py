@@ -1,0 +1,36 @@
+"""What follows from a changed rig: its controls, the simulated world, the gain plan."""
+
+from __future__ import annotations
+
+from obsidian_wren.service.calibration.levels import derive_levels
+from obsidian_wren.service.ports import MicrophonePlacement
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand, simulated_source
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Derivation
+
+
+def align_controls(ctx: RigContext) -> None:
+    """Bring the knob, and the simulated world, in line with what the rig is made of."""
+    if ctx.rig.interface.knob == "dial" and ctx.rig.dial is None:
+        ctx.rig.dial = (ctx.rig.interface.dial_low + ctx.rig.interface.dial_high) / 2.0
+    if ctx.rig.interface.pad_db is None:
+        ctx.rig.pad_on = False
+    if ctx.rig.source == "simulated":
+        # The person says where the microphone stands; in the simulated world it then stands there.
+        ctx.rig.spec_json = ctx.ws.world.placed(
+            ctx.rig.spec_json,
+            MicrophonePlacement(ctx.rig.distance_cm, ctx.rig.angle_deg, ctx.rig.microphone.pattern),
+        )
+        if ctx.rig.gain_db is None:
+            ctx.rig.gain_db = ctx.ws.world.knob_of(ctx.rig.spec_json).gain_db
+        ctx.rig.rate_hz = simulated_source(ctx).rate_hz
+
+
+def rederive_plan(ws: Workshop) -> None:
+    """The aim and the microphone's data reach the gain plan without a new take."""
+    with ws.sessions.begin() as session:
+        ctx = in_hand(ws, session)
+        rig = ctx.rig
+        if session.get(Derivation, (rig.id, "gain")) is not None:
+            derive_levels(ctx)

@@ -1,0 +1,99 @@
+"""What a person says about the rig."""
+
+from __future__ import annotations
+
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.holding import refuse_during_take
+from obsidian_wren.service.rig.fields import RigFields
+from obsidian_wren.service.rig.rigs import in_hand, the_rig
+from obsidian_wren.service.setup.following import align_controls, rederive_plan
+from obsidian_wren.service.setup.things import THINGS
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Response
+
+# What of a rig is no fact that a take is made at.
+_NO_FACTS = ("name", "aim_low_dbfs", "aim_high_dbfs")
+
+
+def change_rig(ws: Workshop, fields: RigFields) -> None:
+    """Keep what a person says about the rig.
+
+    What was measured before stays, marked stale where the change reaches it.
+    """
+    if fields.aim_low_dbfs >= fields.aim_high_dbfs:
+        raise Refused(
+            "aim", "The target needs its lower end under its upper end. Fix it and try again."
+        )
+    with ws.sessions.begin() as session:
+        the_rig(ws, session)
+    with change(ws, _title(ws, fields)) as session:
+        ctx = in_hand(ws, session)
+        rig = ctx.rig
+        if any(
+            getattr(rig, name) != value
+            for name, value in fields.model_dump().items()
+            if name not in _NO_FACTS
+        ):
+            refuse_during_take(ws)
+        for kind, model in THINGS.items():
+            if session.get(model, getattr(fields, f"{kind}_id")) is None:
+                raise Refused("no-thing", f"This {kind} is no longer kept. Choose another.")
+        if fields.source != rig.source:
+            # Another knob: the simulated one stands where its world says, a real one is counted
+            # from where it stands now.
+            rig.gain_db = None if fields.source == "simulated" else 0.0
+        for name, value in fields.model_dump().items():
+            setattr(rig, name, value)
+        session.flush()
+        session.refresh(rig)
+        align_controls(ctx)
+    rederive_plan(ws)
+    ws.changed()
+
+
+def _title(ws: Workshop, fields: RigFields) -> str:
+    """What changed, in a few words."""
+    with ws.sessions() as session:
+        rig = the_rig(ws, session)
+        names = {
+            "distance_cm": "distance",
+            "angle_deg": "angle",
+            "height_cm": "height",
+            "source": "where sound comes from",
+            "rate_hz": "sample rate",
+            "microphone_id": "microphone",
+            "interface_id": "interface",
+            "room_id": "room",
+            "pop_screen": "pop screen",
+            "shock_mount": "shock mount",
+            "phantom_on": "phantom power",
+            "aim_low_dbfs": "aim",
+            "aim_high_dbfs": "aim",
+            "support": "stand",
+            "name": "name of the rig",
+        }
+        changed = [
+            names.get(name, name)
+            for name, value in fields.model_dump().items()
+            if getattr(rig, name) != value
+        ]
+    return f"Rig: {', '.join(dict.fromkeys(changed))}" if changed else "Rig"
+
+
+def attach_response(ws: Workshop, name: str, rows: list[list[float]]) -> None:
+    """Keep a response file with the rig's microphone. Tone is stale until it is fitted again."""
+    with change(ws, f"Response file {name}") as session:
+        rig = the_rig(ws, session)
+        row = Response(name=name[:120], rows=rows)
+        session.add(row)
+        session.flush()
+        rig.microphone.response_id = row.id
+    ws.changed()
+
+
+def detach_response(ws: Workshop) -> None:
+    """Use the microphone without a response file again."""
+    with change(ws, "Took the response file away") as session:
+        the_rig(ws, session).microphone.response_id = None
+    ws.changed()

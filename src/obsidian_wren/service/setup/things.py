@@ -1,0 +1,190 @@
+"""The microphones, interfaces and rooms that rigs are made of, and the rigs themselves."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.service import takes
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.holding import refuse_another_rig, refuse_during_take
+from obsidian_wren.service.rig.fields import InterfaceFields, MicrophoneFields, RoomFields
+from obsidian_wren.service.rig.rigs import in_hand, the_rig
+from obsidian_wren.service.setup.following import align_controls, rederive_plan
+from obsidian_wren.service.words import KeptKind
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import (
+    Confirmed,
+    Derivation,
+    Desk,
+    InterfaceRow,
+    MicrophoneRow,
+    Rig,
+    RoomRow,
+    SettingRow,
+    StageRow,
+    Take,
+    TaperRow,
+)
+
+THINGS: dict[str, type[MicrophoneRow] | type[InterfaceRow] | type[RoomRow]] = {
+    "microphone": MicrophoneRow,
+    "interface": InterfaceRow,
+    "room": RoomRow,
+}
+
+
+def keep_thing(
+    ws: Workshop,
+    kind: KeptKind,
+    fields: MicrophoneFields | InterfaceFields | RoomFields,
+    thing_id: int | None,
+) -> int:
+    """Keep a new microphone, interface or room, and put it into the rig in hand; or change one
+    that is kept. Returns its id."""
+    model = THINGS[kind]
+    verb = "Added" if thing_id is None else "Changed"
+    refuse_during_take(ws)
+    with change(ws, f"{verb} {fields.name}") as session:
+        ctx = in_hand(ws, session)
+        rig = ctx.rig
+        _require_own_name(session, model, fields.name, thing_id)
+        if thing_id is None:
+            thing: Any = model(**fields.model_dump())
+            session.add(thing)
+            session.flush()
+            setattr(rig, f"{kind}_id", thing.id)
+        else:
+            thing = session.get(model, thing_id)
+            if thing is None:
+                raise Refused("no-thing", f"This {kind} is no longer kept. Choose another.")
+            if thing.name != fields.name:
+                _rename_in_takes(session, kind, thing.name, fields.name)
+            for name, value in fields.model_dump().items():
+                setattr(thing, name, value)
+        if isinstance(fields, InterfaceFields) and fields.dial_low >= fields.dial_high:
+            raise Refused(
+                "dial", "A dial needs its lowest number under its highest. Fix it and try again."
+            )
+        session.flush()
+        session.refresh(rig)
+        align_controls(ctx)
+        found: int = thing.id
+    rederive_plan(ws)
+    ws.changed()
+    return found
+
+
+def _require_own_name(session: Session, model: Any, name: str, own_id: int | None) -> None:
+    other = session.scalars(select(model).where(model.name == name)).first()
+    if other is not None and other.id != own_id:
+        raise Refused(
+            "name-taken",
+            f"“{name}” is kept already. Choose another name, or choose it from the list.",
+        )
+
+
+def _rename_in_takes(session: Session, fact: str, old: str, new: str) -> None:
+    """A new name for the same thing leaves nothing stale."""
+    for take in session.scalars(select(Take)):
+        if take.facts.get(fact) == old:
+            take.facts = {**take.facts, fact: new}
+    for derivation in session.scalars(select(Derivation)):
+        derivation.used = {
+            k: new if k.endswith(f".{fact}") and v == old else v for k, v in derivation.used.items()
+        }
+
+
+def remove_thing(ws: Workshop, kind: KeptKind, thing_id: int) -> None:
+    """Forget a microphone, interface or room that no rig is made of."""
+    with ws.sessions() as session:
+        name = str(_unused(session, kind, thing_id).name)
+    with change(ws, f"Removed {name}") as session:
+        thing = _unused(session, kind, thing_id)
+        if kind == "interface":
+            for taper in session.scalars(select(TaperRow).where(TaperRow.interface_id == thing_id)):
+                session.delete(taper)
+            session.flush()
+        session.delete(thing)
+    ws.changed()
+
+
+def _unused(session: Session, kind: KeptKind, thing_id: int) -> Any:
+    model: Any = THINGS[kind]
+    thing = session.get(model, thing_id)
+    if thing is None:
+        raise Refused("no-thing", f"This {kind} is no longer kept.")
+    used = session.scalars(select(Rig.name).where(getattr(Rig, f"{kind}_id") == thing_id)).first()
+    if used is not None:
+        raise Refused(
+            "in-use", f"“{thing.name}” is part of the rig “{used}”. Choose another there first."
+        )
+    return thing
+
+
+def add_rig(ws: Workshop, name: str) -> int:
+    """Keep a further rig, a copy of the one in hand without its takes, and take it in hand.
+
+    Returns its id.
+    """
+    with change(ws, f"Added the rig {name}") as session:
+        refuse_another_rig(ws)
+        _require_own_name(session, Rig, name, None)
+        rig = the_rig(ws, session)
+        columns = {c.key: getattr(rig, c.key) for c in Rig.__table__.columns if c.key != "id"}
+        new = Rig(**{**columns, "name": name})
+        session.add(new)
+        session.flush()
+        session.merge(Desk(id=1, rig_id=new.id))
+        found = new.id
+    ws.changed()
+    return found
+
+
+def use_rig(ws: Workshop, rig_id: int) -> None:
+    """Take another rig in hand."""
+    with ws.sessions() as session:
+        rig = session.get(Rig, rig_id)
+        if rig is None:
+            raise Refused("no-rig", "This rig is no longer kept.")
+        name = rig.name
+    with change(ws, f"Took {name} in hand") as session:
+        refuse_another_rig(ws)
+        if session.get(Rig, rig_id) is None:
+            raise Refused("no-rig", "This rig is no longer kept.")
+        session.merge(Desk(id=1, rig_id=rig_id))
+    ws.changed()
+
+
+def remove_rig(ws: Workshop, rig_id: int) -> None:
+    """Forget a rig that is not in hand and has no takes."""
+    with ws.sessions() as session:
+        name = _removable(ws, session, rig_id).name
+    with change(ws, f"Removed the rig {name}") as session:
+        # Looked at again: another page may have been faster.
+        rig = _removable(ws, session, rig_id)
+        for model in (SettingRow, StageRow, Derivation, Confirmed):
+            for row in session.scalars(select(model).where(model.rig_id == rig_id)):
+                session.delete(row)
+        session.flush()
+        session.delete(rig)
+    ws.changed()
+
+
+def _removable(ws: Workshop, session: Session, rig_id: int) -> Rig:
+    rig = session.get(Rig, rig_id)
+    if rig is None:
+        raise Refused("no-rig", "This rig is no longer kept.")
+    if the_rig(ws, session).id == rig_id:
+        raise Refused("in-hand", "This rig is in use. Switch to another one first.")
+    if session.scalars(select(Take.id).where(Take.rig_id == rig_id)).first() is not None:
+        raise Refused(
+            "takes-on-it", f"“{rig.name}” has takes that would be lost, so it cannot be removed."
+        )
+    running = takes.current(ws).running
+    if running is not None and running.part.info.rig_id == rig_id:
+        raise Refused("take-runs", "A take is running on this rig. Stop it first.")
+    return rig

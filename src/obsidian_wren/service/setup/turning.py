@@ -1,0 +1,100 @@
+"""Controls turned, and things in the simulated room switched."""
+
+from __future__ import annotations
+
+from obsidian_wren.core.derive.audit import Change
+from obsidian_wren.core.derive.gain_controls import SLIDER_RANGE, TRIM_RANGE_DB
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.holding import refuse_during_take
+from obsidian_wren.service.rig.computer_rows import computer_row
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.facts import rig_device
+from obsidian_wren.service.rig.rigs import follow_controls, in_hand, simulated_source, the_rig
+from obsidian_wren.service.words import Control
+from obsidian_wren.service.workshop import Workshop
+
+_RANGES: dict[str, tuple[float, float]] = {
+    # Further than any preamp goes: a real one is counted from where it stands.
+    "preamp": (-40.0, 90.0),
+    "pad": (0.0, 1.0),
+    "trim": TRIM_RANGE_DB,
+    "slider": SLIDER_RANGE,
+    "program": TRIM_RANGE_DB,
+}
+_TITLES = {
+    "preamp": "the preamp",
+    "pad": "the pad",
+    "trim": "the device’s output",
+    "slider": "the input slider",
+    "program": "the program’s trim",
+}
+
+
+def turn(ws: Workshop, control: Control, position: float) -> float:
+    """Turn a control to a position.
+
+    Simulated ones really turn; for real ones it is the person's word. Returns where it stands.
+    """
+    with ws.sessions() as session:
+        rig = the_rig(ws, session)
+    low, high = _RANGES[control]
+    if control == "preamp" and rig.interface.knob == "dial":
+        low, high = rig.interface.dial_low, rig.interface.dial_high
+    if not low <= position <= high:
+        raise Refused(
+            "range",
+            f"{_TITLES[control].capitalize()} goes from {low:g} to {high:g}. Choose a position in"
+            " between.",
+        )
+    refuse_during_take(ws)
+    with change(ws, f"Turned {_TITLES[control]}") as session:
+        rig = the_rig(ws, session)
+        if control == "slider":
+            device = rig_device(RigContext(ws, session, rig))
+            if device is None:
+                raise Refused(
+                    "no-device",
+                    "The interface is not plugged in, so its slider cannot be set. Plug it in"
+                    " first.",
+                )
+            row = computer_row(ws, session)
+            row.body = ws.world.computer.change(
+                row.body, Change(device.id, "slider_percent", position)
+            )
+        elif control == "preamp" and rig.interface.knob == "dial":
+            rig.dial = position
+        elif control == "preamp":
+            if rig.source == "simulated":
+                position = simulated_source(RigContext(ws, session, rig)).turn(position).gain_db
+            rig.gain_db = position
+        elif control == "pad":
+            if rig.interface.pad_db is None:
+                raise Refused("no-pad", "This interface has no pad. Say so in Rig if it has one.")
+            rig.pad_on = bool(position)
+        elif control == "trim":
+            rig.trim_db = position
+        else:
+            rig.program_db = position
+        session.flush()
+        follow_controls(RigContext(ws, session, rig))
+    ws.changed()
+    return position
+
+
+def turn_knob(ws: Workshop, gain_db: float) -> float:
+    """Turn the preamp."""
+    return turn(ws, "preamp", gain_db)
+
+
+def switch_thing(ws: Workshop, name: str, on: bool) -> None:
+    """Switch something in the simulated room on or off, and let what listens hear it at once."""
+    with change(ws, f"Switched {name} {'on' if on else 'off'}") as session:
+        ctx = in_hand(ws, session)
+        rig = ctx.rig
+        if name not in ws.world.things_of(rig.spec_json):
+            raise Refused("no-such-thing", f"There is no “{name}” in the simulated room.")
+        rig.things_off = sorted((set(rig.things_off) - {name}) | (set() if on else {name}))
+        session.flush()
+        follow_controls(ctx)
+    ws.changed()

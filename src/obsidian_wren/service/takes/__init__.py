@@ -1,0 +1,5 @@
+"""Takes: begun, followed, kept."""
+
+from obsidian_wren.service.takes.state import current
+
+__all__ = ["current"]

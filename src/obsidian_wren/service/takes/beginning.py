@@ -1,0 +1,92 @@
+"""A take is begun: its length, what it is made at, its part on the disk."""
+
+from __future__ import annotations
+
+from obsidian_wren.core.derive.reasons import Value
+from obsidian_wren.core.derive.take_length import LONGEST_S, SECONDS
+from obsidian_wren.service import takes
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.facts import facts_of
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.takes.ending import release_abandoned
+from obsidian_wren.service.takes.running import RunningTake
+from obsidian_wren.service.words import Control, Purpose, Source
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store import parts
+
+# What a take lasts that is asked for without a length.
+DEFAULT_SECONDS = dict(SECONDS)
+
+
+def begin(
+    ws: Workshop,
+    purpose: Purpose,
+    seconds: float,
+    source: Source,
+    rate_hz: int,
+    *,
+    notes: tuple[str, ...] = (),
+    position: float | None = None,
+    learns: Control = "preamp",
+    channels: int = 1,
+    until_steady: bool = False,
+) -> RunningTake:
+    """Begin a take: nothing else runs, the disk has room, its facts are kept with its part.
+
+    ``position`` is the other gain, or the mark at which a dial is learned. Raises Refused.
+    """
+    require_length(seconds)
+    with ws.lock:
+        release_abandoned(ws)
+        if takes.current(ws).running is not None:
+            raise Refused("take-runs", "A take is already running. Stop it first.")
+        ws.folder.require_space(round(seconds * rate_hz * 8 * channels))
+        with ws.sessions() as session:
+            ctx = in_hand(ws, session)
+            rig = ctx.rig
+            facts, rig_id = (
+                take_facts(ctx, purpose, position, learns),
+                rig.id,
+            )
+        info = parts.PartInfo(purpose, rate_hz, source, facts, now(), notes, channels, rig_id)
+        part = parts.Part(ws.folder, info)
+        takes.current(ws).running = running = RunningTake(part, seconds, until_steady=until_steady)
+        return running
+
+
+def require_length(seconds: float) -> None:
+    """Raise Refused for a length that no take has."""
+    if not 1.0 <= seconds <= LONGEST_S:
+        raise Refused(
+            "seconds",
+            f"A take lasts between 1 s and {LONGEST_S / 60:.0f} min. Choose a length in between.",
+        )
+
+
+def take_facts(
+    ctx: RigContext,
+    purpose: str,
+    position: float | None,
+    learns: Control = "preamp",
+) -> dict[str, Value]:
+    """What a take is made at.
+
+    ``position`` is the other gain, or the mark at which a dial is learned.
+    """
+    facts = facts_of(ctx)
+    if purpose == "other-gain":
+        if position is None:
+            raise Refused(
+                "no-gain",
+                "Say at which gain the room is taken: 10 dB lower tells the converter from the"
+                " rest.",
+            )
+        facts["gain_db"] = position
+    if purpose == "dial":
+        if position is None:
+            raise Refused("no-position", "Say at which mark the control stands.")
+        facts["slider" if learns == "slider" else "dial"] = position
+        facts["learns"] = learns
+    return facts

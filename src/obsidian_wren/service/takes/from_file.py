@@ -1,0 +1,47 @@
+"""A take of a sound file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import cast
+
+from obsidian_wren.core.measure import faults
+from obsidian_wren.formats.read_sound import read_sound
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.readings.sound_notes import sentences_of
+from obsidian_wren.service.rig.rigs import in_hand, the_rig
+from obsidian_wren.service.takes.beginning import take_facts
+from obsidian_wren.service.takes.ending import fault_of
+from obsidian_wren.service.takes.keeping import keep
+from obsidian_wren.service.words import Control, Purpose
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store import parts
+
+
+def keep_file(
+    ws: Workshop,
+    purpose: Purpose,
+    path: Path,
+    *,
+    channel: int | None,
+    position: float | None = None,
+    learns: Control = "preamp",
+) -> int:
+    """Make a take of a sound file.
+
+    Raises BadTake where the file or its sound cannot serve; nothing is kept then.
+    """
+    sound = read_sound(path, channel=channel)
+    faults.check(sound.samples, rate_hz=sound.rate_hz, purpose=cast(faults.Purpose, purpose))
+    with ws.sessions() as session:
+        facts = take_facts(in_hand(ws, session), purpose, position, learns)
+        rig_id = the_rig(ws, session).id
+    notes = tuple(sentences_of(sound, sound.notes))
+    info = parts.PartInfo(purpose, sound.rate_hz, "file", facts, now(), notes, rig_id=rig_id)
+    take_id = keep(ws, info, sound.samples, half=False, channels=sound.channels)
+    ws.changed()
+    fault = fault_of(ws, take_id)
+    if fault is not None:
+        raise Refused("unusable", fault)
+    return take_id

@@ -1,0 +1,73 @@
+"""Takes that were cut off."""
+
+from __future__ import annotations
+
+from obsidian_wren.core.measure import faults
+from obsidian_wren.service import takes
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.takes.keeping import keep
+from obsidian_wren.service.words import PURPOSES
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store import parts
+
+
+def keep_half(ws: Workshop, part_id: str) -> int:
+    """Make a take of one that was cut off."""
+    half = _half(ws, part_id)
+    samples = parts.read_part(ws.folder, part_id, channels=half.info.channels)
+    if half.info.purpose not in PURPOSES:
+        raise Refused(
+            "purpose",
+            "A newer Obsidian Wren began this take, and this one does not know what it is for."
+            " Throw it away, or update.",
+        )
+    take_id = keep(ws, half.info, samples, half=True, part_id=part_id)
+    ws.changed()
+    return take_id
+
+
+def discard_half(ws: Workshop, part_id: str) -> None:
+    """Throw a cut-off take away."""
+    _half(ws, part_id)
+    parts.drop_part(ws.folder, part_id)
+    ws.changed()
+
+
+def _half(ws: Workshop, part_id: str) -> parts.HalfTake:
+    running = takes.current(ws).running
+    for half in parts.list_halves(ws.folder, running=running.part.id if running else None):
+        if half.id == part_id:
+            return half
+    raise Refused("no-half", "This half take is no longer there.")
+
+
+def take_up_parts(ws: Workshop) -> None:
+    """At a start: parts too short to be of use go with a word, and what is no part is put aside
+    and told."""
+    strays = parts.strays(ws.folder)
+    for half in parts.list_halves(ws.folder, running=None):
+        if half.info.purpose not in PURPOSES or not parts.holds_sound(ws.folder, half):
+            # A newer version knows what it is for, or something else lies in its place.
+            strays += [ws.folder.parts / f"{half.id}{ending}" for ending in (".json", ".f32")]
+    if strays:
+        place = ws.folder.put_aside(*strays)
+        names = ", ".join(path.name for path in strays[:3]) + (
+            f" and {len(strays) - 3} more" if len(strays) > 3 else ""
+        )
+        ws.find(
+            "stray-part",
+            f"The takes in progress held something that cannot be read: {names}.",
+            f"It was moved to “{place.relative_to(ws.folder.path)}” of the data folder. Delete it"
+            " if you do not miss anything.",
+        )
+    dropped = 0
+    for half in parts.list_halves(ws.folder, running=None):
+        if half.frames < faults.SHORTEST_S * half.info.rate_hz:
+            parts.drop_part(ws.folder, half.id)
+            dropped += 1
+    if dropped:
+        what = "A take" if dropped == 1 else f"{dropped} takes"
+        ws.message = (
+            f"{what} cut off within the first {faults.SHORTEST_S:.0f} s held too little and"
+            f" {'was' if dropped == 1 else 'were'} discarded."
+        )

@@ -1,0 +1,190 @@
+"""A take is kept: written, judged, measured, and what follows from it derived."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any, cast
+
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure import faults, integrity
+from obsidian_wren.core.told import Told
+from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store import parts, take_files
+from obsidian_wren.store.folder import FolderError
+from obsidian_wren.store.models import Rig, Take
+
+_LOG = logging.getLogger(__name__)
+
+
+def keep(
+    ws: Workshop,
+    info: parts.PartInfo,
+    samples: Samples,
+    *,
+    half: bool,
+    ended: str | None = None,
+    channels: integrity.Channels | None = None,
+    part_id: str | None = None,
+) -> int:
+    """Write a take, its row and its reading.
+
+    A take that cannot be used is kept with the sentence that says why.
+
+    Of ``(n, channels)`` one channel is chosen, and what the channels say of each other is kept; of
+    a file that is known already. The part that it was goes once its row stands.
+    """
+    fault, notes = None, list(info.notes)
+    if samples.ndim > 1:
+        channels = integrity.compare_channels(samples)
+    chosen = samples if samples.ndim == 1 else samples[:, 0]
+    try:
+        chosen, channel_notes = faults.choose_channel(samples, None)
+        notes += [note.sentence for note in channel_notes]
+        notes += [
+            note.sentence
+            for note in faults.check(
+                chosen, rate_hz=info.rate_hz, purpose=cast(faults.Purpose, info.purpose)
+            )
+        ]
+    except faults.BadTake as error:
+        fault = error
+    taken_at = now()
+    with ws.sessions() as session:
+        rig = _rig_of(ws, session, info)
+        described = {
+            **_described(info, taken_at),
+            "rig": rig.name,
+            "half": half,
+            "ended": ended,
+            "notes": notes,
+            "channels": None if channels is None else to_jsonable(channels),
+        }
+    digest = take_files.keep_take(ws.folder, chosen, rate_hz=info.rate_hz, described=described)
+    with ws.sessions.begin() as session:
+        take = Take(
+            rig_id=_rig_of(ws, session, info).id,
+            purpose=info.purpose,
+            sha256=digest,
+            rate_hz=info.rate_hz,
+            frames=len(chosen),
+            source=info.source,
+            facts=info.facts,
+            channels=described["channels"],
+            half=half,
+            notes=notes,
+            fault=None if fault is None else str(fault),
+            fault_code=None if fault is None else fault.code,
+            discarded=False,
+            ended=ended,
+            taken_at=taken_at,
+        )
+        session.add(take)
+        session.flush()
+        take_id = take.id
+    if part_id is not None:
+        parts.drop_part(ws.folder, part_id)
+    if fault is None:
+        measure_and_derive(ws, take_id)
+    return take_id
+
+
+def _described(info: parts.PartInfo, taken_at: str) -> dict[str, Any]:
+    """What a take is, as it is said beside its sound."""
+    return {
+        "as": "take",
+        "purpose": info.purpose,
+        "rate_hz": info.rate_hz,
+        "source": info.source,
+        "facts": info.facts,
+        "at": taken_at,
+    }
+
+
+def _rig_of(ws: Workshop, session: Session, info: parts.PartInfo) -> Rig:
+    """The rig that a take was begun on; the one in hand where that one is gone or was never
+    said."""
+    rig = session.get(Rig, info.rig_id) if info.rig_id is not None else None
+    return rig or the_rig(ws, session)
+
+
+def measure_and_derive(ws: Workshop, take_id: int) -> None:
+    """Measure a new take and derive what it gives.
+
+    A take that cannot carry its rule stays with the sentence that says why.
+    """
+    with _answered(ws, take_id), ws.sessions.begin() as session:
+        take = session.get_one(Take, take_id)
+        rig = session.get_one(Rig, take.rig_id)
+        measuring.keep_reading(
+            RigContext(ws, session, rig), take, current_takes(session, rig).quiet
+        )
+    with ws.sessions() as session:
+        if session.get_one(Take, take_id).fault is not None:
+            return
+    with _answered(ws, take_id), ws.sessions.begin() as session:
+        take = session.get_one(Take, take_id)
+        deriving.derive_after_take(RigContext.of(ws, session, take.rig_id), take)
+
+
+@contextmanager
+def _answered(ws: Workshop, take_id: int) -> Iterator[None]:
+    """What the rules refuse, or find no answer to, becomes the fault of the take.
+
+    What was derived from the take before it stands.
+    """
+    try:
+        yield
+    except FolderError as error:
+        if not isinstance(error, take_files.SoundLost):
+            raise
+        _mark(ws, take_id, error.code, str(error))
+    except Told as error:
+        _mark(ws, take_id, error.code, str(error))
+    except Exception:
+        _LOG.exception("The rules found no answer for a take")
+        _mark(ws, take_id, "no-answer", _NO_ANSWER)
+
+
+_NO_ANSWER = (
+    "The rules find no answer for this take, so it is not used; earlier results stay. "
+    "Check the level and the microphone, then take it again."
+)
+
+
+def _mark(ws: Workshop, take_id: int, code: str, sentence: str) -> None:
+    with ws.sessions.begin() as session:
+        take = session.get_one(Take, take_id)
+        take.fault, take.fault_code = sentence, code
+
+
+def measure_missing(ws: Workshop) -> int:
+    """At a start: read the takes that have no reading, and derive what stands on them.
+
+    Returns how many there were.
+    """
+    with ws.sessions() as session:
+        missing = [(take.id, take.rig_id) for take in measuring.takes_without_reading(session)]
+    for take_id, rig_id in missing:
+        with _answered(ws, take_id), ws.sessions.begin() as session:
+            rig = session.get_one(Rig, rig_id)
+            measuring.keep_reading(
+                RigContext(ws, session, rig),
+                session.get_one(Take, take_id),
+                current_takes(session, rig).quiet,
+            )
+    for rig_id in {rig_id for _, rig_id in missing}:
+        newest = max(take_id for take_id, of in missing if of == rig_id)
+        with _answered(ws, newest), ws.sessions.begin() as session:
+            deriving.derive_after_change(RigContext.of(ws, session, rig_id))
+    return len(missing)

@@ -1,0 +1,1 @@
+"""What a person decided, put back."""

@@ -1,0 +1,8 @@
+"""What every service stands on while the program runs."""
+
+from obsidian_wren.service.workshop.asked import Asked
+from obsidian_wren.service.workshop.bus import END, Bus
+from obsidian_wren.service.workshop.remembered import Remembered
+from obsidian_wren.service.workshop.workshop import Finding, Pace, Workshop
+
+__all__ = ["END", "Asked", "Bus", "Finding", "Pace", "Remembered", "Workshop"]

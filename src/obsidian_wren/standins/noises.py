@@ -1,0 +1,125 @@
+"""What sounds in the room beside the voice: broadband noise, hum and whine,
+clicks, and what the microphone makes itself."""
+
+from __future__ import annotations
+
+import numpy as np
+import scipy.fft
+import scipy.signal
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.weighting import a_weighting_power
+from obsidian_wren.standins.acoustics import bins_for, pascals, shaped_spectrum
+from obsidian_wren.standins.spec import (
+    NoiseSpec,
+)
+
+_TURN_POINTS = 65_536
+_HEATER = (
+    (10.0, -12.0),
+    (40.0, 0.0),
+    (120.0, -3.0),
+    (300.0, -10.0),
+    (1000.0, -22.0),
+    (4000.0, -36.0),
+    (20000.0, -55.0),
+)
+
+_RAIN = (
+    (10.0, -60.0),
+    (200.0, -30.0),
+    (1000.0, -8.0),
+    (3500.0, 0.0),
+    (9000.0, -4.0),
+    (20000.0, -16.0),
+)
+
+
+def noise_pascals(
+    noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator
+) -> tuple[Samples | None, Samples | None]:
+    """Pressure of one noise source:
+
+    ``(count,)`` samples, or its bins at :func:`bins_for` where it is drawn as a spectrum.
+    """
+    level = pascals(noise.level_db_spl)
+    corners = noise.spectrum_db or {"heater": _HEATER, "rain": _RAIN}.get(noise.kind)
+    if corners:
+        return None, shaped_spectrum(bins_for(count, rate_hz), rng, corners) * level
+    match noise.kind:
+        case "hum":
+            return _hum(noise, count, rate_hz, rng), None
+        case "clicks":
+            return _clicks(noise, count, rate_hz, rng), None
+        case "tone":
+            return _lines(noise, 1, count, rate_hz, rng), None
+        case "comb":
+            return _lines(noise, noise.lines, count, rate_hz, rng), None
+    return np.asarray(rng.standard_normal(count) * level), None
+
+
+def _hum(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    at = np.arange(count) / rate_hz
+    # The mains wanders there and back once in two minutes.
+    turns = noise.mains_hz * at + noise.drift_hz * 60.0 / np.pi * (1.0 - np.cos(np.pi * at / 60.0))
+    powers = 10.0 ** (np.array(noise.harmonics_db) / 10.0)
+    powers /= powers.sum()
+    # One turn of all harmonics together, close enough to read between its points to 120 dB under
+    # them.
+    around = 2.0 * np.pi * np.arange(_TURN_POINTS + 1) / _TURN_POINTS
+    turn = np.zeros(_TURN_POINTS + 1)
+    for number, power in enumerate(powers, 1):
+        if number * noise.mains_hz < rate_hz / 2:
+            turn += np.sqrt(2.0 * power) * np.sin(number * around + rng.uniform(0, 2 * np.pi))
+    place = (turns % 1.0) * _TURN_POINTS
+    below = place.astype(np.int64)
+    wave = turn[below] + (place - below) * np.diff(turn, append=turn[1])[below]
+    return np.asarray(wave * pascals(noise.level_db_spl))
+
+
+def _lines(
+    noise: NoiseSpec, lines: int, count: int, rate_hz: float, rng: np.random.Generator
+) -> Samples:
+    """Lines of equal power at multiples of one frequency, together at the source's level."""
+    at = np.arange(count) / rate_hz
+    wave = np.zeros(count)
+    for number in range(1, lines + 1):
+        phase = rng.uniform(0, 2 * np.pi)
+        if number * noise.frequency_hz < 0.45 * rate_hz:
+            wave += np.sin(2 * np.pi * number * noise.frequency_hz * at + phase)
+    return np.asarray(wave * np.sqrt(2.0 / lines) * pascals(noise.level_db_spl))
+
+
+def _clicks(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    wave = np.zeros(count + round(rate_hz))
+    seconds = count / rate_hz
+    events = max(1, round(noise.per_minute * seconds / 60.0)) if noise.per_minute else 0
+    # Evenly spread with jitter, so that the number of separate clicks is the spec's.
+    starts = (np.arange(events) + rng.uniform(0.2, 0.8, events)) * seconds / max(events, 1)
+    length = round(0.012 * rate_hz)
+    fall = np.exp(-np.arange(length) / (0.0025 * rate_hz))
+    band = scipy.signal.butter(
+        2, (1200.0, min(7000.0, 0.45 * rate_hz)), "bandpass", fs=rate_hz, output="sos"
+    )
+    for start in starts:
+        click = scipy.signal.sosfilt(band, rng.standard_normal(length)) * fall
+        click *= (
+            np.sqrt(2.0)
+            * pascals(noise.level_db_spl)
+            / np.max(np.abs(click))
+            * rng.uniform(0.7, 1.0)
+        )
+        first = round(start * rate_hz)
+        wave[first : first + length] += click
+    return wave[:count]
+
+
+def self_noise_pascals(
+    self_noise_dba: float, count: int, rate_hz: float, rng: np.random.Generator
+) -> Samples:
+    """White self-noise of a microphone, scaled so that its A-weighted level is the data sheet's."""
+    hz = np.linspace(0.0, rate_hz / 2.0, 4097)
+    weighted_share = float(np.mean(a_weighting_power(np.maximum(hz, 1e-3))))
+    return np.asarray(
+        rng.standard_normal(count) * pascals(self_noise_dba) / np.sqrt(weighted_share)
+    )

@@ -1,0 +1,53 @@
+"""The tables. Times are UTC ISO strings; JSON columns hold plain values only."""
+
+from obsidian_wren.store.models.base import Base, JsonBody
+from obsidian_wren.store.models.chain import Confirmed, Derivation, SettingRow, StageRow
+from obsidian_wren.store.models.mixes import (
+    Clip,
+    DestinationRow,
+    LiveWish,
+    Proof,
+    Recording,
+    SourceRow,
+)
+from obsidian_wren.store.models.takes import ChangeRow, Reading, Take
+from obsidian_wren.store.models.things import (
+    ComputerRow,
+    Desk,
+    InterfaceRow,
+    KnownDevice,
+    MicrophoneRow,
+    Response,
+    Rig,
+    RoomRow,
+    TaperRow,
+    TargetRow,
+)
+
+__all__ = [
+    "Base",
+    "ChangeRow",
+    "Clip",
+    "ComputerRow",
+    "Confirmed",
+    "Derivation",
+    "Desk",
+    "DestinationRow",
+    "InterfaceRow",
+    "JsonBody",
+    "KnownDevice",
+    "LiveWish",
+    "MicrophoneRow",
+    "Proof",
+    "Reading",
+    "Recording",
+    "Response",
+    "Rig",
+    "RoomRow",
+    "SettingRow",
+    "SourceRow",
+    "StageRow",
+    "Take",
+    "TaperRow",
+    "TargetRow",
+]

@@ -1,0 +1,226 @@
+"""The chain: settings, stages, wishes; recalculated, tried, confirmed, handed out.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from typing import Annotated, Literal
+
+from flask import Response, jsonify
+from flask_openapi3 import FileStorage
+from pydantic import Field
+
+from obsidian_wren.service.calibration import wishes
+from obsidian_wren.service.calibration.wishes import BandValue
+from obsidian_wren.service.page import views
+from obsidian_wren.service.words import Said, StepName
+from obsidian_wren.web.answers import Route, state_answer, uploaded, workshop
+
+# A stage of a chain: its kind, and a number for a further one.
+StageKey = Annotated[str, Field(max_length=20, pattern=r"^[a-z_]+(-[2-9])?$")]
+
+
+class TargetUpload(Said):
+    """A target as a two-column text."""
+
+    file: FileStorage
+
+
+class ForStep(Said):
+    """A step."""
+
+    step: StepName
+
+
+class ChangeSetting(Said):
+    """Pin a setting to a value, or let it go."""
+
+    stage: StageKey
+    name: str = Field(max_length=40)
+    value: float | None = None
+    band: BandValue | None = None
+    pinned: bool
+
+
+class SwitchStage(Said):
+    """Hold a stage on or off; null lets what was derived stand again."""
+
+    stage: StageKey
+    on: bool | None
+
+
+class OrderStages(Said):
+    """The stages in another order; empty for the usual one."""
+
+    order: list[StageKey] = Field(max_length=40)
+
+
+class AddStage(Said):
+    """A further stage of a kind."""
+
+    kind: StageKey
+
+
+class StageByKey(Said):
+    """A stage by its key."""
+
+    key: StageKey
+
+
+class TryGate(Said):
+    """A threshold to try."""
+
+    threshold_dbfs: float = Field(ge=-100, le=0)
+    hysteresis_db: float | None = Field(default=None, ge=0, le=20)
+
+
+class WhatExport(Said):
+    """Which form of the equalizer to hand out, at a rate."""
+
+    what: Literal["biquads", "impulse"]
+    rate_hz: int = Field(default=48_000, ge=8_000, le=192_000)
+
+
+def derive_again() -> Response:
+    """Derive everything anew that the takes at hand can give."""
+    from obsidian_wren.service.calibration import deriving
+
+    deriving.derive_again(workshop())
+    return state_answer()
+
+
+def confirm(body: ForStep) -> Response:
+    """Accept a step as it stands."""
+    from obsidian_wren.service.setup import confirming
+
+    confirming.confirm_step(workshop(), body.step)
+    return state_answer()
+
+
+def fit_tone() -> Response:
+    """Fit again; pins stay."""
+    from obsidian_wren.service.calibration import settings
+
+    settings.fit_again(workshop())
+    return state_answer()
+
+
+def change_setting(body: ChangeSetting) -> Response:
+    """Pin, nudge or let go of a setting."""
+    from obsidian_wren.service.calibration import settings
+
+    settings.change_setting(
+        workshop(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned
+    )
+    return state_answer()
+
+
+def calibration() -> Response:
+    """The calibration as an open file."""
+    from obsidian_wren.service.export import exporting
+
+    body = json.dumps(exporting.export_calibration(workshop()), indent=2, ensure_ascii=False)
+    headers = {"Content-Disposition": 'attachment; filename="calibration.json"'}
+    return Response(body + "\n", mimetype="application/json", headers=headers)
+
+
+def switch_stage(body: SwitchStage) -> Response:
+    """Hold a stage on or off, or let go of its switch."""
+    from obsidian_wren.service.calibration import stages
+
+    stages.switch_stage(workshop(), body.stage, body.on)
+    return state_answer()
+
+
+def order_stages(body: OrderStages) -> Response:
+    """Put the stages in another order."""
+    from obsidian_wren.service.calibration import stages
+
+    stages.order_stages(workshop(), body.order)
+    return state_answer()
+
+
+def add_stage(body: AddStage) -> Response:
+    """Add a further stage of a kind."""
+    from obsidian_wren.service.calibration import stages
+
+    stages.add_stage(workshop(), body.kind)
+    return state_answer()
+
+
+def remove_stage(path: StageByKey) -> Response:
+    """Remove a stage that was added."""
+    from obsidian_wren.service.calibration import stages
+
+    stages.remove_stage(workshop(), path.key)
+    return state_answer()
+
+
+def add_band(path: StageByKey, body: wishes.BandValue) -> Response:
+    """Put a band into a further equalizer."""
+    from obsidian_wren.service.calibration import stages
+
+    stages.add_band(workshop(), path.key, body)
+    return state_answer()
+
+
+def change_wishes(body: wishes.WishesBody) -> Response:
+    """Keep what a person wants of the treated voice."""
+    from obsidian_wren.service.calibration import settings
+
+    settings.change_wishes(workshop(), body)
+    return state_answer()
+
+
+def import_target(form: TargetUpload) -> Response:
+    """Import a target, and fit to it."""
+    from obsidian_wren.service.setup import responses
+
+    with uploaded(form.file) as (path, name):
+        responses.import_target(workshop(), path, name)
+    return state_answer()
+
+
+def try_gate(body: TryGate) -> Response:
+    """Count what a gate at another threshold would do."""
+    from obsidian_wren.service.calibration import trying
+
+    return jsonify(
+        asdict(
+            trying.try_gate(
+                workshop(), threshold_dbfs=body.threshold_dbfs, hysteresis_db=body.hysteresis_db
+            )
+        )
+    )
+
+
+def export_equalizer(query: WhatExport) -> Response:
+    """The equalizer as biquad coefficients (CSV) or as a minimum-phase impulse response (WAV)."""
+    from obsidian_wren.service.export import exporting
+
+    name, body, mimetype = exporting.export_equalizer(workshop(), query.what, query.rate_hz)
+    return Response(
+        body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
+
+
+ROUTES: tuple[Route, ...] = (
+    ("post", "/derive", derive_again, views.Overview),
+    ("post", "/confirm", confirm, views.Overview),
+    ("post", "/tone/fit", fit_tone, views.Overview),
+    ("patch", "/settings", change_setting, views.Overview),
+    ("get", "/calibration", calibration, None),
+    ("patch", "/stages", switch_stage, views.Overview),
+    ("put", "/stages/order", order_stages, views.Overview),
+    ("post", "/stages", add_stage, views.Overview),
+    ("delete", "/stages/<key>", remove_stage, views.Overview),
+    ("post", "/stages/<key>/bands", add_band, views.Overview),
+    ("put", "/wishes", change_wishes, views.Overview),
+    ("post", "/targets", import_target, views.Overview),
+    ("post", "/try/gate", try_gate, views.GateCountsView),
+    ("get", "/equalizer", export_equalizer, None),
+)

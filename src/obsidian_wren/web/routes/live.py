@@ -1,0 +1,185 @@
+"""What is live: the run, returns, the headphones, clips on keys.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+from flask import Response, jsonify, request
+from flask_openapi3 import FileStorage
+from pydantic import Field
+
+from obsidian_wren.service.page import views
+from obsidian_wren.service.words import Said
+from obsidian_wren.web import models
+from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
+
+
+class AlterClip(Said):
+    """A clip's name, key and trim."""
+
+    name: str = Field(max_length=80)
+    key: str | None = Field(default=None, pattern="^[1-9]$")
+    start_s: float = Field(ge=0)
+    end_s: float = Field(gt=0)
+
+
+class PressClip(Said):
+    """A clip's key goes down or up."""
+
+    down: bool = True
+
+
+class ClipUpload(Said):
+    """A sound file for a clip."""
+
+    file: FileStorage
+
+
+class HoldBlock(Said):
+    """The size of a block; null lets the measured one stand."""
+
+    block_ms: float | None = Field(default=None, ge=2, le=100)
+
+
+class HoldBuffer(Said):
+    """What waits at each listener beyond a block; null lets the measured one stand."""
+
+    buffer_ms: float | None = Field(default=None, ge=5, le=200)
+
+
+class StartRun(Said):
+    """Go live; ``rate_hz`` is that of the browser's microphone."""
+
+    rate_hz: int | None = Field(default=None, ge=8000, le=192000)
+
+
+def start_run(body: StartRun) -> Response:
+    """Go live."""
+    from obsidian_wren.service.live import living
+
+    living.start_run(workshop(), browser_rate_hz=body.rate_hz)
+    return state_answer()
+
+
+def push_live() -> Response:
+    """The next piece of the browser's microphone: little-endian 32-bit floats."""
+    from obsidian_wren.service.live import living
+
+    living.push_live(workshop(), piece())
+    return jsonify(ok=True)
+
+
+def stop_run() -> Response:
+    """Stop being live."""
+    from obsidian_wren.service.live import living
+
+    living.stop_run(workshop())
+    return state_answer()
+
+
+def hold_block(body: HoldBlock) -> Response:
+    """Hold the size of a block, or let the measured one stand."""
+    from obsidian_wren.service.live import living
+
+    living.hold_block(workshop(), body.block_ms)
+    return state_answer()
+
+
+def hold_buffer(body: HoldBuffer) -> Response:
+    """Hold what waits at each listener, or let the measured one stand."""
+    from obsidian_wren.service.live import living
+
+    living.hold_buffer(workshop(), body.buffer_ms)
+    return state_answer()
+
+
+def treat_returns() -> Response:
+    """Measure what came back, and treat it."""
+    from obsidian_wren.service.live import living
+
+    living.treat_returns(workshop())
+    return state_answer()
+
+
+def load_clip(form: ClipUpload) -> Response:
+    """Keep a sound file as a clip."""
+    from obsidian_wren.service.mixes import clips
+
+    with uploaded(form.file) as (path, name):
+        clips.load_file(workshop(), path, name)
+    return state_answer()
+
+
+def alter_clip(path: models.ById, body: AlterClip) -> Response:
+    """Rename a clip, put it on another key, trim it."""
+    from obsidian_wren.service.mixes import clips
+
+    clips.alter(
+        workshop(), path.id, name=body.name, key=body.key, start_s=body.start_s, end_s=body.end_s
+    )
+    return state_answer()
+
+
+def remove_clip(path: models.ById) -> Response:
+    """Take a clip away."""
+    from obsidian_wren.service.mixes import clips
+
+    clips.remove(workshop(), path.id)
+    return state_answer()
+
+
+def press_clip(path: models.ById, body: PressClip) -> Response:
+    """Play a clip into what is live, or stop it."""
+    from obsidian_wren.service.live import pressing
+
+    pressing.press(workshop(), path.id, down=body.down)
+    return jsonify(ok=True)
+
+
+def hear_clip(path: models.ById) -> Response:
+    """A clip as its key plays it, as WAV."""
+    from obsidian_wren.service.export import sounds
+
+    return Response(sounds.hear_clip(workshop(), path.id), mimetype="audio/wav")
+
+
+def hear_live(query: models.LeftOut) -> Response:
+    """The live voice, raw and treated side by side, as it arrives; ``X-Rate`` is the sample rate
+    in Hz."""
+    from obsidian_wren.service.live import monitor
+
+    if request.method == "HEAD":
+        return Response(mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
+    ws = workshop()
+    pair = monitor.put_on(ws, off=query.left_out)
+    headers = {"Cache-Control": "no-store", "X-Rate": str(pair.rate_hz)}
+    response = Response(pair.chunks(), mimetype="application/octet-stream", headers=headers)
+    response.call_on_close(lambda: monitor.take_off(ws, pair))
+    return response
+
+
+def leave_out_live(body: models.LeftOut) -> Response:
+    """Leave other stages out in the headphones."""
+    from obsidian_wren.service.live import monitor
+
+    monitor.leave_out(workshop(), body.left_out)
+    return jsonify(ok=True)
+
+
+ROUTES: tuple[Route, ...] = (
+    ("post", "/run/start", start_run, views.Overview),
+    ("post", "/run/piece", push_live, models.Done),
+    ("post", "/run/stop", stop_run, views.Overview),
+    ("put", "/run/block", hold_block, views.Overview),
+    ("put", "/run/buffer", hold_buffer, views.Overview),
+    ("post", "/returns", treat_returns, views.Overview),
+    ("post", "/clips", load_clip, views.Overview),
+    ("put", "/clips/<int:id>", alter_clip, views.Overview),
+    ("delete", "/clips/<int:id>", remove_clip, views.Overview),
+    ("post", "/clips/<int:id>/press", press_clip, models.Done),
+    ("get", "/clips/<int:id>/sound", hear_clip, None),
+    ("get", "/live/sound", hear_live, None),
+    ("put", "/live/without", leave_out_live, models.Done),
+)

@@ -1,0 +1,93 @@
+"""The recorder and its files.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+from flask import Response, send_from_directory
+from pydantic import Field
+
+from obsidian_wren.service.page import send_views, views
+from obsidian_wren.service.words import Said
+from obsidian_wren.web import models
+from obsidian_wren.web.answers import Route, state_answer, workshop
+
+
+class RecordingPurpose(Said):
+    """What a recording is for."""
+
+    purpose: str = Field(default="Recording", max_length=80)
+
+
+def choose_tracks(body: send_views.TrackChoice) -> Response:
+    """Which tracks are recorded."""
+    from obsidian_wren.service.recording import recording
+
+    recording.choose_tracks(
+        workshop(), list(body.tracks), body.format, body.minutes, body.megabytes
+    )
+    return state_answer()
+
+
+def start_recording(body: RecordingPurpose) -> Response:
+    """The recorder begins."""
+    from obsidian_wren.service.live import recording
+
+    recording.start_recording(workshop(), purpose=body.purpose)
+    return state_answer()
+
+
+def stop_recording() -> Response:
+    """The recorder finishes its files."""
+    from obsidian_wren.service.recording import recording
+
+    recording.stop_recording(workshop())
+    return state_answer()
+
+
+def split_recording() -> Response:
+    """The recorder goes on in the next files."""
+    from obsidian_wren.service.recording import recording
+
+    recording.split_recording(workshop())
+    return state_answer()
+
+
+def rename_recording(path: models.ById, body: models.Rename) -> Response:
+    """Give a recording another title."""
+    from obsidian_wren.service.recording import library
+
+    library.rename(workshop(), path.id, body.name)
+    return state_answer()
+
+
+def discard_recording(path: models.ById) -> Response:
+    """Delete a file of the recorder; undo brings it back."""
+    from obsidian_wren.service.recording import library
+
+    library.discard(workshop(), path.id)
+    return state_answer()
+
+
+def hear_recording(path: models.ById) -> Response:
+    """A recording as it lies."""
+    from obsidian_wren.service.export import sounds
+
+    found, name = sounds.recording_file(workshop(), path.id)
+    kind = "audio/wav" if found.suffix == ".wav" else "audio/flac"
+    return send_from_directory(
+        found.parent, found.name, mimetype=kind, download_name=name, conditional=True
+    )
+
+
+ROUTES: tuple[Route, ...] = (
+    ("put", "/tracks", choose_tracks, views.Overview),
+    ("post", "/recordings/start", start_recording, views.Overview),
+    ("post", "/recordings/stop", stop_recording, views.Overview),
+    ("post", "/recordings/split", split_recording, views.Overview),
+    ("put", "/recordings/<int:id>/name", rename_recording, views.Overview),
+    ("delete", "/recordings/<int:id>", discard_recording, views.Overview),
+    ("get", "/recordings/<int:id>/sound", hear_recording, None),
+)

@@ -1,0 +1,196 @@
+"""Send: listeners, what they pick and get, the proof.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+from flask import Response
+from pydantic import Field
+
+from obsidian_wren.core.mix.routes import Tap
+from obsidian_wren.service.page import views
+from obsidian_wren.service.words import Said
+from obsidian_wren.web import models
+from obsidian_wren.web.answers import Route, state_answer, workshop
+
+
+class ByKey(Said):
+    """A listener or a source by its key."""
+
+    key: str = Field(max_length=40)
+
+
+class HearListener(Said):
+    """What of a listener to hear."""
+
+    what: str = Field(default="heard", pattern="^(heard|sent|returned)$")
+
+
+class Use(Said):
+    """In use or not."""
+
+    on: bool
+
+
+class SetProgram(Said):
+    """Something in a listening program; what is left out stays."""
+
+    rate_hz: int | None = None
+    takes_hz: int | None = None
+    also: str | None = Field(default=None, max_length=120)
+    muted: bool | None = None
+    noise_removal: bool | None = None
+    auto_gain: bool | None = None
+    echo_cancelling: bool | None = None
+    activation_dbfs: float | None = None
+    narrow_band: bool | None = None
+    bits: int | None = None
+    hears_itself: bool | None = None
+    speaks: bool | None = None
+    upside_down: bool | None = None
+    latency_ms: float | None = None
+    jitter_ms: float | None = None
+    drift_ppm: float | None = None
+
+
+class SetRoute(Said):
+    """A source goes to a listener, or does not."""
+
+    source: str = Field(max_length=60)
+    destination: str = Field(max_length=40)
+    tap: Tap = "treated"
+    on: bool
+
+
+class PinMix(Said):
+    """Hold something of a mix, or let the derived value stand (null)."""
+
+    name: str = Field(max_length=20)
+    value: float | None
+    source: str | None = Field(default=None, max_length=60)
+
+
+class SetUp(Said):
+    """A common case."""
+
+    case: str = Field(max_length=20)
+
+
+class PickInput(Said):
+    """Another program picks an input."""
+
+    picks: str = Field(max_length=120)
+
+
+def pick_input(path: ByKey, body: PickInput) -> Response:
+    """Another program picks an input."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.pick_input(workshop(), path.key, body.picks)
+    return state_answer()
+
+
+def set_program(path: ByKey, body: SetProgram) -> Response:
+    """Set something in a listening program."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.set_program(workshop(), path.key, body.model_dump(exclude_unset=True))
+    return state_answer()
+
+
+def use_listener(path: ByKey, body: Use) -> Response:
+    """Take a listener into use, or out of it."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.use_listener(workshop(), path.key, body.on)
+    return state_answer()
+
+
+def rename_listener(path: ByKey, body: models.Rename) -> Response:
+    """Call a listener by another name."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.rename_listener(workshop(), path.key, body.name)
+    return state_answer()
+
+
+def use_source(path: ByKey, body: Use) -> Response:
+    """Take a source into use, or out of it."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.use_source(workshop(), path.key, body.on)
+    return state_answer()
+
+
+def set_route(body: SetRoute) -> Response:
+    """Send a source to a listener, or keep it out."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.set_route(workshop(), body.source, body.destination, body.tap, body.on)
+    return state_answer()
+
+
+def pin_mix(path: ByKey, body: PinMix) -> Response:
+    """Hold something of a mix, or let it go."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.pin_mix(workshop(), path.key, body.name, body.value, body.source)
+    return state_answer()
+
+
+def usual_mix(path: ByKey) -> Response:
+    """Let go of everything that is held of a mix."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.usual_mix(workshop(), path.key)
+    return state_answer()
+
+
+def set_up(body: SetUp) -> Response:
+    """Set up a common case."""
+    from obsidian_wren.service.send import listeners
+
+    listeners.set_up(workshop(), body.case)
+    return state_answer()
+
+
+def derive_mixes() -> Response:
+    """Derive the mixes anew where they are stale."""
+    from obsidian_wren.service.mixes import mixing
+
+    ws = workshop()
+    mixing.refresh(ws)
+    return state_answer()
+
+
+def send_marker() -> Response:
+    """Send the marker through every path."""
+    from obsidian_wren.service.send import proving
+
+    proving.send_marker(workshop())
+    return state_answer()
+
+
+def hear_listener(path: ByKey, query: HearListener) -> Response:
+    """The last ten seconds of a listener as WAV."""
+    from obsidian_wren.service.export import sounds
+
+    return Response(sounds.hear_listener(workshop(), path.key, query.what), mimetype="audio/wav")  # type: ignore[arg-type]
+
+
+ROUTES: tuple[Route, ...] = (
+    ("put", "/destinations/<key>/picks", pick_input, views.Overview),
+    ("patch", "/destinations/<key>/program", set_program, views.Overview),
+    ("put", "/destinations/<key>/use", use_listener, views.Overview),
+    ("put", "/destinations/<key>/name", rename_listener, views.Overview),
+    ("put", "/destinations/<key>/pin", pin_mix, views.Overview),
+    ("post", "/destinations/<key>/usual", usual_mix, views.Overview),
+    ("get", "/destinations/<key>/sound", hear_listener, None),
+    ("put", "/sources/<key>/use", use_source, views.Overview),
+    ("put", "/routes", set_route, views.Overview),
+    ("post", "/case", set_up, views.Overview),
+    ("post", "/mixes", derive_mixes, views.Overview),
+    ("post", "/marker", send_marker, views.Overview),
+)

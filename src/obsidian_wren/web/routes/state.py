@@ -1,0 +1,93 @@
+"""The state and its events; undo and redo.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+import json
+import queue
+import time
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from flask import Response, request
+
+from obsidian_wren.service.page import views
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.bus import END
+from obsidian_wren.web.answers import Route, state_answer, workshop
+
+_HEARTBEAT_S = 5.0
+_LOOK_EVERY_S = 1.0
+
+
+def state() -> Response:
+    """Everything that the page shows."""
+    return state_answer()
+
+
+def events() -> Response:
+    """Server-sent events:
+
+    ``hello`` with the newest change first; then ``changed``, ``progress``, ``frame`` twenty times a
+    second while sound runs, ``live``, ``trouble``, and ``still`` where nothing else comes, so that
+    silence means that the program is gone.
+    """
+    headers = {"Cache-Control": "no-store"}
+    if request.method == "HEAD":
+        return Response(mimetype="text/event-stream", headers=headers)
+    ws = workshop()
+    listener = ws.bus.listen()
+    response = Response(
+        _stream(ws, listener, request.environ), mimetype="text/event-stream", headers=headers
+    )
+    # Also where nobody ever read the first line.
+    response.call_on_close(lambda: ws.bus.leave(listener))
+    return response
+
+
+def _stream(
+    ws: Workshop, listener: queue.Queue[tuple[str, dict[str, Any]]], environ: dict[str, Any]
+) -> Iterator[str]:
+    is_gone: Callable[[], bool] = environ.get("waitress.client_disconnected", lambda: False)
+    yield f"retry: 1000\nevent: hello\ndata: {json.dumps({'revision': ws.revision})}\n\n"
+    told = time.monotonic()
+    while True:
+        try:
+            kind, body = listener.get(timeout=_LOOK_EVERY_S)
+        except queue.Empty:
+            if is_gone():
+                return
+            if time.monotonic() - told < _HEARTBEAT_S:
+                continue
+            kind, body = "still", {}
+        if kind == END:
+            return
+        told = time.monotonic()
+        yield f"event: {kind}\ndata: {json.dumps(body)}\n\n"
+
+
+def undo() -> Response:
+    """Take the newest change back."""
+    from obsidian_wren.service.undo import put_back
+
+    put_back.undo(workshop())
+    return state_answer()
+
+
+def redo() -> Response:
+    """Make it again."""
+    from obsidian_wren.service.undo import put_back
+
+    put_back.redo(workshop())
+    return state_answer()
+
+
+ROUTES: tuple[Route, ...] = (
+    ("get", "/state", state, views.Overview),
+    ("get", "/events", events, None),
+    ("post", "/undo", undo, views.Overview),
+    ("post", "/redo", redo, views.Overview),
+)

@@ -1,0 +1,251 @@
+"""Takes: recorded, sent in, listened into, heard.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from flask import Response, jsonify
+from flask_openapi3 import FileStorage
+from pydantic import BaseModel, Field
+
+from obsidian_wren.service import words
+from obsidian_wren.service.page import views
+from obsidian_wren.service.words import Purpose, Said
+from obsidian_wren.web import models
+from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
+
+
+class Upload(Said):
+    """A sound file and what it is for."""
+
+    file: FileStorage
+    purpose: words.Purpose
+    channel: int | None = Field(default=None, ge=1, le=8)
+    position: float | None = Field(default=None, ge=-100, le=100)
+    learns: Literal["preamp", "slider"] = "preamp"
+
+
+class StartTake(Said):
+    """Begin a take from the simulated rig."""
+
+    purpose: Purpose
+    seconds: float | None = Field(default=None, ge=1, le=300)
+    position: float | None = Field(default=None, ge=-100, le=100)
+    learns: Literal["preamp", "slider"] = "preamp"
+    until_steady: bool = False
+
+
+class StartBrowserTake(Said):
+    """Begin a take whose pieces follow. ``not_obeyed``: processing that the browser left on."""
+
+    purpose: Purpose
+    rate_hz: int = Field(ge=1, le=10_000_000)
+    seconds: float = Field(ge=1, le=300)
+    not_obeyed: list[Literal["echo cancelling", "noise suppression", "auto gain"]] = Field(
+        default=[], max_length=8
+    )
+    position: float | None = Field(default=None, ge=-100, le=100)
+    learns: Literal["preamp", "slider"] = "preamp"
+    until_steady: bool = False
+
+
+class Began(BaseModel):
+    """The id of the take that began."""
+
+    take_id: str
+
+
+class Piece(Said):
+    """Which piece of which take."""
+
+    take_id: str = Field(pattern=r"^[0-9a-f]{12}$")
+    number: int = Field(ge=0, lt=2**31)
+
+
+class HalfById(Said):
+    """One half take."""
+
+    id: str = Field(pattern=r"^[0-9a-f]{12}$")
+
+
+class StartWatch(Said):
+    """Listen in; ``rate_hz`` is that of the browser's microphone."""
+
+    purpose: Literal["rest", "talk"]
+    rate_hz: int | None = Field(default=None, ge=8000, le=192000)
+
+
+class Hear(models.LeftOut):
+    """How to hear a take."""
+
+    version: Literal["raw", "treated"] = "raw"
+    matched: bool = True
+
+
+class FramesOfTake(BaseModel):
+    """What the picture shows while a take plays."""
+
+    step_s: float
+    bands_hz: list[float]
+    level_dbfs: list[float | None]
+    peak_dbfs: list[float | None]
+    bands_dbfs: list[list[float | None]]
+    gains_db: dict[str, list[float]]
+
+
+def start_watch(body: StartWatch) -> Response:
+    """Listen in live."""
+    from obsidian_wren.service.live import watching
+
+    watching.start_watch(workshop(), body.purpose, browser_rate_hz=body.rate_hz)
+    return state_answer()
+
+
+def push_watch() -> Response:
+    """The next piece of the browser's microphone."""
+    from obsidian_wren.service.live import watching
+
+    watching.push_watch(workshop(), piece())
+    return jsonify(ok=True)
+
+
+def stop_watch() -> Response:
+    """Stop listening in."""
+    from obsidian_wren.service.live import watching
+
+    watching.stop_watch(workshop())
+    return state_answer()
+
+
+def start_take(body: StartTake) -> Response:
+    """Begin a take from the simulated rig."""
+    from obsidian_wren.service.takes import simulated
+
+    simulated.start_simulated(
+        workshop(),
+        body.purpose,
+        seconds=body.seconds,
+        position=body.position,
+        learns=body.learns,
+        until_steady=body.until_steady,
+    )
+    return state_answer()
+
+
+def stop_take() -> Response:
+    """End the running take and keep it."""
+    from obsidian_wren.service.takes import ending
+
+    ending.stop_take(workshop())
+    return state_answer()
+
+
+def take_file(form: Upload) -> Response:
+    """Make a take of a sound file."""
+    from obsidian_wren.service.takes import from_file
+
+    with uploaded(form.file) as (path, _):
+        from_file.keep_file(
+            workshop(),
+            form.purpose,
+            path,
+            channel=form.channel,
+            position=form.position,
+            learns=form.learns,
+        )
+    return state_answer()
+
+
+def start_browser_take(body: StartBrowserTake) -> Response:
+    """Begin a take whose pieces the page sends."""
+    from obsidian_wren.service.takes import from_page
+
+    take_id = from_page.start_browser(
+        workshop(),
+        body.purpose,
+        rate_hz=body.rate_hz,
+        seconds=body.seconds,
+        not_obeyed=list(body.not_obeyed),
+        position=body.position,
+        learns=body.learns,
+        until_steady=body.until_steady,
+    )
+    return jsonify(take_id=take_id)
+
+
+def add_piece(path: Piece) -> Response:
+    """The next piece: little-endian 32-bit floats."""
+    from obsidian_wren.service.takes import from_page
+
+    enough = from_page.add_piece(workshop(), path.take_id, path.number, piece())
+    return jsonify(ok=True, enough=enough)
+
+
+def discard_take(path: models.ById) -> Response:
+    """Remove a take."""
+    from obsidian_wren.service.takes import discarding
+
+    discarding.discard_take(workshop(), path.id)
+    return state_answer()
+
+
+def keep_half(path: HalfById) -> Response:
+    """Use a take that was cut off."""
+    from obsidian_wren.service.takes import halves
+
+    halves.keep_half(workshop(), path.id)
+    return state_answer()
+
+
+def discard_half(path: HalfById) -> Response:
+    """Throw a cut-off take away."""
+    from obsidian_wren.service.takes import halves
+
+    halves.discard_half(workshop(), path.id)
+    return state_answer()
+
+
+def hear_take(path: models.ById, query: Hear) -> Response:
+    """A WAV of a take, raw or treated."""
+    from obsidian_wren.service.export import sounds
+
+    sound = sounds.hear_take(
+        workshop(), path.id, query.version, matched=query.matched, off=query.left_out
+    )
+    return Response(sound, mimetype="audio/wav")
+
+
+def frames_of_take(path: models.ById, query: Hear) -> Response:
+    """What the picture shows while a take plays."""
+    from obsidian_wren.service.export import sounds
+
+    return jsonify(sounds.frames_of_take(workshop(), path.id, query.version, off=query.left_out))
+
+
+def sweep() -> Response:
+    """The measuring sweep as WAV."""
+    from obsidian_wren.service.export import sounds
+
+    return Response(sounds.sweep_wav(48_000), mimetype="audio/wav")
+
+
+ROUTES: tuple[Route, ...] = (
+    ("post", "/watch", start_watch, views.Overview),
+    ("post", "/watch/piece", push_watch, models.Done),
+    ("post", "/watch/stop", stop_watch, views.Overview),
+    ("post", "/takes", start_take, views.Overview),
+    ("post", "/takes/stop", stop_take, views.Overview),
+    ("post", "/takes/file", take_file, views.Overview),
+    ("post", "/takes/browser", start_browser_take, Began),
+    ("post", "/takes/browser/<take_id>/<int:number>", add_piece, models.Done),
+    ("delete", "/takes/<int:id>", discard_take, views.Overview),
+    ("post", "/halves/<id>/keep", keep_half, views.Overview),
+    ("delete", "/halves/<id>", discard_half, views.Overview),
+    ("get", "/takes/<int:id>/sound", hear_take, None),
+    ("get", "/takes/<int:id>/frames", frames_of_take, FramesOfTake),
+    ("get", "/sweep", sweep, None),
+)

@@ -1,0 +1,25 @@
+"""A whole chain planned from takes."""
+
+import pytest
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.derive.plan import plan
+from obsidian_wren.core.measure.levels import true_peak_dbtp
+from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.measure.readings import read_talk
+from signals import RATE, room, voice
+
+
+def test_plan_brings_a_real_take_to_its_aim(quiet):
+    sound = voice("passage") + room(2e-4, len(voice("passage")) / RATE, seed=4)
+    found = plan(quiet, read_talk(sound, rate_hz=RATE, quiet=quiet), room(), sound).chain
+    out = render(found.specs(), sound, rate_hz=RATE)
+    assert integrated_lufs(out, rate_hz=RATE) == pytest.approx(
+        found.landing.loudness_lufs, abs=0.02
+    )
+    assert true_peak_dbtp(out) == pytest.approx(found.landing.true_peak_dbtp, abs=0.02)
+    assert found.landing.loudness_lufs == pytest.approx(-18.0, abs=0.2)
+    tone = found.stage("equalizer").evidence
+    assert tone.fit.left_over_rms_db <= 1.5
+    for named in tone.bands:
+        assert "target range" in named.because

@@ -1,0 +1,114 @@
+"""Noise reduction and its cost."""
+
+import numpy as np
+import pytest
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.chain.short_time import ShortTime
+from obsidian_wren.core.derive.noise_reduction import profile_rows
+from obsidian_wren.core.measure.artefacts import restlessness_db, speech_loss
+from obsidian_wren.core.measure.noise_profile import noise_profile
+from obsidian_wren.core.measure.spectrum import power_spectrum, third_octaves
+from obsidian_wren.core.measure.speech import active_level
+from obsidian_wren.standins import acoustics
+from signals import RATE, voice
+
+FANS = {
+    "white": ((10.0, 0.0), (20_000.0, 0.0)),
+    "fan": (
+        (10.0, -12.0),
+        (40.0, 0.0),
+        (120.0, -3.0),
+        (300.0, -10.0),
+        (1000.0, -22.0),
+        (4000.0, -36.0),
+        (20000.0, -55.0),
+    ),
+    "rain": (
+        (10.0, -60.0),
+        (200.0, -30.0),
+        (1000.0, -8.0),
+        (3500.0, 0.0),
+        (9000.0, -4.0),
+        (20000.0, -16.0),
+    ),
+    "pink": ((20.0, 0.0), (20_000.0, -30.0)),
+}
+
+
+@pytest.fixture(scope="module", params=FANS)
+def reduced(request):
+    """A dry voice, a steady noise 20 dB under it, and what 15 dB of reduction makes of both,
+    apart and together."""
+    clean = voice("passage")[: 30 * RATE]
+    level = active_level(clean, rate_hz=RATE).level_dbfs - 3.0103 - 20.0
+    drawn = acoustics.shaped_noise(
+        len(clean) + 10 * RATE, RATE, np.random.default_rng(4), FANS[request.param]
+    )
+    drawn *= 10 ** (level / 20) / np.sqrt(np.mean(drawn**2))
+    rest, under = drawn[: 10 * RATE], drawn[10 * RATE :]
+    spec = NoiseReductionSpec(15.0, profile_rows(noise_profile(rest, rate_hz=RATE)))
+    return clean, rest, under, spec
+
+
+def through_the_same_gains(spec, mixture, alone):
+    """What the gains found on the mixture do to one part of it alone."""
+    stage, kept = spec.build(rate_hz=RATE), []
+    weigh = stage._weigh
+
+    def watched(spectra):
+        before = np.abs(spectra)
+        weigh(spectra)
+        kept.append(np.abs(spectra) / np.maximum(before, 1e-30))
+
+    stage._weigh = watched
+    stage.process(mixture)
+    gains, at = np.concatenate(kept), 0
+    frames = ShortTime(rate_hz=RATE, delay_s=0.008)
+
+    def given(spectra):
+        nonlocal at
+        at += len(spectra)
+        spectra *= gains[at - len(spectra) : at]
+
+    return frames.process(alone, given)[frames.delay_samples :]
+
+
+def test_a_steady_noise_falls_by_twelve_decibels_and_no_clear_band_of_the_voice_by_one(reduced):
+    clean, rest, under, spec = reduced
+    quiet = render([spec], rest, rate_hz=RATE)[RATE:]
+    assert 10 * np.log10(np.mean(rest[RATE:] ** 2) / np.mean(quiet**2)) >= 12.0
+    left = through_the_same_gains(spec, clean + under, clean)
+    bands = [
+        third_octaves(power_spectrum(x, rate_hz=RATE, frame_s=0.17))
+        for x in (clean[: len(left)], left, under)
+    ]
+    changes = [
+        b.level_dbfs - a.level_dbfs
+        for a, b, n in zip(*bands, strict=True)
+        if a.level_dbfs - n.level_dbfs >= 10.0
+    ]
+    assert len(changes) >= 15
+    assert max(np.abs(changes)) < 1.0
+
+
+def test_what_is_left_of_the_noise_does_not_warble(reduced):
+    _, rest, _, spec = reduced
+    before = restlessness_db(rest[RATE:], rate_hz=RATE)
+    after = restlessness_db(render([spec], rest, rate_hz=RATE)[RATE:], rate_hz=RATE)
+    assert before == pytest.approx(5.6, abs=0.4)
+    assert after < before + 1.0
+
+
+def test_the_cost_read_from_a_real_take_is_the_true_one(reduced):
+    clean, rest, under, spec = reduced
+    told = speech_loss(
+        clean + under, render([spec], clean + under, rate_hz=RATE), rest, rate_hz=RATE
+    )
+    assert told is not None
+    assert told.loss_db < 1.0
+    # A reduction without caution takes more, and that is told.
+    dull = render([spec], clean + under, rate_hz=RATE) * 0.5
+    assert speech_loss(clean + under, dull, rest, rate_hz=RATE).loss_db > 5.0
+    assert speech_loss(under, under, under, rate_hz=RATE) is None

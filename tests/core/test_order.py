@@ -1,0 +1,39 @@
+"""Sequences that defeat a stage."""
+
+import pytest
+
+from obsidian_wren.core.chain.sequence import default_sequence
+from obsidian_wren.core.derive.order import warnings
+
+
+def moved(kind, to):
+    order = [k for k in default_sequence() if k != kind]
+    order.insert(to, kind)
+    return order
+
+
+@pytest.mark.parametrize(
+    "order, kind, other",
+    [
+        (moved("limiter", 0), "limiter", "highpass"),
+        (moved("limiter", 11), "limiter", "gain"),
+        (moved("gate", 10), "gate", "compressor"),
+        (moved("noise_reduction", 12), "noise_reduction", "compressor"),
+        (moved("highpass", 12), "highpass", "gate"),
+        (moved("deesser", 12), "deesser", "compressor"),
+        (moved("leveller", 11), "leveller", "compressor"),
+        (moved("ring_reduction", 6), "ring_reduction", "gate"),
+        (moved("compressor", 0), "deplosive", "compressor"),
+    ],
+)
+def test_an_order_that_defeats_a_stage_is_told(order, kind, other):
+    assert (kind, other) in [(w.kind, w.other) for w in warnings(order)]
+    for warning in warnings(order):
+        assert warning.sentence.endswith(".")
+
+
+def test_the_usual_order_and_stages_that_are_off_defeat_nothing():
+    assert warnings(default_sequence()) == ()
+    assert warnings(["compressor", "limiter"]) == ()
+    assert warnings([]) == ()
+    assert {w.kind for w in warnings(["compressor", "gate", "limiter"])} == {"gate"}

@@ -1,0 +1,32 @@
+"""Takes that end by themselves."""
+
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.takes import ending, from_page, simulated
+from signals import RATE, voice
+
+
+def test_talk_ends_by_itself_when_it_is_known(boathouse):
+    simulated.start_simulated(boathouse, "talk", until_steady=True)
+    take = overview(boathouse).takes[-1]
+    assert 12 < take.seconds < 80
+    assert "uncertainty of ±0." in take.ended
+
+
+def test_a_take_of_the_browser_says_when_it_has_enough(workshop):
+    take_id = from_page.start_browser(
+        workshop, "talk", rate_hz=RATE, seconds=90, not_obeyed=[], until_steady=True
+    )
+    sound = voice("passage")
+    enough = False
+    for number in range(len(sound) // 12_000):
+        enough = from_page.add_piece(
+            workshop, take_id, number, sound[number * 12_000 : (number + 1) * 12_000]
+        )
+        if enough:
+            break
+    assert enough
+    progress = overview(workshop).progress
+    assert progress.steady.steady
+    assert progress.steady.active_error_db <= 0.5
+    ending.stop_take(workshop)
+    assert "uncertainty of ±" in overview(workshop).takes[0].ended

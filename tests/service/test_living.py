@@ -1,0 +1,115 @@
+"""The live run: markers, listeners that fail, settings that change under it."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from obsidian_wren.service import live, mixes
+from obsidian_wren.service.calibration import settings
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.export import sounds
+from obsidian_wren.service.live import living
+from obsidian_wren.service.live import recording as live_recording
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.recording import recording
+from obsidian_wren.service.send import listeners, proving
+from obsidian_wren.service.setup import confirming
+from rigging import status
+from signals import RATE
+from waiting import wait_until
+
+
+def proof_of(ws, key="call"):
+    return next(d.proof for d in overview(ws).destinations if d.key == key)
+
+
+def heard_by(ws, key, seconds):
+    start = mixes.current(ws).programs[key].position
+    wait_until(lambda: mixes.current(ws).programs[key].position > start + seconds * RATE)
+    return mixes.current(ws).programs[key].heard_since(start)
+
+
+def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
+    ws = boathouse
+    with pytest.raises(Refused, match="Start live first"):
+        proving.send_marker(ws)
+    living.start_run(ws)
+    proving.send_marker(ws)
+    wait_until(lambda: proof_of(ws) is not None)
+    first = proof_of(ws).verdicts[0]
+    assert first.code == "raw"
+    assert "pick “Wren: call”" in first.advice
+    with pytest.raises(Refused, match="0 of 1 listeners are proved"):
+        confirming.confirm_step(ws, "send")
+    listeners.pick_input(ws, "call", "Wren: call")
+    assert proof_of(ws).stale
+    assert status(ws)["send"] == "stale"
+    proving.send_marker(ws)
+    wait_until(lambda: proof_of(ws).good)
+    shown = proof_of(ws)
+    assert [v.code for v in shown.verdicts] == ["treated"]
+    # What is ours, and the call's jitter buffer of 20 ms.
+    assert shown.delay_ms == pytest.approx(shown.ours_ms + 20.0, abs=0.6)
+    delay = next(d.delay for d in overview(ws).destinations if d.key == "call")
+    assert shown.ours_ms == pytest.approx(delay.total_ms, abs=0.6)
+    # The marker's 300 to 3400 Hz see the chain's gain and what the equalizer does there.
+    assert shown.level_db == pytest.approx(
+        next(s.value for s in overview(ws).settings if s.name == "makeup_db"), abs=4.0
+    )
+    confirming.confirm_step(ws, "send")
+    assert status(ws)["send"] == "confirmed"
+
+
+def test_a_recording_holds_the_treated_voice(boathouse):
+    ws = boathouse
+    with pytest.raises(Refused, match="Start live first"):
+        live_recording.start_recording(ws)
+    living.start_run(ws)
+    recording.choose_tracks(ws, ["treated"], "flac", None, None)
+    live_recording.start_recording(ws, purpose="River walk")
+    with pytest.raises(Refused, match="already"):
+        live_recording.start_recording(ws)
+    heard_by(ws, "call", 20)
+    recording.stop_recording(ws)
+    shown = overview(ws).recordings[0]
+    assert (shown.title, shown.track, shown.part) == ("River walk", "treated voice", 1)
+    assert shown.seconds > 5
+    assert shown.true_peak_dbtp <= -3.0
+    path, name = sounds.recording_file(ws, shown.id)
+    assert name.endswith("River walk treated voice.flac")
+    sound, rate = soundfile.read(path)
+    assert rate == RATE
+    assert len(sound) == pytest.approx(shown.seconds * RATE, abs=0.06 * RATE)
+    assert max(shown.waveform) == pytest.approx(np.abs(sound).max(), abs=0.01)
+
+
+def test_a_listener_that_fails_does_not_silence_the_others(boathouse, monkeypatch):
+    ws = boathouse
+    living.start_run(ws)
+    told = ws.bus.listen()
+
+    def full(block):
+        raise OSError("no space left on device")
+
+    monkeypatch.setattr(mixes.current(ws).programs["headphones"], "hear", full)
+    heard_by(ws, "call", 2)
+    assert live.current(ws).run.stopped_why is None
+    heard = [told.get_nowait() for _ in range(told.qsize())]
+    assert (
+        sum(kind == "trouble" and "Headphones failed" in body["sentence"] for kind, body in heard)
+        == 1
+    )
+
+
+def test_settings_change_under_a_live_run_without_a_click(boathouse):
+    ws = boathouse
+    living.start_run(ws)
+    listeners.pick_input(ws, "call", "Wren: call")
+    heard_by(ws, "call", 1)
+    start = mixes.current(ws).programs["call"].position
+    settings.change_setting(ws, "gain", "gain_db", value=0.0, band=None, pinned=True)
+    wait_until(lambda: mixes.current(ws).programs["call"].position > start + 4 * RATE)
+    heard = mixes.current(ws).programs["call"].heard_since(start)
+    # A click would be a step far above what speech of this level does from one sample to the next.
+    assert np.abs(np.diff(heard)).max() < 0.4
+    assert live.current(ws).run.stopped_why is None

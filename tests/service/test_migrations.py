@@ -1,0 +1,78 @@
+"""Data folders of older versions."""
+
+import sqlite3
+
+import pytest
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import create_engine
+
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.store.database import HEAD, MIGRATIONS
+from signals import RATE, noise
+
+
+def test_a_folder_of_the_first_version_opens_with_its_takes_read_anew(tmp_path, workshop_over):
+    """Tables as the first migration made them, a take in them: after opening, the take is there
+    with a reading and its things are kept."""
+    from obsidian_wren.store.folder import DataFolder
+    from obsidian_wren.store.take_files import keep_take
+
+    folder = DataFolder(tmp_path / "old")
+    digest = keep_take(folder, noise(1e-3, 6.0), rate_hz=RATE)
+    engine = create_engine(f"sqlite:///{folder.database}")
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    config.attributes["engine"] = engine
+    command.upgrade(config, "0001")
+    engine.dispose()
+    with sqlite3.connect(folder.database) as tables:
+        rig = (
+            1,
+            "Boathouse loft",
+            "Reedling 40",
+            "condenser",
+            "cardioid",
+            "Towpath Two",
+            22,
+            20,
+            48_000,
+            18,
+            9,
+            "file",
+            "{}",
+            3.0,
+        )
+        tables.execute(f"INSERT INTO rig VALUES ({','.join('?' * len(rig))})", rig)
+        take = (
+            1,
+            1,
+            "rest",
+            digest,
+            RATE,
+            6 * RATE,
+            "file",
+            3.0,
+            22,
+            20,
+            0,
+            "[]",
+            None,
+            "2026-01-01T00:00:00+00:00",
+        )
+        tables.execute(f"INSERT INTO take VALUES ({','.join('?' * len(take))})", take)
+        tables.execute("INSERT INTO settled VALUES (1, 'quiet', '{}', '2026-01-01T00:00:00+00:00')")
+    folder.close()
+    shown = overview(workshop_over(tmp_path / "old"))
+    assert shown.quiet.rms_dbfs == pytest.approx(-56.99, abs=0.02)
+    assert (shown.microphones[0].name, shown.interfaces[0].name, shown.rooms[0].name) == (
+        "Reedling 40",
+        "Towpath Two",
+        "Boathouse loft",
+    )
+    assert shown.rig.distance_cm == 22
+    assert shown.steps[1].status == "confirmed"
+
+
+def test_a_new_database_is_as_new_as_the_newest_migration():
+    assert sorted(path.name[:4] for path in (MIGRATIONS / "versions").glob("0*.py"))[-1] == HEAD

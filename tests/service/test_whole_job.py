@@ -1,0 +1,147 @@
+"""The job from an empty folder to a proof, through the services."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from obsidian_wren.service import live, mixes
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live import living
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.rig.computer_rows import RAW_NAME
+from obsidian_wren.service.send import listeners
+from obsidian_wren.service.setup import confirming, turning
+from obsidian_wren.service.takes import discarding, from_file, keeping, simulated
+from rigging import preamp, status, use_boathouse
+from signals import RATE, noise, sine, voice
+from waiting import wait_until
+
+
+def test_an_empty_folder_knows_nothing(workshop):
+    shown = overview(workshop)
+    assert status(workshop) == {
+        "rig": "open",
+        **dict.fromkeys(("quiet", "gain", "clean", "tone", "steady", "send"), "not yet"),
+    }
+    assert (
+        shown.quiet,
+        shown.talk,
+        shown.gain_plan,
+        shown.tone,
+        shown.delivery,
+        shown.diagram,
+    ) == (None, None, None, None, None, [])
+
+
+def test_steps_cannot_be_confirmed_on_nothing(workshop):
+    for step in ("quiet", "gain", "clean", "tone", "steady", "send"):
+        with pytest.raises(Refused, match=r"first|Send the marker"):
+            confirming.confirm_step(workshop, step)
+
+
+def test_the_whole_job(workshop):
+    ws = workshop
+    use_boathouse(ws)
+    confirming.confirm_step(ws, "rig")
+    simulated.start_simulated(ws, "rest")
+    assert status(ws)["quiet"] == "open"
+    assert overview(ws).quiet.hum.mains_hz == pytest.approx(49.98, abs=0.02)
+    simulated.start_simulated(ws, "talk")
+    advice = overview(ws).gain_plan
+    assert advice.verdict == "up"
+    before = overview(ws).talk.peak_dbfs
+    turning.turn_knob(ws, preamp(ws) + advice.change_db)
+    assert status(ws)["quiet"] == status(ws)["gain"] == "stale"
+    assert "now" in next(step.why for step in overview(ws).steps if step.name == "gain")
+    simulated.start_simulated(ws, "talk")
+    after = overview(ws)
+    assert after.talk.peak_dbfs == pytest.approx(before + advice.change_db, abs=1.0)
+    assert -15 <= after.talk.peak_dbfs <= -10
+    assert after.gain_plan.verdict == "settled"
+    assert "prediction" in after.gain_plan.quiet_predicted
+    predicted_snr = after.talk.snr_db
+    simulated.start_simulated(ws, "rest")
+    simulated.start_simulated(ws, "talk")
+    assert overview(ws).talk.snr_db == pytest.approx(predicted_snr, abs=0.5)
+    assert overview(ws).gain_plan.quiet_predicted is None
+    confirming.confirm_step(ws, "quiet")
+    confirming.confirm_step(ws, "gain")
+    simulated.start_simulated(ws, "passage")
+    for step in ("clean", "tone", "steady"):
+        confirming.confirm_step(ws, step)
+    shown = overview(ws)
+    assert [setting.stage for setting in shown.settings][:2] == ["highpass", "highpass"]
+    assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
+    assert [point.name for point in shown.diagram] == [
+        "mic",
+        "converter",
+        "cleaned",
+        "equalized",
+        "levelled",
+        "to:call",
+    ]
+    assert {name: state for name, state in status(ws).items() if name != "send"} == dict.fromkeys(
+        ("rig", "quiet", "gain", "clean", "tone", "steady"), "confirmed"
+    )
+
+
+def test_the_diagram_is_the_chain_at_work(boathouse):
+    by_name = {point.name: point for point in overview(boathouse).diagram}
+    gain = preamp(boathouse)
+    assert by_name["converter"].peak_dbfs - by_name["mic"].peak_dbfs == pytest.approx(
+        gain, abs=0.02
+    )
+    # The call still picks the raw microphone, so it gets the converter's levels; the recorder gets
+    # its mix.
+    assert by_name["to:call"].peak_dbfs == by_name["converter"].peak_dbfs
+    voice_in_it = next(
+        s
+        for d in overview(boathouse).destinations
+        if d.key == "recorder"
+        for s in d.mix.sends
+        if s.source == "voice"
+    )
+    assert by_name["to:recorder"].voice_high_dbfs == pytest.approx(
+        by_name["levelled"].voice_high_dbfs + voice_in_it.gain_db, abs=0.02
+    )
+
+
+def heard_by(ws, key, seconds):
+    start = mixes.current(ws).programs[key].position
+    wait_until(lambda: mixes.current(ws).programs[key].position > start + seconds * RATE)
+    return mixes.current(ws).programs[key].heard_since(start)
+
+
+def test_files_can_do_the_whole_job(workshop, tmp_path):
+    use_boathouse(workshop, source="file")
+    soundfile.write(
+        tmp_path / "q.wav",
+        noise(3e-4, 8.0, rate_hz=44_100) + sine(100, -70, 8.0, rate_hz=44_100),
+        44_100,
+        subtype="PCM_24",
+    )
+    soundfile.write(tmp_path / "t.flac", voice("talk", rate_hz=44_100), 44_100, subtype="PCM_24")
+    soundfile.write(tmp_path / "p.flac", voice("passage"), RATE, subtype="PCM_24")
+    for purpose, name in (("rest", "q.wav"), ("talk", "t.flac"), ("passage", "p.flac")):
+        from_file.keep_file(workshop, purpose, tmp_path / name, channel=None)
+    shown = overview(workshop)
+    assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
+    living.start_run(workshop)
+    listeners.pick_input(workshop, "call", "Wren: call")
+    assert live.current(workshop).run.rate_hz == 44_100
+    # The call runs at a rate of its own, and the edge converts.
+    assert np.abs(heard_by(workshop, "call", 3)).max() > 0.05
+    assert RAW_NAME in [entry.name for entry in shown.inputs]
+
+
+def test_a_take_without_voice_is_kept_with_its_sentence_and_never_used(workshop):
+    from obsidian_wren.store.parts import PartInfo
+
+    info = PartInfo("talk", RATE, "browser", {"gain_db": None}, "2026-01-01T00:00:00+00:00")
+    keeping.keep(workshop, info, noise(0.01, 6.0), half=False)
+    shown = overview(workshop)
+    assert "No voice was found" in shown.takes[0].fault
+    assert not shown.takes[0].current
+    assert shown.talk is None
+    discarding.discard_take(workshop, shown.takes[0].id)
+    assert overview(workshop).takes == []
