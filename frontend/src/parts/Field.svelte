@@ -1,5 +1,5 @@
 <script lang="ts" generics="T extends string | number | boolean | null">
-  import { proper } from '../lib/format';
+  import { REFUSED, typing, typingNumber } from '../lib/typing.svelte';
 
   /** One field of a form: a number with its unit, a name, a choice, or a yes, no or unknown. It is kept when it is left. */
   interface Props {
@@ -20,21 +20,18 @@
   ] as { value: T; title: string }[];
   const offered = $derived(kind === 'known' ? KNOWN : choices);
 
-  function entered(event: Event): void {
-    const input = event.currentTarget as HTMLInputElement;
-    const text = input.value.trim();
-    if (kind === 'text') {
-      if (text) keep(text as T);
-      else input.value = String(value ?? '');
-      return;
-    }
-    const number = parseFloat(text.replace(',', '.').replace('−', '-'));
-    if (Number.isFinite(number)) keep(number as T);
-    else if (kind === 'number' && text === '') keep(null as T);
-    else input.value = shown();
-  }
-
-  const shown = (): string => (value === null ? '' : proper(String(value)));
+  const field = $derived(
+    kind === 'text'
+      ? typing(
+          () => String(value ?? ''),
+          (text) => (text ? keep(text as T) : REFUSED),
+        )
+      : typingNumber(
+          () => value as number | null,
+          (number) => keep(number as T),
+          kind === 'number' ? () => keep(null as T) : undefined,
+        ),
+  );
 </script>
 
 {#if kind === 'tick'}
@@ -66,9 +63,8 @@
       <input
         inputmode={kind === 'text' ? 'text' : 'decimal'}
         placeholder={kind === 'number' ? 'unknown' : undefined}
-        value={shown()}
         {disabled}
-        onchange={entered}
+        {@attach field}
       />
     {/if}
   </label>

@@ -13,6 +13,7 @@
   import TakeChips from './TakeChips.svelte';
   import TakeDetail from './TakeDetail.svelte';
   import TakeProgress from './TakeProgress.svelte';
+  import { typingNumber } from '../lib/typing.svelte';
 
   let picker = $state<HTMLInputElement | null>(null);
   let shown = $state<number | null>(null);
@@ -89,8 +90,10 @@
           <input
             class="gain"
             type="number"
-            value={elsewhere}
-            onchange={(event) => (otherGain = Number(event.currentTarget.value))}
+            {@attach typingNumber(
+              () => elsewhere,
+              (entered) => (otherGain = entered),
+            )}
           /> dB
         </label>
       {/if}

@@ -8,6 +8,7 @@
   import Picture from '../../parts/Picture.svelte';
   import { scaleLinear } from 'd3-scale';
   import { line } from 'd3-shape';
+  import { typingNumber } from '../../lib/typing.svelte';
 
   /** Two or more short takes of one steady sound at known marks tell what a dial's numbers are in dB. */
   let { overview }: { overview: Overview } = $props();
@@ -69,8 +70,10 @@
       step={control?.step ?? 1}
       min={control?.low ?? 0}
       max={control?.high ?? 10}
-      value={position}
-      onchange={(event) => (mark = Number(event.currentTarget.value))}
+      {@attach typingNumber(
+        () => position,
+        (entered) => (mark = entered),
+      )}
     />{unit}
   </label>
   <Button primary disabled={desk.busy || !!desk.progress} onclick={take}

@@ -3,6 +3,7 @@
   import { level, proper, signed } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
+  import { typingNumber } from '../../lib/typing.svelte';
 
   /** Every place where gain can be turned, in signal order: where it stands, where it should, and why. */
   let { overview }: { overview: Overview } = $props();
@@ -102,16 +103,20 @@
     from
     <input
       type="number"
-      value={overview.rig.aim_low_dbfs}
-      onchange={(event) => void desk.changeRig({ aim_low_dbfs: Number(event.currentTarget.value) })}
+      {@attach typingNumber(
+        () => overview.rig.aim_low_dbfs,
+        (aim_low_dbfs) => desk.changeRig({ aim_low_dbfs }),
+      )}
     />
   </label>
   <label>
     to
     <input
       type="number"
-      value={overview.rig.aim_high_dbfs}
-      onchange={(event) => void desk.changeRig({ aim_high_dbfs: Number(event.currentTarget.value) })}
+      {@attach typingNumber(
+        () => overview.rig.aim_high_dbfs,
+        (aim_high_dbfs) => desk.changeRig({ aim_high_dbfs }),
+      )}
     /> dBFS
   </label>
 </div>

@@ -2,6 +2,7 @@
   import type { ComputerChange, Device, Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
+  import { typing, typingNumber } from '../../lib/typing.svelte';
 
   let { overview }: { overview: Overview } = $props();
 
@@ -72,9 +73,11 @@
             <input
               class="name"
               aria-label="Your name for {device.system_name}"
-              value={device.own_name ?? ''}
               placeholder="none"
-              onchange={(event) => name(device, event.currentTarget.value)}
+              {@attach typing(
+                () => device.own_name ?? '',
+                (text) => name(device, text),
+              )}
             />
           </td>
           <td>
@@ -105,8 +108,10 @@
               max="100"
               aria-label="Slider of {device.system_name}, percent"
               disabled={!here}
-              value={device.slider_percent}
-              onchange={(event) => set(device, 'slider_percent', Number(event.currentTarget.value))}
+              {@attach typingNumber(
+                () => device.slider_percent,
+                (percent) => set(device, 'slider_percent', percent),
+              )}
             /> %
           </td>
           <td>

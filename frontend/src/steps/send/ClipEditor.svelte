@@ -3,6 +3,7 @@
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import { cut, edgeBy, heights } from './clip';
+  import { typing } from '../../lib/typing.svelte';
 
   /** One clip opened: its picture with two ends that can be moved, its name and key. */
   interface Props {
@@ -96,7 +97,14 @@
     </p>
   </div>
   <div class="fields">
-    <label>Name <input value={clip.name} onchange={(e) => void alter({ name: e.currentTarget.value })} /></label>
+    <label
+      >Name <input
+        {@attach typing(
+          () => clip.name,
+          (name) => alter({ name }),
+        )}
+      /></label
+    >
     <label
       >Key <select value={clip.key ?? ''} onchange={(e) => void alter({ key: e.currentTarget.value || null })}>
         <option value="">none</option>

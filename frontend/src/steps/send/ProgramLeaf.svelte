@@ -2,6 +2,7 @@
   import type { Destination, InputChoice, ProgramSettings } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
+  import { typingNumber } from '../../lib/typing.svelte';
 
   /** The small page of a stand-in program: everything that people set wrong in such programs can be set wrong here. */
   interface Props {
@@ -89,9 +90,11 @@
               max="0"
               step="1"
               placeholder="always open"
-              value={settings.activation_dbfs ?? ''}
-              onchange={(e) =>
-                set({ activation_dbfs: e.currentTarget.value === '' ? null : Number(e.currentTarget.value) })}
+              {@attach typingNumber(
+                () => settings.activation_dbfs,
+                (activation_dbfs) => set({ activation_dbfs }),
+                () => set({ activation_dbfs: null }),
+              )}
             /> dBFS
           </span>
         </label>
@@ -104,8 +107,10 @@
               type="number"
               min={number.low}
               max={number.high}
-              value={settings[number.name]}
-              onchange={(e) => set({ [number.name]: Number(e.currentTarget.value) })}
+              {@attach typingNumber(
+                () => settings[number.name],
+                (entered) => set({ [number.name]: entered }),
+              )}
             />
             {number.unit}
           </span>

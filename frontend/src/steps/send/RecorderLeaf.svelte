@@ -6,6 +6,7 @@
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
   import Mark from '../../parts/Mark.svelte';
+  import { typing, typingNumber } from '../../lib/typing.svelte';
 
   /** The recorder: tracks, format, splitting; and the files with waveform, loudness and peak. */
   interface Props {
@@ -71,8 +72,11 @@
         min="1"
         max="720"
         placeholder="never"
-        value={recorder.minutes ?? ''}
-        onchange={(e) => choose({ minutes: Number(e.currentTarget.value) || null })}
+        {@attach typingNumber(
+          () => recorder.minutes,
+          (minutes) => choose({ minutes: minutes || null }),
+          () => choose({ minutes: null }),
+        )}
       /> min</label
     >
     <label
@@ -81,8 +85,11 @@
         min="1"
         max="4000"
         placeholder="never"
-        value={recorder.megabytes ?? ''}
-        onchange={(e) => choose({ megabytes: Number(e.currentTarget.value) || null })}
+        {@attach typingNumber(
+          () => recorder.megabytes,
+          (megabytes) => choose({ megabytes: megabytes || null }),
+          () => choose({ megabytes: null }),
+        )}
       /> MB</label
     >
   </fieldset>
@@ -127,14 +134,16 @@
         {#if renaming === file.id}
           <input
             aria-label="Name of the recording"
-            value={file.title}
-            onchange={(e) => {
-              void desk.do('put', '/api/recordings/{id}/name', {
-                params: { path: { id: file.id } },
-                body: { name: e.currentTarget.value },
-              });
-              renaming = null;
-            }}
+            {@attach typing(
+              () => file.title,
+              (name) => {
+                void desk.do('put', '/api/recordings/{id}/name', {
+                  params: { path: { id: file.id } },
+                  body: { name },
+                });
+                renaming = null;
+              },
+            )}
           />
         {:else}<strong>{file.title}</strong>{/if}
         {#if file.fault}<span><Mark kind="fault" /> {file.fault}</span>{/if}
