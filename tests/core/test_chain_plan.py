@@ -20,6 +20,6 @@ def test_plan_brings_a_real_take_to_its_aim(quiet):
     assert true_peak_dbtp(out) == pytest.approx(found.landing.true_peak_dbtp, abs=0.02)
     assert found.landing.loudness_lufs == pytest.approx(-18.0, abs=0.2)
     tone = found.stage("equalizer").evidence
-    assert tone.fit.left_over_rms_db <= 1.5
+    assert tone.fit.residual_rms_db <= 1.5
     for named in tone.bands:
         assert "target range" in named.because

@@ -25,7 +25,7 @@ def test_preamp_lands_the_peak_in_the_aim(peak, change):
     assert advice.change_db == pytest.approx(change, abs=0.51)
     assert -15 <= advice.expected_peak_dbfs <= -10
     assert advice.certain
-    assert advice.verdict == ("settled" if change == 0 else "up" if change > 0 else "down")
+    assert advice.verdict == ("stay" if change == 0 else "up" if change > 0 else "down")
 
 
 def test_preamp_advice_knows_the_knob():
@@ -131,7 +131,7 @@ def test_advice_is_spoken_in_the_dials_own_numbers():
 
 
 def test_the_aim_can_be_changed_and_limits_are_said():
-    assert plan_gain(talk(-20.0), controls=[preamp()], aim_dbfs=(-22.0, -18.0)).verdict == "settled"
+    assert plan_gain(talk(-20.0), controls=[preamp()], aim_dbfs=(-22.0, -18.0)).verdict == "stay"
     stopped = plan_gain(talk(-40.0), controls=[preamp(50.0)], too_far_cm=80.0)
     assert "ends at 56 dB" in stopped.limit
     assert "At 80 cm" in stopped.limit

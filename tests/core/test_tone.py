@@ -82,7 +82,7 @@ def test_every_band_says_what_would_be_without_it(tone, talk):
         assert named.because.startswith("Without it your voice is")
         assert named.name.split(",")[0] in {region(hz) for hz in range(40, 16_000, 10)}
     assert len({named.name for named in tone.bands}) == len(tone.bands)
-    assert tone.fit.left_over_rms_db <= 1.5
+    assert tone.fit.residual_rms_db <= 1.5
 
 
 def test_the_sound_beyond_its_band_is_left_alone(tone):
@@ -118,7 +118,7 @@ def test_a_louder_take_gives_the_same_tone(quiet, tone, talk, highpass):
 def test_judging_the_fitted_bands_finds_the_fit(tone, talk, quiet, highpass):
     bands = [named.band for named in tone.bands]
     judged = judge_tone(talk, quiet, highpass.sections(rate_hz=RATE), bands, [False] * len(bands))
-    assert judged.fit.left_over_rms_db == pytest.approx(tone.fit.left_over_rms_db, abs=0.01)
+    assert judged.fit.residual_rms_db == pytest.approx(tone.fit.residual_rms_db, abs=0.01)
     worse = judge_tone(
         talk,
         quiet,
@@ -126,7 +126,7 @@ def test_judging_the_fitted_bands_finds_the_fit(tone, talk, quiet, highpass):
         [EqualizerBand("peak", 1000.0, 6.0, 1.0)],
         [True],
     )
-    assert worse.fit.left_over_rms_db > tone.fit.left_over_rms_db
+    assert worse.fit.residual_rms_db > tone.fit.residual_rms_db
     assert worse.bands[0].because.startswith("You set this.")
 
 

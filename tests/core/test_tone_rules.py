@@ -86,7 +86,7 @@ def test_an_imported_target_is_followed(quiet):
     assert (target.name, target.low_hz) == ("Evening walk", pytest.approx(POINT_HZ[6]))
     found = derive_tone(talk, quiet, None, target=target)
     assert found.target_name == "Evening walk"
-    assert found.fit.left_over_rms_db < 0.8
+    assert found.fit.residual_rms_db < 0.8
     boost = found.fit.corrected_db - found.fit.recorded_db
     boost -= boost[int(np.abs(POINT_HZ - 400).argmin())]
     assert boost[int(np.abs(POINT_HZ - 1500).argmin())] == pytest.approx(3.0, abs=0.8)

@@ -37,11 +37,11 @@ def seen(ws):
     )
     # What is derived from them follows by one press, so whether cleaning and chain are stale is not
     # decided.
-    settled = {
+    confirmed = {
         s.name: "open" if s.name in ("clean", "steady") and s.status == "stale" else s.status
         for s in shown.steps
     }
-    return {name: getattr(shown, name) for name in fields} | {"settled": settled}
+    return {name: getattr(shown, name) for name in fields} | {"confirmed": confirmed}
 
 
 CHANGES = {

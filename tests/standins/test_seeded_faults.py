@@ -198,7 +198,7 @@ def test_a_knob_too_low_is_turned_up_and_nothing_else_is_wrong():
     assert plan.verdict == "up"
     rig.rig.turn(14.0 + plan.change_db)
     again, _ = rig.voice()
-    assert again.verdict == "settled"
+    assert again.verdict == "stay"
     assert again.expected_peak_dbfs == pytest.approx(plan.expected_peak_dbfs, abs=0.5)
     assert not voice
 
@@ -209,4 +209,4 @@ def test_a_healthy_rig_gets_no_complaint():
     assert complaints(rig.causes(parts=True, in_use=True)) == []
     plan, voice = rig.voice()
     assert voice == ()
-    assert plan.verdict == "settled"
+    assert plan.verdict == "stay"

@@ -2179,7 +2179,7 @@ export interface components {
              * Verdict
              * @enum {string}
              */
-            verdict: "settled" | "up" | "down";
+            verdict: "stay" | "up" | "down";
         };
         /**
          * GateCountsView
@@ -4274,8 +4274,6 @@ export interface components {
             high_hz: number;
             /** Left Alone */
             left_alone: string;
-            /** Left Over Rms Db */
-            left_over_rms_db: number;
             /** Low Hz */
             low_hz: number;
             /**
@@ -4289,6 +4287,8 @@ export interface components {
             recorded_db: number[];
             /** @default null */
             remaining: components["schemas"]["FactView"] | null;
+            /** Residual Rms Db */
+            residual_rms_db: number;
             /**
              * Resonances
              * @default []

@@ -169,7 +169,7 @@ class Desk {
   do = ((...asked: Parameters<typeof act>) => this.attempt(() => act(...asked))) as Act<boolean>;
 
   /** When everything that was asked so far is done. */
-  get settled(): Promise<unknown> {
+  get allDone(): Promise<unknown> {
     return this.#queue;
   }
 

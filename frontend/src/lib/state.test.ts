@@ -200,7 +200,7 @@ describe('the desk', () => {
     expect(desk.overview?.rig).toMatchObject({ name: 'Loft', angle_deg: 40, distance_cm: 15 });
   });
 
-  it('goes on to the next step once one is settled, and stays when it is refused', async () => {
+  it('goes on to the next step once one is confirmed, and stays when it is refused', async () => {
     place.step = 'quiet';
     await desk.confirm('quiet');
     expect(place.step).toBe('gain');

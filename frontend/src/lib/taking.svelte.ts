@@ -26,7 +26,7 @@ class Taking {
   }
 
   async take(chosen: Purpose | null = null, more: TakeMore = {}): Promise<void> {
-    await desk.settled;
+    await desk.allDone;
     const purpose = chosen ?? this.purpose;
     if (!purpose || !desk.overview || desk.progress) return;
     // These need to be told a mark first; their own buttons tell it.

@@ -113,7 +113,7 @@ def stage_json(
     """One stage of the file."""
     body = dict(settings)
     if isinstance(evidence, Tone):
-        body["bands"] = bands_setting(_band_rows(evidence), _left_over(evidence))
+        body["bands"] = bands_setting(_band_rows(evidence), _residual(evidence))
     elif "bands" in data:
         body["bands"] = bands_setting([_band(band) for band in data["bands"]], switch.because)
     if "profile" in data:
@@ -172,10 +172,10 @@ def _band_rows(tone: Tone) -> list[dict[str, Any]]:
     ]
 
 
-def _left_over(tone: Tone) -> str:
+def _residual(tone: Tone) -> str:
     fit = tone.fit
     return (
-        f"{fit.left_over_rms_db:.1f} dB rms remain from {fit.low_hz:.0f} Hz to"
+        f"{fit.residual_rms_db:.1f} dB rms remain from {fit.low_hz:.0f} Hz to"
         f" {fit.high_hz / 1000:.1f} kHz. {tone.left_alone}"
     )
 

@@ -51,7 +51,7 @@ class MicrophonePlacement:
 
 
 class SoundStream(Protocol):
-    """Sound as it comes.
+    """Raw sound of one device.
 
     ``read`` gives up to ``count`` samples ``(n,)`` or ``(n, channels)``, none at the end; it may
     raise SourceGone.

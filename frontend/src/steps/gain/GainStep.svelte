@@ -75,7 +75,7 @@
               ? ''
               : `±${plan.sure_db.toFixed(1)} dB`
             : 'a guess'}
-        mark={plan.verdict === 'settled' ? 'good' : 'fault'}
+        mark={plan.verdict === 'stay' ? 'good' : 'fault'}
       >
         {proper(plan.because)}
         {#if plan.limit}<strong>{proper(plan.limit)}</strong>{/if}
@@ -112,11 +112,11 @@
   {/snippet}
   {#snippet action()}
     <Button
-      primary={!!talk && step?.status === 'open' && plan?.verdict === 'settled'}
+      primary={!!talk && step?.status === 'open' && plan?.verdict === 'stay'}
       disabled={!talk || stale}
       onclick={() => void desk.confirm('gain')}
     >
-      {plan && plan.verdict !== 'settled' && talk && !stale ? 'Confirm gain anyway' : 'Confirm gain'}
+      {plan && plan.verdict !== 'stay' && talk && !stale ? 'Confirm gain anyway' : 'Confirm gain'}
     </Button>
     <span>then Clean</span>
   {/snippet}

@@ -38,7 +38,7 @@
 </script>
 
 <Picture
-  label="The voice against its target range: a remaining error of {tone.left_over_rms_db} dB rms from {tone.low_hz} to {tone.high_hz} Hz"
+  label="The voice against its target range: a remaining error of {tone.residual_rms_db} dB rms from {tone.low_hz} to {tone.high_hz} Hz"
 >
   {#snippet children(width, height)}
     {@const p = picture(tone, width, height)}

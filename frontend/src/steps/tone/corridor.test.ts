@@ -16,7 +16,7 @@ const tone: Tone = {
   corrected_db: hz.map(() => 50),
   trust: hz.map((f) => (f < 2000 ? 1 : 0)),
   corridor_db: 1.5,
-  left_over_rms_db: 0,
+  residual_rms_db: 0,
   worst_db: 0,
   low_hz: 100,
   high_hz: 2000,

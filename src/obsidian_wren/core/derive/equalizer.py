@@ -48,7 +48,7 @@ def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
             target=target,
             mic_response_db=tone.mic_response_db,
         )
-    left = found.fit.left_over_rms_db
+    left = found.fit.residual_rms_db
     because = (
         f"{len(found.bands)} bands bring your voice to {found.target_name}; {left:.1f} dB rms"
         " of error remain."

@@ -38,7 +38,7 @@ class EqualizerFit:
     """The fit and its evidence, all ``(points,)`` arrays at ``POINT_HZ`` in dB, levelled to the
     target.
 
-    ``trust``: 0 where the voice is too weak to say, 1 where it is sure. ``left_over_rms_db`` and
+    ``trust``: 0 where the voice is too weak to say, 1 where it is sure. ``residual_rms_db`` and
     ``worst_db`` are weighted by it.
     """
 
@@ -49,7 +49,7 @@ class EqualizerFit:
     target_db: Samples
     corridor_db: float
     trust: Samples
-    left_over_rms_db: float
+    residual_rms_db: float
     worst_db: float
     low_hz: float
     high_hz: float
@@ -180,7 +180,7 @@ def _evidence(
         target_db=target.levels_db,
         corridor_db=target.corridor_db,
         trust=trust,
-        left_over_rms_db=float(np.sqrt(np.average(miss**2, weights=trust))),
+        residual_rms_db=float(np.sqrt(np.average(miss**2, weights=trust))),
         worst_db=float(np.abs(miss[sure]).max()) if sure.any() else 0.0,
         low_hz=span_hz[0],
         high_hz=span_hz[1],

@@ -43,7 +43,7 @@ class GainPlan:
 
     moves: tuple[Move, ...]
     change_db: float
-    verdict: Literal["settled", "up", "down"]
+    verdict: Literal["stay", "up", "down"]
     sentence: str
     because: str
     limit: str | None
@@ -125,16 +125,14 @@ def plan_gain(
     total = change + pad_change
     floor, assumed = _floor_after(quiet, split, total, digital_db)
     talk_level = talk.active_level_dbfs - digital_db + total
-    settled = all(move.stays for move in moves) and not clipped
-    verdict: Literal["settled", "up", "down"] = (
-        "settled" if settled else "up" if total > 0 else "down"
-    )
+    stays = all(move.stays for move in moves) and not clipped
+    verdict: Literal["stay", "up", "down"] = "stay" if stays else "up" if total > 0 else "down"
     expected_loudest = None if loudest is None else loudest + total
     return GainPlan(
         moves=moves,
         change_db=change,
         verdict=verdict,
-        sentence=_sentence(moves, settled),
+        sentence=_sentence(moves, stays),
         because=_because(talk, quiet, clipped, peak, aim_dbfs, loudest),
         limit=" ".join(limits) or None,
         clipped_where=where_clipped(talk, after) if clipped else None,
@@ -167,8 +165,8 @@ def _wanted_change(
     return (0.0 if low <= peak <= high else middle - peak), peak
 
 
-def _sentence(moves: Sequence[Move], settled: bool) -> str:
-    if settled:
+def _sentence(moves: Sequence[Move], stays: bool) -> str:
+    if stays:
         return "Leave the preamp where it is"
     parts = []
     for move in sorted(moves, key=lambda m: m.key == "preamp"):

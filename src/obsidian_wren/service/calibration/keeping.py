@@ -210,7 +210,7 @@ def _keep_tone(
         "target_db": to_jsonable(found.target_db),
         "trust": to_jsonable(found.trust),
         "corridor_db": found.corridor_db,
-        "left_over_rms_db": round(found.left_over_rms_db, 2),
+        "residual_rms_db": round(found.residual_rms_db, 2),
         "worst_db": round(found.worst_db, 2),
         "low_hz": round(found.low_hz),
         "high_hz": round(found.high_hz),

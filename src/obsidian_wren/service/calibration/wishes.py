@@ -1,4 +1,4 @@
-"""What a person wants of the treated voice, as it comes from outside."""
+"""What a person wants of the treated voice, from a file or the command line."""
 
 from __future__ import annotations
 

@@ -225,7 +225,7 @@ class LiveRun:
                 signals[f"{path.key} raw"], signals[f"{path.key} treated"] = path.treat(
                     raw, into_chain
                 )
-                # Programs that pick the device itself hear it as it comes.
+                # Programs that pick the device itself hear it raw.
                 signals[f"{path.key} at once"] = raw
             troubles = [sentence for path in self._voices for sentence in path.troubles()]
             signals |= self._played(count)

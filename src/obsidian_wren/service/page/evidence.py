@@ -107,7 +107,7 @@ def tone(ctx: RigContext) -> views.ToneView | None:
     )
     found.remaining = _fact(
         verdicts.remaining_error(
-            rms_db=found.left_over_rms_db,
+            rms_db=found.residual_rms_db,
             corridor_db=found.corridor_db,
             worst_db=found.worst_db,
             low_hz=found.low_hz,

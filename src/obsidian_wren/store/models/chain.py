@@ -58,7 +58,7 @@ class Derivation(Base):
 class Confirmed(Base):
     """A step that a person confirmed, with what it stood on then."""
 
-    __tablename__ = "settled"
+    __tablename__ = "confirmed"
 
     rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), primary_key=True)
     step: Mapped[str] = mapped_column(String(20), primary_key=True)

@@ -63,7 +63,7 @@ class GainPlanView(BaseModel):
 
     moves: list[MoveView]
     change_db: float
-    verdict: Literal["settled", "up", "down"]
+    verdict: Literal["stay", "up", "down"]
     sentence: str
     because: str
     limit: str | None

@@ -44,7 +44,7 @@ class ToneView(BaseModel):
     target_db: list[float]
     trust: list[float]
     corridor_db: float
-    left_over_rms_db: float
+    residual_rms_db: float
     worst_db: float
     low_hz: float
     high_hz: float
