@@ -33,7 +33,7 @@ VIEWS = {
     "gain-live": ("Gain", "Live"),
     "clean-gate": ("Clean", "Gate"),
     "clean-ring": ("Clean", "Room reverb"),
-    "tone": ("Tone", "Target range"),
+    "tone": ("Tone", "What the rig adds"),
     "tone-hiss": ("Tone", "Breath and hiss"),
     "tone-parts": ("Tone", "Listen to parts"),
     "steady": ("Steady", "Levels"),

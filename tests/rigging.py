@@ -1,5 +1,7 @@
 """The boathouse's rig, set up through the services as a person would."""
 
+from obsidian_wren.service.calibration import settings
+from obsidian_wren.service.calibration.wishes import WishesBody
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.fields import (
     InterfaceFields,
@@ -49,6 +51,11 @@ def use_boathouse(ws, **changes):
     things.keep_thing(ws, "interface", INTERFACE, rig.interface_id)
     things.keep_thing(ws, "room", ROOM, rig.room_id)
     change(ws, **{"distance_cm": 22, "angle_deg": 20, "source": "simulated", **changes})
+
+
+def shape_voice(ws):
+    """Have the tone bring the voice itself to average speech, so that there are bands."""
+    settings.change_wishes(ws, WishesBody(shape_percent=100.0))
 
 
 def preamp(ws):

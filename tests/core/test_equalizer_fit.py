@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import scipy.signal
@@ -5,7 +7,7 @@ import scipy.signal
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.derive.equalizer_fit import fit_equalizer
-from obsidian_wren.core.derive.equalizer_problem import BOOST_DB, eq_response_db
+from obsidian_wren.core.derive.equalizer_problem import CAREFUL, KNOWN, eq_response_db
 from obsidian_wren.core.derive.tone_target import average_speech, same_voice
 from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
@@ -120,10 +122,30 @@ def test_boosts_stay_under_their_cap_however_dull_the_voice(dry, reference, quie
     dull = [EqualizerBand("high_shelf", 2500.0, -15.0, 0.7)]
     talk = heard(dry, dull, 5)
     trust = np.where(POINT_HZ < 9000, 1.0, 0.0)
-    fit = fit_equalizer(talk.voice, same_voice(reference), trust, rate_hz=RATE)
-    total = eq_response_db(fit.bands, POINT_HZ, rate_hz=RATE)
-    assert total.max() <= BOOST_DB + 0.5
-    assert all(-9 <= band.gain_db <= 6 and 0.4 <= band.q <= 4.001 for band in fit.bands)
+    for caps in (CAREFUL, KNOWN):
+        fit = fit_equalizer(talk.voice, same_voice(reference), trust, rate_hz=RATE, caps=caps)
+        total = eq_response_db(fit.bands, POINT_HZ, rate_hz=RATE)
+        assert total.max() <= caps.boost_db + 0.5
+        assert all(-caps.cut_db <= band.gain_db <= caps.boost_db for band in fit.bands)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_careful_fit_is_gentle_whatever_it_is_asked(seed, reference):
+    """Jagged targets: boosts of at most 4 dB and Q 1.4, cuts of at most 6 dB and Q 3, and the whole
+    curve no steeper than 12 dB per octave."""
+    rng = np.random.default_rng(seed)
+    asked = np.convolve(rng.normal(0, 26, len(POINT_HZ) + 14), np.ones(15) / 15, mode="valid")
+    target = replace(same_voice(reference), levels_db=reference.points_db() + asked)
+    trust = ((POINT_HZ > 100) & (POINT_HZ < 9000)).astype(float)
+    fit = fit_equalizer(reference, target, trust, rate_hz=RATE, caps=CAREFUL)
+    assert fit.bands
+    for band in fit.bands:
+        assert -6.0 <= band.gain_db <= 4.0
+        assert band.q <= (1.401 if band.gain_db > 0 else 3.001)
+    hz = np.geomspace(100, 9000, 400)
+    total = eq_response_db(fit.bands, hz, rate_hz=RATE)
+    assert -6.5 <= total.min() <= total.max() <= 4.5
+    assert np.abs(np.diff(total) / np.diff(np.log2(hz))).max() <= 13.0
 
 
 def test_what_carries_no_voice_is_left_alone(dry, quiet):

@@ -4,9 +4,11 @@ import scipy.signal
 
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.derive.equalizer_problem import eq_response_db
 from obsidian_wren.core.derive.highpass import derive_highpass
 from obsidian_wren.core.derive.regions import region
-from obsidian_wren.core.derive.tone import derive_tone, judge_tone
+from obsidian_wren.core.derive.rig_colour import within_level
+from obsidian_wren.core.derive.tone import ToneAims, derive_tone, judge_tone
 from obsidian_wren.core.derive.tone_target import average_speech, same_voice
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.core.measure.speech import active_level, find_voice
@@ -22,10 +24,24 @@ from signals import RATE, noise, room, voice
 BYRNE = {250: 6.6, 500: 8.4, 2000: -5.0, 4000: -8.1, 8000: -10.0}
 
 
+# A rig that adds body and bite.
+COLOUR = (
+    EqualizerBand("peak", 220.0, 7.0, 0.8),
+    EqualizerBand("peak", 4000.0, 6.0, 0.9),
+)
+
+
+def coloured(sound):
+    return EqualizerSpec(COLOUR).build(rate_hz=RATE).process(sound)
+
+
+def passage():
+    return coloured(voice("passage")) + room(seconds=len(voice("passage")) / RATE, seed=2)
+
+
 @pytest.fixture(scope="module")
 def talk(quiet):
-    sound = voice("passage") + room(seconds=len(voice("passage")) / RATE, seed=2)
-    return read_talk(sound, rate_hz=RATE, quiet=quiet)
+    return read_talk(passage(), rate_hz=RATE, quiet=quiet)
 
 
 @pytest.fixture(scope="module")
@@ -79,10 +95,30 @@ def test_pauses_are_left_out_of_the_voice(talk):
 def test_every_band_says_what_would_be_without_it(tone, talk):
     assert 1 <= len(tone.bands) <= 8
     for named in tone.bands:
-        assert named.because.startswith("Without it your voice is")
+        assert "dB too" in named.because
+        assert f"± {named.sure_db:.1f} dB" in named.because
         assert named.name.split(",")[0] in {region(hz) for hz in range(40, 16_000, 10)}
     assert len({named.name for named in tone.bands}) == len(tone.bands)
-    assert tone.fit.residual_rms_db <= 1.5
+
+
+def test_a_flat_rig_is_left_alone(quiet):
+    """This voice differs from the average by itself: that is no colour of the rig."""
+    sound = voice("passage") + room(seconds=len(voice("passage")) / RATE, seed=2)
+    found = derive_tone(read_talk(sound, rate_hz=RATE, quiet=quiet), quiet, None)
+    inside = (POINT_HZ > 160) & (POINT_HZ < 7000)
+    assert np.std(found.deviation_db[inside]) > 1.0
+    assert np.std(found.correction_db[inside]) < 0.6 * np.std(found.deviation_db[inside])
+    assert all(abs(named.band.gain_db) <= 3.0 for named in found.bands)
+
+
+def test_what_the_rig_adds_is_inside_what_is_said_of_it(tone):
+    truth = eq_response_db(COLOUR, POINT_HZ, rate_hz=RATE)
+    inside = (POINT_HZ > 160) & (POINT_HZ < 7000)
+    off = within_level(tone.colour.mean_db - truth, inside.astype(float))[inside]
+    assert np.mean(np.abs(off) <= tone.colour.sd_db[inside]) >= 0.55
+    left = within_level(truth + tone.correction_db, inside.astype(float))[inside]
+    before = within_level(truth, inside.astype(float))[inside]
+    assert np.std(left) < 0.75 * np.std(before)
 
 
 def test_the_sound_beyond_its_band_is_left_alone(tone):
@@ -102,7 +138,7 @@ def test_a_louder_take_gives_the_same_tone(quiet, tone, talk, highpass):
 
     6 dB more preamp on voice and room changes nothing but the trust at the very edges.
     """
-    sound = 2 * (voice("passage") + room(seconds=len(voice("passage")) / RATE, seed=2))
+    sound = 2 * passage()
     louder_quiet = read_quiet(2 * room(), rate_hz=RATE)
     louder = derive_tone(
         read_talk(sound, rate_hz=RATE, quiet=louder_quiet),
@@ -130,14 +166,28 @@ def test_judging_the_fitted_bands_finds_the_fit(tone, talk, quiet, highpass):
     assert worse.bands[0].because.startswith("You set this.")
 
 
-def test_a_response_file_speaks_only_where_the_voice_is_silent(talk, quiet, highpass, tone):
+def test_a_response_file_tells_the_rig_nearly_whole(talk, quiet, tone):
+    response = eq_response_db(COLOUR, POINT_HZ, rate_hz=RATE)
+    known = derive_tone(talk, quiet, None, aims=ToneAims(mic_response_db=response))
+    inside = (POINT_HZ > 160) & (POINT_HZ < 7000)
+    left = within_level(response + known.correction_db, inside.astype(float))[inside]
+    assert np.std(left) <= 1.2
+    assert np.all(known.colour.sd_db[inside] < tone.colour.sd_db[inside])
+    given = {line.name: line for line in known.known}["Microphone file"]
+    before = {line.name: line for line in tone.known}["Microphone file"]
+    assert given.given and not before.given
+    assert given.uncertainty_db == pytest.approx(before.uncertainty_db, abs=0.1)
+
+
+def test_a_response_file_speaks_where_the_voice_is_silent(talk, quiet, highpass, tone):
     response = np.where(POINT_HZ < 15_000, np.where(POINT_HZ > 9_500, 5.0, 0.0), np.nan)
-    helped = derive_tone(talk, quiet, highpass.sections(rate_hz=RATE), mic_response_db=response)
+    helped = derive_tone(
+        talk, quiet, highpass.sections(rate_hz=RATE), aims=ToneAims(mic_response_db=response)
+    )
     top = (POINT_HZ > 12_000) & (POINT_HZ < 15_000)
     assert helped.fit.trust[top].min() > 0.0
     assert tone.fit.trust[top].max() == 0.0
-    middle = (POINT_HZ > 150) & (POINT_HZ < 5_000)
-    assert np.abs(helped.fit.corrected_db - tone.fit.corrected_db)[middle].max() < 2.0
+    assert helped.colour.mean_db[top].mean() - helped.colour.mean_db[POINT_HZ < 5_000].mean() > 3.0
 
 
 def test_the_rooms_noise_is_taken_off_before_anything_is_fitted():
@@ -162,8 +212,10 @@ def test_the_rooms_noise_is_taken_off_before_anything_is_fitted():
     assert np.abs(subtracted - clean.voice.points_db())[inside].max() < 0.5
 
 
-def test_another_microphone_can_be_the_target(talk, quiet):
+def test_another_microphone_can_be_the_target(quiet):
     """Same voice, brighter microphone as the reference: the fit is the difference of the two."""
+    sound = voice("passage") + room(seconds=len(voice("passage")) / RATE, seed=2)
+    talk = read_talk(sound, rate_hz=RATE, quiet=quiet)
     bright = [EqualizerBand("peak", 2500.0, 4.0, 0.9)]
     reference = read_talk(
         EqualizerSpec(tuple(bright)).build(rate_hz=RATE).process(voice("passage")), rate_hz=RATE
@@ -171,8 +223,8 @@ def test_another_microphone_can_be_the_target(talk, quiet):
     found = derive_tone(
         talk,
         quiet,
-        derive_highpass(talk, quiet).sections(rate_hz=RATE),
-        target=same_voice(reference, corridor_db=0.5),
+        None,
+        aims=ToneAims(same_voice(reference, corridor_db=0.5)),
     )
     strongest = max(found.bands, key=lambda named: named.band.gain_db)
     assert strongest.band.frequency_hz == pytest.approx(2500, rel=0.15)

@@ -7,7 +7,7 @@ from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.derive.aims import Taste
-from obsidian_wren.core.derive.tone import derive_tone
+from obsidian_wren.core.derive.tone import ToneAims, derive_tone
 from obsidian_wren.core.derive.tone_target import (
     average_speech,
     bend_db,
@@ -65,8 +65,8 @@ def test_a_bent_target_bends_the_correction(quiet):
     talk = read_talk(passage(), rate_hz=RATE, quiet=quiet)
 
     def corrected(taste):
-        found = derive_tone(talk, quiet, None, target=average_speech().bent(taste)).fit
-        return found.corrected_db - found.recorded_db
+        aims = ToneAims(bend_db=bend_db(taste, POINT_HZ))
+        return derive_tone(talk, quiet, None, aims=aims).correction_db
 
     change = corrected(Taste(clarity_db=4.0)) - corrected(Taste())
     at = {hz: int(np.abs(POINT_HZ - hz).argmin()) for hz in (500, 3200)}
@@ -84,10 +84,10 @@ def test_an_imported_target_is_followed(quiet):
     rows = [[float(hz), float(db)] for hz, db in zip(POINT_HZ, wanted, strict=True)][6:]
     target = imported(rows, name="Evening walk")
     assert (target.name, target.low_hz) == ("Evening walk", pytest.approx(POINT_HZ[6]))
-    found = derive_tone(talk, quiet, None, target=target)
+    found = derive_tone(talk, quiet, None, aims=ToneAims(target, shape=1.0))
     assert found.target_name == "Evening walk"
     assert found.fit.residual_rms_db < 0.8
-    boost = found.fit.corrected_db - found.fit.recorded_db
+    boost = found.correction_db
     boost -= boost[int(np.abs(POINT_HZ - 400).argmin())]
     assert boost[int(np.abs(POINT_HZ - 1500).argmin())] == pytest.approx(3.0, abs=0.8)
 
@@ -122,13 +122,15 @@ def test_every_band_says_how_sure_it_is(quiet):
         talk,
         quiet,
         None,
-        target=same_voice(
-            read_talk(
-                passage([EqualizerBand("peak", 900.0, 5.0, 1.0)])[: 40 * RATE], rate_hz=RATE
-            ).voice
+        aims=ToneAims(
+            same_voice(
+                read_talk(
+                    passage([EqualizerBand("peak", 900.0, 5.0, 1.0)])[: 40 * RATE], rate_hz=RATE
+                ).voice
+            )
         ),
     )
     assert found.bands
     for named in found.bands:
         assert 0.0 < named.sure_db < 3.0
-    assert found.certainty_db.shape == POINT_HZ.shape
+    assert found.colour.sd_db.shape == POINT_HZ.shape

@@ -24,6 +24,7 @@ from obsidian_wren.service.setup import things
 from obsidian_wren.service.takes import from_file, simulated
 from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.models import Rig
+from rigging import shape_voice
 from signals import RATE
 
 
@@ -285,6 +286,7 @@ def test_the_calibration_file_is_the_whole_chain(boathouse, tmp_path):
 
 
 def test_the_equalizer_is_handed_out_as_biquads_and_as_an_impulse(boathouse):
+    shape_voice(boathouse)
     name, body, _ = exporting.export_equalizer(boathouse, "biquads", RATE)
     rows = list(csv.DictReader(io.StringIO(body.decode())))
     assert name == "equalizer.csv"

@@ -28,7 +28,10 @@ def planned(takes):
     """The calibration of those files, and the talk through all of it."""
     chain, whole = takes / "planned.json", takes / "whole.wav"
     quiet, talk = str(takes / "quiet.wav"), str(takes / "talk.flac")
-    assert cli.main(["plan", "--quiet", quiet, "--talk", talk, "--out", str(chain)]) == 0
+    assert (
+        cli.main(["plan", "--quiet", quiet, "--talk", talk, "--shape", "100", "--out", str(chain)])
+        == 0
+    )
     assert cli.main(["render", "--calibration", str(chain), talk, str(whole)]) == 0
     return json.loads(chain.read_text()), soundfile.read(whole)[0]
 
@@ -182,7 +185,9 @@ def test_a_plan_is_told_in_words(takes, tmp_path, capsys):
         "bands"
     ]["value"]
     assert all(f"{band['frequency_hz']:.0f} Hz {band['gain_db']:+6.1f} dB" in out for band in bands)
-    assert "The feed will carry -18.0 LUFS" in out
+    planned_lufs = body["feeds"][0]["planned_lufs"]
+    assert planned_lufs == pytest.approx(-18.0, abs=0.2)
+    assert f"The feed will carry {planned_lufs:.1f} LUFS" in out
 
 
 def test_render_works_at_another_rate(planned, tmp_path, capsys):

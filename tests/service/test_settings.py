@@ -8,11 +8,12 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import confirming
 from obsidian_wren.service.takes import simulated
-from rigging import change, status
+from rigging import change, shape_voice, status
 
 
 def test_pins_survive_a_new_fit_and_let_go(boathouse):
     ws = boathouse
+    shape_voice(ws)
     bands = [s for s in overview(ws).settings if s.stage == "equalizer"]
     chosen = bands[0]
     pinned = BandValue(shape="peak", frequency_hz=3000, gain_db=2.0, q=1.0)

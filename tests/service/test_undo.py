@@ -17,7 +17,7 @@ from obsidian_wren.service.setup import (
 )
 from obsidian_wren.service.takes import discarding
 from obsidian_wren.service.undo import put_back
-from rigging import INTERFACE, change
+from rigging import INTERFACE, change, shape_voice
 
 
 def seen(ws):
@@ -62,6 +62,7 @@ CHANGES = {
     "pin": lambda ws: settings.change_setting(
         ws, "highpass", "frequency_hz", value=120.0, band=None, pinned=True
     ),
+    "shape": shape_voice,
     "band": lambda ws: settings.change_setting(
         ws,
         "equalizer",
@@ -119,6 +120,7 @@ def test_a_new_change_ends_what_could_be_redone(boathouse):
 
 def test_undoing_a_pin_after_a_new_fit_lets_the_same_band_go(boathouse):
     ws = boathouse
+    shape_voice(ws)
     band = BandValue(shape="peak", frequency_hz=3000, gain_db=2, q=1)
     settings.change_setting(ws, "equalizer", "band-2", value=None, band=band, pinned=True)
     settings.fit_again(ws)

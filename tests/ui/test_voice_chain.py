@@ -156,7 +156,7 @@ def test_taste_bends_the_corridor_and_a_target_is_imported(page, tmp_path):
     before = number(page, "Remaining error")
     page.get_by_role("slider", name="Air").fill("4")
     expect(page.get_by_text("+4.0 dB", exact=True)).to_be_visible(timeout=SLOW)
-    leaf(page, "Target range")
+    leaf(page, "What the rig adds")
     expect(
         page.locator(".setting", has=page.get_by_text(re.compile("Sibilance|Presence|Air"))).first
     ).to_be_visible(timeout=SLOW)

@@ -2510,6 +2510,20 @@ export interface components {
             title: string;
         };
         /**
+         * KnownView
+         * @description One thing that tells of the rig, and how far the rig is known with it.
+         */
+        KnownView: {
+            /** Given */
+            given: boolean;
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Uncertainty Db */
+            uncertainty_db: number | null;
+        };
+        /**
          * LeftOut
          * @description ``off`` names stages to leave out for once, parted by commas.
          */
@@ -4258,20 +4272,22 @@ export interface components {
         };
         /**
          * ToneView
-         * @description The evidence of the fit.
+         * @description The evidence of the fit at the points: the voice against its target, what of it the rig
+         *     adds and how far that is known, the correction that was wanted and that the bands give, dB.
          */
         ToneView: {
-            /**
-             * Certainty Db
-             * @default null
-             */
-            certainty_db: number[] | null;
+            /** Average Db */
+            average_db: number[];
             /** Corrected Db */
             corrected_db: number[];
-            /** Corridor Db */
-            corridor_db: number;
+            /** Correction Db */
+            correction_db: number[];
+            /** Deviation Db */
+            deviation_db: number[];
             /** High Hz */
             high_hz: number;
+            /** Known */
+            known: components["schemas"]["KnownView"][];
             /** Left Alone */
             left_alone: string;
             /** Low Hz */
@@ -4283,8 +4299,6 @@ export interface components {
             passages: number;
             /** Points Hz */
             points_hz: number[];
-            /** Recorded Db */
-            recorded_db: number[];
             /** @default null */
             remaining: components["schemas"]["FactView"] | null;
             /** Residual Rms Db */
@@ -4294,10 +4308,10 @@ export interface components {
              * @default []
              */
             resonances: components["schemas"]["ResonanceView"][];
+            /** Rig Db */
+            rig_db: number[];
             /** @default null */
             sibilants: components["schemas"]["SibilanceEvidenceView"] | null;
-            /** Target Db */
-            target_db: number[];
             /**
              * Target Name
              * @default average speech
@@ -4305,8 +4319,12 @@ export interface components {
             target_name: string;
             /** Trust */
             trust: number[];
+            /** Uncertainty Db */
+            uncertainty_db: number[];
             /** Voiced S */
             voiced_s: number;
+            /** Wanted Db */
+            wanted_db: number[];
             /** Worst Db */
             worst_db: number;
         };
@@ -4518,6 +4536,11 @@ export interface components {
              * @default 0.8
              */
             cut_weight?: number;
+            /**
+             * Shape Percent
+             * @default null
+             */
+            shape_percent?: number | null;
             /** @default null */
             target?: components["schemas"]["TargetBody"] | null;
             /** @default null */

@@ -58,6 +58,7 @@ export type TakeFrames = components['schemas']['FramesOfTake'];
 export type Setting = components['schemas']['SettingView'];
 export type Band = components['schemas']['BandValue'];
 export type Tone = components['schemas']['ToneView'];
+export type Known = components['schemas']['KnownView'];
 export type Delivery = components['schemas']['DeliveryView'];
 export type DiagramPoint = components['schemas']['DiagramPointView'];
 export type Destination = components['schemas']['DestinationView'];

@@ -33,7 +33,7 @@ export const LEAVES: Record<string, Leaf[]> = {
     { name: 'ring', title: 'Room reverb' },
   ],
   tone: [
-    { name: 'corridor', title: 'Target range' },
+    { name: 'corridor', title: 'What the rig adds' },
     { name: 'target', title: 'Target and taste' },
     { name: 'hiss', title: 'Breath and hiss' },
     { name: 'parts', title: 'Listen to parts' },

@@ -29,7 +29,7 @@ function within(value: number, [low, high]: [number, number]): number {
 /** The change that one nudge makes: half a decibel for a band's gain, the setting's own step for numbers. */
 export function nudged(setting: Setting, by: 1 | -1): Partial<ChangeSetting> {
   if (setting.band) {
-    const gain = within(Math.round((setting.band.gain_db + by * BAND_STEP_DB) * 10) / 10, [-9, 6]);
+    const gain = within(Math.round((setting.band.gain_db + by * BAND_STEP_DB) * 10) / 10, [-12, 9]);
     return { band: { ...setting.band, gain_db: gain } };
   }
   const value = within((setting.value ?? 0) + by * (setting.step ?? 1), [setting.low ?? -100, setting.high ?? 100]);

@@ -89,6 +89,8 @@ def _work(chosen: argparse.Namespace) -> int:
                 chosen.out,
                 in_use=chosen.in_use,
                 mic_response=chosen.mic_response,
+                reference=chosen.reference,
+                shape_percent=chosen.shape,
                 channel=chosen.channel,
             )
         case "render", _:

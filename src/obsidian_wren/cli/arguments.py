@@ -77,6 +77,16 @@ def parser() -> argparse.ArgumentParser:
     plan.add_argument("--talk", type=Path, required=True)
     plan.add_argument("--in-use", type=Path, default=None)
     plan.add_argument("--mic-response", type=Path, default=None)
+    plan.add_argument(
+        "--reference", type=Path, default=None, help="the same voice through a trusted microphone"
+    )
+    plan.add_argument(
+        "--shape",
+        type=_finite,
+        default=0.0,
+        metavar="PERCENT",
+        help="how far to bring the voice itself to average speech; 0 corrects the rig only",
+    )
     plan.add_argument("--out", type=Path, required=True)
     plan.add_argument("--channel", type=int, default=None, help="channel, from 1")
     plan.add_argument("--json", action="store_true")

@@ -58,6 +58,9 @@ def _load(
     )
 
 
+_WHOLE_PERCENT = 100.0
+
+
 def _read(
     path: Path, channel: int | None, read: Callable[[OpenSound, int], Any]
 ) -> tuple[Any, tuple[str, ...]]:
@@ -148,9 +151,15 @@ def plan_files(
     *,
     in_use: Path | None = None,
     mic_response: Path | None = None,
+    reference: Path | None = None,
+    shape_percent: float = 0.0,
     channel: int | None = None,
 ) -> FileAnswer:
     """A full calibration from two takes, written to ``out``."""
+    if not 0.0 <= shape_percent <= _WHOLE_PERCENT:
+        raise Refused(
+            "shape", f"{shape_percent:g} % is no way to shape a voice. Give 0 to 100 for --shape."
+        )
     quiet_samples, quiet_rate, notes = _load(quiet_path, "rest", channel)
     talk_samples, talk_rate, talk_notes = _load(talk_path, "passage", channel)
     notes += talk_notes
@@ -167,6 +176,11 @@ def plan_files(
     if mic_response is not None:
         hz, db = read_response(mic_response)
         response = response_at(POINT_HZ, hz, db)
+    trusted = None
+    if reference is not None:
+        samples, rate_hz, more_notes = _load(reference, "passage", channel)
+        trusted = read_talk(samples, rate_hz=rate_hz)
+        notes += more_notes
     try:
         found = derive_plan(
             quiet,
@@ -177,6 +191,8 @@ def plan_files(
             in_use_rate_hz=used_rate,
             floor=floor,
             mic_response_db=response,
+            reference=trusted,
+            shape=shape_percent / 100.0,
         )
     except ValueError as error:
         raise Refused(

@@ -2,6 +2,7 @@
   import { sendTarget, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { playback } from '../../lib/playback.svelte';
+  import { typingNumber } from '../../lib/typing.svelte';
   import { desk } from '../../lib/state.svelte';
   import CorridorPicture from './CorridorPicture.svelte';
 
@@ -24,6 +25,16 @@
 
   const taste = $derived<Taste>(wishes.taste ?? { warmth_db: 0, body_db: 0, clarity_db: 0, air_db: 0 });
 
+  /** How far the voice itself is shaped: not at all unless a person says so, or a curve is to be followed. */
+  const shape = $derived(wishes.shape_percent ?? (target.kind === 'imported' ? 100 : 0));
+  const shapeable = $derived(target.kind !== 'reference take');
+
+  function shapeTo(percent: number): void {
+    void desk
+      .do('put', '/api/wishes', { body: { ...wishes, shape_percent: percent } })
+      .then(() => playback.hearAgain());
+  }
+
   function bend(name: keyof Taste, value: number): void {
     const body: Wishes = { ...wishes, taste: { ...taste, [name]: value } };
     void desk.do('put', '/api/wishes', { body }).then(() => playback.hearAgain());
@@ -37,7 +48,8 @@
       return;
     }
     const chosen = { kind: kind as typeof target.kind, id: id ? Number(id) : null };
-    void desk.do('put', '/api/wishes', { body: { ...wishes, target: chosen } });
+    // Another target is followed as far as is usual for its kind.
+    void desk.do('put', '/api/wishes', { body: { ...wishes, target: chosen, shape_percent: null } });
   }
 
   function importFile(): void {
@@ -65,6 +77,32 @@
         <option value="import">a file: Hz and dB in two columns…</option>
       </select>
     </label>
+    {#if shapeable}
+      <fieldset>
+        <legend>Purpose</legend>
+        <label
+          ><input type="radio" name="purpose" checked={shape === 0} onchange={() => shapeTo(0)} /> Correct the rig</label
+        >
+        <label
+          ><input type="radio" name="purpose" checked={shape > 0} onchange={() => shapeTo(100)} /> Shape the voice</label
+        >
+        {#if shape > 0}
+          <label class="strength">
+            <input
+              type="number"
+              min="5"
+              max="100"
+              step="5"
+              aria-label="How far the voice is shaped, percent"
+              {@attach typingNumber(
+                () => shape,
+                (percent) => shapeTo(Math.min(100, Math.max(0, percent))),
+              )}
+            /> % of the way
+          </label>
+        {/if}
+      </fieldset>
+    {/if}
     <input
       bind:this={picker}
       type="file"
@@ -110,6 +148,23 @@
   }
   .target {
     flex-basis: 100%;
+  }
+  fieldset {
+    flex-basis: 100%;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 16px;
+    align-items: center;
+    padding: 0;
+    border: 0;
+  }
+  legend {
+    float: left;
+    padding: 0;
+    color: var(--quiet-ink);
+  }
+  .strength input {
+    width: 62px;
   }
   label {
     display: block;

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Overview } from '../../lib/api';
+  import type { Known, Overview } from '../../lib/api';
   import { frequency, signed } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
   import { playback } from '../../lib/playback.svelte';
@@ -33,10 +33,13 @@
       (s) => s.step === 'tone' && s.leaf === leaf && s.key !== 'highpass' && s.key !== 'equalizer',
     ),
   );
+  const known = (line: Overview['tone'] & object extends { known: (infer Line)[] } ? Line : never) =>
+    line.given ? (line.uncertainty_db === null ? '' : `±${line.uncertainty_db.toFixed(1)} dB`) : 'not given';
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const lead = $derived(
     {
-      corridor: `Where your voice lands through this mic and this room, and what brings it to ${tone?.target_name ?? 'average speech'}.`,
+      corridor:
+        'What microphone and room add to your voice, as far as it can be known. The correction goes no further.',
       target: 'What the target range follows, and how you bend it.',
       hiss: 'Every burst of breath and every “s” of your talk, and where they are held.',
       parts: 'Hear one part of your voice alone, or slide a narrow band along it.',
@@ -61,17 +64,21 @@
   {#snippet slip()}
     {#if tone}
       {#if step?.status === 'stale'}<Fact name="Outdated" value="" mark="fault">{step.why} Recalculate.</Fact>{/if}
+      {#if leaf === 'corridor'}
+        <h3>What is known, and from where</h3>
+        {#each tone.known as line (line.name)}
+          <Fact name={line.name} value={known(line)} mark={line.given ? 'good' : 'none'}>{line.sentence}</Fact>
+        {/each}
+        {#each [...of('highpass'), ...of('equalizer')] as setting (setting.stage + setting.name)}<SettingRow
+            {setting}
+          />{/each}
+      {/if}
       {#if leaf === 'corridor' || leaf === 'target'}
         {#if tone.remaining}
           <Fact name={tone.remaining.name} value={tone.remaining.value} mark={tone.remaining.mark}
             >{tone.remaining.sentence}</Fact
           >
         {/if}
-      {/if}
-      {#if leaf === 'corridor'}
-        {#each [...of('highpass'), ...of('equalizer')] as setting (setting.stage + setting.name)}<SettingRow
-            {setting}
-          />{/each}
       {/if}
       {#if leaf === 'corridor'}
         <p class="files">
@@ -132,6 +139,10 @@
 </Bench>
 
 <style>
+  h3 {
+    padding: 2px 0 6px;
+    font-size: 14px;
+  }
   .files {
     padding: 8px 0;
     color: var(--quiet-ink);

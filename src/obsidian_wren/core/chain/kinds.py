@@ -116,6 +116,7 @@ KINDS: dict[str, StageKind] = {
             rule="equalizer:derive_equalizer",
             repeats=True,
             banded=True,
+            version=2,
         ),
         StageKind(
             "lowpass",

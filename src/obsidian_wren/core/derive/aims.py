@@ -53,8 +53,10 @@ class Taste:
 @dataclass(frozen=True)
 class Wishes:
     """``cut_weight``: how much worse a cut word is than the same share of leaked room, 0 to 1
-    (0.5: equally bad)."""
+    (0.5: equally bad). ``shape``: how far the voice itself is brought to its target, 0 to 1; at 0
+    only the rig is corrected."""
 
     aims: Aims = Aims()
     taste: Taste = Taste()
     cut_weight: float = 0.8
+    shape: float = 0.0

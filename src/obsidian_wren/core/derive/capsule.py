@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from obsidian_wren.core.decibels import power_db, power_from_db
+from obsidian_wren.core.decibels import Samples, power_db, power_from_db
 from obsidian_wren.core.derive.hardware import (
     DBU_IN_DBV,
     PRESSURE_SHARE,
@@ -21,6 +21,7 @@ from obsidian_wren.core.derive.hardware import (
 )
 
 SPEECH_AT_1_M_DBA = 60.0
+_CLOSEST_M = 0.01
 _ABSORPTION = {"bare": 0.06, "furnished": 0.16, "soft": 0.28, "treated": 0.42}
 
 
@@ -45,9 +46,15 @@ def diffuse_gain_db(pattern: str) -> float:
 def proximity_boost_db(pattern: str, distance_m: float, frequency_hz: float) -> float:
     """Boost of a pressure-gradient microphone on a spherical wave, on axis, relative to a far
     source, dB."""
+    return float(proximity_db(pattern, distance_m, np.array([frequency_hz]))[0])
+
+
+def proximity_db(pattern: str, distance_m: float, frequency_hz: Samples) -> Samples:
+    """:func:`proximity_boost_db` at ``(n,)`` frequencies, for a placement that never ends in the
+    capsule."""
     share = PRESSURE_SHARE[pattern]
-    gradient = 1.0 + SPEED_OF_SOUND / (2j * np.pi * frequency_hz * distance_m)
-    return 20.0 * float(np.log10(abs(share + (1.0 - share) * gradient)))
+    gradient = 1.0 + SPEED_OF_SOUND / (2j * np.pi * frequency_hz * max(distance_m, _CLOSEST_M))
+    return np.asarray(20.0 * np.log10(np.abs(share + (1.0 - share) * gradient)))
 
 
 def decay_time_s(room: Room) -> float | None:

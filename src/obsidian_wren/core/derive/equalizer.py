@@ -14,8 +14,9 @@ from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet, ToneTakes
-from obsidian_wren.core.derive.tone import derive_tone, judge_tone
-from obsidian_wren.core.derive.tone_target import by_pitch
+from obsidian_wren.core.derive.tone import Tone, ToneAims, derive_tone, judge_tone
+from obsidian_wren.core.derive.tone_target import bend_db
+from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 
 
 def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -26,36 +27,48 @@ def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
     if pins.further:
         return _of_the_person(pins)
     tone = take_set.tone or ToneTakes(take_set.talk_reading, take_set.quiet_reading)
-    target = (tone.target or by_pitch(tone.passage.pitch_hz)).bent(take_set.wishes.taste)
+    taste = take_set.wishes.taste
+    aims = ToneAims(
+        tone.target,
+        tone.mic_response_db,
+        tone.placement_db,
+        take_set.wishes.shape,
+        bend_db(taste, POINT_HZ),
+    )
     sections = _filters(take_set, tone.passage.rate_hz)
     if tone.standing is None:
-        found = derive_tone(
-            tone.passage,
-            tone.room,
-            sections,
-            pinned=tone.pinned,
-            target=target,
-            mic_response_db=tone.mic_response_db,
-        )
+        found = derive_tone(tone.passage, tone.room, sections, pinned=tone.pinned, aims=aims)
     else:
         bands, held = [band for band, _ in tone.standing], [pinned for _, pinned in tone.standing]
-        found = judge_tone(
-            tone.passage,
-            tone.room,
-            sections,
-            bands,
-            held,
-            target=target,
-            mic_response_db=tone.mic_response_db,
-        )
-    left = found.fit.residual_rms_db
-    because = (
-        f"{len(found.bands)} bands bring your voice to {found.target_name}; {left:.1f} dB rms"
-        " of error remain."
-    )
+        found = judge_tone(tone.passage, tone.room, sections, bands, held, aims=aims)
     return Answer("equalizer", pins).plan(
-        True, because, data={"bands": tuple(named.band for named in found.bands)}, evidence=found
+        bool(found.bands),
+        _sentence(found, aims),
+        data={"bands": tuple(named.band for named in found.bands)},
+        evidence=found,
     )
+
+
+def _sentence(found: Tone, aims: ToneAims) -> str:
+    sure = float(np.average(found.colour.sd_db, weights=found.fit.trust))
+    if not found.bands:
+        return (
+            f"What your rig adds is smaller than what is known of it, ± {sure:.1f} dB, so nothing"
+            " is corrected."
+        )
+    count = len(found.bands)
+    bands = f"{count} band{'s' if count > 1 else ''}"
+    if aims.target is not None and aims.target.kind == "same voice":
+        return (
+            f"{bands} bring{'' if count > 1 else 's'} your voice to {found.target_name};"
+            f" {found.fit.residual_rms_db:.1f} dB rms of error remain."
+        )
+    what = f"what your rig adds, known to ± {sure:.1f} dB"
+    if aims.shape:
+        what += (
+            f", and {100.0 * aims.shape:.0f} % of the way from your voice to {found.target_name}"
+        )
+    return f"{bands} correct{'' if count > 1 else 's'} {what}."
 
 
 def _of_the_person(pins: Pins) -> StagePlan:

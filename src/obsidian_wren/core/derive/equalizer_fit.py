@@ -17,6 +17,8 @@ from obsidian_wren.core.chain.filters import EqualizerBand, Shape, response_db
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive.aims import MOST_BANDS
 from obsidian_wren.core.derive.equalizer_problem import (
+    KNOWN,
+    Caps,
     EqualizerProblem,
     band_of,
     eq_response_db,
@@ -47,7 +49,7 @@ class EqualizerFit:
     recorded_db: Samples
     corrected_db: Samples
     target_db: Samples
-    corridor_db: float
+    corridor_db: Samples
     trust: Samples
     residual_rms_db: float
     worst_db: float
@@ -64,8 +66,10 @@ def fit_equalizer(
     highpass_sections: Samples | None = None,
     pinned: Sequence[EqualizerBand] = (),
     most_bands: int = MOST_BANDS,
+    caps: Caps = KNOWN,
 ) -> EqualizerFit:
-    """Fit bands to bring ``voice`` (noise already taken off) into the target's corridor.
+    """Fit bands to bring ``voice`` (noise already taken off) into the target's corridor, as far
+    as ``caps`` allow.
 
     ``trust`` ``(points,)`` weighs the points; ``highpass_sections`` ``(k, 6)`` is the filter that
     runs before the equalizer; ``pinned`` bands stay as they are and count towards ``most_bands``.
@@ -82,7 +86,7 @@ def fit_equalizer(
     span_hz = (float(POINT_HZ[trusted[0]]), float(POINT_HZ[trusted[-1]]))
     targeted = np.flatnonzero(inside)
     ends = int(targeted[0]), int(targeted[-1])
-    problem = EqualizerProblem(cells, target.levels_db, trust, pinned, rate_hz)
+    problem = EqualizerProblem(cells, target.levels_db, trust, pinned, rate_hz, caps)
     shapes: list[Shape] = []
     p = np.array([_offset(problem)])
     cost = _cost(problem, shapes, p)
@@ -94,7 +98,7 @@ def fit_equalizer(
         open_trust = np.where(problem.room_left(shapes, p, miss), trust, 0.0)
         if np.count_nonzero(open_trust) < 3:
             break
-        for shape, start in starts(miss, open_trust, ends):
+        for shape, start in starts(miss, open_trust, ends, caps):
             tried = [*shapes, shape]
             found, found_cost = solve(
                 problem,
@@ -149,7 +153,7 @@ def _cost(problem: EqualizerProblem, shapes: Sequence[Shape], p: Samples) -> flo
 
 
 def _good_enough(
-    problem: EqualizerProblem, shapes: Sequence[Shape], p: Samples, corridor_db: float
+    problem: EqualizerProblem, shapes: Sequence[Shape], p: Samples, corridor_db: Samples | float
 ) -> bool:
     outside = np.abs(problem.miss_db(shapes, p)) > corridor_db
     return float(np.average(outside, weights=problem.trust)) <= _MAY_STAY_OUTSIDE
@@ -178,7 +182,7 @@ def _evidence(
         recorded_db=recorded,
         corrected_db=corrected,
         target_db=target.levels_db,
-        corridor_db=target.corridor_db,
+        corridor_db=np.broadcast_to(np.asarray(target.corridor_db, dtype=float), POINT_HZ.shape),
         trust=trust,
         residual_rms_db=float(np.sqrt(np.average(miss**2, weights=trust))),
         worst_db=float(np.abs(miss[sure]).max()) if sure.any() else 0.0,

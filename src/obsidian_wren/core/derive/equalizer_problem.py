@@ -7,6 +7,7 @@ shelves.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.optimize import least_squares
@@ -16,19 +17,40 @@ from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive.trust import CELL_OF_POINT
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, POINT_WEIGHTS
 
-Q_RANGE = (0.4, 4.0)
-_SHELF_Q_RANGE = (0.4, 1.0)
-BOOST_DB, CUT_DB = 6.0, 9.0
+LEAST_Q = 0.4
+_SHELF_Q_RANGE = (LEAST_Q, 1.0)
 LEFT_ALONE = 0.1
 _APART_OCTAVES = 0.2
 _BEYOND_POINTS = 4
 _STEP = 1e-6
 # The caps hold for the whole curve, not for one band: stacked bands would get round them.
 _CAP_MARGIN_DB = 0.15
-_CAP_WEIGHT = 4.0
+_CAP_WEIGHT = 8.0
 # A small cost on each gain keeps neighbouring bells from working against each other; it moves a
 # lone bell by a hundredth.
 _GAIN_COST = 0.25
+_CELLS_PER_OCTAVE = 48
+_SLOPE_WEIGHT = 0.4
+_SLOPE_MARGIN_DB = 1.5
+
+
+@dataclass(frozen=True)
+class Caps:
+    """How far a correction may go: most boost and cut of the whole curve in dB, highest Q of each,
+    and the steepest slope of the whole curve in dB per octave."""
+
+    boost_db: float
+    cut_db: float
+    boost_q: float
+    cut_q: float
+    slope_db: float
+
+
+# What is known by its likelihood only is corrected gently: practice moves 2 to 3 dB, seldom over 5,
+# and wide where it boosts.
+CAREFUL = Caps(boost_db=4.0, cut_db=6.0, boost_q=1.4, cut_q=3.0, slope_db=12.0)
+# What a reference take tells is known whole.
+KNOWN = Caps(boost_db=9.0, cut_db=12.0, boost_q=4.0, cut_q=4.0, slope_db=60.0)
 
 
 class EqualizerProblem:
@@ -44,8 +66,10 @@ class EqualizerProblem:
         trust: Samples,
         fixed: Sequence[EqualizerBand],
         rate_hz: float,
+        caps: Caps,
     ) -> None:
         self.rate_hz = rate_hz
+        self.caps = caps
         self.target_db = target_db
         used = trust > 0.0
         self.trust = trust
@@ -97,15 +121,19 @@ class EqualizerProblem:
         sums = np.maximum(weighted.sum(axis=1), 1e-30)
         miss = power_db(sums) + p[-1] - self.target_db[self.used]
         alone, capped = CELL_OF_POINT[self.unused], CELL_OF_POINT[::2]
-        over = np.maximum(total[capped] - BOOST_DB + _CAP_MARGIN_DB, 0.0)
-        under = np.minimum(total[capped] + CUT_DB - _CAP_MARGIN_DB, 0.0)
+        over = np.maximum(total[capped] - self.caps.boost_db + _CAP_MARGIN_DB, 0.0)
+        under = np.minimum(total[capped] + self.caps.cut_db - _CAP_MARGIN_DB, 0.0)
         beyond = (over + under) != 0.0
+        slope = np.diff(total) * _CELLS_PER_OCTAVE
+        most_slope = self.caps.slope_db - _SLOPE_MARGIN_DB
+        steep = np.sign(slope) * np.maximum(np.abs(slope) - most_slope, 0.0)
         gains = p[1:-1:3]
         residual = np.concatenate(
             [
                 self.root * miss,
                 LEFT_ALONE * total[alone],
                 _CAP_WEIGHT * (over + under),
+                _SLOPE_WEIGHT * steep,
                 _GAIN_COST * gains,
             ]
         )
@@ -116,7 +144,12 @@ class EqualizerProblem:
         jacobian[first:second, :-1] = LEFT_ALONE * slopes[alone]
         third = second + len(capped)
         jacobian[second:third, :-1] = _CAP_WEIGHT * beyond[:, None] * slopes[capped]
-        jacobian[third + np.arange(len(gains)), 1 + 3 * np.arange(len(gains))] = _GAIN_COST
+        fourth = third + len(steep)
+        if steep.any():
+            jacobian[third:fourth, :-1] = (_SLOPE_WEIGHT * _CELLS_PER_OCTAVE) * (
+                (steep != 0.0)[:, None] * np.diff(slopes, axis=0)
+            )
+        jacobian[fourth + np.arange(len(gains)), 1 + 3 * np.arange(len(gains))] = _GAIN_COST
         return residual, jacobian
 
     def room_left(self, shapes: Sequence[Shape], p: Samples, miss: Samples) -> Samples:
@@ -127,7 +160,9 @@ class EqualizerProblem:
         ``(points,)``.
         """
         total = self.bands_db(shapes, p[:-1])[0][CELL_OF_POINT]
-        full = ((miss < 0) & (total > BOOST_DB - 0.5)) | ((miss > 0) & (total < -CUT_DB + 0.5))
+        full = ((miss < 0) & (total > self.caps.boost_db - 0.5)) | (
+            (miss > 0) & (total < -self.caps.cut_db + 0.5)
+        )
         for i, shape in enumerate(shapes):
             if shape == "peak":
                 full |= np.abs(np.log2(POINT_HZ) - p[3 * i]) < _APART_OCTAVES
@@ -166,14 +201,18 @@ def solve(
     or when a step changes the cost by less than the share ``tolerance``.
     """
     low, high = np.log2(span_hz[0]), np.log2(span_hz[1])
+    caps = problem.caps
     lower, upper = [], []
-    for shape in shapes:
+    for shape, gain in zip(shapes, start[1:-1:3], strict=True):
         # A shelf belongs to its end of the span; in the middle it would only be an overall gain.
         first = min(high - 0.5, 11.0) if shape == "high_shelf" else low
         last = max(low + 0.5, 9.0) if shape == "low_shelf" else high
-        q = np.log2(Q_RANGE if shape == "peak" else _SHELF_Q_RANGE)
-        lower += [first, -CUT_DB, q[0]]
-        upper += [last, BOOST_DB, q[1]]
+        # A band goes on boosting or cutting as it began: each has limits of its own.
+        boosts = gain > 0.0
+        most_q = caps.boost_q if boosts else caps.cut_q
+        q = np.log2((LEAST_Q, most_q) if shape == "peak" else _SHELF_Q_RANGE)
+        lower += [first, 0.0 if boosts else -caps.cut_db, q[0]]
+        upper += [last, caps.boost_db if boosts else 0.0, q[1]]
     lower.append(-np.inf)
     upper.append(np.inf)
     inside = np.clip(start, np.array(lower) + 1e-6, np.array(upper) - 1e-6)
@@ -222,17 +261,20 @@ def _lobe(miss: Samples, trust: Samples) -> tuple[int, float, bool, bool]:
     while right < trusted[-1] and half[right + 1]:
         right += 1
     octaves = max((right - left + 1) / 12.0, 0.25)
-    q = float(np.clip(np.sqrt(2.0**octaves) / (2.0**octaves - 1.0), *Q_RANGE))
+    q = float(max(np.sqrt(2.0**octaves) / (2.0**octaves - 1.0), LEAST_Q))
     return top, q, left <= trusted[0] + 1, right >= trusted[-1] - 1
 
 
-def starts(miss: Samples, trust: Samples, ends: tuple[int, int]) -> list[tuple[Shape, Samples]]:
+def starts(
+    miss: Samples, trust: Samples, ends: tuple[int, int], caps: Caps
+) -> list[tuple[Shape, Samples]]:
     """Bands to begin with where most is missing: a bell, and a shelf if that is at an end.
 
     ``miss`` in dB and ``trust`` are ``(points,)``, each answer ``(3,)``.
     """
     top, q, at_low, at_high = _lobe(miss, trust)
-    gain = float(np.clip(-miss[top], -CUT_DB + 1.0, BOOST_DB - 1.0))
+    gain = float(np.clip(-miss[top], -caps.cut_db + 1.0, caps.boost_db - 1.0))
+    q = min(q, caps.boost_q if gain > 0.0 else caps.cut_q)
     # A shelf goes on past the end of the trusted span: it may only stand where nothing but the
     # target's own end lies beyond.
     trusted = np.flatnonzero(trust > 0.0)

@@ -102,7 +102,7 @@ _NODES = (
         "equalizer",
         "the equalizer",
         needs=("highpass", "reference"),
-        choices=("response", "target", "taste"),
+        choices=("response", "target", "taste", "shape_percent"),
     ),
     Node(
         "delivery",

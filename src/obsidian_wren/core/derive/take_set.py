@@ -34,13 +34,14 @@ Run = Callable[[Callable[[Samples], Samples], Iterable[Samples]], Iterable[Sampl
 @dataclass(frozen=True)
 class ToneTakes:
     """What the equalizer is fitted on: the passage and the room under it, a target, the
-    microphone's own response ``(points,)``, bands that a person holds, and bands that stand
-    already (then nothing is fitted, only judged)."""
+    microphone's own response and what its placement adds, dB ``(points,)``, bands that a person
+    holds, and bands that stand already (then nothing is fitted, only judged)."""
 
     passage: TalkReading
     room: QuietReading
     target: Target | None = None
     mic_response_db: Samples | None = None
+    placement_db: Samples | None = None
     pinned: tuple[EqualizerBand, ...] = ()
     standing: tuple[tuple[EqualizerBand, bool], ...] | None = None
 

@@ -1,6 +1,7 @@
-"""Tone: the equalizer's bands with a name and a because each.
+"""Tone: what the rig adds, as far as it is known, and the equalizer's bands that take it out, each
+with a name and a because.
 
-Source: Byrne and others (1994) for average speech; practice for caps and names.
+Source: see ``rig_colour`` for what belongs to the rig; practice for caps and names.
 """
 
 from __future__ import annotations
@@ -10,53 +11,109 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.chain.filters import EqualizerBand, response_db
+from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive import equalizer_fit, equalizer_problem
 from obsidian_wren.core.derive.equalizer_fit import EqualizerFit
+from obsidian_wren.core.derive.equalizer_problem import CAREFUL, KNOWN, Caps
 from obsidian_wren.core.derive.regions import region_names
+from obsidian_wren.core.derive.rig_colour import RigColour, prior_of, rig_colour, within_level
+from obsidian_wren.core.derive.rig_knowledge import Evidence, Known, what_is_known
 from obsidian_wren.core.derive.setting import hz
 from obsidian_wren.core.derive.tone_target import Target, by_pitch
 from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.speech import Pitch
-from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, FineSpectrum, certainty_db
+from obsidian_wren.core.measure.voice_spectrum import (
+    CELL_HZ,
+    POINT_HZ,
+    POINT_WEIGHTS,
+    FineSpectrum,
+    certainty_db,
+)
 
-# How strongly a response file speaks where the voice itself is too weak.
+# How much a point counts in the fit where a response file speaks and the voice itself is too weak.
 _FILE_TRUST = 0.15
 _GAP_TRUST = 0.1
 _BEYOND_REACH_DB = 9.0
 _SLOPE_POINTS = 2
 _HARMONIC_WIDTH = 1.06
 _INSIDE_OCTAVES = 0.2
-_MOSTLY = 0.5
+# The error of a level from a single stretch, where no second one tells.
+_ONE_STRETCH_DB = 1.5
+_LEAST_ERROR_DB = 0.3
+_TWO = 2
+# Bands may miss by this share of what is not known: it adds little beside it.
+_MAY_MISS = 0.5
+# A response file or a reference take tells a colour this well; then it may be corrected whole.
+_KNOWN_DB = 1.25
 
 
 @dataclass(frozen=True)
 class NamedBand:
     """A band with the trade's word for its region, its because and whether a person pinned it.
 
-    ``sure_db``: how far the voice's level there may be off, one standard error over time; None from
-    a single stretch.
+    ``sure_db``: how far what it corrects may be off, one standard deviation.
     """
 
     name: str
     band: EqualizerBand
     pinned: bool
     because: str
-    sure_db: float | None = None
+    sure_db: float
 
 
 @dataclass(frozen=True)
 class Tone:
-    """The tone rule's answer: named bands, the fit's evidence, a sentence on what was left
-    alone, and how sure the voice's spectrum is at each point, dB ``(points,)``."""
+    """The tone rule's answer: named bands, the fit's evidence, a sentence on what was left alone.
+
+    ``deviation_db`` is the voice over its target and ``colour`` what of it the rig adds;
+    ``wanted_db`` is the correction that was asked of the bands and ``correction_db`` what they
+    give, all ``(points,)`` at the points of the voice spectrum, dB around their mean over the
+    points that count.
+    """
 
     bands: tuple[NamedBand, ...]
     fit: EqualizerFit
     left_alone: str
     target_name: str
-    certainty_db: np.ndarray | None
+    deviation_db: Samples
+    colour: RigColour
+    wanted_db: Samples
+    correction_db: Samples
+    known: tuple[Known, ...]
+
+
+@dataclass(frozen=True)
+class ToneAims:
+    """What a person wants of the tone, and what is known of the rig beside the voice.
+
+    ``target`` is what the voice is held against; the microphone's own response (NaN where a file
+    has no say) and what the placement adds are ``(points,)`` in dB. ``shape`` is how far the voice
+    itself is brought towards the target, 0 to 1; ``bend_db`` ``(points,)`` bends the result.
+    """
+
+    target: Target | None = None
+    mic_response_db: Samples | None = None
+    placement_db: Samples | None = None
+    shape: float = 0.0
+    bend_db: Samples | None = None
+
+
+_PLAIN = ToneAims()
+
+
+@dataclass(frozen=True)
+class _Problem:
+    voice: FineSpectrum
+    trust: Samples
+    aim: Target
+    deviation_db: Samples
+    colour: RigColour
+    wanted_db: Samples
+    caps: Caps
+    name: str
+    known: tuple[Known, ...]
 
 
 def derive_tone(
@@ -65,22 +122,24 @@ def derive_tone(
     sections: Samples | None,
     *,
     pinned: Sequence[EqualizerBand] = (),
-    target: Target | None = None,
-    mic_response_db: np.ndarray | None = None,
+    aims: ToneAims = _PLAIN,
 ) -> Tone:
-    """Fit the equalizer to this voice over this room.
+    """Fit the equalizer to what the rig adds to this voice over this room.
 
-    ``sections`` ``(k, 6)`` are the filters before the equalizer. ``mic_response_db`` ``(points,)``
-    is the microphone's response at ``POINT_HZ`` where a file gives it, NaN elsewhere: an average
-    voice through it stands in wherever this voice is too weak to be trusted fully. Raises
-    ValueError where no octave of voice stands over the noise.
+    ``sections`` ``(k, 6)`` are the filters before the equalizer: what they take is wanted and not
+    made up for. Raises ValueError where no octave of voice stands over the noise.
     """
-    target = target or by_pitch(talk.pitch_hz)
-    voice, trust = _voice_and_trust(talk, quiet, target, mic_response_db)
+    problem = _problem(talk, quiet, sections, aims)
     fit = equalizer_fit.fit_equalizer(
-        voice, target, trust, rate_hz=talk.rate_hz, highpass_sections=sections, pinned=pinned
+        problem.voice,
+        problem.aim,
+        problem.trust,
+        rate_hz=talk.rate_hz,
+        highpass_sections=sections,
+        pinned=pinned,
+        caps=problem.caps,
     )
-    return _explain(fit, talk, target)
+    return _explain(fit, problem, talk.rate_hz)
 
 
 def judge_tone(
@@ -90,34 +149,86 @@ def judge_tone(
     bands: Sequence[EqualizerBand],
     pinned: Sequence[bool],
     *,
-    target: Target | None = None,
-    mic_response_db: np.ndarray | None = None,
+    aims: ToneAims = _PLAIN,
 ) -> Tone:
-    """The evidence for bands that a person has nudged; nothing is fitted.
-
-    Sections are ``(sections, 6)``; the response is ``(points,)``, dB.
-    """
-    target = target or by_pitch(talk.pitch_hz)
-    voice, trust = _voice_and_trust(talk, quiet, target, mic_response_db)
+    """The evidence for bands that a person has nudged; nothing is fitted. Sections ``(k, 6)``."""
+    problem = _problem(talk, quiet, sections, aims)
     fit = equalizer_fit.refit_evidence(
-        voice, target, trust, bands, pinned, rate_hz=talk.rate_hz, highpass_sections=sections
+        problem.voice,
+        problem.aim,
+        problem.trust,
+        bands,
+        pinned,
+        rate_hz=talk.rate_hz,
+        highpass_sections=sections,
     )
-    return _explain(fit, talk, target)
+    return _explain(fit, problem, talk.rate_hz)
 
 
-def _voice_and_trust(
-    talk: TalkReading, quiet: QuietReading, target: Target, mic_response_db: np.ndarray | None
-) -> tuple[FineSpectrum, np.ndarray]:
-    trust = trust_from_snr(talk.voice, quiet.noise)
+def _problem(
+    talk: TalkReading, quiet: QuietReading, sections: Samples | None, aims: ToneAims
+) -> _Problem:
+    average = by_pitch(talk.pitch_hz)
+    target = aims.target or average
+    prior = prior_of(aims.mic_response_db, aims.placement_db)
     voice = without_noise(talk.voice, quiet.noise)
-    if talk.pitch_hz is not None:
-        trust = np.where(talk.pitch_hz.p5 > POINT_HZ * 1.05, 0.0, trust) * _between_harmonics(
-            talk.pitch_hz
+    heard = _within_band(voice, trust_from_snr(talk.voice, quiet.noise), target)
+    heard = np.where((target.low_hz <= POINT_HZ) & (target.high_hz >= POINT_HZ), heard, 0.0)
+    same = target.kind == "same voice"
+    told = heard if same else _told(heard, talk.pitch_hz)
+    if not told.any():
+        raise ValueError("The voice is above the noise in less than one octave.")
+    error = _error_db(talk)
+    away = within_level(voice.points_db() - target.levels_db, told)
+    if same:
+        trust = heard
+        colour = RigColour(away, error)
+        wanted, unsure = -away, np.broadcast_to(target.corridor_db, away.shape)
+    else:
+        trust = np.maximum(
+            heard, np.where(prior.filed & (target.low_hz <= POINT_HZ), _FILE_TRUST, 0.0)
         )
-    trust = _within_band(voice, trust, target)
-    if mic_response_db is not None:
-        voice, trust = _fill_from_file(voice, trust, target, mic_response_db)
-    return voice, trust
+        colour = rig_colour(voice.points_db() - average.levels_db, error, told, prior)
+        own = np.where(told > 0.0, away - colour.mean_db, 0.0)
+        wanted = -(colour.mean_db + aims.shape * own)
+        unsure = (1.0 - aims.shape) * _MAY_MISS * colour.sd_db + aims.shape * np.maximum(
+            error, target.corridor_db
+        )
+    sure_db = float(np.average(colour.sd_db, weights=trust))
+    if aims.bend_db is not None:
+        wanted = wanted + aims.bend_db
+    cells = voice.cells
+    if sections is not None:
+        cells = cells * 10.0 ** (response_db(sections, CELL_HZ, rate_hz=talk.rate_hz) / 10.0)
+    levels = power_db(np.maximum(POINT_WEIGHTS @ cells, 1e-30)) + wanted
+    return _Problem(
+        voice,
+        trust,
+        Target(levels, target.low_hz, target.high_hz, unsure, target.name, target.kind),
+        away,
+        colour,
+        wanted,
+        KNOWN if sure_db <= _KNOWN_DB else CAREFUL,
+        target.name,
+        what_is_known(
+            Evidence(
+                error, told, prior, aims.placement_db, talk.duration_s, sure_db if same else None
+            )
+        ),
+    )
+
+
+def _told(heard: np.ndarray, pitch: Pitch | None) -> np.ndarray:
+    """How far each point tells of the rig: not under the voice, and little between its notes."""
+    if pitch is None:
+        return heard
+    return np.asarray(np.where(pitch.p5 > POINT_HZ * 1.05, 0.0, heard) * _between_harmonics(pitch))
+
+
+def _error_db(talk: TalkReading) -> Samples:
+    if len(talk.stretches_db) < _TWO:
+        return np.full(len(POINT_HZ), _ONE_STRETCH_DB)
+    return np.maximum(certainty_db(talk.stretches_db), _LEAST_ERROR_DB)
 
 
 def _between_harmonics(pitch: Pitch) -> np.ndarray:
@@ -153,67 +264,49 @@ def _within_band(voice: FineSpectrum, trust: np.ndarray, target: Target) -> np.n
     return np.where(np.arange(len(trust)) > end - _SLOPE_POINTS, 0.0, trust)
 
 
-def _fill_from_file(
-    voice: FineSpectrum, trust: np.ndarray, target: Target, mic_response_db: np.ndarray
-) -> tuple[FineSpectrum, np.ndarray]:
-    """The microphone's file first, the voice on top: what the voice cannot be trusted to tell,
-    an average voice through this microphone tells, joined to the real one in level. Where the
-    voice is sure the file has no say."""
-    known = np.isfinite(mic_response_db) & (target.low_hz <= POINT_HZ)
-    if not (known & (trust < 1.0)).any() or not (trust > _MOSTLY).any():
-        return voice, trust
-    points = voice.points_db()
-    expected = target.levels_db + np.nan_to_num(mic_response_db)
-    join = float(np.average((points - expected)[trust > _MOSTLY]))
-    say = np.where(known, (1.0 - trust) * _FILE_TRUST, 0.0)
-    change_db = say / np.maximum(say + trust, 1e-9) * (expected + join - points)
-    cells_db = np.interp(np.log(CELL_HZ), np.log(POINT_HZ), change_db)
-    return FineSpectrum(voice.cells * 10.0 ** (cells_db / 10.0), voice.top_hz), trust + say
-
-
-def _explain(fit: EqualizerFit, talk: TalkReading, target: Target) -> Tone:
-    sure = certainty_db(talk.stretches_db) if len(talk.stretches_db) > 1 else None
+def _explain(fit: EqualizerFit, problem: _Problem, rate_hz: float) -> Tone:
     names = region_names([band.frequency_hz for band in fit.bands])
+    correction = equalizer_problem.eq_response_db(fit.bands, POINT_HZ, rate_hz=rate_hz)
     bands = tuple(
-        NamedBand(
-            name,
-            band,
-            held,
-            _because(band, held, fit, talk.rate_hz),
-            _sure_of(band, sure, talk.rate_hz),
-        )
+        NamedBand(name, band, held, *_because(band, held, fit, problem, rate_hz))
         for name, band, held in zip(names, fit.bands, fit.pinned, strict=True)
     )
     left_alone = (
         f"Left alone under {hz(fit.low_hz)} and above {hz(fit.high_hz)}: too little voice there, a"
         " boost would only lift the room."
     )
-    return Tone(bands, fit, left_alone, target.name, sure)
+    return Tone(
+        bands,
+        fit,
+        left_alone,
+        problem.name,
+        problem.deviation_db,
+        problem.colour,
+        within_level(problem.wanted_db, fit.trust),
+        within_level(correction, fit.trust),
+        problem.known,
+    )
 
 
-def _sure_of(band: EqualizerBand, sure: np.ndarray | None, rate_hz: float) -> float | None:
-    """The mean uncertainty over the half of a band that acts most."""
-    if sure is None:
-        return None
-    own = np.abs(equalizer_problem.eq_response_db([band], POINT_HZ, rate_hz=rate_hz))
-    return float(np.average(sure, weights=np.where(own >= 0.5 * own.max(), 1.0, 1e-9)))
-
-
-def _because(band: EqualizerBand, held: bool, fit: EqualizerFit, rate_hz: float) -> str:
-    """What the voice would be like without this band, the others at work."""
+def _because(
+    band: EqualizerBand, held: bool, fit: EqualizerFit, problem: _Problem, rate_hz: float
+) -> tuple[str, float]:
+    """What would stay without this band, the others at work, and how sure that is."""
     own = equalizer_problem.eq_response_db([band], POINT_HZ, rate_hz=rate_hz)
     without = fit.corrected_db - own - fit.target_db
     inside = (np.abs(own) >= 0.5 * np.abs(own).max()) & (fit.trust > 0.0)
     if not inside.any():
         inside = np.abs(np.log2(POINT_HZ / band.frequency_hz)) < _INSIDE_OCTAVES
-    mean = float(np.average(without[inside], weights=np.maximum(fit.trust[inside], 1e-3)))
+    weights = np.maximum(fit.trust[inside], 1e-3)
+    mean = float(np.average(without[inside], weights=weights))
+    sure = float(np.average(problem.colour.sd_db[inside], weights=weights))
     span = f"{hz(float(POINT_HZ[inside][0]))} to {hz(float(POINT_HZ[inside][-1]))}"
     text = (
-        f"Without it your voice is {abs(mean):.1f} dB {'over' if mean > 0 else 'under'} the"
-        f" middle of the target range from {span}."
+        f"From {span} it is {abs(mean):.1f} ± {sure:.1f} dB too"
+        f" {'much' if mean > 0 else 'little'} without this band."
     )
-    if not held and band.gain_db >= equalizer_problem.BOOST_DB - 0.05:
+    if not held and band.gain_db >= problem.caps.boost_db - 0.05:
         text += " The boost is limited to its cap."
-    elif not held and band.gain_db <= -equalizer_problem.CUT_DB + 0.05:
+    elif not held and band.gain_db <= -problem.caps.cut_db + 0.05:
         text += " The cut is limited to its cap."
-    return f"You set this. {text}" if held else text
+    return (f"You set this. {text}" if held else text), sure

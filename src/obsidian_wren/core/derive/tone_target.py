@@ -9,7 +9,8 @@ target. Other targets: another take of the same person, or an imported curve.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -53,20 +54,23 @@ _BENDS = {"warmth_db": (160.0, 0.7), "body_db": (450.0, 0.7), "clarity_db": (320
 _AIR_HZ = 9000.0
 
 
+Kind = Literal["average", "same voice", "curve"]
+
+
 @dataclass(frozen=True)
 class Target:
     """A target ``levels_db`` at the points of the voice spectrum, its lowest frequency, and half
-    the corridor's width."""
+    the corridor's width, one number or ``(points,)``.
+
+    ``kind``: average speech, the same voice through a microphone that is trusted, or a curve.
+    """
 
     levels_db: Samples
     low_hz: float
     high_hz: float
-    corridor_db: float
+    corridor_db: Samples | float
     name: str = "average speech"
-
-    def bent(self, taste: Taste) -> Target:
-        """The target bent by a person's broad moves."""
-        return replace(self, levels_db=self.levels_db + bend_db(taste, POINT_HZ))
+    kind: Kind = "average"
 
 
 def bend_db(taste: Taste, frequency_hz: Samples) -> Samples:
@@ -102,7 +106,7 @@ def same_voice(
 ) -> Target:
     """A target that is another spectrum of the same voice, such as a take through a microphone
     that is trusted, or on a good day."""
-    return Target(reference.points_db(), 50.0, 16_000.0, corridor_db, name)
+    return Target(reference.points_db(), 50.0, 16_000.0, corridor_db, name, "same voice")
 
 
 def imported(rows: Sequence[Sequence[float]], *, name: str) -> Target:
@@ -115,4 +119,5 @@ def imported(rows: Sequence[Sequence[float]], *, name: str) -> Target:
         float(min(hz[-1], 16_000.0)),
         CORRIDOR_DB,
         name,
+        "curve",
     )

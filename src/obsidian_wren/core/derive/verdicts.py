@@ -137,7 +137,7 @@ def noise_facts(
 def remaining_error(
     *,
     rms_db: float,
-    corridor_db: float,
+    uncertainty_db: float,
     worst_db: float,
     low_hz: float,
     high_hz: float,
@@ -147,14 +147,15 @@ def remaining_error(
     most_bands: int,
     left_alone: str,
 ) -> Fact:
-    """What stays between the corrected tone and its target, dB rms from ``low_hz`` to
-    ``high_hz``."""
+    """What stays between the bands and the correction that was asked of them, dB rms from
+    ``low_hz`` to ``high_hz``; ``uncertainty_db`` is how far that is known."""
     averaged = f", {passages} passages averaged" if passages > 1 else ""
     return Fact(
         "Remaining error",
         f"{rms_db:.1f} dB rms",
-        _mark(rms_db <= corridor_db),
-        f"{frequency(low_hz)} to {frequency(high_hz)}, worst {worst_db:.1f} dB;"
+        _mark(rms_db <= uncertainty_db),
+        f"Of the correction that was wanted, {frequency(low_hz)} to {frequency(high_hz)}, worst"
+        f" {worst_db:.1f} dB;"
         f" {voiced_s:.0f} s of voiced sound{averaged}, {bands} bands used of {most_bands}."
         f" {left_alone}",
     )

@@ -30,6 +30,10 @@ from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Derivation, SettingRow, StageRow
 
 
+def _tenths(curve_db: Samples) -> list[float]:
+    return [round(float(level), 2) for level in curve_db]
+
+
 def keep_stages(ctx: RigContext, stages: Sequence[StagePlan]) -> None:
     """Keep every stage as derived: its settings and its switch."""
     kept = {
@@ -205,11 +209,15 @@ def _keep_tone(
     assert take_set.tone is not None
     body = {
         "points_hz": to_jsonable(POINT_HZ),
-        "recorded_db": to_jsonable(found.recorded_db),
-        "corrected_db": to_jsonable(found.corrected_db),
-        "target_db": to_jsonable(found.target_db),
+        "deviation_db": _tenths(tone.deviation_db),
+        "rig_db": _tenths(tone.colour.mean_db),
+        "uncertainty_db": _tenths(tone.colour.sd_db),
+        "wanted_db": _tenths(tone.wanted_db),
+        "correction_db": _tenths(tone.correction_db),
+        "corrected_db": _tenths(found.corrected_db),
+        "average_db": _tenths(found.recorded_db - tone.deviation_db),
         "trust": to_jsonable(found.trust),
-        "corridor_db": found.corridor_db,
+        "known": to_jsonable(tone.known),
         "residual_rms_db": round(found.residual_rms_db, 2),
         "worst_db": round(found.worst_db, 2),
         "low_hz": round(found.low_hz),
@@ -217,7 +225,6 @@ def _keep_tone(
         "left_alone": tone.left_alone,
         "voiced_s": round(take_set.tone.passage.voiced_s, 1),
         "target_name": tone.target_name,
-        "certainty_db": to_jsonable(tone.certainty_db),
         "sure_db": [to_jsonable(named.sure_db) for named in tone.bands],
         "passages": len(passages(ctx)),
         "resonances": to_jsonable(

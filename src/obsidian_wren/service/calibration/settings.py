@@ -73,6 +73,7 @@ def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
     names = {
         "cut_weight": "how clipped words weigh",
         "taste": "taste",
+        "shape_percent": "how far the voice is shaped",
         "target": "target",
         "aims": "aims",
     }

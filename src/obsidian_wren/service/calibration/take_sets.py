@@ -3,6 +3,7 @@ room and the tone."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
@@ -13,6 +14,7 @@ from sqlalchemy import select
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive.aims import Aims, Taste, Wishes
+from obsidian_wren.core.derive.capsule import proximity_db
 from obsidian_wren.core.derive.prediction import quiet_at_gain, talk_at_gain
 from obsidian_wren.core.derive.take_set import TakeSet, ToneTakes, prepare
 from obsidian_wren.core.derive.tone_target import Target, average_speech, imported, same_voice
@@ -58,7 +60,15 @@ def wishes_of(rig: Rig) -> Wishes:
         Aims(**aims),
         Taste(**said.get("taste", {})),
         float(said.get("cut_weight", Wishes().cut_weight)),
+        shape_of(said) / 100.0,
     )
+
+
+def shape_of(said: Mapping[str, Any]) -> float:
+    """How far the voice itself is shaped, percent: an imported curve is followed whole unless a
+    person says otherwise, and average speech not at all."""
+    usual = 100.0 if said.get("target", {}).get("kind") == "imported" else 0.0
+    return float(said.get("shape_percent", usual))
 
 
 def follower(ws: Workshop, key: tuple[Any, ...]) -> Any:
@@ -169,6 +179,7 @@ def _tone_takes(ctx: RigContext, *, refit: bool) -> ToneTakes | None:
         quiet,
         target_of(ctx),
         response_points(ctx),
+        placement_points(ctx),
         tuple(band_of(row.value) for row in rows if row.pinned),
         standing,
     )
@@ -225,6 +236,11 @@ def target_of(ctx: RigContext) -> Target | None:
             row = ctx.session.get(TargetRow, said.get("id") or 0)
             return None if row is None else imported(row.rows, name=row.name)
     return None
+
+
+def placement_points(ctx: RigContext) -> np.ndarray:
+    """What the microphone's distance adds at the points of the fit by physics, dB."""
+    return proximity_db(ctx.rig.microphone.pattern, ctx.rig.distance_cm / 100.0, POINT_HZ)
 
 
 def response_points(ctx: RigContext) -> np.ndarray | None:

@@ -22,7 +22,7 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.answers import moved_since
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
-from obsidian_wren.store.models import SettingRow
+from obsidian_wren.store.models import Derivation, SettingRow
 
 
 def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
@@ -43,7 +43,8 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
         return
     moved, predicted = moved_since(ctx, voice)
     take_set, key = take_set_of(ctx, moved, refit=refit)
-    toned = ctx.takes.passage is not None and (refit or bool(band_rows(ctx)))
+    fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
+    toned = ctx.takes.passage is not None and (refit or fitted)
     sequence = tuple(key for key in order_of(ctx.rig) if toned or kind_of(key).before_tone)
     try:
         plan = derive_chain(

@@ -14,8 +14,8 @@ class BandValue(Said):
 
     shape: Literal["peak", "low_shelf", "high_shelf"]
     frequency_hz: float = Field(ge=20, le=20_000)
-    gain_db: float = Field(ge=-9, le=6)
-    q: float = Field(ge=0.4, le=4)
+    gain_db: float = Field(ge=-12, le=9)
+    q: float = Field(ge=0.4, le=6)
 
 
 PeakDbfs = Annotated[float, Field(ge=-60, le=0)]
@@ -54,6 +54,7 @@ class WishesBody(Said):
     """What a person wants of the treated voice; what is left out is as usual."""
 
     cut_weight: float = Field(default=0.8, ge=0.05, le=0.95)
+    shape_percent: float | None = Field(default=None, ge=0, le=100)
     taste: TasteBody | None = None
     target: TargetBody | None = None
     aims: AimsBody | None = None

@@ -56,7 +56,7 @@ DECIDED: tuple[type[Base], ...] = (
 _MEASURED = {"room": {"noise_dba"}, "clip": {"fault"}}
 _KEPT_CHANGES = 200
 # What of the wishes the tone is fitted to.
-TONE_WISHES = ("taste", "target")
+TONE_WISHES = ("taste", "target", "shape_percent")
 State = dict[str, Any]
 
 

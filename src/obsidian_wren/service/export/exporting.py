@@ -202,7 +202,8 @@ def export_equalizer(ws: Workshop, what: str, rate_hz: int) -> tuple[str, bytes,
     with ws.sessions.begin() as session:
         ctx = in_hand(ws, session)
         bands = [chain_rows.band_of(row.value) for row in band_rows(ctx)]
-    if not bands:
+        fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
+    if not fitted:
         raise Refused("no-chain", "There is no equalizer yet: Tone has to be fitted first.")
     if what == "biquads":
         return "equalizer.csv", biquads_csv(bands, rate_hz=rate_hz).encode(), "text/csv"

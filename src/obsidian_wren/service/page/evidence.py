@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import operator
+from collections.abc import Sequence
 from typing import Any, TypeVar
 
 from pydantic import BaseModel
@@ -97,7 +99,13 @@ def clean(ctx: RigContext, *, stale: str | None) -> views.CleanView | None:
 
 def tone(ctx: RigContext) -> views.ToneView | None:
     """The evidence of Tone, with the error that remains."""
-    found = derivation(ctx, "tone", views.ToneView)
+    row = ctx.session.get(Derivation, (ctx.rig.id, "tone"))
+    # What an older rule kept has other evidence; it is derived anew.
+    found = (
+        derivation(ctx, "tone", views.ToneView)
+        if row is not None and "uncertainty_db" in row.body
+        else None
+    )
     if found is None:
         return None
     bands = ctx.session.scalar(
@@ -108,7 +116,7 @@ def tone(ctx: RigContext) -> views.ToneView | None:
     found.remaining = _fact(
         verdicts.remaining_error(
             rms_db=found.residual_rms_db,
-            corridor_db=found.corridor_db,
+            uncertainty_db=_mean_over(found.uncertainty_db, found.trust),
             worst_db=found.worst_db,
             low_hz=found.low_hz,
             high_hz=found.high_hz,
@@ -120,6 +128,10 @@ def tone(ctx: RigContext) -> views.ToneView | None:
         )
     )
     return found
+
+
+def _mean_over(values: Sequence[float], trust: Sequence[float]) -> float:
+    return float(sum(map(operator.mul, values, trust))) / max(sum(trust), 1e-9)
 
 
 def _or_nan(level: float | None) -> float:

@@ -61,7 +61,7 @@ def sources_now(ctx: RigContext) -> dict[str, Value]:
     found["choice:microphone_data"] = (
         f"{microphone.self_noise_dba} dB(A), {microphone.sensitivity_mv_pa} mV/Pa"
     )
-    for choice in ("taste", "target", "aims", "cut_weight"):
+    for choice in ("taste", "target", "shape_percent", "aims", "cut_weight"):
         found[f"choice:{'treated' if choice == 'aims' else choice}"] = json.dumps(
             ctx.rig.wishes.get(choice), sort_keys=True
         )

@@ -91,6 +91,7 @@ from obsidian_wren.service.page.views.takes import (
     WatchView,
 )
 from obsidian_wren.service.page.views.tone import (
+    KnownView,
     ResonanceView,
     SibilanceEvidenceView,
     SibilantView,
@@ -133,6 +134,7 @@ __all__ = [
     "ImprovementView",
     "InterfaceView",
     "KindName",
+    "KnownView",
     "LevelEvidenceView",
     "MicrophoneView",
     "MoveView",

@@ -35,15 +35,29 @@ class ResonanceView(BaseModel):
     over_db: float
 
 
+class KnownView(BaseModel):
+    """One thing that tells of the rig, and how far the rig is known with it."""
+
+    name: str
+    given: bool
+    uncertainty_db: float | None
+    sentence: str
+
+
 class ToneView(BaseModel):
-    """The evidence of the fit."""
+    """The evidence of the fit at the points: the voice against its target, what of it the rig
+    adds and how far that is known, the correction that was wanted and that the bands give, dB."""
 
     points_hz: list[float]
-    recorded_db: list[float]
+    deviation_db: list[float]
+    rig_db: list[float]
+    uncertainty_db: list[float]
+    wanted_db: list[float]
+    correction_db: list[float]
     corrected_db: list[float]
-    target_db: list[float]
+    average_db: list[float]
     trust: list[float]
-    corridor_db: float
+    known: list[KnownView]
     residual_rms_db: float
     worst_db: float
     low_hz: float
@@ -51,7 +65,6 @@ class ToneView(BaseModel):
     left_alone: str
     voiced_s: float
     target_name: str = "average speech"
-    certainty_db: list[float] | None = None
     passages: int = 1
     remaining: FactView | None = None
     sibilants: SibilanceEvidenceView | None = None

@@ -1,0 +1,107 @@
+"""What is known of a rig's colour, and from where: the lines beside the picture of Tone.
+
+Source: the posterior's standard deviation (see ``rig_colour``), which does not depend on what the
+data say, so that it also tells what would be gained by knowing more.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.rig_colour import RigPrior, rig_colour
+from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+
+_PROXIMITY_AT_HZ = 100.0
+_SMALL_DB = 0.2
+# A second passage of the same length halves the variance of the estimate.
+_TWICE = 2.0
+
+
+@dataclass(frozen=True)
+class Known:
+    """One thing that tells of the rig: its name, whether it was given, how far the colour is
+    known with it, dB (None where it moves the estimate only), and a sentence."""
+
+    name: str
+    given: bool
+    uncertainty_db: float | None
+    sentence: str
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What the posterior stands on: the standard error of the voice's levels in dB and how far each
+    point counts, ``(points,)``; the prior; what the placement adds, dB ``(points,)``."""
+
+    error_db: Samples
+    trust: Samples
+    prior: RigPrior
+    placement_db: Samples | None
+    duration_s: float
+    reference_db: float | None
+
+
+def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
+    """The lines, what was given first."""
+    voice = _uncertainty(evidence, filed=False)
+    longer = _uncertainty(
+        replace(evidence, error_db=evidence.error_db / np.sqrt(_TWICE)), filed=False
+    )
+    more = (
+        f" As much talk again would bring it to ±{longer:.1f} dB."
+        if voice - longer >= _SMALL_DB
+        else ""
+    )
+    lines = [
+        Known(
+            f"Your voice, {evidence.duration_s:.0f} s",
+            True,
+            voice,
+            "Your voice differs from the average too, and one take cannot tell the two apart: what"
+            f" may be yours is left alone.{more}",
+        )
+    ]
+    if evidence.placement_db is not None:
+        boost = float(np.interp(_PROXIMITY_AT_HZ, POINT_HZ, evidence.placement_db))
+        lines.append(
+            Known(
+                "Placement",
+                True,
+                None,
+                f"The proximity effect adds {boost:+.1f} dB at {_PROXIMITY_AT_HZ:.0f} Hz at this"
+                " distance, by the spherical wave.",
+            )
+        )
+    filed = _uncertainty(evidence, filed=True)
+    given = bool(evidence.prior.filed.any())
+    lines.append(
+        Known(
+            "Microphone file",
+            given,
+            filed,
+            "It tells what the microphone adds; your voice only tells what comes beside it."
+            if given
+            else f"With the response file of your microphone, ±{filed:.1f} dB.",
+        )
+    )
+    lines.append(
+        Known(
+            "Reference take",
+            evidence.reference_db is not None,
+            evidence.reference_db,
+            "The same voice through a microphone that you trust tells the rig whole."
+            if evidence.reference_db is not None
+            else "The same voice through a microphone that you trust would tell the rig whole.",
+        )
+    )
+    return tuple(lines)
+
+
+def _uncertainty(evidence: Evidence, *, filed: bool) -> float:
+    points = evidence.prior.filed if evidence.prior.filed.any() else np.ones(len(POINT_HZ), bool)
+    prior = RigPrior(evidence.prior.mean_db, points if filed else np.zeros(len(POINT_HZ), bool))
+    found = rig_colour(np.zeros(len(POINT_HZ)), evidence.error_db, evidence.trust, prior)
+    return float(np.average(found.sd_db, weights=evidence.trust))
