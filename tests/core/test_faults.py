@@ -15,9 +15,9 @@ from signals import RATE, noise, sine, voice
         (np.clip(voice() * 200, -1, 1), "talk", "clipped-throughout"),
         (np.where(np.arange(5 * RATE) == 99, np.nan, 0.1), "rest", "not-finite"),
         (np.where(np.arange(5 * RATE) == 99, np.inf, 0.1), "level", "not-finite"),
-        (noise(0.01, 6.0), "talk", "no-voice"),
-        (sine(100, -20, 6.0), "talk", "no-voice"),
-        (voice() + noise(1e-4, len(voice()) / RATE), "rest", "voice-in-rest"),
+        (noise(0.01, 6.0), "talk", "no_voice_in_talk"),
+        (sine(100, -20, 6.0), "talk", "no_voice_in_talk"),
+        (voice() + noise(1e-4, len(voice()) / RATE), "rest", "voice_in_quiet"),
     ],
 )
 def test_each_fault_has_its_code_and_a_sentence_that_says_what_to_do(sound, purpose, code):
@@ -50,7 +50,7 @@ def test_channels():
     pair = np.stack([dead, alive], axis=1)
     chosen, notes = choose_channel(pair, None)
     assert np.array_equal(chosen, alive)
-    assert notes[0].code == "dead-channel"
+    assert notes[0].code == "channel_dead"
     with pytest.raises(BadTake, match="Choose channel 2"):
         choose_channel(pair, 1)
     with pytest.raises(BadTake, match="no channel 3"):

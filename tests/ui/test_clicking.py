@@ -55,7 +55,7 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     step(page, "Tone")
     expect(page.get_by_text("The ferry leaves the boathouse")).to_be_visible()
     button(page, "Read the passage, 40 s").click()
-    expect(page.get_by_text("target range")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("what the rig adds, and how sure")).to_be_visible(timeout=SLOW)
     assert number(page, "Remaining error") < 1.5
     button(page, "Confirm tone").click()
     expect(page.get_by_role("heading", name="Steady", exact=True)).to_be_visible()

@@ -228,7 +228,7 @@ def test_a_newcomer_with_a_microphone_comes_from_an_empty_folder_to_a_proof(star
     step(page, "Tone")
     page.evaluate("window.hear = 'passage'")
     button(page, "Read the passage, 40 s").click()
-    expect(page.get_by_text("target range")).to_be_visible(timeout=SLOW)
+    expect(page.get_by_text("what the rig adds, and how sure")).to_be_visible(timeout=SLOW)
     for name in ("Clean", "Tone", "Steady"):
         step(page, name)
         button(page, f"Confirm {name.lower()}").click()

@@ -176,6 +176,25 @@ def test_taste_bends_the_corridor_and_a_target_is_imported(page, tmp_path):
     expect(page.get_by_role("alert")).to_contain_text("line 2", timeout=SLOW)
 
 
+def test_the_voice_is_shaped_only_where_a_person_says_so(page):
+    step(page, "Tone")
+    leaf(page, "Target and taste")
+    expect(page.get_by_role("radio", name="Correct the rig")).to_be_checked()
+    strength = page.get_by_label("How far the voice is shaped, percent")
+    expect(strength).to_have_count(0)
+    page.get_by_role("radio", name="Shape the voice").check()
+    expect(strength).to_have_value("100", timeout=SLOW)
+    leaf(page, "What the rig adds")
+    bands = page.locator(".setting", has=page.get_by_text(re.compile(r"Hz .* dB Q")))
+    expect(bands.nth(2)).to_be_visible(timeout=SLOW)
+    leaf(page, "Target and taste")
+    page.get_by_role("radio", name="Correct the rig").check()
+    expect(strength).to_have_count(0, timeout=SLOW)
+    leaf(page, "What the rig adds")
+    expect(page.get_by_role("heading", name="What is known, and from where")).to_be_visible()
+    expect(page.locator(".fact", has=page.get_by_text("Microphone file"))).to_contain_text("±")
+
+
 def test_parts_are_heard_alone_and_the_probe_slides(page):
     step(page, "Tone")
     leaf(page, "Listen to parts")

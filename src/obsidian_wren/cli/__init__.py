@@ -71,7 +71,8 @@ def _progress(share: float) -> None:
 
 
 def _work(chosen: argparse.Namespace) -> int:
-    from obsidian_wren.service import files
+    from obsidian_wren.service.files import reading as files
+    from obsidian_wren.service.files.planning import plan_files
 
     match chosen.command, getattr(chosen, "what", None):
         case "read", "level":
@@ -83,7 +84,7 @@ def _work(chosen: argparse.Namespace) -> int:
                 chosen.file, quiet=chosen.quiet, channel=chosen.channel, progress=_progress
             )
         case "plan", _:
-            answer = files.plan_files(
+            answer = plan_files(
                 chosen.quiet,
                 chosen.talk,
                 chosen.out,
@@ -92,6 +93,7 @@ def _work(chosen: argparse.Namespace) -> int:
                 reference=chosen.reference,
                 shape_percent=chosen.shape,
                 channel=chosen.channel,
+                anyway=chosen.anyway,
             )
         case "render", _:
             answer = files.render_file(
@@ -105,8 +107,11 @@ def _work(chosen: argparse.Namespace) -> int:
             answer = simulate(chosen)
     for note in answer.notes:
         print(note, file=sys.stderr)
+    for found in () if chosen.json else answer.warnings:
+        print(f"{found.sentence} {found.action}", file=sys.stderr)
     if chosen.json:
-        print(json.dumps(answer.body, ensure_ascii=False))
+        told = answer.to_json() if chosen.command in ("read", "plan") else answer.body
+        print(json.dumps(told, ensure_ascii=False))
     else:
         print_plain(chosen, answer.body)
     return 0

@@ -89,6 +89,9 @@ def parser() -> argparse.ArgumentParser:
     )
     plan.add_argument("--out", type=Path, required=True)
     plan.add_argument("--channel", type=int, default=None, help="channel, from 1")
+    plan.add_argument(
+        "--anyway", action="store_true", help="go on where a finding makes the answer wrong"
+    )
     plan.add_argument("--json", action="store_true")
     render = commands.add_parser("render", help="run a sound through a calibration")
     render.add_argument("--calibration", type=Path, required=True)

@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from obsidian_wren.service.files import FileAnswer
+    from obsidian_wren.service.files.reading import FileAnswer
 
 _LONGEST_SIMULATED_S = 3600.0
 _SHORTEST_SIMULATED_S = 0.1
@@ -16,7 +16,7 @@ def simulate(chosen: argparse.Namespace) -> FileAnswer:
     """``simulate``: one take, and what it is."""
     from obsidian_wren.formats.write_sound import write_sound
     from obsidian_wren.service.errors import Refused
-    from obsidian_wren.service.files import FileAnswer
+    from obsidian_wren.service.files.reading import FileAnswer
     from obsidian_wren.standins.spec import read_spec
     from obsidian_wren.standins.world import SimulatedRig
 

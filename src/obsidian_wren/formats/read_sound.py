@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure.faults import Note, choose_channel
+from obsidian_wren.core.measure.faults import Note, choose_channel, voice_channel
 from obsidian_wren.core.measure.integrity import Channels, compare_channels
 from obsidian_wren.formats.sound import OpenSound, open_sound
 from obsidian_wren.formats.sound_header import (
@@ -43,9 +43,11 @@ def read_sound(
     most_samples: int = MOST_HELD_SAMPLES,
     longest_s: float | None = None,
     fold: bool = False,
+    voiced: bool = False,
 ) -> Sound:
     """Read one channel of a file, its first ``most_samples`` at the most; ``channel`` counts from
-    1, None takes the one that carries sound. ``fold`` takes the mean of all.
+    1, None takes the one that carries sound, or a voice where it is ``voiced``. ``fold`` takes the
+    mean of all.
 
     Raises BadSound for anything that is not whole, sane sound, or lasts longer than ``longest_s``;
     BadTake for a channel that is not there.
@@ -61,7 +63,9 @@ def read_sound(
                 f"{file.name} lasts {file.frames / file.rate_hz:.0f} s; {longest_s:.0f} s are the"
                 " most here. Cut it shorter first.",
             )
-        chosen, notes, channels = (None, (), None) if fold else pick_channel(file, channel)
+        chosen, notes, channels = (
+            (None, (), None) if fold else pick_channel(file, channel, voiced=voiced)
+        )
         held = np.empty(min(most_samples, file.frames) if file.frames is not None else 0)
         count = 0
         for block in file.blocks(chosen, most=most_samples):
@@ -74,7 +78,7 @@ def read_sound(
 
 
 def pick_channel(
-    file: OpenSound, channel: int | None
+    file: OpenSound, channel: int | None, *, voiced: bool = False
 ) -> tuple[int, tuple[Note, ...], Channels | None]:
     """Which channel of a file is used, counted from 1, what is to be said of that, and what the
     channels say of each other."""
@@ -89,6 +93,10 @@ def pick_channel(
     if file.channels == 1:
         choose_channel(head[:, 0], channel)
         return 1, (), None
+    if voiced and channel is None:
+        voice, notes = voice_channel(head, rate_hz=file.rate_hz)
+        if voice is not None:
+            return voice, notes, compare_channels(head)
     samples, notes = choose_channel(head, channel)
     chosen = (
         next(c for c in range(file.channels) if np.array_equal(head[:, c], samples))

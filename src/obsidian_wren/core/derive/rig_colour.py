@@ -60,13 +60,19 @@ def within_level(curve_db: Samples, trust: Samples) -> Samples:
 
 
 def rig_colour(
-    deviation_db: Samples, error_db: Samples, trust: Samples, prior: RigPrior
+    deviation_db: Samples,
+    error_db: Samples,
+    trust: Samples,
+    prior: RigPrior,
+    *,
+    spread: float = 1.0,
 ) -> RigColour:
     """The posterior of what the rig adds.
 
     ``deviation_db`` is the voice's level over that of average speech, ``error_db`` the standard
     error of its estimate, ``trust`` 0 to 1 how far the points count, all ``(points,)`` at
-    :data:`POINT_HZ`; the overall level of the deviation does not matter. Raises ValueError where no
+    :data:`POINT_HZ`; the overall level of the deviation does not matter. ``spread`` is how much
+    further than usual this voice may stand from the average. Raises ValueError where no
     point counts.
     """
     seen = np.flatnonzero(trust > 0.0)
@@ -74,7 +80,7 @@ def rig_colour(
         raise ValueError("The voice is above the noise nowhere.")
     weights = np.where(trust > 0.0, trust, 0.0)
     data = (deviation_db - prior.mean_db)[seen]
-    voice = _voice_covariance()[np.ix_(seen, seen)]
+    voice = spread**2 * _voice_covariance()[np.ix_(seen, seen)]
     noise = np.maximum(error_db, _LEAST_ERROR_DB) ** 2 + _DOUBT_DB**2 * (
         1.0 / np.maximum(trust, _LEAST_TRUST) - 1.0
     )

@@ -43,6 +43,8 @@ _INSIDE_OCTAVES = 0.2
 _ONE_STRETCH_DB = 1.5
 _LEAST_ERROR_DB = 0.3
 _TWO = 2
+# A whisper is no average speech: it stands much further from it than any voice.
+_WHISPER_SPREAD = 3.0
 # Bands may miss by this share of what is not known: it adds little beside it.
 _MAY_MISS = 0.5
 # A response file or a reference take tells a colour this well; then it may be corrected whole.
@@ -188,7 +190,13 @@ def _problem(
         trust = np.maximum(
             heard, np.where(prior.filed & (target.low_hz <= POINT_HZ), _FILE_TRUST, 0.0)
         )
-        colour = rig_colour(voice.points_db() - average.levels_db, error, told, prior)
+        colour = rig_colour(
+            voice.points_db() - average.levels_db,
+            error,
+            told,
+            prior,
+            spread=_WHISPER_SPREAD if talk.pitch_hz is None else 1.0,
+        )
         own = np.where(told > 0.0, away - colour.mean_db, 0.0)
         wanted = -(colour.mean_db + aims.shape * own)
         unsure = (1.0 - aims.shape) * _MAY_MISS * colour.sd_db + aims.shape * np.maximum(

@@ -14,7 +14,8 @@ from typing import Literal
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure import clipping, integrity, speech
+from obsidian_wren.core.measure import clipping, integrity, levels, speech
+from obsidian_wren.core.measure.whisper import is_whispered
 from obsidian_wren.core.told import Told
 
 Purpose = Literal[
@@ -36,6 +37,8 @@ SHORTEST_S = 3.0
 _TONE_RATE_HZ = 16_000
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
 _ONE_VALUE = 2e-7
+_LISTEN_S = 30.0
+_BLEED_DB = 6.0
 
 
 class BadTake(Told, ValueError):
@@ -84,7 +87,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         and loudest_dbfs - first_dbfs > _EMPTY_UNDER_DB
     ):
         note = Note(
-            "wrong-channel",
+            "channel_chosen",
             f"Channel {chosen + 1} carries noise only; your microphone is on channel"
             f" {heard.loudest}, which is used. Plug it into input 1, or choose channel"
             f" {heard.loudest} in other programs too.",
@@ -92,7 +95,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         return np.ascontiguousarray(samples[:, heard.loudest - 1]), (note,)
     if alive and chosen not in alive:
         raise BadTake(
-            "dead-channel",
+            "channel_dead",
             f"Channel {chosen + 1} is dead; channel {alive[0] + 1} carries the sound. Choose"
             f" channel {alive[0] + 1}.",
         )
@@ -103,7 +106,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         verb = "is" if len(dead) == 1 else "are"
         notes.append(
             Note(
-                "dead-channel",
+                "channel_dead",
                 f"{word} {', '.join(dead)} {verb} dead; channel {chosen + 1} is used.",
             )
         )
@@ -127,12 +130,43 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
     elif count > 1 and channel is None:
         notes.append(
             Note(
-                "channel",
+                "channel_chosen",
                 f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if"
                 " it is not your microphone.",
             )
         )
     return np.ascontiguousarray(samples[:, chosen]), tuple(notes)
+
+
+def voice_channel(samples: Samples, *, rate_hz: float) -> tuple[int | None, tuple[Note, ...]]:
+    """Which of ``(n, channels)`` samples carries the voice, counted from 1, not which is loudest;
+    None where the first that carries sound does, or none."""
+    heard = samples[: round(_LISTEN_S * rate_hz)]
+    alive = [c for c in range(samples.shape[1]) if float(np.ptp(samples[:, c])) > 0.0]
+    if len(alive) < 2:
+        return None, ()
+    worth = {}
+    for channel in alive:
+        voicing = speech.find_voice(heard[:, channel], rate_hz=rate_hz)
+        frames = levels.frame_levels_dbfs(heard[:, channel], rate_hz=rate_hz)
+        over = speech.active_level(heard[:, channel], rate_hz=rate_hz).level_dbfs
+        over -= float(np.percentile(np.maximum(frames, -200.0), 10)) if len(frames) else 0.0
+        if speech.has_melody(voicing):
+            worth[channel] = (voicing.voiced_s, over)
+    most = max((voiced_s for voiced_s, _ in worth.values()), default=0.0)
+    first = alive[0]
+    talking = [c for c, (voiced_s, _) in worth.items() if voiced_s >= 0.5 * most]
+    # What bleeds into another microphone stands less far over its noise.
+    best = max(talking, key=lambda c: worth[c][1], default=first)
+    if best == first or (first in talking and worth[best][1] - worth[first][1] < _BLEED_DB):
+        return None, ()
+    return best + 1, (
+        Note(
+            "channel_chosen",
+            f"Your voice is on channel {best + 1}, which is used. Plug it into input 1, or choose"
+            f" channel {best + 1} in other programs too.",
+        ),
+    )
 
 
 def require_finite(samples: Samples, *, rate_hz: float) -> None:
@@ -182,12 +216,14 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
         if speech.has_melody(voicing):
             first = float(np.flatnonzero(voicing.voiced)[0]) * speech.PITCH_HOP_S
             raise BadTake(
-                "voice-in-rest",
+                "voice_in_quiet",
                 f"Someone talks in this take, first at {first:.1f} s. Record the room again with"
                 " nobody talking.",
             )
-    elif voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
-        raise BadTake("no-voice", _NO_VOICE)
+    elif (
+        voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing)
+    ) and not is_whispered(samples, rate_hz=rate_hz):
+        raise BadTake("no_voice_in_talk", _NO_VOICE)
     return tuple(notes)
 
 
@@ -198,7 +234,7 @@ def check_long(peak_dbfs: float, tops: clipping.FlatTops, *, has_voice: bool) ->
     if tops.share_of_samples > _CLIPPED_SHARE:
         raise BadTake("clipped-throughout", _clipped(tops))
     if not has_voice:
-        raise BadTake("no-voice", _NO_VOICE)
+        raise BadTake("no_voice_in_talk", _NO_VOICE)
 
 
 _SILENT = (

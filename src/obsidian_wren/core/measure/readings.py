@@ -144,9 +144,15 @@ def read_level(samples: Samples, *, rate_hz: float) -> LevelReading:
     )
 
 
-def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
-    """Read ``(n,)`` samples of a room with nobody talking; an offset is told and left out."""
-    given, samples = samples, levels.without_offset(samples)
+def read_quiet(
+    samples: Samples, *, rate_hz: float, undisturbed: Samples | None = None
+) -> QuietReading:
+    """Read ``(n,)`` samples of a room with nobody talking; an offset is told and left out.
+
+    ``undisturbed`` is the take without what is no part of the room, where there is such a thing:
+    then levels and spectra are of it, and clicks and gaps of the whole.
+    """
+    given, samples = samples, levels.without_offset(samples if undisturbed is None else undisturbed)
     bands = _bands(samples, rate_hz)
     lines = line_spectrum(samples, rate_hz=rate_hz)
     family = read_hum(samples, lines, rate_hz=rate_hz)
@@ -160,7 +166,7 @@ def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
     rumble = Spectrum(bands.frequency_hz[under], bands.mean_square[under])
     level = levels.rms_dbfs(samples - samples.mean())
     return QuietReading(
-        duration_s=len(samples) / rate_hz,
+        duration_s=len(given) / rate_hz,
         rate_hz=rate_hz,
         rms_dbfs=levels.rms_dbfs(samples),
         a_weighted_dbfs=a_weighted_dbfs(bands),
@@ -173,14 +179,14 @@ def read_quiet(samples: Samples, *, rate_hz: float) -> QuietReading:
         hum=family,
         tones=find_tones(lines, family, combs_hz=tuple(comb.spacing_hz for comb in buzz)),
         buzz=buzz,
-        transients=clicks.find_transients(samples, rate_hz=rate_hz),
+        transients=clicks.find_transients(levels.without_offset(given), rate_hz=rate_hz),
         flat_tops=clipping.flat_tops(given),
         dc_offset=levels.dc_offset(given),
         rumble_dbfs=power_db(float(rumble.mean_square.sum())) + AES17_OFFSET_DB,
         rumble_a_weighted_dbfs=a_weighted_dbfs(rumble),
         grid_bits=integrity.grid_bits(given),
         effective_bits=integrity.effective_bits(level),
-        dropouts=integrity.find_dropouts(samples, rate_hz=rate_hz),
+        dropouts=integrity.find_dropouts(given, rate_hz=rate_hz),
         noise=noise_spectrum(power_spectrum(samples, rate_hz=rate_hz, frame_s=FINE_FRAME_S)),
     )
 

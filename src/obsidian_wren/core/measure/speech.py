@@ -169,7 +169,12 @@ def active_level(samples: Samples, *, rate_hz: float) -> ActiveLevel:
 def spoken_mask(levels_dbfs: Samples, active_level_dbfs: float) -> npt.NDArray[np.bool_]:
     """Which of ``(n,)`` frame levels belong to active speech ``(n,)``: those over the active level
     less the margin of ITU-T P.56. Both in dBFS by the same reference."""
-    return np.asarray(levels_dbfs > active_level_dbfs - _MARGIN_DB)
+    return np.asarray(levels_dbfs > spoken_over_dbfs(active_level_dbfs))
+
+
+def spoken_over_dbfs(active_level_dbfs: float) -> float:
+    """The frame level from which on a frame is speech, dBFS (ITU-T P.56)."""
+    return active_level_dbfs - _MARGIN_DB
 
 
 def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:

@@ -30,12 +30,14 @@ from obsidian_wren.core.measure.voice_spectrum import POINT_HZ, mean_spectrum
 from obsidian_wren.formats.response import response_at
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration.chain_rows import band_of
+from obsidian_wren.service.calibration.floors import floor_match
 from obsidian_wren.service.calibration.setting_rows import band_rows
 from obsidian_wren.service.readings.measuring import (
     quiet_reading,
     room_shift_db,
     samples_of,
     talk_reading,
+    undisturbed,
 )
 from obsidian_wren.service.readings.staleness import stale_take
 from obsidian_wren.service.rig.context import RigContext
@@ -109,13 +111,22 @@ def take_set_of(ctx: RigContext, moved: float, *, refit: bool) -> tuple[TakeSet,
     room = quiet_at_gain(quiet_reading(ctx.ws, rest), rest_db)
 
     def make() -> TakeSet:
+        quiet = undisturbed(ctx.ws, rest) * amplitude_from_db(rest_db)
+        in_use = None if used is None else samples_of(ctx.ws, used) * amplitude_from_db(used_db)
+        in_use_rate_hz = used.rate_hz if used else None
+        match = floor_match(ctx, voice, rest)
+        if match is not None and match.findings and match.same_shape:
+            quiet = quiet * amplitude_from_db(match.difference_db)
+        elif match is not None and match.findings and in_use is None:
+            in_use = match.floor * amplitude_from_db(moved)
+            in_use_rate_hz = voice.rate_hz
         return prepare(
             _cut(samples_of(ctx.ws, voice), voice.rate_hz) * amplitude_from_db(moved),
-            samples_of(ctx.ws, rest) * amplitude_from_db(rest_db),
-            None if used is None else samples_of(ctx.ws, used) * amplitude_from_db(used_db),
+            quiet,
+            in_use,
             rate_hz=voice.rate_hz,
             rest_rate_hz=rest.rate_hz,
-            in_use_rate_hz=used.rate_hz if used else None,
+            in_use_rate_hz=in_use_rate_hz,
             talk_reading=reading,
             quiet_reading=room,
         )

@@ -14,6 +14,7 @@ from obsidian_wren.core.derive.capsule import diffuse_gain_db, spl_of_dbfs
 from obsidian_wren.core.derive.prediction import quiet_at_gain
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
+from obsidian_wren.core.measure.take_findings import without_bursts
 from obsidian_wren.formats.jsonable import reading_json
 from obsidian_wren.service.readings.staleness import gain_shift_db
 from obsidian_wren.service.rig.context import RigContext
@@ -37,9 +38,20 @@ def samples_of(ws: Workshop, take: Take) -> Samples:
 def quiet_reading(ws: Workshop, take: Take) -> QuietReading:
     """The quiet reading of a take."""
     reading: QuietReading = ws.readings.get(
-        ("quiet", take.sha256), lambda: read_quiet(samples_of(ws, take), rate_hz=take.rate_hz)
+        ("quiet", take.sha256, take.purpose),
+        lambda: read_quiet(
+            samples_of(ws, take),
+            rate_hz=take.rate_hz,
+            undisturbed=undisturbed(ws, take),
+        ),
     )
     return reading
+
+
+def undisturbed(ws: Workshop, take: Take) -> Samples:
+    """The room of a take: at rest without what stands out of it, in use as it is."""
+    samples = samples_of(ws, take)
+    return without_bursts(samples, rate_hz=take.rate_hz) if take.purpose == "rest" else samples
 
 
 def room_shift_db(quiet: Take, voice: Take, rig: Rig) -> float:

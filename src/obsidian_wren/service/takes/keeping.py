@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import faults, integrity
+from obsidian_wren.core.measure.take_findings import Finding, burst_findings, length_findings
 from obsidian_wren.core.told import Told
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration import deriving
@@ -57,6 +58,10 @@ def keep(
                 chosen, rate_hz=info.rate_hz, purpose=cast(faults.Purpose, info.purpose)
             )
         ]
+        notes += [
+            f"{found.sentence} {found.action}"
+            for found in _findings(chosen, info.rate_hz, info.purpose)
+        ]
     except faults.BadTake as error:
         fault = error
     taken_at = now()
@@ -97,6 +102,13 @@ def keep(
     if fault is None:
         measure_and_derive(ws, take_id)
     return take_id
+
+
+def _findings(samples: Samples, rate_hz: float, purpose: str) -> list[Finding]:
+    """What is said of a take beside what makes the floor, which its step shows."""
+    if purpose == "rest":
+        return burst_findings(samples, rate_hz=rate_hz)
+    return length_findings(len(samples) / rate_hz) if purpose == "passage" else []
 
 
 def _described(info: parts.PartInfo, taken_at: str) -> dict[str, Any]:

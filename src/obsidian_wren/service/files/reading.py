@@ -3,7 +3,6 @@ microphone."""
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,33 +10,52 @@ from typing import Any
 
 from obsidian_wren.core.chain.engine import rendered
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.causes import find_causes
-from obsidian_wren.core.derive.plan import plan as derive_plan
 from obsidian_wren.core.measure import faults
 from obsidian_wren.core.measure.long import STRETCH_S, LongTalk, read_level_long, read_talk_long
-from obsidian_wren.core.measure.readings import LONGEST_AT_ONCE_S, read_level, read_quiet, read_talk
+from obsidian_wren.core.measure.readings import (
+    LONGEST_AT_ONCE_S,
+    QuietReading,
+    read_level,
+    read_quiet,
+    read_talk,
+)
 from obsidian_wren.core.measure.running import RunningLevels
-from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+from obsidian_wren.core.measure.take_findings import (
+    Finding,
+    quiet_findings,
+    talk_findings,
+    without_bursts,
+)
 from obsidian_wren.formats import calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.read_sound import pick_channel, read_sound
-from obsidian_wren.formats.response import read_response, response_at
 from obsidian_wren.formats.sound import OpenSound, open_sound
 from obsidian_wren.formats.write_sound import SoundWriter
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.sound_notes import sentences_of
-from obsidian_wren.store.folder import FolderError, write_through
 
 
 @dataclass(frozen=True)
 class FileAnswer:
-    """What a command found: JSON values, and notes for the person."""
+    """What a command found: JSON values, notes for the person, and what is to be said of the
+    takes."""
 
     body: dict[str, Any]
     notes: tuple[str, ...]
+    warnings: tuple[Finding, ...] = ()
+
+    def to_json(self) -> dict[str, Any]:
+        """The values with the warnings beside them."""
+        told = [
+            {"code": found.code, "sentence": found.sentence, "action": found.action}
+            for found in self.warnings
+        ]
+        return {**self.body, "warnings": told}
 
 
+_OVERRULED = ("voice_in_quiet", "no_voice_in_talk")
+_VOICED: tuple[faults.Purpose, ...] = ("talk", "passage")
 # Told how much of a long file is done, 0 to 1.
 Progress = Callable[[float], None]
 
@@ -46,19 +64,27 @@ def _no_progress(_share: float) -> None:
     """Nobody looks."""
 
 
-def _load(
-    path: Path, purpose: faults.Purpose, channel: int | None
+def load_for(
+    path: Path, purpose: faults.Purpose, channel: int | None, *, anyway: bool = False
 ) -> tuple[Samples, int, tuple[str, ...]]:
-    sound = read_sound(path, channel=channel)
-    notes = sound.notes + faults.check(sound.samples, rate_hz=sound.rate_hz, purpose=purpose)
+    """One channel of a file for a purpose, its rate, and what is to be said of it.
+
+    Raises BadTake where it cannot serve; ``anyway`` makes a note of what only makes the answer
+    wrong.
+    """
+    sound = read_sound(path, channel=channel, voiced=purpose in _VOICED)
+    try:
+        found = faults.check(sound.samples, rate_hz=sound.rate_hz, purpose=purpose)
+    except faults.BadTake as error:
+        if not anyway or error.code not in _OVERRULED:
+            raise
+        found = (faults.Note(error.code, str(error)),)
+    notes = sound.notes + found
     return (
         sound.samples,
         sound.rate_hz,
         tuple(f"{path.name}: {sentence}" for sentence in sentences_of(sound, notes)),
     )
-
-
-_WHOLE_PERCENT = 100.0
 
 
 def _read(
@@ -88,7 +114,7 @@ def read_level_file(
 ) -> FileAnswer:
     """Levels, peaks and loudness of any sound. A long one is read in stretches."""
     if not _is_long(path):
-        samples, rate_hz, notes = _load(path, "level", channel)
+        samples, rate_hz, notes = load_for(path, "level", channel)
         return FileAnswer(reading_json(read_level(samples, rate_hz=rate_hz)), notes)
     reading, notes = _read(
         path,
@@ -102,9 +128,20 @@ def read_level_file(
 
 def read_quiet_file(path: Path, *, channel: int | None = None) -> FileAnswer:
     """The quiet reading of a room take, with what makes its floor."""
-    samples, rate_hz, notes = _load(path, "rest", channel)
-    reading = read_quiet(samples, rate_hz=rate_hz)
-    return FileAnswer(reading_json(reading) | {"causes": to_jsonable(find_causes(reading))}, notes)
+    samples, rate_hz, notes = load_for(path, "rest", channel)
+    reading = room_reading(samples, rate_hz)
+    return FileAnswer(
+        reading_json(reading) | {"causes": to_jsonable(find_causes(reading))},
+        notes,
+        quiet_findings(samples, reading),
+    )
+
+
+def room_reading(samples: Samples, rate_hz: float) -> QuietReading:
+    """The room at rest, without what stands out of it."""
+    return read_quiet(
+        samples, rate_hz=rate_hz, undisturbed=without_bursts(samples, rate_hz=rate_hz)
+    )
 
 
 def read_talk_file(
@@ -118,12 +155,13 @@ def read_talk_file(
     room = None
     room_notes: tuple[str, ...] = ()
     if quiet is not None:
-        room_samples, room_rate, room_notes = _load(quiet, "rest", channel)
-        room = read_quiet(room_samples, rate_hz=room_rate)
+        room_samples, room_rate, room_notes = load_for(quiet, "rest", channel)
+        room = room_reading(room_samples, room_rate)
     if not _is_long(path):
-        samples, rate_hz, notes = _load(path, "talk", channel)
+        samples, rate_hz, notes = load_for(path, "talk", channel)
+        reading = read_talk(samples, rate_hz=rate_hz, quiet=room)
         return FileAnswer(
-            reading_json(read_talk(samples, rate_hz=rate_hz, quiet=room)), notes + room_notes
+            reading_json(reading), notes + room_notes, talk_findings(samples, reading)
         )
 
     def read(file: OpenSound, chosen: int) -> LongTalk:
@@ -142,84 +180,6 @@ def read_talk_file(
     found, notes = _read(path, channel, read)
     faults.check_long(found.reading.peak_dbfs, found.reading.flat_tops, has_voice=found.has_voice)
     return FileAnswer(reading_json(found.reading), notes + room_notes)
-
-
-def plan_files(
-    quiet_path: Path,
-    talk_path: Path,
-    out: Path,
-    *,
-    in_use: Path | None = None,
-    mic_response: Path | None = None,
-    reference: Path | None = None,
-    shape_percent: float = 0.0,
-    channel: int | None = None,
-) -> FileAnswer:
-    """A full calibration from two takes, written to ``out``."""
-    if not 0.0 <= shape_percent <= _WHOLE_PERCENT:
-        raise Refused(
-            "shape", f"{shape_percent:g} % is no way to shape a voice. Give 0 to 100 for --shape."
-        )
-    quiet_samples, quiet_rate, notes = _load(quiet_path, "rest", channel)
-    talk_samples, talk_rate, talk_notes = _load(talk_path, "passage", channel)
-    notes += talk_notes
-    quiet = read_quiet(quiet_samples, rate_hz=quiet_rate)
-    talk = read_talk(talk_samples, rate_hz=talk_rate, quiet=quiet)
-    readings = {"quiet": reading_json(quiet), "talk": reading_json(talk)}
-    floor, used_samples, used_rate = None, None, None
-    if in_use is not None:
-        used_samples, used_rate, used_notes = _load(in_use, "rest", channel)
-        floor = read_quiet(used_samples, rate_hz=used_rate)
-        readings["in_use"] = reading_json(floor)
-        notes += used_notes
-    response = None
-    if mic_response is not None:
-        hz, db = read_response(mic_response)
-        response = response_at(POINT_HZ, hz, db)
-    trusted = None
-    if reference is not None:
-        samples, rate_hz, more_notes = _load(reference, "passage", channel)
-        trusted = read_talk(samples, rate_hz=rate_hz)
-        notes += more_notes
-    try:
-        found = derive_plan(
-            quiet,
-            talk,
-            quiet_samples,
-            talk_samples,
-            in_use_samples=used_samples,
-            in_use_rate_hz=used_rate,
-            floor=floor,
-            mic_response_db=response,
-            reference=trusted,
-            shape=shape_percent / 100.0,
-        )
-    except ValueError as error:
-        raise Refused(
-            "too-noisy",
-            "The voice is above the noise in less than one octave, so its tone cannot be measured."
-            " Go closer to the microphone or quieten the room.",
-        ) from error
-    advice = to_jsonable(found.preamp)
-    body = calibration.calibration_json(
-        rig={"rate_hz": talk_rate, "preamp": advice},
-        readings=readings,
-        chain=calibration.chain_json(found.chain.stages),
-        feeds=calibration.feeds_json(Aims(), found.chain.landing),
-    )
-    _write_text(out, json.dumps(body, indent=2, ensure_ascii=False) + "\n")
-    return FileAnswer(body, notes)
-
-
-def _write_text(out: Path, text: str) -> None:
-    try:
-        write_through(out, text.encode(), private=False)
-    except OSError as error:
-        raise FolderError(
-            "unwritable",
-            f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then"
-            " try again.",
-        ) from error
 
 
 def render_file(

@@ -1,0 +1,202 @@
+"""A full calibration from two takes on the command line: the takes are judged before they are
+believed."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.aims import Aims
+from obsidian_wren.core.derive.plan import plan as derive_plan
+from obsidian_wren.core.measure import faults
+from obsidian_wren.core.measure.pair_findings import match_floor
+from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
+from obsidian_wren.core.measure.take_findings import (
+    Finding,
+    quiet_findings,
+    talk_findings,
+    without_bursts,
+)
+from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+from obsidian_wren.core.rate import at_rate
+from obsidian_wren.formats import calibration
+from obsidian_wren.formats.jsonable import reading_json, to_jsonable
+from obsidian_wren.formats.response import read_response, response_at
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.files.reading import FileAnswer, load_for, room_reading
+from obsidian_wren.store.folder import FolderError, write_through
+
+_WHOLE_PERCENT = 100.0
+_SWAPPED = Finding(
+    "takes_swapped",
+    "Someone talks in the quiet take and nobody in the talk: the two files are swapped.",
+    "Give them the other way round.",
+    stops=True,
+)
+
+
+@dataclass(frozen=True)
+class TakePair:
+    """A quiet take and a talk ``(n,)`` with their readings; the room in use where it differs from
+    the quiet take; what is to be said of them."""
+
+    quiet_samples: Samples
+    quiet: QuietReading
+    talk_samples: Samples
+    talk: TalkReading
+    in_use: Samples | None
+    in_use_rate_hz: float | None
+    notes: tuple[str, ...]
+    findings: tuple[Finding, ...]
+
+
+def plan_files(
+    quiet_path: Path,
+    talk_path: Path,
+    out: Path,
+    *,
+    in_use: Path | None = None,
+    mic_response: Path | None = None,
+    reference: Path | None = None,
+    shape_percent: float = 0.0,
+    channel: int | None = None,
+    anyway: bool = False,
+) -> FileAnswer:
+    """A full calibration from two takes, written to ``out``; ``anyway`` goes on where a finding
+    says that the answer would be wrong."""
+    if not 0.0 <= shape_percent <= _WHOLE_PERCENT:
+        raise Refused(
+            "shape", f"{shape_percent:g} % is no way to shape a voice. Give 0 to 100 for --shape."
+        )
+    takes = load_pair(quiet_path, talk_path, channel, anyway=anyway)
+    notes, talk, quiet = takes.notes, takes.talk, takes.quiet
+    readings = {"quiet": reading_json(quiet), "talk": reading_json(talk)}
+    used_samples, used_rate = takes.in_use, takes.in_use_rate_hz
+    if in_use is not None:
+        used_samples, used_rate, used_notes = load_for(in_use, "rest", channel)
+        notes += used_notes
+    floor = None
+    if used_samples is not None and used_rate is not None:
+        floor = read_quiet(used_samples, rate_hz=used_rate)
+        readings["in_use"] = reading_json(floor)
+    response = None
+    if mic_response is not None:
+        hz, db = read_response(mic_response)
+        response = response_at(POINT_HZ, hz, db)
+    trusted = None
+    if reference is not None:
+        samples, rate_hz, more_notes = load_for(reference, "passage", channel)
+        trusted = read_talk(samples, rate_hz=rate_hz)
+        notes += more_notes
+    try:
+        found = derive_plan(
+            quiet,
+            talk,
+            takes.quiet_samples,
+            takes.talk_samples,
+            in_use_samples=used_samples,
+            in_use_rate_hz=used_rate,
+            floor=floor,
+            mic_response_db=response,
+            reference=trusted,
+            shape=shape_percent / 100.0,
+        )
+    except ValueError as error:
+        raise Refused(
+            "too-noisy",
+            "The voice is above the noise in less than one octave, so its tone cannot be measured."
+            " Go closer to the microphone or quieten the room.",
+        ) from error
+    advice = to_jsonable(found.preamp)
+    body = calibration.calibration_json(
+        rig={"rate_hz": round(talk.rate_hz), "preamp": advice},
+        readings=readings,
+        chain=calibration.chain_json(found.chain.stages),
+        feeds=calibration.feeds_json(Aims(), found.chain.landing),
+    )
+    _write_text(out, json.dumps(body, indent=2, ensure_ascii=False) + "\n")
+    return FileAnswer(body, notes, takes.findings)
+
+
+def load_pair(
+    quiet_path: Path, talk_path: Path, channel: int | None, *, anyway: bool = False
+) -> TakePair:
+    """Both takes, judged; what can be mended is mended.
+
+    Raises BadTake for a take that cannot serve, Refused where a finding stops and ``anyway`` does
+    not say to go on.
+    """
+    try:
+        quiet_samples, quiet_rate, notes = load_for(quiet_path, "rest", channel, anyway=anyway)
+    except faults.BadTake as error:
+        if error.code == "voice_in_quiet":
+            _refuse_swapped(talk_path, channel)
+        raise
+    talk_samples, talk_rate, talk_notes = load_for(talk_path, "passage", channel, anyway=anyway)
+    quiet = room_reading(quiet_samples, quiet_rate)
+    talk = read_talk(talk_samples, rate_hz=talk_rate, quiet=quiet)
+    findings = (*quiet_findings(quiet_samples, quiet), *talk_findings(talk_samples, talk))
+    if quiet_rate != talk_rate:
+        findings += (
+            Finding(
+                "rate_mismatch",
+                f"The quiet take has {quiet_rate / 1000:g} kHz and the talk {talk_rate / 1000:g}"
+                " kHz: the quiet take is brought to the rate of the talk.",
+                "Record both with the same settings.",
+            ),
+        )
+    for found in findings:
+        if found.stops and not anyway:
+            raise Refused(found.code, f"{found.sentence} {found.action} Or give --anyway.")
+    room = without_bursts(quiet_samples, rate_hz=quiet_rate)
+    pair = TakePair(
+        room, quiet, talk_samples, talk, None, None, notes + talk_notes, tuple(findings)
+    )
+    match = match_floor(
+        at_rate(room, quiet_rate, talk_rate),
+        talk_samples,
+        rate_hz=talk_rate,
+        active_level_dbfs=talk.active_level_dbfs,
+    )
+    if match is None or not match.findings:
+        return pair
+    pair = replace(pair, findings=pair.findings + match.findings)
+    if not match.same_shape:
+        under = read_quiet(match.floor, rate_hz=talk_rate)
+        return replace(
+            pair,
+            talk=replace(talk, snr_db=talk.active_level_dbfs - under.rms_dbfs),
+            in_use=match.floor,
+            in_use_rate_hz=talk_rate,
+        )
+    # The room at the gain of the talk; its samples stay at their own rate.
+    shifted = room * 10.0 ** (match.difference_db / 20.0)
+    floor = replace(read_quiet(shifted, rate_hz=quiet_rate), duration_s=quiet.duration_s)
+    return replace(
+        pair,
+        quiet_samples=shifted,
+        quiet=floor,
+        talk=read_talk(talk_samples, rate_hz=talk_rate, quiet=floor),
+    )
+
+
+def _refuse_swapped(talk_path: Path, channel: int | None) -> None:
+    """A voice is in the quiet take; see whether it is missing in the talk."""
+    try:
+        load_for(talk_path, "talk", channel)
+    except faults.BadTake as error:
+        if error.code == "no_voice_in_talk":
+            raise Refused(_SWAPPED.code, f"{_SWAPPED.sentence} {_SWAPPED.action}") from error
+
+
+def _write_text(out: Path, text: str) -> None:
+    try:
+        write_through(out, text.encode(), private=False)
+    except OSError as error:
+        raise FolderError(
+            "unwritable",
+            f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then"
+            " try again.",
+        ) from error

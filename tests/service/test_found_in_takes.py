@@ -1,0 +1,59 @@
+"""What is found in takes is said where a person looks before a step is confirmed."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.takes import from_file
+from rigging import change, use_boathouse
+from signals import RATE, noise, room, voice
+
+
+@pytest.fixture
+def keep(workshop, tmp_path):
+    use_boathouse(workshop)
+    change(workshop, source="file")
+
+    def go(purpose, sound):
+        path = tmp_path / f"{purpose}.wav"
+        soundfile.write(path, sound, RATE, subtype="PCM_24")
+        from_file.keep_file(workshop, purpose, path, channel=None)
+        return overview(workshop)
+
+    return go
+
+
+def talk(seed=3):
+    return voice("talk") + room(2e-4, len(voice("talk")) / RATE, seed=seed)
+
+
+def test_a_slam_is_told_at_the_take_and_left_out_of_its_level(keep):
+    slammed = room(2e-4)
+    slammed[5 * RATE : 5 * RATE + RATE // 3] += noise(0.2, 1 / 3)
+    shown = keep("rest", slammed)
+    (take,) = shown.takes
+    assert "it is left out" in " ".join(take.notes)
+    assert shown.quiet.rms_dbfs == pytest.approx(20 * np.log10(2e-4) + 3.01, abs=0.4)
+
+
+def test_a_quiet_take_at_another_gain_is_told_in_gain_and_moved(keep):
+    """Nobody said that the gain was turned: the pauses of the talk tell."""
+    keep("rest", room(2e-4))
+    whole = keep("talk", talk())
+    assert [cause.code for cause in whole.voice_causes] == []
+    keep("rest", room(2e-4 * 10 ** (-15 / 20), seed=8))
+    shown = keep("talk", talk())
+    (cause,) = shown.voice_causes
+    assert cause.code == "floor_mismatch"
+    assert "the gain was changed" in cause.evidence
+    floors = [each.clean.noise_reduction.floor_dbfs_a for each in (whole, shown)]
+    assert floors[1] == pytest.approx(floors[0], abs=1.5)
+
+
+def test_a_short_passage_says_how_much_is_enough(keep):
+    keep("rest", room(2e-4))
+    sound = voice("passage")[: 8 * RATE] + room(2e-4, 8.0, seed=4)
+    shown = keep("passage", sound)
+    (take,) = [take for take in shown.takes if take.purpose == "passage"]
+    assert "tell little of your tone" in " ".join(take.notes)
