@@ -33,7 +33,7 @@
       (s) => s.step === 'tone' && s.leaf === leaf && s.key !== 'highpass' && s.key !== 'equalizer',
     ),
   );
-  const known = (line: Overview['tone'] & object extends { known: (infer Line)[] } ? Line : never) =>
+  const known = (line: Known) =>
     line.given ? (line.uncertainty_db === null ? '' : `±${line.uncertainty_db.toFixed(1)} dB`) : 'not given';
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const lead = $derived(
