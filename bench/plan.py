@@ -44,7 +44,7 @@ def main() -> None:
     )
     trusted = trust_from_snr(without_noise(talk.voice, quiet.noise), quiet.noise)
     print(
-        f"left over                        {tone.fit.left_over_rms_db:.2f} dB rms over"
+        f"remaining error                  {tone.fit.residual_rms_db:.2f} dB rms over"
         f" {np.count_nonzero(trusted)} points"
     )
 

@@ -12,6 +12,7 @@ ROOT = pathlib.Path(__file__).resolve().parents[1]
 BENCHES = (
     ("engine.py", "The engine beside a native C++ effects library"),
     ("plan.py", "From two takes to every setting"),
+    ("population.py", "Tone on talkers and rigs that nobody tuned it on"),
     ("first_page.py", "The first page"),
     ("stream.py", "The live stream"),
     ("mix.py", "Mixes, a run of everything, the recorder"),

@@ -35,7 +35,7 @@ from obsidian_wren.core.measure.voice_spectrum import (
 # How much a point counts in the fit where a response file speaks and the voice itself is too weak.
 _FILE_TRUST = 0.15
 _GAP_TRUST = 0.1
-_BEYOND_REACH_DB = 9.0
+_BEYOND_REACH_DB, _NOTHING_LEFT_DB = 9.0, 20.0
 _SLOPE_POINTS = 2
 _HARMONIC_WIDTH = 1.06
 _INSIDE_OCTAVES = 0.2
@@ -264,7 +264,9 @@ def _within_band(voice: FineSpectrum, trust: np.ndarray, target: Target) -> np.n
     deviation -= float(np.average(deviation, weights=weights))
     inside = np.flatnonzero(weights > 0.0)
     end = inside[-1]
-    while end > inside[0] and deviation[end] < -_BEYOND_REACH_DB:
+    # The same voice falls that far only where nothing comes through.
+    reach_db = _NOTHING_LEFT_DB if target.kind == "same voice" else _BEYOND_REACH_DB
+    while end > inside[0] and deviation[end] < -reach_db:
         end -= 1
     if end == inside[-1]:
         return trust
