@@ -79,14 +79,17 @@ def test_a_new_database_is_as_new_as_the_newest_migration():
     assert sorted(path.name[:4] for path in (MIGRATIONS / "versions").glob("0*.py"))[-1] == HEAD
 
 
-def test_the_residual_of_a_fit_and_confirmed_steps_go_on_under_their_new_names(tmp_path):
+def test_residuals_verdicts_and_confirmed_steps_go_on_under_their_new_names(tmp_path):
     engine = create_engine(f"sqlite:///{tmp_path / 'old.db'}")
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     config.attributes["engine"] = engine
     command.upgrade(config, "0006")
     with sqlite3.connect(tmp_path / "old.db") as tables:
-        for step, body in (("tone", '{"left_over_rms_db": 0.75, "low_hz": 90}'), ("gain", "{}")):
+        for step, body in (
+            ("tone", '{"left_over_rms_db": 0.75, "low_hz": 90}'),
+            ("gain", '{"verdict": "settled"}'),
+        ):
             tables.execute("INSERT INTO derivation VALUES (1, ?, ?, '{}')", (step, body))
         tables.execute("INSERT INTO settled VALUES (1, 'quiet', '{}', '2026-01-01T00:00:00+00:00')")
     command.upgrade(config, "head")
@@ -94,6 +97,6 @@ def test_the_residual_of_a_fit_and_confirmed_steps_go_on_under_their_new_names(t
         bodies = dict(tables.execute("SELECT step, body FROM derivation"))
         steps = tables.execute("SELECT step FROM confirmed").fetchall()
     assert json.loads(bodies["tone"]) == {"low_hz": 90, "residual_rms_db": 0.75}
-    assert json.loads(bodies["gain"]) == {}
+    assert json.loads(bodies["gain"]) == {"verdict": "stay"}
     assert steps == [("quiet",)]
     engine.dispose()

@@ -11,11 +11,21 @@ depends_on = None
 def upgrade() -> None:
     op.rename_table('settled', 'confirmed')
     _rename('left_over_rms_db', 'residual_rms_db')
+    _say('settled', 'stay')
 
 
 def downgrade() -> None:
+    _say('stay', 'settled')
     _rename('residual_rms_db', 'left_over_rms_db')
     op.rename_table('confirmed', 'settled')
+
+
+def _say(old: str, new: str) -> None:
+    """The verdict of a kept gain plan."""
+    op.execute(
+        f"UPDATE derivation SET body = json_set(body, '$.verdict', '{new}') "
+        f"WHERE json_extract(body, '$.verdict') = '{old}'"
+    )
 
 
 def _rename(old: str, new: str) -> None:
