@@ -142,11 +142,12 @@ def test_a_take_holds_no_more_than_it_was_begun_for(workshop):
 
 
 def test_a_take_that_is_whole_is_kept_though_nobody_stops_it(workshop, monkeypatch):
-    monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.1)
+    monkeypatch.setattr(ending, "_SILENT_AFTER_S", 1e9)
     take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
     running = takes.current(workshop).running
     for number in range(16):
         from_page.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
+    monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.0)
     assert running.over.wait(PATIENCE_S)
     shown = overview(workshop)
     assert [take.seconds for take in shown.takes] == [4.0]

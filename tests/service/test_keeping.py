@@ -99,13 +99,16 @@ def test_killed_at_the_very_beginning_the_stub_goes_with_a_word(data):
 
 
 def test_a_page_that_dies_leaves_its_take_whole_so_far(workshop, monkeypatch):
-    monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.2)
+    monkeypatch.setattr(ending, "_SILENT_AFTER_S", 1e9)
     take_id = from_page.start_browser(workshop, "talk", rate_hz=48_000, seconds=30, not_obeyed=[])
     for number in range(16):
         from_page.add_piece(workshop, take_id, number, np.full(12_000, number / 100))
     from_page.add_piece(workshop, take_id, 15, np.zeros(12_000))
     assert overview(workshop).progress.done_s == 4.0
-    assert takes.current(workshop).running.over.wait(60)
+    running = takes.current(workshop).running
+    # From here on nothing more has come for too long.
+    monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.0)
+    assert running.over.wait(60)
     shown = overview(workshop)
     assert shown.progress is None
     assert shown.halves[0].seconds == 4.0

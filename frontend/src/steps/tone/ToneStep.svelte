@@ -40,7 +40,7 @@
     {
       corridor:
         'What microphone and room add to your voice, as far as it can be known. The correction goes no further.',
-      target: 'What the target range follows, and how you bend it.',
+      target: 'Correct the rig alone or shape the voice too, and bend the result.',
       hiss: 'Every burst of breath and every “s” of your talk, and where they are held.',
       parts: 'Hear one part of your voice alone, or slide a narrow band along it.',
     }[leaf] ?? '',
