@@ -63,11 +63,11 @@ def test_noise_reduction_is_marked_by_the_floor_and_by_what_it_takes():
     assert "may warble" in noise(restless_after_db=3.0)[1].sentence
 
 
-def test_a_remaining_error_inside_its_corridor_is_good():
+def test_a_remaining_error_inside_what_is_unknown_is_good():
     def mark(rms_db):
         return verdicts.remaining_error(
             rms_db=rms_db,
-            corridor_db=1.5,
+            uncertainty_db=1.5,
             worst_db=3.0,
             low_hz=100.0,
             high_hz=10000.0,

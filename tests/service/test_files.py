@@ -129,6 +129,7 @@ def test_plan_then_render_gives_what_was_planned(takes, tmp_path, capsys):
     planned = ask(
         capsys, "plan", "--quiet", takes / "quiet.wav", "--talk", takes / "talk.flac", "--out", out
     )
+    assert planned.pop("warnings") == []
     assert json.loads(out.read_text()) == planned
     assert planned["format"] == "obsidian-wren/calibration"
     assert tuple(stage["kind"] for stage in planned["chain"]) == default_sequence()

@@ -15,7 +15,7 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.measure.long import STRETCH_S, read_level_long, read_talk_long
 from obsidian_wren.core.measure.readings import read_level, read_talk
 from obsidian_wren.formats.read_sound import read_sound
-from obsidian_wren.service import files
+from obsidian_wren.service.files import reading as files
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.takes import from_file
 from signals import RATE, noise, room, voice

@@ -32,7 +32,7 @@ RIGS = {
             "placement": {"distance_m": 0.5},
             "noises": [{"kind": "heater", "level_db_spl": 26}],
         },
-        {"ring_reduction": True},
+        {"ring_reduction": True, "deesser": True},
     ),
     "bursts of breath": (
         {"talker": {"plosives_per_minute": 20, "plosive_db_spl": 98}, "noises": [HEATER]},

@@ -35,6 +35,7 @@
   );
   const known = (line: Known) =>
     line.given ? (line.uncertainty_db === null ? '' : `±${line.uncertainty_db.toFixed(1)} dB`) : 'not given';
+  const equalizer = $derived(overview.stages.find((s) => s.key === 'equalizer'));
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const lead = $derived(
     {
@@ -69,6 +70,9 @@
         {#each tone.known as line (line.name)}
           <Fact name={line.name} value={known(line)} mark={line.given ? 'good' : 'none'}>{line.sentence}</Fact>
         {/each}
+        {#if of('equalizer').length === 0 && equalizer}
+          <Fact name="No bands" value="" mark="good">{equalizer.because}</Fact>
+        {/if}
         {#each [...of('highpass'), ...of('equalizer')] as setting (setting.stage + setting.name)}<SettingRow
             {setting}
           />{/each}

@@ -43,6 +43,7 @@ _INSIDE_OCTAVES = 0.2
 _ONE_STRETCH_DB = 1.5
 _LEAST_ERROR_DB = 0.3
 _TWO = 2
+_ASKED_DB = 0.7
 # A whisper is no average speech: it stands much further from it than any voice.
 _WHISPER_SPREAD = 3.0
 # Bands may miss by this share of what is not known: it adds little beside it.
@@ -203,8 +204,10 @@ def _problem(
             error, target.corridor_db
         )
     sure_db = float(np.average(colour.sd_db, weights=trust))
-    if aims.bend_db is not None:
+    if aims.bend_db is not None and np.any(aims.bend_db):
         wanted = wanted + aims.bend_db
+        # What a person asks for is not uncertain.
+        unsure = np.minimum(unsure, _ASKED_DB)
     cells = voice.cells
     if sections is not None:
         cells = cells * 10.0 ** (response_db(sections, CELL_HZ, rate_hz=talk.rate_hz) / 10.0)
