@@ -147,7 +147,7 @@ def _floor_causes(ctx: RigContext) -> tuple[Cause, ...]:
             found.code,
             "room",
             "talk",
-            "The noise floor under your voice is another",
+            "The noise floor differs under your voice",
             found.sentence,
             found.action,
             None,
