@@ -90,7 +90,7 @@ def normal_peaks_dbfs(frame_peaks: Samples, inside: np.ndarray) -> float:
 
 
 @dataclass(frozen=True)
-class _Foreseen:
+class _Predicted:
     makeup_db: float
     peaks_dbfs: float
     lift_db: float
@@ -115,7 +115,7 @@ class _Take:
 
     def foresee(
         self, threshold: float, ratio: float, attack_ms: float, release_ms: float
-    ) -> _Foreseen:
+    ) -> _Predicted:
         times = (
             attack_reach(attack_ms / 1000.0, rate_hz=self.rate_hz),
             reach(release_ms / 1000.0, rate_hz=self.rate_hz),
@@ -137,7 +137,7 @@ class _Take:
             else 0.0
         )
         inside = self.inside[:whole:per_frame]
-        return _Foreseen(makeup, normal_peaks_dbfs(peaks, inside) + makeup, self.lifted_db - taken)
+        return _Predicted(makeup, normal_peaks_dbfs(peaks, inside) + makeup, self.lifted_db - taken)
 
 
 def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -207,7 +207,7 @@ def _solve(
     would rise too far."""
     low, high = _RATIOS
 
-    def last(holds: Callable[[_Foreseen], bool]) -> float:
+    def last(holds: Callable[[_Predicted], bool]) -> float:
         """The highest ratio that still keeps to something that more compression breaks, by
         bisection."""
         under, over = low, high
@@ -233,7 +233,7 @@ def _solve(
     return round(ratio, 1)
 
 
-def _ratio_because(spread: float, ratio: float, found: _Foreseen, aims: Aims) -> str:
+def _ratio_because(spread: float, ratio: float, found: _Predicted, aims: Aims) -> str:
     text = (
         f"Brings {spread:.1f} dB of spread to {spread / ratio:.1f}; your room rises"
         f" {found.lift_db:.1f} dB in pauses"

@@ -1,4 +1,4 @@
-"""Speech without pitch: a whisper, told by its rhythm.
+"""Speech without pitch: a whisper, known by its rhythm.
 
 Source: Houtgast and Steeneken (1985): the envelope of speech moves at the rate of syllables, mostly
 between 2 and 8 Hz; noise, hum and music do not.

@@ -18,7 +18,7 @@ from obsidian_wren.service.calibration.events import ChainChanged
 from obsidian_wren.service.calibration.keeping import keep_answers, keep_stages
 from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
 from obsidian_wren.service.calibration.take_sets import follower, passages, take_set_of
-from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.errors import Refused, too_noisy
 from obsidian_wren.service.readings.answers import moved_since
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
@@ -55,11 +55,7 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
             ask=_asker(ctx, key, refit=refit),
         )
     except ValueError as error:
-        raise Refused(
-            "too-noisy",
-            "The voice is above the noise in less than one octave, so its tone cannot be measured."
-            " Go closer to the microphone or quieten the room.",
-        ) from error
+        raise too_noisy() from error
     keep_stages(ctx, plan.stages)
     keep_answers(ctx, plan, take_set, predicted, refit=refit, toned=toned)
     if not toned:

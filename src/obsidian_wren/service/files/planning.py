@@ -24,7 +24,7 @@ from obsidian_wren.core.rate import at_rate
 from obsidian_wren.formats import calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.response import read_response, response_at
-from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.errors import Refused, too_noisy
 from obsidian_wren.service.files.reading import FileAnswer, load_for, room_reading
 from obsidian_wren.store.folder import FolderError, write_through
 
@@ -104,11 +104,7 @@ def plan_files(
             shape=shape_percent / 100.0,
         )
     except ValueError as error:
-        raise Refused(
-            "too-noisy",
-            "The voice is above the noise in less than one octave, so its tone cannot be measured."
-            " Go closer to the microphone or quieten the room.",
-        ) from error
+        raise too_noisy() from error
     advice = to_jsonable(found.preamp)
     body = calibration.calibration_json(
         rig={"rate_hz": round(talk.rate_hz), "preamp": advice},
