@@ -19,7 +19,7 @@ import soxr
 
 sys.path.insert(0, str(pathlib.Path(__file__).resolve().parents[1] / "tests"))
 
-from obsidian_wren.core.derive.tone import ToneAims
+from obsidian_wren.core.derive.tone_problem import ToneAims
 from obsidian_wren.core.derive.tone_target import same_voice
 from obsidian_wren.core.measure.readings import read_talk
 from population import Judged, colour_db, filtered, judge, quiet_under, room_noise, talker

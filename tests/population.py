@@ -14,7 +14,8 @@ import numpy as np
 import scipy.signal
 import soxr
 
-from obsidian_wren.core.derive.tone import Tone, ToneAims, derive_tone
+from obsidian_wren.core.derive.tone import Tone, derive_tone
+from obsidian_wren.core.derive.tone_problem import ToneAims
 from obsidian_wren.core.derive.tone_target import by_pitch
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, FineSpectrum

@@ -6,8 +6,9 @@ import scipy.signal
 
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.derive.equalizer_caps import CAREFUL, KNOWN
 from obsidian_wren.core.derive.equalizer_fit import fit_equalizer
-from obsidian_wren.core.derive.equalizer_problem import CAREFUL, KNOWN, eq_response_db
+from obsidian_wren.core.derive.equalizer_problem import eq_response_db
 from obsidian_wren.core.derive.tone_target import average_speech, same_voice
 from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import read_quiet, read_talk

@@ -5,7 +5,7 @@ talkers."""
 import numpy as np
 import pytest
 
-from obsidian_wren.core.derive.tone import ToneAims
+from obsidian_wren.core.derive.tone_problem import ToneAims
 from obsidian_wren.core.derive.tone_target import same_voice
 from obsidian_wren.core.measure.readings import read_talk
 from population import (

@@ -8,7 +8,8 @@ from obsidian_wren.core.derive.equalizer_problem import eq_response_db
 from obsidian_wren.core.derive.highpass import derive_highpass
 from obsidian_wren.core.derive.regions import region
 from obsidian_wren.core.derive.rig_colour import within_level
-from obsidian_wren.core.derive.tone import ToneAims, derive_tone, judge_tone
+from obsidian_wren.core.derive.tone import derive_tone, judge_tone
+from obsidian_wren.core.derive.tone_problem import ToneAims
 from obsidian_wren.core.derive.tone_target import average_speech, same_voice
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.core.measure.speech import active_level, find_voice

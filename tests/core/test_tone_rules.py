@@ -7,7 +7,8 @@ from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.derive.aims import Taste
-from obsidian_wren.core.derive.tone import ToneAims, derive_tone
+from obsidian_wren.core.derive.tone import derive_tone
+from obsidian_wren.core.derive.tone_problem import ToneAims
 from obsidian_wren.core.derive.tone_target import (
     average_speech,
     bend_db,

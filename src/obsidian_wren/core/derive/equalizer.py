@@ -14,7 +14,8 @@ from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet, ToneTakes
-from obsidian_wren.core.derive.tone import Tone, ToneAims, derive_tone, judge_tone
+from obsidian_wren.core.derive.tone import Tone, derive_tone, judge_tone
+from obsidian_wren.core.derive.tone_problem import ToneAims
 from obsidian_wren.core.derive.tone_target import bend_db
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 

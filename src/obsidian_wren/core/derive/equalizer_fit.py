@@ -16,9 +16,8 @@ import numpy as np
 from obsidian_wren.core.chain.filters import EqualizerBand, Shape, response_db
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive.aims import MOST_BANDS
+from obsidian_wren.core.derive.equalizer_caps import KNOWN, Caps
 from obsidian_wren.core.derive.equalizer_problem import (
-    KNOWN,
-    Caps,
     EqualizerProblem,
     band_of,
     eq_response_db,

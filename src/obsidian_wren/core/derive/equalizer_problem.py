@@ -7,13 +7,13 @@ shelves.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.optimize import least_squares
 
 from obsidian_wren.core.chain.filters import EqualizerBand, Shape, band_section, response_db
 from obsidian_wren.core.decibels import Samples, power_db
+from obsidian_wren.core.derive.equalizer_caps import Caps
 from obsidian_wren.core.derive.trust import CELL_OF_POINT
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ, POINT_HZ, POINT_WEIGHTS
 
@@ -32,25 +32,6 @@ _GAIN_COST = 0.25
 _CELLS_PER_OCTAVE = 48
 _SLOPE_WEIGHT = 0.4
 _SLOPE_MARGIN_DB = 1.5
-
-
-@dataclass(frozen=True)
-class Caps:
-    """How far a correction may go: most boost and cut of the whole curve in dB, highest Q of each,
-    and the steepest slope of the whole curve in dB per octave."""
-
-    boost_db: float
-    cut_db: float
-    boost_q: float
-    cut_q: float
-    slope_db: float
-
-
-# What is known by its likelihood only is corrected gently: practice moves 2 to 3 dB, seldom over 5,
-# and wide where it boosts.
-CAREFUL = Caps(boost_db=4.0, cut_db=6.0, boost_q=1.4, cut_q=3.0, slope_db=12.0)
-# What a reference take tells is known whole.
-KNOWN = Caps(boost_db=9.0, cut_db=12.0, boost_q=4.0, cut_q=4.0, slope_db=60.0)
 
 
 class EqualizerProblem:
