@@ -163,7 +163,7 @@ def test_a_rooms_reverberation_is_no_other_floor(decay_s):
 def test_a_whisper_is_speech_and_noise_music_and_keys_are_none():
     sound = whispered() + room(FLOOR, len(whispered()) / RATE)
     assert is_whispered(sound, rate_hz=RATE)
-    check(sound, rate_hz=RATE, purpose="talk")
+    assert [note.code for note in check(sound, rate_hz=RATE, purpose="talk")] == ["whisper"]
     assert "whisper" in codes(of_talk(sound))
     keys = room(FLOOR)
     for start in np.random.default_rng(7).integers(0, 14 * RATE, 40):

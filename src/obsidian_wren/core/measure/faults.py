@@ -220,10 +220,10 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
                 f"Someone talks in this take, first at {first:.1f} s. Record the room again with"
                 " nobody talking.",
             )
-    elif (
-        voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing)
-    ) and not is_whispered(samples, rate_hz=rate_hz):
-        raise BadTake("no_voice_in_talk", _NO_VOICE)
+    elif voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
+        if not is_whispered(samples, rate_hz=rate_hz):
+            raise BadTake("no_voice_in_talk", _NO_VOICE)
+        notes.append(Note("whisper", WHISPERED))
     return tuple(notes)
 
 
@@ -245,6 +245,10 @@ _SILENT = (
 _NO_VOICE = (
     "No voice was found in this take. Check that the right microphone is chosen and not muted, then"
     " talk and take it again."
+)
+WHISPERED = (
+    "This is speech without pitch, as in a whisper: what needs a pitch uses the average of all"
+    " voices instead."
 )
 _CLIPPED_SHARE = 0.02
 

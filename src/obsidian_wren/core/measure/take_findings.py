@@ -15,6 +15,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure import integrity, levels
+from obsidian_wren.core.measure.faults import WHISPERED
 from obsidian_wren.core.measure.levels import OFFSET_SHARE
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 
@@ -111,8 +112,7 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
         found.append(
             Finding(
                 "whisper",
-                "This is speech without pitch, as in a whisper: what needs a pitch uses the"
-                " average of all voices instead.",
+                WHISPERED,
                 "Talk normally if that is how you will be heard.",
             )
         )

@@ -79,7 +79,8 @@ def load_for(
         if not anyway or error.code not in _OVERRULED:
             raise
         found = (faults.Note(error.code, str(error)),)
-    notes = sound.notes + found
+    # A whisper is among the findings of a talk.
+    notes = sound.notes + tuple(note for note in found if note.code != "whisper")
     return (
         sound.samples,
         sound.rate_hz,
