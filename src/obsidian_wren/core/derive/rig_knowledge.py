@@ -42,6 +42,7 @@ class Evidence:
     placement_db: Samples | None
     duration_s: float
     reference_db: float | None
+    spread: float = 1.0
 
 
 def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
@@ -103,5 +104,11 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
 def _uncertainty(evidence: Evidence, *, filed: bool) -> float:
     points = evidence.prior.filed if evidence.prior.filed.any() else np.ones(len(POINT_HZ), bool)
     prior = RigPrior(evidence.prior.mean_db, points if filed else np.zeros(len(POINT_HZ), bool))
-    found = rig_colour(np.zeros(len(POINT_HZ)), evidence.error_db, evidence.trust, prior)
+    found = rig_colour(
+        np.zeros(len(POINT_HZ)),
+        evidence.error_db,
+        evidence.trust,
+        prior,
+        spread=evidence.spread,
+    )
     return float(np.average(found.sd_db, weights=evidence.trust))

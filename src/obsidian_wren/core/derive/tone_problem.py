@@ -96,6 +96,7 @@ def tone_problem(
     if not told.any():
         raise ValueError("The voice is above the noise in less than one octave.")
     error = _error_db(talk)
+    spread = _WHISPER_SPREAD if talk.pitch_hz is None else 1.0
     away = within_level(voice.points_db() - target.levels_db, told)
     if same:
         trust = heard
@@ -110,7 +111,7 @@ def tone_problem(
             error,
             told,
             prior,
-            spread=_WHISPER_SPREAD if talk.pitch_hz is None else 1.0,
+            spread=spread,
         )
         own = np.where(told > 0.0, away - colour.mean_db, 0.0)
         wanted = -(colour.mean_db + aims.shape * own)
@@ -137,7 +138,13 @@ def tone_problem(
         target.name,
         what_is_known(
             Evidence(
-                error, told, prior, aims.placement_db, talk.duration_s, sure_db if same else None
+                error,
+                told,
+                prior,
+                aims.placement_db,
+                talk.duration_s,
+                sure_db if same else None,
+                spread,
             )
         ),
     )

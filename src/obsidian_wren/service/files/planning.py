@@ -7,7 +7,7 @@ import json
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.plan import plan as derive_plan
 from obsidian_wren.core.measure import faults
@@ -168,7 +168,7 @@ def load_pair(
             in_use_rate_hz=talk_rate,
         )
     # The room at the gain of the talk; its samples stay at their own rate.
-    shifted = room * 10.0 ** (match.difference_db / 20.0)
+    shifted = room * amplitude_from_db(match.difference_db)
     floor = replace(read_quiet(shifted, rate_hz=quiet_rate), duration_s=quiet.duration_s)
     return replace(
         pair,
