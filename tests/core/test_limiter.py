@@ -103,3 +103,11 @@ def worst_cases():
 def test_the_ceiling_holds_on_the_worst_of_sounds(name, drive_db, ceiling):
     sound = worst_cases()[name] * 10 ** (drive_db / 20)
     assert true_peak_dbtp(render([LimiterSpec(ceiling, 100.0)], sound, rate_hz=RATE)) <= ceiling
+
+
+@pytest.mark.parametrize("hz", [1_000, 12_000, 16_300, 17_500, 19_000, 20_500, 22_000])
+def test_high_sounds_are_held_no_lower_than_low_ones(hz):
+    sound = sine(hz, 3.0, 1.0)
+    out = render([LimiterSpec(-3.0, 100.0)], sound, rate_hz=RATE)[RATE // 4 : -RATE // 4]
+    amplitude_db = 10 * np.log10(2.0 * np.mean(out**2))
+    assert -3.6 <= amplitude_db <= -2.95

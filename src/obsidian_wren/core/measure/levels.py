@@ -112,9 +112,10 @@ def level_trend(stretches_dbfs: Samples, *, stretch_s: float) -> Trend:
     return Trend(slope, float(np.sqrt(left @ left / (count - 2) / (away @ away))))
 
 
-def interpolator(factor: int, taps_per_phase: int) -> Samples:
+def interpolator(factor: int, taps_per_phase: int, *, beta: float = 9.0) -> Samples:
     """Polyphase windowed-sinc interpolator ``(factor, taps_per_phase)``; phase 0 is the sample
-    itself.
+    itself. ``beta`` of the Kaiser window: less of it follows nearer to half the rate, with more
+    ripple under it.
 
     Row ``p`` convolved with the input gives the signal ``p / factor`` of a sample after tap
     ``taps_per_phase / 2 − 1`` (the oldest sample of a row is multiplied by its first tap). Each row
@@ -125,7 +126,9 @@ def interpolator(factor: int, taps_per_phase: int) -> Samples:
     for phase in range(factor):
         at = np.arange(taps_per_phase) - (half - 1) - phase / factor
         row = (
-            np.sinc(at) * np.i0(9.0 * np.sqrt(np.maximum(0.0, 1.0 - (at / half) ** 2))) / np.i0(9.0)
+            np.sinc(at)
+            * np.i0(beta * np.sqrt(np.maximum(0.0, 1.0 - (at / half) ** 2)))
+            / np.i0(beta)
         )
         rows.append(row / row.sum())
     return np.asarray(rows)
