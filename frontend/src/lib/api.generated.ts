@@ -1849,6 +1849,11 @@ export interface components {
             lift_db: number | null;
             /** Limited Db */
             limited_db: number | null;
+            /**
+             * Planned Beside Voice Dbfs A
+             * @default null
+             */
+            planned_beside_voice_dbfs_a: number | null;
             /** Planned Floor Dbfs A */
             planned_floor_dbfs_a: number | null;
             /** Planned Lufs */
@@ -1982,6 +1987,16 @@ export interface components {
          * @description Levels at one point of the path.
          */
         DiagramPointView: {
+            /**
+             * Delay Ms
+             * @default null
+             */
+            delay_ms: number | null;
+            /**
+             * Floor Dbfs A
+             * @default null
+             */
+            floor_dbfs_a: number | null;
             /** Name */
             name: string;
             /** Note */
@@ -1993,8 +2008,6 @@ export interface components {
              * @default false
              */
             predicted: boolean;
-            /** Room Dbfs */
-            room_dbfs: number | null;
             /** Title */
             title: string;
             /** Voice High Dbfs */
@@ -2740,6 +2753,11 @@ export interface components {
             floor_dbfs_a: number | null;
             /** Hz */
             hz: number[];
+            /**
+             * In Pauses Dbfs A
+             * @default null
+             */
+            in_pauses_dbfs_a: number | null;
             loss: components["schemas"]["SpeechLossView"] | null;
             /** Restless After Db */
             restless_after_db: number | null;
@@ -2785,7 +2803,7 @@ export interface components {
         };
         /**
          * OutlookView
-         * @description What the rig should give before anything is recorded.
+         * @description What the rig should give, and what takes told of it since.
          */
         OutlookView: {
             /** Contributions */
@@ -2796,10 +2814,18 @@ export interface components {
             decay_s: number | null;
             /** Direct Over Reverberant Db */
             direct_over_reverberant_db: number | null;
+            /** Expected Floor Dba */
+            expected_floor_dba: number;
+            /** Expected Talk Db Spl */
+            expected_talk_db_spl: number;
+            /** Facts */
+            facts: components["schemas"]["FactView"][];
             /** Floor Dba */
             floor_dba: number;
             /** Floor Dbfs */
             floor_dbfs: number | null;
+            /** Floor Measured */
+            floor_measured: boolean;
             /** Improvements */
             improvements: components["schemas"]["ImprovementView"][];
             /** Proximity Db */
@@ -2808,6 +2834,8 @@ export interface components {
             talk_db_spl: number;
             /** Talk Dbfs */
             talk_dbfs: number | null;
+            /** Talk Measured */
+            talk_measured: boolean;
             /** Voice Over Floor Db */
             voice_over_floor_db: number;
             /** Warnings */

@@ -14,7 +14,7 @@
 
 <Picture
   least={230}
-  label="Expected at the capsule: voice {level(outlook.talk_db_spl, 0)} dB SPL, floor {level(
+  label="At the capsule: voice {level(outlook.talk_db_spl, 0)} dB SPL, floor {level(
     outlook.floor_dba,
     0,
   )} dB(A), {level(outlook.voice_over_floor_db, 0)} dB between them"
@@ -49,7 +49,21 @@
           stroke={row.voice ? 'none' : 'var(--room)'}
           stroke-dasharray={row.assumed ? '3 3' : undefined}
         />
-        <text class="num" x={row.right + 8} y={row.y + 4}
+        {#if row.expected !== null}
+          <line
+            x1={row.expected}
+            x2={row.expected}
+            y1={row.y - 18}
+            y2={row.y + 18}
+            stroke="var(--aim)"
+            stroke-width="2"
+            stroke-dasharray="4 3"
+          />
+          <text class="soft" x={row.expected} y={row.y + 31} text-anchor="middle" style="fill: var(--aim)"
+            >expected</text
+          >
+        {/if}
+        <text class="num" x={Math.max(row.right, row.expected ?? 0) + 8} y={row.y + 4}
           >{row.text}{row.assumed ? ' assumed until the room is taken' : ''}</text
         >
       {:else}

@@ -33,7 +33,7 @@
     simulated: 'A talker in a loft with a heater, a pump and rain. For trying everything without a microphone.',
   };
   const LEADS: Record<string, string> = {
-    outlook: 'What this rig should give before anything is recorded, at the capsule.',
+    outlook: 'What this rig should give at the capsule; what is measured takes the place of what was expected.',
     microphone: 'Microphones are kept and used again in any rig. What is unknown may stay empty.',
     interface: 'Preamp and converter, or what the microphone has inside.',
     room: 'The room, and how you sit in it. Distance comes first.',
@@ -82,10 +82,16 @@
         <button type="button" onclick={() => (place.leaf.rig = 'computer')}>See them</button>
       </p>
     {/if}
-    <Fact name="SNR, expected" value={withUnit(outlook.voice_over_floor_db, 'dB', 0)}>
-      Normal speech is 60 dB(A) at one metre (ISO 9921), <span class="num">{level(outlook.talk_db_spl, 0)} dB</span> where
-      the capsule stands.
+    <Fact
+      name={outlook.floor_measured && outlook.talk_measured ? 'SNR, measured' : 'SNR, expected'}
+      value={withUnit(outlook.voice_over_floor_db, 'dB', 0)}
+    >
+      Normal speech is 60 dB(A) at one metre (ISO 9921),
+      <span class="num">{level(outlook.expected_talk_db_spl, 0)} dB</span> where the capsule stands.
     </Fact>
+    {#each outlook.facts as fact (fact.name)}
+      <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
+    {/each}
     {#each outlook.improvements as improvement, i (improvement.title)}
       <Fact name={improvement.title} value={`${signed(improvement.gains_db, 1)} dB`}>
         {i === 0 ? 'Improves it most. ' : ''}{proper(improvement.because)}

@@ -15,6 +15,15 @@ export interface Row {
   text: string;
   assumed: boolean;
   voice: boolean;
+  /** Where it was expected, once it is measured and stands elsewhere. */
+  expected: number | null;
+}
+
+/** Closer than this the mark of what was expected would lie on the end of the bar. */
+const APART = 4;
+
+function mark(measured: boolean, at: number, expected: number): number | null {
+  return measured && Math.abs(at - expected) >= APART ? expected : null;
 }
 
 export function picture(outlook: Outlook, maxSpl: number | null, width: number, height: number) {
@@ -29,6 +38,10 @@ export function picture(outlook: Outlook, maxSpl: number | null, width: number, 
     text: part.level_dba === null ? '' : `${level(part.level_dba, 0)} dB(A)`,
     assumed: part.assumed,
     voice: false,
+    expected:
+      part.name === 'room' && part.level_dba !== null
+        ? mark(outlook.floor_measured, x(part.level_dba), x(outlook.expected_floor_dba))
+        : null,
   }));
   const voiceY = 22 + (outlook.contributions.length + 0.6) * apart;
   rows.push({
@@ -39,6 +52,7 @@ export function picture(outlook: Outlook, maxSpl: number | null, width: number, 
     text: `${level(outlook.talk_db_spl, 0)} dB`,
     assumed: false,
     voice: true,
+    expected: mark(outlook.talk_measured, x(outlook.talk_db_spl), x(outlook.expected_talk_db_spl)),
   });
   return {
     x,

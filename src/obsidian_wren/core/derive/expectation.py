@@ -1,4 +1,5 @@
-"""What a rig should give before anything is recorded, and what would improve it most.
+"""What a rig should give before anything is recorded, what takes told of it since, and what would
+improve it most.
 
 Levels stand at the capsule in dB SPL, since that is where voice and noise meet. Normal speech is 60
 dB(A) at one metre (ISO 9921); the direct sound follows the inverse distance, the room's diffuse
@@ -7,10 +8,11 @@ sound does not change with it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from obsidian_wren.core.decibels import power_db, power_from_db
 from obsidian_wren.core.derive.capsule import (
     critical_distance_m,
     dbfs_of_spl,
@@ -36,14 +38,28 @@ from obsidian_wren.core.derive.placement_advice import (
 
 
 @dataclass(frozen=True)
+class Heard:
+    """What takes told at the capsule, dB(A): the floor at rest, the voice in normal talk. None
+    where nothing was taken, or the figures of the path are missing."""
+
+    floor_dba: float | None = None
+    talk_dba: float | None = None
+
+
+@dataclass(frozen=True)
 class Outlook:
-    """What to expect.
+    """What to expect, or what was heard where a take has told it: ``floor_measured`` and
+    ``talk_measured`` say which; ``expected_*`` is what was foreseen without takes.
 
     ``talk_dbfs`` and ``floor_dbfs`` are AES17 levels at ``gain_db``, None where data are missing.
     """
 
     talk_db_spl: float
     floor_dba: float
+    expected_talk_db_spl: float
+    expected_floor_dba: float
+    talk_measured: bool
+    floor_measured: bool
     contributions: tuple[Contribution, ...]
     voice_over_floor_db: float
     talk_dbfs: float | None
@@ -65,19 +81,35 @@ def outlook(
     gain_db: float | None = None,
     phantom_on: bool | None = None,
     pad_on: bool = False,
+    heard: Heard | None = None,
 ) -> Outlook:
-    """What this rig should give.
+    """What this rig should give; ``heard`` takes the place of what was expected.
 
     The room counts as 32 dB(A), a quiet home, until a take has told it.
     """
+    heard = heard or Heard()
+    expected_talk = talk_at_capsule_db(placement, microphone.pattern)
+    expected_floor = sum_dba(noise_at_capsule(microphone, interface, replace(room, noise_dba=None)))
     contributions = noise_at_capsule(microphone, interface, room)
-    talk = talk_at_capsule_db(placement, microphone.pattern)
     floor = sum_dba(contributions)
+    if heard.floor_dba is not None:
+        floor = heard.floor_dba
+        contributions = tuple(
+            replace(part, level_dba=_left_dba(floor, contributions), assumed=False)
+            if part.name == "room"
+            else part
+            for part in contributions
+        )
+    talk = expected_talk if heard.talk_dba is None else heard.talk_dba
     critical = critical_distance_m(room, microphone.pattern)
     metres = placement.distance_cm / 100.0
     return Outlook(
         talk_db_spl=talk,
         floor_dba=floor,
+        expected_talk_db_spl=expected_talk,
+        expected_floor_dba=expected_floor,
+        talk_measured=heard.talk_dba is not None,
+        floor_measured=heard.floor_dba is not None,
         contributions=contributions,
         voice_over_floor_db=talk - floor,
         talk_dbfs=dbfs_of_spl(talk, microphone, interface, gain_db, pad_on=pad_on),
@@ -91,3 +123,15 @@ def outlook(
         improvements=improvements(microphone, interface, room, placement),
         warnings=tuple(warnings(microphone, interface, placement, phantom_on=phantom_on)),
     )
+
+
+def _left_dba(floor_dba: float, contributions: tuple[Contribution, ...]) -> float:
+    """What the room must add, once what is known of microphone and interface is taken off a floor
+    that was heard; a hundredth of it where they alone would make it."""
+    known = [
+        power_from_db(part.level_dba)
+        for part in contributions
+        if part.name != "room" and part.level_dba is not None
+    ]
+    whole = power_from_db(floor_dba)
+    return float(power_db(max(whole - sum(known), 0.01 * whole)))

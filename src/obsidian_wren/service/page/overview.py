@@ -49,7 +49,7 @@ def _rig(on: Sheet) -> views.RigPart:
         rigs=rig.rig_names(on.ctx.session),
         **kept,
         controls=on.read("the gain controls", lambda: rig.controls(on.ctx), []),
-        outlook=rig.outlook_view(on.ctx.rig),
+        outlook=rig.outlook_view(on.ctx, on.present),
         computer=computer.computer_view(on.ctx),
     )
 

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.derive.expectation import outlook
+from obsidian_wren.core.decibels import power_db
+from obsidian_wren.core.derive import verdicts
+from obsidian_wren.core.derive.capsule import spl_of_dbfs
+from obsidian_wren.core.derive.expectation import Heard, outlook
 from obsidian_wren.core.derive.gain_controls import GainControl
+from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.derive.taper import Taper, spoken
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
+from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig import hardware_rows
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.gain_controls import gain_controls
@@ -19,9 +25,11 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import (
     InterfaceRow,
     MicrophoneRow,
+    Reading,
     Response,
     Rig,
     RoomRow,
+    Take,
 )
 
 
@@ -100,8 +108,9 @@ def _columns(taper: Taper) -> tuple[tuple[float, ...], ...]:
     return taper.positions, taper.gains_db, taper.errors_db
 
 
-def outlook_view(rig: Rig) -> views.OutlookView:
-    """What the rig should give before anything is recorded."""
+def outlook_view(ctx: RigContext, present: Mapping[str, Value]) -> views.OutlookView:
+    """What the rig should give, and what takes that still hold told of it."""
+    rig, heard = ctx.rig, _heard(ctx, present)
     gain = rig.gain_db if hardware_rows.has_absolute_gain(rig) else None
     found = outlook(
         hardware_rows.microphone_of(rig),
@@ -111,5 +120,39 @@ def outlook_view(rig: Rig) -> views.OutlookView:
         gain_db=gain,
         phantom_on=rig.phantom_on,
         pad_on=rig.pad_on,
+        heard=heard,
     )
-    return convert(views.OutlookView, found)
+    facts = verdicts.heard_facts(
+        floor_dba=heard.floor_dba,
+        expected_floor_dba=found.expected_floor_dba,
+        talk_dba=heard.talk_dba,
+        expected_talk_dba=found.expected_talk_db_spl,
+    )
+    return convert(views.OutlookView, found, facts=[convert(views.FactView, f) for f in facts])
+
+
+def _heard(ctx: RigContext, present: Mapping[str, Value]) -> Heard:
+    """What the newest takes told at the capsule, where the figures of the path are known."""
+
+    def at_capsule(take: Take | None, level: Callable[[Mapping[str, Any]], float]) -> float | None:
+        reading = None if take is None else ctx.session.get(Reading, take.id)
+        if take is None or reading is None or staleness.stale_take(take, present):
+            return None
+        if not hardware_rows.has_absolute_gain(ctx.rig):
+            return None
+        return spl_of_dbfs(
+            level(reading.body),
+            hardware_rows.microphone_of(ctx.rig),
+            hardware_rows.interface_of(ctx.rig),
+            take.gain_db,
+            pad_on=bool(take.facts.get("pad_on")),
+        )
+
+    def active(body: Mapping[str, Any]) -> float:
+        # The pauses hold next to nothing, so what is left is spread over the time of speech.
+        return float(body["a_weighted_dbfs"]) - power_db(max(float(body["activity"]), 1e-3))
+
+    return Heard(
+        floor_dba=at_capsule(ctx.takes.quiet, lambda body: float(body["a_weighted_dbfs"])),
+        talk_dba=at_capsule(ctx.takes.talk, active),
+    )

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from obsidian_wren.service.page.views.facts import FactView
 from obsidian_wren.service.rig.fields import (
     InterfaceFields,
     MicrophoneFields,
@@ -101,10 +102,14 @@ class WarningView(BaseModel):
 
 
 class OutlookView(BaseModel):
-    """What the rig should give before anything is recorded."""
+    """What the rig should give, and what takes told of it since."""
 
     talk_db_spl: float
     floor_dba: float
+    expected_talk_db_spl: float
+    expected_floor_dba: float
+    talk_measured: bool
+    floor_measured: bool
     contributions: list[ContributionView]
     voice_over_floor_db: float
     talk_dbfs: float | None
@@ -115,3 +120,4 @@ class OutlookView(BaseModel):
     decay_s: float | None
     improvements: list[ImprovementView]
     warnings: list[WarningView]
+    facts: list[FactView]
