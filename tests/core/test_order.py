@@ -2,12 +2,12 @@
 
 import pytest
 
-from obsidian_wren.core.chain.sequence import default_sequence
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.derive.order import warnings
 
 
 def moved(kind, to):
-    order = [k for k in default_sequence() if k != kind]
+    order = [k for k in KINDS if k != kind]
     order.insert(to, kind)
     return order
 
@@ -33,7 +33,7 @@ def test_an_order_that_defeats_a_stage_is_told(order, kind, other):
 
 
 def test_the_usual_order_and_stages_that_are_off_defeat_nothing():
-    assert warnings(default_sequence()) == ()
+    assert warnings(tuple(KINDS)) == ()
     assert warnings(["compressor", "limiter"]) == ()
     assert warnings([]) == ()
     assert {w.kind for w in warnings(["compressor", "gate", "limiter"])} == {"gate"}

@@ -4,9 +4,11 @@ import dataclasses
 
 import pytest
 
-from obsidian_wren.core.derive.path_levels import levels_here, shifted, sound_pressure_db_spl
+from obsidian_wren.core.derive.path_levels import levels_here, sound_pressure_db_spl
+from obsidian_wren.core.derive.path_point import at_listener, shifted
 from obsidian_wren.core.derive.prediction import quiet_at_gain
 from obsidian_wren.core.measure.levels import peak_dbfs
+from obsidian_wren.core.measure.readings import read_quiet
 from signals import RATE, room, voice
 
 
@@ -22,7 +24,13 @@ def test_the_path_moves_with_a_plain_gain():
     here = levels_here(talk, quiet, rate_hz=RATE)
     assert here.peak_dbfs == pytest.approx(peak_dbfs(talk))
     assert here.voice_low_dbfs < here.voice_high_dbfs < here.peak_dbfs
-    assert shifted(here, -32.0).room_dbfs == pytest.approx(here.room_dbfs - 32.0)
+    assert here.floor_dbfs_a == pytest.approx(
+        read_quiet(quiet, rate_hz=RATE).a_weighted_dbfs, 0.002
+    )
+    assert shifted(here, -32.0).floor_dbfs_a == pytest.approx(here.floor_dbfs_a - 32.0)
+    heard = at_listener(here, gain_db=30.0, ceiling_dbtp=-3.0)
+    assert heard.voice_low_dbfs == pytest.approx(here.voice_low_dbfs + 30.0)
+    assert heard.peak_dbfs == -3.0
     unknown = levels_here(None, quiet, rate_hz=RATE)
     assert dataclasses.astuple(unknown)[:3] == (None, None, None)
 

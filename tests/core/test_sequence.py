@@ -18,6 +18,7 @@ def test_a_further_stage_has_the_kind_of_the_first_and_a_number_of_its_own():
     assert (title_of("gate"), title_of("gate-2")) == ("Gate", "Gate 2")
     assert [is_further(key) for key in ("gate", "gate-2")] == [False, True]
     assert next_key("gate", ["gate", "gate-2", "gate-4"]) == "gate-3"
+    assert kind_of("gate-2").step == "clean"
     assert next_key("limiter", ["limiter"]) is None
     assert next_key("nothing", []) is None
     full = [f"gate-{number}" for number in range(2, 10)]
@@ -26,8 +27,17 @@ def test_a_further_stage_has_the_kind_of_the_first_and_a_number_of_its_own():
         kind_of("nothing-2")
 
 
+def test_a_kind_may_stand_in_every_chain_with_another_task():
+    sequence = default_sequence()
+    assert sequence[sequence.index("gate-gentle") - 1] == "compressor"
+    found = kind_of("gate-gentle")
+    assert (found.kind, found.step, found.title) == ("gate", "steady", title_of("gate-gentle"))
+    assert not is_further("gate-gentle")
+    assert found.rule_function() is not kind_of("gate").rule_function()
+
+
 def test_a_sequence_of_an_older_version_is_completed_in_its_default_places():
-    older = [key for key in default_sequence() if key not in ("deplosive", "gain")]
+    older = [key for key in default_sequence() if key not in ("deplosive", "gain", "gate-gentle")]
     assert completed(older) == default_sequence()
     turned = [
         "gate",

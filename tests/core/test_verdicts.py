@@ -11,7 +11,7 @@ from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.mix.block import MOST_LOAD, load_mark
 
 AIMS = Aims(loudness_lufs=-18.0, tolerance_lu=0.5, peaks_dbfs=(-10.0, -5.0), ceiling_dbtp=-3.0)
-GOOD = Landing(-18.2, -3.0, -7.0, 6.0, -62.0, 2.0, 1.0)
+GOOD = Landing(-18.2, -3.0, -7.0, 6.0, -62.0, -61.0, 2.0, 1.0)
 
 
 def marks(landing):
@@ -32,6 +32,8 @@ def test_a_voice_on_its_targets_is_good_throughout():
         ("peaks_dbfs", math.nan, "Normal peaks"),
         ("range_lu", 8.1, "Loudness range"),
         ("lift_db", 6.1, "Room beside the voice"),
+        ("floor_dbfs_a", -58.9, "Noise floor at the listener"),
+        ("beside_voice_dbfs_a", -58.9, "Noise floor at the listener"),
     ],
 )
 def test_one_number_off_its_target_is_one_fault(field, value, name):
@@ -44,6 +46,7 @@ def noise(**more):
     usual = {
         "floor_dbfs_a": -55.0,
         "floor_after_dbfs_a": -60.4,
+        "in_pauses_dbfs_a": -62.0,
         "aim_dbfs_a": -60.0,
         "loss_db": 0.4,
         "loss_at_hz": 4000.0,
@@ -55,7 +58,9 @@ def noise(**more):
 
 def test_noise_reduction_is_marked_by_the_floor_and_by_what_it_takes():
     assert [fact.mark for fact in noise()] == ["good", "good"]
-    assert noise(floor_after_dbfs_a=-59.4)[0].mark == "fault"
+    assert noise(floor_after_dbfs_a=-59.4)[0].mark == "good"
+    assert noise(floor_after_dbfs_a=-58.9)[0].mark == "fault"
+    assert noise(in_pauses_dbfs_a=-58.9)[0].mark == "fault"
     assert noise(floor_after_dbfs_a=None)[0].mark == "fault"
     assert noise(loss_db=1.1)[1].mark == "fault"
     assert len(noise(loss_db=None)) == 1
@@ -106,7 +111,7 @@ def test_what_a_cause_is_worth():
     assert verdicts.worth(lowers_db=3.0, spoils=True) == "fix first"
     assert verdicts.worth(lowers_db=None, spoils=False) == ""
     assert verdicts.worth(lowers_db=20.0, spoils=False) == "all of it"
-    assert verdicts.worth(lowers_db=0.04, spoils=False) == "0 dB"
+    assert verdicts.worth(lowers_db=0.9, spoils=False) == "under 1 dB"
     assert verdicts.worth(lowers_db=2.34, spoils=False) == "−2.3 dB"
 
 

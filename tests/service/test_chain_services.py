@@ -11,7 +11,8 @@ import soundfile
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.filters import response_db
-from obsidian_wren.core.chain.kinds import KINDS
+from obsidian_wren.core.chain.kinds import KINDS, kind_of
+from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.formats.calibration import chain_spec, read_calibration
 from obsidian_wren.service.calibration import chain_rows, settings, stages, trying
@@ -29,7 +30,7 @@ from signals import RATE
 
 
 def stages_of(ws):
-    return {stage.kind: stage for stage in overview(ws).stages}
+    return {stage.key: stage for stage in overview(ws).stages}
 
 
 def value(ws, stage, name):
@@ -47,10 +48,10 @@ def steps(ws):
 
 def test_the_boathouse_has_a_whole_chain_with_reasons(boathouse):
     shown = overview(boathouse)
-    assert tuple(stage.kind for stage in shown.stages) == tuple(KINDS)
+    assert tuple(stage.key for stage in shown.stages) == default_sequence()
     assert all(stage.because for stage in shown.stages)
     names = {(s.stage, s.name) for s in shown.settings if s.band is None}
-    assert names == {(kind, p.name) for kind, known in KINDS.items() for p in known.parameters}
+    assert names == {(key, p.name) for key in default_sequence() for p in kind_of(key).parameters}
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.2)
     assert shown.delivery.warnings == []
     assert sum(shown.delivery.levels_out) == pytest.approx(1.0, abs=0.01)
@@ -125,13 +126,13 @@ def test_a_setting_is_kept_within_its_range_and_over_a_new_derivation(boathouse)
 
 
 def test_another_order_is_kept_warned_of_and_undone(boathouse):
-    order = [kind for kind in KINDS if kind != "limiter"]
+    order = [key for key in default_sequence() if key != "limiter"]
     order.insert(8, "limiter")
     stages.order_stages(boathouse, order)
     shown = overview(boathouse)
-    assert [stage.kind for stage in shown.stages] == order
+    assert [stage.key for stage in shown.stages] == order
     assert [w.kind for w in shown.delivery.warnings] == ["limiter"]
-    assert [s.kind for s in specs(boathouse)] == order
+    assert [s.kind for s in specs(boathouse)] == [kind_of(key).kind for key in order]
     put_back.undo(boathouse)
     assert overview(boathouse).delivery.warnings == []
     with pytest.raises(Refused, match="every stage once"):
@@ -274,7 +275,7 @@ def test_pictures_follow_the_sound(boathouse):
 def test_the_calibration_file_is_the_whole_chain(boathouse, tmp_path):
     simulated.start_simulated(boathouse, "in-use")
     body = exporting.export_calibration(boathouse)
-    assert tuple(stage["kind"] for stage in body["chain"]) == tuple(KINDS)
+    assert tuple(dict.fromkeys(stage["kind"] for stage in body["chain"])) == tuple(KINDS)
     path = tmp_path / "c.json"
     path.write_text(json.dumps(body))
     found = chain_spec(read_calibration(path))

@@ -20,7 +20,7 @@ def test_a_turned_knob_stales_levels_predicts_them_and_one_press_derives_again(b
     assert (status(ws)["quiet"], status(ws)["gain"], status(ws)["tone"]) == (
         "stale",
         "stale",
-        "open",
+        "confirmed",
     )
     assert shown.steps[1].why == "Measured at 32 dB gain, now 27."
     assert shown.predictions["rest"].room_db == shown.predictions["talk"].voice_db == -5.0

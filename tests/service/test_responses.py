@@ -65,7 +65,7 @@ def test_a_response_file_leaves_tone_stale_and_is_used_by_the_next_fit(boathouse
     rig_changes.attach_response(ws, "r.txt", rows)
     assert "response file" in next(step.why for step in overview(ws).steps if step.name == "tone")
     deriving.derive_again(ws)
-    assert status(ws)["tone"] == "open"
+    assert status(ws)["tone"] == "confirmed"
     assert [s.band for s in overview(ws).settings if s.band] != before
     rig_changes.detach_response(ws)
     deriving.derive_again(ws)

@@ -1,6 +1,7 @@
 """Undo and redo."""
 
 import pytest
+from sqlalchemy import delete
 
 from obsidian_wren.service.calibration import settings
 from obsidian_wren.service.calibration.wishes import BandValue
@@ -17,6 +18,7 @@ from obsidian_wren.service.setup import (
 )
 from obsidian_wren.service.takes import discarding
 from obsidian_wren.service.undo import put_back
+from obsidian_wren.store.models import Confirmed
 from rigging import INTERFACE, change, shape_voice
 
 
@@ -38,14 +40,14 @@ def seen(ws):
     # What is derived from them follows by one press, so whether cleaning and chain are stale is not
     # decided.
     confirmed = {
-        s.name: "open" if s.name in ("clean", "steady") and s.status == "stale" else s.status
+        s.name: "confirmed" if s.name in ("clean", "steady") and s.status == "stale" else s.status
         for s in shown.steps
     }
     return {name: getattr(shown, name) for name in fields} | {"confirmed": confirmed}
 
 
 CHANGES = {
-    "settle": lambda ws: confirming.confirm_step(ws, "tone"),
+    "confirm": lambda ws: confirming.confirm_step(ws, "tone"),
     "distance": lambda ws: change(ws, distance_cm=15),
     "knob": lambda ws: turning.turn(ws, "preamp", 40.0),
     "pad": lambda ws: turning.turn(ws, "pad", 1.0),
@@ -86,7 +88,9 @@ CHANGES = {
 
 def test_every_change_can_be_undone_and_made_again(boathouse):
     ws = boathouse
-    overview(ws)
+    with ws.sessions.begin() as session:
+        session.execute(delete(Confirmed).where(Confirmed.step == "tone"))
+    ws.changed()
     assert overview(ws).undo is None
     states = [seen(ws)]
     for make in CHANGES.values():

@@ -28,7 +28,7 @@
   function numbers(point: DiagramPoint): string[] {
     const parts: string[] = [];
     if (point.peak_dbfs !== null) parts.push(`peak ${level(point.peak_dbfs)}`);
-    if (point.room_dbfs !== null) parts.push(`room ${level(point.room_dbfs)}`);
+    if (point.floor_dbfs_a !== null) parts.push(`floor ${level(point.floor_dbfs_a)}`);
     return parts;
   }
 
@@ -101,16 +101,16 @@
         style="fill: var(--on-voice); font-weight: 600">voice</text
       >
     {/if}
-    {#if converter && converter.point.room_dbfs !== null}
+    {#if converter && converter.point.floor_dbfs_a !== null}
       <g
         transform="translate({(converter.x0 + converter.x1) / 2} {Math.min(
-          y(converter.point.room_dbfs) + 22,
+          y(converter.point.floor_dbfs_a) + 22,
           PLOT.bottom - 6,
         )})"
       >
-        <rect x={predicted ? -52 : -22} y="-12" width={predicted ? 104 : 44} height="16" fill="var(--paper)" />
+        <rect x={predicted ? -62 : -32} y="-12" width={predicted ? 124 : 64} height="16" fill="var(--paper)" />
         <text text-anchor="middle" style="fill: var(--room); font-weight: 600"
-          >room{predicted ? ', predicted' : ''}</text
+          >room (A){predicted ? ', predicted' : ''}</text
         >
       </g>
     {/if}

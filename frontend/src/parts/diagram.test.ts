@@ -9,7 +9,8 @@ function point(name: string, low: number | null, high: number | null, room: numb
     voice_low_dbfs: low,
     voice_high_dbfs: high,
     peak_dbfs: high,
-    room_dbfs: room,
+    floor_dbfs_a: room,
+    delay_ms: null,
     note: null,
     predicted: false,
   };

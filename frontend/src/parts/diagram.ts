@@ -91,7 +91,7 @@ export function roomPath(segments: Segment[]): { fill: string; top: string } {
   const found = edges(
     segments,
     () => RANGE[0],
-    (p) => p.room_dbfs,
+    (p) => p.floor_dbfs_a,
   );
   return { fill: ribbon(found) ?? '', top: outline(found) ?? '' };
 }

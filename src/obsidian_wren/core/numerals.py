@@ -9,6 +9,8 @@ from __future__ import annotations
 import math
 
 UNKNOWN = "unknown"
+# Two takes of one room differ by as much: a smaller difference decides nothing and is not told.
+DECIDES_DB = 1.0
 _ONE_KHZ = 1000.0
 
 
@@ -38,6 +40,14 @@ def with_sign(value: float | None, unit: str, decimals: int = 1) -> str:
     """A difference and its unit; “unknown” without one. ``value`` in ``unit``."""
     text = signed(value, decimals)
     return text if text == UNKNOWN else f"{text} {unit}"
+
+
+def beside(difference_db: float, what: str) -> str:
+    """How a level stands beside another: “4 dB over the target”, “3 dB under the target”; where
+    less than a decibel parts them, “at the target”. ``difference_db`` in dB."""
+    if abs(difference_db) < DECIDES_DB:
+        return f"at {what}"
+    return f"{abs(difference_db):.0f} dB {'over' if difference_db > 0.0 else 'under'} {what}"
 
 
 def frequency(hz: float) -> str:

@@ -15,7 +15,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.chain.kinds import KINDS
+from obsidian_wren.core.chain.kinds import INSTANCES, KINDS
 from obsidian_wren.core.chain.stage import BadSetting, StageSpec
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.landing import Landing
@@ -90,7 +90,8 @@ def _setting(setting: Setting) -> dict[str, Any]:
 
 
 def chain_json(stages: Sequence[StagePlan]) -> list[dict[str, Any]]:
-    """The chain part of the file, in the order of the stages."""
+    """The chain part of the file, in the order of the stages. What stands beside the first of its
+    kind is named when it has something to do."""
     return [
         stage_json(
             stage.kind,
@@ -100,7 +101,13 @@ def chain_json(stages: Sequence[StagePlan]) -> list[dict[str, Any]]:
             stage.evidence,
         )
         for stage in stages
+        if is_told(stage.key, stage.switch)
     ]
+
+
+def is_told(key: str, switch: Switch) -> bool:
+    """Whether a file names a stage: every one but an instance that nobody needs."""
+    return key not in INSTANCES or switch.on or switch.pinned
 
 
 def stage_json(
@@ -193,6 +200,7 @@ def feeds_json(aims: Aims, landing: Landing) -> list[dict[str, Any]]:
             "planned_peaks_dbfs": round(landing.peaks_dbfs, 2),
             "planned_range_lu": None if landing.range_lu is None else round(landing.range_lu, 2),
             "planned_floor_dbfs_a": round(max(landing.floor_dbfs_a, -200.0), 2),
+            "planned_beside_voice_dbfs_a": round(max(landing.beside_voice_dbfs_a, -200.0), 2),
         }
     ]
 

@@ -5,7 +5,8 @@ Every other table follows from these. Naming a kind loads nothing that computes:
 and its rule are named here and loaded when they are asked for.
 
 A chain is a sequence of *keys*. The first stage of a kind is named like the kind itself, further
-ones are numbered (``gate``, ``gate-2``), each with settings, pins and a place of its own.
+ones are numbered (``gate``, ``gate-2``), each with settings, pins and a place of its own. A kind
+may stand in every chain a second time, with another task and a rule of its own (``gate-gentle``).
 
 To add a stage: one file in ``core/chain/`` with its specification and what runs it, one in
 ``core/derive/`` with its rule, one record here.
@@ -15,14 +16,10 @@ Source: practice for the ranges and the place of each stage; the rules name thei
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from dataclasses import replace
 
 from obsidian_wren.core.chain.parameters import Parameter
 from obsidian_wren.core.chain.stage_kind import StageKind
-
-if TYPE_CHECKING:
-    pass
-
 
 KINDS: dict[str, StageKind] = {
     kind.kind: kind
@@ -66,6 +63,8 @@ KINDS: dict[str, StageKind] = {
             spec="noise_reduction:NoiseReductionSpec",
             rule="noise_reduction:derive_noise_reduction",
             before_tone=True,
+            weighs_floor=True,
+            version=2,
             parameters=(Parameter("reduction_db", "Noise lowered by", "dB", 0.0, 30.0, 1.0),),
         ),
         StageKind(
@@ -93,6 +92,8 @@ KINDS: dict[str, StageKind] = {
             rule="gate:derive_gate",
             before_tone=True,
             repeats=True,
+            weighs_floor=True,
+            version=2,
             ends="cleaned",
             parameters=(
                 Parameter("threshold_dbfs", "Gate threshold", "dBFS", -90.0, 0.0, 0.5),
@@ -242,6 +243,29 @@ KINDS: dict[str, StageKind] = {
 }
 
 
+# What stands in every chain beside the first of its kind: its key, behind which stage, its record.
+INSTANCES: dict[str, tuple[str, StageKind]] = {
+    "gate-gentle": (
+        "compressor",
+        replace(
+            KINDS["gate"],
+            title="Gentle expander",
+            step="steady",
+            leaf="levels",
+            node="delivery",
+            rule="gentle_expander:derive_gentle_expander",
+            before_tone=False,
+            steadies=True,
+            repeats=False,
+            ends=None,
+            version=1,
+        ),
+    )
+}
+
+
 def kind_of(key: str) -> StageKind:
     """The kind of a stage by its key. Raises KeyError."""
+    if key in INSTANCES:
+        return INSTANCES[key][1]
     return KINDS[key.partition("-")[0]]

@@ -7,25 +7,29 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from obsidian_wren.core.chain.kinds import KINDS, kind_of
+from obsidian_wren.core.chain.kinds import INSTANCES, KINDS, kind_of
 
 _MOST_OF_A_KIND = 9
 
 
 def default_sequence() -> tuple[str, ...]:
-    """One stage of every kind, in the order in which they work best."""
-    return tuple(KINDS)
+    """One stage of every kind, and what stands beside them, in the order in which they work
+    best."""
+    found = list(KINDS)
+    for key, (before, _) in INSTANCES.items():
+        found.insert(found.index(before) + 1, key)
+    return tuple(found)
 
 
 def title_of(key: str) -> str:
     """What a stage is called: further ones of a kind carry their number."""
-    _, _, number = key.partition("-")
+    number = key.partition("-")[2] if is_further(key) else ""
     return f"{kind_of(key).title} {number}" if number else kind_of(key).title
 
 
 def is_further(key: str) -> bool:
     """Whether a stage was added by a person beside the first of its kind."""
-    return "-" in key
+    return "-" in key and key not in INSTANCES
 
 
 def next_key(kind: str, sequence: Iterable[str]) -> str | None:

@@ -28,7 +28,8 @@ class StageKind:
     ``core.derive``, or the things themselves. ``before_tone``: it can be derived before the passage
     is read; ``steadies``: it comes behind the tone; ``repeats``: a person may use further ones;
     ``banded``: its settings are bands; ``ends``: the point of the level diagram behind it;
-    ``also_on``: kinds whose pins its rule stands on; ``stays_on``: why it cannot be switched off.
+    ``also_on``: kinds whose pins its rule stands on; ``stays_on``: why it cannot be switched off;
+    ``weighs_floor``: its rule asks what the stages behind it will do to the floor.
     ``version`` is counted up when the rule answers otherwise, so that what it derived before shows
     as outdated.
     """
@@ -48,6 +49,7 @@ class StageKind:
     ends: str | None = None
     also_on: tuple[str, ...] = ()
     stays_on: str | None = None
+    weighs_floor: bool = False
     version: int = 1
 
     def spec_class(self) -> type[StageSpec]:

@@ -1,27 +1,41 @@
 """The whole chain from the takes: each stage's rule in its order, each derived on what the
 stages before it leave.
 
+A rule that decides by the floor at the listener needs to know what the stages behind it do to that
+floor, and those are derived from what it leaves. So the chain is gone through until both agree:
+what was foreseen of the stages to come, and what they came to.
+
 Source: practice: a rule measures what reaches its stage, not what was recorded.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from obsidian_wren.core.chain.kinds import kind_of
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.derive.compressor import normal_peaks_dbfs
+from obsidian_wren.core.derive.gentle_expander import MOST_GENTLE_DB
 from obsidian_wren.core.derive.landing import Landing
+from obsidian_wren.core.derive.noise_reduction import NoiseEvidence
 from obsidian_wren.core.derive.order import OrderWarning, warnings
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
-from obsidian_wren.core.derive.take_set import TakeSet, room_a_weighted_dbfs
+from obsidian_wren.core.derive.take_set import FloorToCome, TakeSet, room_a_weighted_dbfs
 from obsidian_wren.core.measure.levels import frame_peaks, true_peak_dbtp
 from obsidian_wren.core.measure.words import within
+from obsidian_wren.core.numerals import DECIDES_DB
+
+# Steps in which what is to come is told, so that it does not wander by what nobody hears.
+_STEP_DB = 0.1
+# What was foreseen and what it came to agree when no decision can hang on what parts them.
+_AGREES_DB = 0.5 * DECIDES_DB
+_MOST_ROUNDS = 4
 
 
 @dataclass(frozen=True)
@@ -71,19 +85,107 @@ def derive_chain(
     Raises ValueError from the equalizer's rule where the voice stands over the noise in less than
     an octave.
     """
-    pins = pins or Pins()
-    stages: list[StagePlan] = []
-    here = before_limiter = take_set
-    unsteadied: TakeSet | None = None
-    for key in default_sequence() if sequence is None else sequence:
-        kind = kind_of(key)
-        if kind.steadies and unsteadied is None:
-            unsteadied = here
-        stage = ask(key, here, pins)
-        if key == "limiter":
-            before_limiter = here
+    keys = default_sequence() if sequence is None else tuple(sequence)
+    once = _Once(pins or Pins(), follow, ask)
+    to_come = _foreseen(take_set, keys, once)
+    found = _gone_through(take_set, keys, to_come, once)
+    floor = _floor(found)
+    for _ in range(_MOST_ROUNDS):
+        came = floor.to_come()
+        if all(_agree(came[key], to_come[key]) for key in came):
+            break
+        to_come = came
+        before, found = found, _gone_through(take_set, keys, to_come, once)
+        if found.specs() == before.specs():
+            break
+        floor = _floor(found)
+    return _planned(take_set, found, floor)
+
+
+def _foreseen(take_set: TakeSet, keys: Sequence[str], once: _Once) -> dict[str, FloorToCome]:
+    """A first guess of what lies between each stage that weighs the floor and the listener: the
+    gain that the voice needs, and of what a compressor lifts the room in pauses, what the gentle
+    expander leaves; nothing behind the dynamics, which bring both."""
+    lift = 0.0
+    if "compressor" in keys:
+        compressor = once.answer("compressor", take_set)
+        lift = compressor.evidence.lift_db if compressor.switch.on else 0.0
+    gain, left = take_set.gain_to_come_db, max(0.0, lift - MOST_GENTLE_DB)
+    guess = FloorToCome(_rounded(gain), _rounded(gain + left), _rounded(gain + left))
+    weighing = (key for key in keys if kind_of(key).weighs_floor)
+    return {key: FloorToCome(0.0, 0.0, 0.0) if kind_of(key).steadies else guess for key in weighing}
+
+
+def _agree(one: FloorToCome, other: FloorToCome) -> bool:
+    """Whether no decision can hang on what parts them. A gate that closes in the pauses decides
+    nothing there."""
+
+    def highest(found: FloorToCome) -> float:
+        return max(found.beside_voice_db, found.in_pauses_db)
+
+    return (
+        abs(highest(one) - highest(other)) <= _AGREES_DB
+        and abs(one.gates_open_db - other.gates_open_db) <= _AGREES_DB
+    )
+
+
+def _rounded(db: float) -> float:
+    return round(db / _STEP_DB) * _STEP_DB
+
+
+class _Once:
+    """Rules and stages, each asked and gone through once for the same takes."""
+
+    def __init__(self, pins: Pins, follow: Follow, ask: Ask) -> None:
+        self._pins, self._follow, self._ask = pins, follow, ask
+        self._answers: dict[object, StagePlan] = {}
+        self._takes: dict[object, TakeSet] = {}
+
+    def answer(self, key: str, take_set: TakeSet) -> StagePlan:
+        stands_on = (key, take_set.passed, take_set.lifted_db, take_set.floor_to_come)
+        if stands_on not in self._answers:
+            self._answers[stands_on] = self._ask(key, take_set, self._pins)
+        return self._answers[stands_on]
+
+    def after(self, take_set: TakeSet, spec: StageSpec) -> TakeSet:
+        if not spec.on:
+            return take_set
+        stands_on = (take_set.passed, spec, take_set.lifted_db)
+        if stands_on not in self._takes:
+            self._takes[stands_on] = self._follow(take_set, spec)
+        return self._takes[stands_on]
+
+
+@dataclass(frozen=True)
+class _Round:
+    """The chain gone through once: each stage with the takes that reach it, and those that
+    leave."""
+
+    stages: tuple[StagePlan, ...]
+    reaching: tuple[TakeSet, ...]
+    leaving: TakeSet
+
+    def specs(self) -> tuple[StageSpec, ...]:
+        return tuple(stage.spec() for stage in self.stages)
+
+    def reaching_first(self, holds: Callable[[str], bool]) -> TakeSet | None:
+        """The takes that reach the first stage whose key is meant."""
+        found = zip(self.stages, self.reaching, strict=True)
+        return next((takes for stage, takes in found if holds(stage.key)), None)
+
+
+def _gone_through(
+    take_set: TakeSet, keys: Sequence[str], to_come: Mapping[str, FloorToCome], once: _Once
+) -> _Round:
+    stages, reaching = [], []
+    here = take_set
+    for key in keys:
+        weighs = kind_of(key).weighs_floor
+        asked = replace(here, floor_to_come=to_come.get(key)) if weighs else here
+        stage = once.answer(key, asked)
         stages.append(stage)
-        after = follow(here, stage.spec())
+        reaching.append(here)
+        after = once.after(here, stage.spec())
         # A gain that waits in pauses lifts the room by what it takes from the voice.
         lifted = (
             here.loudness_lufs - after.loudness_lufs
@@ -91,28 +193,99 @@ def derive_chain(
             else 0.0
         )
         here = replace(after, lifted_db=here.lifted_db + lifted) if lifted else after
-    running = [stage.kind for stage in stages if stage.switch.on]
-    return ChainPlan(
-        tuple(stages),
-        _landing(unsteadied or take_set, before_limiter, here),
-        warnings(running),
-        here,
+    return _Round(tuple(stages), tuple(reaching), here)
+
+
+@dataclass(frozen=True)
+class _Floor:
+    """The A-weighted floor at rest, dBFS(A): behind each stage that weighs it, the gates of Clean
+    open; and at the listener beside the voice, in the pauses, in the pauses with those gates
+    open."""
+
+    behind: Mapping[str, float]
+    beside_voice: float
+    in_pauses: float
+    gates_open: float
+
+    def to_come(self) -> dict[str, FloorToCome]:
+        """What lies between each stage and the listener."""
+        ends = (self.beside_voice, self.in_pauses, self.gates_open)
+        return {
+            key: FloorToCome(*(_rounded(end - floor) for end in ends))
+            for key, floor in self.behind.items()
+        }
+
+
+def _floor(round_: _Round) -> _Floor:
+    rate, leaving = round_.leaving.rate_hz, round_.leaving
+    # Until a gate takes part, what leaves a stage is the open floor.
+    shut, open_rest, open_dbfs_a = False, leaving.rest, leaving.rest_dbfs_a
+    behind: dict[str, float] = {}
+    steadying: tuple[float, float] | None = None
+    following = (*round_.reaching[1:], leaving)
+    for stage, here, after in zip(round_.stages, round_.reaching, following, strict=True):
+        kind, spec = kind_of(stage.key), stage.spec()
+        if not shut:
+            open_rest, open_dbfs_a = here.rest, here.rest_dbfs_a
+        if kind.steadies and steadying is None:
+            steadying = open_dbfs_a, here.loudness_lufs
+        if stage.kind == "gate" and not kind.steadies:
+            shut = shut or spec.on
+        elif shut and spec.on:
+            open_rest = render([spec], open_rest, rate_hz=rate)
+            open_dbfs_a = room_a_weighted_dbfs(open_rest, rate_hz=rate)
+        elif not shut:
+            open_rest, open_dbfs_a = after.rest, after.rest_dbfs_a
+        if kind.weighs_floor:
+            # Behind the dynamics what the gates of Clean leave is all there is.
+            behind[stage.key] = after.rest_dbfs_a if kind.steadies else open_dbfs_a
+    # What brings it to the listener may not be derived yet.
+    whole = any(stage.key == "limiter" for stage in round_.stages)
+    missing = 0.0 if whole else leaving.gain_to_come_db
+    entering, lufs = steadying or (open_dbfs_a, leaving.loudness_lufs)
+    voice_gain = leaving.loudness_lufs - lufs if np.isfinite(lufs) else 0.0
+    return _Floor(
+        behind,
+        entering + voice_gain + missing,
+        leaving.rest_dbfs_a + missing,
+        open_dbfs_a + missing,
     )
 
 
-def _landing(before: TakeSet, before_limiter: TakeSet, after: TakeSet) -> Landing:
-    rate = after.rate_hz
-    true_peak = true_peak_dbtp(after.talk)
+def _planned(take_set: TakeSet, round_: _Round, floor: _Floor) -> ChainPlan:
+    after = round_.leaving
+    steadied = round_.reaching_first(lambda key: kind_of(key).steadies) or take_set
+    limited = round_.reaching_first(lambda key: key == "limiter") or take_set
+    landing = _landing(steadied, limited, after, floor)
+    stages = tuple(_with_floor(stage, landing) for stage in round_.stages)
+    running = [stage.kind for stage in stages if stage.switch.on and stage.key not in INSTANCES]
+    return ChainPlan(stages, landing, warnings(running), after)
+
+
+def _with_floor(stage: StagePlan, landing: Landing) -> StagePlan:
+    """A stage whose evidence is the floor, with the floor that all of it came to."""
+    if not isinstance(stage.evidence, NoiseEvidence):
+        return stage
+    found = replace(
+        stage.evidence,
+        floor_after_dbfs_a=landing.beside_voice_dbfs_a,
+        in_pauses_dbfs_a=landing.floor_dbfs_a,
+    )
+    return replace(stage, evidence=found)
+
+
+def _landing(before: TakeSet, before_limiter: TakeSet, after: TakeSet, floor: _Floor) -> Landing:
     # As the ear weighs both: rumble and breath that were taken away are no voice.
     room_gain = after.room_dbfs_a - before.room_dbfs_a
     voice_gain = after.loudness_lufs - before.loudness_lufs
     limited = _peak_dbfs(before_limiter.talk) - _peak_dbfs(after.talk)
     return Landing(
         after.loudness_lufs if np.isfinite(after.loudness_lufs) else None,
-        true_peak,
+        true_peak_dbtp(after.talk),
         _normal_peaks(after),
         after.range_lu,
-        room_a_weighted_dbfs(after.rest, rate_hz=rate),
+        floor.in_pauses,
+        floor.beside_voice,
         room_gain - voice_gain,
         max(0.0, limited),
     )

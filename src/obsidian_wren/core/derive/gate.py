@@ -28,12 +28,16 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import pauses_s
+from obsidian_wren.core.numerals import DECIDES_DB, beside
 
 _GATE, _EXPANDER = 100.0, 2.0
 # So much of the two distributions may cross before closing fully would be heard as cutting.
 _CLEAR_CROSSING = 0.01
-_GENTLE_DB, _FULL_DB = 12.0, 30.0
+_LEAST_DB, _GENTLE_DB, _FULL_DB, _SPARE_DB = 6.0, 12.0, 30.0, 3.0
 _PART_OF_A_PHRASE_S = 0.35
+# Word ends are 25 to 35 dB under the mean level of speech. As far as the room covers them, they
+# must not lose more than is missed, wherever the threshold stands.
+_BURIED_DB = 15.0
 
 
 def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -55,23 +59,21 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
         " would stay open, higher it would chatter."
     )
     answer.set("hysteresis_db", float(np.clip(threshold - reached - 0.5, 1.0, 8.0)), text)
-    need = take_set.room_dbfs_a + take_set.gain_to_come_db - take_set.wishes.aims.floor_dbfs_a
+    floor = take_set.room_dbfs_a + take_set.lift_to_listener().gates_open_db
+    need = floor - take_set.wishes.aims.floor_dbfs_a
     crossing = weight * cut + (1.0 - weight) * leaked
     gate = crossing <= _CLEAR_CROSSING
     answer.set("ratio", _GATE if gate else _EXPANDER, _ratio_because(gate, crossing))
-    span = _FULL_DB if gate else float(np.clip(need + 3.0, 6.0, _GENTLE_DB))
+    wanted = max(need + _SPARE_DB, _LEAST_DB)
+    bearable = bearable_range_db(take_set, hears_from)
     answer.set(
         "range_db",
-        span,
-        (
-            "Enough that the room is gone between words."
-            if gate
-            else "A gentle range: what slips through is still there, only softer."
-        ),
+        min(wanted, bearable if gate else min(bearable, _GENTLE_DB)),
+        _range_because(gate, limited=wanted > bearable),
     )
     _times(answer, take_set)
     loudest = float(np.percentile(room, 99)) if len(room) else -100.0
-    on = need > 0.0 and bool(len(take_set.words))
+    on = need >= DECIDES_DB and bool(len(take_set.words))
     plan = answer.plan(on, _because(on, gate, need, loudest, threshold, take_set))
     spec = plan.spec()
     assert isinstance(spec, GateSpec)
@@ -154,19 +156,50 @@ def _ratio_because(gate: bool, crossing: float) -> str:
     )
 
 
+def _range_because(gate: bool, *, limited: bool) -> str:
+    if limited:
+        return (
+            "As much as your softest word ends may lose: the room covers them, so what closes here"
+            " closes over them too."
+        )
+    if gate:
+        return (
+            f"As much as your noise floor stands over the target, and {_SPARE_DB:.0f} dB more; what"
+            " goes further is only heard as switching."
+        )
+    return "A gentle range: what slips through is still there, only softer."
+
+
+def bearable_range_db(take_set: TakeSet, hears_from_hz: float) -> float:
+    """How much all that closes between words may take, dB: by how far the voice stood over the
+    room before anything was done, the room in use as much louder as it usually is there."""
+    rate = take_set.rate_hz
+    usual = [
+        float(np.median(levels)) if len(levels) else -100.0
+        for levels, _ in (
+            detector_levels_dbfs(room, hears_from_hz, rate_hz=rate)
+            for room in (take_set.rest, take_set.room)
+        )
+    ]
+    over_rest = take_set.talk_reading.active_level_dbfs - take_set.quiet_reading.rms_dbfs
+    snr = over_rest - max(0.0, usual[1] - usual[0])
+    return float(np.clip(snr - _BURIED_DB, _LEAST_DB, _FULL_DB))
+
+
 def _because(
     on: bool, gate: bool, need: float, loudest: float, threshold: float, take_set: TakeSet
 ) -> str:
     if not take_set.words:
         return "No words were found in the take."
     taken = "in use" if take_set.in_use is not None else "at rest"
+    stands = beside(need, "the target")
     if not on:
         return (
-            f"None: your noise floor {taken} is {-need:.0f} dB under the listener's floor. A gate"
-            " could only clip words."
+            f"None: at the listener your noise floor {taken} will be {stands}. A gate could only"
+            " clip words."
         )
     sort = "A gate" if gate else "An expander"
     return (
-        f"{sort}: your noise floor {taken} is {need:.0f} dB over the listener's floor; its loudest"
-        f" 1 % reaches {loudest:.0f} dBFS."
+        f"{sort}: at the listener your noise floor {taken} would be {stands}; its loudest 1 %"
+        f" reaches {loudest:.0f} dBFS here."
     )

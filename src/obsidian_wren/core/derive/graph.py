@@ -116,6 +116,7 @@ _NODES = (
         "the level diagram",
         {"talk": _VOICE_SHAPE | _GAIN, "rest": _ROOM_SHAPE | _GAIN},
         needs=("delivery",),
+        version=2,
     ),
 )
 GRAPH: dict[str, Node] = {node.name: node for node in _NODES}

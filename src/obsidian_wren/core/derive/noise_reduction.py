@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet, room_a_weighted_dbfs
 from obsidian_wren.core.measure.artefacts import SpeechLoss, restlessness_db, speech_loss
 from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
+from obsidian_wren.core.numerals import DECIDES_DB, beside, plain
 
 MOST_DB = 18.0
 _LEAST_DB = 3.0
@@ -28,7 +30,8 @@ _HEARD_S = 12.0
 
 @dataclass(frozen=True)
 class NoiseEvidence:
-    """Floor at the listener before and after in dBFS(A), the aim, and the profile:
+    """Floor at the listener beside the voice, without and with noise reduction, and in the pauses
+    behind everything, dBFS(A); the aim; and the profile:
 
     Hz, dB per Hz, spread in dB, ``(rows,)`` each.
 
@@ -38,6 +41,7 @@ class NoiseEvidence:
 
     floor_dbfs_a: float
     floor_after_dbfs_a: float
+    in_pauses_dbfs_a: float
     aim_dbfs_a: float
     hz: Samples
     density_db: Samples
@@ -58,21 +62,25 @@ def profile_rows(profile: NoiseProfile) -> tuple[tuple[float, float], ...]:
 
 
 def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
-    """The rule of noise reduction: the room at rest, as it will be heard, against the aim."""
+    """The rule of noise reduction: the room at rest, as it will be heard behind all that follows,
+    beside the voice and in the pauses, against the aim."""
     answer = Answer("noise_reduction", pins)
     aim = take_set.wishes.aims.floor_dbfs_a
-    floor = room_a_weighted_dbfs(take_set.rest, rate_hz=take_set.rate_hz) + take_set.gain_to_come_db
+    to_come = take_set.lift_to_listener()
+    pauses_decide = to_come.in_pauses_db > to_come.beside_voice_db + DECIDES_DB
+    lift = to_come.in_pauses_db if pauses_decide else to_come.beside_voice_db
+    floor = take_set.rest_dbfs_a + lift
+    where = "in your pauses" if pauses_decide else "beside your voice"
     wanted = max(0.0, floor - aim)
-    held = min(wanted, MOST_DB)
-    text = (
-        f"At the listener your noise floor would be at {floor:.0f} dBFS(A); {aim:.0f} is quiet"
-        " enough behind a voice."
+    profile = take_set.once(
+        "noise profile", lambda: noise_profile(take_set.rest, rate_hz=take_set.rate_hz)
     )
-    if wanted > MOST_DB:
-        text += f" More than {MOST_DB:.0f} dB would make words hollow."
-    profile = noise_profile(take_set.rest, rate_hz=take_set.rate_hz)
+    text = (
+        f"At the listener your noise floor would be at {plain(floor, 0)} dBFS(A) {where};"
+        f" {plain(aim, 0)} is quiet enough behind a voice."
+    )
     if profile is None:
-        answer.set("reduction_db", math.ceil(held), text)
+        answer.set("reduction_db", math.ceil(min(wanted, MOST_DB)), text)
         return answer.plan(
             False,
             "The quiet take is too short to learn its noise from.",
@@ -80,27 +88,24 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         )
     rows = profile_rows(profile)
     steady = float(np.median(profile.spread_db)) <= _STEADY_SPREAD_DB
-    on = wanted >= _LEAST_DB and steady
+    on = wanted >= DECIDES_DB and steady
     acts = on or bool(pins.switches.get("noise_reduction"))
-    cost = (
-        _cost(take_set, rows, math.ceil(held)) if acts else _Cost(math.ceil(held), None, math.nan)
-    )
-    if cost.reduction_db < math.ceil(held):
+    needed = acts and wanted >= DECIDES_DB
+    asked = _asked(take_set, rows, wanted) if needed else math.ceil(min(wanted, MOST_DB))
+    cost = _cost(take_set, rows, asked) if acts else _Cost(asked, None, math.nan)
+    if cost.reduction_db < asked:
         text += (
             f" Limited to {cost.reduction_db:.0f} dB: more would take over {MOST_LOSS_DB:.0f} dB"
-            " from"
-            " your words."
+            " from your words."
         )
+    elif wanted > MOST_DB:
+        text += f" More than {MOST_DB:.0f} dB would make words hollow."
     reduction = answer.set("reduction_db", cost.reduction_db, text)
-    after = floor
-    if acts:
-        treated = render(
-            [NoiseReductionSpec(reduction, rows)], take_set.rest, rate_hz=take_set.rate_hz
-        )
-        after = room_a_weighted_dbfs(treated, rate_hz=take_set.rate_hz) + take_set.gain_to_come_db
+    left = _rest_dbfs_a(take_set, rows, reduction) if acts else take_set.rest_dbfs_a
     evidence = NoiseEvidence(
-        floor,
-        after,
+        take_set.rest_dbfs_a + to_come.beside_voice_db,
+        left + to_come.beside_voice_db,
+        left + to_come.in_pauses_db,
         aim,
         np.array([row[0] for row in rows]),
         np.array([row[1] for row in rows]),
@@ -110,8 +115,37 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         cost.restless_db,
     )
     return answer.plan(
-        on, _because(floor, aim, wanted, steady), data={"profile": rows}, evidence=evidence
+        on, _because(floor - aim, where, aim, steady), data={"profile": rows}, evidence=evidence
     )
+
+
+def _rest_dbfs_a(
+    take_set: TakeSet, rows: tuple[tuple[float, float], ...], reduction_db: float
+) -> float:
+    left = _reduced(take_set, rows, reduction_db)
+    return room_a_weighted_dbfs(left, rate_hz=take_set.rate_hz)
+
+
+def _reduced(
+    take_set: TakeSet, rows: tuple[tuple[float, float], ...], reduction_db: float
+) -> Samples:
+    """The room at rest behind a reduction, ``(n,)``."""
+    return take_set.once(
+        ("reduced", reduction_db),
+        lambda: render(
+            [NoiseReductionSpec(reduction_db, rows)], take_set.rest, rate_hz=take_set.rate_hz
+        ),
+    )
+
+
+def _asked(take_set: TakeSet, rows: tuple[tuple[float, float], ...], over_db: float) -> float:
+    """The reduction that takes a floor down that stands ``over_db`` over its target, as measured
+    on the room: what is asked of the stage and what it gives need not be the same."""
+    asked = min(max(math.ceil(over_db), _LEAST_DB), MOST_DB)
+    short = over_db + _rest_dbfs_a(take_set, rows, asked) - take_set.rest_dbfs_a
+    if short < DECIDES_DB or asked >= MOST_DB:
+        return asked
+    return min(asked + math.ceil(short), MOST_DB)
 
 
 @dataclass(frozen=True)
@@ -124,37 +158,31 @@ class _Cost:
 def _cost(take_set: TakeSet, rows: tuple[tuple[float, float], ...], wanted_db: float) -> _Cost:
     """The strongest reduction up to the wanted one that takes no more than a decibel from any
     clear band of the voice."""
-    talk = take_set.talk[: round(_HEARD_S * take_set.rate_hz)]
-    rest = take_set.rest[: round(_HEARD_S * take_set.rate_hz)]
     reduction = wanted_db
     while True:
-        spec = NoiseReductionSpec(reduction, rows)
-        loss = speech_loss(
-            talk, render([spec], talk, rate_hz=take_set.rate_hz), rest, rate_hz=take_set.rate_hz
-        )
+        loss = take_set.once(("lost", reduction), partial(_loss, take_set, rows, reduction))
         if loss is None or loss.loss_db <= MOST_LOSS_DB or reduction <= _LEAST_DB:
-            return _Cost(
-                reduction,
-                loss,
-                restlessness_db(
-                    render([spec], rest, rate_hz=take_set.rate_hz), rate_hz=take_set.rate_hz
-                ),
-            )
+            left = _reduced(take_set, rows, reduction)
+            return _Cost(reduction, loss, restlessness_db(left, rate_hz=take_set.rate_hz))
         reduction = max(_LEAST_DB, reduction - 3.0)
 
 
-def _because(floor: float, aim: float, wanted: float, steady: bool) -> str:
-    if wanted < _LEAST_DB:
-        return (
-            f"Not needed: your noise floor at rest will be at {floor:.0f} dBFS(A) at the listener,"
-            f" and the target is {aim:.0f}."
-        )
+def _loss(
+    take_set: TakeSet, rows: tuple[tuple[float, float], ...], reduction_db: float
+) -> SpeechLoss | None:
+    rate = take_set.rate_hz
+    talk, rest = (x[: round(_HEARD_S * rate)] for x in (take_set.talk, take_set.rest))
+    treated = render([NoiseReductionSpec(reduction_db, rows)], talk, rate_hz=rate)
+    return speech_loss(talk, treated, rest, rate_hz=rate)
+
+
+def _because(over_db: float, where: str, aim: float, steady: bool) -> str:
+    stands = beside(over_db, f"the {plain(aim, 0)} dBFS(A) that the target allows")
+    if over_db < DECIDES_DB:
+        return f"Not needed: at the listener your noise floor at rest will be {stands}."
     if not steady:
         return (
             "Your room's noise comes and goes; a profile would fit it badly and leave warbling. A"
             " gate does more here."
         )
-    return (
-        f"Your noise floor at rest would be {wanted:.0f} dB over the listener's floor of {aim:.0f}"
-        " dBFS(A)."
-    )
+    return f"At the listener your noise floor at rest would be {stands}, {where}."

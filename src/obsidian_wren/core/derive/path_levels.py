@@ -1,31 +1,21 @@
-"""The level diagram's numbers: voice, room and peak at each point of the path, from takes run
-through the real chain.
+"""Level, floor and delay at each point of the path, from takes run through the real chain and
+through a listener's mix. Every screen that shows one of them reads it here.
 
-Source: AES17 for levels, ITU-T P.56 for what is speech.
+Source: AES17 for levels, IEC 61672-1 for the floor, ITU-T P.56 for what is speech.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure.levels import frame_levels_dbfs, peak_dbfs, rms_dbfs
+from obsidian_wren.core.derive.path_point import PathPoint
+from obsidian_wren.core.derive.take_set import TakeSet, room_a_weighted_dbfs
+from obsidian_wren.core.measure.levels import frame_levels_dbfs, peak_dbfs
 from obsidian_wren.core.measure.speech import active_level, spoken_mask
-
-
-@dataclass(frozen=True)
-class PathPoint:
-    """Levels at one point, dBFS:
-
-    10th and 95th percentile of active speech, highest peak, RMS of the room; None where unknown.
-    """
-
-    voice_low_dbfs: float | None
-    voice_high_dbfs: float | None
-    peak_dbfs: float | None
-    room_dbfs: float | None
 
 
 def levels_here(talk: Samples | None, quiet: Samples | None, *, rate_hz: float) -> PathPoint:
@@ -38,21 +28,16 @@ def levels_here(talk: Samples | None, quiet: Samples | None, *, rate_hz: float) 
         if len(spoken):
             low, high = (float(v) for v in np.percentile(spoken, [10, 95]))
         peak = peak_dbfs(talk)
-    return PathPoint(low, high, peak, None if quiet is None else rms_dbfs(quiet))
+    floor = None if quiet is None else room_a_weighted_dbfs(quiet, rate_hz=rate_hz)
+    return PathPoint(low, high, peak, floor)
 
 
-def shifted(point: PathPoint, by_db: float) -> PathPoint:
-    """The same levels moved by a plain gain."""
-
-    def moved(level: float | None) -> float | None:
-        return None if level is None else level + by_db
-
-    return PathPoint(
-        moved(point.voice_low_dbfs),
-        moved(point.voice_high_dbfs),
-        moved(point.peak_dbfs),
-        moved(point.room_dbfs),
-    )
+def point_behind(takes: TakeSet) -> PathPoint:
+    """The levels of takes as they stand behind the stages that they passed, and what those took
+    in time."""
+    here = levels_here(takes.talk, None, rate_hz=takes.rate_hz)
+    delay = VoiceChain(takes.passed, takes.rate_hz).delay_samples
+    return replace(here, floor_dbfs_a=takes.rest_dbfs_a, delay_ms=delay * 1000.0 / takes.rate_hz)
 
 
 def sound_pressure_db_spl(

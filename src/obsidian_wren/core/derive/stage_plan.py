@@ -41,17 +41,18 @@ class Pins:
     further: bool = False
 
     def of(self, key: str) -> Pins:
-        """The pins as the rule of a further stage sees them: its own, named as its kind is."""
-        if not is_further(key):
+        """The pins as the rule of a stage beside the first of its kind sees them: its own, named
+        as its kind is."""
+        kind, beside, _ = key.partition("-")
+        if not beside:
             return self
-        kind = key.partition("-")[0]
         own = {(kind, name): value for (stage, name), value in self.numbers.items() if stage == key}
         others = {at: value for at, value in self.numbers.items() if at[0] != kind}
         switches = {stage: on for stage, on in self.switches.items() if stage != kind}
         if key in self.switches:
             switches[kind] = self.switches[key]
         bands = {kind: self.bands.get(key, ())}
-        return Pins(others | own, switches, bands, further=True)
+        return Pins(others | own, switches, bands, further=is_further(key))
 
 
 @dataclass(frozen=True)

@@ -6,9 +6,9 @@ Source: practice: a rule measures what reaches its stage.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
-from functools import cached_property
+from collections.abc import Callable, Hashable, Iterable
+from dataclasses import dataclass, field, replace
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -28,6 +28,7 @@ from obsidian_wren.core.measure.words import FRAME_S, Word, find_words
 from obsidian_wren.core.rate import at_rate
 
 _USUAL = Wishes()
+_T = TypeVar("_T")
 Run = Callable[[Callable[[Samples], Samples], Iterable[Samples]], Iterable[Samples]]
 
 
@@ -47,6 +48,17 @@ class ToneTakes:
 
 
 @dataclass(frozen=True)
+class FloorToCome:
+    """What the stages behind one do to the A-weighted floor at rest until it is heard, dB: beside
+    the voice, which dynamics hold down with it; in the pauses; and in the pauses with the gates of
+    Clean open."""
+
+    beside_voice_db: float
+    in_pauses_db: float
+    gates_open_db: float
+
+
+@dataclass(frozen=True)
 class TakeSet:
     """Takes at one rate and one gain, ``(n,)`` each: normal talk, the room at rest, the room in use
     where it was taken.
@@ -54,7 +66,9 @@ class TakeSet:
     ``talk_reading`` and ``quiet_reading`` are of the takes before any stage; ``words`` lie in the
     talk take; ``ring`` is the room's; ``tone`` is what the equalizer is fitted on where that is
     another take; ``passed`` are the stages already gone through; ``lifted_db`` is how far they
-    lifted the room beside the voice.
+    lifted the room beside the voice; ``floor_to_come`` is what the stages that follow will do to
+    the floor at rest, None while that is not known; ``known`` is what was worked out of these very
+    sounds.
     """
 
     rate_hz: float
@@ -69,6 +83,8 @@ class TakeSet:
     tone: ToneTakes | None = None
     passed: tuple[StageSpec, ...] = ()
     lifted_db: float = 0.0
+    floor_to_come: FloorToCome | None = None
+    known: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @property
     def room(self) -> Samples:
@@ -88,33 +104,57 @@ class TakeSet:
         after = list(run(lambda take: render([spec], take, rate_hz=self.rate_hz), takes))
         in_use = None if self.in_use is None else after[2]
         return replace(
-            self, talk=after[0], rest=after[1], in_use=in_use, passed=(*self.passed, spec)
+            self,
+            talk=after[0],
+            rest=after[1],
+            in_use=in_use,
+            passed=(*self.passed, spec),
+            known={},
         )
 
-    @cached_property
+    def once(self, what: Hashable, work_out: Callable[[], _T]) -> _T:
+        """Something of these sounds, worked out the first time it is asked for."""
+        if what not in self.known:
+            self.known[what] = work_out()
+        found: _T = self.known[what]
+        return found
+
+    @property
     def weighted_talk(self) -> Samples:
         """The talk behind K-weighting, ``(n,)``."""
-        return k_weighted(self.talk, rate_hz=self.rate_hz)
+        return self.once("weighted talk", lambda: k_weighted(self.talk, rate_hz=self.rate_hz))
 
-    @cached_property
+    @property
     def loudness_lufs(self) -> float:
         """Integrated loudness of the talk as it is here; minus infinity in silence."""
-        return lufs_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
+        return self.once(
+            "loudness", lambda: lufs_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
+        )
 
-    @cached_property
+    @property
     def range_lu(self) -> float | None:
         """Loudness range of the talk as it is here; None when it is too short."""
-        return range_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
+        return self.once(
+            "range", lambda: range_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
+        )
 
-    @cached_property
+    @property
+    def rest_dbfs_a(self) -> float:
+        """A-weighted level of the room at rest as it is here."""
+        return self.once("rest", lambda: room_a_weighted_dbfs(self.rest, rate_hz=self.rate_hz))
+
+    @property
     def room_dbfs_a(self) -> float:
-        """A-weighted level of the room as it is here."""
-        return room_a_weighted_dbfs(self.room, rate_hz=self.rate_hz)
+        """A-weighted level of the room in use as it is here, else at rest."""
+        in_use = self.in_use
+        if in_use is None:
+            return self.rest_dbfs_a
+        return self.once("room", lambda: room_a_weighted_dbfs(in_use, rate_hz=self.rate_hz))
 
-    @cached_property
+    @property
     def active_dbfs(self) -> float:
         """Active speech level of the talk as it is here."""
-        return active_level(self.talk, rate_hz=self.rate_hz).level_dbfs
+        return self.once("active", lambda: active_level(self.talk, rate_hz=self.rate_hz).level_dbfs)
 
     @property
     def gain_to_come_db(self) -> float:
@@ -124,6 +164,12 @@ class TakeSet:
             if np.isfinite(self.loudness_lufs)
             else 0.0
         )
+
+    def lift_to_listener(self) -> FloorToCome:
+        """What follows does to the floor of here: the bare gain that the voice needs while nothing
+        of it is derived."""
+        bare = self.gain_to_come_db
+        return self.floor_to_come or FloorToCome(bare, bare, bare)
 
 
 def room_a_weighted_dbfs(room: Samples, *, rate_hz: float) -> float:

@@ -14,12 +14,10 @@ from typing import Literal
 
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.landing import Landing
-from obsidian_wren.core.numerals import frequency, plain, with_sign, with_unit
+from obsidian_wren.core.numerals import DECIDES_DB, frequency, plain, with_sign, with_unit
 
 Mark = Literal["good", "fault", "none"]
 
-# The floor at the listener may miss its target by as much as two takes of one room differ.
-FLOOR_TOLERANCE_DB = 0.5
 # Loss in one third octave of speech that nobody hears (practice; about the just noticeable
 # difference of level in a band).
 HEARD_LOSS_DB = 1.0
@@ -31,7 +29,6 @@ _WANDERS_HZ = 0.02
 _STANDS_OUT = 2.0
 # From here on the cause was all that was heard.
 _ALL_OF_IT_DB = 20.0
-_NOTHING_DB = 0.05
 
 
 @dataclass(frozen=True)
@@ -92,8 +89,18 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
             "Room beside the voice",
             with_sign(landing.lift_db, "dB"),
             _within(landing.lift_db, float("-inf"), aims.most_lift_db),
-            f"Measured in pauses; it may rise by {aims.most_lift_db:g} dB. Floor at rest"
-            f" {plain(landing.floor_dbfs_a)} dBFS(A).",
+            f"Measured in pauses; it may rise by {aims.most_lift_db:g} dB.",
+        ),
+        Fact(
+            "Noise floor at the listener",
+            with_unit(landing.floor_dbfs_a, "dBFS(A)"),
+            _within(
+                max(landing.floor_dbfs_a, landing.beside_voice_dbfs_a),
+                float("-inf"),
+                aims.floor_dbfs_a + DECIDES_DB,
+            ),
+            f"At rest, in pauses; beside your voice {plain(landing.beside_voice_dbfs_a)}, the"
+            f" target is {plain(aims.floor_dbfs_a, 0)}.",
         ),
     )
 
@@ -102,6 +109,7 @@ def noise_facts(
     *,
     floor_dbfs_a: float | None,
     floor_after_dbfs_a: float | None,
+    in_pauses_dbfs_a: float | None,
     aim_dbfs_a: float,
     loss_db: float | None,
     loss_at_hz: float | None,
@@ -112,12 +120,14 @@ def noise_facts(
 
     ``restless_*`` is how far the level of the noise wanders before and after it, dB.
     """
-    good = floor_after_dbfs_a is not None and floor_after_dbfs_a <= aim_dbfs_a + FLOOR_TOLERANCE_DB
+    known = [level for level in (floor_after_dbfs_a, in_pauses_dbfs_a) if level is not None]
+    good = floor_after_dbfs_a is not None and max(known) <= aim_dbfs_a + DECIDES_DB
     floor = Fact(
         "Noise floor at the listener",
         with_unit(floor_after_dbfs_a, "dBFS(A)"),
         _mark(good),
-        f"{plain(floor_dbfs_a)} before it, {plain(aim_dbfs_a, 0)} is the target.",
+        f"Beside your voice, behind everything; {plain(floor_dbfs_a)} without noise reduction,"
+        f" {plain(aim_dbfs_a, 0)} is the target. In pauses it is {plain(in_pauses_dbfs_a)}.",
     )
     if loss_db is None or loss_at_hz is None:
         return (floor,)
@@ -132,6 +142,33 @@ def noise_facts(
         f"{': it may warble' if warbles else ': no warbling'}.",
     )
     return floor, loss
+
+
+def heard_facts(
+    *,
+    floor_dba: float | None,
+    expected_floor_dba: float,
+    talk_dba: float | None,
+    expected_talk_dba: float,
+) -> tuple[Fact, ...]:
+    """What takes told at the capsule, and by how much the expectation had missed it; None for what
+    no take has told."""
+
+    def fact(name: str, heard: float | None, expected: float, how: str) -> tuple[Fact, ...]:
+        if heard is None:
+            return ()
+        missed = heard - expected
+        told = (
+            "as expected"
+            if abs(missed) < DECIDES_DB
+            else f"{abs(missed):.0f} dB {'more' if missed > 0.0 else 'less'} than expected"
+        )
+        return (Fact(name, with_unit(heard, "dB(A)", 0), "none", f"{how}, {told}."),)
+
+    return (
+        *fact("Noise floor, measured", floor_dba, expected_floor_dba, "Of the room at rest"),
+        *fact("Your voice, measured", talk_dba, expected_talk_dba, "In normal talk"),
+    )
 
 
 def remaining_error(
@@ -191,7 +228,7 @@ def worth(*, lowers_db: float | None, spoils: bool) -> str:
         return ""
     if lowers_db >= _ALL_OF_IT_DB:
         return "all of it"
-    return "0 dB" if lowers_db < _NOTHING_DB else f"−{lowers_db:.1f} dB"
+    return "under 1 dB" if lowers_db < DECIDES_DB else f"−{lowers_db:.1f} dB"
 
 
 def trend_sentence(db_per_minute: float, error_db_per_minute: float | None) -> str:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.decibels import amplitude_from_db
 from obsidian_wren.core.derive.path_levels import (
-    PathPoint,
     levels_here,
-    shifted,
+    point_behind,
     sound_pressure_db_spl,
 )
+from obsidian_wren.core.derive.path_point import PathPoint, shifted
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration.chain_order import order_of
@@ -20,66 +21,69 @@ from obsidian_wren.service.calibration.chain_rows import spec_of
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole, stage_rows
 from obsidian_wren.service.calibration.take_sets import follower, take_set_of
 from obsidian_wren.service.readings.answers import keep_answer, moved_since
-from obsidian_wren.service.readings.measuring import room_shift_db, samples_of
+from obsidian_wren.service.readings.measuring import samples_of
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.hardware_rows import has_absolute_gain
 from obsidian_wren.store.models import Rig, Take
 
+_TITLES = {
+    "converter": "converter",
+    "cleaned": "after cleanup",
+    "equalized": "after EQ",
+    "levelled": "after dynamics",
+}
+
 
 def draw(ctx: RigContext) -> None:
     """The level diagram's points, from the takes run through the chain."""
-    take_set, rest = ctx.takes.voice, ctx.takes.quiet
-    first = take_set or rest
+    voice, rest = ctx.takes.voice, ctx.takes.quiet
+    first = voice or rest
     if first is None:
         return
     moved, predicted = moved_since(ctx, first)
-    talk = samples_of(ctx.ws, take_set) * amplitude_from_db(moved) if take_set else None
-    quiet = None
-    if rest is not None:
-        to_voice = room_shift_db(rest, take_set, ctx.rig) if take_set is not None else 0.0
-        quiet = samples_of(ctx.ws, rest) * amplitude_from_db(to_voice + moved)
-    converter = levels_here(talk, quiet, rate_hz=first.rate_hz)
-    points: list[dict[str, Any]] = []
+    if voice is not None and rest is not None:
+        here, key = take_set_of(ctx, moved, refit=False)
+        path = _path(ctx, here, key)
+    else:
+        one = samples_of(ctx.ws, first) * amplitude_from_db(moved)
+        talk, quiet = (one, None) if voice is not None else (None, one)
+        path = [("converter", levels_here(talk, quiet, rate_hz=first.rate_hz))]
+    points = [_point(name, _TITLES[name], found, None) for name, found in path]
     gain_db = _gain_before_converter(ctx.rig, first, moved)
     if gain_db is not None:
-        points.append(
-            _point(
-                "mic",
-                "at the mic",
-                shifted(converter, -gain_db),
-                _pressure(ctx.rig, converter, gain_db),
-            )
-        )
-    points.append(_point("converter", "converter", converter, None))
-    if take_set is not None and rest is not None:
-        points += _after_stages(ctx, moved)
+        converter = path[0][1]
+        at_mic = replace(shifted(converter, -gain_db), delay_ms=None)
+        note = _pressure(ctx.rig, converter, gain_db)
+        points.insert(0, _point("mic", "at the mic", at_mic, note))
     body = {"points": points, "predicted": predicted}
     keep_answer(ctx, "diagram", body, moved=predicted is not None)
 
 
-def _after_stages(ctx: RigContext, moved: float) -> list[dict[str, Any]]:
-    """Levels behind the last stage of each step, as far as the chain is derived."""
-    here, key = take_set_of(ctx, moved, refit=False)
+def _path(ctx: RigContext, here: TakeSet, key: tuple[Any, ...]) -> list[tuple[str, PathPoint]]:
+    """Levels at the converter and behind the last stage of each step, as far as the chain is
+    derived."""
+
+    def found(takes: TakeSet) -> PathPoint:
+        levels: PathPoint = ctx.ws.answers.get(
+            ("levels", key, takes.passed), partial(point_behind, takes)
+        )
+        return levels
+
     follow, rows = follower(ctx.ws, key), stage_rows(ctx)
     names = {kind.kind: kind.ends for kind in KINDS.values() if kind.ends is not None}
-    points = []
+    points = [("converter", found(here))]
     whole = chain_is_whole(ctx)
-    for kind in order_of(ctx.rig):
-        spec = spec_of(ctx, kind, rows)
+    for stage in order_of(ctx.rig):
+        spec = spec_of(ctx, stage, rows)
         if spec is None and whole:
             # It came with a newer version, and is off until it is derived.
             continue
         if spec is None:
             break
         here = follow(here, spec)
-        if kind in names:
-            found = ctx.ws.answers.get(("levels", key, here.passed), partial(_levels, here))
-            points.append(_point(names[kind], names[kind], found, None))
+        if stage in names:
+            points.append((names[stage], found(here)))
     return points
-
-
-def _levels(here: TakeSet) -> PathPoint:
-    return levels_here(here.talk, here.rest, rate_hz=here.rate_hz)
 
 
 def _gain_before_converter(rig: Rig, take: Take, moved: float) -> float | None:

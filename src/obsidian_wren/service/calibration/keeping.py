@@ -140,6 +140,7 @@ def _delivery(take_set: TakeSet, landing: Landing) -> dict[str, Any]:
         "planned_peaks_dbfs": to_jsonable(landing.peaks_dbfs),
         "planned_range_lu": to_jsonable(landing.range_lu),
         "planned_floor_dbfs_a": to_jsonable(max(landing.floor_dbfs_a, -200.0)),
+        "planned_beside_voice_dbfs_a": to_jsonable(max(landing.beside_voice_dbfs_a, -200.0)),
         "lift_db": to_jsonable(landing.lift_db),
         "limited_db": to_jsonable(landing.limited_db),
     }

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.chain.kinds import kind_of
+from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
 from obsidian_wren.core.chain.sequence import default_sequence, is_further, next_key, title_of
 from obsidian_wren.core.chain.stage_kind import StageKind
 from obsidian_wren.service.calibration.chain_order import order_of
@@ -86,7 +86,11 @@ def add_stage(ws: Workshop, kind: str) -> None:
         key = next_key(kind, sequence)
         if key is None:
             raise Refused("no-more", f"There can be no further {title}.")
-        last = max(at for at, other in enumerate(sequence) if kind_of(other).kind == kind)
+        last = max(
+            at
+            for at, other in enumerate(sequence)
+            if kind_of(other).kind == kind and other not in INSTANCES
+        )
         sequence.insert(last + 1, key)
         # What an earlier one of this name left behind is not this one's.
         _forget(session, ctx.rig.id, key)

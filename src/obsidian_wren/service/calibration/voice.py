@@ -93,6 +93,7 @@ def _asker(ctx: RigContext, takes_key: tuple[Any, ...], *, refit: bool) -> Ask:
             takes_key,
             take_set.passed,
             take_set.lifted_db,
+            take_set.floor_to_come,
             held,
             pins.switches.get(key),
             pins.bands.get(key),

@@ -9,7 +9,13 @@ from sqlalchemy import select
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.derive.stage_plan import Switch
-from obsidian_wren.formats.calibration import FEED_NAME, bands_setting, calibration_json, stage_json
+from obsidian_wren.formats.calibration import (
+    FEED_NAME,
+    bands_setting,
+    calibration_json,
+    is_told,
+    stage_json,
+)
 from obsidian_wren.formats.response import response_text
 from obsidian_wren.service.calibration import chain_order, chain_rows
 from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
@@ -46,7 +52,11 @@ def export_calibration(ws: Workshop) -> dict[str, Any]:
         if profile is not None:
             readings["noise_profile"] = profile.body
         rows = stage_rows(ctx)
-        chain = [_stage(ctx, key, rows[key]) for key in chain_order.order_of(rig) if key in rows]
+        chain = [
+            _stage(ctx, key, rows[key])
+            for key in chain_order.order_of(rig)
+            if key in rows and is_told(key, _switch(rows[key]))
+        ]
         feed = {k: v for k, v in send.items() if k.startswith(("aim_", "planned_"))}
         mixes = _feeds(ctx)
         first = mixes.pop(FEED_NAME, {})
@@ -128,9 +138,13 @@ def _rig(ctx: RigContext) -> dict[str, Any]:
     }
 
 
+def _switch(row: StageRow) -> Switch:
+    return Switch(row.runs, row.derived, row.pinned, row.because)
+
+
 def _stage(ctx: RigContext, key: str, row: StageRow) -> dict[str, Any]:
     kind = kind_of(key)
-    switch = Switch(row.runs, row.derived, row.pinned, row.because)
+    switch = _switch(row)
     if kind.banded:
         stage = stage_json(kind.kind, switch, {}, dict(row.data))
         bands = [

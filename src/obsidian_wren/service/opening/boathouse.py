@@ -1,4 +1,4 @@
-"""A data folder filled with the boathouse: the first steps of its calibration, done once."""
+"""A data folder filled with the boathouse: its calibration up to what programs get, done once."""
 
 from __future__ import annotations
 
@@ -8,13 +8,16 @@ from obsidian_wren.service.mixes import clips, mixing
 from obsidian_wren.service.rig import fields, rigs
 from obsidian_wren.service.setup import confirming, rig_changes, things, turning
 from obsidian_wren.service.takes import simulated
+from obsidian_wren.service.words import StepName
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import ChangeRow, Derivation, Take
 
+_DERIVED_STEPS: tuple[StepName, ...] = ("clean", "tone", "steady")
+
 
 def fill_with_boathouse(ws: Workshop) -> bool:
-    """Do the first steps of the boathouse's calibration, once: rig, room, gain turned, voice taken,
-    tone fitted, mixes derived.
+    """Do the boathouse's calibration, once: rig, room, gain turned, voice taken, tone fitted, every
+    step up to Steady confirmed, mixes derived. What its programs pick is left to be proved.
 
     True when done now.
     """
@@ -35,6 +38,8 @@ def fill_with_boathouse(ws: Workshop) -> bool:
     confirming.confirm_step(ws, "quiet")
     confirming.confirm_step(ws, "gain")
     simulated.start_simulated(ws, "passage", pace="fast")
+    for step in _DERIVED_STEPS:
+        confirming.confirm_step(ws, step)
     clips.ship(ws)
     mixing.refresh(ws)
     with ws.sessions.begin() as session:

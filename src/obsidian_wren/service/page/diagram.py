@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Mapping
 from typing import Any
 
 from sqlalchemy import select
 
+from obsidian_wren.core.derive.path_point import PathPoint, at_listener
+from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import mix_rows
 from obsidian_wren.service.mixes.inputs import InputView, inputs_of
 from obsidian_wren.service.page import views
@@ -81,22 +84,19 @@ def _heard(
     entry = mixes.get((picked.of if picked is not None else None) or destination.key)
     if entry is None or entry["voice_gain_db"] is None:
         return None
-    gain = float(entry["voice_gain_db"])
-
-    def moved(level: float | None) -> float | None:
-        return None if level is None else round(level + gain, 2)
-
-    peak = moved(levelled.peak_dbfs)
-    return levelled.model_copy(
-        update={
-            **title,
-            "note": None,
-            "voice_low_dbfs": moved(levelled.voice_low_dbfs),
-            "voice_high_dbfs": moved(levelled.voice_high_dbfs),
-            "room_dbfs": moved(levelled.room_dbfs),
-            "peak_dbfs": None if peak is None else min(peak, entry["ceiling_dbtp"]),
-        }
+    here = at_listener(
+        convert(PathPoint, levelled),
+        gain_db=float(entry["voice_gain_db"]),
+        ceiling_dbtp=entry["ceiling_dbtp"],
     )
+    return levelled.model_copy(update={**title, "note": None, **_rounded(here)})
+
+
+def _rounded(point: PathPoint) -> dict[str, float | None]:
+    return {
+        name: None if level is None else round(level, 2)
+        for name, level in dataclasses.asdict(point).items()
+    }
 
 
 def _predicted_point(
@@ -126,7 +126,7 @@ def _predicted_point(
             "voice_low_dbfs": moved(point.voice_low_dbfs, voice),
             "voice_high_dbfs": moved(point.voice_high_dbfs, voice),
             "peak_dbfs": moved(point.peak_dbfs, voice),
-            "room_dbfs": moved(point.room_dbfs, room),
+            "floor_dbfs_a": moved(point.floor_dbfs_a, room),
             "predicted": True,
         }
     )

@@ -87,6 +87,7 @@ def clean(ctx: RigContext, *, stale: str | None) -> views.CleanView | None:
         facts = verdicts.noise_facts(
             floor_dbfs_a=noise.floor_dbfs_a,
             floor_after_dbfs_a=noise.floor_after_dbfs_a,
+            in_pauses_dbfs_a=noise.in_pauses_dbfs_a,
             aim_dbfs_a=noise.aim_dbfs_a,
             loss_db=None if loss is None else loss.loss_db,
             loss_at_hz=None if loss is None else loss.centre_hz,
@@ -159,6 +160,7 @@ def delivery(ctx: RigContext, *, stale: str | None) -> views.DeliveryView | None
         peaks_dbfs=_or_nan(found.planned_peaks_dbfs),
         range_lu=found.planned_range_lu,
         floor_dbfs_a=_or_nan(found.planned_floor_dbfs_a),
+        beside_voice_dbfs_a=_or_nan(found.planned_beside_voice_dbfs_a),
         lift_db=_or_nan(found.lift_db),
         limited_db=_or_nan(found.limited_db),
     )

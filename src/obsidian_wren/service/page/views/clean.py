@@ -42,6 +42,7 @@ class NoiseEvidenceView(BaseModel):
 
     floor_dbfs_a: float | None
     floor_after_dbfs_a: float | None
+    in_pauses_dbfs_a: float | None = None
     aim_dbfs_a: float
     hz: list[float]
     density_db: list[float]

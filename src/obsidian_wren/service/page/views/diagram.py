@@ -13,6 +13,8 @@ class DiagramPointView(BaseModel):
     voice_low_dbfs: float | None
     voice_high_dbfs: float | None
     peak_dbfs: float | None
-    room_dbfs: float | None
+    # What older versions kept has neither; it is drawn again when the path is derived.
+    floor_dbfs_a: float | None = None
+    delay_ms: float | None = None
     note: str | None
     predicted: bool = False

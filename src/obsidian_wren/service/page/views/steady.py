@@ -52,6 +52,7 @@ class DeliveryView(BaseModel):
     planned_peaks_dbfs: float | None
     planned_range_lu: float | None
     planned_floor_dbfs_a: float | None
+    planned_beside_voice_dbfs_a: float | None = None
     lift_db: float | None
     raw_lufs: float | None
     limited_db: float | None

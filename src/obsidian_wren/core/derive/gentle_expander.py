@@ -1,0 +1,81 @@
+"""The gentle expander behind the dynamics: where they lift the floor over its target again.
+
+A compressor's make-up lifts the room in the pauses by what it takes from the voice. What noise
+reduction and gate leave over the target then goes here, softly: at most as much as a word may lose
+without being missed.
+
+Source: Giannoulis, Massberg and Reiss (2012) for expander and times; practice for range and ratio.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from obsidian_wren.core.chain.gate import GateSpec
+from obsidian_wren.core.derive.gate import bearable_range_db
+from obsidian_wren.core.derive.gate_evidence import detector_levels_dbfs
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.measure.words import within
+from obsidian_wren.core.numerals import DECIDES_DB, beside
+
+MOST_GENTLE_DB = 6.0
+_LEAST_DB = 3.0
+_RATIO = 1.5
+_HYSTERESIS_DB = 1.0
+_ATTACK_MS, _HOLD_MS, _RELEASE_MS = 1.0, 150.0, 200.0
+# Softer than all but this share of the voice: nothing but word ends is touched, and they lose no
+# more than the range.
+_SOFT_PERCENT = 10.0
+
+
+def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
+    """The rule of the gentle expander: the room behind the dynamics against the aim."""
+    answer = Answer("gate", pins)
+    aim = take_set.wishes.aims.floor_dbfs_a
+    pitch = take_set.talk_reading.pitch_hz
+    low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
+    hears_from = answer.set("sidechain_hz", low, "Rumble under your voice must not open it.")
+    talk, step_s = detector_levels_dbfs(take_set.talk, hears_from, rate_hz=take_set.rate_hz)
+    room, _ = detector_levels_dbfs(take_set.rest, hears_from, rate_hz=take_set.rate_hz)
+    spoken = talk[within(take_set.words, np.arange(len(talk)) * step_s)]
+    need = take_set.rest_dbfs_a + take_set.lift_to_listener().in_pauses_db - aim
+    gates = [spec for spec in take_set.passed if isinstance(spec, GateSpec)]
+    taken = sum(spec.range_db for spec in gates)
+    spare = bearable_range_db(take_set, hears_from) - taken
+    span = answer.set(
+        "range_db",
+        float(np.clip(min(need + 1.0, spare), _LEAST_DB, MOST_GENTLE_DB)),
+        f"What is missing, at most {MOST_GENTLE_DB:.0f} dB: a word that loses as much is still"
+        " whole.",
+    )
+    usual = float(np.percentile(room, 50)) if len(room) else -90.0
+    soft = float(np.percentile(spoken, _SOFT_PERCENT)) if len(spoken) else -60.0
+    stays = 100.0 - _SOFT_PERCENT
+    whole = usual + span / (_RATIO - 1.0)
+    answer.set(
+        "threshold_dbfs",
+        min(whole, soft),
+        (
+            f"Your room, usually at {usual:.0f} dBFS here, gets the whole range;"
+            f" {stays:.0f} % of your speech stays over it."
+            if whole <= soft
+            else f"Not higher, so that {stays:.0f} % of your speech stays over it."
+        ),
+    )
+    answer.set("hysteresis_db", _HYSTERESIS_DB, "Little is switched, so little keeps it calm.")
+    answer.set("ratio", _RATIO, "Soft: the further under it, the more.")
+    answer.set("attack_ms", _ATTACK_MS, "Short enough for the first consonant.")
+    answer.set("hold_ms", _HOLD_MS, "A word's end is over by then.")
+    answer.set("release_ms", _RELEASE_MS, "Slow, so that the room is not heard to move.")
+    answer.set("look_ahead_ms", 0.0, "None: so little range needs no delay.")
+    stands = f"behind the dynamics your noise floor would be {beside(need, 'the target')}"
+    if need < DECIDES_DB or not take_set.words:
+        return answer.plan(False, f"None: {stands.replace('would be', 'stays')}.")
+    if spare < _LEAST_DB:
+        return answer.plan(
+            False,
+            f"None, though {stands}: the gate takes {taken:.0f} dB already, and more would take"
+            " your soft word ends.",
+        )
+    return answer.plan(True, f"{stands[0].upper()}{stands[1:]} at the listener.")
