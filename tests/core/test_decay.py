@@ -13,7 +13,6 @@ from obsidian_wren.core.measure.decay import (
     ring_of_speech,
     sweep_signal,
 )
-from obsidian_wren.core.measure.words import find_words
 from signals import RATE, noise, voice
 
 
@@ -62,24 +61,30 @@ def test_a_sweep_is_folded_back_into_the_room():
     assert ring.decay_s == pytest.approx(0.6, rel=0.12)
 
 
-def test_words_that_end_in_a_room_tell_its_decay_roughly():
-    starts = np.arange(0.5, 14.0, 0.9)
-    dry = words_at(starts, np.full(len(starts), 0.3), seconds=16.0, edge_s=0.004)
-    for decay_s in (0.25, 0.6):
-        wet = scipy.signal.oaconvolve(dry, room_answer(decay_s, 6.0, seconds=0.8))[
-            : len(dry)
-        ] + noise(2e-5, 16.0)
-        found = ring_of_speech(wet, find_words(wet, rate_hz=RATE, room_dbfs=-85.0), rate_hz=RATE)
-        assert found.method == "speech ends"
-        assert found.decay_s == pytest.approx(decay_s, rel=0.4)
-    assert (
-        ring_of_speech(
-            dry[: 2 * RATE],
-            find_words(dry[: 2 * RATE], rate_hz=RATE, room_dbfs=-85.0),
-            rate_hz=RATE,
-        )
-        is None
-    )
+def in_room(decay_s, share_db):
+    """A voice whose room is known: decay in s and reverberant over direct power in dB."""
+    spoken = voice()[: 30 * RATE]
+    wet = scipy.signal.oaconvolve(spoken, room_answer(decay_s, -share_db, seconds=1.5 * decay_s))
+    wet = wet[: len(spoken)]
+    return wet + noise(1e-3 * float(np.sqrt(np.mean(wet**2))), 30.0)
+
+
+@pytest.mark.parametrize("decay_s", [0.6, 0.9])
+@pytest.mark.parametrize("share_db", [-6.0, 0.0])
+def test_the_falls_of_a_voice_tell_the_room_that_it_is_in(decay_s, share_db):
+    found = ring_of_speech(in_room(decay_s, share_db), rate_hz=RATE)
+    assert found.method == "speech ends"
+    assert found.ring_share_db == pytest.approx(share_db, abs=3.5)
+    assert found.decay_s == pytest.approx(decay_s, rel=0.4)
+    assert found.far_and_live == (share_db == 0.0)
+
+
+def test_a_voice_close_by_tells_no_decay_and_a_short_one_nothing():
+    found = ring_of_speech(in_room(0.6, -18.0), rate_hz=RATE)
+    assert (found.decay_s, found.far_and_live) == (None, False)
+    assert found.ring_share_db < -9.0
+    assert ring_of_speech(voice()[: 2 * RATE], rate_hz=RATE) is None
+    assert ring_of_speech(np.zeros(100), rate_hz=RATE) is None
 
 
 def test_the_ring_is_held_and_the_dry_voice_is_not():

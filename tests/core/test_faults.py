@@ -1,7 +1,8 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.measure.faults import BadTake, check, choose_channel
+from obsidian_wren.core.measure.channels import choose_channel
+from obsidian_wren.core.measure.faults import BadTake, check
 from signals import RATE, noise, sine, voice
 
 

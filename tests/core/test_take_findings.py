@@ -5,15 +5,15 @@ import pytest
 import scipy.ndimage
 import scipy.signal
 
-from obsidian_wren.core.measure.faults import check, voice_channel
+from obsidian_wren.core.measure.bursts import find_bursts, without_bursts
+from obsidian_wren.core.measure.channels import voice_channel
+from obsidian_wren.core.measure.faults import check
 from obsidian_wren.core.measure.pair_findings import match_floor
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.core.measure.speech import active_level
 from obsidian_wren.core.measure.take_findings import (
-    find_bursts,
     quiet_findings,
     talk_findings,
-    without_bursts,
 )
 from obsidian_wren.core.measure.whisper import is_whispered
 from signals import RATE, noise, room, sine, voice

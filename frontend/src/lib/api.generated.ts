@@ -2114,9 +2114,14 @@ export interface components {
         };
         /**
          * ForStep
-         * @description A step.
+         * @description A step; ``anyway``: what it asks was read.
          */
         ForStep: {
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway?: boolean;
             /**
              * Step
              * @enum {string}
@@ -3523,7 +3528,7 @@ export interface components {
          */
         RingView: {
             /** Decay S */
-            decay_s: number;
+            decay_s: number | null;
             /**
              * Method
              * @enum {string}
@@ -4108,6 +4113,11 @@ export interface components {
          * @description One step of the job.
          */
         StepView: {
+            /**
+             * Asks
+             * @default null
+             */
+            asks: string | null;
             /**
              * Name
              * @enum {string}

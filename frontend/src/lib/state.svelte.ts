@@ -279,8 +279,9 @@ class Desk {
     });
   }
 
-  async confirm(step: StepName): Promise<void> {
-    const done = await this.do('post', '/api/confirm', { body: { step } });
+  /** Accept a step; `anyway` where what it asks was read. */
+  async confirm(step: StepName, anyway = false): Promise<void> {
+    const done = await this.do('post', '/api/confirm', { body: { step, anyway } });
     // Someone who has gone elsewhere meanwhile is left there.
     if (!done || !this.overview || place.step !== step) return;
     const names = this.overview.steps.map((entry) => entry.name);

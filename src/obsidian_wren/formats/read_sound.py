@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure.faults import Note, choose_channel, voice_channel
+from obsidian_wren.core.measure.channels import choose_channel, voice_channel
+from obsidian_wren.core.measure.faults import Note
 from obsidian_wren.core.measure.integrity import Channels, compare_channels
 from obsidian_wren.formats.sound import OpenSound, open_sound
 from obsidian_wren.formats.sound_header import (

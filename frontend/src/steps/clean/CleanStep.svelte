@@ -62,7 +62,11 @@
       {:else}
         <Waiting
           text={clean.ring_reduction
-            ? `From the ends of your words the room seems to decay in ${clean.ring_reduction.decay_s.toFixed(2)} s. Clap once at your place to measure it by octave.`
+            ? `${
+                clean.ring_reduction.decay_s === null
+                  ? 'You are so close that your voice tells nothing of the room’s decay.'
+                  : `From how your words fall off the room seems to decay in ${clean.ring_reduction.decay_s.toFixed(2)} s.`
+              } Clap once at your place to measure it by octave.`
             : 'Clap once, loudly, where your mouth is, and keep still for three seconds. Or play the sweep there.'}
         />
       {/if}
@@ -101,9 +105,13 @@
           <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
         {/each}
       {:else if leaf === 'ring' && clean.ring_reduction}
-        <Fact name="Reverb decay (RT60)" value="{clean.ring_reduction.decay_s.toFixed(2)} s" mark="none">
+        <Fact
+          name="Reverb decay (RT60)"
+          value={clean.ring_reduction.decay_s === null ? 'unknown' : `${clean.ring_reduction.decay_s.toFixed(2)} s`}
+          mark="none"
+        >
           To −60 dB, {clean.ring_reduction.method === 'speech ends'
-            ? 'estimated from the ends of your words'
+            ? 'estimated from how your words fall off'
             : `measured with a ${clean.ring_reduction.method} (ISO 3382)`}.
         </Fact>
         {#if clean.ring_reduction.ring_share_db !== null}

@@ -16,6 +16,7 @@
 
   let { overview }: { overview: Overview } = $props();
   const talk = $derived(overview.talk);
+  let asking = $state(false);
   const plan = $derived(overview.gain_plan);
   const leaf = $derived(place.leafName);
   const step = $derived(overview.steps.find((s) => s.name === 'gain'));
@@ -111,18 +112,29 @@
     {/if}
   {/snippet}
   {#snippet action()}
-    <Button
-      primary={!!talk && step?.status === 'open' && plan?.verdict === 'stay'}
-      disabled={!talk || stale}
-      onclick={() => void desk.confirm('gain')}
-    >
-      {plan && plan.verdict !== 'stay' && talk && !stale ? 'Confirm gain anyway' : 'Confirm gain'}
-    </Button>
-    <span>then Clean</span>
+    {#if asking && step?.asks}
+      <p class="asks" role="alert">{step.asks} Confirm gain all the same?</p>
+      <Button onclick={() => void desk.confirm('gain', true)}>Confirm all the same</Button>
+      <Button primary onclick={() => (asking = false)}>No</Button>
+    {:else}
+      <Button
+        primary={!!talk && step?.status === 'open' && plan?.verdict === 'stay'}
+        disabled={!talk || stale}
+        onclick={() => (step?.asks ? (asking = true) : void desk.confirm('gain'))}
+      >
+        {plan && plan.verdict !== 'stay' && talk && !stale ? 'Confirm gain anyway' : 'Confirm gain'}
+      </Button>
+      <span>then Clean</span>
+    {/if}
   {/snippet}
 </Bench>
 
 <style>
+  .asks {
+    flex-basis: 100%;
+    margin: 0;
+    font-size: 13px;
+  }
   .do {
     display: flex;
     gap: 12px;

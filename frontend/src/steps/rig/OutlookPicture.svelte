@@ -59,7 +59,7 @@
             stroke-width="2"
             stroke-dasharray="4 3"
           />
-          <text class="soft" x={row.expected} y={row.y + 31} text-anchor="middle" style="fill: var(--aim)"
+          <text class="soft" x={row.expected + 5} y={row.y + 31} text-anchor="end" style="fill: var(--aim)"
             >expected</text
           >
         {/if}

@@ -35,6 +35,7 @@ def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
         tone.placement_db,
         take_set.wishes.shape,
         bend_db(taste, POINT_HZ),
+        live=take_set.ring is not None and take_set.ring.far_and_live,
     )
     sections = _filters(take_set, tone.passage.rate_hz)
     if tone.standing is None:

@@ -27,6 +27,12 @@ def region(frequency_hz: float) -> str:
     return next(name for edge, name in _REGIONS if frequency_hz < edge)
 
 
+def heard_at_hz(shape: str, frequency_hz: float) -> float:
+    """Where a band is heard most, Hz: a shelf acts beyond its corner."""
+    octaves = {"low_shelf": -1.0, "high_shelf": 1.0}.get(shape, 0.0)
+    return float(frequency_hz * 2.0**octaves)
+
+
 def region_names(frequencies_hz: Sequence[float]) -> tuple[str, ...]:
     """A name for each of several bands, no name twice: those that share a part of the voice say
     which of it they are."""

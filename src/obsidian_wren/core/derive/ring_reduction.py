@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.numerals import DECIDES_DB
 
 # Under this the ring is under the direct sound by so much that speech masks it.
 DRY_DECAY_S = 0.35
@@ -14,6 +15,7 @@ DRY_SHARE_DB = -8.0
 _MOST_DB, _MOST_BLIND_DB = 12.0, 6.0
 # An estimate from speech tells too long rather than too short a decay, so it has to be clear.
 _CLEAR_DECAY_S = 0.6
+_USUAL_DECAY_S = 0.4
 # What is assumed of the share where only the decay is known: a voice at the critical distance.
 _SHARE_UNKNOWN_DB = -3.0
 
@@ -24,19 +26,27 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     ring = take_set.ring
     if ring is None:
         answer.set(
-            "decay_s", 0.4, "Not measured yet: clap once at your place, or let a sweep be played."
+            "decay_s",
+            _USUAL_DECAY_S,
+            "Not measured yet: clap once at your place, or let a sweep be played.",
         )
         answer.set("ring_share_db", _SHARE_UNKNOWN_DB, "Not measured yet.")
         answer.set("reduction_db", 6.0, "A careful start, until the room's decay is known.")
         return answer.plan(False, "The reverb of your room is unknown.")
     blind = ring.method == "speech ends"
     how = (
-        "from the ends of your words, so it is an estimate"
+        "from how your words fall off, so it is an estimate"
         if blind
         else f"measured with a {ring.method}"
     )
     decay = answer.set(
-        "decay_s", ring.decay_s, f"Your room decays by 60 dB in {ring.decay_s:.2f} s, {how}."
+        "decay_s",
+        _USUAL_DECAY_S if ring.decay_s is None else ring.decay_s,
+        (
+            "You are too close for the room's decay to be heard in your voice; a usual value."
+            if ring.decay_s is None
+            else f"Your room decays by 60 dB in {ring.decay_s:.2f} s, {how}."
+        ),
     )
     share = ring.ring_share_db
     if share is None:
@@ -49,7 +59,7 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         share = answer.set(
             "ring_share_db",
             share,
-            f"The reverb has {share:+.0f} dB beside the direct sound at this distance.",
+            f"At this distance the reverb is {_beside(share)}.",
         )
     over = share - DRY_SHARE_DB
     answer.set(
@@ -61,22 +71,27 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and over > 0.0
     if on and blind:
         text = (
-            f"The ends of your words decay in {decay:.2f} s, clearly more than a dry room; clap"
-            " once to measure it. Closer does more than this."
+            f"Your words fall off as in a room that decays in {decay:.2f} s, with its reverb"
+            f" {_beside(share)}; clap once to measure it. Closer does more than this."
         )
     elif on:
         text = (
-            f"The room decays in {decay:.2f} s and its reverb is {share:+.0f} dB beside your"
-            " voice. Half the distance would do as much as 6 dB here."
+            f"The room decays in {decay:.2f} s and its reverb is {_beside(share)}. Half the"
+            " distance would do as much as 6 dB here."
         )
+    elif over <= 0.0:
+        text = f"You sit close enough: the reverb is {_beside(share)}."
     elif decay <= DRY_DECAY_S:
         text = f"A dry room: it decays in {decay:.2f} s."
-    elif blind:
-        text = (
-            f"The ends of your words decay in {decay:.2f} s, too close to a dry room to be sure;"
-            " clap"
-            " once to measure it."
-        )
     else:
-        text = f"You sit close enough: the reverb is {-share:.0f} dB under your voice."
+        text = (
+            f"Your words fall off in {decay:.2f} s, too close to a dry room to be sure; clap once"
+            " to measure it."
+        )
     return answer.plan(on, text, evidence=ring)
+
+
+def _beside(share_db: float) -> str:
+    if abs(share_db) < DECIDES_DB:
+        return "as strong as your voice"
+    return f"{abs(share_db):.0f} dB {'over' if share_db > 0.0 else 'under'} your voice"

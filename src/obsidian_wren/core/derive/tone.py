@@ -15,7 +15,7 @@ from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive import equalizer_fit, equalizer_problem
 from obsidian_wren.core.derive.equalizer_fit import EqualizerFit
-from obsidian_wren.core.derive.regions import region_names
+from obsidian_wren.core.derive.regions import heard_at_hz, region_names
 from obsidian_wren.core.derive.rig_colour import RigColour, within_level
 from obsidian_wren.core.derive.rig_knowledge import Known
 from obsidian_wren.core.derive.setting import hz
@@ -114,7 +114,7 @@ def judge_tone(
 
 
 def _explain(fit: EqualizerFit, problem: ToneProblem, rate_hz: float) -> Tone:
-    names = region_names([band.frequency_hz for band in fit.bands])
+    names = region_names([heard_at_hz(band.shape, band.frequency_hz) for band in fit.bands])
     correction = equalizer_problem.eq_response_db(fit.bands, POINT_HZ, rate_hz=rate_hz)
     bands = tuple(
         NamedBand(name, band, held, *_because(band, held, fit, problem, rate_hz))

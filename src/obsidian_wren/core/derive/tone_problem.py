@@ -12,7 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.filters import response_db
 from obsidian_wren.core.decibels import Samples, power_db
-from obsidian_wren.core.derive.equalizer_caps import CAREFUL, KNOWN, Caps
+from obsidian_wren.core.derive.equalizer_caps import CAREFUL, KNOWN, WIDE, Caps
 from obsidian_wren.core.derive.rig_colour import RigColour, prior_of, rig_colour, within_level
 from obsidian_wren.core.derive.rig_knowledge import Evidence, Known, what_is_known
 from obsidian_wren.core.derive.tone_target import Target, by_pitch
@@ -52,7 +52,8 @@ class ToneAims:
 
     ``target`` is what the voice is held against; the microphone's own response (NaN where a file
     has no say) and what the placement adds are ``(points,)`` in dB. ``shape`` is how far the voice
-    itself is brought towards the target, 0 to 1; ``bend_db`` ``(points,)`` bends the result.
+    itself is brought towards the target, 0 to 1; ``bend_db`` ``(points,)`` bends the result;
+    ``live`` says that the room is as strong as the voice, so that bands stay wide.
     """
 
     target: Target | None = None
@@ -60,6 +61,7 @@ class ToneAims:
     placement_db: Samples | None = None
     shape: float = 0.0
     bend_db: Samples | None = None
+    live: bool = False
 
 
 @dataclass(frozen=True)
@@ -134,7 +136,7 @@ def tone_problem(
         away,
         colour,
         wanted,
-        KNOWN if sure_db <= _KNOWN_DB else CAREFUL,
+        _caps(sure_db, live=aims.live and not same),
         target.name,
         what_is_known(
             Evidence(
@@ -148,6 +150,12 @@ def tone_problem(
             )
         ),
     )
+
+
+def _caps(sure_db: float, *, live: bool) -> Caps:
+    if live:
+        return WIDE
+    return KNOWN if sure_db <= _KNOWN_DB else CAREFUL
 
 
 def _told(heard: np.ndarray, pitch: Pitch | None) -> np.ndarray:

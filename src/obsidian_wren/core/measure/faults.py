@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure import clipping, integrity, levels, speech
+from obsidian_wren.core.measure import clipping, speech
 from obsidian_wren.core.measure.whisper import is_whispered
 from obsidian_wren.core.told import Told
 
@@ -35,10 +35,7 @@ Purpose = Literal[
 ]
 SHORTEST_S = 3.0
 _TONE_RATE_HZ = 16_000
-_EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
 _ONE_VALUE = 2e-7
-_LISTEN_S = 30.0
-_BLEED_DB = 6.0
 
 
 class BadTake(Told, ValueError):
@@ -54,119 +51,6 @@ class Note:
 
     code: str
     sentence: str
-
-
-def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tuple[Note, ...]]:
-    """One channel of ``(n,)`` or ``(n, channels)`` samples; ``channel`` counts from 1, None takes
-    the first that carries sound.
-
-    Raises BadTake when the channel asked for does not exist or is dead while another carries sound.
-    """
-    if samples.ndim == 1:
-        if channel not in (None, 1):
-            raise BadTake(
-                "no-such-channel",
-                f"There is no channel {channel}: the sound has one channel. Choose channel 1.",
-            )
-        return samples, ()
-    count = samples.shape[1]
-    if channel is not None and not 1 <= channel <= count:
-        raise BadTake(
-            "no-such-channel",
-            f"There is no channel {channel}: the sound has {count}. Choose one from 1 to {count}.",
-        )
-    alive = [c for c in range(count) if float(np.ptp(samples[:, c])) > 0.0]
-    heard = integrity.compare_channels(samples)
-    chosen = channel - 1 if channel else (alive[0] if alive else 0)
-    # A microphone on the second input leaves only the converter's noise on the first.
-    first_dbfs, loudest_dbfs = heard.levels_dbfs[chosen], heard.levels_dbfs[heard.loudest - 1]
-    if (
-        channel is None
-        and alive
-        and first_dbfs < _EMPTY_DBFS
-        and loudest_dbfs - first_dbfs > _EMPTY_UNDER_DB
-    ):
-        note = Note(
-            "channel_chosen",
-            f"Channel {chosen + 1} carries noise only; your microphone is on channel"
-            f" {heard.loudest}, which is used. Plug it into input 1, or choose channel"
-            f" {heard.loudest} in other programs too.",
-        )
-        return np.ascontiguousarray(samples[:, heard.loudest - 1]), (note,)
-    if alive and chosen not in alive:
-        raise BadTake(
-            "channel_dead",
-            f"Channel {chosen + 1} is dead; channel {alive[0] + 1} carries the sound. Choose"
-            f" channel {alive[0] + 1}.",
-        )
-    notes = []
-    dead = [str(c + 1) for c in range(count) if c not in alive]
-    if alive and dead:
-        word = "Channel" if len(dead) == 1 else "Channels"
-        verb = "is" if len(dead) == 1 else "are"
-        notes.append(
-            Note(
-                "channel_dead",
-                f"{word} {', '.join(dead)} {verb} dead; channel {chosen + 1} is used.",
-            )
-        )
-    elif heard.verdict == "inverted":
-        notes.append(
-            Note(
-                "inverted",
-                "One channel is the other inverted: mixed to mono they cancel and your voice is"
-                f" gone. Channel {chosen + 1} is used; invert the polarity of one at the"
-                " interface.",
-            )
-        )
-    elif heard.verdict == "same":
-        notes.append(
-            Note(
-                "fake-stereo",
-                f"Both channels carry the same sound: this is one microphone. Channel {chosen + 1}"
-                " is used.",
-            )
-        )
-    elif count > 1 and channel is None:
-        notes.append(
-            Note(
-                "channel_chosen",
-                f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if"
-                " it is not your microphone.",
-            )
-        )
-    return np.ascontiguousarray(samples[:, chosen]), tuple(notes)
-
-
-def voice_channel(samples: Samples, *, rate_hz: float) -> tuple[int | None, tuple[Note, ...]]:
-    """Which of ``(n, channels)`` samples carries the voice, counted from 1, not which is loudest;
-    None where the first that carries sound does, or none."""
-    heard = samples[: round(_LISTEN_S * rate_hz)]
-    alive = [c for c in range(samples.shape[1]) if float(np.ptp(samples[:, c])) > 0.0]
-    if len(alive) < 2:
-        return None, ()
-    worth = {}
-    for channel in alive:
-        voicing = speech.find_voice(heard[:, channel], rate_hz=rate_hz)
-        frames = levels.frame_levels_dbfs(heard[:, channel], rate_hz=rate_hz)
-        over = speech.active_level(heard[:, channel], rate_hz=rate_hz).level_dbfs
-        over -= float(np.percentile(np.maximum(frames, -200.0), 10)) if len(frames) else 0.0
-        if speech.has_melody(voicing):
-            worth[channel] = (voicing.voiced_s, over)
-    most = max((voiced_s for voiced_s, _ in worth.values()), default=0.0)
-    first = alive[0]
-    talking = [c for c, (voiced_s, _) in worth.items() if voiced_s >= 0.5 * most]
-    # What bleeds into another microphone stands less far over its noise.
-    best = max(talking, key=lambda c: worth[c][1], default=first)
-    if best == first or (first in talking and worth[best][1] - worth[first][1] < _BLEED_DB):
-        return None, ()
-    return best + 1, (
-        Note(
-            "channel_chosen",
-            f"Your voice is on channel {best + 1}, which is used. Plug it into input 1, or choose"
-            f" channel {best + 1} in other programs too.",
-        ),
-    )
 
 
 def require_finite(samples: Samples, *, rate_hz: float) -> None:

@@ -12,10 +12,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_db
+from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, without_offset
 from obsidian_wren.core.measure.spectrum import power_spectrum
 from obsidian_wren.core.measure.speech import spoken_over_dbfs
-from obsidian_wren.core.measure.take_findings import Finding
 
 MISMATCH_DB = 6.0
 _FRAME_S = 0.01

@@ -9,39 +9,23 @@ speech.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
-import numpy as np
-
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure import integrity, levels
+from obsidian_wren.core.measure.bursts import burst_findings
+from obsidian_wren.core.measure.decay import ring_of_speech
 from obsidian_wren.core.measure.faults import WHISPERED
+from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.levels import OFFSET_SHARE
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
+from obsidian_wren.core.measure.traces import band_end_hz, has_gate_steps
+from obsidian_wren.core.measure.under_voice import find_under_voice
 
 QUIET_ENOUGH_S = 8.0
 TALK_ENOUGH_S = 20.0
-_STRETCH_S = 0.25
-_BURST_DB = 8.0
-_SPREADS = 5.0
-_MOST_CUT = 0.5
-_LEAST_KEPT_S = 3.0
 _GATED_SHARE, _GATED_S = 0.02, 0.08
 _GATED_SPREAD_DB = 45.0
 _LOW_DBFS = -45.0
-_NAMED = 3
 _SPEECH_BAND_HZ = 6_000.0
-
-
-@dataclass(frozen=True)
-class Finding:
-    """Something about a take: a stable code, what was found, what to do, and whether what stands
-    on the take would be wrong."""
-
-    code: str
-    sentence: str
-    action: str
-    stops: bool = False
 
 
 def quiet_findings(samples: Samples, reading: QuietReading) -> tuple[Finding, ...]:
@@ -127,17 +111,12 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
                 " it again.",
             )
         )
-    elif gaps.count:
-        found.append(_gaps(gaps, "talk"))
-    if reading.rate_hz < 2.0 * _SPEECH_BAND_HZ:
-        found.append(
-            Finding(
-                "band_limited",
-                f"The talk ends at {reading.rate_hz / 2000:g} kHz, so what lies above is unknown"
-                " and left alone.",
-                "Record at 44.1 or 48 kHz.",
-            )
-        )
+    else:
+        if gaps.count:
+            found.append(_gaps(gaps, "talk"))
+        found += _gated(samples, reading)
+    found += _band(reading)
+    found += _around_the_voice(samples, reading)
     found += length_findings(reading.duration_s)
     offset = levels.dc_offset(samples)
     if abs(offset) > OFFSET_SHARE:
@@ -145,20 +124,81 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
     return tuple(found)
 
 
-def burst_findings(samples: Samples, *, rate_hz: float) -> list[Finding]:
-    """What stands out of a room take ``(n,)`` and is left out."""
-    bursts = find_bursts(samples, rate_hz=rate_hz)
-    if not bursts:
+def _gated(samples: Samples, reading: TalkReading) -> list[Finding]:
+    if reading.snr_db is None or not has_gate_steps(
+        samples,
+        rate_hz=reading.rate_hz,
+        active_level_dbfs=reading.active_level_dbfs,
+        floor_dbfs=reading.active_level_dbfs - reading.snr_db,
+    ):
         return []
-    times = ", ".join(f"{start:.1f} to {end:.1f} s" for start, end in bursts[:_NAMED])
-    more = f" and {len(bursts) - _NAMED} more" if len(bursts) > _NAMED else ""
     return [
         Finding(
-            "burst_in_quiet",
-            f"Something was loud in the quiet take, at {times}{more}: it is left out.",
-            "Take the room again if that belongs to it.",
+            "processed",
+            "The floor between your words falls in steps: another gate works on the talk already.",
+            "Switch it off in the sound settings and in the device's own program, then take it"
+            " again.",
         )
     ]
+
+
+def _band(reading: TalkReading) -> list[Finding]:
+    if reading.rate_hz < 2.0 * _SPEECH_BAND_HZ:
+        end_khz, action = reading.rate_hz / 2000.0, "Record at 44.1 or 48 kHz."
+    else:
+        end_hz = band_end_hz(reading.third_octaves)
+        if end_hz is None:
+            return []
+        end_khz = round(end_hz / 1000.0, 1)
+        action = (
+            "A wireless headset in its call mode, or a codec on the way, does that: use a cable,"
+            " or another mode."
+        )
+    return [
+        Finding(
+            "band_limited",
+            f"The talk ends at about {end_khz:g} kHz, so what lies above is unknown and left alone.",
+            action,
+        )
+    ]
+
+
+def _around_the_voice(samples: Samples, reading: TalkReading) -> list[Finding]:
+    """What the room adds to the voice, and what else sounds under it."""
+    found = []
+    reverb = ring_of_speech(samples, rate_hz=reading.rate_hz)
+    if reverb is not None and reverb.far_and_live:
+        found.append(
+            Finding(
+                "far_and_live",
+                "Your room is about as strong as your voice at the microphone: you sit far away in"
+                " a room that reverberates.",
+                "Go closer first: half the distance is worth 6 dB. The equalizer stays wide, and"
+                " reverb can be lowered in Clean.",
+            )
+        )
+    if reading.snr_db is None:
+        return found
+    under = find_under_voice(
+        samples,
+        rate_hz=reading.rate_hz,
+        active_level_dbfs=reading.active_level_dbfs,
+        floor_dbfs=reading.active_level_dbfs - reading.snr_db,
+    )
+    if under is not None:
+        code, what = {
+            "music": ("music_in_talk", "Music plays under your voice"),
+            "voice": ("background_voice", "Somebody else talks under your voice"),
+        }[under.kind]
+        found.append(
+            Finding(
+                code,
+                f"{what}, {under.under_db:.0f} dB softer: tone and gate would be fitted to both.",
+                "Take it again where nothing else sounds.",
+                stops=True,
+            )
+        )
+    return found
 
 
 def length_findings(duration_s: float) -> list[Finding]:
@@ -172,41 +212,6 @@ def length_findings(duration_s: float) -> list[Finding]:
             f"Read for {TALK_ENOUGH_S:.0f} s or more; 40 s are good.",
         )
     ]
-
-
-def find_bursts(samples: Samples, *, rate_hz: float) -> tuple[tuple[float, float], ...]:
-    """Stretches of a room take ``(n,)`` that stand out of it, from and to in seconds: a slam, a
-    cough, a word, a passing car.
-
-    Levels of quarter seconds against their median; what is loud for half of the time is the room.
-    """
-    stretch = max(1, round(_STRETCH_S * rate_hz))
-    count = len(samples) // stretch
-    if count * _STRETCH_S < _LEAST_KEPT_S:
-        return ()
-    power = np.square(samples[: count * stretch]).reshape(count, stretch).mean(axis=1)
-    level = power_db(np.maximum(power, 1e-20))
-    median = float(np.median(level))
-    spread = float(np.median(np.abs(level - median)))
-    loud = level > median + max(_BURST_DB, _SPREADS * spread)
-    if not loud.any():
-        return ()
-    # What comes before and after belongs to it: the hand on the door, the room's answer.
-    wide = np.convolve(loud, np.ones(3), mode="same") > 0
-    if wide.mean() > _MOST_CUT or (~wide).sum() * _STRETCH_S < _LEAST_KEPT_S:
-        return ()
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], wide.astype(int), [0]])))
-    return tuple(
-        (float(start) * _STRETCH_S, float(end) * _STRETCH_S) for start, end in edges.reshape(-1, 2)
-    )
-
-
-def without_bursts(samples: Samples, *, rate_hz: float) -> Samples:
-    """A room take ``(n,)`` without what stands out of it, ``(m,)``."""
-    kept = np.ones(len(samples), dtype=bool)
-    for start, end in find_bursts(samples, rate_hz=rate_hz):
-        kept[round(start * rate_hz) : round(end * rate_hz)] = False
-    return samples if kept.all() else samples[kept]
 
 
 def _gaps(gaps: integrity.Dropouts, take: str) -> Finding:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from obsidian_wren.core.derive.capsule import dbfs_of_spl, spl_of_dbfs
-from obsidian_wren.core.derive.cause import STEADY_SPREAD_DB, Cause
+from obsidian_wren.core.derive.cause import STEADY_SPREAD_DB
 from obsidian_wren.core.derive.causes import find_causes, is_quiet_enough
 from obsidian_wren.core.derive.floor_split import FloorSplit, FloorTake, split_floor
 from obsidian_wren.core.derive.gain_plan import GainPlan, plan_gain
@@ -13,7 +13,7 @@ from obsidian_wren.core.measure.integrity import Channels
 from obsidian_wren.core.measure.noise_profile import noise_profile
 from obsidian_wren.core.measure.readings import TalkReading
 from obsidian_wren.formats.jsonable import to_jsonable
-from obsidian_wren.service.calibration.floors import floor_match
+from obsidian_wren.service.calibration.talk_findings import found_in_talk
 from obsidian_wren.service.readings.answers import keep_answer, moved_since
 from obsidian_wren.service.readings.measuring import (
     quiet_reading,
@@ -129,33 +129,12 @@ def _causes(
             loud=None if loud is None else talk_reading(ctx.ws, loud, ctx.takes.quiet, ctx.rig),
             plan=plan,
             distance_cm=ctx.rig.distance_cm,
-        ) + _floor_causes(ctx)
+        ) + found_in_talk(ctx)
         ctx.session.merge(
             Derivation(
                 rig_id=ctx.rig.id, step="voice-causes", body={"causes": to_jsonable(voice)}, used={}
             )
         )
-
-
-def _floor_causes(ctx: RigContext) -> tuple[Cause, ...]:
-    """What the pauses of the talk say of the quiet take."""
-    if ctx.takes.talk is None or ctx.takes.quiet is None:
-        return ()
-    match = floor_match(ctx, ctx.takes.talk, ctx.takes.quiet)
-    return tuple(
-        Cause(
-            found.code,
-            "room",
-            "talk",
-            "The noise floor differs under your voice",
-            found.sentence,
-            found.action,
-            None,
-            False,
-            True,
-        )
-        for found in (match.findings if match is not None else ())
-    )
 
 
 def _channels(take: Take) -> Channels | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from obsidian_wren.core.chain.kinds import kind_of
-from obsidian_wren.core.derive.regions import region
+from obsidian_wren.core.derive.regions import heard_at_hz, region
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Derivation, SettingRow, StageRow
 
@@ -30,7 +30,7 @@ def band_rows(ctx: RigContext, stage: str = "equalizer") -> list[SettingRow]:
 def setting_title(row: SettingRow) -> str:
     """The trade's word for a setting."""
     return (
-        region(float(row.value["frequency_hz"]))
+        region(heard_at_hz(row.value["shape"], float(row.value["frequency_hz"])))
         if kind_of(row.stage).banded
         else kind_of(row.stage).parameter(row.name).title
     )

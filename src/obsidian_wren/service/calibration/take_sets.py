@@ -134,7 +134,7 @@ def take_set_of(ctx: RigContext, moved: float, *, refit: bool) -> tuple[TakeSet,
     take_set: TakeSet = calibration.current(ctx.ws).take_sets.get(key, make)
     ring = ring_of(ctx) or ctx.ws.answers.get(
         ("speech ends", key),
-        lambda: ring_of_speech(take_set.talk, take_set.words, rate_hz=take_set.rate_hz),
+        lambda: ring_of_speech(take_set.talk, rate_hz=take_set.rate_hz),
     )
     tone = _tone_takes(ctx, refit=refit)
     return (

@@ -11,14 +11,12 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.plan import plan as derive_plan
 from obsidian_wren.core.measure import faults
+from obsidian_wren.core.measure.bursts import without_bursts
+from obsidian_wren.core.measure.decay import ring_of_speech
+from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.pair_findings import match_floor
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
-from obsidian_wren.core.measure.take_findings import (
-    Finding,
-    quiet_findings,
-    talk_findings,
-    without_bursts,
-)
+from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.formats import calibration
@@ -75,8 +73,9 @@ def plan_files(
     readings = {"quiet": reading_json(quiet), "talk": reading_json(talk)}
     used_samples, used_rate = takes.in_use, takes.in_use_rate_hz
     if in_use is not None:
-        used_samples, used_rate, used_notes = load_for(in_use, "rest", channel)
-        notes += used_notes
+        used = load_for(in_use, "rest", channel)
+        used_samples, used_rate = used.samples, float(used.rate_hz)
+        notes += used.notes
     floor = None
     if used_samples is not None and used_rate is not None:
         floor = read_quiet(used_samples, rate_hz=used_rate)
@@ -87,9 +86,9 @@ def plan_files(
         response = response_at(POINT_HZ, hz, db)
     trusted = None
     if reference is not None:
-        samples, rate_hz, more_notes = load_for(reference, "passage", channel)
-        trusted = read_talk(samples, rate_hz=rate_hz)
-        notes += more_notes
+        other = load_for(reference, "passage", channel)
+        trusted = read_talk(other.samples, rate_hz=other.rate_hz)
+        notes += other.notes
     try:
         found = derive_plan(
             quiet,
@@ -102,6 +101,7 @@ def plan_files(
             mic_response_db=response,
             reference=trusted,
             shape=shape_percent / 100.0,
+            ring=ring_of_speech(takes.talk_samples, rate_hz=talk.rate_hz),
         )
     except ValueError as error:
         raise too_noisy() from error
@@ -125,15 +125,22 @@ def load_pair(
     not say to go on.
     """
     try:
-        quiet_samples, quiet_rate, notes = load_for(quiet_path, "rest", channel, anyway=anyway)
+        room_take = load_for(quiet_path, "rest", channel, anyway=anyway)
     except faults.BadTake as error:
         if error.code == "voice_in_quiet":
             _refuse_swapped(talk_path, channel)
         raise
-    talk_samples, talk_rate, talk_notes = load_for(talk_path, "passage", channel, anyway=anyway)
+    talk_take = load_for(talk_path, "passage", channel, anyway=anyway)
+    quiet_samples, quiet_rate = room_take.samples, room_take.rate_hz
+    talk_samples, talk_rate = talk_take.samples, talk_take.rate_hz
     quiet = room_reading(quiet_samples, quiet_rate)
     talk = read_talk(talk_samples, rate_hz=talk_rate, quiet=quiet)
-    findings = (*quiet_findings(quiet_samples, quiet), *talk_findings(talk_samples, talk))
+    findings = (
+        *room_take.findings,
+        *quiet_findings(quiet_samples, quiet),
+        *talk_take.findings,
+        *talk_findings(talk_samples, talk),
+    )
     if quiet_rate != talk_rate:
         findings += (
             Finding(
@@ -148,7 +155,7 @@ def load_pair(
             raise Refused(found.code, f"{found.sentence} {found.action} Or give --anyway.")
     room = without_bursts(quiet_samples, rate_hz=quiet_rate)
     pair = TakePair(
-        room, quiet, talk_samples, talk, None, None, notes + talk_notes, tuple(findings)
+        room, quiet, talk_samples, talk, None, None, room_take.notes + talk_take.notes, findings
     )
     match = match_floor(
         at_rate(room, quiet_rate, talk_rate),

@@ -4,14 +4,16 @@ microphone."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from obsidian_wren.core.chain.engine import rendered
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.causes import find_causes
 from obsidian_wren.core.measure import faults
+from obsidian_wren.core.measure.bursts import without_bursts
+from obsidian_wren.core.measure.finding import Finding, noted
 from obsidian_wren.core.measure.long import STRETCH_S, LongTalk, read_level_long, read_talk_long
 from obsidian_wren.core.measure.readings import (
     LONGEST_AT_ONCE_S,
@@ -21,12 +23,7 @@ from obsidian_wren.core.measure.readings import (
     read_talk,
 )
 from obsidian_wren.core.measure.running import RunningLevels
-from obsidian_wren.core.measure.take_findings import (
-    Finding,
-    quiet_findings,
-    talk_findings,
-    without_bursts,
-)
+from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
 from obsidian_wren.formats import calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.read_sound import pick_channel, read_sound
@@ -64,10 +61,20 @@ def _no_progress(_share: float) -> None:
     """Nobody looks."""
 
 
+class Loaded(NamedTuple):
+    """One channel of a file: samples ``(n,)``, rate in Hz, notes for the person, and what its
+    channels say of each other."""
+
+    samples: Samples
+    rate_hz: int
+    notes: tuple[str, ...]
+    findings: tuple[Finding, ...]
+
+
 def load_for(
     path: Path, purpose: faults.Purpose, channel: int | None, *, anyway: bool = False
-) -> tuple[Samples, int, tuple[str, ...]]:
-    """One channel of a file for a purpose, its rate, and what is to be said of it.
+) -> Loaded:
+    """One channel of a file for a purpose, and what is to be said of it.
 
     Raises BadTake where it cannot serve; ``anyway`` makes a note of what only makes the answer
     wrong.
@@ -79,12 +86,15 @@ def load_for(
         if not anyway or error.code not in _OVERRULED:
             raise
         found = (faults.Note(error.code, str(error)),)
-    # A whisper is among the findings of a talk.
-    notes = sound.notes + tuple(note for note in found if note.code != "whisper")
-    return (
+    # A whisper is among the findings of a talk, and so is what is said of channels.
+    findings = noted(sound.notes)
+    told = {"whisper", *(finding.code for finding in findings)}
+    notes = [note for note in sound.notes + found if note.code not in told]
+    return Loaded(
         sound.samples,
         sound.rate_hz,
         tuple(f"{path.name}: {sentence}" for sentence in sentences_of(sound, notes)),
+        tuple(replace(f, sentence=f"{path.name}: {f.sentence}") for f in findings),
     )
 
 
@@ -115,8 +125,9 @@ def read_level_file(
 ) -> FileAnswer:
     """Levels, peaks and loudness of any sound. A long one is read in stretches."""
     if not _is_long(path):
-        samples, rate_hz, notes = load_for(path, "level", channel)
-        return FileAnswer(reading_json(read_level(samples, rate_hz=rate_hz)), notes)
+        loaded = load_for(path, "level", channel)
+        reading = read_level(loaded.samples, rate_hz=loaded.rate_hz)
+        return FileAnswer(reading_json(reading), loaded.notes, loaded.findings)
     reading, notes = _read(
         path,
         channel,
@@ -129,12 +140,12 @@ def read_level_file(
 
 def read_quiet_file(path: Path, *, channel: int | None = None) -> FileAnswer:
     """The quiet reading of a room take, with what makes its floor."""
-    samples, rate_hz, notes = load_for(path, "rest", channel)
-    reading = room_reading(samples, rate_hz)
+    loaded = load_for(path, "rest", channel)
+    reading = room_reading(loaded.samples, loaded.rate_hz)
     return FileAnswer(
         reading_json(reading) | {"causes": to_jsonable(find_causes(reading))},
-        notes,
-        quiet_findings(samples, reading),
+        loaded.notes,
+        loaded.findings + quiet_findings(loaded.samples, reading),
     )
 
 
@@ -156,13 +167,15 @@ def read_talk_file(
     room = None
     room_notes: tuple[str, ...] = ()
     if quiet is not None:
-        room_samples, room_rate, room_notes = load_for(quiet, "rest", channel)
-        room = room_reading(room_samples, room_rate)
+        under = load_for(quiet, "rest", channel)
+        room, room_notes = room_reading(under.samples, under.rate_hz), under.notes
     if not _is_long(path):
-        samples, rate_hz, notes = load_for(path, "talk", channel)
-        reading = read_talk(samples, rate_hz=rate_hz, quiet=room)
+        loaded = load_for(path, "talk", channel)
+        reading = read_talk(loaded.samples, rate_hz=loaded.rate_hz, quiet=room)
         return FileAnswer(
-            reading_json(reading), notes + room_notes, talk_findings(samples, reading)
+            reading_json(reading),
+            loaded.notes + room_notes,
+            loaded.findings + talk_findings(loaded.samples, reading),
         )
 
     def read(file: OpenSound, chosen: int) -> LongTalk:

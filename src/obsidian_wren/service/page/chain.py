@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.sequence import is_further, title_of
-from obsidian_wren.core.derive.regions import region_names
+from obsidian_wren.core.derive.regions import heard_at_hz, region_names
 from obsidian_wren.service.calibration import setting_rows, wishes
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.convert import convert
@@ -79,7 +79,9 @@ def _band_titles(rows: Sequence[SettingRow]) -> dict[int, str]:
     found = {}
     for stage in {row.stage for row in rows if kind_of(row.stage).banded}:
         bands = [row for row in rows if row.stage == stage]
-        names = region_names([float(row.value["frequency_hz"]) for row in bands])
+        names = region_names(
+            [heard_at_hz(row.value["shape"], float(row.value["frequency_hz"])) for row in bands]
+        )
         found.update({row.id: name for row, name in zip(bands, names, strict=True)})
     return found
 

@@ -12,6 +12,7 @@ from obsidian_wren.service import words
 from obsidian_wren.service.calibration import setting_rows
 from obsidian_wren.service.page import views
 from obsidian_wren.service.readings import staleness
+from obsidian_wren.service.readings.doubts import what_it_asks
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import (
     ChangeRow,
@@ -75,7 +76,10 @@ def steps(
             status = "not yet"
         elif why.get(name):
             status = "stale"
-        steps.append(views.StepView(name=name, title=title, status=status, why=why.get(name)))
+        asks = what_it_asks(ctx, name)
+        steps.append(
+            views.StepView(name=name, title=title, status=status, why=why.get(name), asks=asks)
+        )
     return steps
 
 

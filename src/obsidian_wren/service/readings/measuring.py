@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.capsule import diffuse_gain_db, spl_of_dbfs
 from obsidian_wren.core.derive.prediction import quiet_at_gain
+from obsidian_wren.core.measure.bursts import without_bursts
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
-from obsidian_wren.core.measure.take_findings import without_bursts
 from obsidian_wren.formats.jsonable import reading_json
 from obsidian_wren.service.readings.staleness import gain_shift_db
 from obsidian_wren.service.rig.context import RigContext

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.readings.doubts import what_it_asks
 from obsidian_wren.service.rig.facts import facts_of
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
@@ -17,10 +18,11 @@ from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Confirmed, Derivation
 
 
-def confirm_step(ws: Workshop, step: StepName) -> None:
+def confirm_step(ws: Workshop, step: StepName, *, anyway: bool = False) -> None:
     """A person accepts a step as it stands.
 
-    Refused, with what to do, while it stands on nothing.
+    Refused, with what to do, while it stands on nothing; and where a finding makes all that
+    follows wrong, unless the person says ``anyway``.
     """
     with change(ws, f"Confirmed {step.capitalize()}") as session:
         ctx = in_hand(ws, session)
@@ -46,6 +48,9 @@ def confirm_step(ws: Workshop, step: StepName) -> None:
         }.get(step)
         if missing:
             raise Refused("not-yet", missing)
+        asks = what_it_asks(ctx, step)
+        if asks is not None and not anyway:
+            raise Refused("asks", asks)
         session.merge(Confirmed(rig_id=rig.id, step=step, at=now(), basis=facts_of(ctx)))
     ws.changed()
 

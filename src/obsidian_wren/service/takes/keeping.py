@@ -11,7 +11,10 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import faults, integrity
-from obsidian_wren.core.measure.take_findings import Finding, burst_findings, length_findings
+from obsidian_wren.core.measure.bursts import burst_findings
+from obsidian_wren.core.measure.channels import choose_channel
+from obsidian_wren.core.measure.finding import Finding
+from obsidian_wren.core.measure.take_findings import length_findings
 from obsidian_wren.core.told import Told
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration import deriving
@@ -50,7 +53,7 @@ def keep(
         channels = integrity.compare_channels(samples)
     chosen = samples if samples.ndim == 1 else samples[:, 0]
     try:
-        chosen, channel_notes = faults.choose_channel(samples, None)
+        chosen, channel_notes = choose_channel(samples, None)
         notes += [note.sentence for note in channel_notes]
         notes += [
             note.sentence

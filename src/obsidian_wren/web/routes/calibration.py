@@ -20,8 +20,8 @@ from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said, StepName
 from obsidian_wren.web.answers import Route, state_answer, uploaded, workshop
 
-# A stage of a chain: its kind, and a number for a further one.
-StageKey = Annotated[str, Field(max_length=20, pattern=r"^[a-z_]+(-[2-9])?$")]
+# A stage of a chain: its kind, and a number for a further one, or its task beside the first.
+StageKey = Annotated[str, Field(max_length=20, pattern=r"^[a-z_]+(-([2-9]|[a-z]+))?$")]
 
 
 class TargetUpload(Said):
@@ -31,9 +31,10 @@ class TargetUpload(Said):
 
 
 class ForStep(Said):
-    """A step."""
+    """A step; ``anyway``: what it asks was read."""
 
     step: StepName
+    anyway: bool = False
 
 
 class ChangeSetting(Said):
@@ -97,7 +98,7 @@ def confirm(body: ForStep) -> Response:
     """Accept a step as it stands."""
     from obsidian_wren.service.setup import confirming
 
-    confirming.confirm_step(workshop(), body.step)
+    confirming.confirm_step(workshop(), body.step, anyway=body.anyway)
     return state_answer()
 
 

@@ -64,7 +64,7 @@ class RingView(BaseModel):
     """How the room rings."""
 
     octaves: list[OctaveDecayView]
-    decay_s: float
+    decay_s: float | None
     ring_share_db: float | None
     method: Literal["clap", "sweep", "speech ends"]
 

@@ -23,6 +23,7 @@ class StepView(BaseModel):
     title: str
     status: Status
     why: str | None
+    asks: str | None = None
 
 
 class TakeView(BaseModel):
