@@ -64,6 +64,7 @@ def fit_equalizer(
     rate_hz: float,
     highpass_sections: Samples | None = None,
     pinned: Sequence[EqualizerBand] = (),
+    given: Sequence[EqualizerBand] = (),
     most_bands: int = MOST_BANDS,
     caps: Caps = KNOWN,
 ) -> EqualizerFit:
@@ -71,8 +72,9 @@ def fit_equalizer(
     as ``caps`` allow.
 
     ``trust`` ``(points,)`` weighs the points; ``highpass_sections`` ``(k, 6)`` is the filter that
-    runs before the equalizer; ``pinned`` bands stay as they are and count towards ``most_bands``.
-    Raises ValueError when no point is trusted.
+    runs before the equalizer; ``pinned`` bands stay as they are and so do ``given``
+    ones, which nobody holds; both count towards ``most_bands``. Raises ValueError when no point is
+    trusted.
     """
     cells = voice.cells
     if highpass_sections is not None:
@@ -85,11 +87,12 @@ def fit_equalizer(
     span_hz = (float(POINT_HZ[trusted[0]]), float(POINT_HZ[trusted[-1]]))
     targeted = np.flatnonzero(inside)
     ends = int(targeted[0]), int(targeted[-1])
-    problem = EqualizerProblem(cells, target.levels_db, trust, pinned, rate_hz, caps)
+    fixed = (*pinned, *given)
+    problem = EqualizerProblem(cells, target.levels_db, trust, fixed, rate_hz, caps)
     shapes: list[Shape] = []
     p = np.array([_offset(problem)])
     cost = _cost(problem, shapes, p)
-    while len(shapes) + len(pinned) < most_bands and not _good_enough(
+    while len(shapes) + len(fixed) < most_bands and not _good_enough(
         problem, shapes, p, target.corridor_db
     ):
         best: tuple[float, list[Shape], Samples] | None = None
@@ -117,7 +120,7 @@ def fit_equalizer(
         p, cost = solve(problem, shapes, p, span_hz, steps=25, tolerance=1e-6)
     bands = [_rounded(band_of(s, p[3 * i : 3 * i + 3])) for i, s in enumerate(shapes)]
     together = sorted(
-        [(b, False) for b in bands] + [(b, True) for b in pinned],
+        [(b, False) for b in (*bands, *given)] + [(b, True) for b in pinned],
         key=lambda pair: pair[0].frequency_hz,
     )
     return _evidence(

@@ -101,7 +101,7 @@ _NODES = (
     Node(
         "equalizer",
         "the equalizer",
-        needs=("highpass", "reference"),
+        needs=("highpass", "reference", "ring"),
         choices=("response", "target", "taste", "shape_percent"),
     ),
     Node(

@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.room_modes import RoomMode
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 
 _OCTAVE = np.log2(POINT_HZ)
@@ -30,6 +31,8 @@ _RIG_DB, _RIG_OCTAVES, _RIG_FINE_DB, _RIG_FINE_OCTAVES = 4.5, 0.8, 1.5, 0.35
 # A microphone's file is itself measured to about a decibel, less well at the ends.
 _FILE_DB, _FILE_ENDS_DB, _FILE_OCTAVES = 0.8, 2.0, 0.5
 _FILE_LOW_HZ, _FILE_HIGH_HZ = 100.0, 10_000.0
+# A resonance of the room is as narrow as a line here, and as high as it likes.
+_MODE_DB, _MODE_OCTAVES = 6.0, 0.08
 _LEVEL_DB = 30.0
 # How far a level may be off where the voice stands half as far over the noise as it should.
 _DOUBT_DB, _LEAST_TRUST = 2.0, 0.02
@@ -39,19 +42,23 @@ _LEAST_ERROR_DB = 0.3
 @dataclass(frozen=True)
 class RigColour:
     """What the rig adds: the mean and one standard deviation at :data:`POINT_HZ`, dB
-    ``(points,)``, around its mean over the points that the voice tells."""
+    ``(points,)``, around its mean over the points that the voice tells; and how much of it each
+    resonance of the room is, dB."""
 
     mean_db: Samples
     sd_db: Samples
+    modes_db: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
 class RigPrior:
-    """What is known of a rig before it is heard: what it should add, dB ``(points,)``, and at which
-    points a response file tells it; by itself nothing but how rigs are in general."""
+    """What is known of a rig before it is heard: what it should add, dB ``(points,)``, at which
+    points a response file tells it, and the resonances of the room; by itself nothing but how rigs
+    are in general."""
 
     mean_db: Samples = field(default_factory=lambda: np.zeros(len(POINT_HZ)))
     filed: np.ndarray = field(default_factory=lambda: np.zeros(len(POINT_HZ), dtype=bool))
+    modes: tuple[RoomMode, ...] = ()
 
 
 def within_level(curve_db: Samples, trust: Samples) -> Samples:
@@ -84,13 +91,17 @@ def rig_colour(
     noise = np.maximum(error_db, _LEAST_ERROR_DB) ** 2 + _DOUBT_DB**2 * (
         1.0 / np.maximum(trust, _LEAST_TRUST) - 1.0
     )
-    rig = _rig_covariance(prior.filed)
+    narrow = _mode_curves(prior.modes)
+    rig = _rig_covariance(prior.filed) + narrow.T @ narrow
     whole = rig[np.ix_(seen, seen)] + voice + np.diag(noise[seen]) + _LEVEL_DB**2
     factor = np.linalg.cholesky(whole)
     half = np.linalg.solve(factor, rig[seen])
-    mean = prior.mean_db + half.T @ np.linalg.solve(factor, data)
+    white = np.linalg.solve(factor, data)
+    mean = prior.mean_db + half.T @ white
     mean, variance = _around_mean(mean, rig - half.T @ half, weights)
-    return RigColour(mean, np.sqrt(variance))
+    # The part of each resonance has a posterior of its own, under the same evidence.
+    parts = np.linalg.solve(factor, narrow[:, seen].T).T @ white
+    return RigColour(mean, np.sqrt(variance), tuple(float(_MODE_DB * part) for part in parts))
 
 
 def _around_mean(mean: Samples, covariance: Samples, weights: Samples) -> tuple[Samples, Samples]:
@@ -114,6 +125,13 @@ def _voice_covariance() -> Samples:
     return own + broad + _VOICE_SINGLE_DB**2 * np.eye(len(POINT_HZ))
 
 
+def _mode_curves(modes: tuple[RoomMode, ...]) -> Samples:
+    """The shape of each resonance with its usual height, dB ``(modes, points)``."""
+    at = np.array([np.log2(mode.frequency_hz) for mode in modes])
+    away = _OCTAVE[None, :] - at.reshape(-1, 1)
+    return np.asarray(_MODE_DB * np.exp(-0.5 * (away / _MODE_OCTAVES) ** 2))
+
+
 def _rig_covariance(filed: Samples) -> Samples:
     free = np.where(filed, 0.0, 1.0)
     ends = (POINT_HZ < _FILE_LOW_HZ) | (POINT_HZ > _FILE_HIGH_HZ)
@@ -125,9 +143,13 @@ def _rig_covariance(filed: Samples) -> Samples:
     )
 
 
-def prior_of(response_db: Samples | None, placement_db: Samples | None) -> RigPrior:
+def prior_of(
+    response_db: Samples | None,
+    placement_db: Samples | None,
+    modes: tuple[RoomMode, ...] = (),
+) -> RigPrior:
     """What a microphone's response file, NaN where it has no say, and the physics of the placement
-    tell of a rig, dB ``(points,)``; None where they are not given."""
+    tell of a rig, dB ``(points,)``, None where they are not given; and the room's resonances."""
     filed = np.zeros(len(POINT_HZ), dtype=bool) if response_db is None else np.isfinite(response_db)
     mean = np.zeros(len(POINT_HZ)) if response_db is None else np.nan_to_num(response_db)
-    return RigPrior(mean if placement_db is None else mean + placement_db, filed)
+    return RigPrior(mean if placement_db is None else mean + placement_db, filed, modes)

@@ -88,6 +88,18 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
             else f"With the response file of your microphone, ±{filed:.1f} dB.",
         )
     )
+    modes = evidence.prior.modes
+    where = ", ".join(f"{mode.frequency_hz:.0f}" for mode in modes)
+    lines.append(
+        Known(
+            "Room resonances",
+            bool(modes),
+            None,
+            f"The room's decay shows them at {where} Hz; narrow cuts are allowed there only."
+            if modes
+            else "None is known, so no band is narrow; a clap at your place would show them.",
+        )
+    )
     lines.append(
         Known(
             "Reference take",
@@ -103,7 +115,8 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
 
 def _uncertainty(evidence: Evidence, *, filed: bool) -> float:
     points = evidence.prior.filed if evidence.prior.filed.any() else np.ones(len(POINT_HZ), bool)
-    prior = RigPrior(evidence.prior.mean_db, points if filed else np.zeros(len(POINT_HZ), bool))
+    told = points if filed else np.zeros(len(POINT_HZ), bool)
+    prior = RigPrior(evidence.prior.mean_db, told, evidence.prior.modes)
     found = rig_colour(
         np.zeros(len(POINT_HZ)),
         evidence.error_db,

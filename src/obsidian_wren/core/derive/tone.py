@@ -85,6 +85,7 @@ def derive_tone(
         rate_hz=talk.rate_hz,
         highpass_sections=sections,
         pinned=pinned,
+        given=problem.resonances,
         caps=problem.caps,
     )
     return _explain(fit, problem, talk.rate_hz)

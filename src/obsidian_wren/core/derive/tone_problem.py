@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.filters import response_db
+from obsidian_wren.core.chain.filters import EqualizerBand, response_db
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive.equalizer_caps import CAREFUL, KNOWN, WIDE, Caps
 from obsidian_wren.core.derive.rig_colour import RigColour, prior_of, rig_colour, within_level
@@ -18,6 +18,7 @@ from obsidian_wren.core.derive.rig_knowledge import Evidence, Known, what_is_kno
 from obsidian_wren.core.derive.tone_target import Target, by_pitch
 from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
+from obsidian_wren.core.measure.room_modes import RoomMode
 from obsidian_wren.core.measure.speech import Pitch
 from obsidian_wren.core.measure.voice_spectrum import (
     CELL_HZ,
@@ -38,6 +39,8 @@ _ONE_STRETCH_DB = 1.5
 _LEAST_ERROR_DB = 0.3
 _TWO = 2
 _ASKED_DB = 0.7
+# A resonance is cut by no more, no narrower, and not where it is hardly heard.
+_LEAST_MODE_DB, _MOST_MODE_DB, _MODE_Q = 2.0, 9.0, (3.0, 6.0)
 # A whisper is no average speech: it stands much further from it than any voice.
 _WHISPER_SPREAD = 3.0
 # Bands may miss by this share of what is not known: it adds little beside it.
@@ -53,7 +56,8 @@ class ToneAims:
     ``target`` is what the voice is held against; the microphone's own response (NaN where a file
     has no say) and what the placement adds are ``(points,)`` in dB. ``shape`` is how far the voice
     itself is brought towards the target, 0 to 1; ``bend_db`` ``(points,)`` bends the result;
-    ``live`` says that the room is as strong as the voice, so that bands stay wide.
+    ``live`` says that the room is as strong as the voice, so that bands stay wide; ``modes`` are
+    the resonances that the room's decay showed.
     """
 
     target: Target | None = None
@@ -62,6 +66,7 @@ class ToneAims:
     shape: float = 0.0
     bend_db: Samples | None = None
     live: bool = False
+    modes: tuple[RoomMode, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -78,6 +83,7 @@ class ToneProblem:
     caps: Caps
     name: str
     known: tuple[Known, ...]
+    resonances: tuple[EqualizerBand, ...] = ()
 
 
 def tone_problem(
@@ -89,7 +95,7 @@ def tone_problem(
     """
     average = by_pitch(talk.pitch_hz)
     target = aims.target or average
-    prior = prior_of(aims.mic_response_db, aims.placement_db)
+    prior = prior_of(aims.mic_response_db, aims.placement_db, aims.modes)
     voice = without_noise(talk.voice, quiet.noise)
     heard = _within_band(voice, trust_from_snr(talk.voice, quiet.noise), target)
     heard = np.where((target.low_hz <= POINT_HZ) & (target.high_hz >= POINT_HZ), heard, 0.0)
@@ -149,6 +155,22 @@ def tone_problem(
                 spread,
             )
         ),
+        _cuts(colour, aims.modes),
+    )
+
+
+def _cuts(colour: RigColour, modes: tuple[RoomMode, ...]) -> tuple[EqualizerBand, ...]:
+    """A narrow cut for each resonance that both the room's decay and the voice show, as narrow as
+    its decay says: the bandwidth of a line that decays by 60 dB in T seconds is 2.2 / T."""
+    return tuple(
+        EqualizerBand(
+            "peak",
+            round(mode.frequency_hz, 1),
+            round(-min(part, _MOST_MODE_DB), 2),
+            round(float(np.clip(mode.frequency_hz * mode.decay_s / 2.2, *_MODE_Q)), 2),
+        )
+        for mode, part in zip(modes, colour.modes_db, strict=False)
+        if part >= _LEAST_MODE_DB
     )
 
 

@@ -16,6 +16,7 @@ import numpy as np
 import scipy.signal
 
 from obsidian_wren.core.decibels import Samples, power_db
+from obsidian_wren.core.measure.room_modes import RoomMode, find_modes
 
 OCTAVES_HZ = (250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 _DIRECT_S = 0.0025
@@ -49,13 +50,14 @@ class OctaveDecay:
 class Reverb:
     """Decay by octave, its mean from 500 Hz to 2 kHz, reverberant over direct power in dB (None
     where unknown), and how it was found; ``fall_db`` is by how much the fastest of speech falls in
-    50 ms, where that was looked at."""
+    50 ms, where that was looked at; ``modes`` are resonances that a clap or a sweep showed."""
 
     octaves: tuple[OctaveDecay, ...]
     decay_s: float | None
     ring_share_db: float | None
     method: Literal["clap", "sweep", "speech ends"]
     fall_db: float | None = None
+    modes: tuple[RoomMode, ...] = ()
 
     @property
     def far_and_live(self) -> bool:
@@ -99,7 +101,8 @@ def ring_of_response(
     if not middle:
         return None
     share = power_db(float(np.mean([10.0 ** (_share(tail, rate_hz) / 10.0) for tail in tails])))
-    return Reverb(tuple(octaves), float(np.mean(middle)), share, method)
+    modes = find_modes(max(tails, key=len), rate_hz=rate_hz)
+    return Reverb(tuple(octaves), float(np.mean(middle)), share, method, modes=modes)
 
 
 def _tails(response: Samples, rate_hz: float) -> list[Samples]:

@@ -157,7 +157,8 @@ def _band(reading: TalkReading) -> list[Finding]:
     return [
         Finding(
             "band_limited",
-            f"The talk ends at about {end_khz:g} kHz, so what lies above is unknown and left alone.",
+            f"The talk ends at about {end_khz:g} kHz, so what lies above is unknown and left"
+            " alone.",
             action,
         )
     ]

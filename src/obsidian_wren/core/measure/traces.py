@@ -64,5 +64,5 @@ def band_end_hz(third_octaves: Sequence[Band]) -> float | None:
         if not _WALL_ABOVE_HZ <= centre <= _WALL_BELOW_HZ:
             continue
         if levels[at] - levels[at + _BANDS :].max() > _WALL_DB:
-            return centre * OCTAVE_RATIO ** (1.0 / 6.0)
+            return float(centre * OCTAVE_RATIO ** (1.0 / 6.0))
     return None

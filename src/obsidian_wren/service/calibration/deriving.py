@@ -38,7 +38,9 @@ def _derive_after_take(ctx: RigContext, take: Take) -> None:
     uses_reference = ctx.rig.wishes.get("target", {}).get("kind") == "reference take"
     derive_voice(
         ctx,
+        # Resonances that a clap shows are cut, so the tone is fitted anew where there is one.
         refit=take.purpose == "passage"
+        or (take.purpose in ("clap", "sweep") and ctx.takes.passage is not None)
         or (take.purpose == "reference" and uses_reference and ctx.takes.passage is not None),
     )
     draw(ctx)
