@@ -136,7 +136,7 @@ def test_each_fact_stales_exactly_what_depended_on_it(change, stale):
             {"quiet", "split", "causes", "profile", "gain-plan", "room-shape", "cleaning", *TONE},
         ),
         ("take:in-use", {"in-use", "causes", *CHAIN}),
-        ("take:clap", {"ring", *CHAIN}),
+        ("take:clap", {"ring", "equalizer", *CHAIN}),
         ("take:reference", {"reference", "equalizer", "delivery", "diagram"}),
         ("take:muted", {"muted", "split", "causes", "gain-plan"}),
         ("take:loud", {"loud", "gain-plan"}),

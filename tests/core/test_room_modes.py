@@ -31,6 +31,7 @@ def test_lines_that_ring_on_are_found_with_their_decay(seed):
     assert sorted(mode.frequency_hz for mode in found) == pytest.approx([118.0, 240.0], abs=1.0)
     for mode in found:
         assert mode.decay_s == pytest.approx(1.1 if mode.frequency_hz < 200.0 else 0.9, rel=0.1)
+        assert mode.adds_db > 6.0
 
 
 @pytest.mark.parametrize("decay_s", [0.25, 0.6])
@@ -54,7 +55,7 @@ def tone_of(boost_db, modes):
     return derive_tone(reading, quiet, None, aims=ToneAims(modes=modes))
 
 
-MODE = RoomMode(240.0, 0.8, 20.0)
+MODE = RoomMode(240.0, 0.8, 20.0, 5.0)
 
 
 def test_a_narrow_cut_stands_only_where_the_decay_shows_a_resonance():

@@ -41,6 +41,8 @@ _TWO = 2
 _ASKED_DB = 0.7
 # A resonance is cut by no more, no narrower, and not where it is hardly heard.
 _LEAST_MODE_DB, _MOST_MODE_DB, _MODE_Q = 2.0, 9.0, (3.0, 6.0)
+# So much of a bell of that width is left in the third octaves that the voice is seen in.
+_LEFT_OF_BELL = 0.62
 # A whisper is no average speech: it stands much further from it than any voice.
 _WHISPER_SPREAD = 3.0
 # Bands may miss by this share of what is not known: it adds little beside it.
@@ -166,7 +168,7 @@ def _cuts(colour: RigColour, modes: tuple[RoomMode, ...]) -> tuple[EqualizerBand
         EqualizerBand(
             "peak",
             round(mode.frequency_hz, 1),
-            round(-min(part, _MOST_MODE_DB), 2),
+            round(-min(part / _LEFT_OF_BELL, _MOST_MODE_DB), 2),
             round(float(np.clip(mode.frequency_hz * mode.decay_s / 2.2, *_MODE_Q)), 2),
         )
         for mode, part in zip(modes, colour.modes_db, strict=False)

@@ -14,6 +14,7 @@ import scipy.signal
 from scipy.ndimage import median_filter
 
 from obsidian_wren.core.decibels import Samples, power_db
+from obsidian_wren.core.measure.spectrum import band_weights
 
 _LOW_HZ, _HIGH_HZ = 50.0, 500.0
 _FRAME_S, _HOP_S = 0.17, 0.02
@@ -27,12 +28,14 @@ _MOST = 4
 
 @dataclass(frozen=True)
 class RoomMode:
-    """One resonance: where, its decay to −60 dB in s, and how far it stands over its neighbours
-    late in the decay, dB."""
+    """One resonance: where, its decay to −60 dB in s, how far it stands over its neighbours late
+    in the decay, and by how much it lifts its third octave over the octave around it in the whole
+    of the sound, dB."""
 
     frequency_hz: float
     decay_s: float
     over_db: float
+    adds_db: float
 
 
 def find_modes(response: Samples, *, rate_hz: float) -> tuple[RoomMode, ...]:
@@ -63,8 +66,18 @@ def find_modes(response: Samples, *, rate_hz: float) -> tuple[RoomMode, ...]:
         lasts = decays[max(0, peak - 1) : peak + 2]
         decay = float(np.nanmax(lasts)) if np.isfinite(lasts).any() else np.nan
         if over >= _STANDS_OUT_DB and decay >= _LASTS * usual:
-            found.append(RoomMode(_between(late, at) * rate_hz / length, decay, over))
+            frequency = _between(late, at) * rate_hz / length
+            found.append(RoomMode(frequency, decay, over, _adds_db(tail, frequency, rate_hz)))
     return tuple(sorted(found, key=lambda mode: -mode.over_db)[:_MOST])
+
+
+def _adds_db(tail: Samples, frequency_hz: float, rate_hz: float) -> float:
+    """The third octave of a resonance against those half an octave beside it."""
+    power = np.abs(np.fft.rfft(tail)) ** 2
+    hz = np.fft.rfftfreq(len(tail), 1.0 / rate_hz)
+    centres = frequency_hz * 2.0 ** np.array([-0.5, 0.0, 0.5])
+    level = np.asarray(power_db(band_weights(hz, centres) @ power / centres + 1e-30))
+    return float(level[1] - 0.5 * (level[0] + level[2]))
 
 
 def _decay_s(level_db: Samples, floor_db: float, at_s: Samples) -> float:
