@@ -4,7 +4,9 @@ import numpy as np
 import pytest
 import soundfile
 
+from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.setup import confirming
 from obsidian_wren.service.takes import from_file
 from rigging import change, use_boathouse
 from signals import RATE, noise, room, voice
@@ -57,3 +59,21 @@ def test_a_short_passage_says_how_much_is_enough(keep):
     shown = keep("passage", sound)
     (take,) = [take for take in shown.takes if take.purpose == "passage"]
     assert "tell little of your tone" in " ".join(take.notes)
+
+
+def test_music_under_the_talk_is_told_and_asked_about(keep, workshop):
+    keep("rest", room(2e-4))
+    at = np.arange(len(voice("talk"))) / RATE
+    notes = 220.0 * 2.0 ** (np.array([0, 4, 7, 2, 9])[(at / 0.4).astype(int) % 5] / 12.0)
+    tune = sum(np.sin(2.0 * np.pi * k * np.cumsum(notes) / RATE) / k for k in (1, 2, 3))
+    shown = keep("talk", talk() + 3e-3 * tune)
+    (cause,) = [cause for cause in shown.voice_causes if cause.code == "music_in_talk"]
+    assert cause.spoils
+    (asked,) = [step.asks for step in shown.steps if step.asks]
+    assert "Music plays under your voice" in asked
+    confirming.confirm_step(workshop, "quiet")
+    with pytest.raises(Refused, match="Music plays"):
+        confirming.confirm_step(workshop, "gain")
+    confirming.confirm_step(workshop, "gain", anyway=True)
+    steps = {step.name: step.status for step in overview(workshop).steps}
+    assert steps["gain"] == "confirmed"

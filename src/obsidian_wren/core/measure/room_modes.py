@@ -74,7 +74,7 @@ def find_modes(response: Samples, *, rate_hz: float) -> tuple[RoomMode, ...]:
 def _adds_db(tail: Samples, frequency_hz: float, rate_hz: float) -> float:
     """The third octave of a resonance against those half an octave beside it."""
     power = np.abs(np.fft.rfft(tail)) ** 2
-    hz = np.fft.rfftfreq(len(tail), 1.0 / rate_hz)
+    hz = np.asarray(np.fft.rfftfreq(len(tail), 1.0 / rate_hz), dtype=np.float64)
     centres = frequency_hz * 2.0 ** np.array([-0.5, 0.0, 0.5])
     level = np.asarray(power_db(band_weights(hz, centres) @ power / centres + 1e-30))
     return float(level[1] - 0.5 * (level[0] + level[2]))
