@@ -212,3 +212,10 @@ def test_physics_predicts_gain_distance_and_angle():
     assert predict_shift(FACTS, FACTS).because == ""
     assert not predict_shift(FACTS, {**FACTS, "slider": 50.0}).known
     assert not predict_shift(FACTS, {**FACTS, "room": "Kitchen"}).known
+
+
+def test_a_fact_of_a_take_that_was_never_made_stales_nothing():
+    used = {"take:clap": None, "clap.distance_cm": 15.0}
+    assert graph.changed("equalizer", used, {"take:clap": None, "clap.distance_cm": 22.0}) == ()
+    taken = graph.changed("equalizer", used, {"take:clap": 7, "clap.distance_cm": 22.0})
+    assert {reason.source for reason in taken} == {"take:clap", "clap.distance_cm"}

@@ -77,3 +77,12 @@ def test_music_under_the_talk_is_told_and_asked_about(keep, workshop):
     confirming.confirm_step(workshop, "gain", anyway=True)
     steps = {step.name: step.status for step in overview(workshop).steps}
     assert steps["gain"] == "confirmed"
+
+
+def test_two_rates_are_told(keep, workshop, tmp_path):
+    keep("talk", talk())
+    path = tmp_path / "other.wav"
+    soundfile.write(path, room(2e-4, 10.0), 44_100, subtype="PCM_24")
+    from_file.keep_file(workshop, "rest", path, channel=None)
+    found = {cause.code: cause for cause in overview(workshop).voice_causes}
+    assert "44.1 kHz" in found["rate_mismatch"].evidence

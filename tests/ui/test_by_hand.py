@@ -139,7 +139,7 @@ def test_a_turned_knob_is_predicted_and_derived_again_by_one_press(page):
         button(page, "Turn Preamp down").click()
     expect(page.get_by_role("heading", name="Outdated")).to_be_visible()
     expect(page.get_by_text("−3.0 dB predicted")).to_be_visible()
-    expect(page.get_by_text("room, predicted")).to_be_visible()
+    expect(page.get_by_text("room (A), predicted")).to_be_visible()
     button(page, "Recalculate").click()
     expect(button(page, "Recalculate")).to_have_count(0, timeout=SLOW)
     expect(page.get_by_text("predicted", exact=True)).to_be_visible()
@@ -182,7 +182,7 @@ def test_a_response_file_comes_in_and_is_named_by_its_bad_line(page, tmp_path):
     ).to_be_visible()
     expect(status(page, "Tone")).to_have_text("outdated")
     button(page, "Recalculate").click()
-    expect(status(page, "Tone")).to_have_text("open", timeout=SLOW)
+    expect(status(page, "Tone")).to_have_text("confirmed", timeout=SLOW)
     with page.expect_download() as download:
         page.get_by_role("link", name="Export it").click()
     assert "20\t" in download.value.path().read_text()

@@ -88,12 +88,12 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     expect(page.get_by_text("Not live").first).to_be_visible()
 
 
-def test_the_demo_is_ready_to_clean_and_everything_is_kept_over_a_reload(
+def test_the_demo_is_ready_to_send_and_everything_is_kept_over_a_reload(
     start, browse, boathouse_data
 ):
     page = browse(start("--fast", data=boathouse_data))
-    expect(page.get_by_text("3 of 7 confirmed")).to_be_visible()
-    expect(page.get_by_role("heading", name="Clean", exact=True)).to_be_visible()
+    expect(page.get_by_text("6 of 7 confirmed")).to_be_visible()
+    expect(page.get_by_role("heading", name="Send", exact=True)).to_be_visible()
     step(page, "Tone")
     page.locator(".setting .head").first.click()
     name = page.locator(".setting.active .name").inner_text()
@@ -117,7 +117,13 @@ def test_the_demo_is_ready_to_clean_and_everything_is_kept_over_a_reload(
 def test_from_the_demo_to_a_proof(start, browse, boathouse_data):
     page = browse(start(data=boathouse_data))
     for name in ("Clean", "Tone", "Steady"):
-        button(page, f"Confirm {name.lower()}").click()
+        step(page, name)
+        expect(page.get_by_role("heading", name="Outdated")).to_have_count(0)
+        # Nothing on the slip is a fault: the boathouse lands inside all its aims.
+        slip = page.get_by_role("region", name="Settings")
+        expect(slip.get_by_role("img").first).to_be_visible()
+        expect(slip.get_by_role("img", name="fault", exact=True)).to_have_count(0)
+    step(page, "Send")
     expect(page.get_by_text("No marker was sent yet")).to_have_count(2)
     button(page, "Start live").click()
     expect(page.get_by_text("48 kHz all the way")).to_be_visible()

@@ -32,10 +32,12 @@ def setting(page, name):
 
 def test_the_gate_is_derived_from_two_distributions_and_its_edges_can_be_moved(page):
     step(page, "Clean")
-    expect(page.get_by_text("None: your noise floor")).to_be_visible()
+    expect(page.get_by_text("None: at the listener your noise floor")).to_be_visible()
     button(page, "Record the room in use, 20 s").click()
     expect(
-        page.get_by_text(re.compile(r"(A gate|An expander): your noise floor in use"))
+        page.get_by_text(
+            re.compile(r"(A gate|An expander): at the listener your noise floor in use")
+        )
     ).to_be_visible(timeout=SLOW)
     told = page.locator(".told")
     expect(told).to_contain_text("0 beginnings and 0 ends clipped")

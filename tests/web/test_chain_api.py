@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.core.chain.kinds import KINDS
+from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.web.app import create_app
 
 
@@ -31,9 +31,9 @@ def test_switches_order_and_wishes_answer_with_the_new_state_and_are_undone(clie
     before = state(client)
     off = client.patch("/api/stages", json={"stage": "lowpass", "on": False}).json
     assert (stage(off, "lowpass")["on"], stage(off, "lowpass")["derived_on"]) == (False, True)
-    order = [kind for kind in KINDS if kind != "deesser"] + ["deesser"]
+    order = [key for key in default_sequence() if key != "deesser"] + ["deesser"]
     moved = client.put("/api/stages/order", json={"order": order}).json
-    assert [entry["kind"] for entry in moved["stages"]] == order
+    assert [entry["key"] for entry in moved["stages"]] == order
     assert {w["kind"] for w in moved["delivery"]["warnings"]} >= {"limiter"}
     wished = client.put("/api/wishes", json={"cut_weight": 0.5, "taste": {"air_db": 3.0}}).json
     assert wished["wishes"]["taste"]["air_db"] == 3.0
@@ -95,7 +95,7 @@ def test_edges_frames_sweep_and_equalizer_are_given(client):
     assert counts["words"] > 5
     talk = next(t["id"] for t in state(client)["takes"] if t["purpose"] == "talk" and t["current"])
     frames = client.get(f"/api/takes/{talk}/frames?version=treated&off=limiter,gate").json
-    assert set(frames["gains_db"]) == {"compressor"}
+    assert set(frames["gains_db"]) == {"compressor", "gate-2"}
     assert len(frames["level_dbfs"]) == len(frames["bands_dbfs"])
     heard = {}
     for off in ("", "compressor"):

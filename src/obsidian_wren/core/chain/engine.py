@@ -56,9 +56,11 @@ class VoiceChain:
         self.stages: list[Stage] = [
             spec.build(rate_hz=rate_hz) for spec in specification if spec.on
         ]
+        self._keys = list(_running(specification))
         missing = least_delay_samples - sum(stage.delay_samples for stage in self.stages)
         if missing > 0:
             self.stages.append(Delay(missing))
+            self._keys.append("delay")
         self._coming: VoiceChain | None = None
         self._queued: Sequence[StageSpec] | None = None
         self._faded = 0
@@ -72,8 +74,8 @@ class VoiceChain:
     @property
     def gains_db(self) -> dict[str, float]:
         """The lowest gain that each dynamics stage applied in the last block, dB."""
-        stages = self.stages if self._coming is None else self._coming.stages
-        keyed = zip(_keys(stages), stages, strict=True)
+        running = self if self._coming is None else self._coming
+        keyed = zip(running._keys, running.stages, strict=True)
         return {key: stage.gain_db for key, stage in keyed if stage.gain_db is not None}
 
     def process(self, block: Samples) -> Samples:
@@ -93,17 +95,20 @@ class VoiceChain:
             self._queued = specification
             return
         coming = VoiceChain(specification, self.rate_hz, least_delay_samples=self.delay_samples)
-        before = dict(zip(_keys(self.stages), self.stages, strict=True))
+        before = dict(zip(self._keys, self.stages, strict=True))
         stages: list[Stage] = []
-        for key, stage in zip(_keys(coming.stages), coming.stages, strict=True):
+        keys: list[str] = []
+        for key, stage in zip(coming._keys, coming.stages, strict=True):
             if key in before:
                 take_over(stage, before[key])
             else:
                 # What is new in the chain hears the sound begin softly: an echo would give an
                 # abrupt beginning back.
                 stages.append(SoftStart(round(_FADE_S * self.rate_hz)))
+                keys.append("soft start")
             stages.append(stage)
-        coming.stages = stages
+            keys.append(key)
+        coming.stages, coming._keys = stages, keys
         self._coming, self._faded = coming, 0
 
     def _run(self, block: Samples) -> Samples:
@@ -136,14 +141,10 @@ class VoiceChain:
         each is looked at."""
         self._careful = True
         failed = {trouble.kind for trouble in self.troubles}
-        running = [spec for spec in self.specification if spec.on]
-        fresh = {
-            key: spec
-            for key, spec in zip(_keys(running), running, strict=True)
-            if spec.kind not in failed
-        }
+        running = _running(self.specification)
+        fresh = {key: spec for key, spec in running.items() if spec.kind not in failed}
         sound = block
-        for place, (key, stage) in enumerate(zip(_keys(self.stages), self.stages, strict=True)):
+        for place, (key, stage) in enumerate(zip(self._keys, self.stages, strict=True)):
             spec = fresh.get(key)
             self.stages[place] = (
                 Delay(stage.delay_samples, kind=stage.kind)
@@ -164,6 +165,7 @@ class VoiceChain:
         self._faded += len(block)
         if self._faded >= settle + fade:
             self.specification, self.stages = coming.specification, coming.stages
+            self._keys = coming._keys
             self.troubles += coming.troubles
             self._coming = None
             if self._queued is not None:
@@ -172,8 +174,10 @@ class VoiceChain:
         return np.asarray(old + (new - old) * share)
 
 
-def _keys(stages: Sequence[Stage] | Sequence[StageSpec]) -> tuple[str, ...]:
-    return numbered(stage.kind for stage in stages)
+def _running(specification: Sequence[StageSpec]) -> dict[str, StageSpec]:
+    """The stages that are on, by keys that they keep where one before them is switched."""
+    keyed = zip(numbered(spec.kind for spec in specification), specification, strict=True)
+    return {key: spec for key, spec in keyed if spec.on}
 
 
 def render(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float) -> Samples:

@@ -159,7 +159,12 @@ def changed(name: str, used: Mapping[str, Value], now: Mapping[str, Value]) -> t
     """
     reasons = []
     for key in sorted(sources(name)):
-        if key in used and used[key] != now.get(key) and not _same_gain(key, used, now):
+        if (
+            key in used
+            and used[key] != now.get(key)
+            and not _never_taken(key, used, now)
+            and not _same_gain(key, used, now)
+        ):
             reasons.append(Reason(key, used[key], now.get(key)))
     return tuple(
         sorted(
@@ -170,6 +175,13 @@ def changed(name: str, used: Mapping[str, Value], now: Mapping[str, Value]) -> t
             ),
         )
     )
+
+
+def _never_taken(key: str, used: Mapping[str, Value], now: Mapping[str, Value]) -> bool:
+    """Whether a fact is of a take that there was not and is not: nothing stands on it."""
+    purpose, dot, _ = key.partition(".")
+    take = f"take:{purpose}"
+    return bool(dot) and take in used and used[take] is None and now.get(take) is None
 
 
 def _same_gain(key: str, used: Mapping[str, Value], now: Mapping[str, Value]) -> bool:

@@ -42,6 +42,20 @@ class FloorMatch:
     findings: tuple[Finding, ...]
 
 
+def rate_findings(quiet_rate_hz: float, talk_rate_hz: float) -> tuple[Finding, ...]:
+    """What is said where a quiet take and a talk differ in rate, Hz."""
+    if quiet_rate_hz == talk_rate_hz:
+        return ()
+    return (
+        Finding(
+            "rate_mismatch",
+            f"The quiet take has {quiet_rate_hz / 1000:g} kHz and the talk {talk_rate_hz / 1000:g}"
+            " kHz: the quiet take is brought to the rate of the talk.",
+            "Record both with the same settings.",
+        ),
+    )
+
+
 def match_floor(
     quiet: Samples, talk: Samples, *, rate_hz: float, active_level_dbfs: float
 ) -> FloorMatch | None:

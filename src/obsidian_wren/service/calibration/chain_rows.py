@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import replace
+from typing import Any, cast
 
 import numpy as np
 from sqlalchemy import select
@@ -56,7 +57,12 @@ def chain_specs(ctx: RigContext, *, off: Sequence[str] = ()) -> tuple[StageSpec,
     """The whole chain as it stands, None before it can be derived. ``off`` are stages to leave out
     for once."""
     specs = keyed_specs(ctx)
-    return None if specs is None else tuple(s for key, s in specs.items() if key not in off)
+    if specs is None:
+        return None
+    # One that is left out keeps its place, so that those behind it keep their keys.
+    return tuple(
+        replace(cast("Any", spec), on=False) if key in off else spec for key, spec in specs.items()
+    )
 
 
 def tone_specs(ctx: RigContext) -> tuple[StageSpec, ...] | None:

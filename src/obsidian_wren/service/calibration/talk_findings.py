@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from obsidian_wren.core.derive.cause import Cause, Where
 from obsidian_wren.core.measure.finding import Finding
+from obsidian_wren.core.measure.pair_findings import rate_findings
 from obsidian_wren.core.measure.take_findings import talk_findings
 from obsidian_wren.service.calibration.floors import floor_match
 from obsidian_wren.service.readings.measuring import room_shift_db, samples_of, talk_reading
@@ -18,6 +19,7 @@ _TITLES: dict[str, tuple[str, Where]] = {
     "background_voice": ("Somebody else talks under your voice", "room"),
     "processed": ("Something else gates your voice already", "computer"),
     "band_limited": ("The sound ends like a wall", "computer"),
+    "rate_mismatch": ("Room and voice were taken at two rates", "computer"),
 }
 
 
@@ -32,7 +34,8 @@ def found_in_talk(ctx: RigContext) -> tuple[Cause, ...]:
         ("found", talk.sha256, rest.sha256, shift_db),
         lambda: talk_findings(samples_of(ctx.ws, talk), talk_reading(ctx.ws, talk, rest, ctx.rig)),
     )
-    all_ = (*(match.findings if match is not None else ()), *found)
+    rates = rate_findings(rest.rate_hz, talk.rate_hz)
+    all_ = (*(match.findings if match is not None else ()), *found, *rates)
     return tuple(
         Cause(
             finding.code,

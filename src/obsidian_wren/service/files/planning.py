@@ -14,7 +14,7 @@ from obsidian_wren.core.measure import faults
 from obsidian_wren.core.measure.bursts import without_bursts
 from obsidian_wren.core.measure.decay import ring_of_speech
 from obsidian_wren.core.measure.finding import Finding
-from obsidian_wren.core.measure.pair_findings import match_floor
+from obsidian_wren.core.measure.pair_findings import match_floor, rate_findings
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
 from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
@@ -140,16 +140,8 @@ def load_pair(
         *quiet_findings(quiet_samples, quiet),
         *talk_take.findings,
         *talk_findings(talk_samples, talk),
+        *rate_findings(quiet_rate, talk_rate),
     )
-    if quiet_rate != talk_rate:
-        findings += (
-            Finding(
-                "rate_mismatch",
-                f"The quiet take has {quiet_rate / 1000:g} kHz and the talk {talk_rate / 1000:g}"
-                " kHz: the quiet take is brought to the rate of the talk.",
-                "Record both with the same settings.",
-            ),
-        )
     for found in findings:
         if found.stops and not anyway:
             raise Refused(found.code, f"{found.sentence} {found.action} Or give --anyway.")
