@@ -3,7 +3,7 @@ stages before it leave.
 
 A rule that decides by the floor at the listener needs to know what the stages behind it do to that
 floor, and those are derived from what it leaves. So the chain is gone through until both agree:
-what was foreseen of the stages to come, and what they came to.
+what was predicted of the stages to come, and what they came to.
 
 Source: practice: a rule measures what reaches its stage, not what was recorded.
 """
@@ -33,7 +33,7 @@ from obsidian_wren.core.numerals import DECIDES_DB
 
 # Steps in which what is to come is told, so that it does not wander by what nobody hears.
 _STEP_DB = 0.1
-# What was foreseen and what it came to agree when no decision can hang on what parts them.
+# Prediction and outcome agree when no decision can hang on what parts them.
 _AGREES_DB = 0.5 * DECIDES_DB
 _MOST_ROUNDS = 4
 
@@ -87,7 +87,7 @@ def derive_chain(
     """
     keys = default_sequence() if sequence is None else tuple(sequence)
     once = _Once(pins or Pins(), follow, ask)
-    to_come = _foreseen(take_set, keys, once)
+    to_come = _predicted(take_set, keys, once)
     found = _gone_through(take_set, keys, to_come, once)
     floor = _floor(found)
     for _ in range(_MOST_ROUNDS):
@@ -102,7 +102,7 @@ def derive_chain(
     return _planned(take_set, found, floor)
 
 
-def _foreseen(take_set: TakeSet, keys: Sequence[str], once: _Once) -> dict[str, FloorToCome]:
+def _predicted(take_set: TakeSet, keys: Sequence[str], once: _Once) -> dict[str, FloorToCome]:
     """A first guess of what lies between each stage that weighs the floor and the listener: the
     gain that the voice needs, and of what a compressor lifts the room in pauses, what the gentle
     expander leaves; nothing behind the dynamics, which bring both."""

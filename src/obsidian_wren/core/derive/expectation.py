@@ -49,7 +49,7 @@ class Heard:
 @dataclass(frozen=True)
 class Outlook:
     """What to expect, or what was heard where a take has told it: ``floor_measured`` and
-    ``talk_measured`` say which; ``expected_*`` is what was foreseen without takes.
+    ``talk_measured`` say which; ``expected_*`` is the prediction without takes.
 
     ``talk_dbfs`` and ``floor_dbfs`` are AES17 levels at ``gain_db``, None where data are missing.
     """

@@ -27,7 +27,7 @@ _OVER_ROOM_DB, _MOST_OF_IT = 8.0, 0.55
 _MOVES_DB = 7.0
 _LINE_S, _LINES_PER_HOP = 0.0427, 4
 _LINE_BAND_HZ, _STANDS_OUT_DB, _AROUND = (150.0, 4000.0), 12.0, 61
-_LATER, _SAME_LINE = 6, 0.006
+_LATER, _SAME_PITCH = 6, 0.006
 _STAYS, _ALWAYS_THERE = 0.5, 0.8
 _LEAST_LINES, _VOICE_LINES_PER_S = 60, 65.0
 
@@ -113,7 +113,7 @@ def _has(lines: Samples, hz: float, within: float) -> bool:
 def _staying(lines: list[list[Samples]]) -> float:
     """The share of lines that are still there a moment later."""
     found = [
-        _has(piece[at + _LATER], hz, _SAME_LINE)
+        _has(piece[at + _LATER], hz, _SAME_PITCH)
         for piece in lines
         for at in range(len(piece) - _LATER)
         for hz in piece[at]
@@ -125,7 +125,7 @@ def _common(lines: list[list[Samples]]) -> float:
     """How common a line is, as the share of the pieces that hold it: hum is in all of them."""
     whole = [np.concatenate(piece) for piece in lines]
     found = [
-        np.mean([_has(other, hz, 2.0 * _SAME_LINE) for other in whole])
+        np.mean([_has(other, hz, 2.0 * _SAME_PITCH) for other in whole])
         for piece in lines
         for hz in piece[len(piece) // 2]
     ]
