@@ -101,7 +101,7 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     elif wanted > MOST_DB:
         text += f" More than {MOST_DB:.0f} dB would make words hollow."
     reduction = answer.set("reduction_db", cost.reduction_db, text)
-    left = _rest_dbfs_a(take_set, rows, reduction) if acts else take_set.rest_dbfs_a
+    left = _left(take_set, rows, reduction)[0] if acts else take_set.rest_dbfs_a
     evidence = NoiseEvidence(
         take_set.rest_dbfs_a + to_come.beside_voice_db,
         left + to_come.beside_voice_db,
@@ -119,30 +119,25 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
 
 
-def _rest_dbfs_a(
+def _left(
     take_set: TakeSet, rows: tuple[tuple[float, float], ...], reduction_db: float
-) -> float:
-    left = _reduced(take_set, rows, reduction_db)
-    return room_a_weighted_dbfs(left, rate_hz=take_set.rate_hz)
+) -> tuple[float, float]:
+    """The room at rest behind a reduction: its A-weighted level in dBFS and how restless it is."""
 
+    def hear() -> tuple[float, float]:
+        rate, spec = take_set.rate_hz, NoiseReductionSpec(reduction_db, rows)
+        rest = render([spec], take_set.rest, rate_hz=rate)
+        heard = rest[: round(_HEARD_S * rate)]
+        return room_a_weighted_dbfs(rest, rate_hz=rate), restlessness_db(heard, rate_hz=rate)
 
-def _reduced(
-    take_set: TakeSet, rows: tuple[tuple[float, float], ...], reduction_db: float
-) -> Samples:
-    """The room at rest behind a reduction, ``(n,)``."""
-    return take_set.once(
-        ("reduced", reduction_db),
-        lambda: render(
-            [NoiseReductionSpec(reduction_db, rows)], take_set.rest, rate_hz=take_set.rate_hz
-        ),
-    )
+    return take_set.once(("left", reduction_db), hear)
 
 
 def _asked(take_set: TakeSet, rows: tuple[tuple[float, float], ...], over_db: float) -> float:
     """The reduction that takes a floor down that stands ``over_db`` over its target, as measured
     on the room: what is asked of the stage and what it gives need not be the same."""
     asked = min(max(math.ceil(over_db), _LEAST_DB), MOST_DB)
-    short = over_db + _rest_dbfs_a(take_set, rows, asked) - take_set.rest_dbfs_a
+    short = over_db + _left(take_set, rows, asked)[0] - take_set.rest_dbfs_a
     if short < DECIDES_DB or asked >= MOST_DB:
         return asked
     return min(asked + math.ceil(short), MOST_DB)
@@ -162,8 +157,7 @@ def _cost(take_set: TakeSet, rows: tuple[tuple[float, float], ...], wanted_db: f
     while True:
         loss = take_set.once(("lost", reduction), partial(_loss, take_set, rows, reduction))
         if loss is None or loss.loss_db <= MOST_LOSS_DB or reduction <= _LEAST_DB:
-            left = _reduced(take_set, rows, reduction)
-            return _Cost(reduction, loss, restlessness_db(left, rate_hz=take_set.rate_hz))
+            return _Cost(reduction, loss, _left(take_set, rows, reduction)[1])
         reduction = max(_LEAST_DB, reduction - 3.0)
 
 

@@ -67,8 +67,8 @@ class TakeSet:
     talk take; ``ring`` is the room's; ``tone`` is what the equalizer is fitted on where that is
     another take; ``passed`` are the stages already gone through; ``lifted_db`` is how far they
     lifted the room beside the voice; ``floor_to_come`` is what the stages that follow will do to
-    the floor at rest, None while that is not known; ``known`` is what was worked out of these very
-    sounds.
+    the floor at rest, None while that is not known; ``known`` are numbers that were worked out of
+    these very sounds.
     """
 
     rate_hz: float
@@ -121,22 +121,25 @@ class TakeSet:
 
     @property
     def weighted_talk(self) -> Samples:
-        """The talk behind K-weighting, ``(n,)``."""
-        return self.once("weighted talk", lambda: k_weighted(self.talk, rate_hz=self.rate_hz))
+        """The talk behind K-weighting, ``(n,)``; as long as the talk, so it is not kept."""
+        return k_weighted(self.talk, rate_hz=self.rate_hz)
+
+    def _loudness_and_range(self) -> tuple[float, float | None]:
+        weighted = self.weighted_talk
+        return (
+            lufs_of_weighted(weighted, rate_hz=self.rate_hz),
+            range_of_weighted(weighted, rate_hz=self.rate_hz),
+        )
 
     @property
     def loudness_lufs(self) -> float:
         """Integrated loudness of the talk as it is here; minus infinity in silence."""
-        return self.once(
-            "loudness", lambda: lufs_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
-        )
+        return self.once("loudness", self._loudness_and_range)[0]
 
     @property
     def range_lu(self) -> float | None:
         """Loudness range of the talk as it is here; None when it is too short."""
-        return self.once(
-            "range", lambda: range_of_weighted(self.weighted_talk, rate_hz=self.rate_hz)
-        )
+        return self.once("loudness", self._loudness_and_range)[1]
 
     @property
     def rest_dbfs_a(self) -> float:
