@@ -43,9 +43,7 @@ _BURIED_DB = 15.0
 def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gate."""
     answer = Answer("gate", pins)
-    pitch = take_set.talk_reading.pitch_hz
-    low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
-    hears_from = answer.set("sidechain_hz", low, "Rumble under your voice must not open it.")
+    hears_from = set_sidechain(answer, take_set)
     talk, step_s = detector_levels_dbfs(take_set.talk, hears_from, rate_hz=take_set.rate_hz)
     room, _ = detector_levels_dbfs(take_set.room, hears_from, rate_hz=take_set.rate_hz)
     speech_share, room_share = distributions(talk, room, step_s, take_set.words)
@@ -89,6 +87,13 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     return StagePlan(
         "gate", plan.switch, plan.settings, evidence=GateEvidence(speech_share, room_share, counts)
     )
+
+
+def set_sidechain(answer: Answer, take_set: TakeSet) -> float:
+    """From where what opens and closes hears, Hz: the lowest pitch of the voice."""
+    pitch = take_set.talk_reading.pitch_hz
+    low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
+    return answer.set("sidechain_hz", low, "Rumble under your voice must not open it.")
 
 
 def balance(speech: Samples, room: Samples, cut_weight: float) -> tuple[float, float, float]:

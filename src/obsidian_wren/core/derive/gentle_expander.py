@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 
 from obsidian_wren.core.chain.gate import GateSpec
-from obsidian_wren.core.derive.gate import bearable_range_db
+from obsidian_wren.core.derive.gate import bearable_range_db, set_sidechain
 from obsidian_wren.core.derive.gate_evidence import detector_levels_dbfs
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
@@ -33,9 +33,7 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gentle expander: the room behind the dynamics against the aim."""
     answer = Answer("gate", pins)
     aim = take_set.wishes.aims.floor_dbfs_a
-    pitch = take_set.talk_reading.pitch_hz
-    low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
-    hears_from = answer.set("sidechain_hz", low, "Rumble under your voice must not open it.")
+    hears_from = set_sidechain(answer, take_set)
     talk, step_s = detector_levels_dbfs(take_set.talk, hears_from, rate_hz=take_set.rate_hz)
     room, _ = detector_levels_dbfs(take_set.rest, hears_from, rate_hz=take_set.rate_hz)
     spoken = talk[within(take_set.words, np.arange(len(talk)) * step_s)]

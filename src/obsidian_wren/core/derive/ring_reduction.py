@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
-from obsidian_wren.core.numerals import DECIDES_DB
+from obsidian_wren.core.numerals import DECIDES_DB, beside
 
 # Under this the ring is under the direct sound by so much that speech masks it.
 DRY_DECAY_S = 0.35
@@ -94,4 +94,4 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
 def _beside(share_db: float) -> str:
     if abs(share_db) < DECIDES_DB:
         return "as strong as your voice"
-    return f"{abs(share_db):.0f} dB {'over' if share_db > 0.0 else 'under'} your voice"
+    return beside(share_db, "your voice")

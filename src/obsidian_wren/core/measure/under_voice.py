@@ -60,9 +60,8 @@ def find_under_voice(
         return UnderVoice("music", under)
     moves = float(np.std(between)) >= _MOVES_DB
     seconds = np.count_nonzero(pauses) * _FRAME_S
-    looked_at = sum(max(len(piece) - _LATER, 0) for piece in lines)
     told = sum(len(line) for piece in lines for line in piece[: max(len(piece) - _LATER, 0)])
-    if looked_at and moves and told / seconds >= _VOICE_LINES_PER_S:
+    if moves and told / seconds >= _VOICE_LINES_PER_S:
         return UnderVoice("voice", under)
     return None
 

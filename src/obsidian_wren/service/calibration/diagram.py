@@ -26,13 +26,6 @@ from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.hardware_rows import has_absolute_gain
 from obsidian_wren.store.models import Rig, Take
 
-_TITLES = {
-    "converter": "converter",
-    "cleaned": "after cleanup",
-    "equalized": "after EQ",
-    "levelled": "after dynamics",
-}
-
 
 def draw(ctx: RigContext) -> None:
     """The level diagram's points, from the takes run through the chain."""
@@ -48,7 +41,7 @@ def draw(ctx: RigContext) -> None:
         one = samples_of(ctx.ws, first) * amplitude_from_db(moved)
         talk, quiet = (one, None) if voice is not None else (None, one)
         path = [("converter", levels_here(talk, quiet, rate_hz=first.rate_hz))]
-    points = [_point(name, _TITLES[name], found, None) for name, found in path]
+    points = [_point(name, name, found, None) for name, found in path]
     gain_db = _gain_before_converter(ctx.rig, first, moved)
     if gain_db is not None:
         converter = path[0][1]
