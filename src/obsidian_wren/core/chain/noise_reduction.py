@@ -1,10 +1,10 @@
-"""Noise reduction from the profile of the room at rest, 8 ms of delay.
+"""Noise reduction from the profile of the room at rest, 12 ms of delay.
 
-The short-time spectrum (``short_time``) is weighed by the log-spectral amplitude gain
-(``spectral_gain``), floored at the wanted reduction. Where the noise profile is unknown the stage
-passes the sound.
+The short-time spectrum (``short_time``) is weighed by the log-spectral amplitude gain where speech
+is present and by the wanted reduction where it is not (``speech_presence``). Where the noise
+profile is unknown the stage passes the sound.
 
-Source: Ephraim and Malah (1985); see ``spectral_gain``.
+Source: Cohen and Berdugo (2001); see ``speech_presence`` and ``spectral_gain``.
 """
 
 from __future__ import annotations
@@ -16,16 +16,13 @@ from typing import ClassVar, Self
 import numpy as np
 
 from obsidian_wren.core.chain.short_time import ShortTime, Spectra
-from obsidian_wren.core.chain.spectral_gain import lift_table, suppress
+from obsidian_wren.core.chain.speech_presence import Presence
 from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 
 DELAY_S = 0.008
-# For frames 8 ms apart, as the papers have them; ours are half as far.
-_SMOOTHING = 0.98
-# The noise is taken for 2 dB less than it is: that gives up a decibel of the reduction and keeps
-# weak parts of words.
-_CAUTION = 0.65
+# Noise alone passes the floor now and then; so much deeper it falls by what was asked.
+_DEEPER_DB = 1.0
 
 
 class NoiseReduction:
@@ -36,22 +33,24 @@ class NoiseReduction:
     def __init__(self, spec: NoiseReductionSpec, *, rate_hz: float) -> None:
         self.gain_db = None
         self._frames = ShortTime(rate_hz=rate_hz, delay_s=DELAY_S)
-        self.delay_samples = self._frames.delay_samples
-        self._per_noise = 1.0 / _expected_powers(spec, self._frames.window, rate_hz=rate_hz)
-        self._clean = np.zeros(self._frames.length // 2 + 1)
-        self._floor = amplitude_from_db(-spec.reduction_db)
+        # One frame more: what comes next tells whether speech begins.
+        self.delay_samples = self._frames.delay_samples + self._frames.hop
+        self._presence = Presence(
+            1.0 / _expected_powers(spec, self._frames.window, rate_hz=rate_hz)
+        )
+        self._floor = amplitude_from_db(-spec.reduction_db - _DEEPER_DB)
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """Frames under way and the last estimate of the voice. Each ``(n,)``."""
-        return (*self._frames.state, self._clean)
+        """Frames under way and the averages over them. ``(n,)`` and ``(rows, bins)``."""
+        return (*self._frames.state, *self._presence.state)
 
     def process(self, block: Samples) -> Samples:
         """Lower the noise in ``(n,)`` samples; the output lags by ``delay_samples``."""
         return self._frames.process(block, self._weigh)
 
     def _weigh(self, spectra: Spectra) -> None:
-        suppress(spectra, self._per_noise, self._floor, _SMOOTHING, self._clean, lift_table())
+        self._presence.weigh(spectra, self._floor)
 
 
 def _expected_powers(spec: NoiseReductionSpec, window: Samples, *, rate_hz: float) -> Samples:
@@ -66,7 +65,6 @@ def _expected_powers(spec: NoiseReductionSpec, window: Samples, *, rate_hz: floa
             * rate_hz
             / 2.0
             * float(window @ window)
-            * _CAUTION
         )
         + 1e-20
     )

@@ -18,7 +18,7 @@ import numpy as np
 from numba import njit
 
 from obsidian_wren.core.chain.short_time import ShortTime, Spectra
-from obsidian_wren.core.chain.spectral_gain import lift_table, log_spectral_gain
+from obsidian_wren.core.chain.spectral_gain import log_spectral_gain
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_from_db
 
@@ -39,7 +39,6 @@ def _hold_ring(
     follow: float,
     floor: float,
     smoothing: float,
-    lift: Samples,
 ) -> int:
     frames, bins = spectra.shape
     for j in range(frames):
@@ -52,7 +51,7 @@ def _hold_ring(
             prior = max(
                 smoothing * clean[k] / late + (1.0 - smoothing) * max(posterior - 1.0, 0.0), 1e-3
             )
-            gain = min(log_spectral_gain(prior, posterior, lift), 1.0)
+            gain = log_spectral_gain(prior, posterior)
             clean[k] = gain * gain * power
             spectra[j, k] *= max(gain, floor)
         at = at + 1 if at + 1 < len(past) else 0
@@ -100,7 +99,6 @@ class RingReduction:
             self._follow,
             self._floor,
             _SMOOTHING,
-            lift_table(),
         )
 
 

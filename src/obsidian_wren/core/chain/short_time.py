@@ -13,6 +13,7 @@ from collections.abc import Callable
 
 import numpy as np
 import numpy.typing as npt
+from numba import njit
 
 from obsidian_wren.core.decibels import Samples
 
@@ -82,12 +83,27 @@ class ShortTime:
         return out[: len(block)]
 
     def _frames(self, sound: Samples, weigh: Callable[[Spectra], None]) -> Samples:
-        frames = np.lib.stride_tricks.sliding_window_view(sound, self.length)[:: self.hop]
-        bins = np.fft.rfft(frames * self.window, axis=1)
+        frames = np.empty(((len(sound) - self.length) // self.hop + 1, self.length))
+        _cut(sound, self.window, self.hop, frames)
+        bins = np.fft.rfft(frames, axis=1)
         weigh(bins)
-        pieces = np.fft.irfft(bins, self.length, axis=1)[:, -2 * self.hop :] * self._synthesis
-        out = pieces[:, : self.hop].copy()
-        out[0] += self._tail
-        out[1:] += pieces[:-1, self.hop :]
-        self._tail[:] = pieces[-1, self.hop :]
-        return out.ravel()
+        out = np.empty(len(frames) * self.hop)
+        _overlap(np.fft.irfft(bins, self.length, axis=1), self._synthesis, self._tail, out)
+        return out
+
+
+@njit(cache=True, nogil=True)
+def _cut(sound: Samples, window: Samples, hop: int, frames: Samples) -> None:
+    for j in range(len(frames)):
+        for i in range(len(window)):
+            frames[j, i] = sound[j * hop + i] * window[i]
+
+
+@njit(cache=True, nogil=True)
+def _overlap(frames: Samples, synthesis: Samples, tail: Samples, out: Samples) -> None:
+    hop = len(tail)
+    first = frames.shape[1] - 2 * hop
+    for j in range(len(frames)):
+        for i in range(hop):
+            out[j * hop + i] = tail[i] + frames[j, first + i] * synthesis[i]
+            tail[i] = frames[j, first + hop + i] * synthesis[hop + i]

@@ -1,0 +1,192 @@
+"""Mains hum, taken out without delay: one oscillator per line is followed and subtracted.
+
+Each line has a slow complex amplitude, learned from what is left at its frequency; all share one
+phase, held on the mains by a loop of second order, so that lines at 500 Hz keep their place when
+the mains wanders. A voice that passes over a line pulls at it: a line is believed as far as what is
+left there keeps to the size of the hum, and the loop weighs the lines by how quiet it is beside
+them.
+
+Source: Widrow and others (1975), "Adaptive noise cancelling", for the canceller; Glover (1977),
+"Adaptive noise canceling applied to sinusoidal interferences", for its width; Gardner,
+"Phaselock Techniques", for the loop; Huber (1964) for the limit on what is believed.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import ClassVar, Self
+
+import numpy as np
+from numba import njit
+
+from obsidian_wren.core.chain.stage import BadSetting, number
+from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, amplitude_from_db
+
+# What is left is gathered over so much before it is looked at: lines 50 Hz apart do not mix.
+_LOOK_S = 1.0 / 30.0
+_LOOP_RAD_PER_S, _DAMPING = 3.0, 0.9
+# The loop holds on to within this share of the mains it was told.
+_REACH = 0.004
+# A line's first look counts whole, later ones ever less, until it settles as asked.
+_FIRST_S = 0.06
+_BESIDE_S = 0.4
+_CALM = 0.5
+# Rows of what is carried for each line.
+_RE, _IM, _COS, _SIN, _LEFT_RE, _LEFT_IM, _BESIDE, _TURN_COS, _TURN_SIN, _ROWS = range(10)
+_COUNT, _AGE_S, _PACE = 0, 1, 2
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _cancel(
+    block: Samples,
+    out: Samples,
+    lines: Samples,
+    loop: Samples,
+    numbers: Samples,
+    told: Samples,
+    look: int,
+    rate_hz: float,
+    pace: float,
+    settle_s: float,
+) -> None:
+    count = len(numbers)
+    re, im, cos, sin = lines[0], lines[1], lines[2], lines[3]
+    left_re, left_im, turn_cos, turn_sin = lines[4], lines[5], lines[7], lines[8]
+    for i in range(len(block)):
+        hum = 0.0
+        for k in range(count):
+            hum += re[k] * cos[k] - im[k] * sin[k]
+        left = block[i] - 2.0 * hum
+        out[i] = left
+        for k in range(count):
+            c, s = cos[k], sin[k]
+            left_re[k] += left * c
+            left_im[k] -= left * s
+            cos[k] = c * turn_cos[k] - s * turn_sin[k]
+            sin[k] = s * turn_cos[k] + c * turn_sin[k]
+        loop[0] += 1.0
+        if loop[0] >= look:
+            loop[0] = 0.0
+            _look(lines, loop, numbers, told, look / rate_hz, rate_hz, pace, settle_s)
+
+
+@njit(cache=True, nogil=True)
+def _look(
+    lines: Samples,
+    loop: Samples,
+    numbers: Samples,
+    told: Samples,
+    step_s: float,
+    rate_hz: float,
+    pace: float,
+    settle_s: float,
+) -> None:
+    loop[1] += step_s
+    reach = 1.0 - math.exp(-step_s / min(settle_s, max(_FIRST_S, 0.5 * loop[1])))
+    error, weight = 0.0, 1e-30
+    for k in range(len(numbers)):
+        re, im = lines[0, k], lines[1, k]
+        found_re, found_im = lines[4, k] / (step_s * rate_hz), lines[5, k] / (step_s * rate_hz)
+        lines[4, k] = lines[5, k] = 0.0
+        size, known = math.hypot(found_re, found_im), max(math.hypot(re, im), told[k])
+        if size > 2.0 * known:
+            found_re = found_im = 0.0
+        elif size > known:
+            found_re, found_im = found_re * (known / size) ** 2, found_im * (known / size) ** 2
+        lines[6, k] += (size * size - lines[6, k]) * min(1.0, step_s / _BESIDE_S)
+        beside = lines[6, k] + 1e-3 * told[k] ** 2 + 1e-30
+        error += numbers[k] * (found_im * re - found_re * im) / beside
+        weight += numbers[k] ** 2 * (re * re + im * im + 0.25 * told[k] ** 2) / beside
+        step = reach * min(1.0, (_CALM * known) ** 2 / beside)
+        lines[0, k] += step * found_re
+        lines[1, k] += step * found_im
+    error /= weight
+    moved = loop[2] + _LOOP_RAD_PER_S**2 * error * step_s / rate_hz
+    loop[2] = min(max(moved, pace * (1.0 - _REACH)), pace * (1.0 + _REACH))
+    ahead = 2.0 * _DAMPING * _LOOP_RAD_PER_S * error * step_s
+    for k in range(len(numbers)):
+        size = math.hypot(lines[2, k], lines[3, k])
+        c, s = lines[2, k] / size, lines[3, k] / size
+        by_c, by_s = math.cos(numbers[k] * ahead), math.sin(numbers[k] * ahead)
+        lines[2, k], lines[3, k] = c * by_c - s * by_s, s * by_c + c * by_s
+        lines[7, k], lines[8, k] = math.cos(numbers[k] * loop[2]), math.sin(numbers[k] * loop[2])
+
+
+class HumCanceller:
+    """Runs a :class:`HumSpec` at a rate."""
+
+    kind = "hum"
+    delay_samples = 0
+    gain_db = None
+
+    def __init__(self, spec: HumSpec, *, rate_hz: float) -> None:
+        rows = [row for row in spec.lines if row[0] * spec.mains_hz < 0.45 * rate_hz]
+        self._numbers = np.array([row[0] for row in rows], dtype=float)
+        self._told = np.array([amplitude_from_db(row[1] - AES17_OFFSET_DB) for row in rows])
+        # An amplitude c stands for 2·|c|·cos: of root mean square √2·|c|.
+        self._told = self._told / math.sqrt(2.0)
+        self._pace = 2.0 * math.pi * spec.mains_hz / rate_hz
+        self._settle_s, self._rate_hz = spec.settle_s, rate_hz
+        self._lines = np.zeros((_ROWS, len(rows)))
+        self._lines[_COS] = 1.0
+        self._lines[_BESIDE] = self._told**2
+        self._lines[_TURN_COS] = np.cos(self._numbers * self._pace)
+        self._lines[_TURN_SIN] = np.sin(self._numbers * self._pace)
+        self._loop = np.array([0.0, 0.0, self._pace])
+        self._look = max(1, round(_LOOK_S * rate_hz))
+
+    @property
+    def state(self) -> tuple[Samples, ...]:
+        """The lines and the loop that holds them. ``(rows, lines)`` and ``(3,)``."""
+        return self._lines, self._loop
+
+    def process(self, block: Samples) -> Samples:
+        """Take the hum out of ``(n,)`` samples."""
+        if not len(self._numbers):
+            return block
+        out = np.empty_like(block)
+        _cancel(
+            block,
+            out,
+            self._lines,
+            self._loop,
+            self._numbers,
+            self._told,
+            self._look,
+            self._rate_hz,
+            self._pace,
+            self._settle_s,
+        )
+        return out
+
+
+@dataclass(frozen=True)
+class HumSpec:
+    """Mains frequency in Hz, how slowly a line is learned in s; ``lines``: rows of the multiple
+    and the AES17 level in dBFS."""
+
+    kind: ClassVar[str] = "hum"
+    mains_hz: float
+    settle_s: float
+    lines: tuple[tuple[int, float], ...]
+    on: bool = True
+
+    def build(self, *, rate_hz: float) -> HumCanceller:
+        """The stage at a rate."""
+        return HumCanceller(self, rate_hz=rate_hz)
+
+    @classmethod
+    def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
+        """From ``mains_hz``, ``settle_s`` and ``lines``, rows of a multiple and dBFS. Raises
+        BadSetting."""
+        rows = settings.get("lines")
+        if not isinstance(rows, (list, tuple)):
+            raise BadSetting("has no “lines” of the hum")
+        return cls(
+            number(settings, "mains_hz"),
+            number(settings, "settle_s"),
+            tuple((int(row[0]), float(row[1])) for row in rows),
+            on,
+        )
