@@ -125,6 +125,8 @@ def stage_json(
         body["bands"] = bands_setting([_band(band) for band in data["bands"]], switch.because)
     if "profile" in data:
         body["profile"] = profile_setting(data["profile"])
+    if "lines" in data:
+        body["lines"] = lines_setting(data["lines"])
     return {
         "kind": kind,
         "on": switch.on,
@@ -143,17 +145,6 @@ def bands_setting(bands: Sequence[dict[str, Any]], because: str) -> dict[str, An
         "derived": [band.get("derived", band) for band in bands],
         "pinned": any(band.get("pinned") for band in bands),
         "because": because,
-    }
-
-
-def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
-    """A noise profile as one setting: rows of Hz and dB re full scale squared per Hz."""
-    return {
-        "value": [list(row) for row in rows],
-        "unit": "dB/Hz",
-        "derived": None,
-        "pinned": False,
-        "because": "The room at rest, as it reaches this stage.",
     }
 
 

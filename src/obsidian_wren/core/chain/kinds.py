@@ -25,6 +25,37 @@ KINDS: dict[str, StageKind] = {
     kind.kind: kind
     for kind in (
         StageKind(
+            "hum",
+            "Hum",
+            step="clean",
+            leaf="hum",
+            node="cleaning",
+            spec="hum:HumSpec",
+            rule="hum:derive_hum",
+            before_tone=True,
+            weighs_floor=True,
+            parameters=(
+                Parameter("mains_hz", "Mains", "Hz", 45.0, 65.0, 0.01, 2),
+                Parameter("settle_s", "Learns a line in", "s", 0.5, 10.0, 0.5),
+            ),
+        ),
+        StageKind(
+            "clicks",
+            "Keys and clicks",
+            step="clean",
+            leaf="clicks",
+            node="cleaning",
+            spec="clicks:ClicksSpec",
+            rule="clicks:derive_clicks",
+            before_tone=True,
+            weighs_floor=True,
+            parameters=(
+                Parameter("over_db", "Stands out by", "dB", 2.0, 15.0, 0.5),
+                Parameter("loudest_dbfs", "Nothing louder than", "dBFS", -90.0, 0.0, 0.5),
+                Parameter("range_db", "Range", "dB", 0.0, 60.0, 1.0),
+            ),
+        ),
+        StageKind(
             "highpass",
             "High-pass",
             step="tone",

@@ -61,10 +61,7 @@ def _expected_powers(spec: NoiseReductionSpec, window: Samples, *, rate_hz: floa
     # One-sided density over the whole rate: half of it falls on each of a bin and its mirror.
     return (
         np.asarray(
-            10.0 ** (np.interp(bins, hz, density) / 10.0)
-            * rate_hz
-            / 2.0
-            * float(window @ window)
+            10.0 ** (np.interp(bins, hz, density) / 10.0) * rate_hz / 2.0 * float(window @ window)
         )
         + 1e-20
     )

@@ -44,12 +44,13 @@ def _hold_ring(
     for j in range(frames):
         for k in range(bins):
             power = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2
-            late = fade * past[at, k] + 1e-20
+            per_late = 1.0 / (fade * past[at, k] + 1e-20)
             mean[k] += (power - mean[k]) * follow
             past[at, k] = mean[k]
-            posterior = power / late
+            posterior = power * per_late
             prior = max(
-                smoothing * clean[k] / late + (1.0 - smoothing) * max(posterior - 1.0, 0.0), 1e-3
+                smoothing * clean[k] * per_late + (1.0 - smoothing) * max(posterior - 1.0, 0.0),
+                1e-3,
             )
             gain = log_spectral_gain(prior, posterior)
             clean[k] = gain * gain * power

@@ -39,11 +39,14 @@ def _half_hann(hop: int) -> Samples:
 
 class ShortTime:
     """Frames of a stream, changed by real gains per bin, put together again ``delay_samples``
-    later."""
+    later.
 
-    def __init__(self, *, rate_hz: float, delay_s: float) -> None:
-        self.length = frame_samples(rate_hz)
+    ``short``: frames no longer than what is put together, for what lasts milliseconds.
+    """
+
+    def __init__(self, *, rate_hz: float, delay_s: float, short: bool = False) -> None:
         self.hop = max(1, round(delay_s * rate_hz / 2.0))
+        self.length = 2 * self.hop if short else frame_samples(rate_hz)
         self.delay_samples = 2 * self.hop
         self.window = analysis_window(self.length, self.hop)
         hann = 0.5 - 0.5 * np.cos(2.0 * np.pi * (np.arange(2 * self.hop) + 0.5) / (2 * self.hop))
@@ -64,46 +67,66 @@ class ShortTime:
     def process(self, block: Samples, weigh: Callable[[Spectra], None]) -> Samples:
         """Run ``(n,)`` samples; ``weigh`` is given spectra ``(frames, bins)`` in order and
         weighs them in place."""
-        waiting, ready = int(self._counts[0]), int(self._counts[1])
-        whole = (waiting + len(block)) // self.hop
-        fresh = np.concatenate([self._waiting[:waiting], block])
-        self._counts[0] = left = len(fresh) - whole * self.hop
-        self._waiting[:left] = fresh[whole * self.hop :]
-        out = np.concatenate([self._ready[:ready], np.empty(whole * self.hop)])
-        if whole:
-            sound = np.concatenate([self._past, fresh[: whole * self.hop]])
-            for first in range(0, whole, _FRAMES_AT_ONCE):
-                last = min(first + _FRAMES_AT_ONCE, whole)
-                part = sound[first * self.hop : (last - 1) * self.hop + self.length]
-                out[ready + first * self.hop : ready + last * self.hop] = self._frames(part, weigh)
-            self._past[:] = sound[whole * self.hop :]
-        kept = out[len(block) :]
-        self._counts[1] = len(kept)
-        self._ready[: len(kept)] = kept
-        return out[: len(block)]
+        most = _FRAMES_AT_ONCE * self.hop
+        if len(block) <= most:
+            return self._process(block, weigh)
+        parts = [block[at : at + most] for at in range(0, len(block), most)]
+        return np.concatenate([self._process(part, weigh) for part in parts])
 
-    def _frames(self, sound: Samples, weigh: Callable[[Spectra], None]) -> Samples:
-        frames = np.empty(((len(sound) - self.length) // self.hop + 1, self.length))
-        _cut(sound, self.window, self.hop, frames)
-        bins = np.fft.rfft(frames, axis=1)
-        weigh(bins)
-        out = np.empty(len(frames) * self.hop)
-        _overlap(np.fft.irfft(bins, self.length, axis=1), self._synthesis, self._tail, out)
-        return out
+    def _process(self, block: Samples, weigh: Callable[[Spectra], None]) -> Samples:
+        bins = _analyse(block, self._past, self._waiting, self._counts, self.window)
+        if len(bins):
+            weigh(bins)
+        return _put_together(
+            bins, len(block), self._ready, self._tail, self._counts, self._synthesis, self.length
+        )
 
 
+# The Fourier transforms inside are those of the package rocket-fft.
 @njit(cache=True, nogil=True)
-def _cut(sound: Samples, window: Samples, hop: int, frames: Samples) -> None:
-    for j in range(len(frames)):
+def _analyse(
+    block: Samples, past: Samples, waiting: Samples, counts: Samples, window: Samples
+) -> Spectra:
+    hop, kept = len(waiting), int(counts[0])
+    whole = (kept + len(block)) // hop
+    counts[0] = left = kept + len(block) - whole * hop
+    if whole == 0:
+        waiting[kept : kept + len(block)] = block
+        return np.empty((0, len(window) // 2 + 1), dtype=np.complex128)
+    sound = np.empty(len(past) + whole * hop)
+    sound[: len(past)] = past
+    sound[len(past) : len(past) + kept] = waiting[:kept]
+    sound[len(past) + kept :] = block[: len(block) - left]
+    frames = np.empty((whole, len(window)))
+    for j in range(whole):
         for i in range(len(window)):
             frames[j, i] = sound[j * hop + i] * window[i]
+    past[:] = sound[whole * hop :]
+    waiting[:left] = block[len(block) - left :]
+    return np.fft.rfft(frames)
 
 
 @njit(cache=True, nogil=True)
-def _overlap(frames: Samples, synthesis: Samples, tail: Samples, out: Samples) -> None:
-    hop = len(tail)
-    first = frames.shape[1] - 2 * hop
-    for j in range(len(frames)):
-        for i in range(hop):
-            out[j * hop + i] = tail[i] + frames[j, first + i] * synthesis[i]
-            tail[i] = frames[j, first + hop + i] * synthesis[hop + i]
+def _put_together(
+    bins: Spectra,
+    count: int,
+    ready: Samples,
+    tail: Samples,
+    counts: Samples,
+    synthesis: Samples,
+    length: int,
+) -> Samples:
+    hop, kept, whole = len(tail), int(counts[1]), len(bins)
+    out = np.empty(kept + whole * hop)
+    out[:kept] = ready[:kept]
+    if whole:
+        frames = np.fft.irfft(bins, length)
+        first = length - 2 * hop
+        for j in range(whole):
+            at = kept + j * hop
+            for i in range(hop):
+                out[at + i] = tail[i] + frames[j, first + i] * synthesis[i]
+                tail[i] = frames[j, first + hop + i] * synthesis[hop + i]
+    counts[1] = len(out) - count
+    ready[: len(out) - count] = out[count:]
+    return out[:count]

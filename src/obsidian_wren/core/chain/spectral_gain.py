@@ -14,8 +14,6 @@ import numpy as np
 import scipy.special
 from numba import njit
 
-from obsidian_wren.core.decibels import Samples
-
 # exp(½ E₁(v)) · √(v / (1 + v)) is smooth and lies between 0.75 and 1: a polynomial of v / (1 + v)
 # within 0.001 of it; a call of the exponential integral per bin would cost more than all the rest.
 _AT = (np.arange(4096) + 0.5) / 4096

@@ -98,11 +98,13 @@ class Presence:
         )
 
 
-def _window(bins: int, least: int, share: float) -> tuple[Places, Places]:
-    """From where to where each bin is averaged: ``(bins,)`` each, the end not included."""
+def _window(bins: int, least: int, share: float) -> tuple[Places, Places, Samples]:
+    """From where to where each bin is averaged, the end not included, and one over how many those
+    are: ``(bins,)`` each."""
     at = np.arange(bins)
     half = np.maximum(least, np.round(share * at).astype(np.int64))
-    return np.maximum(at - half, 0), np.minimum(at + half + 1, bins)
+    low, high = np.maximum(at - half, 0), np.minimum(at + half + 1, bins)
+    return low, high, 1.0 / (high - low)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -113,8 +115,10 @@ def _suppress(
     memory: Samples,
     narrow_from: Places,
     narrow_to: Places,
+    narrow_per: Samples,
     wide_from: Places,
     wide_to: Places,
+    wide_per: Samples,
     per_deviation: Samples,
     floor: float,
 ) -> None:
@@ -135,9 +139,9 @@ def _suppress(
             sums[k + 1] = total
         for k in range(bins):
             low, high = wide_from[k], wide_to[k]
-            next_wide[k] = (sums[high] - sums[low]) / (high - low)
+            next_wide[k] = (sums[high] - sums[low]) * wide_per[k]
             low, high = narrow_from[k], narrow_to[k]
-            next_narrow[k] = (sums[high] - sums[low]) / (high - low)
+            next_narrow[k] = (sums[high] - sums[low]) * narrow_per[k]
         for k in range(bins):
             wide_mean[k] += (wide[k] - wide_mean[k]) * (1.0 - _WIDE_STAYS)
             narrow_mean[k] += (narrow[k] - narrow_mean[k]) * (1.0 - _NARROW_STAYS)

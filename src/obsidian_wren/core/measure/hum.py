@@ -13,21 +13,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
 import scipy.ndimage
-import scipy.signal
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure.lines import LINE_BINS as _LINE_BINS
+from obsidian_wren.core.measure.mains import decimated, follow_mains
 from obsidian_wren.core.measure.spectrum import Spectrum, power_spectrum
-from obsidian_wren.core.rate import at_rate
 
 FRAME_S = 4.0
 _DRIFT = 0.004
 _HARMONICS = 20
 _STANDS_OUT_DB = 8.0
-_RISE_DB = 15.0
-_EDGE_SHARE = 0.1
 _ONE_KHZ = 1000.0
 
 
@@ -67,11 +63,6 @@ def line_spectrum(samples: Samples, *, rate_hz: float) -> Spectrum:
     return power_spectrum(samples, rate_hz=rate_hz, frame_s=FRAME_S)
 
 
-_TRACK_RATE_HZ = 4_000
-_TRACK_FRAME_S = 2.0
-_TRACK_HOP_S = 0.5
-
-
 def read_hum(samples: Samples, lines: Spectrum, *, rate_hz: float) -> Hum | None:
     """The hum family of ``(n,)`` samples, the mains allowed to wander by up to 0.4 %; ``lines`` is
     their :func:`line_spectrum`.
@@ -83,8 +74,8 @@ def read_hum(samples: Samples, lines: Spectrum, *, rate_hz: float) -> Hum | None
     plain = find_hum(lines)
     if len(samples) < 6.0 * rate_hz or rate_hz < 8_000:
         return plain
-    low, low_rate = _decimated(samples, rate_hz)
-    track = _follow_mains(low, low_rate)
+    low, low_rate = decimated(samples, rate_hz)
+    track = follow_mains(low, low_rate, reach=_DRIFT)
     if track is None:
         return plain
     at_s, mains_hz = track
@@ -104,48 +95,6 @@ def read_hum(samples: Samples, lines: Spectrum, *, rate_hz: float) -> Hum | None
     if found is None or (plain is not None and plain.level_dbfs > found.level_dbfs + 1.0):
         return plain
     return Hum(round(mean, 2), found.level_dbfs, found.harmonics, round(drift, 3))
-
-
-def _decimated(samples: Samples, rate_hz: float) -> tuple[Samples, float]:
-    low_rate = rate_hz / max(1, int(rate_hz // _TRACK_RATE_HZ))
-    return at_rate(samples, rate_hz, low_rate), low_rate
-
-
-def _follow_mains(low: Samples, rate_hz: float) -> tuple[Samples, Samples] | None:
-    """Times in s and mains frequencies in Hz, smoothed; None where no line can be followed."""
-    length, hop = round(_TRACK_FRAME_S * rate_hz), round(_TRACK_HOP_S * rate_hz)
-    frames = np.lib.stride_tricks.sliding_window_view(low, length)[::hop]
-    if len(frames) < 5:
-        return None
-    size = 8 * scipy.fft.next_fast_len(length)
-    power = np.abs(scipy.fft.rfft(frames * np.hanning(length), size, axis=1)) ** 2
-    bin_hz = rate_hz / size
-    best: tuple[float, Samples] | None = None
-    for mains in (50.0, 60.0):
-        for number in (1, 2, 3, 4, 6):
-            centre, reach = number * mains, max(number * mains * _DRIFT, 2.0 * bin_hz)
-            first, last = int((centre - reach) / bin_hz), int((centre + reach) / bin_hz) + 2
-            around = power[:, int((centre - 8.0) / bin_hz) : int((centre + 8.0) / bin_hz)]
-            window = power[:, first:last]
-            top = window.argmax(axis=1)
-            rise = float(
-                np.median(
-                    power_db(window.max(axis=1) / np.maximum(np.median(around, axis=1), 1e-30))
-                )
-            )
-            edges = float(np.mean((top <= 1) | (top >= window.shape[1] - 2)))
-            # The higher the line, the finer it tells the mains; the clearer, the less it jumps.
-            if rise > _RISE_DB and edges < _EDGE_SHARE:
-                score = rise + 6.0 * np.log2(number)
-                if best is None or score > best[0]:
-                    best = (score, (first + top) * bin_hz / number)
-    if best is None:
-        return None
-    at = (np.arange(len(frames)) * hop + length / 2.0) / rate_hz
-    smooth = np.polyfit(
-        at, scipy.ndimage.median_filter(best[1], 3, mode="nearest"), min(4, len(at) // 3)
-    )
-    return np.asarray(at, dtype=np.float64), np.asarray(np.polyval(smooth, at), dtype=np.float64)
 
 
 def _up_to(spectrum: Spectrum, high_hz: float) -> Spectrum:
@@ -291,3 +240,14 @@ def find_tones(
                 SteadyTone(round(frequency, 1), power_db(power) + AES17_OFFSET_DB, prominence)
             )
     return tuple(sorted(tones, key=lambda tone: -tone.level_dbfs)[:12])
+
+
+def line_levels_dbfs(samples: Samples, at_hz: Samples, *, rate_hz: float) -> Samples:
+    """AES17 levels of the lines at ``(lines,)`` frequencies in ``(n,)`` samples, the noise beside
+    them taken off, dBFS ``(lines,)``; one that does not stand out is at −120."""
+    spectrum = line_spectrum(samples, rate_hz=rate_hz)
+    floor = _local_floor(spectrum, 24.0)
+    powers = [
+        _line(spectrum, floor, float(hz), max(spectrum.bin_hz, hz * _DRIFT))[1] for hz in at_hz
+    ]
+    return np.asarray(power_db(np.maximum(powers, 1e-13)) + AES17_OFFSET_DB, dtype=np.float64)

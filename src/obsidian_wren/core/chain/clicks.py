@@ -1,0 +1,199 @@
+"""Keys and clicks: short bursts are brought to what lies on both sides of them. 14 ms of delay.
+
+A burst stands out, over many bands at once, from what was heard before it and from what is heard 7
+to 11 ms after it. A word that begins stays loud afterwards and a glottal pulse had another one
+before it, so neither is a burst. What a burst holds over the louder of its two sides is taken away,
+bin by bin; a second knock right behind the first is compared with what was left of that one.
+
+Source: Hirszhorn, Dov, Talmon and Cohen (2012), "Transient interference suppression in speech
+signals based on the OM-LSA algorithm", for looking at both sides; the limits by measurement.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+from numba import njit
+
+from obsidian_wren.core.chain.short_time import ShortTime, Spectra
+from obsidian_wren.core.chain.stage import Numbers
+from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db, power_from_db
+
+FRAME_S = 0.0035
+# Frames of half that: the sides are so many of them away.
+_BEFORE_FROM, _BEFORE_TO = 3, 9
+_AFTER_FROM, _AFTER_TO = 4, 6
+_KEPT = _BEFORE_TO + _AFTER_TO + 1
+# A burst goes on as long as this once it was found.
+_GOES_ON = 2
+# Bands that a burst is looked for in, and from where it is taken out.
+_LOOKED_FROM_HZ, _LOOKED_TO_HZ, _TAKEN_FROM_HZ = 1000.0, 9000.0, 300.0
+# What one bin can say for and against a burst, dB.
+_MOST_SAID_DB, _LEAST_SAID_DB = 30.0, -6.0
+_QUIET = 1e-14
+_NOT_ASKED = np.empty((0, 2))
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _sides(smooth: Samples, left: Samples, now: int, beside: Samples, after: Samples) -> None:
+    """The louder of what was left before a frame and of what stays after it."""
+    beside[:], after[:] = _QUIET, 1e30
+    for back in range(_BEFORE_FROM, _BEFORE_TO + 1):
+        row = left[(now - back) % _KEPT]
+        for k in range(len(row)):
+            beside[k] = max(beside[k], row[k])
+    for on in range(_AFTER_FROM, _AFTER_TO + 1):
+        row = smooth[(now + on) % _KEPT]
+        for k in range(len(row)):
+            after[k] = min(after[k], row[k])
+    for k in range(len(after)):
+        beside[k] = max(beside[k], after[k])
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _take_bursts(
+    spectra: Spectra,
+    held: Spectra,
+    smooth: Samples,
+    left: Samples,
+    counts: Samples,
+    told: Samples,
+    looked_from: int,
+    looked_to: int,
+    taken_from: int,
+    over_db: float,
+    loudest: float,
+    least: float,
+) -> float:
+    frames, bins = spectra.shape
+    power, beside, after = np.empty(bins), np.empty(bins), np.empty(bins)
+    lowest = 1.0
+    for j in range(frames):
+        at, lasts, place = int(counts[0]), int(counts[1]), int(counts[2])
+        for k in range(bins):
+            power[k] = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2 + _QUIET
+        for k in range(bins):
+            low, high = max(k - 1, 0), min(k + 1, bins - 1)
+            smooth[at, k] = left[at, k] = (power[low] + power[k] + power[high]) / 3.0
+        now = (at - _AFTER_TO) % _KEPT
+        _sides(smooth, left, now, beside, after)
+        said, loud = 0.0, 0.0
+        for k in range(looked_from, looked_to):
+            stands = 10.0 * math.log10(smooth[now, k] / beside[k])
+            said += min(max(stands, _LEAST_SAID_DB), _MOST_SAID_DB)
+            loud += smooth[now, k]
+        if j < len(told):
+            told[j, 0], told[j, 1] = said / (looked_to - looked_from), loud
+        if said > over_db * (looked_to - looked_from) and loud <= loudest:
+            lasts = _GOES_ON
+        for k in range(bins):
+            sample = held[place, k]
+            if lasts > 0 and k >= taken_from:
+                own = sample.real**2 + sample.imag**2 + _QUIET
+                gain = min(1.0, max(math.sqrt(beside[k] / own), least))
+                left[now, k] = min(smooth[now, k], max(beside[k], gain * gain * smooth[now, k]))
+                sample *= gain
+                lowest = min(lowest, gain)
+            held[place, k] = spectra[j, k]
+            spectra[j, k] = sample
+        counts[0] = (at + 1) % _KEPT
+        counts[1], counts[2] = max(0, lasts - 1), (place + 1) % _AFTER_TO
+    return lowest
+
+
+class ClickReduction:
+    """Runs a :class:`ClicksSpec` at a rate."""
+
+    kind = "clicks"
+
+    def __init__(self, spec: ClicksSpec, *, rate_hz: float) -> None:
+        self.gain_db = 0.0
+        self._frames = ShortTime(rate_hz=rate_hz, delay_s=FRAME_S, short=True)
+        self.delay_samples = self._frames.delay_samples + _AFTER_TO * self._frames.hop
+        length = self._frames.length
+        bins = length // 2 + 1
+        self._held = np.zeros((_AFTER_TO, bins), dtype=complex)
+        self._smooth, self._left = np.zeros((_KEPT, bins)), np.zeros((_KEPT, bins))
+        self._counts = np.zeros(3)
+        looked = band_bins(length, rate_hz=rate_hz)
+        window = float(self._frames.window @ self._frames.window)
+        # The sum over the band of a frame whose mean square is 1.
+        self.full_scale = length * window / 2.0
+        self._settings = (
+            looked.start,
+            looked.stop,
+            math.ceil(_TAKEN_FROM_HZ * length / rate_hz),
+            spec.over_db,
+            power_from_db(spec.loudest_dbfs - AES17_OFFSET_DB) * self.full_scale,
+            power_from_db(-spec.range_db / 2.0),
+        )
+
+    @property
+    def state(self) -> tuple[Samples, ...]:
+        """Frames under way and the powers of the last 28 ms. ``(n,)`` and ``(frames, bins)``."""
+        return (*self._frames.state, self._held, self._smooth, self._left, self._counts)
+
+    def process(self, block: Samples) -> Samples:
+        """Take the bursts out of ``(n,)`` samples; the output lags by ``delay_samples``."""
+        self.gain_db = 0.0
+        return self._frames.process(block, self._weigh)
+
+    def _weigh(self, spectra: Spectra) -> None:
+        lowest = self._take(spectra, _NOT_ASKED)
+        self.gain_db = min(self.gain_db, 20.0 * math.log10(lowest))
+
+    def _take(self, spectra: Spectra, told: Samples) -> float:
+        return _take_bursts(
+            spectra,
+            self._held,
+            self._smooth,
+            self._left,
+            self._counts,
+            told,
+            *self._settings,
+        )
+
+
+def bursts_of(samples: Samples, *, rate_hz: float) -> tuple[Samples, Samples, float]:
+    """How ``(n,)`` samples look to the stage, frame by frame: by how much each stands out over its
+    two sides, dB, and its level from 1 to 9 kHz in dBFS, ``(frames,)`` each; and the seconds
+    between frames."""
+    stage = ClickReduction(ClicksSpec(np.inf, np.inf, 0.0), rate_hz=rate_hz)
+    found: list[Samples] = []
+
+    def look(spectra: Spectra) -> None:
+        told = np.zeros((len(spectra), 2))
+        stage._take(spectra, told)
+        found.append(told)
+
+    # What is decided of a frame is decided when the last of its other side has come.
+    stage._frames.process(np.concatenate([samples, np.zeros(stage.delay_samples)]), look)
+    told = np.concatenate(found)[_AFTER_TO:] if found else np.zeros((0, 2))
+    levels = power_db(told[:, 1] / stage.full_scale + 1e-20) + AES17_OFFSET_DB
+    return told[:, 0], np.asarray(levels), stage._frames.hop / rate_hz
+
+
+def band_bins(length: int, *, rate_hz: float) -> range:
+    """The bins of frames of ``length`` samples in which a burst is looked for."""
+    first = math.ceil(_LOOKED_FROM_HZ * length / rate_hz)
+    last = math.floor(min(_LOOKED_TO_HZ, 0.45 * rate_hz) * length / rate_hz)
+    return range(first, max(last + 1, first + 1))
+
+
+@dataclass(frozen=True)
+class ClicksSpec(Numbers):
+    """How far a burst stands out on average over its bands, dB; the loudest that is one, dBFS from
+    1 to 9 kHz over 3.5 ms; most reduction in dB."""
+
+    kind: ClassVar[str] = "clicks"
+    over_db: float
+    loudest_dbfs: float
+    range_db: float
+    on: bool = True
+
+    def build(self, *, rate_hz: float) -> ClickReduction:
+        """The stage at a rate."""
+        return ClickReduction(self, rate_hz=rate_hz)

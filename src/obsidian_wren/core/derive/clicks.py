@@ -1,0 +1,122 @@
+"""Keys and clicks: where the room in use holds short bursts, how they are told from the voice's
+own consonants.
+
+Both are looked at as the stage looks at them: by how much each burst stands out over what lies on
+its two sides. The edge lies between the weakest bursts of the room and the strongest of the voice,
+nearer to the voice's, so that a consonant is rarely touched.
+
+Source: Neyman and Pearson (1933) for the edge; practice for how many bursts are worth it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.chain.clicks import ClicksSpec, bursts_of
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.measure.clicks import click_times_s
+from obsidian_wren.core.measure.words import within
+from obsidian_wren.core.numerals import plain
+
+_LEAST_OVER_DB, _USUAL_OVER_DB, _MOST_OVER_DB = 4.0, 6.0, 12.0
+_SPARE_DB = 6.0
+_MOST_DB = 40.0
+_AROUND_S = 0.008
+# Fewer than this are let through: each stage costs delay.
+_WORTH_A_MINUTE = 5.0
+_HEARD_UNDER_DB = -6.0
+# So much of the speech may look like a burst before it is left alone.
+_MOST_TOUCHED = 0.01
+
+
+@dataclass(frozen=True)
+class ClickEvidence:
+    """Bursts of the room in use: when, s, and their levels from 1 to 9 kHz before and after, dBFS,
+    ``(bursts,)`` each; seconds listened to; share of the voice's time in which it acts."""
+
+    at_s: Samples
+    before_dbfs: Samples
+    after_dbfs: Samples
+    seconds: float
+    touched: float
+
+
+def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
+    """The rule for keys and clicks: the bursts of the room in use beside the voice's own."""
+    answer = Answer("clicks", pins)
+    rate = take_set.rate_hz
+    at_s = click_times_s(take_set.room, rate_hz=rate)
+    stands, levels, step_s = bursts_of(take_set.room, rate_hz=rate)
+    own, peaks = _around(at_s, stands, step_s), _around(at_s, levels, step_s)
+    spoken, talk_levels, _ = bursts_of(take_set.talk, rate_hz=rate)
+    inside = within(take_set.words, np.arange(len(spoken)) * step_s)
+    loudest = answer.set(
+        "loudest_dbfs",
+        float(np.percentile(peaks, 95)) + _SPARE_DB if len(peaks) else -30.0,
+        f"{_SPARE_DB:.0f} dB over all but the loudest of your bursts; what is louder is your voice."
+        if len(peaks)
+        else "No burst was found in the room; a usual value.",
+    )
+    voice = spoken[inside & (talk_levels <= loudest)]
+    strongest = float(np.percentile(voice, 99.8)) if len(voice) else 0.0
+    weakest = float(np.percentile(own, 10)) if len(own) else _USUAL_OVER_DB
+    edge = strongest + 0.3 * max(weakest - strongest, 0.0)
+    over = answer.set(
+        "over_db",
+        float(np.clip(edge, _LEAST_OVER_DB, _MOST_OVER_DB)),
+        f"Nine of ten bursts of your room stand out by {weakest:.0f} dB or more; 998 of 1000"
+        f" moments of your voice by less than {strongest:.0f} dB."
+        if len(own)
+        else "No burst was found in the room; a usual value.",
+    )
+    answer.set("range_db", _MOST_DB, "Down to what is heard before and after, rarely so far.")
+    minutes = len(take_set.room) / rate / 60.0
+    often = len(at_s) / minutes if minutes else 0.0
+    heard = float(np.median(peaks)) if len(peaks) else -120.0
+    over_aim = heard + take_set.lift_to_listener().gates_open_db - take_set.wishes.aims.floor_dbfs_a
+    touched = float(np.mean(voice > over)) if len(voice) else 0.0
+    on = often >= _WORTH_A_MINUTE and over_aim > _HEARD_UNDER_DB and touched <= _MOST_TOUCHED
+    plan = answer.plan(on, _because(take_set, len(at_s), often, over_aim, touched))
+    evidence = None
+    if len(at_s):
+        spec = plan.spec()
+        assert isinstance(spec, ClicksSpec)
+        after = render([spec], take_set.room, rate_hz=rate) if spec.on else take_set.room
+        _, left, _ = bursts_of(after, rate_hz=rate)
+        seconds = len(take_set.room) / rate
+        evidence = ClickEvidence(at_s, peaks, _around(at_s, left, step_s), seconds, touched)
+    return StagePlan("clicks", plan.switch, plan.settings, evidence=evidence)
+
+
+def _around(at_s: Samples, values: Samples, step_s: float) -> Samples:
+    """The greatest value near each time, ``(bursts,)``."""
+    reach = max(1, round(_AROUND_S / step_s))
+    found = [
+        float(near.max())
+        for at in np.round(at_s / step_s).astype(int)
+        if len(near := values[max(0, at - reach) : at + reach + 1])
+    ]
+    return np.array(found)
+
+
+def _because(take_set: TakeSet, count: int, often: float, over_aim: float, touched: float) -> str:
+    seconds = len(take_set.room) / take_set.rate_hz
+    where = "in use" if take_set.in_use is not None else "at rest"
+    if not count:
+        return f"No short burst in {seconds:.0f} s of your room {where}."
+    told = f"{count} short burst{'s' if count > 1 else ''} in {seconds:.0f} s of your room {where}"
+    if often < _WORTH_A_MINUTE:
+        return f"{told}: too few to be worth 14 ms of delay."
+    if over_aim <= _HEARD_UNDER_DB:
+        return f"{told}, but {plain(-over_aim, 0)} dB under the floor that the target allows."
+    if touched > _MOST_TOUCHED:
+        return (
+            f"{told}, but {100.0 * touched:.1f} % of your own voice looks like them and would be"
+            " taken with them."
+        )
+    return f"{told}; they stand out over what lies before and after them, your voice seldom does."

@@ -1,0 +1,103 @@
+"""The hum canceller: the lines that the quiet take holds, taken out before anything else hears
+them.
+
+Source: Widrow and others (1975) for the canceller; IEC 61672-1 for the weighting that says whether
+the hum is heard.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.hum import HumSpec
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.cause import a_weighted_sum
+from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.measure.hum import Hum, line_levels_dbfs
+from obsidian_wren.core.numerals import beside, plain
+
+# So far under the target the lines add half a decibel to a floor that just meets it.
+_HEARD_UNDER_DB = 10.0
+_SETTLE_S, _WANDERING_SETTLE_S = 2.0, 1.0
+_WANDERS_HZ = 0.02
+_USUAL_HZ = 50.0
+# What was learned by then is what is judged.
+_LEARNED_S = 4.0
+
+
+@dataclass(frozen=True)
+class HumEvidence:
+    """The lines of the hum: their multiple of the mains, levels in the room at rest before and
+    after, dBFS, ``(lines,)`` each; and how far the mains wandered, Hz."""
+
+    mains_hz: float
+    drift_hz: float
+    numbers: Samples
+    before_dbfs: Samples
+    after_dbfs: Samples
+
+
+def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
+    """The rule of the hum canceller: the hum of the room at rest as it will be heard."""
+    answer = Answer("hum", pins)
+    hum = take_set.quiet_reading.hum
+    mains = answer.set(
+        "mains_hz",
+        _USUAL_HZ if hum is None else hum.mains_hz,
+        "No hum was found, so this is the usual mains."
+        if hum is None
+        else "As measured in your quiet take; from there it is followed.",
+    )
+    wanders = hum is not None and hum.drift_hz > _WANDERS_HZ
+    answer.set(
+        "settle_s",
+        _WANDERING_SETTLE_S if wanders else _SETTLE_S,
+        "Faster, since your mains wanders."
+        if wanders and hum is not None
+        else "Slow enough to leave your voice alone.",
+    )
+    if hum is None:
+        return answer.plan(False, "No mains hum stands out of your quiet take.", data={"lines": ()})
+    lines = _lines(hum)
+    aim = take_set.wishes.aims.floor_dbfs_a
+    heard = a_weighted_sum([(h.hz, h.level_dbfs) for h in hum.harmonics])
+    over = heard + take_set.lift_to_listener().in_pauses_db - aim
+    on = over > -_HEARD_UNDER_DB
+    stands = beside(over, f"the {plain(aim, 0)} dBFS(A) that the target allows")
+    count = len(hum.harmonics)
+    told = f"{count} lines of {plain(hum.mains_hz, 2)} Hz, {plain(hum.level_dbfs, 0)} dBFS together"
+    because = (
+        f"{told}: at the listener they would be {stands}. Without delay, and your voice keeps what"
+        " lies between them."
+        if on
+        else f"Not needed: {told}; at the listener they will be {stands}."
+    )
+    plan = answer.plan(on, because, data={"lines": lines})
+    if not plan.switch.on:
+        return plan
+    spec = plan.spec()
+    assert isinstance(spec, HumSpec)
+    evidence = _evidence(take_set, spec, hum.drift_hz, mains)
+    return StagePlan("hum", plan.switch, plan.settings, plan.data, evidence)
+
+
+def _lines(hum: Hum) -> tuple[tuple[int, float], ...]:
+    return tuple((round(h.hz / hum.mains_hz), round(h.level_dbfs, 1)) for h in hum.harmonics)
+
+
+def _evidence(take_set: TakeSet, spec: HumSpec, drift_hz: float, mains_hz: float) -> HumEvidence:
+    rate = take_set.rate_hz
+    numbers = np.array([row[0] for row in spec.lines], dtype=float)
+    treated = render([spec], take_set.rest, rate_hz=rate)
+    learned = round(_LEARNED_S * rate)
+    if len(treated) < 2 * learned:
+        learned = 0
+    before, after = (
+        line_levels_dbfs(x[learned:], numbers * mains_hz, rate_hz=rate)
+        for x in (take_set.rest, treated)
+    )
+    return HumEvidence(mains_hz, drift_hz, numbers, before, after)

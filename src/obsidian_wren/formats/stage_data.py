@@ -1,0 +1,28 @@
+"""Settings of a stage that are no numbers, as a calibration file holds them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+
+def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
+    """A noise profile as one setting: rows of Hz and dB re full scale squared per Hz."""
+    return {
+        "value": [list(row) for row in rows],
+        "unit": "dB/Hz",
+        "derived": None,
+        "pinned": False,
+        "because": "The room at rest, as it reaches this stage.",
+    }
+
+
+def lines_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
+    """The lines of a hum as one setting: rows of a multiple of the mains and dBFS."""
+    return {
+        "value": [list(row) for row in rows],
+        "unit": "dBFS",
+        "derived": None,
+        "pinned": False,
+        "because": "The hum of the room at rest.",
+    }
