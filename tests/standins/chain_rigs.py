@@ -25,7 +25,7 @@ RIGS = {
         {"noises": [{"kind": "heater", "level_db_spl": 48}, {"kind": "white", "level_db_spl": 40}]},
         {"noise_reduction": True},
     ),
-    "keys in use": ({"noises": [{"kind": "heater", "level_db_spl": 24}, KEYS]}, {"gate": True}),
+    "keys in use": ({"noises": [{"kind": "heater", "level_db_spl": 24}, KEYS]}, {"clicks": True}),
     "ringing room": (
         {
             "room": {"decay_s": 0.6},

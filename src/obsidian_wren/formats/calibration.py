@@ -23,6 +23,7 @@ from obsidian_wren.core.derive.setting import Setting
 from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
 from obsidian_wren.core.told import Told
+from obsidian_wren.formats.stage_data import lines_setting, profile_setting
 
 FORMAT = "obsidian-wren/calibration"
 FEED_NAME = "Wren: call"

@@ -21,8 +21,8 @@ from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 
 DELAY_S = 0.008
-# Noise alone passes the floor now and then; so much deeper it falls by what was asked.
-_DEEPER_DB = 1.0
+# Noise alone passes the floor now and then; with so much more it falls by what was asked.
+_DEEPER = 19.0 / 18.0
 
 
 class NoiseReduction:
@@ -38,7 +38,7 @@ class NoiseReduction:
         self._presence = Presence(
             1.0 / _expected_powers(spec, self._frames.window, rate_hz=rate_hz)
         )
-        self._floor = amplitude_from_db(-spec.reduction_db - _DEEPER_DB)
+        self._floor = amplitude_from_db(-_DEEPER * spec.reduction_db)
 
     @property
     def state(self) -> tuple[Samples, ...]:

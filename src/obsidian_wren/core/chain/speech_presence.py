@@ -103,7 +103,9 @@ def _window(bins: int, least: int, share: float) -> tuple[Places, Places, Sample
     are: ``(bins,)`` each."""
     at = np.arange(bins)
     half = np.maximum(least, np.round(share * at).astype(np.int64))
-    low, high = np.maximum(at - half, 0), np.minimum(at + half + 1, bins)
+    # As wide at the edges as beside them: fewer bins would flicker more.
+    low = np.clip(at - half, 0, bins - 2 * half - 1)
+    low, high = np.maximum(low, 0), np.minimum(np.maximum(at + half + 1, 2 * half + 1), bins)
     return low, high, 1.0 / (high - low)
 
 

@@ -18,7 +18,9 @@ from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.plosives import BAND_HZ, Plosive, find_plosives
 
 _MARGIN_DB = 2.0
-_MOST_DB = 24.0
+_LEAST_DB, _MOST_DB = 12.0, 30.0
+# A burst that has come down to the threshold is still the loudest thing there.
+_UNDER_DB = 8.0
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,8 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
         for p in found
     ]
     worst = max(over, default=0.0)
-    answer.set("range_db", min(_MOST_DB, max(worst, 0.0) + 3.0), _range_because(found, worst))
+    span = float(np.clip(worst + _UNDER_DB, _LEAST_DB, _MOST_DB))
+    answer.set("range_db", span, _range_because(found, worst))
     longest = max((p.length_s for p in found), default=0.05)
     answer.set(
         "release_ms",
@@ -90,7 +93,8 @@ def _because(found: tuple[Plosive, ...], take_set: TakeSet) -> str:
 
 def _range_because(found: tuple[Plosive, ...], worst: float) -> str:
     return (
-        f"The worst burst is {worst:.0f} dB over the threshold."
+        f"The worst burst is {worst:.0f} dB over the threshold; it goes {_UNDER_DB:.0f} dB under"
+        " it, where your voice is."
         if found
         else "No burst was found; this is the least that would act."
     )

@@ -22,6 +22,15 @@ class OrderWarning:
 
 # (this stage, must not come after that one, because)
 _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
+    ("hum", "noise_reduction", "A gain that moves before it makes the lines of the hum flicker."),
+    ("hum", "gate", "A gate before it cuts the hum that it has to follow."),
+    ("hum", "compressor", "A compressor before it makes the hum swell, and it cannot be followed."),
+    (
+        "clicks",
+        "gate",
+        "A gate before it cuts what lies beside a click, and that is what tells it.",
+    ),
+    ("clicks", "compressor", "A compressor before it stretches a click over what lies beside it."),
     (
         "noise_reduction",
         "gate",

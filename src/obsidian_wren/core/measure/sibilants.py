@@ -11,7 +11,6 @@ from typing import Literal
 
 import numpy as np
 import scipy.fft
-from scipy.ndimage import uniform_filter1d
 
 from obsidian_wren.core.chain.filters import response_db
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
@@ -19,6 +18,9 @@ from obsidian_wren.core.measure.loudness import k_weighting_sections
 
 FRAME_S, HOP_S = 0.0213, 0.005
 _HISS_HZ, _VOICE_HZ = (3500.0, 14_000.0), (150.0, 3000.0)
+# Where a hiss is strongest is looked for as the ear has it, in third octaves, where fricatives lie.
+_STRONGEST_HZ = (4500.0, 10_000.0)
+_HALF_THIRD = 2.0 ** (1.0 / 6.0)
 _OVER_VOICE_DB = 3.0
 _OVER_ROOM_DB = 12.0
 _UNDER_LOUDEST_DB = 35.0
@@ -28,8 +30,8 @@ _NEIGHBOURS_S = 0.25
 
 @dataclass(frozen=True)
 class Sibilant:
-    """One hiss: when, how long, whether it lasts like an "s" or is over like a "t"; the peak of its
-    spectrum in Hz.
+    """One hiss: when, how long, whether it lasts like an "s" or is over like a "t"; its strongest
+    third octave from 4.5 to 10 kHz, Hz.
 
     ``level_db`` and ``neighbours_db`` are K-weighted (ITU-R BS.1770-5), as loudness is: the hiss at
     its loudest 20 ms, and the mean of the voiced speech within a quarter of a second to either
@@ -91,8 +93,9 @@ def _frames(
     window = np.hanning(length + 1)[:-1].astype(np.float32)
     scale = 2.0 / (length * float(window @ window))
     frames = np.lib.stride_tricks.sliding_window_view(samples.astype(np.float32), length)[::hop]
-    # Smoothed over a sixth of an octave or so, so that one bin of noise is no peak.
-    near = max(1, round(400.0 / (hz[1] - hz[0])))
+    centres = np.flatnonzero((hz >= _STRONGEST_HZ[0]) & (hz <= min(_STRONGEST_HZ[1], hz[-1] * 0.9)))
+    low = np.searchsorted(hz, hz[centres] / _HALF_THIRD)
+    high = np.searchsorted(hz, np.minimum(hz[centres] * _HALF_THIRD, hz[-1]))
     rows: list[tuple[Samples, ...]] = []
     for first in range(0, len(frames), 128):
         bins = scipy.fft.rfft(frames[first : first + 128] * window, axis=1)
@@ -101,7 +104,8 @@ def _frames(
         hiss_power, voice_power = hiss.sum(axis=1), power[:, voice_bins].sum(axis=1)
         wanted = hiss_power > voice_power
         peaks = np.zeros(len(power))
-        peaks[wanted] = hz[hiss_bins][uniform_filter1d(hiss[wanted], near, axis=1).argmax(axis=1)]
+        sums = np.cumsum(power[wanted], axis=1)
+        peaks[wanted] = hz[centres][(sums[:, high] - sums[:, low]).argmax(axis=1)]
         rows.append((power @ weight, hiss_power, voice_power, peaks))
     return tuple(np.concatenate(column) for column in zip(*rows, strict=True))  # type: ignore[return-value]
 
