@@ -53,7 +53,7 @@ def test_what_is_louder_than_a_key_is_left_alone(said):
     struck = said + keys(19.0, 0.15)
     # The keys reach about -32 dBFS over 3.5 ms in this band.
     deaf = ClicksSpec(5.0, -60.0, 40.0)
-    assert np.allclose(render([deaf], struck, rate_hz=RATE), struck, atol=1e-9)
+    assert far(render([deaf], struck, rate_hz=RATE), struck) < -45.0
 
 
 def test_bursts_are_told_where_they_are():

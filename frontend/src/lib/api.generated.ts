@@ -1660,6 +1660,8 @@ export interface components {
          * @description The evidence of Clean.
          */
         CleanView: {
+            /** @default null */
+            clicks: components["schemas"]["ClicksView"] | null;
             /** Cut Weight */
             cut_weight: number;
             deplosive: components["schemas"]["PlosiveEvidenceView"] | null;
@@ -1669,6 +1671,8 @@ export interface components {
              */
             facts: components["schemas"]["FactView"][];
             gate: components["schemas"]["GateEvidenceView"] | null;
+            /** @default null */
+            hum: components["schemas"]["HumLinesView"] | null;
             noise_reduction: components["schemas"]["NoiseEvidenceView"] | null;
             /**
              * Predicted
@@ -1683,6 +1687,13 @@ export interface components {
              * @default null
              */
             stale: string | null;
+            /**
+             * Taken
+             * @default {}
+             */
+            taken: {
+                [key: string]: components["schemas"]["TakenView"];
+            };
             /** Words */
             words: number;
         };
@@ -1697,6 +1708,23 @@ export interface components {
             p50: number;
             /** P90 */
             p90: number;
+        };
+        /**
+         * ClicksView
+         * @description The bursts of the room in use, without and with what takes them; and the share of the voice's
+         *     time in which that acts.
+         */
+        ClicksView: {
+            /** After Dbfs */
+            after_dbfs: number[];
+            /** At S */
+            at_s: number[];
+            /** Before Dbfs */
+            before_dbfs: number[];
+            /** Seconds */
+            seconds: number;
+            /** Touched */
+            touched: number;
         };
         /**
          * ClipUpload
@@ -2279,6 +2307,22 @@ export interface components {
              * @default null
              */
             buffer_ms?: number | null;
+        };
+        /**
+         * HumLinesView
+         * @description The lines of the hum in the room at rest, without and with the canceller.
+         */
+        HumLinesView: {
+            /** After Dbfs */
+            after_dbfs: number[];
+            /** Before Dbfs */
+            before_dbfs: number[];
+            /** Drift Hz */
+            drift_hz: number;
+            /** Mains Hz */
+            mains_hz: number;
+            /** Numbers */
+            numbers: number[];
         };
         /**
          * HumView
@@ -4190,6 +4234,33 @@ export interface components {
             stale: string | null;
             /** Taken At */
             taken_at: string;
+        };
+        /**
+         * TakenView
+         * @description The A-weighted room before and behind a stage, and what the voice loses there.
+         */
+        TakenView: {
+            /** Beginnings Lost Db */
+            beginnings_lost_db: number | null;
+            /** Clipped */
+            clipped: number;
+            /**
+             * Facts
+             * @default []
+             */
+            facts: components["schemas"]["FactView"][];
+            /** In Use After Dbfs A */
+            in_use_after_dbfs_a: number | null;
+            /** In Use Before Dbfs A */
+            in_use_before_dbfs_a: number | null;
+            /** Rest After Dbfs A */
+            rest_after_dbfs_a: number | null;
+            /** Rest Before Dbfs A */
+            rest_before_dbfs_a: number | null;
+            /** Speech Lost Db */
+            speech_lost_db: number | null;
+            /** Words */
+            words: number;
         };
         /**
          * TalkView
@@ -6864,6 +6935,7 @@ export interface operations {
                 off?: string;
                 version?: "raw" | "treated";
                 matched?: boolean;
+                taken?: string;
             };
             header?: never;
             path: {
@@ -6899,6 +6971,7 @@ export interface operations {
                 off?: string;
                 version?: "raw" | "treated";
                 matched?: boolean;
+                taken?: string;
             };
             header?: never;
             path: {

@@ -81,6 +81,12 @@ class Playback {
     }
   }
 
+  /** Hear only what a stage takes out of the take. */
+  hearTaken(key: string): void {
+    const take = this.currentTake;
+    if (take) void this.#play(`/api/takes/${take.id}/sound?taken=${key}&matched=${this.matched}`, `taken/${key}`);
+  }
+
   /** Compare at one loudness, or as loud as each is. */
   setMatched(matched: boolean): void {
     this.matched = matched;

@@ -30,6 +30,8 @@ export const LEAVES: Record<string, Leaf[]> = {
   clean: [
     { name: 'gate', title: 'Gate' },
     { name: 'noise', title: 'Noise reduction' },
+    { name: 'hum', title: 'Hum' },
+    { name: 'clicks', title: 'Keys and clicks' },
     { name: 'ring', title: 'Room reverb' },
   ],
   tone: [

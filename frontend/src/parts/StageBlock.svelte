@@ -18,6 +18,8 @@
   const shown = $derived(unfolded ?? (open && stage.on));
   const left = $derived(playback.without.includes(stage.key));
 
+  const takenHeard = $derived(playback.playing === `taken/${stage.key}`);
+
   async function hold(on: boolean | null): Promise<void> {
     await desk.do('patch', '/api/stages', { body: { stage: stage.key, on } });
     playback.hearAgain();
@@ -59,6 +61,11 @@
       <button type="button" aria-pressed={left} onclick={() => playback.leaveOut(stage.key)}
         >{left ? 'Hear with it' : 'Hear without it'}</button
       >
+      {#if stage.step === 'clean'}
+        <button type="button" onclick={() => (takenHeard ? playback.stopSound() : playback.hearTaken(stage.key))}
+          >{takenHeard ? 'Stop' : 'Hear what it takes'}</button
+        >
+      {/if}
     {/if}
     {#if stage.further && stage.kind === 'equalizer'}
       <button type="button" disabled={desk.busy} onclick={() => void addBand()}>Add a band</button>

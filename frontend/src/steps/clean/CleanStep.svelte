@@ -9,7 +9,9 @@
   import StageBlock from '../../parts/StageBlock.svelte';
   import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
+  import ClicksPicture from './ClicksPicture.svelte';
   import GatePicture from './GatePicture.svelte';
+  import HumPicture from './HumPicture.svelte';
   import NoisePicture from './NoisePicture.svelte';
   import RingPicture from './RingPicture.svelte';
 
@@ -21,7 +23,14 @@
   const step = $derived(overview.steps.find((s) => s.name === 'clean'));
   const leaf = $derived(place.leafName);
   const inUse = $derived(overview.in_use !== null);
-  const kind = $derived(leaf === 'noise' ? 'noise_reduction' : leaf === 'ring' ? 'ring_reduction' : 'gate');
+  const KINDS: Record<string, string> = {
+    noise: 'noise_reduction',
+    ring: 'ring_reduction',
+    hum: 'hum',
+    clicks: 'clicks',
+  };
+  const kind = $derived(KINDS[leaf] ?? 'gate');
+  const taken = $derived(clean?.taken[kind]);
   const stages = $derived(overview.stages.filter((s) => s.step === 'clean'));
   const own = $derived(stages.find((s) => s.key === kind));
   const warnings = $derived(overview.delivery?.warnings ?? []);
@@ -31,6 +40,8 @@
     {
       gate: 'Two distributions and the edge between them. Move the thresholds, or leave them automatic.',
       noise: 'Only as strong as your listeners’ floor asks for; more would make words hollow.',
+      hum: 'Each line of the mains is followed and taken out alone, without delay.',
+      clicks: 'Short bursts go down to what is heard on both sides of them.',
       ring: 'How long your room reverberates, and how strong that is beside your voice.',
     }[leaf] ?? '',
   );
@@ -56,6 +67,22 @@
       />
     {:else if leaf === 'noise' && clean.noise_reduction}
       <NoisePicture noise={clean.noise_reduction} on={own?.on ?? false} />
+    {:else if leaf === 'hum'}
+      {#if clean.hum}
+        <HumPicture hum={clean.hum} />
+      {:else}
+        <Waiting text={own?.because ?? 'No mains hum stands out of your quiet take.'} />
+      {/if}
+    {:else if leaf === 'clicks'}
+      {#if clean.clicks}
+        <ClicksPicture clicks={clean.clicks} on={own?.on ?? false} />
+      {:else}
+        <Waiting
+          text={inUse
+            ? 'No short burst was found in your room in use.'
+            : 'Record the room in use in Quiet: type and click as you do while you talk.'}
+        />
+      {/if}
     {:else if leaf === 'ring'}
       {#if clean.ring_reduction && clean.ring_reduction.octaves.length}
         <RingPicture ring={clean.ring_reduction} />
@@ -120,6 +147,9 @@
           </Fact>
         {/if}
       {/if}
+      {#each taken?.facts ?? [] as fact (fact.name)}
+        <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
+      {/each}
       {#each stages.filter((s) => s.kind === kind) as stage (stage.key)}
         <StageBlock
           {stage}

@@ -31,8 +31,8 @@ _LOOP_RAD_PER_S, _DAMPING = 3.0, 0.9
 _REACH = 0.004
 # A line's first look counts whole, later ones ever less, until it settles as asked.
 _FIRST_S = 0.06
-_BESIDE_S = 0.4
-_CALM = 0.5
+_BESIDE_S = 0.2
+_CALM = 0.8
 # Rows of what is carried for each line.
 _RE, _IM, _COS, _SIN, _LEFT_RE, _LEFT_IM, _BESIDE, _TURN_COS, _TURN_SIN, _ROWS = range(10)
 _COUNT, _AGE_S, _PACE = 0, 1, 2

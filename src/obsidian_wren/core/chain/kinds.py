@@ -77,6 +77,7 @@ KINDS: dict[str, StageKind] = {
             node="cleaning",
             spec="deplosive:DeplosiveSpec",
             rule="deplosive:derive_deplosive",
+            version=2,
             before_tone=True,
             parameters=(
                 Parameter("threshold_dbfs", "Plosive threshold", "dBFS", -80.0, 0.0, 0.5),
@@ -95,7 +96,7 @@ KINDS: dict[str, StageKind] = {
             rule="noise_reduction:derive_noise_reduction",
             before_tone=True,
             weighs_floor=True,
-            version=2,
+            version=3,
             parameters=(Parameter("reduction_db", "Noise lowered by", "dB", 0.0, 30.0, 1.0),),
         ),
         StageKind(
@@ -171,6 +172,7 @@ KINDS: dict[str, StageKind] = {
             node="delivery",
             spec="deesser:DeesserSpec",
             rule="deesser:derive_deesser",
+            version=2,
             repeats=True,
             ends="equalized",
             parameters=(

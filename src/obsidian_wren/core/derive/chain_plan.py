@@ -11,7 +11,7 @@ Source: practice: a rule measures what reaches its stage, not what was recorded.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -19,16 +19,15 @@ from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.chain.stage import StageSpec
-from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.compressor import normal_peaks_dbfs
 from obsidian_wren.core.derive.gentle_expander import MOST_GENTLE_DB
+from obsidian_wren.core.derive.landed import landed
 from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.derive.noise_reduction import NoiseEvidence
 from obsidian_wren.core.derive.order import OrderWarning, warnings
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
+from obsidian_wren.core.derive.take_away import taken_between
 from obsidian_wren.core.derive.take_set import FloorToCome, TakeSet, room_a_weighted_dbfs
-from obsidian_wren.core.measure.levels import frame_peaks, true_peak_dbtp
-from obsidian_wren.core.measure.words import within
+from obsidian_wren.core.derive.taken import Taken
 from obsidian_wren.core.numerals import DECIDES_DB
 
 # Steps in which what is to come is told, so that it does not wander by what nobody hears.
@@ -41,12 +40,13 @@ _MOST_ROUNDS = 4
 @dataclass(frozen=True)
 class ChainPlan:
     """Every stage as derived, in order; where the voice lands; what the order defeats; the takes
-    as they leave."""
+    as they leave; what each stage of Clean takes, by its key."""
 
     stages: tuple[StagePlan, ...]
     landing: Landing
     order_warnings: tuple[OrderWarning, ...]
     treated: TakeSet
+    taken: Mapping[str, Taken] = field(default_factory=dict)
 
     def specs(self) -> tuple[StageSpec, ...]:
         """The chain."""
@@ -256,10 +256,26 @@ def _planned(take_set: TakeSet, round_: _Round, floor: _Floor) -> ChainPlan:
     after = round_.leaving
     steadied = round_.reaching_first(lambda key: kind_of(key).steadies) or take_set
     limited = round_.reaching_first(lambda key: key == "limiter") or take_set
-    landing = _landing(steadied, limited, after, floor)
+    landing = landed(
+        steadied,
+        limited,
+        after,
+        beside_voice_dbfs_a=floor.beside_voice,
+        in_pauses_dbfs_a=floor.in_pauses,
+    )
     stages = tuple(_with_floor(stage, landing) for stage in round_.stages)
     running = [stage.kind for stage in stages if stage.switch.on and stage.key not in INSTANCES]
-    return ChainPlan(stages, landing, warnings(running), after)
+    return ChainPlan(stages, landing, warnings(running), after, _taken(round_))
+
+
+def _taken(round_: _Round) -> dict[str, Taken]:
+    """What each stage of cleaning that is on takes."""
+    following = (*round_.reaching[1:], round_.leaving)
+    return {
+        stage.key: taken_between(here, after)
+        for stage, here, after in zip(round_.stages, round_.reaching, following, strict=True)
+        if stage.switch.on and kind_of(stage.key).step == "clean"
+    }
 
 
 def _with_floor(stage: StagePlan, landing: Landing) -> StagePlan:
@@ -272,29 +288,3 @@ def _with_floor(stage: StagePlan, landing: Landing) -> StagePlan:
         in_pauses_dbfs_a=landing.floor_dbfs_a,
     )
     return replace(stage, evidence=found)
-
-
-def _landing(before: TakeSet, before_limiter: TakeSet, after: TakeSet, floor: _Floor) -> Landing:
-    # As the ear weighs both: rumble and breath that were taken away are no voice.
-    room_gain = after.room_dbfs_a - before.room_dbfs_a
-    voice_gain = after.loudness_lufs - before.loudness_lufs
-    limited = _peak_dbfs(before_limiter.talk) - _peak_dbfs(after.talk)
-    return Landing(
-        after.loudness_lufs if np.isfinite(after.loudness_lufs) else None,
-        true_peak_dbtp(after.talk),
-        _normal_peaks(after),
-        after.range_lu,
-        floor.in_pauses,
-        floor.beside_voice,
-        room_gain - voice_gain,
-        max(0.0, limited),
-    )
-
-
-def _normal_peaks(after: TakeSet) -> float:
-    peaks = frame_peaks(after.talk, rate_hz=after.rate_hz, frame_s=0.01)
-    return normal_peaks_dbfs(peaks, within(after.words, np.arange(len(peaks)) * 0.01))
-
-
-def _peak_dbfs(samples: Samples) -> float:
-    return amplitude_db(float(np.abs(samples).max())) if len(samples) else float("-inf")

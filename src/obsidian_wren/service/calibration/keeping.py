@@ -83,13 +83,14 @@ def keep_answers(
     by_kind = {stage.kind: stage for stage in plan.stages if stage.key == stage.kind}
     body: dict[str, Any] = {
         kind: _evidence(by_kind[kind])
-        for kind in ("deplosive", "noise_reduction", "ring_reduction", "gate")
+        for kind in ("hum", "clicks", "deplosive", "noise_reduction", "ring_reduction", "gate")
         if kind in by_kind
     }
     body |= {
         "words": len(take_set.words),
         "seconds": len(take_set.talk) / take_set.rate_hz,
         "cut_weight": take_set.wishes.cut_weight,
+        "taken": plan.taken,
     }
     keep_answer(ctx, "cleaning", to_jsonable(body) | {"predicted": predicted}, moved=moved)
     if not toned:

@@ -72,6 +72,28 @@ def hear_take(
     return _wav(heard, rate)
 
 
+def hear_taken(ws: Workshop, take_id: int, key: str, *, matched: bool) -> bytes:
+    """A WAV of what one stage takes out of a take, as loud as it would be beside the treated
+    voice."""
+    with ws.sessions() as session:
+        take = session.get(Take, take_id)
+        if take is None:
+            raise Refused("no-take", "This take is no longer there.")
+        raw, rate = measuring.samples_of(ws, take), take.rate_hz
+        specs = chain_rows.keyed_specs(in_hand(ws, session))
+    if specs is None or key not in specs or not specs[key].on:
+        raise Refused("no-stage", "This stage does not run: there is nothing that it takes.")
+    keys = list(specs)
+    place = keys.index(key)
+    before, after = (
+        _through(ws, take.sha256, raw, [specs[k] for k in keys[:end]], rate)
+        for end in (place, place + 1)
+    )
+    whole = _through(ws, take.sha256, raw, tuple(specs.values()), rate)
+    gain = _matching_db(ws, take.sha256, raw, whole, before, rate) if matched else 0.0
+    return _wav((before - after) * amplitude_from_db(gain), rate)
+
+
 def _through(
     ws: Workshop, digest: str, raw: Samples, specs: Sequence[StageSpec], rate_hz: int
 ) -> Samples:

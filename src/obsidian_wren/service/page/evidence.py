@@ -13,6 +13,7 @@ from sqlalchemy import func, select
 from obsidian_wren.core.derive import verdicts
 from obsidian_wren.core.derive.aims import MOST_BANDS, Aims
 from obsidian_wren.core.derive.landing import Landing
+from obsidian_wren.core.derive.taken import Taken, taken_facts
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.rig.context import RigContext
@@ -95,7 +96,22 @@ def clean(ctx: RigContext, *, stale: str | None) -> views.CleanView | None:
             restless_after_db=noise.restless_after_db,
         )
         found.facts = [_fact(fact) for fact in facts]
+    for taken in found.taken.values() if found is not None else ():
+        taken.facts = [_fact(fact) for fact in taken_facts(_taken(taken))]
     return found
+
+
+def _taken(shown: views.TakenView) -> Taken:
+    return Taken(
+        _or_nan(shown.rest_before_dbfs_a),
+        _or_nan(shown.rest_after_dbfs_a),
+        shown.in_use_before_dbfs_a,
+        shown.in_use_after_dbfs_a,
+        _or_nan(shown.speech_lost_db),
+        shown.beginnings_lost_db,
+        shown.clipped,
+        shown.words,
+    )
 
 
 def tone(ctx: RigContext) -> views.ToneView | None:

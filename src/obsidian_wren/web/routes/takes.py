@@ -80,10 +80,11 @@ class StartWatch(Said):
 
 
 class Hear(models.LeftOut):
-    """How to hear a take."""
+    """How to hear a take; ``taken``: only what this stage takes out of it."""
 
     version: Literal["raw", "treated"] = "raw"
     matched: bool = True
+    taken: str = ""
 
 
 class FramesOfTake(BaseModel):
@@ -213,9 +214,12 @@ def hear_take(path: models.ById, query: Hear) -> Response:
     """A WAV of a take, raw or treated."""
     from obsidian_wren.service.export import sounds
 
-    sound = sounds.hear_take(
-        workshop(), path.id, query.version, matched=query.matched, off=query.left_out
-    )
+    if query.taken:
+        sound = sounds.hear_taken(workshop(), path.id, query.taken, matched=query.matched)
+    else:
+        sound = sounds.hear_take(
+            workshop(), path.id, query.version, matched=query.matched, off=query.left_out
+        )
     return Response(sound, mimetype="audio/wav")
 
 

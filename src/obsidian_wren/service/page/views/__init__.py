@@ -14,6 +14,7 @@ from obsidian_wren.service.page.views.clean import (
     PlosiveView,
     RingView,
     SpeechLossView,
+    TakenView,
 )
 from obsidian_wren.service.page.views.computer import (
     AuditView,
@@ -169,6 +170,7 @@ __all__ = [
     "StepView",
     "StepsPart",
     "TakeView",
+    "TakenView",
     "TakesPart",
     "TalkPart",
     "TalkView",

@@ -69,6 +69,41 @@ class RingView(BaseModel):
     method: Literal["clap", "sweep", "speech ends"]
 
 
+class HumLinesView(BaseModel):
+    """The lines of the hum in the room at rest, without and with the canceller."""
+
+    mains_hz: float
+    drift_hz: float
+    numbers: list[float]
+    before_dbfs: list[float]
+    after_dbfs: list[float]
+
+
+class ClicksView(BaseModel):
+    """The bursts of the room in use, without and with what takes them; and the share of the voice's
+    time in which that acts."""
+
+    at_s: list[float]
+    before_dbfs: list[float]
+    after_dbfs: list[float]
+    seconds: float
+    touched: float
+
+
+class TakenView(BaseModel):
+    """The A-weighted room before and behind a stage, and what the voice loses there."""
+
+    rest_before_dbfs_a: float | None
+    rest_after_dbfs_a: float | None
+    in_use_before_dbfs_a: float | None
+    in_use_after_dbfs_a: float | None
+    speech_lost_db: float | None
+    beginnings_lost_db: float | None
+    clipped: int
+    words: int
+    facts: list[FactView] = []
+
+
 class PlosiveView(BaseModel):
     """One burst of breath."""
 
@@ -92,6 +127,9 @@ class CleanView(BaseModel):
     noise_reduction: NoiseEvidenceView | None
     ring_reduction: RingView | None
     deplosive: PlosiveEvidenceView | None
+    hum: HumLinesView | None = None
+    clicks: ClicksView | None = None
+    taken: dict[str, TakenView] = {}
     words: int
     seconds: float
     cut_weight: float

@@ -1,0 +1,79 @@
+"""What a stage of cleaning takes, and what it costs.
+
+Kept apart from what computes it, so that showing it loads little.
+
+Source: practice: a floor is A-weighted (IEC 61672-1), a word is missed by its beginning.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from obsidian_wren.core.derive.verdicts import Fact
+from obsidian_wren.core.numerals import plain
+
+CLIPPED_DB = 6.0
+# Speech at or over its active level is what is heard of a word first.
+_MOST_LOSS_DB, _MOST_BEGINNING_DB = 1.0, 4.0
+
+
+@dataclass(frozen=True)
+class Taken:
+    """The A-weighted room before and behind a stage, dBFS(A): at rest, and in use where it was
+    taken; what loud speech and the first 30 ms of words lose, dB; how many of how many words lose
+    more than 6 dB of their beginning."""
+
+    rest_before_dbfs_a: float
+    rest_after_dbfs_a: float
+    in_use_before_dbfs_a: float | None
+    in_use_after_dbfs_a: float | None
+    speech_lost_db: float
+    beginnings_lost_db: float | None
+    clipped: int
+    words: int
+
+
+def taken_facts(taken: Taken) -> tuple[Fact, ...]:
+    """What is said of it, a line each."""
+    facts = []
+    if math.isfinite(taken.rest_before_dbfs_a - taken.rest_after_dbfs_a):
+        facts.append(
+            _floor("In pauses", taken.rest_before_dbfs_a, taken.rest_after_dbfs_a, "at rest")
+        )
+    if taken.in_use_before_dbfs_a is not None and taken.in_use_after_dbfs_a is not None:
+        facts.append(
+            _floor("Room in use", taken.in_use_before_dbfs_a, taken.in_use_after_dbfs_a, "in use")
+        )
+    # A sound that was silent has lost nothing.
+    lost = max(taken.speech_lost_db, 0.0) if math.isfinite(taken.speech_lost_db) else 0.0
+    facts.append(
+        Fact(
+            "Speech lost",
+            f"{lost:.1f} dB",
+            "good" if lost <= _MOST_LOSS_DB else "fault",
+            "Of your loud speech, on this take.",
+        )
+    )
+    if taken.beginnings_lost_db is not None:
+        beginning = max(taken.beginnings_lost_db, 0.0)
+        facts.append(
+            Fact(
+                "Word beginnings",
+                f"{beginning:.1f} dB",
+                "good" if beginning <= _MOST_BEGINNING_DB else "fault",
+                f"Lost of their first 30 ms; {taken.clipped} of {taken.words} words lose more than"
+                f" {CLIPPED_DB:.0f} dB there.",
+            )
+        )
+    return tuple(facts)
+
+
+def _floor(name: str, before: float, after: float, where: str) -> Fact:
+    return Fact(
+        name,
+        f"{before - after:.1f} dB lower",
+        "none",
+        f"Your room {where}, as it reaches this stage: {plain(before, 0)} dBFS(A), behind it"
+        f" {plain(after, 0)}.",
+    )
