@@ -33,3 +33,14 @@ def voice(part: str = "talk", *, peak: float = 0.25, rate_hz: int = RATE) -> Sam
 
 def room(rms: float = 2e-4, seconds: float = 15.0, *, seed: int = 9) -> Samples:
     return noise(rms, seconds, seed=seed)
+
+
+def babble(like: Samples, rms: float, seconds: float, *, seed: int = 5) -> Samples:
+    """Steady noise with the spectrum of a sound."""
+    count = round(seconds * RATE)
+    drawn = np.fft.rfft(np.random.default_rng(seed).standard_normal(count))
+    hz = np.linspace(0.0, 1.0, len(drawn))
+    size = np.abs(np.fft.rfft(like))
+    smooth = np.convolve(size, np.ones(401) / 401.0, "same")
+    shaped = np.fft.irfft(drawn * np.interp(hz, np.linspace(0.0, 1.0, len(size)), smooth), count)
+    return shaped * (rms / np.sqrt(np.mean(shaped**2)))

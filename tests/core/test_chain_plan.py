@@ -1,13 +1,14 @@
 """A whole chain planned from takes."""
 
+import numpy as np
 import pytest
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.derive.plan import plan
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
-from obsidian_wren.core.measure.readings import read_talk
-from signals import RATE, room, voice
+from obsidian_wren.core.measure.readings import read_quiet, read_talk
+from signals import RATE, babble, room, voice
 
 
 def test_plan_brings_a_real_take_to_its_aim(quiet):
@@ -23,3 +24,16 @@ def test_plan_brings_a_real_take_to_its_aim(quiet):
     assert tone.fit.residual_rms_db <= 1.5
     for named in tone.bands:
         assert "target range" in named.because
+
+
+def test_without_a_tone_the_rest_is_planned():
+    spoken = voice("passage")[: 25 * RATE]
+    loud = 1.3 * float(np.sqrt(np.mean(spoken**2)))
+    rest, under = babble(spoken, loud, 15.0), babble(spoken, loud, 25.0, seed=4)
+    quiet, sound = read_quiet(rest, rate_hz=RATE), spoken + under
+    found = plan(quiet, read_talk(sound, rate_hz=RATE, quiet=quiet), rest, sound).chain
+    equalizer = found.stage("equalizer")
+    assert (equalizer.switch.on, equalizer.evidence) == (False, None)
+    assert "less than one octave" in equalizer.switch.because
+    assert found.stage("noise_reduction").switch.on
+    assert found.landing.loudness_lufs == pytest.approx(-18.0, abs=0.5)

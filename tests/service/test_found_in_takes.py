@@ -9,7 +9,7 @@ from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import confirming
 from obsidian_wren.service.takes import from_file
 from rigging import change, use_boathouse
-from signals import RATE, noise, room, voice
+from signals import RATE, babble, noise, room, voice
 
 
 @pytest.fixture
@@ -23,6 +23,7 @@ def keep(workshop, tmp_path):
         from_file.keep_file(workshop, purpose, path, channel=None)
         return overview(workshop)
 
+    go.workshop = workshop
     return go
 
 
@@ -86,3 +87,21 @@ def test_two_rates_are_told(keep, workshop, tmp_path):
     from_file.keep_file(workshop, "rest", path, channel=None)
     found = {cause.code: cause for cause in overview(workshop).voice_causes}
     assert "44.1 kHz" in found["rate_mismatch"].evidence
+
+
+def test_where_the_tone_cannot_be_told_the_rest_is_planned_and_says_why(keep):
+    """A voice as strong as the noise: in no octave does it stand out, yet noise and loudness can
+    be planned."""
+    spoken = voice("passage")
+    rms = float(np.sqrt(np.mean(spoken**2)))
+    keep("rest", babble(spoken, rms, 15.0))
+    loud = spoken + babble(spoken, rms, len(spoken) / RATE, seed=4)
+    keep("talk", loud)
+    shown = keep("passage", loud)
+    assert shown.tone is None
+    stages = {stage.key: stage for stage in shown.stages}
+    assert not stages["equalizer"].on
+    assert "less than one octave" in stages["equalizer"].because
+    assert stages["noise_reduction"].on
+    assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=1.0)
+    confirming.confirm_step(keep.workshop, "tone")

@@ -7,12 +7,3 @@ from obsidian_wren.core.told import Told
 
 class Refused(Told):
     """``code`` is stable; the message is the sentence for the person."""
-
-
-def too_noisy() -> Refused:
-    """What is said where a voice cannot be toned."""
-    return Refused(
-        "too-noisy",
-        "The voice is above the noise in less than one octave, so its tone cannot be measured."
-        " Go closer to the microphone or quieten the room.",
-    )

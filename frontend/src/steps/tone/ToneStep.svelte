@@ -36,6 +36,9 @@
   const known = (line: Known) =>
     line.given ? (line.uncertainty_db === null ? '' : `±${line.uncertainty_db.toFixed(1)} dB`) : 'not given';
   const equalizer = $derived(overview.stages.find((s) => s.key === 'equalizer'));
+  const read = $derived(overview.takes.some((take) => take.purpose === 'passage' && !take.fault));
+  /** Why a passage that was read has no tone. */
+  const untold = $derived(!tone && read && equalizer && !equalizer.is_new ? equalizer.because : null);
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const lead = $derived(
     {
@@ -50,7 +53,9 @@
 
 <Bench title="Tone" {lead}>
   {#snippet evidence()}
-    {#if reading || !tone}
+    {#if !reading && !tone && untold}
+      <Waiting text={untold} passage={PASSAGE} />
+    {:else if reading || !tone}
       <Waiting
         text={overview.quiet
           ? 'Read this aloud at your normal level. It holds the sounds of English.'
@@ -116,17 +121,20 @@
       {/each}
     {:else}
       <Unknown what="your tone" />
+      {#if untold}
+        {#each stages as stage (stage.key)}<StageBlock {stage} settings={of(stage.key)} open={leaf === 'hiss'} />{/each}
+      {/if}
     {/if}
   {/snippet}
   {#snippet action()}
     <Button
       primary={step?.status === 'open'}
-      disabled={!tone || step?.status === 'stale'}
+      disabled={(!tone && !untold) || step?.status === 'stale'}
       onclick={() => void desk.confirm('tone')}>Confirm tone</Button
     >
     <Button
       primary={step?.status === 'stale'}
-      disabled={!tone || desk.busy}
+      disabled={(!tone && !untold) || desk.busy}
       onclick={() => void desk.do('post', '/api/tone/fit')}>Recalculate</Button
     >
     {#if tone && leaf === 'corridor' && overview.rig.source !== 'file'}

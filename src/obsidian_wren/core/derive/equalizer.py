@@ -21,10 +21,8 @@ from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 
 
 def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
-    """The rule of the equalizer.
-
-    Raises ValueError where no octave of voice stands over the noise.
-    """
+    """The rule of the equalizer. Where no octave of voice stands over the noise nothing is fitted:
+    it is off, what a person holds apart, and has no evidence."""
     if pins.further:
         return _of_the_person(pins)
     tone = take_set.tone or ToneTakes(take_set.talk_reading, take_set.quiet_reading)
@@ -39,16 +37,33 @@ def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
         modes=() if take_set.ring is None else take_set.ring.modes,
     )
     sections = _filters(take_set, tone.passage.rate_hz)
-    if tone.standing is None:
-        found = derive_tone(tone.passage, tone.room, sections, pinned=tone.pinned, aims=aims)
-    else:
-        bands, held = [band for band, _ in tone.standing], [pinned for _, pinned in tone.standing]
-        found = judge_tone(tone.passage, tone.room, sections, bands, held, aims=aims)
+    try:
+        if tone.standing is None:
+            found = derive_tone(tone.passage, tone.room, sections, pinned=tone.pinned, aims=aims)
+        else:
+            bands, held = zip(*tone.standing, strict=True) if tone.standing else ((), ())
+            found = judge_tone(
+                tone.passage, tone.room, sections, list(bands), list(held), aims=aims
+            )
+    except ValueError:
+        return _untold(tone, pins)
     return Answer("equalizer", pins).plan(
         bool(found.bands),
         _sentence(found, aims),
         data={"bands": tuple(named.band for named in found.bands)},
         evidence=found,
+    )
+
+
+def _untold(tone: ToneTakes, pins: Pins) -> StagePlan:
+    standing = () if tone.standing is None else tone.standing
+    bands = tone.pinned or tuple(band for band, pinned in standing if pinned)
+    return Answer("equalizer", pins).plan(
+        bool(bands),
+        "Your voice stands over the noise in less than one octave, so its tone cannot be measured"
+        " and nothing is corrected. Go closer to the microphone or quieten the room, then read the"
+        " passage again.",
+        data={"bands": bands},
     )
 
 

@@ -7,14 +7,17 @@ from __future__ import annotations
 
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.measure.decay import Reverb
 from obsidian_wren.core.numerals import DECIDES_DB, beside
 
 # Under this the ring is under the direct sound by so much that speech masks it.
 DRY_DECAY_S = 0.35
 DRY_SHARE_DB = -8.0
+# With more direct sound than this over the reverb, what is taken costs more than it gives.
+_OFFERED_OVER_DB = -3.0
 _MOST_DB, _MOST_BLIND_DB = 12.0, 6.0
-# An estimate from speech tells too long rather than too short a decay, so it has to be clear.
-_CLEAR_DECAY_S = 0.6
+# An estimate from speech is sure within a fifth, so it has to be clear.
+_CLEAR_DECAY_S = 0.5
 _USUAL_DECAY_S = 0.4
 # What is assumed of the share where only the decay is known: a voice at the critical distance.
 _SHARE_UNKNOWN_DB = -3.0
@@ -45,7 +48,7 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         (
             "You are too close for the room's decay to be heard in your voice; a usual value."
             if ring.decay_s is None
-            else f"Your room decays by 60 dB in {ring.decay_s:.2f} s, {how}."
+            else f"Your room decays by 60 dB in {_seconds(ring)}, {how}."
         ),
     )
     share = ring.ring_share_db
@@ -68,7 +71,8 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         f"Brings the reverb down towards {-DRY_SHARE_DB:.0f} dB under your voice, not further:"
         " words stay whole.",
     )
-    on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and over > 0.0
+    near = share < _OFFERED_OVER_DB
+    on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and not near
     if on and blind:
         text = (
             f"Your words fall off as in a room that decays in {decay:.2f} s, with its reverb"
@@ -79,7 +83,7 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
             f"The room decays in {decay:.2f} s and its reverb is {_beside(share)}. Half the"
             " distance would do as much as 6 dB here."
         )
-    elif over <= 0.0:
+    elif near:
         text = f"You sit close enough: the reverb is {_beside(share)}."
     elif decay <= DRY_DECAY_S:
         text = f"A dry room: it decays in {decay:.2f} s."
@@ -89,6 +93,11 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
             " to measure it."
         )
     return answer.plan(on, text, evidence=ring)
+
+
+def _seconds(ring: Reverb) -> str:
+    error = "" if ring.decay_error_s is None else f" ± {ring.decay_error_s:.2f}"
+    return f"{ring.decay_s:.2f}{error} s"
 
 
 def _beside(share_db: float) -> str:

@@ -3,7 +3,7 @@
 After ISO 3382-1 and -2: an impulse response is integrated backwards, the decay from −5 to −25 dB
 (T20) or −35 dB (T30) is fitted by a line and doubled or tripled to 60 dB; the floor must lie 10 dB
 below the end of the range. A clap stands for the impulse; a sweep (Farina 2000) is folded back into
-one. Without either, the falls of speech are looked at, which is an estimate and called one.
+one. Without either, the falls of speech are looked at (``ring_of_speech``).
 """
 
 from __future__ import annotations
@@ -26,12 +26,6 @@ _CLAP_SHARE = 10.0 ** (-12.0 / 20.0)
 _CLAPS_APART_S, _BEFORE_NEXT_S = 0.5, 0.05
 _MIDDLE_HZ = (500.0, 2000.0)
 _FROM_DB = -5.0
-_FALL_HOP_S, _FALL_S = 0.005, 0.05
-_LOUD_DB, _LEAST_LOUD_S = 8.0, 2.0
-# Closer than this the room is too weak for its decay to be heard in a voice.
-_TELLS_DECAY_DB = 9.0
-# Under a direct share of this nothing more is told by a fall.
-_FARTHEST_DB = 4.0
 # Of seven talkers in 25 rooms and distances: what falls by less had never more than 3 dB of direct
 # sound over the room; what is missed is mostly a room that is over in a third of a second.
 _LIVE_FALL_DB, _LIVE_OVER_DB = 9.2, 3.3
@@ -50,7 +44,8 @@ class OctaveDecay:
 class Reverb:
     """Decay by octave, its mean from 500 Hz to 2 kHz, reverberant over direct power in dB (None
     where unknown), and how it was found; ``fall_db`` is by how much the fastest of speech falls in
-    50 ms, where that was looked at; ``modes`` are resonances that a clap or a sweep showed."""
+    50 ms, where that was looked at; ``decay_error_s`` is the standard error of an estimate;
+    ``modes`` are resonances that a clap or a sweep showed."""
 
     octaves: tuple[OctaveDecay, ...]
     decay_s: float | None
@@ -58,6 +53,7 @@ class Reverb:
     method: Literal["clap", "sweep", "speech ends"]
     fall_db: float | None = None
     modes: tuple[RoomMode, ...] = ()
+    decay_error_s: float | None = None
 
     @property
     def far_and_live(self) -> bool:
@@ -213,42 +209,3 @@ def response_from_sweep(heard: Samples, sweep: Samples, *, rate_hz: float) -> Sa
     )
     start = int(np.abs(response).argmax())
     return np.asarray(np.roll(response, -start + round(0.002 * rate_hz))[: round(2.5 * rate_hz)])
-
-
-def ring_of_speech(samples: Samples, *, rate_hz: float) -> Reverb | None:
-    """A blind estimate from how fast a voice falls, marked as such; None where too little of it is
-    loud.
-
-    Speech stops at once many times a second. What is left 50 ms later is the room: a sudden end
-    falls by what the direct sound has over the reverberation, then along the decay. So of the
-    fastest twentieth of all falls, what the second 50 ms add is the decay, and the rest is the
-    direct sound's share. Where that is large the fall ends in the noise or in the voice itself, so
-    the decay is not told. After Wen, Habets and Naylor (2008), who tell the decay by the spread of
-    such slopes. Samples ``(n,)``.
-    """
-    sections = scipy.signal.butter(
-        2, [350.0, min(4000.0, 0.45 * rate_hz)], "bandpass", fs=rate_hz, output="sos"
-    )
-    band = np.asarray(scipy.signal.sosfilt(sections, samples))
-    hop = round(_FALL_HOP_S * rate_hz)
-    power = np.mean(band[: len(band) // hop * hop].reshape(-1, hop) ** 2, axis=1)
-    ahead = round(_FALL_S / _FALL_HOP_S)
-    if len(power) <= 2 * ahead:
-        return None
-    level = power_db(np.convolve(power, np.ones(3) / 3.0, "same") + 1e-20)
-    speech = level > np.percentile(level, 95.0) - 20.0
-    loud = level > power_db(float(np.mean(10.0 ** (level[speech] / 10.0)))) - _LOUD_DB
-    loud[-2 * ahead :] = False
-    at = np.flatnonzero(loud)
-    if len(at) * _FALL_HOP_S < _LEAST_LOUD_S:
-        return None
-    first, both = (
-        float(np.percentile(level[at] - level[at + by], 95.0)) for by in (ahead, 2 * ahead)
-    )
-    decay_db = max(both - first, 0.1)
-    direct = 10.0 ** (max(first - decay_db, 0.01) / 10.0) - 1.0
-    over_db = float(np.clip(power_db(max(direct, 1e-3)), -_FARTHEST_DB, 30.0))
-    decay_s = 60.0 * _FALL_S / decay_db
-    return Reverb(
-        (), decay_s if over_db < _TELLS_DECAY_DB else None, -over_db, "speech ends", first
-    )

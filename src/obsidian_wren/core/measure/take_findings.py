@@ -12,11 +12,11 @@ from __future__ import annotations
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure import integrity, levels
 from obsidian_wren.core.measure.bursts import burst_findings
-from obsidian_wren.core.measure.decay import ring_of_speech
 from obsidian_wren.core.measure.faults import WHISPERED
 from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.levels import OFFSET_SHARE
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
+from obsidian_wren.core.measure.ring_of_speech import ring_of_speech
 from obsidian_wren.core.measure.traces import band_end_hz, has_gate_steps
 from obsidian_wren.core.measure.under_voice import find_under_voice
 

@@ -96,9 +96,11 @@ def keep_answers(
     if not toned:
         return
     tone = by_kind["equalizer"].evidence
-    assert isinstance(tone, Tone)
-    _keep_bands(ctx, tone, refit=refit)
-    _keep_tone(ctx, tone, take_set, by_kind, refit=refit)
+    if isinstance(tone, Tone):
+        _keep_bands(ctx, tone, refit=refit)
+        _keep_tone(ctx, tone, take_set, by_kind, refit=refit)
+    else:
+        _keep_untold(ctx, by_kind["equalizer"])
     voice = ctx.takes.voice
     assert voice is not None
     steady = {kind: _evidence(by_kind[kind]) for kind in ("leveller", "compressor")}
@@ -194,6 +196,19 @@ def _keep_bands(ctx: RigContext, tone: Tone, *, refit: bool) -> None:
                 because=named.because,
             )
         )
+    ctx.session.flush()
+
+
+def _keep_untold(ctx: RigContext, equalizer: StagePlan) -> None:
+    """Where no tone could be told: bands that a person holds stay, others go."""
+    ctx.session.execute(
+        delete(SettingRow).where(
+            SettingRow.rig_id == ctx.rig.id,
+            SettingRow.stage == "equalizer",
+            SettingRow.pinned.is_(False),
+        )
+    )
+    keep_answer(ctx, "equalizer", {"untold": equalizer.switch.because})
     ctx.session.flush()
 
 

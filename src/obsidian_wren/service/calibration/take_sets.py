@@ -22,10 +22,10 @@ from obsidian_wren.core.measure.decay import (
     Reverb,
     response_from_sweep,
     ring_of_response,
-    ring_of_speech,
     sweep_signal,
 )
 from obsidian_wren.core.measure.readings import TalkReading
+from obsidian_wren.core.measure.ring_of_speech import ring_of_speech
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ, mean_spectrum
 from obsidian_wren.formats.response import response_at
 from obsidian_wren.service import calibration

@@ -18,7 +18,7 @@ from obsidian_wren.service.calibration.events import ChainChanged
 from obsidian_wren.service.calibration.keeping import keep_answers, keep_stages
 from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
 from obsidian_wren.service.calibration.take_sets import follower, passages, take_set_of
-from obsidian_wren.service.errors import Refused, too_noisy
+from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.answers import moved_since
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
@@ -46,16 +46,13 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
     fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
     toned = ctx.takes.passage is not None and (refit or fitted)
     sequence = tuple(key for key in order_of(ctx.rig) if toned or kind_of(key).before_tone)
-    try:
-        plan = derive_chain(
-            take_set,
-            _pins(ctx),
-            sequence=sequence,
-            follow=follower(ctx.ws, key),
-            ask=_asker(ctx, key, refit=refit),
-        )
-    except ValueError as error:
-        raise too_noisy() from error
+    plan = derive_chain(
+        take_set,
+        _pins(ctx),
+        sequence=sequence,
+        follow=follower(ctx.ws, key),
+        ask=_asker(ctx, key, refit=refit),
+    )
     keep_stages(ctx, plan.stages)
     keep_answers(ctx, plan, take_set, predicted, refit=refit, toned=toned)
     if not toned:

@@ -164,6 +164,8 @@ def _stage(ctx: RigContext, key: str, row: StageRow) -> dict[str, Any]:
 
 def _what_remains(ctx: RigContext) -> str:
     tone = ctx.session.get_one(Derivation, (ctx.rig.id, "tone")).body
+    if "untold" in tone:
+        return str(tone["untold"])
     return (
         f"{tone['residual_rms_db']:.1f} dB rms remain from {tone['low_hz']} Hz to"
         f" {tone['high_hz']} Hz. {tone['left_alone']}"

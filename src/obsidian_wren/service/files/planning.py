@@ -12,17 +12,17 @@ from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.plan import plan as derive_plan
 from obsidian_wren.core.measure import faults
 from obsidian_wren.core.measure.bursts import without_bursts
-from obsidian_wren.core.measure.decay import ring_of_speech
 from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.pair_findings import match_floor, rate_findings
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
+from obsidian_wren.core.measure.ring_of_speech import ring_of_speech
 from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.formats import calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.response import read_response, response_at
-from obsidian_wren.service.errors import Refused, too_noisy
+from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.files.reading import FileAnswer, load_for, room_reading
 from obsidian_wren.store.folder import FolderError, write_through
 
@@ -89,22 +89,19 @@ def plan_files(
         other = load_for(reference, "passage", channel)
         trusted = read_talk(other.samples, rate_hz=other.rate_hz)
         notes += other.notes
-    try:
-        found = derive_plan(
-            quiet,
-            talk,
-            takes.quiet_samples,
-            takes.talk_samples,
-            in_use_samples=used_samples,
-            in_use_rate_hz=used_rate,
-            floor=floor,
-            mic_response_db=response,
-            reference=trusted,
-            shape=shape_percent / 100.0,
-            ring=ring_of_speech(takes.talk_samples, rate_hz=talk.rate_hz),
-        )
-    except ValueError as error:
-        raise too_noisy() from error
+    found = derive_plan(
+        quiet,
+        talk,
+        takes.quiet_samples,
+        takes.talk_samples,
+        in_use_samples=used_samples,
+        in_use_rate_hz=used_rate,
+        floor=floor,
+        mic_response_db=response,
+        reference=trusted,
+        shape=shape_percent / 100.0,
+        ring=ring_of_speech(takes.talk_samples, rate_hz=talk.rate_hz),
+    )
     advice = to_jsonable(found.preamp)
     body = calibration.calibration_json(
         rig={"rate_hz": round(talk.rate_hz), "preamp": advice},
