@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.engine import VoiceChain, render
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 from obsidian_wren.core.chain.short_time import ShortTime
 from obsidian_wren.core.derive.noise_reduction import profile_rows
@@ -133,3 +133,22 @@ def test_the_cost_read_from_a_real_take_is_the_true_one(reduced):
     dull = render([spec], clean + under, rate_hz=RATE) * 0.5
     assert speech_loss(clean + under, dull, rest, rate_hz=RATE).loss_db > 5.0
     assert speech_loss(under, under, under, rate_hz=RATE) is None
+
+
+@pytest.mark.parametrize("talks", [False, True])
+def test_the_profile_follows_a_fan_that_is_turned_up_and_says_that_it_was(talks):
+    said = voice("talk")[: 40 * RATE] if talks else np.zeros(40 * RATE)
+    said = said * 10 ** (-26 / 20) / 0.1
+    drawn = acoustics.shaped_noise(60 * RATE, RATE, np.random.default_rng(6), FANS["pink"])
+    drawn *= 1e-3 / np.sqrt(np.mean(drawn**2))
+    rows = profile_rows(noise_profile(drawn[: 10 * RATE], rate_hz=RATE))
+    louder = said + drawn[10 * RATE : 50 * RATE] * 2.0
+    last = drawn[50 * RATE :] * 2.0
+    for follow_s, least, most in ((0.0, 0.0, 6.0), (10.0, 10.5, 13.5)):
+        chain = VoiceChain([NoiseReductionSpec(12.0, rows, follow_s=follow_s)], RATE)
+        assert chain.strayed_db == pytest.approx(0.0, abs=0.5)
+        chain.process(louder)
+        assert chain.strayed_db == pytest.approx(6.0, abs=1.5)
+        left = chain.process(last)[RATE:]
+        fall = 10 * np.log10(np.mean(last[:-RATE] ** 2) / np.mean(left**2))
+        assert least < fall < most

@@ -23,7 +23,7 @@ SETTINGS = {
         "range_db": 18.0,
         "release_ms": 60.0,
     },
-    "noise_reduction": {"reduction_db": 15.0, "profile": FLAT_NOISE},
+    "noise_reduction": {"reduction_db": 15.0, "follow_s": 20.0, "profile": FLAT_NOISE},
     "ring_reduction": {"reduction_db": 10.0, "decay_s": 0.5, "ring_share_db": 0.0},
     "gate": {
         "threshold_dbfs": -45.0,

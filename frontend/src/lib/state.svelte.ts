@@ -29,6 +29,8 @@ export interface LiveNews {
   duck?: number;
   to?: Record<string, number | null>;
   limited?: Record<string, number>;
+  /** How far the room of now stands over the profile of noise reduction. */
+  room_moved_db?: number | null;
   recorded_s?: number;
 }
 

@@ -30,6 +30,9 @@
     clicks: 'clicks',
   };
   const kind = $derived(KINDS[leaf] ?? 'gate');
+  /** From here on the room has left its profile, dB. */
+  const LEFT_DB = 6;
+  const moved = $derived(overview.run.live && own?.on ? (desk.live?.room_moved_db ?? null) : null);
   const taken = $derived(clean?.taken[kind]);
   const stages = $derived(overview.stages.filter((s) => s.step === 'clean'));
   const own = $derived(stages.find((s) => s.key === kind));
@@ -131,6 +134,13 @@
         {#each clean.facts as fact (fact.name)}
           <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
         {/each}
+        {#if moved !== null}
+          <Fact name="Room now" value="{signed(moved)} dB" mark={Math.abs(moved) < LEFT_DB ? 'good' : 'fault'}>
+            {Math.abs(moved) < LEFT_DB
+              ? 'Against the profile, while you are live: it still fits.'
+              : 'Your room has left its profile. It is followed slowly; record the room at rest again in Quiet to be exact.'}
+          </Fact>
+        {/if}
       {:else if leaf === 'ring' && clean.ring_reduction}
         <Fact
           name="Reverb decay (RT60)"

@@ -78,6 +78,14 @@ class VoiceChain:
         keyed = zip(running._keys, running.stages, strict=True)
         return {key: stage.gain_db for key, stage in keyed if stage.gain_db is not None}
 
+    @property
+    def strayed_db(self) -> float | None:
+        """How far the room of the last seconds stands over the profile that noise reduction was
+        given, dB; None without noise reduction."""
+        running = self if self._coming is None else self._coming
+        found = (getattr(stage, "strayed_db", None) for stage in running.stages)
+        return next((strayed for strayed in found if strayed is not None), None)
+
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples of any length."""
         # A NaN, an infinity or a number that no converter gives shows in the sum.

@@ -97,7 +97,10 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             weighs_floor=True,
             version=3,
-            parameters=(Parameter("reduction_db", "Noise lowered by", "dB", 0.0, 30.0, 1.0),),
+            parameters=(
+                Parameter("reduction_db", "Noise lowered by", "dB", 0.0, 30.0, 1.0),
+                Parameter("follow_s", "Profile follows in", "s", 0.0, 120.0, 5.0, 0),
+            ),
         ),
         StageKind(
             "ring_reduction",

@@ -23,6 +23,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 DELAY_S = 0.008
 # Noise alone passes the floor now and then; with so much more it falls by what was asked.
 _DEEPER = 19.0 / 18.0
+_TOLD_HZ = (100.0, 8000.0)
 
 
 class NoiseReduction:
@@ -36,14 +37,24 @@ class NoiseReduction:
         # One frame more: what comes next tells whether speech begins.
         self.delay_samples = self._frames.delay_samples + self._frames.hop
         self._presence = Presence(
-            1.0 / _expected_powers(spec, self._frames.window, rate_hz=rate_hz)
+            1.0 / _expected_powers(spec, self._frames.window, rate_hz=rate_hz),
+            hop_s=self._frames.hop / rate_hz,
+            follow_s=spec.follow_s,
         )
+        hz = np.fft.rfftfreq(self._frames.length, 1.0 / rate_hz)
+        self._told = (hz >= _TOLD_HZ[0]) & (hz <= _TOLD_HZ[1])
         self._floor = amplitude_from_db(-_DEEPER * spec.reduction_db)
 
     @property
     def state(self) -> tuple[Samples, ...]:
         """Frames under way and the averages over them. ``(n,)`` and ``(rows, bins)``."""
         return (*self._frames.state, *self._presence.state)
+
+    @property
+    def strayed_db(self) -> float:
+        """How far the room of the last seconds stands over its profile, dB, the median from 100 Hz
+        to 8 kHz; under it where negative."""
+        return float(np.median(10.0 * np.log10(self._presence.least[self._told] + 1e-12)))
 
     def process(self, block: Samples) -> Samples:
         """Lower the noise in ``(n,)`` samples; the output lags by ``delay_samples``."""
@@ -70,12 +81,14 @@ def _expected_powers(spec: NoiseReductionSpec, window: Samples, *, rate_hz: floa
 @dataclass(frozen=True)
 class NoiseReductionSpec:
     """Floor lowered by ``reduction_db``; ``profile``: rows of Hz and one-sided density in dB re
-    full scale squared per Hz."""
+    full scale squared per Hz; ``follow_s``: how slowly it follows the room, s to 63 %, 0 for not at
+    all."""
 
     kind: ClassVar[str] = "noise_reduction"
     reduction_db: float
     profile: tuple[tuple[float, float], ...]
     on: bool = True
+    follow_s: float = 0.0
 
     def build(self, *, rate_hz: float) -> NoiseReduction:
         """The stage at a rate."""
@@ -83,7 +96,8 @@ class NoiseReductionSpec:
 
     @classmethod
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
-        """From ``reduction_db`` and ``profile``, rows of Hz and dB per Hz. Raises BadSetting."""
+        """From ``reduction_db``, ``follow_s`` (where there is one) and ``profile``, rows of Hz and
+        dB per Hz. Raises BadSetting."""
         rows = settings.get("profile")
         if not isinstance(rows, (list, tuple)) or len(rows) < 2:
             raise BadSetting("has no “profile” of the noise")
@@ -91,4 +105,6 @@ class NoiseReductionSpec:
             number(settings, "reduction_db"),
             tuple((float(row[0]), float(row[1])) for row in rows),
             on,
+            # What an older version kept follows nothing.
+            number({"follow_s": 0.0} | dict(settings), "follow_s"),
         )

@@ -43,70 +43,87 @@ _CLEAR = 3.0
 _CLEAR_LIFT = 2.0
 _LEANS = 5.0
 _STEEP = 0.6
-# Rows of the memory: of the held frame its ratio and averages, the averages over time, and how far
-# the noise has moved from what was expected.
-_RATIO, _NARROW, _WIDE, _NARROW_MEAN, _WIDE_MEAN, _MOVED, ROWS = 0, 1, 2, 3, 4, 5, 6
+# Rows of the memory: of the held frame its ratio and averages, the averages over time; how far the
+# noise has moved from what was expected; a slow average, its least in this second, and its
+# least in each of the last eight.
+_MOVED, _SLOW, _LEAST, _LEASTS = 5, 6, 7, 8
+_PARTS, _PART_S, _SLOW_S = 8, 1.0, 0.06
+_ROWS = _LEASTS + _PARTS
+# The least of many lies under the mean by so many standard deviations of the slow average.
+_LEAST_UNDER = 2.2
+# It is never believed that the noise moved by more.
+_MOST_MOVED = 10.0
+_COUNT, _PART = 0, 1
 
 
 class Presence:
     """The averages that tell speech from noise, and the frame that waits for the next one."""
 
-    def __init__(self, per_noise: Samples) -> None:
+    def __init__(self, per_noise: Samples, *, hop_s: float, follow_s: float) -> None:
         bins = len(per_noise)
         self._per_noise = per_noise
-        self._memory = np.zeros((ROWS, bins))
-        self._memory[_MOVED] = 1.0
+        self._memory = np.zeros((_ROWS, bins))
+        self._memory[_MOVED:] = 1.0
+        self._counts = np.zeros(2)
+        self._follow = 1.0 - math.exp(-_PART_S / follow_s) if follow_s > 0.0 else 0.0
+        self._per_part = max(1, round(_PART_S / hop_s))
+        self._slow = 1.0 - math.exp(-hop_s / _SLOW_S)
         self._held = np.zeros(bins, dtype=complex)
-        self._narrow = _window(bins, _NARROW_BINS, _NARROW_SHARE)
-        self._wide = _window(bins, _WIDE_BINS, _WIDE_SHARE)
-        self._per_deviation = np.sqrt((self._wide[1] - self._wide[0]) / 2.0)
+        narrow, wide = (
+            _window(bins, _NARROW_BINS, _NARROW_SHARE),
+            _window(bins, _WIDE_BINS, _WIDE_SHARE),
+        )
+        self._places = np.concatenate([narrow, wide])
+        counts = self._places[1::2] - self._places[::2]
+        per_deviation = np.sqrt(counts[1] / 2.0)
+        under = _LEAST_UNDER * math.sqrt(3.0 * hop_s / _SLOW_S) / per_deviation
+        self._per_least = 1.0 / (1.0 - np.minimum(under, 0.5))
+        self._weights = np.stack([1.0 / counts[0], 1.0 / counts[1], per_deviation])
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """What is carried from frame to frame: ``(rows, bins)`` and ``(bins,)``."""
-        return self._memory, self._held
+        """What is carried from frame to frame: ``(rows, bins)``, ``(bins,)`` and ``(2,)``."""
+        return self._memory, self._held, self._counts
 
     @property
-    def moved(self) -> Samples:
-        """The noise over what was expected, as powers ``(bins,)``; the caller moves it."""
-        found: Samples = self._memory[_MOVED]
-        return found
-
-    @property
-    def wide(self) -> Samples:
-        """The wide average of the frame that waits, over the noise as expected at first.
-
-        ``(bins,)``, a ratio of powers.
-        """
-        found: Samples = self._memory[_WIDE] * self._memory[_MOVED]
-        return found
+    def least(self) -> Samples:
+        """The noise of the last eight seconds over what was expected, as the quietest moments tell,
+        a ratio of powers ``(bins,)``; ones until they are over."""
+        found: Samples = self._memory[_LEASTS:].min(axis=0) * self._per_least
+        return found if self._counts[_PART] >= _PARTS else np.ones_like(found)
 
     def weigh(self, spectra: Spectra, floor: float) -> None:
         """Weigh spectra ``(frames, bins)`` in place; they leave one frame later.
 
         ``floor`` is the least gain, an amplitude ratio.
         """
-        _suppress(
-            spectra,
-            self._held,
-            self._per_noise,
-            self._memory,
-            *self._narrow,
-            *self._wide,
-            self._per_deviation,
-            floor,
-        )
+        done = 0
+        while done < len(spectra):
+            count = min(len(spectra) - done, self._per_part - int(self._counts[_COUNT]))
+            _suppress(
+                spectra[done : done + count],
+                self._held,
+                self._per_noise,
+                self._memory,
+                self._places,
+                self._weights,
+                self._slow,
+                floor,
+            )
+            done += count
+            self._counts[_COUNT] += count
+            if self._counts[_COUNT] >= self._per_part:
+                _end_part(self._memory, self._counts, self._per_least, self._follow)
 
 
-def _window(bins: int, least: int, share: float) -> tuple[Places, Places, Samples]:
-    """From where to where each bin is averaged, the end not included, and one over how many those
-    are: ``(bins,)`` each."""
+def _window(bins: int, least: int, share: float) -> Places:
+    """From where to where each bin is averaged, the end not included, ``(2, bins)``."""
     at = np.arange(bins)
     half = np.maximum(least, np.round(share * at).astype(np.int64))
     # As wide at the edges as beside them: fewer bins would flicker more.
     low = np.clip(at - half, 0, bins - 2 * half - 1)
     low, high = np.maximum(low, 0), np.minimum(np.maximum(at + half + 1, 2 * half + 1), bins)
-    return low, high, 1.0 / (high - low)
+    return np.stack([low, high])
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -115,13 +132,9 @@ def _suppress(
     held: Spectra,
     per_noise: Samples,
     memory: Samples,
-    narrow_from: Places,
-    narrow_to: Places,
-    narrow_per: Samples,
-    wide_from: Places,
-    wide_to: Places,
-    wide_per: Samples,
-    per_deviation: Samples,
+    places: Places,
+    weights: Samples,
+    slow: float,
     floor: float,
 ) -> None:
     frames, bins = spectra.shape
@@ -140,10 +153,10 @@ def _suppress(
             total += coming[k]
             sums[k + 1] = total
         for k in range(bins):
-            low, high = wide_from[k], wide_to[k]
-            next_wide[k] = (sums[high] - sums[low]) * wide_per[k]
-            low, high = narrow_from[k], narrow_to[k]
-            next_narrow[k] = (sums[high] - sums[low]) * narrow_per[k]
+            low, high = places[2, k], places[3, k]
+            next_wide[k] = (sums[high] - sums[low]) * weights[1, k]
+            low, high = places[0, k], places[1, k]
+            next_narrow[k] = (sums[high] - sums[low]) * weights[0, k]
         for k in range(bins):
             wide_mean[k] += (wide[k] - wide_mean[k]) * (1.0 - _WIDE_STAYS)
             narrow_mean[k] += (narrow[k] - narrow_mean[k]) * (1.0 - _NARROW_STAYS)
@@ -156,7 +169,7 @@ def _suppress(
             clear = broad / (broad + _CLEAR)
             prior = root * root * (1.0 + _CLEAR_LIFT * clear * clear)
             gain = log_spectral_gain(prior, ratio[k])
-            over = _STEEP * ((average - 1.0) * per_deviation[k] - 1.0)
+            over = _STEEP * ((average - 1.0) * weights[2, k] - 1.0)
             present = 0.5 + 0.5 * over / math.sqrt(1.0 + over * over)
             gains[k] = max(floor + (gain - floor) * present, floor)
         for k in range(bins):
@@ -164,3 +177,24 @@ def _suppress(
             spectra[j, k] = held[k] * gains[k]
             held[k] = sample
         ratio[:], narrow[:], wide[:] = coming, next_narrow, next_wide
+        for k in range(bins):
+            memory[6, k] += (next_wide[k] * moved[k] - memory[6, k]) * slow
+            memory[7, k] = min(memory[7, k], memory[6, k])
+
+
+@njit(cache=True, nogil=True)
+def _end_part(memory: Samples, counts: Samples, per_least: Samples, follow: float) -> None:
+    """At the end of a second: keep its least, and let the noise go a little of the way to what
+    the quietest moments tell."""
+    counts[0] = 0.0
+    memory[8 + int(counts[1]) % _PARTS] = memory[7]
+    memory[7] = memory[6]
+    counts[1] += 1.0
+    if counts[1] < _PARTS or follow <= 0.0:
+        return
+    for k in range(memory.shape[1]):
+        least = memory[8, k]
+        for row in range(9, 8 + _PARTS):
+            least = min(least, memory[row, k])
+        told = min(max(least * per_least[k], 1.0 / _MOST_MOVED), _MOST_MOVED)
+        memory[5, k] *= (told / memory[5, k]) ** follow

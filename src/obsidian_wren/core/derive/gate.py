@@ -35,6 +35,9 @@ _GATE, _EXPANDER = 100.0, 2.0
 _CLEAR_CROSSING = 0.01
 _LEAST_DB, _GENTLE_DB, _FULL_DB, _SPARE_DB = 6.0, 12.0, 30.0, 3.0
 _PART_OF_A_PHRASE_S = 0.35
+# Three times the attack: open to 95 % in amplitude when the word arrives.
+_ATTACK_MS, _AHEAD_MS = 0.8, 2.5
+_ALONG = 6.9
 # Word ends are 25 to 35 dB under the mean level of speech. As far as the room covers them, they
 # must not lose more than is missed, wherever the threshold stands.
 _BURIED_DB = 15.0
@@ -135,13 +138,23 @@ def _times(answer: Answer, take_set: TakeSet) -> None:
     answer.set("hold_ms", hold, text)
     long = pauses[pauses >= _PART_OF_A_PHRASE_S]
     usual = float(np.percentile(long, 50)) if len(long) else 0.6
+    between = 1000.0 * usual / 5.0
+    ring = take_set.ring
+    # The room falls by 60 dB in its decay time; a release to 63 % in a seventh of that goes along.
+    along = 0.0 if ring is None or ring.decay_s is None else 1000.0 * ring.decay_s / _ALONG
     answer.set(
         "release_ms",
-        float(np.clip(1000.0 * usual / 5.0, 60.0, 300.0)),
-        f"Your pauses between phrases last {usual:.1f} s; it is closed after a fifth of that.",
+        float(np.clip(max(between, along), 60.0, 300.0)),
+        f"Along with your room, which decays in {ring.decay_s:.2f} s: its reverb is not cut off."
+        if ring is not None and ring.decay_s is not None and along >= between
+        else f"Your pauses between phrases last {usual:.1f} s; it is closed after a fifth of that.",
     )
-    answer.set("attack_ms", 0.8, "Short enough for the first consonant.")
-    answer.set("look_ahead_ms", 0.8, "Opens this much before the word comes.")
+    answer.set("attack_ms", _ATTACK_MS, "Short enough for the first consonant.")
+    answer.set(
+        "look_ahead_ms",
+        _AHEAD_MS,
+        "Opens this much before the word comes: by then it is open, so no first consonant is cut.",
+    )
 
 
 def _threshold_because(cut: float, leaked: float, weight: float) -> str:

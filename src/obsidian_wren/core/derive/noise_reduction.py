@@ -26,6 +26,7 @@ _STEADY_SPREAD_DB = 7.5
 # What the ear takes for hollow words: a loss of the speech itself.
 MOST_LOSS_DB = 1.0
 _HEARD_S = 12.0
+_FOLLOW_S = 20.0
 
 
 @dataclass(frozen=True)
@@ -72,6 +73,14 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     floor = take_set.rest_dbfs_a + lift
     where = "in your pauses" if pauses_decide else "beside your voice"
     wanted = max(0.0, floor - aim)
+    held = ("noise_reduction", "reduction_db") in pins.numbers
+    answer.set(
+        "follow_s",
+        0.0 if held else _FOLLOW_S,
+        "You hold the reduction, so the profile stays as it was taken."
+        if held
+        else "Slowly, in your pauses: a fan that is turned up is learned, a word is not.",
+    )
     profile = take_set.once(
         "noise profile", lambda: noise_profile(take_set.rest, rate_hz=take_set.rate_hz)
     )

@@ -201,6 +201,7 @@ class LiveRun:
             "load": round(self.load, 3),
             "load_mark": load_mark(self.load),
             "duck": round(self._mixer.duck_share, 2),
+            "room_moved_db": _shown(self._voices[0].chain.strayed_db),
             "to": {key: _shown(level) for key, level in self._mixer.levels_dbfs.items()},
             "limited": {
                 key: round(gain, 1)
@@ -279,5 +280,5 @@ class LiveRun:
         self._tell("trouble", {"sentence": sentence})
 
 
-def _shown(level: float) -> float | None:
-    return round(level, 1) if np.isfinite(level) else None
+def _shown(level: float | None) -> float | None:
+    return round(level, 1) if level is not None and np.isfinite(level) else None
