@@ -30,12 +30,12 @@
     clicks: 'clicks',
   };
   const kind = $derived(KINDS[leaf] ?? 'gate');
-  /** From here on the room has left its profile, dB. */
-  const LEFT_DB = 6;
-  const moved = $derived(overview.run.live && own?.on ? (desk.live?.room_moved_db ?? null) : null);
   const taken = $derived(clean?.taken[kind]);
   const stages = $derived(overview.stages.filter((s) => s.step === 'clean'));
   const own = $derived(stages.find((s) => s.key === kind));
+  /** From here on the room has left its profile, dB. */
+  const LEFT_DB = 6;
+  const moved = $derived(overview.run.live && own?.on ? (desk.live?.room_moved_db ?? null) : null);
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const gate = $derived(overview.settings.filter((s) => s.stage === 'gate'));
   const value = (name: string) => gate.find((s) => s.name === name)?.value ?? 0;
