@@ -36,12 +36,15 @@ GENERATORS = {
 }
 
 
+def missing_generators() -> str:
+    """What to install first; empty where nothing is missing."""
+    found = {command[0] for command in GENERATORS.values() if shutil.which(command[0]) is None}
+    return f"install Debian's {' and '.join(sorted(found))} first." if found else ""
+
+
 def speak(name: str, seconds: float) -> Samples:
-    """A voice at 48 kHz and an active level of −26 dBFS, ``(n,)``. Raises SystemExit where its
-    generator is missing."""
+    """A voice at 48 kHz and an active level of −26 dBFS, ``(n,)``."""
     command = GENERATORS[name]
-    if shutil.which(command[0]) is None:
-        raise SystemExit(f"{command[0]} is missing; install Debian's flite and espeak-ng first.")
     with tempfile.TemporaryDirectory() as folder:
         path = pathlib.Path(folder) / "said.wav"
         subprocess.run([*command, str(path)], check=True, capture_output=True)

@@ -32,7 +32,7 @@ VIEWS = {
     "gain-path": ("Gain", "What to turn"),
     "gain-live": ("Gain", "Live"),
     "clean-gate": ("Clean", "Gate"),
-    "clean-ring": ("Clean", "Room reverb"),
+    "clean-clicks": ("Clean", "Keys and clicks"),
     "tone": ("Tone", "What the rig adds"),
     "tone-hiss": ("Tone", "Breath and hiss"),
     "tone-parts": ("Tone", "Listen to parts"),

@@ -72,7 +72,7 @@
       <NoisePicture noise={clean.noise_reduction} on={own?.on ?? false} />
     {:else if leaf === 'hum'}
       {#if clean.hum}
-        <HumPicture hum={clean.hum} />
+        <HumPicture hum={clean.hum} on={own?.on ?? false} />
       {:else}
         <Waiting text={own?.because ?? 'No mains hum stands out of your quiet take.'} />
       {/if}

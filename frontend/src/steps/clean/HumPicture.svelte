@@ -6,8 +6,9 @@
   /** Each line of the hum: how high it stands in the room at rest, and what is left of it. */
   interface Props {
     hum: NonNullable<Clean['hum']>;
+    on: boolean;
   }
-  let { hum }: Props = $props();
+  let { hum, on }: Props = $props();
   const lines = $derived(
     hum.numbers.map((number, i) => ({
       hz: number * hum.mains_hz,
@@ -22,8 +23,8 @@
 </script>
 
 <Picture
-  label="Lines of the hum, before and after: {lines
-    .map((line) => `${frequency(line.hz)} ${told(line.before)} to ${told(line.after)}`)
+  label="Lines of the hum{on ? ', before and after' : ''}: {lines
+    .map((line) => `${frequency(line.hz)} ${told(line.before)}${on ? ` to ${told(line.after)}` : ''}`)
     .join(', ')}."
 >
   {#snippet children(width, height)}
@@ -38,7 +39,9 @@
       >
     {/each}
     <text class="soft" x={left} y={height - 6}
-      >dBFS, the room at rest: from the thin end to the thick one it was taken down</text
+      >{on
+        ? 'dBFS, the room at rest: from the bar down to the column it was taken'
+        : 'dBFS, the room at rest: nothing is taken, the stage is off'}</text
     >
     {#each lines as line, i (line.hz)}
       {@const x = left + (i + 0.5) * column}
@@ -53,7 +56,7 @@
       <line x1={x} x2={x} y1={y(line.before)} y2={y(shown(line.after))} stroke="var(--ink)" stroke-width="2" />
       <line x1={x - 7} x2={x + 7} y1={y(line.before)} y2={y(line.before)} stroke="var(--ink)" stroke-width="2" />
       <text class="num" {x} y={y(line.before) - 6} text-anchor="middle" font-weight="600"
-        >{(line.before - line.after).toFixed(0)} dB</text
+        >{on ? `${(line.before - line.after).toFixed(0)} dB lower` : `${told(line.before)}`}</text
       >
       <text class="num soft" {x} y={bottom + 18} text-anchor="middle">{frequency(line.hz)}</text>
     {/each}

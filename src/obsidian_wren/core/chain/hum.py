@@ -100,8 +100,9 @@ def _look(
         error += numbers[k] * (found_im * re - found_re * im) / beside
         weight += numbers[k] ** 2 * (re * re + im * im + 0.25 * told[k] ** 2) / beside
         step = reach * min(1.0, (_CALM * known) ** 2 / beside)
-        lines[0, k] += step * found_re
-        lines[1, k] += step * found_im
+        re, im = re + step * found_re, im + step * found_im
+        gone = abs(re) + abs(im) < 1e-12
+        lines[0, k], lines[1, k] = (0.0, 0.0) if gone else (re, im)
     error /= weight
     moved = loop[2] + _LOOP_RAD_PER_S**2 * error * step_s / rate_hz
     loop[2] = min(max(moved, pace * (1.0 - _REACH)), pace * (1.0 + _REACH))

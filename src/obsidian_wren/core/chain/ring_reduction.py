@@ -43,7 +43,7 @@ def _hold_ring(
     frames, bins = spectra.shape
     for j in range(frames):
         for k in range(bins):
-            power = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2
+            power = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2 + 1e-20
             per_late = 1.0 / (fade * past[at, k] + 1e-20)
             mean[k] += (power - mean[k]) * follow
             past[at, k] = mean[k]

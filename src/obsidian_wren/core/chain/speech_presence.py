@@ -54,6 +54,8 @@ _LEAST_UNDER = 2.2
 # It is never believed that the noise moved by more.
 _MOST_MOVED = 10.0
 _COUNT, _PART = 0, 1
+# In digital silence averages must not dwindle into numbers that a processor is slow with.
+_NOTHING = 1e-12
 
 
 class Presence:
@@ -145,9 +147,8 @@ def _suppress(
     sums[0] = 0.0
     for j in range(frames):
         for k in range(bins):
-            coming[k] = (
-                (spectra[j, k].real ** 2 + spectra[j, k].imag ** 2) * per_noise[k] / moved[k]
-            )
+            power = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2
+            coming[k] = power * per_noise[k] / moved[k] + _NOTHING
         total = 0.0
         for k in range(bins):
             total += coming[k]

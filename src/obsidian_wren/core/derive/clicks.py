@@ -26,6 +26,8 @@ from obsidian_wren.core.numerals import plain
 _LEAST_OVER_DB, _USUAL_OVER_DB, _MOST_OVER_DB = 4.0, 6.0, 12.0
 _SPARE_DB = 6.0
 _MOST_DB = 40.0
+_USUAL_LOUDEST_DBFS = -30.0
+_RANGE_BECAUSE = "Down to what is heard before and after, rarely so far."
 _AROUND_S = 0.008
 # Fewer than this are let through: each stage costs delay.
 _WORTH_A_MINUTE = 5.0
@@ -51,45 +53,45 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer = Answer("clicks", pins)
     rate = take_set.rate_hz
     at_s = click_times_s(take_set.room, rate_hz=rate)
+    if not len(at_s):
+        answer.set("loudest_dbfs", _USUAL_LOUDEST_DBFS, "No burst was found in the room.")
+        answer.set("over_db", _USUAL_OVER_DB, "No burst was found in the room; a usual value.")
+        answer.set("range_db", _MOST_DB, _RANGE_BECAUSE)
+        return answer.plan(False, _because(take_set, 0, 0.0, 0.0, 0.0))
     stands, levels, step_s = bursts_of(take_set.room, rate_hz=rate)
     own, peaks = _around(at_s, stands, step_s), _around(at_s, levels, step_s)
     spoken, talk_levels, _ = bursts_of(take_set.talk, rate_hz=rate)
     inside = within(take_set.words, np.arange(len(spoken)) * step_s)
     loudest = answer.set(
         "loudest_dbfs",
-        float(np.percentile(peaks, 95)) + _SPARE_DB if len(peaks) else -30.0,
-        f"{_SPARE_DB:.0f} dB over all but the loudest of your bursts; what is louder is your voice."
-        if len(peaks)
-        else "No burst was found in the room; a usual value.",
+        float(np.percentile(peaks, 95)) + _SPARE_DB,
+        f"{_SPARE_DB:.0f} dB over all but the loudest of your bursts; what is louder is your"
+        " voice.",
     )
     voice = spoken[inside & (talk_levels <= loudest)]
     strongest = float(np.percentile(voice, 99.8)) if len(voice) else 0.0
-    weakest = float(np.percentile(own, 10)) if len(own) else _USUAL_OVER_DB
+    weakest = float(np.percentile(own, 10))
     edge = strongest + 0.3 * max(weakest - strongest, 0.0)
     over = answer.set(
         "over_db",
         float(np.clip(edge, _LEAST_OVER_DB, _MOST_OVER_DB)),
         f"Nine of ten bursts of your room stand out by {weakest:.0f} dB or more; 998 of 1000"
-        f" moments of your voice by less than {strongest:.0f} dB."
-        if len(own)
-        else "No burst was found in the room; a usual value.",
+        f" moments of your voice by less than {strongest:.0f} dB.",
     )
-    answer.set("range_db", _MOST_DB, "Down to what is heard before and after, rarely so far.")
+    answer.set("range_db", _MOST_DB, _RANGE_BECAUSE)
     minutes = len(take_set.room) / rate / 60.0
     often = len(at_s) / minutes if minutes else 0.0
-    heard = float(np.median(peaks)) if len(peaks) else -120.0
+    heard = float(np.median(peaks))
     over_aim = heard + take_set.lift_to_listener().gates_open_db - take_set.wishes.aims.floor_dbfs_a
     touched = float(np.mean(voice > over)) if len(voice) else 0.0
     on = often >= _WORTH_A_MINUTE and over_aim > _HEARD_UNDER_DB and touched <= _MOST_TOUCHED
     plan = answer.plan(on, _because(take_set, len(at_s), often, over_aim, touched))
-    evidence = None
-    if len(at_s):
-        spec = plan.spec()
-        assert isinstance(spec, ClicksSpec)
-        after = render([spec], take_set.room, rate_hz=rate) if spec.on else take_set.room
-        _, left, _ = bursts_of(after, rate_hz=rate)
-        seconds = len(take_set.room) / rate
-        evidence = ClickEvidence(at_s, peaks, _around(at_s, left, step_s), seconds, touched)
+    spec = plan.spec()
+    assert isinstance(spec, ClicksSpec)
+    after = render([spec], take_set.room, rate_hz=rate) if spec.on else take_set.room
+    _, left, _ = bursts_of(after, rate_hz=rate)
+    seconds = len(take_set.room) / rate
+    evidence = ClickEvidence(at_s, peaks, _around(at_s, left, step_s), seconds, touched)
     return StagePlan("clicks", plan.switch, plan.settings, evidence=evidence)
 
 

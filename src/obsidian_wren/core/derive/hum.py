@@ -32,7 +32,8 @@ _LEARNED_S = 4.0
 @dataclass(frozen=True)
 class HumEvidence:
     """The lines of the hum: their multiple of the mains, levels in the room at rest before and
-    after, dBFS, ``(lines,)`` each; and how far the mains wandered, Hz."""
+    after, dBFS, ``(lines,)`` each (the same where it is off); and how far the mains wandered,
+    Hz."""
 
     mains_hz: float
     drift_hz: float
@@ -77,8 +78,6 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
         else f"Not needed: {told}; at the listener they will be {stands}."
     )
     plan = answer.plan(on, because, data={"lines": lines})
-    if not plan.switch.on:
-        return plan
     spec = plan.spec()
     assert isinstance(spec, HumSpec)
     evidence = _evidence(take_set, spec, hum.drift_hz, mains)
@@ -91,6 +90,15 @@ def _lines(hum: Hum) -> tuple[tuple[int, float], ...]:
 
 def _evidence(take_set: TakeSet, spec: HumSpec, drift_hz: float, mains_hz: float) -> HumEvidence:
     rate = take_set.rate_hz
+    if not spec.on:
+        levels = np.array([row[1] for row in spec.lines])
+        return HumEvidence(
+            mains_hz,
+            drift_hz,
+            np.array([row[0] for row in spec.lines], dtype=float),
+            levels,
+            levels,
+        )
     numbers = np.array([row[0] for row in spec.lines], dtype=float)
     treated = render([spec], take_set.rest, rate_hz=rate)
     learned = round(_LEARNED_S * rate)
