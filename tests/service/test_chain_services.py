@@ -80,6 +80,8 @@ def test_clean_stands_before_the_passage_is_read(workshop):
     shown = overview(workshop)
     assert shown.clean.gate.counts.words > 5
     assert [stage.kind for stage in shown.stages] == [
+        "hum",
+        "clicks",
         "highpass",
         "deplosive",
         "noise_reduction",

@@ -70,7 +70,7 @@ def test_the_whole_job(workshop):
     for step in ("clean", "tone", "steady"):
         confirming.confirm_step(ws, step)
     shown = overview(ws)
-    assert [setting.stage for setting in shown.settings][:2] == ["highpass", "highpass"]
+    assert [setting.stage for setting in shown.settings][:2] == ["hum", "hum"]
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
     assert [point.name for point in shown.diagram] == [
         "mic",

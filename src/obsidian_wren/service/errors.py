@@ -7,3 +7,12 @@ from obsidian_wren.core.told import Told
 
 class Refused(Told):
     """``code`` is stable; the message is the sentence for the person."""
+
+
+def drowned() -> Refused:
+    """What is said where the room is as loud as the voice."""
+    return Refused(
+        "too-noisy",
+        "Your room is as loud as your voice at the microphone, so nothing can be told of either. Go"
+        " closer to the microphone or quieten the room, then take it again.",
+    )

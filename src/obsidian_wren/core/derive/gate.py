@@ -53,13 +53,12 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     weight = take_set.wishes.cut_weight
     balanced, cut, leaked = balance(speech_share, room_share, weight)
     threshold = answer.set("threshold_dbfs", balanced, _threshold_because(cut, leaked, weight))
-    # A closing edge inside the room's own wandering would never let it close.
-    reached = float(np.percentile(room, 95)) if len(room) else -100.0
+    reached = _reached_dbfs(room)
     text = (
         f"Closes over what your room reaches in 19 of 20 moments, {reached:.0f} dBFS; lower it"
         " would stay open, higher it would chatter."
     )
-    answer.set("hysteresis_db", float(np.clip(threshold - reached - 0.5, 1.0, 8.0)), text)
+    answer.set("hysteresis_db", _hysteresis_db(threshold, reached), text)
     floor = take_set.room_dbfs_a + take_set.lift_to_listener().gates_open_db
     need = floor - take_set.wishes.aims.floor_dbfs_a
     crossing = weight * cut + (1.0 - weight) * leaked
@@ -116,10 +115,22 @@ def balance(speech: Samples, room: Samples, cut_weight: float) -> tuple[float, f
     return float(at) - 100.0, float(under[near]), float(max(over[near], 0.0))
 
 
-def recount(take_set: TakeSet, spec: GateSpec) -> GateCounts:
-    """The counts for settings that somebody tries out."""
+def _reached_dbfs(room: Samples) -> float:
+    return float(np.percentile(room, 95)) if len(room) else -100.0
+
+
+def _hysteresis_db(threshold_dbfs: float, reached_dbfs: float) -> float:
+    # A closing edge inside the room's own wandering would never let it close.
+    return round(float(np.clip(threshold_dbfs - reached_dbfs - 0.5, 1.0, 8.0)), 1)
+
+
+def recount(take_set: TakeSet, spec: GateSpec, *, held: bool = True) -> GateCounts:
+    """The counts for settings that somebody tries out; the hysteresis follows the threshold unless
+    it is ``held``."""
     talk, step_s = detector_levels_dbfs(take_set.talk, spec.sidechain_hz, rate_hz=take_set.rate_hz)
     room, _ = detector_levels_dbfs(take_set.room, spec.sidechain_hz, rate_hz=take_set.rate_hz)
+    if not held:
+        spec = replace(spec, hysteresis_db=_hysteresis_db(spec.threshold_dbfs, _reached_dbfs(room)))
     clicks = click_times_s(take_set.room, rate_hz=take_set.rate_hz)
     return count(spec, talk, room, step_s, take_set.words, clicks, rate_hz=take_set.rate_hz)
 

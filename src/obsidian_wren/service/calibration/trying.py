@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from sqlalchemy import select
+
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.derive.gate import recount
 from obsidian_wren.core.derive.gate_evidence import GateCounts
@@ -16,6 +18,7 @@ from obsidian_wren.service.readings.answers import moved_since
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import SettingRow
 
 
 def try_gate(
@@ -34,6 +37,15 @@ def try_gate(
                 "no-takes",
                 "There is nothing to try it on yet. Record the room and normal talk first.",
             )
+        pinned = bool(
+            session.scalar(
+                select(SettingRow.pinned).where(
+                    SettingRow.rig_id == rig.id,
+                    SettingRow.stage == "gate",
+                    SettingRow.name == "hysteresis_db",
+                )
+            )
+        )
         here, key = take_set_of(
             ctx,
             moved_since(ctx, takes.voice)[0],
@@ -49,4 +61,4 @@ def try_gate(
     tried = replace(spec, threshold_dbfs=threshold_dbfs, on=True)
     if hysteresis_db is not None:
         tried = replace(tried, hysteresis_db=hysteresis_db)
-    return recount(here, tried)
+    return recount(here, tried, held=pinned or hysteresis_db is not None)

@@ -18,7 +18,7 @@ from obsidian_wren.service.calibration.events import ChainChanged
 from obsidian_wren.service.calibration.keeping import keep_answers, keep_stages
 from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
 from obsidian_wren.service.calibration.take_sets import follower, passages, take_set_of
-from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.errors import Refused, drowned
 from obsidian_wren.service.readings.answers import moved_since
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
@@ -43,6 +43,8 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
         return
     moved, predicted = moved_since(ctx, voice)
     take_set, key = take_set_of(ctx, moved, refit=refit)
+    if take_set.talk_reading.active_level_dbfs <= take_set.quiet_reading.rms_dbfs:
+        raise drowned()
     fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
     toned = ctx.takes.passage is not None and (refit or fitted)
     sequence = tuple(key for key in order_of(ctx.rig) if toned or kind_of(key).before_tone)

@@ -22,7 +22,7 @@ from obsidian_wren.core.rate import at_rate
 from obsidian_wren.formats import calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.response import read_response, response_at
-from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.errors import Refused, drowned
 from obsidian_wren.service.files.reading import FileAnswer, load_for, room_reading
 from obsidian_wren.store.folder import FolderError, write_through
 
@@ -89,6 +89,8 @@ def plan_files(
         other = load_for(reference, "passage", channel)
         trusted = read_talk(other.samples, rate_hz=other.rate_hz)
         notes += other.notes
+    if talk.snr_db is not None and talk.snr_db <= 0.0 and not anyway:
+        raise drowned()
     found = derive_plan(
         quiet,
         talk,
