@@ -66,6 +66,8 @@ export const PURPOSES_OF: Record<string, Purpose[]> = {
   'gain/live': ['talk'],
   'clean/gate': ['in-use'],
   'clean/noise': ['rest'],
+  'clean/hum': ['rest'],
+  'clean/clicks': ['in-use'],
   'clean/ring': ['clap', 'sweep'],
   'tone/target': ['reference'],
   tone: ['passage'],

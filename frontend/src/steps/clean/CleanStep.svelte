@@ -157,15 +157,15 @@
           </Fact>
         {/if}
       {/if}
-      {#each taken?.facts ?? [] as fact (fact.name)}
-        <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
-      {/each}
       {#each stages.filter((s) => s.kind === kind) as stage (stage.key)}
         <StageBlock
           {stage}
           settings={overview.settings.filter((s) => s.stage === stage.key)}
           warning={warnings.find((w) => w.kind === stage.kind)?.sentence}
         />
+      {/each}
+      {#each taken?.facts ?? [] as fact (fact.name)}
+        <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
       {/each}
       {#each stages.filter((s) => s.kind !== kind) as stage (stage.key)}
         <p class="other">{stage.title}: <b>{stage.on ? 'on' : 'off'}</b>{stage.pinned ? ', pinned' : ''}.</p>

@@ -14,6 +14,8 @@ from obsidian_wren.core.derive.verdicts import Fact
 from obsidian_wren.core.numerals import plain
 
 CLIPPED_DB = 6.0
+# What does nothing at rest is not told of there, where the room in use is known.
+_TOLD_DB = 0.5
 # Speech at or over its active level is what is heard of a word first.
 _MOST_LOSS_DB, _MOST_BEGINNING_DB = 1.0, 4.0
 
@@ -37,7 +39,8 @@ class Taken:
 def taken_facts(taken: Taken) -> tuple[Fact, ...]:
     """What is said of it, a line each."""
     facts = []
-    if math.isfinite(taken.rest_before_dbfs_a - taken.rest_after_dbfs_a):
+    fall = taken.rest_before_dbfs_a - taken.rest_after_dbfs_a
+    if math.isfinite(fall) and (taken.in_use_before_dbfs_a is None or fall >= _TOLD_DB):
         facts.append(
             _floor("In pauses", taken.rest_before_dbfs_a, taken.rest_after_dbfs_a, "at rest")
         )
