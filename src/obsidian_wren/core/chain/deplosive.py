@@ -1,7 +1,7 @@
 """Plosives: what lies under a corner drops only while a burst of breath lasts.
 
 The sound is faded towards itself behind a high-pass; the filters never change, so nothing rings
-when the depth moves. Breath is told by the level of the low band. A decibel over the threshold
+when the depth moves. The level of the low band tells breath. A decibel over the threshold
 takes four: a burst goes under what the voice has there, and so little of a vowel passes the
 threshold that it loses nothing.
 

@@ -19,7 +19,7 @@ _HOP_S, _FALL_S = 0.005, 0.05
 _LOUD_DB, _LEAST_LOUD_S = 8.0, 2.0
 # With more direct sound than this the falls are those of the words themselves.
 _TELLS_DECAY_DB = 6.0
-# Under a direct share of this nothing more is told by a fall.
+# Under a direct share of this a fall tells nothing more.
 _FARTHEST_DB = 4.0
 # Nearer to the noise than this a fall ends there, and nothing is told of the room.
 _OVER_NOISE_DB = 10.0
