@@ -163,7 +163,7 @@ def hum_left() -> None:
         (k, 20.0 * np.log10(a * size * np.sqrt(2.0 / np.sum(np.square(LINES)))))
         for k, a in enumerate(LINES, start=1)
     ]
-    treat = through(HumSpec(50.01, 2.0, tuple((k, float(level)) for k, level in rows)))
+    treat = through(HumSpec(50.01, 2.0, tuple((k, float(level), -90.0) for k, level in rows)))
     for wander in (0.0, 0.02):
         left = []
         for name in VOICES:
@@ -284,7 +284,7 @@ def everything(rest: Samples, hum_dbfs: float) -> tuple[StageSpec, ...]:
     profile = noise_profile(rest, rate_hz=RATE)
     assert profile is not None
     return (
-        HumSpec(50.0, 2.0, tuple((k, hum_dbfs - 3.0 * k) for k in range(1, 7))),
+        HumSpec(50.0, 2.0, tuple((k, hum_dbfs - 3.0 * k, -90.0) for k in range(1, 7))),
         ClicksSpec(6.0, -20.0, 40.0),
         NoiseReductionSpec(12.0, profile_rows(profile)),
         RingReductionSpec(6.0, 0.3, -15.0),

@@ -14,7 +14,11 @@ from signals import RATE, noise, sine, voice
 
 FLAT_NOISE = ((0.0, -100.0), (24_000.0, -100.0))
 SETTINGS = {
-    "hum": {"mains_hz": 50.0, "settle_s": 2.0, "lines": ((1, -50.0), (2, -55.0), (3, -60.0))},
+    "hum": {
+        "mains_hz": 50.0,
+        "settle_s": 2.0,
+        "lines": ((1, -50.0, -70.0), (2, -55.0, -70.0), (3, -60.0, -70.0)),
+    },
     "clicks": {"over_db": 5.0, "loudest_dbfs": -20.0, "range_db": 40.0},
     "highpass": {"frequency_hz": 80.0, "order": 3},
     "deplosive": {

@@ -18,7 +18,8 @@ def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
 
 
 def lines_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
-    """The lines of a hum as one setting: rows of a multiple of the mains and dBFS."""
+    """The lines of a hum as one setting: rows of a multiple of the mains, its level and that of the
+    room in 30 Hz around it, dBFS."""
     return {
         "value": [list(row) for row in rows],
         "unit": "dBFS",

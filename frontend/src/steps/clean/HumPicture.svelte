@@ -19,7 +19,7 @@
   const top = $derived(Math.ceil((Math.max(...lines.map((line) => line.before)) + 6) / 10) * 10);
   const low = $derived(Math.max(-120, Math.floor((Math.min(...lines.map((line) => line.after)) - 4) / 10) * 10));
   const shown = (level: number) => Math.max(level, low);
-  const told = (level: number) => (level <= -119 ? 'gone' : `${level.toFixed(0)} dBFS`.replace('-', '\u2212'));
+  const told = (level: number) => (level <= -119 ? 'in the noise' : `${level.toFixed(0)} dBFS`.replace('-', '\u2212'));
 </script>
 
 <Picture
@@ -56,7 +56,11 @@
       <line x1={x} x2={x} y1={y(line.before)} y2={y(shown(line.after))} stroke="var(--ink)" stroke-width="2" />
       <line x1={x - 7} x2={x + 7} y1={y(line.before)} y2={y(line.before)} stroke="var(--ink)" stroke-width="2" />
       <text class="num" {x} y={y(line.before) - 6} text-anchor="middle" font-weight="600"
-        >{on ? `${(line.before - line.after).toFixed(0)} dB lower` : `${told(line.before)}`}</text
+        >{!on
+          ? told(line.before)
+          : line.after <= -119
+            ? 'in the noise'
+            : `${(line.before - line.after).toFixed(0)} dB lower`}</text
       >
       <text class="num soft" {x} y={bottom + 18} text-anchor="middle">{frequency(line.hz)}</text>
     {/each}

@@ -25,7 +25,10 @@ from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, amplitude_from_db
 
 # What is left is gathered over so much before it is looked at: lines 50 Hz apart do not mix.
-_LOOK_S = 1.0 / 30.0
+LOOK_HZ = 30.0
+_LOOK_S = 1.0 / LOOK_HZ
+# The room at a line is seldom over so many times its mean.
+_OVER_ROOM = 1.5
 _LOOP_RAD_PER_S, _DAMPING = 3.0, 0.9
 # The loop holds on to within this share of the mains it was told.
 _REACH = 0.004
@@ -46,6 +49,7 @@ def _cancel(
     loop: Samples,
     numbers: Samples,
     told: Samples,
+    usual: Samples,
     look: int,
     rate_hz: float,
     pace: float,
@@ -69,7 +73,7 @@ def _cancel(
         loop[0] += 1.0
         if loop[0] >= look:
             loop[0] = 0.0
-            _look(lines, loop, numbers, told, look / rate_hz, rate_hz, pace, settle_s)
+            _look(lines, loop, numbers, told, usual, look / rate_hz, rate_hz, pace, settle_s)
 
 
 @njit(cache=True, nogil=True)
@@ -78,6 +82,7 @@ def _look(
     loop: Samples,
     numbers: Samples,
     told: Samples,
+    usual: Samples,
     step_s: float,
     rate_hz: float,
     pace: float,
@@ -90,7 +95,7 @@ def _look(
         re, im = lines[0, k], lines[1, k]
         found_re, found_im = lines[4, k] / (step_s * rate_hz), lines[5, k] / (step_s * rate_hz)
         lines[4, k] = lines[5, k] = 0.0
-        size, known = math.hypot(found_re, found_im), max(math.hypot(re, im), told[k])
+        size, known = math.hypot(found_re, found_im), max(math.hypot(re, im), usual[k])
         if size > 2.0 * known:
             found_re = found_im = 0.0
         elif size > known:
@@ -125,9 +130,9 @@ class HumCanceller:
     def __init__(self, spec: HumSpec, *, rate_hz: float) -> None:
         rows = [row for row in spec.lines if row[0] * spec.mains_hz < 0.45 * rate_hz]
         self._numbers = np.array([row[0] for row in rows], dtype=float)
-        self._told = np.array([amplitude_from_db(row[1] - AES17_OFFSET_DB) for row in rows])
-        # An amplitude c stands for 2·|c|·cos: of root mean square √2·|c|.
-        self._told = self._told / math.sqrt(2.0)
+        self._told, beside = (_amplitudes([row[place] for row in rows]) for place in (1, 2))
+        # What the room itself leaves at a line is no voice that pulls at it.
+        self._usual = np.maximum(self._told, _OVER_ROOM * beside)
         self._pace = 2.0 * math.pi * spec.mains_hz / rate_hz
         self._settle_s, self._rate_hz = spec.settle_s, rate_hz
         self._lines = np.zeros((_ROWS, len(rows)))
@@ -155,6 +160,7 @@ class HumCanceller:
             self._loop,
             self._numbers,
             self._told,
+            self._usual,
             self._look,
             self._rate_hz,
             self._pace,
@@ -163,15 +169,22 @@ class HumCanceller:
         return out
 
 
+def _amplitudes(levels_dbfs: list[float]) -> Samples:
+    """The size of ``c`` for AES17 levels: ``2·|c|·cos`` has a root mean square of √2·|c|."""
+    return np.array(
+        [amplitude_from_db(level - AES17_OFFSET_DB) / math.sqrt(2.0) for level in levels_dbfs]
+    )
+
+
 @dataclass(frozen=True)
 class HumSpec:
-    """Mains frequency in Hz, how slowly a line is learned in s; ``lines``: rows of the multiple
-    and the AES17 level in dBFS."""
+    """Mains frequency in Hz, how slowly a line is learned in s; ``lines``: rows of the multiple,
+    the AES17 level in dBFS, and that of the room in 30 Hz around it."""
 
     kind: ClassVar[str] = "hum"
     mains_hz: float
     settle_s: float
-    lines: tuple[tuple[int, float], ...]
+    lines: tuple[tuple[int, float, float], ...]
     on: bool = True
 
     def build(self, *, rate_hz: float) -> HumCanceller:
@@ -180,14 +193,14 @@ class HumSpec:
 
     @classmethod
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
-        """From ``mains_hz``, ``settle_s`` and ``lines``, rows of a multiple and dBFS. Raises
-        BadSetting."""
+        """From ``mains_hz``, ``settle_s`` and ``lines``, rows of a multiple and two levels in dBFS.
+        Raises BadSetting."""
         rows = settings.get("lines")
         if not isinstance(rows, (list, tuple)):
             raise BadSetting("has no “lines” of the hum")
         return cls(
             number(settings, "mains_hz"),
             number(settings, "settle_s"),
-            tuple((int(row[0]), float(row[1])) for row in rows),
+            tuple((int(row[0]), float(row[1]), float(row[2])) for row in rows),
             on,
         )

@@ -12,12 +12,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.chain.engine import render
-from obsidian_wren.core.chain.hum import HumSpec
+from obsidian_wren.core.chain.hum import LOOK_HZ, HumSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.cause import a_weighted_sum
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
-from obsidian_wren.core.measure.hum import Hum, line_levels_dbfs
+from obsidian_wren.core.measure.hum import Hum, beside_lines_dbfs, line_levels_dbfs
 from obsidian_wren.core.numerals import beside, plain
 
 # So far under the target the lines add half a decibel to a floor that just meets it.
@@ -63,7 +63,7 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     if hum is None:
         return answer.plan(False, "No mains hum stands out of your quiet take.", data={"lines": ()})
-    lines = _lines(hum)
+    lines = _lines(hum, take_set)
     aim = take_set.wishes.aims.floor_dbfs_a
     heard = a_weighted_sum([(h.hz, h.level_dbfs) for h in hum.harmonics])
     over = heard + take_set.lift_to_listener().in_pauses_db - aim
@@ -84,8 +84,13 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
     return StagePlan("hum", plan.switch, plan.settings, plan.data, evidence)
 
 
-def _lines(hum: Hum) -> tuple[tuple[int, float], ...]:
-    return tuple((round(h.hz / hum.mains_hz), round(h.level_dbfs, 1)) for h in hum.harmonics)
+def _lines(hum: Hum, take_set: TakeSet) -> tuple[tuple[int, float, float], ...]:
+    at = np.array([line.hz for line in hum.harmonics])
+    beside = beside_lines_dbfs(take_set.rest, at, width_hz=LOOK_HZ, rate_hz=take_set.rate_hz)
+    return tuple(
+        (round(line.hz / hum.mains_hz), round(line.level_dbfs, 1), round(float(noise), 1))
+        for line, noise in zip(hum.harmonics, beside, strict=True)
+    )
 
 
 def _evidence(take_set: TakeSet, spec: HumSpec, drift_hz: float, mains_hz: float) -> HumEvidence:

@@ -251,3 +251,16 @@ def line_levels_dbfs(samples: Samples, at_hz: Samples, *, rate_hz: float) -> Sam
         _line(spectrum, floor, float(hz), max(spectrum.bin_hz, hz * _DRIFT))[1] for hz in at_hz
     ]
     return np.asarray(power_db(np.maximum(powers, 1e-13)) + AES17_OFFSET_DB, dtype=np.float64)
+
+
+def beside_lines_dbfs(
+    samples: Samples, at_hz: Samples, *, width_hz: float, rate_hz: float
+) -> Samples:
+    """AES17 levels of the noise in a width around ``(lines,)`` frequencies of ``(n,)`` samples, the
+    lines themselves left out, dBFS ``(lines,)``."""
+    spectrum = line_spectrum(samples, rate_hz=rate_hz)
+    # The median of an exponential spread lies under its mean by ln 2.
+    floor = _local_floor(spectrum, 24.0) / np.log(2.0)
+    at = np.clip(np.round(at_hz / spectrum.bin_hz).astype(int), 0, len(floor) - 1)
+    per_width = floor[at] * width_hz / spectrum.bin_hz
+    return np.asarray(power_db(np.maximum(per_width, 1e-20)) + AES17_OFFSET_DB, dtype=np.float64)
