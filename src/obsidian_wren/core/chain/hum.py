@@ -56,8 +56,13 @@ def _cancel(
     settle_s: float,
 ) -> None:
     count = len(numbers)
-    re, im, cos, sin = lines[0], lines[1], lines[2], lines[3]
-    left_re, left_im, turn_cos, turn_sin = lines[4], lines[5], lines[7], lines[8]
+    re, im, cos, sin = lines[_RE], lines[_IM], lines[_COS], lines[_SIN]
+    left_re, left_im, turn_cos, turn_sin = (
+        lines[_LEFT_RE],
+        lines[_LEFT_IM],
+        lines[_TURN_COS],
+        lines[_TURN_SIN],
+    )
     for i in range(len(block)):
         hum = 0.0
         for k in range(count):
@@ -70,9 +75,9 @@ def _cancel(
             left_im[k] -= left * s
             cos[k] = c * turn_cos[k] - s * turn_sin[k]
             sin[k] = s * turn_cos[k] + c * turn_sin[k]
-        loop[0] += 1.0
-        if loop[0] >= look:
-            loop[0] = 0.0
+        loop[_COUNT] += 1.0
+        if loop[_COUNT] >= look:
+            loop[_COUNT] = 0.0
             _look(lines, loop, numbers, told, usual, look / rate_hz, rate_hz, pace, settle_s)
 
 
@@ -88,36 +93,42 @@ def _look(
     pace: float,
     settle_s: float,
 ) -> None:
-    loop[1] += step_s
-    reach = 1.0 - math.exp(-step_s / min(settle_s, max(_FIRST_S, 0.5 * loop[1])))
+    loop[_AGE_S] += step_s
+    reach = 1.0 - math.exp(-step_s / min(settle_s, max(_FIRST_S, 0.5 * loop[_AGE_S])))
     error, weight = 0.0, 1e-30
     for k in range(len(numbers)):
-        re, im = lines[0, k], lines[1, k]
-        found_re, found_im = lines[4, k] / (step_s * rate_hz), lines[5, k] / (step_s * rate_hz)
-        lines[4, k] = lines[5, k] = 0.0
+        re, im = lines[_RE, k], lines[_IM, k]
+        found_re, found_im = (
+            lines[_LEFT_RE, k] / (step_s * rate_hz),
+            lines[_LEFT_IM, k] / (step_s * rate_hz),
+        )
+        lines[_LEFT_RE, k] = lines[_LEFT_IM, k] = 0.0
         size, known = math.hypot(found_re, found_im), max(math.hypot(re, im), usual[k])
         if size > 2.0 * known:
             found_re = found_im = 0.0
         elif size > known:
             found_re, found_im = found_re * (known / size) ** 2, found_im * (known / size) ** 2
-        lines[6, k] += (size * size - lines[6, k]) * min(1.0, step_s / _BESIDE_S)
-        beside = lines[6, k] + 1e-3 * told[k] ** 2 + 1e-30
+        lines[_BESIDE, k] += (size * size - lines[_BESIDE, k]) * min(1.0, step_s / _BESIDE_S)
+        beside = lines[_BESIDE, k] + 1e-3 * told[k] ** 2 + 1e-30
         error += numbers[k] * (found_im * re - found_re * im) / beside
         weight += numbers[k] ** 2 * (re * re + im * im + 0.25 * told[k] ** 2) / beside
         step = reach * min(1.0, (_CALM * known) ** 2 / beside)
         re, im = re + step * found_re, im + step * found_im
         gone = abs(re) + abs(im) < 1e-12
-        lines[0, k], lines[1, k] = (0.0, 0.0) if gone else (re, im)
+        lines[_RE, k], lines[_IM, k] = (0.0, 0.0) if gone else (re, im)
     error /= weight
-    moved = loop[2] + _LOOP_RAD_PER_S**2 * error * step_s / rate_hz
-    loop[2] = min(max(moved, pace * (1.0 - _REACH)), pace * (1.0 + _REACH))
+    moved = loop[_PACE] + _LOOP_RAD_PER_S**2 * error * step_s / rate_hz
+    loop[_PACE] = min(max(moved, pace * (1.0 - _REACH)), pace * (1.0 + _REACH))
     ahead = 2.0 * _DAMPING * _LOOP_RAD_PER_S * error * step_s
     for k in range(len(numbers)):
-        size = math.hypot(lines[2, k], lines[3, k])
-        c, s = lines[2, k] / size, lines[3, k] / size
+        size = math.hypot(lines[_COS, k], lines[_SIN, k])
+        c, s = lines[_COS, k] / size, lines[_SIN, k] / size
         by_c, by_s = math.cos(numbers[k] * ahead), math.sin(numbers[k] * ahead)
-        lines[2, k], lines[3, k] = c * by_c - s * by_s, s * by_c + c * by_s
-        lines[7, k], lines[8, k] = math.cos(numbers[k] * loop[2]), math.sin(numbers[k] * loop[2])
+        lines[_COS, k], lines[_SIN, k] = c * by_c - s * by_s, s * by_c + c * by_s
+        lines[_TURN_COS, k], lines[_TURN_SIN, k] = (
+            math.cos(numbers[k] * loop[_PACE]),
+            math.sin(numbers[k] * loop[_PACE]),
+        )
 
 
 class HumCanceller:

@@ -46,6 +46,7 @@ _STEEP = 0.6
 # Rows of the memory: of the held frame its ratio and averages, the averages over time; how far the
 # noise has moved from what was expected; a slow average, its least in this second, and its
 # least in each of the last eight.
+_RATIO, _NARROW, _WIDE, _NARROW_MEAN, _WIDE_MEAN = 0, 1, 2, 3, 4
 _MOVED, _SLOW, _LEAST, _LEASTS = 5, 6, 7, 8
 _PARTS, _PART_S, _SLOW_S = 8, 1.0, 0.06
 _ROWS = _LEASTS + _PARTS
@@ -140,8 +141,8 @@ def _suppress(
     floor: float,
 ) -> None:
     frames, bins = spectra.shape
-    ratio, narrow, wide = memory[0], memory[1], memory[2]
-    narrow_mean, wide_mean, moved = memory[3], memory[4], memory[5]
+    ratio, narrow, wide = memory[_RATIO], memory[_NARROW], memory[_WIDE]
+    narrow_mean, wide_mean, moved = memory[_NARROW_MEAN], memory[_WIDE_MEAN], memory[_MOVED]
     coming, sums = np.empty(bins), np.empty(bins + 1)
     next_narrow, next_wide, gains = np.empty(bins), np.empty(bins), np.empty(bins)
     sums[0] = 0.0
@@ -179,8 +180,8 @@ def _suppress(
             held[k] = sample
         ratio[:], narrow[:], wide[:] = coming, next_narrow, next_wide
         for k in range(bins):
-            memory[6, k] += (next_wide[k] * moved[k] - memory[6, k]) * slow
-            memory[7, k] = min(memory[7, k], memory[6, k])
+            memory[_SLOW, k] += (next_wide[k] * moved[k] - memory[_SLOW, k]) * slow
+            memory[_LEAST, k] = min(memory[_LEAST, k], memory[_SLOW, k])
 
 
 @njit(cache=True, nogil=True)
@@ -188,14 +189,14 @@ def _end_part(memory: Samples, counts: Samples, per_least: Samples, follow: floa
     """At the end of a second: keep its least, and let the noise go a little of the way to what
     the quietest moments tell."""
     counts[0] = 0.0
-    memory[8 + int(counts[1]) % _PARTS] = memory[7]
-    memory[7] = memory[6]
+    memory[_LEASTS + int(counts[1]) % _PARTS] = memory[_LEAST]
+    memory[_LEAST] = memory[_SLOW]
     counts[1] += 1.0
     if counts[1] < _PARTS or follow <= 0.0:
         return
     for k in range(memory.shape[1]):
-        least = memory[8, k]
-        for row in range(9, 8 + _PARTS):
+        least = memory[_LEASTS, k]
+        for row in range(_LEASTS + 1, _LEASTS + _PARTS):
             least = min(least, memory[row, k])
         told = min(max(least * per_least[k], 1.0 / _MOST_MOVED), _MOST_MOVED)
-        memory[5, k] *= (told / memory[5, k]) ** follow
+        memory[_MOVED, k] *= (told / memory[_MOVED, k]) ** follow
