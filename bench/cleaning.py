@@ -288,7 +288,7 @@ def everything(rest: Samples, hum_dbfs: float) -> tuple[StageSpec, ...]:
         ClicksSpec(6.0, -20.0, 40.0),
         NoiseReductionSpec(12.0, profile_rows(profile)),
         RingReductionSpec(6.0, 0.3, -15.0),
-        GateSpec(-60.0, 4.0, 100.0, 12.0, 0.8, 150.0, 100.0, 0.8, 90.0),
+        GateSpec(-60.0, 4.0, 100.0, 12.0, 0.8, 150.0, 100.0, 2.5, 90.0, likelihood_db=0.2),
     )
 
 

@@ -5,10 +5,10 @@ import re
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.engine import render, render_stage
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.derive.chain_plan import derive_chain
-from obsidian_wren.core.derive.gate_evidence import detector_levels_dbfs, gains_of
+from obsidian_wren.core.derive.gate_evidence import gains_of, heard
 from obsidian_wren.core.derive.stage_plan import Pins
 from obsidian_wren.core.derive.take_set import ToneTakes, prepare
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, rms_dbfs
@@ -114,15 +114,15 @@ def test_what_dynamics_lift_over_the_target_is_taken_back_behind_them():
 def gated_share(plan, take_set, clean):
     """What the gates of a plan leave of the clean voice in 10 ms frames, dB; and its levels against
     the active level."""
-    here, left = take_set.talk, clean.copy()
+    here, told, left = take_set.talk, None, clean.copy()
     for stage in plan.stages:
         spec = stage.spec()
         if stage.kind == "gate" and spec.on:
-            levels, step_s = detector_levels_dbfs(here, spec.sidechain_hz, rate_hz=RATE)
-            gains = np.repeat(gains_of(levels, spec, rate_hz=RATE), round(step_s * RATE))
+            hears = heard(here, told, spec.sidechain_hz, rate_hz=RATE)
+            gains = np.repeat(gains_of(hears, spec, rate_hz=RATE), round(hears.step_s * RATE))
             gains = np.pad(gains, (0, len(left) - len(gains)), "edge")
             left = left * 10.0 ** (gains / 20.0)
-        here = render([spec], here, rate_hz=RATE)
+        here, told = render_stage(spec, here, told, rate_hz=RATE)
     levels = frame_levels_dbfs(clean, rate_hz=RATE, frame_s=0.01)
     kept = frame_levels_dbfs(left, rate_hz=RATE, frame_s=0.01)
     return kept - levels, levels - ACTIVE_DBFS

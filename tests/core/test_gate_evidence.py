@@ -6,13 +6,8 @@ import pytest
 from bursts import LENGTHS, STARTS, words_at
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.gate import GateSpec
-from obsidian_wren.core.derive.gate import balance
-from obsidian_wren.core.derive.gate_evidence import (
-    count,
-    detector_levels_dbfs,
-    distributions,
-    gains_of,
-)
+from obsidian_wren.core.derive.gate_evidence import count, gains_of, heard, shares
+from obsidian_wren.core.derive.gate_opening import balance
 from obsidian_wren.core.measure.words import find_words
 from signals import RATE, noise
 
@@ -35,10 +30,9 @@ def gate(**changes):
 
 
 def counted(spec, talk, room, clicks=()):
-    levels, step = detector_levels_dbfs(talk, spec.sidechain_hz, rate_hz=RATE)
-    quiet, _ = detector_levels_dbfs(room, spec.sidechain_hz, rate_hz=RATE)
+    hears, quiet = (heard(x, None, spec.sidechain_hz, rate_hz=RATE) for x in (talk, room))
     words = find_words(talk, rate_hz=RATE, room_dbfs=-75.0)
-    return count(spec, levels, quiet, step, words, np.array(clicks, dtype=float), rate_hz=RATE)
+    return count(spec, hears, quiet, words, np.array(clicks, dtype=float), rate_hz=RATE)
 
 
 def test_a_gate_between_the_two_cuts_nothing_and_lets_nothing_through():
@@ -78,16 +72,16 @@ def test_clicks_that_open_the_gate_are_counted_with_the_room_they_let_in():
 def test_gains_of_evidence_are_those_of_the_running_stage():
     sound = words_at() + noise(1e-4, 6.0)
     spec = gate(look_ahead_ms=0.0)
-    levels, step = detector_levels_dbfs(sound, spec.sidechain_hz, rate_hz=RATE)
-    gains = gains_of(levels, spec, rate_hz=RATE)
+    hears = heard(sound, None, spec.sidechain_hz, rate_hz=RATE)
+    gains = gains_of(hears, spec, rate_hz=RATE)
     out = render([spec], sound, rate_hz=RATE)
     loud = np.abs(sound) > 1e-5
-    at = np.minimum((np.arange(len(sound)) / RATE / step).astype(int), len(gains) - 1)
+    at = np.minimum((np.arange(len(sound)) / RATE / hears.step_s).astype(int), len(gains) - 1)
     told = gains[at][loud]
     acted = 20 * np.log10(np.abs(out[loud]) / np.abs(sound[loud]))
     # The gain glides between control points, so they may differ on the steep flanks only.
     assert np.percentile(np.abs(told - acted), 97) < 0.5
-    assert not gains_of(levels, gate(on=False), rate_hz=RATE).any()
+    assert not gains_of(hears, gate(on=False), rate_hz=RATE).any()
 
 
 def test_the_threshold_balances_the_errors_as_they_are_weighed():
@@ -109,10 +103,9 @@ def test_the_threshold_balances_the_errors_as_they_are_weighed():
 
 def test_distributions_share_out_all_the_time():
     sound = words_at() + noise(1e-4, 6.0)
-    levels, step = detector_levels_dbfs(sound, 80.0, rate_hz=RATE)
-    room, _ = detector_levels_dbfs(noise(1e-4, 5.0), 80.0, rate_hz=RATE)
     words = find_words(sound, rate_hz=RATE, room_dbfs=-75.0)
-    speech_share, room_share = distributions(levels, room, step, words)
+    speech_share = shares(heard(sound, None, 80.0, rate_hz=RATE).inside(words))
+    room_share = shares(heard(noise(1e-4, 5.0), None, 80.0, rate_hz=RATE))
     assert speech_share.sum() == pytest.approx(1.0)
     assert room_share.sum() == pytest.approx(1.0)
     assert np.flatnonzero(room_share > 0.05).max() < np.flatnonzero(speech_share > 0.05).min()

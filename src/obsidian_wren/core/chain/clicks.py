@@ -18,6 +18,7 @@ from typing import ClassVar
 import numpy as np
 from numba import njit
 
+from obsidian_wren.core.chain import short_time
 from obsidian_wren.core.chain.short_time import ShortTime, Spectra
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db, power_from_db
@@ -31,13 +32,25 @@ _KEPT = _BEFORE_TO + _AFTER_TO + 1
 _GOES_ON = 2
 # Bands that a burst is looked for in, and from where it is taken out.
 _LOOKED_FROM_HZ, _LOOKED_TO_HZ, _TAKEN_FROM_HZ = 1000.0, 9000.0, 300.0
-# What one bin can say for and against a burst, dB.
-_MOST_SAID_DB, _LEAST_SAID_DB = 30.0, -6.0
+# What one bin can say for and against a burst: 30 dB and −6 dB.
+_MOST_SAID, _LEAST_SAID = 1e3, 10.0**-0.6
 _QUIET = 1e-14
-_NOT_ASKED = np.empty((0, 2))
+# What is carried: spectra that wait, powers as they came and as they were left, counts. What is
+# set: the bands looked at and from where they are taken, three limits.
+Arrays = tuple[Spectra, Samples, Samples, Samples]
+Settings = tuple[int, int, int, float, float, float]
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _smooth(power: Samples, out: Samples) -> None:
+    last = len(power) - 1
+    for k in range(1, last):
+        out[k] = (power[k - 1] + power[k] + power[k + 1]) / 3.0
+    out[0] = (2.0 * power[0] + power[1]) / 3.0
+    out[last] = (power[last - 1] + 2.0 * power[last]) / 3.0
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _sides(smooth: Samples, left: Samples, now: int, beside: Samples, after: Samples) -> None:
     """The louder of what was left before a frame and of what stays after it."""
     beside[:], after[:] = _QUIET, 1e30
@@ -53,55 +66,54 @@ def _sides(smooth: Samples, left: Samples, now: int, beside: Samples, after: Sam
         beside[k] = max(beside[k], after[k])
 
 
-@njit(cache=True, nogil=True, fastmath=True)
-def _take_bursts(
-    spectra: Spectra,
-    held: Spectra,
-    smooth: Samples,
-    left: Samples,
-    counts: Samples,
-    told: Samples,
-    looked_from: int,
-    looked_to: int,
-    taken_from: int,
-    over_db: float,
-    loudest: float,
-    least: float,
-) -> float:
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _take_bursts(spectra: Spectra, arrays: Arrays, settings: Settings, told: Samples) -> float:
+    held, smooth, left, counts = arrays
+    looked_from, looked_to, taken_from, over_db, loudest, least = settings
     frames, bins = spectra.shape
     power, beside, after = np.empty(bins), np.empty(bins), np.empty(bins)
     lowest = 1.0
     for j in range(frames):
         at, lasts, place = int(counts[0]), int(counts[1]), int(counts[2])
+        frame, waited = spectra[j], held[place]
         for k in range(bins):
-            power[k] = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2 + _QUIET
-        for k in range(bins):
-            low, high = max(k - 1, 0), min(k + 1, bins - 1)
-            smooth[at, k] = left[at, k] = (power[low] + power[k] + power[high]) / 3.0
+            power[k] = frame[k].real ** 2 + frame[k].imag ** 2 + _QUIET
+        _smooth(power, smooth[at])
+        left[at] = smooth[at]
         now = (at - _AFTER_TO) % _KEPT
         _sides(smooth, left, now, beside, after)
-        said, loud = 0.0, 0.0
+        product, loud = 1.0, 0.0
         for k in range(looked_from, looked_to):
-            stands = 10.0 * math.log10(smooth[now, k] / beside[k])
-            said += min(max(stands, _LEAST_SAID_DB), _MOST_SAID_DB)
+            product *= min(max(smooth[now, k] / beside[k], _LEAST_SAID), _MOST_SAID)
             loud += smooth[now, k]
+        said = 10.0 * math.log10(product)
         if j < len(told):
             told[j, 0], told[j, 1] = said / (looked_to - looked_from), loud
         if said > over_db * (looked_to - looked_from) and loud <= loudest:
             lasts = _GOES_ON
         for k in range(bins):
-            sample = held[place, k]
-            if lasts > 0 and k >= taken_from:
-                own = sample.real**2 + sample.imag**2 + _QUIET
+            coming = frame[k]
+            frame[k] = waited[k]
+            waited[k] = coming
+        if lasts > 0:
+            for k in range(taken_from, bins):
+                own = frame[k].real ** 2 + frame[k].imag ** 2 + _QUIET
                 gain = min(1.0, max(math.sqrt(beside[k] / own), least))
                 left[now, k] = min(smooth[now, k], max(beside[k], gain * gain * smooth[now, k]))
-                sample *= gain
+                frame[k] *= gain
                 lowest = min(lowest, gain)
-            held[place, k] = spectra[j, k]
-            spectra[j, k] = sample
         counts[0] = (at + 1) % _KEPT
         counts[1], counts[2] = max(0, lasts - 1), (place + 1) % _AFTER_TO
     return lowest
+
+
+@njit(cache=True, nogil=True)
+def _without_bursts(
+    block: Samples, frames: short_time.Arrays, arrays: Arrays, settings: Settings
+) -> tuple[Samples, float]:
+    spectra = short_time.analyse(block, frames)
+    lowest = _take_bursts(spectra, arrays, settings, np.empty((0, 2)))
+    return short_time.put_together(spectra, len(block), frames), lowest
 
 
 class ClickReduction:
@@ -115,9 +127,12 @@ class ClickReduction:
         self.delay_samples = self._frames.delay_samples + _AFTER_TO * self._frames.hop
         length = self._frames.length
         bins = length // 2 + 1
-        self._held = np.zeros((_AFTER_TO, bins), dtype=complex)
-        self._smooth, self._left = np.zeros((_KEPT, bins)), np.zeros((_KEPT, bins))
-        self._counts = np.zeros(3)
+        self._arrays = (
+            np.zeros((_AFTER_TO, bins), dtype=complex),
+            np.zeros((_KEPT, bins)),
+            np.zeros((_KEPT, bins)),
+            np.zeros(3),
+        )
         looked = band_bins(length, rate_hz=rate_hz)
         window = float(self._frames.window @ self._frames.window)
         # The sum over the band of a frame whose mean square is 1.
@@ -134,27 +149,24 @@ class ClickReduction:
     @property
     def state(self) -> tuple[Samples, ...]:
         """Frames under way and the powers of the last 28 ms. ``(n,)`` and ``(frames, bins)``."""
-        return (*self._frames.state, self._held, self._smooth, self._left, self._counts)
+        return (*self._frames.state, *self._arrays)
 
     def process(self, block: Samples) -> Samples:
         """Take the bursts out of ``(n,)`` samples; the output lags by ``delay_samples``."""
-        self.gain_db = 0.0
-        return self._frames.process(block, self._weigh)
+        out, lowest = [], 1.0
+        for part in self._frames.parts(block):
+            after, least = _without_bursts(part, self._frames.arrays, self._arrays, self._settings)
+            out.append(after)
+            lowest = min(lowest, least)
+        self.gain_db = 20.0 * math.log10(lowest)
+        return out[0] if len(out) == 1 else np.concatenate(out)
 
-    def _weigh(self, spectra: Spectra) -> None:
-        lowest = self._take(spectra, _NOT_ASKED)
-        self.gain_db = min(self.gain_db, 20.0 * math.log10(lowest))
-
-    def _take(self, spectra: Spectra, told: Samples) -> float:
-        return _take_bursts(
-            spectra,
-            self._held,
-            self._smooth,
-            self._left,
-            self._counts,
-            told,
-            *self._settings,
-        )
+    def look(self, spectra: Spectra) -> Samples:
+        """What the stage sees in spectra ``(frames, bins)``: by how much a frame stands out, dB,
+        and its power over the band, ``(frames, 2)``."""
+        told = np.zeros((len(spectra), 2))
+        _take_bursts(spectra, self._arrays, self._settings, told)
+        return told
 
 
 def bursts_of(samples: Samples, *, rate_hz: float) -> tuple[Samples, Samples, float]:
@@ -164,13 +176,9 @@ def bursts_of(samples: Samples, *, rate_hz: float) -> tuple[Samples, Samples, fl
     stage = ClickReduction(ClicksSpec(np.inf, np.inf, 0.0), rate_hz=rate_hz)
     found: list[Samples] = []
 
-    def look(spectra: Spectra) -> None:
-        told = np.zeros((len(spectra), 2))
-        stage._take(spectra, told)
-        found.append(told)
-
     # What is decided of a frame is decided when the last of its other side has come.
-    stage._frames.process(np.concatenate([samples, np.zeros(stage.delay_samples)]), look)
+    heard = np.concatenate([samples, np.zeros(stage.delay_samples)])
+    stage._frames.process(heard, lambda spectra: found.append(stage.look(spectra)))
     told = np.concatenate(found)[_AFTER_TO:] if found else np.zeros((0, 2))
     levels = power_db(told[:, 1] / stage.full_scale + 1e-20) + AES17_OFFSET_DB
     return told[:, 0], np.asarray(levels), stage._frames.hop / rate_hz

@@ -10,12 +10,14 @@ Source: practice: a change glides over one block, so that nothing clicks.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from obsidian_wren.core.chain.delay import Delay, SoftStart
+from obsidian_wren.core.chain.in_step import LikelihoodOfSpeech, share_frames
 from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
@@ -26,7 +28,7 @@ _TRACE_S = 0.01
 # other.
 _SETTLE_S, _FADE_S = 0.06, 0.02
 # Sums and samples beyond these are no sound.
-_WILD, _MOST = 1e6, 100.0
+_WILD, _MOST = 1e9, 100.0
 
 
 @dataclass(frozen=True)
@@ -57,6 +59,7 @@ class VoiceChain:
             spec.build(rate_hz=rate_hz) for spec in specification if spec.on
         ]
         self._keys = list(_running(specification))
+        share_frames(self.stages)
         missing = least_delay_samples - sum(stage.delay_samples for stage in self.stages)
         if missing > 0:
             self.stages.append(Delay(missing))
@@ -65,6 +68,7 @@ class VoiceChain:
         self._queued: Sequence[StageSpec] | None = None
         self._faded = 0
         self._careful = False
+        self._likelihood = LikelihoodOfSpeech(self.stages)
 
     @property
     def delay_samples(self) -> int:
@@ -86,12 +90,26 @@ class VoiceChain:
         found = (getattr(stage, "strayed_db", None) for stage in running.stages)
         return next((strayed for strayed in found if strayed is not None), None)
 
-    def process(self, block: Samples) -> Samples:
-        """Process ``(n,)`` samples of any length."""
-        # A NaN, an infinity or a number that no converter gives shows in the sum.
-        if not -_WILD < block.sum() < _WILD:
+    @property
+    def tells(self) -> bool:
+        """Whether the last stage tells how likely speech is in what it gives."""
+        return bool(self.stages) and hasattr(self.stages[-1], "likelihood_db")
+
+    @property
+    def likelihood_db(self) -> Samples | None:
+        """The likelihood ratio of speech in the samples that left last, ``(n,)``, dB, where the
+        last stage :attr:`tells` it."""
+        return self._likelihood.known if self.tells else None
+
+    def process(self, block: Samples, likelihood_db: Samples | None = None) -> Samples:
+        """Process ``(n,)`` samples of any length; the likelihood ratio of speech in them may be
+        told, ``(n,)``, dB."""
+        # A NaN, an infinity or a number that no converter gives shows in the sum of squares.
+        if not block.dot(block) < _WILD:
             block = np.clip(np.where(np.isfinite(block), block, 0.0), -_MOST, _MOST)
-        return self._run(block) if self._coming is None else self._glide(block, self._coming)
+        if self._coming is not None:
+            return self._glide(block, self._coming, likelihood_db)
+        return self._run(block, likelihood_db)
 
     def change(self, specification: Sequence[StageSpec]) -> None:
         """Go over to other stages or settings without a gap or a click, within a tenth of a second.
@@ -117,11 +135,14 @@ class VoiceChain:
             stages.append(stage)
             keys.append(key)
         coming.stages, coming._keys = stages, keys
+        coming._likelihood = LikelihoodOfSpeech(stages)
         self._coming, self._faded = coming, 0
 
-    def _run(self, block: Samples) -> Samples:
+    def _run(self, block: Samples, likelihood_db: Samples | None) -> Samples:
         sound = block
+        self._likelihood.enters(likelihood_db)
         for place, stage in enumerate(self.stages):
+            self._likelihood.reaches(stage)
             try:
                 after = stage.process(sound)
             except Exception as error:
@@ -131,8 +152,9 @@ class VoiceChain:
                 continue
             if self._careful and not np.isfinite(after.sum()):
                 after = self._pass_over(place, "gave something that is no number", sound)
+            self._likelihood.passes(place, stage)
             sound = after
-        return sound if np.isfinite(sound.sum()) else self._start_afresh(block)
+        return sound if math.isfinite(sound.dot(sound)) else self._start_afresh(block)
 
     def _pass_over(self, place: int, why: str, block: Samples) -> Samples:
         stage = self.stages[place]
@@ -151,29 +173,38 @@ class VoiceChain:
         failed = {trouble.kind for trouble in self.troubles}
         running = _running(self.specification)
         fresh = {key: spec for key, spec in running.items() if spec.kind not in failed}
-        sound = block
-        for place, (key, stage) in enumerate(zip(self._keys, self.stages, strict=True)):
-            spec = fresh.get(key)
-            self.stages[place] = (
+        specs = [fresh.get(key) for key in self._keys]
+        before, self.stages = (
+            self.stages,
+            [
                 Delay(stage.delay_samples, kind=stage.kind)
                 if spec is None
                 else spec.build(rate_hz=self.rate_hz)
-            )
+                for stage, spec in zip(self.stages, specs, strict=True)
+            ],
+        )
+        share_frames(self.stages)
+        self._likelihood = LikelihoodOfSpeech(self.stages)
+        sound = block
+        for place, stage in enumerate(self.stages):
+            delay = before[place].delay_samples
+            if stage.delay_samples != delay:
+                self.stages[place] = Delay(delay, kind=stage.kind)
             after = self.stages[place].process(sound)
             if not np.isfinite(after.sum()):
                 after = self._pass_over(place, "gave something that is no number", sound)
             sound = after
         return sound
 
-    def _glide(self, block: Samples, coming: VoiceChain) -> Samples:
-        old, new = self._run(block), coming.process(block)
+    def _glide(self, block: Samples, coming: VoiceChain, likelihood_db: Samples | None) -> Samples:
+        old, new = self._run(block, likelihood_db), coming.process(block, likelihood_db)
         settle = round(_SETTLE_S * self.rate_hz) + coming.delay_samples
         fade = round(_FADE_S * self.rate_hz)
         share = np.clip((np.arange(len(block)) + (1.0 + self._faded - settle)) / fade, 0.0, 1.0)
         self._faded += len(block)
         if self._faded >= settle + fade:
             self.specification, self.stages = coming.specification, coming.stages
-            self._keys = coming._keys
+            self._keys, self._likelihood = coming._keys, coming._likelihood
             self.troubles += coming.troubles
             self._coming = None
             if self._queued is not None:
@@ -188,18 +219,51 @@ def _running(specification: Sequence[StageSpec]) -> dict[str, StageSpec]:
     return {key: spec for key, spec in keyed if spec.on}
 
 
-def render(specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float) -> Samples:
+def render(
+    specification: Sequence[StageSpec],
+    samples: Samples,
+    *,
+    rate_hz: float,
+    likelihood_db: Samples | None = None,
+) -> Samples:
     """Run ``(n,)`` samples through a fresh chain; the delay is taken off, so input and output
-    line up."""
+    line up. The likelihood ratio of speech in them may be told, ``(n,)``, dB."""
+    return _rendered(specification, samples, likelihood_db, rate_hz=rate_hz)[0]
+
+
+def render_stage(
+    spec: StageSpec, samples: Samples, likelihood_db: Samples | None, *, rate_hz: float
+) -> tuple[Samples, Samples | None]:
+    """:func:`render` through one stage, and the likelihood ratio of speech in what it gives,
+    ``(n,)``, dB: its own where it tells one, else that of the samples."""
+    out, told = _rendered([spec], samples, likelihood_db, rate_hz=rate_hz)
+    return out, likelihood_db if told is None else told
+
+
+def _rendered(
+    specification: Sequence[StageSpec],
+    samples: Samples,
+    likelihood_db: Samples | None,
+    *,
+    rate_hz: float,
+) -> tuple[Samples, Samples | None]:
     chain = VoiceChain(specification, rate_hz)
     delay, count = chain.delay_samples, len(samples)
     out = np.empty(count + delay)
-    for first in range(0, count, _OFFLINE_BLOCK):
-        block = samples[first : first + _OFFLINE_BLOCK]
-        out[first : first + len(block)] = chain.process(block)
-    if delay:
-        out[count:] = chain.process(np.zeros(delay))
-    return out[delay:]
+    told = np.empty(count + delay) if chain.tells else None
+    for first in range(0, count + delay, _OFFLINE_BLOCK):
+        last = min(first + _OFFLINE_BLOCK, count + delay)
+        likelihood = None if likelihood_db is None else _part(likelihood_db, first, last)
+        out[first:last] = chain.process(_part(samples, first, last), likelihood)
+        if told is not None:
+            told[first:last] = chain.likelihood_db
+    return out[delay:], None if told is None else told[delay:]
+
+
+def _part(samples: Samples, first: int, last: int) -> Samples:
+    part = samples[first:last]
+    missing = last - first - len(part)
+    return np.concatenate([part, np.zeros(missing)]) if missing else part
 
 
 def rendered(

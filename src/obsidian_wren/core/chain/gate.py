@@ -1,19 +1,22 @@
 """Gate and downward expander in one stage.
 
-Over the threshold it is open. Once the level has stayed under the closing threshold (the threshold
-less the hysteresis) for the hold time, the gain falls to ``(ratio − 1) · (level − threshold)`` dB,
-at most by the range: a ratio of 100 is a gate, less is an expander. Attack is the time to 63 % of
-the way in amplitude, release to 63 % of the way in dB. With look-ahead the sound is delayed so that
-the gate opens before the word does.
+Over the threshold it is open, and where noise reduction before it finds speech likely, however
+soft. Once neither has been so for the hold time, the level under the closing threshold (the
+threshold less the hysteresis), the gain falls to ``(ratio − 1) · (level − threshold)`` dB, at most
+by the range: a ratio of 100 is a gate, less is an expander. Attack is the time to 63 % of the way
+in amplitude, release to 63 % of the way in dB. With look-ahead the sound is delayed so that the
+gate opens before the word does.
 
-Source: Giannoulis, Massberg and Reiss (2012) for the detector and the times; practice for
+Source: Giannoulis, Massberg and Reiss (2012) for the detector and the times; Sohn, Kim and Sung
+(1999), "A statistical model-based voice activity detection", for the likelihood ratio; practice for
 hysteresis and hold.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import ClassVar, Self
 
 import numpy as np
 from numba import njit
@@ -37,19 +40,23 @@ from obsidian_wren.core.decibels import Samples
 
 # A gate starts open: a first word is never cut.
 _OPEN, _HELD, _GAIN_DB = OWN, OWN + 1, OWN + 2
+_UNKNOWN = np.empty(0)
 
 
 @njit(cache=True, nogil=True)
-def gate_gains_db(levels_db: Samples, settings: Samples, memory: Samples) -> None:
+def gate_gains_db(
+    levels_db: Samples, likelihoods_db: Samples, settings: Samples, memory: Samples
+) -> None:
     """Turn levels at control points into gains in dB, in place.
 
-    ``levels_db`` is ``(points,)``, ``settings`` that of :meth:`GateSpec.control_settings`.
+    ``levels_db`` is ``(points,)``; ``likelihoods_db``, the likelihood ratio of speech there, is as
+    long, or empty where it is unknown; ``settings`` is that of :meth:`GateSpec.control_settings`.
     """
-    threshold, closing, ratio, span, attack, hold, release = settings
+    threshold, closing, ratio, span, attack, hold, release, likely = settings
     is_open, held, gain = memory[5] > 0.5, memory[6], memory[7]
     for j in range(len(levels_db)):
         level = levels_db[j]
-        if level >= threshold:
+        if level >= threshold or (len(likelihoods_db) > 0 and likelihoods_db[j] >= likely):
             is_open, held = True, 0.0
         elif is_open and level < closing:
             held += 1.0
@@ -74,6 +81,7 @@ def gate_gains_db(levels_db: Samples, settings: Samples, memory: Samples) -> Non
 def _gate(
     block: Samples,
     out: Samples,
+    likelihood_db: Samples,
     ring: Samples,
     filters: Samples,
     past: Samples,
@@ -85,6 +93,8 @@ def _gate(
     count, delay = len(block), len(past)
     points = control_points(count, step, memory)
     controls = np.empty(points)
+    first = step - 1 - int(memory[0])
+    likelihoods = likelihood_db[first::step] if len(likelihood_db) else likelihood_db
     if len(sections):
         side = np.empty(count)
         run_sections(sections, filters, block, side)
@@ -92,7 +102,7 @@ def _gate(
     else:
         detect(block, step, ring, memory, controls)
     lowest = memory[7]
-    gate_gains_db(controls, settings, memory)
+    gate_gains_db(controls, likelihoods, settings, memory)
     for j in range(points):
         lowest = min(lowest, controls[j])
         controls[j] = amplitude(controls[j])
@@ -113,10 +123,28 @@ def _gate(
     return float(lowest)
 
 
+class Gate(Dynamics):
+    """A gate that also opens by what it :meth:`hear` of speech."""
+
+    _heard = _UNKNOWN
+
+    def hear(self, likelihood_db: Samples) -> None:
+        """The likelihood ratio of speech in the samples that come next, ``(n,)``, dB."""
+        self._heard = likelihood_db
+
+    def process(self, block: Samples) -> Samples:
+        """Process ``(n,)`` samples; the output lags by ``delay_samples``."""
+        heard, self._heard = self._heard, _UNKNOWN
+        out = np.empty_like(block)
+        self.gain_db = float(_gate(block, out, heard, *self._arguments))
+        return out
+
+
 @dataclass(frozen=True)
 class GateSpec(Numbers):
     """Threshold in dBFS of the detector, hysteresis and range in dB, ratio (100: a gate), times
-    in ms, side-chain high-pass in Hz."""
+    in ms, side-chain high-pass in Hz, likelihood ratio of speech that opens in dB (0: by level
+    alone)."""
 
     kind: ClassVar[str] = "gate"
     threshold_dbfs: float
@@ -129,8 +157,15 @@ class GateSpec(Numbers):
     look_ahead_ms: float
     sidechain_hz: float
     on: bool = True
+    likelihood_db: float = 0.0
 
-    def build(self, *, rate_hz: float) -> Dynamics:
+    @classmethod
+    def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
+        """From one number per field; what an older version kept goes by level alone. Raises
+        BadSetting."""
+        return super().from_settings({"likelihood_db": 0.0} | dict(settings), on=on)
+
+    def build(self, *, rate_hz: float) -> Gate:
         """The stage at a rate."""
         delay = round(self.look_ahead_ms * rate_hz / 1000.0)
         memory = stage_memory(3)
@@ -140,7 +175,7 @@ class GateSpec(Numbers):
             sidechain_sections(self.sidechain_hz, rate_hz=rate_hz),
             self.control_settings(rate_hz=rate_hz),
         )
-        return Dynamics(
+        return Gate(
             self.kind,
             _gate,
             state=state,
@@ -161,5 +196,6 @@ class GateSpec(Numbers):
                 reach(self.attack_ms / 1000.0, rate_hz=rate_hz),
                 self.hold_ms * per_ms,
                 reach(self.release_ms / 1000.0, rate_hz=rate_hz),
+                self.likelihood_db if self.likelihood_db > 0.0 else np.inf,
             ]
         )

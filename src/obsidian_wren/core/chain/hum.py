@@ -41,7 +41,7 @@ _RE, _IM, _COS, _SIN, _LEFT_RE, _LEFT_IM, _BESIDE, _TURN_COS, _TURN_SIN, _ROWS =
 _COUNT, _AGE_S, _PACE = 0, 1, 2
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _cancel(
     block: Samples,
     out: Samples,

@@ -128,10 +128,11 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             repeats=True,
             weighs_floor=True,
-            version=2,
+            version=3,
             ends="cleaned",
             parameters=(
                 Parameter("threshold_dbfs", "Gate threshold", "dBFS", -90.0, 0.0, 0.5),
+                Parameter("likelihood_db", "Speech likelihood", "dB", 0.0, 10.0, 0.05, 2),
                 Parameter("hysteresis_db", "Hysteresis", "dB", 0.0, 20.0, 0.5),
                 Parameter("ratio", "Gate ratio", ":1", 1.0, 100.0, 0.5),
                 Parameter("range_db", "Range", "dB", 0.0, 80.0, 1.0),
@@ -294,7 +295,7 @@ INSTANCES: dict[str, tuple[str, StageKind]] = {
             steadies=True,
             repeats=False,
             ends=None,
-            version=1,
+            version=2,
         ),
     )
 }

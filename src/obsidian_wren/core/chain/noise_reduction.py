@@ -14,16 +14,18 @@ from dataclasses import dataclass
 from typing import ClassVar, Self
 
 import numpy as np
+from numba import njit
 
-from obsidian_wren.core.chain.short_time import ShortTime, Spectra
+from obsidian_wren.core.chain import short_time, speech_presence
+from obsidian_wren.core.chain.short_time import SPECTRAL_DELAY_S, ShortTime, Spectra, Weigh
 from obsidian_wren.core.chain.speech_presence import Presence
 from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 
-DELAY_S = 0.008
 # Noise alone passes the floor now and then; with so much more it falls by what was asked.
 _DEEPER = 19.0 / 18.0
-_TOLD_HZ = (100.0, 8000.0)
+_NOTHING = np.empty(0)
+_VOICED_HZ = (100.0, 8000.0)
 
 
 class NoiseReduction:
@@ -33,35 +35,95 @@ class NoiseReduction:
 
     def __init__(self, spec: NoiseReductionSpec, *, rate_hz: float) -> None:
         self.gain_db = None
-        self._frames = ShortTime(rate_hz=rate_hz, delay_s=DELAY_S)
+        self._frames = ShortTime(rate_hz=rate_hz, delay_s=SPECTRAL_DELAY_S)
         # One frame more: what comes next tells whether speech begins.
         self.delay_samples = self._frames.delay_samples + self._frames.hop
+        hz = np.fft.rfftfreq(self._frames.length, 1.0 / rate_hz)
+        voiced = np.searchsorted(hz, _VOICED_HZ)
+        self._voiced = slice(int(voiced[0]), int(voiced[1]))
         self._presence = Presence(
             1.0 / _expected_powers(spec, self._frames.window, rate_hz=rate_hz),
             hop_s=self._frames.hop / rate_hz,
             follow_s=spec.follow_s,
+            voiced=(self._voiced.start, self._voiced.stop),
         )
-        hz = np.fft.rfftfreq(self._frames.length, 1.0 / rate_hz)
-        self._told = (hz >= _TOLD_HZ[0]) & (hz <= _TOLD_HZ[1])
         self._floor = amplitude_from_db(-_DEEPER * spec.reduction_db)
+        self._behind: Weigh | None = None
+        hop = self._frames.hop
+        # In step with what the frames have ready.
+        self._ready, self._waits = np.zeros(3 * hop), np.array([float(hop)])
+        self.likelihood_db = _NOTHING
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """Frames under way and the averages over them. ``(n,)`` and ``(rows, bins)``."""
-        return (*self._frames.state, *self._presence.state)
+        """Frames under way, the averages over them, and the likelihood ratios that wait for their
+        samples. ``(n,)`` and ``(rows, bins)``."""
+        return (*self._frames.state, *self._presence.state, self._ready, self._waits)
 
     @property
     def strayed_db(self) -> float:
         """How far the room of the last seconds stands over its profile, dB, the median from 100 Hz
         to 8 kHz; under it where negative."""
-        return float(np.median(10.0 * np.log10(self._presence.least[self._told] + 1e-12)))
+        return float(np.median(10.0 * np.log10(self._presence.least[self._voiced] + 1e-12)))
 
     def process(self, block: Samples) -> Samples:
-        """Lower the noise in ``(n,)`` samples; the output lags by ``delay_samples``."""
-        return self._frames.process(block, self._weigh)
+        """Lower the noise in ``(n,)`` samples; the output lags by ``delay_samples``.
 
-    def _weigh(self, spectra: Spectra) -> None:
-        self._presence.weigh(spectra, self._floor)
+        ``likelihood_db`` then holds the likelihood ratio of speech in what left, ``(n,)``.
+        """
+        out, told = [], []
+        for part in self._frames.parts(block):
+            spectra, likelihoods = _weighed(
+                part, self._frames.arrays, self._presence.arrays, self._floor
+            )
+            if self._behind is not None and len(spectra):
+                self._behind(spectra)
+            after, likely = _left(
+                spectra, likelihoods, len(part), self._frames.arrays, self._ready, self._waits
+            )
+            out.append(after)
+            told.append(likely)
+        self.likelihood_db = told[0] if len(told) == 1 else np.concatenate(told)
+        return out[0] if len(out) == 1 else np.concatenate(out)
+
+    def let_weigh(self, behind: Weigh) -> None:
+        """Let another stage weigh the same spectra behind this one."""
+        self._behind = behind
+
+
+@njit(cache=True, nogil=True)
+def _weighed(
+    block: Samples, frames: short_time.Arrays, presence: speech_presence.Arrays, floor: float
+) -> tuple[Spectra, Samples]:
+    spectra = short_time.analyse(block, frames)
+    return spectra, speech_presence.suppress(spectra, presence, floor)
+
+
+@njit(cache=True, nogil=True)
+def _left(
+    spectra: Spectra,
+    likelihoods: Samples,
+    count: int,
+    frames: short_time.Arrays,
+    ready: Samples,
+    waits: Samples,
+) -> tuple[Samples, Samples]:
+    hop = len(frames[1])
+    after = short_time.put_together(spectra, count, frames)
+    return after, _spread(likelihoods, count, hop, ready, waits)
+
+
+@njit(cache=True, nogil=True)
+def _spread(told: Samples, count: int, hop: int, ready: Samples, waits: Samples) -> Samples:
+    """What frames tell, for the samples that leave, as the frames themselves are put together."""
+    kept = int(waits[0])
+    out = np.empty(kept + len(told) * hop)
+    out[:kept] = ready[:kept]
+    for j in range(len(told)):
+        out[kept + j * hop : kept + (j + 1) * hop] = told[j]
+    waits[0] = len(out) - count
+    ready[: len(out) - count] = out[count:]
+    return out[:count]
 
 
 def _expected_powers(spec: NoiseReductionSpec, window: Samples, *, rate_hz: float) -> Samples:

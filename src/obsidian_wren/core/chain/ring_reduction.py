@@ -1,5 +1,5 @@
 """The ring of the room, held: late reverberation is foretold from what was heard before and weighed
-out. 4 ms of delay.
+out. 8 ms of delay; none of its own right behind noise reduction, whose spectra it then weighs.
 
 Lebart, Boucher & Denbigh (2001), "A new method based on spectral subtraction for speech
 dereverberation", with the model of Habets (2009), "Late reverberant spectral variance estimation
@@ -17,18 +17,18 @@ from typing import ClassVar
 import numpy as np
 from numba import njit
 
-from obsidian_wren.core.chain.short_time import ShortTime, Spectra
+from obsidian_wren.core.chain.short_time import SPECTRAL_DELAY_S, Carrier, ShortTime, Spectra
 from obsidian_wren.core.chain.spectral_gain import log_spectral_gain
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_from_db
 
-DELAY_S = 0.004
 LATE_FROM_S = 0.048
-_SMOOTHING = 0.97
+# How slowly the a-priori ratio follows.
+_SMOOTHING_S = 0.066
 _POWER_SMOOTHING_S = 0.02
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _hold_ring(
     spectra: Spectra,
     past: Samples,
@@ -41,20 +41,27 @@ def _hold_ring(
     smoothing: float,
 ) -> int:
     frames, bins = spectra.shape
+    power, per_late, gains = np.empty(bins), np.empty(bins), np.empty(bins)
     for j in range(frames):
+        frame, oldest = spectra[j], past[at]
         for k in range(bins):
-            power = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2 + 1e-20
-            per_late = 1.0 / (fade * past[at, k] + 1e-20)
-            mean[k] += (power - mean[k]) * follow
-            past[at, k] = mean[k]
-            posterior = power * per_late
+            power[k] = frame[k].real ** 2 + frame[k].imag ** 2 + 1e-20
+        for k in range(bins):
+            per_late[k] = 1.0 / (fade * oldest[k] + 1e-20)
+        for k in range(bins):
+            mean[k] += (power[k] - mean[k]) * follow
+        oldest[:] = mean
+        for k in range(bins):
+            posterior = power[k] * per_late[k]
             prior = max(
-                smoothing * clean[k] * per_late + (1.0 - smoothing) * max(posterior - 1.0, 0.0),
+                smoothing * clean[k] * per_late[k] + (1.0 - smoothing) * max(posterior - 1.0, 0.0),
                 1e-3,
             )
-            gain = log_spectral_gain(prior, posterior)
-            clean[k] = gain * gain * power
-            spectra[j, k] *= max(gain, floor)
+            gains[k] = log_spectral_gain(prior, posterior)
+        for k in range(bins):
+            clean[k] = gains[k] * gains[k] * power[k]
+        for k in range(bins):
+            frame[k] *= max(gains[k], floor)
         at = at + 1 if at + 1 < len(past) else 0
     return at
 
@@ -66,7 +73,7 @@ class RingReduction:
 
     def __init__(self, spec: RingReductionSpec, *, rate_hz: float) -> None:
         self.gain_db = None
-        self._frames = ShortTime(rate_hz=rate_hz, delay_s=DELAY_S)
+        self._frames = ShortTime(rate_hz=rate_hz, delay_s=SPECTRAL_DELAY_S)
         self.delay_samples = self._frames.delay_samples
         bins = self._frames.length // 2 + 1
         hop_s = self._frames.hop / rate_hz
@@ -75,7 +82,9 @@ class RingReduction:
         self._mean, self._clean, self._at = np.zeros(bins), np.zeros(bins), np.zeros(1)
         self._follow = 1.0 - np.exp(-hop_s / _POWER_SMOOTHING_S)
         self._fade = late_share(spec.decay_s, spec.ring_share_db)
+        self._smoothing = float(np.exp(-hop_s / _SMOOTHING_S))
         self._floor = amplitude_from_db(-spec.reduction_db)
+        self._rides = False
 
     @property
     def state(self) -> tuple[Samples, ...]:
@@ -87,7 +96,13 @@ class RingReduction:
 
     def process(self, block: Samples) -> Samples:
         """Hold the ring in ``(n,)`` samples; the output lags by ``delay_samples``."""
-        return self._frames.process(block, self._weigh)
+        return block if self._rides else self._frames.process(block, self._weigh)
+
+    def ride_on(self, before: Carrier) -> None:
+        """Weigh the spectra of the stage right before this one instead of own ones: the same frames
+        once, and no delay."""
+        before.let_weigh(self._weigh)
+        self._rides, self.delay_samples = True, 0
 
     def _weigh(self, spectra: Spectra) -> None:
         self._at[0] = _hold_ring(
@@ -99,7 +114,7 @@ class RingReduction:
             self._fade,
             self._follow,
             self._floor,
-            _SMOOTHING,
+            self._smoothing,
         )
 
 

@@ -10,6 +10,7 @@ the length of that Hann window.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -19,7 +20,22 @@ from obsidian_wren.core.decibels import Samples
 
 Spectra = npt.NDArray[np.complex128]
 FRAME_S = 0.0213
+# What is put together at once where a stage weighs spectra of voice; stages that agree on it can
+# work on the same frames.
+SPECTRAL_DELAY_S = 0.008
 _FRAMES_AT_ONCE = 256
+# Of a stream: the past, what waits for a whole hop, the tail of the last frame, what is ready, how
+# much of either; the two windows.
+Arrays = tuple[Samples, Samples, Samples, Samples, Samples, Samples, Samples]
+Weigh = Callable[[Spectra], None]
+
+
+class Carrier(Protocol):
+    """A stage whose spectra another one can weigh too."""
+
+    def let_weigh(self, behind: Weigh) -> None:
+        """Let ``behind`` weigh what this stage has weighed."""
+        ...
 
 
 def frame_samples(rate_hz: float) -> int:
@@ -62,31 +78,45 @@ class ShortTime:
     @property
     def state(self) -> tuple[Samples, ...]:
         """Everything carried from block to block. Each ``(n,)``."""
-        return self._past, self._waiting, self._tail, self._ready, self._counts
+        return self.arrays[:5]
 
-    def process(self, block: Samples, weigh: Callable[[Spectra], None]) -> Samples:
-        """Run ``(n,)`` samples; ``weigh`` is given spectra ``(frames, bins)`` in order and
-        weighs them in place."""
+    @property
+    def arrays(self) -> Arrays:
+        """What :func:`analyse` and :func:`put_together` work on."""
+        return (
+            self._past,
+            self._waiting,
+            self._tail,
+            self._ready,
+            self._counts,
+            self.window,
+            self._synthesis,
+        )
+
+    def parts(self, block: Samples) -> list[Samples]:
+        """A block ``(n,)`` in parts whose frames fit into memory at once."""
         most = _FRAMES_AT_ONCE * self.hop
         if len(block) <= most:
-            return self._process(block, weigh)
-        parts = [block[at : at + most] for at in range(0, len(block), most)]
-        return np.concatenate([self._process(part, weigh) for part in parts])
+            return [block]
+        return [block[at : at + most] for at in range(0, len(block), most)]
 
-    def _process(self, block: Samples, weigh: Callable[[Spectra], None]) -> Samples:
-        bins = _analyse(block, self._past, self._waiting, self._counts, self.window)
-        if len(bins):
-            weigh(bins)
-        return _put_together(
-            bins, len(block), self._ready, self._tail, self._counts, self._synthesis, self.length
-        )
+    def process(self, block: Samples, weigh: Weigh) -> Samples:
+        """Run ``(n,)`` samples; ``weigh`` is given spectra ``(frames, bins)`` in order and
+        weighs them in place."""
+        out = []
+        for part in self.parts(block):
+            bins = analyse(part, self.arrays)
+            if len(bins):
+                weigh(bins)
+            out.append(put_together(bins, len(part), self.arrays))
+        return out[0] if len(out) == 1 else np.concatenate(out)
 
 
 # The Fourier transforms inside are those of the package rocket-fft.
-@njit(cache=True, nogil=True)
-def _analyse(
-    block: Samples, past: Samples, waiting: Samples, counts: Samples, window: Samples
-) -> Spectra:
+@njit(cache=True, nogil=True, error_model="numpy")
+def analyse(block: Samples, arrays: Arrays) -> Spectra:
+    """Spectra ``(frames, bins)`` of the frames that a block ``(n,)`` completes."""
+    past, waiting, _, _, counts, window, _ = arrays
     hop, kept = len(waiting), int(counts[0])
     whole = (kept + len(block)) // hop
     counts[0] = left = kept + len(block) - whole * hop
@@ -99,23 +129,19 @@ def _analyse(
     sound[len(past) + kept :] = block[: len(block) - left]
     frames = np.empty((whole, len(window)))
     for j in range(whole):
+        frame, heard = frames[j], sound[j * hop : j * hop + len(window)]
         for i in range(len(window)):
-            frames[j, i] = sound[j * hop + i] * window[i]
+            frame[i] = heard[i] * window[i]
     past[:] = sound[whole * hop :]
     waiting[:left] = block[len(block) - left :]
     return np.fft.rfft(frames)
 
 
-@njit(cache=True, nogil=True)
-def _put_together(
-    bins: Spectra,
-    count: int,
-    ready: Samples,
-    tail: Samples,
-    counts: Samples,
-    synthesis: Samples,
-    length: int,
-) -> Samples:
+@njit(cache=True, nogil=True, error_model="numpy")
+def put_together(bins: Spectra, count: int, arrays: Arrays) -> Samples:
+    """``(count,)`` samples of what spectra ``(frames, bins)`` and the frames before them hold."""
+    _, _, tail, ready, counts, window, synthesis = arrays
+    length = len(window)
     hop, kept, whole = len(tail), int(counts[1]), len(bins)
     out = np.empty(kept + whole * hop)
     out[:kept] = ready[:kept]
@@ -123,10 +149,12 @@ def _put_together(
         frames = np.fft.irfft(bins, length)
         first = length - 2 * hop
         for j in range(whole):
-            at = kept + j * hop
+            at, frame = kept + j * hop, frames[j]
+            leaving, rising, falling = out[at : at + hop], frame[first:], frame[first + hop :]
             for i in range(hop):
-                out[at + i] = tail[i] + frames[j, first + i] * synthesis[i]
-                tail[i] = frames[j, first + hop + i] * synthesis[hop + i]
+                leaving[i] = tail[i] + rising[i] * synthesis[i]
+            for i in range(hop):
+                tail[i] = falling[i] * synthesis[hop + i]
     counts[1] = len(out) - count
     ready[: len(out) - count] = out[count:]
     return out[:count]

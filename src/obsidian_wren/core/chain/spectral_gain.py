@@ -29,7 +29,7 @@ _LIFT = tuple(
 )
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def log_spectral_gain(prior: float, posterior: float) -> float:
     """The gain of one bin from its a-priori and a-posteriori ratios, at most 1."""
     share = prior / (1.0 + prior)

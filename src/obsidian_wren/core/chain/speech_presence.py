@@ -9,8 +9,9 @@ noise do not flicker and a word's beginning is not late.
 
 Source: Cohen and Berdugo (2001), "Speech enhancement for non-stationary noise environments", for
 the gain under uncertain presence and the averages over neighbours; Cohen (2005), "Relaxed
-statistical model for speech enhancement and a priori SNR estimation", for the frame ahead; the
-weights by measurement.
+statistical model for speech enhancement and a priori SNR estimation", for the frame ahead; Sohn,
+Kim and Sung (1999), "A statistical model-based voice activity detection", for the likelihood ratio;
+the weights by measurement.
 """
 
 from __future__ import annotations
@@ -26,6 +27,18 @@ from obsidian_wren.core.chain.spectral_gain import log_spectral_gain
 from obsidian_wren.core.decibels import Samples
 
 Places = npt.NDArray[np.int64]
+# The frame that waits, one over the noise expected, the memory, windows and weights, counts, paces,
+# the bins that voices use.
+Arrays = tuple[
+    Spectra,
+    Samples,
+    Samples,
+    Places,
+    Samples,
+    Samples,
+    Samples,
+    Places,
+]
 # Half widths: so many bins at least, and this share of the frequency.
 _NARROW_BINS, _NARROW_SHARE = 1, 0.03
 _WIDE_BINS, _WIDE_SHARE = 6, 0.3
@@ -55,6 +68,8 @@ _LEAST_UNDER = 2.2
 # It is never believed that the noise moved by more.
 _MOST_MOVED = 10.0
 _COUNT, _PART = 0, 1
+_MOST_PRODUCT = 1e100
+_DB_PER_NEPER = 10.0 / math.log(10.0)
 # In digital silence averages must not dwindle into numbers that a processor is slow with.
 _NOTHING = 1e-12
 
@@ -62,15 +77,21 @@ _NOTHING = 1e-12
 class Presence:
     """The averages that tell speech from noise, and the frame that waits for the next one."""
 
-    def __init__(self, per_noise: Samples, *, hop_s: float, follow_s: float) -> None:
+    def __init__(
+        self, per_noise: Samples, *, hop_s: float, follow_s: float, voiced: tuple[int, int]
+    ) -> None:
         bins = len(per_noise)
-        self._per_noise = per_noise
+        self._per_noise, self._voiced = per_noise, np.array(voiced)
         self._memory = np.zeros((_ROWS, bins))
         self._memory[_MOVED:] = 1.0
         self._counts = np.zeros(2)
-        self._follow = 1.0 - math.exp(-_PART_S / follow_s) if follow_s > 0.0 else 0.0
-        self._per_part = max(1, round(_PART_S / hop_s))
-        self._slow = 1.0 - math.exp(-hop_s / _SLOW_S)
+        self._paces = np.array(
+            [
+                max(1, round(_PART_S / hop_s)),
+                1.0 - math.exp(-hop_s / _SLOW_S),
+                1.0 - math.exp(-_PART_S / follow_s) if follow_s > 0.0 else 0.0,
+            ]
+        )
         self._held = np.zeros(bins, dtype=complex)
         narrow, wide = (
             _window(bins, _NARROW_BINS, _NARROW_SHARE),
@@ -81,7 +102,7 @@ class Presence:
         per_deviation = np.sqrt(counts[1] / 2.0)
         under = _LEAST_UNDER * math.sqrt(3.0 * hop_s / _SLOW_S) / per_deviation
         self._per_least = 1.0 / (1.0 - np.minimum(under, 0.5))
-        self._weights = np.stack([1.0 / counts[0], 1.0 / counts[1], per_deviation])
+        self._weights = np.stack([1.0 / counts[0], 1.0 / counts[1], per_deviation, self._per_least])
 
     @property
     def state(self) -> tuple[Samples, ...]:
@@ -95,28 +116,19 @@ class Presence:
         found: Samples = self._memory[_LEASTS:].min(axis=0) * self._per_least
         return found if self._counts[_PART] >= _PARTS else np.ones_like(found)
 
-    def weigh(self, spectra: Spectra, floor: float) -> None:
-        """Weigh spectra ``(frames, bins)`` in place; they leave one frame later.
-
-        ``floor`` is the least gain, an amplitude ratio.
-        """
-        done = 0
-        while done < len(spectra):
-            count = min(len(spectra) - done, self._per_part - int(self._counts[_COUNT]))
-            _suppress(
-                spectra[done : done + count],
-                self._held,
-                self._per_noise,
-                self._memory,
-                self._places,
-                self._weights,
-                self._slow,
-                floor,
-            )
-            done += count
-            self._counts[_COUNT] += count
-            if self._counts[_COUNT] >= self._per_part:
-                _end_part(self._memory, self._counts, self._per_least, self._follow)
+    @property
+    def arrays(self) -> Arrays:
+        """What :func:`suppress` works on."""
+        return (
+            self._held,
+            self._per_noise,
+            self._memory,
+            self._places,
+            self._weights,
+            self._counts,
+            self._paces,
+            self._voiced,
+        )
 
 
 def _window(bins: int, least: int, share: float) -> Places:
@@ -129,59 +141,106 @@ def _window(bins: int, least: int, share: float) -> Places:
     return np.stack([low, high])
 
 
-@njit(cache=True, nogil=True, fastmath=True)
-def _suppress(
-    spectra: Spectra,
-    held: Spectra,
-    per_noise: Samples,
-    memory: Samples,
-    places: Places,
-    weights: Samples,
-    slow: float,
-    floor: float,
-) -> None:
+# A loop writes to one array only: so the compiler sees that it may work on many bins at a time.
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def suppress(spectra: Spectra, arrays: Arrays, floor: float) -> Samples:
+    """Weigh spectra ``(frames, bins)`` in place; they leave one frame later.
+
+    ``floor`` is the least gain, an amplitude ratio. Gives the likelihood ratio of speech of the
+    frames that leave, ``(frames,)``, dB: of a bin on average, over the bins that voices use.
+    """
+    held, per_noise, memory, places, weights, counts, paces, voiced = arrays
     frames, bins = spectra.shape
+    per_part, slow, follow = paces[0], paces[1], paces[2]
     ratio, narrow, wide = memory[_RATIO], memory[_NARROW], memory[_WIDE]
     narrow_mean, wide_mean, moved = memory[_NARROW_MEAN], memory[_WIDE_MEAN], memory[_MOVED]
+    slowly, least = memory[_SLOW], memory[_LEAST]
     coming, sums = np.empty(bins), np.empty(bins + 1)
-    next_narrow, next_wide, gains = np.empty(bins), np.empty(bins), np.empty(bins)
-    sums[0] = 0.0
+    averages, priors, gains = np.empty(bins), np.empty(bins), np.empty(bins)
+    told = np.empty(frames)
     for j in range(frames):
+        frame = spectra[j]
+        _approach(narrow_mean, narrow, 1.0 - _NARROW_STAYS)
+        _approach(wide_mean, wide, 1.0 - _WIDE_STAYS)
         for k in range(bins):
-            power = spectra[j, k].real ** 2 + spectra[j, k].imag ** 2
+            power = frame[k].real ** 2 + frame[k].imag ** 2
             coming[k] = power * per_noise[k] / moved[k] + _NOTHING
-        total = 0.0
+        total = sums[0] = 0.0
         for k in range(bins):
             total += coming[k]
             sums[k + 1] = total
+        _average(sums, places[0], places[1], weights[0], narrow)
+        _average(sums, places[2], places[3], weights[1], wide)
         for k in range(bins):
-            low, high = places[2, k], places[3, k]
-            next_wide[k] = (sums[high] - sums[low]) * weights[1, k]
-            low, high = places[0, k], places[1, k]
-            next_narrow[k] = (sums[high] - sums[low]) * weights[0, k]
+            averages[k] = (1.0 - _AHEAD) * wide_mean[k] + _AHEAD * wide[k]
+        _weigh_bins(averages, narrow_mean, ratio, weights[2], floor, priors, gains)
+        told[j] = _likelihood_db(ratio, priors, voiced)
         for k in range(bins):
-            wide_mean[k] += (wide[k] - wide_mean[k]) * (1.0 - _WIDE_STAYS)
-            narrow_mean[k] += (narrow[k] - narrow_mean[k]) * (1.0 - _NARROW_STAYS)
-            average = (1.0 - _AHEAD) * wide_mean[k] + _AHEAD * next_wide[k]
-            broad = max(average - _WIDE_LESS, _LEAST_PRIOR)
-            fine = max(narrow_mean[k] - _NARROW_LESS, _LEAST_PRIOR)
-            # A mean between the two that leans to the fine one where speech is strong.
-            leans = broad / (broad + _LEANS)
-            root = 1.0 / (leans / math.sqrt(fine) + (1.0 - leans) / math.sqrt(broad))
-            clear = broad / (broad + _CLEAR)
-            prior = root * root * (1.0 + _CLEAR_LIFT * clear * clear)
-            gain = log_spectral_gain(prior, ratio[k])
-            over = _STEEP * ((average - 1.0) * weights[2, k] - 1.0)
-            present = 0.5 + 0.5 * over / math.sqrt(1.0 + over * over)
-            gains[k] = max(floor + (gain - floor) * present, floor)
-        for k in range(bins):
-            sample = spectra[j, k]
-            spectra[j, k] = held[k] * gains[k]
+            sample = frame[k]
+            frame[k] = held[k] * gains[k]
             held[k] = sample
-        ratio[:], narrow[:], wide[:] = coming, next_narrow, next_wide
+        ratio[:] = coming
         for k in range(bins):
-            memory[_SLOW, k] += (next_wide[k] * moved[k] - memory[_SLOW, k]) * slow
-            memory[_LEAST, k] = min(memory[_LEAST, k], memory[_SLOW, k])
+            slowly[k] += (wide[k] * moved[k] - slowly[k]) * slow
+        for k in range(bins):
+            least[k] = min(least[k], slowly[k])
+        counts[_COUNT] += 1.0
+        if counts[_COUNT] >= per_part:
+            _end_part(memory, counts, weights[3], follow)
+    return told
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _approach(mean: Samples, new: Samples, share: float) -> None:
+    for k in range(len(mean)):
+        mean[k] += (new[k] - mean[k]) * share
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _average(sums: Samples, first: Places, end: Places, per_count: Samples, out: Samples) -> None:
+    for k in range(len(out)):
+        out[k] = (sums[end[k]] - sums[first[k]]) * per_count[k]
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _weigh_bins(
+    averages: Samples,
+    narrow_mean: Samples,
+    ratio: Samples,
+    per_deviation: Samples,
+    floor: float,
+    priors: Samples,
+    gains: Samples,
+) -> None:
+    for k in range(len(priors)):
+        broad = max(averages[k] - _WIDE_LESS, _LEAST_PRIOR)
+        fine = max(narrow_mean[k] - _NARROW_LESS, _LEAST_PRIOR)
+        # A mean between the two that leans to the fine one where speech is strong.
+        leans = broad / (broad + _LEANS)
+        broad_root, fine_root = math.sqrt(broad), math.sqrt(fine)
+        root = broad_root * fine_root / (leans * broad_root + (1.0 - leans) * fine_root)
+        clear = broad / (broad + _CLEAR)
+        priors[k] = root * root * (1.0 + _CLEAR_LIFT * clear * clear)
+    for k in range(len(gains)):
+        gain = log_spectral_gain(priors[k], ratio[k])
+        over = _STEEP * ((averages[k] - 1.0) * per_deviation[k] - 1.0)
+        present = 0.5 + 0.5 * over / math.sqrt(1.0 + over * over)
+        gains[k] = max(floor + (gain - floor) * present, floor)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _likelihood_db(ratio: Samples, priors: Samples, voiced: Places) -> float:
+    """Sohn, Kim and Sung (1999), the mean of their log ratio over bins."""
+    said, product = 0.0, 1.0
+    for k in range(voiced[0], voiced[1]):
+        said += ratio[k] * priors[k] / (1.0 + priors[k])
+    for k in range(voiced[0], voiced[1]):
+        # One logarithm for many bins.
+        product *= 1.0 + priors[k]
+        if product > _MOST_PRODUCT:
+            said -= math.log(product)
+            product = 1.0
+    return float(_DB_PER_NEPER * (said - math.log(product)) / (voiced[1] - voiced[0]))
 
 
 @njit(cache=True, nogil=True)

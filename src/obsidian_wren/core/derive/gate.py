@@ -2,7 +2,8 @@
 the gate's own detector hears them.
 
 The threshold lies where the two errors balance as the person weighs them: the share of speech under
-it (cut words) against the share of room over it (leaked room). Hold and release come from the
+it (cut words) against the share of room over it (leaked room). Where noise reduction tells how
+likely speech is, that opens too, and the two edges are set together. Hold and release come from the
 pauses between this person's words.
 
 Source: Neyman and Pearson (1933) with weighed errors, for the threshold; practice for
@@ -20,10 +21,13 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.gate_evidence import (
     GateCounts,
     GateEvidence,
+    Heard,
     count,
     detector_levels_dbfs,
-    distributions,
+    heard,
+    shares,
 )
+from obsidian_wren.core.derive.gate_opening import Opening, opening_between
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
@@ -47,13 +51,16 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gate."""
     answer = Answer("gate", pins)
     hears_from = set_sidechain(answer, take_set)
-    talk, step_s = detector_levels_dbfs(take_set.talk, hears_from, rate_hz=take_set.rate_hz)
-    room, _ = detector_levels_dbfs(take_set.room, hears_from, rate_hz=take_set.rate_hz)
-    speech_share, room_share = distributions(talk, room, step_s, take_set.words)
+    talk, room = _takes_heard(take_set, hears_from)
+    speech = talk.inside(take_set.words)
     weight = take_set.wishes.cut_weight
-    balanced, cut, leaked = balance(speech_share, room_share, weight)
-    threshold = answer.set("threshold_dbfs", balanced, _threshold_because(cut, leaked, weight))
-    reached = _reached_dbfs(room)
+    opening = opening_between(speech, room, weight)
+    cut, leaked = opening.cut, opening.leaked
+    threshold = answer.set(
+        "threshold_dbfs", opening.threshold_dbfs, _threshold_because(cut, leaked, weight)
+    )
+    likely = answer.set("likelihood_db", opening.likelihood_db, _likelihood_because(opening, room))
+    reached = _reached_dbfs(room.levels_dbfs)
     text = (
         f"Closes over what your room reaches in 19 of 20 moments, {reached:.0f} dBFS; lower it"
         " would stay open, higher it would chatter."
@@ -72,7 +79,7 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
         _range_because(gate, limited=wanted > bearable),
     )
     _times(answer, take_set)
-    loudest = float(np.percentile(room, 99)) if len(room) else -100.0
+    loudest = float(np.percentile(room.levels_dbfs, 99)) if len(room.levels_dbfs) else -100.0
     on = need >= DECIDES_DB and bool(len(take_set.words))
     plan = answer.plan(on, _because(on, gate, need, loudest, threshold, take_set))
     spec = plan.spec()
@@ -81,13 +88,22 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
         replace(spec, on=True),
         talk,
         room,
-        step_s,
         take_set.words,
         click_times_s(take_set.room, rate_hz=take_set.rate_hz),
         rate_hz=take_set.rate_hz,
     )
-    return StagePlan(
-        "gate", plan.switch, plan.settings, evidence=GateEvidence(speech_share, room_share, counts)
+    evidence = GateEvidence(
+        shares(speech), shares(room), counts, shares(speech, likely), shares(room, likely)
+    )
+    return StagePlan("gate", plan.switch, plan.settings, evidence=evidence)
+
+
+def _takes_heard(take_set: TakeSet, sidechain_hz: float) -> tuple[Heard, Heard]:
+    """Talk and room as a gate hears them."""
+    rate = take_set.rate_hz
+    return (
+        heard(take_set.talk, take_set.talk_likelihood_db, sidechain_hz, rate_hz=rate),
+        heard(take_set.room, take_set.room_likelihood_db, sidechain_hz, rate_hz=rate),
     )
 
 
@@ -96,23 +112,6 @@ def set_sidechain(answer: Answer, take_set: TakeSet) -> float:
     pitch = take_set.talk_reading.pitch_hz
     low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
     return answer.set("sidechain_hz", low, "Rumble under your voice must not open it.")
-
-
-def balance(speech: Samples, room: Samples, cut_weight: float) -> tuple[float, float, float]:
-    """Where the weighed errors are least: the threshold in dBFS, the share of speech under it, the
-    share of room over it.
-
-    Shares are per decibel from −100 dBFS. Where a gap leaves room, the threshold stands in it:
-    nearer to the side that weighs less. ``speech`` and ``room`` are ``(101,)``, hence ``(n,)``
-    each.
-    """
-    under = np.concatenate([[0.0], np.cumsum(speech)])
-    over = 1.0 - np.concatenate([[0.0], np.cumsum(room)])
-    cost = cut_weight * under + (1.0 - cut_weight) * over
-    best = np.flatnonzero(cost <= cost.min() + 1e-4)
-    at = best[0] + (1.0 - cut_weight) * (best[-1] - best[0])
-    near = round(float(at))
-    return float(at) - 100.0, float(under[near]), float(max(over[near], 0.0))
 
 
 def _reached_dbfs(room: Samples) -> float:
@@ -127,12 +126,12 @@ def _hysteresis_db(threshold_dbfs: float, reached_dbfs: float) -> float:
 def recount(take_set: TakeSet, spec: GateSpec, *, held: bool = True) -> GateCounts:
     """The counts for settings that somebody tries out; the hysteresis follows the threshold unless
     it is ``held``."""
-    talk, step_s = detector_levels_dbfs(take_set.talk, spec.sidechain_hz, rate_hz=take_set.rate_hz)
-    room, _ = detector_levels_dbfs(take_set.room, spec.sidechain_hz, rate_hz=take_set.rate_hz)
+    talk, room = _takes_heard(take_set, spec.sidechain_hz)
     if not held:
-        spec = replace(spec, hysteresis_db=_hysteresis_db(spec.threshold_dbfs, _reached_dbfs(room)))
+        reached = _reached_dbfs(room.levels_dbfs)
+        spec = replace(spec, hysteresis_db=_hysteresis_db(spec.threshold_dbfs, reached))
     clicks = click_times_s(take_set.room, rate_hz=take_set.rate_hz)
-    return count(spec, talk, room, step_s, take_set.words, clicks, rate_hz=take_set.rate_hz)
+    return count(spec, talk, room, take_set.words, clicks, rate_hz=take_set.rate_hz)
 
 
 def _times(answer: Answer, take_set: TakeSet) -> None:
@@ -171,8 +170,21 @@ def _times(answer: Answer, take_set: TakeSet) -> None:
 def _threshold_because(cut: float, leaked: float, weight: float) -> str:
     return (
         f"Here the errors balance as you weigh them ({weight * 100:.0f} :"
-        f" {(1.0 - weight) * 100:.0f}): {cut * 100:.1f} % of your speech lies under it,"
-        f" {leaked * 100:.1f} % of the room over it."
+        f" {(1.0 - weight) * 100:.0f}): {cut * 100:.1f} % of your speech does not open it,"
+        f" {leaked * 100:.1f} % of the room does."
+    )
+
+
+def _likelihood_because(opening: Opening, room: Heard) -> str:
+    if not len(room.likelihoods_db):
+        return "Noise reduction is off, so nothing tells how likely speech is: by level alone."
+    if opening.likelihood_db == 0.0:
+        return "The level alone tells words from your room as well."
+    return (
+        "A sound that noise reduction finds as likely to be speech opens it too, however soft:"
+        f" with it {opening.cut * 100:.1f} % of your speech and {opening.leaked * 100:.1f} % of the"
+        f" room are told wrongly, by level alone {opening.cut_by_level * 100:.1f} % and"
+        f" {opening.leaked_by_level * 100:.1f} %."
     )
 
 

@@ -49,11 +49,45 @@ class GateCounts:
 @dataclass(frozen=True)
 class GateEvidence:
     """Shares of time per decibel from −100 dBFS up, ``(100,)`` each, of the detector's level:
-    speech inside words, the room."""
+    speech inside words, the room; and the part of either that opens by its likelihood ratio."""
 
     speech: Samples
     room: Samples
     counts: GateCounts
+    speech_likely: Samples
+    room_likely: Samples
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What a gate hears at its control points, ``step_s`` apart: the level in dBFS, ``(points,)``,
+    and the likelihood ratio of speech in dB, as many, or none where it is unknown."""
+
+    levels_dbfs: Samples
+    likelihoods_db: Samples
+    step_s: float
+
+    @property
+    def known_likelihoods_db(self) -> Samples:
+        """The likelihood ratios ``(points,)``, zeros where they are unknown."""
+        return self.likelihoods_db if len(self.likelihoods_db) else np.zeros(len(self.levels_dbfs))
+
+    def inside(self, words: tuple[Word, ...]) -> Heard:
+        """What lies inside words."""
+        told = within(words, np.arange(len(self.levels_dbfs)) * self.step_s)
+        likelihoods = self.likelihoods_db[told] if len(self.likelihoods_db) else self.likelihoods_db
+        return Heard(self.levels_dbfs[told], likelihoods, self.step_s)
+
+
+def heard(
+    samples: Samples, likelihood_db: Samples | None, sidechain_hz: float, *, rate_hz: float
+) -> Heard:
+    """What a gate hears of ``(n,)`` samples and of the likelihood ratio of speech in them, ``(n,)``
+    where it is known."""
+    levels, step_s = detector_levels_dbfs(samples, sidechain_hz, rate_hz=rate_hz)
+    step = control_step(rate_hz)
+    told = np.empty(0) if likelihood_db is None else likelihood_db[step - 1 :: step][: len(levels)]
+    return Heard(levels, told, step_s)
 
 
 def detector_levels_dbfs(
@@ -72,17 +106,15 @@ def detector_levels_dbfs(
     return levels, step / rate_hz
 
 
-def gains_of(levels_dbfs: Samples, spec: GateSpec, *, rate_hz: float) -> Samples:
-    """The gate's gain in dB at each control point; a switched-off gate leaves all at 0.
-
-    Both ``(points,)``.
-    """
-    gains = np.array(levels_dbfs)
+def gains_of(hears: Heard, spec: GateSpec, *, rate_hz: float) -> Samples:
+    """The gate's gain in dB at each control point, ``(points,)``; a switched-off gate leaves all at
+    0."""
+    gains = np.array(hears.levels_dbfs)
     if not spec.on:
         return np.zeros_like(gains)
     memory = stage_memory(3)
     memory[5] = 1.0
-    gate_gains_db(gains, spec.control_settings(rate_hz=rate_hz), memory)
+    gate_gains_db(gains, hears.likelihoods_db, spec.control_settings(rate_hz=rate_hz), memory)
     # With look-ahead the gain of now meets the sound of a moment ago.
     ahead = round(spec.look_ahead_ms * rate_hz / 1000.0 / control_step(rate_hz))
     return np.concatenate([gains[ahead:], np.repeat(gains[-1:], ahead)]) if ahead else gains
@@ -90,23 +122,20 @@ def gains_of(levels_dbfs: Samples, spec: GateSpec, *, rate_hz: float) -> Samples
 
 def count(
     spec: GateSpec,
-    talk_levels: Samples,
-    room_levels: Samples,
-    step_s: float,
+    talk: Heard,
+    room: Heard,
     words: tuple[Word, ...],
     clicks_s: Samples,
     *,
     rate_hz: float,
 ) -> GateCounts:
-    """Count what a gate does; levels are those of :func:`detector_levels_dbfs` on talk and on the
-    room in use.
-
-    Levels ``(points,)``, ``step_s`` apart, ``clicks_s`` ``(n,)``.
-    """
+    """Count what a gate does with the words of the talk and with the room in use, ``clicks_s``
+    ``(n,)`` in it."""
     talk_gains, room_gains = (
-        gains_of(talk_levels, spec, rate_hz=rate_hz),
-        gains_of(room_levels, spec, rate_hz=rate_hz),
+        gains_of(talk, spec, rate_hz=rate_hz),
+        gains_of(room, spec, rate_hz=rate_hz),
     )
+    talk_levels, step_s = talk.levels_dbfs, talk.step_s
     beginnings = ends = 0
     for word in words:
         length = word.end_s - word.start_s
@@ -124,7 +153,7 @@ def count(
         beginnings,
         ends,
         float(np.count_nonzero(open_at)) * step_s,
-        len(room_levels) * step_s,
+        len(room.levels_dbfs) * step_s,
         through,
         len(clicks_s),
     )
@@ -139,18 +168,12 @@ def _is_cut(levels: Samples, gains: Samples, start_s: float, end_s: float, step_
     return bool(left < 10.0 ** (-_CUT_DB / 10.0) * float(power.sum()))
 
 
-def distributions(
-    talk_levels: Samples, room_levels: Samples, step_s: float, words: tuple[Word, ...]
-) -> tuple[Samples, Samples]:
-    """Share of time in each decibel from −100 to 0 dBFS: speech inside words, and the room.
-
-    Levels ``(points,)``, each answer ``(n,)``, a decibel an entry.
-    """
+def shares(hears: Heard, likely_db: float = 0.0) -> Samples:
+    """Share of time in each decibel of level from −100 to 0 dBFS, ``(100,)``; where ``likely_db``
+    is asked, that of what reaches such a likelihood ratio."""
+    levels = hears.levels_dbfs
+    if likely_db > 0.0:
+        levels = levels[hears.known_likelihoods_db >= likely_db]
     edges = np.arange(LOWEST_DBFS, HIGHEST_DBFS + 1.0)
-    inside = within(words, np.arange(len(talk_levels)) * step_s)
-    return _shares(talk_levels[inside], edges), _shares(room_levels, edges)
-
-
-def _shares(levels: Samples, edges: Samples) -> Samples:
     found, _ = np.histogram(np.clip(levels, edges[0], edges[-1] - 1e-6), edges)
-    return np.asarray(found / max(len(levels), 1), dtype=np.float64)
+    return np.asarray(found / max(len(hears.levels_dbfs), 1), dtype=np.float64)

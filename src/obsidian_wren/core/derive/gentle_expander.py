@@ -13,10 +13,10 @@ import numpy as np
 
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.derive.gate import bearable_range_db, set_sidechain
-from obsidian_wren.core.derive.gate_evidence import detector_levels_dbfs
+from obsidian_wren.core.derive.gate_evidence import heard
+from obsidian_wren.core.derive.gate_opening import opening_between
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
-from obsidian_wren.core.measure.words import within
 from obsidian_wren.core.numerals import DECIDES_DB, beside
 
 MOST_GENTLE_DB = 6.0
@@ -34,9 +34,10 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer = Answer("gate", pins)
     aim = take_set.wishes.aims.floor_dbfs_a
     hears_from = set_sidechain(answer, take_set)
-    talk, step_s = detector_levels_dbfs(take_set.talk, hears_from, rate_hz=take_set.rate_hz)
-    room, _ = detector_levels_dbfs(take_set.rest, hears_from, rate_hz=take_set.rate_hz)
-    spoken = talk[within(take_set.words, np.arange(len(talk)) * step_s)]
+    (talk_told, rest_told, _), rate = take_set.likelihoods_db, take_set.rate_hz
+    speech = heard(take_set.talk, talk_told, hears_from, rate_hz=rate).inside(take_set.words)
+    rest = heard(take_set.rest, rest_told, hears_from, rate_hz=rate)
+    spoken, room = speech.levels_dbfs, rest.levels_dbfs
     need = take_set.rest_dbfs_a + take_set.lift_to_listener().in_pauses_db - aim
     gates = [spec for spec in take_set.passed if isinstance(spec, GateSpec)]
     taken = sum(spec.range_db for spec in gates)
@@ -60,6 +61,12 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
             if whole <= soft
             else f"Not higher, so that {stays:.0f} % of your speech stays over it."
         ),
+    )
+    answer.set(
+        "likelihood_db",
+        opening_between(speech, rest, take_set.wishes.cut_weight).likelihood_db,
+        "A sound that noise reduction finds as likely to be speech stays whole; 0 where that tells"
+        " no more than the level.",
     )
     answer.set("hysteresis_db", _HYSTERESIS_DB, "Little is switched, so little keeps it calm.")
     answer.set("ratio", _RATIO, "Soft: the further under it, the more.")

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.engine import render_stage
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import SILENCE_DB, Samples
@@ -29,7 +29,9 @@ from obsidian_wren.core.rate import at_rate
 
 _USUAL = Wishes()
 _T = TypeVar("_T")
-Run = Callable[[Callable[[Samples], Samples], Iterable[Samples]], Iterable[Samples]]
+# A sound, and the likelihood ratio of speech in it where that is known.
+Told = tuple[Samples, Samples | None]
+Run = Callable[[Callable[[Told], Told], Iterable[Told]], Iterable[Told]]
 
 
 @dataclass(frozen=True)
@@ -67,8 +69,9 @@ class TakeSet:
     talk take; ``ring`` is the room's; ``tone`` is what the equalizer is fitted on where that is
     another take; ``passed`` are the stages already gone through; ``lifted_db`` is how far they
     lifted the room beside the voice; ``floor_to_come`` is what the stages that follow will do to
-    the floor at rest, None while that is not known; ``known`` are numbers that were worked out of
-    these very sounds.
+    the floor at rest, None while that is not known; ``likelihoods_db`` are the likelihood ratios of
+    speech in talk, rest and room in use, ``(n,)``, None before noise reduction told them; ``known``
+    are numbers that were worked out of these very sounds.
     """
 
     rate_hz: float
@@ -84,6 +87,7 @@ class TakeSet:
     passed: tuple[StageSpec, ...] = ()
     lifted_db: float = 0.0
     floor_to_come: FloorToCome | None = None
+    likelihoods_db: tuple[Samples | None, Samples | None, Samples | None] = (None, None, None)
     known: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @property
@@ -98,19 +102,36 @@ class TakeSet:
         """
         if not spec.on:
             return self
-        takes = (
-            [self.talk, self.rest] if self.in_use is None else [self.talk, self.rest, self.in_use]
-        )
-        after = list(run(lambda take: render([spec], take, rate_hz=self.rate_hz), takes))
-        in_use = None if self.in_use is None else after[2]
+        talk, rest, in_use = self.likelihoods_db
+        takes: list[Told] = [(self.talk, talk), (self.rest, rest)]
+        if self.in_use is not None:
+            takes.append((self.in_use, in_use))
+        after = [
+            *run(
+                lambda take: render_stage(spec, *take, rate_hz=self.rate_hz),
+                takes,
+            )
+        ]
+        behind = after[2] if self.in_use is not None else (None, None)
         return replace(
             self,
-            talk=after[0],
-            rest=after[1],
-            in_use=in_use,
+            talk=after[0][0],
+            rest=after[1][0],
+            in_use=behind[0],
+            likelihoods_db=(after[0][1], after[1][1], behind[1]),
             passed=(*self.passed, spec),
             known={},
         )
+
+    @property
+    def talk_likelihood_db(self) -> Samples | None:
+        """The likelihood ratio of speech in the talk, ``(n,)``, dB; None where nobody told it."""
+        return self.likelihoods_db[0]
+
+    @property
+    def room_likelihood_db(self) -> Samples | None:
+        """The same of the room as it is really used, else at rest."""
+        return self.likelihoods_db[1 if self.in_use is None else 2]
 
     def once(self, what: Hashable, work_out: Callable[[], _T]) -> _T:
         """Something of these sounds, worked out the first time it is asked for."""
