@@ -88,16 +88,17 @@ def test_the_threshold_balances_the_errors_as_they_are_weighed():
     decibels = np.arange(-100.0, 0.0)
     bell = lambda middle, width: np.exp(-0.5 * ((decibels - middle) / width) ** 2)  # noqa: E731
     speech, room = bell(-30.0, 6.0), bell(-54.0, 6.0)
-    speech, room = speech / speech.sum(), room / room.sum()
-    middle, cut, leaked = balance(speech, room, 0.5)
+    under = lambda shares: np.concatenate([[0.0], np.cumsum(shares / shares.sum())])  # noqa: E731
+    between = lambda speech, room, weight: balance(under(speech), 1 - under(room), weight)  # noqa: E731
+    middle, cut, leaked = between(speech, room, 0.5)
     assert middle == pytest.approx(-42.0, abs=1.0)
     assert cut == pytest.approx(leaked, abs=0.01)
-    words_first, cut_less, leaked_more = balance(speech, room, 0.9)
+    words_first, cut_less, leaked_more = between(speech, room, 0.9)
     assert words_first < middle - 1.0
     assert cut_less < cut < leaked_more
-    room_first, *_ = balance(speech, room, 0.2)
+    room_first, *_ = between(speech, room, 0.2)
     assert room_first > middle + 0.5
-    apart = balance(np.roll(speech, 5), np.roll(room, -20), 0.8)
+    apart = between(np.roll(speech, 5), np.roll(room, -20), 0.8)
     assert (apart[1], apart[2]) == pytest.approx((0.0, 0.0), abs=1e-3)
 
 

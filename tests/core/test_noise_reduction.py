@@ -56,20 +56,16 @@ def reduced(request):
 
 def through_the_same_gains(spec, mixture, alone):
     """What the gains found on the mixture do to one part of it alone."""
-    stage, kept = spec.build(rate_hz=RATE), []
-    weigh, held = stage._weigh, []
-
-    def watched(spectra):
-        # A frame leaves when the next one has come.
-        before = np.concatenate([*held[-1:], np.abs(spectra)])
-        held.append(np.abs(spectra[-1:]))
-        weigh(spectra)
-        kept.append(np.abs(spectra)[-len(before) + 1 :] / np.maximum(before[:-1], 1e-30))
-
-    stage._weigh = watched
+    stage, before, after = spec.build(rate_hz=RATE), [], []
+    stage.let_weigh(lambda spectra: after.append(np.abs(spectra)))
     stage.process(mixture)
-    gains, at = np.concatenate([*kept, np.ones_like(kept[-1][:1])]), 0
     frames = ShortTime(rate_hz=RATE, delay_s=0.008)
+    frames.process(mixture, lambda spectra: before.append(np.abs(spectra)))
+    came, left = np.concatenate(before), np.concatenate(after)
+    # A frame leaves when the next one has come.
+    gains = np.ones_like(came)
+    gains[:-1] = left[1:] / np.maximum(came[:-1], 1e-30)
+    at, frames = 0, ShortTime(rate_hz=RATE, delay_s=0.008)
 
     def given(spectra):
         nonlocal at

@@ -39,6 +39,7 @@ SETTINGS = {
         "release_ms": 120.0,
         "look_ahead_ms": 1.0,
         "sidechain_hz": 100.0,
+        "likelihood_db": 0.4,
     },
     "equalizer": {
         "bands": (

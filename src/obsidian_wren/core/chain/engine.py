@@ -105,7 +105,7 @@ class VoiceChain:
         """Process ``(n,)`` samples of any length; the likelihood ratio of speech in them may be
         told, ``(n,)``, dB."""
         # A NaN, an infinity or a number that no converter gives shows in the sum of squares.
-        if not block.dot(block) < _WILD:
+        if not np.vdot(block, block) < _WILD:
             block = np.clip(np.where(np.isfinite(block), block, 0.0), -_MOST, _MOST)
         if self._coming is not None:
             return self._glide(block, self._coming, likelihood_db)
@@ -142,7 +142,7 @@ class VoiceChain:
         sound = block
         self._likelihood.enters(likelihood_db)
         for place, stage in enumerate(self.stages):
-            self._likelihood.reaches(stage)
+            self._likelihood.reaches(place)
             try:
                 after = stage.process(sound)
             except Exception as error:
@@ -154,7 +154,7 @@ class VoiceChain:
                 after = self._pass_over(place, "gave something that is no number", sound)
             self._likelihood.passes(place, stage)
             sound = after
-        return sound if math.isfinite(sound.dot(sound)) else self._start_afresh(block)
+        return sound if math.isfinite(np.vdot(sound, sound)) else self._start_afresh(block)
 
     def _pass_over(self, place: int, why: str, block: Samples) -> Samples:
         stage = self.stages[place]
@@ -164,6 +164,7 @@ class VoiceChain:
             ),
         )
         self.stages[place] = Delay(stage.delay_samples, kind=stage.kind)
+        self._likelihood = LikelihoodOfSpeech(self.stages)
         return self.stages[place].process(block)
 
     def _start_afresh(self, block: Samples) -> Samples:

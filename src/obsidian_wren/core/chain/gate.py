@@ -136,7 +136,8 @@ class Gate(Dynamics):
         """Process ``(n,)`` samples; the output lags by ``delay_samples``."""
         heard, self._heard = self._heard, _UNKNOWN
         out = np.empty_like(block)
-        self.gain_db = float(_gate(block, out, heard, *self._arguments))
+        known = heard if len(heard) == len(block) else _UNKNOWN
+        self.gain_db = float(_gate(block, out, known, *self._arguments))
         return out
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from itertools import pairwise
+from typing import Any
 
 from obsidian_wren.core.chain.delay import Delay
 from obsidian_wren.core.chain.stage import Stage
@@ -28,7 +29,9 @@ class LikelihoodOfSpeech:
 
     def __init__(self, stages: Sequence[Stage]) -> None:
         self.known: Samples | None = None
-        hearing = [place for place, stage in enumerate(stages) if hasattr(stage, "hear")]
+        self._hear = [getattr(stage, "hear", None) for stage in stages]
+        self._tells = [hasattr(stage, "likelihood_db") for stage in stages]
+        hearing = [place for place, hear in enumerate(self._hear) if hear is not None]
         # Behind the last that hears it nobody asks.
         self._lags = [Delay(stage.delay_samples) for stage in stages[: max(hearing, default=0)]]
 
@@ -36,16 +39,15 @@ class LikelihoodOfSpeech:
         """What who gives the block knows of it, ``(n,)``."""
         self.known = likelihood_db
 
-    def reaches(self, stage: Stage) -> None:
-        """Tell it to a stage that can ``hear`` it."""
-        hear = getattr(stage, "hear", None)
+    def reaches(self, place: int) -> None:
+        """Tell it to the stage at a place, where that can ``hear`` it."""
+        hear = self._hear[place]
         if hear is not None and self.known is not None:
             hear(self.known)
 
-    def passes(self, place: int, stage: Stage) -> None:
+    def passes(self, place: int, stage: Any) -> None:
         """Take what the stage at a place tells, or keep in step with what it gave."""
-        told: Samples | None = getattr(stage, "likelihood_db", None)
-        if told is not None:
-            self.known = told
+        if self._tells[place]:
+            self.known = stage.likelihood_db
         elif self.known is not None and place < len(self._lags):
             self.known = self._lags[place].process(self.known)

@@ -216,9 +216,9 @@ def _weigh_bins(
         broad = max(averages[k] - _WIDE_LESS, _LEAST_PRIOR)
         fine = max(narrow_mean[k] - _NARROW_LESS, _LEAST_PRIOR)
         # A mean between the two that leans to the fine one where speech is strong.
-        leans = broad / (broad + _LEANS)
         broad_root, fine_root = math.sqrt(broad), math.sqrt(fine)
-        root = broad_root * fine_root / (leans * broad_root + (1.0 - leans) * fine_root)
+        both = broad_root * fine_root * (broad + _LEANS)
+        root = both / (broad * broad_root + _LEANS * fine_root)
         clear = broad / (broad + _CLEAR)
         priors[k] = root * root * (1.0 + _CLEAR_LIFT * clear * clear)
     for k in range(len(gains)):

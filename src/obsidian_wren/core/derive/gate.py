@@ -27,7 +27,7 @@ from obsidian_wren.core.derive.gate_evidence import (
     heard,
     shares,
 )
-from obsidian_wren.core.derive.gate_opening import Opening, opening_between
+from obsidian_wren.core.derive.gate_opening import HIGHER_DB, Opening, opening_between
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
@@ -55,17 +55,19 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     speech = talk.inside(take_set.words)
     weight = take_set.wishes.cut_weight
     opening = opening_between(speech, room, weight)
+    likely = answer.set("likelihood_db", opening.likelihood_db, _likelihood_because(opening, room))
+    if likely != opening.likelihood_db:
+        opening = opening_between(speech, room, weight, held_db=likely)
     cut, leaked = opening.cut, opening.leaked
     threshold = answer.set(
         "threshold_dbfs", opening.threshold_dbfs, _threshold_because(cut, leaked, weight)
     )
-    likely = answer.set("likelihood_db", opening.likelihood_db, _likelihood_because(opening, room))
     reached = _reached_dbfs(room.levels_dbfs)
     text = (
         f"Closes over what your room reaches in 19 of 20 moments, {reached:.0f} dBFS; lower it"
         " would stay open, higher it would chatter."
     )
-    answer.set("hysteresis_db", _hysteresis_db(threshold, reached), text)
+    answer.set("hysteresis_db", _hysteresis_db(threshold, reached, likely), text)
     floor = take_set.room_dbfs_a + take_set.lift_to_listener().gates_open_db
     need = floor - take_set.wishes.aims.floor_dbfs_a
     crossing = weight * cut + (1.0 - weight) * leaked
@@ -118,9 +120,11 @@ def _reached_dbfs(room: Samples) -> float:
     return float(np.percentile(room, 95)) if len(room) else -100.0
 
 
-def _hysteresis_db(threshold_dbfs: float, reached_dbfs: float) -> float:
-    # A closing edge inside the room's own wandering would never let it close.
-    return round(float(np.clip(threshold_dbfs - reached_dbfs - 0.5, 1.0, 8.0)), 1)
+def _hysteresis_db(threshold_dbfs: float, reached_dbfs: float, likelihood_db: float) -> float:
+    # A closing edge inside the room's own wandering would never let it close. Where likely speech
+    # holds the gate open, it need not wait for the level to fall so far.
+    over = 0.5 + (HIGHER_DB if likelihood_db > 0.0 else 0.0)
+    return round(float(np.clip(threshold_dbfs - reached_dbfs - over, 1.0, 8.0)), 1)
 
 
 def recount(take_set: TakeSet, spec: GateSpec, *, held: bool = True) -> GateCounts:
@@ -129,7 +133,8 @@ def recount(take_set: TakeSet, spec: GateSpec, *, held: bool = True) -> GateCoun
     talk, room = _takes_heard(take_set, spec.sidechain_hz)
     if not held:
         reached = _reached_dbfs(room.levels_dbfs)
-        spec = replace(spec, hysteresis_db=_hysteresis_db(spec.threshold_dbfs, reached))
+        follows = _hysteresis_db(spec.threshold_dbfs, reached, spec.likelihood_db)
+        spec = replace(spec, hysteresis_db=follows)
     clicks = click_times_s(take_set.room, rate_hz=take_set.rate_hz)
     return count(spec, talk, room, take_set.words, clicks, rate_hz=take_set.rate_hz)
 
@@ -179,12 +184,12 @@ def _likelihood_because(opening: Opening, room: Heard) -> str:
     if not len(room.likelihoods_db):
         return "Noise reduction is off, so nothing tells how likely speech is: by level alone."
     if opening.likelihood_db == 0.0:
-        return "The level alone tells words from your room as well."
+        return "Your room looks like speech too often: by level alone."
+    higher = opening.threshold_dbfs - opening.by_level_dbfs
+    so = f"; so the threshold stands {higher:.0f} dB higher." if higher >= DECIDES_DB else "."
     return (
-        "A sound that noise reduction finds as likely to be speech opens it too, however soft:"
-        f" with it {opening.cut * 100:.1f} % of your speech and {opening.leaked * 100:.1f} % of the"
-        f" room are told wrongly, by level alone {opening.cut_by_level * 100:.1f} % and"
-        f" {opening.leaked_by_level * 100:.1f} %."
+        f"To noise reduction {opening.likely * 100:.0f} % of your speech looks so much like speech,"
+        f" and not one moment in a thousand of your room. That opens it, however soft{so}"
     )
 
 

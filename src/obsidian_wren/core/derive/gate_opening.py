@@ -1,7 +1,9 @@
-"""What a gate opens by: a level, and beside it a likelihood ratio of speech, so that the two errors
-balance as a person weighs them.
+"""What a gate opens by: a level, so that the two errors balance as a person weighs them; and beside
+it a likelihood ratio of speech that the room hardly ever reaches, so that soft speech opens it and
+the level may stand higher over the room.
 
-Source: Neyman and Pearson (1933) with weighed errors; Sohn, Kim and Sung (1999) for the likelihood
+Source: Neyman and Pearson (1933), with weighed errors for the level and a bound on false alarms for
+the likelihood ratio; Sohn, Kim and Sung (1999) for the likelihood
 ratio.
 """
 
@@ -17,60 +19,84 @@ from obsidian_wren.core.derive.gate_evidence import HIGHEST_DBFS, LOWEST_DBFS, H
 _LEVELS = np.arange(LOWEST_DBFS, HIGHEST_DBFS + 1.0)
 _LIKELY = np.unique(np.round(np.geomspace(0.05, 10.0, 56), 2))
 _SAME = 1e-4
-# A second edge is there for this much less error at least.
-_WORTH = 0.003
+# How often the room reaches it, by how much more than that must look like speech, and how much of
+# the speech must.
+_ROOM_REACHES_PERCENT, _OVER_ROOM, _LEAST_SPEECH = 99.9, 1.5, 0.3
+# With the likelihood ratio beside it the threshold may stand so much higher over the room.
+HIGHER_DB = 3.0
 
 
 @dataclass(frozen=True)
 class Opening:
     """Threshold in dBFS, likelihood ratio in dB (0: by level alone), the share of speech that does
-    not open and of the room that does; and these by level alone."""
+    not open and of the room that does, the share of speech that reaches the likelihood ratio; and
+    the threshold by level alone."""
 
     threshold_dbfs: float
     likelihood_db: float
     cut: float
     leaked: float
-    cut_by_level: float
-    leaked_by_level: float
+    likely: float
+    by_level_dbfs: float
 
 
-def opening_between(speech: Heard, room: Heard, cut_weight: float) -> Opening:
-    """The edges between speech inside words and the room whose weighed errors are least."""
-    under, covered = _shut(speech), _shut(room)
-    alone = _balanced(under[:, -1], 1.0 - covered[:, -1], cut_weight)
-    cost = cut_weight * under + (1.0 - cut_weight) * (1.0 - covered)
-    if not len(room.likelihoods_db) or cost.min() > cost[:, -1].min() - _WORTH:
-        return Opening(alone[0], 0.0, *alone[1:], *alone[1:])
-    best = np.flatnonzero(cost.min(axis=0) <= cost.min() + _SAME)
-    edge = round(float(best[0] + (1.0 - cut_weight) * (best[-1] - best[0])))
-    edge = int(best[np.argmin(np.abs(best - edge))])
-    both = _balanced(under[:, edge], 1.0 - covered[:, edge], cut_weight)
-    return Opening(both[0], float(_LIKELY[edge]), *both[1:], *alone[1:])
+def opening_between(
+    speech: Heard, room: Heard, cut_weight: float, *, held_db: float | None = None
+) -> Opening:
+    """The edges between speech inside words and the room.
 
-
-def _shut(hears: Heard) -> Samples:
-    """The share of time under each level and each likelihood ratio, ``(levels, edges)``; the
-    last column is by level alone."""
-    likely = np.searchsorted(_LIKELY, hears.known_likelihoods_db, side="right")
-    levels = np.clip(hears.levels_dbfs, _LEVELS[0], _LEVELS[-1] - 1e-6)
-    found, _, _ = np.histogram2d(levels, likely, (_LEVELS, np.arange(len(_LIKELY) + 2) - 0.5))
-    shut = found.cumsum(axis=0).cumsum(axis=1) / max(len(levels), 1)
-    return np.concatenate([np.zeros((1, shut.shape[1])), shut])
-
-
-def balance(speech: Samples, room: Samples, cut_weight: float) -> tuple[float, float, float]:
-    """Where the weighed errors are least by level alone: the threshold in dBFS, the share of speech
-    under it, the share of room over it.
-
-    Shares are per decibel from −100 dBFS, ``(100,)`` each.
+    The likelihood ratio is one that the room hardly ever reaches, or ``held_db``; beside it the
+    threshold stands where the weighed errors are least.
     """
-    under = np.concatenate([[0.0], np.cumsum(speech)])
-    over = 1.0 - np.concatenate([[0.0], np.cumsum(room)])
-    return _balanced(under, over, cut_weight)
+    edge_db = likelihood_edge_db(speech, room) if held_db is None else held_db
+    by_level, _, _ = balance(_shut(speech), 1.0 - _shut(room), cut_weight)
+    under, over = _shut(speech, edge_db), 1.0 - _shut(room, edge_db)
+    best, _, _ = balance(under, over, cut_weight)
+    threshold = float(np.clip(best, by_level, by_level + HIGHER_DB))
+    near = round(threshold - LOWEST_DBFS)
+    return Opening(
+        threshold,
+        edge_db,
+        float(under[near]),
+        float(over[near]),
+        _reaching(speech, edge_db),
+        by_level,
+    )
 
 
-def _balanced(under: Samples, over: Samples, cut_weight: float) -> tuple[float, float, float]:
-    """Where a gap leaves room, the threshold stands in it: nearer to the side that weighs less."""
+def likelihood_edge_db(speech: Heard, room: Heard) -> float:
+    """Half as much again as the likelihood ratio that one moment in a thousand of the room reaches;
+    0 where speech does not often reach that."""
+    if not len(room.likelihoods_db) or not len(speech.likelihoods_db):
+        return 0.0
+    reached = float(np.percentile(room.likelihoods_db, _ROOM_REACHES_PERCENT))
+    place = int(np.searchsorted(_LIKELY, _OVER_ROOM * reached, side="right"))
+    if place == len(_LIKELY) or _reaching(speech, _LIKELY[place]) < _LEAST_SPEECH:
+        return 0.0
+    return float(_LIKELY[place])
+
+
+def _reaching(hears: Heard, edge_db: float) -> float:
+    return float(np.mean(hears.likelihoods_db >= edge_db)) if len(hears.likelihoods_db) else 0.0
+
+
+def _shut(hears: Heard, edge_db: float = 0.0) -> Samples:
+    """The share of time that opens neither by each level from −100 to 0 dBFS nor by its likelihood
+    ratio, ``(101,)``."""
+    levels = np.clip(hears.levels_dbfs, _LEVELS[0], _LEVELS[-1] - 1e-6)
+    if edge_db > 0.0 and len(hears.likelihoods_db):
+        levels = levels[hears.likelihoods_db < edge_db]
+    found, _ = np.histogram(levels, _LEVELS)
+    shut = np.concatenate([[0.0], np.cumsum(found)]) / max(len(hears.levels_dbfs), 1)
+    return np.asarray(shut, dtype=np.float64)
+
+
+def balance(under: Samples, over: Samples, cut_weight: float) -> tuple[float, float, float]:
+    """Where the weighed errors are least: the threshold in dBFS, the share of speech under it, the
+    share of room over it.
+
+    ``under`` and ``over`` are these shares at each decibel from −100 dBFS up, ``(101,)`` each.
+    Where a gap leaves room, the threshold stands in it: nearer to the side that weighs less."""
     cost = cut_weight * under + (1.0 - cut_weight) * over
     best = np.flatnonzero(cost <= cost.min() + _SAME)
     at = best[0] + (1.0 - cut_weight) * (best[-1] - best[0])
