@@ -2249,15 +2249,26 @@ export interface components {
         };
         /**
          * GateEvidenceView
-         * @description Shares of time per decibel from −100 dBFS, as the gate hears it: words, the room; and the
+         * @description Shares of time per decibel from −100 dBFS, as the gate hears it: words, the room, and of
+         *     either the part that is likely enough to be speech (none where that does not count); and the
          *     counts.
          */
         GateEvidenceView: {
             counts: components["schemas"]["GateCountsView"];
             /** Room */
             room: number[];
+            /**
+             * Room Likely
+             * @default []
+             */
+            room_likely: number[];
             /** Speech */
             speech: number[];
+            /**
+             * Speech Likely
+             * @default []
+             */
+            speech_likely: number[];
         };
         /**
          * HalfView

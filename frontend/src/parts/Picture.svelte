@@ -10,19 +10,21 @@
   let { label, least = 220, children }: Props = $props();
   let width = $state(800);
   let height = $state(320);
-  const tall = $derived(Math.max(height, least));
 </script>
 
-<div bind:clientWidth={width} bind:clientHeight={height}>
-  <svg {width} height={tall} role="img" aria-label={label}>{@render children(width, tall)}</svg>
+<div bind:clientWidth={width} bind:clientHeight={height} style:min-height="{least}px">
+  <svg {width} {height} role="img" aria-label={label}>{@render children(width, height)}</svg>
 </div>
 
 <style>
   div {
+    position: relative;
     height: 100%;
     overflow: hidden;
   }
+  /* Outside the flow: a window that grows smaller is not held open by its picture. */
   svg {
+    position: absolute;
     display: block;
   }
 </style>

@@ -99,7 +99,8 @@
     >
       {#snippet children(width, height)}
         {@const x = scaleX(width)}
-        {@const s = shapes(evidence.speech, evidence.room, width, height)}
+        {@const s = shapes(evidence, width, height)}
+        {@const likely = Boolean(s.likely.speech)}
         {@const bottom = height - MARGIN.bottom}
         <!-- Edges that lie close together are still taken hold of apart, each from its own side. -->
         {@const inner = Math.min(9, (x(open) - x(close)) / 2)}
@@ -109,10 +110,14 @@
           <text class="num soft" x={x(tick)} y={bottom + 16} text-anchor="middle">{level(tick, 0)}</text>
         {/each}
         <text class="soft" x={x(0)} y={bottom + 31} text-anchor="end">dBFS, as the gate hears it</text>
-        <path d={s.speech} fill="var(--voice)" />
+        <path d={s.speech} fill="var(--voice)" opacity={likely ? 0.4 : 1} />
+        {#if likely}<path d={s.likely.speech} fill="var(--voice)" />{/if}
         <path d={s.room} fill="url(#speckle)" stroke="var(--room)" />
+        {#if likely}<path d={s.likely.room} fill="var(--room)" />{/if}
         <line x1={x(-90)} x2={x(0)} y1={s.middle} y2={s.middle} stroke="var(--edge)" />
-        <text x={x(-90)} y={s.middle - 8} style="font-weight: 600">your words</text>
+        <text x={x(-90)} y={s.middle - 8} style="font-weight: 600"
+          >your words{#if likely}<tspan class="soft" style="font-weight: 400">, solid: likely speech</tspan>{/if}</text
+        >
         <text x={x(-90)} y={s.middle + 18} style="fill: var(--room); font-weight: 600"
           >the room {inUse ? 'in use' : 'at rest'}</text
         >

@@ -20,16 +20,22 @@ export interface Shapes {
   middle: number;
   speech: string;
   room: string;
+  /** The parts that are likely to be speech, where that counts. */
+  likely: { speech: string; room: string };
 }
 
 /** Shares per decibel as shapes. Each is as high as its own largest share: how often is compared within one, where between both. */
-export function shapes(speech: number[], room: number[], width: number, height: number): Shapes {
+export function shapes(
+  evidence: { speech: number[]; room: number[]; speech_likely?: number[]; room_likely?: number[] },
+  width: number,
+  height: number,
+): Shapes {
   const x = scaleX(width);
   const top = MARGIN.top;
   const bottom = height - MARGIN.bottom;
   const middle = top + (bottom - top) * 0.55;
-  const draw = (shares: number[], to: number) => {
-    const highest = Math.max(...shares, 1e-9);
+  const draw = (all: number[], to: number, shares = all) => {
+    const highest = Math.max(...all, 1e-9);
     return (
       area<number>()
         .x((_, i) => x(FROM + i))
@@ -38,7 +44,13 @@ export function shapes(speech: number[], room: number[], width: number, height: 
         .curve(curveStepAfter)(shares) ?? ''
     );
   };
-  return { middle, speech: draw(speech, top), room: draw(room, bottom) };
+  const { speech, room, speech_likely = [], room_likely = [] } = evidence;
+  return {
+    middle,
+    speech: draw(speech, top),
+    room: draw(room, bottom),
+    likely: { speech: draw(speech, top, speech_likely), room: draw(room, bottom, room_likely) },
+  };
 }
 
 /** What a gate would do, in a few words. */

@@ -94,9 +94,8 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
         click_times_s(take_set.room, rate_hz=take_set.rate_hz),
         rate_hz=take_set.rate_hz,
     )
-    evidence = GateEvidence(
-        shares(speech), shares(room), counts, shares(speech, likely), shares(room, likely)
-    )
+    likely_ones = (shares(take, likely) if likely else np.empty(0) for take in (speech, room))
+    evidence = GateEvidence(shares(speech), shares(room), counts, *likely_ones)
     return StagePlan("gate", plan.switch, plan.settings, evidence=evidence)
 
 
@@ -186,10 +185,10 @@ def _likelihood_because(opening: Opening, room: Heard) -> str:
     if opening.likelihood_db == 0.0:
         return "Your room looks like speech too often: by level alone."
     higher = opening.threshold_dbfs - opening.by_level_dbfs
-    so = f"; so the threshold stands {higher:.0f} dB higher." if higher >= DECIDES_DB else "."
+    so = f", and the threshold stands {higher:.0f} dB higher" if higher >= DECIDES_DB else ""
     return (
         f"To noise reduction {opening.likely * 100:.0f} % of your speech looks so much like speech,"
-        f" and not one moment in a thousand of your room. That opens it, however soft{so}"
+        f" and not one moment in a hundred of your room: that opens it, however soft{so}."
     )
 
 

@@ -49,7 +49,8 @@ class GateCounts:
 @dataclass(frozen=True)
 class GateEvidence:
     """Shares of time per decibel from −100 dBFS up, ``(100,)`` each, of the detector's level:
-    speech inside words, the room; and the part of either that opens by its likelihood ratio."""
+    speech inside words, the room; and the part of either that opens by its likelihood ratio, none
+    where that does not count."""
 
     speech: Samples
     room: Samples

@@ -21,7 +21,7 @@ _LIKELY = np.unique(np.round(np.geomspace(0.05, 10.0, 56), 2))
 _SAME = 1e-4
 # How often the room reaches it, by how much more than that must look like speech, and how much of
 # the speech must.
-_ROOM_REACHES_PERCENT, _OVER_ROOM, _LEAST_SPEECH = 99.9, 1.5, 0.3
+_ROOM_REACHES_PERCENT, _OVER_ROOM, _LEAST_SPEECH = 99.0, 3.0, 0.3
 # With the likelihood ratio beside it the threshold may stand so much higher over the room.
 HIGHER_DB = 3.0
 
@@ -65,8 +65,8 @@ def opening_between(
 
 
 def likelihood_edge_db(speech: Heard, room: Heard) -> float:
-    """Half as much again as the likelihood ratio that one moment in a thousand of the room reaches;
-    0 where speech does not often reach that."""
+    """Three times the likelihood ratio that one moment in a hundred of the room reaches, which a
+    steady room never does; 0 where speech does not often reach it either."""
     if not len(room.likelihoods_db) or not len(speech.likelihoods_db):
         return 0.0
     reached = float(np.percentile(room.likelihoods_db, _ROOM_REACHES_PERCENT))

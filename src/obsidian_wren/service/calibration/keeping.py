@@ -119,10 +119,8 @@ def keep_answers(
 def _evidence(stage: StagePlan) -> Any:
     found = to_jsonable(stage.evidence)
     if isinstance(stage.evidence, GateEvidence):
-        found["speech"], found["room"] = (
-            [round(float(v), 5) for v in shares]
-            for shares in (stage.evidence.speech, stage.evidence.room)
-        )
+        for name in ("speech", "room", "speech_likely", "room_likely"):
+            found[name] = [round(float(v), 5) for v in getattr(stage.evidence, name)]
     return found
 
 

@@ -22,12 +22,15 @@ class GateCountsView(BaseModel):
 
 
 class GateEvidenceView(BaseModel):
-    """Shares of time per decibel from −100 dBFS, as the gate hears it: words, the room; and the
+    """Shares of time per decibel from −100 dBFS, as the gate hears it: words, the room, and of
+    either the part that is likely enough to be speech (none where that does not count); and the
     counts."""
 
     speech: list[float]
     room: list[float]
     counts: GateCountsView
+    speech_likely: list[float] = []
+    room_likely: list[float] = []
 
 
 class SpeechLossView(BaseModel):
