@@ -260,6 +260,24 @@ def test_every_version_is_heard_at_one_loudness_and_lined_up(boathouse):
     assert abs(shifts[int(np.argmax(match))]) <= 8
 
 
+def test_what_a_stage_takes_is_heard_alone(boathouse):
+    """Taken away from what reaches the stage, it leaves what the stage gives."""
+    take = next(t.id for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
+    chain = specs(boathouse)
+    first = next(place for place, spec in enumerate(chain) if spec.on)
+    assert chain[first].kind == "highpass"
+    raw = wav(sounds.hear_take(boathouse, take, "raw", matched=False))
+    taken = wav(sounds.hear_taken(boathouse, take, "highpass", matched=False))
+    left = render([chain[first]], raw, rate_hz=RATE)
+    assert np.abs(left).max() > 0.1
+    assert raw - taken == pytest.approx(left, abs=1e-3)
+    assert np.abs(raw - left).max() > 3e-3
+    with pytest.raises(Refused, match="does not run"):
+        sounds.hear_taken(boathouse, take, "hum", matched=False)
+    with pytest.raises(Refused, match="no longer there"):
+        sounds.hear_taken(boathouse, 999, "highpass", matched=False)
+
+
 def test_pictures_follow_the_sound(boathouse):
     take = next(t for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
     frames = sounds.frames_of_take(boathouse, take.id, "treated")

@@ -10,6 +10,9 @@ import pytest
 from markers import arrived
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.derive.noise_reduction import profile_rows
+from obsidian_wren.core.measure.noise_profile import noise_profile
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import MarkerSearch, feed_path
@@ -333,6 +336,23 @@ def test_what_each_limiter_takes_is_told_while_it_acts():
     limited = [news["limited"] for kind, news in told if kind == "live"][1:]
     assert all(set(found) == {"loud"} for found in limited)
     assert all(found["loud"] == pytest.approx(-6.2, abs=0.3) for found in limited)
+
+
+def test_a_run_tells_how_far_the_room_has_moved_from_its_profile():
+    rest = noise(1e-3, 12.0, seed=3)
+    profile = profile_rows(noise_profile(rest, rate_hz=RATE))
+    told = []
+    run = run_of(
+        Loop(noise(2e-3, 12.0, seed=4), RATE),
+        (),
+        chain=(NoiseReductionSpec(12.0, profile),),
+        tell=lambda kind, news: told.append(news) if kind == "live" else None,
+    )
+    run.start()
+    wait_until(lambda: any(abs((news["room_moved_db"] or 0.0) - 6.0) < 1.5 for news in told))
+    run.stop()
+    # Until eight seconds are over it is not said to have moved.
+    assert told[0]["room_moved_db"] == pytest.approx(0.0, abs=0.1)
 
 
 def test_a_loop_comes_round():

@@ -16,6 +16,8 @@ from obsidian_wren.core.numerals import plain
 CLIPPED_DB = 6.0
 # What does nothing at rest is not told of there, where the room in use is known.
 _TOLD_DB = 0.5
+# Less than this is shown as nothing.
+_UNCHANGED_DB = 0.05
 # Speech at or over its active level is what is heard of a word first.
 _MOST_LOSS_DB, _MOST_BEGINNING_DB = 1.0, 4.0
 
@@ -75,7 +77,7 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
 def _floor(name: str, before: float, after: float, where: str) -> Fact:
     return Fact(
         name,
-        f"{before - after:.1f} dB lower",
+        f"{before - after:.1f} dB lower" if before - after >= _UNCHANGED_DB else "unchanged",
         "none",
         f"Your room {where}, as it reaches this stage: {plain(before, 0)} dBFS(A), behind it"
         f" {plain(after, 0)}.",
