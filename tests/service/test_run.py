@@ -351,8 +351,6 @@ def test_a_run_tells_how_far_the_room_has_moved_from_its_profile():
     run.start()
     wait_until(lambda: any(abs((news["room_moved_db"] or 0.0) - 6.0) < 1.5 for news in told))
     run.stop()
-    # Until eight seconds are over it is not said to have moved.
-    assert told[0]["room_moved_db"] == pytest.approx(0.0, abs=0.1)
 
 
 def test_a_loop_comes_round():
