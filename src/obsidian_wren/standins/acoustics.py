@@ -26,6 +26,9 @@ TALKER = Path(__file__).with_name("talker")
 REFERENCE_PA = 20e-6
 SPEED_OF_SOUND = 343.0
 _CURVE_POINTS = 4096
+# Images are worked out up to so many walls. Where they lack so far down, nobody hears it.
+_MOST_ORDER, _LACKS_UNHEARD_DB = 24, 28.0
+_TAIL_SEED, _TAIL_FADE_S = 5, 0.02
 
 
 @lru_cache(maxsize=8)
@@ -112,6 +115,26 @@ def pascals(db_spl: float) -> float:
     return float(REFERENCE_PA * 10.0 ** (db_spl / 20.0))
 
 
+def _rung_out(response: Samples, room: RoomSpec, rate_hz: int) -> Samples:
+    """A response without its late images, with the diffuse decay of its room in their place: noise
+    that falls by 60 dB in the decay time, from where all images are still there, as strong there as
+    they are."""
+    complete_s = _MOST_ORDER * min(room.size_m) / SPEED_OF_SOUND
+    if 60.0 * complete_s / room.decay_s >= _LACKS_UNHEARD_DB:
+        return response
+    # Half of that, since the direct sound does not come at once.
+    first = int(np.abs(response).argmax()) + round(0.5 * complete_s * rate_hz)
+    at = np.arange(round(1.2 * room.decay_s * rate_hz))
+    tail = np.random.default_rng(_TAIL_SEED).standard_normal(len(at))
+    tail *= 10.0 ** (-3.0 * at / (room.decay_s * rate_hz))
+    fade = round(_TAIL_FADE_S * rate_hz)
+    images = response[first : first + fade]
+    tail *= np.sqrt(np.mean(images**2) / np.mean(tail[:fade] ** 2))
+    comes = (np.arange(fade) + 0.5) / fade
+    tail[:fade] = np.sqrt(comes) * tail[:fade] + np.sqrt(1.0 - comes) * images
+    return np.concatenate([response[:first], tail])
+
+
 @lru_cache(maxsize=8)
 def room_response(room: RoomSpec, placement: PlacementSpec, pattern: str, rate_hz: int) -> Samples:
     """Impulse response from a mouth to the microphone ``(n,)``:
@@ -124,7 +147,10 @@ def room_response(room: RoomSpec, placement: PlacementSpec, pattern: str, rate_h
     size = np.array(room.size_m)
     absorption, order = pra.inverse_sabine(room.decay_s, room.size_m)
     shoebox = pra.ShoeBox(
-        room.size_m, fs=rate_hz, materials=pra.Material(absorption), max_order=min(order, 24)
+        room.size_m,
+        fs=rate_hz,
+        materials=pra.Material(absorption),
+        max_order=min(order, _MOST_ORDER),
     )
     microphone = np.array([0.42 * size[0], 0.47 * size[1], 1.2])
     mouth = microphone + np.array([placement.distance_m, 0.0, 0.0])
@@ -139,6 +165,8 @@ def room_response(room: RoomSpec, placement: PlacementSpec, pattern: str, rate_h
         shoebox.add_microphone(microphone.tolist())
     shoebox.compute_rir()
     response = np.asarray(shoebox.rir[0][0], dtype=float)
+    if order > _MOST_ORDER:
+        response = _rung_out(response, room, rate_hz)
     # The library centres fractional delays half a filter late and scales the direct sound by
     # 1/(4πr) or by 1/r, depending on its version: the direct sound is set to 1/r here.
     first = int(np.abs(response).argmax())

@@ -59,6 +59,8 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
             "Unknown without a clap or a sweep; a voice about as strong as its reverb is assumed.",
         )
     else:
+        # As it is shown, so that every sentence tells the same.
+        share = round(share, 1)
         share = answer.set(
             "ring_share_db",
             share,
