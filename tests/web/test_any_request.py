@@ -115,6 +115,7 @@ def sensible(name, value):
         isinstance(value, dict)
         and "stage" in value
         and isinstance(value.get("name"), str)
+        and isinstance(value["stage"], str)
         and value["stage"] in KINDS
     ):
         known = KINDS[value["stage"]].parameters
