@@ -33,6 +33,10 @@ def main(arguments: list[str] | None = None) -> int:
             return start(chosen)
         if chosen.command == "doctor":
             return look_through(chosen)
+        if chosen.command in ("devices", "live"):
+            from obsidian_wren.cli import passing
+
+            return passing.live(chosen) if chosen.command == "live" else passing.devices(chosen)
         return _work(chosen)
     except Told as error:
         sentence = str(error)

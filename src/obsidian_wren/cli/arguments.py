@@ -28,6 +28,21 @@ def _finite(text: str) -> float:
 _finite.__name__ = "number"
 
 
+def _add_passing(commands: argparse._SubParsersAction[_Parser]) -> None:
+    devices = commands.add_parser("devices", help="microphones of the system, and who listens")
+    devices.add_argument("--json", action="store_true")
+    live = commands.add_parser("live", help="a microphone through a calibration, as an input")
+    live.add_argument("--calibration", type=Path, required=True)
+    live.add_argument(
+        "--microphone", default=None, metavar="NAME", help="its name or a part of its title"
+    )
+    live.add_argument(
+        "--as", default=None, dest="as_name", metavar="NAME", help="what programs see it as"
+    )
+    live.add_argument("--channel", type=int, default=None, help="channel, from 1")
+    live.add_argument("--json", action="store_true", help="a JSON object a second")
+
+
 def parser() -> argparse.ArgumentParser:
     """Every command with its options."""
     whole = _Parser(prog="obsidian-wren", description="Calibrate one microphone in one room.")
@@ -99,6 +114,7 @@ def parser() -> argparse.ArgumentParser:
     render.add_argument("out", type=Path, metavar="OUT")
     render.add_argument("--channel", type=int, default=None, help="channel, from 1")
     render.add_argument("--json", action="store_true")
+    _add_passing(commands)
     simulate = commands.add_parser("simulate", help="take from a simulated world")
     simulate.add_argument("spec", type=Path, metavar="SPEC.json")
     simulate.add_argument(

@@ -9,10 +9,65 @@ from typing import Any, Protocol
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice
+from obsidian_wren.core.told import Told
 
 
 class SourceGone(Exception):
     """The source stopped giving sound before the take was whole."""
+
+
+class NoSoundServer(Told, RuntimeError):
+    """No sound server of the desktop answers; says what to do."""
+
+
+@dataclass(frozen=True)
+class SystemMicrophone:
+    """A microphone as the sound server lists it: its name for the server, its title for people, its
+    own rate and channels, the system's volume of it (100 for no change), whether it is muted,
+    whether programs get it where nothing else is picked, and whether it is an input of ours."""
+
+    name: str
+    title: str
+    rate_hz: int
+    channels: int
+    volume_percent: float
+    muted: bool
+    is_default: bool
+    ours: bool
+
+
+@dataclass(frozen=True)
+class SystemInput:
+    """An input of ours that programs can pick: its key and its title."""
+
+    key: str
+    title: str
+
+
+@dataclass(frozen=True)
+class SystemListener:
+    """A program that records now: its stream, name and process, the microphone that it picked by
+    name, whether that is an input of ours, and its own volume and mute."""
+
+    index: int
+    program: str
+    process_id: int | None
+    microphone: str | None
+    hears_us: bool
+    volume_percent: float
+    muted: bool
+
+
+class Feed(Protocol):
+    """Our end of an input that programs listen to."""
+
+    def write(self, block: Samples) -> None:
+        """The next ``(n,)`` samples; never waits."""
+        ...
+
+    def close(self) -> None:
+        """Leave it; who listens hears silence."""
+        ...
 
 
 @dataclass(frozen=True)

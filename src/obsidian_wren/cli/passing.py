@@ -1,0 +1,132 @@
+"""``devices`` and ``live``: the sound server of this session without the page."""
+
+from __future__ import annotations
+
+import argparse
+import dataclasses
+import json
+import math
+import signal
+import sys
+from typing import TYPE_CHECKING
+
+from obsidian_wren.devices.sound_server.control import SoundServer
+from obsidian_wren.formats.calibration import chain_spec, read_calibration
+from obsidian_wren.service.errors import Refused
+
+if TYPE_CHECKING:
+    from obsidian_wren.service.live.through import LiveMicrophone, Passing
+    from obsidian_wren.service.ports import SystemMicrophone
+
+_KEY = "command-line"
+
+
+def devices(chosen: argparse.Namespace) -> int:
+    """What can be recorded from, our inputs, and who records now."""
+    server = SoundServer()
+    found = {
+        "server": server.name,
+        "microphones": [dataclasses.asdict(each) for each in server.microphones()],
+        "inputs": [dataclasses.asdict(each) for each in server.inputs()],
+        "listeners": [dataclasses.asdict(each) for each in server.listeners()],
+    }
+    if chosen.json:
+        print(json.dumps(found, ensure_ascii=False))
+        return 0
+    print(f"{found['server']}:")
+    for one in server.microphones():
+        marks = [
+            *(["default"] if one.is_default else []),
+            *(["muted"] if one.muted else []),
+            *(["ours"] if one.ours else []),
+        ]
+        print(
+            f"  {one.title} ({one.name}): {one.rate_hz} Hz, {one.channels} ch, volume"
+            f" {one.volume_percent:.0f} %{', ' if marks else ''}{', '.join(marks)}"
+        )
+    for listener in server.listeners():
+        hears = listener.microphone or "nothing"
+        print(f"  {listener.program} records from {hears}")
+    return 0
+
+
+def live(chosen: argparse.Namespace) -> int:
+    """A microphone through a calibration into a named input, until Ctrl-C."""
+    from obsidian_wren.service.live.through import BLOCK_S, Through
+
+    specs = chain_spec(read_calibration(chosen.calibration))
+    server = SoundServer()
+    name = _picked(server.microphones(), chosen.microphone)
+
+    def open_microphone() -> LiveMicrophone:
+        return server.open_microphone(name, block_s=BLOCK_S)
+
+    title = chosen.as_name or "Wren: voice"
+    feed = server.ensure_input(_KEY, title)
+    if not chosen.json:
+        print(f"Pick “{title}” as the microphone in your program. Ctrl-C ends it.", flush=True)
+    channel = None if chosen.channel is None else chosen.channel - 1
+    through = Through(
+        open_microphone,
+        feed,
+        specs,
+        channel=channel,
+        tell=_print_json if chosen.json else _print_line,
+    )
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: through.stop())
+    try:
+        through.run()
+    finally:
+        feed.close()
+        server.remove_input(_KEY)
+    if not chosen.json and sys.stdout.isatty():
+        print()
+    return 0
+
+
+def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> str:
+    """The microphone by its name or a part of its title, else the default one; never ours."""
+    real = [each for each in microphones if not each.ours]
+    if wanted is None:
+        fitting = [each for each in real if each.is_default] or real[:1]
+    else:
+        fitting = [each for each in real if each.name == wanted] or [
+            each for each in real if wanted.casefold() in each.title.casefold()
+        ]
+    if not fitting:
+        listed = ", ".join(f"“{each.title}”" for each in real) or "none"
+        raise Refused(
+            "no-microphone",
+            f"There is no such microphone; the system has {listed}. Plug it in, or name another"
+            " one with --microphone.",
+        )
+    return fitting[0].name
+
+
+def _told(passing: Passing) -> dict[str, object]:
+    return {
+        name: None
+        if isinstance(value, float) and not math.isfinite(value)
+        else round(value, 2)
+        if isinstance(value, float)
+        else value
+        for name, value in dataclasses.asdict(passing).items()
+    }
+
+
+def _print_json(passing: Passing) -> None:
+    print(json.dumps(_told(passing), ensure_ascii=False), flush=True)
+
+
+def _print_line(passing: Passing) -> None:
+    if passing.silent_because is not None:
+        text = f"Silence: {passing.silent_because}"
+    else:
+        text = (
+            f"{passing.level_dbfs:6.1f} dBFS  peak {passing.peak_dbfs:6.1f} dBFS  delay"
+            f" {passing.delay_ms:.1f} ms  {passing.gaps} gaps"
+        )
+    print(f"\r{text:78}" if sys.stdout.isatty() else text, end="", flush=True)
+    if not sys.stdout.isatty() or passing.silent_because is not None:
+        print()

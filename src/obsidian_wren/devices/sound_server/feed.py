@@ -1,0 +1,60 @@
+"""A feed: our end of a named input, a pipe that the sound server reads."""
+
+from __future__ import annotations
+
+import os
+from contextlib import suppress
+from pathlib import Path
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+
+# Writes of up to so many bytes are whole or not at all (POSIX, PIPE_BUF).
+_AT_ONCE = 4096
+_FLOAT_BYTES = 4
+
+
+class PipeFeed:
+    """Writes blocks into a pipe and never waits: what does not fit is dropped and counted.
+
+    A pipe that nobody reads is full, so dropping is no fault while nobody listens.
+    """
+
+    def __init__(self, path: Path, *, pipe_bytes: int) -> None:
+        self.path, self.dropped = path, 0
+        # Open at both ends: the pipe is never without a reader, and opening never waits.
+        self._pipe = os.open(path, os.O_RDWR | os.O_NONBLOCK | os.O_CLOEXEC)
+        with suppress(OSError, AttributeError):
+            import fcntl
+
+            fcntl.fcntl(self._pipe, fcntl.F_SETPIPE_SZ, pipe_bytes)
+        self._drain()
+
+    def write(self, block: Samples) -> None:
+        """The next ``(n,)`` samples, full scale 1."""
+        data = block.astype(np.float32).tobytes()
+        for first in range(0, len(data), _AT_ONCE):
+            try:
+                os.write(self._pipe, data[first : first + _AT_ONCE])
+            except BlockingIOError:
+                self.dropped += (len(data) - first) // _FLOAT_BYTES
+                return
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether the pipe that is written to is still the one that has its name."""
+        try:
+            return self.path.stat().st_ino == os.fstat(self._pipe).st_ino
+        except OSError:
+            return False
+
+    def close(self) -> None:
+        """Leave the pipe; who listens hears silence."""
+        self._drain()
+        os.close(self._pipe)
+
+    def _drain(self) -> None:
+        with suppress(BlockingIOError):
+            while os.read(self._pipe, 1 << 16):
+                pass

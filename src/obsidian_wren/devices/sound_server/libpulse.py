@@ -1,0 +1,93 @@
+"""The part of libpulse that carries sound out of the server: a small binding.
+
+The simple API of the library cannot forbid that a stream is moved to another device, and a blocking
+reader keeps the backlog of its start for good; so this is the asynchronous one.
+
+Source: the library's own header files, ``pulse/stream.h`` and ``pulse/thread-mainloop.h``.
+"""
+
+from __future__ import annotations
+
+import ctypes
+from ctypes import POINTER, c_char_p, c_int, c_size_t, c_uint8, c_uint32, c_void_p
+from functools import cache
+
+SAMPLE_FLOAT32_NATIVE = 5
+STREAM_ADJUST_LATENCY, STREAM_DONT_MOVE = 0x2000, 0x0200
+CONTEXT_NO_AUTOSPAWN = 0x0001
+CONTEXT_READY, CONTEXT_FAILED, CONTEXT_TERMINATED = 4, 5, 6
+STREAM_READY, STREAM_FAILED, STREAM_TERMINATED = 2, 3, 4
+UNLIMITED = 0xFFFFFFFF
+
+
+class SampleSpec(ctypes.Structure):
+    """``pa_sample_spec``."""
+
+    _fields_ = (("format", c_int), ("rate", c_uint32), ("channels", c_uint8))
+
+
+class BufferAttributes(ctypes.Structure):
+    """``pa_buffer_attr``."""
+
+    _fields_ = (
+        ("maxlength", c_uint32),
+        ("tlength", c_uint32),
+        ("prebuf", c_uint32),
+        ("minreq", c_uint32),
+        ("fragsize", c_uint32),
+    )
+
+
+NOTIFY = ctypes.CFUNCTYPE(None, c_void_p, c_void_p)
+REQUEST = ctypes.CFUNCTYPE(None, c_void_p, c_size_t, c_void_p)
+
+# What each function gives and takes.
+_FUNCTIONS: dict[str, tuple[object, tuple[object, ...]]] = {
+    "pa_threaded_mainloop_new": (c_void_p, ()),
+    "pa_threaded_mainloop_free": (None, (c_void_p,)),
+    "pa_threaded_mainloop_start": (c_int, (c_void_p,)),
+    "pa_threaded_mainloop_stop": (None, (c_void_p,)),
+    "pa_threaded_mainloop_lock": (None, (c_void_p,)),
+    "pa_threaded_mainloop_unlock": (None, (c_void_p,)),
+    "pa_threaded_mainloop_get_api": (c_void_p, (c_void_p,)),
+    "pa_context_new": (c_void_p, (c_void_p, c_char_p)),
+    "pa_context_connect": (c_int, (c_void_p, c_char_p, c_int, c_void_p)),
+    "pa_context_disconnect": (None, (c_void_p,)),
+    "pa_context_unref": (None, (c_void_p,)),
+    "pa_context_get_state": (c_int, (c_void_p,)),
+    "pa_context_errno": (c_int, (c_void_p,)),
+    "pa_context_set_state_callback": (None, (c_void_p, NOTIFY, c_void_p)),
+    "pa_stream_new": (c_void_p, (c_void_p, c_char_p, POINTER(SampleSpec), c_void_p)),
+    "pa_stream_connect_record": (
+        c_int,
+        (c_void_p, c_char_p, POINTER(BufferAttributes), c_int),
+    ),
+    "pa_stream_disconnect": (c_int, (c_void_p,)),
+    "pa_stream_unref": (None, (c_void_p,)),
+    "pa_stream_get_state": (c_int, (c_void_p,)),
+    "pa_stream_set_state_callback": (None, (c_void_p, NOTIFY, c_void_p)),
+    "pa_stream_set_read_callback": (None, (c_void_p, REQUEST, c_void_p)),
+    "pa_stream_readable_size": (c_size_t, (c_void_p,)),
+    "pa_stream_peek": (c_int, (c_void_p, POINTER(c_void_p), POINTER(c_size_t))),
+    "pa_stream_drop": (c_int, (c_void_p,)),
+    "pa_strerror": (c_char_p, (c_int,)),
+}
+
+
+@cache
+def library() -> ctypes.CDLL:
+    """The library with the types of its functions. Raises OSError where it is not installed."""
+    found = ctypes.CDLL("libpulse.so.0")
+    for name, (gives, takes) in _FUNCTIONS.items():
+        function = getattr(found, name)
+        function.restype, function.argtypes = gives, takes
+    return found
+
+
+def is_there() -> bool:
+    """Whether the library is installed."""
+    try:
+        library()
+    except OSError:
+        return False
+    return True

@@ -1,0 +1,251 @@
+"""The sound of the system, on a server that is started for the test."""
+
+import stat
+import subprocess
+import threading
+import time
+
+import numpy as np
+import pulsectl
+import pytest
+
+from obsidian_wren.devices.sound_server.microphone import Microphone
+from obsidian_wren.service.ports import NoSoundServer, SourceGone
+from signals import RATE, sine
+from waiting import wait_until
+
+PAREC = ("parec", f"--rate={RATE}", "--channels=1", "--format=float32le", "--latency-msec=20")
+TONE = sine(1000.0, -20.0, 1.0)
+
+
+class Sending:
+    """Writes a sound into a feed, over and over, at its pace."""
+
+    def __init__(self, feed, sound):
+        self._stopped = threading.Event()
+        self._worker = threading.Thread(target=self._send, args=(feed, sound), daemon=True)
+        self._worker.start()
+
+    def _send(self, feed, sound):
+        at, due = 0, time.monotonic()
+        while not self._stopped.wait(max(0.0, due - time.monotonic())):
+            feed.write(np.take(sound, range(at, at + 480), mode="wrap"))
+            at, due = at + 480, due + 0.01
+
+    def __enter__(self):
+        return self
+
+    def __exit__(self, *_):
+        self._stopped.set()
+        self._worker.join()
+
+
+def heard(microphone, seconds=0.1):
+    """So much of it, whole: read again where something was lost on the way."""
+    for _ in range(20):
+        gaps = microphone.gaps
+        microphone.read(960)
+        sound = np.concatenate([microphone.read(480) for _ in range(round(seconds * 100))])
+        if microphone.gaps == gaps:
+            return sound
+    raise AssertionError("it never came whole")
+
+
+def fitted(sound, hz):
+    """Level of a tone in dBFS, and the level of all that is not it."""
+    at = np.arange(len(sound)) / RATE
+    base = np.stack([np.sin(2 * np.pi * hz * at), np.cos(2 * np.pi * hz * at)], axis=1)
+    size, *_ = np.linalg.lstsq(base, sound, rcond=None)
+    rest = sound - base @ size
+    return 20 * np.log10(np.hypot(*size)), 10 * np.log10(2 * np.mean(rest**2) + 1e-30)
+
+
+def strongest_hz(sound):
+    return np.fft.rfftfreq(len(sound), 1 / RATE)[np.abs(np.fft.rfft(sound)).argmax()]
+
+
+def test_a_feed_reaches_who_picks_it_unchanged(system):
+    feed = system.ensure_input("call", "Wren: call")
+    with Sending(feed, TONE):
+        microphone = system.open_microphone("obsidian_wren.call")
+        found = [fitted(heard(microphone), 1000.0) for _ in range(3)]
+        microphone.close()
+    # The writer may be late on a busy machine, which a listener hears as a gap: the best counts.
+    level, rest = min(found, key=lambda each: each[1])
+    assert level == pytest.approx(-20.0, abs=0.05)
+    assert rest < -96.0
+
+
+def test_microphones_are_listed_and_monitors_and_ours_are_told(system, plugged):
+    plugged(TONE, channels=2)
+    plugged(TONE, name="telephone", rate_hz=16_000)
+    system.ensure_input("call", "Wren: “call” with 'quotes\"")
+    listed = {each.name: each for each in system.microphones()}
+    assert set(listed) == {"desk", "telephone", "obsidian_wren.call"}
+    assert (listed["desk"].title, listed["desk"].channels) == ("Desk mic", 2)
+    assert (listed["desk"].rate_hz, listed["telephone"].rate_hz) == (RATE, 16_000)
+    assert (listed["desk"].ours, listed["obsidian_wren.call"].ours) == (False, True)
+    assert listed["obsidian_wren.call"].title == "Wren: “call” with quotes"
+    system.make_default("obsidian_wren.call")
+    system.set_volume("desk", 50.0)
+    system.set_muted("desk", True)
+    desk = next(each for each in system.microphones() if each.name == "desk")
+    assert (desk.is_default, desk.muted) == (False, True)
+    assert desk.volume_percent == pytest.approx(50.0, abs=0.1)
+    with pytest.raises(SourceGone, match="Plug it in"):
+        system.make_default("not there")
+
+
+def test_an_input_that_an_earlier_run_left_is_taken_over(system):
+    system.ensure_input("call", "Wren: call")
+    system.set_volume("obsidian_wren.call", 50.0)
+    system.set_muted("obsidian_wren.call", True)
+    microphone = system.open_microphone("obsidian_wren.call")
+    feed = system.ensure_input("call", "Wren: call")
+    assert feed.is_whole
+    with Sending(feed, TONE):
+        # Who listened all along hears the new run, at full volume.
+        assert fitted(heard(microphone), 1000.0)[0] == pytest.approx(-20.0, abs=0.5)
+    microphone.close()
+    assert len(system.inputs()) == 1
+
+
+def test_an_input_whose_pipe_is_lost_is_made_anew(system, sound_server):
+    old = system.ensure_input("call", "Wren: call")
+    old.path.unlink()
+    assert not old.is_whole
+    feed = system.ensure_input("call", "Wren: call")
+    with Sending(feed, TONE):
+        microphone = system.open_microphone("obsidian_wren.call")
+        assert fitted(heard(microphone), 1000.0)[0] == pytest.approx(-20.0, abs=0.5)
+        microphone.close()
+    system.remove_inputs()
+    assert system.inputs() == ()
+    assert not feed.path.exists()
+
+
+def test_nobody_else_reaches_the_pipe(system):
+    feed = system.ensure_input("call", "Wren: call")
+    assert stat.S_IMODE(feed.path.parent.stat().st_mode) == 0o700
+
+
+def test_a_feed_without_listeners_never_waits(system):
+    feed = system.ensure_input("call", "Wren: call")
+    for _ in range(500):
+        feed.write(np.zeros(480))
+    assert feed.dropped > 0
+
+
+def test_a_microphone_that_goes_away_is_told_and_never_replaced(system, plugged):
+    desk = plugged(TONE)
+    plugged(sine(440.0, -20.0, 1.0), name="other")
+    microphone = system.open_microphone("desk")
+    assert strongest_hz(heard(microphone)) == pytest.approx(1000.0, abs=8.0)
+    desk.unplug()
+    with pytest.raises(SourceGone, match="went away"):
+        for _ in range(1000):
+            microphone.read(480)
+    microphone.close()
+    with pytest.raises(SourceGone, match="no microphone"):
+        system.open_microphone("desk")
+    with pytest.raises(SourceGone, match="could not be opened"):
+        Microphone("desk", rate_hz=RATE, channels=1)
+    desk.plug_in()
+    again = system.open_microphone("desk")
+    assert strongest_hz(heard(again)) == pytest.approx(1000.0, abs=8.0)
+    again.close()
+
+
+def test_a_slow_reader_loses_the_oldest_and_counts_it(system, plugged):
+    plugged(TONE)
+    microphone = system.open_microphone("desk")
+    microphone.read(480)
+    wait_until(lambda: microphone.gaps > 3)
+    # What is left is not a backlog of the time that nobody read.
+    assert microphone._waiting <= 3 * 480 + 240
+    microphone.close()
+
+
+def test_a_program_that_records_is_seen_and_moved_to_our_input(system, plugged):
+    plugged(TONE)
+    feed = system.ensure_input("call", "Wren: call")
+    program = subprocess.Popen(
+        [*PAREC, "--device=desk", "--client-name=Walk recorder"],
+        stdout=subprocess.PIPE,
+    )
+    try:
+        listener = wait_until(lambda: next(iter(system.listeners()), None))
+        assert (listener.program, listener.process_id) == ("Walk recorder", program.pid)
+        assert (listener.microphone, listener.hears_us, listener.muted) == ("desk", False, False)
+        with Sending(feed, sine(440.0, -20.0, 1.0)):
+            system.move_listener(listener.index, "obsidian_wren.call")
+            moved = next(iter(system.listeners()))
+            assert (moved.index, moved.hears_us) == (listener.index, True)
+
+            def hears_us():
+                sound = np.frombuffer(program.stdout.read(RATE), dtype=np.float32)
+                return abs(strongest_hz(sound) - 440.0) < 5.0
+
+            wait_until(hears_us)
+        with pytest.raises(SourceGone):
+            system.move_listener(99_999, "desk")
+    finally:
+        program.kill()
+        program.wait()
+    wait_until(lambda: system.listeners() == ())
+
+
+def test_what_changes_is_told(system, plugged):
+    told = threading.Event()
+    end = system.watch(told.set)
+    time.sleep(0.2)
+    told.clear()
+    desk = plugged(TONE)
+    wait_until(told.is_set)
+    told.clear()
+    desk.unplug()
+    wait_until(told.is_set)
+    end()
+
+
+def test_a_server_that_ends_and_comes_back(system, sound_server, plugged):
+    told = threading.Event()
+    plugged(TONE)
+    system.ensure_input("call", "Wren: call")
+    microphone = system.open_microphone("desk")
+    microphone.read(480)
+    end = system.watch(told.set)
+    sound_server.end()
+    with pytest.raises(SourceGone, match="sound server went away"):
+        for _ in range(1000):
+            microphone.read(480)
+    microphone.close()
+    with pytest.raises(NoSoundServer, match="No sound server answers"):
+        system.microphones()
+    told.clear()
+    sound_server.start()
+    wait_until(told.is_set)
+    feed = system.ensure_input("call", "Wren: call")
+    with Sending(feed, TONE):
+        again = system.open_microphone("obsidian_wren.call")
+        assert fitted(heard(again), 1000.0)[0] == pytest.approx(-20.0, abs=0.5)
+        again.close()
+    end()
+
+
+def test_without_a_server_it_says_what_to_do(system, monkeypatch):
+    monkeypatch.setenv("PULSE_SERVER", "unix:/nonexistent/native")
+    with pytest.raises(NoSoundServer, match="Start PipeWire or PulseAudio"):
+        system.microphones()
+    monkeypatch.setattr("obsidian_wren.devices.sound_server.libpulse.is_there", lambda: False)
+    with pytest.raises(NoSoundServer, match="libpulse0"):
+        system.microphones()
+
+
+def test_the_servers_own_streams_are_no_listeners(system, plugged):
+    plugged(TONE)
+    with pulsectl.Pulse("other") as pulse:
+        pulse.module_load("module-null-sink", "sink_name=elsewhere")
+        pulse.module_load("module-loopback", "source=desk sink=elsewhere")
+        wait_until(pulse.source_output_list)
+    assert system.listeners() == ()
