@@ -36,8 +36,12 @@ kernels: .setup-kernels
 	scripts/need-chromium
 	touch $@
 
+.setup-sound-server: scripts/need-sound-server
+	scripts/need-sound-server
+	touch $@
+
 # After the kernels, since the program must not be installed anew while it runs. What runs the tests from nothing has it installed at once.
-.setup-test: .setup-python .setup-kernels .setup-chromium pyproject.toml
+.setup-test: .setup-python .setup-kernels .setup-chromium .setup-sound-server pyproject.toml
 	[ .venv/has-test -nt pyproject.toml ] || scripts/make-venv test
 	touch $@
 

@@ -18,21 +18,23 @@ SCRIPT = "load-module module-native-protocol-unix\nload-module module-always-sin
 
 
 class PrivateServer:
-    """Ended by its process, never by name."""
+    """Started in a folder of its own; ended by its processes, never by name."""
 
     def __init__(self, folder):
-        self.folder, self.process = folder, None
+        self.folder, self.processes = folder, []
         (folder / "pulse").mkdir(mode=0o700, exist_ok=True)
-        (folder / "script.pa").write_text(SCRIPT)
 
     def start(self):
-        self.process = subprocess.Popen(
-            ["pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "-F", "script.pa"],
-            cwd=self.folder,
-            stderr=subprocess.DEVNULL,
-        )
+        self.begin()
         wait_until((self.folder / "pulse" / "native").exists)
         wait_until(self.answers)
+
+    def run(self, *command):
+        self.processes.append(
+            subprocess.Popen(
+                command, cwd=self.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+            )
+        )
 
     def answers(self):
         try:
@@ -42,10 +44,35 @@ class PrivateServer:
             return False
 
     def end(self):
-        self.process.send_signal(signal.SIGKILL)
-        self.process.wait()
-        (self.folder / "pulse" / "native").unlink(missing_ok=True)
-        (self.folder / "pulse" / "pid").unlink(missing_ok=True)
+        for process in self.processes:
+            process.send_signal(signal.SIGKILL)
+            process.wait()
+        self.processes = []
+        for left in (*(self.folder / "pulse").iterdir(), self.folder / "bus"):
+            left.unlink(missing_ok=True)
+
+
+class Pulse(PrivateServer):
+    name = "PulseAudio"
+
+    def begin(self):
+        (self.folder / "script.pa").write_text(SCRIPT)
+        self.run("pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "-F", "script.pa")
+
+
+class Pipe(PrivateServer):
+    """With a session bus of its own, which its manager needs."""
+
+    name = "PipeWire"
+
+    def begin(self):
+        bus = os.environ["DBUS_SESSION_BUS_ADDRESS"]
+        self.run("dbus-daemon", "--session", f"--address={bus}", "--nofork", "--nopidfile")
+        wait_until((self.folder / "bus").exists)
+        self.run("pipewire")
+        wait_until((self.folder / "pipewire-0").exists)
+        self.run("wireplumber")
+        self.run("pipewire-pulse")
 
 
 class FakeMicrophone:
@@ -91,8 +118,8 @@ class FakeMicrophone:
         self._writer.join()
 
 
-@pytest.fixture
-def sound_server(tmp_path_factory, monkeypatch):
+@pytest.fixture(params=[Pulse, Pipe], ids=lambda each: each.name)
+def sound_server(request, tmp_path_factory, monkeypatch):
     # Names of sockets must be short.
     folder = tmp_path_factory.mktemp("s")
     folder.chmod(0o700)
@@ -100,7 +127,9 @@ def sound_server(tmp_path_factory, monkeypatch):
     monkeypatch.setenv("PULSE_RUNTIME_PATH", str(folder / "pulse"))
     monkeypatch.setenv("PULSE_SERVER", f"unix:{folder}/pulse/native")
     monkeypatch.setenv("HOME", str(folder))
-    server = PrivateServer(folder)
+    monkeypatch.setenv("PIPEWIRE_RUNTIME_DIR", str(folder))
+    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", f"unix:path={folder}/bus")
+    server = request.param(folder)
     server.start()
     yield server
     server.end()

@@ -9,6 +9,7 @@ import numpy as np
 import pulsectl
 import pytest
 
+from listening import Sending, fitted, heard, level_of_tone, strongest_hz
 from obsidian_wren.devices.sound_server.microphone import Microphone
 from obsidian_wren.service.ports import NoSoundServer, SourceGone
 from signals import RATE, sine
@@ -16,52 +17,6 @@ from waiting import wait_until
 
 PAREC = ("parec", f"--rate={RATE}", "--channels=1", "--format=float32le", "--latency-msec=20")
 TONE = sine(1000.0, -20.0, 1.0)
-
-
-class Sending:
-    """Writes a sound into a feed, over and over, at its pace."""
-
-    def __init__(self, feed, sound):
-        self._stopped = threading.Event()
-        self._worker = threading.Thread(target=self._send, args=(feed, sound), daemon=True)
-        self._worker.start()
-
-    def _send(self, feed, sound):
-        at, due = 0, time.monotonic()
-        while not self._stopped.wait(max(0.0, due - time.monotonic())):
-            feed.write(np.take(sound, range(at, at + 480), mode="wrap"))
-            at, due = at + 480, due + 0.01
-
-    def __enter__(self):
-        return self
-
-    def __exit__(self, *_):
-        self._stopped.set()
-        self._worker.join()
-
-
-def heard(microphone, seconds=0.1):
-    """So much of it, whole: read again where something was lost on the way."""
-    for _ in range(20):
-        gaps = microphone.gaps
-        microphone.read(960)
-        sound = np.concatenate([microphone.read(480) for _ in range(round(seconds * 100))])
-        if microphone.gaps == gaps:
-            return sound
-    raise AssertionError("it never came whole")
-
-
-def fitted(sound, hz):
-    """Level of a tone in dBFS, and the level of all that is not it."""
-    at = np.arange(len(sound)) / RATE
-    base = np.stack([np.sin(2 * np.pi * hz * at), np.cos(2 * np.pi * hz * at)], axis=1)
-    size, *_ = np.linalg.lstsq(base, sound, rcond=None)
-    rest = sound - base @ size
-    return 20 * np.log10(np.hypot(*size)), 10 * np.log10(2 * np.mean(rest**2) + 1e-30)
-
-
-def strongest_hz(sound):
-    return np.fft.rfftfreq(len(sound), 1 / RATE)[np.abs(np.fft.rfft(sound)).argmax()]
 
 
 def test_a_feed_reaches_who_picks_it_unchanged(system):
@@ -105,7 +60,7 @@ def test_an_input_that_an_earlier_run_left_is_taken_over(system):
     assert feed.is_whole
     with Sending(feed, TONE):
         # Who listened all along hears the new run, at full volume.
-        assert fitted(heard(microphone), 1000.0)[0] == pytest.approx(-20.0, abs=0.5)
+        assert level_of_tone(microphone) == pytest.approx(-20.0, abs=0.5)
     microphone.close()
     assert len(system.inputs()) == 1
 
@@ -117,7 +72,7 @@ def test_an_input_whose_pipe_is_lost_is_made_anew(system, sound_server):
     feed = system.ensure_input("call", "Wren: call")
     with Sending(feed, TONE):
         microphone = system.open_microphone("obsidian_wren.call")
-        assert fitted(heard(microphone), 1000.0)[0] == pytest.approx(-20.0, abs=0.5)
+        assert level_of_tone(microphone) == pytest.approx(-20.0, abs=0.5)
         microphone.close()
     system.remove_inputs()
     assert system.inputs() == ()
@@ -228,7 +183,7 @@ def test_a_server_that_ends_and_comes_back(system, sound_server, plugged):
     feed = system.ensure_input("call", "Wren: call")
     with Sending(feed, TONE):
         again = system.open_microphone("obsidian_wren.call")
-        assert fitted(heard(again), 1000.0)[0] == pytest.approx(-20.0, abs=0.5)
+        assert level_of_tone(again) == pytest.approx(-20.0, abs=0.5)
         again.close()
     end()
 
