@@ -1,1 +1,1 @@
-"""The ports on real hardware. So far the browser's microphone is the one real source."""
+"""The ports on real hardware. The browser's microphone, and the sound server of a Linux desktop."""
