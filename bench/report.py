@@ -16,6 +16,7 @@ BENCHES = (
     ("population.py", "Tone on talkers and rigs that nobody tuned it on"),
     ("first_page.py", "The first page"),
     ("stream.py", "The live stream"),
+    ("live.py", "From a microphone of the system to a program that listens"),
     ("mix.py", "Mixes, a run of everything, the recorder"),
 )
 HEAD = """# Performance

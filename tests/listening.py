@@ -30,15 +30,9 @@ class Sending:
         self._worker.join()
 
 
-def heard(microphone, seconds=0.1):
-    """So much of it, whole: read again where something was lost on the way."""
-    for _ in range(20):
-        gaps = microphone.gaps
-        microphone.read(960)
-        sound = np.concatenate([microphone.read(480) for _ in range(round(seconds * 100))])
-        if microphone.gaps == gaps:
-            return sound
-    raise AssertionError("it never came whole")
+def heard(microphone, seconds=0.5):
+    """So much of it; a busy machine leaves gaps."""
+    return np.concatenate([microphone.read(480) for _ in range(round(seconds * 100))])
 
 
 def fitted(sound, hz):
@@ -47,17 +41,23 @@ def fitted(sound, hz):
     base = np.stack([np.sin(2 * np.pi * hz * at), np.cos(2 * np.pi * hz * at)], axis=1)
     size, *_ = np.linalg.lstsq(base, sound, rcond=None)
     rest = sound - base @ size
-    return 20 * np.log10(np.hypot(*size)), 10 * np.log10(2 * np.mean(rest**2) + 1e-30)
+    return 20 * np.log10(np.hypot(*size) + 1e-15), 10 * np.log10(2 * np.mean(rest**2) + 1e-30)
+
+
+def tone(microphone, hz=1000.0):
+    """:func:`fitted` of the cleanest 20 ms, once there are some that hold little else."""
+    for _ in range(40):
+        sound = heard(microphone)
+        parts = (sound[first : first + 960] for first in range(0, len(sound) - 960, 240))
+        level, rest = min((fitted(part, hz) for part in parts), key=lambda each: each[1] - each[0])
+        if rest < level - 40.0:
+            return level, rest
+    raise AssertionError("the tone never came clean")
+
+
+def level_of_tone(microphone, hz=1000.0):
+    return tone(microphone, hz)[0]
 
 
 def strongest_hz(sound):
     return np.fft.rfftfreq(len(sound), 1 / RATE)[np.abs(np.fft.rfft(sound)).argmax()]
-
-
-def level_of_tone(microphone, hz=1000.0):
-    """Its level in dBFS, from a stretch in which nothing else is: a busy machine leaves gaps."""
-    for _ in range(100):
-        level, rest = fitted(heard(microphone), hz)
-        if rest < level - 40.0:
-            return level
-    raise AssertionError("the tone never came clean")

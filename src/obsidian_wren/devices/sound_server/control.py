@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 import stat
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -36,6 +37,7 @@ _FULL_VOLUME = 1.0
 _LISTEN_S = 0.5
 _LOST = (NoSoundServer, pulsectl.PulseError, pulsectl.PulseDisconnected)
 _RECONNECT_S = 0.5
+_APPEARS_S, _LOOK_S = 5.0, 0.02
 
 
 class SoundServer:
@@ -84,7 +86,7 @@ class SoundServer:
             if there is None:
                 path.unlink(missing_ok=True)
                 pulse.module_load(_PIPE_SOURCE, _arguments(name, title, path))
-                there = _source_named(pulse, name)
+                there = _awaited(pulse, name)
             if there is None:
                 raise NoSoundServer(
                     "no-input",
@@ -233,6 +235,14 @@ def _needed(pulse: Any, name: str) -> Any:
 
 def _source_named(pulse: Any, name: str) -> Any:
     return next((source for source in pulse.source_list() if source.name == name), None)
+
+
+def _awaited(pulse: Any, name: str) -> Any:
+    """A source that was just asked for: PipeWire answers before it is there."""
+    end = time.monotonic() + _APPEARS_S
+    while (there := _source_named(pulse, name)) is None and time.monotonic() < end:
+        time.sleep(_LOOK_S)
+    return there
 
 
 def _microphone(source: Any, usual: str) -> SystemMicrophone:
