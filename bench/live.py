@@ -1,8 +1,8 @@
 """From a microphone of the system to a program that listens, through a calibration.
 
-A private sound server, a fake microphone that clicks twice a second, ``obsidian-wren live`` with a
-voice chain without noise reduction, and a program that listens to the input. The delay is from the
-click's write into the microphone to the click's block in the listener's hands: the whole way, twice
+A private sound server, a fake microphone that clicks every two seconds, ``obsidian-wren live`` with
+a voice chain without noise reduction, and a program that listens to the input. The delay is from
+when the click would be in the air to its block in the listener's hands: the whole way, twice
 through the server.
 """
 
@@ -27,6 +27,8 @@ from obsidian_wren.standins.private_server import FakeMicrophone, PulseAudio, en
 RATE = 48_000
 SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "60"))
 CLICK = 0.05
+# A click is the first sample of what the fake microphone gives at once, so it is so old by then.
+BLOCK_S = 0.005
 LIVE = (sys.executable, "-m", "obsidian_wren.cli", "live", "--json")
 INPUT = "obsidian_wren.command-line"
 # What a take through the boathouse is given: high-pass, gate, equalizer, compressor, limiter.
@@ -98,9 +100,12 @@ def spent_s(process_id: int) -> float:
 
 def measured(folder: Path, label: str) -> None:
     clicked: list[float] = []
-    sound = np.zeros(RATE // 2)
+    # Every second click falls into the other half of the program's blocks.
+    sound = np.zeros(2 * RATE + round(BLOCK_S * RATE))
     sound[:24] = 0.5
-    microphone = FakeMicrophone(folder, sound, came_round=lambda: clicked.append(time.monotonic()))
+    microphone = FakeMicrophone(
+        folder, sound, came_round=lambda: clicked.append(time.monotonic() - BLOCK_S)
+    )
     running = subprocess.Popen(
         [*LIVE, "--calibration", str(calibration(folder))],
         stdout=subprocess.PIPE,
@@ -113,6 +118,8 @@ def measured(folder: Path, label: str) -> None:
     )
     reading.start()
     listener = SoundServer().open_microphone(INPUT, block_s=0.0025)
+    # What waited in the pipes before anybody listened is none of it.
+    listener.read(RATE)
     arrived: list[float] = []
     before, start = spent_s(running.pid), time.monotonic()
     loud = False

@@ -160,11 +160,11 @@ class FakeMicrophone:
         at, due = 0, time.monotonic()
         while not self._stopped.wait(max(0.0, due - time.monotonic())):
             block = np.take(self._data, range(at, at + _BLOCK), axis=0, mode="wrap")
-            if at % len(self._data) < _BLOCK:
-                self._came_round()
             # Nobody listens where it is full.
             with suppress(BlockingIOError):
                 os.write(pipe, block.tobytes())
+                if at % len(self._data) < _BLOCK:
+                    self._came_round()
                 at += _BLOCK
             due += _BLOCK / self._rate_hz
         os.close(pipe)
