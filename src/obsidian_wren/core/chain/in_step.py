@@ -1,5 +1,5 @@
 """What stages of one chain have from each other beside the sound: frames that two of them work on
-together, and the likelihood ratio of speech, told by noise reduction and kept in step with the
+together, and the likelihood ratio of speech, which noise reduction tells, kept in step with the
 sound until a gate hears it.
 
 Source: practice: what was worked out once is not worked out again.
