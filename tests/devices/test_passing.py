@@ -111,12 +111,28 @@ def test_a_killed_run_leaves_silence_that_the_next_one_takes_over(system, plugge
     assert system.inputs() == ()
 
 
+@pytest.mark.parametrize("rate_hz", [16_000, 44_100])
+def test_a_microphone_of_another_rate_keeps_its_pitch(system, plugged, calibration, rate_hz):
+    plugged(sine(1000.0, -20.0, 1.0, rate_hz=rate_hz), rate_hz=rate_hz)
+    # Left behind by a run that called it something else.
+    system.ensure_input("command-line", "Wren: before")
+    running = Running("--calibration", calibration, "--as", "Wren: now")
+    try:
+        running.told(sounds)
+        assert level(system) == pytest.approx(-14.0, abs=0.3)
+        assert [each.title for each in system.inputs()] == ["Wren: now"]
+    finally:
+        running.end()
+
+
 def test_what_cannot_be_run_is_said(system, plugged, calibration, capsys, monkeypatch):
     assert main(["live", "--calibration", str(calibration)]) == 2
     assert "There is no such microphone; the system has none." in capsys.readouterr().err
     plugged(TONE)
     assert main(["live", "--calibration", str(calibration), "--microphone", "boat"]) == 2
     assert "the system has “Desk mic”" in capsys.readouterr().err
+    assert main(["live", "--calibration", str(calibration), "--channel", "2"]) == 2
+    assert "“Desk mic” has the channels 1 to 1" in capsys.readouterr().err
     monkeypatch.setenv("PULSE_SERVER", "unix:/nonexistent/native")
     assert main(["devices"]) == 2
     assert "Start PipeWire or PulseAudio" in capsys.readouterr().err

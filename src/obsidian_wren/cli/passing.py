@@ -53,19 +53,20 @@ def devices(chosen: argparse.Namespace) -> int:
 def live(chosen: argparse.Namespace) -> int:
     """A microphone through a calibration into a named input, until Ctrl-C."""
     from obsidian_wren.service.live.through import BLOCK_S, Through
+    from obsidian_wren.service.ports import FEED_HZ
 
     specs = chain_spec(read_calibration(chosen.calibration))
     server = SoundServer()
-    name = _picked(server.microphones(), chosen.microphone)
+    picked = _picked(server.microphones(), chosen.microphone)
+    channel = _channel(picked, chosen.channel)
 
     def open_microphone() -> LiveMicrophone:
-        return server.open_microphone(name, block_s=BLOCK_S)
+        return server.open_microphone(picked.name, rate_hz=FEED_HZ, block_s=BLOCK_S)
 
     title = chosen.as_name or "Wren: voice"
     feed = server.ensure_input(_KEY, title)
     if not chosen.json:
         print(f"Pick “{title}” as the microphone in your program. Ctrl-C ends it.", flush=True)
-    channel = None if chosen.channel is None else chosen.channel - 1
     through = Through(
         open_microphone,
         feed,
@@ -85,7 +86,7 @@ def live(chosen: argparse.Namespace) -> int:
     return 0
 
 
-def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> str:
+def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> SystemMicrophone:
     """The microphone by its name or a part of its title, else the default one; never ours."""
     real = [each for each in microphones if not each.ours]
     if wanted is None:
@@ -101,7 +102,19 @@ def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> st
             f"There is no such microphone; the system has {listed}. Plug it in, or name another"
             " one with --microphone.",
         )
-    return fitting[0].name
+    return fitting[0]
+
+
+def _channel(microphone: SystemMicrophone, wanted: int | None) -> int:
+    """The channel from 0. Raises Refused for one that the microphone does not have."""
+    number = 1 if wanted is None else wanted
+    if not 1 <= number <= microphone.channels:
+        raise Refused(
+            "no-channel",
+            f"“{microphone.title}” has the channels 1 to {microphone.channels}. Choose one of"
+            " them.",
+        )
+    return number - 1
 
 
 def _told(passing: Passing) -> dict[str, object]:

@@ -58,11 +58,15 @@ class SystemListener:
     muted: bool
 
 
+# The rate of every feed; the sound server converts for who listens.
+FEED_HZ = 48_000
+
+
 class Feed(Protocol):
     """Our end of an input that programs listen to."""
 
     def write(self, block: Samples) -> None:
-        """The next ``(n,)`` samples; never waits."""
+        """The next ``(n,)`` samples at ``FEED_HZ``; never waits."""
         ...
 
     def close(self) -> None:

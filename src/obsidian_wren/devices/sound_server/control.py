@@ -20,6 +20,7 @@ from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.feed import PipeFeed
 from obsidian_wren.devices.sound_server.microphone import Microphone
 from obsidian_wren.service.ports import (
+    FEED_HZ,
     NoSoundServer,
     SourceGone,
     SystemInput,
@@ -29,7 +30,6 @@ from obsidian_wren.service.ports import (
 
 _CLIENT = "Obsidian Wren"
 _PREFIX = "obsidian_wren."
-_RATE_HZ = 48_000
 _PIPE_SOURCE = "module-pipe-source"
 # PipeWire refuses less; PulseAudio reads at once whatever there is.
 _PIPE_BYTES = {"PipeWire": 16_384, "PulseAudio": 4096}
@@ -63,12 +63,17 @@ class SoundServer:
                 if source.monitor_of_sink_name is None
             )
 
-    def open_microphone(self, name: str, *, block_s: float = 0.01) -> Microphone:
-        """Read a microphone at its own rate, all its channels. Raises SourceGone."""
+    def open_microphone(
+        self, name: str, *, rate_hz: int | None = None, block_s: float = 0.01
+    ) -> Microphone:
+        """Read a microphone, all its channels, at its own rate or as the server converts it. Raises
+        SourceGone."""
         found = next((each for each in self.microphones() if each.name == name), None)
         if found is None:
             raise SourceGone(f"There is no microphone “{name}” now. Plug it in, then try again.")
-        return Microphone(name, rate_hz=found.rate_hz, channels=found.channels, block_s=block_s)
+        return Microphone(
+            name, rate_hz=rate_hz or found.rate_hz, channels=found.channels, block_s=block_s
+        )
 
     def ensure_input(self, key: str, title: str) -> PipeFeed:
         """A named input that any program can pick, and our end of it.
@@ -79,8 +84,8 @@ class SoundServer:
         kind = self.name
         with self._connected() as pulse:
             there = _source_named(pulse, name)
-            if there is not None and not _is_pipe(path):
-                # Its pipe is lost: nothing can reach it any more.
+            if there is not None and not (_is_pipe(path) and there.description == _plain(title)):
+                # Its pipe is lost, so nothing can reach it any more; or it has another name now.
                 pulse.module_unload(there.owner_module)
                 there = None
             if there is None:
@@ -274,12 +279,15 @@ def _listener(stream: Any, names: dict[int, str]) -> SystemListener:
 
 
 def _arguments(name: str, title: str, path: Path) -> str:
-    # Quotes and backslashes would end the nested quotes early.
-    plain = "".join(sign for sign in title if sign.isprintable() and sign not in "\\'\"")
     return (
-        f"source_name={name} file='{path}' format=float32le rate={_RATE_HZ} channels=1"
-        f" source_properties='device.description=\"{plain}\"'"
+        f"source_name={name} file='{path}' format=float32le rate={FEED_HZ} channels=1"
+        f" source_properties='device.description=\"{_plain(title)}\"'"
     )
+
+
+def _plain(title: str) -> str:
+    """Without what would end the nested quotes of a module's arguments early."""
+    return "".join(sign for sign in title if sign.isprintable() and sign not in "\\'\"")
 
 
 def _is_pipe(path: Path) -> bool:

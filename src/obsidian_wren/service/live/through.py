@@ -18,7 +18,7 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
 from obsidian_wren.service.live.priority import come_first, quick_switching
-from obsidian_wren.service.ports import Feed, SourceGone
+from obsidian_wren.service.ports import FEED_HZ, Feed, SourceGone
 
 BLOCK_S = 0.01
 _TELL_EVERY_S = 1.0
@@ -54,7 +54,10 @@ class Passing:
 
 
 class Through:
-    """Runs until :meth:`stop`; ``tell`` is given a :class:`Passing` once a second."""
+    """Runs until :meth:`stop`; ``tell`` is given a :class:`Passing` once a second.
+
+    ``open_microphone`` gives a stream at the rate of feeds; ``channel`` counts from 0.
+    """
 
     def __init__(
         self,
@@ -62,7 +65,7 @@ class Through:
         feed: Feed,
         specs: Sequence[StageSpec],
         *,
-        channel: int | None,
+        channel: int,
         tell: Callable[[Passing], None],
     ) -> None:
         self._open, self._feed, self._specs = open_microphone, feed, specs
@@ -122,12 +125,12 @@ class Through:
     def _one(self, block: Samples) -> Samples:
         if block.ndim == 1:
             return block
-        return block[:, min(self._channel or 0, block.shape[1] - 1)]
+        return block[:, self._channel]
 
     def _wait(self, because: str) -> LiveMicrophone | None:
         """Silence at the pace of sound until the microphone is back; None where stopped."""
         self._tell(Passing(None, None, None, self._gaps, because))
-        silence = np.zeros(round(BLOCK_S * 48_000))
+        silence = np.zeros(round(BLOCK_S * FEED_HZ))
         next_s = look_s = time.monotonic()
         while not self._stopped.wait(max(0.0, next_s - time.monotonic())):
             self._feed.write(silence)
