@@ -19,7 +19,7 @@ class Sending:
     def _send(self, feed, sound):
         at, due = 0, time.monotonic()
         while not self._stopped.wait(max(0.0, due - time.monotonic())):
-            feed.write(np.take(sound, range(at, at + 480), mode="wrap"))
+            feed.write(np.take(sound, range(at, at + 480), axis=0, mode="wrap"))
             at, due = at + 480, due + 0.01
 
     def __enter__(self):

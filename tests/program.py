@@ -33,7 +33,7 @@ class Program:
 
     def __init__(self, data, *options, port=0):
         hears, told = multiprocessing.Pipe(duplex=False)
-        arguments = ("serve", "--data", str(data), "--port", str(port), *options)
+        arguments = ("serve", "--simulated", "--data", str(data), "--port", str(port), *options)
         # What it says of faults inside.
         self.log = pathlib.Path(f"{data}.log")
         self._process = _FORKS.Process(target=_main, args=(told, str(self.log), arguments))

@@ -115,7 +115,7 @@ def test_a_killed_run_leaves_silence_that_the_next_one_takes_over(system, plugge
 def test_a_microphone_of_another_rate_keeps_its_pitch(system, plugged, calibration, rate_hz):
     plugged(sine(1000.0, -20.0, 1.0, rate_hz=rate_hz), rate_hz=rate_hz)
     # Left behind by a run that called it something else.
-    system.ensure_input("command-line", "Wren: before")
+    system.ensure_input("command-line", "Wren: before").close()
     running = Running("--calibration", calibration, "--as", "Wren: now")
     try:
         running.told(sounds)

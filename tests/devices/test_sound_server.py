@@ -9,9 +9,10 @@ import numpy as np
 import pulsectl
 import pytest
 
-from listening import Sending, heard, level_of_tone, strongest_hz, tone
+from listening import Sending, fitted, heard, level_of_tone, strongest_hz, tone
 from obsidian_wren.devices.sound_server.microphone import Microphone
-from obsidian_wren.service.ports import NoSoundServer, SourceGone
+from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.system_sound import NoSoundServer
 from signals import RATE, sine
 from waiting import wait_until
 
@@ -50,7 +51,7 @@ def test_microphones_are_listed_and_monitors_and_ours_are_told(system, plugged):
 
 
 def test_an_input_that_an_earlier_run_left_is_taken_over(system):
-    system.ensure_input("call", "Wren: call")
+    system.ensure_input("call", "Wren: call").close()
     system.set_volume("obsidian_wren.call", 50.0)
     system.set_muted("obsidian_wren.call", True)
     microphone = system.open_microphone("obsidian_wren.call")
@@ -67,6 +68,7 @@ def test_an_input_whose_pipe_is_lost_is_made_anew(system, sound_server):
     old = system.ensure_input("call", "Wren: call")
     old.path.unlink()
     assert not old.is_whole
+    old.close()
     feed = system.ensure_input("call", "Wren: call")
     with Sending(feed, TONE):
         microphone = system.open_microphone("obsidian_wren.call")
@@ -75,6 +77,68 @@ def test_an_input_whose_pipe_is_lost_is_made_anew(system, sound_server):
     system.remove_inputs()
     assert system.inputs() == ()
     assert not feed.path.exists()
+
+
+def test_a_second_run_may_not_write_into_the_same_input(system):
+    feed = system.ensure_input("call", "Wren: call")
+    with pytest.raises(NoSoundServer, match="Another Obsidian Wren of yours feeds “Wren: call”"):
+        system.ensure_input("call", "Wren: call")
+    feed.close()
+    system.ensure_input("call", "Wren: call").close()
+
+
+def test_what_is_played_to_an_output_is_heard_at_its_monitor(system):
+    name = system.ensure_output("back", "Wren: from the call")
+    output = system.open_output(name, rate_hz=RATE, channels=2)
+    with Sending(output, np.repeat(TONE[:, None], 2, axis=1)):
+        monitor = system.open_microphone(f"{name}.monitor")
+        sound = monitor.read(RATE)
+        monitor.close()
+    output.close()
+    level, rest = min(
+        (fitted(part, 1000.0) for part in np.split(sound[:, 0], 50)),
+        key=lambda each: each[1] - each[0],
+    )
+    assert level == pytest.approx(-20.0, abs=0.05)
+    assert rest < -90.0
+    system.remove_output("back")
+    with pytest.raises(SourceGone):
+        system.open_output(name, rate_hz=RATE, channels=2)
+
+
+def test_the_computer_is_seen_as_it_stands(system, plugged, sound_server):
+    plugged(TONE, channels=2)
+    system.ensure_input("call", "Wren: call").close()
+    system.set_device("desk", "slider_percent", 85)
+    system.set_device("desk", "is_default", True)
+    assert system.look()
+    seen = system.seen
+    assert (seen.server, seen.missing) == (sound_server.name, None)
+    found = {each.id: each for each in seen.devices}
+    desk = found["desk"]
+    assert (desk.direction, desk.kind, desk.rate_hz, desk.channels) == (
+        "input",
+        "interface",
+        RATE,
+        2,
+    )
+    assert (desk.slider_percent, desk.is_default, desk.muted) == (85.0, True, False)
+    assert desk.processing is None
+    assert found["obsidian_wren.call"].kind == "feed"
+    assert not any(name.endswith(".monitor") for name in found)
+    assert {each.direction for each in seen.devices} == {"input", "output"}
+    assert not system.look()
+    with pytest.raises(NoSoundServer, match="sound settings of the system"):
+        system.set_device("desk", "rate_hz", 44_100)
+
+
+def test_processing_of_the_server_is_seen(system, plugged):
+    plugged(TONE)
+    with pulsectl.Pulse("other") as pulse:
+        pulse.module_load("module-echo-cancel", "source_name=cancelled source_master=desk")
+    wait_until(lambda: system.look() or "cancelled" in {each.id for each in system.seen.devices})
+    found = {each.id: each.processing for each in system.seen.devices}
+    assert (found["desk"], found["cancelled"]) == (None, "Echo cancelling")
 
 
 def test_nobody_else_reaches_the_pipe(system):
@@ -164,7 +228,7 @@ def test_what_changes_is_told(system, plugged):
 def test_a_server_that_ends_and_comes_back(system, sound_server, plugged):
     told = threading.Event()
     plugged(TONE)
-    system.ensure_input("call", "Wren: call")
+    system.ensure_input("call", "Wren: call").close()
     microphone = system.open_microphone("desk")
     microphone.read(480)
     end = system.watch(told.set)

@@ -37,9 +37,12 @@ class Ear:
     settings = ProgramSettings()
     gives_back = False
     returned_position = 0
+    by_its_clock = True
+    delay_s = 0.0
 
     def __init__(self, name, picks):
         self.name, self.picks, self.blocks = name, picks, []
+        self.probe = self.returns = self
 
     def wants(self, elapsed_s):
         return round(elapsed_s * RATE)
@@ -56,6 +59,9 @@ class Ear:
 
     def returned_since(self, position):
         return np.zeros(0)
+
+    def close(self):
+        """It has nothing to let go of."""
 
 
 SIX_UP = (GainSpec(6.0),)

@@ -35,7 +35,7 @@ def with_wav(tmp_path, start, browse, boathouse_data):
             permissions=permissions,
         )
         step(page, "Rig")
-        page.get_by_text("This microphone").click()
+        page.get_by_text("The browser’s microphone").click()
         return page
 
     return go
@@ -154,7 +154,7 @@ def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, boathouse_
 def test_live_over_the_microphone_goes_on_after_a_restart(browse, start_again):
     page = browse(start_again(), *FAKE, permissions=("microphone",), init=LOG_LIVE)
     step(page, "Rig")
-    page.get_by_text("This microphone").click()
+    page.get_by_text("The browser’s microphone").click()
     step(page, "Send")
     button(page, "Start live").click()
     live = page.locator(".live .num")
@@ -213,7 +213,7 @@ def test_a_newcomer_with_a_microphone_comes_from_an_empty_folder_to_a_proof(star
         ),
     )
     step(page, "Rig")
-    page.get_by_text("This microphone").click()
+    page.get_by_text("The browser’s microphone").click()
     button(page, "Confirm rig").click()
     page.evaluate("window.hear = 'room'")
     button(page, "Record the room, 15 s").click()

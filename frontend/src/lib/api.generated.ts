@@ -243,6 +243,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/destinations/{key}/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a feed another name. */
+        put: operations["system_name_feed_destinations__key__feed_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/destinations/{key}/name": {
         parameters: {
             query?: never;
@@ -253,6 +270,23 @@ export interface paths {
         get?: never;
         /** Call a listener by another name. */
         put: operations["send_rename_listener_destinations__key__name_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/destinations/{key}/output": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say which output the headphones are on. */
+        put: operations["system_choose_output_destinations__key__output_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -309,6 +343,23 @@ export interface paths {
         head?: never;
         /** Set something in a listening program. */
         patch: operations["send_set_program_destinations__key__program_patch"];
+        trace?: never;
+    };
+    "/api/destinations/{key}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take what a program plays as the return. */
+        put: operations["system_choose_return_destinations__key__return_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/destinations/{key}/sound": {
@@ -392,6 +443,23 @@ export interface paths {
          */
         get: operations["state_events_events_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/stay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Let the feeds stay in the system when the program ends, or not. */
+        put: operations["system_stay_feeds_feeds_stay_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -583,6 +651,23 @@ export interface paths {
         put?: never;
         /** Derive the mixes anew where they are stale. */
         post: operations["send_derive_mixes_mixes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programs/{index}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a program that records hear a feed. */
+        post: operations["system_move_program_programs__int_index__move_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1094,7 +1179,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Begin a take from the simulated rig. */
+        /** Begin a take of what the rig hears: the microphone of the system, or the simulated rig. */
         post: operations["takes_start_take_takes_post"];
         delete?: never;
         options?: never;
@@ -1656,6 +1741,28 @@ export interface components {
             sentence: string;
         };
         /**
+         * ChooseOutput
+         * @description An output of the computer; null for none.
+         */
+        ChooseOutput: {
+            /**
+             * Device Id
+             * @default null
+             */
+            device_id?: string | null;
+        };
+        /**
+         * ChooseReturn
+         * @description A program that plays, by its stream; null for none.
+         */
+        ChooseReturn: {
+            /**
+             * Index
+             * @default null
+             */
+            index?: number | null;
+        };
+        /**
          * CleanView
          * @description The evidence of Clean.
          */
@@ -1787,12 +1894,21 @@ export interface components {
         /**
          * ComputerView
          * @description The computer's sound settings and what is wrong with them.
+         *
+         *     ``simulated``: it is a stand-in; ``server`` is the sound server of a real one, ``missing`` why
+         *     nothing of it is known.
          */
         ComputerView: {
             /** Devices */
             devices: components["schemas"]["DeviceView"][];
             /** Findings */
             findings: components["schemas"]["AuditView"][];
+            /** Missing */
+            missing: string | null;
+            /** Server */
+            server: string | null;
+            /** Simulated */
+            simulated: boolean;
         };
         /**
          * ContributionView
@@ -1913,7 +2029,8 @@ export interface components {
         /**
          * DestinationView
          * @description A listener. ``settable`` names what can be set in its program, ``sounds`` what of it can be
-         *     heard; ``feed`` is None where it is played to and picks nothing.
+         *     heard; ``feed`` is None where it is played to and picks nothing, ``title`` the person's name for
+         *     it; ``plays`` names the program that is heard from it, or the output that it is played to.
          */
         DestinationView: {
             /** Audit */
@@ -1937,12 +2054,16 @@ export interface components {
             on: boolean;
             /** Picks */
             picks: string | null;
+            /** Plays */
+            plays: string | null;
             program: components["schemas"]["ProgramSettingsView"] | null;
             proof: components["schemas"]["ProofView"] | null;
             /** Settable */
             settable: string[];
             /** Sounds */
             sounds: ("heard" | "sent" | "returned")[];
+            /** Title */
+            title: string | null;
         };
         /**
          * DeviceById
@@ -1976,6 +2097,8 @@ export interface components {
             auto_gain: boolean;
             /** Bits */
             bits: number;
+            /** Channels */
+            channels: number;
             /**
              * Direction
              * @enum {string}
@@ -2003,8 +2126,12 @@ export interface components {
             own_name: string | null;
             /** Present */
             present: boolean;
+            /** Processing */
+            processing: string | null;
             /** Rate Hz */
             rate_hz: number;
+            /** Settable */
+            settable: ("is_default" | "enabled" | "muted" | "rate_hz" | "bits" | "slider_percent" | "enhancements" | "auto_gain")[] | null;
             /** Slider Percent */
             slider_percent: number;
             /** System Name */
@@ -2750,6 +2877,14 @@ export interface components {
             voice_over_lu: number | null;
         };
         /**
+         * MoveProgram
+         * @description The feed that it is to hear.
+         */
+        MoveProgram: {
+            /** To */
+            to: string;
+        };
+        /**
          * MoveView
          * @description What to do with one gain control.
          */
@@ -2789,6 +2924,17 @@ export interface components {
              * @default null
              */
             own_name?: string | null;
+        };
+        /**
+         * NameFeed
+         * @description Another name for a feed; null for the usual one.
+         */
+        NameFeed: {
+            /**
+             * Title
+             * @default null
+             */
+            title?: string | null;
         };
         /**
          * Named
@@ -2929,6 +3075,8 @@ export interface components {
             /** Diagram */
             diagram: components["schemas"]["DiagramPointView"][];
             ducking: components["schemas"]["DuckingView"] | null;
+            /** Feeds Stay */
+            feeds_stay: boolean;
             /** Findings */
             findings: components["schemas"]["FindingView"][];
             gain_plan: components["schemas"]["GainPlanView"] | null;
@@ -2956,10 +3104,14 @@ export interface components {
             /** Mixes Stale */
             mixes_stale: boolean;
             outlook: components["schemas"]["OutlookView"];
+            /** Players */
+            players: components["schemas"]["SystemPlayerView"][];
             /** Predictions */
             predictions: {
                 [key: string]: components["schemas"]["PredictionView"];
             };
+            /** Programs */
+            programs: components["schemas"]["SystemProgramView"][];
             progress: components["schemas"]["ProgressView"] | null;
             proofs: components["schemas"]["ProofCountView"];
             quiet: components["schemas"]["QuietView"] | null;
@@ -3193,7 +3345,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "simulated" | "file" | "browser";
+            source: "simulated" | "file" | "browser" | "system";
             /**
              * State
              * @enum {string}
@@ -3438,6 +3590,11 @@ export interface components {
              * @enum {integer}
              */
             bits?: 16 | 24 | 32;
+            /**
+             * Channel
+             * @default null
+             */
+            channel?: number | null;
             /** Distance Cm */
             distance_cm: number;
             /**
@@ -3479,7 +3636,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "simulated" | "file" | "browser";
+            source: "simulated" | "file" | "browser" | "system";
             /**
              * Support
              * @default desk stand
@@ -3524,6 +3681,11 @@ export interface components {
              * @enum {integer}
              */
             bits: 16 | 24 | 32;
+            /**
+             * Channel
+             * @default null
+             */
+            channel: number | null;
             /** Distance Cm */
             distance_cm: number;
             /**
@@ -3567,7 +3729,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "simulated" | "file" | "browser";
+            source: "simulated" | "file" | "browser" | "system";
             /**
              * Support
              * @default desk stand
@@ -4091,7 +4253,7 @@ export interface components {
         };
         /**
          * StartTake
-         * @description Begin a take from the simulated rig.
+         * @description Begin a take of the system's microphone, or from the simulated rig.
          */
         StartTake: {
             /**
@@ -4136,6 +4298,14 @@ export interface components {
              * @default null
              */
             rate_hz?: number | null;
+        };
+        /**
+         * StayFeeds
+         * @description Whether the feeds stay in the system when the program ends.
+         */
+        StayFeeds: {
+            /** Stay */
+            stay: boolean;
         };
         /**
          * SteadyEvidenceView
@@ -4209,6 +4379,44 @@ export interface components {
             on: boolean;
         };
         /**
+         * SystemPlayerView
+         * @description A program of this computer that plays, and the title of the output that it plays to.
+         */
+        SystemPlayerView: {
+            /** Index */
+            index: number;
+            /** Output */
+            output: string | null;
+            /** Program */
+            program: string;
+        };
+        /**
+         * SystemProgramView
+         * @description A program of this computer that records: ``picked`` is the title of what it picked, ``feed``
+         *     the key of the feed that this is, None for another.
+         */
+        SystemProgramView: {
+            /** Feed */
+            feed: string | null;
+            /**
+             * Hears
+             * @enum {string}
+             */
+            hears: "feed" | "raw" | "other";
+            /** Index */
+            index: number;
+            /** Muted */
+            muted: boolean;
+            /** Picked */
+            picked: string | null;
+            /** Process Id */
+            process_id: number | null;
+            /** Program */
+            program: string;
+            /** Volume Percent */
+            volume_percent: number;
+        };
+        /**
          * TakeView
          * @description One take.
          */
@@ -4240,7 +4448,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "simulated" | "file" | "browser";
+            source: "simulated" | "file" | "browser" | "system";
             /** Stale */
             stale: string | null;
             /** Taken At */
@@ -5144,6 +5352,41 @@ export interface operations {
             };
         };
     };
+    system_name_feed_destinations__key__feed_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameFeed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     send_rename_listener_destinations__key__name_put: {
         parameters: {
             query?: never;
@@ -5156,6 +5399,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Rename"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    system_choose_output_destinations__key__output_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseOutput"];
             };
         };
         responses: {
@@ -5261,6 +5539,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SetProgram"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    system_choose_return_destinations__key__return_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseReturn"];
             };
         };
         responses: {
@@ -5406,6 +5719,39 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    system_stay_feeds_feeds_stay_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StayFeeds"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -5739,6 +6085,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    system_move_program_programs__int_index__move_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                index: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveProgram"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -62,6 +62,7 @@ export type Known = components['schemas']['KnownView'];
 export type Delivery = components['schemas']['DeliveryView'];
 export type DiagramPoint = components['schemas']['DiagramPointView'];
 export type Destination = components['schemas']['DestinationView'];
+export type SystemProgram = components['schemas']['SystemProgramView'];
 export type Mix = components['schemas']['MixView'];
 export type Verdict = components['schemas']['VerdictView'];
 export type ProgramSettings = components['schemas']['ProgramSettingsView'];

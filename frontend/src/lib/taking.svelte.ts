@@ -38,7 +38,7 @@ class Taking {
     const seconds = steady ? until_steady_s : lengths[purpose];
     if (!seconds) return;
     const told = { ...more, until_steady: steady };
-    if (desk.overview.rig.source === 'simulated') {
+    if (desk.overview.rig.source === 'simulated' || desk.overview.rig.source === 'system') {
       await desk.do('post', '/api/takes', { body: { purpose, seconds, ...told } });
     } else if (desk.overview.rig.source === 'browser') {
       await this.#takeFromBrowser(purpose, seconds, told);

@@ -1,8 +1,12 @@
 <script lang="ts">
   import { place } from '../lib/place.svelte';
+  import { desk } from '../lib/state.svelte';
 
   /** The leaves of a step: what its bench can show, one at a time. */
-  const leaves = $derived(place.leaves);
+  /** Nothing is set in real programs from here; what they record stands beside the listeners. */
+  const leaves = $derived(
+    place.leaves.filter((leaf) => leaf.name !== 'programs' || desk.overview?.computer.simulated !== false),
+  );
 
   function choose(name: string): void {
     place.leaf[place.step] = name;

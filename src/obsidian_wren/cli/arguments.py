@@ -61,6 +61,12 @@ def parser() -> argparse.ArgumentParser:
             action="store_true",
             help="simulated takes as fast as they can, not at the pace of real time",
         )
+        if name == "serve":
+            serve.add_argument(
+                "--simulated",
+                action="store_true",
+                help="a simulated computer and programs around it, for trying things out",
+            )
         if name == "demo":
             serve.add_argument(
                 "--prepare",

@@ -15,8 +15,8 @@ from obsidian_wren.formats.calibration import chain_spec, read_calibration
 from obsidian_wren.service.errors import Refused
 
 if TYPE_CHECKING:
-    from obsidian_wren.service.live.through import LiveMicrophone, Passing
-    from obsidian_wren.service.ports import SystemMicrophone
+    from obsidian_wren.service.live.through import Passing
+    from obsidian_wren.service.system_sound import LiveMicrophone, SystemMicrophone
 
 _KEY = "command-line"
 
@@ -53,7 +53,7 @@ def devices(chosen: argparse.Namespace) -> int:
 def live(chosen: argparse.Namespace) -> int:
     """A microphone through a calibration into a named input, until Ctrl-C."""
     from obsidian_wren.service.live.through import BLOCK_S, Through
-    from obsidian_wren.service.ports import FEED_HZ
+    from obsidian_wren.service.system_sound import FEED_HZ
 
     specs = chain_spec(read_calibration(chosen.calibration))
     server = SoundServer()

@@ -72,7 +72,8 @@ def start(chosen: argparse.Namespace) -> int:
     def open_the_workshop() -> Workshop:
         from obsidian_wren.service.opening.opening import open_workshop
 
-        return open_workshop(folder, _world(), pace="fast" if chosen.fast else "real")
+        around = _world() if demo or chosen.simulated else _own_world()
+        return open_workshop(folder, around, pace="fast" if chosen.fast else "real")
 
     port = listening.getsockname()[1]
     token = None if chosen.no_token else token_of(folder.path / "token")
@@ -83,7 +84,7 @@ def start(chosen: argparse.Namespace) -> int:
 
 
 def _world() -> World:
-    """Where the program meets what surrounds it: stand-ins, and the browser's microphone."""
+    """All around simulated, beside the browser's microphone."""
     from obsidian_wren.standins.surroundings import simulated_world
 
     def open_browser(rate_hz: int) -> PushedStream:
@@ -92,6 +93,18 @@ def _world() -> World:
         return BrowserStream(rate_hz)
 
     return simulated_world(open_browser)
+
+
+def _own_world() -> World:
+    """This computer's own sound around the program, where its sound server answers, and a plain
+    word where none does."""
+    from obsidian_wren.devices.sound_server.computer import SystemComputer
+    from obsidian_wren.devices.sound_server.control import SoundServer
+    from obsidian_wren.standins.surroundings import around
+
+    server = SoundServer()
+    server.look()
+    return around(server, SystemComputer(server), _world())
 
 
 def _fill(folder: DataFolder) -> None:

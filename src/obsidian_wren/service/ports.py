@@ -9,69 +9,12 @@ from typing import Any, Protocol
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice
-from obsidian_wren.core.told import Told
+from obsidian_wren.core.mix.routes import SourceKind
+from obsidian_wren.service.system_sound import SystemSound
 
 
 class SourceGone(Exception):
     """The source stopped giving sound before the take was whole."""
-
-
-class NoSoundServer(Told, RuntimeError):
-    """No sound server of the desktop answers; says what to do."""
-
-
-@dataclass(frozen=True)
-class SystemMicrophone:
-    """A microphone as the sound server lists it: its name for the server, its title for people, its
-    own rate and channels, the system's volume of it (100 for no change), whether it is muted,
-    whether programs get it where nothing else is picked, and whether it is an input of ours."""
-
-    name: str
-    title: str
-    rate_hz: int
-    channels: int
-    volume_percent: float
-    muted: bool
-    is_default: bool
-    ours: bool
-
-
-@dataclass(frozen=True)
-class SystemInput:
-    """An input of ours that programs can pick: its key and its title."""
-
-    key: str
-    title: str
-
-
-@dataclass(frozen=True)
-class SystemListener:
-    """A program that records now: its stream, name and process, the microphone that it picked by
-    name, whether that is an input of ours, and its own volume and mute."""
-
-    index: int
-    program: str
-    process_id: int | None
-    microphone: str | None
-    hears_us: bool
-    volume_percent: float
-    muted: bool
-
-
-# The rate of every feed; the sound server converts for who listens.
-FEED_HZ = 48_000
-
-
-class Feed(Protocol):
-    """Our end of an input that programs listen to."""
-
-    def write(self, block: Samples) -> None:
-        """The next ``(n,)`` samples at ``FEED_HZ``; never waits."""
-        ...
-
-    def close(self) -> None:
-        """Leave it; who listens hears silence."""
-        ...
 
 
 @dataclass(frozen=True)
@@ -192,24 +135,27 @@ class ProgramSettings:
     drift_ppm: float = 0.0
 
 
-class Program(Protocol):
-    """A program that listens: hears by its own clock, keeps the last seconds of what it heard
-    and gave back, and may play something."""
+class Feed(Protocol):
+    """Where a mix goes: a program that listens, or an input or output of the system.
+
+    ``by_its_clock``: it takes what its own clock asks for; one without a clock takes what comes.
+    ``delay_s`` is what it adds, as far as that is known.
+    """
 
     kind: str
     name: str
     picks: str | None
-    rate_hz: int
     takes_hz: int
     settings: ProgramSettings
+    by_its_clock: bool
+
+    @property
+    def delay_s(self) -> float:
+        """What it adds to the delay, as far as that is known, seconds."""
+        ...
 
     def set(self, settings: ProgramSettings) -> None:
         """Other settings."""
-        ...
-
-    @property
-    def gives_back(self) -> bool:
-        """Whether anything comes back from it."""
         ...
 
     def wants(self, elapsed_s: float) -> int:
@@ -217,11 +163,22 @@ class Program(Protocol):
         ...
 
     def hear(self, block: Samples) -> None:
-        """The next ``(n, channels)`` samples, at the rate that it takes."""
+        """The next ``(n, channels)`` samples, at the rate that it takes; never waits."""
         ...
 
-    def play(self, elapsed_s: float) -> Samples:
-        """The return in so much of our time, ``(n,)`` at its rate."""
+
+class Probe(Protocol):
+    """What can be known of what arrived at a feed, and of what came back: the last seconds, at
+    ``rate_hz``."""
+
+    rate_hz: int
+
+    def begin(self) -> None:
+        """Hear from now on, if it does not always."""
+        ...
+
+    def end(self) -> None:
+        """Let go of what :meth:`begin` took."""
         ...
 
     @property
@@ -230,7 +187,12 @@ class Program(Protocol):
         ...
 
     def heard_since(self, position: int) -> Samples:
-        """What it heard from a position on, after its own processing, at its rate."""
+        """What was heard from a position on, at its rate."""
+        ...
+
+    def arrived_s(self, position: int) -> float | None:
+        """When the sample of a position was there, by the machine's clock; None where samples are
+        counted and nothing takes time."""
         ...
 
     @property
@@ -239,12 +201,46 @@ class Program(Protocol):
         ...
 
     def returned_since(self, position: int) -> Samples:
-        """What it gave back from a position on, at its rate."""
+        """What was given back from a position on, at its rate."""
+        ...
+
+
+class Return(Protocol):
+    """What comes back from a listener."""
+
+    name: str
+    rate_hz: int
+
+    def close(self) -> None:
+        """Let go of it."""
+        ...
+
+    def play(self, elapsed_s: float) -> Samples:
+        """The return in so much of our time, ``(n,)`` at its rate."""
+        ...
+
+
+class Listener(Feed, Protocol):
+    """A feed with what is known of it. Either may be None: a feed that nothing can be heard of, one
+    that nothing comes back from."""
+
+    @property
+    def probe(self) -> Probe | None:
+        """What arrives can be heard there."""
+        ...
+
+    @property
+    def returns(self) -> Return | None:
+        """What comes back can be heard there."""
         ...
 
 
 class Player(Protocol):
     """Sound that plays on: music, the computer's own. ``read`` gives ``(count, 2)`` samples."""
+
+    def close(self) -> None:
+        """Let go of it."""
+        ...
 
     def read(self, count: int) -> Samples:
         """The next samples."""
@@ -256,10 +252,13 @@ class Player(Protocol):
 
 
 class Computer(Protocol):
-    """The sound settings of the computer, over a state that the services keep.
+    """The sound settings of the computer, over a state that the services keep: all of them where it
+    is ``simulated``, else what the person changed from here.
 
     Unknown devices raise KeyError.
     """
+
+    simulated: bool
 
     def devices(self, state: dict[str, Any]) -> tuple[SoundDevice, ...]:
         """The devices as the system lists them."""
@@ -267,6 +266,14 @@ class Computer(Protocol):
 
     def change(self, state: dict[str, Any], change: Change) -> dict[str, Any]:
         """Set one thing of one device; returns the new state."""
+        ...
+
+    def noted(self, state: dict[str, Any], change: Change) -> dict[str, Any]:
+        """The state with how the thing stands that is about to change."""
+        ...
+
+    def follow(self, before: dict[str, Any], after: dict[str, Any]) -> None:
+        """Let the computer go from one state to another that was put back."""
         ...
 
     def unplug(self, state: dict[str, Any], device_id: str) -> dict[str, Any]:
@@ -282,13 +289,15 @@ class Computer(Protocol):
 class World:
     """What surrounds the program: a source by rig spec, what can be switched off around it, the
     computer, programs that listen by kind and name, sound that plays by kind of source, clips
-    that ship with it, and which listeners there are, by kind and name."""
+    that ship with it, which listeners there are, by kind and name, which sources, by key, name and
+    whether they are in use at first; and the sound server of this computer, None where all of this
+    is simulated."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
     placed: Callable[[str, MicrophonePlacement], str]
     default_spec: str
-    make_program: Callable[[str, str, ProgramSettings], Program]
+    make_program: Callable[[str, str, ProgramSettings], Listener]
     open_player: Callable[[str, int], Player]
     open_second: Callable[[int], SoundStream]
     clips: Callable[[int], tuple[tuple[str, Samples], ...]]
@@ -297,3 +306,5 @@ class World:
     computer: Computer
     first_settings: Callable[[], dict[str, Any]]
     listeners: tuple[tuple[str, str], ...]
+    sources: tuple[tuple[SourceKind, str, bool], ...]
+    system: SystemSound | None = None

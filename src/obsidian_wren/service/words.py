@@ -37,7 +37,7 @@ Purpose = Literal[
     "sweep",
     "reference",
 ]
-Source = Literal["simulated", "file", "browser"]
+Source = Literal["simulated", "file", "browser", "system"]
 Control = Literal["preamp", "pad", "trim", "slider", "program"]
 KeptKind = Literal["microphone", "interface", "room"]
 TrackName = Literal["treated", "raw", "returns", "mix"]

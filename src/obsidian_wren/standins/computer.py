@@ -126,6 +126,8 @@ def first_settings() -> dict[str, Any]:
 class StandInComputer:
     """The port over a state; every change gives a new state and leaves the old one as it was."""
 
+    simulated = True
+
     def devices(self, state: dict[str, Any]) -> tuple[SoundDevice, ...]:
         """The devices as the system lists them; those that are unplugged are listed as not
         present."""
@@ -146,6 +148,13 @@ class StandInComputer:
         kind = type(device[change.field])
         device[change.field] = kind(change.value)
         return new
+
+    def noted(self, state: dict[str, Any], change: Change) -> dict[str, Any]:
+        """The state holds everything already."""
+        return state
+
+    def follow(self, before: dict[str, Any], after: dict[str, Any]) -> None:
+        """The state is the computer."""
 
     def unplug(self, state: dict[str, Any], device_id: str) -> dict[str, Any]:
         """Pull a device: what shares its plug and serial goes with it, and the defaults fall to

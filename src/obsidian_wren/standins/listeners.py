@@ -66,6 +66,9 @@ class StandInProgram:
     It keeps what it heard, after its own processing, and what it gave back, twenty seconds of each.
     """
 
+    by_its_clock = True
+    delay_s = 0.0
+
     def __init__(self, kind: str, name: str, settings: ProgramSettings) -> None:
         self.kind = kind
         self.name = name
@@ -109,6 +112,25 @@ class StandInProgram:
         if settings != self.settings:
             self.settings = settings
             self._setup()
+
+    @property
+    def probe(self) -> StandInProgram:
+        """All that it hears can be known."""
+        return self
+
+    @property
+    def returns(self) -> StandInProgram | None:
+        """What it plays comes back."""
+        return self
+
+    def begin(self) -> None:
+        """It hears always."""
+
+    def end(self) -> None:
+        """It hears always."""
+
+    def close(self) -> None:
+        """It goes on."""
 
     @property
     def gives_back(self) -> bool:
@@ -160,6 +182,10 @@ class StandInProgram:
     def heard_since(self, position: int) -> Samples:
         """What was heard from a position on, as far as it is kept."""
         return self._heard.since(position)
+
+    def arrived_s(self, position: int) -> float | None:
+        """Samples are counted here; nothing takes time."""
+        return None
 
     @property
     def returned_position(self) -> int:

@@ -23,6 +23,9 @@ class Round:
         self._at = (self._at + count) % len(self._sound)
         return block
 
+    def close(self) -> None:
+        """Nothing to let go of."""
+
     def sample(self, seconds: float) -> Samples:
         """So much of it from its beginning ``(n, 2)``."""
         return self._sound[: round(seconds * self._rate_hz)]

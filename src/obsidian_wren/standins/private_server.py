@@ -125,7 +125,7 @@ class FakeMicrophone:
         self.name, self._title = name, title
         self._rate_hz, self._channels = rate_hz, channels
         self._pipe, self._came_round = folder / f"{name}.fake", came_round
-        self._data = np.repeat(sound.astype(np.float32)[:, None], channels, axis=1)
+        self.say(sound)
         self._stopped = threading.Event()
         self._module = 0
         self.plug_in()
@@ -144,6 +144,13 @@ class FakeMicrophone:
         self._writer = threading.Thread(target=self._write, daemon=True)
         self._writer.start()
 
+    def say(self, sound: Samples) -> None:
+        """Another sound ``(n,)`` from now on, or ``(n, channels)``."""
+        wide = sound.astype(np.float32)
+        if wide.ndim == 1:
+            wide = np.repeat(wide[:, None], self._channels, axis=1)
+        self._data, self._begins = wide, True
+
     def unplug(self) -> None:
         """It is gone from the system."""
         with pulsectl.Pulse("a microphone") as pulse:
@@ -159,11 +166,14 @@ class FakeMicrophone:
         pipe = os.open(self._pipe, os.O_RDWR | os.O_NONBLOCK)
         at, due = 0, time.monotonic()
         while not self._stopped.wait(max(0.0, due - time.monotonic())):
-            block = np.take(self._data, range(at, at + _BLOCK), axis=0, mode="wrap")
+            data = self._data
+            if self._begins:
+                self._begins, at = False, 0
+            block = np.take(data, range(at, at + _BLOCK), axis=0, mode="wrap")
             # Nobody listens where it is full.
             with suppress(BlockingIOError):
                 os.write(pipe, block.tobytes())
-                if at % len(self._data) < _BLOCK:
+                if at % len(data) < _BLOCK:
                     self._came_round()
                 at += _BLOCK
             due += _BLOCK / self._rate_hz

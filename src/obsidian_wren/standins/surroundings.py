@@ -6,19 +6,23 @@ What computes is imported when the first sound is asked for.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.routes import SourceKind
 from obsidian_wren.service.ports import (
+    Computer,
     Knob,
+    Listener,
     MicrophonePlacement,
     Player,
-    Program,
     ProgramSettings,
     PushedStream,
     SoundStream,
     TakeSource,
     World,
 )
+from obsidian_wren.service.system_sound import SystemSound
 from obsidian_wren.standins.computer import StandInComputer, first_settings
 from obsidian_wren.standins.spec import BOATHOUSE, PlacementSpec, WorldSpec
 
@@ -29,6 +33,30 @@ LISTENERS = (
     ("recorder", "Walk recorder"),
     ("headphones", "Headphones"),
     ("second computer", "Deck computer"),
+)
+
+
+SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
+    ("voice", "Your voice", True),
+    ("second", "Deck zither", False),
+    ("computer", "Computer sound", False),
+    ("music", "Music", False),
+    ("clips", "Clips", True),
+)
+
+
+# What there is around a person with a sound server of their own.
+OWN_LISTENERS = (
+    ("call", "Call"),
+    ("game chat", "Game"),
+    ("stream", "Stream"),
+    ("recorder", "Recorder"),
+    ("headphones", "Headphones"),
+)
+OWN_SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
+    ("voice", "Your voice", True),
+    ("computer", "Computer sound", False),
+    ("clips", "Clips", True),
 )
 
 
@@ -64,7 +92,7 @@ def _things_of(spec_json: str) -> tuple[str, ...]:
     )
 
 
-def _make_program(kind: str, name: str, settings: ProgramSettings) -> Program:
+def _make_program(kind: str, name: str, settings: ProgramSettings) -> Listener:
     from obsidian_wren.standins.listeners import StandInProgram as ListeningProgram
 
     return ListeningProgram(kind, name, settings)
@@ -104,4 +132,19 @@ def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
         StandInComputer(),
         first_settings,
         LISTENERS,
+        SOURCES,
+    )
+
+
+def around(system: SystemSound, computer: Computer, world: World) -> World:
+    """The simulated world with this computer's own system in its place: nothing of it is simulated
+    but what a kept rig may still be made of."""
+    return replace(
+        world,
+        computer=computer,
+        first_settings=dict,
+        clips=lambda rate_hz: (),
+        listeners=OWN_LISTENERS,
+        sources=OWN_SOURCES,
+        system=system,
     )

@@ -19,7 +19,17 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.web import guard, models
 from obsidian_wren.web.answers import Route, workshop
 from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
-from obsidian_wren.web.routes import calibration, computer, live, recording, rig, send, state, takes
+from obsidian_wren.web.routes import (
+    calibration,
+    computer,
+    live,
+    recording,
+    rig,
+    send,
+    state,
+    system,
+    takes,
+)
 
 BLUEPRINTS: dict[str, tuple[Route, ...]] = {
     "state": state.ROUTES,
@@ -28,6 +38,7 @@ BLUEPRINTS: dict[str, tuple[Route, ...]] = {
     "takes": takes.ROUTES,
     "calibration": calibration.ROUTES,
     "send": send.ROUTES,
+    "system": system.ROUTES,
     "live": live.ROUTES,
     "recording": recording.ROUTES,
 }
@@ -168,8 +179,9 @@ def warm_up(ws: Workshop) -> None:
     from obsidian_wren.service.live import living
     from obsidian_wren.service.mixes import clips
     from obsidian_wren.service.opening import checking
+    from obsidian_wren.service.setup import seeing
 
-    for part in (clips.ship, living.resume_run, checking.check_sounds):
+    for part in (clips.ship, seeing.start_seeing, living.resume_run, checking.check_sounds):
         try:
             part(ws)
         except Told as error:

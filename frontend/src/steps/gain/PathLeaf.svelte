@@ -57,7 +57,9 @@
             </span>
             {#if move.target !== null && !stays}
               <button type="button" class="did" onclick={() => void desk.turn(control.key, move.target ?? 0)}
-                >{overview.rig.source === 'simulated' ? 'Do it' : 'I did it'}</button
+                >{overview.rig.source === 'simulated' || (overview.rig.source === 'system' && control.key === 'slider')
+                  ? 'Do it'
+                  : 'I did it'}</button
               >
             {/if}
           {:else}<span class="soft">known after normal talk</span>{/if}

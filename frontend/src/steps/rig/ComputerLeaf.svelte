@@ -1,8 +1,8 @@
 <script lang="ts">
   import type { ComputerChange, Device, Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
-  import Mark from '../../parts/Mark.svelte';
   import { typing, typingNumber } from '../../lib/typing.svelte';
+  import AuditList from './AuditList.svelte';
 
   let { overview }: { overview: Overview } = $props();
 
@@ -21,22 +21,7 @@
   }
 </script>
 
-<ol class="findings" aria-label="What disagrees in the sound settings">
-  {#each computer.findings as finding (finding.code + finding.title)}
-    <li>
-      <Mark kind="fault" />
-      <span><strong>{finding.title}.</strong> {finding.sentence}</span>
-      {#if finding.change}
-        {@const body = finding.change}
-        <button type="button" onclick={() => void desk.do('patch', '/api/computer', { body })}>{finding.action}</button>
-      {:else}
-        <span class="hand">{finding.action}.</span>
-      {/if}
-    </li>
-  {:else}
-    <li><Mark kind="good" /> <span>Nothing disagrees and nothing works on the voice twice.</span></li>
-  {/each}
-</ol>
+<AuditList findings={computer.findings} />
 {#each DIRECTIONS as direction (direction.value)}
   <table>
     <thead>
@@ -161,30 +146,6 @@
 <p>These are the sound settings of the stand-in computer: change them as you would change your own.</p>
 
 <style>
-  .findings {
-    margin: 0 0 10px;
-    padding: 0;
-    list-style: none;
-  }
-  li {
-    display: flex;
-    gap: 9px;
-    align-items: center;
-    min-height: 36px;
-    padding: 4px 0;
-    border-bottom: 1px solid var(--rule);
-    font-size: 13px;
-  }
-  li > span:not(.hand) {
-    flex: 1;
-    color: var(--quiet-ink);
-  }
-  strong {
-    color: var(--ink);
-  }
-  .hand {
-    color: var(--ink);
-  }
   button {
     min-height: 26px;
     padding: 0 8px;
@@ -194,10 +155,6 @@
     font-size: 13px;
     white-space: nowrap;
     cursor: pointer;
-  }
-  li button {
-    border-color: var(--ink);
-    font-weight: 600;
   }
   table {
     width: 100%;

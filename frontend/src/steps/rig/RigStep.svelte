@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Overview, RigFields } from '../../lib/api';
+  import type { Overview } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -12,6 +12,8 @@
   import MicrophoneLeaf from './MicrophoneLeaf.svelte';
   import OutlookPicture from './OutlookPicture.svelte';
   import RoomLeaf from './RoomLeaf.svelte';
+  import SourceChoice from './SourceChoice.svelte';
+  import SystemLeaf from './SystemLeaf.svelte';
 
   let { overview }: { overview: Overview } = $props();
 
@@ -22,16 +24,6 @@
   const room = $derived(overview.rooms.find((thing) => thing.id === rig.room_id));
   const audit = $derived(overview.computer.findings);
   const leaf = $derived(place.leafName);
-  const SOURCES: { value: RigFields['source']; title: string }[] = [
-    { value: 'browser', title: 'This microphone' },
-    { value: 'file', title: 'Files' },
-    { value: 'simulated', title: 'The simulated boathouse' },
-  ];
-  const TEXTS: Record<RigFields['source'], string> = {
-    browser: 'The browser hands it over raw; its own processing is asked off.',
-    file: 'Takes that you recorded elsewhere: WAV, FLAC, AIFF or Ogg.',
-    simulated: 'A talker in a loft with a heater, a pump and rain. For trying everything without a microphone.',
-  };
   const LEADS: Record<string, string> = {
     outlook: 'What this rig should give at the capsule; what is measured takes the place of what was expected.',
     microphone: 'Microphones are kept and used again in any rig. What is unknown may stay empty.',
@@ -46,7 +38,8 @@
     {#if leaf === 'microphone' && microphone}<MicrophoneLeaf {overview} {microphone} />
     {:else if leaf === 'interface' && box}<InterfaceLeaf {overview} {box} />
     {:else if leaf === 'room' && room}<RoomLeaf {overview} {room} />
-    {:else if leaf === 'computer'}<ComputerLeaf {overview} />
+    {:else if leaf === 'computer' && overview.computer.simulated}<ComputerLeaf {overview} />
+    {:else if leaf === 'computer'}<SystemLeaf {overview} />
     {:else}
       <div class="outlook">
         <OutlookPicture {outlook} maxSpl={microphone?.max_spl_db ?? null} />
@@ -54,21 +47,7 @@
     {/if}
   {/snippet}
   {#snippet slip()}
-    <div class="sources" role="radiogroup" aria-label="Where sound comes from">
-      <h3>Where sound comes from</h3>
-      {#each SOURCES as source (source.value)}
-        <label>
-          <input
-            type="radio"
-            name="source"
-            checked={rig.source === source.value}
-            onchange={() => desk.editRig({ source: source.value })}
-          />
-          {source.title}
-        </label>
-      {/each}
-      <p>{TEXTS[rig.source]}</p>
-    </div>
+    <SourceChoice {overview} />
     {#each outlook.warnings as warning (warning.code)}
       <p class="warning"><Mark kind="fault" /><span>{proper(warning.sentence)}</span></p>
     {/each}
@@ -77,7 +56,8 @@
         <Mark kind="fault" />
         <span
           >{audit.length}
-          {audit.length === 1 ? 'thing disagrees' : 'things disagree'} in the sound settings; the worst: {audit[0]?.title.toLowerCase()}.</span
+          {audit.length === 1 ? 'thing disagrees' : 'things disagree'} in the sound settings; the worst: {audit[0]
+            ?.title}.</span
         >
         <button type="button" onclick={() => (place.leaf.rig = 'computer')}>See them</button>
       </p>
@@ -126,26 +106,6 @@
   .outlook {
     height: 100%;
   }
-  h3 {
-    font: 600 14px/1.3 var(--text);
-  }
-  .sources {
-    padding: 6px 0 8px;
-    border-bottom: 1px solid var(--rule);
-  }
-  label {
-    display: inline-flex;
-    gap: 6px;
-    align-items: center;
-    margin: 4px 12px 2px 0;
-    font-size: 13px;
-    cursor: pointer;
-  }
-  p {
-    color: var(--quiet-ink);
-    font-size: 13px;
-    line-height: 1.4;
-  }
   .warning {
     display: flex;
     gap: 9px;
@@ -153,6 +113,8 @@
     padding: 8px 0;
     border-bottom: 1px solid var(--rule);
     color: var(--ink);
+    font-size: 13px;
+    line-height: 1.4;
   }
   .warning :global(svg) {
     margin-top: 3px;

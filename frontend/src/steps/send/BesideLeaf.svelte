@@ -6,6 +6,7 @@
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
   import ClipEditor from './ClipEditor.svelte';
+  import ReturnChoice from './ReturnChoice.svelte';
 
   /** What goes with the voice: sources in use, how they drop under it, the return, and clips on keys. */
   interface Props {
@@ -57,6 +58,7 @@
       </p>
     {/if}
     <h3>Returns</h3>
+    {#if !overview.computer.simulated}<ReturnChoice {overview} />{/if}
     {#each overview.returns as back (back.of)}
       <div class="back">
         <strong>{back.name}</strong>
@@ -73,7 +75,9 @@
           <span class="soft">{back.because.join(' ')}</span>
         {:else}<span class="soft">Not measured yet. A limiter at −6 dBTP saves your ears meanwhile.</span>{/if}
       </div>
-    {:else}<p class="soft">There is no return: no call or game chat is in use.</p>{/each}
+    {:else}{#if overview.computer.simulated}<p class="soft">
+          There is no return: no call or game chat is in use.
+        </p>{/if}{/each}
     {#if overview.returns.length}
       <Button disabled={!live} onclick={() => void desk.do('post', '/api/returns')}
         >Measure and treat the returns</Button

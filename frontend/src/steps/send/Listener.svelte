@@ -4,6 +4,7 @@
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
+  import FeedName from './FeedName.svelte';
   import MixPicture from './MixPicture.svelte';
 
   /** One listener: what it picked, what arrives against its aim, what is kept out, and the checks. */
@@ -15,9 +16,11 @@
   let { destination, overview, chosen }: Props = $props();
 
   const live = $derived(overview.run.live);
+  const real = $derived(!overview.computer.simulated);
   const level = $derived(desk.live?.to?.[destination.key] ?? null);
   const HEARING = { heard: 'Hear what it hears', sent: 'what it is sent', returned: 'its return' } as const;
   const offered = $derived(destination.sounds);
+  const name = $derived((what: keyof typeof HEARING) => (offered.length > 1 ? HEARING[what] : 'Hear what it is sent'));
 </script>
 
 <section class:chosen aria-label={destination.name}>
@@ -27,7 +30,9 @@
     >
     {#if live && level !== null}<span class="num">{level.toFixed(0).replace('-', '−')} dBFS</span>{/if}
   </h3>
-  {#if destination.feed}
+  {#if real && (destination.feed || destination.kind === 'headphones')}
+    <FeedName {destination} {overview} />
+  {:else if destination.feed}
     <label>
       picks
       <select
@@ -46,7 +51,7 @@
     </label>
   {:else}
     <p class="what">
-      {!destination.program
+      {destination.kind === 'recorder'
         ? `${overview.recorder.format === 'wav' ? 'WAV' : 'FLAC'}, 24 bit, ${overview.recorder.files.length} ${overview.recorder.files.length === 1 ? 'track' : 'tracks'}`
         : 'is played to, picks nothing'}
     </p>
@@ -78,7 +83,7 @@
           aria-pressed={playback.playing === id}
           onclick={() =>
             playback.playing === id ? playback.stopSound() : playback.hearListener(destination.key, what)}
-          >{playback.playing === id ? 'Stop' : HEARING[what]}</button
+          >{playback.playing === id ? 'Stop' : name(what)}</button
         >
       {/each}
     </p>

@@ -14,13 +14,15 @@
   import ProgramLeaf from './ProgramLeaf.svelte';
   import RecorderLeaf from './RecorderLeaf.svelte';
   import RunLeaf from './RunLeaf.svelte';
+  import SystemPrograms from './SystemPrograms.svelte';
 
   interface Props {
     overview: Overview;
   }
   let { overview }: Props = $props();
-  const SOURCES = {
+  const SOURCES: Record<Overview['rig']['source'], string> = {
     simulated: 'the simulated rig',
+    system: 'your microphone',
     browser: 'your microphone',
     file: 'your talk take, round and round,',
   };
@@ -32,6 +34,7 @@
     recorder: 'Tracks of what is live, in files that are whole at any instant.',
     run: 'What being live costs, and where the time of each path goes.',
   };
+  const real = $derived(!overview.computer.simulated);
   const delivery = $derived(overview.delivery);
   const run = $derived(overview.run);
   const leaf = $derived(place.leafName);
@@ -90,6 +93,7 @@
             (run.wanted ? 'You were live when the program ended: start live to go on.' : run.when_stopped)}
         {/if}
       </Fact>
+      {#if real && leaf === 'listeners'}<SystemPrograms {overview} />{/if}
       <div class="case">
         <label>
           <strong>Set up</strong>

@@ -7,8 +7,8 @@ Source: practice: what raw voice, double processing and unequal rates cost in ca
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
 
@@ -45,10 +45,12 @@ def audit(
     bits: int,
     direct_monitoring: bool = False,
     monitors_itself: bool = False,
+    raw_listeners: Sequence[str] = (),
 ) -> tuple[AuditFinding, ...]:
     """Findings in order of harm.
 
-    ``rig_device_id`` is the input that the rig's interface shows up as.
+    ``rig_device_id`` is the input that the rig's interface shows up as; ``raw_listeners`` names the
+    programs that record it themselves. What no program may set has no change.
     """
     here = [device for device in devices if device.present]
     rig = next((device for device in here if device.id == rig_device_id), None)
@@ -70,7 +72,42 @@ def audit(
     found += _rates(rig, here, rate_hz, bits)
     found += _outputs(here, direct_monitoring, monitors_itself)
     found += _names(here)
-    return tuple(sorted(found, key=lambda finding: finding.harm))
+    found += _recorders(rig, raw_listeners)
+    settable = {device.id: device.settable for device in here}
+    return tuple(
+        sorted((_by_hand(finding, settable) for finding in found), key=lambda finding: finding.harm)
+    )
+
+
+def _by_hand(
+    finding: AuditFinding, settable: Mapping[str, frozenset[DeviceField] | None]
+) -> AuditFinding:
+    """What no program may set is left to the person."""
+    change = finding.change
+    if change is None:
+        return finding
+    may = settable[change.device_id]
+    if may is None or change.field in may:
+        return finding
+    action = f"{finding.action} in the sound settings of the system"
+    return replace(finding, action=action, change=None)
+
+
+def _recorders(rig: SoundDevice, programs: Sequence[str]) -> list[AuditFinding]:
+    names = sorted(set(programs))
+    if not names:
+        return []
+    verb = "records" if len(names) == 1 else "record"
+    return [
+        AuditFinding(
+            "raw",
+            2,
+            f"{' and '.join(names)} {verb} {rig.title} itself",
+            "It gets the raw voice, nothing of what is set here.",
+            "Move it in Send",
+            None,
+        )
+    ]
 
 
 def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
@@ -114,6 +151,18 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
 
 def _processing(rig: SoundDevice) -> list[AuditFinding]:
     found = []
+    if rig.processing is not None:
+        found.append(
+            AuditFinding(
+                "processing",
+                3,
+                f"{rig.processing} of the sound server works on your voice",
+                f"{rig.title} is not the microphone itself: what is measured is what that makes of"
+                " it.",
+                "Use the microphone behind it in this rig",
+                None,
+            )
+        )
     if rig.auto_gain:
         found.append(
             AuditFinding(
@@ -185,6 +234,7 @@ def _rates(
             device.direction == "output"
             and device.is_default
             and device.enabled
+            and device.kind != "feed"
             and device.rate_hz != rate_hz
         ):
             found.append(

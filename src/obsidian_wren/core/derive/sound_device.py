@@ -28,6 +28,9 @@ class SoundDevice:
 
     ``slider_percent`` runs over an unknown taper; ``own_name`` is the person's.
 
+    ``processing`` names what of the system works on its sound before programs hear it;
+    ``settable`` what a program may set of it, None for everything.
+
     ``serial`` stays with the device wherever it is plugged in, where it has one; ``port`` is the
     plug it sits in; ``line`` counts the inputs or outputs of one device.
     """
@@ -53,6 +56,8 @@ class SoundDevice:
     )
     line: int = 1
     own_name: str | None = None
+    processing: str | None = None
+    settable: frozenset[DeviceField] | None = None
 
     @property
     def title(self) -> str:

@@ -5,6 +5,8 @@ Source: practice: the one with the voice, not the one with the loudest noise.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
@@ -14,6 +16,13 @@ from obsidian_wren.core.measure.faults import BadTake, Note
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
 _LISTEN_S = 30.0
 _BLEED_DB = 6.0
+
+
+def is_empty(levels_dbfs: Sequence[float], channel: int) -> bool:
+    """Whether a channel, counted from 1, carries no more than a converter's noise while another one
+    carries sound. Levels of all of them, dBFS (AES17)."""
+    level = levels_dbfs[channel - 1]
+    return level < _EMPTY_DBFS and max(levels_dbfs) - level > _EMPTY_UNDER_DB
 
 
 def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tuple[Note, ...]]:
@@ -39,13 +48,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
     heard = integrity.compare_channels(samples)
     chosen = channel - 1 if channel else (alive[0] if alive else 0)
     # A microphone on the second input leaves only the converter's noise on the first.
-    first_dbfs, loudest_dbfs = heard.levels_dbfs[chosen], heard.levels_dbfs[heard.loudest - 1]
-    if (
-        channel is None
-        and alive
-        and first_dbfs < _EMPTY_DBFS
-        and loudest_dbfs - first_dbfs > _EMPTY_UNDER_DB
-    ):
+    if channel is None and alive and is_empty(heard.levels_dbfs, chosen + 1):
         note = Note(
             "channel_chosen",
             f"Channel {chosen + 1} carries noise only; your microphone is on channel"

@@ -1,4 +1,5 @@
-"""The edge between a mix and a listener that takes sound at a rate and by a clock of its own.
+"""The edge between a mix and a listener: one that takes sound at a rate and by a clock of its own,
+or one that takes whatever comes.
 
 Source: practice: a queue and a slow loop on its level, so that two clocks agree.
 """
@@ -70,3 +71,40 @@ class Edge:
             return out
         self.dropouts += 1
         return np.concatenate([out, np.zeros((missing, out.shape[1]))])
+
+
+class Straight:
+    """The edge to a listener without a clock: what comes goes on at once, at its rate."""
+
+    waiting_s = 0.0
+    dropouts = 0
+    drift_ppm = 0.0
+
+    def __init__(self, *, from_hz: float, to_hz: float, channels: int) -> None:
+        self._from_hz = from_hz
+        self._resamplers = (
+            []
+            if from_hz == to_hz
+            else [Resampler(from_hz=from_hz, to_hz=to_hz) for _ in range(channels)]
+        )
+        self._ready = np.zeros((0, channels))
+
+    @property
+    def delay_s(self) -> float:
+        """How long sound takes through the edge, seconds: the filter, where there is one."""
+        return self._resamplers[0].delay_samples / self._from_hz if self._resamplers else 0.0
+
+    def push(self, block: Samples) -> None:
+        """``(n, channels)`` samples at our rate."""
+        self._ready = block
+        if self._resamplers:
+            self._ready = np.column_stack(
+                [
+                    resampler.process(np.ascontiguousarray(channel))
+                    for resampler, channel in zip(self._resamplers, block.T, strict=True)
+                ]
+            )
+
+    def pull(self, count: int) -> Samples:
+        """All that came ``(n, channels)``, at the other rate, whatever is asked for."""
+        return self._ready

@@ -1,4 +1,4 @@
-"""What the sound server knows and what it can be told: microphones, our inputs, who listens.
+"""What the sound server knows and what it can be told: devices, our inputs, who listens.
 
 Every call is a connection of its own, so any thread may ask.
 """
@@ -6,143 +6,159 @@ Every call is a connection of its own, so any thread may ask.
 from __future__ import annotations
 
 import os
-import stat
 import threading
-import time
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 import pulsectl  # type: ignore[import-untyped]
 
-from obsidian_wren.devices.sound_server import libpulse
+from obsidian_wren.core.derive.sound_device import DeviceField
+from obsidian_wren.devices.sound_server import described, inputs
+from obsidian_wren.devices.sound_server.connection import (
+    LOST,
+    connected,
+    needed,
+    server_name,
+    sink_named,
+    source_named,
+)
+from obsidian_wren.devices.sound_server.described import PREFIX
 from obsidian_wren.devices.sound_server.feed import PipeFeed
 from obsidian_wren.devices.sound_server.microphone import Microphone
-from obsidian_wren.service.ports import (
-    FEED_HZ,
+from obsidian_wren.devices.sound_server.output import SystemOutput
+from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.system_sound import (
     NoSoundServer,
-    SourceGone,
+    Surroundings,
     SystemInput,
     SystemListener,
     SystemMicrophone,
+    SystemPlayer,
 )
 
-_CLIENT = "Obsidian Wren"
-_PREFIX = "obsidian_wren."
-_PIPE_SOURCE = "module-pipe-source"
-# PipeWire refuses less; PulseAudio reads at once whatever there is.
-_PIPE_BYTES = {"PipeWire": 16_384, "PulseAudio": 4096}
-_FULL_VOLUME = 1.0
 _LISTEN_S = 0.5
-_LOST = (NoSoundServer, pulsectl.PulseError, pulsectl.PulseDisconnected)
 _RECONNECT_S = 0.5
-_APPEARS_S, _LOOK_S = 5.0, 0.02
 
 
 class SoundServer:
     """The sound server of this session. Every call raises NoSoundServer where none answers."""
 
     def __init__(self, *, folder: Path | None = None) -> None:
-        self._folder = folder or _private_folder()
+        self._folder = folder or inputs.private_folder()
+        self._seen = Surroundings()
+        self._looking = threading.Lock()
 
     @property
     def name(self) -> str:
         """Which one answers: “PulseAudio” or “PipeWire”."""
-        with self._connected() as pulse:
-            said = str(pulse.server_info().server_name)
-        return "PipeWire" if "PipeWire" in said else "PulseAudio"
+        with connected() as pulse:
+            return server_name(pulse)
+
+    @property
+    def seen(self) -> Surroundings:
+        """The computer as it was last looked at."""
+        return self._seen
+
+    def look(self) -> bool:
+        """Look again; whether anything is different. Never raises."""
+        with self._looking:
+            try:
+                new = _surroundings()
+            except NoSoundServer as error:
+                new = Surroundings(missing=(error.code, str(error)))
+            except LOST:
+                # It went while it was asked.
+                new = Surroundings(
+                    missing=("no-server", "The sound server went away. Start it again.")
+                )
+            changed = new != self._seen
+            self._seen = new
+        return changed
 
     def microphones(self) -> tuple[SystemMicrophone, ...]:
         """What can be recorded from: real ones and inputs of ours, no monitors."""
-        with self._connected() as pulse:
+        with connected() as pulse:
             usual = pulse.server_info().default_source_name
             return tuple(
-                _microphone(source, usual)
+                described.microphone(source, usual)
                 for source in pulse.source_list()
                 if source.monitor_of_sink_name is None
             )
 
     def open_microphone(
-        self, name: str, *, rate_hz: int | None = None, block_s: float = 0.01
+        self,
+        name: str,
+        *,
+        rate_hz: int | None = None,
+        block_s: float = 0.01,
+        patience_s: float | None = None,
     ) -> Microphone:
-        """Read a microphone, all its channels, at its own rate or as the server converts it. Raises
-        SourceGone."""
-        found = next((each for each in self.microphones() if each.name == name), None)
+        """Read a microphone or a monitor, all its channels, at its own rate or as the server
+        converts it. Raises SourceGone."""
+        with connected() as pulse:
+            found = source_named(pulse, name)
         if found is None:
             raise SourceGone(f"There is no microphone “{name}” now. Plug it in, then try again.")
         return Microphone(
-            name, rate_hz=rate_hz or found.rate_hz, channels=found.channels, block_s=block_s
+            name,
+            rate_hz=rate_hz or found.rate_hz,
+            channels=found.channel_count,
+            block_s=block_s,
+            patience_s=patience_s,
         )
 
-    def ensure_input(self, key: str, title: str) -> PipeFeed:
-        """A named input that any program can pick, and our end of it.
+    def open_output(self, name: str, *, rate_hz: int, channels: int) -> SystemOutput:
+        """Play to an output. Raises SourceGone."""
+        return SystemOutput(name, rate_hz=rate_hz, channels=channels)
 
-        What an earlier run left is taken over. It stands at full volume and is not muted.
-        """
-        name, path = _PREFIX + key, self._folder / f"{key}.pipe"
-        kind = self.name
-        with self._connected() as pulse:
-            there = _source_named(pulse, name)
-            if there is not None and not (_is_pipe(path) and there.description == _plain(title)):
-                # Its pipe is lost, so nothing can reach it any more; or it has another name now.
-                pulse.module_unload(there.owner_module)
-                there = None
-            if there is None:
-                path.unlink(missing_ok=True)
-                pulse.module_load(_PIPE_SOURCE, _arguments(name, title, path))
-                there = _awaited(pulse, name)
-            if there is None:
-                raise NoSoundServer(
-                    "no-input",
-                    f"The sound server would not make the input “{title}”. Start it anew, then try"
-                    " again.",
-                )
-            pulse.volume_set_all_chans(there, _FULL_VOLUME)
-            pulse.mute(there, False)
-        return PipeFeed(path, pipe_bytes=_PIPE_BYTES[kind])
+    def input_name(self, key: str) -> str:
+        """The name by which the server knows an input of ours."""
+        return PREFIX + key
+
+    def ensure_input(self, key: str, title: str) -> PipeFeed:
+        """A named input that any program can pick, and our end of it."""
+        return inputs.ensure_input(self._folder, key, title)
 
     def inputs(self) -> tuple[SystemInput, ...]:
         """The inputs of ours that are there."""
-        with self._connected() as pulse:
-            return tuple(
-                SystemInput(source.name.removeprefix(_PREFIX), source.description)
-                for source in pulse.source_list()
-                if source.name.startswith(_PREFIX)
-            )
+        return inputs.inputs()
 
     def remove_input(self, key: str) -> None:
         """Take one of our inputs away; nothing where it is not there."""
-        with self._connected() as pulse:
-            there = _source_named(pulse, _PREFIX + key)
-            if there is not None:
-                pulse.module_unload(there.owner_module)
-        (self._folder / f"{key}.pipe").unlink(missing_ok=True)
+        inputs.remove_input(self._folder, key)
 
     def remove_inputs(self) -> None:
         """Take every input of ours away."""
         for one in self.inputs():
             self.remove_input(one.key)
 
+    def ensure_output(self, key: str, title: str) -> str:
+        """An output of ours that plays nowhere, for what comes back; gives its name."""
+        return inputs.ensure_output(key, title)
+
+    def remove_output(self, key: str) -> None:
+        """Take one of our outputs away."""
+        inputs.remove_output(key)
+
     def listeners(self) -> tuple[SystemListener, ...]:
         """The programs that record now, and what each picked; ourselves left out."""
-        with self._connected() as pulse:
-            names = {source.index: source.name for source in pulse.source_list()}
-            streams = pulse.source_output_list()
-        return tuple(
-            _listener(stream, names)
-            for stream in streams
-            if "application.name" in stream.proplist
-            and stream.proplist.get("application.process.id") != str(os.getpid())
-        )
+        with connected() as pulse:
+            return _listeners(pulse)
+
+    def players(self) -> tuple[SystemPlayer, ...]:
+        """The programs that play now, and where; ourselves left out."""
+        with connected() as pulse:
+            return _players(pulse)
 
     def move_listener(self, index: int, microphone: str) -> None:
         """Let a program hear another microphone. Its own menu goes on naming the old one.
 
         Raises SourceGone where either is no longer there.
         """
-        with self._connected() as pulse:
-            source = _source_named(pulse, microphone)
+        with connected() as pulse:
+            source = source_named(pulse, microphone)
             if source is None:
                 raise SourceGone(f"There is no microphone “{microphone}” now.")
             try:
@@ -150,29 +166,57 @@ class SoundServer:
             except pulsectl.PulseError as error:
                 raise SourceGone("This program no longer records.") from error
 
-    def make_default(self, microphone: str) -> None:
-        """The microphone that programs get where nothing else is picked. Raises SourceGone."""
-        with self._connected() as pulse:
-            pulse.default_set(_needed(pulse, microphone))
+    def move_player(self, index: int, output: str) -> None:
+        """Let a program play to another output. Raises SourceGone."""
+        with connected() as pulse:
+            sink = sink_named(pulse, output)
+            if sink is None:
+                raise SourceGone(f"There is no output “{output}” now.")
+            try:
+                pulse.sink_input_move(index, sink.index)
+            except pulsectl.PulseError as error:
+                raise SourceGone("This program no longer plays.") from error
 
-    def set_volume(self, microphone: str, percent: float) -> None:
+    def make_default(self, device: str) -> None:
+        """The microphone or output that programs get where nothing else is picked. Raises
+        SourceGone."""
+        with connected() as pulse:
+            pulse.default_set(needed(pulse, device))
+
+    def set_volume(self, device: str, percent: float) -> None:
         """All its channels at one volume of the system, 100 for no change. Raises SourceGone."""
-        with self._connected() as pulse:
-            pulse.volume_set_all_chans(_needed(pulse, microphone), percent / 100.0)
+        with connected() as pulse:
+            pulse.volume_set_all_chans(needed(pulse, device), percent / 100.0)
 
-    def set_muted(self, microphone: str, muted: bool) -> None:
+    def set_muted(self, device: str, muted: bool) -> None:
         """Mute it in the system, or not. Raises SourceGone."""
-        with self._connected() as pulse:
-            pulse.mute(_needed(pulse, microphone), muted)
+        with connected() as pulse:
+            pulse.mute(needed(pulse, device), muted)
+
+    def set_device(self, device_id: str, field: DeviceField, value: float | bool) -> None:
+        """Set one thing of a device. Raises SourceGone, NoSoundServer for what no program may
+        set."""
+        if field == "is_default" and value:
+            self.make_default(device_id)
+        elif field == "slider_percent":
+            self.set_volume(device_id, float(value))
+        elif field == "muted":
+            self.set_muted(device_id, bool(value))
+        else:
+            raise NoSoundServer(
+                "not-settable",
+                "The sound server lets no program set this. Set it in the sound settings of the"
+                " system.",
+            )
 
     def watch(self, changed: Callable[[], None]) -> Callable[[], None]:
-        """Call ``changed`` from a thread whenever a microphone or a listener comes, goes or
+        """Call ``changed`` from a thread whenever a device, a listener or a player comes, goes or
         changes, and when the server goes or comes back; gives what ends it."""
         ended = threading.Event()
 
         def follow() -> None:
             while not ended.is_set():
-                with suppress(*_LOST), self._connected() as pulse:
+                with suppress(*LOST), connected() as pulse:
                     _follow(pulse, changed, ended)
                 if not ended.wait(_RECONNECT_S):
                     changed()
@@ -186,33 +230,36 @@ class SoundServer:
 
         return end
 
-    @contextmanager
-    def _connected(self) -> Iterator[Any]:
-        if not libpulse.is_there():
-            raise NoSoundServer(
-                "no-library",
-                "The library of the sound server is missing. Install Debian's libpulse0, then try"
-                " again.",
-            )
-        try:
-            pulse = pulsectl.Pulse(_CLIENT, connect=False)
-            pulse.connect()
-        except pulsectl.PulseError as error:
-            raise NoSoundServer(
-                "no-server",
-                "No sound server answers in this session. Start PipeWire or PulseAudio, then try"
-                " again.",
-            ) from error
-        with pulse:
-            yield pulse
+
+def _surroundings() -> Surroundings:
+    with connected() as pulse:
+        modules = {each.index: each.name for each in pulse.module_list()}
+        found = described.devices(
+            pulse.source_list(), pulse.sink_list(), modules, pulse.server_info()
+        )
+        return Surroundings(server_name(pulse), None, found, _listeners(pulse), _players(pulse))
 
 
-def _keep_rate(self: Any, struct: Any) -> None:
-    # The package hands on a view of the library's own memory, which is gone a moment later.
-    self.rate_hz = int(struct.sample_spec.rate)
+def _listeners(pulse: Any) -> tuple[SystemListener, ...]:
+    names = {source.index: source.name for source in pulse.source_list()}
+    return tuple(
+        described.listener(stream, names) for stream in _others(pulse.source_output_list())
+    )
 
 
-pulsectl.PulseSourceInfo._init_from_struct = _keep_rate
+def _players(pulse: Any) -> tuple[SystemPlayer, ...]:
+    names = {sink.index: sink.name for sink in pulse.sink_list()}
+    return tuple(described.player(stream, names) for stream in _others(pulse.sink_input_list()))
+
+
+def _others(streams: Any) -> list[Any]:
+    """Streams of programs: those of the server itself have no name, and our own are ours."""
+    return [
+        stream
+        for stream in streams
+        if "application.name" in stream.proplist
+        and stream.proplist.get("application.process.id") != str(os.getpid())
+    ]
 
 
 def _follow(pulse: Any, changed: Callable[[], None], ended: threading.Event) -> None:
@@ -222,86 +269,12 @@ def _follow(pulse: Any, changed: Callable[[], None], ended: threading.Event) -> 
         seen.set()
         raise pulsectl.PulseLoopStop
 
-    pulse.event_mask_set("source", "source_output", "server")
+    pulse.event_mask_set("source", "source_output", "sink", "sink_input", "server")
     pulse.event_callback_set(came)
+    # What happened before anybody listened.
+    changed()
     while not ended.is_set():
         pulse.event_listen(timeout=_LISTEN_S)
         if seen.is_set():
             seen.clear()
             changed()
-
-
-def _needed(pulse: Any, name: str) -> Any:
-    source = _source_named(pulse, name)
-    if source is None:
-        raise SourceGone(f"There is no microphone “{name}” now. Plug it in, then try again.")
-    return source
-
-
-def _source_named(pulse: Any, name: str) -> Any:
-    return next((source for source in pulse.source_list() if source.name == name), None)
-
-
-def _awaited(pulse: Any, name: str) -> Any:
-    """A source that was just asked for: PipeWire answers before it is there."""
-    end = time.monotonic() + _APPEARS_S
-    while (there := _source_named(pulse, name)) is None and time.monotonic() < end:
-        time.sleep(_LOOK_S)
-    return there
-
-
-def _microphone(source: Any, usual: str) -> SystemMicrophone:
-    return SystemMicrophone(
-        source.name,
-        source.description,
-        source.rate_hz,
-        source.channel_count,
-        100.0 * max(source.volume.values),
-        bool(source.mute),
-        source.name == usual,
-        source.name.startswith(_PREFIX),
-    )
-
-
-def _listener(stream: Any, names: dict[int, str]) -> SystemListener:
-    told = stream.proplist
-    process = told.get("application.process.id", "")
-    source = names.get(stream.source)
-    return SystemListener(
-        stream.index,
-        told["application.name"],
-        int(process) if process.isdigit() else None,
-        source,
-        source is not None and source.startswith(_PREFIX),
-        100.0 * max(stream.volume.values) if stream.volume.values else 100.0,
-        bool(stream.mute),
-    )
-
-
-def _arguments(name: str, title: str, path: Path) -> str:
-    return (
-        f"source_name={name} file='{path}' format=float32le rate={FEED_HZ} channels=1"
-        f" source_properties='device.description=\"{_plain(title)}\"'"
-    )
-
-
-def _plain(title: str) -> str:
-    """Without what would end the nested quotes of a module's arguments early."""
-    return "".join(sign for sign in title if sign.isprintable() and sign not in "\\'\"")
-
-
-def _is_pipe(path: Path) -> bool:
-    try:
-        return stat.S_ISFIFO(path.stat().st_mode)
-    except OSError:
-        return False
-
-
-def _private_folder() -> Path:
-    """Where the pipes lie: the server makes them open to everybody, so nobody else may come in."""
-    session = os.environ.get("XDG_RUNTIME_DIR")
-    state = os.environ.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
-    folder = Path(session or state) / "obsidian-wren"
-    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-    folder.chmod(0o700)
-    return folder

@@ -21,8 +21,10 @@ class PipeFeed:
     A pipe that nobody reads is full, so dropping is no fault while nobody listens.
     """
 
-    def __init__(self, path: Path, *, pipe_bytes: int) -> None:
+    def __init__(self, path: Path, *, pipe_bytes: int, held: int) -> None:
         self.path, self.dropped = path, 0
+        # The lock that keeps other runs from writing into the same pipe.
+        self._held: int | None = held
         # Open at both ends: the pipe is never without a reader, and opening never waits.
         self._pipe = os.open(path, os.O_RDWR | os.O_NONBLOCK | os.O_CLOEXEC)
         with suppress(OSError, AttributeError):
@@ -33,6 +35,8 @@ class PipeFeed:
 
     def write(self, block: Samples) -> None:
         """The next ``(n,)`` samples, full scale 1."""
+        if self._held is None:
+            return
         data = block.astype(np.float32).tobytes()
         for first in range(0, len(data), _AT_ONCE):
             try:
@@ -45,14 +49,18 @@ class PipeFeed:
     def is_whole(self) -> bool:
         """Whether the pipe that is written to is still the one that has its name."""
         try:
-            return self.path.stat().st_ino == os.fstat(self._pipe).st_ino
+            return self._held is not None and self.path.stat().st_ino == os.fstat(self._pipe).st_ino
         except OSError:
             return False
 
     def close(self) -> None:
         """Leave the pipe; who listens hears silence."""
+        if self._held is None:
+            return
         self._drain()
         os.close(self._pipe)
+        os.close(self._held)
+        self._held = None
 
     def _drain(self) -> None:
         with suppress(BlockingIOError):

@@ -1,4 +1,4 @@
-"""The part of libpulse that carries sound out of the server: a small binding.
+"""The part of libpulse that carries sound out of the server and into it: a small binding.
 
 The simple API of the library cannot forbid that a stream is moved to another device, and a blocking
 reader keeps the backlog of its start for good; so this is the asynchronous one.
@@ -62,6 +62,12 @@ _FUNCTIONS: dict[str, tuple[object, tuple[object, ...]]] = {
         c_int,
         (c_void_p, c_char_p, POINTER(BufferAttributes), c_int),
     ),
+    "pa_stream_connect_playback": (
+        c_int,
+        (c_void_p, c_char_p, POINTER(BufferAttributes), c_int, c_void_p, c_void_p),
+    ),
+    "pa_stream_set_write_callback": (None, (c_void_p, REQUEST, c_void_p)),
+    "pa_stream_write": (c_int, (c_void_p, c_void_p, c_size_t, c_void_p, ctypes.c_int64, c_int)),
     "pa_stream_disconnect": (c_int, (c_void_p,)),
     "pa_stream_unref": (None, (c_void_p,)),
     "pa_stream_get_state": (c_int, (c_void_p,)),

@@ -172,13 +172,14 @@ def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "return
     program = mixes.current(ws).programs.get(key)
     if program is None:
         raise Refused("no-destination", "There is no listener of this name.")
-    rate = program.rate_hz
-    if what == "heard":
-        sound = program.heard_since(program.position - round(_CALL_TAIL_S * rate))
-    elif what == "returned":
-        sound = program.returned_since(program.returned_position - round(_CALL_TAIL_S * rate))
-    else:
+    probe = program.probe
+    rate = program.takes_hz if probe is None else probe.rate_hz
+    if what == "sent" or probe is None:
         sound, rate = _sent(live.current(ws).run, key, rate)
+    elif what == "heard":
+        sound = probe.heard_since(probe.position - round(_CALL_TAIL_S * rate))
+    else:
+        sound = probe.returned_since(probe.returned_position - round(_CALL_TAIL_S * rate))
     if not sound.any():
         raise Refused("nothing-heard", f"{program.name} has heard nothing yet. Start live first.")
     return _wav(sound, rate)

@@ -54,7 +54,7 @@ def cast_of(
         elif source.kind == "clips":
             players["clips"] = mixes.current(ws).pads
         elif source.kind in ("music", "computer"):
-            players[source.key] = ws.world.open_player(source.kind, rate)
+            players[source.key] = scene.open_player(ws, source.kind, rate)
     seats = [
         Seat(
             row.key,
@@ -68,9 +68,9 @@ def cast_of(
         for row in there
     ]
     returns = [
-        ReturnPath(row.key, programs[row.key], rate_hz=rate, waiting_s=waiting_s)
+        ReturnPath(row.key, back, rate_hz=rate, waiting_s=waiting_s)
         for row in there
-        if scene.kind_of(row).returns is not None
+        if scene.returns_of(row) is not None and (back := programs[row.key].returns) is not None
     ]
     for path in returns:
         plan = current(ws).return_plans.get(path.of)

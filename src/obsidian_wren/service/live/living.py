@@ -77,7 +77,7 @@ def stop_run(ws: Workshop, *, wanted: bool = False) -> None:
     """
     if current(ws).run is None:
         raise Refused("not-live", "It is not live.")
-    _close_recording(ws)
+    close_recording(ws)
     run, current(ws).run = current(ws).run, None
     if run is not None:
         run.stop()
@@ -87,7 +87,8 @@ def stop_run(ws: Workshop, *, wanted: bool = False) -> None:
     ws.changed()
 
 
-def _close_recording(ws: Workshop) -> None:
+def close_recording(ws: Workshop) -> None:
+    """Close a recording that runs, and keep it."""
     if recording.current(ws).recorder is not None:
         with suppress(Refused):
             stop_recording(ws)
@@ -101,7 +102,7 @@ def lose_source(ws: Workshop, name: str) -> None:
     run = current(ws).running
     if run is None:
         return
-    _close_recording(ws)
+    close_recording(ws)
     run.lose(
         f"{name} went away, so listeners get silence. It continues by itself when the device is"
         " back."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -18,7 +19,8 @@ _MARKER_TAIL_S = 1.2
 class Heard:
     """What one listener heard of a marker: from the instant it was sent, at its rate, and what
     came back from it; what was sent to it in the last seconds at the run's rate, beside what it
-    heard of that, not yet aligned."""
+    heard of that, not yet aligned. ``began_s`` is when it was sent, by the machine's clock;
+    ``start`` the position that the listener was at then."""
 
     rate_hz: int
     takes_hz: int
@@ -26,6 +28,8 @@ class Heard:
     returned: Samples
     sent_before: Samples
     heard_before: Samples
+    began_s: float = 0.0
+    start: int = 0
 
 
 @dataclass
@@ -38,6 +42,7 @@ class MarkerInFlight:
     rate_hz: int
     done: Callable[[dict[str, Heard]], None]
     at: int = 0
+    began_s: float = 0.0
     starts: dict[str, tuple[int, int]] = field(default_factory=dict)
 
     @classmethod
@@ -71,7 +76,12 @@ class MarkerInFlight:
         """Note where each listener is, once; a block may be given just then, so this belongs to the
         thread that gives it."""
         if self.at == 0:
-            self.starts = {s.key: (s.program.position, s.program.returned_position) for s in seats}
+            self.began_s = time.monotonic()
+            self.starts = {
+                s.key: (probe.position, probe.returned_position)
+                for s in seats
+                if (probe := s.program.probe) is not None
+            }
 
     def on_voice(self, raw: Samples) -> tuple[Samples, Samples]:
         """The first voice with the code on it: as it goes round the chain, and into it."""
@@ -94,17 +104,24 @@ class MarkerInFlight:
         """What each listener heard since it began, by key."""
         found = {}
         for seat in seats:
-            if seat.key not in self.starts:
+            probe = seat.program.probe
+            if probe is None or seat.key not in self.starts:
                 continue
             heard, returned = self.starts[seat.key]
-            program, kept = seat.program, seat.sent.position - seat.sent.oldest()
-            before = program.position - round(kept * program.takes_hz / self.rate_hz)
+            takes_hz = seat.program.takes_hz
+            # One that began to hear for this marker has not heard all that was sent.
+            kept = min(
+                seat.sent.position - seat.sent.oldest(),
+                round(probe.position * self.rate_hz / takes_hz),
+            )
             found[seat.key] = Heard(
-                program.rate_hz,
-                program.takes_hz,
-                program.heard_since(heard),
-                program.returned_since(returned),
-                seat.sent.since(seat.sent.oldest()),
-                program.heard_since(before),
+                probe.rate_hz,
+                takes_hz,
+                probe.heard_since(heard),
+                probe.returned_since(returned),
+                seat.sent.since(seat.sent.position - kept),
+                probe.heard_since(probe.position - round(kept * takes_hz / self.rate_hz)),
+                self.began_s,
+                heard,
             )
         return found

@@ -12,10 +12,10 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import WAITING_S
-from obsidian_wren.core.mix.edge import Edge
+from obsidian_wren.core.mix.edge import Edge, Straight
 from obsidian_wren.core.mix.returns import SAFE, ReturnPlan
 from obsidian_wren.core.mix.ring import Ring
-from obsidian_wren.service.ports import Program, SoundStream, SourceGone
+from obsidian_wren.service.ports import Listener, Return, SoundStream, SourceGone
 
 KEPT_S = 20.0
 # No chain is slower than this.
@@ -116,7 +116,7 @@ class Seat:
         self,
         key: str,
         number: int,
-        program: Program,
+        program: Listener,
         *,
         own_feed: str | None,
         rate_hz: int,
@@ -130,8 +130,10 @@ class Seat:
         self.failed = False
         self.channels = channels
         self.sent = Ring(seconds=KEPT_S, rate_hz=rate_hz)
-        self.edge = Edge(
-            from_hz=rate_hz, to_hz=program.takes_hz, channels=channels, waiting_s=waiting_s
+        self.edge = (
+            Edge(from_hz=rate_hz, to_hz=program.takes_hz, channels=channels, waiting_s=waiting_s)
+            if program.by_its_clock
+            else Straight(from_hz=rate_hz, to_hz=program.takes_hz, channels=channels)
         )
         self._rate_hz = rate_hz
 
@@ -157,7 +159,7 @@ class ReturnPath:
     def __init__(
         self,
         of: str,
-        program: Program,
+        program: Return,
         *,
         rate_hz: int,
         specs: Sequence[StageSpec] = SAFE,

@@ -27,6 +27,7 @@ from obsidian_wren.service.ports import PushedStream, SoundStream
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand, simulated_source
+from obsidian_wren.service.rig.system_microphone import open_voice
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
@@ -57,6 +58,8 @@ def _stream(
             )
         pushed = ctx.ws.world.open_browser(browser_rate_hz)
         return pushed, pushed
+    if ctx.rig.source == "system":
+        return open_voice(ctx, block_s=BLOCK_S), None
     take_set = current_takes(ctx.session, ctx.rig).voice
     if take_set is None:
         raise Refused("no-talk", "There is no talk to send yet. Do Gain and Tone first.")
@@ -94,7 +97,11 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
         ducking=ducking,
         tell=_teller(ws),
         pacing=Pacing(
-            speed=None if rig.source == "browser" else 1.0 if ws.pace == "real" else _FAST,
+            speed=None
+            if rig.source in ("browser", "system")
+            else 1.0
+            if ws.pace == "real"
+            else _FAST,
             urgent=ws.pace == "real",
             block_s=block_ms / 1000.0,
         ),
@@ -131,6 +138,13 @@ def take_over(ws: Workshop, prepared: Prepared | None) -> None:
         if before is not None:
             before.stop()
         prepared.run.start()
+
+
+def _speed(ws: Workshop, source: str) -> float | None:
+    """A real microphone keeps the pace itself."""
+    if source in ("browser", "system"):
+        return None
+    return 1.0 if ws.pace == "real" else _FAST
 
 
 def _teller(ws: Workshop) -> Tell:

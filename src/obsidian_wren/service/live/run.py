@@ -63,6 +63,8 @@ class LiveRun:
         self.rate_hz = voices[0].stream.rate_hz
         self.block_s = pacing.block_s
         self.stopped_why: str | None = None
+        # The microphone went away, so it is worth trying again.
+        self.source_gone = False
         self.finished = threading.Event()
         self.load = 0.0
         self.priority_raised = False
@@ -98,8 +100,10 @@ class LiveRun:
 
     @property
     def dropouts(self) -> int:
-        """Gaps that anyone heard: blocks that came too late, and edges that ran dry."""
-        return self._late + sum(seat.edge.dropouts for seat in self._seats)
+        """Gaps that anyone heard: blocks that came too late, sound of the microphone that nobody
+        took in time, and edges that ran dry."""
+        lost = sum(int(getattr(path.stream, "gaps", 0)) for path in self._voices)
+        return self._late + lost + sum(seat.edge.dropouts for seat in self._seats)
 
     @property
     def beside(self) -> set[str]:
@@ -119,7 +123,7 @@ class LiveRun:
             chain,
             self._mixer.delay_samples / per_ms,
             1000.0 * self.block_s,
-            1000.0 * seat.edge.delay_s,
+            1000.0 * (seat.edge.delay_s + seat.program.delay_s),
         )
 
     def change_chain(self, specification: Sequence[StageSpec]) -> None:
@@ -182,7 +186,7 @@ class LiveRun:
                     told = time.monotonic()
                     self._tell("live", self._live(treated))
         except SourceGone as error:
-            self.stopped_why = str(error)
+            self.stopped_why, self.source_gone = str(error), True
         except Exception as error:
             self.stopped_why = (
                 f"The run failed inside ({type(error).__name__}) and stopped; listeners get"
@@ -191,6 +195,10 @@ class LiveRun:
         finally:
             for path in self._voices:
                 path.stream.close()
+            for player in self._players.values():
+                player.close()
+            for back in self.returns:
+                back.program.close()
             self.finished.set()
             self._tell("changed", {})
 

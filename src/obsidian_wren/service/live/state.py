@@ -29,6 +29,8 @@ class LiveState:
     watch: Watch | None = None
     watched: PushedStream | None = None
     monitor: LiveMonitor | None = None
+    # A marker is about to be sent: the inputs are listened to first.
+    listening: bool = False
 
     def hear_aside(self, block: Samples) -> None:
         """Raw samples ``(n,)`` of what is live, for the headphones if they are on."""

@@ -9,7 +9,6 @@ import threading
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 
@@ -18,27 +17,12 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
 from obsidian_wren.service.live.priority import come_first, quick_switching
-from obsidian_wren.service.ports import FEED_HZ, Feed, SourceGone
+from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.system_sound import FEED_HZ, Feed, LiveMicrophone
 
 BLOCK_S = 0.01
 _TELL_EVERY_S = 1.0
 _LOOK_EVERY_S = 0.2
-
-
-class LiveMicrophone(Protocol):
-    """A stream that knows when its sound arrived and how often it lost some."""
-
-    rate_hz: int
-    gaps: int
-    arrived_s: float
-
-    def read(self, count: int) -> Samples:
-        """The next samples ``(n,)`` or ``(n, channels)``; raises SourceGone."""
-        ...
-
-    def close(self) -> None:
-        """Let go of it."""
-        ...
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,7 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.ports import SoundStream, SourceGone
 from obsidian_wren.service.readings.frames import frame_json
 from obsidian_wren.service.rig.rigs import in_hand, simulated_source
+from obsidian_wren.service.rig.system_microphone import open_voice
 from obsidian_wren.service.workshop import Workshop
 
 _LATE_S = 0.5
@@ -91,6 +92,8 @@ def start_watch(
             stream: SoundStream
             if rig.source == "simulated":
                 stream = simulated_source(ctx).open_live(purpose)
+            elif rig.source == "system":
+                stream = open_voice(ctx, block_s=FRAME_S)
             elif rig.source == "browser" and browser_rate_hz is not None:
                 stream = now.watched = ws.world.open_browser(browser_rate_hz)
             elif rig.source == "browser":

@@ -35,6 +35,9 @@ class Pads:
         with self._lock:
             return sorted(self._playing)
 
+    def close(self) -> None:
+        """They are played again in the next run."""
+
     def read(self, count: int) -> Samples:
         """The next ``(count, 2)`` samples."""
         out = np.zeros(count)

@@ -9,25 +9,19 @@ from typing import Any, cast
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.mix.cases import Case
 from obsidian_wren.core.mix.kinds import MixPins, usual_sends
 from obsidian_wren.core.mix.listener_kinds import LISTENER_KINDS, ListenerKind
 from obsidian_wren.core.mix.routes import Destination as Seat
 from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
 from obsidian_wren.service import mixes
-from obsidian_wren.service.ports import Program, ProgramSettings
+from obsidian_wren.service.mixes import own_system
+from obsidian_wren.service.ports import Listener, Player, ProgramSettings
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow, LiveWish, SourceRow
-
-_SOURCES = (
-    ("voice", "voice", "Your voice", True),
-    ("second", "second", "Deck zither", False),
-    ("computer", "computer", "Computer sound", False),
-    ("music", "music", "Music", False),
-    ("clips", "clips", "Clips", True),
-)
 
 
 def key_of(kind: str) -> str:
@@ -42,39 +36,84 @@ def kind_of(row: DestinationRow) -> ListenerKind:
 
 def feed_of(row: DestinationRow) -> str | None:
     """The name of the feed that is made for a listener; None for one that is played to."""
-    return kind_of(row).feed
+    usual = kind_of(row).feed
+    return None if usual is None else row.title or usual
+
+
+def returns_of(row: DestinationRow) -> str | None:
+    """Who is heard from a listener; None where nothing comes back. In this computer's own system it
+    is a program that the person chose."""
+    if row.plays is None or kind_of(row).returns is None:
+        return kind_of(row).returns
+    return f"From {row.plays}" if row.plays else None
 
 
 def lay_out(ws: Workshop, session: Session) -> None:
-    """Set out the listeners and sources that are missing, once at a start."""
-    there = set(session.scalars(select(DestinationRow.key)))
+    """Set out the listeners and sources that are missing, once at a start. Those that this world
+    does not have are out of use."""
+    there = {row.key: row for row in session.scalars(select(DestinationRow))}
+    real = ws.world.system is not None
     for place, (kind, name) in enumerate(ws.world.listeners):
         if key_of(kind) in there:
             continue
         known = LISTENER_KINDS[kind]
-        session.add(
-            DestinationRow(
-                key=key_of(kind),
-                name=name,
-                kind=kind,
-                place=place,
-                on=known.first_on,
-                picks=raw_name(session, the_rig(ws, session)) if known.picks else None,
-                settings=dict(known.first_settings),
-                sends=None,
-                pins={},
-            )
+        there[key_of(kind)] = row = DestinationRow(
+            key=key_of(kind),
+            name=name,
+            kind=kind,
+            place=place,
+            on=known.first_on,
+            picks=raw_name(session, the_rig(ws, session)) if known.picks else None,
+            settings=dict(known.first_settings),
+            sends=None,
+            pins={},
+            title=None,
+            plays=None,
         )
-    heard = set(session.scalars(select(SourceRow.key)))
-    for place, (key, kind, name, on) in enumerate(_SOURCES):
-        if key not in heard:
-            session.add(SourceRow(key=key, name=name, kind=kind, place=place, on=on, settings={}))
+        session.add(row)
+    names = dict(ws.world.listeners)
+    for row in there.values():
+        if row.kind not in names:
+            row.on = False
+        elif real and row.plays is None:
+            # Laid out by a world that was simulated.
+            row.name, row.settings, row.plays = names[row.kind], {}, ""
+            row.picks = feed_of(row)
+        elif not real:
+            row.plays = None
+    heard = {row.key: row for row in session.scalars(select(SourceRow))}
+    for place, (kind, name, on) in enumerate(ws.world.sources):
+        if kind not in heard:
+            session.add(SourceRow(key=kind, name=name, kind=kind, place=place, on=on, settings={}))
+    for source in heard.values():
+        source.on = source.on and source.kind in {kind for kind, _, _ in ws.world.sources}
     if session.get(LiveWish, 1) is None:
         tracks = {"tracks": ["treated", "raw"]}
         session.add(
-            LiveWish(id=1, live=False, block_ms=None, buffer_ms=None, case=None, tracks=tracks)
+            LiveWish(
+                id=1,
+                live=False,
+                block_ms=None,
+                buffer_ms=None,
+                case=None,
+                tracks=tracks,
+                feeds_stay=False,
+            )
         )
     session.flush()
+
+
+def is_offered(ws: Workshop, row: DestinationRow | SourceRow) -> bool:
+    """Whether this world has such a listener or source."""
+    if isinstance(row, DestinationRow):
+        return row.kind in dict(ws.world.listeners)
+    return row.kind in {kind for kind, _, _ in ws.world.sources}
+
+
+def has_case(ws: Workshop, case: Case) -> bool:
+    """Whether this world has all that a common case needs."""
+    kinds = {kind for kind, _, _ in ws.world.sources}
+    return case.listeners <= set(dict(ws.world.listeners)) and case.sources <= kinds
 
 
 def destinations(session: Session) -> list[DestinationRow]:
@@ -104,17 +143,21 @@ def changed_settings(settings: ProgramSettings) -> dict[str, Any]:
     return {name: value for name, value in asdict(settings).items() if value != usual[name]}
 
 
-def programs(ws: Workshop, rows: list[DestinationRow]) -> dict[str, Program]:
-    """The programs that listen, by key, as they are set and with what they picked."""
+def programs(ws: Workshop, rows: list[DestinationRow]) -> dict[str, Listener]:
+    """The programs that listen, by key, as they are set and with what they picked; in this
+    computer's own system the input or output that stands for them."""
     for row in rows:
         if not kind_of(row).has_program:
             continue
         program = mixes.current(ws).programs.get(row.key)
         if program is None:
-            program = mixes.current(ws).programs[row.key] = ws.world.make_program(
-                row.kind, row.name, settings_of(row)
+            program = mixes.current(ws).programs[row.key] = (
+                ws.world.make_program(row.kind, row.name, settings_of(row))
+                if ws.world.system is None
+                else own_system.listener_for(ws, row.key, row.kind, row.name)
             )
-        program.name, program.picks = row.name, row.picks
+        program.name = row.name
+        program.picks = row.picks if ws.world.system is None else feed_of(row)
         program.set(settings_of(row))
     return mixes.current(ws).programs
 
@@ -130,9 +173,9 @@ def all_routes(session: Session) -> Routing:
     rows = [row for row in destinations(session) if row.on]
     heard = [Heard(row.key, row.name, cast(Any, row.kind)) for row in sources(session) if row.on]
     heard += [
-        Heard(f"return-{row.key}", str(kind_of(row).returns), "return", row.key)
+        Heard(f"return-{row.key}", back, "return", row.key)
         for row in rows
-        if kind_of(row).returns is not None
+        if (back := returns_of(row)) is not None
     ]
     known = {source.key for source in heard}
     seats = [Seat(row.key, row.name, cast(Any, row.kind), _plays_into(row, known)) for row in rows]
@@ -156,10 +199,21 @@ def routes(session: Session) -> tuple[Routing, tuple[Send, ...]]:
 def _plays_into(row: DestinationRow, known: set[str]) -> frozenset[str]:
     """Where what a listener plays can be heard: its return, and the computer's own sound, which
     carries whatever plays on it."""
-    own = {f"return-{row.key}"} if kind_of(row).returns is not None else set()
-    if kind_of(row).returns is not None and "computer" in known:
+    own = {f"return-{row.key}"} if returns_of(row) is not None else set()
+    plays = kind_of(row).returns is not None or (
+        # What is played to an output of this computer is its sound.
+        row.plays is not None and row.kind == "headphones"
+    )
+    if plays and "computer" in known:
         own.add("computer")
     return frozenset(own)
+
+
+def open_player(ws: Workshop, kind: str, rate_hz: int) -> Player:
+    """Sound that plays on: the computer's own where it has a sound server."""
+    if ws.world.system is None:
+        return ws.world.open_player(kind, rate_hz)
+    return own_system.computer_sound(ws, rate_hz)
 
 
 def route(session: Session, send: Send, *, on: bool) -> Routing:

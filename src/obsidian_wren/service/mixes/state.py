@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from obsidian_wren.service.mixes.pads import Pads
-from obsidian_wren.service.ports import Program
+from obsidian_wren.service.ports import Listener
 from obsidian_wren.service.workshop import Remembered, Workshop
 
 
@@ -14,7 +14,7 @@ class MixesState:
     """Programs by the key of their listener, the pads, and pictures and material of what is
     mixed."""
 
-    programs: dict[str, Program] = field(default_factory=dict)
+    programs: dict[str, Listener] = field(default_factory=dict)
     pads: Pads = field(default_factory=Pads)
     waveforms: Remembered = field(default_factory=lambda: Remembered(48))
     materials: Remembered = field(default_factory=lambda: Remembered(2))

@@ -167,6 +167,10 @@ def close_workshop(ws: Workshop) -> None:
         from obsidian_wren.service.live.living import stop_run
 
         stop_run(ws, wanted=True)
+    if ws.world.system is not None:
+        from obsidian_wren.service.send.feeds import leave_feeds
+
+        leave_feeds(ws)
     if ws.copier is not None:
         ws.copier.stop()
     ws.sessions.close()

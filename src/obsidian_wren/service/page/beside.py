@@ -24,6 +24,7 @@ def sources(ctx: RigContext) -> list[send_views.SourceView]:
             because=body.get("second", []) if s.kind == "second" and s.on else [],
         )
         for s in scene.sources(ctx.session)
+        if scene.is_offered(ctx.ws, s)
     ]
     routing, _ = scene.routes(ctx.session)
     for key, source in routing.sources.items():
@@ -42,6 +43,7 @@ def cases(ctx: RigContext) -> list[send_views.CaseView]:
     return [
         send_views.CaseView(key=case.key, title=case.title, chosen=case.key == chosen)
         for case in CASES
+        if scene.has_case(ctx.ws, case)
     ]
 
 

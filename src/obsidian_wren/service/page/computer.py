@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.derive.audit import audit
+from obsidian_wren.core.derive.audit import AuditFinding, audit
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.rig.computer_rows import devices_of
 from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.system_sound import Surroundings
 from obsidian_wren.store.models import (
     KnownDevice,
     Rig,
@@ -19,19 +20,36 @@ from obsidian_wren.store.models import (
 def computer_view(ctx: RigContext) -> views.ComputerView:
     """The devices, and what in the sound settings disagrees with the rig."""
     devices = devices_of(ctx.ws, ctx.session)
+    system = ctx.ws.world.system
+    seen = None if system is None else system.seen
     device = next((d for d in devices if d.present and device_key(d) == ctx.rig.device_key), None)
-    found = audit(
-        devices,
-        rig_device_id=device.id if device else None,
-        rate_hz=ctx.rig.rate_hz,
-        bits=min(ctx.rig.bits, 24),
-        direct_monitoring=bool(ctx.rig.interface.direct_monitoring),
-        monitors_itself=False,
-    )
+    found: tuple[AuditFinding, ...] = ()
+    # Of a computer that is not seen nothing can disagree; a page opens a microphone of its own.
+    if seen is None or (seen.missing is None and (device or ctx.rig.source == "system")):
+        found = audit(
+            devices,
+            rig_device_id=device.id if device else None,
+            rate_hz=ctx.rig.rate_hz,
+            bits=min(ctx.rig.bits, 24),
+            direct_monitoring=bool(ctx.rig.interface.direct_monitoring),
+            monitors_itself=False,
+            raw_listeners=_raw_listeners(seen, device),
+        )
     findings = [convert(views.AuditView, finding) for finding in found]
     return views.ComputerView(
-        devices=[_device(ctx.session, d, ctx.rig) for d in devices], findings=findings
+        simulated=seen is None,
+        server=None if seen is None else seen.server,
+        missing=None if seen is None or seen.missing is None else seen.missing[1],
+        devices=[_device(ctx.session, d, ctx.rig) for d in devices if d.kind != "feed"],
+        findings=findings,
     )
+
+
+def _raw_listeners(seen: Surroundings | None, device: SoundDevice | None) -> tuple[str, ...]:
+    """The programs that record the rig's microphone itself."""
+    if seen is None or device is None:
+        return ()
+    return tuple(one.program for one in seen.listeners if one.microphone == device.id)
 
 
 def _device(session: Session, device: SoundDevice, rig: Rig) -> views.DeviceView:
@@ -39,5 +57,10 @@ def _device(session: Session, device: SoundDevice, rig: Rig) -> views.DeviceView
     known = session.get(KnownDevice, key)
     known_as = str(known.body["system_name"]) if known is not None else None
     return convert(
-        views.DeviceView, device, key=key, of_rig=key == rig.device_key, known_as=known_as
+        views.DeviceView,
+        device,
+        key=key,
+        of_rig=key == rig.device_key,
+        known_as=known_as,
+        settable=None if device.settable is None else sorted(device.settable),
     )

@@ -15,9 +15,9 @@ from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.core.mix.verdict import Verdict
 from obsidian_wren.service import live
 from obsidian_wren.service.convert import convert
-from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.mixes import own_system, scene
 from obsidian_wren.service.mixes.mix_rows import mixes_body
-from obsidian_wren.service.page import send_views
+from obsidian_wren.service.page import send_views, system_listeners
 from obsidian_wren.service.rig import computer_rows
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.workshop import Workshop
@@ -29,7 +29,8 @@ _CLEANING = ("noise_reduction", "gate")
 
 def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
     """Every listener."""
-    rows = scene.destinations(ctx.session)
+    rows = [row for row in scene.destinations(ctx.session) if scene.is_offered(ctx.ws, row)]
+    real = system_listeners.is_real(ctx)
     routing, _ = scene.routes(ctx.session)
     body = mixes_body(ctx)
     feeds = {feed: row.name for row in rows if row.on and (feed := scene.feed_of(row))}
@@ -48,28 +49,44 @@ def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
         feed = scene.feed_of(row)
         proof = newest.get(row.key)
         audit: list[Verdict] = []
-        if feed is not None and row.on:
+        if real and row.on:
+            audit = system_listeners.audit(ctx, row)
+        elif feed is not None and row.on:
             audit = _audit(ctx, row, feeds, entry, cleans=cleans)
         found.append(
             convert(
                 send_views.DestinationView,
                 row,
                 feed=feed,
-                settable=scene.kind_of(row).settings,
-                sounds=scene.kind_of(row).sounds,
-                program=scene.settings_of(row) if scene.kind_of(row).has_program else None,
+                settable=() if real else scene.kind_of(row).settings,
+                sounds=_sounds(row, real=real),
+                program=(
+                    scene.settings_of(row) if scene.kind_of(row).has_program and not real else None
+                ),
                 mix=(
                     _mix(row, entry, routing)
                     if entry is not None and row.key in routing.destinations
                     else None
                 ),
                 audit=audit,
-                checks=_checks(row, audit, proof),
+                checks=_checks(row, audit, proof, provable=_provable(ctx, row)),
                 proof=_proof(proof, row) if proof is not None else None,
                 delay=_delay(ctx.ws, row.key),
             )
         )
     return found
+
+
+def _sounds(row: DestinationRow, *, real: bool) -> tuple[str, ...]:
+    """What of a listener can be heard; of a real program only what is sent to it."""
+    return ("sent",) if real and scene.kind_of(row).has_program else scene.kind_of(row).sounds
+
+
+def _provable(ctx: RigContext, row: DestinationRow) -> bool:
+    """Whether a marker can be looked for there: at any stand-in, else at an input of ours."""
+    if not system_listeners.is_real(ctx):
+        return scene.kind_of(row).has_program
+    return row.key in own_system.current(ctx.ws).held
 
 
 def _mix(row: DestinationRow, entry: dict[str, Any], routing: Routing) -> send_views.MixView:
@@ -156,13 +173,13 @@ def _audit(
 
 
 def _checks(
-    row: DestinationRow, audit: list[Verdict], proof: Proof | None
+    row: DestinationRow, audit: list[Verdict], proof: Proof | None, *, provable: bool
 ) -> list[send_views.CheckView]:
     body = proof.body if proof is not None else {}
     facts = None
     if proof is not None:
         facts = convert(ProofFacts, body, stale=row.picks != proof.picks)
-    checks = listener_checks(audit, facts, provable=scene.kind_of(row).has_program)
+    checks = listener_checks(audit, facts, provable=provable)
     return [convert(send_views.CheckView, check) for check in checks]
 
 

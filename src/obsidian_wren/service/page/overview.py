@@ -18,7 +18,7 @@ from obsidian_wren.core.derive.take_length import SECONDS, UNTIL_STEADY_S
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.calibration import setting_rows, wishes
 from obsidian_wren.service.changes import record
-from obsidian_wren.service.mixes import mix_rows
+from obsidian_wren.service.mixes import mix_rows, scene
 from obsidian_wren.service.mixes.inputs import inputs_of
 from obsidian_wren.service.page import (
     beside,
@@ -31,6 +31,7 @@ from obsidian_wren.service.page import (
     run,
     sheet,
     steps,
+    system_listeners,
     views,
 )
 from obsidian_wren.service.page import takes as takes_page
@@ -166,11 +167,14 @@ def _send(on: Sheet) -> views.SendPart:
     ctx = on.ctx
     shown = on.read("the listeners", lambda: listeners.destinations(ctx), [])
     return views.SendPart(
+        programs=on.read("the programs", lambda: system_listeners.programs(ctx), []),
+        players=on.read("what plays", lambda: system_listeners.players(ctx), []),
+        feeds_stay=scene.live_wish(ctx.session).feeds_stay,
         inputs=on.read("the inputs", lambda: inputs_of(ctx), []),
         sources=on.read("the sources", lambda: beside.sources(ctx), []),
         destinations=shown,
         proofs=listeners.proofs(shown),
-        left_to_do=listeners.left_to_do(shown),
+        left_to_do=[*listeners.left_to_do(shown), *system_listeners.left_to_do(ctx)],
         cases=beside.cases(ctx),
         returns=on.read("the returns", lambda: beside.returns(ctx), []),
         clips=on.read("the clips", lambda: beside.clips(ctx), []),

@@ -8,12 +8,16 @@ from dataclasses import asdict, replace
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import ComputerRow, DestinationRow, KnownDevice, Rig
 
 # What is shown for a rig whose device nobody knows.
 RAW_NAME = "Line 3 (USB Audio 2.0)"
+UNKNOWN = "your microphone"
 
 
 def computer_row(ws: Workshop, session: Session) -> ComputerRow:
@@ -36,26 +40,27 @@ def devices_of(ws: Workshop, session: Session) -> tuple[SoundDevice, ...]:
 
 
 def remember_devices(ws: Workshop, session: Session) -> str | None:
-    """Know every device that is there; returns the key of the interface's first input, which a
-    new rig is taken to be."""
-    chosen = None
-    for device in ws.world.computer.devices(computer_row(ws, session).body):
+    """Know every device that is there; returns the key of the input which a new rig is taken to be:
+    the first line of an interface, else the default one."""
+    devices = ws.world.computer.devices(computer_row(ws, session).body)
+    for device in devices:
         key = device_key(device)
         row = session.get(KnownDevice, key)
         if row is None:
             session.add(KnownDevice(key=key, own_name=None, body=body_of(device)))
         elif device.present:
             _follow_name(session, row, device)
-        if (
-            chosen is None
-            and device.present
-            and device.direction == "input"
-            and device.kind == "interface"
-            and device.line == 1
-        ):
-            chosen = key
     session.flush()
-    return chosen
+    inputs = [
+        device
+        for device in devices
+        if device.present and device.direction == "input" and device.kind != "feed"
+    ]
+    likely = [
+        *(each for each in inputs if each.kind == "interface" and each.line == 1),
+        *sorted(inputs, key=lambda each: not each.is_default),
+    ]
+    return device_key(likely[0]) if likely else None
 
 
 def body_of(device: SoundDevice) -> dict[str, object]:
@@ -82,4 +87,23 @@ def _follow_name(session: Session, row: KnownDevice, device: SoundDevice) -> Non
 def raw_name(session: Session, rig: Rig) -> str:
     """The name under which the system shows the rig's interface now."""
     device = session.get(KnownDevice, rig.device_key) if rig.device_key else None
-    return RAW_NAME if device is None else str(device.body["system_name"])
+    if device is None:
+        return RAW_NAME if rig.source == "simulated" else UNKNOWN
+    return str(device.body["system_name"])
+
+
+def set_device(ws: Workshop, session: Session, change: Change) -> None:
+    """Set one thing of a device of the computer. Raises Refused where it would not be set."""
+    row = computer_row(ws, session)
+    try:
+        row.body = ws.world.computer.change(row.body, change)
+    except SourceGone as error:
+        raise Refused("gone", str(error)) from error
+    session.flush()
+
+
+def note_device(ws: Workshop, change: Change) -> None:
+    """Keep how the thing stands that is about to change, so that undo knows it."""
+    with ws.sessions.begin() as session:
+        row = computer_row(ws, session)
+        row.body = ws.world.computer.noted(row.body, change)

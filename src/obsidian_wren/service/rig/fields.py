@@ -71,6 +71,7 @@ class RigFields(Said):
     rate_hz: int = Field(ge=8000, le=192000)
     bits: Literal[16, 24, 32] = 24
     source: Source
+    channel: int | None = Field(default=None, ge=1, le=32)
     phantom_on: bool | None = None
     aim_low_dbfs: float = Field(default=-15.0, ge=-40, le=-4)
     aim_high_dbfs: float = Field(default=-10.0, ge=-39, le=-3.5)

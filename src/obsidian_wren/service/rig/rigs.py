@@ -12,6 +12,7 @@ from obsidian_wren.service.rig.computer_rows import computer_row, remember_devic
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import controls_of
 from obsidian_wren.service.rig.fields import InterfaceFields
+from obsidian_wren.service.words import Source
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Desk, InterfaceRow, MicrophoneRow, Rig, RoomRow
 
@@ -61,9 +62,10 @@ def _blank(ws: Workshop, session: Session) -> Rig:
         support="desk stand",
         rate_hz=48_000,
         bits=24,
-        source="browser",
+        source=first_source(ws),
         spec_json=ws.world.default_spec,
         device_key=None,
+        channel=None,
         gain_db=0.0,
         dial=None,
         pad_on=False,
@@ -81,6 +83,16 @@ def _blank(ws: Workshop, session: Session) -> Rig:
     rig.device_key = remember_devices(ws, session)
     session.flush()
     return rig
+
+
+def first_source(ws: Workshop) -> Source:
+    """Where sound comes from before anybody says so: a microphone of this computer where its sound
+    server answers, else the browser's."""
+    system = ws.world.system
+    there = system is not None and any(
+        device.direction == "input" and device.kind != "feed" for device in system.seen.devices
+    )
+    return "system" if there else "browser"
 
 
 def in_hand(ws: Workshop, session: Session) -> RigContext:

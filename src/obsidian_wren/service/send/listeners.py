@@ -20,6 +20,7 @@ from obsidian_wren.service.mixes.inputs import inputs_of
 from obsidian_wren.service.ports import ProgramSettings
 from obsidian_wren.service.recording.recording import refuse_while_recording
 from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.send.feeds import ensure_feeds
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow, SourceRow
 
@@ -254,6 +255,7 @@ def _scene_change(ws: Workshop, title: str, *, anew: bool = True) -> Iterator[_S
             _set_programs(ws)
         take_over(ws, prepared)
     mixing.refresh(ws)
+    ensure_feeds(ws)
     ws.changed()
 
 

@@ -3,6 +3,8 @@ listener."""
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Callable
 from dataclasses import asdict, replace
 from typing import Any
 
@@ -19,6 +21,7 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.marker_flight import Heard
 from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.mixes import mix_rows, mixing, scene
+from obsidian_wren.service.ports import Probe, SourceGone
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.workshop import Workshop
@@ -29,12 +32,19 @@ from obsidian_wren.store.models import Derivation, Proof, Reading
 _USUAL_DBFS = -30.0
 
 
+# So much is heard of a real input before the marker, to know what it does to the voice.
+_BEFORE_S = 3.0
+
+
 def send_marker(ws: Workshop) -> None:
-    """Send the marker through every path; each proof is kept when it has been looked for."""
+    """Send the marker through every path; each proof is kept when it has been looked for.
+
+    At inputs of this computer's system we listen ourselves first, as any program would.
+    """
     run = live.current(ws).run
     if run is None or run.finished.is_set():
         raise Refused("not-live", "Nothing is live, so nothing can arrive. Start live first.")
-    if run.marker_in_flight:
+    if run.marker_in_flight or live.current(ws).listening:
         raise Refused("marker", "A marker is on its way already.")
     with ws.sessions() as session:
         level = marker_level_dbfs(_active_dbfs(ws, session))
@@ -55,10 +65,38 @@ def send_marker(ws: Workshop) -> None:
                     )
                 },
             )
+        _end_probes(run)
         ws.changed()
 
-    run.send_marker(level, lufs, done)
+    if ws.world.system is None:
+        run.send_marker(level, lufs, done)
+    else:
+        live.current(ws).listening = True
+        threading.Thread(
+            target=_listen_first, args=(ws, run, lambda: run.send_marker(level, lufs, done))
+        ).start()
     ws.changed()
+
+
+def _listen_first(ws: Workshop, run: LiveRun, send: Callable[[], None]) -> None:
+    try:
+        for seat in run.seats:
+            if seat.program.probe is not None:
+                seat.program.probe.begin()
+        if not run.finished.wait(_BEFORE_S):
+            send()
+    except SourceGone as gone:
+        _end_probes(run)
+        ws.bus.tell("trouble", {"sentence": str(gone)})
+    finally:
+        live.current(ws).listening = False
+        ws.changed()
+
+
+def _end_probes(run: LiveRun) -> None:
+    for seat in run.seats:
+        if seat.program.probe is not None:
+            seat.program.probe.end()
 
 
 def _active_dbfs(ws: Workshop, session: Session) -> float:
@@ -95,7 +133,8 @@ def _keep(
             arrived, sound = found[seat.key]
             # The marker begins with a block; a voice has waited for one, and the page says so.
             if arrived.delay_ms is not None:
-                arrived = replace(arrived, delay_ms=arrived.delay_ms + 1000.0 * run.block_s)
+                delay_ms = _delay_ms(arrived.delay_ms, sound, seat.program.probe)
+                arrived = replace(arrived, delay_ms=delay_ms + 1000.0 * run.block_s)
             first = arrived.treated or arrived.raw
             sends_voice = any(send["source"] == "voice" for send in _sends(session, ws, seat.key))
             verdicts = (
@@ -119,6 +158,14 @@ def _keep(
                     destination=seat.key, picks=rows[seat.key].picks, good=good, body=body, at=now()
                 )
             )
+
+
+def _delay_ms(counted_ms: float, sound: Heard, probe: Probe | None) -> float:
+    """How late the marker was: as samples are counted, or by the clock where the way there takes
+    time that samples do not tell."""
+    at = sound.start + round(counted_ms / 1000.0 * sound.rate_hz)
+    arrived_s = None if probe is None else probe.arrived_s(at)
+    return counted_ms if arrived_s is None else 1000.0 * (arrived_s - sound.began_s)
 
 
 def _look(

@@ -14,7 +14,13 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
 from obsidian_wren.service.live.living import lose_source, resume_run
 from obsidian_wren.service.mixes.scene import programs
-from obsidian_wren.service.rig.computer_rows import body_of, computer_row, remember_devices
+from obsidian_wren.service.rig.computer_rows import (
+    body_of,
+    computer_row,
+    note_device,
+    remember_devices,
+    set_device,
+)
 from obsidian_wren.service.rig.rigs import let_rig_follow, the_rig
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import ComputerRow, DestinationRow, KnownDevice, Rig
@@ -23,13 +29,14 @@ from obsidian_wren.store.models import ComputerRow, DestinationRow, KnownDevice,
 def change_device(ws: Workshop, device_id: str, field: str, value: float | bool) -> None:
     """Set one thing in the sound settings."""
     refuse_during_take(ws)
-    with change(ws, "Sound settings") as session:
-        row = computer_row(ws, session)
-        device = _device(ws, row, device_id)
+    wanted = Change(device_id, cast(Any, field), value)
+    with ws.sessions() as session:
+        device = _device(ws, computer_row(ws, session), device_id)
         if not device.present:
             raise Refused("gone", f"{device.title} is not plugged in.")
-        row.body = ws.world.computer.change(row.body, Change(device_id, cast(Any, field), value))
-        session.flush()
+    note_device(ws, wanted)
+    with change(ws, "Sound settings") as session:
+        set_device(ws, session, wanted)
         let_rig_follow(ws, session)
     ws.changed()
 
@@ -108,8 +115,12 @@ def choose_device(ws: Workshop, device_id: str) -> None:
         device = _device(ws, computer_row(ws, session), device_id)
         if device.direction != "input":
             raise Refused("not-an-input", "Only an input can be the rig’s microphone.")
+        if device.kind == "feed":
+            raise Refused("ours", "This is a feed of ours: it would hear itself. Choose another.")
         rig: Rig = the_rig(ws, session)
-        rig.device_key = device_key(device)
+        rig.device_key, rig.channel = device_key(device), None
+        if not ws.world.computer.simulated:
+            rig.rate_hz = device.rate_hz
         session.flush()
         let_rig_follow(ws, session)
     ws.changed()

@@ -7,7 +7,7 @@ from obsidian_wren.core.derive.gain_controls import SLIDER_RANGE, TRIM_RANGE_DB
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
-from obsidian_wren.service.rig.computer_rows import computer_row
+from obsidian_wren.service.rig.computer_rows import note_device, set_device
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import rig_device
 from obsidian_wren.service.rig.rigs import follow_controls, in_hand, simulated_source, the_rig
@@ -48,20 +48,13 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
             " between.",
         )
     refuse_during_take(ws)
+    slider = _slider(ws, position) if control == "slider" else None
+    if slider is not None:
+        note_device(ws, slider)
     with change(ws, f"Turned {_TITLES[control]}") as session:
         rig = the_rig(ws, session)
-        if control == "slider":
-            device = rig_device(RigContext(ws, session, rig))
-            if device is None:
-                raise Refused(
-                    "no-device",
-                    "The interface is not plugged in, so its slider cannot be set. Plug it in"
-                    " first.",
-                )
-            row = computer_row(ws, session)
-            row.body = ws.world.computer.change(
-                row.body, Change(device.id, "slider_percent", position)
-            )
+        if slider is not None:
+            set_device(ws, session, slider)
         elif control == "preamp" and rig.interface.knob == "dial":
             rig.dial = position
         elif control == "preamp":
@@ -80,6 +73,17 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
         follow_controls(RigContext(ws, session, rig))
     ws.changed()
     return position
+
+
+def _slider(ws: Workshop, percent: float) -> Change:
+    with ws.sessions() as session:
+        device = rig_device(in_hand(ws, session))
+    if device is None:
+        raise Refused(
+            "no-device",
+            "The interface is not plugged in, so its slider cannot be set. Plug it in first.",
+        )
+    return Change(device.id, "slider_percent", percent)
 
 
 def turn_knob(ws: Workshop, gain_db: float) -> float:

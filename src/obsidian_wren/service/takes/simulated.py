@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import threading
-import time
 from dataclasses import replace
 
 from sqlalchemy import func, select
 
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.ports import Controls, SoundStream, SourceGone
+from obsidian_wren.service.ports import Controls
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import controls_of
 from obsidian_wren.service.rig.rigs import in_hand, simulated_source
@@ -20,15 +17,11 @@ from obsidian_wren.service.takes.beginning import (
     begin,
     require_length,
 )
-from obsidian_wren.service.takes.ending import abandon, finish, tell
-from obsidian_wren.service.takes.keeping import _LOG
-from obsidian_wren.service.takes.running import RunningTake
+from obsidian_wren.service.takes.from_stream import BLOCK_S, record
 from obsidian_wren.service.words import Control, Purpose
 from obsidian_wren.service.workshop import Pace, Workshop
-from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Take
 
-_BLOCK_S = 0.05
 # The simulated talker has said everything by then.
 _ALL_SAID_S = 60.0
 
@@ -85,7 +78,7 @@ def start_simulated(
         )
         controls = _controls_for(ctx, purpose, position, learns)
     stream = source.open_take(purpose, seconds=wanted, repeat=repeat, controls=controls)
-    first = stream.read(round(_BLOCK_S * source.rate_hz))
+    first = stream.read(round(BLOCK_S * source.rate_hz))
     running = begin(
         ws,
         purpose,
@@ -97,40 +90,6 @@ def start_simulated(
         channels=1 if first.ndim == 1 else first.shape[1],
         until_steady=until_steady,
     )
-    worker = threading.Thread(
-        target=_follow, args=(ws, running, stream, pace or ws.pace, first), daemon=True
-    )
-    running.started = time.monotonic()
-    worker.start()
+    worker = record(ws, running, stream, pace=pace or ws.pace, first=first)
     if (pace or ws.pace) == "fast":
         worker.join()
-
-
-def _follow(
-    ws: Workshop, running: RunningTake, source: SoundStream, pace: Pace, block: Samples
-) -> None:
-    count = round(_BLOCK_S * source.rate_hz)
-    try:
-        while len(block) and not running.stop.is_set():
-            running.add(block, metered=pace == "real")
-            if pace == "real":
-                due = running.started + running.part.frames / source.rate_hz
-                time.sleep(max(0.0, due - time.monotonic()))
-                tell(ws, running)
-            block = source.read(count)
-        finish(ws, running)
-    except (FolderError, SourceGone, OSError) as error:
-        abandon(ws, running)
-        ws.bus.tell("trouble", {"sentence": str(error)})
-        ws.changed()
-    except Exception:
-        _LOG.exception("A take failed")
-        abandon(ws, running)
-        sentence = (
-            "The take could not be finished; what was recorded is kept as a half take. Try to use"
-            " it, or take it again."
-        )
-        ws.bus.tell("trouble", {"sentence": sentence})
-        ws.changed()
-    finally:
-        source.close()

@@ -43,6 +43,7 @@ def undo(ws: Workshop) -> None:
         _put(ws, session, {key: (after, before) for key, (before, after) in found.body.items()})
         found.undone = True
         prepared = _prepared(ws, session)
+    _set_computer(ws, found.body, back=True)
     _follow(ws, prepared)
 
 
@@ -56,6 +57,7 @@ def redo(ws: Workshop) -> None:
         _put(ws, session, {key: (before, after) for key, (before, after) in found.body.items()})
         found.undone = False
         prepared = _prepared(ws, session)
+    _set_computer(ws, found.body, back=False)
     _follow(ws, prepared)
 
 
@@ -76,6 +78,14 @@ def _prepared(ws: Workshop, session: Session) -> Any:
     """What is live as it has to run after what was put back; refused, with what was put back,
     where it could not."""
     return None if live.current(ws).run is None else prepare_scene(ws, session)
+
+
+def _set_computer(ws: Workshop, body: dict[str, Any], *, back: bool) -> None:
+    """The computer's own settings follow what was put back of them."""
+    before, after = body.get("computer/1", (None, None))
+    if before is not None and after is not None:
+        first, then = (after, before) if back else (before, after)
+        ws.world.computer.follow(first["body"], then["body"])
 
 
 def _follow(ws: Workshop, prepared: Any) -> None:

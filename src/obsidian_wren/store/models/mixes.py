@@ -10,7 +10,9 @@ from obsidian_wren.store.models.base import Base, JsonBody
 
 class DestinationRow(Base):
     """A listener: whether it is in use, the input that it picked, what is set in it, which
-    sources it gets (None: those of its kind), and what a person holds of its mix."""
+    sources it gets (None: those of its kind), and what a person holds of its mix. ``title`` is the
+    name of its feed where the person gave one; ``plays`` the program whose sound comes back from
+    it, or the output that it is played to."""
 
     __tablename__ = "destination"
 
@@ -23,6 +25,8 @@ class DestinationRow(Base):
     settings: Mapped[JsonBody] = mapped_column(JSON)
     sends: Mapped[list[list[str]] | None] = mapped_column(JSON)
     pins: Mapped[JsonBody] = mapped_column(JSON)
+    title: Mapped[str | None] = mapped_column(String(80))
+    plays: Mapped[str | None] = mapped_column(String(80))
 
 
 class SourceRow(Base):
@@ -75,7 +79,8 @@ class Proof(Base):
 
 class LiveWish(Base):
     """Whether the person wants to be live, kept so that a run resumes; the block and the buffer
-    where they are held, and the common case chosen last. One row."""
+    where they are held, the common case chosen last, and whether feeds stay in the system when the
+    program ends. One row."""
 
     __tablename__ = "live_wish"
 
@@ -85,6 +90,7 @@ class LiveWish(Base):
     buffer_ms: Mapped[float | None]
     case: Mapped[str | None] = mapped_column(String(20))
     tracks: Mapped[JsonBody] = mapped_column(JSON)
+    feeds_stay: Mapped[bool] = mapped_column(default=False)
 
 
 class Recording(Base):

@@ -76,7 +76,8 @@ class Rig(Base):
     """One microphone, interface, room and placement, where its controls stand, and where its sound
     comes from.
 
-    ``gain_db`` is the preamp in dB, ``dial`` its number where it is numbered; ``things_off`` names
+    ``channel`` of its device counts from 1, None for the one that carries the voice. ``gain_db`` is
+    the preamp in dB, ``dial`` its number where it is numbered; ``things_off`` names
     what is switched off in the simulated room. ``wishes`` holds what the person wants of the
     treated voice, where it differs from what is usual; ``stage_order`` the stages in the person's
     order, empty for the default.
@@ -101,6 +102,7 @@ class Rig(Base):
     source: Mapped[str] = mapped_column(String(20))
     spec_json: Mapped[str]
     device_key: Mapped[str | None] = mapped_column(String(80))
+    channel: Mapped[int | None]
     gain_db: Mapped[float | None]
     dial: Mapped[float | None]
     pad_on: Mapped[bool]

@@ -30,7 +30,7 @@ class Upload(Said):
 
 
 class StartTake(Said):
-    """Begin a take from the simulated rig."""
+    """Begin a take of the system's microphone, or from the simulated rig."""
 
     purpose: Purpose
     seconds: float | None = Field(default=None, ge=1, le=300)
@@ -123,10 +123,10 @@ def stop_watch() -> Response:
 
 
 def start_take(body: StartTake) -> Response:
-    """Begin a take from the simulated rig."""
-    from obsidian_wren.service.takes import simulated
+    """Begin a take of what the rig hears: the microphone of the system, or the simulated rig."""
+    from obsidian_wren.service.takes import starting
 
-    simulated.start_simulated(
+    starting.start(
         workshop(),
         body.purpose,
         seconds=body.seconds,

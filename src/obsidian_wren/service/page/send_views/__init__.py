@@ -16,6 +16,8 @@ from obsidian_wren.service.page.send_views.listeners import (
     PathDelayView,
     ProgramSettingsView,
     ProofView,
+    SystemPlayerView,
+    SystemProgramView,
 )
 from obsidian_wren.service.page.send_views.mix import KeptOutView, MixView, SentView
 from obsidian_wren.service.page.send_views.run import (
@@ -51,6 +53,8 @@ __all__ = [
     "RunView",
     "SentView",
     "SourceView",
+    "SystemPlayerView",
+    "SystemProgramView",
     "TrackChoice",
     "VerdictView",
 ]

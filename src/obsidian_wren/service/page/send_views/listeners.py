@@ -57,15 +57,40 @@ class PathDelayView(BaseModel):
     drift_ppm: float
 
 
+class SystemProgramView(BaseModel):
+    """A program of this computer that records: ``picked`` is the title of what it picked, ``feed``
+    the key of the feed that this is, None for another."""
+
+    index: int
+    program: str
+    process_id: int | None
+    picked: str | None
+    hears: Literal["feed", "raw", "other"]
+    feed: str | None
+    volume_percent: int
+    muted: bool
+
+
+class SystemPlayerView(BaseModel):
+    """A program of this computer that plays, and the title of the output that it plays to."""
+
+    index: int
+    program: str
+    output: str | None
+
+
 class DestinationView(BaseModel):
     """A listener. ``settable`` names what can be set in its program, ``sounds`` what of it can be
-    heard; ``feed`` is None where it is played to and picks nothing."""
+    heard; ``feed`` is None where it is played to and picks nothing, ``title`` the person's name for
+    it; ``plays`` names the program that is heard from it, or the output that it is played to."""
 
     key: str
     name: str
     kind: DestinationKind
     on: bool
     feed: str | None
+    title: str | None
+    plays: str | None
     settable: list[str]
     sounds: list[Literal["heard", "sent", "returned"]]
     picks: str | None

@@ -29,6 +29,9 @@ class DeviceView(BaseModel):
     is_default: bool
     of_rig: bool
     known_as: str | None
+    channels: int
+    processing: str | None
+    settable: list[DeviceField] | None
 
 
 class DeviceChangeView(BaseModel):
@@ -51,7 +54,14 @@ class AuditView(BaseModel):
 
 
 class ComputerView(BaseModel):
-    """The computer's sound settings and what is wrong with them."""
+    """The computer's sound settings and what is wrong with them.
 
+    ``simulated``: it is a stand-in; ``server`` is the sound server of a real one, ``missing`` why
+    nothing of it is known.
+    """
+
+    simulated: bool
+    server: str | None
+    missing: str | None
     devices: list[DeviceView]
     findings: list[AuditView]

@@ -127,8 +127,12 @@ class DiagramPart(BaseModel):
 
 
 class SendPart(BaseModel):
-    """Who is heard and who hears."""
+    """Who is heard and who hears; ``programs`` and ``players`` are those of this computer, empty
+    where it is simulated; ``feeds_stay``: the feeds stay in the system when the program ends."""
 
+    programs: list[send_views.SystemProgramView]
+    players: list[send_views.SystemPlayerView]
+    feeds_stay: bool
     inputs: list[inputs.InputView]
     sources: list[send_views.SourceView]
     destinations: list[send_views.DestinationView]

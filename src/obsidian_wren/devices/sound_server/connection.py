@@ -1,0 +1,81 @@
+"""A connection to the sound server, and what is found by name over it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import pulsectl  # type: ignore[import-untyped]
+
+from obsidian_wren.devices.sound_server import libpulse
+from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.system_sound import NoSoundServer
+
+CLIENT = "Obsidian Wren"
+LOST = (NoSoundServer, pulsectl.PulseError, pulsectl.PulseDisconnected)
+_APPEARS_S, _LOOK_S = 5.0, 0.02
+
+
+@contextmanager
+def connected() -> Iterator[Any]:
+    """A connection of its own, so that any thread may ask. Raises NoSoundServer."""
+    if not libpulse.is_there():
+        raise NoSoundServer(
+            "no-library",
+            "The library of the sound server is missing. Install Debian's libpulse0, then try"
+            " again.",
+        )
+    try:
+        pulse = pulsectl.Pulse(CLIENT, connect=False)
+        pulse.connect()
+    except pulsectl.PulseError as error:
+        raise NoSoundServer(
+            "no-server",
+            "No sound server answers in this session. Start PipeWire or PulseAudio, then try"
+            " again.",
+        ) from error
+    with pulse:
+        yield pulse
+
+
+def server_name(pulse: Any) -> str:
+    """Which one answers: “PulseAudio” or “PipeWire”."""
+    return "PipeWire" if "PipeWire" in str(pulse.server_info().server_name) else "PulseAudio"
+
+
+def source_named(pulse: Any, name: str) -> Any:
+    """A source, None where there is none of this name."""
+    return next((source for source in pulse.source_list() if source.name == name), None)
+
+
+def sink_named(pulse: Any, name: str) -> Any:
+    """A sink, None where there is none of this name."""
+    return next((sink for sink in pulse.sink_list() if sink.name == name), None)
+
+
+def needed(pulse: Any, name: str) -> Any:
+    """A source or a sink. Raises SourceGone."""
+    found = source_named(pulse, name) or sink_named(pulse, name)
+    if found is None:
+        raise SourceGone(f"There is no microphone “{name}” now. Plug it in, then try again.")
+    return found
+
+
+def awaited(find: Callable[[], Any]) -> Any:
+    """What was just asked for: PipeWire answers before it is there."""
+    end = time.monotonic() + _APPEARS_S
+    while (there := find()) is None and time.monotonic() < end:
+        time.sleep(_LOOK_S)
+    return there
+
+
+def _keep_spec(self: Any, struct: Any) -> None:
+    # The package hands on a view of the library's own memory, which is gone a moment later.
+    self.rate_hz = int(struct.sample_spec.rate)
+    self.format = int(struct.sample_spec.format)
+
+
+pulsectl.PulseSourceInfo._init_from_struct = _keep_spec
+pulsectl.PulseSinkInfo._init_from_struct = _keep_spec

@@ -1,0 +1,152 @@
+"""What the sound server says of a device or a stream, in our words."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice, device_key
+from obsidian_wren.service.system_sound import SystemListener, SystemMicrophone, SystemPlayer
+
+PREFIX = "obsidian_wren."
+# What a program may ask of a device; the rest stands in the server's own files.
+_SETTABLE: frozenset[DeviceField] = frozenset({"is_default", "muted", "slider_percent"})
+# Sample formats of the protocol by their numbers (``pulse/sample.h``).
+_BITS = {0: 8, 1: 8, 2: 8, 3: 16, 4: 16, 9: 24, 10: 24, 11: 24, 12: 24}
+_FLOAT_BITS = 32
+# What a server makes where there is no output at all.
+_NOTHING = "auto_null"
+_PROCESSING = {
+    "module-echo-cancel": "Echo cancelling",
+    "module-ladspa-source": "A plug-in",
+    "module-virtual-source": "A filter",
+}
+
+
+def microphone(source: Any, usual: str) -> SystemMicrophone:
+    """A source that is no monitor."""
+    return SystemMicrophone(
+        source.name,
+        source.description,
+        source.rate_hz,
+        source.channel_count,
+        percent(source),
+        bool(source.mute),
+        source.name == usual,
+        source.name.startswith(PREFIX),
+    )
+
+
+def percent(device: Any) -> float:
+    """The loudest channel's volume."""
+    return round(100.0 * max(device.volume.values, default=1.0), 1)
+
+
+def devices(
+    sources: Sequence[Any], sinks: Sequence[Any], modules: Mapping[int, str], info: Any
+) -> tuple[SoundDevice, ...]:
+    """Every input and output but monitors; several lines of one device are counted."""
+    found = [
+        _device(each, "input", modules, info.default_source_name)
+        for each in sources
+        if each.monitor_of_sink_name is None
+    ]
+    found += [_device(each, "output", modules, info.default_sink_name) for each in sinks]
+    lines: Counter[str] = Counter()
+    counted = []
+    for device in sorted(found, key=lambda each: (each.direction, each.id)):
+        key = device_key(device)
+        lines[key] += 1
+        counted.append(SoundDevice(**{**vars(device), "line": lines[key]}))
+    return tuple(counted)
+
+
+def _device(each: Any, direction: Any, modules: Mapping[int, str], usual: str) -> SoundDevice:
+    told = each.proplist
+    return SoundDevice(
+        id=each.name,
+        system_name=each.description,
+        direction=direction,
+        present=True,
+        enabled=_connected(each),
+        rate_hz=each.rate_hz,
+        bits=_BITS.get(each.format, _FLOAT_BITS),
+        slider_percent=percent(each),
+        muted=bool(each.mute),
+        enhancements=False,
+        auto_gain=False,
+        channels=each.channel_count,
+        is_default=each.name == usual,
+        is_default_for_calls=each.name == usual,
+        serial=told.get("device.serial"),
+        # One that sits in no plug is known by its name.
+        port=told.get("device.bus_path") or each.name,
+        kind=_kind(each, direction),
+        processing=_processing(each, modules),
+        settable=_SETTABLE,
+    )
+
+
+def _connected(each: Any) -> bool:
+    """A jack tells whether something is in it; most plugs do not."""
+    port = getattr(each, "port_active", None)
+    return port is None or str(getattr(port, "available_state", "unknown")).rsplit("=", 1)[
+        -1
+    ].strip(" '>") not in ("no",)
+
+
+def _kind(each: Any, direction: str) -> Any:
+    told = each.proplist
+    if each.name.startswith(PREFIX) or each.name == _NOTHING:
+        return "feed"
+    form = told.get("device.form_factor", "")
+    if direction == "output":
+        port = getattr(getattr(each, "port_active", None), "name", "") or ""
+        worn = form in ("headphone", "headset") or "headphone" in port or "headset" in port
+        return "headphones" if worn else "loudspeakers"
+    if form == "webcam":
+        return "webcam"
+    return "built-in" if form == "internal" or told.get("device.bus") == "pci" else "interface"
+
+
+def _processing(each: Any, modules: Mapping[int, str]) -> str | None:
+    """What of the server works on its sound before any program hears it."""
+    if each.name.startswith(PREFIX):
+        return None
+    name = modules.get(each.owner_module, "")
+    if name in _PROCESSING:
+        return _PROCESSING[name]
+    told = each.proplist
+    group = told.get("node.link-group", "")
+    if group.startswith("echo-cancel"):
+        return _PROCESSING["module-echo-cancel"]
+    return "A filter" if group or told.get("device.class") == "filter" else None
+
+
+def _process(told: Mapping[str, str]) -> int | None:
+    said = told.get("application.process.id", "")
+    return int(said) if said.isdigit() else None
+
+
+def listener(stream: Any, names: Mapping[int, str]) -> SystemListener:
+    """A program that records."""
+    told = stream.proplist
+    source = names.get(stream.source)
+    return SystemListener(
+        stream.index,
+        told["application.name"],
+        _process(told),
+        source,
+        source is not None and source.startswith(PREFIX),
+        100.0 * max(stream.volume.values) if stream.volume.values else 100.0,
+        bool(stream.mute),
+    )
+
+
+def player(stream: Any, names: Mapping[int, str]) -> SystemPlayer:
+    """A program that plays."""
+    told = stream.proplist
+    return SystemPlayer(
+        stream.index, told["application.name"], _process(told), names.get(stream.sink)
+    )

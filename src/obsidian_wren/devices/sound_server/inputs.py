@@ -1,0 +1,155 @@
+"""Inputs of ours that programs can pick, and outputs of ours that they can play to."""
+
+from __future__ import annotations
+
+import os
+import stat
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+from obsidian_wren.devices.sound_server.connection import (
+    awaited,
+    connected,
+    server_name,
+    sink_named,
+    source_named,
+)
+from obsidian_wren.devices.sound_server.described import PREFIX
+from obsidian_wren.devices.sound_server.feed import PipeFeed
+from obsidian_wren.service.system_sound import FEED_HZ, NoSoundServer, SystemInput
+
+_PIPE_SOURCE, _NULL_SINK = "module-pipe-source", "module-null-sink"
+# PipeWire refuses less; PulseAudio reads at once whatever there is.
+_PIPE_BYTES = {"PipeWire": 16_384, "PulseAudio": 4096}
+_FULL_VOLUME = 1.0
+
+
+def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
+    """A named input that any program can pick, and our end of it.
+
+    What an earlier run left is taken over. It stands at full volume and is not muted. Raises
+    NoSoundServer where the server would not make it, or where another run feeds it.
+    """
+    name, path = PREFIX + key, folder / f"{key}.pipe"
+    held = _hold(folder / f"{key}.lock", title)
+    try:
+        with connected() as pulse:
+            kind = server_name(pulse)
+            there = source_named(pulse, name)
+            if there is not None and not (_is_pipe(path) and there.description == _plain(title)):
+                # Its pipe is lost, so nothing can reach it any more; or it has another name now.
+                pulse.module_unload(there.owner_module)
+                there = None
+            if there is None:
+                path.unlink(missing_ok=True)
+                pulse.module_load(_PIPE_SOURCE, _arguments(name, title, path))
+                there = awaited(lambda: source_named(pulse, name))
+            if there is None:
+                raise NoSoundServer(
+                    "no-input",
+                    f"The sound server would not make the input “{title}”. Start it anew, then try"
+                    " again.",
+                )
+            pulse.volume_set_all_chans(there, _FULL_VOLUME)
+            pulse.mute(there, False)
+        return PipeFeed(path, pipe_bytes=_PIPE_BYTES[kind], held=held)
+    except BaseException:
+        os.close(held)
+        raise
+
+
+def inputs() -> tuple[SystemInput, ...]:
+    """The inputs of ours that are there."""
+    with connected() as pulse:
+        return tuple(
+            SystemInput(source.name.removeprefix(PREFIX), source.description)
+            for source in pulse.source_list()
+            if source.name.startswith(PREFIX) and source.monitor_of_sink_name is None
+        )
+
+
+def remove_input(folder: Path, key: str) -> None:
+    """Take one of our inputs away; nothing where it is not there."""
+    with connected() as pulse:
+        there = source_named(pulse, PREFIX + key)
+        if there is not None:
+            pulse.module_unload(there.owner_module)
+    for left in ("pipe", "lock"):
+        (folder / f"{key}.{left}").unlink(missing_ok=True)
+
+
+def ensure_output(key: str, title: str) -> str:
+    """An output of ours that plays nowhere: what is played to it is heard at its monitor."""
+    name = PREFIX + key
+    with connected() as pulse:
+        if sink_named(pulse, name) is None:
+            pulse.module_load(
+                _NULL_SINK,
+                f"sink_name={name} rate={FEED_HZ} channels=2"
+                f" sink_properties='device.description=\"{_plain(title)}\"'",
+            )
+            awaited(lambda: sink_named(pulse, name))
+    return name
+
+
+def remove_output(key: str) -> None:
+    """Take one of our outputs away; who plays to it plays to the default one again."""
+    with connected() as pulse:
+        there = sink_named(pulse, PREFIX + key)
+        if there is not None:
+            pulse.module_unload(there.owner_module)
+
+
+def _hold(path: Path, title: str) -> int:
+    """Only one run may write into an input: the lock goes with its process, however that ends."""
+    import fcntl
+
+    held = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    try:
+        fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as error:
+        os.close(held)
+        raise NoSoundServer(
+            "taken",
+            f"Another Obsidian Wren of yours feeds “{title}” already. End it, or give this input"
+            " another name.",
+        ) from error
+    return held
+
+
+def _arguments(name: str, title: str, path: Path) -> str:
+    return (
+        f"source_name={name} file='{path}' format=float32le rate={FEED_HZ} channels=1"
+        f" source_properties='device.description=\"{_plain(title)}\"'"
+    )
+
+
+def _plain(title: str) -> str:
+    """Without what would end the nested quotes of a module's arguments early."""
+    return "".join(sign for sign in title if sign.isprintable() and sign not in "\\'\"")
+
+
+def _is_pipe(path: Path) -> bool:
+    try:
+        return stat.S_ISFIFO(path.stat().st_mode)
+    except OSError:
+        return False
+
+
+def private_folder() -> Path:
+    """Where the pipes lie: the server makes them open to everybody, so nobody else may come in."""
+    session = os.environ.get("XDG_RUNTIME_DIR")
+    state = os.environ.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
+    folder = Path(session or state) / "obsidian-wren"
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    with suppress(OSError):
+        folder.chmod(0o700)
+    return folder
+
+
+def unload_all(pulse: Any) -> None:
+    """Every module that made something of ours."""
+    for each in (*pulse.source_list(), *pulse.sink_list()):
+        if each.name.startswith(PREFIX):
+            pulse.module_unload(each.owner_module)

@@ -1,0 +1,106 @@
+"""A stream of the sound server: its thread, its context, and how it ends; never moved to another
+device."""
+
+from __future__ import annotations
+
+import ctypes
+import threading
+
+from obsidian_wren.devices.sound_server import libpulse
+from obsidian_wren.devices.sound_server.libpulse import library
+from obsidian_wren.service.ports import SourceGone
+
+_START_S = 5.0
+FLOAT_BYTES = 4
+FLAGS = libpulse.STREAM_ADJUST_LATENCY | libpulse.STREAM_DONT_MOVE
+
+
+class Stream:
+    """Opened when it is made. Raises SourceGone where the device cannot be opened."""
+
+    what = "device"
+
+    def __init__(self, name: str, *, rate_hz: int, channels: int) -> None:
+        self.name, self.rate_hz, self.channels = name, rate_hz, channels
+        self._ready, self._gone = False, ""
+        self._there = threading.Condition()
+        # The library calls these for as long as it runs: they must not be collected.
+        self._on_state = libpulse.NOTIFY(self._state_changed)
+        self._on_sound = libpulse.REQUEST(self._sound_wanted)
+        pulse = library()
+        self._loop = pulse.pa_threaded_mainloop_new()
+        self._context = pulse.pa_context_new(
+            pulse.pa_threaded_mainloop_get_api(self._loop), b"Obsidian Wren"
+        )
+        self._stream: int | None = None
+
+    def _open(self) -> None:
+        pulse = library()
+        pulse.pa_context_set_state_callback(self._context, self._on_state, None)
+        pulse.pa_context_connect(self._context, None, libpulse.CONTEXT_NO_AUTOSPAWN, None)
+        pulse.pa_threaded_mainloop_start(self._loop)
+        with self._there:
+            self._there.wait_for(lambda: self._ready or self._gone, _START_S)
+        if not self._ready:
+            why = self._gone or "the sound server did not answer"
+            self.close()
+            raise SourceGone(
+                f"The {self.what} could not be opened: {why}. Check that it is plugged in, then try"
+                " again."
+            )
+
+    def close(self) -> None:
+        """Let go of it. Its thread ends before this returns."""
+        pulse = library()
+        if self._loop is None:
+            return
+        pulse.pa_threaded_mainloop_lock(self._loop)
+        if self._stream is not None:
+            pulse.pa_stream_disconnect(self._stream)
+            pulse.pa_stream_unref(self._stream)
+            self._stream = None
+        pulse.pa_context_disconnect(self._context)
+        pulse.pa_context_unref(self._context)
+        pulse.pa_threaded_mainloop_unlock(self._loop)
+        pulse.pa_threaded_mainloop_stop(self._loop)
+        pulse.pa_threaded_mainloop_free(self._loop)
+        self._loop = None
+        with self._there:
+            self._gone = self._gone or "it was closed"
+            self._there.notify_all()
+
+    # From here on: called by the library, in its own thread.
+
+    def _state_changed(self, *_: object) -> None:
+        pulse = library()
+        context = pulse.pa_context_get_state(self._context)
+        if context in (libpulse.CONTEXT_FAILED, libpulse.CONTEXT_TERMINATED):
+            return self._end("the sound server went away")
+        if context == libpulse.CONTEXT_READY and self._stream is None:
+            spec = libpulse.SampleSpec(libpulse.SAMPLE_FLOAT32_NATIVE, self.rate_hz, self.channels)
+            self._stream = pulse.pa_stream_new(
+                self._context, self.what.encode(), ctypes.byref(spec), None
+            )
+            pulse.pa_stream_set_state_callback(self._stream, self._on_state, None)
+            return self._connect(self._stream)
+        if self._stream is not None:
+            stream = pulse.pa_stream_get_state(self._stream)
+            if stream in (libpulse.STREAM_FAILED, libpulse.STREAM_TERMINATED):
+                said = pulse.pa_strerror(pulse.pa_context_errno(self._context)).decode()
+                return self._end("it is no longer there" if self._ready else said.lower())
+            if stream == libpulse.STREAM_READY:
+                with self._there:
+                    self._ready = True
+                    self._there.notify_all()
+        return None
+
+    def _connect(self, stream: int) -> None:
+        raise NotImplementedError
+
+    def _sound_wanted(self, stream: int, size: int, _: object) -> None:
+        raise NotImplementedError
+
+    def _end(self, why: str) -> None:
+        with self._there:
+            self._gone = self._gone or why
+            self._there.notify_all()

@@ -1,0 +1,83 @@
+"""The microphone of the system that the rig uses, as a stream of one channel."""
+
+from __future__ import annotations
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.channels import is_empty
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.facts import rig_device
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.system_sound import LiveMicrophone, NoSoundServer
+
+
+class OneChannel:
+    """One channel of a microphone, counted from 1."""
+
+    def __init__(self, microphone: LiveMicrophone, channel: int) -> None:
+        self._microphone, self._channel = microphone, channel
+        self.rate_hz = microphone.rate_hz
+
+    @property
+    def gaps(self) -> int:
+        """How often sound was lost since nobody took it in time."""
+        return self._microphone.gaps
+
+    def read(self, count: int) -> Samples:
+        """The next ``(count,)`` samples. Raises SourceGone."""
+        block = self._microphone.read(count)
+        if block.ndim == 1:
+            return block
+        return block[:, min(self._channel, block.shape[1]) - 1]
+
+    def close(self) -> None:
+        """Let go of the microphone."""
+        self._microphone.close()
+
+
+def open_microphone(
+    ctx: RigContext, *, block_s: float, patience_s: float | None = None
+) -> LiveMicrophone:
+    """The rig's microphone with all its channels, at its own rate.
+
+    Raises Refused where it is not there, with what to do.
+    """
+    system = ctx.ws.world.system
+    if system is None:
+        raise Refused(
+            "no-system",
+            "All around is simulated here, so there is no microphone of this computer. Start"
+            " “obsidian-wren serve” for your own.",
+        )
+    missing = system.seen.missing
+    if missing is not None:
+        raise Refused(missing[0], f"{missing[1]} The browser’s microphone works without it.")
+    device = rig_device(ctx)
+    if device is None:
+        raise Refused(
+            "no-device",
+            "The rig’s microphone is not there. Plug it in, or choose another one in Rig, Sound"
+            " settings.",
+        )
+    try:
+        return system.open_microphone(device.id, block_s=block_s, patience_s=patience_s)
+    except (SourceGone, NoSoundServer) as error:
+        raise Refused("gone", str(error)) from error
+
+
+def channel_of(ctx: RigContext) -> int:
+    """Which channel is the voice’s, counted from 1: the one that the person says, else the one that
+    the takes were made of."""
+    if ctx.rig.channel is not None:
+        return ctx.rig.channel
+    take = current_takes(ctx.session, ctx.rig).talk
+    heard = None if take is None else take.channels
+    if heard and len(heard["levels_dbfs"]) > 1 and is_empty(heard["levels_dbfs"], 1):
+        return int(heard["loudest"])
+    return 1
+
+
+def open_voice(ctx: RigContext, *, block_s: float) -> OneChannel:
+    """The rig's microphone as a stream of the voice's channel. Raises Refused."""
+    return OneChannel(open_microphone(ctx, block_s=block_s), channel_of(ctx))

@@ -1,0 +1,215 @@
+"""Feeds as inputs of this computer's system: there for every listener in use, under its name."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live import state as live
+from obsidian_wren.service.mixes import own_system, scene
+from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.rig.computer_rows import devices_of
+from obsidian_wren.service.system_sound import NoSoundServer, SystemSound
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import DestinationRow
+
+
+def ensure_feeds(ws: Workshop) -> bool:
+    """Make the inputs that are missing, make anew what nothing reaches any more, take away what is
+    out of use. Returns whether anything changed; what the server would not make is kept as a
+    trouble of its listener."""
+    system = ws.world.system
+    if system is None or system.seen.missing is not None:
+        return False
+    with ws.lock:
+        with ws.sessions() as session:
+            rows = [row for row in scene.destinations(session) if scene.is_offered(ws, row)]
+            wanted = {
+                row.key: title
+                for row in rows
+                if row.on and (title := scene.feed_of(row)) is not None
+            }
+            _follow_outputs(ws, rows)
+        feeds = own_system.current(ws)
+        there = {device.id for device in system.seen.devices}
+        changed = False
+        for key in [key for key in feeds.held if key not in wanted]:
+            _let_go(system, feeds, key)
+            changed = True
+        for key, title in wanted.items():
+            feed = feeds.held.get(key)
+            if (
+                feed is not None
+                and feed.is_whole
+                and feeds.titles[key] == title
+                and system.input_name(key) in there
+            ):
+                continue
+            changed |= _make(system, feeds, key, title)
+    if changed:
+        system.look()
+    return changed
+
+
+def _make(system: SystemSound, feeds: own_system.Feeds, key: str, title: str) -> bool:
+    old = feeds.held.pop(key, None)
+    if old is not None:
+        old.close()
+    try:
+        feeds.held[key] = system.ensure_input(key, title)
+    except NoSoundServer as error:
+        known = feeds.troubles.get(key) == str(error)
+        feeds.troubles[key] = str(error)
+        return not known
+    feeds.titles[key] = title
+    feeds.troubles.pop(key, None)
+    return True
+
+
+def _let_go(system: SystemSound, feeds: own_system.Feeds, key: str) -> None:
+    feeds.held.pop(key).close()
+    feeds.titles.pop(key, None)
+    with suppress(NoSoundServer):
+        system.remove_input(key)
+
+
+def leave_feeds(ws: Workshop) -> None:
+    """The program ends: take the inputs away, unless they are to stay and carry silence."""
+    system = ws.world.system
+    if system is None:
+        return
+    with ws.sessions() as session:
+        stay = scene.live_wish(session).feeds_stay
+    feeds = own_system.current(ws)
+    for key in list(feeds.held):
+        if stay:
+            feeds.held.pop(key).close()
+        else:
+            _let_go(system, feeds, key)
+    for key in list(feeds.returns):
+        with suppress(NoSoundServer):
+            system.remove_output(_return_key(key))
+
+
+def keep_feeds(ws: Workshop, stay: bool) -> None:
+    """Whether the inputs stay in the system when the program ends."""
+    with ws.sessions.begin() as session:
+        scene.live_wish(session).feeds_stay = stay
+    ws.changed()
+
+
+def name_feed(ws: Workshop, key: str, title: str | None) -> None:
+    """Give a feed another name; None for the usual one. Programs that listen have to pick it
+    again."""
+    name = (title or "").strip()[:80] or None
+    with change(ws, f"Named a feed {name}" if name else "A feed under its usual name") as session:
+        rows = scene.destinations(session)
+        row = next((row for row in rows if row.key == key), None)
+        if row is None or scene.feed_of(row) is None:
+            raise Refused("no-destination", "There is no feed of this name.")
+        others = {scene.feed_of(other) for other in rows if other is not row}
+        if name in others:
+            raise Refused(
+                "name-taken", f"Another feed is called “{name}” already. Choose another name."
+            )
+        before = scene.feed_of(row)
+        row.title = name
+        if row.picks == before:
+            row.picks = scene.feed_of(row)
+        scene.programs(ws, [row])
+    ensure_feeds(ws)
+    ws.changed()
+
+
+def move_listener(ws: Workshop, index: int, key: str) -> None:
+    """Let a program that records hear a feed. Its own menu goes on naming what it picked."""
+    system = _system(ws)
+    if key not in own_system.current(ws).held:
+        raise Refused("no-input", "This feed is not there. Take its listener into use first.")
+    try:
+        system.move_listener(index, system.input_name(key))
+    except SourceGone as error:
+        raise Refused("gone", str(error)) from error
+    system.look()
+    ws.changed()
+
+
+def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:
+    """Which output of the computer headphones are on; None for none."""
+    system = _system(ws)
+    with ws.sessions() as session:
+        found = {
+            d.id: d.title
+            for d in devices_of(ws, session)
+            if d.direction == "output" and d.kind != "feed"
+        }
+    if device_id is not None and device_id not in found:
+        raise Refused("no-device", "The computer lists no such output any more.")
+    title = f"Headphones on {found[device_id]}" if device_id else "Headphones on no output"
+    with change(ws, title) as session:
+        row = _row(ws, scene.destinations(session), key)
+        row.plays = device_id or ""
+    ensure_feeds(ws)
+    system.look()
+    ws.changed()
+
+
+def choose_return(ws: Workshop, key: str, index: int | None) -> None:
+    """Take what a program plays as the return from a listener: it plays to an output of ours from
+    now on, and into the mixes. None lets it play where it did."""
+    system = _system(ws)
+    if live.current(ws).running is not None:
+        raise Refused("live", "It is live. Stop it first, then choose what comes back.")
+    player = next((one for one in system.seen.players if one.index == index), None)
+    if index is not None and player is None:
+        raise Refused("gone", "This program no longer plays. Let it play, then choose it again.")
+    title = f"Return from {player.program}" if player else "No return"
+    with change(ws, title) as session:
+        row = _row(ws, scene.destinations(session), key)
+        row.plays = player.program if player else ""
+    try:
+        if player is None:
+            system.remove_output(_return_key(key))
+        else:
+            output = system.ensure_output(_return_key(key), f"Wren: from {player.program}")
+            system.move_player(player.index, output)
+    except SourceGone as error:
+        raise Refused("gone", str(error)) from error
+    system.look()
+    ensure_feeds(ws)
+    ws.changed()
+
+
+def _return_key(key: str) -> str:
+    return f"return-{key}"
+
+
+def _follow_outputs(ws: Workshop, rows: list[DestinationRow]) -> None:
+    """Where headphones are, and what comes back, as the rows say and the system has it."""
+    system, feeds = _system(ws), own_system.current(ws)
+    outputs = {device.id for device in system.seen.devices if device.direction == "output"}
+    for row in rows:
+        if row.kind == "headphones":
+            feeds.outputs[row.key] = row.plays if row.on and row.plays in outputs else None
+        elif row.plays:
+            ours = system.input_name(_return_key(row.key))
+            feeds.returns[row.key] = f"{ours}.monitor" if ours in outputs else None
+        else:
+            feeds.returns.pop(row.key, None)
+
+
+def _system(ws: Workshop) -> SystemSound:
+    if ws.world.system is None:
+        raise Refused(
+            "simulated",
+            "The computer is simulated here. Start “obsidian-wren serve” for your own.",
+        )
+    return ws.world.system
+
+
+def _row(ws: Workshop, rows: list[DestinationRow], key: str) -> DestinationRow:
+    for row in rows:
+        if row.key == key and scene.is_offered(ws, row):
+            return row
+    raise Refused("no-destination", "There is no listener of this name.")

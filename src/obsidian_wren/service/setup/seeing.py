@@ -1,0 +1,72 @@
+"""This computer as it changes by itself: devices come and go, programs begin and end to listen, the
+sound server ends and is back."""
+
+from __future__ import annotations
+
+import logging
+import threading
+
+from obsidian_wren.core.told import Told
+from obsidian_wren.service import live
+from obsidian_wren.service.live.living import close_recording, resume_run
+from obsidian_wren.service.rig.computer_rows import remember_devices
+from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.send.feeds import ensure_feeds
+from obsidian_wren.service.workshop import Workshop
+
+_LOG = logging.getLogger(__name__)
+# What gives no event is looked at so often: a pipe that was deleted, a device that is back.
+_LOOK_EVERY_S = 0.5
+
+
+def start_seeing(ws: Workshop) -> None:
+    """See it from now on, until the program ends."""
+    system = ws.world.system
+    if system is None:
+        return
+    woken, ended = threading.Event(), threading.Event()
+    system.look()
+    attend(ws, looked=True)
+
+    def see() -> None:
+        end_watch = system.watch(woken.set)
+        while not ended.is_set():
+            event = woken.wait(_LOOK_EVERY_S)
+            woken.clear()
+            try:
+                if not ended.is_set():
+                    attend(ws, looked=event and system.look())
+            except Told as error:
+                ws.bus.tell("trouble", {"sentence": str(error)})
+            except Exception:
+                _LOG.exception("Seeing what changed in the system failed")
+        end_watch()
+
+    worker = threading.Thread(target=see, name="seeing", daemon=True)
+    worker.start()
+
+    def end() -> None:
+        ended.set()
+        woken.set()
+        worker.join(timeout=5)
+
+    ws.at_end(end)
+
+
+def attend(ws: Workshop, *, looked: bool) -> None:
+    """Follow what is different: the inputs of ours, the devices that are known, the run.
+
+    ``looked``: the system is not as it was."""
+    changed = ensure_feeds(ws) or looked
+    if changed:
+        with ws.sessions.begin() as session:
+            chosen = remember_devices(ws, session)
+            rig = the_rig(ws, session)
+            if rig.device_key is None:
+                rig.device_key = chosen
+    run = live.current(ws).run
+    if run is not None and run.finished.is_set() and run.source_gone:
+        close_recording(ws)
+        resume_run(ws)
+    if changed:
+        ws.changed()

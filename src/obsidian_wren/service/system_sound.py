@@ -1,0 +1,213 @@
+"""What the services ask of the sound server of the desktop: microphones, outputs, inputs of ours
+that other programs can pick, and who records or plays."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Protocol
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
+from obsidian_wren.core.told import Told
+
+# The rate of every feed; the sound server converts for who listens.
+FEED_HZ = 48_000
+
+
+class NoSoundServer(Told, RuntimeError):
+    """No sound server of the desktop answers, or it would not do something; says what to do."""
+
+
+@dataclass(frozen=True)
+class SystemMicrophone:
+    """A microphone as the sound server lists it: its name for the server, its title for people, its
+    own rate and channels, the system's volume of it (100 for no change), whether it is muted,
+    whether programs get it where nothing else is picked, and whether it is an input of ours."""
+
+    name: str
+    title: str
+    rate_hz: int
+    channels: int
+    volume_percent: float
+    muted: bool
+    is_default: bool
+    ours: bool
+
+
+@dataclass(frozen=True)
+class SystemInput:
+    """An input of ours that programs can pick: its key and its title."""
+
+    key: str
+    title: str
+
+
+@dataclass(frozen=True)
+class SystemListener:
+    """A program that records now: its stream, name and process, the microphone that it picked by
+    name, whether that is an input of ours, and its own volume and mute."""
+
+    index: int
+    program: str
+    process_id: int | None
+    microphone: str | None
+    hears_us: bool
+    volume_percent: float
+    muted: bool
+
+
+@dataclass(frozen=True)
+class SystemPlayer:
+    """A program that plays now: its stream, name and process, and the output that it plays to."""
+
+    index: int
+    program: str
+    process_id: int | None
+    output: str | None
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """The computer as it was last seen: which server answers, the devices, who records and who
+    plays; or why nothing is known, as a code and a sentence that says what to do."""
+
+    server: str | None = None
+    missing: tuple[str, str] | None = None
+    devices: tuple[SoundDevice, ...] = ()
+    listeners: tuple[SystemListener, ...] = ()
+    players: tuple[SystemPlayer, ...] = ()
+
+
+class Feed(Protocol):
+    """Our end of an input that programs listen to."""
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether what is written still reaches who listens."""
+        ...
+
+    def write(self, block: Samples) -> None:
+        """The next ``(n,)`` samples at ``FEED_HZ``; never waits."""
+        ...
+
+    def close(self) -> None:
+        """Leave it; who listens hears silence."""
+        ...
+
+
+class Output(Protocol):
+    """Headphones or loudspeakers that are played to. ``missed`` counts the times that there was
+    nothing to play, ``asked`` the samples that its clock asked for."""
+
+    rate_hz: int
+    missed: int
+    asked: int
+
+    @property
+    def is_gone(self) -> bool:
+        """Whether the output went away."""
+        ...
+
+    @property
+    def delay_s(self) -> float:
+        """How long sound waits at it, seconds."""
+        ...
+
+    def write(self, block: Samples) -> None:
+        """The next ``(n, channels)`` samples; never waits."""
+        ...
+
+    def close(self) -> None:
+        """Let go of it."""
+        ...
+
+
+class LiveMicrophone(Protocol):
+    """A stream that knows when its sound arrived and how often it lost some."""
+
+    rate_hz: int
+    channels: int
+    gaps: int
+    arrived_s: float
+
+    def read(self, count: int) -> Samples:
+        """The next samples ``(n,)`` or ``(n, channels)``; raises SourceGone."""
+        ...
+
+    def close(self) -> None:
+        """Let go of it."""
+        ...
+
+
+class SystemSound(Protocol):
+    """The sound server of this session. Calls raise NoSoundServer where none answers, SourceGone
+    where what is named is not there."""
+
+    @property
+    def seen(self) -> Surroundings:
+        """The computer as it was last looked at."""
+        ...
+
+    def look(self) -> bool:
+        """Look again; whether anything is different. Never raises."""
+        ...
+
+    def watch(self, changed: Callable[[], None]) -> Callable[[], None]:
+        """Call ``changed`` from a thread whenever something comes, goes or changes; gives what ends
+        it."""
+        ...
+
+    def open_microphone(
+        self,
+        name: str,
+        *,
+        rate_hz: int | None = None,
+        block_s: float = 0.01,
+        patience_s: float | None = None,
+    ) -> LiveMicrophone:
+        """Read a microphone, a monitor or an input of ours; at its own rate unless one is given.
+
+        What nobody reads for three blocks, or for ``patience_s``, is lost.
+        """
+        ...
+
+    def open_output(self, name: str, *, rate_hz: int, channels: int) -> Output:
+        """Play to an output."""
+        ...
+
+    def set_device(self, device_id: str, field: DeviceField, value: float | bool) -> None:
+        """Set one thing of a device, as far as the server can."""
+        ...
+
+    def input_name(self, key: str) -> str:
+        """The name by which the server knows an input of ours."""
+        ...
+
+    def ensure_input(self, key: str, title: str) -> Feed:
+        """A named input that any program can pick, and our end of it."""
+        ...
+
+    def inputs(self) -> tuple[SystemInput, ...]:
+        """The inputs of ours that are there."""
+        ...
+
+    def remove_input(self, key: str) -> None:
+        """Take one of our inputs away."""
+        ...
+
+    def move_listener(self, index: int, microphone: str) -> None:
+        """Let a program hear another microphone."""
+        ...
+
+    def ensure_output(self, key: str, title: str) -> str:
+        """An output of ours that plays nowhere, for what comes back; gives its name."""
+        ...
+
+    def remove_output(self, key: str) -> None:
+        """Take one of our outputs away."""
+        ...
+
+    def move_player(self, index: int, output: str) -> None:
+        """Let a program play to another output."""
+        ...

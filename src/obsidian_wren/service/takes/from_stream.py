@@ -1,0 +1,80 @@
+"""A take that the program itself records from a stream, in a thread of its own, until it has
+enough."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.service.ports import SoundStream, SourceGone
+from obsidian_wren.service.takes.ending import abandon, finish, tell
+from obsidian_wren.service.takes.keeping import _LOG
+from obsidian_wren.service.takes.running import RunningTake
+from obsidian_wren.service.workshop import Pace, Workshop
+from obsidian_wren.store.folder import FolderError
+
+BLOCK_S = 0.05
+
+
+def record(
+    ws: Workshop,
+    running: RunningTake,
+    source: SoundStream,
+    *,
+    pace: Pace | None,
+    first: Samples | None = None,
+    after: Callable[[], None] = lambda: None,
+) -> threading.Thread:
+    """Begin to record, ``first`` being its first block where it was read already.
+
+    ``pace`` None for a stream that comes at
+    the pace of sound by itself; ``after`` is done when the stream was let go."""
+    worker = threading.Thread(
+        target=_follow, args=(ws, running, source, pace, first, after), daemon=True
+    )
+    running.started = time.monotonic()
+    worker.start()
+    return worker
+
+
+def _follow(
+    ws: Workshop,
+    running: RunningTake,
+    source: SoundStream,
+    pace: Pace | None,
+    first: Samples | None,
+    after: Callable[[], None],
+) -> None:
+    count = round(BLOCK_S * source.rate_hz)
+    try:
+        try:
+            block = source.read(count) if first is None else first
+            while len(block) and not running.stop.is_set():
+                running.add(block, metered=pace != "fast")
+                if pace == "real":
+                    due = running.started + running.part.frames / source.rate_hz
+                    time.sleep(max(0.0, due - time.monotonic()))
+                if pace != "fast":
+                    tell(ws, running)
+                if running.whole:
+                    break
+                block = source.read(count)
+        finally:
+            source.close()
+            after()
+        finish(ws, running)
+    except (FolderError, SourceGone, OSError) as error:
+        abandon(ws, running)
+        ws.bus.tell("trouble", {"sentence": str(error)})
+        ws.changed()
+    except Exception:
+        _LOG.exception("A take failed")
+        abandon(ws, running)
+        sentence = (
+            "The take could not be finished; what was recorded is kept as a half take. Try to use"
+            " it, or take it again."
+        )
+        ws.bus.tell("trouble", {"sentence": sentence})
+        ws.changed()

@@ -1,0 +1,33 @@
+"""A take of whatever the rig hears without a page: the simulated rig, or a microphone of the
+system."""
+
+from __future__ import annotations
+
+from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.takes.from_system import start_system
+from obsidian_wren.service.takes.simulated import start_simulated
+from obsidian_wren.service.words import Control, Purpose
+from obsidian_wren.service.workshop import Workshop
+
+
+def start(
+    ws: Workshop,
+    purpose: Purpose,
+    *,
+    seconds: float | None = None,
+    position: float | None = None,
+    learns: Control = "preamp",
+    until_steady: bool = False,
+) -> None:
+    """Begin a take; it ends by itself. Raises Refused where sound comes from elsewhere."""
+    with ws.sessions() as session:
+        source = the_rig(ws, session).source
+    begin = start_system if source == "system" else start_simulated
+    begin(
+        ws,
+        purpose,
+        seconds=seconds,
+        position=position,
+        learns=learns,
+        until_steady=until_steady,
+    )

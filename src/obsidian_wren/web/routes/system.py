@@ -1,0 +1,100 @@
+"""This computer's own system: names of feeds, programs that are moved, headphones, what comes back.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+from flask import Response
+from pydantic import Field
+
+from obsidian_wren.service.page import views
+from obsidian_wren.service.words import Said
+from obsidian_wren.web.answers import Route, state_answer, workshop
+from obsidian_wren.web.routes.send import ByKey
+
+
+class NameFeed(Said):
+    """Another name for a feed; null for the usual one."""
+
+    title: str | None = Field(default=None, max_length=80)
+
+
+class StayFeeds(Said):
+    """Whether the feeds stay in the system when the program ends."""
+
+    stay: bool
+
+
+class ProgramByIndex(Said):
+    """A program that records, by its stream."""
+
+    index: int = Field(ge=0, lt=2**32)
+
+
+class MoveProgram(Said):
+    """The feed that it is to hear."""
+
+    to: str = Field(max_length=40)
+
+
+class ChooseOutput(Said):
+    """An output of the computer; null for none."""
+
+    device_id: str | None = Field(default=None, max_length=200)
+
+
+class ChooseReturn(Said):
+    """A program that plays, by its stream; null for none."""
+
+    index: int | None = Field(default=None, ge=0, lt=2**32)
+
+
+def name_feed(path: ByKey, body: NameFeed) -> Response:
+    """Give a feed another name."""
+    from obsidian_wren.service.send import feeds
+
+    feeds.name_feed(workshop(), path.key, body.title)
+    return state_answer()
+
+
+def stay_feeds(body: StayFeeds) -> Response:
+    """Let the feeds stay in the system when the program ends, or not."""
+    from obsidian_wren.service.send import feeds
+
+    feeds.keep_feeds(workshop(), body.stay)
+    return state_answer()
+
+
+def move_program(path: ProgramByIndex, body: MoveProgram) -> Response:
+    """Let a program that records hear a feed."""
+    from obsidian_wren.service.send import feeds
+
+    feeds.move_listener(workshop(), path.index, body.to)
+    return state_answer()
+
+
+def choose_output(path: ByKey, body: ChooseOutput) -> Response:
+    """Say which output the headphones are on."""
+    from obsidian_wren.service.send import feeds
+
+    feeds.choose_output(workshop(), path.key, body.device_id)
+    return state_answer()
+
+
+def choose_return(path: ByKey, body: ChooseReturn) -> Response:
+    """Take what a program plays as the return."""
+    from obsidian_wren.service.send import feeds
+
+    feeds.choose_return(workshop(), path.key, body.index)
+    return state_answer()
+
+
+ROUTES: tuple[Route, ...] = (
+    ("put", "/destinations/<key>/feed", name_feed, views.Overview),
+    ("put", "/destinations/<key>/output", choose_output, views.Overview),
+    ("put", "/destinations/<key>/return", choose_return, views.Overview),
+    ("put", "/feeds/stay", stay_feeds, views.Overview),
+    ("post", "/programs/<int:index>/move", move_program, views.Overview),
+)
