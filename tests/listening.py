@@ -61,3 +61,8 @@ def level_of_tone(microphone, hz=1000.0):
 
 def strongest_hz(sound):
     return np.fft.rfftfreq(len(sound), 1 / RATE)[np.abs(np.fft.rfft(sound)).argmax()]
+
+
+def level_of(sound):
+    """Level of ``(n,)`` samples, dBFS (AES17)."""
+    return 10 * np.log10(2 * np.mean(sound**2) + 1e-30)

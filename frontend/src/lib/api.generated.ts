@@ -552,6 +552,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/listener": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What arrives, and what was proved of it. */
+        get: operations["listener_state_listener_get"];
+        put?: never;
+        /** A page begins to listen. */
+        post: operations["listener_begin_listener_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listener/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It listens no more. */
+        post: operations["listener_end_listener_end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listener/piece": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The next piece of what it hears: little-endian 32-bit floats. */
+        post: operations["listener_push_listener_piece_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/live/sound": {
         parameters: {
             query?: never;
@@ -1598,6 +1650,16 @@ export interface components {
         Began: {
             /** Take Id */
             take_id: string;
+        };
+        /**
+         * BeginListening
+         * @description The input that the page picked, by its label, and its rate.
+         */
+        BeginListening: {
+            /** Label */
+            label: string;
+            /** Rate Hz */
+            rate_hz: number;
         };
         /**
          * BuzzView
@@ -2747,6 +2809,23 @@ export interface components {
             stretches_dbfs: (number | null)[];
         };
         /**
+         * ListenerState
+         * @description The page that listens, as it is known here; ``live``: whether anything is sent.
+         */
+        ListenerState: {
+            /** Feeds */
+            feeds: string[];
+            /** Label */
+            label: string | null;
+            /** Level Dbfs */
+            level_dbfs: number | null;
+            /** Live */
+            live: boolean;
+            /** Marker */
+            marker: boolean;
+            proof: components["schemas"]["PageProof"] | null;
+        };
+        /**
          * MicrophoneFields
          * @description A microphone, as far as it carries calculation; unknown numbers are null.
          */
@@ -3158,6 +3237,18 @@ export interface components {
             voice_causes: components["schemas"]["CauseView"][];
             watch: components["schemas"]["WatchView"];
             wishes: components["schemas"]["WishesBody"];
+        };
+        /**
+         * PageProof
+         * @description What of the newest marker arrived at the page: the feed whose code it was.
+         */
+        PageProof: {
+            /** Feed */
+            feed: string | null;
+            /** Good */
+            good: boolean;
+            /** Verdicts */
+            verdicts: components["schemas"]["VerdictView"][];
         };
         /**
          * PathDelayView
@@ -5912,6 +6003,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listener_state_listener_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListenerState"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listener_begin_listener_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginListening"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listener_end_listener_end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listener_push_listener_piece_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Unprocessable Entity */

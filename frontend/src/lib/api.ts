@@ -62,6 +62,7 @@ export type Known = components['schemas']['KnownView'];
 export type Delivery = components['schemas']['DeliveryView'];
 export type DiagramPoint = components['schemas']['DiagramPointView'];
 export type Destination = components['schemas']['DestinationView'];
+export type ListenerState = components['schemas']['ListenerState'];
 export type SystemProgram = components['schemas']['SystemProgramView'];
 export type Mix = components['schemas']['MixView'];
 export type Verdict = components['schemas']['VerdictView'];
@@ -186,6 +187,15 @@ export async function sendResponse(file: File): Promise<Answer> {
 
 export async function sendLive(samples: Float32Array<ArrayBuffer>): Promise<void> {
   await send('POST', 'run/piece', samples.buffer);
+}
+
+export async function sendListener(samples: Float32Array<ArrayBuffer>): Promise<void> {
+  await send('POST', 'listener/piece', samples.buffer);
+}
+
+/** What the page that listens is told. */
+export async function readListener(): Promise<ListenerState> {
+  return (await send('GET', 'listener')).json() as Promise<ListenerState>;
 }
 
 /** Leave stages out in the headphones alone. */

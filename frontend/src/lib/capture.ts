@@ -31,8 +31,10 @@ interface Microphone {
 async function openMicrophone(
   pieceSeconds: number,
   onPiece: (piece: Float32Array<ArrayBuffer>) => void,
+  deviceId?: string,
 ): Promise<Microphone> {
   const audio: MediaTrackConstraints = { channelCount: 1 };
+  if (deviceId) audio.deviceId = { exact: deviceId };
   for (const name of Object.keys(ASKED_OFF) as (keyof typeof ASKED_OFF)[]) audio[name] = false;
   let stream: MediaStream;
   try {
@@ -127,22 +129,34 @@ export class LiveCapture {
   #live = false;
   #sending: Promise<void> = Promise.resolve();
 
-  constructor(readonly send: (samples: Float32Array<ArrayBuffer>) => Promise<void>) {}
+  constructor(
+    readonly send: (samples: Float32Array<ArrayBuffer>) => Promise<void>,
+    readonly deviceId?: string,
+  ) {}
+
+  /** The device's own name, once it is open. */
+  get label(): string {
+    return this.#microphone?.track.label ?? '';
+  }
 
   /** Open the microphone, go live at its rate, send what it hears; `ended` is called when it goes away, or with why a piece found nobody. */
   async start(
     goLive: (rateHz: number) => Promise<boolean>,
     ended: (sentence: string | null, why?: unknown) => void,
   ): Promise<void> {
-    this.#microphone = await openMicrophone(LIVE_PIECE_S, (piece) => {
-      if (!this.#live) return;
-      this.#sending = this.#sending
-        .then(() => (this.#live ? this.send(piece) : undefined))
-        .catch((why: unknown) => {
-          if (this.#live) ended(null, why);
-          this.#live = false;
-        });
-    });
+    this.#microphone = await openMicrophone(
+      LIVE_PIECE_S,
+      (piece) => {
+        if (!this.#live) return;
+        this.#sending = this.#sending
+          .then(() => (this.#live ? this.send(piece) : undefined))
+          .catch((why: unknown) => {
+            if (this.#live) ended(null, why);
+            this.#live = false;
+          });
+      },
+      this.deviceId,
+    );
     this.#microphone.track.addEventListener('ended', () =>
       ended('The microphone went away, so the run stopped. Plug it in, then start live again.'),
     );

@@ -22,6 +22,7 @@ from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 from obsidian_wren.web.routes import (
     calibration,
     computer,
+    listener,
     live,
     recording,
     rig,
@@ -39,6 +40,7 @@ BLUEPRINTS: dict[str, tuple[Route, ...]] = {
     "calibration": calibration.ROUTES,
     "send": send.ROUTES,
     "system": system.ROUTES,
+    "listener": listener.ROUTES,
     "live": live.ROUTES,
     "recording": recording.ROUTES,
 }

@@ -33,6 +33,8 @@ HEADERS = {
     "Permissions-Policy": "microphone=(self), camera=(), geolocation=()",
 }
 FOREIGN = {"code": "foreign", "sentence": "This page speaks to its own machine only."}
+# The page itself, and the one that listens.
+_PAGES = ("/", "/listener")
 _WAIT_S = 60.0
 _LOG = logging.getLogger(__name__)
 _FAILED = (
@@ -92,20 +94,22 @@ class Front:
             return _json(start_response, "403 Forbidden", FOREIGN)
         path = environ.get("PATH_INFO", "/")
         if not path.startswith("/api/"):
-            cookie = self._access.welcome(environ.get("QUERY_STRING", "")) if path == "/" else None
+            cookie = (
+                self._access.welcome(environ.get("QUERY_STRING", "")) if path in _PAGES else None
+            )
             if cookie is not None:
                 # Away from the address bar and the history at once.
                 start_response(
                     "303 See Other",
                     [
-                        ("Location", "/"),
+                        ("Location", path),
                         ("Set-Cookie", cookie),
                         ("Cache-Control", "no-store"),
                         *HEADERS.items(),
                     ],
                 )
                 return [b""]
-            return self._file("/index.html" if path == "/" else path, start_response)
+            return self._file("/index.html" if path in _PAGES else path, start_response)
         if not self._access.allows(environ):
             return _json(start_response, "401 Unauthorized", self._access.refusal)
         self._ready.wait(_WAIT_S)

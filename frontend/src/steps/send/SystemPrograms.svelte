@@ -73,7 +73,8 @@
         <span class="who">
           <strong>Not open yet?</strong>
           <span class="soft"
-            >Pick “{usual.feed}” as the microphone in its settings. It appears here within a second.</span
+            >Pick “{usual.feed}” as the microphone in its settings. It appears here within a second.
+            <a href="/listener" target="_blank">Open a page that listens</a> in its place.</span
           >
         </span>
       </li>

@@ -24,6 +24,7 @@ from obsidian_wren.service.mixes import mix_rows, mixing, scene
 from obsidian_wren.service.ports import Probe, SourceGone
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.send import listening_page
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Derivation, Proof, Reading
@@ -55,6 +56,7 @@ def send_marker(ws: Workshop) -> None:
     def done(heard: dict[str, Heard]) -> None:
         try:
             _keep(ws, run, heard, level, lufs)
+            listening_page.look(ws, run, level, lufs)
         except Exception as error:
             # The thread has nobody to tell; a page that waits would wait for ever.
             ws.bus.tell(
@@ -69,6 +71,7 @@ def send_marker(ws: Workshop) -> None:
         ws.changed()
 
     if ws.world.system is None:
+        listening_page.note_start(ws)
         run.send_marker(level, lufs, done)
     else:
         live.current(ws).listening = True
@@ -84,6 +87,7 @@ def _listen_first(ws: Workshop, run: LiveRun, send: Callable[[], None]) -> None:
             if seat.program.probe is not None:
                 seat.program.probe.begin()
         if not run.finished.wait(_BEFORE_S):
+            listening_page.note_start(ws)
             send()
     except SourceGone as gone:
         _end_probes(run)

@@ -1,0 +1,127 @@
+"""The page of ours that listens, as a call would: it picks an input in a browser and sends back
+what it hears, so that what arrives there is proved by the sound.
+
+When its pieces get here tells nothing of when they were heard, so no delay is said of it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.levels import rms_dbfs
+from obsidian_wren.core.mix.marker import marker_level_dbfs
+from obsidian_wren.core.mix.proof import prove
+from obsidian_wren.core.mix.ring import Ring
+from obsidian_wren.core.mix.verdict import judge
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.run import LiveRun
+from obsidian_wren.service.workshop import Workshop
+
+_KEPT_S = 20.0
+
+
+@dataclass
+class ListeningPage:
+    """A page that listens: what its input is called, the last seconds of it, where it was when a
+    marker was sent, and what came of that."""
+
+    label: str
+    rate_hz: int
+    heard: Ring = field(init=False)
+    start: int | None = None
+    level_dbfs: float | None = None
+    proof: dict[str, Any] | None = None
+
+    @property
+    def shown_dbfs(self) -> float | None:
+        """The level of the newest piece, to be shown; None for silence."""
+        if self.level_dbfs is None or not np.isfinite(self.level_dbfs):
+            return None
+        return round(self.level_dbfs, 1)
+
+    def __post_init__(self) -> None:
+        """A ring at the page's rate."""
+        self.heard = Ring(seconds=_KEPT_S, rate_hz=self.rate_hz)
+
+
+@dataclass
+class Pages:
+    """The page that listens now; one at a time."""
+
+    page: ListeningPage | None = None
+
+
+def current(ws: Workshop) -> Pages:
+    """The page that listens."""
+    return ws.own(Pages)
+
+
+def begin(ws: Workshop, label: str, rate_hz: int) -> None:
+    """A page begins to listen to an input by its label; one that listened before is passed over."""
+    current(ws).page = ListeningPage(label.strip(), rate_hz)
+
+
+def push(ws: Workshop, samples: Samples) -> None:
+    """The next piece of what it hears. Raises Refused where it listens no more."""
+    page = _page(ws)
+    page.heard.push(samples)
+    page.level_dbfs = rms_dbfs(samples)
+
+
+def end(ws: Workshop) -> None:
+    """It listens no more."""
+    current(ws).page = None
+
+
+def note_start(ws: Workshop) -> None:
+    """A marker is about to be sent."""
+    page = current(ws).page
+    if page is not None:
+        page.start, page.proof = page.heard.position, None
+
+
+def look(ws: Workshop, run: LiveRun, level_dbfs: float, lufs: dict[str, float]) -> None:
+    """What of the marker arrived at the page, if it listens."""
+    page = current(ws).page
+    if page is None or page.start is None:
+        return
+    seats = {seat.own_feed: seat for seat in run.seats if seat.own_feed is not None}
+    # A browser may add the device's kind to the label.
+    own = next((feed for feed in seats if feed in page.label), None)
+    about = seats.get(own or next(iter(seats), ""))
+    if about is None:
+        return
+    kept_s = min(
+        (about.sent.position - about.sent.oldest()) / run.rate_hz,
+        (page.heard.position - page.heard.oldest()) / page.rate_hz,
+    )
+    arrived = prove(
+        page.heard.since(page.start),
+        np.zeros(0),
+        rate_hz=page.rate_hz,
+        feeds={feed: seat.number for feed, seat in seats.items()},
+        own_feed=own,
+        own_number=about.number,
+        sent_level_dbfs=level_dbfs,
+        feed_level_dbfs=marker_level_dbfs(lufs[about.key]),
+        sent_before=about.sent.since(about.sent.position - round(kept_s * run.rate_hz)),
+        heard_before=page.heard.since(page.heard.position - round(kept_s * page.rate_hz)),
+        sent_rate_hz=run.rate_hz,
+    )
+    verdicts = judge(replace(arrived, delay_ms=None), listener="this page")
+    page.proof = {
+        "feed": arrived.feed,
+        "good": all(verdict.mark != "fault" for verdict in verdicts),
+        "verdicts": [asdict(verdict) for verdict in verdicts],
+    }
+
+
+def _page(ws: Workshop) -> ListeningPage:
+    page = current(ws).page
+    if page is None:
+        raise Refused("not-listening", "This page listens no more. Start it again.")
+    return page

@@ -1,0 +1,93 @@
+"""The page that listens as a call would.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+from flask import Response, jsonify
+from pydantic import BaseModel, Field
+
+from obsidian_wren.service.page.send_views import VerdictView
+from obsidian_wren.service.words import RateHz, Said
+from obsidian_wren.web import models
+from obsidian_wren.web.answers import Route, piece, workshop
+
+
+class BeginListening(Said):
+    """The input that the page picked, by its label, and its rate."""
+
+    label: str = Field(max_length=200)
+    rate_hz: RateHz
+
+
+class PageProof(BaseModel):
+    """What of the newest marker arrived at the page: the feed whose code it was."""
+
+    feed: str | None
+    good: bool
+    verdicts: list[VerdictView]
+
+
+class ListenerState(BaseModel):
+    """The page that listens, as it is known here; ``live``: whether anything is sent."""
+
+    label: str | None
+    level_dbfs: float | None
+    live: bool
+    marker: bool
+    feeds: list[str]
+    proof: PageProof | None
+
+
+def state() -> Response:
+    """What arrives, and what was proved of it."""
+    from obsidian_wren.service import live
+    from obsidian_wren.service.send import listening_page
+
+    ws = workshop()
+    page, now = listening_page.current(ws).page, live.current(ws)
+    run = now.running
+    return jsonify(
+        ListenerState(
+            label=None if page is None else page.label,
+            level_dbfs=None if page is None else page.shown_dbfs,
+            live=run is not None,
+            marker=now.listening or (run is not None and run.marker_in_flight),
+            feeds=[] if run is None else [s.own_feed for s in run.seats if s.own_feed is not None],
+            proof=None if page is None or page.proof is None else PageProof(**page.proof),
+        ).model_dump()
+    )
+
+
+def begin(body: BeginListening) -> Response:
+    """A page begins to listen."""
+    from obsidian_wren.service.send import listening_page
+
+    listening_page.begin(workshop(), body.label, body.rate_hz)
+    return jsonify(ok=True)
+
+
+def push() -> Response:
+    """The next piece of what it hears: little-endian 32-bit floats."""
+    from obsidian_wren.service.send import listening_page
+
+    listening_page.push(workshop(), piece())
+    return jsonify(ok=True)
+
+
+def end() -> Response:
+    """It listens no more."""
+    from obsidian_wren.service.send import listening_page
+
+    listening_page.end(workshop())
+    return jsonify(ok=True)
+
+
+ROUTES: tuple[Route, ...] = (
+    ("get", "/listener", state, ListenerState),
+    ("post", "/listener", begin, models.Done),
+    ("post", "/listener/piece", push, models.Done),
+    ("post", "/listener/end", end, models.Done),
+)
