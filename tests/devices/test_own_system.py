@@ -1,6 +1,7 @@
 """The whole program on this computer's own sound: a private server, fake microphones, real programs
 that record and play."""
 
+import os
 import shutil
 import subprocess
 import threading
@@ -86,8 +87,16 @@ class Recording:
         )
 
     def hears(self, seconds=0.25):
-        data = self.process.stdout.read(round(seconds * RATE) * 4)
-        return np.frombuffer(data, dtype=np.float32).astype(float)
+        # What waited in the pipe was heard before.
+        os.set_blocking(self.process.stdout.fileno(), False)
+        self.process.stdout.read()
+        found = b""
+        end = time.monotonic() + 60.0
+        while len(found) < round(seconds * RATE) * 4:
+            assert time.monotonic() < end, "nothing was heard, not even silence"
+            time.sleep(0.01)
+            found += self.process.stdout.read() or b""
+        return np.frombuffer(found[: round(seconds * RATE) * 4], dtype=np.float32).astype(float)
 
     def __enter__(self):
         return self

@@ -14,6 +14,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.ring import Ring
+from obsidian_wren.service.mixes.silence import Silence
 from obsidian_wren.service.mixes.taps import Tap
 from obsidian_wren.service.ports import Listener, Player, ProgramSettings, SourceGone
 from obsidian_wren.service.system_sound import (
@@ -39,18 +40,45 @@ _CUSHION_S = 0.02
 class Feeds:
     """Our ends of the inputs that are there, by the key of their listener, with the titles that
     they were made under; what the server said where one could not be made; where the headphones
-    are; and which program's sound comes back from whom."""
+    are; which program's sound comes back from whom; and when the run wrote to each feed last, which
+    is silent otherwise."""
 
     held: dict[str, Feed] = field(default_factory=dict)
     titles: dict[str, str] = field(default_factory=dict)
     troubles: dict[str, str] = field(default_factory=dict)
     outputs: dict[str, str | None] = field(default_factory=dict)
     returns: dict[str, str | None] = field(default_factory=dict)
+    wrote_s: dict[str, float] = field(default_factory=dict)
+    silence: Silence | None = None
 
 
 def current(ws: Workshop) -> Feeds:
     """The feeds as they stand."""
     return ws.own(Feeds)
+
+
+def keep_silent(ws: Workshop) -> None:
+    """Write silence from now on where nobody else writes, until :func:`end_silence`."""
+    feeds, system = current(ws), cast(SystemSound, ws.world.system)
+
+    def heard() -> list[tuple[Feed, float]]:
+        picked = {listener.microphone for listener in system.seen.listeners}
+        return [
+            (feed, feeds.wrote_s.get(key, 0.0))
+            for key, feed in list(feeds.held.items())
+            if system.input_name(key) in picked
+        ]
+
+    if feeds.silence is None:
+        feeds.silence = Silence(heard)
+
+
+def end_silence(ws: Workshop) -> None:
+    """Write silence no more."""
+    feeds = current(ws)
+    if feeds.silence is not None:
+        feeds.silence.end()
+        feeds.silence = None
 
 
 def listener_for(ws: Workshop, key: str, kind: str, name: str) -> Listener:
@@ -65,6 +93,7 @@ def listener_for(ws: Workshop, key: str, kind: str, name: str) -> Listener:
         kind,
         name,
         feed=lambda: feeds.held.get(key),
+        wrote=lambda: feeds.wrote_s.__setitem__(key, time.monotonic()),
         back=lambda: feeds.returns.get(key),
     )
 
@@ -144,12 +173,13 @@ class NamedInput:
         name: str,
         *,
         feed: Callable[[], Feed | None],
+        wrote: Callable[[], None],
         back: Callable[[], str | None],
     ) -> None:
         self.kind, self.name = kind, name
         self.picks: str | None = None
         self.settings = ProgramSettings()
-        self._feed, self._back = feed, back
+        self._feed, self._wrote, self._back = feed, wrote, back
         self._system = system
         self.probe = SourceProbe(system, lambda: system.input_name(key), back)
 
@@ -170,6 +200,7 @@ class NamedInput:
         feed = self._feed()
         if feed is not None:
             feed.write(block.mean(axis=1))
+            self._wrote()
 
 
 class ProgramReturn:

@@ -47,6 +47,7 @@ def ensure_feeds(ws: Workshop) -> bool:
             ):
                 continue
             changed |= _make(system, feeds, key, title)
+    own_system.keep_silent(ws)
     if changed:
         system.look()
     return changed
@@ -81,6 +82,7 @@ def leave_feeds(ws: Workshop) -> None:
         return
     with ws.sessions() as session:
         stay = scene.live_wish(session).feeds_stay
+    own_system.end_silence(ws)
     feeds = own_system.current(ws)
     for key in list(feeds.held):
         if stay:

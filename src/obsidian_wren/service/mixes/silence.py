@@ -1,0 +1,46 @@
+"""Silence at the pace of sound into feeds that nothing is written to: who listens is never kept
+waiting, and what records has no hole."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from obsidian_wren.service.system_sound import FEED_HZ, Feed
+
+_BLOCK_S = 0.01
+# Nothing was written for so long: nothing is live.
+IDLE_S = 0.04
+_LOOK_EVERY_S = 0.1
+# A machine that slept does not make up for it.
+_MOST_LATE_S = 0.1
+
+
+class Silence:
+    """Writes until it is ended. ``heard`` gives the feeds that somebody listens to, each with when
+    it was written to last."""
+
+    def __init__(self, heard: Callable[[], Sequence[tuple[Feed, float]]]) -> None:
+        self._heard = heard
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._work, name="silence", daemon=True)
+        self._thread.start()
+
+    def end(self) -> None:
+        """Write nothing more."""
+        self._ended.set()
+        self._thread.join(timeout=5)
+
+    def _work(self) -> None:
+        silence = np.zeros(round(_BLOCK_S * FEED_HZ))
+        due_s = time.monotonic()
+        while not self._ended.wait(max(0.0, due_s - time.monotonic())):
+            heard = self._heard()
+            now_s = time.monotonic()
+            for feed, wrote_s in heard:
+                if now_s - wrote_s > IDLE_S:
+                    feed.write(silence)
+            due_s = max(due_s, now_s - _MOST_LATE_S) + (_BLOCK_S if heard else _LOOK_EVERY_S)
