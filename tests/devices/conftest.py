@@ -1,14 +1,24 @@
 """A sound server of the test's own, and microphones in it."""
 
+import shutil
+
 import pytest
 
 from obsidian_wren.devices.sound_server.control import SoundServer
+from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.setup import computer_changes, seeing
 from obsidian_wren.standins.private_server import (
     FakeMicrophone,
     PipeWire,
     PulseAudio,
     environment,
 )
+from obsidian_wren.store.folder import DataFolder
+from own_system import own_world
+from rigging import change
+from signals import sine
+from waiting import wait_until
 
 
 @pytest.fixture(params=[PulseAudio, PipeWire], ids=lambda each: each.name)
@@ -40,3 +50,35 @@ def plugged(sound_server):
 @pytest.fixture
 def system(sound_server):
     return SoundServer()
+
+
+@pytest.fixture
+def open_own(system, tmp_path, boathouse_data):
+    """Open the program over the boathouse on this computer's own sound; ended with the test."""
+    opened = []
+
+    def go(data=boathouse_data):
+        folder = tmp_path / f"own-{len(opened)}"
+        if data is not None:
+            shutil.copytree(data, folder)
+        system.look()
+        ws = open_workshop(DataFolder(folder), own_world(system))
+        seeing.start_seeing(ws)
+        opened.append(ws)
+        return ws
+
+    yield go
+    for ws in opened:
+        ws.let_go()
+        close_workshop(ws)
+
+
+@pytest.fixture
+def own(open_own, plugged):
+    """The boathouse's calibration on a desk microphone of this computer."""
+    plugged(sine(1000.0, -30.0, 1.0))
+    ws = open_own()
+    wait_until(lambda: "desk" in {device.id for device in overview(ws).computer.devices})
+    computer_changes.choose_device(ws, "desk")
+    change(ws, source="system")
+    return ws

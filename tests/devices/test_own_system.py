@@ -1,19 +1,12 @@
 """The whole program on this computer's own sound: a private server, fake microphones, real programs
 that record and play."""
 
-import os
-import shutil
-import subprocess
-import threading
 import time
 
 import numpy as np
-import pulsectl
 import pytest
 
 from listening import level_of, strongest_hz
-from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.devices.sound_server.computer import SystemComputer
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import current, living
@@ -23,127 +16,13 @@ from obsidian_wren.service.send import feeds, listeners, proving
 from obsidian_wren.service.setup import computer_changes, seeing, turning
 from obsidian_wren.service.takes import starting
 from obsidian_wren.service.undo import put_back
-from obsidian_wren.standins.surroundings import around, simulated_world
 from obsidian_wren.store.folder import DataFolder
+from own_system import CALL, Playing, Recording, own_world, sink, tone_of
 from rigging import change
-from signals import RATE, sine
+from signals import sine
 from waiting import wait_until
 
 TONE = sine(1000.0, -30.0, 1.0)
-CALL = "obsidian_wren.call"
-
-
-def own_world(system):
-    return around(system, SystemComputer(system), simulated_world(BrowserStream))
-
-
-@pytest.fixture
-def open_own(system, tmp_path, boathouse_data):
-    """Open the program over the boathouse on this computer's own sound; ended with the test."""
-    opened = []
-
-    def go(data=boathouse_data):
-        folder = tmp_path / f"own-{len(opened)}"
-        if data is not None:
-            shutil.copytree(data, folder)
-        system.look()
-        ws = open_workshop(DataFolder(folder), own_world(system))
-        seeing.start_seeing(ws)
-        opened.append(ws)
-        return ws
-
-    yield go
-    for ws in opened:
-        ws.let_go()
-        close_workshop(ws)
-
-
-@pytest.fixture
-def own(open_own, plugged):
-    """The boathouse's calibration on a desk microphone of this computer."""
-    plugged(TONE)
-    ws = open_own()
-    wait_until(lambda: "desk" in {device.id for device in overview(ws).computer.devices})
-    computer_changes.choose_device(ws, "desk")
-    change(ws, source="system")
-    return ws
-
-
-class Recording:
-    """A real program that records, and what it hears."""
-
-    def __init__(self, source, name="Walk recorder"):
-        self.process = subprocess.Popen(
-            [
-                "parec",
-                f"--device={source}",
-                f"--client-name={name}",
-                f"--rate={RATE}",
-                "--channels=1",
-                "--format=float32le",
-                "--latency-msec=20",
-            ],
-            stdout=subprocess.PIPE,
-        )
-
-    def hears(self, seconds=0.25):
-        # What waited in the pipe was heard before.
-        os.set_blocking(self.process.stdout.fileno(), False)
-        self.process.stdout.read()
-        found = b""
-        end = time.monotonic() + 60.0
-        while len(found) < round(seconds * RATE) * 4:
-            assert time.monotonic() < end, "nothing was heard, not even silence"
-            time.sleep(0.01)
-            found += self.process.stdout.read() or b""
-        return np.frombuffer(found[: round(seconds * RATE) * 4], dtype=np.float32).astype(float)
-
-    def __enter__(self):
-        return self
-
-    def __exit__(self, *_):
-        self.process.kill()
-        self.process.wait()
-
-
-class Playing:
-    """A real program that plays a tone without end."""
-
-    def __init__(self, hz, name="Editor call", sink=None):
-        sound = (0.1 * np.sin(2 * np.pi * hz * np.arange(RATE * 60) / RATE)).astype(np.float32)
-        to = [f"--device={sink}"] if sink else []
-        self.process = subprocess.Popen(
-            [
-                "pacat",
-                f"--rate={RATE}",
-                "--channels=1",
-                "--format=float32le",
-                f"--client-name={name}",
-                "--latency-msec=30",
-                *to,
-            ],
-            stdin=subprocess.PIPE,
-        )
-
-        def feed():
-            try:
-                self.process.stdin.write(sound.tobytes())
-            except (BrokenPipeError, ValueError):
-                return
-
-        threading.Thread(target=feed, daemon=True).start()
-
-    def __enter__(self):
-        return self
-
-    def __exit__(self, *_):
-        self.process.kill()
-        self.process.wait()
-
-
-def sink(name):
-    with pulsectl.Pulse("a sink") as pulse:
-        pulse.module_load("module-null-sink", f"sink_name={name}")
 
 
 def in_call(ws):
@@ -346,7 +225,7 @@ def test_what_a_program_plays_comes_back_and_never_into_its_own_feed(own, system
         feeds.choose_return(own, "call", player.index)
         assert in_call(own).plays == "Editor call"
         assert [each.name for each in overview(own).returns] == ["From Editor call"]
-        wait_until(lambda: "return" in overview(own).players[0].output)
+        wait_until(lambda: overview(own).players[0].output == "Wren: from Editor call")
         living.start_run(own)
         with Recording("phones.monitor", "ear") as ear, Recording(CALL) as recorder:
             wait_until(lambda: abs(strongest_hz(ear.hears(0.5)) - 3000.0) < 5.0)
@@ -376,15 +255,8 @@ def test_the_computers_sound_goes_to_a_stream_and_not_to_who_plays_it(own, syste
         assert tone_of(recorder.hears(1.0), 3000.0) < -90.0
 
 
-def tone_of(sound, hz):
-    at = np.arange(len(sound)) / RATE
-    window = np.hanning(len(sound))
-    found = abs(np.sum(sound * window * np.exp(-2j * np.pi * hz * at))) / window.sum()
-    return 20 * np.log10(2 * found + 1e-12)
-
-
 def test_takes_have_the_channel_and_the_rate_of_the_device(own, plugged):
-    both = np.column_stack([np.zeros(44_100), sine(500.0, -20.0, 1.0, rate_hz=44_100)])
+    both = np.column_stack([np.zeros(44_100), sine(500.0, -70.0, 1.0, rate_hz=44_100)])
     plugged(both, name="two", rate_hz=44_100, channels=2)
     wait_until(lambda: "two" in {device.id for device in overview(own).computer.devices})
     computer_changes.choose_device(own, "two")
@@ -393,7 +265,8 @@ def test_takes_have_the_channel_and_the_rate_of_the_device(own, plugged):
         change(own, channel=channel)
         before = len(overview(own).takes)
         starting.start(own, "rest", seconds=3.0)
-        take = wait_until(lambda n=before: (overview(own).takes[n:] or [None])[-1])
+        wait_until(lambda: overview(own).progress is None)
+        take = overview(own).takes[before]
         assert (take.source, take.rate_hz) == ("system", 44_100)
         assert (take.fault is None) == heard, take.fault
 
@@ -402,7 +275,7 @@ def test_a_dial_take_sets_the_slider_and_puts_it_back(own, system):
     before = len(overview(own).takes)
     starting.start(own, "dial", seconds=3.0, position=50.0, learns="slider")
     assert {each.name: each for each in system.microphones()}["desk"].volume_percent < 60.0
-    wait_until(lambda: overview(own).takes[before:])
+    wait_until(lambda: overview(own).takes[before:] and overview(own).progress is None)
     desk = {each.name: each for each in system.microphones()}["desk"]
     assert desk.volume_percent == pytest.approx(100.0, abs=0.2)
 

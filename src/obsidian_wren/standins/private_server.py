@@ -133,6 +133,8 @@ class FakeMicrophone:
     def plug_in(self) -> None:
         """There it is, and it gives sound."""
         self._stopped.clear()
+        # What a server that was killed left.
+        self._pipe.unlink(missing_ok=True)
         with pulsectl.Pulse("a microphone") as pulse:
             self._module = pulse.module_load(
                 "module-pipe-source",

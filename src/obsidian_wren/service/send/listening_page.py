@@ -91,10 +91,10 @@ def look(ws: Workshop, run: LiveRun, level_dbfs: float, lufs: dict[str, float]) 
         return
     seats = {seat.own_feed: seat for seat in run.seats if seat.own_feed is not None}
     # A browser may add the device's kind to the label.
-    own = next((feed for feed in seats if feed in page.label), None)
-    about = seats.get(own or next(iter(seats), ""))
-    if about is None:
+    own = next((feed for feed in seats if feed in page.label), next(iter(seats), None))
+    if own is None:
         return
+    about = seats[own]
     kept_s = min(
         (about.sent.position - about.sent.oldest()) / run.rate_hz,
         (page.heard.position - page.heard.oldest()) / page.rate_hz,

@@ -165,11 +165,11 @@ def _keep(
 
 
 def _delay_ms(counted_ms: float, sound: Heard, probe: Probe | None) -> float:
-    """How late the marker was: as samples are counted, or by the clock where the way there takes
-    time that samples do not tell."""
-    at = sound.start + round(counted_ms / 1000.0 * sound.rate_hz)
-    arrived_s = None if probe is None else probe.arrived_s(at)
-    return counted_ms if arrived_s is None else 1000.0 * (arrived_s - sound.began_s)
+    """How late the marker was: as samples are counted, and by the clock what the way there took,
+    which samples do not tell."""
+    arrived_s = None if probe is None else probe.arrived_s(sound.start)
+    way_ms = 0.0 if arrived_s is None else 1000.0 * (arrived_s - sound.began_s)
+    return counted_ms + way_ms
 
 
 def _look(

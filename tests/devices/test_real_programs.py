@@ -1,0 +1,137 @@
+"""The program in a process of its own on this computer's sound, and a real browser that listens."""
+
+import json
+import os
+import re
+import shutil
+import subprocess
+import sys
+import urllib.request
+
+import pytest
+from playwright.sync_api import expect, sync_playwright
+
+from listening import level_of
+from obsidian_wren.service.opening.opening import close_workshop
+from own_system import CALL, Recording
+from waiting import wait_until
+
+expect.set_options(timeout=60_000)
+FLAGS = [
+    "--headless=new",
+    "--no-sandbox",
+    "--use-fake-ui-for-media-stream",
+    "--autoplay-policy=no-user-gesture-required",
+    "--disable-background-networking",
+]
+
+
+class Serving:
+    """``obsidian-wren serve`` over a folder."""
+
+    def __init__(self, folder, port=0):
+        command = [sys.executable, "-m", "obsidian_wren.cli", "serve", "--no-token"]
+        self.process = subprocess.Popen(
+            [*command, "--data", str(folder), "--port", str(port)],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        self.url = re.search(r"http://[\d.:]+", self.process.stdout.readline()).group(0)
+
+    def ask(self, method, path, body=None):
+        asked = urllib.request.Request(
+            f"{self.url}/api{path}",
+            method=method,
+            data=None if body is None else json.dumps(body).encode(),
+            headers={"Content-Type": "application/json"},
+        )
+        with urllib.request.urlopen(asked, timeout=120) as answer:
+            return json.load(answer)
+
+    def state(self):
+        return self.ask("GET", "/state")
+
+    def kill(self):
+        self.process.kill()
+        self.process.wait()
+
+
+@pytest.fixture
+def folder(own):
+    """A data folder whose rig is the desk microphone of this computer."""
+    own.let_go()
+    close_workshop(own)
+    return own.folder.path
+
+
+@pytest.fixture
+def open_own(open_own):
+    # Ended by the test already.
+    return open_own
+
+
+@pytest.fixture
+def serve(folder):
+    running = []
+
+    def go(port=0):
+        running.append(Serving(folder, port))
+        return running[-1]
+
+    yield go
+    for each in running:
+        each.kill()
+
+
+@pytest.fixture
+def chromium():
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path=shutil.which("chromium") or shutil.which("chromium-browser"),
+            args=FLAGS,
+            ignore_default_args=["--headless", "--mute-audio"],
+            env=dict(os.environ),
+        )
+        yield browser
+        browser.close()
+
+
+def test_a_browser_picks_our_input_and_a_wrong_pick_is_moved(serve, chromium):
+    program = serve()
+    program.ask("POST", "/run/start", {})
+    page = chromium.new_context(permissions=["microphone"]).new_page()
+    page.goto(f"{program.url}/listener")
+    choice = page.get_by_label("Microphone")
+    expect(choice.locator("option", has_text="Wren: call")).to_have_count(1)
+    listed = choice.locator("option").all_text_contents()
+    assert not [each for each in listed if "onitor" in each], listed
+    choice.select_option(label="Wren: call")
+    page.get_by_role("button", name="Listen", exact=True).click()
+    expect(page.get_by_text("Hears “Wren: call” at")).to_be_visible()
+    page.get_by_role("button", name="Prove what arrives").click()
+    expect(page.get_by_text("Treated voice arrives")).to_be_visible()
+    (listener,) = program.state()["programs"]
+    assert (listener["hears"], listener["feed"]) == ("feed", "call")
+
+    choice.select_option(label="Desk mic")
+    expect(page.get_by_text("Hears “Desk mic” at")).to_be_visible()
+    raw = wait_until(
+        lambda: next((one for one in program.state()["programs"] if one["hears"] == "raw"), None)
+    )
+    page.get_by_role("button", name="Prove what arrives").click()
+    expect(page.get_by_text("Sound arrives, but not your voice")).to_be_visible()
+    program.ask("POST", f"/programs/{raw['index']}/move", {"to": "call"})
+    wait_until(lambda: program.state()["programs"][0]["hears"] == "feed")
+    page.get_by_role("button", name="Prove what arrives").click()
+    expect(page.get_by_text("Treated voice arrives")).to_be_visible()
+
+
+def test_a_killed_program_goes_on_where_it_was(serve):
+    first = serve()
+    first.ask("POST", "/run/start", {})
+    with Recording(CALL) as recorder:
+        wait_until(lambda: level_of(recorder.hears()) > -60.0)
+        first.kill()
+        second = serve()
+        wait_until(lambda: second.state()["run"]["live"])
+        wait_until(lambda: level_of(recorder.hears()) > -60.0)

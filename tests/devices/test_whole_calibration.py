@@ -1,0 +1,50 @@
+"""The whole calibration from a microphone of the system whose secret is known: the chain is the one
+that the same sound gives as files."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.setup import computer_changes
+from obsidian_wren.service.takes import from_file, starting
+from obsidian_wren.standins.private_server import PulseAudio
+from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec
+from obsidian_wren.standins.world import SimulatedRig
+from rigging import change
+from waiting import wait_until
+
+SECONDS = {"rest": 8.0, "talk": 18.0, "passage": 26.0}
+
+
+@pytest.mark.parametrize("sound_server", [PulseAudio], indirect=True)
+def test_the_same_sound_gives_the_same_chain_as_from_files(open_own, plugged, workshop, tmp_path):
+    rig = SimulatedRig(WorldSpec.model_validate_json(BOATHOUSE.read_text("utf-8")))
+    sounds = {purpose: rig.take(purpose, seconds=lasts) for purpose, lasts in SECONDS.items()}
+    desk = plugged(sounds["rest"])
+    ws = open_own(data=None)
+    assert overview(ws).rig.source == "system"
+    wait_until(lambda: any(device.of_rig for device in overview(ws).computer.devices))
+    computer_changes.choose_device(ws, "desk")
+    change(workshop, source="file")
+    for purpose, sound in sounds.items():
+        soundfile.write(tmp_path / "take.wav", sound, 48_000, subtype="FLOAT")
+        from_file.keep_file(workshop, purpose, tmp_path / "take.wav", channel=None)
+        desk.say(sound)
+        starting.start(ws, purpose, seconds=SECONDS[purpose])
+        wait_until(lambda: overview(ws).progress is None)
+        assert overview(ws).takes[-1].fault is None, overview(ws).takes[-1].fault
+    ours, files = overview(ws), overview(workshop)
+    assert [stage.kind for stage in ours.stages if stage.runs] == [
+        stage.kind for stage in files.stages if stage.runs
+    ]
+    assert ours.talk.active_level_dbfs == pytest.approx(files.talk.active_level_dbfs, abs=0.3)
+    assert ours.quiet.a_weighted_dbfs == pytest.approx(files.quiet.a_weighted_dbfs, abs=0.5)
+    found = {(each.stage, each.name): each for each in ours.settings if each.unit in ("dB", "dBFS")}
+    for each in files.settings:
+        if each.unit in ("dB", "dBFS") and (each.stage, each.name) in found:
+            there = found[each.stage, each.name].value
+            assert there == pytest.approx(each.value, abs=1.5), (each.stage, each.name)
+    highpass = {each.name: each.value for each in ours.settings if each.stage == "highpass"}
+    theirs = {each.name: each.value for each in files.settings if each.stage == "highpass"}
+    assert np.log2(highpass["frequency_hz"] / theirs["frequency_hz"]) == pytest.approx(0, abs=0.1)
