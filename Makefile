@@ -8,7 +8,7 @@ export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: demo test bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
+.PHONY: demo test try-real bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -77,6 +77,11 @@ sentences: .setup-test
 bench: set-up .setup-test
 	$(BIN)/pip install --quiet -e '.[bench,test]'
 	$(BIN)/python bench/report.py
+
+# Real sound on a machine without a sound card: a private server, a microphone that talks, a browser that listens.
+try-real: EXTRAS = test
+try-real: set-up .setup-test
+	$(BIN)/python scripts/try_real.py
 
 shots: set-up .setup-test
 	$(BIN)/python scripts/shots.py

@@ -184,7 +184,9 @@ def test_feeds_have_names_of_their_own_and_stay_only_where_they_should(
     listeners.use_listener(own, "stream", False)
     assert [each.key for each in system.inputs()] == ["call"]
     put_back.undo(own)
-    assert {each.key for each in system.inputs()} == {"call", "stream"}
+    wait_until(lambda: {each.key for each in system.inputs()} == {"call", "stream"})
+    # Nobody sees any more that they are missing.
+    own.let_go()
     feeds.leave_feeds(own)
     assert system.inputs() == ()
     feeds.ensure_feeds(own)

@@ -11,6 +11,7 @@ import argparse
 import json
 import os
 import sys
+from types import ModuleType
 
 from obsidian_wren.cli.arguments import parser
 from obsidian_wren.cli.printing import print_plain
@@ -34,8 +35,7 @@ def main(arguments: list[str] | None = None) -> int:
         if chosen.command == "doctor":
             return look_through(chosen)
         if chosen.command in ("devices", "live"):
-            from obsidian_wren.cli import passing
-
+            passing = _passing()
             return passing.live(chosen) if chosen.command == "live" else passing.devices(chosen)
         return _work(chosen)
     except Told as error:
@@ -64,6 +64,21 @@ def main(arguments: list[str] | None = None) -> int:
         )
     print(sentence, file=sys.stderr)
     return 2
+
+
+def _passing() -> ModuleType:
+    """What needs the library of the sound server, which is looked for when it is imported."""
+    try:
+        from obsidian_wren.cli import passing
+    except OSError as error:
+        from obsidian_wren.service.system_sound import NoSoundServer
+
+        raise NoSoundServer(
+            "no-library",
+            "The library of the sound server is missing. Install Debian's libpulse0, then try"
+            " again.",
+        ) from error
+    return passing
 
 
 def _progress(share: float) -> None:

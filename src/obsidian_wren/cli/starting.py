@@ -6,12 +6,14 @@ import argparse
 import dataclasses
 import json
 import os
+import sys
 import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from obsidian_wren.service.ports import PushedStream, World
+    from obsidian_wren.service.system_sound import SystemSound
     from obsidian_wren.service.workshop import Workshop
     from obsidian_wren.store.folder import DataFolder
 
@@ -99,12 +101,40 @@ def _own_world() -> World:
     """This computer's own sound around the program, where its sound server answers, and a plain
     word where none does."""
     from obsidian_wren.devices.sound_server.computer import SystemComputer
-    from obsidian_wren.devices.sound_server.control import SoundServer
     from obsidian_wren.standins.surroundings import around
 
-    server = SoundServer()
-    server.look()
-    return around(server, SystemComputer(server), _world())
+    system = _own_system()
+    system.look()
+    return around(system, SystemComputer(system), _world())
+
+
+def _own_system() -> SystemSound:
+    """The sound server of a Linux desktop; elsewhere PortAudio, where it is installed."""
+    from obsidian_wren.devices.nothing import NoSystem
+
+    try:
+        if sys.platform.startswith("linux"):
+            from obsidian_wren.devices.sound_server.control import SoundServer
+
+            return SoundServer()
+        import sounddevice
+
+        from obsidian_wren.devices.portaudio.system import PortAudioSystem
+
+        return PortAudioSystem(sounddevice)
+    except (ImportError, OSError):
+        # The packages look for their libraries when they are imported.
+        if sys.platform.startswith("linux"):
+            return NoSystem(
+                "no-library",
+                "The library of the sound server is missing. Install Debian's libpulse0, then"
+                " start the program again.",
+            )
+        return NoSystem(
+            "no-portaudio",
+            "PortAudio is missing. Install it with pip install 'obsidian-wren[portaudio]', then"
+            " start the program again.",
+        )
 
 
 def _fill(folder: DataFolder) -> None:

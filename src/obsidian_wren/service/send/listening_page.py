@@ -22,6 +22,8 @@ from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.workshop import Workshop
 
 _KEPT_S = 20.0
+# What was sent last may not have come back from the page yet.
+_ON_ITS_WAY_S = 1.5
 
 
 @dataclass
@@ -108,7 +110,9 @@ def look(ws: Workshop, run: LiveRun, level_dbfs: float, lufs: dict[str, float]) 
         own_number=about.number,
         sent_level_dbfs=level_dbfs,
         feed_level_dbfs=marker_level_dbfs(lufs[about.key]),
-        sent_before=about.sent.since(about.sent.position - round(kept_s * run.rate_hz)),
+        sent_before=about.sent.since(about.sent.position - round(kept_s * run.rate_hz))[
+            : -round(_ON_ITS_WAY_S * run.rate_hz)
+        ],
         heard_before=page.heard.since(page.heard.position - round(kept_s * page.rate_hz)),
         sent_rate_hz=run.rate_hz,
     )

@@ -1,0 +1,81 @@
+"""No way to the sound of this system: says why, and what to install."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NoReturn
+
+from obsidian_wren.core.derive.sound_device import DeviceField
+from obsidian_wren.service.system_sound import NoSoundServer, Surroundings, SystemInput
+
+
+class NoSystem:
+    """In the place of a sound server where there is none; every call raises NoSoundServer."""
+
+    def __init__(self, code: str, sentence: str) -> None:
+        self._why = (code, sentence)
+
+    @property
+    def seen(self) -> Surroundings:
+        """Nothing, and why."""
+        return Surroundings(missing=self._why)
+
+    def look(self) -> bool:
+        """Nothing changes."""
+        return False
+
+    def watch(self, changed: Callable[[], None]) -> Callable[[], None]:
+        """Nothing is told."""
+        return lambda: None
+
+    def open_microphone(
+        self,
+        name: str,
+        *,
+        rate_hz: int | None = None,
+        block_s: float = 0.01,
+        patience_s: float | None = None,
+    ) -> NoReturn:
+        """Not here."""
+        self._refuse()
+
+    def open_output(self, name: str, *, rate_hz: int, channels: int) -> NoReturn:
+        """Not here."""
+        self._refuse()
+
+    def set_device(self, device_id: str, field: DeviceField, value: float | bool) -> NoReturn:
+        """Not here."""
+        self._refuse()
+
+    def input_name(self, key: str) -> str:
+        """No name."""
+        return ""
+
+    def ensure_input(self, key: str, title: str) -> NoReturn:
+        """Not here."""
+        self._refuse()
+
+    def inputs(self) -> tuple[SystemInput, ...]:
+        """None."""
+        return ()
+
+    def remove_input(self, key: str) -> None:
+        """There is none."""
+
+    def move_listener(self, index: int, microphone: str) -> NoReturn:
+        """Not here."""
+        self._refuse()
+
+    def ensure_output(self, key: str, title: str) -> NoReturn:
+        """Not here."""
+        self._refuse()
+
+    def remove_output(self, key: str) -> None:
+        """There is none."""
+
+    def move_player(self, index: int, output: str) -> NoReturn:
+        """Not here."""
+        self._refuse()
+
+    def _refuse(self) -> NoReturn:
+        raise NoSoundServer(*self._why)

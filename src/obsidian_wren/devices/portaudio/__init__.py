@@ -1,0 +1,1 @@
+"""The sound of a system through PortAudio, for macOS and Windows."""

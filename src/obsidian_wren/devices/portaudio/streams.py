@@ -1,0 +1,153 @@
+"""Streams of PortAudio: blocks come and go in its own thread, and nothing is kept as a backlog."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import deque
+from typing import Any
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.service.ports import SourceGone
+
+_PATIENCE_S = 3.0
+_MOST_BLOCKS = 3
+_MOST_S = 0.06
+
+
+class PortMicrophone:
+    """One input. ``gaps`` counts the times that sound was lost because nobody read it in time.
+
+    Raises SourceGone where it cannot be opened."""
+
+    def __init__(
+        self,
+        library: Any,
+        number: int,
+        *,
+        rate_hz: int,
+        channels: int,
+        block_s: float,
+        patience_s: float | None = None,
+    ) -> None:
+        self.rate_hz, self.channels, self.gaps = rate_hz, channels, 0
+        self.arrived_s = time.monotonic()
+        self._pieces: deque[Samples] = deque()
+        self._waiting = self._wanted = 0
+        self._asked = self._ended = False
+        self._there = threading.Condition()
+        self._most = round(rate_hz * (patience_s or _MOST_BLOCKS * block_s))
+        try:
+            self._stream = library.InputStream(
+                device=number,
+                samplerate=rate_hz,
+                channels=channels,
+                blocksize=round(block_s * rate_hz),
+                latency="low",
+                callback=self._came,
+                finished_callback=self._end,
+            )
+            self._stream.start()
+        except Exception as error:
+            raise SourceGone(
+                f"The microphone could not be opened: {error}. Check that it is plugged in, then"
+                " try again."
+            ) from error
+
+    def read(self, count: int) -> Samples:
+        """Just ``count`` samples, ``(count,)`` or ``(count, channels)``. Raises SourceGone."""
+        with self._there:
+            self._asked, self._wanted = True, count
+            end = time.monotonic() + _PATIENCE_S
+            while self._waiting < count and not self._ended:
+                if not self._there.wait(end - time.monotonic()):
+                    self._ended = True
+            if self._waiting < count:
+                raise SourceGone("The microphone went away. Plug it in again.")
+            whole = np.concatenate(self._pieces)
+            self._pieces.clear()
+            self._pieces.append(whole[count:])
+            self._waiting, self._wanted = len(whole) - count, 0
+        block = whole[:count]
+        return block[:, 0] if self.channels == 1 else block
+
+    def close(self) -> None:
+        """Let go of it."""
+        self._stream.close()
+        self._end()
+
+    def _came(self, block: Any, _frames: int, _time: Any, _status: Any) -> None:
+        with self._there:
+            self._pieces.append(np.array(block, dtype=np.float64).reshape(-1, self.channels))
+            self._waiting += len(self._pieces[-1])
+            while self._waiting > self._most + self._wanted and len(self._pieces) > 1:
+                self._waiting -= len(self._pieces.popleft())
+                self.gaps += self._asked
+            self.arrived_s = time.monotonic()
+            self._there.notify_all()
+
+    def _end(self) -> None:
+        with self._there:
+            self._ended = True
+            self._there.notify_all()
+
+
+class PortOutput:
+    """One output, played to by its own clock. Raises SourceGone where it cannot be opened."""
+
+    def __init__(self, library: Any, number: int, *, rate_hz: int, channels: int) -> None:
+        self.rate_hz, self.channels = rate_hz, channels
+        self.missed = self.asked = 0
+        self._ended = self._begun = False
+        self._lock = threading.Lock()
+        self._held: Any = np.zeros((0, channels), dtype=np.float32)
+        try:
+            self._stream = library.OutputStream(
+                device=number,
+                samplerate=rate_hz,
+                channels=channels,
+                latency="low",
+                callback=self._wanted,
+                finished_callback=self._end,
+            )
+            self._stream.start()
+        except Exception as error:
+            raise SourceGone(
+                f"The output could not be opened: {error}. Check that it is plugged in, then try"
+                " again."
+            ) from error
+
+    @property
+    def is_gone(self) -> bool:
+        """Whether it went away."""
+        return self._ended
+
+    @property
+    def delay_s(self) -> float:
+        """How long sound waits here, seconds."""
+        return len(self._held) / self.rate_hz
+
+    def write(self, block: Samples) -> None:
+        """The next ``(n, channels)`` samples; never waits. What is too much loses its oldest."""
+        with self._lock:
+            both = np.concatenate([self._held, block.astype(np.float32)])
+            self._held = both[-round(_MOST_S * self.rate_hz) :]
+            self._begun = True
+
+    def close(self) -> None:
+        """Let go of it."""
+        self._stream.close()
+        self._ended = True
+
+    def _wanted(self, out: Any, frames: int, _time: Any, _status: Any) -> None:
+        with self._lock:
+            block, self._held = self._held[:frames], self._held[frames:]
+            self.missed += self._begun and len(block) < frames
+            self.asked += frames
+        out[:] = 0.0
+        out[: len(block)] = block
+
+    def _end(self) -> None:
+        self._ended = True

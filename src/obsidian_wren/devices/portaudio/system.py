@@ -1,0 +1,196 @@
+"""PortAudio behind the port of the system's sound: microphones are read, outputs are played to.
+
+Inputs of our own it cannot make: a feed plays into a loopback device that the person has, whose
+name the feed is given.
+
+Source: PortAudio's list of devices, through ``sounddevice``. Other programs are not seen by it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
+from obsidian_wren.devices.portaudio.streams import PortMicrophone, PortOutput
+from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.service.system_sound import (
+    FEED_HZ,
+    NoSoundServer,
+    Surroundings,
+    SystemInput,
+)
+
+_NOT_HERE = "PortAudio can set nothing of the system. Set it in the system’s own sound settings."
+
+
+class PortAudioSystem:
+    """What PortAudio can do; ``library`` is ``sounddevice`` or what looks like it."""
+
+    def __init__(self, library: Any) -> None:
+        self._library = library
+        self._seen = Surroundings()
+        self._fed: dict[str, str] = {}
+
+    @property
+    def seen(self) -> Surroundings:
+        """The devices as they were last looked at; who listens is not known."""
+        return self._seen
+
+    def look(self) -> bool:
+        """Look again; whether anything is different. Never raises."""
+        try:
+            new = Surroundings(server="PortAudio", devices=_devices(self._library))
+        except Exception as error:
+            new = Surroundings(
+                missing=("no-portaudio", f"PortAudio does not answer ({error}). Install it again.")
+            )
+        changed = new != self._seen
+        self._seen = new
+        return changed
+
+    def watch(self, changed: Callable[[], None]) -> Callable[[], None]:
+        """PortAudio tells of no change; devices are those of the start."""
+        return lambda: None
+
+    def open_microphone(
+        self,
+        name: str,
+        *,
+        rate_hz: int | None = None,
+        block_s: float = 0.01,
+        patience_s: float | None = None,
+    ) -> PortMicrophone:
+        """Read a microphone. Raises SourceGone."""
+        device = self._device(name, "input")
+        return PortMicrophone(
+            self._library,
+            _number(device),
+            rate_hz=rate_hz or device.rate_hz,
+            channels=device.channels,
+            block_s=block_s,
+            patience_s=patience_s,
+        )
+
+    def open_output(self, name: str, *, rate_hz: int, channels: int) -> PortOutput:
+        """Play to an output. Raises SourceGone."""
+        device = self._device(name, "output")
+        return PortOutput(self._library, _number(device), rate_hz=rate_hz, channels=channels)
+
+    def set_device(self, device_id: str, field: DeviceField, value: float | bool) -> None:
+        """Nothing can be set."""
+        raise NoSoundServer("not-settable", _NOT_HERE)
+
+    def input_name(self, key: str) -> str:
+        """The loopback device that a feed plays into."""
+        return self._fed.get(key, "")
+
+    def ensure_input(self, key: str, title: str) -> LoopbackFeed:
+        """A feed into the loopback device that has the feed's name. Raises NoSoundServer where
+        there is none."""
+        found = next(
+            (
+                device
+                for device in self._seen.devices
+                if device.direction == "output" and title in device.system_name
+            ),
+            None,
+        )
+        if found is None:
+            raise NoSoundServer(
+                "no-loopback",
+                "This system makes no inputs of its own. Install a loopback device, then give this"
+                f" feed its name; “{title}” is none.",
+            )
+        self._fed[key] = found.id
+        output = PortOutput(self._library, _number(found), rate_hz=FEED_HZ, channels=2)
+        return LoopbackFeed(output)
+
+    def inputs(self) -> tuple[SystemInput, ...]:
+        """The loopback devices in use."""
+        return tuple(SystemInput(key, name) for key, name in self._fed.items())
+
+    def remove_input(self, key: str) -> None:
+        """The loopback device stays; it is no longer played to."""
+        self._fed.pop(key, None)
+
+    def move_listener(self, index: int, microphone: str) -> None:
+        """Other programs are not seen."""
+        raise NoSoundServer("not-seen", _NOT_HERE)
+
+    def ensure_output(self, key: str, title: str) -> str:
+        """No output can be made."""
+        raise NoSoundServer("no-output", _NOT_HERE)
+
+    def remove_output(self, key: str) -> None:
+        """There is none."""
+
+    def move_player(self, index: int, output: str) -> None:
+        """Other programs are not seen."""
+        raise NoSoundServer("not-seen", _NOT_HERE)
+
+    def _device(self, name: str, direction: str) -> SoundDevice:
+        for device in self._seen.devices:
+            if device.id == name and device.direction == direction:
+                return device
+        raise SourceGone("This device is not there now. Plug it in, then start the program again.")
+
+
+class LoopbackFeed:
+    """A loopback device that is played to: whoever records its other end hears it."""
+
+    def __init__(self, output: PortOutput) -> None:
+        self._output = output
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether the device is still there."""
+        return not self._output.is_gone
+
+    def write(self, block: Samples) -> None:
+        """The next ``(n,)`` samples at ``FEED_HZ``; never waits."""
+        self._output.write(np.repeat(block[:, None], self._output.channels, axis=1))
+
+    def close(self) -> None:
+        """Leave it; who listens hears silence."""
+        self._output.close()
+
+
+def _devices(library: Any) -> tuple[SoundDevice, ...]:
+    usual = [int(number) for number in library.default.device]
+    found = []
+    for number, each in enumerate(library.query_devices()):
+        for place, direction in enumerate(("input", "output")):
+            channels = int(each[f"max_{direction}_channels"])
+            if channels:
+                found.append(_device(number, each, direction, channels, number == usual[place]))
+    return tuple(found)
+
+
+def _device(number: int, each: Any, direction: Any, channels: int, is_usual: bool) -> SoundDevice:
+    return SoundDevice(
+        id=f"{direction}-{number}",
+        system_name=str(each["name"]),
+        direction=direction,
+        present=True,
+        enabled=True,
+        rate_hz=int(each["default_samplerate"]),
+        bits=24,
+        slider_percent=100.0,
+        muted=False,
+        enhancements=False,
+        auto_gain=False,
+        channels=channels,
+        is_default=is_usual,
+        is_default_for_calls=is_usual,
+        port=str(each["name"]),
+        kind="interface" if direction == "input" else "headphones",
+        settable=frozenset(),
+    )
+
+
+def _number(device: SoundDevice) -> int:
+    return int(device.id.rpartition("-")[2])
