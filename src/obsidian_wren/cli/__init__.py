@@ -36,7 +36,8 @@ def main(arguments: list[str] | None = None) -> int:
             return look_through(chosen)
         if chosen.command in ("devices", "live"):
             passing = _passing()
-            return passing.live(chosen) if chosen.command == "live" else passing.devices(chosen)
+            answer = passing.live if chosen.command == "live" else passing.devices
+            return int(answer(chosen))
         return _work(chosen)
     except Told as error:
         sentence = str(error)

@@ -39,7 +39,7 @@ def prove(
 ) -> Arrived:
     """Look at what a listener heard and gave back since the marker was sent, ``(n,)`` at its own
     rate, and at the last seconds of what was sent to it at ``sent_rate_hz`` beside what it heard of
-    them.
+    them, both from one instant on.
 
     ``feeds`` maps names of feeds to the numbers of their codes; ``own_number`` is the code of the
     mix that is meant for this listener.
@@ -139,12 +139,8 @@ def _again(
     """What was done to the voice between its feed and the ear at the far end."""
     same = at_rate(sent, sent_rate_hz, rate_hz)
     delay = max(0, round(code.delay_samples))
-    # Both end at the same instant, so what was sent last is not heard yet.
-    count = min(len(same), len(heard)) - delay
+    # Both begin at the same instant, so what was sent first is heard so much later.
+    count = min(len(same), len(heard) - delay)
     if count <= 0:
         return None
-    return compare(
-        same[len(same) - count - delay : len(same) - delay],
-        heard[len(heard) - count :],
-        rate_hz=rate_hz,
-    )
+    return compare(same[:count], heard[delay : delay + count], rate_hz=rate_hz)

@@ -9,18 +9,20 @@ from dataclasses import dataclass, field
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.marker import MARKER_S, feed_path, marker_level_dbfs, marker_sound
 from obsidian_wren.service.live.loop import piece
-from obsidian_wren.service.live.paths import Seat
+from obsidian_wren.service.live.paths import KEPT_S, Seat
 
 # As late as anything that is still called live arrives.
 _MARKER_TAIL_S = 1.2
+# What is written over while it is read.
+_MARGIN_S = 1.0
 
 
 @dataclass(frozen=True)
 class Heard:
     """What one listener heard of a marker: from the instant it was sent, at its rate, and what
     came back from it; what was sent to it in the last seconds at the run's rate, beside what it
-    heard of that, not yet aligned. ``began_s`` is when it was sent, by the machine's clock;
-    ``start`` the position that the listener was at then."""
+    heard, both from ``before_s`` before the marker on. ``began_s`` is when that was sent, by the
+    machine's clock; ``start`` the position that the listener was at then."""
 
     rate_hz: int
     takes_hz: int
@@ -30,6 +32,7 @@ class Heard:
     heard_before: Samples
     began_s: float = 0.0
     start: int = 0
+    before_s: float = 0.0
 
 
 @dataclass
@@ -43,7 +46,7 @@ class MarkerInFlight:
     done: Callable[[dict[str, Heard]], None]
     at: int = 0
     began_s: float = 0.0
-    starts: dict[str, tuple[int, int]] = field(default_factory=dict)
+    starts: dict[str, tuple[int, int, int]] = field(default_factory=dict)
 
     @classmethod
     def to(
@@ -78,7 +81,7 @@ class MarkerInFlight:
         if self.at == 0:
             self.began_s = time.monotonic()
             self.starts = {
-                s.key: (probe.position, probe.returned_position)
+                s.key: (probe.position, probe.returned_position, s.sent.position)
                 for s in seats
                 if (probe := s.program.probe) is not None
             }
@@ -107,21 +110,23 @@ class MarkerInFlight:
             probe = seat.program.probe
             if probe is None or seat.key not in self.starts:
                 continue
-            heard, returned = self.starts[seat.key]
+            heard, returned, sent = self.starts[seat.key]
             takes_hz = seat.program.takes_hz
+            since_s = (seat.sent.position - sent) / self.rate_hz
             # One that began to hear for this marker has not heard all that was sent.
-            kept = min(
-                seat.sent.position - seat.sent.oldest(),
-                round(probe.position * self.rate_hz / takes_hz),
+            before_s = max(
+                0.0,
+                min(KEPT_S - since_s - _MARGIN_S, sent / self.rate_hz, heard / takes_hz),
             )
             found[seat.key] = Heard(
                 probe.rate_hz,
                 takes_hz,
                 probe.heard_since(heard),
                 probe.returned_since(returned),
-                seat.sent.since(seat.sent.position - kept),
-                probe.heard_since(probe.position - round(kept * takes_hz / self.rate_hz)),
+                seat.sent.since(sent - round(before_s * self.rate_hz)),
+                probe.heard_since(heard - round(before_s * takes_hz)),
                 self.began_s,
                 heard,
+                before_s,
             )
         return found

@@ -63,6 +63,8 @@ class Through:
 
     def run(self) -> None:
         """Until stopped. Raises SourceGone where the microphone was never there."""
+        # What loads with the first block would hold the microphone up.
+        VoiceChain(self._specs, FEED_HZ).process(np.zeros(round(BLOCK_S * FEED_HZ)))
         microphone = self._open()
         with quick_switching():
             come_first()

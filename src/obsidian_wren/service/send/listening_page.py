@@ -6,6 +6,7 @@ When its pieces get here tells nothing of when they were heard, so no delay is s
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
@@ -18,12 +19,11 @@ from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.marker_flight import Heard
 from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.workshop import Workshop
 
 _KEPT_S = 20.0
-# What was sent last may not have come back from the page yet.
-_ON_ITS_WAY_S = 1.5
 
 
 @dataclass
@@ -86,20 +86,26 @@ def note_start(ws: Workshop) -> None:
         page.start, page.proof = page.heard.position, None
 
 
-def look(ws: Workshop, run: LiveRun, level_dbfs: float, lufs: dict[str, float]) -> None:
-    """What of the marker arrived at the page, if it listens."""
+def look(
+    ws: Workshop,
+    run: LiveRun,
+    heard: Mapping[str, Heard],
+    level_dbfs: float,
+    lufs: Mapping[str, float],
+) -> None:
+    """What of the marker arrived at the page, if it listens; ``heard`` by those in the run."""
     page = current(ws).page
     if page is None or page.start is None:
         return
     seats = {seat.own_feed: seat for seat in run.seats if seat.own_feed is not None}
     # A browser may add the device's kind to the label.
     own = next((feed for feed in seats if feed in page.label), next(iter(seats), None))
-    if own is None:
+    if own is None or seats[own].key not in heard:
         return
     about = seats[own]
-    kept_s = min(
-        (about.sent.position - about.sent.oldest()) / run.rate_hz,
-        (page.heard.position - page.heard.oldest()) / page.rate_hz,
+    sent = heard[about.key]
+    before_s = min(
+        sent.before_s, page.start / page.rate_hz, (page.start - page.heard.oldest()) / page.rate_hz
     )
     arrived = prove(
         page.heard.since(page.start),
@@ -110,10 +116,8 @@ def look(ws: Workshop, run: LiveRun, level_dbfs: float, lufs: dict[str, float]) 
         own_number=about.number,
         sent_level_dbfs=level_dbfs,
         feed_level_dbfs=marker_level_dbfs(lufs[about.key]),
-        sent_before=about.sent.since(about.sent.position - round(kept_s * run.rate_hz))[
-            : -round(_ON_ITS_WAY_S * run.rate_hz)
-        ],
-        heard_before=page.heard.since(page.heard.position - round(kept_s * page.rate_hz)),
+        sent_before=sent.sent_before[round((sent.before_s - before_s) * run.rate_hz) :],
+        heard_before=page.heard.since(page.start - round(before_s * page.rate_hz)),
         sent_rate_hz=run.rate_hz,
     )
     verdicts = judge(replace(arrived, delay_ms=None), listener="this page")

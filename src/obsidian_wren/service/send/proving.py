@@ -56,7 +56,7 @@ def send_marker(ws: Workshop) -> None:
     def done(heard: dict[str, Heard]) -> None:
         try:
             _keep(ws, run, heard, level, lufs)
-            listening_page.look(ws, run, level, lufs)
+            listening_page.look(ws, run, heard, level, lufs)
         except Exception as error:
             # The thread has nobody to tell; a page that waits would wait for ever.
             ws.bus.tell(
