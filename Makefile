@@ -85,6 +85,7 @@ try-real: set-up .setup-test
 
 shots: set-up .setup-test
 	$(BIN)/python scripts/shots.py
+	$(BIN)/python scripts/try_real.py --shots docs/screenshots
 
 clean:
 	rm -rf .venv .setup-* frontend/node_modules src/obsidian_wren/web/static demo-data

@@ -30,12 +30,10 @@ VIEWS = {
     "quiet-listen": ("Quiet", "Listen in"),
     "gain": ("Gain", "Levels"),
     "gain-path": ("Gain", "What to turn"),
-    "gain-live": ("Gain", "Live"),
     "clean-gate": ("Clean", "Gate"),
     "clean-clicks": ("Clean", "Keys and clicks"),
     "tone": ("Tone", "What the rig adds"),
     "tone-hiss": ("Tone", "Breath and hiss"),
-    "tone-parts": ("Tone", "Listen to parts"),
     "steady": ("Steady", "Levels"),
     "steady-compressor": ("Steady", "Compressor"),
     "send": ("Send", "Listeners"),
@@ -155,14 +153,13 @@ def prove(page: Page) -> None:
     page.get_by_text("Treated voice arrives").first.wait_for(timeout=60_000)
 
 
-def listen(page: Page, name: str) -> None:
-    """The live views with sound in them."""
+def listen(page: Page) -> None:
+    """The live view with sound in it, and what a heater switched off takes away."""
     page.get_by_role("button", name="Listen in", exact=True).click()
-    page.wait_for_timeout(2500 if name == "quiet-listen" else 9000)
-    if name == "quiet-listen":
-        page.get_by_role("button", name="Hold this").click()
-        page.get_by_label("heater", exact=True).uncheck()
-        page.wait_for_timeout(3000)
+    page.wait_for_timeout(2500)
+    page.get_by_role("button", name="Hold this").click()
+    page.get_by_label("heater", exact=True).uncheck()
+    page.wait_for_timeout(3000)
 
 
 def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
@@ -171,14 +168,13 @@ def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
         page.get_by_text("up to 36 dB").wait_for(timeout=30_000)
     if name == "send-beside":
         page.get_by_role("button", name="Change").first.click()
-    live = name in ("quiet-listen", "gain-live")
+    live = name == "quiet-listen"
     if live:
-        listen(page, name)
+        listen(page)
     page.evaluate("document.querySelectorAll('main *').forEach((part) => part.scrollTo(0, 0))")
     page.screenshot(path=out / f"{shown}.png")
     if live:
         page.get_by_role("button", name="Stop listening").click()
-    if name == "quiet-listen":
         page.get_by_label("heater", exact=True).check()
 
 

@@ -27,6 +27,7 @@ from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec
 from obsidian_wren.standins.world import SimulatedRig
 
 ROOT = pathlib.Path(__file__).resolve().parents[1]
+PICTURES = (("Rig", "Sound settings", "own-rig"), ("Send", "Listeners", "own-send"))
 _TALK_S = 40.0
 _SERVERS = {"pulseaudio": PulseAudio, "pipewire": PipeWire}
 
@@ -60,9 +61,13 @@ def use_the_microphone(program: Serving, name: str) -> None:
     while name not in {each["id"] for each in program.ask("GET", "/state")["computer"]["devices"]}:
         time.sleep(0.2)
     program.ask("POST", "/computer/rig", {"device_id": name})
-    rig = program.ask("GET", "/state")["rig"]
+    before = program.ask("GET", "/state")
+    rig = before["rig"]
     fields = {key: rig[key] for key in rig if key not in ("id", "absolute_gain", "things")}
     program.ask("PUT", "/rig", {**fields, "source": "system"})
+    # Another source counts the preamp anew; this one stands where it stood.
+    preamp = next(each for each in before["controls"] if each["key"] == "preamp")
+    program.ask("POST", "/controls", {"control": "preamp", "position": preamp["position"]})
     program.ask("POST", "/run/start", {})
 
 
@@ -74,10 +79,33 @@ def listen(page: Page, url: str) -> None:
     page.get_by_role("button", name="Prove what arrives").click()
 
 
+def take_pictures(page: Page, program: Serving, out: pathlib.Path) -> None:
+    """Rig and Send of this computer, with a program on the raw microphone."""
+    recording = ["parec", "--device=desk", "--client-name=Walk recorder"]
+    recorder = subprocess.Popen(recording, stdout=subprocess.DEVNULL)
+    while not any(each["hears"] == "raw" for each in program.ask("GET", "/state")["programs"]):
+        time.sleep(0.2)
+    page.goto(program.url)
+    steps = page.get_by_role("navigation", name="Steps")
+    steps.wait_for()
+    time.sleep(1.0)
+    while program.ask("GET", "/state")["run"]["marker"] != "idle":
+        time.sleep(0.2)
+    for step, leaf, name in PICTURES:
+        steps.get_by_role("button", name=re.compile(step)).click()
+        page.get_by_role("tab", name=leaf, exact=True).click()
+        page.mouse.move(2, 2)
+        page.wait_for_timeout(800)
+        page.screenshot(path=out / f"{name}.png")
+    recorder.kill()
+    recorder.wait()
+
+
 def main() -> int:
     told = argparse.ArgumentParser(description=__doc__)
     told.add_argument("--server", choices=_SERVERS, default="pulseaudio")
     told.add_argument("--seconds", type=float, default=float("inf"))
+    told.add_argument("--shots", type=pathlib.Path, help="take the pictures of it, then end")
     chosen = told.parse_args()
     with tempfile.TemporaryDirectory(prefix="wren") as name, contextlib.ExitStack() as ends:
         folder = pathlib.Path(name)
@@ -103,6 +131,11 @@ def main() -> int:
         ends.callback(browser.close)
         page = browser.new_context(permissions=["microphone"]).new_page()
         listen(page, program.url)
+        if chosen.shots is not None:
+            take_pictures(
+                browser.new_page(viewport={"width": 1280, "height": 800}), program, chosen.shots
+            )
+            return 0
         print(f"The page is at {program.url}/, a page that listens at {program.url}/listener.")
         print("A browser listens to “Wren: call” meanwhile. Ctrl-C ends all of it.", flush=True)
         end = time.monotonic() + chosen.seconds

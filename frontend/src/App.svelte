@@ -77,6 +77,13 @@
           <option value="new">A further rig, like this one…</option>
         </select>
       </label>
+      {#if overview.computer.simulated}
+        <span
+          class="simulated"
+          title="The computer, the programs that listen and what plays beside are simulated. obsidian-wren serve uses this computer’s own."
+          >simulated</span
+        >
+      {/if}
       <span class="gap"></span>
       <span class="undo">
         <button
@@ -234,6 +241,12 @@
   }
   header > span {
     white-space: nowrap;
+  }
+  .simulated {
+    padding: 0 6px;
+    border: 1px dashed var(--ink);
+    font-size: 12px;
+    line-height: 20px;
   }
   .live {
     display: inline-flex;

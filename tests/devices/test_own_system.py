@@ -1,6 +1,7 @@
 """The whole program on this computer's own sound: a private server, fake microphones, real programs
 that record and play."""
 
+import signal
 import time
 
 import numpy as np
@@ -139,6 +140,20 @@ def test_a_sound_server_that_ends_and_is_back(own, sound_server, plugged):
     plugged(TONE)
     wait_until(lambda: current(own).running)
     with Recording(CALL) as recorder:
+        wait_until(lambda: loud(recorder))
+
+
+def test_a_machine_that_slept_goes_on_by_itself(own, sound_server):
+    living.start_run(own)
+    with Recording(CALL) as recorder:
+        wait_until(lambda: loud(recorder))
+        for process in sound_server._processes:
+            process.send_signal(signal.SIGSTOP)
+        # Longer than a microphone may be silent.
+        wait_until(lambda: current(own).run.finished.is_set())
+        for process in reversed(sound_server._processes):
+            process.send_signal(signal.SIGCONT)
+        wait_until(lambda: current(own).running)
         wait_until(lambda: loud(recorder))
 
 

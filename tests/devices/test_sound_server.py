@@ -1,7 +1,9 @@
 """The sound of the system, on a server that is started for the test."""
 
+import os
 import stat
 import subprocess
+import tempfile
 import threading
 import time
 
@@ -10,6 +12,7 @@ import pulsectl
 import pytest
 
 from listening import Sending, fitted, heard, level_of_tone, strongest_hz, tone
+from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.devices.sound_server.microphone import Microphone
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import NoSoundServer
@@ -141,9 +144,30 @@ def test_processing_of_the_server_is_seen(system, plugged):
     assert (found["desk"], found["cancelled"]) == (None, "Echo cancelling")
 
 
-def test_nobody_else_reaches_the_pipe(system):
-    feed = system.ensure_input("call", "Wren: call")
-    assert stat.S_IMODE(feed.path.parent.stat().st_mode) == 0o700
+@pytest.mark.skipif(os.getuid() != 0, reason="only root can be somebody else")
+def test_a_second_user_reaches_neither_the_pipe_nor_the_server(sound_server, monkeypatch):
+    """A state folder that everybody may enter, as without a session's own directory."""
+    with tempfile.TemporaryDirectory(dir="/tmp") as open_to_all:
+        os.chmod(open_to_all, 0o755)
+        monkeypatch.delenv("XDG_RUNTIME_DIR")
+        monkeypatch.setenv("XDG_STATE_HOME", open_to_all)
+        system = SoundServer()
+        feed = system.ensure_input("call", "Wren: call")
+        assert feed.path.is_relative_to(open_to_all)
+        # The server itself makes it open to everybody.
+        assert stat.S_IMODE(feed.path.stat().st_mode) & 0o006
+        socket = os.environ["PULSE_SERVER"].removeprefix("unix:")
+        for path in (feed.path, feed.path.with_suffix(".lock"), socket):
+            told = subprocess.run(
+                ["/usr/bin/stat", str(path)],
+                user=65534,
+                capture_output=True,
+                text=True,
+                check=False,
+            )
+            assert told.returncode != 0
+            assert "Permission denied" in told.stderr
+        feed.close()
 
 
 def test_a_feed_without_listeners_never_waits(system):

@@ -59,7 +59,9 @@
           {audit.length === 1 ? 'thing disagrees' : 'things disagree'} in the sound settings; the worst: {audit[0]
             ?.title}.</span
         >
-        <button type="button" onclick={() => (place.leaf.rig = 'computer')}>See them</button>
+        <button type="button" onclick={() => (place.leaf.rig = 'computer')}
+          >{audit.length === 1 ? 'See it' : 'See them'}</button
+        >
       </p>
     {/if}
     <Fact

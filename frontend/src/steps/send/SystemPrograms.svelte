@@ -123,6 +123,10 @@
   .soft {
     color: var(--quiet-ink);
   }
+  a {
+    color: inherit;
+    font-weight: 600;
+  }
   button {
     min-height: 28px;
     padding: 0 8px;

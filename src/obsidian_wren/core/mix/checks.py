@@ -32,13 +32,15 @@ class Check:
 @dataclass(frozen=True)
 class ProofFacts:
     """The newest proof of a listener. Delay in ms, ``ours_ms`` of it in this program; loudness in
-    LUFS as it was heard; ``stale``: another input is picked since."""
+    LUFS as it was heard; ``stale``: another input is picked since; ``beyond``: where the rest of the
+    delay lies."""
 
     verdicts: tuple[Verdict, ...]
     delay_ms: float | None
     ours_ms: float | None
     lufs: float | None
     stale: bool
+    beyond: str = "in the program"
 
 
 def listener_checks(
@@ -78,7 +80,7 @@ def _detail(proof: ProofFacts) -> str | None:
     parts = []
     if proof.delay_ms is not None and proof.ours_ms is not None:
         beyond = max(0.0, proof.delay_ms - proof.ours_ms)
-        parts.append(f"{proof.ours_ms:.0f} ms of it here, {beyond:.0f} in the program")
+        parts.append(f"{proof.ours_ms:.0f} ms of it here, {beyond:.0f} {proof.beyond}")
     if proof.lufs is not None:
         parts.append(f"heard at {proof.lufs:.1f} LUFS".replace("-", "−"))
     return "; ".join(parts) or None

@@ -178,7 +178,13 @@ def _checks(
     body = proof.body if proof is not None else {}
     facts = None
     if proof is not None:
-        facts = convert(ProofFacts, body, stale=row.picks != proof.picks)
+        facts = convert(
+            ProofFacts,
+            body,
+            stale=row.picks != proof.picks,
+            # What a real program adds is not known.
+            beyond="in the program" if row.plays is None else "on the way to it",
+        )
     checks = listener_checks(audit, facts, provable=provable)
     return [convert(send_views.CheckView, check) for check in checks]
 
