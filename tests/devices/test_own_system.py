@@ -150,7 +150,7 @@ def test_a_machine_that_slept_goes_on_by_itself(own, sound_server):
         for process in sound_server._processes:
             process.send_signal(signal.SIGSTOP)
         # Longer than a microphone may be silent.
-        wait_until(lambda: current(own).run.finished.is_set())
+        wait_until(current(own).run.finished.is_set)
         for process in reversed(sound_server._processes):
             process.send_signal(signal.SIGCONT)
         wait_until(lambda: current(own).running)
@@ -242,15 +242,18 @@ def test_what_a_program_plays_comes_back_and_never_into_its_own_feed(own, system
         feeds.choose_return(own, "call", player.index)
         assert in_call(own).plays == "Editor call"
         assert [each.name for each in overview(own).returns] == ["From Editor call"]
-        wait_until(lambda: overview(own).players[0].output == "Wren: from Editor call")
+        stood = overview(own).players[0].output
         living.start_run(own)
+        wait_until(lambda: overview(own).players[0].output == "Wren: from Editor call")
         with Recording("phones.monitor", "ear") as ear, Recording(CALL) as recorder:
             wait_until(lambda: abs(strongest_hz(ear.hears(0.5)) - 3000.0) < 5.0)
             wait_until(lambda: loud(recorder))
             assert tone_of(recorder.hears(1.0), 3000.0) < -90.0
         with pytest.raises(Refused, match="It is live"):
             feeds.choose_return(own, "call", None)
-    living.stop_run(own)
+        living.stop_run(own)
+        # Not live: it is heard where it always was.
+        wait_until(lambda: overview(own).players[0].output == stood)
     feeds.choose_return(own, "call", None)
     assert overview(own).returns == []
 

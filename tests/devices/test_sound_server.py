@@ -6,6 +6,7 @@ import subprocess
 import tempfile
 import threading
 import time
+from pathlib import Path
 
 import numpy as np
 import pulsectl
@@ -148,7 +149,7 @@ def test_processing_of_the_server_is_seen(system, plugged):
 def test_a_second_user_reaches_neither_the_pipe_nor_the_server(sound_server, monkeypatch):
     """A state folder that everybody may enter, as without a session's own directory."""
     with tempfile.TemporaryDirectory(dir="/tmp") as open_to_all:
-        os.chmod(open_to_all, 0o755)
+        Path(open_to_all).chmod(0o755)
         monkeypatch.delenv("XDG_RUNTIME_DIR")
         monkeypatch.setenv("XDG_STATE_HOME", open_to_all)
         system = SoundServer()

@@ -2,11 +2,18 @@
   import type { ComputerChange, Device, Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
   import { typing, typingNumber } from '../../lib/typing.svelte';
+  import Mark from '../../parts/Mark.svelte';
   import AuditList from './AuditList.svelte';
 
+  /** The sound settings of the computer: all of a stand-in's; of a real one what its sound server tells, and lets a program set. */
   let { overview }: { overview: Overview } = $props();
 
   const computer = $derived(overview.computer);
+  const simulated = $derived(computer.simulated);
+  /** A rig on the browser's microphone may have no device here. */
+  const audited = $derived(
+    simulated || overview.rig.source === 'system' || computer.devices.some((device) => device.of_rig),
+  );
   const DIRECTIONS = [
     { value: 'input', title: 'Inputs' },
     { value: 'output', title: 'Outputs' },
@@ -16,13 +23,25 @@
     void desk.do('patch', '/api/computer', { body: { device_id: device.id, field, value } });
   }
 
+  function may(device: Device, field: ComputerChange['field']): boolean {
+    return device.present && (device.settable?.includes(field) ?? true);
+  }
+
   function name(device: Device, text: string): void {
     void desk.do('put', '/api/computer/names', { body: { device_id: device.id, own_name: text.trim() || null } });
   }
 </script>
 
-<AuditList findings={computer.findings} />
-{#each DIRECTIONS as direction (direction.value)}
+{#if computer.missing}
+  <p class="missing"><Mark kind="fault" /> <span>{computer.missing}</span></p>
+  <p>
+    Then this page shows the devices of this computer, and programs can pick your treated voice. Until then sound comes
+    from the browser’s microphone or from files.
+  </p>
+{:else if audited}
+  <AuditList findings={computer.findings} />
+{/if}
+{#each computer.missing ? [] : DIRECTIONS as direction (direction.value)}
   <table>
     <thead>
       <tr>
@@ -31,10 +50,14 @@
         <th scope="col">Rate</th>
         <th scope="col">Depth</th>
         <th scope="col">Slider</th>
-        <th scope="col">Enhance</th>
-        <th scope="col">{direction.value === 'input' ? 'Auto gain' : ''}</th>
+        {#if simulated}
+          <th scope="col">Enhance</th>
+          <th scope="col">{direction.value === 'input' ? 'Auto gain' : ''}</th>
+        {:else}
+          <th scope="col">Muted</th>
+        {/if}
         <th scope="col">Default</th>
-        <th scope="col"><span class="hidden-text">Plug</span></th>
+        {#if simulated}<th scope="col"><span class="hidden-text">Plug</span></th>{/if}
       </tr>
     </thead>
     <tbody>
@@ -52,7 +75,8 @@
                 >use in this rig</button
               >
             {/if}
-            {#if !here}<em>unplugged</em>{/if}
+            {#if !here}<em>unplugged</em>{:else if !device.enabled}<em>nothing plugged in</em>{/if}
+            {#if device.processing}<em>{device.processing}</em>{/if}
           </th>
           <td>
             <input
@@ -66,24 +90,25 @@
             />
           </td>
           <td>
-            <select
-              aria-label="Rate of {device.system_name}"
-              disabled={!here}
-              value={String(device.rate_hz)}
-              onchange={(event) => set(device, 'rate_hz', Number(event.currentTarget.value))}
-            >
-              {#each [44100, 48000, 96000] as rate (rate)}<option value={String(rate)}>{rate / 1000} kHz</option>{/each}
-            </select>
+            {#if !may(device, 'rate_hz') && here}<span class="num">{device.rate_hz / 1000} kHz</span>{:else}<select
+                aria-label="Rate of {device.system_name}"
+                disabled={!here}
+                value={String(device.rate_hz)}
+                onchange={(event) => set(device, 'rate_hz', Number(event.currentTarget.value))}
+              >
+                {#each [44100, 48000, 96000] as rate (rate)}<option value={String(rate)}>{rate / 1000} kHz</option
+                  >{/each}
+              </select>{/if}
           </td>
           <td>
-            <select
-              aria-label="Depth of {device.system_name}"
-              disabled={!here}
-              value={String(device.bits)}
-              onchange={(event) => set(device, 'bits', Number(event.currentTarget.value))}
-            >
-              {#each [16, 24] as bits (bits)}<option value={String(bits)}>{bits} bit</option>{/each}
-            </select>
+            {#if !may(device, 'bits') && here}<span class="num">{device.bits} bit</span>{:else}<select
+                aria-label="Depth of {device.system_name}"
+                disabled={!here}
+                value={String(device.bits)}
+                onchange={(event) => set(device, 'bits', Number(event.currentTarget.value))}
+              >
+                {#each [16, 24] as bits (bits)}<option value={String(bits)}>{bits} bit</option>{/each}
+              </select>{/if}
           </td>
           <td>
             <input
@@ -92,58 +117,81 @@
               min="0"
               max="100"
               aria-label="Slider of {device.system_name}, percent"
-              disabled={!here}
+              disabled={!may(device, 'slider_percent')}
               {@attach typingNumber(
                 () => device.slider_percent,
                 (percent) => set(device, 'slider_percent', percent),
               )}
             /> %
           </td>
-          <td>
-            <input
-              type="checkbox"
-              aria-label="Enhancements of {device.system_name}"
-              disabled={!here}
-              checked={device.enhancements}
-              onchange={(event) => set(device, 'enhancements', event.currentTarget.checked)}
-            />
-          </td>
-          <td>
-            {#if direction.value === 'input'}
+          {#if simulated}
+            <td>
               <input
                 type="checkbox"
-                aria-label="Auto gain of {device.system_name}"
+                aria-label="Enhancements of {device.system_name}"
                 disabled={!here}
-                checked={device.auto_gain}
-                onchange={(event) => set(device, 'auto_gain', event.currentTarget.checked)}
+                checked={device.enhancements}
+                onchange={(event) => set(device, 'enhancements', event.currentTarget.checked)}
               />
-            {/if}
-          </td>
+            </td>
+            <td>
+              {#if direction.value === 'input'}
+                <input
+                  type="checkbox"
+                  aria-label="Auto gain of {device.system_name}"
+                  disabled={!here}
+                  checked={device.auto_gain}
+                  onchange={(event) => set(device, 'auto_gain', event.currentTarget.checked)}
+                />
+              {/if}
+            </td>
+          {:else}
+            <td>
+              <input
+                type="checkbox"
+                aria-label="{device.system_name} is muted"
+                disabled={!may(device, 'muted')}
+                checked={device.muted}
+                onchange={(event) => set(device, 'muted', event.currentTarget.checked)}
+              />
+            </td>
+          {/if}
           <td>
             <input
               type="radio"
               name="default-{direction.value}"
               aria-label="{device.system_name} is the default {direction.value}"
-              disabled={!here}
+              disabled={!may(device, 'is_default')}
               checked={device.is_default}
               onchange={() => set(device, 'is_default', true)}
             />
           </td>
-          <td>
-            <button
-              type="button"
-              onclick={() =>
-                void desk.do('post', here ? '/api/computer/unplug' : '/api/computer/plug', {
-                  body: { device_id: device.id },
-                })}>{here ? 'Unplug' : 'Plug in'}</button
-            >
-          </td>
+          {#if simulated}
+            <td>
+              <button
+                type="button"
+                onclick={() =>
+                  void desk.do('post', here ? '/api/computer/unplug' : '/api/computer/plug', {
+                    body: { device_id: device.id },
+                  })}>{here ? 'Unplug' : 'Plug in'}</button
+              >
+            </td>
+          {/if}
         </tr>
+      {:else}
+        <tr><td colspan="9" class="none">None is plugged in.</td></tr>
       {/each}
     </tbody>
   </table>
 {/each}
-<p>These are the sound settings of the stand-in computer: change them as you would change your own.</p>
+{#if simulated}
+  <p>These are the sound settings of a simulated computer: change them as you would change your own.</p>
+{:else if !computer.missing}
+  <p>
+    As {computer.server} tells them. What is set here is set for every program of this computer, and can be undone; rate and
+    depth are set in the system’s own settings.
+  </p>
+{/if}
 
 <style>
   button {
@@ -207,8 +255,18 @@
     min-height: 26px;
     font-size: 13px;
   }
-  p {
+  .num {
+    font-size: 12px;
+  }
+  p,
+  .none {
     color: var(--quiet-ink);
     font-size: 13px;
+  }
+  .missing {
+    display: flex;
+    gap: 9px;
+    padding-bottom: 8px;
+    color: var(--ink);
   }
 </style>

@@ -13,7 +13,6 @@
   import OutlookPicture from './OutlookPicture.svelte';
   import RoomLeaf from './RoomLeaf.svelte';
   import SourceChoice from './SourceChoice.svelte';
-  import SystemLeaf from './SystemLeaf.svelte';
 
   let { overview }: { overview: Overview } = $props();
 
@@ -38,8 +37,7 @@
     {#if leaf === 'microphone' && microphone}<MicrophoneLeaf {overview} {microphone} />
     {:else if leaf === 'interface' && box}<InterfaceLeaf {overview} {box} />
     {:else if leaf === 'room' && room}<RoomLeaf {overview} {room} />
-    {:else if leaf === 'computer' && overview.computer.simulated}<ComputerLeaf {overview} />
-    {:else if leaf === 'computer'}<SystemLeaf {overview} />
+    {:else if leaf === 'computer'}<ComputerLeaf {overview} />
     {:else}
       <div class="outlook">
         <OutlookPicture {outlook} maxSpl={microphone?.max_spl_db ?? null} />

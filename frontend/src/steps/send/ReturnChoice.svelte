@@ -35,7 +35,7 @@
 <p>
   {live
     ? 'Stop live to choose what comes back.'
-    : 'A program that plays now can be chosen: it then plays through Obsidian Wren, treated, and never into its own feed.'}
+    : 'A program that plays now can be chosen: while live it plays through Obsidian Wren, treated, and never into its own feed.'}
 </p>
 
 <style>

@@ -32,8 +32,8 @@ class Check:
 @dataclass(frozen=True)
 class ProofFacts:
     """The newest proof of a listener. Delay in ms, ``ours_ms`` of it in this program; loudness in
-    LUFS as it was heard; ``stale``: another input is picked since; ``beyond``: where the rest of the
-    delay lies."""
+    LUFS as it was heard; ``stale``: another input is picked since; ``beyond``: where the rest of
+    the delay lies."""
 
     verdicts: tuple[Verdict, ...]
     delay_ms: float | None

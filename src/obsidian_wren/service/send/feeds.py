@@ -30,10 +30,9 @@ def ensure_feeds(ws: Workshop) -> bool:
                 for row in rows
                 if row.on and (title := scene.feed_of(row)) is not None
             }
-            _follow_outputs(ws, rows)
+            changed = _follow_outputs(ws, rows)
         feeds = own_system.current(ws)
         there = {device.id for device in system.seen.devices}
-        changed = False
         for key in [key for key in feeds.held if key not in wanted]:
             _let_go(system, feeds, key)
             changed = True
@@ -89,9 +88,12 @@ def leave_feeds(ws: Workshop) -> None:
             feeds.held.pop(key).close()
         else:
             _let_go(system, feeds, key)
-    for key in list(feeds.returns):
-        with suppress(NoSoundServer):
-            system.remove_output(_return_key(key))
+    outputs = {device.id for device in system.seen.devices if device.direction == "output"}
+    for key in feeds.returns:
+        ours = system.input_name(_return_key(key))
+        if ours in outputs:
+            with suppress(SourceGone, NoSoundServer):
+                _give_back(system, key, ours)
 
 
 def keep_feeds(ws: Workshop, stay: bool) -> None:
@@ -158,8 +160,8 @@ def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:
 
 
 def choose_return(ws: Workshop, key: str, index: int | None) -> None:
-    """Take what a program plays as the return from a listener: it plays to an output of ours from
-    now on, and into the mixes. None lets it play where it did."""
+    """Take what a program plays as the return from a listener: while live it plays to an output of
+    ours, and from there into the mixes. None lets it play where it did."""
     system = _system(ws)
     if live.current(ws).running is not None:
         raise Refused("live", "It is live. Stop it first, then choose what comes back.")
@@ -170,15 +172,6 @@ def choose_return(ws: Workshop, key: str, index: int | None) -> None:
     with change(ws, title) as session:
         row = _row(ws, scene.destinations(session), key)
         row.plays = player.program if player else ""
-    try:
-        if player is None:
-            system.remove_output(_return_key(key))
-        else:
-            output = system.ensure_output(_return_key(key), f"Wren: from {player.program}")
-            system.move_player(player.index, output)
-    except SourceGone as error:
-        raise Refused("gone", str(error)) from error
-    system.look()
     ensure_feeds(ws)
     ws.changed()
 
@@ -187,18 +180,52 @@ def _return_key(key: str) -> str:
     return f"return-{key}"
 
 
-def _follow_outputs(ws: Workshop, rows: list[DestinationRow]) -> None:
-    """Where headphones are, and what comes back, as the rows say and the system has it."""
+def _follow_outputs(ws: Workshop, rows: list[DestinationRow]) -> bool:
+    """Where headphones are and what comes back, as the rows say; whether the system changed."""
     system, feeds = _system(ws), own_system.current(ws)
     outputs = {device.id for device in system.seen.devices if device.direction == "output"}
+    is_live, changed = live.current(ws).running is not None, False
     for row in rows:
         if row.kind == "headphones":
             feeds.outputs[row.key] = row.plays if row.on and row.plays in outputs else None
-        elif row.plays:
+        elif scene.kind_of(row).returns is not None:
             ours = system.input_name(_return_key(row.key))
-            feeds.returns[row.key] = f"{ours}.monitor" if ours in outputs else None
-        else:
-            feeds.returns.pop(row.key, None)
+            feeds.returns[row.key] = f"{ours}.monitor" if row.on and row.plays else None
+            # While nothing is live the program is heard where it always was.
+            with suppress(SourceGone, NoSoundServer):
+                if row.on and row.plays and is_live:
+                    changed |= _take_back(system, row.key, row.plays, ours)
+                elif ours in outputs:
+                    changed |= _give_back(system, row.key, ours)
+    return changed
+
+
+def _take_back(system: SystemSound, key: str, program: str, ours: str) -> bool:
+    """Let a program play to our output for it, whenever it plays."""
+    wrong = [one for one in system.seen.players if one.program == program and one.output != ours]
+    if not wrong:
+        return False
+    system.ensure_output(_return_key(key), f"Wren: from {program}")
+    for one in wrong:
+        system.move_player(one.index, ours)
+    return True
+
+
+def _give_back(system: SystemSound, key: str, ours: str) -> bool:
+    """Let whoever plays to our output play to the default one again, and take ours away."""
+    usual = next(
+        (
+            device.id
+            for device in system.seen.devices
+            if device.direction == "output" and device.is_default and device.id != ours
+        ),
+        None,
+    )
+    for one in system.seen.players:
+        if one.output == ours and usual is not None:
+            system.move_player(one.index, usual)
+    system.remove_output(_return_key(key))
+    return True
 
 
 def _system(ws: Workshop) -> SystemSound:
