@@ -3,37 +3,18 @@ are played to, and what is heard of them."""
 
 from __future__ import annotations
 
-import threading
 import time
-from collections import deque
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import cast
 
-import numpy as np
-
-from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.service.mixes.silence import Silence
-from obsidian_wren.service.mixes.taps import Tap
-from obsidian_wren.service.ports import Listener, Player, ProgramSettings, SourceGone
+from obsidian_wren.service.mixes.system_ends import ComputerSound, NamedInput, PlayedTo
+from obsidian_wren.service.ports import Listener, Player
 from obsidian_wren.service.system_sound import (
-    FEED_HZ,
     Feed,
-    NoSoundServer,
-    Output,
     SystemSound,
 )
 from obsidian_wren.service.workshop import Workshop
-
-_KEPT_S = 20.0
-# As many blocks as are kept have a time.
-_TIMES = 2000
-_PATIENCE_S = 5.0
-# Nobody wrote for so long: nothing is live, so the output is let go.
-_IDLE_S, _LOOK_S = 2.0, 0.2
-# What waits at an output while its clock and ours ask at different instants.
-_CUSHION_S = 0.02
 
 
 @dataclass
@@ -98,211 +79,6 @@ def listener_for(ws: Workshop, key: str, kind: str, name: str) -> Listener:
     )
 
 
-class SourceProbe:
-    """Hears a feed where any program would, and what comes back; only while it is asked to."""
-
-    rate_hz = FEED_HZ
-
-    def __init__(
-        self, system: SystemSound, name: Callable[[], str | None], back: Callable[[], str | None]
-    ) -> None:
-        self._system, self._name, self._back = system, name, back
-        self._taps: list[Tap] = []
-        self._heard, self._returned = _ring(), _ring()
-        self._times: deque[tuple[int, float]] = deque(maxlen=_TIMES)
-
-    def begin(self) -> None:
-        """Hear from now on. Raises SourceGone where there is nothing to hear."""
-        self.end()
-        self._heard, self._returned = _ring(), _ring()
-        self._times.clear()
-        self._taps = [Tap(self._system, self._name, self._came)]
-        if self._back() is not None:
-            self._taps.append(
-                Tap(self._system, self._back, lambda block: self._returned.push(block.mean(axis=1)))
-            )
-        if not self._taps[0].hearing.wait(_PATIENCE_S):
-            self.end()
-            raise SourceGone("The input cannot be heard. Stop live and start it again.")
-
-    def _came(self, block: Samples) -> None:
-        self._heard.push(block.mean(axis=1))
-        self._times.append((self._heard.position, time.monotonic()))
-
-    def arrived_s(self, position: int) -> float | None:
-        """When the sample of a position was here."""
-        return next((at for end, at in list(self._times) if end > position), None)
-
-    def end(self) -> None:
-        """Let go of the input."""
-        for tap in self._taps:
-            tap.end()
-        self._taps = []
-
-    @property
-    def position(self) -> int:
-        """Samples heard since it began."""
-        return self._heard.position
-
-    def heard_since(self, position: int) -> Samples:
-        """What was heard from a position on."""
-        return self._heard.since(position)
-
-    @property
-    def returned_position(self) -> int:
-        """Samples given back since it began."""
-        return self._returned.position
-
-    def returned_since(self, position: int) -> Samples:
-        """What was given back from a position on."""
-        return self._returned.since(position)
-
-
-class NamedInput:
-    """An input of the system in the place of a program: whatever picks it hears what is written."""
-
-    takes_hz = FEED_HZ
-    by_its_clock = False
-    delay_s = 0.0
-
-    def __init__(
-        self,
-        system: SystemSound,
-        key: str,
-        kind: str,
-        name: str,
-        *,
-        feed: Callable[[], Feed | None],
-        wrote: Callable[[], None],
-        back: Callable[[], str | None],
-    ) -> None:
-        self.kind, self.name = kind, name
-        self.picks: str | None = None
-        self.settings = ProgramSettings()
-        self._feed, self._wrote, self._back = feed, wrote, back
-        self._system = system
-        self.probe = SourceProbe(system, lambda: system.input_name(key), back)
-
-    @property
-    def returns(self) -> ProgramReturn | None:
-        """What a program plays, where one was chosen."""
-        return None if self._back() is None else ProgramReturn(self._system, self.name, self._back)
-
-    def set(self, settings: ProgramSettings) -> None:
-        """Nothing of a real program is set from here."""
-
-    def wants(self, elapsed_s: float) -> int:
-        """It has no clock: it takes what comes."""
-        return round(elapsed_s * self.takes_hz)
-
-    def hear(self, block: Samples) -> None:
-        """The next ``(n, channels)`` samples."""
-        feed = self._feed()
-        if feed is not None:
-            feed.write(block.mean(axis=1))
-            self._wrote()
-
-
-class ProgramReturn:
-    """What a program plays, heard at the monitor of an output of ours."""
-
-    rate_hz = FEED_HZ
-
-    def __init__(self, system: SystemSound, name: str, monitor: Callable[[], str | None]) -> None:
-        self.name = name
-        self._lock = threading.Lock()
-        self._waiting: list[Samples] = []
-        self._asked_s = time.monotonic()
-        self._tap: Tap | None = Tap(system, monitor, self._came)
-
-    def _came(self, block: Samples) -> None:
-        with self._lock:
-            self._waiting = [*self._waiting[-50:], block.mean(axis=1)]
-
-    def play(self, elapsed_s: float) -> Samples:
-        """All that came since it was asked last, by the program's clock."""
-        with self._lock:
-            came, self._waiting = self._waiting, []
-        return np.concatenate([np.zeros(0), *came])
-
-    def close(self) -> None:
-        """Hear nothing more."""
-        if self._tap is not None:
-            self._tap.end()
-            self._tap = None
-
-
-class PlayedTo:
-    """Headphones of the system: played to by their own clock while something is live; silent where
-    no output is chosen. Never another output than that one."""
-
-    by_its_clock = True
-    probe = None
-    returns = None
-    takes_hz = FEED_HZ
-
-    def __init__(
-        self, system: SystemSound, kind: str, name: str, output: Callable[[], str | None]
-    ) -> None:
-        self.kind, self.name = kind, name
-        self.picks: str | None = None
-        self.settings = ProgramSettings()
-        self._system, self._wanted = system, output
-        self._open: Output | None = None
-        self._given = 0
-        self._heard_s = 0.0
-        self._worker: threading.Thread | None = None
-
-    @property
-    def delay_s(self) -> float:
-        """What waits at the output, seconds."""
-        output = self._open
-        return 0.0 if output is None else output.delay_s
-
-    def set(self, settings: ProgramSettings) -> None:
-        """Nothing of an output is set from here."""
-
-    def wants(self, elapsed_s: float) -> int:
-        """What the output took since it was asked last; our own pace while there is none."""
-        output = self._open
-        if output is None:
-            self._given = -round(_CUSHION_S * FEED_HZ)
-            return round(elapsed_s * FEED_HZ)
-        asked, self._given = output.asked - self._given, output.asked
-        return asked
-
-    def hear(self, block: Samples) -> None:
-        """The next ``(n, channels)`` samples."""
-        self._heard_s = time.monotonic()
-        if self._worker is None or not self._worker.is_alive():
-            self._worker = threading.Thread(target=self._attend, name="output", daemon=True)
-            self._worker.start()
-        output = self._open
-        if output is not None:
-            output.write(np.repeat(block, 2, axis=1) if block.shape[1] == 1 else block)
-
-    def _attend(self) -> None:
-        """Open it, and again when it is back; let it go when nothing is live any more."""
-        name = None
-        while time.monotonic() - self._heard_s < _IDLE_S:
-            wanted = self._wanted()
-            if self._open is not None and (self._open.is_gone or wanted != name):
-                self._let_go()
-            if self._open is None and wanted is not None:
-                try:
-                    self._open = self._system.open_output(wanted, rate_hz=FEED_HZ, channels=2)
-                    name = wanted
-                except (SourceGone, NoSoundServer):
-                    pass
-            time.sleep(_LOOK_S)
-        self._let_go()
-
-    def _let_go(self) -> None:
-        output, self._open = self._open, None
-        if output is not None:
-            output.close()
-
-
 def computer_sound(ws: Workshop, rate_hz: int) -> Player:
     """What the computer plays, from the monitor of its default output."""
     system = cast(SystemSound, ws.world.system)
@@ -319,40 +95,3 @@ def computer_sound(ws: Workshop, rate_hz: int) -> Player:
         return None if usual is None else f"{usual.id}.monitor"
 
     return ComputerSound(system, monitor, rate_hz)
-
-
-class ComputerSound:
-    """A monitor of the system by our clock and at our rate."""
-
-    def __init__(
-        self, system: SystemSound, monitor: Callable[[], str | None], rate_hz: int
-    ) -> None:
-        # Loaded where something plays, not where the first state is read.
-        from obsidian_wren.core.mix.edge import Edge
-
-        self._lock = threading.Lock()
-        self._edge = Edge(from_hz=FEED_HZ, to_hz=rate_hz, channels=2)
-        self._rate_hz = rate_hz
-        self._tap = Tap(system, monitor, self._came)
-
-    def _came(self, block: Samples) -> None:
-        wide = np.repeat(block, 2, axis=1) if block.shape[1] == 1 else block[:, :2]
-        with self._lock:
-            self._edge.push(wide)
-
-    def read(self, count: int) -> Samples:
-        """The next ``(count, 2)`` samples; silence while nothing comes."""
-        with self._lock:
-            return self._edge.pull(count)
-
-    def sample(self, seconds: float) -> Samples:
-        """Nothing is known of what it will play."""
-        return np.zeros((round(seconds * self._rate_hz), 2))
-
-    def close(self) -> None:
-        """Hear nothing more."""
-        self._tap.end()
-
-
-def _ring() -> Ring:
-    return Ring(seconds=_KEPT_S, rate_hz=FEED_HZ)
