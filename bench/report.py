@@ -17,6 +17,7 @@ BENCHES = (
     ("first_page.py", "The first page"),
     ("stream.py", "The live stream"),
     ("live.py", "From a microphone of the system to a program that listens"),
+    ("own_system.py", "When this computer changes by itself"),
     ("mix.py", "Mixes, a run of everything, the recorder"),
 )
 HEAD = """# Performance

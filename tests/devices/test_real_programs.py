@@ -126,6 +126,39 @@ def test_a_browser_picks_our_input_and_a_wrong_pick_is_moved(serve, chromium):
     expect(page.get_by_text("Treated voice arrives")).to_be_visible()
 
 
+def test_the_page_shows_this_computer_and_moves_a_program(serve, chromium):
+    program = serve()
+    page = chromium.new_page()
+    page.goto(program.url)
+    steps = page.get_by_role("navigation", name="Steps")
+    expect(page.get_by_role("radio", name="This computer")).to_be_checked()
+    expect(page.get_by_label("Microphone", exact=True)).to_have_value("desk")
+    expect(page.get_by_text("simulated")).to_have_count(0)
+    page.get_by_role("tab", name="Sound settings").click()
+    expect(page.get_by_role("rowheader", name="Desk mic")).to_be_visible()
+    slider = page.get_by_label("Slider of Desk mic, percent")
+    slider.fill("80")
+    slider.press("Enter")
+    page.get_by_role("button", name="Set it to 100 %").click()
+    expect(slider).to_have_value("100")
+    page.get_by_role("button", name="Undo").click()
+    expect(slider).to_have_value("80")
+    with Recording("desk"):
+        steps.get_by_role("button", name=re.compile("Send")).click()
+        who = page.get_by_role("region", name="Programs that record")
+        expect(who.get_by_text("the raw microphone")).to_be_visible()
+        page.get_by_role("button", name="Start live").click()
+        who.get_by_role("button", name="Move to Wren: call").click()
+        expect(who.get_by_text("Its own menu goes on naming")).to_be_visible()
+        expect(page.get_by_text("Walk recorder listens")).to_be_visible()
+        page.get_by_role("button", name="Send the marker").click()
+        expect(page.get_by_text("Treated voice arrives")).to_be_visible()
+    name = page.get_by_label("Name of the feed for Call")
+    name.fill("Loft desk")
+    name.press("Enter")
+    expect(page.get_by_text("Pick “Loft desk” as the microphone").first).to_be_visible()
+
+
 def test_a_killed_program_goes_on_where_it_was(serve):
     first = serve()
     first.ask("POST", "/run/start", {})

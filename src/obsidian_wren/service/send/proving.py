@@ -35,6 +35,7 @@ _USUAL_DBFS = -30.0
 
 # So much is heard of a real input before the marker, to know what it does to the voice.
 _BEFORE_S = 3.0
+_MOST_ON_ITS_WAY_S = 10.0
 
 
 def send_marker(ws: Workshop) -> None:
@@ -76,7 +77,9 @@ def send_marker(ws: Workshop) -> None:
     else:
         live.current(ws).listening = True
         threading.Thread(
-            target=_listen_first, args=(ws, run, lambda: run.send_marker(level, lufs, done))
+            target=_listen_first,
+            args=(ws, run, lambda: run.send_marker(level, lufs, done)),
+            daemon=True,
         ).start()
     ws.changed()
 
@@ -86,15 +89,19 @@ def _listen_first(ws: Workshop, run: LiveRun, send: Callable[[], None]) -> None:
         for seat in run.seats:
             if seat.program.probe is not None:
                 seat.program.probe.begin()
-        if not run.finished.wait(_BEFORE_S):
+        ended = run.finished.wait(_BEFORE_S)
+        if not ended:
             listening_page.note_start(ws)
             send()
     except SourceGone as gone:
-        _end_probes(run)
+        ended = True
         ws.bus.tell("trouble", {"sentence": str(gone)})
     finally:
         live.current(ws).listening = False
         ws.changed()
+    # A run that ends on the way never says that it is done.
+    if ended or run.finished.wait(_MOST_ON_ITS_WAY_S):
+        _end_probes(run)
 
 
 def _end_probes(run: LiveRun) -> None:
