@@ -116,7 +116,15 @@
     {#if told && !told.live}
       <li><Mark kind="none" /> <span>Nothing is live: feeds carry silence. Start live in Send.</span></li>
     {/if}
-    {#if !ours.length}
+    {#if told?.simulated}
+      <li>
+        <Mark kind="fault" />
+        <span
+          >All around is simulated here, so no browser can pick its feeds. Start “obsidian-wren serve” for your own
+          computer.</span
+        >
+      </li>
+    {:else if !ours.length}
       <li>
         <Mark kind="none" />
         <span>This browser lists no feed. Take a listener into use in Send; it appears here by itself.</span>

@@ -104,3 +104,32 @@ def test_a_device_is_recognised_by_serial_and_line_or_by_its_plug():
     plain = device(serial=None, kind="webcam")
     assert device_key(replace(plain, id="in-7")) == device_key(plain)
     assert device_key(replace(plain, port="usb-9")) != device_key(plain)
+
+
+def test_what_no_program_may_set_is_left_to_the_person():
+    may = frozenset({"is_default", "muted", "slider_percent"})
+    real = device(rate_hz=44_100, slider_percent=70, settable=may)
+    found = {
+        each.code: each for each in audit([real], rig_device_id="in-3", rate_hz=48_000, bits=24)
+    }
+    assert found["slider"].change.value == 100
+    assert found["rate"].change is None
+    assert found["rate"].action == "Set it to 48 kHz in the sound settings of the system"
+
+
+def test_what_works_on_the_voice_in_the_server_and_who_records_it_raw_is_said():
+    found = audit(
+        [device(processing="Echo cancelling")],
+        rig_device_id="in-3",
+        rate_hz=48_000,
+        bits=24,
+        raw_listeners=("Walk recorder", "Editor call", "Walk recorder"),
+    )
+    assert [each.code for each in found] == ["raw", "processing"]
+    assert found[0].title.startswith("Editor call and Walk recorder record")
+    assert found[1].title == "Echo cancelling of the sound server works on your voice"
+
+
+def test_an_output_that_is_none_is_no_loudspeaker():
+    nothing = device("out-9", direction="output", kind="feed", rate_hz=44_100)
+    assert check(device(), nothing) == []

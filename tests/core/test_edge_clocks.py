@@ -4,7 +4,7 @@ counted, the delay that is told."""
 import numpy as np
 import pytest
 
-from obsidian_wren.core.mix.edge import Edge
+from obsidian_wren.core.mix.edge import Edge, Straight
 from signals import sine
 
 RATE = 8_000
@@ -79,3 +79,27 @@ def test_the_delay_is_what_it_says(to_hz):
 def test_both_channels_stay_in_step():
     out, _ = taken(np.tile(sine(400.0, -12.0, 1.0, rate_hz=RATE), 4), 150.0, channels=2)
     assert np.array_equal(out[:, 0], out[:, 1])
+
+
+def test_a_listener_without_a_clock_gets_all_of_it_at_once():
+    edge = Straight(from_hz=48_000, to_hz=48_000, channels=1)
+    block = np.arange(480.0)[:, None]
+    edge.push(block)
+    assert np.array_equal(edge.pull(1), block)
+    assert (edge.delay_s, edge.dropouts) == (0.0, 0)
+
+
+def test_a_listener_without_a_clock_at_another_rate_hears_the_same_tone():
+    edge = Straight(from_hz=44_100, to_hz=48_000, channels=1)
+    sound = np.sin(2 * np.pi * 1000.0 * np.arange(44_100) / 44_100)
+    heard = []
+    for first in range(0, 44_100, 441):
+        edge.push(sound[first : first + 441, None])
+        heard.append(edge.pull(480)[:, 0])
+    heard = np.concatenate(heard)[4800:43_200]
+    at = np.arange(len(heard)) / 48_000
+    base = np.stack([np.sin(2 * np.pi * 1000.0 * at), np.cos(2 * np.pi * 1000.0 * at)], axis=1)
+    size, *_ = np.linalg.lstsq(base, heard, rcond=None)
+    assert np.hypot(*size) == pytest.approx(1.0, abs=1e-3)
+    assert np.sqrt(np.mean((heard - base @ size) ** 2)) < 1e-4
+    assert edge.delay_s > 0.0

@@ -2810,7 +2810,8 @@ export interface components {
         };
         /**
          * ListenerState
-         * @description The page that listens, as it is known here; ``live``: whether anything is sent.
+         * @description The page that listens, as it is known here; ``live``: whether anything is sent;
+         *     ``simulated``: the feeds are none that a browser could pick.
          */
         ListenerState: {
             /** Feeds */
@@ -2824,6 +2825,8 @@ export interface components {
             /** Marker */
             marker: boolean;
             proof: components["schemas"]["PageProof"] | null;
+            /** Simulated */
+            simulated: boolean;
         };
         /**
          * MicrophoneFields

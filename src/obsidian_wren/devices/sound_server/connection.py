@@ -59,7 +59,7 @@ def needed(pulse: Any, name: str) -> Any:
     """A source or a sink. Raises SourceGone."""
     found = source_named(pulse, name) or sink_named(pulse, name)
     if found is None:
-        raise SourceGone(f"There is no microphone “{name}” now. Plug it in, then try again.")
+        raise SourceGone(f"There is no “{name}” now. Plug it in, then try again.")
     return found
 
 

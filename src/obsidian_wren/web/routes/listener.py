@@ -31,8 +31,10 @@ class PageProof(BaseModel):
 
 
 class ListenerState(BaseModel):
-    """The page that listens, as it is known here; ``live``: whether anything is sent."""
+    """The page that listens, as it is known here; ``live``: whether anything is sent;
+    ``simulated``: the feeds are none that a browser could pick."""
 
+    simulated: bool
     label: str | None
     level_dbfs: float | None
     live: bool
@@ -51,6 +53,7 @@ def state() -> Response:
     run = now.running
     return jsonify(
         ListenerState(
+            simulated=ws.world.system is None,
             label=None if page is None else page.label,
             level_dbfs=None if page is None else page.shown_dbfs,
             live=run is not None,
