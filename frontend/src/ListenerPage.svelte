@@ -13,7 +13,10 @@
   let capture = $state<LiveCapture | null>(null);
   let told = $state<ListenerState | null>(null);
   let trouble = $state<string | null>(null);
-  const ours = $derived(inputs.filter((input) => input.label.startsWith('Wren')));
+  const feeds = $derived(told?.feeds ?? []);
+  const ours = $derived(
+    inputs.filter((input) => input.label.startsWith('Wren') || feeds.some((feed) => input.label.includes(feed))),
+  );
   const marker = $derived(told?.marker ?? false);
 
   function say(error: unknown): void {
