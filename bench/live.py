@@ -104,7 +104,7 @@ def measured(folder: Path, label: str) -> None:
     sound = np.zeros(2 * RATE + round(BLOCK_S * RATE))
     sound[:24] = 0.5
     microphone = FakeMicrophone(
-        folder, sound, came_round=lambda: clicked.append(time.monotonic() - BLOCK_S)
+        folder, sound, came_round=lambda at_s: clicked.append(at_s - BLOCK_S)
     )
     running = subprocess.Popen(
         [*LIVE, "--calibration", str(calibration(folder))],

@@ -131,6 +131,7 @@ def test_the_page_shows_this_computer_and_moves_a_program(serve, chromium):
     page = chromium.new_page()
     page.goto(program.url)
     steps = page.get_by_role("navigation", name="Steps")
+    steps.get_by_role("button", name=re.compile("Rig")).click()
     expect(page.get_by_role("radio", name="This computer")).to_be_checked()
     expect(page.get_by_label("Microphone", exact=True)).to_have_value("desk")
     expect(page.get_by_text("simulated")).to_have_count(0)

@@ -35,8 +35,8 @@ def test_the_same_sound_gives_the_same_chain_as_from_files(open_own, plugged, wo
         wait_until(lambda: overview(ws).progress is None)
         assert overview(ws).takes[-1].fault is None, overview(ws).takes[-1].fault
     ours, files = overview(ws), overview(workshop)
-    assert [stage.kind for stage in ours.stages if stage.runs] == [
-        stage.kind for stage in files.stages if stage.runs
+    assert [stage.kind for stage in ours.stages if stage.on] == [
+        stage.kind for stage in files.stages if stage.on
     ]
     assert ours.talk.active_level_dbfs == pytest.approx(files.talk.active_level_dbfs, abs=0.3)
     assert ours.quiet.a_weighted_dbfs == pytest.approx(files.quiet.a_weighted_dbfs, abs=0.5)

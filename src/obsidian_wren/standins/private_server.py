@@ -109,7 +109,7 @@ class PipeWire(PrivateServer):
 
 class FakeMicrophone:
     """A microphone of the sound server that repeats a sound ``(n,)``, the same in every channel,
-    until it is unplugged; ``came_round`` is called whenever the sound begins."""
+    until it is unplugged; ``came_round`` is told when the sound begins, by the machine's clock."""
 
     def __init__(
         self,
@@ -120,7 +120,7 @@ class FakeMicrophone:
         channels: int = 1,
         name: str = "desk",
         title: str = "Desk mic",
-        came_round: Callable[[], None] = lambda: None,
+        came_round: Callable[[float], None] = lambda at_s: None,
     ) -> None:
         self.name, self._title = name, title
         self._rate_hz, self._channels = rate_hz, channels
@@ -173,10 +173,11 @@ class FakeMicrophone:
                 self._begins, at = False, 0
             block = np.take(data, range(at, at + _BLOCK), axis=0, mode="wrap")
             # Nobody listens where it is full.
+            now_s = time.monotonic()
             with suppress(BlockingIOError):
                 os.write(pipe, block.tobytes())
                 if at % len(data) < _BLOCK:
-                    self._came_round()
+                    self._came_round(now_s)
                 at += _BLOCK
             due += _BLOCK / self._rate_hz
         os.close(pipe)
