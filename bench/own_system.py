@@ -12,6 +12,7 @@ import os
 import shutil
 import subprocess
 import tempfile
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -21,7 +22,6 @@ import numpy as np
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.computer import SystemComputer
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.devices.sound_server.microphone import Microphone
 from obsidian_wren.service.live import living
 from obsidian_wren.service.opening.opening import close_workshop, open_workshop
 from obsidian_wren.service.page.overview import overview
@@ -48,17 +48,34 @@ def until(what: Callable[[], bool]) -> float:
     return time.monotonic() - start
 
 
-def sounds(listener: Microphone) -> bool:
-    return bool(np.abs(listener.read(120)).max() > QUIET)
+class Listener:
+    """A program that records, and when it heard sound last."""
 
+    def __init__(self, source: str) -> None:
+        asked = ["--format=float32le", f"--rate={RATE}", "--channels=1", "--latency-msec=5"]
+        self.heard_s = 0.0
+        self.process = subprocess.Popen(
+            ["parec", f"--device={source}", *asked], stdout=subprocess.PIPE, bufsize=0
+        )
+        threading.Thread(target=self._listen, daemon=True).start()
 
-def silence_s(listener: Microphone, start: float) -> float:
-    """When the last sound came, after ``start``; a second without any is silence."""
-    last = start
-    while time.monotonic() < last + 1.0:
-        if sounds(listener):
-            last = time.monotonic()
-    return last - start
+    def _listen(self) -> None:
+        assert self.process.stdout is not None
+        while data := self.process.stdout.read(480):
+            block = np.frombuffer(data[: len(data) // 4 * 4], dtype=np.float32)
+            if len(block) and np.abs(block).max() > QUIET:
+                self.heard_s = time.monotonic()
+
+    def silence_s(self, start: float) -> float:
+        """Until the last sound after ``start``; a second without any is silence."""
+        while time.monotonic() < max(self.heard_s, start) + 1.0:
+            time.sleep(0.01)
+        return max(0.0, self.heard_s - start)
+
+    def sound_s(self, start: float) -> float:
+        """Until the first sound after ``start``."""
+        until(lambda: self.heard_s > start)
+        return self.heard_s - start
 
 
 def live_on(server: SoundServer, folder: Path) -> Workshop:
@@ -83,22 +100,22 @@ def main() -> None:
         server = SoundServer()
         server.look()
         ws = live_on(server, folder)
-        listener = server.open_microphone("obsidian_wren.call", block_s=0.0025)
+        listener = Listener("obsidian_wren.call")
         gone, back, wrong = [], [], []
         try:
             for _ in range(TIMES):
-                until(lambda: sounds(listener))
+                listener.sound_s(time.monotonic())
                 start = time.monotonic()
                 desk.unplug()
-                gone.append(silence_s(listener, start))
+                gone.append(listener.silence_s(start))
                 desk.plug_in()
-                back.append(until(lambda: sounds(listener)))
+                back.append(listener.sound_s(time.monotonic()))
                 recorder = subprocess.Popen(["parec", "--device=desk"], stdout=subprocess.DEVNULL)
                 wrong.append(until(lambda: any(p.hears == "raw" for p in overview(ws).programs)))
                 recorder.kill()
                 recorder.wait()
         finally:
-            listener.close()
+            listener.process.kill()
             ws.let_go()
             close_workshop(ws)
             machine.end()
