@@ -44,7 +44,9 @@
       <li>
         <Mark kind={program.hears === 'feed' ? 'good' : program.hears === 'raw' ? 'fault' : 'none'} />
         <span class="who">
-          <strong>{program.program}</strong>
+          <strong title={program.process_id === null ? undefined : `process ${program.process_id}`}
+            >{program.program}</strong
+          >
           <span class="soft">{hears(program)}</span>
           {#if program.muted}<span class="soft">It is muted at the sound server.</span>{/if}
           {#if !program.muted && program.volume_percent < 100}<span class="soft"

@@ -112,8 +112,8 @@ def _hold(path: Path, title: str) -> int:
         os.close(held)
         raise NoSoundServer(
             "taken",
-            f"Another Obsidian Wren of yours feeds “{title}” already. End it: this one takes over by"
-            " itself.",
+            f"Another Obsidian Wren of yours feeds “{title}” already. End it: this one takes over"
+            " by itself.",
         ) from error
     return held
 

@@ -78,6 +78,7 @@ def channel_of(ctx: RigContext) -> int:
     return 1
 
 
-def open_voice(ctx: RigContext, *, block_s: float) -> OneChannel:
+def open_voice(ctx: RigContext, *, block_s: float, patience_s: float | None = None) -> OneChannel:
     """The rig's microphone as a stream of the voice's channel. Raises Refused."""
-    return OneChannel(open_microphone(ctx, block_s=block_s), channel_of(ctx))
+    microphone = open_microphone(ctx, block_s=block_s, patience_s=patience_s)
+    return OneChannel(microphone, channel_of(ctx))

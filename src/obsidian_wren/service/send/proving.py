@@ -142,6 +142,9 @@ def _keep(
             if seat.key not in found:
                 continue
             arrived, sound = found[seat.key]
+            if ws.world.system is not None:
+                # Nothing works on the voice on its way to us; what a program does is not known.
+                arrived = replace(arrived, again=None)
             # The marker begins with a block; a voice has waited for one, and the page says so.
             if arrived.delay_ms is not None:
                 delay_ms = _delay_ms(arrived.delay_ms, sound, seat.program.probe)
