@@ -1,0 +1,1 @@
+"""Prove: fair comparisons, and what has changed since."""
