@@ -13,6 +13,7 @@ from playwright.sync_api import expect, sync_playwright
 
 from listening import level_of
 from obsidian_wren.service.opening.opening import close_workshop
+from obsidian_wren.standins.private_server import PulseAudio
 from own_system import CALL, Recording
 from waiting import wait_until
 
@@ -24,6 +25,10 @@ FLAGS = [
     "--autoplay-policy=no-user-gesture-required",
     "--disable-background-networking",
 ]
+
+
+# What does not depend on which one it is.
+one_server = pytest.mark.parametrize("sound_server", [PulseAudio], indirect=True)
 
 
 class Serving:
@@ -126,6 +131,7 @@ def test_a_browser_picks_our_input_and_a_wrong_pick_is_moved(serve, chromium):
     expect(page.get_by_text("Treated voice arrives")).to_be_visible()
 
 
+@one_server
 def test_the_page_shows_this_computer_and_moves_a_program(serve, chromium):
     program = serve()
     page = chromium.new_page()
@@ -160,6 +166,7 @@ def test_the_page_shows_this_computer_and_moves_a_program(serve, chromium):
     expect(page.get_by_text("Pick “Loft desk” as the microphone").first).to_be_visible()
 
 
+@one_server
 def test_a_killed_program_goes_on_where_it_was(serve):
     first = serve()
     first.ask("POST", "/run/start", {})
