@@ -117,9 +117,8 @@
         >
       {/each}
       <text class="soft small" x={x(0)} y={paths.length * 34 + 16}
-        >solid and open: made here; speckled: {overview.computer.simulated
-          ? 'the program’s own'
-          : 'the way to it'}, by the marker</text
+        >solid and open: made here; speckled: {overview.computer.simulated ? 'the program’s own' : 'the way to it'}, by
+        the marker</text
       >
     </svg>
   </div>
