@@ -73,7 +73,7 @@ def tally(order: Sequence[bool], answers: Sequence[Answer], *, kind: Kind) -> Ta
 
 
 def at_least(rounds: int, hits: int) -> float:
-    """How often chance alone reaches so many of so many rounds, exactly."""
+    """The share of series in which chance alone reaches so many of so many rounds, exactly."""
     return sum(comb(rounds, k) for k in range(max(0, hits), rounds + 1)) / 2.0**rounds
 
 
