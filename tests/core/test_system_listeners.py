@@ -10,7 +10,7 @@ from obsidian_wren.core.mix.system_listeners import (
 
 
 def recording(program="Walk recorder", *, percent=100.0, muted=False):
-    return Recording(program, "ours", "Wren: call", percent, muted)
+    return Recording(program, percent, muted)
 
 
 def said(*recordings, trouble=None):

@@ -206,7 +206,7 @@ class Probe(Protocol):
 
 
 class Return(Protocol):
-    """What comes back from a listener."""
+    """The return from a listener."""
 
     name: str
     rate_hz: int
@@ -231,7 +231,7 @@ class Listener(Feed, Protocol):
 
     @property
     def returns(self) -> Return | None:
-        """What comes back can be heard there."""
+        """The return can be heard there."""
         ...
 
 

@@ -201,7 +201,7 @@ class SystemSound(Protocol):
         ...
 
     def ensure_output(self, key: str, title: str) -> str:
-        """An output of ours that plays nowhere, for what comes back; gives its name."""
+        """An output of ours that plays nowhere, for a return; gives its name."""
         ...
 
     def remove_output(self, key: str) -> None:

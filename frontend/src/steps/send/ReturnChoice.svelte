@@ -34,7 +34,7 @@
 {:else}<p>There is no return: no call or game is in use.</p>{/each}
 <p>
   {live
-    ? 'Stop live to choose what comes back.'
+    ? 'Stop live to choose the return.'
     : 'A program that plays now can be chosen: while live it plays through Obsidian Wren, treated, and never into its own feed.'}
 </p>
 

@@ -17,12 +17,9 @@ _FULL_PERCENT = 99.5
 
 @dataclass(frozen=True)
 class Recording:
-    """A program that records: its name, the source that it picked, by name and by title, its own
-    volume in percent and mute at the sound server."""
+    """A program that records: its name, its own volume in percent and mute at the sound server."""
 
     program: str
-    source: str | None
-    title: str | None
     volume_percent: float
     muted: bool
 

@@ -135,7 +135,7 @@ class SoundServer:
             self.remove_input(one.key)
 
     def ensure_output(self, key: str, title: str) -> str:
-        """An output of ours that plays nowhere, for what comes back; gives its name."""
+        """An output of ours that plays nowhere, for a return; gives its name."""
         return inputs.ensure_output(key, title)
 
     def remove_output(self, key: str) -> None:

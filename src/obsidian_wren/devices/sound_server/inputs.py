@@ -6,7 +6,6 @@ import os
 import stat
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
 
 from obsidian_wren.devices.sound_server.connection import (
     awaited,
@@ -146,10 +145,3 @@ def private_folder() -> Path:
     with suppress(OSError):
         folder.chmod(0o700)
     return folder
-
-
-def unload_all(pulse: Any) -> None:
-    """Every module that made something of ours."""
-    for each in (*pulse.source_list(), *pulse.sink_list()):
-        if each.name.startswith(PREFIX):
-            pulse.module_unload(each.owner_module)

@@ -33,7 +33,7 @@ _CUSHION_S = 0.02
 
 
 class SourceProbe:
-    """Hears a feed where any program would, and what comes back; only while it is asked to."""
+    """Hears a feed where any program would, and the return; only while it is asked to."""
 
     rate_hz = FEED_HZ
 

@@ -79,7 +79,7 @@ def audit(ctx: RigContext, row: DestinationRow) -> list[Verdict]:
     name = system.input_name(row.key)
     return list(
         audit_feed(
-            [_recording(system, one) for one in system.seen.listeners if one.microphone == name],
+            [_recording(one) for one in system.seen.listeners if one.microphone == name],
             feed=feed,
             trouble=trouble,
         )
@@ -93,9 +93,7 @@ def left_to_do(ctx: RigContext) -> list[str]:
     if system is None or raw is None:
         return []
     return list(
-        left_to_move(
-            [_recording(system, one) for one in system.seen.listeners if one.microphone == raw]
-        )
+        left_to_move([_recording(one) for one in system.seen.listeners if one.microphone == raw])
     )
 
 
@@ -104,14 +102,8 @@ def _raw(ctx: RigContext) -> str | None:
     return None if device is None else device.id
 
 
-def _recording(system: SystemSound, one: SystemListener) -> Recording:
-    return Recording(
-        one.program,
-        one.microphone,
-        _title(system, one.microphone),
-        one.volume_percent,
-        one.muted,
-    )
+def _recording(one: SystemListener) -> Recording:
+    return Recording(one.program, one.volume_percent, one.muted)
 
 
 def _title(system: SystemSound, name: str | None) -> str | None:

@@ -141,7 +141,7 @@ def move_listener(ws: Workshop, index: int, key: str) -> None:
 
 def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:
     """Which output of the computer headphones are on; None for none."""
-    system = _system(ws)
+    _system(ws)
     with ws.sessions() as session:
         found = {
             d.id: d.title
@@ -155,7 +155,6 @@ def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:
         row = _row(ws, scene.destinations(session), key)
         row.plays = device_id or ""
     ensure_feeds(ws)
-    system.look()
     ws.changed()
 
 
@@ -164,7 +163,7 @@ def choose_return(ws: Workshop, key: str, index: int | None) -> None:
     ours, and from there into the mixes. None lets it play where it did."""
     system = _system(ws)
     if live.current(ws).running is not None:
-        raise Refused("live", "It is live. Stop it first, then choose what comes back.")
+        raise Refused("live", "It is live. Stop it first, then choose the return.")
     player = next((one for one in system.seen.players if one.index == index), None)
     if index is not None and player is None:
         raise Refused("gone", "This program no longer plays. Let it play, then choose it again.")
@@ -181,7 +180,7 @@ def _return_key(key: str) -> str:
 
 
 def _follow_outputs(ws: Workshop, rows: list[DestinationRow]) -> bool:
-    """Where headphones are and what comes back, as the rows say; whether the system changed."""
+    """Where headphones are and the returns, as the rows say; whether the system changed."""
     system, feeds = _system(ws), own_system.current(ws)
     outputs = {device.id for device in system.seen.devices if device.direction == "output"}
     is_live, changed = live.current(ws).running is not None, False

@@ -1,4 +1,4 @@
-"""This computer's own system: names of feeds, programs that are moved, headphones, what comes back.
+"""This computer's own system: names of feeds, programs that are moved, headphones, the return.
 
 Handlers reach the services inside their bodies: importing what computes takes longer than serving
 the page, so it happens behind the first page.
