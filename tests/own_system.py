@@ -78,7 +78,8 @@ class Playing:
 
         def feed():
             try:
-                self.process.stdin.write(sound.tobytes())
+                while True:
+                    self.process.stdin.write(sound.tobytes())
             except (BrokenPipeError, ValueError):
                 return
 

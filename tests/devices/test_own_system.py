@@ -5,9 +5,11 @@ import signal
 import time
 
 import numpy as np
+import pulsectl
 import pytest
 
 from listening import level_of, strongest_hz
+from obsidian_wren.devices.sound_server import control
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import current, living
@@ -214,6 +216,21 @@ def test_another_copy_that_runs_is_said(own, open_own):
     second = open_own()
     said = [check.advice for check in in_call(second).checks]
     assert any("Another Obsidian Wren of yours feeds" in (each or "") for each in said)
+
+
+def test_what_a_busy_server_did_not_answer_is_asked_again(own, system, monkeypatch):
+    answers, real = [], control._surroundings
+
+    def lost_once():
+        if not answers:
+            answers.append("lost")
+            raise pulsectl.PulseError
+        return real()
+
+    monkeypatch.setattr(control, "_surroundings", lost_once)
+    system.look()
+    # No other event follows.
+    wait_until(lambda: answers and "desk" in {each.id for each in overview(own).computer.devices})
 
 
 def test_headphones_play_where_the_person_says_and_nowhere_else(own, system):

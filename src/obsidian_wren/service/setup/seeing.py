@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.service import live
@@ -17,6 +18,8 @@ from obsidian_wren.service.workshop import Workshop
 _LOG = logging.getLogger(__name__)
 # What gives no event is looked at so often: a pipe that was deleted, a device that is back.
 _LOOK_EVERY_S = 0.5
+# A busy server may answer an event too late, or not at all, and no other event follows.
+_LOOK_ANYWAY_S = 2.0
 
 
 def start_seeing(ws: Workshop) -> None:
@@ -30,16 +33,24 @@ def start_seeing(ws: Workshop) -> None:
 
     def see() -> None:
         end_watch = system.watch(woken.set)
+        looked_s = time.monotonic()
         while not ended.is_set():
             event = woken.wait(_LOOK_EVERY_S)
             woken.clear()
+            due = (
+                event
+                or system.seen.missing is not None
+                or time.monotonic() - looked_s > _LOOK_ANYWAY_S
+            )
             try:
                 if not ended.is_set():
-                    attend(ws, looked=event and system.look())
+                    attend(ws, looked=due and system.look())
             except Told as error:
                 ws.bus.tell("trouble", {"sentence": str(error)})
             except Exception:
                 _LOG.exception("Seeing what changed in the system failed")
+            if due:
+                looked_s = time.monotonic()
         end_watch()
 
     worker = threading.Thread(target=see, name="seeing", daemon=True)
