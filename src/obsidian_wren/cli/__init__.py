@@ -14,7 +14,7 @@ import sys
 from types import ModuleType
 
 from obsidian_wren.cli.arguments import parser
-from obsidian_wren.cli.printing import print_plain
+from obsidian_wren.cli.printing import print_check, print_plain
 from obsidian_wren.cli.simulating import simulate
 from obsidian_wren.cli.starting import look_through, start
 
@@ -90,6 +90,23 @@ def _progress(share: float) -> None:
         )
 
 
+_DRIFTED = 3
+
+
+def _check(chosen: argparse.Namespace) -> int:
+    """``check``: 0 where nothing drifted, 3 where something did."""
+    from obsidian_wren.service.files.checking import check_files
+
+    answer = check_files(chosen.calibration, chosen.quiet, chosen.talk, channel=chosen.channel)
+    for note in answer.notes:
+        print(note, file=sys.stderr)
+    if chosen.json:
+        print(json.dumps(answer.body, ensure_ascii=False))
+    else:
+        print_check(answer.body)
+    return _DRIFTED if answer.body["drifted"] else 0
+
+
 def _work(chosen: argparse.Namespace) -> int:
     from obsidian_wren.service.files import reading as files
     from obsidian_wren.service.files.planning import plan_files
@@ -114,7 +131,10 @@ def _work(chosen: argparse.Namespace) -> int:
                 shape_percent=chosen.shape,
                 channel=chosen.channel,
                 anyway=chosen.anyway,
+                distance_cm=chosen.distance,
             )
+        case "check", _:
+            return _check(chosen)
         case "render", _:
             answer = files.render_file(
                 chosen.calibration,

@@ -43,6 +43,19 @@ def _add_passing(commands: argparse._SubParsersAction[_Parser]) -> None:
     live.add_argument("--json", action="store_true", help="a JSON object a second")
 
 
+def _add_check(commands: argparse._SubParsersAction[_Parser]) -> None:
+    check = commands.add_parser(
+        "check",
+        help="what drifted since a calibration, and why",
+        description="Exit code 0 where nothing drifted, 3 where something did.",
+    )
+    check.add_argument("--calibration", type=Path, required=True)
+    check.add_argument("--quiet", type=Path, required=True)
+    check.add_argument("--talk", type=Path, required=True)
+    check.add_argument("--channel", type=int, default=None, help="channel, from 1")
+    check.add_argument("--json", action="store_true")
+
+
 def parser() -> argparse.ArgumentParser:
     """Every command with its options."""
     whole = _Parser(prog="obsidian-wren", description="Calibrate one microphone in one room.")
@@ -108,12 +121,20 @@ def parser() -> argparse.ArgumentParser:
         metavar="PERCENT",
         help="how far to bring the voice itself to average speech; 0 corrects the rig only",
     )
+    plan.add_argument(
+        "--distance",
+        type=_finite,
+        default=None,
+        metavar="CM",
+        help="mouth to microphone in cm, so that a check can tell the distance later",
+    )
     plan.add_argument("--out", type=Path, required=True)
     plan.add_argument("--channel", type=int, default=None, help="channel, from 1")
     plan.add_argument(
         "--anyway", action="store_true", help="go on where a finding makes the answer wrong"
     )
     plan.add_argument("--json", action="store_true")
+    _add_check(commands)
     render = commands.add_parser("render", help="run a sound through a calibration")
     render.add_argument("--calibration", type=Path, required=True)
     render.add_argument("source", type=Path, metavar="IN")

@@ -43,3 +43,17 @@ def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
         )
     else:
         print(f"{kind + ' ' + name:24} {value:g} {setting['unit']}  {setting['because']}")
+
+
+def print_check(body: dict[str, Any]) -> None:
+    """Print what a check found: the causes with what to do, and what moved."""
+    if not body["drifted"]:
+        print("Nothing drifted: what differs is what two readings of one sentence differ by.")
+    for cause in body["causes"]:
+        print(f"{cause['share']:4.0%}  {cause['sentence']} {cause['action']}")
+    for name, row in body["readings"].items():
+        then, now = (
+            "unknown" if value is None else f"{value:g}" for value in (row["then"], row["now"])
+        )
+        mark = "moved" if row["moved"] else ""
+        print(f"{name:24} {then:>10} → {now:>10} {row['unit']:8} {mark}".rstrip())

@@ -15,6 +15,7 @@ from obsidian_wren.core.chain.filters import EqualizerBand, band_section, respon
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.decay import sweep_signal
 from obsidian_wren.core.measure.speech import active_level
+from obsidian_wren.standins.rereading import read_again
 from obsidian_wren.standins.spec import (
     MicrophoneSpec,
     PlacementSpec,
@@ -41,7 +42,10 @@ def talker_sound(part: str, rate_hz: int) -> Samples:
 
 
 def spoken(voice: Samples, talker: TalkerSpec, rate_hz: int) -> Samples:
-    """The talker's sound as this talker speaks: hissing lifted, phrases of different loudness."""
+    """The talker's sound as this talker speaks: read once more, hissing lifted, phrases of
+    different loudness."""
+    if talker.reading:
+        voice = read_again(voice, talker.reading, rate_hz)
     if talker.hiss_db:
         shelf = band_section(
             EqualizerBand("high_shelf", 5000.0, talker.hiss_db, 0.7), rate_hz=rate_hz

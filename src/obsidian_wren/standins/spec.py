@@ -32,7 +32,8 @@ Metres = Annotated[float, Field(ge=0.5, le=100)]
 class TalkerSpec(_Strict):
     """Active speech level at one metre, dB SPL, for each effort; how many bursts of breath a
     minute reach the capsule and how strong they are there at 20 cm; how much this talker hisses
-    more than the recorded one; how far phrases differ in loudness."""
+    more than the recorded one; how far phrases differ in loudness; ``reading``: which reading of
+    the text, 0 as recorded."""
 
     normal_db_spl: float = Field(60.0, ge=30, le=110)
     loud_db_spl: float = Field(72.0, ge=30, le=120)
@@ -41,6 +42,7 @@ class TalkerSpec(_Strict):
     plosive_db_spl: float = Field(92.0, ge=40, le=130)
     hiss_db: float = Field(0.0, ge=-20, le=20)
     phrase_spread_db: float = Field(0.0, ge=0, le=30)
+    reading: int = Field(0, ge=0, le=2**31)
 
 
 class RoomSpec(_Strict):

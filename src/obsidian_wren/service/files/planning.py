@@ -18,15 +18,19 @@ from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_
 from obsidian_wren.core.measure.ring_of_speech import ring_of_speech
 from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+from obsidian_wren.core.prove.sounding import heard_for_checks
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.formats import calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.response import read_response, response_at
+from obsidian_wren.formats.sounding import NAME as CHECK
+from obsidian_wren.formats.sounding import sounding_json
 from obsidian_wren.service.errors import Refused, drowned
 from obsidian_wren.service.files.reading import FileAnswer, load_for, room_reading
 from obsidian_wren.store.folder import FolderError, write_through
 
 _WHOLE_PERCENT = 100.0
+_NEAREST_CM, _FARTHEST_CM = 1.0, 500.0
 _SWAPPED = Finding(
     "takes_swapped",
     "Someone talks in the quiet take and nobody in the talk: the two files are swapped.",
@@ -38,8 +42,10 @@ _SWAPPED = Finding(
 @dataclass(frozen=True)
 class TakePair:
     """A quiet take and a talk ``(n,)`` with their readings; the room in use where it differs from
-    the quiet take; what is to be said of them."""
+    the quiet take; what is to be said of them. ``quiet_given``: the quiet take as it is, at the
+    talk's rate."""
 
+    quiet_given: Samples
     quiet_samples: Samples
     quiet: QuietReading
     talk_samples: Samples
@@ -61,16 +67,27 @@ def plan_files(
     shape_percent: float = 0.0,
     channel: int | None = None,
     anyway: bool = False,
+    distance_cm: float | None = None,
 ) -> FileAnswer:
     """A full calibration from two takes, written to ``out``; ``anyway`` goes on where a finding
-    says that the answer would be wrong."""
+    says that the answer would be wrong. ``distance_cm``: mouth to microphone, where it is
+    known."""
+    if distance_cm is not None and not _NEAREST_CM <= distance_cm <= _FARTHEST_CM:
+        raise Refused(
+            "distance",
+            f"{distance_cm:g} cm is no distance to a microphone. Give 1 to 500 for --distance.",
+        )
     if not 0.0 <= shape_percent <= _WHOLE_PERCENT:
         raise Refused(
             "shape", f"{shape_percent:g} % is no way to shape a voice. Give 0 to 100 for --shape."
         )
     takes = load_pair(quiet_path, talk_path, channel, anyway=anyway)
     notes, talk, quiet = takes.notes, takes.talk, takes.quiet
-    readings = {"quiet": reading_json(quiet), "talk": reading_json(talk)}
+    readings = {
+        "quiet": reading_json(quiet),
+        "talk": reading_json(talk),
+        CHECK: sounding_json(heard_for_checks(takes.quiet_given, takes.talk_samples, talk)),
+    }
     used_samples, used_rate = takes.in_use, takes.in_use_rate_hz
     if in_use is not None:
         used = load_for(in_use, "rest", channel)
@@ -106,7 +123,8 @@ def plan_files(
     )
     advice = to_jsonable(found.preamp)
     body = calibration.calibration_json(
-        rig={"rate_hz": round(talk.rate_hz), "preamp": advice},
+        rig={"rate_hz": round(talk.rate_hz), "preamp": advice}
+        | ({} if distance_cm is None else {"distance_m": round(distance_cm / 100.0, 4)}),
         readings=readings,
         chain=calibration.chain_json(found.chain.stages),
         feeds=calibration.feeds_json(Aims(), found.chain.landing),
@@ -146,7 +164,15 @@ def load_pair(
             raise Refused(found.code, f"{found.sentence} {found.action} Or give --anyway.")
     room = without_bursts(quiet_samples, rate_hz=quiet_rate)
     pair = TakePair(
-        room, quiet, talk_samples, talk, None, None, room_take.notes + talk_take.notes, findings
+        at_rate(quiet_samples, quiet_rate, talk_rate),
+        room,
+        quiet,
+        talk_samples,
+        talk,
+        None,
+        None,
+        room_take.notes + talk_take.notes,
+        findings,
     )
     match = match_floor(
         at_rate(room, quiet_rate, talk_rate),

@@ -1,0 +1,115 @@
+"""A check of a calibration on two files: what drifted since, and why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from obsidian_wren.core.measure import faults
+from obsidian_wren.core.measure.readings import read_talk
+from obsidian_wren.core.prove.drift import Drift, find_drift
+from obsidian_wren.core.prove.drift_words import say
+from obsidian_wren.core.prove.moved import readings_of
+from obsidian_wren.core.prove.sounding import Sounding, heard_for_checks
+from obsidian_wren.core.rate import at_rate
+from obsidian_wren.formats.calibration import BadCalibration, CalibrationFile, read_calibration
+from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.formats.read_sound import read_sound
+from obsidian_wren.formats.sounding import NAME, read_sounding
+from obsidian_wren.service.files.reading import load_for
+from obsidian_wren.service.readings.sound_notes import sentences_of
+
+# What makes a take useless for a calibration is news for a check.
+_NEWS = ("silent",)
+
+
+@dataclass(frozen=True)
+class CheckAnswer:
+    """What a check found: JSON values and notes for the person."""
+
+    body: dict[str, Any]
+    notes: tuple[str, ...]
+
+
+def check_files(
+    calibration: Path, quiet: Path, talk: Path, *, channel: int | None = None
+) -> CheckAnswer:
+    """Compare two new takes with those of a calibration.
+
+    Raises BadCalibration for a file that holds no check, BadTake for a take that cannot serve.
+    """
+    file = read_calibration(calibration)
+    then = _then(calibration, file)
+    now, notes = hear_files(quiet, talk, channel)
+    distance_m = file.rig.get("distance_m")
+    said = float(distance_m) if isinstance(distance_m, (int, float)) else None
+    drift = find_drift(then, now, distance_m=said)
+    return CheckAnswer(drift_json(drift, distance_known=said is not None), notes)
+
+
+def _then(path: Path, file: CalibrationFile) -> Sounding:
+    kept = file.readings.get(NAME)
+    if not isinstance(kept, dict):
+        raise BadCalibration(
+            f"{path.name} was written before checks were kept in it. Write it again with"
+            " “obsidian-wren plan”."
+        )
+    try:
+        return read_sounding(kept)
+    except ValueError as error:
+        raise BadCalibration(
+            f"{path.name}, in readings.{NAME}: what a check needs is not whole. Write it again with"
+            " “obsidian-wren plan”."
+        ) from error
+
+
+def hear_files(
+    quiet_path: Path, talk_path: Path, channel: int | None
+) -> tuple[Sounding, tuple[str, ...]]:
+    """A quiet take and a talk as a check hears them; a silent room is no fault here. Raises
+    BadTake."""
+    notes: tuple[str, ...] = ()
+    talk = load_for(talk_path, "talk", channel)
+    try:
+        room = load_for(quiet_path, "rest", channel)
+        quiet_samples, quiet_rate, notes = room.samples, room.rate_hz, room.notes
+    except faults.BadTake as error:
+        if error.code not in _NEWS:
+            raise
+        sound = read_sound(quiet_path, channel=channel, voiced=False)
+        quiet_samples, quiet_rate = sound.samples, sound.rate_hz
+        notes = tuple(f"{quiet_path.name}: {one}" for one in sentences_of(sound, sound.notes))
+    samples = at_rate(quiet_samples, quiet_rate, talk.rate_hz)
+    reading = read_talk(talk.samples, rate_hz=talk.rate_hz)
+    return heard_for_checks(samples, talk.samples, reading), notes + talk.notes
+
+
+def drift_json(drift: Drift, *, distance_known: bool) -> dict[str, Any]:
+    """A drift as plain JSON values, the strongest cause first."""
+    readings = {
+        row.name: {
+            "then": row.then,
+            "now": row.now,
+            "unit": row.unit,
+            "spread": row.spread,
+            "moved": row.beyond,
+        }
+        for row in readings_of(drift.change)
+    }
+    causes = []
+    for cause in drift.causes:
+        said = say(cause, drift, distance_known=distance_known)
+        causes.append(
+            {
+                "code": cause.code,
+                "share": cause.share,
+                "estimate": cause.estimate,
+                "error": cause.error,
+                "then": cause.then,
+                "unit": cause.unit,
+                "sentence": said.sentence,
+                "action": said.action,
+            }
+        )
+    return dict(to_jsonable({"drifted": drift.drifted, "readings": readings, "causes": causes}))
