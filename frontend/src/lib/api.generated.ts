@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/checks/{id}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take over what a check heard, and derive again what stands on it. */
+        post: operations["prove_keep_check_checks__int_id__keep_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips": {
         parameters: {
             query?: never;
@@ -1085,6 +1102,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a blind series; the order is drawn here and stays here until its end. */
+        post: operations["prove_begin_series_series_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer the round that is due. */
+        post: operations["prove_answer_series_series_answer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Break the series off; it is not kept. */
+        post: operations["prove_end_series_series_end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/sound/{which}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A WAV of “one” or “other” in the round that is due. */
+        get: operations["prove_hear_one_series_sound__which__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a series; undo brings it back. */
+        delete: operations["prove_discard_series_series__int_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings": {
         parameters: {
             query?: never;
@@ -1600,6 +1702,19 @@ export interface components {
             start_s: number;
         };
         /**
+         * AnswerSeries
+         * @description The answer of a round, counted from 0.
+         */
+        AnswerSeries: {
+            /**
+             * Answer
+             * @enum {string}
+             */
+            answer: "one" | "other" | "same";
+            /** Round */
+            round: number;
+        };
+        /**
          * AuditView
          * @description One thing in the sound settings that disagrees.
          */
@@ -1660,6 +1775,25 @@ export interface components {
             label: string;
             /** Rate Hz */
             rate_hz: number;
+        };
+        /**
+         * BeginSeries
+         * @description What to compare the treated voice with, what is asked, and how often.
+         */
+        BeginSeries: {
+            /**
+             * Kind
+             * @default prefer
+             * @enum {string}
+             */
+            kind?: "prefer" | "which";
+            /**
+             * Rounds
+             * @default 12
+             */
+            rounds?: number;
+            /** Second */
+            second: string;
         };
         /**
          * BuzzView
@@ -1801,6 +1935,29 @@ export interface components {
             mark: "good" | "fault" | "none";
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * CheckedView
+         * @description One check against the calibration of ``against``; ``keeps``: what one press would take over
+         *     from it, None where nothing should be kept.
+         */
+        CheckedView: {
+            /** Against */
+            against: string;
+            /** At */
+            at: string;
+            /** Bands */
+            bands: components["schemas"]["DriftBandView"][];
+            /** Causes */
+            causes: components["schemas"]["DriftCauseView"][];
+            /** Drifted */
+            drifted: boolean;
+            /** Keeps */
+            keeps: string | null;
+            /** Readings */
+            readings: components["schemas"]["MovedView"][];
+            /** Take Id */
+            take_id: number;
         };
         /**
          * ChooseOutput
@@ -2249,6 +2406,37 @@ export interface components {
             ok: boolean;
         };
         /**
+         * DriftBandView
+         * @description One third octave of a check: what changed, what may differ anyway, what the causes do, and
+         *     the room, dB.
+         */
+        DriftBandView: {
+            /** Change Db */
+            change_db: number | null;
+            /** Explained Db */
+            explained_db: number | null;
+            /** Hz */
+            hz: number;
+            /** Room Db */
+            room_db: number | null;
+            /** Spread Db */
+            spread_db: number | null;
+        };
+        /**
+         * DriftCauseView
+         * @description Why something moved: the share of the change, from 0 to 1, and what to do.
+         */
+        DriftCauseView: {
+            /** Action */
+            action: string;
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Share */
+            share: number;
+        };
+        /**
          * DropoutsView
          * @description Gaps.
          */
@@ -2343,7 +2531,7 @@ export interface components {
              * Step
              * @enum {string}
              */
-            step: "rig" | "quiet" | "gain" | "clean" | "tone" | "steady" | "send";
+            step: "rig" | "quiet" | "gain" | "clean" | "tone" | "steady" | "send" | "prove";
         };
         /**
          * FramesOfTake
@@ -2470,7 +2658,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
             /** Seconds */
             seconds: number;
             /** Started At */
@@ -2995,6 +3183,24 @@ export interface components {
             unit: "dB" | "dial" | "%" | "switch";
         };
         /**
+         * MovedView
+         * @description One reading then and now.
+         */
+        MovedView: {
+            /** Moved */
+            moved: boolean;
+            /** Name */
+            name: string;
+            /** Now */
+            now: number | null;
+            /** Then */
+            then: number | null;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * NameDevice
          * @description The person's own name for a device; null takes it away.
          */
@@ -3141,6 +3347,8 @@ export interface components {
             /** Cases */
             cases: components["schemas"]["CaseView"][];
             causes: components["schemas"]["CausesView"] | null;
+            /** Checks */
+            checks: components["schemas"]["CheckedView"][];
             clean: components["schemas"]["CleanView"] | null;
             /** Clips */
             clips: components["schemas"]["ClipView"][];
@@ -3157,6 +3365,8 @@ export interface components {
             /** Diagram */
             diagram: components["schemas"]["DiagramPointView"][];
             ducking: components["schemas"]["DuckingView"] | null;
+            /** Ended Series */
+            ended_series: components["schemas"]["SeriesView"][];
             /** Feeds Stay */
             feeds_stay: boolean;
             /** Findings */
@@ -3186,6 +3396,8 @@ export interface components {
             /** Mixes Stale */
             mixes_stale: boolean;
             outlook: components["schemas"]["OutlookView"];
+            /** Pairs */
+            pairs: components["schemas"]["PairView"][];
             /** Players */
             players: components["schemas"]["SystemPlayerView"][];
             /** Predictions */
@@ -3217,6 +3429,7 @@ export interface components {
             seconds: {
                 [key: string]: number;
             };
+            series: components["schemas"]["RunningSeriesView"] | null;
             /** Settings */
             settings: components["schemas"]["SettingView"][];
             soft: components["schemas"]["TalkView"] | null;
@@ -3252,6 +3465,16 @@ export interface components {
             good: boolean;
             /** Verdicts */
             verdicts: components["schemas"]["VerdictView"][];
+        };
+        /**
+         * PairView
+         * @description What can be compared: ``second`` names the other of the pair.
+         */
+        PairView: {
+            /** Second */
+            second: string;
+            /** Title */
+            title: string;
         };
         /**
          * PathDelayView
@@ -3432,7 +3655,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
             /** Seconds */
             seconds: number;
             /**
@@ -3971,6 +4194,33 @@ export interface components {
             when_stopped: string;
         };
         /**
+         * RunningSeriesView
+         * @description A series that is answered: nothing here tells which of the two is which.
+         */
+        RunningSeriesView: {
+            /** Apart Lu */
+            apart_lu: number;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "prefer" | "which";
+            /** Loudness Lufs */
+            loudness_lufs: number;
+            /** Question */
+            question: string;
+            /** Round */
+            round: number;
+            /** Rounds */
+            rounds: number;
+            /** Seconds */
+            seconds: number;
+            /** Title */
+            title: string;
+        };
+        /**
          * SentView
          * @description A source in a mix: the loudness at which it arrives, its gain, how far it drops under the
          *     voice, and why.
@@ -4002,6 +4252,45 @@ export interface components {
             tap: "treated" | "raw";
             /** Under Lu */
             under_lu: number | null;
+        };
+        /**
+         * SeriesView
+         * @description A series at its end. ``first``: how often the first of the pair was chosen or named, “no
+         *     difference” counted half; chance alone lands from ``chance_low`` to ``chance_high`` in 95 of 100
+         *     series. ``stage``: what can be left off when it is not heard.
+         */
+        SeriesView: {
+            /** At */
+            at: string;
+            /** Chance High */
+            chance_high: number;
+            /** Chance Low */
+            chance_low: number;
+            /** First */
+            first: number;
+            /** First Name */
+            first_name: string;
+            /** Heard */
+            heard: boolean;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "prefer" | "which";
+            /** Leave Off */
+            leave_off: string | null;
+            /** Rounds */
+            rounds: number;
+            /** Same */
+            same: number;
+            /** Sentence */
+            sentence: string;
+            /** Stage */
+            stage: string | null;
+            /** Title */
+            title: string;
         };
         /**
          * SetProgram
@@ -4323,7 +4612,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
             /** Rate Hz */
             rate_hz: number;
             /** Seconds */
@@ -4365,7 +4654,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
             /**
              * Seconds
              * @default null
@@ -4441,7 +4730,7 @@ export interface components {
              * Name
              * @enum {string}
              */
-            name: "rig" | "quiet" | "gain" | "clean" | "tone" | "steady" | "send";
+            name: "rig" | "quiet" | "gain" | "clean" | "tone" | "steady" | "send" | "prove";
             /**
              * Status
              * @enum {string}
@@ -4533,7 +4822,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
             /** Rate Hz */
             rate_hz: number;
             /** Seconds */
@@ -4862,7 +5151,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
         };
         /**
          * Use
@@ -5009,6 +5298,37 @@ export interface operations {
                 "application/json": components["schemas"]["SetUp"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_keep_check_checks__int_id__keep_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -7038,6 +7358,154 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_begin_series_series_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginSeries"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_answer_series_series_answer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerSeries"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_end_series_series_end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_hear_one_series_sound__which__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                which: "one" | "other";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_discard_series_series__int_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
             cookie?: never;
         };
         requestBody?: never;

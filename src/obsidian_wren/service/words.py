@@ -21,7 +21,7 @@ class Said(BaseModel):
     model_config = ConfigDict(allow_inf_nan=False)
 
 
-StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send"]
+StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send", "prove"]
 Status = Literal["confirmed", "open", "stale", "not yet"]
 Purpose = Literal[
     "rest",
@@ -36,6 +36,7 @@ Purpose = Literal[
     "clap",
     "sweep",
     "reference",
+    "check",
 ]
 Source = Literal["simulated", "file", "browser", "system"]
 Control = Literal["preamp", "pad", "trim", "slider", "program"]

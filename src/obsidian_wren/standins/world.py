@@ -35,6 +35,7 @@ PURPOSES = (
     "clap",
     "sweep",
     "reference",
+    "check",
 )
 _PART = {
     "talk": ("talk", "normal_db_spl"),
@@ -42,7 +43,10 @@ _PART = {
     "loud": ("loud", "loud_db_spl"),
     "soft": ("soft", "soft_db_spl"),
     "reference": ("passage", "normal_db_spl"),
+    "check": ("passage", "normal_db_spl"),
 }
+# So long nobody talks at the start of a check.
+_QUIET_FIRST_S = {"check": 8.0}
 _LIVE_LOOP_S = 40.0
 _ROOM_LOOP_S = 12.0
 # What a phone beside the microphone plays while a dial is learned.
@@ -68,10 +72,12 @@ def _capsule_volts(
             room = room if drawn is None else room + drawn
             room_bins = room_bins if bins is None else room_bins + bins
     near = np.zeros(count)
+    before = min(count, round(_QUIET_FIRST_S.get(purpose, 0.0) * rate_hz))
     if purpose in _PART:
         part, effort = _PART[purpose]
         voice = acoustics.talker_sound(part, rate_hz)
-        near = acoustics.spoken(np.resize(voice, count), spec.talker, rate_hz) * acoustics.pascals(
+        said = np.resize(voice, max(0, count - before))
+        near[before:] = acoustics.spoken(said, spec.talker, rate_hz) * acoustics.pascals(
             getattr(spec.talker, effort)
         )
     elif purpose in ("clap", "sweep"):
@@ -88,7 +94,7 @@ def _capsule_volts(
         )
         near = scipy.signal.oaconvolve(near, response)[:count]
     if purpose in _PART:
-        near = near + acoustics.breath(spec.talker, spec.placement, count, rate_hz)
+        near[before:] += acoustics.breath(spec.talker, spec.placement, count - before, rate_hz)
     if purpose == "dial":
         room_bins = room_bins + acoustics.shaped_spectrum(hz, rng, _PINK) * acoustics.pascals(
             _STEADY_DB_SPL

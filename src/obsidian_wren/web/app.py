@@ -24,6 +24,7 @@ from obsidian_wren.web.routes import (
     computer,
     listener,
     live,
+    prove,
     recording,
     rig,
     send,
@@ -43,6 +44,7 @@ BLUEPRINTS: dict[str, tuple[Route, ...]] = {
     "listener": listener.ROUTES,
     "live": live.ROUTES,
     "recording": recording.ROUTES,
+    "prove": prove.ROUTES,
 }
 ROUTES = tuple(route for routes in BLUEPRINTS.values() for route in routes)
 

@@ -29,6 +29,7 @@ SECONDS: Mapping[str, float] = MappingProxyType(
         "clap": 6.0,
         "sweep": 8.0,
         "reference": 40.0,
+        "check": 20.0,
     }
 )
 # Talk that is not known by then will not be soon.

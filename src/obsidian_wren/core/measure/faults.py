@@ -31,6 +31,7 @@ Purpose = Literal[
     "clap",
     "sweep",
     "reference",
+    "check",
     "level",
 ]
 SHORTEST_S = 3.0

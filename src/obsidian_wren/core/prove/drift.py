@@ -44,11 +44,13 @@ class Cause:
 
 @dataclass(frozen=True)
 class Drift:
-    """What moved: whether anything did, why, the strongest first, and the change itself."""
+    """What moved: whether anything did, why, the strongest first, and the change itself;
+    ``explained_db`` ``(n,)``: what the causes together do to it."""
 
     drifted: bool
     causes: tuple[Cause, ...]
     change: Change
+    explained_db: Samples
 
 
 def find_drift(
@@ -80,7 +82,7 @@ def find_drift(
     if left > _UNEXPLAINED and not silenced:
         causes.append(Cause("unexplained", left, None, None, None, ""))
     causes.sort(key=lambda cause: -cause.share)
-    return Drift(bool(causes), tuple(causes), change)
+    return Drift(bool(causes), tuple(causes), change, _explained(change, found))
 
 
 def _without_noise(change: Change) -> Change:
@@ -113,8 +115,8 @@ def _shared(change: Change, found: Explanation) -> list[Cause]:
         return []
     weights = _weights(change)
     sizes = [float(np.sum(weights * part.adds_db**2)) for part in found.parts]
-    together = np.sum([part.adds_db for part in found.parts], axis=0)
-    total = max(sum(sizes) + _beyond(change, weights, together), 1e-9)
+    beyond = _beyond(change, weights, _explained(change, found))
+    total = max(sum(sizes) + beyond, 1e-9)
     return [
         _numbered(part, round(size / total, 3))
         for part, size in zip(found.parts, sizes, strict=True)
@@ -151,11 +153,13 @@ def _by_its_name(change: Change, cause: Cause) -> Cause:
     return cause
 
 
+def _explained(change: Change, found: Explanation) -> Samples:
+    return np.asarray(sum((part.adds_db for part in found.parts), np.zeros(len(change.db))))
+
+
 def _left_over(change: Change, found: Explanation) -> float:
     """The share that no cause explains; 0 where it is no more than an unchanged rig would do."""
-    explained = np.zeros(len(change.db))
-    for part in found.parts:
-        explained = explained + part.adds_db
+    explained = _explained(change, found)
     left = change.db - explained
     known = change.known
     inverse = np.linalg.inv(change.covariance[np.ix_(known, known)])

@@ -27,6 +27,7 @@ from obsidian_wren.store.models import (
     Response,
     Rig,
     RoomRow,
+    Series,
     SettingRow,
     SourceRow,
     StageRow,
@@ -89,6 +90,8 @@ def state_of(session: Session) -> State:
         found[f"discarded/{take.id}"] = True
     for recording in session.scalars(select(Recording).where(Recording.frames > 0)):
         found[f"recording/{recording.id}"] = [recording.title, recording.discarded]
+    for series in session.scalars(select(Series).where(Series.ended.is_(True))):
+        found[f"series/{series.id}"] = [series.discarded]
     wish = session.get(LiveWish, 1)
     if wish is not None:
         found["case"] = wish.case

@@ -8,13 +8,11 @@ from typing import Any
 
 from obsidian_wren.core.measure import faults
 from obsidian_wren.core.measure.readings import read_talk
-from obsidian_wren.core.prove.drift import Drift, find_drift
-from obsidian_wren.core.prove.drift_words import say
-from obsidian_wren.core.prove.moved import readings_of
+from obsidian_wren.core.prove.drift import find_drift
 from obsidian_wren.core.prove.sounding import Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.formats.calibration import BadCalibration, CalibrationFile, read_calibration
-from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.formats.sounding import NAME, read_sounding
 from obsidian_wren.service.files.reading import load_for
@@ -83,33 +81,3 @@ def hear_files(
     samples = at_rate(quiet_samples, quiet_rate, talk.rate_hz)
     reading = read_talk(talk.samples, rate_hz=talk.rate_hz)
     return heard_for_checks(samples, talk.samples, reading), notes + talk.notes
-
-
-def drift_json(drift: Drift, *, distance_known: bool) -> dict[str, Any]:
-    """A drift as plain JSON values, the strongest cause first."""
-    readings = {
-        row.name: {
-            "then": row.then,
-            "now": row.now,
-            "unit": row.unit,
-            "spread": row.spread,
-            "moved": row.beyond,
-        }
-        for row in readings_of(drift.change)
-    }
-    causes = []
-    for cause in drift.causes:
-        said = say(cause, drift, distance_known=distance_known)
-        causes.append(
-            {
-                "code": cause.code,
-                "share": cause.share,
-                "estimate": cause.estimate,
-                "error": cause.error,
-                "then": cause.then,
-                "unit": cause.unit,
-                "sentence": said.sentence,
-                "action": said.action,
-            }
-        )
-    return dict(to_jsonable({"drifted": drift.drifted, "readings": readings, "causes": causes}))

@@ -27,6 +27,7 @@ from obsidian_wren.service.page import (
     diagram,
     evidence,
     listeners,
+    prove,
     rig,
     run,
     sheet,
@@ -192,6 +193,16 @@ def _run(on: Sheet) -> views.RunPart:
     )
 
 
+def _prove(on: Sheet) -> views.ProvePart:
+    ctx = on.ctx
+    return views.ProvePart(
+        pairs=on.read("the pairs", lambda: prove.pairs(ctx), []),
+        series=on.read("the series", lambda: prove.series(ctx), None),
+        ended_series=on.read("the series", lambda: prove.ended(ctx), []),
+        checks=on.read("the checks", lambda: prove.checks(ctx), []),
+    )
+
+
 PARTS: Mapping[str, Callable[[Sheet], BaseModel]] = {
     "rig": _rig,
     "steps": _steps,
@@ -205,6 +216,7 @@ PARTS: Mapping[str, Callable[[Sheet], BaseModel]] = {
     "diagram": _diagram,
     "send": _send,
     "run": _run,
+    "prove": _prove,
 }
 
 

@@ -20,6 +20,8 @@ from obsidian_wren.store.models import (
     Derivation,
     DestinationRow,
     Proof,
+    Reading,
+    Take,
 )
 
 STEPS: tuple[tuple[words.StepName, str], ...] = (
@@ -30,6 +32,7 @@ STEPS: tuple[tuple[words.StepName, str], ...] = (
     ("tone", "Tone"),
     ("steady", "Steady"),
     ("send", "Send"),
+    ("prove", "Prove"),
 )
 
 
@@ -57,6 +60,7 @@ def steps(
         "tone": stale["equalizer"],
         "steady": stale["delivery"],
         "send": _proof_stale(ctx.session, proof),
+        "prove": _drifted(ctx),
     }
     whole = setting_rows.chain_is_whole(ctx)
     clean = ctx.session.get(Derivation, (ctx.rig.id, "clean"))
@@ -68,6 +72,7 @@ def steps(
         "tone": tone,
         "steady": whole,
         "send": whole,
+        "prove": whole,
     }
     steps = []
     for name, title in STEPS:
@@ -100,6 +105,25 @@ def derivable(nodes: Sequence[str]) -> str | None:
     if not names:
         return None
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def _drifted(ctx: RigContext) -> str | None:
+    """What the last check found, where something moved and the takes are older than it."""
+    found = ctx.session.execute(
+        select(Take, Reading)
+        .join(Reading, Reading.take_id == Take.id)
+        .where(
+            Take.rig_id == ctx.rig.id,
+            Take.purpose == "check",
+            Take.fault.is_(None),
+            Take.discarded.is_(False),
+        )
+        .order_by(Take.id.desc())
+    ).first()
+    newest = max((take.id for take in ctx.takes.by_purpose.values() if take is not None), default=0)
+    if found is None or newest > found[0].id or not found[1].body["causes"]:
+        return None
+    return str(found[1].body["causes"][0]["sentence"])
 
 
 def _proof_stale(session: Session, proof: Proof | None) -> str | None:

@@ -138,7 +138,9 @@ def used_by(ctx: RigContext, node: str, *, moved: bool = False) -> dict[str, Val
 def stale_take(take: Take, present: Mapping[str, Value]) -> str | None:
     """Why a take does not hold any more; its being newer or older than another is no reason."""
     used = {key: value for key, value in take_sources(take).items() if not key.startswith("take:")}
-    return graph.why_stale(NODE_OF[take.purpose], used, present)
+    node = NODE_OF.get(take.purpose)
+    # A check stands beside the calibration, not in it.
+    return None if node is None else graph.why_stale(node, used, present)
 
 
 def stale_answer(ctx: RigContext, node: str, present: Mapping[str, Value]) -> str | None:

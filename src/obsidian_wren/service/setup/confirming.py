@@ -45,6 +45,7 @@ def confirm_step(ws: Workshop, step: StepName, *, anyway: bool = False) -> None:
                 else "Read the passage first: dynamics come after the tone."
             ),
             "send": _unproved(session),
+            "prove": (None if chain_is_whole(ctx) else "Read the passage first, in Tone."),
         }.get(step)
         if missing:
             raise Refused("not-yet", missing)

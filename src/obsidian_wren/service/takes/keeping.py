@@ -18,6 +18,7 @@ from obsidian_wren.core.measure.take_findings import length_findings
 from obsidian_wren.core.told import Told
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.prove.checks import keep_check
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import the_rig
@@ -140,6 +141,9 @@ def measure_and_derive(ws: Workshop, take_id: int) -> None:
     """
     with _answered(ws, take_id), ws.sessions.begin() as session:
         take = session.get_one(Take, take_id)
+        if take.purpose == "check":
+            # It stands beside the calibration: nothing is derived from it.
+            return keep_check(RigContext.of(ws, session, take.rig_id), take)
         rig = session.get_one(Rig, take.rig_id)
         measuring.keep_reading(
             RigContext(ws, session, rig), take, current_takes(session, rig).quiet

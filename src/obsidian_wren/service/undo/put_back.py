@@ -24,6 +24,7 @@ from obsidian_wren.store.models import (
     LiveWish,
     Recording,
     Rig,
+    Series,
     SettingRow,
     StageRow,
     Take,
@@ -150,10 +151,14 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
 
 
 def _put_send(session: Session, table: str, rest: str, target: Any) -> None:
-    """A recording's title and whether it is deleted, or the case that was chosen."""
+    """A recording's title and whether it is deleted, whether a series is, or the case that was
+    chosen."""
     recording = session.get(Recording, int(rest)) if table == "recording" else None
     if recording is not None and target is not None:
         recording.title, recording.discarded = target
+    series = session.get(Series, int(rest)) if table == "series" else None
+    if series is not None:
+        series.discarded = target is None or bool(target[0])
     wish = session.get(LiveWish, 1) if table == "case" else None
     if wish is not None:
         wish.case = target

@@ -10,6 +10,7 @@ from obsidian_wren.store.models.mixes import (
     Recording,
     SourceRow,
 )
+from obsidian_wren.store.models.prove import Series
 from obsidian_wren.store.models.takes import ChangeRow, Reading, Take
 from obsidian_wren.store.models.things import (
     ComputerRow,
@@ -44,6 +45,7 @@ __all__ = [
     "Response",
     "Rig",
     "RoomRow",
+    "Series",
     "SettingRow",
     "SourceRow",
     "StageRow",

@@ -13,6 +13,7 @@ from obsidian_wren.service.page.views.computer import ComputerView
 from obsidian_wren.service.page.views.diagram import DiagramPointView
 from obsidian_wren.service.page.views.facts import FindingView
 from obsidian_wren.service.page.views.gain import GainPlanView, TalkView
+from obsidian_wren.service.page.views.prove import ProvePart
 from obsidian_wren.service.page.views.quiet import CausesView, CauseView, QuietView, SplitView
 from obsidian_wren.service.page.views.rig import (
     ControlView,
@@ -167,6 +168,7 @@ class Overview(
     DiagramPart,
     SendPart,
     RunPart,
+    ProvePart,
 ):
     """Everything that the page shows.
 

@@ -1,0 +1,153 @@
+"""Blind series: the program draws, the page knows only “one” and “other” until the end."""
+
+from __future__ import annotations
+
+import io
+import random
+from typing import Literal
+
+import numpy as np
+import soundfile
+from sqlalchemy import select
+
+from obsidian_wren.core.prove.pair import Pair, matched_pair, starts_at_s, veiled
+from obsidian_wren.core.prove.series import Answer, Kind, draw
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.prove.sentence import (
+    WITHOUT,
+    delay_saved_ms,
+    heard_as,
+    pairs_of,
+    sentence_take,
+)
+from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store.models import Series, Take
+
+Which = Literal["one", "other"]
+
+
+def running_series(ctx: RigContext) -> Series | None:
+    """The series that is not at its end, None where there is none."""
+    return ctx.session.scalars(
+        select(Series).where(
+            Series.rig_id == ctx.rig.id, Series.ended.is_(False), Series.discarded.is_(False)
+        )
+    ).first()
+
+
+def begin_series(ws: Workshop, second: str, kind: Kind, rounds: int) -> None:
+    """Draw a series of the treated voice against ``second``. Raises Refused."""
+    with ws.lock, ws.sessions.begin() as session:
+        ctx = in_hand(ws, session)
+        if running_series(ctx) is not None:
+            raise Refused("series-runs", "A series is running. Answer it, or end it first.")
+        pair = next((one for one in pairs_of(ctx) if one[2] == second), None)
+        if pair is None:
+            raise Refused("no-pair", "There is no such pair now. Choose another one.")
+        take = sentence_take(ctx)
+        samples = measuring.samples_of(ws, take)
+        series = Series(
+            rig_id=ctx.rig.id,
+            kind=kind,
+            first=pair[1],
+            second=pair[2],
+            take_sha256=take.sha256,
+            from_s=round(starts_at_s(samples, rate_hz=take.rate_hz), 3),
+            saved_ms=_saved_ms(ctx, pair[2], take.rate_hz),
+            # Drawn by what nobody can foresee.
+            order=list(draw(rounds, random.SystemRandom())),
+            answers=[],
+            ended=False,
+            discarded=False,
+            at=now(),
+        )
+        session.add(series)
+        session.flush()
+        # Both are made before either is asked for, so that waiting tells nothing.
+        _pair(ctx, series)
+    ws.changed()
+
+
+def answer_series(ws: Workshop, round_number: int, answer: Answer) -> None:
+    """What was answered in a round, counted from 0; the last one ends the series. Raises
+    Refused."""
+    title = "A blind series"
+    with change(ws, title) as session:
+        ctx = in_hand(ws, session)
+        series = running_series(ctx)
+        if series is None:
+            raise Refused("no-series", "No series is running. Begin one.")
+        if round_number != len(series.answers):
+            raise Refused("answered", "This round is answered already.")
+        series.answers = [*series.answers, answer]
+        series.ended = len(series.answers) == len(series.order)
+    ws.changed()
+
+
+def end_series(ws: Workshop) -> None:
+    """Break a series off: it is not kept."""
+    with ws.lock, ws.sessions.begin() as session:
+        series = running_series(in_hand(ws, session))
+        if series is not None:
+            session.delete(series)
+    ws.changed()
+
+
+def discard_series(ws: Workshop, series_id: int) -> None:
+    """Take a series out of sight; undo brings it back."""
+    with change(ws, "Removed a blind series") as session:
+        series = session.get(Series, series_id)
+        if series is None or not series.ended:
+            raise Refused("no-series", "This series is no longer there.")
+        series.discarded = True
+    ws.changed()
+
+
+def series_sound(ws: Workshop, which: Which) -> bytes:
+    """A WAV of “one” or “other” in the round that is due. Raises Refused."""
+    with ws.sessions() as session:
+        ctx = in_hand(ws, session)
+        series = running_series(ctx)
+        if series is None:
+            raise Refused("no-series", "No series is running. Begin one.")
+        pair, rate = _pair(ctx, series)
+        first_is_one = series.order[len(series.answers)]
+    wanted = pair.first if (which == "one") == first_is_one else pair.second
+    out = io.BytesIO()
+    sound = veiled(wanted, np.random.default_rng())
+    soundfile.write(out, np.clip(sound, -1.0, 1.0), rate, format="WAV", subtype="PCM_24")
+    return out.getvalue()
+
+
+def pair_of(ctx: RigContext, series: Series) -> Pair:
+    """Both sounds of a running series. Raises Refused."""
+    return _pair(ctx, series)[0]
+
+
+def _saved_ms(ctx: RigContext, second: str, rate_hz: int) -> float:
+    if not second.startswith(WITHOUT):
+        return 0.0
+    return round(delay_saved_ms(ctx, second.removeprefix(WITHOUT), rate_hz), 2)
+
+
+def _pair(ctx: RigContext, series: Series) -> tuple[Pair, int]:
+    take = ctx.session.scalars(select(Take).where(Take.sha256 == series.take_sha256)).first()
+    if take is None:
+        raise Refused("no-take", "The sentence of this series is gone. End it and begin another.")
+
+    def make() -> Pair:
+        first, second = (heard_as(ctx, take, name) for name in (series.first, series.second))
+        try:
+            return matched_pair(first, second, rate_hz=take.rate_hz, from_s=series.from_s)
+        except ValueError as error:
+            raise Refused(
+                "silent", "One of the two is silent. Read the passage in Tone again."
+            ) from error
+
+    pair: Pair = ctx.ws.sounds.get(("pair", series.id), make)
+    return pair, take.rate_hz

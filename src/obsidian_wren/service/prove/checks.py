@@ -1,0 +1,107 @@
+"""A check: twenty seconds, the room and then the sentence, against the takes of the calibration."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.measure.readings import read_talk
+from obsidian_wren.core.prove.drift import Drift, find_drift
+from obsidian_wren.core.prove.pair import starts_at_s
+from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding, heard_for_checks
+from obsidian_wren.core.rate import at_rate
+from obsidian_wren.formats.drift import drift_json
+from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.readings.staleness import gain_shift_db
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.store.models import Reading, Take
+
+ROOM_S = 8.0
+# Of the room: what a hand on the mouse and a first breath leave.
+_ROOM_FROM_S, _ROOM_TO_S = 0.5, 7.6
+_LEAST_TALK_S = 5.0
+
+
+def keep_check(ctx: RigContext, take: Take) -> None:
+    """Find what drifted in a check's take, and keep it. Raises Refused for what cannot tell."""
+    samples = measuring.samples_of(ctx.ws, take)
+    then, against = _then(ctx, seconds=len(samples) / take.rate_hz - ROOM_S)
+    drift = find_drift(then, _now(samples, take.rate_hz), distance_m=_distance_m(against))
+    body = drift_json(drift, distance_known=_distance_m(against) is not None)
+    body["bands"] = _bands(drift)
+    body["same_sound"] = drift.change.same_sound
+    body["against"] = against.taken_at
+    ctx.session.merge(Reading(take_id=take.id, body=body))
+    ctx.session.flush()
+
+
+def _now(samples: Samples, rate_hz: int) -> Sounding:
+    talk = samples[round(ROOM_S * rate_hz) :]
+    if len(talk) < _LEAST_TALK_S * rate_hz:
+        raise Refused(
+            "too-short",
+            "The check ended before the sentence was read. Take it again and read on until it ends"
+            " by itself.",
+        )
+    return heard_for_checks(room_of(samples, rate_hz), talk, read_talk(talk, rate_hz=rate_hz))
+
+
+def room_of(samples: Samples, rate_hz: int) -> Samples:
+    """The room of a check's samples ``(n,)``."""
+    return samples[round(_ROOM_FROM_S * rate_hz) : round(_ROOM_TO_S * rate_hz)]
+
+
+def _then(ctx: RigContext, *, seconds: float) -> tuple[Sounding, Take]:
+    """The calibration's room, and as much of its sentence as the check holds. Raises Refused."""
+    quiet, spoken = ctx.takes.quiet, ctx.takes.passage or ctx.takes.talk
+    if quiet is None or spoken is None:
+        raise Refused(
+            "no-calibration",
+            "There is nothing to check against: record the room and read the passage first.",
+        )
+
+    def make() -> Sounding:
+        rate = spoken.rate_hz
+        whole = measuring.samples_of(ctx.ws, spoken)
+        begin = round(starts_at_s(whole, rate_hz=rate) * rate)
+        talk = whole[begin : begin + round(max(seconds, _LEAST_TALK_S) * rate)]
+        room = at_rate(measuring.samples_of(ctx.ws, quiet), quiet.rate_hz, rate)
+        shift = gain_shift_db(quiet, spoken.facts, ctx.rig) or 0.0
+        return heard_for_checks(
+            room * amplitude_from_db(shift), talk, read_talk(talk, rate_hz=rate)
+        )
+
+    then: Sounding = ctx.ws.readings.get(
+        ("sounding", quiet.sha256, spoken.sha256, round(seconds, 1)), make
+    )
+    return then, spoken
+
+
+def _distance_m(take: Take) -> float | None:
+    distance = take.facts.get("distance_cm")
+    return distance / 100.0 if isinstance(distance, (int, float)) and distance > 0.0 else None
+
+
+def _bands(drift: Drift) -> list[dict[str, Any]]:
+    """What the picture shows: for each third octave of the voice the change, what it may differ by
+    anyway, and what the causes do, dB; the room beside it."""
+    change = drift.change
+    spread = 2.0 * np.sqrt(np.diag(change.covariance))
+    noise = np.interp(np.log(VOICE_HZ), np.log(change.noise_hz), change.db[change.noise])
+    known = change.known[change.voice]
+    rows = []
+    for k, hz in enumerate(VOICE_HZ):
+        rows.append(
+            {
+                "hz": float(hz),
+                "change_db": float(change.db[k]) if known[k] else None,
+                "spread_db": float(spread[k]) if known[k] else None,
+                "explained_db": float(drift.explained_db[k]) if drift.causes else None,
+                "room_db": float(noise[k]),
+            }
+        )
+    return list(to_jsonable(rows))

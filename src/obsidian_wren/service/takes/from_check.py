@@ -1,0 +1,42 @@
+"""What a check heard becomes the takes of the calibration, where something moved for good."""
+
+from __future__ import annotations
+
+from obsidian_wren.service import prove
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.prove.checks import ROOM_S, room_of
+from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.takes.keeping import keep
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store import parts
+from obsidian_wren.store.models import Reading, Take
+
+
+def keep_what_moved(ws: Workshop, take_id: int) -> None:
+    """Make takes of the room and the sentence of a check, as far as something stands on what
+    moved; what follows is derived. Raises Refused."""
+    with ws.sessions() as session:
+        take, reading = session.get(Take, take_id), session.get(Reading, take_id)
+        if take is None or reading is None or take.purpose != "check" or take.discarded:
+            raise Refused("no-check", "This check is no longer there. Check again.")
+        purposes = prove.purposes_kept([cause["code"] for cause in reading.body["causes"]])
+        samples = measuring.samples_of(ws, take)
+    if not purposes:
+        raise Refused(
+            "nothing-to-keep",
+            "There is nothing to take over from this check. Do what it says, then check again.",
+        )
+    split = round(ROOM_S * take.rate_hz)
+    room = room_of(samples, take.rate_hz)
+    for purpose in purposes:
+        info = parts.PartInfo(
+            purpose=purpose,
+            rate_hz=take.rate_hz,
+            source=take.source,
+            facts=take.facts,
+            started_at=take.taken_at,
+            notes=("From a check.",),
+            rig_id=take.rig_id,
+        )
+        keep(ws, info, room if purpose == "rest" else samples[split:], half=False)
+    ws.changed()

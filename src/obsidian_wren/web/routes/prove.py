@@ -1,0 +1,98 @@
+"""The proof: blind series, checks.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from flask import Response
+from pydantic import BaseModel, Field
+
+from obsidian_wren.service.page import views
+from obsidian_wren.service.words import Said
+from obsidian_wren.web import models
+from obsidian_wren.web.answers import Route, state_answer, workshop
+
+
+class BeginSeries(Said):
+    """What to compare the treated voice with, what is asked, and how often."""
+
+    second: str = Field(max_length=40)
+    kind: Literal["prefer", "which"] = "prefer"
+    rounds: int = Field(default=12, ge=8, le=24)
+
+
+class AnswerSeries(Said):
+    """The answer of a round, counted from 0."""
+
+    round: int = Field(ge=0, le=24)
+    answer: Literal["one", "other", "same"]
+
+
+class HearOne(BaseModel):
+    """Which of the two."""
+
+    which: Literal["one", "other"]
+
+
+def begin_series(body: BeginSeries) -> Response:
+    """Begin a blind series; the order is drawn here and stays here until its end."""
+    from obsidian_wren.service.prove import blind
+
+    blind.begin_series(workshop(), body.second, body.kind, body.rounds)
+    return state_answer()
+
+
+def answer_series(body: AnswerSeries) -> Response:
+    """Answer the round that is due."""
+    from obsidian_wren.service.prove import blind
+
+    blind.answer_series(workshop(), body.round, body.answer)
+    return state_answer()
+
+
+def end_series() -> Response:
+    """Break the series off; it is not kept."""
+    from obsidian_wren.service.prove import blind
+
+    blind.end_series(workshop())
+    return state_answer()
+
+
+def discard_series(path: models.ById) -> Response:
+    """Remove a series; undo brings it back."""
+    from obsidian_wren.service.prove import blind
+
+    blind.discard_series(workshop(), path.id)
+    return state_answer()
+
+
+def hear_one(path: HearOne) -> Response:
+    """A WAV of “one” or “other” in the round that is due."""
+    from obsidian_wren.service.prove import blind
+
+    answer = Response(blind.series_sound(workshop(), path.which), mimetype="audio/wav")
+    # Each round holds another draw behind the same address.
+    answer.headers["Cache-Control"] = "no-store"
+    return answer
+
+
+def keep_check(path: models.ById) -> Response:
+    """Take over what a check heard, and derive again what stands on it."""
+    from obsidian_wren.service.takes import from_check
+
+    from_check.keep_what_moved(workshop(), path.id)
+    return state_answer()
+
+
+ROUTES: tuple[Route, ...] = (
+    ("post", "/series", begin_series, views.Overview),
+    ("post", "/series/answer", answer_series, views.Overview),
+    ("post", "/series/end", end_series, views.Overview),
+    ("delete", "/series/<int:id>", discard_series, views.Overview),
+    ("get", "/series/sound/<which>", hear_one, None),
+    ("post", "/checks/<int:id>/keep", keep_check, views.Overview),
+)

@@ -1,0 +1,85 @@
+"""A check of twenty seconds in the page: what drifted, why, and what is taken over."""
+
+import pytest
+
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.setup import confirming, turning
+from obsidian_wren.service.takes import discarding, from_check
+from obsidian_wren.service.takes.simulated import start_simulated
+from rigging import change, preamp
+from waiting import wait_until
+
+
+def checked(ws):
+    before = len(overview(ws).checks)
+    start_simulated(ws, "check", pace="fast")
+    wait_until(lambda: overview(ws).progress is None)
+    seen = overview(ws)
+    assert len(seen.checks) == before + 1, seen.takes[-1].fault
+    return seen.checks[-1]
+
+
+def step(ws):
+    return next(one for one in overview(ws).steps if one.name == "prove")
+
+
+def test_a_rig_that_was_left_alone_has_not_drifted(boathouse):
+    found = checked(boathouse)
+    assert (found.drifted, found.causes, found.keeps) == (False, [], None)
+    assert not any(row.moved for row in found.readings)
+    assert len(found.bands) == 22
+    assert step(boathouse).status == "open"
+    confirming.confirm_step(boathouse, "prove")
+    assert step(boathouse).status == "confirmed"
+
+
+def test_gain_that_was_turned_is_named_kept_and_derived_from(boathouse):
+    stood = overview(boathouse)
+    turning.turn_knob(boathouse, preamp(boathouse) + 4.0)
+    found = checked(boathouse)
+    first = found.causes[0]
+    assert (found.drifted, first.code) == (True, "gain")
+    assert "4.0 dB higher" in first.sentence
+    assert step(boathouse).status == "stale"
+    assert step(boathouse).why == first.sentence
+    assert found.keeps == "the room and your talk"
+    from_check.keep_what_moved(boathouse, found.take_id)
+    seen = overview(boathouse)
+    assert [take.purpose for take in seen.takes[-2:]] == ["rest", "talk"]
+    assert all(take.current and not take.stale for take in seen.takes[-2:])
+    louder = seen.talk.active_level_dbfs - stood.talk.active_level_dbfs
+    assert louder == pytest.approx(4.0, abs=1.0)
+    assert step(boathouse).status != "stale"
+    # It can be taken back.
+    discarding.discard_take(boathouse, seen.takes[-1].id)
+    assert overview(boathouse).takes[-1].purpose == "rest"
+
+
+def test_who_sits_farther_away_is_told_how_far(boathouse):
+    change(boathouse, distance_cm=32)
+    found = checked(boathouse)
+    assert found.causes[0].code == "distance"
+    assert "22 → 3" in found.causes[0].sentence
+    assert found.keeps == "your talk and the passage"
+    told = [band for band in found.bands if band.explained_db is not None]
+    assert told
+    assert all(abs(band.explained_db - band.change_db) < 1.0 for band in told if band.change_db)
+
+
+def test_nothing_is_checked_against_nothing(workshop):
+    change(workshop, source="simulated")
+    start_simulated(workshop, "check", pace="fast")
+    wait_until(lambda: overview(workshop).progress is None)
+    seen = overview(workshop)
+    assert seen.checks == []
+    assert "record the room and read the passage first" in seen.takes[-1].fault
+    with pytest.raises(Refused, match="no longer there"):
+        from_check.keep_what_moved(workshop, seen.takes[-1].id)
+
+
+def test_a_check_that_ended_too_soon_says_so(boathouse):
+    start_simulated(boathouse, "check", seconds=11.0, pace="fast")
+    wait_until(lambda: overview(boathouse).progress is None)
+    assert "before the sentence was read" in overview(boathouse).takes[-1].fault
+    assert overview(boathouse).checks == []
