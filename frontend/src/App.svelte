@@ -4,6 +4,7 @@
   import { onKey } from './lib/keys';
   import { place, type Theme } from './lib/place.svelte';
   import { desk } from './lib/state.svelte';
+  import CheckReminder from './parts/CheckReminder.svelte';
   import Findings from './parts/Findings.svelte';
   import Foot from './parts/Foot.svelte';
   import Help from './parts/Help.svelte';
@@ -13,6 +14,7 @@
   import StepStrip from './parts/StepStrip.svelte';
   import CleanStep from './steps/clean/CleanStep.svelte';
   import GainStep from './steps/gain/GainStep.svelte';
+  import ProveStep from './steps/prove/ProveStep.svelte';
   import QuietStep from './steps/quiet/QuietStep.svelte';
   import RigStep from './steps/rig/RigStep.svelte';
   import SendStep from './steps/send/SendStep.svelte';
@@ -137,6 +139,7 @@
           <button type="button" onclick={() => void desk.do('post', '/api/derive')}>Recalculate</button>
         </div>
       {/if}
+      <CheckReminder {overview} />
     </div>
     <main>
       {#if place.step === 'rig'}<RigStep {overview} />
@@ -145,6 +148,7 @@
       {:else if place.step === 'clean'}<CleanStep {overview} />
       {:else if place.step === 'tone'}<ToneStep {overview} />
       {:else if place.step === 'steady'}<SteadyStep {overview} />
+      {:else if place.step === 'prove'}<ProveStep {overview} />
       {:else}<SendStep {overview} />{/if}
     </main>
     {#if desk.trouble}

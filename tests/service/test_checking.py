@@ -67,6 +67,18 @@ def test_who_sits_farther_away_is_told_how_far(boathouse):
     assert all(abs(band.explained_db - band.change_db) < 1.0 for band in told if band.change_db)
 
 
+def test_what_stood_on_the_old_place_is_derived_again(boathouse):
+    change(boathouse, distance_cm=32)
+    found = checked(boathouse)
+    from_check.keep_what_moved(boathouse, found.take_id)
+    seen = overview(boathouse)
+    # The room does not hold at another distance either.
+    assert [take.purpose for take in seen.takes[-3:]] == ["rest", "talk", "passage"]
+    assert {s.name: s.status for s in seen.steps}["tone"] in ("open", "confirmed")
+    again = checked(boathouse)
+    assert (again.drifted, again.causes) == (False, [])
+
+
 def test_nothing_is_checked_against_nothing(workshop):
     change(workshop, source="simulated")
     start_simulated(workshop, "check", pace="fast")

@@ -83,7 +83,7 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     button(page, "Stop recording").click()
     expect(page.get_by_role("link", name="Download")).to_have_count(2, timeout=SLOW)
     button(page, "Confirm send").click()
-    expect(page.get_by_text("7 of 7 confirmed")).to_be_visible()
+    expect(page.get_by_text("7 of 8 confirmed")).to_be_visible()
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()
 
@@ -92,7 +92,7 @@ def test_the_demo_is_ready_to_send_and_everything_is_kept_over_a_reload(
     start, browse, boathouse_data
 ):
     page = browse(start("--fast", data=boathouse_data))
-    expect(page.get_by_text("6 of 7 confirmed")).to_be_visible()
+    expect(page.get_by_text("6 of 8 confirmed")).to_be_visible()
     expect(page.get_by_role("heading", name="Send", exact=True)).to_be_visible()
     step(page, "Tone")
     page.locator(".setting .head").first.click()
@@ -138,7 +138,7 @@ def test_from_the_demo_to_a_proof(start, browse, boathouse_data):
     ).click()
     expect(button(page, "Stop")).to_be_visible(timeout=SLOW)
     button(page, "Confirm send").click()
-    expect(page.get_by_text("7 of 7 confirmed")).to_be_visible()
+    expect(page.get_by_text("7 of 8 confirmed")).to_be_visible()
 
 
 def test_the_keys(start, browse, boathouse_data):

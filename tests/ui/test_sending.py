@@ -80,7 +80,7 @@ def test_a_call_is_set_up_proved_and_settled(send):
     expect(page.get_by_role("img", name="Delay of each path")).to_be_visible()
     expect(page.get_by_text(re.compile(r"\d+ gaps? that anyone heard"))).to_be_visible()
     button(page, "Confirm send").click()
-    expect(page.get_by_text(re.compile(r"\d of 7 confirmed"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"\d of 8 confirmed"))).to_be_visible()
 
 
 def test_a_loop_is_refused_with_the_path_named_and_a_good_route_taken(send):

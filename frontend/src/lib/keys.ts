@@ -5,7 +5,7 @@ import { onAir } from './on-air.svelte';
 import { desk } from './state.svelte';
 
 export const KEYS: [string, string][] = [
-  ['1 – 7', 'go to a step'],
+  ['1 – 8', 'go to a step'],
   ['T', 'take, or stop the take'],
   ['Space', 'play, stop'],
   ['F', 'raw or treated'],
@@ -14,10 +14,15 @@ export const KEYS: [string, string][] = [
   ['P', 'pin the chosen setting, or let it go'],
   ['[  ]', 'nudge the chosen setting'],
   ['M', 'send the marker'],
+  ['← →', 'blind: hear one, hear the other'],
+  ['A  S  D', 'blind: rather one, no difference, rather the other'],
   ['Shift 1 – 9', 'play a clip while live'],
   ['Ctrl Z', 'undo; with Shift, redo'],
   ['?', 'this list'],
 ];
+
+/** What a leaf offers to the keys while it is shown, before what they do elsewhere. */
+export const here: { keys: Record<string, () => void> } = { keys: {} };
 
 /** What the chosen setting offers to the keys; the slip sets it. */
 export const chosen: { pin: (() => void) | null; nudge: ((by: 1 | -1) => void) | null } = { pin: null, nudge: null };
@@ -35,6 +40,12 @@ export function onKey(event: KeyboardEvent): void {
     return;
   }
   if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+  const own = here.keys[event.key.toLowerCase()];
+  if (own) {
+    event.preventDefault();
+    own();
+    return;
+  }
   const onButton = (event.target as HTMLElement | null)?.tagName === 'BUTTON';
   const steps = desk.overview?.steps ?? [];
   const digit = event.shiftKey ? /^Digit([1-9])$/.exec(event.code) : null;

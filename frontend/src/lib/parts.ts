@@ -16,6 +16,7 @@ const OF_STEP: Record<StepName, string[]> = {
   tone: ['tone', 'clean', 'room'],
   steady: [],
   send: ['send'],
+  prove: ['prove'],
 };
 
 /** A field of each part: where it is missing in an answer, the page has the part already. */
@@ -32,6 +33,7 @@ const FIELD: Record<string, keyof Overview> = {
   diagram: 'diagram',
   send: 'destinations',
   run: 'run',
+  prove: 'pairs',
 };
 
 /** The parts that a step shows. */

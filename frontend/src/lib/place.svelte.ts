@@ -21,6 +21,7 @@ class Place {
     tone: 'corridor',
     steady: 'levels',
     send: 'listeners',
+    prove: 'blind',
   });
   /** Where the page is. Another step shows other parts of the state. */
   get step(): StepName {

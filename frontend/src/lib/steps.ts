@@ -53,6 +53,10 @@ export const LEAVES: Record<string, Leaf[]> = {
     { name: 'recorder', title: 'Recorder' },
     { name: 'run', title: 'Delay and load' },
   ],
+  prove: [
+    { name: 'blind', title: 'Blind' },
+    { name: 'since', title: 'Since then' },
+  ],
 };
 
 export const PURPOSES_OF: Record<string, Purpose[]> = {
@@ -72,6 +76,7 @@ export const PURPOSES_OF: Record<string, Purpose[]> = {
   'tone/target': ['reference'],
   tone: ['passage'],
   steady: ['talk'],
+  'prove/since': ['check'],
 };
 
 export const TAKE_NAMES: Record<Purpose, string> = {
@@ -87,6 +92,7 @@ export const TAKE_NAMES: Record<Purpose, string> = {
   clap: 'a clap',
   sweep: 'a sweep',
   reference: 'a reference',
+  check: 'a check',
 };
 
 export const TAKE_WORDS: Record<Purpose, string> = {
@@ -102,4 +108,5 @@ export const TAKE_WORDS: Record<Purpose, string> = {
   clap: 'clap',
   sweep: 'sweep',
   reference: 'reference',
+  check: 'check',
 };

@@ -28,7 +28,8 @@
   nav {
     display: grid;
     grid-auto-flow: column;
-    grid-auto-columns: 1fr;
+    grid-auto-columns: minmax(0, 1fr);
+    container-type: inline-size;
     border-top: 1px solid var(--ink);
   }
   button {
@@ -62,6 +63,22 @@
     color: var(--caution);
     font-weight: 700;
     text-decoration: underline dotted;
+  }
+  .status {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  /* Eight of them beside each other: number and title in one line, how far it is under them. */
+  @container (max-width: 1180px) {
+    button {
+      flex-wrap: wrap;
+      gap: 0 6px;
+      padding: 5px 8px 6px;
+    }
+    .status {
+      flex-basis: 100%;
+    }
   }
   .status.open {
     color: var(--ink);

@@ -83,17 +83,16 @@ def say(cause: Cause, drift: Drift, *, distance_known: bool = False) -> Said:
 def _distance(cause: Cause, *, known: bool) -> Said:
     now, then = cause.estimate or 0.0, cause.then or 1.0
     farther = now > then
+    error = f"± {max(cause.error or 0.0, 1.0):.0f} cm"
     way = "farther from" if farther else "closer to"
     if known:
-        sentence = (
-            f"You sit {way} the microphone: {then:.0f} → {now:.0f} ± {cause.error or 0.0:.0f} cm."
-        )
+        sentence = f"You sit {way} the microphone: {then:.0f} → {now:.0f} {error}."
         back = f"Go back to {then:.0f} cm"
     else:
         ratio = now / then
         sentence = (
-            f"You sit {way} the microphone, at {ratio:.2g} times the distance: {now:.0f} ±"
-            f" {cause.error or 0.0:.0f} cm if it was {then:.0f} cm."
+            f"You sit {way} the microphone, at {ratio:.2g} times the distance: {now:.0f}"
+            f" {error} if it was {then:.0f} cm."
         )
         back = f"Go {'closer' if farther else 'back'} to where you sat"
     return Said(sentence, f"{back}, {_KEEP}.")

@@ -19,7 +19,8 @@ _STANDS_ON = {
     "voice": ("talk",),
     "unexplained": ("rest", "talk"),
 }
-_ORDER = ("rest", "talk", "passage")
+# What a check can stand for, in the order in which it is kept.
+KEPT = ("rest", "talk", "passage")
 
 
 def purposes_kept(codes: Sequence[str]) -> tuple[str, ...]:
@@ -27,4 +28,4 @@ def purposes_kept(codes: Sequence[str]) -> tuple[str, ...]:
     if "processing" in codes:
         return ()
     wanted = {purpose for code in codes for purpose in _STANDS_ON.get(code, ())}
-    return tuple(purpose for purpose in _ORDER if purpose in wanted)
+    return tuple(purpose for purpose in KEPT if purpose in wanted)

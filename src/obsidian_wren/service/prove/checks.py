@@ -28,9 +28,9 @@ _LEAST_TALK_S = 5.0
 
 def keep_check(ctx: RigContext, take: Take) -> None:
     """Find what drifted in a check's take, and keep it. Raises Refused for what cannot tell."""
-    samples = measuring.samples_of(ctx.ws, take)
-    then, against = _then(ctx, seconds=len(samples) / take.rate_hz - ROOM_S)
-    drift = find_drift(then, _now(samples, take.rate_hz), distance_m=_distance_m(against))
+    now = _now(measuring.samples_of(ctx.ws, take), take.rate_hz)
+    then, against = _then(ctx, seconds=now.seconds)
+    drift = find_drift(then, now, distance_m=_distance_m(against))
     body = drift_json(drift, distance_known=_distance_m(against) is not None)
     body["bands"] = _bands(drift)
     body["same_sound"] = drift.change.same_sound
@@ -47,6 +47,8 @@ def _now(samples: Samples, rate_hz: int) -> Sounding:
             "The check ended before the sentence was read. Take it again and read on until it ends"
             " by itself.",
         )
+    # From its first word on, as far as the calibration's: the same words are compared.
+    talk = talk[round(starts_at_s(talk, rate_hz=rate_hz) * rate_hz) :]
     return heard_for_checks(room_of(samples, rate_hz), talk, read_talk(talk, rate_hz=rate_hz))
 
 
@@ -68,7 +70,7 @@ def _then(ctx: RigContext, *, seconds: float) -> tuple[Sounding, Take]:
         rate = spoken.rate_hz
         whole = measuring.samples_of(ctx.ws, spoken)
         begin = round(starts_at_s(whole, rate_hz=rate) * rate)
-        talk = whole[begin : begin + round(max(seconds, _LEAST_TALK_S) * rate)]
+        talk = whole[begin : begin + round(seconds * rate)]
         room = at_rate(measuring.samples_of(ctx.ws, quiet), quiet.rate_hz, rate)
         shift = gain_shift_db(quiet, spoken.facts, ctx.rig) or 0.0
         return heard_for_checks(

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from obsidian_wren.service import prove
+from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.checks import ROOM_S, room_of
-from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.readings import measuring, staleness
+from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.takes.keeping import keep
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
@@ -14,13 +16,20 @@ from obsidian_wren.store.models import Reading, Take
 
 def keep_what_moved(ws: Workshop, take_id: int) -> None:
     """Make takes of the room and the sentence of a check, as far as something stands on what
-    moved; what follows is derived. Raises Refused."""
+    moved or does not hold any more; what follows is derived. Raises Refused."""
     with ws.sessions() as session:
         take, reading = session.get(Take, take_id), session.get(Reading, take_id)
         if take is None or reading is None or take.purpose != "check" or take.discarded:
             raise Refused("no-check", "This check is no longer there. Check again.")
         purposes = prove.purposes_kept([cause["code"] for cause in reading.body["causes"]])
         samples = measuring.samples_of(ws, take)
+        ctx = RigContext.of(ws, session, take.rig_id)
+        present = staleness.sources_now(ctx)
+        outdated = {
+            purpose
+            for purpose in prove.KEPT
+            if (older := ctx.takes.of(purpose)) is not None and staleness.stale_take(older, present)
+        }
     if not purposes:
         raise Refused(
             "nothing-to-keep",
@@ -28,7 +37,9 @@ def keep_what_moved(ws: Workshop, take_id: int) -> None:
         )
     split = round(ROOM_S * take.rate_hz)
     room = room_of(samples, take.rate_hz)
-    for purpose in purposes:
+    for purpose in prove.KEPT:
+        if purpose not in purposes and purpose not in outdated:
+            continue
         info = parts.PartInfo(
             purpose=purpose,
             rate_hz=take.rate_hz,
@@ -39,4 +50,4 @@ def keep_what_moved(ws: Workshop, take_id: int) -> None:
             rig_id=take.rig_id,
         )
         keep(ws, info, room if purpose == "rest" else samples[split:], half=False)
-    ws.changed()
+    deriving.derive_again(ws)

@@ -1,0 +1,44 @@
+<script lang="ts">
+  import type { Overview } from '../lib/api';
+  import { place } from '../lib/place.svelte';
+  import { dueForCheck } from '../lib/reminder';
+  import Button from './Button.svelte';
+
+  /** Once a day at most, when it goes live: whether anything moved is not known. */
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  const KEY = 'check-dismissed';
+  let dismissed = $state(localStorage.getItem(KEY));
+  const due = $derived(overview.run.live && dueForCheck(overview.takes, dismissed, new Date()));
+
+  function dismiss(): void {
+    dismissed = new Date().toISOString();
+    localStorage.setItem(KEY, dismissed);
+  }
+
+  function look(): void {
+    dismiss();
+    place.leaf.prove = 'since';
+    place.step = 'prove';
+  }
+</script>
+
+{#if due}
+  <div class="reminder" role="status">
+    <span>Your takes are from another day. A check of 20 s says whether anything moved.</span>
+    <Button onclick={look}>Check what moved</Button>
+    <Button quiet onclick={dismiss}>Not today</Button>
+  </div>
+{/if}
+
+<style>
+  .reminder {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 12px;
+    align-items: center;
+    padding: 5px 0;
+  }
+</style>

@@ -1,0 +1,192 @@
+<script lang="ts">
+  import { onMount } from 'svelte';
+  import type { Overview } from '../../lib/api';
+  import { level } from '../../lib/format';
+  import { here } from '../../lib/keys';
+  import { desk } from '../../lib/state.svelte';
+  import Button from '../../parts/Button.svelte';
+  import Hint from '../../parts/Hint.svelte';
+  import Key from '../../parts/Key.svelte';
+  import { blind, type Answer } from './blind.svelte';
+  import TallyPicture from './TallyPicture.svelte';
+
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  let second = $state('raw');
+  let kind = $state<'prefer' | 'which'>('prefer');
+  let rounds = $state(12);
+  const series = $derived(overview.series);
+  const last = $derived(overview.ended_series[0] ?? null);
+  const chosen = $derived(overview.pairs.some((pair) => pair.second === second) ? second : 'raw');
+  const named = $derived(chosen === 'raw' ? 'the treated voice' : 'the voice with it');
+  const ANSWERS = $derived<[Answer, string, string][]>([
+    ['one', series?.kind === 'which' ? 'It is “one”' : 'Rather “one”', 'A'],
+    ['same', 'No difference', 'S'],
+    ['other', series?.kind === 'which' ? 'It is “other”' : 'Rather “other”', 'D'],
+  ]);
+
+  function begin(): void {
+    blind.heard = 'one';
+    void desk.do('post', '/api/series', { body: { second: chosen, kind, rounds } }).then((began) => {
+      if (began) void blind.play();
+    });
+  }
+
+  function answer(said: Answer): void {
+    if (series) void blind.answer(series, said);
+  }
+
+  onMount(() => () => {
+    blind.stop();
+    here.keys = {};
+  });
+  $effect(() => {
+    here.keys = series
+      ? {
+          arrowleft: () => blind.hear('one'),
+          arrowright: () => blind.hear('other'),
+          a: () => answer('one'),
+          s: () => answer('same'),
+          d: () => answer('other'),
+          ' ': () => blind.toggle(),
+        }
+      : {};
+  });
+</script>
+
+{#if series}
+  <div class="both">
+    {#each ['one', 'other'] as const as which (which)}
+      <button
+        type="button"
+        class="side"
+        aria-pressed={blind.playing && blind.heard === which}
+        onclick={() => blind.hear(which)}
+      >
+        <span class="name">{which}</span>
+        <span class="line" aria-hidden="true"
+          ><span style:width="{blind.heard === which ? blind.share * 100 : 0}%"></span></span
+        >
+        <span class="soft">{blind.playing && blind.heard === which ? 'you hear this one' : 'hear it'}</span>
+        <Key>{which === 'one' ? '←' : '→'}</Key>
+      </button>
+    {/each}
+  </div>
+  <p class="question" role="status">
+    Round {series.round + 1} of {series.rounds}. {series.question}
+  </p>
+  <div class="row">
+    {#each ANSWERS as [said, title, key] (said)}
+      <Button disabled={desk.busy} onclick={() => answer(said)}>{title} <Key>{key}</Key></Button>
+    {/each}
+  </div>
+  <div class="row">
+    <Button quiet onclick={() => blind.toggle()}>{blind.playing ? 'Stop' : 'Play both'}</Button><Key>Space</Key>
+    <Button
+      quiet
+      onclick={() => {
+        blind.stop();
+        void desk.do('post', '/api/series/end');
+      }}>End the series</Button
+    >
+    <Hint
+      >{series.title}, both at {level(series.loudness_lufs)} LUFS, {series.apart_lu.toFixed(2)} LU apart. Which is which is
+      told at the end.</Hint
+    >
+  </div>
+{:else}
+  <div class="row">
+    <label
+      >Compare
+      <select bind:value={second}>
+        {#each overview.pairs as pair (pair.second)}<option value={pair.second}>{pair.title}</option>{/each}
+      </select>
+    </label>
+    <label
+      >Ask
+      <select bind:value={kind}>
+        <option value="prefer">which I would rather hear</option>
+        <option value="which">which is {named}</option>
+      </select>
+    </label>
+    <label
+      >Rounds
+      <select bind:value={rounds}>
+        {#each [8, 12, 16, 20, 24] as count (count)}<option value={count}>{count}</option>{/each}
+      </select>
+    </label>
+    <Button primary={!last} disabled={desk.busy || !overview.pairs.length} onclick={begin}>Begin a series</Button>
+  </div>
+  {#if last}<TallyPicture series={last} />{:else}
+    <p class="soft">
+      You hear eight seconds of your passage as “one” and as “other”, equally loud, and switch as often as you like.
+      After the last round the result says whether you heard a difference, or chance would do as well.
+    </p>
+  {/if}
+{/if}
+
+<style>
+  .both {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 14px;
+  }
+  .side {
+    display: grid;
+    grid-template-columns: auto 1fr auto;
+    gap: 6px 10px;
+    align-items: center;
+    padding: 16px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: transparent;
+    text-align: left;
+    cursor: pointer;
+  }
+  .side[aria-pressed='true'] {
+    border-color: var(--ink);
+    box-shadow: inset 0 0 0 1px var(--ink);
+  }
+  .name {
+    font-size: 19px;
+    font-weight: 700;
+  }
+  .line {
+    grid-column: 1 / -1;
+    grid-row: 2;
+    height: 8px;
+    background: var(--rule);
+  }
+  .line span {
+    display: block;
+    height: 100%;
+    background: var(--ink);
+  }
+  .question {
+    margin: 16px 0 8px;
+    font-size: 16px;
+    font-weight: 600;
+  }
+  .row {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 12px;
+    align-items: center;
+    margin-bottom: 12px;
+  }
+  label {
+    display: inline-flex;
+    gap: 6px;
+    align-items: center;
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  select {
+    min-height: 32px;
+  }
+  .soft {
+    color: var(--quiet-ink);
+  }
+</style>

@@ -1,0 +1,139 @@
+<script lang="ts">
+  import type { Overview } from '../../lib/api';
+  import { clock } from '../../lib/format';
+  import { place } from '../../lib/place.svelte';
+  import { desk } from '../../lib/state.svelte';
+  import Bench from '../../parts/Bench.svelte';
+  import Button from '../../parts/Button.svelte';
+  import Fact from '../../parts/Fact.svelte';
+  import Unknown from '../../parts/Unknown.svelte';
+  import Waiting from '../../parts/Waiting.svelte';
+  import BlindLeaf from './BlindLeaf.svelte';
+  import SinceLeaf from './SinceLeaf.svelte';
+
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  let chosen = $state<number | null>(null);
+  const step = $derived(overview.steps.find((s) => s.name === 'prove'));
+  const leaf = $derived(place.leafName);
+  const checks = $derived(overview.checks ?? []);
+  const shown = $derived(checks.find((check) => check.take_id === chosen) ?? checks.at(-1) ?? null);
+  const newest = $derived(shown !== null && shown.take_id === checks.at(-1)?.take_id);
+  const lead = $derived(
+    leaf === 'since'
+      ? 'Twenty seconds, the room and then your voice, against the calibration: what moved, why, and what to do.'
+      : 'The same sentence twice, equally loud, started together. Listen, switch, then say what you hear.',
+  );
+
+  const NAMES: Record<string, string> = {
+    distance: 'Distance',
+    angle: 'Angle of the microphone',
+    gain: 'Gain',
+    slider: 'Slider after the converter',
+    pad: 'Pad',
+    microphone: 'Another microphone',
+    screen: 'Pop screen',
+    hum: 'Mains hum',
+    noise: 'Noise of the room',
+    reverb: 'Reverberation',
+    processing: 'Processing elsewhere',
+    voice: 'Your voice',
+    unexplained: 'Not explained',
+  };
+
+  function leaveOff(stage: string): void {
+    void desk.do('patch', '/api/stages', { body: { stage, on: false } });
+  }
+</script>
+
+<Bench title="Prove" {lead}>
+  {#snippet evidence()}
+    {#if !overview.delivery}
+      <Waiting text="Read the passage in Tone first: there is no treated voice to prove yet." />
+    {:else if leaf === 'since'}
+      <SinceLeaf {checks} {shown} choose={(id) => (chosen = id)} />
+    {:else}
+      <BlindLeaf {overview} />
+    {/if}
+  {/snippet}
+  {#snippet slip()}
+    {#if leaf === 'since'}
+      {#if !shown}
+        <Unknown what="what drifted" />
+      {:else if !shown.causes.length}
+        <Fact name="Nothing drifted" value="" mark="good">
+          What differs is no more than two readings of one sentence differ by. The calibration holds.
+        </Fact>
+      {/if}
+      {#each shown?.causes ?? [] as cause (cause.code)}
+        <Fact name={NAMES[cause.code] ?? cause.code} value="{Math.round(cause.share * 100)} % of it" mark="fault">
+          {cause.sentence}
+          {cause.action}
+        </Fact>
+      {/each}
+      {#if shown?.keeps && newest}
+        {@const id = shown.take_id}
+        <div class="keep">
+          <Button
+            disabled={desk.busy}
+            title="What stands on it is recalculated"
+            onclick={() => void desk.do('post', '/api/checks/{id}/keep', { params: { path: { id } } })}
+            >Keep it as it is now</Button
+          >
+          <p class="soft">Takes over {shown.keeps} from this check, and recalculates what stands on it.</p>
+        </div>
+      {/if}
+    {:else}
+      {#each overview.ended_series as series (series.id)}
+        {@const key = series.stage}
+        <Fact
+          name={series.title}
+          value="{series.first.toString().replace('.5', '½')} of {series.rounds}"
+          mark={series.heard ? 'good' : 'none'}
+        >
+          {series.sentence}
+          <span class="soft">{clock(series.at)}</span>
+          {#if series.leave_off && key}
+            <button type="button" class="link" onclick={() => leaveOff(key)}>{series.leave_off}</button>
+          {/if}
+          <button
+            type="button"
+            class="link"
+            onclick={() => void desk.do('delete', '/api/series/{id}', { params: { path: { id: series.id } } })}
+            >Remove</button
+          >
+        </Fact>
+      {:else}
+        <Unknown what="what you hear of it blind" />
+      {/each}
+    {/if}
+  {/snippet}
+  {#snippet action()}
+    <Button
+      primary={step?.status === 'open' && (overview.ended_series.length > 0 || checks.length > 0)}
+      disabled={step?.status === 'stale' || step?.status === 'not yet'}
+      onclick={() => void desk.confirm('prove')}>Confirm prove</Button
+    >
+  {/snippet}
+</Bench>
+
+<style>
+  .keep {
+    padding-top: 12px;
+  }
+  .soft {
+    color: var(--quiet-ink);
+    font-size: 13px;
+  }
+  .link {
+    padding: 0;
+    border: 0;
+    background: none;
+    color: var(--aim);
+    font-weight: 600;
+    text-decoration: underline;
+    cursor: pointer;
+  }
+</style>

@@ -1,0 +1,71 @@
+import { ask, type RunningSeries } from '../../lib/api';
+import { playback } from '../../lib/playback.svelte';
+import { PairPlayer, type Which } from '../../lib/pair-player';
+import { desk } from '../../lib/state.svelte';
+
+export type Answer = 'one' | 'same' | 'other';
+
+/** A blind series as it is heard: which of the two sounds now, and the answer of each round. */
+class Blind {
+  heard = $state<Which>('one');
+  playing = $state(false);
+  share = $state(0);
+  readonly #player = new PairPlayer();
+
+  async play(): Promise<void> {
+    playback.stopSound();
+    this.playing = true;
+    try {
+      const [one, other] = await Promise.all([this.#sound('one'), this.#sound('other')]);
+      if (!this.playing) return;
+      await this.#player.play(one, other);
+      this.#follow();
+    } catch (error) {
+      this.playing = false;
+      desk.complain(error);
+    }
+  }
+
+  async #sound(which: Which): Promise<ArrayBuffer> {
+    return (await ask(`series/sound/${which}`)).arrayBuffer();
+  }
+
+  #follow(): void {
+    const tick = () => {
+      if (!this.playing) return;
+      this.share = this.#player.share;
+      requestAnimationFrame(tick);
+    };
+    tick();
+  }
+
+  hear(which: Which): void {
+    this.heard = which;
+    this.#player.choose(which);
+    if (!this.playing) void this.play();
+  }
+
+  stop(): void {
+    this.playing = false;
+    this.share = 0;
+    this.#player.stop();
+  }
+
+  toggle(): void {
+    if (this.playing) this.stop();
+    else void this.play();
+  }
+
+  /** The next round is another draw: it is fetched, and it begins with “one”. */
+  async answer(series: RunningSeries, answer: Answer): Promise<void> {
+    if (desk.busy) return;
+    const went = this.playing;
+    this.stop();
+    this.heard = 'one';
+    this.#player.choose('one');
+    const done = await desk.do('post', '/api/series/answer', { body: { round: series.round, answer } });
+    if (done && went && desk.overview?.series) void this.play();
+  }
+}
+
+export const blind = new Blind();
