@@ -56,6 +56,7 @@ export const LEAVES: Record<string, Leaf[]> = {
   prove: [
     { name: 'blind', title: 'Blind' },
     { name: 'since', title: 'Since then' },
+    { name: 'report', title: 'Report' },
   ],
 };
 

@@ -135,6 +135,12 @@ def _work(chosen: argparse.Namespace) -> int:
             )
         case "check", _:
             return _check(chosen)
+        case "report", _:
+            from obsidian_wren.service.files.reporting import report_file
+
+            report_file(chosen.calibration, chosen.out)
+            print(f"Written to {chosen.out}.")
+            return 0
         case "render", _:
             answer = files.render_file(
                 chosen.calibration,

@@ -56,6 +56,25 @@ def _add_check(commands: argparse._SubParsersAction[_Parser]) -> None:
     check.add_argument("--json", action="store_true")
 
 
+def _add_report(commands: argparse._SubParsersAction[_Parser]) -> None:
+    report = commands.add_parser("report", help="a calibration as a page that prints")
+    report.add_argument("--calibration", type=Path, required=True)
+    report.add_argument("out", type=Path, metavar="OUT.html")
+
+
+def _add_doctor(commands: argparse._SubParsersAction[_Parser]) -> None:
+    doctor = commands.add_parser(
+        "doctor", help="look through a data folder, and put right what can be"
+    )
+    doctor.add_argument("--data", type=Path, default=None, help="data folder")
+    doctor.add_argument(
+        "--repair",
+        action="store_true",
+        help="put right what can be; what cannot be read is put aside, never deleted",
+    )
+    doctor.add_argument("--json", action="store_true")
+
+
 def parser() -> argparse.ArgumentParser:
     """Every command with its options."""
     whole = _Parser(prog="obsidian-wren", description="Calibrate one microphone in one room.")
@@ -86,16 +105,7 @@ def parser() -> argparse.ArgumentParser:
                 action="store_true",
                 help="fill the data folder and the kernel cache, then end",
             )
-    doctor = commands.add_parser(
-        "doctor", help="look through a data folder, and put right what can be"
-    )
-    doctor.add_argument("--data", type=Path, default=None, help="data folder")
-    doctor.add_argument(
-        "--repair",
-        action="store_true",
-        help="put right what can be; what cannot be read is put aside, never deleted",
-    )
-    doctor.add_argument("--json", action="store_true")
+    _add_doctor(commands)
     read = commands.add_parser("read", help="measure a sound file").add_subparsers(
         dest="what", required=True
     )
@@ -135,6 +145,7 @@ def parser() -> argparse.ArgumentParser:
     )
     plan.add_argument("--json", action="store_true")
     _add_check(commands)
+    _add_report(commands)
     render = commands.add_parser("render", help="run a sound through a calibration")
     render.add_argument("--calibration", type=Path, required=True)
     render.add_argument("source", type=Path, metavar="IN")

@@ -78,6 +78,7 @@ class CalibrationFile(BaseModel):
     readings: dict[str, Any]
     chain: list[StageFile]
     feeds: list[dict[str, Any]]
+    proof: dict[str, Any] = {}
 
 
 def _setting(setting: Setting) -> dict[str, Any]:

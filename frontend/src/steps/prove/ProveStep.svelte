@@ -9,6 +9,7 @@
   import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import BlindLeaf from './BlindLeaf.svelte';
+  import ReportLeaf from './ReportLeaf.svelte';
   import SinceLeaf from './SinceLeaf.svelte';
 
   interface Props {
@@ -22,9 +23,10 @@
   const shown = $derived(checks.find((check) => check.take_id === chosen) ?? checks.at(-1) ?? null);
   const newest = $derived(shown !== null && shown.take_id === checks.at(-1)?.take_id);
   const lead = $derived(
-    leaf === 'since'
-      ? 'Twenty seconds, the room and then your voice, against the calibration: what moved, why, and what to do.'
-      : 'The same sentence twice, equally loud, started together. Listen, switch, then say what you hear.',
+    {
+      since: 'Twenty seconds, the room and then your voice, against the calibration: what moved, why, and what to do.',
+      report: 'The whole calibration on one page, for you and for an engineer.',
+    }[leaf] ?? 'The same sentence twice, equally loud, started together. Listen, switch, then say what you hear.',
   );
 
   const NAMES: Record<string, string> = {
@@ -54,6 +56,8 @@
       <Waiting text="Read the passage in Tone first: there is no treated voice to prove yet." />
     {:else if leaf === 'since'}
       <SinceLeaf {checks} {shown} choose={(id) => (chosen = id)} />
+    {:else if leaf === 'report'}
+      <ReportLeaf />
     {:else}
       <BlindLeaf {overview} />
     {/if}

@@ -11,6 +11,7 @@ from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.derive.stage_plan import Switch
 from obsidian_wren.formats.calibration import (
     FEED_NAME,
+    CalibrationFile,
     bands_setting,
     calibration_json,
     is_told,
@@ -21,6 +22,7 @@ from obsidian_wren.service.calibration import chain_order, chain_rows
 from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.export.proof import check_part, proof_part
 from obsidian_wren.service.mixes import mix_rows, scene
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.fields import (
@@ -51,6 +53,7 @@ def export_calibration(ws: Workshop) -> dict[str, Any]:
         profile = session.get(Derivation, (rig.id, "noise-profile"))
         if profile is not None:
             readings["noise_profile"] = profile.body
+        readings |= check_part(ctx)
         rows = stage_rows(ctx)
         chain = [
             _stage(ctx, key, rows[key])
@@ -61,7 +64,15 @@ def export_calibration(ws: Workshop) -> dict[str, Any]:
         mixes = _feeds(ctx)
         first = mixes.pop(FEED_NAME, {})
         feeds = [{"name": FEED_NAME, **feed, **first}, *mixes.values()]
-        return calibration_json(rig=_rig(ctx), readings=readings, chain=chain, feeds=feeds)
+        whole = calibration_json(rig=_rig(ctx), readings=readings, chain=chain, feeds=feeds)
+        return {**whole, "proof": proof_part(ctx)}
+
+
+def export_report(ws: Workshop) -> str:
+    """The calibration as a page that prints. Raises Refused before there is one."""
+    from obsidian_wren.formats.report import report_html
+
+    return report_html(CalibrationFile.model_validate(export_calibration(ws)))
 
 
 def _feeds(ctx: RigContext) -> dict[str, dict[str, Any]]:

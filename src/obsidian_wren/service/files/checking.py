@@ -40,8 +40,8 @@ def check_files(
     file = read_calibration(calibration)
     then = _then(calibration, file)
     now, notes = hear_files(quiet, talk, channel)
-    distance_m = file.rig.get("distance_m")
-    said = float(distance_m) if isinstance(distance_m, (int, float)) else None
+    distance_cm = file.rig.get("distance_cm")
+    said = distance_cm / 100.0 if isinstance(distance_cm, (int, float)) and distance_cm else None
     drift = find_drift(then, now, distance_m=said)
     return CheckAnswer(drift_json(drift, distance_known=said is not None), notes)
 

@@ -124,7 +124,7 @@ def plan_files(
     advice = to_jsonable(found.preamp)
     body = calibration.calibration_json(
         rig={"rate_hz": round(talk.rate_hz), "preamp": advice}
-        | ({} if distance_cm is None else {"distance_m": round(distance_cm / 100.0, 4)}),
+        | ({} if distance_cm is None else {"distance_cm": distance_cm}),
         readings=readings,
         chain=calibration.chain_json(found.chain.stages),
         feeds=calibration.feeds_json(Aims(), found.chain.landing),

@@ -13,6 +13,7 @@ from obsidian_wren.service import prove
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.chain import stages
+from obsidian_wren.service.prove.titles import WITHOUT, series_title, sound_names, stage_of
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Reading, Series, Take
 
@@ -37,11 +38,11 @@ def pairs(ctx: RigContext) -> list[views.PairView]:
     runs."""
     if not chain_is_whole(ctx):
         return []
-    found = [views.PairView(title="Treated against raw", second="raw")]
+    found = [views.PairView(title=series_title("raw"), second="raw")]
     for view in stages(ctx):
         if view.on:
-            title = f"With and without: {view.title.lower()}"
-            found.append(views.PairView(title=title, second=f"without:{view.key}"))
+            second = f"{WITHOUT}{view.key}"
+            found.append(views.PairView(title=series_title(second), second=second))
     return found
 
 
@@ -54,11 +55,11 @@ def series(ctx: RigContext) -> views.RunningSeriesView | None:
     if row is None:
         return None
     loudness = blind.pair_of(ctx, row).loudness_lufs
-    first, second = _names(row)
+    first, second = sound_names(row.second)
     return views.RunningSeriesView(
         id=row.id,
         kind=cast(views.SeriesKind, row.kind),
-        title=_title(row),
+        title=series_title(row.second),
         question=(
             "Which would you rather hear?"
             if row.kind == "prefer"
@@ -85,13 +86,13 @@ def ended(ctx: RigContext) -> list[views.SeriesView]:
 def _ended(ctx: RigContext, row: Series) -> views.SeriesView:
     kind = cast(views.SeriesKind, row.kind)
     found = tally(row.order, cast(Any, row.answers), kind=kind)
-    first, second = _names(row)
-    stage = row.second.removeprefix("without:") if row.second.startswith("without:") else None
+    first, second = sound_names(row.second)
+    stage = stage_of(row.second)
     return views.SeriesView(
         id=row.id,
         at=row.at,
         kind=kind,
-        title=_title(row),
+        title=series_title(row.second),
         rounds=found.rounds,
         first=found.first,
         same=found.same,
@@ -157,16 +158,3 @@ def _checked(take: Take, body: dict[str, Any]) -> views.CheckedView:
 
 
 _KEPT = {"rest": "the room", "talk": "your talk", "passage": "the passage"}
-
-
-def _names(row: Series) -> tuple[str, str]:
-    if row.second == "raw":
-        return "the treated voice", "the raw one"
-    title = title_of(row.second.removeprefix("without:")).lower()
-    return f"the voice with the {title}", "the one without"
-
-
-def _title(row: Series) -> str:
-    if row.second == "raw":
-        return "Treated against raw"
-    return f"With and without: {title_of(row.second.removeprefix('without:')).lower()}"

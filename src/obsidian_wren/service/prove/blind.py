@@ -15,12 +15,12 @@ from obsidian_wren.core.prove.series import Answer, Kind, draw
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.sentence import (
-    WITHOUT,
     delay_saved_ms,
     heard_as,
     pairs_of,
     sentence_take,
 )
+from obsidian_wren.service.prove.titles import WITHOUT
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand

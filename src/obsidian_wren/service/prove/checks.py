@@ -23,7 +23,7 @@ from obsidian_wren.store.models import Reading, Take
 ROOM_S = 8.0
 # Of the room: what a hand on the mouse and a first breath leave.
 _ROOM_FROM_S, _ROOM_TO_S = 0.5, 7.6
-_LEAST_TALK_S = 5.0
+_LEAST_TALK_S, _WHOLE_S = 5.0, 3600.0
 
 
 def keep_check(ctx: RigContext, take: Take) -> None:
@@ -37,6 +37,15 @@ def keep_check(ctx: RigContext, take: Take) -> None:
     body["against"] = against.taken_at
     ctx.session.merge(Reading(take_id=take.id, body=body))
     ctx.session.flush()
+
+
+def calibration_sounding(ctx: RigContext) -> Sounding | None:
+    """What a later check compares with: the room and the whole passage; None before there are
+    any."""
+    try:
+        return _then(ctx, seconds=_WHOLE_S)[0]
+    except Refused:
+        return None
 
 
 def _now(samples: Samples, rate_hz: int) -> Sounding:

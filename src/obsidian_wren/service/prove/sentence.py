@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from obsidian_wren.core.chain.engine import VoiceChain, render
-from obsidian_wren.core.chain.sequence import title_of
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.prove.titles import WITHOUT, series_title
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Take
 
-RAW, TREATED, WITHOUT = "raw", "treated", "without:"
+RAW, TREATED = "raw", "treated"
 
 
 def sentence_take(ctx: RigContext) -> Take:
@@ -27,13 +27,8 @@ def pairs_of(ctx: RigContext) -> list[tuple[str, str, str]]:
     specs = chain_rows.keyed_specs(ctx)
     if specs is None:
         return []
-    found = [("Treated against raw", TREATED, RAW)]
-    found += [
-        (f"With and without: {title_of(key).lower()}", TREATED, f"{WITHOUT}{key}")
-        for key, spec in specs.items()
-        if spec.on
-    ]
-    return found
+    seconds = [RAW, *(f"{WITHOUT}{key}" for key, spec in specs.items() if spec.on)]
+    return [(series_title(second), TREATED, second) for second in seconds]
 
 
 def heard_as(ctx: RigContext, take: Take, name: str) -> Samples:

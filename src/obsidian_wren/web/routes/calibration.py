@@ -120,6 +120,12 @@ def change_setting(body: ChangeSetting) -> Response:
     return state_answer()
 
 
+class HowReport(Said):
+    """Whether the report is shown or saved."""
+
+    save: bool = False
+
+
 def calibration() -> Response:
     """The calibration as an open file."""
     from obsidian_wren.service.export import exporting
@@ -127,6 +133,16 @@ def calibration() -> Response:
     body = json.dumps(exporting.export_calibration(workshop()), indent=2, ensure_ascii=False)
     headers = {"Content-Disposition": 'attachment; filename="calibration.json"'}
     return Response(body + "\n", mimetype="application/json", headers=headers)
+
+
+def report(query: HowReport) -> Response:
+    """The calibration as a page that prints."""
+    from obsidian_wren.service.export import exporting
+
+    answer = Response(exporting.export_report(workshop()), mimetype="text/html")
+    if query.save:
+        answer.headers["Content-Disposition"] = 'attachment; filename="report.html"'
+    return answer
 
 
 def switch_stage(body: SwitchStage) -> Response:
@@ -215,6 +231,7 @@ ROUTES: tuple[Route, ...] = (
     ("post", "/tone/fit", fit_tone, views.Overview),
     ("patch", "/settings", change_setting, views.Overview),
     ("get", "/calibration", calibration, None),
+    ("get", "/report", report, None),
     ("patch", "/stages", switch_stage, views.Overview),
     ("put", "/stages/order", order_stages, views.Overview),
     ("post", "/stages", add_stage, views.Overview),

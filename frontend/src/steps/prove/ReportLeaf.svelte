@@ -1,0 +1,28 @@
+<script lang="ts">
+  /** The calibration on one page: what it holds, and where to get it. */
+  const REPORT = '/api/report';
+</script>
+
+<div class="report">
+  <p>
+    The rig, the readings, every picture with its words, each setting with its because, the listeners, your blind series
+    and checks. It holds everything it shows, runs no script and asks nothing of the network.
+  </p>
+  <p class="links">
+    <a href={REPORT} target="_blank" rel="noopener">Open the report, to read or print</a>
+    <a href="{REPORT}?save=true" download="report.html">Save it as a file</a>
+  </p>
+</div>
+
+<style>
+  .report {
+    max-width: 70ch;
+  }
+  .links {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 24px;
+    margin-top: 14px;
+    font-weight: 600;
+  }
+</style>

@@ -1,0 +1,82 @@
+"""What was proved of a calibration, for its file: series, checks, what a check compares with."""
+
+from __future__ import annotations
+
+from typing import Any, cast
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.prove.series import tally
+from obsidian_wren.core.prove.series_words import verdict
+from obsidian_wren.formats.sounding import NAME, sounding_json
+from obsidian_wren.service.prove.checks import calibration_sounding
+from obsidian_wren.service.prove.titles import series_title, sound_names
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.store.models import DestinationRow, Proof, Reading, Series, Take
+
+_CHECKS = 30
+
+
+def check_part(ctx: RigContext) -> dict[str, Any]:
+    """What a later check compares with, under its name; empty before there are takes."""
+    sounding = calibration_sounding(ctx)
+    return {} if sounding is None else {NAME: sounding_json(sounding)}
+
+
+def proof_part(ctx: RigContext) -> dict[str, Any]:
+    """Series, checks and proofs of feeds as JSON values."""
+    session, rig = ctx.session, ctx.rig
+    series = session.scalars(
+        select(Series)
+        .where(Series.rig_id == rig.id, Series.ended.is_(True), Series.discarded.is_(False))
+        .order_by(Series.id)
+    )
+    checks = session.execute(
+        select(Take, Reading)
+        .join(Reading, Reading.take_id == Take.id)
+        .where(
+            Take.rig_id == rig.id,
+            Take.purpose == "check",
+            Take.fault.is_(None),
+            Take.discarded.is_(False),
+        )
+        .order_by(Take.id.desc())
+        .limit(_CHECKS)
+    ).all()
+    return {
+        "series": [_series(row) for row in series],
+        "checks": [
+            {
+                "at": take.taken_at,
+                "drifted": reading.body["drifted"],
+                "causes": reading.body["causes"],
+            }
+            for take, reading in reversed(checks)
+        ],
+        "listeners_proved": _proved(session),
+    }
+
+
+def _proved(session: Session) -> list[str]:
+    """The names of the listeners whose newest proof was good."""
+    proofs = session.scalars(select(Proof).order_by(Proof.id))
+    newest = {row.destination: row.good for row in proofs}
+    rows = session.scalars(select(DestinationRow).order_by(DestinationRow.place))
+    return [row.name for row in rows if newest.get(row.key)]
+
+
+def _series(row: Series) -> dict[str, Any]:
+    kind = cast(Any, row.kind)
+    found = tally(row.order, cast(Any, row.answers), kind=kind)
+    first, second = sound_names(row.second)
+    return {
+        "at": row.at,
+        "title": series_title(row.second),
+        "kind": row.kind,
+        "rounds": found.rounds,
+        "first": found.first,
+        "no_difference": found.same,
+        "chance": found.p,
+        "sentence": verdict(found, kind=kind, first=first, second=second),
+    }

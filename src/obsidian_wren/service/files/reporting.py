@@ -1,0 +1,34 @@
+"""A calibration file as a page that prints."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from obsidian_wren.formats.calibration import BadCalibration, read_calibration
+from obsidian_wren.formats.report import report_html
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.store.folder import FolderError, write_through
+
+
+def report_file(calibration: Path, out: Path) -> None:
+    """Write the report of a calibration file. Raises BadCalibration, Refused, FolderError."""
+    if out.suffix.lower() not in (".html", ".htm"):
+        raise Refused("out", f"{out.name} is no page. Give the report a name that ends in .html.")
+    file = read_calibration(calibration)
+    try:
+        text = report_html(file)
+    except (TypeError, ValueError, LookupError, AttributeError) as error:
+        if isinstance(error, BadCalibration):
+            raise
+        raise BadCalibration(
+            f"{calibration.name} holds something that no report can show. Write it again with"
+            " “obsidian-wren plan”."
+        ) from error
+    try:
+        write_through(out, text.encode(), private=False)
+    except OSError as error:
+        raise FolderError(
+            "unwritable",
+            f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then"
+            " try again.",
+        ) from error
