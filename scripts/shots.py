@@ -27,11 +27,9 @@ VIEWS = {
     "rig-sound-settings": ("Rig", "Sound settings"),
     "quiet-in-use": ("Quiet", "In use"),
     "quiet-parts": ("Quiet", "Where it comes from"),
-    "quiet-listen": ("Quiet", "Listen in"),
     "gain": ("Gain", "Levels"),
     "gain-path": ("Gain", "What to turn"),
     "clean-gate": ("Clean", "Gate"),
-    "clean-clicks": ("Clean", "Keys and clicks"),
     "tone": ("Tone", "What the rig adds"),
     "tone-hiss": ("Tone", "Breath and hiss"),
     "steady": ("Steady", "Levels"),
@@ -39,6 +37,8 @@ VIEWS = {
     "send": ("Send", "Listeners"),
     "send-beside": ("Send", "Beside the voice"),
     "send-recorder": ("Send", "Recorder"),
+    "prove-blind": ("Prove", "Blind"),
+    "prove-since": ("Prove", "Since then"),
 }
 DARK = ("tone",)
 TAKES = (
@@ -153,13 +153,26 @@ def prove(page: Page) -> None:
     page.get_by_text("Treated voice arrives").first.wait_for(timeout=60_000)
 
 
-def listen(page: Page) -> None:
-    """The live view with sound in it, and what a heater switched off takes away."""
-    page.get_by_role("button", name="Listen in", exact=True).click()
-    page.wait_for_timeout(2500)
-    page.get_by_role("button", name="Hold this").click()
-    page.get_by_label("heater", exact=True).uncheck()
-    page.wait_for_timeout(3000)
+def hear_blind(page: Page) -> None:
+    """A series of somebody who answers without listening."""
+    page.get_by_role("button", name="Begin a series").click()
+    for number in range(12):
+        page.get_by_text(f"Round {number + 1} of 12.").wait_for(timeout=60_000)
+        page.keyboard.press("asd"[number % 3])
+    page.get_by_text("Chance alone").first.wait_for(timeout=60_000)
+
+
+def drift(page: Page) -> None:
+    """Somebody sits farther away, and checks."""
+    if page.get_by_role("button", name="Stop live").count():
+        page.get_by_role("button", name="Stop live").click()
+    visit(page, "Rig", "Room and placement")
+    distance = page.get_by_label("Mouth to microphone, cm")
+    distance.fill("29")
+    distance.press("Enter")
+    visit(page, "Prove", "Since then")
+    page.get_by_role("button", name="Record a check, 20 s").click()
+    page.get_by_text("You sit farther").first.wait_for(timeout=120_000)
 
 
 def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
@@ -168,14 +181,17 @@ def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
         page.get_by_text("up to 36 dB").wait_for(timeout=30_000)
     if name == "send-beside":
         page.get_by_role("button", name="Change").first.click()
-    live = name == "quiet-listen"
-    if live:
-        listen(page)
+    if name == "prove-blind":
+        hear_blind(page)
+    if name == "prove-since":
+        drift(page)
     page.evaluate("document.querySelectorAll('main *').forEach((part) => part.scrollTo(0, 0))")
     page.screenshot(path=out / f"{shown}.png")
-    if live:
-        page.get_by_role("button", name="Stop listening").click()
-        page.get_by_label("heater", exact=True).check()
+
+
+def place(name: str) -> int:
+    """Takes first, then what is live, then what was proved of it."""
+    return 2 if name.startswith("prove") else int(name.startswith("send"))
 
 
 def main() -> None:
@@ -201,7 +217,7 @@ def main() -> None:
             page = browser.new_page(viewport={"width": chosen.width, "height": chosen.height})
             page.goto(url)
             page.get_by_role("navigation", name="Steps").wait_for()
-            for name, theme, shown in sorted(wanted, key=lambda entry: entry[0].startswith("send")):
+            for name, theme, shown in sorted(wanted, key=lambda entry: place(entry[0])):
                 page.get_by_label("Theme").select_option(theme)
                 if name.startswith("send") and page.get_by_text("Not live").count():
                     prove(page)
