@@ -164,6 +164,7 @@ def hear_blind(page: Page) -> None:
 
 def drift(page: Page) -> None:
     """Somebody sits farther away, and checks."""
+    visit(page, "Send", "Listeners")
     if page.get_by_role("button", name="Stop live").count():
         page.get_by_role("button", name="Stop live").click()
     visit(page, "Rig", "Room and placement")

@@ -84,6 +84,7 @@ def test_from_an_empty_folder_to_a_proof(start, browse):
     expect(page.get_by_role("link", name="Download")).to_have_count(2, timeout=SLOW)
     button(page, "Confirm send").click()
     expect(page.get_by_text("7 of 8 confirmed")).to_be_visible()
+    step(page, "Send")
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()
 

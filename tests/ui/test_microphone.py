@@ -240,6 +240,7 @@ def test_a_newcomer_with_a_microphone_comes_from_an_empty_folder_to_a_proof(star
     expect(page.get_by_text("Treated voice arrives")).to_be_visible(timeout=SLOW)
     button(page, "Confirm send").click()
     expect(page.get_by_text("7 of 8 confirmed")).to_be_visible()
+    step(page, "Send")
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()
     expect(page.get_by_role("alert")).to_have_count(0)
