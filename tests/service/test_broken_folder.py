@@ -286,7 +286,7 @@ def test_a_copy_is_made_before_a_migration(lived_in, tmp_path):
             " TABLE recording DROP COLUMN size_bytes;ALTER TABLE recording DROP COLUMN fault;"
             " ALTER TABLE confirmed RENAME TO settled; ALTER TABLE rig DROP COLUMN channel;"
             " ALTER TABLE destination DROP COLUMN title; ALTER TABLE destination DROP COLUMN plays;"
-            " ALTER TABLE live_wish DROP COLUMN feeds_stay;"
+            " ALTER TABLE live_wish DROP COLUMN feeds_stay; DROP TABLE series;"
             " UPDATE alembic_version SET version_num = '0005'; PRAGMA user_version = 100000;"
         )
     ws = opened(folder)
