@@ -11,11 +11,10 @@ from obsidian_wren.core.prove.series import tally
 from obsidian_wren.core.prove.series_words import verdict
 from obsidian_wren.formats.sounding import NAME, sounding_json
 from obsidian_wren.service.prove.checks import calibration_sounding
+from obsidian_wren.service.prove.kept import kept_checks, kept_series
 from obsidian_wren.service.prove.titles import series_title, sound_names
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.store.models import DestinationRow, Proof, Reading, Series, Take
-
-_CHECKS = 30
+from obsidian_wren.store.models import DestinationRow, Proof, Series
 
 
 def check_part(ctx: RigContext) -> dict[str, Any]:
@@ -26,35 +25,17 @@ def check_part(ctx: RigContext) -> dict[str, Any]:
 
 def proof_part(ctx: RigContext) -> dict[str, Any]:
     """Series, checks and proofs of feeds as JSON values."""
-    session, rig = ctx.session, ctx.rig
-    series = session.scalars(
-        select(Series)
-        .where(Series.rig_id == rig.id, Series.ended.is_(True), Series.discarded.is_(False))
-        .order_by(Series.id)
-    )
-    checks = session.execute(
-        select(Take, Reading)
-        .join(Reading, Reading.take_id == Take.id)
-        .where(
-            Take.rig_id == rig.id,
-            Take.purpose == "check",
-            Take.fault.is_(None),
-            Take.discarded.is_(False),
-        )
-        .order_by(Take.id.desc())
-        .limit(_CHECKS)
-    ).all()
     return {
-        "series": [_series(row) for row in series],
+        "series": [_series(row) for row in kept_series(ctx)[::-1]],
         "checks": [
             {
                 "at": take.taken_at,
                 "drifted": reading.body["drifted"],
                 "causes": reading.body["causes"],
             }
-            for take, reading in reversed(checks)
+            for take, reading in kept_checks(ctx)
         ],
-        "listeners_proved": _proved(session),
+        "listeners_proved": _proved(ctx.session),
     }
 
 

@@ -27,7 +27,7 @@ from obsidian_wren.formats.sounding import NAME as CHECK
 from obsidian_wren.formats.sounding import sounding_json
 from obsidian_wren.service.errors import Refused, drowned
 from obsidian_wren.service.files.reading import FileAnswer, load_for, room_reading
-from obsidian_wren.store.folder import FolderError, write_through
+from obsidian_wren.service.files.writing import write_text
 
 _WHOLE_PERCENT = 100.0
 _NEAREST_CM, _FARTHEST_CM = 1.0, 500.0
@@ -129,7 +129,7 @@ def plan_files(
         chain=calibration.chain_json(found.chain.stages),
         feeds=calibration.feeds_json(Aims(), found.chain.landing),
     )
-    _write_text(out, json.dumps(body, indent=2, ensure_ascii=False) + "\n")
+    write_text(out, json.dumps(body, indent=2, ensure_ascii=False) + "\n")
     return FileAnswer(body, notes, takes.findings)
 
 
@@ -209,14 +209,3 @@ def _refuse_swapped(talk_path: Path, channel: int | None) -> None:
     except faults.BadTake as error:
         if error.code == "no_voice_in_talk":
             raise Refused(_SWAPPED.code, f"{_SWAPPED.sentence} {_SWAPPED.action}") from error
-
-
-def _write_text(out: Path, text: str) -> None:
-    try:
-        write_through(out, text.encode(), private=False)
-    except OSError as error:
-        raise FolderError(
-            "unwritable",
-            f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then"
-            " try again.",
-        ) from error

@@ -7,7 +7,7 @@ from pathlib import Path
 from obsidian_wren.formats.calibration import BadCalibration, read_calibration
 from obsidian_wren.formats.report import report_html
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.store.folder import FolderError, write_through
+from obsidian_wren.service.files.writing import write_text
 
 
 def report_file(calibration: Path, out: Path) -> None:
@@ -24,11 +24,4 @@ def report_file(calibration: Path, out: Path) -> None:
             f"{calibration.name} holds something that no report can show. Write it again with"
             " “obsidian-wren plan”."
         ) from error
-    try:
-        write_through(out, text.encode(), private=False)
-    except OSError as error:
-        raise FolderError(
-            "unwritable",
-            f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then"
-            " try again.",
-        ) from error
+    write_text(out, text)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any, cast
 
-from sqlalchemy import select
-
 from obsidian_wren.core.chain.sequence import title_of
 from obsidian_wren.core.prove.series import Tally, tally
 from obsidian_wren.core.prove.series_words import verdict
@@ -13,11 +11,11 @@ from obsidian_wren.service import prove
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.chain import stages
+from obsidian_wren.service.prove.kept import kept_checks, kept_series
 from obsidian_wren.service.prove.titles import WITHOUT, series_title, sound_names, stage_of
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.store.models import Reading, Series, Take
+from obsidian_wren.store.models import Series, Take
 
-_CHECKS = 30
 _TITLES = {
     "noise_floor_dbfs": "Noise floor",
     "noise_floor_dbfs_a": "Noise floor, A-weighted",
@@ -75,12 +73,7 @@ def series(ctx: RigContext) -> views.RunningSeriesView | None:
 
 def ended(ctx: RigContext) -> list[views.SeriesView]:
     """The series that were heard to their end, the newest first."""
-    rows = ctx.session.scalars(
-        select(Series)
-        .where(Series.rig_id == ctx.rig.id, Series.ended.is_(True), Series.discarded.is_(False))
-        .order_by(Series.id.desc())
-    )
-    return [_ended(ctx, row) for row in rows]
+    return [_ended(ctx, row) for row in kept_series(ctx)]
 
 
 def _ended(ctx: RigContext, row: Series) -> views.SeriesView:
@@ -121,19 +114,7 @@ _WORTH_MS = 0.05
 
 def checks(ctx: RigContext) -> list[views.CheckedView]:
     """The checks of this rig, the newest last."""
-    rows = ctx.session.execute(
-        select(Take, Reading)
-        .join(Reading, Reading.take_id == Take.id)
-        .where(
-            Take.rig_id == ctx.rig.id,
-            Take.purpose == "check",
-            Take.fault.is_(None),
-            Take.discarded.is_(False),
-        )
-        .order_by(Take.id.desc())
-        .limit(_CHECKS)
-    ).all()
-    return [_checked(take, reading.body) for take, reading in reversed(rows)]
+    return [_checked(take, reading.body) for take, reading in kept_checks(ctx)]
 
 
 def _checked(take: Take, body: dict[str, Any]) -> views.CheckedView:

@@ -11,6 +11,7 @@ from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.service import words
 from obsidian_wren.service.calibration import setting_rows
 from obsidian_wren.service.page import views
+from obsidian_wren.service.prove.kept import kept_checks
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.readings.doubts import what_it_asks
 from obsidian_wren.service.rig.context import RigContext
@@ -20,8 +21,6 @@ from obsidian_wren.store.models import (
     Derivation,
     DestinationRow,
     Proof,
-    Reading,
-    Take,
 )
 
 STEPS: tuple[tuple[words.StepName, str], ...] = (
@@ -109,21 +108,11 @@ def derivable(nodes: Sequence[str]) -> str | None:
 
 def _drifted(ctx: RigContext) -> str | None:
     """What the last check found, where something moved and the takes are older than it."""
-    found = ctx.session.execute(
-        select(Take, Reading)
-        .join(Reading, Reading.take_id == Take.id)
-        .where(
-            Take.rig_id == ctx.rig.id,
-            Take.purpose == "check",
-            Take.fault.is_(None),
-            Take.discarded.is_(False),
-        )
-        .order_by(Take.id.desc())
-    ).first()
+    found = kept_checks(ctx)
     newest = max((take.id for take in ctx.takes.by_purpose.values() if take is not None), default=0)
-    if found is None or newest > found[0].id or not found[1].body["causes"]:
+    if not found or newest > found[-1][0].id or not found[-1][1].body["causes"]:
         return None
-    return str(found[1].body["causes"][0]["sentence"])
+    return str(found[-1][1].body["causes"][0]["sentence"])
 
 
 def _proof_stale(session: Session, proof: Proof | None) -> str | None:

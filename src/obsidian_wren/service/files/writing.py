@@ -1,0 +1,19 @@
+"""Text that a command writes, whole or not at all."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from obsidian_wren.store.folder import FolderError, write_through
+
+
+def write_text(out: Path, text: str) -> None:
+    """Write a file. Raises FolderError."""
+    try:
+        write_through(out, text.encode(), private=False)
+    except OSError as error:
+        raise FolderError(
+            "unwritable",
+            f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then"
+            " try again.",
+        ) from error
