@@ -67,14 +67,17 @@ def ring_of_speech(samples: Samples, *, rate_hz: float) -> Reverb | None:
 
 def _levels_db(samples: Samples, low_hz: float, high_hz: float, rate_hz: float) -> Samples:
     """Levels of a band every 5 ms, over 15 ms, dB ``(frames,)``."""
+    return np.asarray(power_db(band_powers(samples, low_hz, high_hz, rate_hz) + 1e-20))
+
+
+def band_powers(samples: Samples, low_hz: float, high_hz: float, rate_hz: float) -> Samples:
+    """Mean squares of a band of ``(n,)`` samples every 5 ms, over 15 ms ``(frames,)``."""
     edges = [low_hz, min(high_hz, 0.45 * rate_hz)]
     sections = scipy.signal.butter(2, edges, "bandpass", fs=rate_hz, output="sos")
     band = np.asarray(scipy.signal.sosfilt(sections, samples))
     hop = round(_HOP_S * rate_hz)
     power = np.mean(band[: len(band) // hop * hop].reshape(-1, hop) ** 2, axis=1)
-    if not len(power):
-        return np.zeros(0)
-    return np.asarray(power_db(np.convolve(power, np.ones(3) / 3.0, "same") + 1e-20))
+    return np.convolve(power, np.ones(3) / 3.0, "same") if len(power) else power
 
 
 def _decay_of_falls(samples: Samples, rate_hz: float) -> tuple[float, float] | None:

@@ -12,7 +12,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
 
 from obsidian_wren.core.decibels import (
     AES17_OFFSET_DB,
@@ -24,7 +23,7 @@ from obsidian_wren.core.decibels import (
 from obsidian_wren.core.measure.grid import rescaled_grid
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet
-from obsidian_wren.core.measure.ring_of_speech import ring_of_speech
+from obsidian_wren.core.measure.ring_of_speech import band_powers, ring_of_speech
 from obsidian_wren.core.measure.speech import spoken_mask
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ, certainty_db
 
@@ -33,7 +32,6 @@ _FROM_HZ, _TO_HZ = 99.0, 12_801.0
 _VOICE = (POINT_HZ > _FROM_HZ) & (POINT_HZ < _TO_HZ) & (np.arange(len(POINT_HZ)) % 4 == 0)
 VOICE_HZ: Samples = POINT_HZ[_VOICE]
 _LOWEST_DB = -160.0
-_HOP_S = 0.005
 _CONTOUR_S, _CONTOUR_STEP_S, _CONTOUR_LOWEST_DB = 20.0, 0.05, -30.0
 _LATE_BANDS_HZ = ((350.0, 4000.0), (500.0, 1500.0), (1500.0, 4000.0))
 # How far speech has fallen against what it was 60 to 120 ms before, where it falls most.
@@ -178,21 +176,11 @@ def _late_db(talk: Samples, quiet: Samples, rate_hz: float) -> float | None:
     ago = np.zeros(_BEFORE_FRAMES[1])
     ago[before] = 1.0 / (_BEFORE_FRAMES[1] - _BEFORE_FRAMES[0])
     for low, high in _LATE_BANDS_HZ:
-        power = _band_powers(talk, low, high, rate_hz)
+        power = band_powers(talk, low, high, rate_hz)
         if len(power) < 4 * len(ago):
             return None
-        power = np.maximum(power - np.mean(_band_powers(quiet, low, high, rate_hz)), 1e-14)
+        power = np.maximum(power - np.mean(band_powers(quiet, low, high, rate_hz)), 1e-14)
         was = np.convolve(power, ago)[: len(power)]
         loud = was > np.percentile(was, _LOUD_PERCENT)
         found.append(np.mean(np.percentile(power_db(power[loud] / was[loud]), deepest)))
     return float(np.mean(found))
-
-
-def _band_powers(samples: Samples, low_hz: float, high_hz: float, rate_hz: float) -> Samples:
-    """Mean squares of a band every 5 ms, over 15 ms ``(frames,)``."""
-    edges = [low_hz, min(high_hz, 0.45 * rate_hz)]
-    sections = scipy.signal.butter(2, edges, "bandpass", fs=rate_hz, output="sos")
-    band = np.asarray(scipy.signal.sosfilt(sections, samples))
-    hop = round(_HOP_S * rate_hz)
-    power = np.mean(band[: len(band) // hop * hop].reshape(-1, hop) ** 2, axis=1)
-    return np.convolve(power, np.ones(3) / 3.0, "same") if len(power) else power
