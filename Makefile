@@ -50,7 +50,8 @@ test: set-up .setup-test
 	$(MAKE) --no-print-directory --jobs=2 test-program lint-python lint-page test-page
 
 test-program: set-up .setup-test
-	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
+	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal -m "not real_time"
+	$(BIN)/python -m pytest -m real_time
 
 lint: lint-python lint-page
 
@@ -68,6 +69,7 @@ test-page: .setup-page
 	cd frontend && npm run --silent test
 
 types: .setup-test
+	$(BIN)/python scripts/write_schema.py
 	$(BIN)/python scripts/write_openapi.py
 	cd frontend && npm run --silent types
 

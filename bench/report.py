@@ -19,6 +19,8 @@ BENCHES = (
     ("live.py", "From a microphone of the system to a program that listens"),
     ("own_system.py", "When this computer changes by itself"),
     ("mix.py", "Mixes, a run of everything, the recorder"),
+    ("drift.py", "A check: what drifted, and why"),
+    ("two_microphones.py", "Two microphones of known response"),
 )
 HEAD = """# Performance
 

@@ -26,19 +26,19 @@ VIEWS = {
     "rig": ("Rig", "What to expect"),
     "rig-sound-settings": ("Rig", "Sound settings"),
     "quiet-in-use": ("Quiet", "In use"),
-    "quiet-parts": ("Quiet", "Where it comes from"),
     "gain": ("Gain", "Levels"),
     "gain-path": ("Gain", "What to turn"),
     "clean-gate": ("Clean", "Gate"),
     "tone": ("Tone", "What the rig adds"),
     "tone-hiss": ("Tone", "Breath and hiss"),
     "steady": ("Steady", "Levels"),
-    "steady-compressor": ("Steady", "Compressor"),
     "send": ("Send", "Listeners"),
     "send-beside": ("Send", "Beside the voice"),
     "send-recorder": ("Send", "Recorder"),
     "prove-blind": ("Prove", "Blind"),
     "prove-since": ("Prove", "Since then"),
+    "prove-two": ("Prove", "Two microphones"),
+    "prove-carry": ("Prove", "Carry"),
 }
 DARK = ("tone",)
 TAKES = (
@@ -176,16 +176,29 @@ def drift(page: Page) -> None:
     page.get_by_text("You sit farther").first.wait_for(timeout=120_000)
 
 
+def older(page: Page) -> None:
+    """Somebody turned something since the last version."""
+    visit(page, "Tone", "Target and taste")
+    warmth = page.get_by_label(re.compile("Warmth"))
+    warmth.fill("2")
+    warmth.press("Enter")
+    visit(page, "Prove", "Carry")
+    page.get_by_role("columnheader", name="what differs").wait_for(timeout=60_000)
+
+
 def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
     visit(page, *VIEWS[name])
-    if name == "steady-compressor":
-        page.get_by_text("up to 36 dB").wait_for(timeout=30_000)
     if name == "send-beside":
         page.get_by_role("button", name="Change").first.click()
     if name == "prove-blind":
         hear_blind(page)
     if name == "prove-since":
         drift(page)
+    if name == "prove-two":
+        page.get_by_role("button", name="Record both microphones, 20 s").click()
+        page.get_by_text("Put Deck 7 into the rig").wait_for(timeout=120_000)
+    if name == "prove-carry":
+        older(page)
     page.evaluate("document.querySelectorAll('main *').forEach((part) => part.scrollTo(0, 0))")
     page.screenshot(path=out / f"{shown}.png")
 

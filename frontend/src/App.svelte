@@ -1,15 +1,20 @@
 <script lang="ts">
   import { onMount } from 'svelte';
   import { level, timeOfDay } from './lib/format';
-  import { onKey } from './lib/keys';
+  import { onKey, onKeyUp } from './lib/keys';
   import { place, type Theme } from './lib/place.svelte';
+  import { controllers } from './lib/controllers.svelte';
+  import { pushToTalk } from './lib/push-to-talk';
   import { desk } from './lib/state.svelte';
   import CheckReminder from './parts/CheckReminder.svelte';
   import Findings from './parts/Findings.svelte';
   import Foot from './parts/Foot.svelte';
   import Help from './parts/Help.svelte';
+  import LearningNews from './parts/LearningNews.svelte';
   import LevelDiagram from './parts/LevelDiagram.svelte';
   import Mark from './parts/Mark.svelte';
+  import MuteNews from './parts/MuteNews.svelte';
+  import MuteSign from './parts/MuteSign.svelte';
   import Patterns from './parts/Patterns.svelte';
   import StepStrip from './parts/StepStrip.svelte';
   import CleanStep from './steps/clean/CleanStep.svelte';
@@ -56,10 +61,11 @@
     system.addEventListener('change', show);
     $effect(show);
     void desk.open();
+    void controllers.again();
   });
 </script>
 
-<svelte:window onkeydown={onKey} />
+<svelte:window onkeydown={onKey} onkeyup={onKeyUp} onblur={() => pushToTalk.end()} />
 
 <Patterns />
 {#if overview}
@@ -101,11 +107,12 @@
           onclick={() => void desk.do('post', '/api/redo')}>Redo</button
         >
       </span>
-      <span>{confirmed} of {overview.steps.length} confirmed</span>
+      <span class="confirmed">{confirmed} of {overview.steps.length} confirmed</span>
       <span class="live">
         <Mark kind={overview.run.live ? 'good' : 'none'} />
         {#if overview.run.live}Live <span class="num">{level(desk.live?.level_dbfs)} dBFS</span>{:else}Not live{/if}
       </span>
+      <MuteSign {overview} />
       <label class="theme">
         <span class="hidden-text">Theme</span>
         <select value={place.theme} onchange={(event) => place.setTheme(event.currentTarget.value as Theme)}>
@@ -139,6 +146,8 @@
           <button type="button" onclick={() => void desk.do('post', '/api/derive')}>Recalculate</button>
         </div>
       {/if}
+      <LearningNews />
+      <MuteNews {overview} />
       <CheckReminder {overview} />
     </div>
     <main>
@@ -188,7 +197,7 @@
     white-space: nowrap;
   }
   .rig {
-    min-width: 0;
+    min-width: 130px;
   }
   .rig select {
     max-width: 100%;
@@ -300,5 +309,11 @@
   }
   .loading {
     padding: 40px;
+  }
+  /* A strip of steps says it too. */
+  @media (max-width: 1180px) {
+    .confirmed {
+      display: none;
+    }
   }
 </style>

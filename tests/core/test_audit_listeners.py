@@ -132,6 +132,7 @@ def test_each_fault_is_told_with_what_to_change_where(change, code):
     ("change", "code"),
     [
         ({"treated": Found(1000.0, 0.0, True, 30.0)}, "upside down"),
+        ({"gaps": True}, "gaps"),
         ({"again": Reprocessing(0.0, 1.0, 1.0, 0.0, 3400.0)}, "narrow"),
     ],
 )

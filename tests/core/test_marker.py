@@ -137,3 +137,48 @@ def test_a_clean_arrival_is_never_taken_for_a_second_code(seconds):
         if there != [sent] or echo is not None:
             wrong.append((sent, delay, there, echo))
     assert wrong == []
+
+
+def dropped(sound, every, length, rng):
+    """The sound without some pieces of it, or with some of them twice."""
+    pieces = np.array_split(sound, len(sound) // every)
+    return np.concatenate(
+        [
+            piece[length:] if rng.random() < 0.7 else np.concatenate([piece, piece[-length:]])
+            for piece in pieces
+        ]
+    )
+
+
+@pytest.mark.parametrize(("every_s", "seed"), [(0.6, 0), (0.3, 2)])
+def test_a_marker_is_found_where_a_busy_machine_dropped_pieces_of_it(every_s, seed):
+    rng = np.random.default_rng(seed)
+    search = MarkerSearch(
+        dropped(with_marker("treated", 4800), round(every_s * RATE), 480, rng), rate_hz=RATE
+    )
+    assert search.find("treated", sent_level_dbfs=LEVEL) is None
+    found = search.find_with_gaps("treated", sent_level_dbfs=LEVEL)
+    assert found is not None and not found.whole
+    # Later pieces lie where gaps and repeats before them put them.
+    assert found.delay_samples == pytest.approx(4800, abs=4 * 480)
+    assert search.find_with_gaps("raw", sent_level_dbfs=LEVEL) is None
+
+
+TONE = 0.05 * np.sin(2.0 * np.pi * 1000.0 * np.arange(round(3.5 * RATE)) / RATE)
+
+
+@pytest.mark.parametrize(
+    "heard",
+    [
+        TALK,
+        dropped(TALK, RATE // 4, 480, np.random.default_rng(3)),
+        TONE,
+        dropped(TONE, RATE // 3, 480, np.random.default_rng(4)),
+        np.concatenate([np.zeros(8000), TONE]),
+    ],
+    ids=["talk", "talk with gaps", "a tone", "a tone with gaps", "a tone that begins"],
+)
+def test_pieces_of_a_marker_are_not_found_where_there_is_none(heard):
+    search = MarkerSearch(heard, rate_hz=RATE)
+    for path in ("raw", "treated", *map(feed_path, range(8))):
+        assert search.find_with_gaps(path, sent_level_dbfs=LEVEL) is None

@@ -12,6 +12,7 @@ from obsidian_wren.cli import main
 from signals import RATE, sine
 from waiting import wait_until
 
+pytestmark = pytest.mark.real_time
 TONE = sine(1000.0, -20.0, 1.0)
 
 

@@ -1,12 +1,20 @@
 """A check of twenty seconds in the page: what drifted, why, and what is taken over."""
 
-import pytest
+import re
 
+import numpy as np
+import pytest
+from sqlalchemy import select
+
+from obsidian_wren.core.prove.drift_words import turned_to_deg
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live import living
 from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.send import listeners, proving
 from obsidian_wren.service.setup import confirming, turning
 from obsidian_wren.service.takes import discarding, from_check
 from obsidian_wren.service.takes.simulated import start_simulated
+from obsidian_wren.store.models import Proof
 from rigging import change, preamp
 from waiting import wait_until
 
@@ -67,6 +75,19 @@ def test_who_sits_farther_away_is_told_how_far(boathouse):
     assert all(abs(band.explained_db - band.change_db) < 1.0 for band in told if band.change_db)
 
 
+def test_a_microphone_that_was_turned_is_told_in_degrees(boathouse):
+    change(boathouse, angle_deg=75)
+    found = checked(boathouse)
+    (angle,) = [cause for cause in found.causes if cause.code == "angle"]
+    turned = re.search(r"turned from 20 to (\d+) ± (\d+)°", angle.sentence)
+    assert abs(int(turned[1]) - 75) <= 15
+    # By the pattern's own formula, there and back.
+    for then, now in ((0.0, 60.0), (20.0, 75.0), (60.0, 10.0)):
+        gains = [0.5 * (1.0 + np.cos(np.radians(deg))) for deg in (then, now)]
+        change_db = 20.0 * np.log10(gains[1] / gains[0])
+        assert turned_to_deg(then, change_db) == pytest.approx(now, abs=1e-6)
+
+
 def test_what_stood_on_the_old_place_is_derived_again(boathouse):
     change(boathouse, distance_cm=32)
     found = checked(boathouse)
@@ -95,3 +116,45 @@ def test_a_check_that_ended_too_soon_says_so(boathouse):
     wait_until(lambda: overview(boathouse).progress is None)
     assert "before the sentence was read" in overview(boathouse).takes[-1].fault
     assert overview(boathouse).checks == []
+
+
+def test_a_feed_that_was_proved_before_is_proved_again_since_the_check(boathouse):
+    def call():
+        return next(one for one in overview(boathouse).destinations if one.key == "call")
+
+    def feed():
+        found = overview(boathouse).checks[-1].feeds
+        return next(one for one in found if one.listener == call().name)
+
+    def proofs():
+        with boathouse.sessions() as session:
+            return list(session.scalars(select(Proof).where(Proof.destination == "call")))
+
+    def send_marker():
+        seen = len(proofs())
+        proving.send_marker(boathouse)
+        wait_until(lambda: len(proofs()) > seen)
+
+    raw = call().picks
+    living.start_run(boathouse)
+    listeners.pick_input(boathouse, "call", "Wren: call")
+    send_marker()
+    against = checked(boathouse).against
+    with boathouse.sessions.begin() as session:
+        for proof in session.scalars(select(Proof)):
+            proof.at = against
+    checked(boathouse)
+    assert (feed().proved, feed().now_ms, feed().moved) == (None, None, False)
+    send_marker()
+    assert feed().proved
+    assert feed().now_ms == pytest.approx(feed().then_ms, abs=2.0)
+    assert not feed().moved
+    # Who hears the raw voice by now has moved, whatever the room does.
+    with boathouse.sessions.begin() as session:
+        for proof in session.scalars(select(Proof)):
+            proof.at = against
+    listeners.pick_input(boathouse, "call", raw)
+    send_marker()
+    assert not overview(boathouse).checks[-1].drifted
+    assert (feed().proved, feed().moved) == (False, True)
+    assert "Raw voice arrives" in feed().found

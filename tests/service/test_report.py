@@ -59,10 +59,14 @@ def test_every_setting_is_there_with_its_because(boathouse):
 
 def test_every_picture_says_what_it_shows(boathouse):
     pictures = [attributes for tag, attributes in page_of(boathouse).tags if tag == "svg"]
-    assert len(pictures) == 3
+    assert len(pictures) == 6
     assert all(each["role"] == "img" and each["aria-label"] for each in pictures)
     seen = overview(boathouse)
     assert f"{round(seen.talk.snr_db)} dB over the room" in pictures[1]["aria-label"]
+    chain = {stage["key"]: stage["settings"] for stage in export_calibration(boathouse)["chain"]}
+    ratio = chain["compressor"]["ratio"]["value"]
+    assert f"{ratio:.1f} dB more in give 1 dB more out" in pictures[4]["aria-label"]
+    assert "its target is −18.0 LUFS" in pictures[5]["aria-label"]
 
 
 def test_a_series_stands_in_it(boathouse):
@@ -73,6 +77,61 @@ def test_a_series_stands_in_it(boathouse):
     text = page_of(boathouse).text
     assert "Treated against raw: 4 of 8" in text
     assert "said 8 times and counts half to each" in text
+    assert "grey where chance alone lands in 95 of 100. Treated against raw: 4 of 8." in text
+
+
+def test_the_level_diagram_is_that_of_the_page(boathouse):
+    shown = [point for point in overview(boathouse).diagram if not point.name.startswith("to:")]
+    kept = export_calibration(boathouse)["readings"]["levels"]["points"]
+    assert [point["title"] for point in kept[: len(shown)]] == [point.title for point in shown]
+    for point, other in zip(shown, kept, strict=False):
+        for name in ("voice_low_dbfs", "voice_high_dbfs", "peak_dbfs", "floor_dbfs_a"):
+            assert other[name] == getattr(point, name)
+    assert {"Editor call", "Walk recorder"} <= {point["title"] for point in kept}
+    drawn = page_of(boathouse).text
+    assert f"the peaks stand at {kept[-1]['peak_dbfs']:.1f} dBFS".replace("-", "−") in drawn
+
+
+def test_the_peaks_and_what_a_check_found_are_drawn(boathouse):
+    whole = export_calibration(boathouse)
+    low, high = whole["rig"]["aim_dbfs"]
+    peaks = whole["readings"]["talk"]["peaks_by_second_dbfs"]
+    inside = sum(low <= peak <= high for peak in peaks)
+    file = CalibrationFile.model_validate(
+        whole
+        | {
+            "proof": {
+                "last_check_bands": [
+                    {"hz": 100.0, "change_db": 1.0, "explained_db": None, "room_db": 0.0},
+                    {"hz": 1000.0, "change_db": -4.0, "explained_db": -3.5, "room_db": 0.5},
+                ]
+            }
+        }
+    )
+    text = Page(report_html(file)).text
+    assert f"{inside} of {len(peaks)} lie between" in text
+    assert "most at 1000 Hz: −4.0 dB" in text
+
+
+@pytest.mark.parametrize(
+    "readings",
+    [
+        {"levels": 3},
+        {"levels": {"points": "none"}},
+        {"levels": {"points": [7, {"title": None, "peak_dbfs": "loud"}]}},
+        {"talk": {"peaks_by_second_dbfs": [None, "x"]}},
+    ],
+)
+def test_odd_levels_are_left_out(boathouse, readings):
+    whole = export_calibration(boathouse)
+    file = CalibrationFile.model_validate(
+        whole
+        | {
+            "readings": readings,
+            "proof": {"last_check_bands": [None, {"hz": "x"}]},
+        }
+    )
+    assert "What is done to the voice" in Page(report_html(file)).text
 
 
 def test_a_name_is_a_name_and_never_code(boathouse):

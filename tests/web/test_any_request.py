@@ -17,12 +17,16 @@ from schemathesis import GenerationMode
 from schemathesis.core import NotSet
 
 from obsidian_wren.core.chain.kinds import KINDS
+from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.told import Told
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.service import live
+from obsidian_wren.service.calibration import stages
+from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.live import living
 from obsidian_wren.service.mixes import clips, mixing
 from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.takes import simulated
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store.folder import DataFolder
@@ -31,6 +35,8 @@ from short import fix_what_the_machine_chooses
 from signals import RATE, room
 
 EXAMPLES = 40
+# So many that were accepted show what a route does; those that should not be go on.
+ACCEPTED = 8
 # What no sentence for a person holds: names of the inside, and places in it.
 # Routes that say little while nothing is live.
 LIVE = ("/recordings", "/clips", "/live", "/marker", "/returns", "/run/stop")
@@ -72,7 +78,7 @@ def program(boathouse_data, tmp_path_factory):
 
 def _file(path):
     """A file that the route is for."""
-    if path.endswith(("response", "targets")):
+    if path.endswith(("response", "targets", "equalizer")):
         return "\n".join(f"{hz} {0.002 * hz:.2f}" for hz in range(50, 16_000, 250)).encode()
     sound = io.BytesIO()
     soundfile.write(sound, room(seconds=4.0), RATE, format="FLAC")
@@ -184,9 +190,17 @@ def test_every_answer_can_be_used(program, label):
     route = ROUTES[label]
     meant = route.as_strategy(generation_mode=GenerationMode.POSITIVE)
     # Two of three are what the document allows.
-    cases = st.one_of(meant, meant, _wrong(route)) if _wrong(route) is not None else meant
+    allowed = st.tuples(st.just(True), meant)
+    cases = allowed
+    if _wrong(route) is not None:
+        cases = st.one_of(allowed, allowed, st.tuples(st.just(False), _wrong(route)))
 
     answered = []
+
+    def state_is_there():
+        shown = client.get("/api/state")
+        assert shown.status_code == 200
+        assert shown.get_json()["findings"] == []
 
     @settings(
         max_examples=EXAMPLES,
@@ -196,8 +210,11 @@ def test_every_answer_can_be_used(program, label):
         phases=[Phase.generate],
         suppress_health_check=list(HealthCheck),
     )
-    @given(case=cases)
-    def ask(case):
+    @given(tagged=cases)
+    def ask(tagged):
+        is_allowed, case = tagged
+        if is_allowed and sum(code < 400 for code in answered) >= ACCEPTED:
+            return
         answer = send(client, case)
         answered.append(answer.status_code)
         assert answer.status_code < 500, answer.get_data(as_text=True)
@@ -206,10 +223,8 @@ def test_every_answer_can_be_used(program, label):
             assert said["code"]
             assert said["sentence"].strip()
             assert not INSIDE.search(said["sentence"]), said["sentence"]
-        if route.method != "get":
-            shown = client.get("/api/state")
-            assert shown.status_code == 200
-            assert shown.get_json()["findings"] == []
+        elif route.method != "get":
+            state_is_there()
 
     if any(word in route.path for word in LIVE):
         with suppress(Told):
@@ -217,9 +232,15 @@ def test_every_answer_can_be_used(program, label):
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         ask()
+    state_is_there()
     print(label, {code: answered.count(code) for code in sorted(set(answered))})
     if live.current(ws).run is not None:
         living.stop_run(ws)
+    # Equalizers that were taken in would make every fit after this one longer.
+    with ws.sessions() as session:
+        further = [key for key in order_of(the_rig(ws, session)) if is_further(key)]
+    for key in further:
+        stages.remove_stage(ws, key)
 
 
 def _wrong(route):

@@ -78,6 +78,21 @@ def test_bad_uploads_answer_with_their_sentence(client, tmp_path, kind, purpose,
     assert client.get("/api/state").json["takes"] == []
 
 
+@pytest.mark.parametrize(
+    ("path", "more"),
+    [
+        ("/api/takes/file", {"purpose": "rest"}),
+        ("/api/targets", {}),
+        ("/api/clips", {}),
+        ("/api/brought", {}),
+    ],
+)
+def test_words_in_the_place_of_a_file_are_refused(client, path, more):
+    answer = client.post(path, data={**more, "file": "no file at all"})
+    assert answer.status_code == 422
+    assert answer.json["sentence"].strip()
+
+
 def test_an_upload_becomes_a_take_and_leaves_nothing_behind(client, workshop, tmp_path):
     path = tmp_path / "pair.wav"
     soundfile.write(path, np.stack([room(), room(2e-3)], axis=1), RATE, subtype="PCM_24")

@@ -4,6 +4,109 @@
  */
 
 export interface paths {
+    "/api/bindings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Bind a knob or pad. */
+        put: operations["controllers_bind_bindings_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bindings/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is bound, as an open file. */
+        get: operations["controllers_bindings_file_bindings_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bindings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget what a knob or pad does. */
+        delete: operations["controllers_let_go_bindings__int_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/brought": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look at a calibration file. Nothing of it is in force yet. */
+        post: operations["carry_bring_in_brought_post"];
+        /** Look at the file no longer. */
+        delete: operations["carry_leave_brought_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/brought/equalizer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take in biquads, a two-column curve or an impulse response as a further equalizer. */
+        post: operations["carry_bring_equalizer_brought_equalizer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/brought/over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put what travels of the file in force. */
+        post: operations["carry_bring_over_brought_over_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calibration": {
         parameters: {
             query?: never;
@@ -13,6 +116,40 @@ export interface paths {
         };
         /** The calibration as an open file. */
         get: operations["calibration_calibration_calibration_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calibration/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON Schema of the calibration file. */
+        get: operations["carry_schema_calibration_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calibration/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The calibration with its takes, in one zip. */
+        get: operations["carry_packed_calibration_zip_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1068,6 +1205,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/run/mute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep the voice out of feeds, or let it in again. */
+        put: operations["live_mute_run_mute_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run/mute/toggle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mute every feed, or none. */
+        post: operations["live_toggle_mute_run_mute_toggle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run/piece": {
         parameters: {
             query?: never;
@@ -1113,6 +1284,23 @@ export interface paths {
         put?: never;
         /** Stop being live. */
         post: operations["live_stop_run_run_stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run/talk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Push-to-talk. */
+        post: operations["live_talk_run_talk_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1562,6 +1750,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/two/rigs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rig in hand against another one, by the takes of both. */
+        get: operations["prove_compare_rigs_two_rigs__int_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/two/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Say what the second microphone of a take is called. */
+        patch: operations["prove_name_second_two__int_id__patch"];
+        trace?: never;
+    };
+    "/api/two/{id}/sound-like-first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put the second microphone into the rig, fitted to sound like the first. */
+        post: operations["prove_sound_like_first_two__int_id__sound_like_first_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/two/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put the second microphone into the rig. */
+        post: operations["prove_use_second_two__int_id__use_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/undo": {
         parameters: {
             query?: never;
@@ -1573,6 +1829,75 @@ export interface paths {
         put?: never;
         /** Take the newest change back. */
         post: operations["state_undo_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{first}/against/{second}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two versions side by side. */
+        get: operations["carry_compare_versions_versions__int_first__against__int_second__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a version; undo brings it back. */
+        delete: operations["carry_discard_version_versions__int_id__delete"];
+        options?: never;
+        head?: never;
+        /** Give a version a name and a note. */
+        patch: operations["carry_describe_version_versions__int_id__patch"];
+        trace?: never;
+    };
+    "/api/versions/{id}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a version in force again. */
+        post: operations["carry_bring_back_versions__int_id__bring_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A version as a calibration file. */
+        get: operations["carry_version_file_versions__int_id__file_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1813,6 +2138,110 @@ export interface components {
             second: string;
         };
         /**
+         * Bind
+         * @description A knob or pad by its message, and what it does.
+         */
+        Bind: {
+            /** Channel */
+            channel: number;
+            /**
+             * Clip
+             * @default null
+             */
+            clip?: number | null;
+            /** Device */
+            device: string;
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "setting" | "stage" | "clip" | "mute" | "talk" | "live" | "record";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "note" | "control";
+            /**
+             * Name
+             * @default null
+             */
+            name?: string | null;
+            /** Number */
+            number: number;
+            /**
+             * Stage
+             * @default null
+             */
+            stage?: string | null;
+        };
+        /**
+         * BindingView
+         * @description A knob or pad of a controller, by its message, and what it does. ``title`` is None where
+         *     what it does is no longer there.
+         */
+        BindingView: {
+            /** Channel */
+            channel: number;
+            /** Clip */
+            clip: number | null;
+            /** Device */
+            device: string;
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "setting" | "stage" | "clip" | "mute" | "talk" | "live" | "record";
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "note" | "control";
+            /** Name */
+            name: string | null;
+            /** Number */
+            number: number;
+            /** Stage */
+            stage: string | null;
+            /** Title */
+            title: string | null;
+        };
+        /**
+         * BringIn
+         * @description A calibration file, or an equalizer of another program.
+         */
+        BringIn: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
+         * BroughtView
+         * @description A calibration file that is looked at; ``missing``: the takes without which what is measured
+         *     here is not known yet.
+         */
+        BroughtView: {
+            /** At */
+            at: string;
+            /** Comes */
+            comes: components["schemas"]["ComesView"][];
+            /** Measured */
+            measured: components["schemas"]["MeasuredHereView"][];
+            /** Microphone */
+            microphone: string;
+            /** Missing */
+            missing: string[];
+            /** Name */
+            name: string;
+            /** Other Microphone */
+            other_microphone: boolean;
+            /** Title */
+            title: string;
+        };
+        /**
          * BuzzView
          * @description A comb of lines.
          */
@@ -1954,6 +2383,25 @@ export interface components {
             sentence: string;
         };
         /**
+         * CheckedFeedView
+         * @description A listener that was proved before a check: its delay then and now, ms; ``proved`` whether it
+         *     gets what is meant by its first marker since, with what that found; None before there is one.
+         */
+        CheckedFeedView: {
+            /** Found */
+            found: string | null;
+            /** Listener */
+            listener: string;
+            /** Moved */
+            moved: boolean;
+            /** Now Ms */
+            now_ms: number | null;
+            /** Proved */
+            proved: boolean | null;
+            /** Then Ms */
+            then_ms: number | null;
+        };
+        /**
          * CheckedView
          * @description One check against the calibration of ``against``; ``keeps``: what one press would take over
          *     from it, None where nothing should be kept.
@@ -1969,6 +2417,8 @@ export interface components {
             causes: components["schemas"]["DriftCauseView"][];
             /** Drifted */
             drifted: boolean;
+            /** Feeds */
+            feeds: components["schemas"]["CheckedFeedView"][];
             /** Keeps */
             keeps: string | null;
             /** Readings */
@@ -2070,6 +2520,16 @@ export interface components {
             touched: number;
         };
         /**
+         * ClipNameView
+         * @description A clip that a pad can play.
+         */
+        ClipNameView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * ClipUpload
          * @description A sound file for a clip.
          */
@@ -2106,6 +2566,31 @@ export interface components {
             start_s: number;
             /** Waveform */
             waveform: number[];
+        };
+        /**
+         * ComesView
+         * @description Something of a brought file that comes over as it is.
+         */
+        ComesView: {
+            /** Title */
+            title: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * ComparedView
+         * @description Two versions: what differs, what they plan, and how the second's tone differs at ``hz``,
+         *     dB.
+         */
+        ComparedView: {
+            /** Db */
+            db: number[];
+            /** Hz */
+            hz: number[];
+            /** Plans */
+            plans: components["schemas"]["PlannedView"][];
+            /** Settings */
+            settings: components["schemas"]["DifferingView"][];
         };
         /**
          * CompressorEvidenceView
@@ -2263,6 +2748,16 @@ export interface components {
             warnings: components["schemas"]["OrderWarningView"][];
         };
         /**
+         * DescribeVersion
+         * @description The person's name and note for a version.
+         */
+        DescribeVersion: {
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+        };
+        /**
          * DestinationView
          * @description A listener. ``settable`` names what can be set in its program, ``sounds`` what of it can be
          *     heard; ``feed`` is None where it is played to and picks nothing, ``title`` the person's name for
@@ -2284,6 +2779,10 @@ export interface components {
              */
             kind: "call" | "game chat" | "stream" | "recorder" | "headphones" | "second computer";
             mix: components["schemas"]["MixView"] | null;
+            /** Mute Reaches */
+            mute_reaches: boolean;
+            /** Muted */
+            muted: boolean;
             /** Name */
             name: string;
             /** On */
@@ -2294,6 +2793,8 @@ export interface components {
             plays: string | null;
             program: components["schemas"]["ProgramSettingsView"] | null;
             proof: components["schemas"]["ProofView"] | null;
+            /** Push */
+            push: boolean;
             /** Settable */
             settable: string[];
             /** Sounds */
@@ -2405,6 +2906,22 @@ export interface components {
             voice_high_dbfs: number | null;
             /** Voice Low Dbfs */
             voice_low_dbfs: number | null;
+        };
+        /**
+         * DifferingView
+         * @description One switch or setting that differs; ``setting`` is empty for the switch.
+         */
+        DifferingView: {
+            /** First */
+            first: string | null;
+            /** Second */
+            second: string | null;
+            /** Setting */
+            setting: string;
+            /** Stage */
+            stage: string;
+            /** Title */
+            title: string;
         };
         /**
          * Done
@@ -2675,7 +3192,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check" | "both" | "sentence" | "beside";
             /** Seconds */
             seconds: number;
             /** Started At */
@@ -3034,6 +3551,23 @@ export interface components {
             simulated: boolean;
         };
         /**
+         * MeasuredHereView
+         * @description Something that is measured here instead: what the file says, what it is here, None before
+         *     the takes.
+         */
+        MeasuredHereView: {
+            /** Here */
+            here: number | null;
+            /** Then */
+            then: number | null;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * MicrophoneFields
          * @description A microphone, as far as it carries calculation; unknown numbers are null.
          */
@@ -3218,6 +3752,24 @@ export interface components {
             unit: string;
         };
         /**
+         * Mute
+         * @description Mute a feed by its listener's key, or all of them; ``push``: only while a key is held.
+         */
+        Mute: {
+            /**
+             * Key
+             * @default null
+             */
+            key?: string | null;
+            /** On */
+            on: boolean;
+            /**
+             * Push
+             * @default false
+             */
+            push?: boolean;
+        };
+        /**
          * NameDevice
          * @description The person's own name for a device; null takes it away.
          */
@@ -3240,6 +3792,14 @@ export interface components {
              * @default null
              */
             title?: string | null;
+        };
+        /**
+         * NameSecond
+         * @description What the microphone on the second channel is called.
+         */
+        NameSecond: {
+            /** Name */
+            name: string;
         };
         /**
          * Named
@@ -3361,12 +3921,17 @@ export interface components {
          *     fields of the parts that differ, and no others.
          */
         Overview: {
+            /** Bindings */
+            bindings: components["schemas"]["BindingView"][];
+            brought: components["schemas"]["BroughtView"] | null;
             /** Cases */
             cases: components["schemas"]["CaseView"][];
             causes: components["schemas"]["CausesView"] | null;
             /** Checks */
             checks: components["schemas"]["CheckedView"][];
             clean: components["schemas"]["CleanView"] | null;
+            /** Clip Names */
+            clip_names: components["schemas"]["ClipNameView"][];
             /** Clips */
             clips: components["schemas"]["ClipView"][];
             computer: components["schemas"]["ComputerView"];
@@ -3439,6 +4004,8 @@ export interface components {
             rig: components["schemas"]["RigView"];
             /** Rigs */
             rigs: components["schemas"]["RigName"][];
+            /** Rigs Beside */
+            rigs_beside: components["schemas"]["RigBesideView"][];
             /** Rooms */
             rooms: components["schemas"]["RoomView"][];
             run: components["schemas"]["RunView"];
@@ -3463,9 +4030,12 @@ export interface components {
             /** Targets */
             targets: components["schemas"]["TargetName"][];
             tone: components["schemas"]["ToneView"] | null;
+            two: components["schemas"]["TwoView"] | null;
             undo: components["schemas"]["ChangeView"] | null;
             /** Until Steady S */
             until_steady_s: number;
+            /** Versions */
+            versions: components["schemas"]["VersionView"][];
             /** Voice Causes */
             voice_causes: components["schemas"]["CauseView"][];
             watch: components["schemas"]["WatchView"];
@@ -3485,9 +4055,12 @@ export interface components {
         };
         /**
          * PairView
-         * @description What can be compared: ``second`` names the other of the pair.
+         * @description What can be compared: ``second`` names the other of the pair, ``first`` is what the first is
+         *     called.
          */
         PairView: {
+            /** First */
+            first: string;
             /** Second */
             second: string;
             /** Title */
@@ -3559,6 +4132,20 @@ export interface components {
             p50: number;
             /** P95 */
             p95: number;
+        };
+        /**
+         * PlannedView
+         * @description What both plan for the first feed.
+         */
+        PlannedView: {
+            /** First */
+            first: number | null;
+            /** Second */
+            second: number | null;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * PlosiveEvidenceView
@@ -3672,7 +4259,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check" | "both" | "sentence" | "beside";
             /** Seconds */
             seconds: number;
             /**
@@ -3899,6 +4486,16 @@ export interface components {
             name: string;
             /** Of */
             of: string;
+        };
+        /**
+         * RigBesideView
+         * @description Another rig that can be compared with.
+         */
+        RigBesideView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * RigFields
@@ -4175,6 +4772,11 @@ export interface components {
             /** Dropouts */
             dropouts: number;
             /**
+             * Feeds Muted
+             * @enum {string}
+             */
+            feeds_muted: "none" | "some" | "all";
+            /**
              * Gaps Mark
              * @enum {string}
              */
@@ -4197,6 +4799,8 @@ export interface components {
             one_rate: boolean;
             /** Priority Raised */
             priority_raised: boolean;
+            /** Push To Talk */
+            push_to_talk: boolean;
             /** Rate Hz */
             rate_hz: number | null;
             /** Recording */
@@ -4205,6 +4809,8 @@ export interface components {
             since: string | null;
             /** Stopped Why */
             stopped_why: string | null;
+            /** Talking */
+            talking: boolean;
             /** Wanted */
             wanted: boolean;
             /** When Stopped */
@@ -4234,6 +4840,16 @@ export interface components {
             rounds: number;
             /** Seconds */
             seconds: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * SaidView
+         * @description Something that was found: a title and a sentence.
+         */
+        SaidView: {
+            /** Sentence */
+            sentence: string;
             /** Title */
             title: string;
         };
@@ -4629,7 +5245,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check" | "both" | "sentence";
             /** Rate Hz */
             rate_hz: number;
             /** Seconds */
@@ -4671,7 +5287,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check" | "both" | "sentence";
             /**
              * Seconds
              * @default null
@@ -4839,7 +5455,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check" | "both" | "sentence" | "beside";
             /** Rate Hz */
             rate_hz: number;
             /** Seconds */
@@ -4880,6 +5496,14 @@ export interface components {
             speech_lost_db: number | null;
             /** Words */
             words: number;
+        };
+        /**
+         * Talk
+         * @description The key of push-to-talk goes down or up; while it is held, down is said again.
+         */
+        Talk: {
+            /** Down */
+            down: boolean;
         };
         /**
          * TalkView
@@ -5139,6 +5763,57 @@ export interface components {
             position: number;
         };
         /**
+         * TwoBandView
+         * @description One third octave: the second microphone against the first, dB, None where unknown.
+         */
+        TwoBandView: {
+            /** Db */
+            db: number | null;
+            /** Error Db */
+            error_db: number | null;
+            /** Hz */
+            hz: number;
+        };
+        /**
+         * TwoBarView
+         * @description One number of two microphones.
+         */
+        TwoBarView: {
+            /** Code */
+            code: string;
+            /** First */
+            first: number | null;
+            /** Second */
+            second: number | null;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * TwoView
+         * @description Two microphones: ``said`` begins with which to take. ``take_id``: the take of both at once,
+         *     ``beside_id`` that of its second channel, None where two rigs are compared.
+         */
+        TwoView: {
+            /** Bands */
+            bands: components["schemas"]["TwoBandView"][];
+            /** Bars */
+            bars: components["schemas"]["TwoBarView"][];
+            /** Beside Id */
+            beside_id: number | null;
+            /** Better */
+            better: ("first" | "second") | null;
+            /** First */
+            first: string;
+            /** Said */
+            said: components["schemas"]["SaidView"][];
+            /** Second */
+            second: string;
+            /** Take Id */
+            take_id: number | null;
+        };
+        /**
          * Upload
          * @description A sound file and what it is for.
          */
@@ -5168,7 +5843,7 @@ export interface components {
              * Purpose
              * @enum {string}
              */
-            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check";
+            purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check" | "both" | "sentence";
         };
         /**
          * Use
@@ -5233,6 +5908,27 @@ export interface components {
             sentence: string;
         };
         /**
+         * VersionView
+         * @description One version: ``step`` whose confirmation made it, empty where something else did;
+         *     ``in_force``: whether the settings are the same now.
+         */
+        VersionView: {
+            /** At */
+            at: string;
+            /** Id */
+            id: number;
+            /** In Force */
+            in_force: boolean;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Number */
+            number: number;
+            /** Step */
+            step: string;
+        };
+        /**
          * WarningView
          * @description What will not work or will be heard.
          */
@@ -5283,7 +5979,255 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    controllers_bind_bindings_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bind"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    controllers_bindings_file_bindings_file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    controllers_let_go_bindings__int_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_bring_in_brought_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["BringIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_leave_brought_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_bring_equalizer_brought_equalizer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["BringIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_bring_over_brought_over_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calibration_calibration_calibration_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_schema_calibration_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_packed_calibration_zip_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7330,6 +8274,68 @@ export interface operations {
             };
         };
     };
+    live_mute_run_mute_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mute"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_toggle_mute_run_mute_toggle_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     live_push_live_run_piece_post: {
         parameters: {
             query?: never;
@@ -7408,6 +8414,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    live_talk_run_talk_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Talk"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -8266,6 +9305,134 @@ export interface operations {
             };
         };
     };
+    prove_compare_rigs_two_rigs__int_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TwoView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_name_second_two__int_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameSecond"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_sound_like_first_two__int_id__sound_like_first_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prove_use_second_two__int_id__use_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     state_undo_undo_post: {
         parameters: {
             query?: never;
@@ -8284,6 +9451,157 @@ export interface operations {
                     "application/json": components["schemas"]["Overview"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_compare_versions_versions__int_first__against__int_second__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                first: number;
+                second: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_discard_version_versions__int_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_describe_version_versions__int_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DescribeVersion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_bring_back_versions__int_id__bring_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carry_version_file_versions__int_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -61,7 +61,7 @@ describe('what is asked of the program', () => {
   it('brings responses and targets the same way', async () => {
     const file = new File(['20 0'], 'curve.txt');
     await api.sendResponse(file);
-    await api.sendTarget(file);
+    await api.sendFileTo('targets', file);
     expect(asked.map((call) => call.url)).toEqual(['/api/response', '/api/targets']);
     for (const call of asked) expect(((call.body as FormData).get('file') as File).name).toBe('curve.txt');
   });

@@ -60,6 +60,11 @@ export type Band = components['schemas']['BandValue'];
 export type RunningSeries = components['schemas']['RunningSeriesView'];
 export type Series = components['schemas']['SeriesView'];
 export type Checked = components['schemas']['CheckedView'];
+export type Two = components['schemas']['TwoView'];
+export type Version = components['schemas']['VersionView'];
+export type Compared = components['schemas']['ComparedView'];
+export type Brought = components['schemas']['BroughtView'];
+export type Binding = components['schemas']['BindingView'];
 export type Tone = components['schemas']['ToneView'];
 export type Known = components['schemas']['KnownView'];
 export type Delivery = components['schemas']['DeliveryView'];
@@ -206,11 +211,21 @@ export async function leaveOutLive(off: string[]): Promise<void> {
   await send('PUT', 'live/without', JSON.stringify({ off: off.join(',') }), true);
 }
 
-/** Import a target and fit to it. */
-export async function sendTarget(file: File): Promise<Answer> {
+/** Send a file to where it is taken in: a target, a calibration to look at, another program's equalizer. */
+export async function sendFileTo(path: 'targets' | 'brought' | 'brought/equalizer', file: File): Promise<Answer> {
   const form = new FormData();
   form.set('file', file);
-  return (await send('POST', 'targets', form)).json();
+  return (await send('POST', path, form)).json();
+}
+
+/** The rig in hand against another one. */
+export async function compareRigs(rigId: number): Promise<Two> {
+  return (await send('GET', `two/rigs/${rigId}`)).json();
+}
+
+/** Two versions side by side; 0 is what is in force now. */
+export async function compareVersions(first: number, second: number): Promise<Compared> {
+  return (await send('GET', `versions/${first}/against/${second}`)).json();
 }
 
 export async function sendFile(

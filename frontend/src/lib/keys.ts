@@ -1,5 +1,6 @@
 import { place } from './place.svelte';
 import { playback } from './playback.svelte';
+import { pushToTalk } from './push-to-talk';
 import { taking } from './taking.svelte';
 import { onAir } from './on-air.svelte';
 import { desk } from './state.svelte';
@@ -8,12 +9,14 @@ export const KEYS: [string, string][] = [
   ['1 – 8', 'go to a step'],
   ['T', 'take, or stop the take'],
   ['Space', 'play, stop'],
-  ['F', 'raw or treated'],
+  ['F', 'raw or treated; held: the other for as long'],
   ['L', 'match loudness'],
   ['H', 'hear yourself live'],
   ['P', 'pin the chosen setting, or let it go'],
   ['[  ]', 'nudge the chosen setting'],
   ['M', 'send the marker'],
+  ['U', 'mute every feed, or none'],
+  ['V', 'talk for as long as it is held, where a feed is of push-to-talk'],
   ['← →', 'blind: hear one, hear the other'],
   ['A  S  D', 'blind: rather one, no difference, rather the other'],
   ['Shift 1 – 9', 'play a clip while live'],
@@ -27,10 +30,33 @@ export const here: { keys: Record<string, () => void> } = { keys: {} };
 /** What the chosen setting offers to the keys; the slip sets it. */
 export const chosen: { pin: (() => void) | null; nudge: ((by: 1 | -1) => void) | null } = { pin: null, nudge: null };
 
+/** A key that is held turns back what it did when it is let go; one that is pressed does not. */
+const HELD_MS = 300;
+const hold = {
+  since: null as number | null,
+  begin(): void {
+    if (this.since !== null) return;
+    this.since = performance.now();
+    playback.flip();
+  },
+  end(): void {
+    if (this.since !== null && performance.now() - this.since > HELD_MS) playback.flip();
+    this.since = null;
+  },
+};
+
+export function onKeyUp(event: KeyboardEvent): void {
+  if (event.key.toLowerCase() === 'f') hold.end();
+  if (event.key.toLowerCase() === 'v') pushToTalk.end();
+}
+
 function typing(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement | null;
   return !!target && /^(INPUT|SELECT|TEXTAREA)$/.test(target.tagName);
 }
+
+/** Space is the button's that has the focus, but who has just recorded by key wants to hear it. */
+let justTaken = false;
 
 export function onKey(event: KeyboardEvent): void {
   if (event.key === 'Escape') place.help = false;
@@ -62,19 +88,25 @@ export function onKey(event: KeyboardEvent): void {
     place.step = steps[number - 1]?.name ?? place.step;
     return;
   }
-  const actions: Record<string, () => void> = {
-    t: () => void (desk.progress ? taking.stopTake() : taking.take()),
-    f: () => playback.hear(playback.version === 'raw' && desk.treatable ? 'treated' : 'raw'),
+  const actions: Record<string, () => unknown> = {
+    t: () => {
+      justTaken = true;
+      void (desk.progress ? taking.stopTake() : taking.take());
+    },
+    f: () => hold.begin(),
     l: () => playback.setMatched(!playback.matched),
     h: () => void onAir.hearLive(),
     p: () => chosen.pin?.(),
     '[': () => chosen.nudge?.(-1),
     ']': () => chosen.nudge?.(1),
+    u: () => void desk.do('post', '/api/run/mute/toggle'),
+    v: () => desk.overview?.run.push_to_talk && pushToTalk.begin(),
     m: () => void (place.step === 'send' && desk.do('post', '/api/marker')),
     '?': () => (place.help = !place.help),
     ' ': () => playback.togglePlay(),
   };
-  if (event.key === ' ' && onButton) return;
+  if (event.key === 'Tab' || event.key === 'Enter') justTaken = false;
+  if (event.key === ' ' && onButton && !justTaken) return;
   const action = actions[event.key.toLowerCase()];
   if (action) {
     event.preventDefault();

@@ -42,6 +42,13 @@ describe('the stream of the live voice', () => {
 class FakeParam {
   value = 0;
   setTargetAtTime = vi.fn((target: number) => void (this.value = target));
+  cancelScheduledValues = () => undefined;
+  setValueAtTime = () => undefined;
+  over: number[] = [];
+  linearRampToValueAtTime = (target: number, at: number) => {
+    this.value = target;
+    this.over.push(at);
+  };
 }
 
 class FakeNode {
@@ -161,6 +168,7 @@ describe('the live voice', () => {
     expect([raw?.gain.value, treated?.gain.value]).toEqual([0, 1]);
     sound.choose('raw', true);
     expect([raw?.gain.value, treated?.gain.value]).toEqual([1, 0]);
+    expect(raw!.gain.over.at(-1)! - context.currentTime).toBeLessThanOrEqual(0.01);
     sound.choose('raw', false);
     expect([matchRaw?.gain.value, matchTreated?.gain.value]).toEqual([1, 1]);
     give.close();

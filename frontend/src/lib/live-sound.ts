@@ -5,7 +5,8 @@ import { AidChain, type Aid } from './aids';
 const HEADER_BYTES = 16;
 const LEAD_S = 0.1;
 const MOST_AHEAD_S = 0.5;
-const FADE_S = 0.02;
+/** From raw to treated, and back: over before anybody can call it late. */
+const FADE_S = 0.008;
 const MATCH_S = 0.3;
 
 export interface LivePiece {
@@ -111,7 +112,10 @@ export class LiveSound {
     this.#matched = matched;
     const now = this.#context?.currentTime ?? 0;
     for (const name of ['raw', 'treated'] as const) {
-      this.#chosen?.[name].gain.setTargetAtTime(name === version ? 1 : 0, now, FADE_S / 3);
+      const gain = this.#chosen?.[name].gain;
+      gain?.cancelScheduledValues(now);
+      gain?.setValueAtTime(gain.value, now);
+      gain?.linearRampToValueAtTime(name === version ? 1 : 0, now + FADE_S);
       if (!matched) this.#matching?.[name].gain.setTargetAtTime(1, now, MATCH_S / 3);
     }
   }

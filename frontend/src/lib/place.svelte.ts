@@ -42,9 +42,9 @@ class Place {
     return this.leaf[this.step] ?? '';
   }
 
-  /** What can be taken here, the usual one first. */
+  /** What can be taken here, the usual one first; where a step needs nothing, a sentence to hear oneself by. */
   get purposes(): Purpose[] {
-    return PURPOSES_OF[`${this.step}/${this.leafName}`] ?? PURPOSES_OF[this.step] ?? [];
+    return PURPOSES_OF[`${this.step}/${this.leafName}`] ?? PURPOSES_OF[this.step] ?? ['sentence'];
   }
 
   setTheme(theme: Theme): void {

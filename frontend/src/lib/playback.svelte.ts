@@ -27,6 +27,8 @@ class Playback {
   aid = $state<Aid>('all');
   probeHz = $state(1000);
   heardTake = $state<number | null>(null);
+  /** Raw is heard to its end, and treated after it. */
+  #thenTreated = false;
   /** Counts what is asked to be heard, so that what comes late is not. */
   #turn = 0;
 
@@ -46,6 +48,7 @@ class Playback {
   }
 
   hear(version: Version): void {
+    if (version === 'treated') this.#thenTreated = false;
     if (this.hearingLive) {
       this.version = version;
       this.liveSound.choose(version, this.matched);
@@ -54,9 +57,41 @@ class Playback {
     const take = this.currentTake;
     if (!take) return;
     this.version = version;
-    const off = this.without.length ? `&off=${this.without.join(',')}` : '';
-    void this.#play(`/api/takes/${take.id}/sound?version=${version}&matched=${this.matched}${off}`, version);
+    const url = this.#urlOf(take.id, version);
+    const name = `${url} ${desk.revision}`;
+    if (this.#ofTake && this.player.goOver(name)) {
+      this.#turn += 1;
+      this.playing = version;
+    } else void this.#play(url, version, name);
     void this.tape.load(take.id, version, desk.revision);
+    void this.#prepare(take.id, version === 'raw' ? 'treated' : 'raw');
+  }
+
+  /** Raw where treated is heard, and the other way round: at this very moment where both are there. */
+  flip(): void {
+    this.hear(this.version === 'raw' && desk.treatable ? 'treated' : 'raw');
+  }
+
+  get #ofTake(): boolean {
+    return this.playing === 'raw' || this.playing === 'treated';
+  }
+
+  #urlOf(takeId: number, version: Version): string {
+    const off = this.without.length ? `&off=${this.without.join(',')}` : '';
+    return `/api/takes/${takeId}/sound?version=${version}&matched=${this.matched}${off}`;
+  }
+
+  /** Fetch the other version of what is heard, so that going over to it waits for nothing. */
+  async #prepare(takeId: number, version: Version): Promise<void> {
+    if (version === 'treated' && !desk.treatable) return;
+    const url = this.#urlOf(takeId, version);
+    const name = `${url} ${desk.revision}`;
+    if (this.player.isPrepared(name)) return;
+    try {
+      await this.player.prepare(name, await (await ask(url.replace('/api/', ''))).arrayBuffer());
+    } catch {
+      // It is fetched again when it is asked for; then it is said why not.
+    }
   }
 
   /** What plays goes on with what the chain is now. */
@@ -123,11 +158,10 @@ class Playback {
     }
   }
 
-  async #play(url: string, what: string): Promise<void> {
+  async #play(url: string, what: string, name = ''): Promise<void> {
     if (this.hearingLive) this.liveSound.stop();
     // Raw and treated of one take go over into each other; anything else begins anew.
-    const ofTake = (name: string | null) => name === 'raw' || name === 'treated';
-    if (!ofTake(what) || !ofTake(this.playing)) this.player.stop();
+    if (!name || !this.#ofTake) this.player.stop();
     desk.trouble = null;
     const turn = ++this.#turn;
     let answer: Response;
@@ -142,7 +176,7 @@ class Playback {
     try {
       const bytes = await answer.arrayBuffer();
       if (turn !== this.#turn) return;
-      await this.player.play(bytes, 0);
+      await this.player.play(bytes, 0, name);
     } catch {
       desk.complain(
         new Refusal('sound', 'This browser could not play the sound. Check its sound output and try again.'),
@@ -165,21 +199,29 @@ class Playback {
   }
 
   #ended(): void {
+    const heard = this.playing;
     this.playing = null;
     this.position = null;
+    if (this.#thenTreated && heard === 'raw' && desk.treatable) this.hear('treated');
+    this.#thenTreated = false;
   }
 
   stopSound(): void {
     this.#turn += 1;
     if (this.hearingLive) this.liveSound.stop();
     this.player.stop();
+    this.#thenTreated = false;
     this.#ended();
   }
 
+  /** A sentence is heard raw, then treated; anything else as it was heard last. */
   togglePlay(): void {
     if (this.hearingLive) this.liveSound.stop();
     else if (this.playing) this.stopSound();
-    else this.hear(this.version);
+    else if (this.currentTake?.purpose === 'sentence') {
+      this.#thenTreated = true;
+      this.hear('raw');
+    } else this.hear(this.version);
   }
 }
 

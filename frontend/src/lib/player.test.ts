@@ -79,16 +79,42 @@ describe('playing', () => {
     const [before, after] = FakeContext.made.gains.map((node) => node.gain.set).filter((set) => set.length);
     expect(before!.slice(-2)).toEqual([
       [1, 4],
-      [0, 4.03],
+      [0, 4.008],
     ]);
     expect(after).toEqual([
       [0, 4],
-      [1, 4.03],
+      [1, 4.008],
     ]);
-    expect(first.stopped).toBe(4.03);
+    expect(first.stopped).toBe(4.008);
     expect(first.onended).toBeNull();
     FakeContext.made.currentTime = 5;
     expect(player.position).toBe(5);
+  });
+
+  it('goes over to what was prepared at the very moment, decoding nothing and within ten milliseconds', async () => {
+    await play(10);
+    const ready = player.prepare('treated', new ArrayBuffer(8));
+    FakeContext.made.decoded.at(-1)!({ duration: 10 });
+    await ready;
+    FakeContext.made.currentTime = 4;
+    expect(player.goOver('raw')).toBe(false);
+    expect(player.goOver('treated')).toBe(true);
+    expect(FakeContext.made.sources.at(-1)!.started).toEqual([4, 4]);
+    const [before, after] = FakeContext.made.gains.map((node) => node.gain.set).filter((set) => set.length);
+    expect([before!.at(-1), after!.at(-1)]).toEqual([
+      [0, 4.008],
+      [1, 4.008],
+    ]);
+  });
+
+  it('keeps the newest four that were prepared, and goes over to none while nothing plays', async () => {
+    for (const name of ['a', 'b', 'c', 'd', 'e']) {
+      const ready = player.prepare(name, new ArrayBuffer(8));
+      FakeContext.made.decoded.at(-1)!({ duration: 10 });
+      await ready;
+    }
+    expect(['a', 'b', 'e'].map((name) => player.isPrepared(name))).toEqual([false, true, true]);
+    expect(player.goOver('e')).toBe(false);
   });
 
   it('does not begin what was stopped, or overtaken, while it was decoded', async () => {

@@ -14,6 +14,7 @@ export const LEAVES: Record<string, Leaf[]> = {
     { name: 'interface', title: 'Interface' },
     { name: 'room', title: 'Room and placement' },
     { name: 'computer', title: 'Sound settings' },
+    { name: 'controllers', title: 'Controllers' },
   ],
   quiet: [
     { name: 'rest', title: 'At rest' },
@@ -56,6 +57,8 @@ export const LEAVES: Record<string, Leaf[]> = {
   prove: [
     { name: 'blind', title: 'Blind' },
     { name: 'since', title: 'Since then' },
+    { name: 'two', title: 'Two microphones' },
+    { name: 'carry', title: 'Carry' },
     { name: 'report', title: 'Report' },
   ],
 };
@@ -78,6 +81,7 @@ export const PURPOSES_OF: Record<string, Purpose[]> = {
   tone: ['passage'],
   steady: ['talk'],
   'prove/since': ['check'],
+  'prove/two': ['both'],
 };
 
 export const TAKE_NAMES: Record<Purpose, string> = {
@@ -94,6 +98,9 @@ export const TAKE_NAMES: Record<Purpose, string> = {
   sweep: 'a sweep',
   reference: 'a reference',
   check: 'a check',
+  both: 'both microphones',
+  beside: 'the second microphone',
+  sentence: 'a sentence',
 };
 
 export const TAKE_WORDS: Record<Purpose, string> = {
@@ -110,4 +117,7 @@ export const TAKE_WORDS: Record<Purpose, string> = {
   sweep: 'sweep',
   reference: 'reference',
   check: 'check',
+  both: 'both',
+  beside: 'second',
+  sentence: 'sentence',
 };

@@ -28,7 +28,7 @@ class Taking {
   async take(chosen: Purpose | null = null, more: TakeMore = {}): Promise<void> {
     await desk.allDone;
     const purpose = chosen ?? this.purpose;
-    if (!purpose || !desk.overview || desk.progress) return;
+    if (!purpose || purpose === 'beside' || !desk.overview || desk.progress) return;
     // These need to be told a mark first; their own buttons tell it.
     if (more.position === undefined && (purpose === 'dial' || purpose === 'other-gain')) return;
     playback.stopSound();

@@ -65,6 +65,7 @@
 
   function title(wanted: Purpose): string {
     if (source === 'file') return `Choose a file for ${NAMES[wanted]}`;
+    if (wanted === 'sentence' && place.step === 'send') return 'A sentence';
     const verb = wanted === 'passage' ? 'Read' : 'Record';
     if (wanted === 'talk' && taking.untilSteady) return `${verb} ${NAMES[wanted]}`;
     const lasts = `${NAMES[wanted]}, ${desk.overview?.seconds[wanted]} s`;
@@ -129,7 +130,7 @@
   {#if place.step === 'rig'}<Hint>Everything is kept as you enter it.</Hint>{/if}
   {#if place.step === 'send' && desk.overview?.delivery}<MarkerButton />{/if}
   <span class="gap"></span>
-  {#if (playback.currentTake || playback.hearingLive) && !['listen', 'dial', 'live'].includes(place.leafName) && !desk.progress && place.step !== 'rig'}
+  {#if (playback.currentTake || playback.hearingLive) && !['listen', 'dial', 'live'].includes(place.leafName) && !desk.progress && (place.step !== 'rig' || playback.currentTake?.purpose === 'sentence')}
     <HearButtons />
   {/if}
 </footer>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { DiagramPoint } from '../lib/api';
   import { level } from '../lib/format';
+  import SavePicture from './SavePicture.svelte';
   import { fanPath, HEIGHT, layout, peakPath, PLOT, roomFan, roomPath, voicePath, y } from './diagram';
 
   /** The whole path on one dBFS scale: voice as a solid ribbon, room as a speckled field, peaks as a thin line. */
@@ -14,6 +15,7 @@
   }
   let { points, predicted = false, aim: AIM = [-15, -10], live = {} }: Props = $props();
   let width = $state(1200);
+  let svg = $state<SVGSVGElement | null>(null);
 
   const placed = $derived(layout(points, width));
   const room = $derived(roomPath(placed.path));
@@ -48,10 +50,11 @@
           .join('; ')
       : 'Nothing measured yet',
   );
+  const label = $derived(`Level diagram. ${spoken}`);
 </script>
 
 <figure bind:clientWidth={width}>
-  <svg {width} height={HEIGHT} role="img" aria-label="Level diagram. {spoken}">
+  <svg {width} height={HEIGHT} role="img" aria-label={label} bind:this={svg}>
     <rect x="0" y={PLOT.top - 9} {width} height="9" fill="url(#hatch)" />
     {#each [0, -20, -40, -60, -80] as tick (tick)}
       <line x1="0" x2={width} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
@@ -157,10 +160,12 @@
       {/each}
     {/each}
   </svg>
+  {#if points.length}<SavePicture {svg} {label} top />{/if}
 </figure>
 
 <style>
   figure {
+    position: relative;
     width: 100%;
     overflow: hidden;
   }

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
+  import SavePicture from './SavePicture.svelte';
 
   /** A picture as large as its place, never lower than it can be read; what it shows is said in its label. */
   interface Props {
@@ -10,14 +11,16 @@
   let { label, least = 220, children }: Props = $props();
   let width = $state(800);
   let height = $state(320);
+  let svg = $state<SVGSVGElement | null>(null);
 </script>
 
-<div bind:clientWidth={width} bind:clientHeight={height} style:min-height="{least}px">
-  <svg {width} {height} role="img" aria-label={label}>{@render children(width, height)}</svg>
+<div class="picture" bind:clientWidth={width} bind:clientHeight={height} style:min-height="{least}px">
+  <svg bind:this={svg} {width} {height} role="img" aria-label={label}>{@render children(width, height)}</svg>
+  <SavePicture {svg} {label} />
 </div>
 
 <style>
-  div {
+  .picture {
     position: relative;
     height: 100%;
     overflow: hidden;

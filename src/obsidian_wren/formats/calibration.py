@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.kinds import INSTANCES, KINDS
+from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import BadSetting, StageSpec
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.landing import Landing
@@ -26,7 +27,9 @@ from obsidian_wren.core.told import Told
 from obsidian_wren.formats.stage_data import lines_setting, profile_setting
 
 FORMAT = "obsidian-wren/calibration"
+VERSION = 1
 FEED_NAME = "Wren: call"
+SCHEMA = Path(__file__).with_name("calibration.schema.json")
 
 
 class BadCalibration(Told, ValueError):
@@ -61,16 +64,20 @@ class SettingFile(BaseModel):
 
 
 class StageFile(BaseModel):
-    """One stage of the chain."""
+    """One stage of the chain. ``key`` names it where there are several of one kind."""
 
     kind: str
+    key: str = ""
     on: bool = True
+    pinned: bool = False
     because: str = ""
     settings: dict[str, SettingFile]
 
 
 class CalibrationFile(BaseModel):
-    """The whole file."""
+    """The whole file. ``wishes``: what the person wants of the voice; ``sequence``: the keys of the
+    stages in the person's order, empty for the usual one; ``name`` and ``note`` as the person gave
+    them."""
 
     format: Literal["obsidian-wren/calibration"]
     version: Literal[1]
@@ -79,6 +86,10 @@ class CalibrationFile(BaseModel):
     chain: list[StageFile]
     feeds: list[dict[str, Any]]
     proof: dict[str, Any] = {}
+    wishes: dict[str, Any] = {}
+    sequence: list[str] = []
+    name: str = ""
+    note: str = ""
 
 
 def _setting(setting: Setting) -> dict[str, Any]:
@@ -95,7 +106,8 @@ def chain_json(stages: Sequence[StagePlan]) -> list[dict[str, Any]]:
     """The chain part of the file, in the order of the stages. What stands beside the first of its
     kind is named when it has something to do."""
     return [
-        stage_json(
+        {"key": stage.key or stage.kind}
+        | stage_json(
             stage.kind,
             stage.switch,
             {name: _setting(setting) for name, setting in stage.settings.items()},
@@ -218,6 +230,14 @@ def calibration_json(
     return whole
 
 
+def schema_json() -> dict[str, Any]:
+    """The JSON Schema (2020-12) of the file, from its model."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        **CalibrationFile.model_json_schema(),
+    }
+
+
 def read_calibration(path: Path) -> CalibrationFile:
     """Read and check a calibration file. Raises BadCalibration."""
     try:
@@ -249,6 +269,12 @@ def read_calibration(path: Path) -> CalibrationFile:
             f"{path.name}, at {where}: {first['msg']}. Fix it or write it again with"
             " “obsidian-wren plan”."
         ) from error
+
+
+def keyed_stages(file: CalibrationFile) -> dict[str, StageFile]:
+    """The stages by their keys, in their order; files of older programs name kinds alone."""
+    keys = numbered(stage.kind for stage in file.chain)
+    return {stage.key or key: stage for stage, key in zip(file.chain, keys, strict=True)}
 
 
 def chain_spec(file: CalibrationFile) -> tuple[StageSpec, ...]:

@@ -10,8 +10,11 @@ from obsidian_wren.core.prove.moved import readings_of
 from obsidian_wren.formats.jsonable import to_jsonable
 
 
-def drift_json(drift: Drift, *, distance_known: bool) -> dict[str, Any]:
-    """A drift as plain JSON values, the strongest cause first."""
+def drift_json(
+    drift: Drift, *, distance_known: bool, cardioid_deg: float | None = None
+) -> dict[str, Any]:
+    """A drift as plain JSON values, the strongest cause first. ``cardioid_deg``: how far off its
+    axis a cardioid stood then, None for another pattern."""
     readings = {
         row.name: {
             "then": row.then,
@@ -24,7 +27,7 @@ def drift_json(drift: Drift, *, distance_known: bool) -> dict[str, Any]:
     }
     causes = []
     for cause in drift.causes:
-        said = say(cause, drift, distance_known=distance_known)
+        said = say(cause, drift, distance_known=distance_known, cardioid_deg=cardioid_deg)
         causes.append(
             {
                 "code": cause.code,

@@ -44,6 +44,7 @@ class SoundingFile(BaseModel):
     pitch_hz: float | None
     contour_db: list[Level] = Field(max_length=2000)
     grid: float | None
+    between_dbfs: Level | None = None
 
 
 def sounding_json(sounding: Sounding) -> dict[str, Any]:

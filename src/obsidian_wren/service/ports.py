@@ -287,11 +287,11 @@ class Computer(Protocol):
 
 @dataclass(frozen=True)
 class World:
-    """What surrounds the program: a source by rig spec, what can be switched off around it, the
-    computer, programs that listen by kind and name, sound that plays by kind of source, clips
-    that ship with it, which listeners there are, by kind and name, which sources, by key, name and
-    whether they are in use at first; and the sound server of this computer, None where all of this
-    is simulated."""
+    """What surrounds the program: a source by rig spec, what can be switched off around it,
+    what the microphone on its second input is called, the computer, programs that listen by kind
+    and name, sound that plays by kind of source, clips that ship with it, which listeners there
+    are, by kind and name, which sources, by key, name and whether they are in use at first; and
+    the sound server of this computer, None where all of this is simulated."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
@@ -303,6 +303,8 @@ class World:
     clips: Callable[[int], tuple[tuple[str, Samples], ...]]
     open_browser: Callable[[int], PushedStream]
     things_of: Callable[[str], tuple[str, ...]]
+    beside_of: Callable[[str], str | None]
+    swap_inputs: Callable[[str], str]
     computer: Computer
     first_settings: Callable[[], dict[str, Any]]
     listeners: tuple[tuple[str, str], ...]

@@ -23,7 +23,8 @@ class Said(BaseModel):
 
 StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send", "prove"]
 Status = Literal["confirmed", "open", "stale", "not yet"]
-Purpose = Literal[
+# What a take can be begun for; the second channel of two microphones comes with the first.
+Begun = Literal[
     "rest",
     "in-use",
     "muted",
@@ -37,7 +38,12 @@ Purpose = Literal[
     "sweep",
     "reference",
     "check",
+    "both",
+    "sentence",
 ]
+Purpose = Literal[Begun, "beside"]
+ControlKind = Literal["note", "control"]
+ControlDoes = Literal["setting", "stage", "clip", "mute", "talk", "live", "record"]
 Source = Literal["simulated", "file", "browser", "system"]
 Control = Literal["preamp", "pad", "trim", "slider", "program"]
 KeptKind = Literal["microphone", "interface", "room"]

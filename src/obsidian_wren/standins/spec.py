@@ -135,6 +135,16 @@ class InterfaceSpec(_Strict):
     rate_hz: Literal[16000, 22050, 24000, 32000, 44100, 48000, 88200, 96000] = 48000
 
 
+class BesideSpec(_Strict):
+    """A second microphone on input 2 of the interface, before the same mouth: what it is called,
+    where it stands, and its own preamp gain in dB."""
+
+    name: str = Field("Microphone 2", max_length=80)
+    microphone: MicrophoneSpec = MicrophoneSpec()
+    placement: PlacementSpec = PlacementSpec()
+    gain_db: float = Field(34.0, ge=-60, le=120)
+
+
 class ComputerSpec(_Strict):
     """What the computer does to the sound after the converter: its slider's taper, hidden from the
     rules, and pieces it loses.
@@ -167,6 +177,7 @@ class WorldSpec(_Strict):
     microphone: MicrophoneSpec = MicrophoneSpec()
     interface: InterfaceSpec = InterfaceSpec()
     computer: ComputerSpec = ComputerSpec()
+    beside: BesideSpec | None = None
 
 
 def read_spec(path: Path) -> WorldSpec:

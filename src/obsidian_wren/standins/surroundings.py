@@ -92,6 +92,35 @@ def _things_of(spec_json: str) -> tuple[str, ...]:
     )
 
 
+def _beside_of(spec_json: str) -> str | None:
+    """What the microphone on input 2 is called, None where there is none."""
+    beside = WorldSpec.model_validate_json(spec_json).beside
+    return None if beside is None else beside.name
+
+
+def _swap_inputs(spec_json: str) -> str:
+    """The world with the microphone of input 2 on input 1, and the other way round."""
+    spec = WorldSpec.model_validate_json(spec_json)
+    if spec.beside is None:
+        return spec_json
+    beside = spec.beside.model_copy(
+        update={
+            "name": "Microphone 2",
+            "microphone": spec.microphone,
+            "placement": spec.placement,
+            "gain_db": spec.interface.gain_db,
+        }
+    )
+    return spec.model_copy(
+        update={
+            "microphone": spec.beside.microphone,
+            "placement": spec.beside.placement,
+            "interface": spec.interface.model_copy(update={"gain_db": spec.beside.gain_db}),
+            "beside": beside,
+        }
+    ).model_dump_json()
+
+
 def _make_program(kind: str, name: str, settings: ProgramSettings) -> Listener:
     from obsidian_wren.standins.listeners import StandInProgram as ListeningProgram
 
@@ -129,6 +158,8 @@ def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
         _clips,
         open_browser,
         _things_of,
+        _beside_of,
+        _swap_inputs,
         StandInComputer(),
         first_settings,
         LISTENERS,

@@ -36,6 +36,8 @@ PURPOSES = (
     "sweep",
     "reference",
     "check",
+    "both",
+    "sentence",
 )
 _PART = {
     "talk": ("talk", "normal_db_spl"),
@@ -44,9 +46,13 @@ _PART = {
     "soft": ("soft", "soft_db_spl"),
     "reference": ("passage", "normal_db_spl"),
     "check": ("passage", "normal_db_spl"),
+    "both": ("passage", "normal_db_spl"),
+    "sentence": ("talk", "normal_db_spl"),
 }
-# So long nobody talks at the start of a check.
-_QUIET_FIRST_S = {"check": 8.0}
+# So long nobody talks at the start of a check, and of two microphones.
+_QUIET_FIRST_S = {"check": 8.0, "both": 8.0}
+# The noises of a second microphone are its own.
+_BESIDE_SEED = 7919
 _LIVE_LOOP_S = 40.0
 _ROOM_LOOP_S = 12.0
 # What a phone beside the microphone plays while a dial is learned.
@@ -194,7 +200,26 @@ class SimulatedRig:
     ) -> SoundStream:
         """A take as a stream of blocks, with the channels that the device gives."""
         samples, rng = self._take(purpose, seconds, repeat, controls or self.controls)
+        if purpose == "both" and self.spec.beside is not None:
+            beside = self._beside(purpose, seconds, repeat)
+            return _Whole(np.column_stack([samples, beside]), self.rate_hz)
         return _Whole(laid_out(self.spec, samples, rng), self.rate_hz)
+
+    def _beside(self, purpose: str, seconds: float, repeat: int) -> Samples:
+        """What the second microphone of the interface hears of the same voice ``(n,)``."""
+        beside = self.spec.beside
+        assert beside is not None
+        interface = self.spec.interface.model_copy(update={"gain_db": beside.gain_db})
+        spec = self.spec.model_copy(
+            update={
+                "microphone": beside.microphone,
+                "placement": beside.placement,
+                "interface": interface,
+                "seed": self.spec.seed + _BESIDE_SEED,
+                "beside": None,
+            }
+        )
+        return SimulatedRig(spec).take(purpose, seconds=seconds, repeat=repeat)
 
     def open_live(self, purpose: str = "talk") -> SoundStream:
         """Endless sound of this room, ``talk`` or ``rest``, every control followed as it turns."""

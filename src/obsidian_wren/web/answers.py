@@ -12,6 +12,7 @@ import numpy as np
 from flask import Response, current_app, request
 from flask_openapi3 import FileStorage
 from pydantic import BaseModel
+from werkzeug import datastructures
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service.errors import Refused
@@ -47,10 +48,19 @@ def state_answer() -> Response:
     return Response(body, mimetype="application/json")
 
 
+def attached(body: str | bytes, name: str, mimetype: str) -> Response:
+    """A file to save, under a name of ours."""
+    answer = Response(body, mimetype=mimetype)
+    answer.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
 @contextmanager
 def uploaded(file: FileStorage) -> Iterator[tuple[Path, str]]:
     """A file that came with the request, on disk while it is read, and what the person called
-    it."""
+    it. Raises Refused where words came instead."""
+    if not isinstance(file, datastructures.FileStorage):
+        raise Refused("no-file", "No file came with this. Choose a file, then try again.")
     with tempfile.TemporaryDirectory(dir=workshop().folder.parts, prefix=UPLOAD_PREFIX) as folder:
         # The person's file name is for reading only; it never becomes a path.
         path = Path(folder) / "The file"

@@ -21,7 +21,9 @@ from obsidian_wren.web.answers import Route, workshop
 from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 from obsidian_wren.web.routes import (
     calibration,
+    carry,
     computer,
+    controllers,
     listener,
     live,
     prove,
@@ -45,6 +47,8 @@ BLUEPRINTS: dict[str, tuple[Route, ...]] = {
     "live": live.ROUTES,
     "recording": recording.ROUTES,
     "prove": prove.ROUTES,
+    "carry": carry.ROUTES,
+    "controllers": controllers.ROUTES,
 }
 ROUTES = tuple(route for routes in BLUEPRINTS.values() for route in routes)
 

@@ -8,19 +8,26 @@
   import Hint from '../../parts/Hint.svelte';
   import Key from '../../parts/Key.svelte';
   import { blind, type Answer } from './blind.svelte';
+  import { chosenPair } from './chosen-pair.svelte';
   import TallyPicture from './TallyPicture.svelte';
 
   interface Props {
     overview: Overview;
   }
   let { overview }: Props = $props();
-  let second = $state('raw');
   let kind = $state<'prefer' | 'which'>('prefer');
   let rounds = $state(12);
   const series = $derived(overview.series);
   const last = $derived(overview.ended_series[0] ?? null);
-  const chosen = $derived(overview.pairs.some((pair) => pair.second === second) ? second : 'raw');
-  const named = $derived(chosen === 'raw' ? 'the treated voice' : 'the voice with it');
+  /** A pair that another leaf chose stands beside the usual ones. */
+  const other = $derived(
+    chosenPair.title !== null && !overview.pairs.some((pair) => pair.second === chosenPair.second)
+      ? { second: chosenPair.second, title: chosenPair.title, first: 'today’s' }
+      : null,
+  );
+  const pairs = $derived(other ? [...overview.pairs, other] : overview.pairs);
+  const chosen = $derived(pairs.some((pair) => pair.second === chosenPair.second) ? chosenPair.second : 'raw');
+  const named = $derived(pairs.find((pair) => pair.second === chosen)?.first ?? 'the treated voice');
   const ANSWERS = $derived<[Answer, string, string][]>([
     ['one', series?.kind === 'which' ? 'It is “one”' : 'Rather “one”', 'A'],
     ['same', 'No difference', 'S'],
@@ -100,8 +107,8 @@
   <div class="row">
     <label
       >Compare
-      <select bind:value={second}>
-        {#each overview.pairs as pair (pair.second)}<option value={pair.second}>{pair.title}</option>{/each}
+      <select value={chosen} onchange={(event) => (chosenPair.second = event.currentTarget.value)}>
+        {#each pairs as pair (pair.second)}<option value={pair.second}>{pair.title}</option>{/each}
       </select>
     </label>
     <label

@@ -9,8 +9,12 @@
   import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import BlindLeaf from './BlindLeaf.svelte';
+  import CarryLeaf from './CarryLeaf.svelte';
+  import CarrySlip from './CarrySlip.svelte';
   import ReportLeaf from './ReportLeaf.svelte';
   import SinceLeaf from './SinceLeaf.svelte';
+  import TwoLeaf from './TwoLeaf.svelte';
+  import TwoSlip from './TwoSlip.svelte';
 
   interface Props {
     overview: Overview;
@@ -25,6 +29,9 @@
   const lead = $derived(
     {
       since: 'Twenty seconds, the room and then your voice, against the calibration: what moved, why, and what to do.',
+      two: 'One sentence through both. The voice cancels; what is left is the difference between the two rigs.',
+      carry:
+        'Every confirmation keeps a version. What travels goes into a file; what belongs to a place is measured there.',
       report: 'The whole calibration on one page, for you and for an engineer.',
     }[leaf] ?? 'The same sentence twice, equally loud, started together. Listen, switch, then say what you hear.',
   );
@@ -52,7 +59,11 @@
 
 <Bench title="Prove" {lead}>
   {#snippet evidence()}
-    {#if !overview.delivery}
+    {#if leaf === 'carry'}
+      <CarryLeaf {overview} />
+    {:else if leaf === 'two'}
+      <TwoLeaf {overview} />
+    {:else if !overview.delivery}
       <Waiting text="Read the passage in Tone first: there is no treated voice to prove yet." />
     {:else if leaf === 'since'}
       <SinceLeaf {checks} {shown} choose={(id) => (chosen = id)} />
@@ -63,7 +74,11 @@
     {/if}
   {/snippet}
   {#snippet slip()}
-    {#if leaf === 'since'}
+    {#if leaf === 'carry'}
+      <CarrySlip {overview} />
+    {:else if leaf === 'two'}
+      <TwoSlip />
+    {:else if leaf === 'since'}
       {#if !shown}
         <Unknown what="what drifted" />
       {:else if !shown.causes.length}
@@ -130,14 +145,5 @@
   .soft {
     color: var(--quiet-ink);
     font-size: 13px;
-  }
-  .link {
-    padding: 0;
-    border: 0;
-    background: none;
-    color: var(--aim);
-    font-weight: 600;
-    text-decoration: underline;
-    cursor: pointer;
   }
 </style>

@@ -3,6 +3,7 @@
   import { clock, level } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
+  import MarkerButton from '../../parts/MarkerButton.svelte';
   import { PASSAGE } from '../tone/passage';
   import DriftPicture from './DriftPicture.svelte';
 
@@ -14,7 +15,14 @@
   }
   let { checks, shown, choose }: Props = $props();
   const ROOM_S = 8;
-  const READINGS = ['noise_floor_dbfs_a', 'active_level_dbfs', 'peaks_dbfs', 'snr_db', 'hum_dbfs'];
+  const READINGS = [
+    'noise_floor_dbfs_a',
+    'between_words_dbfs',
+    'active_level_dbfs',
+    'peaks_dbfs',
+    'snr_db',
+    'hum_dbfs',
+  ];
   const running = $derived(desk.progress?.purpose === 'check' ? desk.progress : null);
   const silent = $derived(running !== null && running.done_s < ROOM_S);
   const rows = $derived(shown?.readings.filter((row) => READINGS.includes(row.name)) ?? []);
@@ -48,7 +56,28 @@
           <dd class="num">{number(row.then, '').trim()} → <strong>{number(row.now, row.unit)}</strong></dd>
         </div>
       {/each}
+      {#each shown.feeds as feed (feed.listener)}
+        <div>
+          <dt>
+            {#if feed.moved}<Mark kind="fault" />{/if}
+            {feed.listener}, delay
+          </dt>
+          <dd class="num" title={feed.found ?? undefined}>
+            {number(feed.then_ms, feed.proved ? '' : 'ms').trim()} →
+            {#if feed.proved === null}
+              not proved since
+            {:else if feed.proved}
+              <strong>{number(feed.now_ms, 'ms')}</strong>
+            {:else}
+              <strong>{feed.found}</strong>
+            {/if}
+          </dd>
+        </div>
+      {/each}
     </dl>
+    {#if shown.feeds.some((feed) => feed.proved === null) && shown === checks[checks.length - 1]}
+      <p class="marker"><MarkerButton /></p>
+    {/if}
     {#if checks.length > 1}
       <ol aria-label="Checks">
         {#each checks as check (check.take_id)}
@@ -86,6 +115,12 @@
     flex-wrap: wrap;
     gap: 4px 26px;
     margin-top: 6px;
+  }
+  .marker {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    margin-top: 8px;
   }
   dt {
     color: var(--quiet-ink);

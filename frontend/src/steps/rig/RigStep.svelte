@@ -8,6 +8,7 @@
   import Fact from '../../parts/Fact.svelte';
   import Mark from '../../parts/Mark.svelte';
   import ComputerLeaf from './ComputerLeaf.svelte';
+  import ControllersLeaf from './ControllersLeaf.svelte';
   import InterfaceLeaf from './InterfaceLeaf.svelte';
   import MicrophoneLeaf from './MicrophoneLeaf.svelte';
   import OutlookPicture from './OutlookPicture.svelte';
@@ -28,6 +29,7 @@
     microphone: 'Microphones are kept and used again in any rig. What is unknown may stay empty.',
     interface: 'Preamp and converter, or what the microphone has inside.',
     room: 'The room, and how you sit in it. Distance comes first.',
+    controllers: 'Knobs and pads under your hand: touch a setting, turn a knob.',
     computer: 'What the computer does before any program hears you, worst first.',
   };
 </script>
@@ -38,6 +40,7 @@
     {:else if leaf === 'interface' && box}<InterfaceLeaf {overview} {box} />
     {:else if leaf === 'room' && room}<RoomLeaf {overview} {room} />
     {:else if leaf === 'computer'}<ComputerLeaf {overview} />
+    {:else if leaf === 'controllers'}<ControllersLeaf {overview} />
     {:else}
       <div class="outlook">
         <OutlookPicture {outlook} maxSpl={microphone?.max_spl_db ?? null} />

@@ -18,6 +18,9 @@
   const live = $derived(overview.run.live);
   const real = $derived(!overview.computer.simulated);
   const level = $derived(desk.live?.to?.[destination.key] ?? null);
+  function mute(on: boolean, push: boolean): void {
+    void desk.do('put', '/api/run/mute', { body: { key: destination.key, on, push } });
+  }
   const HEARING = { heard: 'Hear what it hears', sent: 'what it is sent', returned: 'its return' } as const;
   const offered = $derived(destination.sounds);
   const name = $derived((what: keyof typeof HEARING) => (offered.length > 1 ? HEARING[what] : 'Hear what it is sent'));
@@ -72,6 +75,23 @@
       <li><Mark kind={fact.mark} /> <span>{fact.sentence}</span></li>
     {/each}
   </ul>
+  {#if destination.feed}
+    <p class="hear">
+      <button
+        type="button"
+        class="link"
+        aria-pressed={destination.muted}
+        title={destination.mute_reaches
+          ? undefined
+          : 'It picks the microphone itself, so a mute here does not reach it'}
+        onclick={() => mute(!destination.muted, false)}>{destination.muted ? 'Unmute' : 'Mute'}</button
+      >
+      <button type="button" class="link" aria-pressed={destination.push} onclick={() => mute(!destination.push, true)}
+        >{destination.push ? 'Always open' : 'Push to talk'}</button
+      >
+      {#if destination.muted}<span class="soft">your voice is kept out</span>{/if}
+    </p>
+  {/if}
   {#if offered.length}
     <p class="hear">
       {#each offered as what (what)}

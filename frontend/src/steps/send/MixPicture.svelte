@@ -2,6 +2,7 @@
   import type { Mix } from '../../lib/api';
   import { level, withUnit } from '../../lib/format';
   import { decibelScale } from '../../lib/scales';
+  import SavePicture from '../../parts/SavePicture.svelte';
 
   /** What arrives at one listener: every source on one loudness scale against the aim, and what is kept out. */
   interface Props {
@@ -10,6 +11,7 @@
   }
   let { name, mix }: Props = $props();
   let width = $state(280);
+  let svg = $state<SVGSVGElement | null>(null);
 
   const ROW = 25;
   const LABEL = 96;
@@ -27,11 +29,12 @@
       ...mix.kept_out.map((k) => `${k.name} kept out`),
     ].join('; '),
   );
+  const label = $derived(`${name} gets ${spoken}. Target ${level(mix.aim_lufs, 0)} LUFS.`);
   const short = (text: string) => (text.length > 14 ? `${text.slice(0, 13)}…` : text);
 </script>
 
 <div bind:clientWidth={width}>
-  <svg {width} height={height + 16} role="img" aria-label="{name} gets {spoken}. Target {level(mix.aim_lufs, 0)} LUFS.">
+  <svg bind:this={svg} {width} height={height + 16} role="img" aria-label={label}>
     <rect x={low} y="0" width={high - low} {height} fill="var(--aim-tint)" />
     <path d="M{low} 0v{height}M{high} 0v{height}" stroke="var(--aim)" stroke-width="1.500" />
     {#each sends as send, i (send.source + send.tap)}
@@ -75,9 +78,13 @@
     <text class="num soft" x={x(-20)} y={height + 13} text-anchor="middle">−20</text>
     <text class="num soft" x={x(0)} y={height + 13} text-anchor="end">0 LUFS</text>
   </svg>
+  <SavePicture {svg} {label} />
 </div>
 
 <style>
+  div {
+    position: relative;
+  }
   svg {
     display: block;
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { sendTarget, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
+  import { sendFileTo, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { playback } from '../../lib/playback.svelte';
   import { typingNumber } from '../../lib/typing.svelte';
@@ -54,7 +54,7 @@
 
   function importFile(): void {
     const file = picker?.files?.[0];
-    if (file) void desk.attempt(() => sendTarget(file));
+    if (file) void desk.attempt(() => sendFileTo('targets', file));
     if (picker) picker.value = '';
   }
 </script>

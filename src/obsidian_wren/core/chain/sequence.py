@@ -27,6 +27,12 @@ def title_of(key: str) -> str:
     return f"{kind_of(key).title} {number}" if number else kind_of(key).title
 
 
+def with_stage(key: str, setting: str) -> str:
+    """A setting's title with its stage's, each word once; no unit."""
+    stage = title_of(key)
+    return setting if stage.lower() in setting.lower() else f"{stage}: {setting.lower()}"
+
+
 def is_further(key: str) -> bool:
     """Whether a stage was added by a person beside the first of its kind."""
     return "-" in key and key not in INSTANCES

@@ -92,6 +92,7 @@ def _sentence(reason: Reason, titles: Mapping[str, str]) -> str:
             "microphone_data": "The microphone's data changed since.",
             "taste": "You bent the target since.",
             "target": "You chose another target since.",
+            "shape_percent": "You changed how far the voice itself is shaped.",
             "treated": "The targets of the treated voice changed.",
             "cut_weight": "You changed how clipped words weigh.",
             "order": "The sequence of the stages changed.",

@@ -30,6 +30,9 @@ SECONDS: Mapping[str, float] = MappingProxyType(
         "sweep": 8.0,
         "reference": 40.0,
         "check": 20.0,
+        "both": 20.0,
+        "beside": 20.0,
+        "sentence": 8.0,
     }
 )
 # Talk that is not known by then will not be soon.

@@ -32,6 +32,9 @@ Purpose = Literal[
     "sweep",
     "reference",
     "check",
+    "both",
+    "beside",
+    "sentence",
     "level",
 ]
 SHORTEST_S = 3.0

@@ -12,8 +12,9 @@ from __future__ import annotations
 
 import copy
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
+from itertools import combinations
 
 import numpy as np
 import scipy.fft
@@ -37,6 +38,9 @@ _PEAK_LAGS = 48
 # Once a code is found, each half of it lies near; a coincidence that close is rare.
 _HALF_SIGMA = 5.0
 _HALF_NEAR_S = 0.005
+# Where sound is dropped or repeated on the way, each stretch of the code has a delay of its own.
+_PIECES = (2, 4, 8)
+_PIECES_APART_S, _PIECES_DIFFER_DB, _PIECES_LOWEST_DB = 0.25, 9.0, -30.0
 # A second arrival within this of the first is the same sound through a filter, not an echo.
 _ECHO_FROM_S = 0.004
 
@@ -44,12 +48,13 @@ _ECHO_FROM_S = 0.004
 @dataclass(frozen=True)
 class Found:
     """One code at a destination: delay in samples, level change in dB against how it was sent,
-    polarity, and certainty in sigma."""
+    polarity, certainty in sigma, and whether it came whole or with gaps in it."""
 
     delay_samples: float
     level_db: float
     inverted: bool
     sigma: float
+    whole: bool = True
 
 
 def feed_path(number: int) -> str:
@@ -126,12 +131,45 @@ class MarkerSearch:
 
     def find(self, path: str, *, sent_level_dbfs: float) -> Found | None:
         """A code, where it stands out; None where it does not."""
+        return self._match(self._code(path), sent_level_dbfs)
+
+    def find_with_gaps(self, path: str, *, sent_level_dbfs: float) -> Found | None:
+        """A code of which pieces were dropped or repeated on the way: the first of two pieces that
+        stand out, near where they should, loud enough and alike; None where there are no two."""
         code = self._code(path)
+        for count in _PIECES:
+            length = len(code) // count
+            there: list[Found] = []
+            for begin in range(0, len(code) - length + 1, length):
+                found = self._match(code[begin : begin + length], sent_level_dbfs, alone=True)
+                if found is not None and found.delay_samples >= begin:
+                    delay = found.delay_samples - begin
+                    there.append(replace(found, delay_samples=delay, whole=False))
+            for first, second in combinations(there, 2):
+                if self._belong_together(first, second):
+                    return first
+        return None
+
+    def _belong_together(self, one: Found, other: Found) -> bool:
+        """Whether two pieces can be of one code. What stands out by chance does so anywhere."""
+        apart_s = abs(one.delay_samples - other.delay_samples) / self._rate_hz
+        return (
+            apart_s <= _PIECES_APART_S
+            and abs(one.level_db - other.level_db) <= _PIECES_DIFFER_DB
+            and one.inverted == other.inverted
+            and min(one.level_db, other.level_db) > _PIECES_LOWEST_DB
+        )
+
+    def _match(self, code: Samples, sent_level_dbfs: float, alone: bool = False) -> Found | None:
         correlation = self._correlate(code)
         if len(correlation) < 16:
             return None
         top = int(np.abs(correlation).argmax())
-        sigma = abs(float(correlation[top])) / max(self._spread(correlation, top), 1e-30)
+        spread = self._spread(correlation, top)
+        if alone:
+            # What is short finds a quiet moment somewhere, beside which anything stands out.
+            spread = max(spread, float(np.sqrt(np.mean(correlation**2))))
+        sigma = abs(float(correlation[top])) / max(spread, 1e-30)
         if sigma < _FOUND_SIGMA:
             return None
         template = np.abs(scipy.fft.rfft(code, self._size))

@@ -48,17 +48,21 @@ def prove(
     search, raw, treated = _search(heard, rate_hz, sent_level_dbfs, sounds)
     clock_ppm = (1.0 / search.speed - 1.0) * 1e6
     speed = 1.0 if abs(clock_ppm) < _CLOCKS_PPM else search.speed
+    first = treated or raw
+    # Where pieces are missing, what else was done to the sound cannot be told.
+    whole = first is not None and first.whole
     left_ppm = (
-        search.rate_error_ppm("treated", treated) if treated is not None and speed == 1.0 else None
+        search.rate_error_ppm("treated", treated)
+        if treated is not None and speed == 1.0 and whole
+        else None
     )
     there = (
         _feeds(search, feeds, own_feed, own_number, feed_level_dbfs) if treated is not None else []
     )
     name, code = there[0] if there else (None, None)
-    first = treated or raw
     echo = (
         search.find_echo(feed_path(feeds.get(name or "", own_number)), code)
-        if code is not None
+        if code is not None and whole and code.whole
         else None
     )
     return Arrived(
@@ -75,9 +79,10 @@ def prove(
         rate_ppm=left_ppm + clock_ppm if left_ppm is not None else None,
         again=(
             _again(sent_before, heard_before, sent_rate_hz, rate_hz, code)
-            if code is not None
+            if code is not None and whole and code.whole
             else None
         ),
+        gaps=first is not None and not (whole and (code is None or code.whole)),
     )
 
 
@@ -89,7 +94,7 @@ def _search(
     heard: Samples, rate_hz: int, level_dbfs: float, sounds: bool
 ) -> tuple[MarkerSearch, Found | None, Found | None]:
     """A search at the pitch at which a code is found: the right one, that of a clock that is
-    somewhat off, or of another rate."""
+    somewhat off, or of another rate; else at the right one with gaps."""
     right = MarkerSearch(heard, rate_hz=rate_hz)
     for speed in (1.0, *_CLOCKS, *_SPEEDS) if sounds else (1.0,):
         search = right if speed == 1.0 else right.at_speed(speed)
@@ -98,7 +103,12 @@ def _search(
         )
         if raw is not None or treated is not None:
             return search, raw, treated
-    return right, None, None
+    if not sounds:
+        return right, None, None
+    raw, treated = (
+        right.find_with_gaps(path, sent_level_dbfs=level_dbfs) for path in ("raw", "treated")
+    )
+    return right, raw, treated
 
 
 def _feeds(
@@ -113,11 +123,14 @@ def _feeds(
         *feeds.items(),
         *([(None, own_number)] if own_feed is None else []),
     ]
-    found = [
-        (name, search.find(feed_path(number), sent_level_dbfs=level_dbfs))
-        for name, number in numbers
-    ]
-    there = [(name, code) for name, code in found if code is not None]
+    there: list[tuple[str | None, Found]] = []
+    for find in (search.find, search.find_with_gaps):
+        found = (
+            (name, find(feed_path(number), sent_level_dbfs=level_dbfs)) for name, number in numbers
+        )
+        there = [(name, code) for name, code in found if code is not None]
+        if there:
+            break
     return sorted(there, key=lambda entry: (entry[0] != own_feed, -entry[1].sigma))
 
 

@@ -43,7 +43,7 @@ class Arrived:
     gets a mix directly). ``speed`` is 1 at the right pitch. ``echo_ms``: a second arrival;
     ``other_feed``: one that arrives beside the first. ``returned_ms``: the listener's own code in
     the return from it. ``sounds``: whether it heard anything at all. ``rate_ppm``: by how much
-    its clock is off.
+    its clock is off. ``gaps``: pieces of the code were missing or came twice.
     """
 
     raw: Found | None
@@ -58,6 +58,7 @@ class Arrived:
     sounds: bool = True
     rate_ppm: float | None = None
     again: Reprocessing | None = None
+    gaps: bool = False
 
 
 def judge(found: Arrived, *, listener: str) -> tuple[Verdict, ...]:
@@ -146,6 +147,16 @@ def _returned(found: Arrived, listener: str) -> tuple[Verdict, ...]:
 
 def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
     verdicts = []
+    if found.gaps:
+        verdicts.append(
+            Verdict(
+                "gaps",
+                "note",
+                "Pieces of it are missing",
+                f"Send the marker again. If they go on missing, raise the buffer in {listener} and"
+                " close what keeps this computer busy.",
+            )
+        )
     if found.echo_ms is not None:
         verdicts.append(
             Verdict(

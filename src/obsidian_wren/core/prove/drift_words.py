@@ -23,10 +23,15 @@ class Said:
     action: str
 
 
-def say(cause: Cause, drift: Drift, *, distance_known: bool = False) -> Said:
-    """The sentence and the action of a cause."""
+def say(
+    cause: Cause, drift: Drift, *, distance_known: bool = False, cardioid_deg: float | None = None
+) -> Said:
+    """The sentence and the action of a cause. ``cardioid_deg``: how far off its axis a cardioid
+    stood then, in degrees; None for another pattern, or where nobody said."""
     if cause.code == "distance":
         return _distance(cause, known=distance_known)
+    if cause.code == "angle":
+        return _angle(cause, cardioid_deg)
     if cause.estimate is None:
         return _WITHOUT_NUMBER[cause.code]
     size, more = f"{abs(cause.estimate):.1f} dB", cause.estimate > 0.0
@@ -47,11 +52,6 @@ def say(cause: Cause, drift: Drift, *, distance_known: bool = False) -> Said:
         "pad": (
             f"A pad of {abs(cause.estimate):.0f} dB is {'out' if more else 'in'} now.",
             f"Switch it {'in' if more else 'out'} again, {_KEEP}.",
-        ),
-        "angle": (
-            f"The microphone points {'better at' if more else 'farther past'} your mouth: the"
-            f" direct sound is {size} {_higher(more)}, and low tones did not change.",
-            f"{'Turn it away as before' if more else 'Turn it back to your mouth'}, {_KEEP}.",
         ),
         "screen": (
             f"Your voice is {'brighter' if more else 'duller'} and the room is not: a pop screen or"
@@ -96,6 +96,29 @@ def _distance(cause: Cause, *, known: bool) -> Said:
         )
         back = f"Go {'closer' if farther else 'back'} to where you sat"
     return Said(sentence, f"{back}, {_KEEP}.")
+
+
+def turned_to_deg(then_deg: float, change_db: float) -> float:
+    """Off its axis in degrees, where the direct sound of a cardioid that stood at ``then_deg``
+    changed by so many dB: its gain is half of 1 + cos."""
+    gain = 0.5 * (1.0 + np.cos(np.radians(then_deg))) * 10.0 ** (change_db / 20.0)
+    return float(np.degrees(np.arccos(np.clip(2.0 * gain - 1.0, -1.0, 1.0))))
+
+
+def _angle(cause: Cause, then_deg: float | None) -> Said:
+    change, error = cause.estimate or 0.0, cause.error or 0.1
+    more = change > 0.0
+    sentence = (
+        f"The microphone points {'better at' if more else 'farther past'} your mouth: the direct"
+        f" sound is {abs(change):.1f} dB {_higher(more)}, and low tones did not change"
+    )
+    if then_deg is not None:
+        now = turned_to_deg(then_deg, change)
+        ends = [turned_to_deg(then_deg, change + way * error) for way in (-1.0, 1.0)]
+        within = max(1.0, abs(ends[0] - ends[1]) / 2.0)
+        sentence += f", as of a cardioid turned from {then_deg:.0f} to {now:.0f} ± {within:.0f}°"
+    back = "Turn it away as before" if more else "Turn it back to your mouth"
+    return Said(f"{sentence}.", f"{back}, {_KEEP}.")
 
 
 def _noise(drift: Drift, *, more: bool) -> Said:

@@ -48,6 +48,7 @@ def readings_of(change: Change) -> tuple[Moved, ...]:
     return (
         row("noise_floor_dbfs", "dBFS", _NOISE_DB, of="floor_dbfs"),
         row("noise_floor_dbfs_a", "dBFS(A)", _NOISE_DB, of="floor_dbfs_a"),
+        *_between_words(change),
         row("active_level_dbfs", "dBFS", level),
         Moved("snr_db", _snr_db(then), _snr_db(now), "dB", level + _NOISE_DB),
         row("peaks_dbfs", "dBFS", level + _PEAKS_DB),
@@ -58,6 +59,15 @@ def readings_of(change: Change) -> tuple[Moved, ...]:
         Moved("clipped", float(then.flat_tops), float(now.flat_tops), "count", 0.5),
         Moved("tone_db", 0.0, _tone_db(change), "dB", _tone_spread_db(change)),
     )
+
+
+def _between_words(change: Change) -> tuple[Moved, ...]:
+    """The room in use; nothing where a calibration was kept without it."""
+    then, now = change.then.between_dbfs, change.now.between_dbfs
+    if then is None or now is None:
+        return ()
+    spread = _SIGMAS * float(np.sqrt(change.covariance[change.pauses, change.pauses]))
+    return (Moved("between_words_dbfs", then, now, "dBFS", spread),)
 
 
 def _snr_db(sounding: Sounding) -> float:

@@ -56,7 +56,8 @@ class Sounding:
     room, or farther away). ``pauses_over_db``: the pauses of the talk over the room without talk.
     ``range_db``: 10th to 95th percentile of active speech. ``silent_share``: digital silence.
     ``contour_db`` ``(m,)``: the level every 50 ms against the active level. ``grid``: the trace of
-    a slider after the converter (``rescaled_grid``), None where there is none.
+    a slider after the converter (``rescaled_grid``), None where there is none. ``between_dbfs``:
+    the room between the words of the talk, None where nobody kept it.
     """
 
     rate_hz: float
@@ -83,6 +84,7 @@ class Sounding:
     pitch_hz: float | None
     contour_db: Samples
     grid: float | None
+    between_dbfs: float | None = None
 
 
 def heard_for_checks(quiet_samples: Samples, talk_samples: Samples, talk: TalkReading) -> Sounding:
@@ -144,6 +146,7 @@ def sound_out(
         pitch_hz=None if talk.pitch_hz is None else talk.pitch_hz.p50,
         contour_db=_contour_db(talk_samples, talk),
         grid=rescaled_grid(quiet_samples),
+        between_dbfs=max(between, _LOWEST_DB),
     )
 
 

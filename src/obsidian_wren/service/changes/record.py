@@ -17,6 +17,7 @@ from obsidian_wren.store.models import (
     Clip,
     ComputerRow,
     Confirmed,
+    ControlBinding,
     Desk,
     DestinationRow,
     InterfaceRow,
@@ -34,6 +35,7 @@ from obsidian_wren.store.models import (
     Take,
     TaperRow,
     TargetRow,
+    Version,
 )
 
 # Parents before children, so that rows can be put back in this order.
@@ -52,6 +54,7 @@ DECIDED: tuple[type[Base], ...] = (
     DestinationRow,
     SourceRow,
     Clip,
+    ControlBinding,
 )
 # What takes tell of a room is measured, not decided.
 _MEASURED = {"room": {"noise_dba"}, "clip": {"fault"}}
@@ -59,6 +62,7 @@ _KEPT_CHANGES = 200
 # What of the wishes the tone is fitted to.
 TONE_WISHES = ("taste", "target", "shape_percent")
 State = dict[str, Any]
+_ALSO = "also changed"
 
 
 def _row(row: Base) -> dict[str, Any]:
@@ -90,6 +94,8 @@ def state_of(session: Session) -> State:
         found[f"discarded/{take.id}"] = True
     for recording in session.scalars(select(Recording).where(Recording.frames > 0)):
         found[f"recording/{recording.id}"] = [recording.title, recording.discarded]
+    for version in session.scalars(select(Version)):
+        found[f"version/{version.id}"] = [version.name, version.note, version.discarded]
     for series in session.scalars(select(Series).where(Series.ended.is_(True))):
         found[f"series/{series.id}"] = [series.discarded]
     wish = session.get(LiveWish, 1)
@@ -114,7 +120,7 @@ def change(ws: Workshop, title: str) -> Iterator[Session]:
     with ws.lock, ws.sessions.begin() as session:
         before = state_of(session)
         yield session
-        body = _difference(before, state_of(session))
+        body = _difference(before, state_of(session)) | session.info.pop(_ALSO, {})
         if not body:
             return
         session.execute(delete(ChangeRow).where(ChangeRow.undone.is_(True)))
@@ -125,6 +131,11 @@ def change(ws: Workshop, title: str) -> Iterator[Session]:
         ).all()
         if old:
             session.execute(delete(ChangeRow).where(ChangeRow.id.in_(old)))
+
+
+def tell_also(session: Session, key: str, before: Any, after: Any) -> None:
+    """Within a change: something that no row of the person's decisions shows has changed too."""
+    session.info.setdefault(_ALSO, {})[key] = [before, after]
 
 
 def next_undo(session: Session) -> ChangeRow | None:

@@ -43,7 +43,15 @@ def check_files(
     distance_cm = file.rig.get("distance_cm")
     said = distance_cm / 100.0 if isinstance(distance_cm, (int, float)) and distance_cm else None
     drift = find_drift(then, now, distance_m=said)
-    return CheckAnswer(drift_json(drift, distance_known=said is not None), notes)
+    body = drift_json(drift, distance_known=said is not None, cardioid_deg=_cardioid_deg(file.rig))
+    return CheckAnswer(body, notes)
+
+
+def _cardioid_deg(rig: dict[str, Any]) -> float | None:
+    """How far off its axis the calibration's microphone stood, None where it is no cardioid."""
+    microphone, angle = rig.get("microphone"), rig.get("angle_deg")
+    cardioid = isinstance(microphone, dict) and microphone.get("pattern") == "cardioid"
+    return float(angle) if cardioid and isinstance(angle, (int, float)) else None
 
 
 def _then(path: Path, file: CalibrationFile) -> Sounding:

@@ -17,6 +17,7 @@ from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.cast import cast_of
 from obsidian_wren.service.live.loop import Loop
+from obsidian_wren.service.live.muting import silent_feeds
 from obsidian_wren.service.live.pace import BLOCK_S, Pacing
 from obsidian_wren.service.live.rehearsal import rehearse
 from obsidian_wren.service.live.run import LiveRun, Tell
@@ -110,6 +111,7 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
         aside=current(ws).hear_aside,
         tap=recording.current(ws).hear,
     )
+    run.mute(silent_feeds(ws, session))
     return Prepared(run, pushed, costs)
 
 

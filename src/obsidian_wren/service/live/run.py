@@ -72,7 +72,7 @@ class LiveRun:
         self._voices = list(voices)
         self._seats = list(seats)
         self.inputs = dict(inputs)
-        self._mixer = SafeMixer(mixes, ducking, self.rate_hz)
+        self._mixer = SafeMixer(mixes, ducking, self.rate_hz, [path.key for path in voices])
         self._players = dict(players or {})
         self.returns = list(returns)
         self._tell = tell
@@ -137,6 +137,11 @@ class LiveRun:
             self._mixer.change(mixes)
             self.inputs = dict(inputs)
 
+    def mute(self, listeners: frozenset[str]) -> None:
+        """Keep the voices out of the mixes of these listeners, without a click."""
+        with self._lock:
+            self._mixer.mute(listeners)
+
     def treat_return(self, of: str, plan: ReturnPlan) -> None:
         """Treat the return from a listener from now on, without a click."""
         with self._lock:
@@ -162,7 +167,7 @@ class LiveRun:
             self._marker = marker
 
     def _work(self) -> None:
-        with quick_switching():
+        with quick_switching(urgent=self._pacing.urgent):
             self._run()
 
     def _run(self) -> None:

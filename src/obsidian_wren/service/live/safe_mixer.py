@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine
+from obsidian_wren.core.mix.muting import without_voices
 
 
 class SafeMixer:
@@ -17,9 +18,15 @@ class SafeMixer:
 
     Where that fails, listeners get silence for a block and everything in the mixes begins afresh;
     failing twice in a row is raised. ``levels_dbfs``: of each mix, folded to one channel.
+    ``voices``: the keys of what a mute keeps out.
     """
 
-    def __init__(self, mixes: Sequence[Mix], ducking: Ducking, rate_hz: int) -> None:
+    def __init__(
+        self, mixes: Sequence[Mix], ducking: Ducking, rate_hz: int, voices: Collection[str] = ()
+    ) -> None:
+        self._wanted = list(mixes)
+        self._voices = frozenset(voices)
+        self._muted: frozenset[str] = frozenset()
         self._mixes = list(mixes)
         self._ducking = ducking
         self._rate_hz = rate_hz
@@ -45,8 +52,21 @@ class SafeMixer:
 
     def change(self, mixes: Sequence[Mix]) -> None:
         """Go over to other mixes without a click."""
-        self._mixes = list(mixes)
-        self._engine.change(mixes)
+        self._wanted = list(mixes)
+        self._go_over()
+
+    def mute(self, listeners: frozenset[str]) -> None:
+        """Keep the voices out of the mixes of these listeners, without a click."""
+        if listeners != self._muted:
+            self._muted = listeners
+            self._go_over()
+
+    def _go_over(self) -> None:
+        self._mixes = [
+            without_voices(mix, self._voices) if mix.listener in self._muted else mix
+            for mix in self._wanted
+        ]
+        self._engine.change(self._mixes)
 
     def take_limited_db(self) -> dict[str, float]:
         """The lowest gain of each mix's limiter since it was asked last, dB: a peak that is held

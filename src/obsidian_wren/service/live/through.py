@@ -66,7 +66,7 @@ class Through:
         # What loads with the first block would hold the microphone up.
         VoiceChain(self._specs, FEED_HZ).process(np.zeros(round(BLOCK_S * FEED_HZ)))
         microphone = self._open()
-        with quick_switching():
+        with quick_switching(urgent=True):
             come_first()
             while True:
                 try:

@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import select
 
 from obsidian_wren.core.derive.path_point import PathPoint, at_listener
+from obsidian_wren.service.carry.levels import named
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import mix_rows
 from obsidian_wren.service.mixes.inputs import InputView, inputs_of
@@ -49,18 +50,8 @@ def diagram(ctx: RigContext, stale: str | None) -> list[views.DiagramPointView]:
     return shown
 
 
-# What is said of the points behind stages, and what older versions called them.
-_TITLES = {
-    "cleaned": "after cleanup",
-    "equalized": "after EQ",
-    "levelled": "after dynamics",
-}
-_OLDER = {"toned": "equalized", "steadied": "levelled"}
-
-
 def _named(point: views.DiagramPointView) -> views.DiagramPointView:
-    name = _OLDER.get(point.name, point.name)
-    title = _TITLES.get(name, point.title)
+    name, title = named(point.name, point.title)
     return point.model_copy(update={"name": name, "title": title})
 
 

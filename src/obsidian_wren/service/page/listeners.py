@@ -15,6 +15,7 @@ from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.core.mix.verdict import Verdict
 from obsidian_wren.service import live
 from obsidian_wren.service.convert import convert
+from obsidian_wren.service.live import muting
 from obsidian_wren.service.mixes import own_system, scene
 from obsidian_wren.service.mixes.mix_rows import mixes_body
 from obsidian_wren.service.page import send_views, system_listeners
@@ -43,6 +44,7 @@ def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
     newest = {
         proof.destination: proof for proof in ctx.session.scalars(select(Proof).order_by(Proof.id))
     }
+    muted, push = muting.kept(ctx.session)
     found = []
     for row in rows:
         entry = body["listeners"].get(row.key) if row.on else None
@@ -72,6 +74,9 @@ def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
                 checks=_checks(row, audit, proof, provable=_provable(ctx, row)),
                 proof=_proof(proof, row) if proof is not None else None,
                 delay=_delay(ctx.ws, row.key),
+                muted=row.key in muted,
+                push=row.key in push,
+                mute_reaches=feed is not None and (real or row.picks == feed),
             )
         )
     return found

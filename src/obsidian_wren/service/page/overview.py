@@ -23,6 +23,7 @@ from obsidian_wren.service.mixes.inputs import inputs_of
 from obsidian_wren.service.page import (
     beside,
     chain,
+    checks,
     computer,
     diagram,
     evidence,
@@ -190,6 +191,8 @@ def _run(on: Sheet) -> views.RunPart:
         run=run.run(on.ctx),
         recorder=run.recorder(on.ctx),
         recordings=on.read("the recordings", lambda: run.recordings(on.ctx), []),
+        bindings=on.read("the controllers", lambda: run.bindings(on.ctx), []),
+        clip_names=run.clip_names(on.ctx),
     )
 
 
@@ -199,7 +202,11 @@ def _prove(on: Sheet) -> views.ProvePart:
         pairs=on.read("the pairs", lambda: prove.pairs(ctx), []),
         series=on.read("the series", lambda: prove.series(ctx), None),
         ended_series=on.read("the series", lambda: prove.ended(ctx), []),
-        checks=on.read("the checks", lambda: prove.checks(ctx), []),
+        checks=on.read("the checks", lambda: checks.checks(ctx), []),
+        two=on.read("two microphones", lambda: prove.two(ctx), None),
+        rigs_beside=on.read("two microphones", lambda: prove.rigs_beside(ctx), []),
+        versions=on.read("the versions", lambda: prove.versions(ctx), []),
+        brought=on.read("the brought file", lambda: prove.brought(ctx), None),
     )
 
 

@@ -1,4 +1,4 @@
-"""What the Prove step shows: what can be compared, the series, the checks."""
+"""What the Prove step shows: what can be compared, the series, the versions."""
 
 from __future__ import annotations
 
@@ -7,41 +7,50 @@ from typing import Any, cast
 from obsidian_wren.core.chain.sequence import title_of
 from obsidian_wren.core.prove.series import Tally, tally
 from obsidian_wren.core.prove.series_words import verdict
-from obsidian_wren.service import prove
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
+from obsidian_wren.service.carry.fingerprint import fingerprint
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.chain import stages
-from obsidian_wren.service.prove.kept import kept_checks, kept_series
-from obsidian_wren.service.prove.titles import WITHOUT, series_title, sound_names, stage_of
+from obsidian_wren.service.prove import titles
+from obsidian_wren.service.prove.kept import kept_series
+from obsidian_wren.service.prove.titles import stage_of
+from obsidian_wren.service.prove.two_takes import beside_of, comparable_rigs, names_of
+from obsidian_wren.service.prove.versions import kept_versions, version_title
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.store.models import Series, Take
-
-_TITLES = {
-    "noise_floor_dbfs": "Noise floor",
-    "noise_floor_dbfs_a": "Noise floor, A-weighted",
-    "active_level_dbfs": "Level of your voice",
-    "snr_db": "Signal-to-noise ratio",
-    "peaks_dbfs": "Normal peaks",
-    "range_db": "Range of your voice",
-    "hum_dbfs": "Mains hum",
-    "late_db": "Room after a word",
-    "decay_s": "Decay of the room",
-    "clipped": "Clipped places",
-    "tone_db": "Tone, all bands",
-}
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import BroughtFile, Reading, Rig, Series
 
 
 def pairs(ctx: RigContext) -> list[views.PairView]:
-    """What can be compared: the treated voice with the raw one, and without each stage that
-    runs."""
+    """What can be compared: the treated voice with the raw one, without each stage that runs, and
+    as the last versions made it; two microphones."""
     if not chain_is_whole(ctx):
         return []
-    found = [views.PairView(title=series_title("raw"), second="raw")]
-    for view in stages(ctx):
-        if view.on:
-            second = f"{WITHOUT}{view.key}"
-            found.append(views.PairView(title=series_title(second), second=second))
+    found = [_pair(titles.RAW, titles.raw_names())]
+    found += [
+        _pair(f"{titles.WITHOUT}{view.key}", titles.without_names(view.key))
+        for view in stages(ctx)
+        if view.on
+    ]
+    now = fingerprint(ctx)
+    for row in kept_versions(ctx)[:_VERSIONS]:
+        if row.fingerprint != now:
+            found.append(
+                _pair(f"{titles.VERSION}{row.id}", titles.version_names(version_title(row)))
+            )
+    both = ctx.takes.of("both")
+    if both is not None:
+        names = titles.microphone_names(*names_of(ctx, both))
+        found.append(_pair(f"{titles.BOTH}{both.id}", names))
     return found
+
+
+_VERSIONS = 5
+
+
+def _pair(second: str, names: titles.PairNames) -> views.PairView:
+    return views.PairView(title=names.title, second=second, first=names.first)
 
 
 def series(ctx: RigContext) -> views.RunningSeriesView | None:
@@ -53,15 +62,15 @@ def series(ctx: RigContext) -> views.RunningSeriesView | None:
     if row is None:
         return None
     loudness = blind.pair_of(ctx, row).loudness_lufs
-    first, second = sound_names(row.second)
+    names = titles.kept_names(row.second, row.names)
     return views.RunningSeriesView(
         id=row.id,
         kind=cast(views.SeriesKind, row.kind),
-        title=series_title(row.second),
+        title=names.title,
         question=(
             "Which would you rather hear?"
             if row.kind == "prefer"
-            else f"Which of the two is {first}, the other being {second}?"
+            else f"Which of the two is {names.first}, the other being {names.second}?"
         ),
         round=len(row.answers),
         rounds=len(row.order),
@@ -79,21 +88,21 @@ def ended(ctx: RigContext) -> list[views.SeriesView]:
 def _ended(ctx: RigContext, row: Series) -> views.SeriesView:
     kind = cast(views.SeriesKind, row.kind)
     found = tally(row.order, cast(Any, row.answers), kind=kind)
-    first, second = sound_names(row.second)
+    names = titles.kept_names(row.second, row.names)
     stage = stage_of(row.second)
     return views.SeriesView(
         id=row.id,
         at=row.at,
         kind=kind,
-        title=series_title(row.second),
+        title=names.title,
         rounds=found.rounds,
         first=found.first,
         same=found.same,
         chance_low=found.chance_low,
         chance_high=found.chance_high,
         heard=found.heard,
-        sentence=verdict(found, kind=kind, first=first, second=second),
-        first_name=first,
+        sentence=verdict(found, kind=kind, first=names.first, second=names.second),
+        first_name=names.first,
         stage=stage,
         leave_off=None if stage is None else _leave_off(ctx, row, stage, found),
     )
@@ -112,30 +121,73 @@ def _leave_off(ctx: RigContext, row: Series, stage: str, found: Tally) -> str | 
 _WORTH_MS = 0.05
 
 
-def checks(ctx: RigContext) -> list[views.CheckedView]:
-    """The checks of this rig, the newest last."""
-    return [_checked(take, reading.body) for take, reading in kept_checks(ctx)]
+def versions(ctx: RigContext) -> list[views.VersionView]:
+    """The versions of the rig in hand, the newest first."""
+    now = fingerprint(ctx)
+    return [
+        views.VersionView(
+            id=row.id,
+            number=row.number,
+            name=row.name,
+            note=row.note,
+            step=row.step,
+            at=row.at,
+            in_force=row.fingerprint == now,
+        )
+        for row in kept_versions(ctx)
+    ]
 
 
-def _checked(take: Take, body: dict[str, Any]) -> views.CheckedView:
-    purposes = prove.purposes_kept([cause["code"] for cause in body["causes"]])
-    return views.CheckedView(
-        take_id=take.id,
-        at=take.taken_at,
-        against=body["against"],
-        drifted=body["drifted"],
-        causes=[views.DriftCauseView.model_validate(cause) for cause in body["causes"]],
-        readings=[
-            views.MovedView(
-                name=name,
-                title=_TITLES.get(name, name),
-                **{key: row[key] for key in ("then", "now", "unit", "moved")},
-            )
-            for name, row in body["readings"].items()
+def two(ctx: RigContext) -> views.TwoView | None:
+    """Two microphones that were recorded at once, None before there are any."""
+    take = ctx.takes.of("both")
+    reading = None if take is None else ctx.session.get(Reading, take.id)
+    if take is None or reading is None:
+        return None
+    first, second = names_of(ctx, take)
+    ids = (take.id, beside_of(ctx, take).id)
+    return two_view(reading.body, first, second, ids)
+
+
+def two_view(
+    body: dict[str, Any], first: str, second: str, ids: tuple[int, int] | None = None
+) -> views.TwoView:
+    """A comparison of two microphones, by the names of both."""
+    return views.TwoView(
+        take_id=ids[0] if ids else None,
+        beside_id=ids[1] if ids else None,
+        first=first,
+        second=second,
+        better=body["ranking"]["better"],
+        said=[views.SaidView(**one) for one in body["said"]],
+        bars=[views.TwoBarView(**one) for one in body["bars"]],
+        bands=[
+            views.TwoBandView(hz=hz, db=db, error_db=error)
+            for hz, db, error in zip(body["hz"], body["db"], body["error_db"], strict=True)
         ],
-        bands=[views.DriftBandView.model_validate(band) for band in body["bands"]],
-        keeps=" and ".join(_KEPT[purpose] for purpose in purposes) or None,
     )
 
 
-_KEPT = {"rest": "the room", "talk": "your talk", "passage": "the passage"}
+def rigs_beside(ctx: RigContext) -> list[views.RigBesideView]:
+    """The other rigs that have a room and a sentence to compare with."""
+    return [views.RigBesideView(id=rig.id, name=rig.name) for rig in comparable_rigs(ctx)]
+
+
+def brought(ctx: RigContext) -> views.BroughtView | None:
+    """The calibration file that is looked at."""
+    if ctx.session.get(BroughtFile, 1) is None:
+        return None
+    from obsidian_wren.service.carry.conversation import conversation
+
+    return views.BroughtView.model_validate(conversation(ctx))
+
+
+def with_rig(ws: Workshop, other_id: int) -> views.TwoView:
+    """The rig in hand against another one. Raises Refused."""
+    from obsidian_wren.service.prove.two import compare_with_rig
+
+    with ws.sessions() as session:
+        ctx = in_hand(ws, session)
+        body = compare_with_rig(ctx, other_id)
+        other = session.get_one(Rig, other_id)
+        return two_view(body, ctx.rig.name, other.name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any, cast
 
 from sqlalchemy import select
@@ -9,11 +10,14 @@ from sqlalchemy import select
 from obsidian_wren.core.mix.block import load_mark
 from obsidian_wren.service import live, recording
 from obsidian_wren.service.convert import convert
-from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live import muting
+from obsidian_wren.service.mixes import clip_rows, scene
 from obsidian_wren.service.page import send_views
 from obsidian_wren.service.recording.tracks import EARLY_MIN, room_left_min, tracks_for
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.store.models import Recording
+from obsidian_wren.service.setup import controllers
+from obsidian_wren.store.models import ControlBinding, Recording
 
 _MOST_RECORDINGS = 60
 _WHEN_STOPPED = (
@@ -27,6 +31,8 @@ def run(ctx: RigContext) -> send_views.RunView:
     now, recorder_held = live.current(ctx.ws), recording.current(ctx.ws).recorder
     held, is_live = now.run, now.running is not None
     wish = scene.live_wish(ctx.session)
+    muted, push = muting.kept(ctx.session)
+    feeds = muting.feeds_in_use(ctx.session)
     return send_views.RunView(
         live=is_live,
         rate_hz=held.rate_hz if held is not None and is_live else None,
@@ -55,6 +61,9 @@ def run(ctx: RigContext) -> send_views.RunView:
         recording=recorder_held is not None,
         wanted=wish.live,
         when_stopped=_WHEN_STOPPED,
+        feeds_muted="all" if feeds and feeds <= muted else "some" if feeds & muted else "none",
+        push_to_talk=bool(feeds & push),
+        talking=muting.is_talking(ctx.ws),
     )
 
 
@@ -111,4 +120,34 @@ def recordings(ctx: RigContext) -> list[send_views.RecordingView]:
             and r.session == recording.current(ctx.ws).session,
         )
         for r in rows
+    ]
+
+
+def bindings(ctx: RigContext) -> list[send_views.BindingView]:
+    """What is bound to knobs and pads."""
+    return [_binding(ctx, row) for row in controllers.bindings(ctx.session)]
+
+
+def _binding(ctx: RigContext, row: ControlBinding) -> send_views.BindingView:
+    title = None
+    with suppress(Refused):
+        title = controllers.title_of_action(ctx, row.action)
+    return send_views.BindingView(
+        id=row.id,
+        device=row.device,
+        kind=cast(Any, row.kind),
+        channel=row.channel,
+        number=row.number,
+        do=row.action["do"],
+        stage=row.action.get("stage"),
+        name=row.action.get("name"),
+        clip=row.action.get("clip"),
+        title=title,
+    )
+
+
+def clip_names(ctx: RigContext) -> list[send_views.ClipNameView]:
+    """The clips that a pad can play."""
+    return [
+        send_views.ClipNameView(id=row.id, name=row.name) for row in clip_rows.rows(ctx.session)
     ]

@@ -16,12 +16,11 @@ from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.sentence import (
     delay_saved_ms,
+    first_of,
     heard_as,
-    pairs_of,
-    sentence_take,
+    pair_names,
+    take_of_pair,
 )
-from obsidian_wren.service.prove.titles import WITHOUT
-from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.workshop import Workshop
@@ -41,30 +40,30 @@ def running_series(ctx: RigContext) -> Series | None:
 
 
 def begin_series(ws: Workshop, second: str, kind: Kind, rounds: int) -> None:
-    """Draw a series of the treated voice against ``second``. Raises Refused."""
+    """Draw a series of a pair, named by its second sound. Raises Refused."""
     with ws.lock, ws.sessions.begin() as session:
         ctx = in_hand(ws, session)
         if running_series(ctx) is not None:
             raise Refused("series-runs", "A series is running. Answer it, or end it first.")
-        pair = next((one for one in pairs_of(ctx) if one[2] == second), None)
-        if pair is None:
-            raise Refused("no-pair", "There is no such pair now. Choose another one.")
-        take = sentence_take(ctx)
-        samples = measuring.samples_of(ws, take)
+        names = pair_names(ctx, second)
+        take = take_of_pair(ctx, second)
+        first = first_of(second)
+        samples = heard_as(ctx, take, first)
         series = Series(
             rig_id=ctx.rig.id,
             kind=kind,
-            first=pair[1],
-            second=pair[2],
+            first=first,
+            second=second,
             take_sha256=take.sha256,
             from_s=round(starts_at_s(samples, rate_hz=take.rate_hz), 3),
-            saved_ms=_saved_ms(ctx, pair[2], take.rate_hz),
+            saved_ms=round(delay_saved_ms(ctx, second, take.rate_hz), 2),
             # Drawn by what nobody can foresee.
             order=list(draw(rounds, random.SystemRandom())),
             answers=[],
             ended=False,
             discarded=False,
             at=now(),
+            names=[names.title, names.first, names.second],
         )
         session.add(series)
         session.flush()
@@ -127,12 +126,6 @@ def series_sound(ws: Workshop, which: Which) -> bytes:
 def pair_of(ctx: RigContext, series: Series) -> Pair:
     """Both sounds of a running series. Raises Refused."""
     return _pair(ctx, series)[0]
-
-
-def _saved_ms(ctx: RigContext, second: str, rate_hz: int) -> float:
-    if not second.startswith(WITHOUT):
-        return 0.0
-    return round(delay_saved_ms(ctx, second.removeprefix(WITHOUT), rate_hz), 2)
 
 
 def _pair(ctx: RigContext, series: Series) -> tuple[Pair, int]:

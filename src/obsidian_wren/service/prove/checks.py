@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any
 
 import numpy as np
+from sqlalchemy.exc import SQLAlchemyError
 
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.readings import read_talk
@@ -12,18 +14,21 @@ from obsidian_wren.core.prove.drift import Drift, find_drift
 from obsidian_wren.core.prove.pair import starts_at_s
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
+from obsidian_wren.core.told import Told
 from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.readings.staleness import gain_shift_db
 from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Reading, Take
 
 ROOM_S = 8.0
 # Of the room: what a hand on the mouse and a first breath leave.
 _ROOM_FROM_S, _ROOM_TO_S = 0.5, 7.6
-_LEAST_TALK_S, _WHOLE_S = 5.0, 3600.0
+_LEAST_TALK_S, _USUAL_TALK_S, _WHOLE_S = 5.0, 12.0, 3600.0
 
 
 def keep_check(ctx: RigContext, take: Take) -> None:
@@ -31,7 +36,11 @@ def keep_check(ctx: RigContext, take: Take) -> None:
     now = _now(measuring.samples_of(ctx.ws, take), take.rate_hz)
     then, against = _then(ctx, seconds=now.seconds)
     drift = find_drift(then, now, distance_m=_distance_m(against))
-    body = drift_json(drift, distance_known=_distance_m(against) is not None)
+    body = drift_json(
+        drift,
+        distance_known=_distance_m(against) is not None,
+        cardioid_deg=_cardioid_deg(against),
+    )
     body["bands"] = _bands(drift)
     body["same_sound"] = drift.change.same_sound
     body["against"] = against.taken_at
@@ -46,6 +55,12 @@ def calibration_sounding(ctx: RigContext) -> Sounding | None:
         return _then(ctx, seconds=_WHOLE_S)[0]
     except Refused:
         return None
+
+
+def get_ready(ws: Workshop) -> None:
+    """Load what a check compares with, while its take runs; what fails is told when it ends."""
+    with suppress(Told, SQLAlchemyError, OSError), ws.sessions() as session:
+        _then(in_hand(ws, session), seconds=_USUAL_TALK_S)
 
 
 def _now(samples: Samples, rate_hz: int) -> Sounding:
@@ -95,6 +110,12 @@ def _then(ctx: RigContext, *, seconds: float) -> tuple[Sounding, Take]:
 def _distance_m(take: Take) -> float | None:
     distance = take.facts.get("distance_cm")
     return distance / 100.0 if isinstance(distance, (int, float)) and distance > 0.0 else None
+
+
+def _cardioid_deg(take: Take) -> float | None:
+    angle = take.facts.get("angle_deg")
+    told = take.facts.get("pattern") == "cardioid" and isinstance(angle, (int, float))
+    return float(angle) if told and angle is not None else None
 
 
 def _bands(drift: Drift) -> list[dict[str, Any]]:

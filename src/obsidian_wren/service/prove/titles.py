@@ -2,27 +2,66 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from obsidian_wren.core.chain.sequence import title_of
 
+RAW, TREATED = "raw", "treated"
 WITHOUT = "without:"
+# The channels of a take of two microphones; a version, whole, and one stage of it.
+BOTH = "both:"
+VERSION = "version:"
+STAGE_OF = "stage:"
+
+
+@dataclass(frozen=True)
+class PairNames:
+    """The title of a pair, and what its first and second sound are called in a sentence."""
+
+    title: str
+    first: str
+    second: str
 
 
 def stage_of(second: str) -> str | None:
-    """The stage that the second of a pair is without, None where it is the raw voice."""
+    """The stage that the second of a pair is without, None of any other pair."""
     return second.removeprefix(WITHOUT) if second.startswith(WITHOUT) else None
 
 
-def series_title(second: str) -> str:
-    """What a series is called."""
+def raw_names() -> PairNames:
+    """The treated voice against the raw one."""
+    return PairNames("Treated against raw", "the treated voice", "the raw one")
+
+
+def without_names(stage: str) -> PairNames:
+    """The voice with a stage and without it."""
+    title = title_of(stage).lower()
+    return PairNames(f"With and without: {title}", f"the voice with the {title}", "the one without")
+
+
+def kept_names(second: str, names: list[str]) -> PairNames:
+    """Those of a series that was kept; older ones are named by what they compared."""
+    if names:
+        return PairNames(*names)
     stage = stage_of(second)
-    return (
-        "Treated against raw" if stage is None else f"With and without: {title_of(stage).lower()}"
+    return raw_names() if stage is None else without_names(stage)
+
+
+def microphone_names(first: str, second: str) -> PairNames:
+    """Two microphones at once."""
+    return PairNames(f"{first} against {second}", first, second)
+
+
+def version_names(title: str) -> PairNames:
+    """Today's calibration against an earlier version."""
+    return PairNames(f"Today against {title}", "today's calibration", title)
+
+
+def stage_names(stage: str, title: str) -> PairNames:
+    """A stage as it is set today, and as a version set it."""
+    name = title_of(stage).lower()
+    return PairNames(
+        f"{title_of(stage)}: today against {title}",
+        f"the {name} of today",
+        f"the {name} of {title}",
     )
-
-
-def sound_names(second: str) -> tuple[str, str]:
-    """What the first and the second of a pair are called in a sentence."""
-    stage = stage_of(second)
-    if stage is None:
-        return "the treated voice", "the raw one"
-    return f"the voice with the {title_of(stage).lower()}", "the one without"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy.orm import Session
 
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
+from obsidian_wren.service.carry.versions import keep_version
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.doubts import what_it_asks
@@ -53,6 +54,7 @@ def confirm_step(ws: Workshop, step: StepName, *, anyway: bool = False) -> None:
         if asks is not None and not anyway:
             raise Refused("asks", asks)
         session.merge(Confirmed(rig_id=rig.id, step=step, at=now(), basis=facts_of(ctx)))
+        keep_version(ctx, step=step)
     ws.changed()
 
 

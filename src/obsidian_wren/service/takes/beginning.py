@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import threading
+
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.derive.take_length import LONGEST_S, SECONDS
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.prove.checks import get_ready
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import facts_of
 from obsidian_wren.service.rig.rigs import in_hand
@@ -53,7 +56,9 @@ def begin(
         info = parts.PartInfo(purpose, rate_hz, source, facts, now(), notes, channels, rig_id)
         part = parts.Part(ws.folder, info)
         takes.current(ws).running = running = RunningTake(part, seconds, until_steady=until_steady)
-        return running
+    if purpose == "check":
+        threading.Thread(target=get_ready, args=(ws,), daemon=True).start()
+    return running
 
 
 def require_length(seconds: float) -> None:

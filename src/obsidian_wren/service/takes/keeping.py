@@ -5,9 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any, cast
-
-from sqlalchemy.orm import Session
+from typing import cast
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import faults, integrity
@@ -16,15 +14,16 @@ from obsidian_wren.core.measure.channels import choose_channel
 from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.take_findings import length_findings
 from obsidian_wren.core.told import Told
-from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.prove.checks import keep_check
+from obsidian_wren.service.prove.two import keep_two
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.takes.both import keep_both
+from obsidian_wren.service.takes.sentences import drop_older_sentences
+from obsidian_wren.service.takes.write_take import write_take
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Rig, Take
@@ -49,6 +48,11 @@ def keep(
     Of ``(n, channels)`` one channel is chosen, and what the channels say of each other is kept; of
     a file that is known already. The part that it was goes once its row stands.
     """
+    if info.purpose == "both":
+        take_id, usable = keep_both(ws, info, samples, half=half, ended=ended, part_id=part_id)
+        if usable:
+            measure_and_derive(ws, take_id)
+        return take_id
     fault, notes = None, list(info.notes)
     if samples.ndim > 1:
         channels = integrity.compare_channels(samples)
@@ -68,39 +72,9 @@ def keep(
         ]
     except faults.BadTake as error:
         fault = error
-    taken_at = now()
-    with ws.sessions() as session:
-        rig = _rig_of(ws, session, info)
-        described = {
-            **_described(info, taken_at),
-            "rig": rig.name,
-            "half": half,
-            "ended": ended,
-            "notes": notes,
-            "channels": None if channels is None else to_jsonable(channels),
-        }
-    digest = take_files.keep_take(ws.folder, chosen, rate_hz=info.rate_hz, described=described)
-    with ws.sessions.begin() as session:
-        take = Take(
-            rig_id=_rig_of(ws, session, info).id,
-            purpose=info.purpose,
-            sha256=digest,
-            rate_hz=info.rate_hz,
-            frames=len(chosen),
-            source=info.source,
-            facts=info.facts,
-            channels=described["channels"],
-            half=half,
-            notes=notes,
-            fault=None if fault is None else str(fault),
-            fault_code=None if fault is None else fault.code,
-            discarded=False,
-            ended=ended,
-            taken_at=taken_at,
-        )
-        session.add(take)
-        session.flush()
-        take_id = take.id
+    take_id = write_take(
+        ws, info, chosen, half=half, ended=ended, notes=notes, fault=fault, channels=channels
+    )
     if part_id is not None:
         parts.drop_part(ws.folder, part_id)
     if fault is None:
@@ -115,25 +89,6 @@ def _findings(samples: Samples, rate_hz: float, purpose: str) -> list[Finding]:
     return length_findings(len(samples) / rate_hz) if purpose == "passage" else []
 
 
-def _described(info: parts.PartInfo, taken_at: str) -> dict[str, Any]:
-    """What a take is, as it is said beside its sound."""
-    return {
-        "as": "take",
-        "purpose": info.purpose,
-        "rate_hz": info.rate_hz,
-        "source": info.source,
-        "facts": info.facts,
-        "at": taken_at,
-    }
-
-
-def _rig_of(ws: Workshop, session: Session, info: parts.PartInfo) -> Rig:
-    """The rig that a take was begun on; the one in hand where that one is gone or was never
-    said."""
-    rig = session.get(Rig, info.rig_id) if info.rig_id is not None else None
-    return rig or the_rig(ws, session)
-
-
 def measure_and_derive(ws: Workshop, take_id: int) -> None:
     """Measure a new take and derive what it gives.
 
@@ -144,6 +99,10 @@ def measure_and_derive(ws: Workshop, take_id: int) -> None:
         if take.purpose == "check":
             # It stands beside the calibration: nothing is derived from it.
             return keep_check(RigContext.of(ws, session, take.rig_id), take)
+        if take.purpose == "sentence":
+            return drop_older_sentences(session, take)
+        if take.purpose == "both":
+            return keep_two(RigContext.of(ws, session, take.rig_id), take)
         rig = session.get_one(Rig, take.rig_id)
         measuring.keep_reading(
             RigContext(ws, session, rig), take, current_takes(session, rig).quiet

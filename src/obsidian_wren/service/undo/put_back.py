@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration.deriving import derive_after_change
+from obsidian_wren.service.carry.versions import BROUGHT, put_back
 from obsidian_wren.service.changes.record import DECIDED, TONE_WISHES, next_redo, next_undo
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_another_rig, refuse_during_take
@@ -28,6 +29,7 @@ from obsidian_wren.store.models import (
     SettingRow,
     StageRow,
     Take,
+    Version,
 )
 
 # What of a rig reaches the chain without a new take.
@@ -110,6 +112,7 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
 
     rigs: set[int] = set()
     refit: set[int] = set()
+    brought = {int(key.partition("/")[2]): new for key, (_, new) in changes.items() if _is(key)}
     gone = [
         key for key, (_, target) in changes.items() if target is None and place(key) < len(order)
     ]
@@ -145,20 +148,36 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
         _remove(session, tables[table], rest)
     session.flush()
     session.expire_all()
-    if rigs:
-        for rig_id in rigs:
-            derive_after_change(RigContext.of(ws, session, rig_id), refit=rig_id in refit)
+    _derive(ws, session, rigs, refit, brought)
+
+
+def _derive(
+    ws: Workshop, session: Session, rigs: set[int], refit: set[int], brought: dict[int, str]
+) -> None:
+    """What follows from what was put back; of a version that was brought back or away, all of it
+    is known."""
+    for rig_id in rigs - brought.keys():
+        derive_after_change(RigContext.of(ws, session, rig_id), refit=rig_id in refit)
+    for rig_id, sha256 in brought.items():
+        put_back(RigContext.of(ws, session, rig_id), sha256)
+
+
+def _is(key: str) -> bool:
+    return key.startswith(f"{BROUGHT}/")
 
 
 def _put_send(session: Session, table: str, rest: str, target: Any) -> None:
-    """A recording's title and whether it is deleted, whether a series is, or the case that was
-    chosen."""
+    """A recording's title and whether it is deleted, a version's likewise, whether a series is, or
+    the case that was chosen."""
     recording = session.get(Recording, int(rest)) if table == "recording" else None
     if recording is not None and target is not None:
         recording.title, recording.discarded = target
     series = session.get(Series, int(rest)) if table == "series" else None
     if series is not None:
         series.discarded = target is None or bool(target[0])
+    version = session.get(Version, int(rest)) if table == "version" else None
+    if version is not None:
+        version.name, version.note, version.discarded = target or ["", "", True]
     wish = session.get(LiveWish, 1) if table == "case" else None
     if wish is not None:
         wish.case = target

@@ -2,6 +2,7 @@
 
 from obsidian_wren.store.models.base import Base, JsonBody
 from obsidian_wren.store.models.chain import Confirmed, Derivation, SettingRow, StageRow
+from obsidian_wren.store.models.controllers import ControlBinding
 from obsidian_wren.store.models.mixes import (
     Clip,
     DestinationRow,
@@ -10,7 +11,7 @@ from obsidian_wren.store.models.mixes import (
     Recording,
     SourceRow,
 )
-from obsidian_wren.store.models.prove import Series
+from obsidian_wren.store.models.prove import BroughtFile, KeptCalibration, Series, Version
 from obsidian_wren.store.models.takes import ChangeRow, Reading, Take
 from obsidian_wren.store.models.things import (
     ComputerRow,
@@ -27,15 +28,18 @@ from obsidian_wren.store.models.things import (
 
 __all__ = [
     "Base",
+    "BroughtFile",
     "ChangeRow",
     "Clip",
     "ComputerRow",
     "Confirmed",
+    "ControlBinding",
     "Derivation",
     "Desk",
     "DestinationRow",
     "InterfaceRow",
     "JsonBody",
+    "KeptCalibration",
     "KnownDevice",
     "LiveWish",
     "MicrophoneRow",
@@ -52,4 +56,5 @@ __all__ = [
     "Take",
     "TaperRow",
     "TargetRow",
+    "Version",
 ]

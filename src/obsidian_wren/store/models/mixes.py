@@ -80,7 +80,7 @@ class Proof(Base):
 class LiveWish(Base):
     """Whether the person wants to be live, kept so that a run resumes; the block and the buffer
     where they are held, the common case chosen last, and whether feeds stay in the system when the
-    program ends. One row."""
+    program ends, and which feeds are muted or of push-to-talk. One row."""
 
     __tablename__ = "live_wish"
 
@@ -91,6 +91,7 @@ class LiveWish(Base):
     case: Mapped[str | None] = mapped_column(String(20))
     tracks: Mapped[JsonBody] = mapped_column(JSON)
     feeds_stay: Mapped[bool] = mapped_column(default=False)
+    muting: Mapped[JsonBody] = mapped_column(JSON, default=dict)
 
 
 class Recording(Base):

@@ -55,6 +55,44 @@ class StartRun(Said):
     rate_hz: int | None = Field(default=None, ge=8000, le=192000)
 
 
+class Mute(Said):
+    """Mute a feed by its listener's key, or all of them; ``push``: only while a key is held."""
+
+    key: str | None = Field(default=None, max_length=40)
+    on: bool
+    push: bool = False
+
+
+class Talk(Said):
+    """The key of push-to-talk goes down or up; while it is held, down is said again."""
+
+    down: bool
+
+
+def mute(body: Mute) -> Response:
+    """Keep the voice out of feeds, or let it in again."""
+    from obsidian_wren.service.live import muting
+
+    (muting.push_to_talk if body.push else muting.mute)(workshop(), body.key, body.on)
+    return state_answer()
+
+
+def toggle_mute() -> Response:
+    """Mute every feed, or none."""
+    from obsidian_wren.service.live import muting
+
+    muting.toggle_mute(workshop())
+    return state_answer()
+
+
+def talk(body: Talk) -> Response:
+    """Push-to-talk."""
+    from obsidian_wren.service.live import muting
+
+    muting.talk(workshop(), body.down)
+    return jsonify(ok=True)
+
+
 def start_run(body: StartRun) -> Response:
     """Go live."""
     from obsidian_wren.service.live import living
@@ -174,6 +212,9 @@ ROUTES: tuple[Route, ...] = (
     ("post", "/run/stop", stop_run, views.Overview),
     ("put", "/run/block", hold_block, views.Overview),
     ("put", "/run/buffer", hold_buffer, views.Overview),
+    ("put", "/run/mute", mute, views.Overview),
+    ("post", "/run/mute/toggle", toggle_mute, views.Overview),
+    ("post", "/run/talk", talk, models.Done),
     ("post", "/returns", treat_returns, views.Overview),
     ("post", "/clips", load_clip, views.Overview),
     ("put", "/clips/<int:id>", alter_clip, views.Overview),

@@ -1,4 +1,4 @@
-"""The proof: blind series, checks.
+"""The proof: blind series, checks, two microphones.
 
 Handlers reach the services inside their bodies: importing what computes takes longer than serving
 the page, so it happens behind the first page.
@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from flask import Response
+from flask import Response, jsonify
 from pydantic import BaseModel, Field
 
 from obsidian_wren.service.page import views
@@ -88,6 +88,43 @@ def keep_check(path: models.ById) -> Response:
     return state_answer()
 
 
+class NameSecond(Said):
+    """What the microphone on the second channel is called."""
+
+    name: str = Field(max_length=80)
+
+
+def compare_rigs(path: models.ById) -> Response:
+    """The rig in hand against another one, by the takes of both."""
+    from obsidian_wren.service.page import prove
+
+    return jsonify(prove.with_rig(workshop(), path.id).model_dump())
+
+
+def name_second(path: models.ById, body: NameSecond) -> Response:
+    """Say what the second microphone of a take is called."""
+    from obsidian_wren.service.setup import second_microphone
+
+    second_microphone.name_second(workshop(), path.id, body.name)
+    return state_answer()
+
+
+def use_second(path: models.ById) -> Response:
+    """Put the second microphone into the rig."""
+    from obsidian_wren.service.setup import second_microphone
+
+    second_microphone.use_second(workshop(), path.id)
+    return state_answer()
+
+
+def sound_like_first(path: models.ById) -> Response:
+    """Put the second microphone into the rig, fitted to sound like the first."""
+    from obsidian_wren.service.setup import second_microphone
+
+    second_microphone.sound_like_first(workshop(), path.id)
+    return state_answer()
+
+
 ROUTES: tuple[Route, ...] = (
     ("post", "/series", begin_series, views.Overview),
     ("post", "/series/answer", answer_series, views.Overview),
@@ -95,4 +132,8 @@ ROUTES: tuple[Route, ...] = (
     ("delete", "/series/<int:id>", discard_series, views.Overview),
     ("get", "/series/sound/<which>", hear_one, None),
     ("post", "/checks/<int:id>/keep", keep_check, views.Overview),
+    ("get", "/two/rigs/<int:id>", compare_rigs, views.TwoView),
+    ("patch", "/two/<int:id>", name_second, views.Overview),
+    ("post", "/two/<int:id>/use", use_second, views.Overview),
+    ("post", "/two/<int:id>/sound-like-first", sound_like_first, views.Overview),
 )

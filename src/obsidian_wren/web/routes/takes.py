@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field
 
 from obsidian_wren.service import words
 from obsidian_wren.service.page import views
-from obsidian_wren.service.words import Purpose, Said
+from obsidian_wren.service.words import Begun, Said
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
 
@@ -23,7 +23,7 @@ class Upload(Said):
     """A sound file and what it is for."""
 
     file: FileStorage
-    purpose: words.Purpose
+    purpose: words.Begun
     channel: int | None = Field(default=None, ge=1, le=8)
     position: float | None = Field(default=None, ge=-100, le=100)
     learns: Literal["preamp", "slider"] = "preamp"
@@ -32,7 +32,7 @@ class Upload(Said):
 class StartTake(Said):
     """Begin a take of the system's microphone, or from the simulated rig."""
 
-    purpose: Purpose
+    purpose: Begun
     seconds: float | None = Field(default=None, ge=1, le=300)
     position: float | None = Field(default=None, ge=-100, le=100)
     learns: Literal["preamp", "slider"] = "preamp"
@@ -42,7 +42,7 @@ class StartTake(Said):
 class StartBrowserTake(Said):
     """Begin a take whose pieces follow. ``not_obeyed``: processing that the browser left on."""
 
-    purpose: Purpose
+    purpose: Begun
     rate_hz: int = Field(ge=1, le=10_000_000)
     seconds: float = Field(ge=1, le=300)
     not_obeyed: list[Literal["echo cancelling", "noise suppression", "auto gain"]] = Field(

@@ -21,6 +21,8 @@ from obsidian_wren.service.page.send_views.listeners import (
 )
 from obsidian_wren.service.page.send_views.mix import KeptOutView, MixView, SentView
 from obsidian_wren.service.page.send_views.run import (
+    BindingView,
+    ClipNameView,
     RecorderView,
     RecordingView,
     RunView,
@@ -34,8 +36,10 @@ from obsidian_wren.service.page.send_views.verdicts import (
 )
 
 __all__ = [
+    "BindingView",
     "CaseView",
     "CheckView",
+    "ClipNameView",
     "ClipView",
     "DestinationView",
     "DuckingView",

@@ -100,3 +100,6 @@ class DestinationView(BaseModel):
     checks: list[CheckView]
     proof: ProofView | None
     delay: PathDelayView | None
+    muted: bool
+    push: bool
+    mute_reaches: bool

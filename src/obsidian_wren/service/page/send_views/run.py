@@ -53,6 +53,9 @@ class RunView(BaseModel):
     recording: bool
     wanted: bool
     when_stopped: str
+    feeds_muted: Literal["none", "some", "all"]
+    push_to_talk: bool
+    talking: bool
 
 
 class RecordingView(BaseModel):
@@ -81,3 +84,26 @@ class TrackChoice(Said):
     format: Literal["flac", "wav"] = "flac"
     minutes: float | None = Field(default=None, ge=0.05, le=720)
     megabytes: float | None = Field(default=None, ge=1, le=4000)
+
+
+class BindingView(BaseModel):
+    """A knob or pad of a controller, by its message, and what it does. ``title`` is None where
+    what it does is no longer there."""
+
+    id: int
+    device: str
+    kind: Literal["note", "control"]
+    channel: int
+    number: int
+    do: Literal["setting", "stage", "clip", "mute", "talk", "live", "record"]
+    stage: str | None
+    name: str | None
+    clip: int | None
+    title: str | None
+
+
+class ClipNameView(BaseModel):
+    """A clip that a pad can play."""
+
+    id: int
+    name: str

@@ -148,11 +148,13 @@ class SendPart(BaseModel):
 
 
 class RunPart(BaseModel):
-    """What is live, the recorder, the recordings."""
+    """What is live, the recorder, the recordings, what is bound to controllers."""
 
     run: send_views.RunView
     recorder: send_views.RecorderView
     recordings: list[send_views.RecordingView]
+    bindings: list[send_views.BindingView]
+    clip_names: list[send_views.ClipNameView]
 
 
 class Overview(

@@ -12,7 +12,7 @@ from obsidian_wren.core.prove.series_words import verdict
 from obsidian_wren.formats.sounding import NAME, sounding_json
 from obsidian_wren.service.prove.checks import calibration_sounding
 from obsidian_wren.service.prove.kept import kept_checks, kept_series
-from obsidian_wren.service.prove.titles import series_title, sound_names
+from obsidian_wren.service.prove.titles import kept_names
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import DestinationRow, Proof, Series
 
@@ -25,6 +25,7 @@ def check_part(ctx: RigContext) -> dict[str, Any]:
 
 def proof_part(ctx: RigContext) -> dict[str, Any]:
     """Series, checks and proofs of feeds as JSON values."""
+    checks = kept_checks(ctx)
     return {
         "series": [_series(row) for row in kept_series(ctx)[::-1]],
         "checks": [
@@ -33,8 +34,9 @@ def proof_part(ctx: RigContext) -> dict[str, Any]:
                 "drifted": reading.body["drifted"],
                 "causes": reading.body["causes"],
             }
-            for take, reading in kept_checks(ctx)
+            for take, reading in checks
         ],
+        "last_check_bands": checks[-1][1].body["bands"] if checks else [],
         "listeners_proved": _proved(ctx.session),
     }
 
@@ -50,14 +52,15 @@ def _proved(session: Session) -> list[str]:
 def _series(row: Series) -> dict[str, Any]:
     kind = cast(Any, row.kind)
     found = tally(row.order, cast(Any, row.answers), kind=kind)
-    first, second = sound_names(row.second)
+    names = kept_names(row.second, row.names)
     return {
         "at": row.at,
-        "title": series_title(row.second),
+        "title": names.title,
         "kind": row.kind,
         "rounds": found.rounds,
         "first": found.first,
         "no_difference": found.same,
+        "chance_range": [found.chance_low, found.chance_high],
         "chance": found.p,
-        "sentence": verdict(found, kind=kind, first=first, second=second),
+        "sentence": verdict(found, kind=kind, first=names.first, second=names.second),
     }

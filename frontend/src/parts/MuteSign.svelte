@@ -1,0 +1,63 @@
+<script lang="ts">
+  import type { Overview } from '../lib/api';
+  import { pushToTalk } from '../lib/push-to-talk';
+  import { desk } from '../lib/state.svelte';
+  import Key from './Key.svelte';
+  import Mark from './Mark.svelte';
+
+  /** Whether the voice goes to the feeds: shown in every step. */
+  interface Props {
+    overview: Overview;
+  }
+  let { overview }: Props = $props();
+  const run = $derived(overview.run);
+</script>
+
+{#if overview.destinations.some((each) => each.on && each.feed)}
+  <span class="mute">
+    <button
+      type="button"
+      aria-pressed={run.feeds_muted === 'all'}
+      title="Keep your voice out of every feed, or let it in again (U)"
+      onclick={() => void desk.do('post', '/api/run/mute/toggle')}
+    >
+      {#if run.feeds_muted !== 'none'}<Mark kind="fault" />{/if}
+      {run.feeds_muted === 'all' ? 'Muted' : run.feeds_muted === 'some' ? 'Some muted' : 'Mute'}
+    </button>
+    {#if run.push_to_talk}
+      <button
+        type="button"
+        aria-pressed={run.talking}
+        title="Your voice goes out while this is held (V)"
+        onpointerdown={() => pushToTalk.begin()}
+        onpointerup={() => pushToTalk.end()}
+        onpointerleave={() => pushToTalk.end()}>{run.talking ? 'Talking' : 'Hold to talk'} <Key>V</Key></button
+      >
+    {/if}
+  </span>
+{/if}
+
+<style>
+  .mute {
+    display: inline-flex;
+    gap: 8px;
+    align-items: center;
+    white-space: nowrap;
+  }
+  button {
+    display: inline-flex;
+    gap: 5px;
+    align-items: center;
+    min-height: 26px;
+    padding: 1px 9px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: transparent;
+    cursor: pointer;
+  }
+  button[aria-pressed='true'] {
+    border-color: var(--ink);
+    font-weight: 700;
+    box-shadow: inset 0 0 0 1px var(--ink);
+  }
+</style>

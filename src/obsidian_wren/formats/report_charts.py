@@ -1,0 +1,161 @@
+"""The pictures of a report, from what a calibration file holds.
+
+Source: the static curve of a compressor with a soft knee after Giannoulis, Massberg and Reiss
+(2012).
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.numerals import frequency, with_sign, with_unit
+from obsidian_wren.formats.calibration import CalibrationFile, chain_spec
+from obsidian_wren.formats.charts import (
+    Bar,
+    Chart,
+    Line,
+    bars,
+    level_curve,
+    over_frequency,
+    over_time,
+)
+from obsidian_wren.formats.report_levels import ladder
+from obsidian_wren.formats.report_numbers import as_float, number
+from obsidian_wren.formats.report_proofs import proved_charts
+
+_TONE = ("highpass", "equalizer", "lowpass")
+_IMPULSE = 1 << 15
+_SHOWN_HZ, _TOLD_HZ = (40.0, 16_000.0), (100.0, 10_000.0)
+_LOWEST_DBFS = -70.0
+
+
+def charts(file: CalibrationFile) -> list[Chart]:
+    """The pictures that a calibration holds, in the order of the steps."""
+    found = (
+        ladder(file),
+        _bands(file),
+        _peaks(file),
+        _correction(file),
+        _curve(file),
+        _listeners(file),
+        *proved_charts(file),
+    )
+    return [chart for chart in found if chart is not None]
+
+
+def _bands(file: CalibrationFile) -> Chart | None:
+    lines = [
+        Line(points, look, label)
+        for part, look, label in (
+            ("talk", "solid", "solid: voice"),
+            ("quiet", "dots", "dots: room"),
+        )
+        if (points := _third_octaves(file.readings.get(part)))
+    ]
+    if not lines:
+        return None
+    words = (
+        "Voice and room in third octaves: the voice is"
+        f" {with_unit(number(file.readings.get('talk'), 'snr_db'), 'dB', 0)} over the room."
+    )
+    return over_frequency("Voice and room in third octaves", lines, unit="dBFS", words=words)
+
+
+def _peaks(file: CalibrationFile) -> Chart | None:
+    """The peaks of each second of talk, over where they should be."""
+    reading, aim = file.readings.get("talk"), file.rig.get("aim_dbfs")
+    seconds = reading.get("peaks_by_second_dbfs") if isinstance(reading, dict) else None
+    peaks = [level for each in seconds or [] if (level := as_float(each)) is not None]
+    ends = [as_float(end) for end in aim] if isinstance(aim, list) else []
+    if not peaks or len(ends) != 2 or ends[0] is None or ends[1] is None:
+        return None
+    inside = sum(ends[0] <= peak <= ends[1] for peak in peaks)
+    words = (
+        f"Peaks of your talk, second by second: {inside} of {len(peaks)} lie between"
+        f" {with_unit(ends[0], 'dBFS', 0)} and {with_unit(ends[1], 'dBFS', 0)}."
+    )
+    return over_time("Peaks of the talk", peaks, (ends[0], ends[1]), words)
+
+
+def _third_octaves(reading: Any) -> list[tuple[float, float]]:
+    rows = reading.get("third_octaves") if isinstance(reading, dict) else None
+    return [
+        (float(row["centre_hz"]), float(row["level_dbfs"]))
+        for row in rows or []
+        if isinstance(row, dict)
+        and isinstance(row.get("level_dbfs"), (int, float))
+        and isinstance(row.get("centre_hz"), (int, float))
+    ]
+
+
+def _correction(file: CalibrationFile) -> Chart | None:
+    """What the filters of the tone do together."""
+    rate = number(file.rig, "rate_hz") or 48_000.0
+    specs = [
+        spec
+        for stage, spec in zip(file.chain, chain_spec(file), strict=True)
+        if stage.kind in _TONE and spec.on
+    ]
+    if not specs:
+        return None
+    impulse = np.zeros(_IMPULSE)
+    impulse[0] = 1.0
+    magnitude = np.abs(np.fft.rfft(render(specs, impulse, rate_hz=rate)))
+    hz = np.geomspace(_SHOWN_HZ[0], min(_SHOWN_HZ[1], 0.45 * rate), 160)
+    level = 20.0 * np.log10(
+        np.maximum(np.interp(hz, np.fft.rfftfreq(_IMPULSE, 1.0 / rate), magnitude), 1e-6)
+    )
+    shown = [(float(f), max(float(db), -30.0)) for f, db in zip(hz, level, strict=True)]
+    most = max(
+        shown, key=lambda point: abs(point[1]) if _TOLD_HZ[0] < point[0] < _TOLD_HZ[1] else 0.0
+    )
+    words = (
+        f"High-pass, equalizer and low-pass together; most between 100 Hz and 10 kHz:"
+        f" {with_sign(most[1], 'dB')} at {frequency(most[0])}."
+    )
+    line = Line(shown, "aim", "correction")
+    return over_frequency("What is done to the tone", [line], unit="dB", words=words)
+
+
+def _curve(file: CalibrationFile) -> Chart | None:
+    """What the compressor makes of a steady level."""
+    stage = next((one for one in file.chain if one.kind == "compressor" and one.on), None)
+    if stage is None:
+        return None
+    values = {name: as_float(setting.value) for name, setting in stage.settings.items()}
+    threshold, ratio = values.get("threshold_dbfs"), values.get("ratio")
+    if threshold is None or ratio is None:
+        return None
+    knee, makeup = values.get("knee_db") or 0.0, values.get("makeup_db") or 0.0
+    level = np.linspace(_LOWEST_DBFS, 0.0, 141)
+    over = level - threshold
+    inside = np.clip(over + knee / 2.0, 0.0, knee)
+    soft = inside**2 / (2.0 * knee) if knee > 0.0 else np.maximum(over, 0.0)
+    bent = soft + np.maximum(over - knee / 2.0, 0.0) if knee > 0.0 else soft
+    out = level + makeup + (1.0 / ratio - 1.0) * bent
+    words = (
+        f"From {with_unit(threshold, 'dBFS', 0)} on, {ratio:.1f} dB more in give 1 dB more out;"
+        f" {with_sign(makeup, 'dB')} bring the voice back up."
+    )
+    points = [(float(x), float(y)) for x, y in zip(level, out, strict=True)]
+    return level_curve("The compressor", points, low=_LOWEST_DBFS, words=words)
+
+
+def _listeners(file: CalibrationFile) -> Chart | None:
+    """How loud each listener gets it, against the target."""
+    found = []
+    for feed in file.feeds:
+        planned, aim = number(feed, "planned_lufs"), number(feed, "aim_lufs")
+        if planned is not None:
+            found.append(Bar(str(feed.get("listener") or feed.get("name") or ""), planned, aim))
+    if not found:
+        return None
+    words = "; ".join(
+        f"{one.name} gets {with_unit(one.value, 'LUFS')}"
+        + ("" if one.aim is None else f", its target is {with_unit(one.aim, 'LUFS')}")
+        for one in found
+    )
+    return bars("How loud each listener gets it", found, low=-42.0, unit="LUFS", words=f"{words}.")

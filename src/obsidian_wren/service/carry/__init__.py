@@ -1,0 +1,1 @@
+"""A calibration as it is carried: as a file, in versions, from one place to another."""

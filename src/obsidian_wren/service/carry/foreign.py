@@ -1,0 +1,61 @@
+"""The equalizer of another program becomes a further equalizer, its bands the person's own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from obsidian_wren.core.derive.curve_fit import fit_curve
+from obsidian_wren.formats.carried_file import shortened
+from obsidian_wren.formats.foreign_equalizer import read_equalizer
+from obsidian_wren.formats.sound_header import BadSound
+from obsidian_wren.service.calibration.deriving import derive_after_change
+from obsidian_wren.service.calibration.setting_rows import chain_is_whole
+from obsidian_wren.service.calibration.wishes import BandValue
+from obsidian_wren.service.carry.bringing_over import further_equalizer, own_bands
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.workshop import Workshop
+
+_LOWEST_GAIN_DB, _HIGHEST_GAIN_DB = -12.0, 9.0
+_LOWEST_Q, _HIGHEST_Q = 0.4, 6.0
+
+
+def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
+    """Take in biquads as text, a two-column curve or an impulse response, as bands behind the
+    equalizer that is fitted here. Raises BadSound, Refused."""
+    called = shortened(name)
+    with ws.sessions() as session:
+        rate_hz = in_hand(ws, session).rig.rate_hz
+    rows = np.array(read_equalizer(path, name, rate_hz=rate_hz))
+    try:
+        fit = fit_curve(rows[:, 0], rows[:, 1], rate_hz=rate_hz)
+    except ValueError as error:
+        raise BadSound(
+            "biquads", f"{called} holds no curve between 50 Hz and 16 kHz. Is it the right file?"
+        ) from error
+    bands = [
+        BandValue(
+            shape=band.shape,
+            frequency_hz=band.frequency_hz,
+            gain_db=min(max(band.gain_db, _LOWEST_GAIN_DB), _HIGHEST_GAIN_DB),
+            q=min(max(band.q, _LOWEST_Q), _HIGHEST_Q),
+        )
+        for band in fit.bands
+    ]
+    if not bands:
+        raise Refused("flat", f"{called} is flat within 0.25 dB: there is nothing to take over.")
+    with change(ws, f"Took in {called}") as session:
+        ctx = in_hand(ws, session)
+        if not chain_is_whole(ctx):
+            raise Refused("no-chain", "There is no chain yet to add to. Read the passage first.")
+        key = further_equalizer(ctx)
+        if key is None:
+            raise Refused("no-more", "There can be no further equalizer. Remove one in Steady.")
+        because = f"From {called}; {fit.residual_rms_db:.1f} dB rms of its curve remain."
+        own_bands(ctx, key, bands, because)
+        session.flush()
+        derive_after_change(ctx)
+    ws.changed()

@@ -1,0 +1,115 @@
+"""Mute and push-to-talk: to whom the person's voice goes, feed by feed."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.state import current
+from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.mixes.scene import feed_of
+from obsidian_wren.service.workshop import Workshop
+
+MUTED, PUSH = "muted", "push"
+# A key that is held says so again and again; a page that went away says nothing more.
+HELD_S = 3.0
+
+
+@dataclass
+class Talking:
+    """Until when a key of push-to-talk is held, by the machine's clock; None while it is not."""
+
+    until: float | None = None
+
+
+def mute(ws: Workshop, key: str | None, on: bool) -> None:
+    """Keep the voice out of one feed, or of all, or let it in again. Raises Refused."""
+    _set(ws, key, MUTED, on)
+
+
+def push_to_talk(ws: Workshop, key: str | None, on: bool) -> None:
+    """Let the voice into one feed, or into all, only while a key is held. Raises Refused."""
+    _set(ws, key, PUSH, on)
+
+
+def toggle_mute(ws: Workshop) -> None:
+    """Mute every feed; where all are muted, let the voice into all of them again."""
+    with ws.sessions() as session:
+        feeds, (muted, _) = feeds_in_use(session), kept(session)
+    mute(ws, None, not feeds <= muted)
+
+
+def talk(ws: Workshop, down: bool) -> None:
+    """The key of push-to-talk is held, or let go."""
+    talking = ws.own(Talking)
+    was = is_talking(ws)
+    talking.until = time.monotonic() + HELD_S if down else None
+    if down:
+        timer = threading.Timer(HELD_S + 0.1, _forgotten, args=(ws,))
+        timer.daemon = True
+        timer.start()
+    if was != down:
+        apply(ws)
+        ws.changed()
+
+
+def _forgotten(ws: Workshop) -> None:
+    """A key of which nothing is heard any more counts as let go."""
+    talking = ws.own(Talking)
+    if talking.until is not None and not is_talking(ws):
+        talking.until = None
+        apply(ws)
+        ws.changed()
+
+
+def is_talking(ws: Workshop) -> bool:
+    """Whether the key of push-to-talk is held now."""
+    until = ws.own(Talking).until
+    return until is not None and time.monotonic() < until
+
+
+def kept(session: Session) -> tuple[frozenset[str], frozenset[str]]:
+    """The feeds that are muted, and those of push-to-talk."""
+    body = scene.live_wish(session).muting
+    return frozenset(body.get(MUTED, ())), frozenset(body.get(PUSH, ()))
+
+
+def silent_feeds(ws: Workshop, session: Session) -> frozenset[str]:
+    """The feeds that the voice does not go to now."""
+    muted, push = kept(session)
+    return muted if is_talking(ws) else muted | push
+
+
+def apply(ws: Workshop) -> None:
+    """What is live follows at once."""
+    with ws.sessions() as session:
+        silent = silent_feeds(ws, session)
+    run = current(ws).run
+    if run is not None:
+        run.mute(silent)
+
+
+def feeds_in_use(session: Session) -> frozenset[str]:
+    """The keys of the listeners whose feed is in use."""
+    return frozenset(row.key for row in scene.destinations(session) if feed_of(row) and row.on)
+
+
+def _set(ws: Workshop, key: str | None, what: str, on: bool) -> None:
+    change: Callable[[frozenset[str], frozenset[str]], frozenset[str]] = (
+        frozenset.union if on else frozenset.difference
+    )
+    with ws.lock, ws.sessions.begin() as session:
+        feeds = feeds_in_use(session)
+        if key is not None and key not in feeds:
+            raise Refused("no-feed", "This listener has no feed in use, so there is none to mute.")
+        wish = scene.live_wish(session)
+        held = frozenset(wish.muting.get(what, ()))
+        chosen = feeds if key is None else frozenset([key])
+        wish.muting = {**wish.muting, what: sorted(change(held, chosen))}
+    apply(ws)
+    ws.changed()

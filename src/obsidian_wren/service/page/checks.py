@@ -1,0 +1,105 @@
+"""What the Prove step shows of checks, and of the listeners that were proved around each."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import select
+
+from obsidian_wren.service import prove
+from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.page import views
+from obsidian_wren.service.prove.kept import kept_checks
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.store.models import Proof, Take
+
+_TITLES = {
+    "noise_floor_dbfs": "Noise floor",
+    "noise_floor_dbfs_a": "Noise floor, A-weighted",
+    "between_words_dbfs": "Room between your words",
+    "active_level_dbfs": "Level of your voice",
+    "snr_db": "Signal-to-noise ratio",
+    "peaks_dbfs": "Normal peaks",
+    "range_db": "Range of your voice",
+    "hum_dbfs": "Mains hum",
+    "late_db": "Room after a word",
+    "decay_s": "Decay of the room",
+    "clipped": "Clipped places",
+    "tone_db": "Tone, all bands",
+}
+_KEPT = {"rest": "the room", "talk": "your talk", "passage": "the passage"}
+# Where a marker is found moves by a block and a buffer from one proof to the next.
+_DELAY_MS = 12.0
+
+
+def checks(ctx: RigContext) -> list[views.CheckedView]:
+    """The checks of this rig, the newest last."""
+    kept = kept_checks(ctx)
+    if not kept:
+        return []
+    proofs = list(ctx.session.scalars(select(Proof).order_by(Proof.id)))
+    names = {
+        row.key: row.name
+        for row in scene.destinations(ctx.session)
+        if row.on and scene.kind_of(row).picks
+    }
+    found = []
+    for at, (take, reading) in enumerate(kept):
+        before = kept[at + 1][0].taken_at if at + 1 < len(kept) else None
+        feeds = _feeds(names, proofs, reading.body["against"], take.taken_at, before)
+        found.append(_checked(take, reading.body, feeds))
+    return found
+
+
+def _checked(
+    take: Take, body: dict[str, Any], feeds: list[views.CheckedFeedView]
+) -> views.CheckedView:
+    purposes = prove.purposes_kept([cause["code"] for cause in body["causes"]])
+    return views.CheckedView(
+        take_id=take.id,
+        at=take.taken_at,
+        against=body["against"],
+        drifted=body["drifted"],
+        causes=[views.DriftCauseView.model_validate(cause) for cause in body["causes"]],
+        readings=[
+            views.MovedView(
+                name=name,
+                title=_TITLES.get(name, name),
+                **{key: row[key] for key in ("then", "now", "unit", "moved")},
+            )
+            for name, row in body["readings"].items()
+        ],
+        bands=[views.DriftBandView.model_validate(band) for band in body["bands"]],
+        feeds=feeds,
+        keeps=" and ".join(_KEPT[purpose] for purpose in purposes) or None,
+    )
+
+
+def _feeds(
+    names: Mapping[str, str], proofs: Sequence[Proof], against: str, at: str, before: str | None
+) -> list[views.CheckedFeedView]:
+    """Each feed in use that was proved between the calibration and a check, and what its first
+    marker after the check found."""
+    then: dict[str, Proof] = {}
+    now: dict[str, Proof] = {}
+    for proof in proofs:
+        if against <= proof.at < at and proof.good:
+            then[proof.destination] = proof
+        elif at <= proof.at and (before is None or proof.at < before):
+            now.setdefault(proof.destination, proof)
+    return [_feed(name, then[key], now.get(key)) for key, name in names.items() if key in then]
+
+
+def _feed(listener: str, then: Proof, now: Proof | None) -> views.CheckedFeedView:
+    was = then.body["delay_ms"]
+    is_ = None if now is None else now.body["delay_ms"]
+    later = was is not None and is_ is not None and abs(is_ - was) > _DELAY_MS
+    return views.CheckedFeedView(
+        listener=listener,
+        then_ms=was,
+        now_ms=is_,
+        proved=None if now is None else now.good,
+        moved=now is not None and (not now.good or later),
+        found=None if now is None else now.body["verdicts"][0]["sentence"],
+    )

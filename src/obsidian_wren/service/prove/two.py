@@ -1,0 +1,160 @@
+"""Two microphones: at once on two channels, or by the takes of two rigs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.readings import read_talk
+from obsidian_wren.core.prove import ranking_words
+from obsidian_wren.core.prove.microphone import Microphone, heard_through
+from obsidian_wren.core.prove.pair import starts_at_s
+from obsidian_wren.core.prove.ranking import Difference, Ranking, rank
+from obsidian_wren.core.prove.relative import Relative, at_once, in_turn
+from obsidian_wren.core.rate import at_rate
+from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.prove.checks import ROOM_S, room_of
+from obsidian_wren.service.prove.two_takes import beside_of, names_of
+from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.store.models import Reading, Rig, Take
+
+_LEAST_TALK_S = 5.0
+
+
+def keep_two(ctx: RigContext, take: Take) -> None:
+    """Compare both channels of a take of two microphones, and keep what was found. Raises
+    Refused."""
+    beside = beside_of(ctx, take)
+    rate = take.rate_hz
+    whole = [measuring.samples_of(ctx.ws, one) for one in (take, beside)]
+    talks = [spoken_of(samples, rate) for samples in whole]
+    rooms = [room_of(samples, rate) for samples in whole]
+    if len(talks[0]) < _LEAST_TALK_S * rate:
+        raise Refused(
+            "too-short",
+            "It ended before the sentence was read. Record both again and read on until it ends by"
+            " itself.",
+        )
+    heard = [
+        heard_through(room, talk, read_talk(talk, rate_hz=rate))
+        for room, talk in zip(rooms, talks, strict=True)
+    ]
+    relative = at_once((rooms[0], talks[0]), (rooms[1], talks[1]), rate_hz=rate)
+    body = _body(heard[0], heard[1], relative, rate)
+    body["said"] = said_of(body, *names_of(ctx, take))
+    ctx.session.merge(Reading(take_id=take.id, body=body))
+    ctx.session.flush()
+
+
+def spoken_of(samples: Samples, rate_hz: int) -> Samples:
+    """The talk of samples ``(n,)`` that begin with the room."""
+    return samples[round(ROOM_S * rate_hz) :]
+
+
+def compare_with_rig(ctx: RigContext, other_id: int) -> dict[str, Any]:
+    """The rig in hand, first, and another one by the room and the sentence that each was
+    calibrated with. Raises Refused."""
+    other = ctx.session.get(Rig, other_id)
+    if other is None or other.id == ctx.rig.id:
+        raise Refused("no-rig", "This rig is no longer kept. Choose another one.")
+    own, its = _takes_of(ctx, ctx.rig), _takes_of(ctx, other)
+
+    def make() -> dict[str, Any]:
+        first, second = (_calibrated(ctx, *takes) for takes in (own, its))
+        relative = in_turn(first.sounding, second.sounding)
+        body = _body(first, second, relative, own[1].rate_hz)
+        body["said"] = said_of(body, ctx.rig.name, other.name)
+        return body
+
+    key = ("two", ctx.rig.name, other.name, *(take.sha256 for take in (*own, *its)))
+    body: dict[str, Any] = ctx.ws.readings.get(key, make)
+    return body
+
+
+def _takes_of(ctx: RigContext, rig: Rig) -> tuple[Take, Take]:
+    takes = current_takes(ctx.session, rig)
+    spoken = takes.passage or takes.talk
+    if takes.quiet is None or spoken is None:
+        raise Refused(
+            "no-takes",
+            f"“{rig.name}” has no room or no sentence yet. Take both with it, then compare.",
+        )
+    return takes.quiet, spoken
+
+
+def _calibrated(ctx: RigContext, quiet: Take, spoken: Take) -> Microphone:
+    rate = spoken.rate_hz
+    talk = measuring.samples_of(ctx.ws, spoken)
+    talk = talk[round(starts_at_s(talk, rate_hz=rate) * rate) :]
+    room = at_rate(measuring.samples_of(ctx.ws, quiet), quiet.rate_hz, rate)
+    return heard_through(room, talk, read_talk(talk, rate_hz=rate))
+
+
+def _body(
+    first: Microphone, second: Microphone, relative: Relative, rate_hz: int
+) -> dict[str, Any]:
+    ranking = rank(first, second, relative)
+    return dict(
+        to_jsonable(
+            {
+                "at_once": relative.at_once,
+                "hz": relative.hz,
+                "db": [
+                    float(db) if error < _KNOWN_DB else None
+                    for db, error in zip(relative.db, relative.error_db, strict=True)
+                ],
+                "error_db": [
+                    float(error) if error < _KNOWN_DB else None for error in relative.error_db
+                ],
+                "level_db": relative.level_db,
+                "delay_samples": relative.delay_samples,
+                "inverted": relative.inverted,
+                "rate_hz": rate_hz,
+                "bars": _bars(first, second),
+                "ranking": ranking,
+            }
+        )
+    )
+
+
+_KNOWN_DB = 100.0
+
+
+def _bars(first: Microphone, second: Microphone) -> list[dict[str, Any]]:
+    rows = (
+        ("noise", "Noise at equal voice", first.noise_db, second.noise_db),
+        ("room", "Room after a word", first.late_db, second.late_db),
+        ("plosives", "Plosives over the voice", first.plosives_db, second.plosives_db),
+        ("sibilance", "Sibilance over the voice", first.sibilance_db, second.sibilance_db),
+        ("spare", "Peaks to clipping", first.spare_db, second.spare_db),
+    )
+    return [
+        {"code": code, "title": title, "first": one, "second": two, "unit": "dB"}
+        for code, title, one, two in rows
+    ]
+
+
+def said_of(body: dict[str, Any], first: str, second: str) -> list[dict[str, str]]:
+    """What is said of a comparison, by the names of both: first what to take, then each
+    difference, then delay and polarity."""
+    ranking = Ranking(
+        body["ranking"]["better"],
+        tuple(Difference(**one) for one in body["ranking"]["differences"]),
+    )
+    found = [ranking_words.choice(ranking, first=first, second=second)]
+    found += [
+        ranking_words.difference(one, first=first, second=second) for one in ranking.differences
+    ]
+    between = ranking_words.in_time(
+        body["at_once"],
+        body["delay_samples"],
+        inverted=body["inverted"],
+        rate_hz=body["rate_hz"],
+        second=second,
+    )
+    if between is not None:
+        found.append(between)
+    return [{"title": one.title, "sentence": one.sentence} for one in found]

@@ -1,0 +1,129 @@
+"""Knobs and pads: what a person bound to the messages of a controller."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from obsidian_wren.core.chain.sequence import title_of, with_stage
+from obsidian_wren.service.calibration.chain_order import order_of
+from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
+from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.words import ControlDoes, ControlKind, RowId, Said
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.store.models import Clip, ControlBinding
+
+FORMAT = "obsidian-wren/controllers"
+_MOST = 200
+_WORDS = {
+    "mute": "Mute every feed",
+    "talk": "Push to talk",
+    "live": "Go live, or stop",
+    "record": "Record, or stop",
+}
+
+
+class Control(Said):
+    """A knob or a pad by the message that it sends. Channels count from 1, as on the devices."""
+
+    device: str = Field(min_length=1, max_length=120)
+    kind: ControlKind
+    channel: int = Field(ge=1, le=16)
+    number: int = Field(ge=0, le=127)
+
+
+class Does(Said):
+    """What a knob or pad does: turn a setting, switch a stage, play a clip, and the rest."""
+
+    do: ControlDoes
+    stage: str | None = Field(default=None, max_length=20)
+    name: str | None = Field(default=None, max_length=40)
+    clip: RowId | None = None
+
+
+def bind(ws: Workshop, control: Control, does: Does) -> None:
+    """Bind a knob or pad; what it did before is forgotten. Raises Refused."""
+    with ws.sessions() as session:
+        title = title_of_action(in_hand(ws, session), does.model_dump())
+    with change(ws, f"Bound a control to {title}") as session:
+        rows = list(session.scalars(select(ControlBinding)))
+        row = next((one for one in rows if _of(one) == control), None)
+        if row is None and len(rows) >= _MOST:
+            raise Refused("no-more", f"{_MOST} controls are bound already. Let go of one first.")
+        if row is None:
+            row = ControlBinding(**control.model_dump())
+            session.add(row)
+        row.action = does.model_dump(exclude_none=True)
+    ws.changed()
+
+
+def let_go(ws: Workshop, binding_id: int) -> None:
+    """Forget what a knob or pad does. Raises Refused."""
+    with change(ws, "Let go of a control") as session:
+        row = session.get(ControlBinding, binding_id)
+        if row is None:
+            raise Refused("no-control", "This control is bound to nothing any more.")
+        session.delete(row)
+    ws.changed()
+
+
+def bindings(session: Session) -> list[ControlBinding]:
+    """What is bound, device by device."""
+    return list(
+        session.scalars(
+            select(ControlBinding).order_by(
+                ControlBinding.device,
+                ControlBinding.kind,
+                ControlBinding.channel,
+                ControlBinding.number,
+            )
+        )
+    )
+
+
+def title_of_action(ctx: RigContext, action: dict[str, Any]) -> str:
+    """What an action is called. Raises Refused for one that names nothing."""
+    does, stage = action["do"], action.get("stage")
+    if does in _WORDS:
+        return _WORDS[does]
+    if does == "clip":
+        clip = ctx.session.get(Clip, action.get("clip") or 0)
+        if clip is None:
+            raise Refused("no-clip", "This clip is no longer there. Choose another one.")
+        return f"Clip {clip.name}"
+    if stage is None:
+        raise Refused("no-stage", "Say which stage this is for.")
+    if stage not in order_of(ctx.rig):
+        raise Refused("no-stage", "This stage is no longer in the chain. Choose another one.")
+    if does == "stage":
+        return f"{title_of(stage)} on or off"
+    row = setting_row(ctx, stage, str(action.get("name")))
+    if row is None:
+        raise Refused(
+            "no-setting", "There is no such setting yet. Take what it is derived from first."
+        )
+    return with_stage(stage, setting_title(row))
+
+
+def as_file(ws: Workshop) -> dict[str, Any]:
+    """What is bound, as an open file."""
+    with ws.sessions() as session:
+        return {
+            "format": FORMAT,
+            "version": 1,
+            "bindings": [
+                {**_of(row).model_dump(), "action": row.action} for row in bindings(session)
+            ],
+        }
+
+
+def _of(row: ControlBinding) -> Control:
+    return Control.model_validate(
+        {"device": row.device, "kind": row.kind, "channel": row.channel, "number": row.number}
+    )

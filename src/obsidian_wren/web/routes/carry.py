@@ -1,0 +1,140 @@
+"""What is carried: versions, files that are saved and brought in.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+import json
+
+from flask import Response, jsonify
+from flask_openapi3 import FileStorage
+from pydantic import Field
+
+from obsidian_wren.service.page import views
+from obsidian_wren.service.words import Said
+from obsidian_wren.web import models
+from obsidian_wren.web.answers import Route, attached, state_answer, uploaded, workshop
+
+
+class DescribeVersion(Said):
+    """The person's name and note for a version."""
+
+    name: str = Field(max_length=80)
+    note: str = Field(max_length=1000)
+
+
+class TwoVersions(Said):
+    """Two versions by their ids; 0 is what is in force now."""
+
+    first: int = Field(ge=0, lt=2**31)
+    second: int = Field(ge=0, lt=2**31)
+
+
+class BringIn(Said):
+    """A calibration file, or an equalizer of another program."""
+
+    file: FileStorage
+
+
+def describe_version(path: models.ById, body: DescribeVersion) -> Response:
+    """Give a version a name and a note."""
+    from obsidian_wren.service.carry import versions
+
+    versions.describe_version(workshop(), path.id, name=body.name, note=body.note)
+    return state_answer()
+
+
+def discard_version(path: models.ById) -> Response:
+    """Remove a version; undo brings it back."""
+    from obsidian_wren.service.carry import versions
+
+    versions.discard_version(workshop(), path.id)
+    return state_answer()
+
+
+def bring_back(path: models.ById) -> Response:
+    """Put a version in force again."""
+    from obsidian_wren.service.carry import versions
+
+    versions.bring_back(workshop(), path.id)
+    return state_answer()
+
+
+def version_file(path: models.ById) -> Response:
+    """A version as a calibration file."""
+    from obsidian_wren.service.carry import versions
+
+    name, body = versions.version_file(workshop(), path.id)
+    return attached(json.dumps(body, indent=2, ensure_ascii=False), name, "application/json")
+
+
+def compare_versions(path: TwoVersions) -> Response:
+    """Two versions side by side."""
+    from obsidian_wren.service.carry import comparing
+
+    return jsonify(comparing.compare_versions(workshop(), path.first, path.second))
+
+
+def packed() -> Response:
+    """The calibration with its takes, in one zip."""
+    from obsidian_wren.service.carry import packing
+
+    return attached(packing.packed(workshop()), "calibration.zip", "application/zip")
+
+
+def schema() -> Response:
+    """The JSON Schema of the calibration file."""
+    from obsidian_wren.service.carry import packing
+
+    return attached(packing.schema_text(), "calibration.schema.json", "application/schema+json")
+
+
+def bring_in(form: BringIn) -> Response:
+    """Look at a calibration file. Nothing of it is in force yet."""
+    from obsidian_wren.service.carry import brought
+
+    with uploaded(form.file) as (path, name):
+        brought.bring_in(workshop(), path, name)
+    return state_answer()
+
+
+def leave() -> Response:
+    """Look at the file no longer."""
+    from obsidian_wren.service.carry import brought
+
+    brought.leave(workshop())
+    return state_answer()
+
+
+def bring_over() -> Response:
+    """Put what travels of the file in force."""
+    from obsidian_wren.service.carry import bringing_over
+
+    bringing_over.bring_over(workshop())
+    return state_answer()
+
+
+def bring_equalizer(form: BringIn) -> Response:
+    """Take in biquads, a two-column curve or an impulse response as a further equalizer."""
+    from obsidian_wren.service.carry import foreign
+
+    with uploaded(form.file) as (path, name):
+        foreign.bring_equalizer(workshop(), path, name)
+    return state_answer()
+
+
+ROUTES: tuple[Route, ...] = (
+    ("patch", "/versions/<int:id>", describe_version, views.Overview),
+    ("delete", "/versions/<int:id>", discard_version, views.Overview),
+    ("post", "/versions/<int:id>/bring-back", bring_back, views.Overview),
+    ("get", "/versions/<int:id>/file", version_file, None),
+    ("get", "/versions/<int:first>/against/<int:second>", compare_versions, views.ComparedView),
+    ("get", "/calibration/zip", packed, None),
+    ("get", "/calibration/schema", schema, None),
+    ("post", "/brought", bring_in, views.Overview),
+    ("delete", "/brought", leave, views.Overview),
+    ("post", "/brought/over", bring_over, views.Overview),
+    ("post", "/brought/equalizer", bring_equalizer, views.Overview),
+)

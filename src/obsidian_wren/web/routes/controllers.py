@@ -1,0 +1,65 @@
+"""What is bound to knobs and pads.
+
+Handlers reach the services inside their bodies: importing what computes takes longer than serving
+the page, so it happens behind the first page.
+"""
+
+from __future__ import annotations
+
+import json
+
+from flask import Response
+from pydantic import Field
+
+from obsidian_wren.service.page import views
+from obsidian_wren.service.words import ControlDoes, ControlKind, RowId, Said
+from obsidian_wren.web import models
+from obsidian_wren.web.answers import Route, attached, state_answer, workshop
+
+
+class Bind(Said):
+    """A knob or pad by its message, and what it does."""
+
+    device: str = Field(min_length=1, max_length=120)
+    kind: ControlKind
+    channel: int = Field(ge=1, le=16)
+    number: int = Field(ge=0, le=127)
+    do: ControlDoes
+    stage: str | None = Field(default=None, max_length=20)
+    name: str | None = Field(default=None, max_length=40)
+    clip: RowId | None = None
+
+
+def bind(body: Bind) -> Response:
+    """Bind a knob or pad."""
+    from obsidian_wren.service.setup import controllers
+
+    control = controllers.Control(
+        device=body.device, kind=body.kind, channel=body.channel, number=body.number
+    )
+    does = controllers.Does(do=body.do, stage=body.stage, name=body.name, clip=body.clip)
+    controllers.bind(workshop(), control, does)
+    return state_answer()
+
+
+def let_go(path: models.ById) -> Response:
+    """Forget what a knob or pad does."""
+    from obsidian_wren.service.setup import controllers
+
+    controllers.let_go(workshop(), path.id)
+    return state_answer()
+
+
+def bindings_file() -> Response:
+    """What is bound, as an open file."""
+    from obsidian_wren.service.setup import controllers
+
+    body = json.dumps(controllers.as_file(workshop()), indent=2, ensure_ascii=False)
+    return attached(body + "\n", "controllers.json", "application/json")
+
+
+ROUTES: tuple[Route, ...] = (
+    ("put", "/bindings", bind, views.Overview),
+    ("delete", "/bindings/<int:id>", let_go, views.Overview),
+    ("get", "/bindings/file", bindings_file, None),
+)

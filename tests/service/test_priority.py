@@ -1,0 +1,48 @@
+"""A live thread and the others of its process come first for as long as it lasts."""
+
+import os
+import sys
+import threading
+from pathlib import Path
+
+from obsidian_wren.service.live.priority import quick_switching
+
+
+def niceness():
+    return {
+        os.getpriority(os.PRIO_PROCESS, int(thread.name))
+        for thread in Path("/proc/self/task").iterdir()
+    }
+
+
+def granted():
+    usual = os.getpriority(os.PRIO_PROCESS, 0)
+    try:
+        os.setpriority(os.PRIO_PROCESS, 0, usual - 1)
+    except OSError:
+        return False
+    os.setpriority(os.PRIO_PROCESS, 0, usual)
+    return True
+
+
+def test_every_thread_comes_first_and_then_none_does():
+    usual, switching = niceness(), sys.getswitchinterval()
+    ended = threading.Event()
+    beside = threading.Thread(target=ended.wait)
+    beside.start()
+    try:
+        with quick_switching(urgent=True):
+            inside = niceness()
+            assert sys.getswitchinterval() < switching
+        assert niceness() == usual
+    finally:
+        ended.set()
+        beside.join()
+    assert inside == ({-10} if granted() else usual)
+    assert sys.getswitchinterval() == switching
+
+
+def test_what_is_not_urgent_asks_for_nothing():
+    usual = niceness()
+    with quick_switching(urgent=False):
+        assert niceness() == usual
