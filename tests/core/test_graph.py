@@ -4,6 +4,7 @@ import pytest
 
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.derive import graph
+from obsidian_wren.core.derive.reasons import Reason
 from obsidian_wren.core.derive.shift import predict_shift
 
 FACTS = {
@@ -76,6 +77,7 @@ def dependents(source):
     return {name for name in graph.GRAPH if source in graph.sources(name)}
 
 
+EVERY_SOURCE = sorted({source for name in graph.GRAPH for source in graph.sources(name)})
 RECORDED = {name: used_now(name, now()) for name in graph.GRAPH}
 ALL = set(graph.GRAPH)
 CHAIN = {"cleaning", "delivery", "diagram"}
@@ -219,3 +221,11 @@ def test_a_fact_of_a_take_that_was_never_made_stales_nothing():
     assert graph.changed("equalizer", used, {"take:clap": None, "clap.distance_cm": 22.0}) == ()
     taken = graph.changed("equalizer", used, {"take:clap": 7, "clap.distance_cm": 22.0})
     assert {reason.source for reason in taken} == {"take:clap", "clap.distance_cm"}
+
+
+@pytest.mark.parametrize("source", EVERY_SOURCE)
+def test_every_source_that_can_differ_has_a_sentence(source):
+    """A choice that was added without its words once ended the page of whoever made it."""
+    titles = dict.fromkeys([*KINDS, *graph.GRAPH], "it")
+    said = Reason(source, 1.0, 2.0).sentence(titles)
+    assert said.endswith(".")
