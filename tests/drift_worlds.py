@@ -95,6 +95,11 @@ def heard(spec, controls=None):
 def happened(seed, kinds, *, another_reading):
     """A world before and after: soundings, the numbers of the changes, and the distance then in
     metres."""
+    return next(retold(seed, kinds, readings=(another_reading,)))
+
+
+def retold(seed, kinds, *, readings):
+    """The same, once for each of ``readings``: whether the sentence is read anew."""
     rng = np.random.default_rng(seed)
     spec = world(rng)
     then, after, controls, numbers = heard(spec), copy.deepcopy(spec), {}, []
@@ -103,6 +108,10 @@ def happened(seed, kinds, *, another_reading):
         controls |= set_now
         numbers.append(number)
     after["seed"] = int(rng.integers(1, 1_000_000))
-    if another_reading:
-        after["talker"]["reading"] = int(rng.integers(1, 1_000_000))
-    return then, heard(after, controls), numbers, spec["placement"]["distance_m"]
+    distance_m = spec["placement"]["distance_m"]
+    another = int(rng.integers(1, 1_000_000))
+    for anew in readings:
+        now = copy.deepcopy(after)
+        if anew:
+            now["talker"]["reading"] = another
+        yield then, heard(now, controls), numbers, distance_m

@@ -107,6 +107,7 @@
           onclick={() => void desk.do('post', '/api/redo')}>Redo</button
         >
       </span>
+      <span class="working" role="status">{overview.working_out ? 'Working out what follows…' : ''}</span>
       <span class="confirmed">{confirmed} of {overview.steps.length} confirmed</span>
       <span class="live">
         <Mark kind={overview.run.live ? 'good' : 'none'} />
@@ -150,7 +151,7 @@
       <MuteNews {overview} />
       <CheckReminder {overview} />
     </div>
-    <main>
+    <main class:older={overview.working_out}>
       {#if place.step === 'rig'}<RigStep {overview} />
       {:else if place.step === 'quiet'}<QuietStep {overview} />
       {:else if place.step === 'gain'}<GainStep {overview} />
@@ -288,6 +289,15 @@
   main {
     min-height: 0;
     background: var(--sheet);
+  }
+  /* What is shown is older than the last key. */
+  main.older {
+    background: repeating-linear-gradient(90deg, var(--ink) 0 6px, transparent 6px 12px) top / 100% 2px no-repeat
+      var(--sheet);
+  }
+  .working {
+    font-size: 13px;
+    white-space: nowrap;
   }
   .trouble {
     display: flex;

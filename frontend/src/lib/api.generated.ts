@@ -4040,6 +4040,8 @@ export interface components {
             voice_causes: components["schemas"]["CauseView"][];
             watch: components["schemas"]["WatchView"];
             wishes: components["schemas"]["WishesBody"];
+            /** Working Out */
+            working_out: boolean;
         };
         /**
          * PageProof

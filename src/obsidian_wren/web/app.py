@@ -16,7 +16,7 @@ from werkzeug.exceptions import HTTPException
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.web import guard, models
+from obsidian_wren.web import guard, models, waiting
 from obsidian_wren.web.answers import Route, workshop
 from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 from obsidian_wren.web.routes import (
@@ -119,6 +119,7 @@ def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
     app.config["MAX_CONTENT_LENGTH"] = LARGEST_SOUND
     app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
     guard.install(app)
+    waiting.install(app)
     for api in _blueprints(describe=describe):
         app.register_api(api)
     app.register_error_handler(413, _on_too_large)
@@ -184,12 +185,19 @@ def load() -> None:
 def warm_up(ws: Workshop) -> None:
     """Load what computes, lay out the clips, and go on being live where that was so."""
     load()
+    from obsidian_wren.service.calibration import catching_up
     from obsidian_wren.service.live import living
     from obsidian_wren.service.mixes import clips
     from obsidian_wren.service.opening import checking
     from obsidian_wren.service.setup import seeing
 
-    for part in (clips.ship, seeing.start_seeing, living.resume_run, checking.check_sounds):
+    for part in (
+        catching_up.start_catching_up,
+        clips.ship,
+        seeing.start_seeing,
+        living.resume_run,
+        checking.check_sounds,
+    ):
         try:
             part(ws)
         except Told as error:

@@ -54,12 +54,15 @@ def derive_after_change(ctx: RigContext, *, refit: bool = False) -> None:
     passage.
     """
 
-    def derive() -> None:
-        derive_levels(ctx)
-        derive_voice(ctx, refit=refit and ctx.takes.passage is not None)
-        draw(ctx)
+    doing_without(ctx, lambda: derive_everything(ctx, refit=refit))
 
-    doing_without(ctx, derive)
+
+def derive_everything(ctx: RigContext, *, refit: bool) -> None:
+    """Evidence, chain and diagram, from sounds that are there. Raises SoundLost where one is
+    not."""
+    derive_levels(ctx)
+    derive_voice(ctx, refit=refit and ctx.takes.passage is not None)
+    draw(ctx)
 
 
 def derive_again(ws: Workshop, *, refit: bool = False) -> None:

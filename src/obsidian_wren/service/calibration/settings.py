@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from obsidian_wren.service.calibration.deriving import derive_after_change, derive_again
+from obsidian_wren.service.calibration.catching_up import follow_change
+from obsidian_wren.service.calibration.deriving import derive_again
 from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
 from obsidian_wren.service.calibration.stages import known_kind
 from obsidian_wren.service.calibration.wishes import BandValue, WishesBody
@@ -58,7 +59,7 @@ def change_setting(
                 )
             row.value = value
         session.flush()
-        derive_after_change(ctx)
+        follow_change(ctx)
     ws.changed()
 
 
@@ -103,7 +104,7 @@ def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
             )
         rig.wishes = body
         session.flush()
-        derive_after_change(
+        follow_change(
             ctx,
             refit=any(before.get(name) != body.get(name) for name in TONE_WISHES),
         )
@@ -120,5 +121,5 @@ def keep_target(ws: Workshop, name: str, rows: list[list[float]]) -> None:
         session.flush()
         rig.wishes = {**rig.wishes, "target": {"kind": "imported", "id": row.id}}
         session.flush()
-        derive_after_change(ctx, refit=True)
+        follow_change(ctx, refit=True)
     ws.changed()

@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
 from obsidian_wren.core.chain.sequence import default_sequence, is_further, next_key, title_of
 from obsidian_wren.core.chain.stage_kind import StageKind
+from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.calibration.chain_order import order_of
-from obsidian_wren.service.calibration.deriving import derive_after_change
 from obsidian_wren.service.calibration.setting_rows import band_rows, chain_is_whole
 from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.changes.record import change
@@ -49,7 +49,7 @@ def switch_stage(ws: Workshop, key: str, on: bool | None) -> None:
         row.pinned = on is not None
         row.runs = row.derived if on is None else on
         session.flush()
-        derive_after_change(ctx)
+        follow_change(ctx)
     ws.changed()
 
 
@@ -66,7 +66,7 @@ def order_stages(ws: Workshop, order: Sequence[str]) -> None:
         usual = [*default_sequence(), *further]
         _keep(ctx, list(order) if order else usual)
         session.flush()
-        derive_after_change(ctx)
+        follow_change(ctx)
     ws.changed()
 
 
@@ -96,7 +96,7 @@ def add_stage(ws: Workshop, kind: str) -> None:
         _forget(session, ctx.rig.id, key)
         _keep(ctx, sequence)
         session.flush()
-        derive_after_change(ctx)
+        follow_change(ctx)
     ws.changed()
 
 
@@ -118,7 +118,7 @@ def remove_stage(ws: Workshop, key: str) -> None:
         sequence.remove(key)
         _keep(ctx, sequence)
         session.flush()
-        derive_after_change(ctx)
+        follow_change(ctx)
     ws.changed()
 
 
@@ -150,5 +150,5 @@ def add_band(ws: Workshop, key: str, band: BandValue) -> None:
             )
         )
         session.flush()
-        derive_after_change(ctx)
+        follow_change(ctx)
     ws.changed()

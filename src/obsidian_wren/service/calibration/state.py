@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from obsidian_wren.service.calibration.behind import Behind
 from obsidian_wren.service.workshop import Asked, Remembered, Workshop
 
 
 @dataclass
 class CalibrationState:
-    """Takes brought through stages, and who asked for everything to be derived."""
+    """Takes brought through stages, who asked for everything to be derived, and what is worked out
+    behind an answer."""
 
     take_sets: Remembered = field(default_factory=lambda: Remembered(8))
     asked_to_derive: Asked = field(default_factory=Asked)
     asked_to_fit: Asked = field(default_factory=Asked)
+    behind: Behind = field(default_factory=Behind)
 
 
 def current(ws: Workshop) -> CalibrationState:

@@ -62,7 +62,7 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
     if not is_in_hand(ctx.session, ctx.rig):
         # What is live is another rig's.
         return
-    ctx.ws.announce(ChainChanged(plan.specs(), sequence))
+    ctx.announce(ChainChanged(plan.specs(), sequence))
 
 
 def _asker(ctx: RigContext, takes_key: tuple[Any, ...], *, refit: bool) -> Ask:
@@ -83,6 +83,7 @@ def _asker(ctx: RigContext, takes_key: tuple[Any, ...], *, refit: bool) -> Ask:
     )
 
     def answer(key: str, take_set: TakeSet, pins: Pins) -> StagePlan:
+        ctx.go_on()
         stages = (key, *kind_of(key).also_on)
         held = tuple(
             sorted((name, value) for name, value in pins.numbers.items() if name[0] in stages)

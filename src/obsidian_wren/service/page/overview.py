@@ -59,9 +59,12 @@ def _rig(on: Sheet) -> views.RigPart:
 
 def _steps(on: Sheet) -> views.StepsPart:
     session = on.ctx.session
+    # What is on its way need not be asked for.
+    derivable = [] if on.working_out else staleness.derivable_answers(on.ctx, on.present)
     return views.StepsPart(
         steps=steps.steps(on.ctx, on.present, on.stale),
-        derivable=steps.derivable(staleness.derivable_answers(on.ctx, on.present)),
+        derivable=steps.derivable(derivable),
+        working_out=on.working_out,
         undo=steps.change_view(record.next_undo(session)),
         redo=steps.change_view(record.next_redo(session)),
         message=on.ctx.ws.message,

@@ -14,6 +14,7 @@ from functools import cached_property
 from typing import Any, TypeVar, cast
 
 from obsidian_wren.core.derive.reasons import Value
+from obsidian_wren.service import calibration
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.workshop import Finding, Workshop
@@ -48,10 +49,18 @@ class Sheet:
 
     @cached_property
     def stale(self) -> dict[str, str | None]:
-        """Why each kept answer does not hold any more, by its node; None where it holds."""
+        """Why each kept answer does not hold any more, by its node; None where it holds, or where
+        a new one is on its way."""
+        if self.working_out:
+            return dict.fromkeys(staleness.STEP_OF)
         return {
             node: staleness.stale_answer(self.ctx, node, self.present) for node in staleness.STEP_OF
         }
+
+    @cached_property
+    def working_out(self) -> bool:
+        """Whether what follows from a change is still being worked out."""
+        return calibration.current(self.ctx.ws).behind.waits
 
     def read(self, title: str, piece: Callable[[], Piece], unknown: Any) -> Piece:
         """The piece, or what stands for it where what is kept of it makes no sense."""

@@ -87,7 +87,27 @@ def sources_now(ctx: RigContext) -> dict[str, Value]:
 
 def _held(key: str, kind: str, what: list[Any]) -> str:
     """A pin as a word; that of a further stage says whose it is."""
-    return json.dumps(what if key == kind else [key, *what], sort_keys=True)
+    return _alike(json.dumps(what if key == kind else [key, *what], sort_keys=True))
+
+
+def _alike(pin: str) -> str:
+    """A pin with every number written as one that may have decimals: the database gives back 90
+    for 90.0."""
+    return json.dumps(json.loads(pin, parse_int=float), sort_keys=True)
+
+
+def _pins_alike(used: Mapping[str, Value]) -> dict[str, Value]:
+    """What was kept by a version that told 90 from 90.0."""
+    return {
+        key: _pin_alike(value) if key.startswith("pin:") else value for key, value in used.items()
+    }
+
+
+def _pin_alike(held: Value) -> Value:
+    try:
+        return json.dumps(sorted(_alike(pin) for pin in json.loads(str(held))))
+    except (ValueError, TypeError):
+        return held
 
 
 def take_sources(take: Take) -> dict[str, Value]:
@@ -146,7 +166,7 @@ def stale_take(take: Take, present: Mapping[str, Value]) -> str | None:
 def stale_answer(ctx: RigContext, node: str, present: Mapping[str, Value]) -> str | None:
     """Why a kept answer does not hold any more."""
     row = ctx.session.get(Derivation, (ctx.rig.id, STEP_OF[node]))
-    return None if row is None else graph.why_stale(node, row.used, present)
+    return None if row is None else graph.why_stale(node, _pins_alike(row.used), present)
 
 
 def derivable_answers(ctx: RigContext, present: Mapping[str, Value]) -> list[str]:
@@ -154,7 +174,7 @@ def derivable_answers(ctx: RigContext, present: Mapping[str, Value]) -> list[str
     found = []
     for node, step in STEP_OF.items():
         row = ctx.session.get(Derivation, (ctx.rig.id, step))
-        reasons = graph.changed(node, row.used, present) if row is not None else ()
+        reasons = graph.changed(node, _pins_alike(row.used), present) if row is not None else ()
         if reasons and graph.can_derive(reasons, GAIN_FACTS):
             found.append(node)
     return found

@@ -3,6 +3,7 @@ force."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 
 from sqlalchemy.orm import Session
@@ -19,6 +20,9 @@ class RigContext:
         self.ws = ws
         self.session = session
         self.rig = rig
+        # Who is told of what happens to it, and what ends work on it that nobody needs any more.
+        self.announce: Callable[[object], None] = ws.announce
+        self.go_on: Callable[[], None] = lambda: None
 
     @classmethod
     def of(cls, ws: Workshop, session: Session, rig_id: int) -> RigContext:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from sqlalchemy import inspect, select
@@ -9,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.service import live
-from obsidian_wren.service.calibration.deriving import derive_after_change
+from obsidian_wren.service.calibration.catching_up import caught_up, follow_change
 from obsidian_wren.service.carry.versions import BROUGHT, put_back
 from obsidian_wren.service.changes.record import DECIDED, TONE_WISHES, next_redo, next_undo
 from obsidian_wren.service.errors import Refused
@@ -38,6 +39,7 @@ _WISHES = ("wishes", "stage_order")
 
 def undo(ws: Workshop) -> None:
     """Take the newest change back."""
+    _let_catch_up(ws, next_undo)
     with ws.lock, ws.sessions.begin() as session:
         found = next_undo(session)
         if found is None:
@@ -52,6 +54,7 @@ def undo(ws: Workshop) -> None:
 
 def redo(ws: Workshop) -> None:
     """Make the change again that was undone last."""
+    _let_catch_up(ws, next_redo)
     with ws.lock, ws.sessions.begin() as session:
         found = next_redo(session)
         if found is None:
@@ -62,6 +65,16 @@ def redo(ws: Workshop) -> None:
         prepared = _prepared(ws, session)
     _set_computer(ws, found.body, back=False)
     _follow(ws, prepared)
+
+
+def _let_catch_up(ws: Workshop, which: Callable[[Session], ChangeRow | None]) -> None:
+    """A version that comes back or goes away brings all its numbers: what was being worked out
+    must not come over them."""
+    with ws.sessions() as session:
+        found = which(session)
+        waits = found is not None and any(map(_is, found.body))
+    if waits:
+        caught_up(ws)
 
 
 # What a take is made at, and what it is taken on.
@@ -157,7 +170,7 @@ def _derive(
     """What follows from what was put back; of a version that was brought back or away, all of it
     is known."""
     for rig_id in rigs - brought.keys():
-        derive_after_change(RigContext.of(ws, session, rig_id), refit=rig_id in refit)
+        follow_change(RigContext.of(ws, session, rig_id), refit=rig_id in refit)
     for rig_id, sha256 in brought.items():
         put_back(RigContext.of(ws, session, rig_id), sha256)
 

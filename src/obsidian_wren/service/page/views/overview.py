@@ -52,10 +52,12 @@ class RigPart(BaseModel):
 
 
 class StepsPart(BaseModel):
-    """The steps, what one press derives anew, what can be undone, what the person is told."""
+    """The steps, what one press derives anew, whether what follows from a change is still being
+    worked out, what can be undone, what the person is told."""
 
     steps: list[StepView]
     derivable: str | None
+    working_out: bool
     undo: ChangeView | None
     redo: ChangeView | None
     message: str | None

@@ -1,0 +1,46 @@
+"""Which requests wait until what follows from the last change is worked out: those that hand out,
+keep, play or judge what was derived. A change itself never waits, nor does what runs."""
+
+from __future__ import annotations
+
+from flask import Flask, request
+
+from obsidian_wren.web.answers import workshop
+
+# Under /api.
+_WAITING = (
+    "brought",
+    "calibration",
+    "case",
+    "checks",
+    "confirm",
+    "derive",
+    "destinations",
+    "equalizer",
+    "mixes",
+    "report",
+    "rigs",
+    "series",
+    "takes",
+    "tone",
+    "try",
+    "two",
+    "versions",
+)
+# Pieces of sound come while somebody talks.
+_PIECES = "/api/takes/browser/"
+
+
+def install(app: Flask) -> None:
+    """Add the wait to an application."""
+
+    @app.before_request
+    def let_it_catch_up() -> None:
+        parts = request.path.split("/")
+        if len(parts) > 2 and parts[2] in _WAITING and not request.path.startswith(_PIECES):
+            from obsidian_wren.service import calibration
+
+            if calibration.current(workshop()).behind.waits:
+                from obsidian_wren.service.calibration.catching_up import caught_up
+
+                caught_up(workshop())

@@ -1,0 +1,231 @@
+"""What follows from a change, worked out behind its answer: the same numbers as at once, marked
+until they are there, and never those of an older key."""
+
+import threading
+
+import pytest
+
+from obsidian_wren.core.told import Told
+from obsidian_wren.service.calibration import catching_up, current, settings, stages
+from obsidian_wren.service.calibration.behind import Behind, Overtaken
+from obsidian_wren.service.calibration.events import ChainChanged
+from obsidian_wren.service.calibration.wishes import TasteBody, WishesBody
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.undo import put_back
+from obsidian_wren.store.models import Take
+from obsidian_wren.web.app import create_app
+
+# What tells one program or one moment from another.
+OWN = {"revision", "have", "undo", "redo", "versions"}
+
+
+@pytest.fixture
+def behind(boathouse):
+    """The boathouse's program with what follows worked out behind."""
+    catching_up.start_catching_up(boathouse)
+    yield boathouse
+    current(boathouse).behind.stop()
+
+
+def pin(ws, stage, name, value):
+    settings.change_setting(ws, stage, name, value=value, band=None, pinned=True)
+
+
+def shown(ws):
+    catching_up.caught_up(ws)
+    found = overview(ws).model_dump()
+    for setting in found["settings"]:
+        setting.pop("id", None)
+    return {name: value for name, value in found.items() if name not in OWN}
+
+
+def value(ws, stage, name):
+    return next(s.value for s in overview(ws).settings if (s.stage, s.name) == (stage, name))
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda ws: pin(ws, "highpass", "frequency_hz", 90.0),
+        lambda ws: stages.switch_stage(ws, "gate", False),
+        lambda ws: stages.add_stage(ws, "equalizer"),
+        lambda ws: settings.change_wishes(ws, WishesBody(taste=TasteBody(tilt_db=0.5))),
+        lambda ws: (stages.switch_stage(ws, "deesser", False), put_back.undo(ws)),
+    ],
+)
+def test_it_gives_what_working_it_out_at_once_gives(behind, other_boathouse, change):
+    change(behind)
+    change(other_boathouse)
+    assert shown(behind) == shown(other_boathouse)
+
+
+def test_the_change_is_there_at_once_and_what_follows_is_marked(behind, monkeypatch):
+    goes = threading.Event()
+    derive = catching_up.derive_everything
+
+    def held(ctx, *, refit):
+        goes.wait()
+        derive(ctx, refit=refit)
+
+    monkeypatch.setattr(catching_up, "derive_everything", held)
+    before = overview(behind)
+    pin(behind, "highpass", "frequency_hz", 110.0)
+    during = overview(behind)
+    assert value(behind, "highpass", "frequency_hz") == 110.0
+    assert during.working_out
+    assert not before.working_out
+    # Nothing is called outdated that is on its way.
+    assert during.derivable is None
+    assert [step.status for step in during.steps] == [step.status for step in before.steps]
+    goes.set()
+    catching_up.caught_up(behind)
+    after = overview(behind)
+    assert not after.working_out
+    assert after.delivery != before.delivery
+
+
+def test_of_many_keys_the_last_one_counts_and_few_are_worked_out(behind, monkeypatch):
+    derived = []
+    derive = catching_up.derive_everything
+
+    def counted(ctx, *, refit):
+        derived.append(refit)
+        derive(ctx, refit=refit)
+
+    monkeypatch.setattr(catching_up, "derive_everything", counted)
+    for hz in range(70, 90):
+        pin(behind, "highpass", "frequency_hz", float(hz))
+    catching_up.caught_up(behind)
+    assert value(behind, "highpass", "frequency_hz") == 89.0
+    assert overview(behind).derivable is None
+    assert len(derived) < 20
+
+
+def test_the_chain_that_is_heard_follows_at_once(behind, monkeypatch):
+    heard = []
+    behind.follow(
+        ChainChanged, lambda event: heard.append(dict(zip(event.keys, event.specs, strict=True)))
+    )
+    monkeypatch.setattr(catching_up, "derive_everything", lambda ctx, *, refit: None)
+    pin(behind, "highpass", "frequency_hz", 95.0)
+    assert heard[0]["highpass"].frequency_hz == 95.0
+
+
+def test_what_others_keep_meanwhile_is_not_written_over(behind, other_boathouse, monkeypatch):
+    derive = catching_up.derive_everything
+    meddled = []
+
+    def meddling(ctx, *, refit):
+        derive(ctx, refit=refit)
+        if not meddled:
+            meddled.append(True)
+            with behind.sessions.begin() as session:
+                session.merge(catching_up.SettingRow(id=row_id, value=130.0, pinned=True))
+
+    with behind.sessions() as session:
+        row_id = session.scalars(
+            catching_up.select(catching_up.SettingRow.id).where(
+                catching_up.SettingRow.stage == "highpass",
+                catching_up.SettingRow.name == "frequency_hz",
+            )
+        ).one()
+    monkeypatch.setattr(catching_up, "derive_everything", meddling)
+    pin(behind, "compressor", "ratio", 3.0)
+    pin(other_boathouse, "compressor", "ratio", 3.0)
+    pin(other_boathouse, "highpass", "frequency_hz", 130.0)
+    assert shown(behind)["settings"] == shown(other_boathouse)["settings"]
+
+
+def test_who_writes_all_the_time_is_worked_with_in_turn(behind, monkeypatch):
+    derive = catching_up.derive_everything
+    tries = []
+
+    def disturbed(ctx, *, refit):
+        derive(ctx, refit=refit)
+        tries.append(True)
+        with behind.sessions.begin() as session:
+            the_rig(behind, session).name = f"Loft {len(tries)}"
+
+    monkeypatch.setattr(catching_up, "derive_everything", disturbed)
+    pin(behind, "highpass", "frequency_hz", 100.0)
+    catching_up.caught_up(behind)
+    assert len(tries) == 3
+    assert not overview(behind).working_out
+    assert overview(behind).derivable is None
+
+
+def test_what_hands_out_waits_and_what_changes_does_not(behind, monkeypatch):
+    goes = threading.Event()
+    derive = catching_up.derive_everything
+
+    def held(ctx, *, refit):
+        goes.wait()
+        derive(ctx, refit=refit)
+
+    monkeypatch.setattr(catching_up, "derive_everything", held)
+    client = create_app(behind).test_client()
+    nudge = {"stage": "highpass", "name": "frequency_hz", "value": 105.0, "pinned": True}
+    assert client.patch("/api/settings", json=nudge).json["working_out"]
+    assert client.post("/api/undo").json["working_out"]
+    assert client.patch("/api/settings", json=nudge).json["working_out"]
+    threading.Timer(0.2, goes.set).start()
+    handed_out = client.get("/api/calibration").json
+    assert not overview(behind).working_out
+    highpass = next(stage for stage in handed_out["chain"] if stage["key"] == "highpass")
+    assert highpass["settings"]["frequency_hz"]["value"] == 105.0
+
+
+def test_a_sound_that_is_lost_is_marked_and_done_without(behind):
+    with behind.sessions() as session:
+        takes = session.scalars(catching_up.select(Take).where(Take.purpose == "passage"))
+        digest = next(iter(takes)).sha256
+    for store in (behind.sounds, behind.readings, behind.answers):
+        store._held.clear()
+    current(behind).take_sets._held.clear()
+    (behind.folder.takes / f"{digest}.flac").unlink()
+    pin(behind, "highpass", "frequency_hz", 100.0)
+    catching_up.caught_up(behind)
+    assert any(t.fault for t in overview(behind).takes)
+
+
+def test_a_refusal_is_told(behind, monkeypatch):
+    told = behind.bus.listen()
+
+    def refuses(ctx, *, refit):
+        raise Told("drowned", "Your voice is not above the room.")
+
+    monkeypatch.setattr(catching_up, "derive_everything", refuses)
+    pin(behind, "highpass", "frequency_hz", 100.0)
+    catching_up.caught_up(behind)
+    news = [told.get(timeout=5) for _ in range(2)]
+    assert ("trouble", {"sentence": "Your voice is not above the room."}) in news
+    # What stands on an older key says so.
+    assert overview(behind).derivable is not None
+
+
+def test_confirming_behind_a_change_keeps_what_follows_from_it(behind):
+    client = create_app(behind).test_client()
+    pin(behind, "highpass", "frequency_hz", 98.0)
+    answer = client.post("/api/confirm", json={"step": "steady", "anyway": True})
+    assert answer.status_code == 200
+    assert not answer.json["working_out"]
+
+
+def test_work_that_is_overtaken_is_asked_again_with_what_is_newer():
+    behind, done, asked = Behind(), threading.Event(), []
+
+    def work(rigs):
+        asked.append(dict(rigs))
+        if len(asked) == 1:
+            behind.ask(2, refit=False)
+            with pytest.raises(Overtaken):
+                behind.go_on()
+            raise Overtaken
+
+    behind.start(work, done.set)
+    behind.ask(1, refit=True)
+    assert done.wait(30)
+    assert behind.wait(30)
+    behind.stop()
+    assert asked == [{1: True}, {1: True, 2: False}]
