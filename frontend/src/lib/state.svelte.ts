@@ -16,6 +16,7 @@ import {
 } from './api';
 import { headersFor, merged, missed, shownAt, type Answer } from './parts';
 import { listen } from './connection';
+import { Foreseen } from './foreseen';
 import { FrameStore } from './frames';
 import { place } from './place.svelte';
 import { nudged } from '../parts/setting';
@@ -43,7 +44,10 @@ function kept<Thing extends { id: number }>(things: Thing[], id: number): Thing 
 
 /** What the program says of itself, and what it is asked to do. */
 class Desk {
+  /** What the program told, with what it has not answered yet laid over it. */
   overview = $state.raw<Overview | null>(null);
+  #told = $state.raw<Overview | null>(null);
+  readonly #foreseen = new Foreseen();
   /** At which revision each part was read last. */
   #read: Record<string, number> = {};
   progress = $state.raw<Progress | null>(null);
@@ -77,8 +81,8 @@ class Desk {
 
   /** Changes whenever the chain does: what was fetched of it before is old then. */
   get revision(): string {
-    const stages = this.overview?.stages.map((stage) => `${stage.key}${stage.on ? '+' : '-'}`) ?? [];
-    const values = this.overview?.settings.map((setting) => setting.value ?? JSON.stringify(setting.band)) ?? [];
+    const stages = this.#told?.stages.map((stage) => `${stage.key}${stage.on ? '+' : '-'}`) ?? [];
+    const values = this.#told?.settings.map((setting) => setting.value ?? JSON.stringify(setting.band)) ?? [];
     return [...stages, ...values].join(' ');
   }
 
@@ -117,7 +121,7 @@ class Desk {
     if (this.overview?.revision !== revision) {
       this.#newest = 0;
       this.#read = {};
-      if (this.overview) this.overview.revision = 0;
+      if (this.#told) this.#told.revision = 0;
       await this.refresh();
     }
     await this.onmet();
@@ -149,17 +153,22 @@ class Desk {
 
   #show(answer: Answer): void {
     // What was asked for before the person went on to this step may lack what it shows.
-    if (this.overview && answer.revision < this.overview.revision) return this.#fill();
-    const gone = missed(this.overview, answer);
-    const overview = merged(this.overview, answer);
+    if (this.#told && answer.revision < this.#told.revision) return this.#fill();
+    const gone = missed(this.#told, answer);
+    const overview = merged(this.#told, answer);
     for (const name of gone) delete overview.have[name];
     for (const name of Object.keys(answer.have ?? {})) this.#read[name] = answer.revision;
-    this.overview = overview;
+    this.#told = overview;
+    this.#lay();
     if (gone.length) void this.refresh();
     else this.#fill();
     this.progress = overview.progress;
     if (!overview.run.live) this.live = null;
     if (overview.message && this.trouble === null) this.trouble = overview.message;
+  }
+
+  #lay(): void {
+    this.overview = this.#told && this.#foreseen.over(this.#told);
   }
 
   /** Say what went wrong. */
@@ -256,13 +265,18 @@ class Desk {
     });
   }
 
-  /** Move a setting by one of its steps from wherever it stands when its turn comes. */
-  nudgeSetting(stage: string, name: string, by: 1 | -1): Promise<boolean> {
-    return this.attempt(() => {
-      const setting = this.overview?.settings.find((entry) => entry.stage === stage && entry.name === name);
-      const moved = setting ? nudged(setting, by) : {};
-      return act('patch', '/api/settings', { body: { stage, name, pinned: true, ...moved } });
-    });
+  /** Move a setting by one of its steps. It is shown at once; of a key that is held down the program is asked for where it has come to. */
+  async nudgeSetting(stage: string, name: string, by: 1 | -1): Promise<boolean> {
+    const setting = this.overview?.settings.find((entry) => entry.stage === stage && entry.name === name);
+    const first = this.#foreseen.set(stage, name, { pinned: true, ...(setting ? nudged(setting, by) : {}) });
+    this.#lay();
+    if (!first) return true;
+    const done = await this.attempt(() =>
+      act('patch', '/api/settings', { body: { stage, name, pinned: true, ...this.#foreseen.send(stage, name) } }),
+    );
+    this.#foreseen.answered(stage, name);
+    this.#lay();
+    return done;
   }
 
   /** Hold something of a listener's mix, worked out from how the mix is when its turn comes. */

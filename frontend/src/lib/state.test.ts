@@ -228,6 +228,30 @@ describe('the desk', () => {
     expect(calls.at(-1)?.body).toEqual({ control: 'preamp', position: 31 });
   });
 
+  it('shows a nudge before the program has answered, and what it answers then', async () => {
+    const setting = (value: number) => ({
+      stage: 'highpass',
+      name: 'frequency_hz',
+      value,
+      step: 1,
+      low: 20,
+      high: 200,
+    });
+    let pinned = 70;
+    answers = (call) => {
+      if (call.method === 'PATCH') pinned = call.body?.value as number;
+      return ok(overview({ settings: [setting(pinned)], working_out: false }));
+    };
+    await desk.refresh();
+    const presses = [1, 2, 3].map(() => desk.nudgeSetting('highpass', 'frequency_hz', 1));
+    expect(desk.overview?.settings[0]?.value).toBe(73);
+    expect(desk.overview?.working_out).toBe(true);
+    await Promise.all(presses);
+    expect(calls.filter((call) => call.method === 'PATCH').map((call) => call.body?.value)).toEqual([73]);
+    expect(desk.overview?.settings[0]?.value).toBe(73);
+    expect(desk.overview?.working_out).toBe(false);
+  });
+
   it('takes what belongs to the step, for as long as the step needs', async () => {
     for (const [step, purpose, seconds] of [
       ['quiet', 'rest', 15],
