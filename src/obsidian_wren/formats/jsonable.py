@@ -14,6 +14,8 @@ from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
 
 _KEPT_APART = ("noise", "voice", "stretches_db")
 _TWO_DIGITS_FROM = 0.1
+_MANY = 8
+_FLOATS = (float, np.float64)
 
 
 def to_jsonable(value: Any) -> Any:
@@ -25,7 +27,8 @@ def to_jsonable(value: Any) -> Any:
     if isinstance(value, dict):
         return {key: to_jsonable(inner) for key, inner in value.items()}
     if isinstance(value, (list, tuple, np.ndarray)):
-        return [to_jsonable(inner) for inner in value]
+        numbers = _numbers(value)
+        return [to_jsonable(inner) for inner in value] if numbers is None else numbers
     if isinstance(value, (np.integer, np.bool_)):
         return value.item()
     if isinstance(value, (float, np.floating)):
@@ -34,6 +37,18 @@ def to_jsonable(value: Any) -> Any:
             return None
         return round(number, 2) if abs(number) >= _TWO_DIGITS_FROM else round(number, 6)
     return value
+
+
+def _numbers(values: Any) -> list[float | None] | None:
+    """Many floats at once; None where these are something else."""
+    if len(values) < _MANY or not all(type(value) in _FLOATS for value in values):
+        return None
+    array = np.asarray(values, dtype=np.float64)
+    rounded = np.where(np.abs(array) >= _TWO_DIGITS_FROM, array.round(2), array.round(6)).tolist()
+    finite = np.isfinite(array)
+    if finite.all():
+        return list(rounded)
+    return [n if there else None for n, there in zip(rounded, finite, strict=True)]
 
 
 def reading_json(

@@ -79,7 +79,8 @@ def control_points(count: int, step: int, memory: Samples) -> int:
     return (int(memory[0]) + count) // step
 
 
-@njit(cache=True, nogil=True)
+# Without a NaN the highest of a step is the same in any order, so many are looked at at once.
+@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
 def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: Samples) -> None:
     """Levels in dBFS at the control points of a block of side-chain.
 

@@ -23,7 +23,7 @@ from obsidian_wren.core.chain.compressor import curve_db
 from obsidian_wren.core.chain.detector import attack_reach, control_step, reach
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.derive.aims import Aims
-from obsidian_wren.core.derive.gate_evidence import detector_levels_dbfs
+from obsidian_wren.core.derive.gate_evidence import talk_heard
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
@@ -103,7 +103,8 @@ class _Take:
     def __init__(self, take_set: TakeSet, sidechain_hz: float) -> None:
         rate, talk = take_set.rate_hz, take_set.talk
         self.step = control_step(rate)
-        self.levels, self.step_s = detector_levels_dbfs(talk, sidechain_hz, rate_hz=rate)
+        hears = talk_heard(take_set, sidechain_hz)
+        self.levels, self.step_s = hears.levels_dbfs, hears.step_s
         count = len(self.levels)
         weighted = take_set.weighted_talk[: count * self.step].reshape(count, self.step)
         self.energy = np.einsum("ij,ij->i", weighted, weighted)

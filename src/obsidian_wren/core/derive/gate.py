@@ -23,9 +23,10 @@ from obsidian_wren.core.derive.gate_evidence import (
     GateEvidence,
     Heard,
     count,
-    detector_levels_dbfs,
-    heard,
+    rest_heard,
+    room_heard,
     shares,
+    talk_heard,
 )
 from obsidian_wren.core.derive.gate_opening import HIGHER_DB, Opening, opening_between
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
@@ -101,11 +102,7 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
 
 def _takes_heard(take_set: TakeSet, sidechain_hz: float) -> tuple[Heard, Heard]:
     """Talk and room as a gate hears them."""
-    rate = take_set.rate_hz
-    return (
-        heard(take_set.talk, take_set.talk_likelihood_db, sidechain_hz, rate_hz=rate),
-        heard(take_set.room, take_set.room_likelihood_db, sidechain_hz, rate_hz=rate),
-    )
+    return talk_heard(take_set, sidechain_hz), room_heard(take_set, sidechain_hz)
 
 
 def set_sidechain(answer: Answer, take_set: TakeSet) -> float:
@@ -218,13 +215,9 @@ def _range_because(gate: bool, *, limited: bool) -> str:
 def bearable_range_db(take_set: TakeSet, hears_from_hz: float) -> float:
     """How much all that closes between words may take, dB: by how far the voice stood over the
     room before anything was done, the room in use as much louder as it usually is there."""
-    rate = take_set.rate_hz
     usual = [
-        float(np.median(levels)) if len(levels) else -100.0
-        for levels, _ in (
-            detector_levels_dbfs(room, hears_from_hz, rate_hz=rate)
-            for room in (take_set.rest, take_set.room)
-        )
+        float(np.median(hears.levels_dbfs)) if len(hears.levels_dbfs) else -100.0
+        for hears in (rest_heard(take_set, hears_from_hz), room_heard(take_set, hears_from_hz))
     ]
     over_rest = take_set.talk_reading.active_level_dbfs - take_set.quiet_reading.rms_dbfs
     snr = over_rest - max(0.0, usual[1] - usual[0])

@@ -21,6 +21,7 @@ from obsidian_wren.core.chain.detector import (
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.gate import GateSpec, gate_gains_db
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.words import Word, within
 
 LOWEST_DBFS, HIGHEST_DBFS = -100.0, 0.0
@@ -89,6 +90,32 @@ def heard(
     step = control_step(rate_hz)
     told = np.empty(0) if likelihood_db is None else likelihood_db[step - 1 :: step][: len(levels)]
     return Heard(levels, told, step_s)
+
+
+def talk_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
+    """:func:`heard` of the talk as it is here; worked out once."""
+    talk, told, rate = take_set.talk, take_set.talk_likelihood_db, take_set.rate_hz
+    return take_set.once(
+        ("talk heard", sidechain_hz), lambda: heard(talk, told, sidechain_hz, rate_hz=rate)
+    )
+
+
+def rest_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
+    """:func:`heard` of the room at rest as it is here; worked out once."""
+    rest, told, rate = take_set.rest, take_set.likelihoods_db[1], take_set.rate_hz
+    return take_set.once(
+        ("rest heard", sidechain_hz), lambda: heard(rest, told, sidechain_hz, rate_hz=rate)
+    )
+
+
+def room_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
+    """:func:`heard` of the room in use as it is here, else at rest; worked out once."""
+    in_use, told, rate = take_set.in_use, take_set.room_likelihood_db, take_set.rate_hz
+    if in_use is None:
+        return rest_heard(take_set, sidechain_hz)
+    return take_set.once(
+        ("room heard", sidechain_hz), lambda: heard(in_use, told, sidechain_hz, rate_hz=rate)
+    )
 
 
 def detector_levels_dbfs(

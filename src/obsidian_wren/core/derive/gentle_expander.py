@@ -13,7 +13,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.derive.gate import bearable_range_db, set_sidechain
-from obsidian_wren.core.derive.gate_evidence import heard
+from obsidian_wren.core.derive.gate_evidence import rest_heard, talk_heard
 from obsidian_wren.core.derive.gate_opening import opening_between
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
@@ -34,9 +34,8 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer = Answer("gate", pins)
     aim = take_set.wishes.aims.floor_dbfs_a
     hears_from = set_sidechain(answer, take_set)
-    (talk_told, rest_told, _), rate = take_set.likelihoods_db, take_set.rate_hz
-    speech = heard(take_set.talk, talk_told, hears_from, rate_hz=rate).inside(take_set.words)
-    rest = heard(take_set.rest, rest_told, hears_from, rate_hz=rate)
+    speech = talk_heard(take_set, hears_from).inside(take_set.words)
+    rest = rest_heard(take_set, hears_from)
     spoken, room = speech.levels_dbfs, rest.levels_dbfs
     need = take_set.rest_dbfs_a + take_set.lift_to_listener().in_pauses_db - aim
     gates = [spec for spec in take_set.passed if isinstance(spec, GateSpec)]

@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from obsidian_wren.core.chain.engine import render_stage
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import SILENCE_DB, Samples
@@ -102,6 +103,8 @@ class TakeSet:
         """
         if not spec.on:
             return self
+        if isinstance(spec, EqualizerSpec) and not spec.bands:
+            return replace(self, passed=(*self.passed, spec))
         talk, rest, in_use = self.likelihoods_db
         takes: list[Told] = [(self.talk, talk), (self.rest, rest)]
         if self.in_use is not None:
@@ -142,25 +145,31 @@ class TakeSet:
 
     @property
     def weighted_talk(self) -> Samples:
-        """The talk behind K-weighting, ``(n,)``; as long as the talk, so it is not kept."""
-        return k_weighted(self.talk, rate_hz=self.rate_hz)
+        """The talk behind K-weighting, ``(n,)``; as long as the talk, so it is not kept, but what
+        it tells is."""
+        weighted = k_weighted(self.talk, rate_hz=self.rate_hz)
+        self._loudness_and_range(weighted)
+        return weighted
 
-    def _loudness_and_range(self) -> tuple[float, float | None]:
-        weighted = self.weighted_talk
-        return (
-            lufs_of_weighted(weighted, rate_hz=self.rate_hz),
-            range_of_weighted(weighted, rate_hz=self.rate_hz),
-        )
+    def _loudness_and_range(self, weighted: Samples | None = None) -> tuple[float, float | None]:
+        def measure() -> tuple[float, float | None]:
+            here = k_weighted(self.talk, rate_hz=self.rate_hz) if weighted is None else weighted
+            return (
+                lufs_of_weighted(here, rate_hz=self.rate_hz),
+                range_of_weighted(here, rate_hz=self.rate_hz),
+            )
+
+        return self.once("loudness", measure)
 
     @property
     def loudness_lufs(self) -> float:
         """Integrated loudness of the talk as it is here; minus infinity in silence."""
-        return self.once("loudness", self._loudness_and_range)[0]
+        return self._loudness_and_range()[0]
 
     @property
     def range_lu(self) -> float | None:
         """Loudness range of the talk as it is here; None when it is too short."""
-        return self.once("loudness", self._loudness_and_range)[1]
+        return self._loudness_and_range()[1]
 
     @property
     def rest_dbfs_a(self) -> float:

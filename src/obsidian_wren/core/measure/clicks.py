@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.signal
 
+from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, SILENCE_DB, Samples, amplitude_db, power_db
 from obsidian_wren.core.measure.spectrum import Band, Spectrum, power_spectrum, third_octaves
 from obsidian_wren.core.measure.weighting import a_weighting_power
@@ -52,9 +53,8 @@ class Transients:
 def _click_starts(samples: Samples, rate_hz: float) -> tuple[np.ndarray, int]:
     """First 2 ms frame of each event and the frame length in samples."""
     cut = min(_HIGHPASS_HZ, rate_hz / 4.0)
-    high = scipy.signal.sosfilt(
-        scipy.signal.butter(2, cut, "highpass", fs=rate_hz, output="sos"), samples
-    )
+    sections = scipy.signal.butter(2, cut, "highpass", fs=rate_hz, output="sos")
+    high = filtered(sections, samples)
     frame = max(2, round(_FRAME_S * rate_hz))
     # The filter's own start is no event.
     high[: frame * 10] = 0.0

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.filters import run_sections
+from obsidian_wren.core.chain.filters import filtered, run_sections
 from obsidian_wren.core.decibels import SILENCE_DB, Samples, power_db
 
 OFFSET_LU = -0.691
@@ -77,14 +77,7 @@ def k_weighted(samples: Samples, *, rate_hz: float) -> Samples:
     sections = k_weighting_sections(rate_hz)
     if samples.ndim > 1:
         return np.column_stack([k_weighted(channel, rate_hz=rate_hz) for channel in samples.T])
-    weighted = np.empty(len(samples))
-    run_sections(
-        sections,
-        np.zeros((len(sections), 2)),
-        np.ascontiguousarray(samples, dtype=np.float64),
-        weighted,
-    )
-    return weighted
+    return filtered(sections, samples)
 
 
 class RunningHops:

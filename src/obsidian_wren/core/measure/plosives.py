@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.signal
 
+from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.speech import active_level, spoken_mask
@@ -40,9 +41,7 @@ def low_levels_dbfs(samples: Samples, *, rate_hz: float) -> Samples:
     """AES17 levels under 150 Hz in 10 ms frames, ``(frames,)``."""
     sections = scipy.signal.butter(4, BAND_HZ, "lowpass", fs=rate_hz, output="sos")
     return np.maximum(
-        frame_levels_dbfs(
-            np.asarray(scipy.signal.sosfilt(sections, samples)), rate_hz=rate_hz, frame_s=_FRAME_S
-        ),
+        frame_levels_dbfs(filtered(sections, samples), rate_hz=rate_hz, frame_s=_FRAME_S),
         -200.0,
     )
 
@@ -59,9 +58,7 @@ def find_plosives(samples: Samples, *, rate_hz: float) -> tuple[Plosive, ...]:
     low = low_levels_dbfs(samples, rate_hz=rate_hz)
     sections = scipy.signal.butter(2, _BODY_HZ, "bandpass", fs=rate_hz, output="sos")
     body = np.maximum(
-        frame_levels_dbfs(
-            np.asarray(scipy.signal.sosfilt(sections, samples)), rate_hz=rate_hz, frame_s=_FRAME_S
-        ),
+        frame_levels_dbfs(filtered(sections, samples), rate_hz=rate_hz, frame_s=_FRAME_S),
         -200.0,
     )
     spoken = spoken_mask(body, active)

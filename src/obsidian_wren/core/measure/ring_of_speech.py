@@ -12,6 +12,7 @@ from __future__ import annotations
 import numpy as np
 import scipy.signal
 
+from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.decay import Reverb
 
@@ -74,7 +75,7 @@ def band_powers(samples: Samples, low_hz: float, high_hz: float, rate_hz: float)
     """Mean squares of a band of ``(n,)`` samples every 5 ms, over 15 ms ``(frames,)``."""
     edges = [low_hz, min(high_hz, 0.45 * rate_hz)]
     sections = scipy.signal.butter(2, edges, "bandpass", fs=rate_hz, output="sos")
-    band = np.asarray(scipy.signal.sosfilt(sections, samples))
+    band = filtered(sections, samples)
     hop = round(_HOP_S * rate_hz)
     power = np.mean(band[: len(band) // hop * hop].reshape(-1, hop) ** 2, axis=1)
     return np.convolve(power, np.ones(3) / 3.0, "same") if len(power) else power

@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 import scipy.signal
 
+from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 
@@ -28,9 +29,9 @@ def is_whispered(samples: Samples, *, rate_hz: float) -> bool:
     if len(samples) < _LEAST_S * rate_hz:
         return False
     high = min(_BAND_HZ[1], 0.45 * rate_hz)
-    band = scipy.signal.sosfilt(
-        scipy.signal.butter(2, [_BAND_HZ[0], high], "bandpass", fs=rate_hz, output="sos"), samples
-    )
+    edges = [_BAND_HZ[0], high]
+    sections = scipy.signal.butter(2, edges, "bandpass", fs=rate_hz, output="sos")
+    band = filtered(sections, samples)
     level = frame_levels_dbfs(band, rate_hz=rate_hz, frame_s=_FRAME_S)
     level = np.maximum(level, level.max() - _DEPTH_DB)
     low, top = np.percentile(level, [10, 90])

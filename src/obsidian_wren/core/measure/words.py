@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.signal
 
+from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.speech import active_level
@@ -46,10 +47,9 @@ def find_words(samples: Samples, *, rate_hz: float, room_dbfs: float) -> tuple[W
     active = active_level(samples, rate_hz=rate_hz).level_dbfs
     if not np.isfinite(active):
         return ()
-    high = scipy.signal.sosfilt(
-        scipy.signal.butter(2, _LOWEST_HZ, "highpass", fs=rate_hz, output="sos"), samples
-    )
-    levels = frame_levels_dbfs(np.asarray(high), rate_hz=rate_hz, frame_s=FRAME_S)
+    sections = scipy.signal.butter(2, _LOWEST_HZ, "highpass", fs=rate_hz, output="sos")
+    high = filtered(sections, samples)
+    levels = frame_levels_dbfs(high, rate_hz=rate_hz, frame_s=FRAME_S)
     body = levels > max(room_dbfs + _OVER_ROOM_DB, active - _UNDER_ACTIVE_DB)
     edge = levels > max(room_dbfs + _EDGE_OVER_ROOM_DB, active - _EDGE_UNDER_ACTIVE_DB)
     runs = _joined([_stretched(first, last, edge) for first, last in _runs(body)])

@@ -16,6 +16,7 @@ import numpy as np
 import scipy.fft
 import scipy.signal
 
+from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.prove.change import compare
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding
@@ -132,7 +133,7 @@ def _frames(samples: Samples, hz: float, rate_hz: float) -> Samples:
     sections = scipy.signal.butter(
         2, (hz * 2.0**-_OCTAVE, hz * 2.0**_OCTAVE), "bandpass", fs=rate_hz, output="sos"
     )
-    power = np.asarray(scipy.signal.sosfilt(sections, samples)) ** 2
+    power = filtered(sections, samples) ** 2
     size = round(_FRAME_S * rate_hz)
     return np.asarray(power[: len(power) // size * size].reshape(-1, size).mean(axis=1))
 

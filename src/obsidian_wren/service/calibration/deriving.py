@@ -28,6 +28,7 @@ def derive_after_take(ctx: RigContext, take: Take) -> None:
 def _derive_after_take(ctx: RigContext, take: Take) -> None:
     if take.purpose == "dial":
         learn_control(ctx, take)
+        ctx.look_again()
     if take.purpose in ("clap", "sweep") and ring_of(ctx) is None:
         raise Refused(
             "no-decay",

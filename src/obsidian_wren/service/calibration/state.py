@@ -13,7 +13,7 @@ class CalibrationState:
     """Takes brought through stages, who asked for everything to be derived, and what is worked out
     behind an answer."""
 
-    take_sets: Remembered = field(default_factory=lambda: Remembered(8))
+    take_sets: Remembered = field(default_factory=lambda: Remembered(32))
     asked_to_derive: Asked = field(default_factory=Asked)
     asked_to_fit: Asked = field(default_factory=Asked)
     behind: Behind = field(default_factory=Behind)

@@ -125,7 +125,7 @@ def used_by(ctx: RigContext, node: str, *, moved: bool = False) -> dict[str, Val
     ``moved``: its levels were moved to the present gain by prediction, so the present gain is what
     they stand on.
     """
-    present = sources_now(ctx)
+    present = ctx.held("sources", lambda: sources_now(ctx))
     used: dict[str, Value] = {}
     for key in graph.sources(node):
         purpose, dot, fact = key.partition(".")

@@ -5,12 +5,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property
+from typing import Any, TypeVar, cast
 
 from sqlalchemy.orm import Session
 
 from obsidian_wren.service.rig.take_queries import Takes, current_takes
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Rig
+
+Found = TypeVar("Found")
 
 
 class RigContext:
@@ -20,6 +23,7 @@ class RigContext:
         self.ws = ws
         self.session = session
         self.rig = rig
+        self._held: dict[str, Any] = {}
         # Who is told of what happens to it, and what ends work on it that nobody needs any more.
         self.announce: Callable[[object], None] = ws.announce
         self.go_on: Callable[[], None] = lambda: None
@@ -34,6 +38,13 @@ class RigContext:
         """The newest usable take of each purpose."""
         return current_takes(self.session, self.rig)
 
+    def held(self, name: str, look_up: Callable[[], Found]) -> Found:
+        """Something of the rig that stays as it is until :meth:`look_again`."""
+        if name not in self._held:
+            self._held[name] = look_up()
+        return cast("Found", self._held[name])
+
     def look_again(self) -> None:
-        """Takes were added, marked or discarded: look them up anew when they are asked for."""
+        """Takes or what a person decided have changed: look up anew what is asked for."""
         self.__dict__.pop("takes", None)
+        self._held.clear()
