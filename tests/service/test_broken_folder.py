@@ -16,12 +16,12 @@ from obsidian_wren.service.opening.opening import close_workshop, open_workshop
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import library, recorded_file, recorder
 from obsidian_wren.service.recording.tracks import Track
-from obsidian_wren.service.workshop.token import token_of
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store import parts
 from obsidian_wren.store.backup import copies, copy_database
 from obsidian_wren.store.folder import DataFolder, FolderError
 from obsidian_wren.store.models import Clip, Take
+from obsidian_wren.store.token import token_of
 from signals import RATE, noise, room
 
 FAULTS = ("missing", "empty", "cut", "scrambled", "foreign", "unreadable")

@@ -50,8 +50,8 @@ def look_through(chosen: argparse.Namespace) -> int:
 
 def start(chosen: argparse.Namespace) -> int:
     """``serve`` and ``demo``: serve the page until it is ended."""
-    from obsidian_wren.service.workshop.token import token_of
     from obsidian_wren.store.folder import DataFolder
+    from obsidian_wren.store.token import token_of
     from obsidian_wren.web.access import Access
     from obsidian_wren.web.server import bind, serve
 

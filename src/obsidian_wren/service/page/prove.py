@@ -12,7 +12,7 @@ from obsidian_wren.service.carry.fingerprint import fingerprint
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.chain import stages
 from obsidian_wren.service.prove import titles
-from obsidian_wren.service.prove.kept import kept_series
+from obsidian_wren.service.prove.kept import kept_series, running_series
 from obsidian_wren.service.prove.titles import stage_of
 from obsidian_wren.service.prove.two_takes import beside_of, comparable_rigs, names_of
 from obsidian_wren.service.prove.versions import kept_versions, version_title
@@ -55,12 +55,13 @@ def _pair(second: str, names: titles.PairNames) -> views.PairView:
 
 def series(ctx: RigContext) -> views.RunningSeriesView | None:
     """The series that is answered now."""
+    row = running_series(ctx)
+    if row is None:
+        return None
+    # Only who answers one needs what computes.
     from obsidian_wren.core.prove.pair import HEARD_S
     from obsidian_wren.service.prove import blind
 
-    row = blind.running_series(ctx)
-    if row is None:
-        return None
     loudness = blind.pair_of(ctx, row).loudness_lufs
     names = titles.kept_names(row.second, row.names)
     return views.RunningSeriesView(

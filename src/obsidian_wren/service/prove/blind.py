@@ -14,6 +14,7 @@ from obsidian_wren.core.prove.pair import Pair, matched_pair, starts_at_s, veile
 from obsidian_wren.core.prove.series import Answer, Kind, draw
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.prove.kept import running_series
 from obsidian_wren.service.prove.sentence import (
     delay_saved_ms,
     first_of,
@@ -28,15 +29,6 @@ from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Series, Take
 
 Which = Literal["one", "other"]
-
-
-def running_series(ctx: RigContext) -> Series | None:
-    """The series that is not at its end, None where there is none."""
-    return ctx.session.scalars(
-        select(Series).where(
-            Series.rig_id == ctx.rig.id, Series.ended.is_(False), Series.discarded.is_(False)
-        )
-    ).first()
 
 
 def begin_series(ws: Workshop, second: str, kind: Kind, rounds: int) -> None:

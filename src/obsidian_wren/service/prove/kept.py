@@ -10,6 +10,15 @@ from obsidian_wren.store.models import Reading, Series, Take
 _CHECKS = 30
 
 
+def running_series(ctx: RigContext) -> Series | None:
+    """The series that is not at its end, None where there is none."""
+    return ctx.session.scalars(
+        select(Series).where(
+            Series.rig_id == ctx.rig.id, Series.ended.is_(False), Series.discarded.is_(False)
+        )
+    ).first()
+
+
 def kept_series(ctx: RigContext) -> list[Series]:
     """The series that were heard to their end, the newest first."""
     return list(
