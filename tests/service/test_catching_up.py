@@ -181,8 +181,8 @@ def test_a_sound_that_is_lost_is_marked_and_done_without(behind):
         takes = session.scalars(catching_up.select(Take).where(Take.purpose == "passage"))
         digest = next(iter(takes)).sha256
     for store in (behind.sounds, behind.readings, behind.answers):
-        store._held.clear()
-    current(behind).take_sets._held.clear()
+        store.forget()
+    current(behind).take_sets.forget()
     (behind.folder.takes / f"{digest}.flac").unlink()
     pin(behind, "highpass", "frequency_hz", 100.0)
     catching_up.caught_up(behind)

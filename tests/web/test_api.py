@@ -1,3 +1,4 @@
+import gzip
 import io
 import json
 
@@ -34,6 +35,20 @@ def test_every_answer_carries_the_policy(client):
     headers = client.get("/api/state").headers
     assert "default-src 'none'" in headers["Content-Security-Policy"]
     assert headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_long_answers_travel_packed_for_who_can_unpack(client):
+    plain = client.get("/api/state")
+    packed = client.get("/api/state", headers={"Accept-Encoding": "gzip, br"})
+    assert "Content-Encoding" not in plain.headers
+    assert packed.headers["Content-Encoding"] == "gzip"
+    assert "Accept-Encoding" in packed.headers["Vary"]
+    assert json.loads(gzip.decompress(packed.data)).keys() == plain.json.keys()
+    assert len(packed.data) < len(plain.data) / 4
+    refused = client.get("/api/state", headers={"Accept-Encoding": "gzip;q=0"})
+    assert "Content-Encoding" not in refused.headers
+    short = client.post("/api/marker", headers={"Accept-Encoding": "gzip"})
+    assert "Content-Encoding" not in short.headers
 
 
 def test_refusals_are_sentences(client):

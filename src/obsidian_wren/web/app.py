@@ -16,7 +16,7 @@ from werkzeug.exceptions import HTTPException
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.web import guard, models, waiting
+from obsidian_wren.web import guard, models, packing, waiting
 from obsidian_wren.web.answers import Route, workshop
 from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 from obsidian_wren.web.routes import (
@@ -120,6 +120,7 @@ def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
     app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
     guard.install(app)
     waiting.install(app)
+    packing.install(app)
     for api in _blueprints(describe=describe):
         app.register_api(api)
     app.register_error_handler(413, _on_too_large)

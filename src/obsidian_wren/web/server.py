@@ -18,9 +18,9 @@ from waitress.parser import HTTPRequestParser
 from waitress.task import ErrorTask
 
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.heap import share_arenas
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.front import HEADERS, Front, Wsgi
-from obsidian_wren.web.heap import share_arenas
 from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 
 if TYPE_CHECKING:

@@ -7,13 +7,16 @@ from dataclasses import dataclass, field
 from obsidian_wren.service.calibration.behind import Behind
 from obsidian_wren.service.workshop import Asked, Remembered, Workshop
 
+# The takes of a usual calibration behind each of its stages.
+_TAKE_SETS_BYTES = 80_000_000
+
 
 @dataclass
 class CalibrationState:
     """Takes brought through stages, who asked for everything to be derived, and what is worked out
     behind an answer."""
 
-    take_sets: Remembered = field(default_factory=lambda: Remembered(32))
+    take_sets: Remembered = field(default_factory=lambda: Remembered(most_bytes=_TAKE_SETS_BYTES))
     asked_to_derive: Asked = field(default_factory=Asked)
     asked_to_fit: Asked = field(default_factory=Asked)
     behind: Behind = field(default_factory=Behind)

@@ -1,4 +1,5 @@
-"""The last few things computed, by key. Sounds are large, so only a few are held."""
+"""The last few things computed, by key. Sounds are large, so they are held light and only as many
+as a budget allows."""
 
 from __future__ import annotations
 
@@ -8,19 +9,40 @@ from typing import Any
 
 from cachetools import LRUCache, cached
 
+from obsidian_wren.service.workshop.light import bytes_of, full, light
+
 
 class Remembered:
-    """Answers by key, the least recently used going first.
+    """Answers by key, the least recently used going first: at most so many, or at most so many
+    bytes of sound.
 
     One flight at a time: who asks for a key that another thread computes waits for its answer.
+    Whether it was held or made makes no difference to what comes.
     """
 
-    def __init__(self, most: int) -> None:
-        self._held: LRUCache[Hashable, Any] = LRUCache(most)
+    def __init__(self, most: int | None = None, *, most_bytes: int | None = None) -> None:
+        self._held: LRUCache[Hashable, Any] = (
+            LRUCache(most_bytes, bytes_of) if most_bytes is not None else LRUCache(most or 1)
+        )
+        self._is_sound = most_bytes is not None
         self._answer = cached(
             self._held, key=lambda key, _make: key, condition=threading.Condition()
         )(lambda _key, make: make())
 
     def get(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """What is held under the key, made when it is not. What ``make`` raises is not held."""
+        if self._is_sound:
+            return full(self._answer(key, lambda: light(make())))
         return self._answer(key, make)
+
+    @property
+    def bytes_held(self) -> int:
+        """How much is held, in bytes of sound."""
+        return int(self._held.currsize) if self._is_sound else sum(map(bytes_of, self._all()))
+
+    def forget(self) -> None:
+        """Let everything go."""
+        self._held.clear()
+
+    def _all(self) -> list[Any]:
+        return list(self._held.values())

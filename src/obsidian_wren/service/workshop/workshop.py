@@ -23,6 +23,8 @@ from obsidian_wren.store.folder import DataFolder
 Pace = Literal["real", "fast"]
 State = TypeVar("State")
 Event = TypeVar("Event")
+# A minute of sound at 48 kHz is 12 MB.
+_SOUNDS_BYTES = 36_000_000
 
 
 @dataclass(frozen=True)
@@ -47,7 +49,7 @@ class Workshop:
     copier: Copier | None = None
     findings: list[Finding] = field(default_factory=list)
     message: str | None = None
-    sounds: Remembered = field(default_factory=lambda: Remembered(4))
+    sounds: Remembered = field(default_factory=lambda: Remembered(most_bytes=_SOUNDS_BYTES))
     readings: Remembered = field(default_factory=lambda: Remembered(32))
     answers: Remembered = field(default_factory=lambda: Remembered(64))
     # Goes on after a restart, unless a thousand things changed in every second of the run before.
