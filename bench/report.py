@@ -1,4 +1,5 @@
-"""Run the benches and write what they say to docs/performance.md: ``make bench``."""
+"""Run the benches and write what they say to docs/performance.md: ``make bench``; or those that are
+named, ``python bench/report.py plan.py``."""
 
 from __future__ import annotations
 
@@ -19,9 +20,12 @@ BENCHES = (
     ("live.py", "From a microphone of the system to a program that listens"),
     ("own_system.py", "When this computer changes by itself"),
     ("mix.py", "Mixes, a run of everything, the recorder"),
+    ("nudge.py", "A click, what follows from it, and memory"),
     ("drift.py", "A check: what drifted, and why"),
+    ("recheck.py", "A check, from its last sample"),
     ("two_microphones.py", "Two microphones of known response"),
 )
+REPORT = ROOT / "docs/performance.md"
 HEAD = """# Performance
 
 Written by `make bench`. Speeds are compared side by side in one run, turn by turn, since one
@@ -29,25 +33,34 @@ machine is not another and is not even itself a minute later; bars are those of 
 """
 
 
+def ran(name: str, title: str) -> str:
+    """The section of one bench."""
+    print(f"{title} ({name})", flush=True)
+    done = subprocess.run(
+        [sys.executable, str(ROOT / "bench" / name)], capture_output=True, text=True, check=True
+    )
+    print(done.stdout, flush=True)
+    told = (ROOT / "bench" / name).read_text().split('"""')[1].strip()
+    return f"## {title}\n\n{told}\n\n`python bench/{name}`\n\n```\n{done.stdout.strip()}\n```\n"
+
+
+def kept() -> dict[str, str]:
+    """The sections as they were written last, by their titles."""
+    parts = REPORT.read_text().split("\n## ")[1:] if REPORT.exists() else []
+    return {part.partition("\n")[0]: f"## {part.rstrip()}\n" for part in parts}
+
+
 def main() -> None:
-    parts = [
-        HEAD,
-        (
-            f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python"
-            f" {platform.python_version()}.\n"
-        ),
-    ]
+    """Run those that are named, or all; the others stay as they were written."""
+    wanted, before = sys.argv[1:], kept()
+    machine = f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python"
+    parts = [HEAD, f"{machine} {platform.python_version()}.\n"]
     for name, title in BENCHES:
-        print(f"{title} ({name})", flush=True)
-        done = subprocess.run(
-            [sys.executable, str(ROOT / "bench" / name)], capture_output=True, text=True, check=True
-        )
-        print(done.stdout, flush=True)
-        told = (ROOT / "bench" / name).read_text().split('"""')[1].strip()
-        parts.append(
-            f"## {title}\n\n{told}\n\n`python bench/{name}`\n\n```\n{done.stdout.strip()}\n```\n"
-        )
-    (ROOT / "docs/performance.md").write_text("\n".join(parts))
+        if not wanted or name in wanted:
+            parts.append(ran(name, title))
+        elif title in before:
+            parts.append(before[title])
+    REPORT.write_text("\n".join(parts))
 
 
 if __name__ == "__main__":

@@ -75,6 +75,8 @@ class Desk {
 
   /** Fetch what this step shows beyond what was read with the newest state. */
   #fill(): void {
+    // What is being worked out is told when it is there.
+    if (this.#told?.working_out) return;
     const newest = this.overview?.revision ?? 0;
     if (shownAt(place.step).some((part) => (this.#read[part] ?? newest) < newest)) void this.refresh();
   }

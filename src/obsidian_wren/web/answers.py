@@ -30,19 +30,28 @@ def workshop() -> Workshop:
     return found
 
 
-def state_answer() -> Response:
+# What a change to the chain changes at once; the rest follows.
+_AT_ONCE = ("chain", "steps")
+
+
+def state_answer(*, chain_only: bool = False) -> Response:
     """What the page shows: the parts that it wants, but for those that it has.
 
     It says so in two headers, ``Wren-Want: rig,steps`` and ``Wren-Have: rig=WORD,steps=WORD``; who
-    says nothing gets everything.
+    says nothing gets everything. ``chain_only``: nothing but the chain has changed so far,
+    and while the rest is being worked out the page is told only that.
     """
+    from obsidian_wren.service import calibration
     from obsidian_wren.service.page.overview import PARTS, overview_json
 
     asked = [name.strip() for name in request.headers.get("Wren-Want", "").split(",")]
     pairs = [pair.partition("=") for pair in request.headers.get("Wren-Have", "").split(",")]
+    wanted = [name for name in asked if name in PARTS]
+    if chain_only and wanted and calibration.current(workshop()).behind.waits:
+        wanted = [name for name in wanted if name in _AT_ONCE]
     body = overview_json(
         workshop(),
-        wanted=[name for name in asked if name in PARTS] or tuple(PARTS),
+        wanted=wanted or tuple(PARTS),
         have={name.strip(): word for name, _, word in pairs},
     )
     return Response(body, mimetype="application/json")

@@ -37,8 +37,8 @@ from obsidian_wren.store.models import (
 _WISHES = ("wishes", "stage_order")
 
 
-def undo(ws: Workshop) -> None:
-    """Take the newest change back."""
+def undo(ws: Workshop) -> bool:
+    """Take the newest change back. Gives whether it was one of the chain alone."""
     _let_catch_up(ws, next_undo)
     with ws.lock, ws.sessions.begin() as session:
         found = next_undo(session)
@@ -50,10 +50,11 @@ def undo(ws: Workshop) -> None:
         prepared = _prepared(ws, session)
     _set_computer(ws, found.body, back=True)
     _follow(ws, prepared)
+    return _of_chain(found)
 
 
-def redo(ws: Workshop) -> None:
-    """Make the change again that was undone last."""
+def redo(ws: Workshop) -> bool:
+    """Make the change again that was undone last. Gives whether it was one of the chain alone."""
     _let_catch_up(ws, next_redo)
     with ws.lock, ws.sessions.begin() as session:
         found = next_redo(session)
@@ -65,6 +66,11 @@ def redo(ws: Workshop) -> None:
         prepared = _prepared(ws, session)
     _set_computer(ws, found.body, back=False)
     _follow(ws, prepared)
+    return _of_chain(found)
+
+
+def _of_chain(found: ChangeRow) -> bool:
+    return all(key.startswith(("pin/", "switch/")) for key in found.body)
 
 
 def _let_catch_up(ws: Workshop, which: Callable[[Session], ChangeRow | None]) -> None:

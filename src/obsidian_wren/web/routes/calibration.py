@@ -117,7 +117,7 @@ def change_setting(body: ChangeSetting) -> Response:
     settings.change_setting(
         workshop(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned
     )
-    return state_answer()
+    return state_answer(chain_only=True)
 
 
 class HowReport(Said):
@@ -150,7 +150,7 @@ def switch_stage(body: SwitchStage) -> Response:
     from obsidian_wren.service.calibration import stages
 
     stages.switch_stage(workshop(), body.stage, body.on)
-    return state_answer()
+    return state_answer(chain_only=True)
 
 
 def order_stages(body: OrderStages) -> Response:

@@ -73,16 +73,14 @@ def undo() -> Response:
     """Take the newest change back."""
     from obsidian_wren.service.undo import put_back
 
-    put_back.undo(workshop())
-    return state_answer()
+    return state_answer(chain_only=put_back.undo(workshop()))
 
 
 def redo() -> Response:
     """Make it again."""
     from obsidian_wren.service.undo import put_back
 
-    put_back.redo(workshop())
-    return state_answer()
+    return state_answer(chain_only=put_back.redo(workshop()))
 
 
 ROUTES: tuple[Route, ...] = (

@@ -1,0 +1,129 @@
+"""A click in a running program over the demo's calibration: how long until it is answered, how long
+until all that follows from it is there, how many bytes the answer takes; and the memory that the
+program holds at its first state, after the first click and after two hundred of every kind.
+"""
+
+from __future__ import annotations
+
+import gzip
+import json
+import pathlib
+import re
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from typing import Any
+
+import numpy as np
+
+NUDGES = {
+    "high-pass": ("highpass", "frequency_hz", 70.0, 1.0),
+    "compressor": ("compressor", "ratio", 2.0, 0.1),
+    "gate": ("gate", "range_db", 4.0, 0.5),
+}
+# What Tone shows.
+WANT = "rig,steps,takes,talk,chain,delivery,diagram,run,tone,clean,room"
+_TIMES = 7
+
+
+class Program:
+    def __init__(self, folder: str) -> None:
+        command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--no-token", "--fast"]
+        self.process = subprocess.Popen(
+            [*command, "--port", "0", "--data", folder], stdout=subprocess.PIPE, text=True
+        )
+        self.url = ""
+        while not self.url:
+            found = re.search(r"http://[\d.:]+/", self.process.stdout.readline())
+            self.url = found.group() if found else ""
+        self.have: dict[str, str] = {}
+        self.state: dict[str, Any] = {}
+        self.bytes = 0
+
+    def ask(self, method: str, path: str, body: object = None, want: str = WANT) -> dict[str, Any]:
+        have = ",".join(f"{name}={word}" for name, word in self.have.items())
+        headers = {"Content-Type": "application/json", "Wren-Want": want, "Wren-Have": have}
+        request = urllib.request.Request(
+            f"{self.url}api/{path}",
+            method=method,
+            data=None if body is None else json.dumps(body).encode(),
+            headers=headers | {"Accept-Encoding": "gzip"},
+        )
+        with urllib.request.urlopen(request) as answer:
+            raw = answer.read()
+            packed = answer.headers.get("Content-Encoding") == "gzip"
+        self.bytes = len(raw)
+        found: dict[str, Any] = json.loads(gzip.decompress(raw) if packed else raw)
+        self.have |= found.get("have", {})
+        self.state |= found
+        return found
+
+    def caught_up_s(self, began: float) -> float:
+        while self.state["working_out"]:
+            time.sleep(0.04)
+            self.ask("GET", "state", want="steps")
+        return time.perf_counter() - began
+
+    def memory_mb(self) -> float:
+        status = pathlib.Path(f"/proc/{self.process.pid}/status").read_text()
+        return int(re.search(r"VmRSS:\s+(\d+)", status).group(1)) / 1000.0
+
+
+def nudge(program: Program, name: str, turn: int) -> tuple[float, float, int]:
+    stage, setting, first, step = NUDGES[name]
+    body = {"stage": stage, "name": setting, "value": first + turn % 20 * step, "pinned": True}
+    began = time.perf_counter()
+    program.ask("PATCH", "settings", body)
+    answered, size = time.perf_counter() - began, program.bytes
+    return answered, program.caught_up_s(began), size
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        subprocess.run(
+            [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare", "--data", folder],
+            check=True,
+            stdout=subprocess.DEVNULL,
+        )
+        program = Program(folder)
+        try:
+            program.ask("GET", "state")
+            memory = [program.memory_mb()]
+            time.sleep(10.0)
+            first = nudge(program, "high-pass", 0)
+            memory.append(program.memory_mb())
+            print(f"the first one    answer {1000 * first[0]:4.0f} ms, all {first[1]:.2f} s")
+            for name in NUDGES:
+                found = np.array([nudge(program, name, 1 + turn) for turn in range(_TIMES)])
+                answer, whole, size = np.median(found, axis=0)
+                print(
+                    f"{name:16} answer {1000 * answer:4.0f} ms (50 ms), all {whole:.2f} s (0.3 s),"
+                    f" {size / 1000:.1f} kB (12 kB)"
+                )
+            undone = []
+            for _ in range(_TIMES):
+                began = time.perf_counter()
+                program.ask("POST", "undo")
+                undone.append(time.perf_counter() - began)
+                program.caught_up_s(began)
+            print(f"undo             answer {1000 * np.median(undone):4.0f} ms (50 ms)")
+            for turn in range(50):
+                for name in NUDGES:
+                    nudge(program, name, turn)
+                program.ask("POST", "undo")
+                program.caught_up_s(time.perf_counter())
+            time.sleep(5.0)
+            memory.append(program.memory_mb())
+            print(
+                f"memory           first state {memory[0]:.0f} MB, after a click {memory[1]:.0f} MB"
+                f" (220), after 200 more {memory[2]:.0f} MB (350)"
+            )
+        finally:
+            program.process.terminate()
+            program.process.wait()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,83 @@
+"""A check from its last sample to what it found, in a running program over the demo's calibration,
+at the pace of sound; the first one after a start, and two more. Beside it, in the same run, reading
+the same takes as the calibration does, so that machines can be told apart.
+"""
+
+from __future__ import annotations
+
+import pathlib
+import tempfile
+import time
+
+import numpy as np
+
+from obsidian_wren.core.measure.readings import read_quiet, read_talk
+from obsidian_wren.devices.browser import BrowserStream
+from obsidian_wren.service.opening.boathouse import fill_with_boathouse
+from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.prove.kept import kept_checks
+from obsidian_wren.service.readings.measuring import samples_of
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.takes import ending, from_stream, simulated
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.standins.surroundings import simulated_world
+from obsidian_wren.store.folder import DataFolder
+
+
+def opened(folder: pathlib.Path, pace: str) -> Workshop:
+    return open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace=pace)
+
+
+def checks(ws: Workshop) -> int:
+    with ws.sessions() as session:
+        return len(kept_checks(in_hand(ws, session)))
+
+
+def check_s(ws: Workshop) -> float:
+    began: list[float] = []
+    finish = ending.finish
+
+    def timed(ws: Workshop, running: object) -> int | None:
+        began.append(time.perf_counter())
+        return finish(ws, running)
+
+    from_stream.finish, before = timed, checks(ws)
+    try:
+        simulated.start_simulated(ws, "check")
+        while checks(ws) == before:
+            time.sleep(0.005)
+        return time.perf_counter() - began[0]
+    finally:
+        from_stream.finish = finish
+
+
+def reading_s(ws: Workshop) -> float:
+    with ws.sessions() as session:
+        ctx = in_hand(ws, session)
+        rest, talk = ctx.takes.quiet, ctx.takes.passage
+        sounds = [samples_of(ws, take) for take in (rest, talk)]
+    began = time.perf_counter()
+    quiet = read_quiet(sounds[0], rate_hz=rest.rate_hz)
+    read_talk(sounds[1], rate_hz=talk.rate_hz, quiet=quiet)
+    return time.perf_counter() - began
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as made:
+        folder = pathlib.Path(made)
+        ws = opened(folder, "fast")
+        fill_with_boathouse(ws)
+        close_workshop(ws)
+        ws = opened(folder, "real")
+        found = [check_s(ws) for _ in range(3)]
+        reading = min(reading_s(ws) for _ in range(3))
+        close_workshop(ws)
+    later = float(np.median(found[1:]))
+    print(f"last sample to what moved    first {found[0]:.2f} s, later {later:.2f} s  (bar 1.5 s)")
+    print(
+        f"reading rest and passage     {reading:.2f} s; a check takes {later / reading:.1f} of it"
+    )
+
+
+if __name__ == "__main__":
+    main()
