@@ -812,6 +812,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/memory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the program holds in memory. */
+        get: operations["state_memory_memory_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/microphones": {
         parameters: {
             query?: never;
@@ -3209,6 +3226,19 @@ export interface components {
             level_dbfs: number | null;
         };
         /**
+         * HeldView
+         * @description Something that is remembered, MB, and how much of it may be; None where it is counted in
+         *     pieces.
+         */
+        HeldView: {
+            /** Mb */
+            mb: number;
+            /** Most Mb */
+            most_mb: number | null;
+            /** What */
+            what: string;
+        };
+        /**
          * HoldBlock
          * @description The size of a block; null lets the measured one stand.
          */
@@ -3566,6 +3596,17 @@ export interface components {
             unit: string;
             /** Why */
             why: string;
+        };
+        /**
+         * MemoryView
+         * @description The whole program, MB (None where the system does not tell), and what of it is
+         *     remembered.
+         */
+        MemoryView: {
+            /** Held */
+            held: components["schemas"]["HeldView"][];
+            /** Program Mb */
+            program_mb: number | null;
         };
         /**
          * MicrophoneFields
@@ -7493,6 +7534,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    state_memory_memory_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemoryView"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -72,6 +72,10 @@ def _add_doctor(commands: argparse._SubParsersAction[_Parser]) -> None:
         action="store_true",
         help="put right what can be; what cannot be read is put aside, never deleted",
     )
+    doctor.add_argument(
+        "--memory", action="store_true", help="what the program that runs over it holds in memory"
+    )
+    doctor.add_argument("--port", type=int, default=DEFAULT_PORT, help="where it runs")
     doctor.add_argument("--json", action="store_true")
 
 

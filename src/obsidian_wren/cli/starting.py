@@ -29,6 +29,10 @@ def look_through(chosen: argparse.Namespace) -> int:
     path = chosen.data or Path.home() / _OWN_DATA
     if not path.is_dir():
         raise Refused("no-folder", f"There is no data folder {path}. Name it with --data.")
+    if chosen.memory:
+        from obsidian_wren.cli.asking import show_memory
+
+        return show_memory(path, chosen.port, as_json=chosen.json)
     os.umask(0o077)
     folder = DataFolder(path)
     found = doctor.repair(folder, _world()) if chosen.repair else doctor.examine(folder)

@@ -24,25 +24,22 @@ class Remembered:
         self._held: LRUCache[Hashable, Any] = (
             LRUCache(most_bytes, bytes_of) if most_bytes is not None else LRUCache(most or 1)
         )
-        self._is_sound = most_bytes is not None
+        self.most_bytes = most_bytes
         self._answer = cached(
             self._held, key=lambda key, _make: key, condition=threading.Condition()
         )(lambda _key, make: make())
 
     def get(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """What is held under the key, made when it is not. What ``make`` raises is not held."""
-        if self._is_sound:
+        if self.most_bytes is not None:
             return full(self._answer(key, lambda: light(make())))
         return self._answer(key, make)
 
     @property
     def bytes_held(self) -> int:
         """How much is held, in bytes of sound."""
-        return int(self._held.currsize) if self._is_sound else sum(map(bytes_of, self._all()))
+        return sum(map(bytes_of, list(self._held.values())))
 
     def forget(self) -> None:
         """Let everything go."""
         self._held.clear()
-
-    def _all(self) -> list[Any]:
-        return list(self._held.values())

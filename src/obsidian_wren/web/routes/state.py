@@ -12,7 +12,7 @@ import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from flask import Response, request
+from flask import Response, jsonify, request
 
 from obsidian_wren.service.page import views
 from obsidian_wren.service.workshop import Workshop
@@ -69,6 +69,13 @@ def _stream(
         yield f"event: {kind}\ndata: {json.dumps(body)}\n\n"
 
 
+def memory() -> Response:
+    """What the program holds in memory."""
+    from obsidian_wren.service.page.memory import memory as held
+
+    return jsonify(held(workshop()).model_dump())
+
+
 def undo() -> Response:
     """Take the newest change back."""
     from obsidian_wren.service.undo import put_back
@@ -86,6 +93,7 @@ def redo() -> Response:
 ROUTES: tuple[Route, ...] = (
     ("get", "/state", state, views.Overview),
     ("get", "/events", events, None),
+    ("get", "/memory", memory, views.MemoryView),
     ("post", "/undo", undo, views.Overview),
     ("post", "/redo", redo, views.Overview),
 )

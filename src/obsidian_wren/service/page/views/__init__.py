@@ -31,6 +31,7 @@ from obsidian_wren.service.page.views.gain import (
     SoftClippingView,
     TalkView,
 )
+from obsidian_wren.service.page.views.memory import HeldView, MemoryView
 from obsidian_wren.service.page.views.overview import (
     ChainPart,
     CleanPart,
@@ -163,6 +164,7 @@ __all__ = [
     "GateEvidenceView",
     "HalfView",
     "HarmonicView",
+    "HeldView",
     "HumView",
     "ImprovementView",
     "InterfaceView",
@@ -170,6 +172,7 @@ __all__ = [
     "KnownView",
     "LevelEvidenceView",
     "MeasuredHereView",
+    "MemoryView",
     "MicrophoneView",
     "MoveView",
     "MovedView",

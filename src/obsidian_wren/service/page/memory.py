@@ -1,0 +1,44 @@
+"""What the program holds in memory, and how much it may."""
+
+from __future__ import annotations
+
+import os
+from contextlib import suppress
+from pathlib import Path
+
+from obsidian_wren.service import calibration, mixes
+from obsidian_wren.service.page import views
+from obsidian_wren.service.workshop import Workshop
+
+_MB = 1e6
+
+
+def memory(ws: Workshop) -> views.MemoryView:
+    """The whole program, and what is remembered of sounds and answers."""
+    caches = (
+        ("sounds of takes and what was rendered of them", ws.sounds),
+        ("takes behind the stages of the chain", calibration.current(ws).take_sets),
+        ("readings of takes", ws.readings),
+        ("answers of rules", ws.answers),
+        ("what is mixed", mixes.current(ws).materials),
+        ("pictures of clips", mixes.current(ws).waveforms),
+    )
+    return views.MemoryView(
+        program_mb=_program_mb(),
+        held=[
+            views.HeldView(
+                what=what,
+                mb=round(cache.bytes_held / _MB, 1),
+                most_mb=None if cache.most_bytes is None else round(cache.most_bytes / _MB, 1),
+            )
+            for what, cache in caches
+        ],
+    )
+
+
+def _program_mb() -> float | None:
+    """What of the program is in memory; None where the system does not tell."""
+    with suppress(OSError, ValueError, AttributeError, IndexError):
+        pages = int(Path("/proc/self/statm").read_text("ascii").split()[1])
+        return round(pages * os.sysconf("SC_PAGE_SIZE") / _MB, 1)
+    return None

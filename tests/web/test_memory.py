@@ -1,0 +1,62 @@
+"""What the program says of its memory, to the page and on the command line."""
+
+import json
+import threading
+
+import pytest
+
+from obsidian_wren.cli import main
+from obsidian_wren.service.calibration import settings
+from obsidian_wren.store.token import token_of
+from obsidian_wren.web.access import Access
+from obsidian_wren.web.app import create_app
+from obsidian_wren.web.front import Front
+
+
+@pytest.fixture
+def answering(boathouse):
+    """The boathouse's program behind its front, at a port of this machine."""
+    from waitress.server import create_server
+
+    access = Access(token_of(boathouse.folder.path / "token"), 0)
+    front = Front(lambda: create_app(boathouse), access)
+    front.start()
+    server = create_server(front, host="127.0.0.1", port=0)
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    yield boathouse, server.effective_port
+    server.close()
+    thread.join(10)
+
+
+def held(client):
+    return {one["what"]: one for one in client.get("/api/memory").json["held"]}
+
+
+def test_what_is_remembered_is_counted(boathouse):
+    client = create_app(boathouse).test_client()
+    name = "takes behind the stages of the chain"
+    assert held(client)[name]["mb"] == 0.0
+    settings.change_setting(
+        boathouse, "highpass", "frequency_hz", value=90.0, band=None, pinned=True
+    )
+    after = held(client)[name]
+    assert 1.0 < after["mb"] <= after["most_mb"]
+    assert client.get("/api/memory").json["program_mb"] > 50.0
+
+
+def test_the_command_line_asks_the_program_that_runs(answering, capsys):
+    ws, port = answering
+    where = ["doctor", "--memory", "--data", str(ws.folder.path), "--port", str(port)]
+    assert main(where) == 0
+    said = capsys.readouterr().out
+    assert said.startswith("The program holds ")
+    assert "readings of takes" in said
+    assert main([*where, "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["held"]
+
+
+def test_where_no_program_runs_it_says_so(workshop, capsys):
+    folder = str(workshop.folder.path)
+    assert main(["doctor", "--memory", "--data", folder, "--port", "1"]) == 2
+    assert "No program over" in capsys.readouterr().err
