@@ -107,8 +107,10 @@
           onclick={() => void desk.do('post', '/api/redo')}>Redo</button
         >
       </span>
-      <span class="working" role="status">{overview.working_out ? 'Working out what follows…' : ''}</span>
-      <span class="confirmed">{confirmed} of {overview.steps.length} confirmed</span>
+      <!-- One of the two, in one place: nothing beside it moves. -->
+      <span class="confirmed" role="status"
+        >{overview.working_out ? 'Working it out…' : `${confirmed} of ${overview.steps.length} confirmed`}</span
+      >
       <span class="live">
         <Mark kind={overview.run.live ? 'good' : 'none'} />
         {#if overview.run.live}Live <span class="num">{level(desk.live?.level_dbfs)} dBFS</span>{:else}Not live{/if}
@@ -295,8 +297,9 @@
     background: repeating-linear-gradient(90deg, var(--ink) 0 6px, transparent 6px 12px) top / 100% 2px no-repeat
       var(--sheet);
   }
-  .working {
-    font-size: 13px;
+  .confirmed {
+    min-width: 118px;
+    text-align: right;
     white-space: nowrap;
   }
   .trouble {

@@ -9,6 +9,8 @@
     versions: Version[];
   }
   let { versions }: Props = $props();
+  /** Of several that hold the same, the newest. */
+  const inForce = $derived(versions.find((version) => version.in_force)?.id);
   const made = (version: Version) => (version.step ? `${version.step} confirmed` : 'kept');
 </script>
 
@@ -27,7 +29,8 @@
             <span class="soft">{clock(version.at)}{version.name ? `, ${made(version)}` : ''}</span>
             {#if version.note}<span class="soft note">{version.note}</span>{/if}
           </span>
-          {#if version.in_force}<span class="now"><Mark kind="good" /> in force</span>{/if}
+          {#if version.id === inForce}<span class="now"><Mark kind="good" /> in force</span>
+          {:else if version.in_force}<span class="now">the same</span>{/if}
         </button>
       </li>
     {/each}
