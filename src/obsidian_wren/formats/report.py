@@ -5,6 +5,7 @@ The page holds its pictures and its styles; it runs no script and asks for nothi
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -17,12 +18,16 @@ from obsidian_wren.formats.report_charts import charts
 from obsidian_wren.formats.report_numbers import as_float, number
 
 _PLACES = Path(__file__).parent
+_MINUS = re.compile(r"(^|[\s(])-(?=\d)")
 
 
 def report_html(file: CalibrationFile) -> str:
     """The whole page."""
     pages = jinja2.Environment(
-        loader=jinja2.FileSystemLoader(_PLACES), autoescape=True, undefined=jinja2.StrictUndefined
+        loader=jinja2.FileSystemLoader(_PLACES),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+        finalize=_proper,
     )
     pages.filters.update(
         unit=lambda value, unit: with_unit(as_float(value), unit), signed=with_sign, hz=frequency
@@ -37,6 +42,11 @@ def report_html(file: CalibrationFile) -> str:
         feeds=file.feeds,
         proof=file.proof,
     )
+
+
+def _proper(value: Any) -> Any:
+    """Sentences with true minus signs before their numbers; pictures as they are."""
+    return _MINUS.sub(r"\1−", value) if type(value) is str else value
 
 
 def _rig(rig: dict[str, Any]) -> list[tuple[str, str]]:
