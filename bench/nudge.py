@@ -1,6 +1,10 @@
 """A click in a running program over the demo's calibration: how long until it is answered, how long
 until all that follows from it is there, how many bytes the answer takes; and the memory that the
 program holds at its first state, after the first click and after two hundred of every kind.
+
+Before what follows was worked out behind the answer, a nudge of the high-pass was answered after
+1.3 s, of the compressor after 0.8 s, undo after 1.6 s, with 105 to 205 kB; memory was 242 MB at the
+first state and 1.8 GB after forty clicks.
 """
 
 from __future__ import annotations
