@@ -36,7 +36,8 @@ kernels: .setup-kernels
 	scripts/need-chromium
 	touch $@
 
-.setup-sound-server: scripts/need-sound-server
+# One after the other: two that install at once shut each other out.
+.setup-sound-server: scripts/need-sound-server | .setup-chromium
 	scripts/need-sound-server
 	touch $@
 
