@@ -108,8 +108,8 @@ def _check(chosen: argparse.Namespace) -> int:
 
 
 def _work(chosen: argparse.Namespace) -> int:
+    # Only what the command needs: loading the rest would take longer than reading a short file.
     from obsidian_wren.service.files import reading as files
-    from obsidian_wren.service.files.planning import plan_files
 
     match chosen.command, getattr(chosen, "what", None):
         case "read", "level":
@@ -121,6 +121,8 @@ def _work(chosen: argparse.Namespace) -> int:
                 chosen.file, quiet=chosen.quiet, channel=chosen.channel, progress=_progress
             )
         case "plan", _:
+            from obsidian_wren.service.files.planning import plan_files
+
             answer = plan_files(
                 chosen.quiet,
                 chosen.talk,

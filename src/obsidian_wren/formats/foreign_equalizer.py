@@ -10,7 +10,7 @@ import re
 from pathlib import Path
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.formats.carried_file import shortened

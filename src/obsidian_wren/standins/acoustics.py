@@ -6,8 +6,8 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
+import scipy
 import scipy.fft
-import scipy.signal
 import soundfile
 import soxr
 

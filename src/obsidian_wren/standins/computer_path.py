@@ -5,8 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-import scipy.interpolate
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service.ports import Controls

@@ -4,8 +4,8 @@ clicks, and what the microphone makes itself."""
 from __future__ import annotations
 
 import numpy as np
+import scipy
 import scipy.fft
-import scipy.signal
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.weighting import a_weighting_power

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 

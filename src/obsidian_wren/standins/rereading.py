@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 
 import numpy as np
-import scipy.signal
+import scipy
 import soxr
 
 from obsidian_wren.core.chain.filters import EqualizerBand, band_section

@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import Literal
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.standins.acoustics import talker_sound

@@ -172,6 +172,9 @@ def _keep_what_it_tells(error: Told) -> None:
 
 def load() -> None:
     """Load what computes, so that the first take need not wait for it."""
+    # A part of SciPy is loaded when it is named first, which would be in the middle of a take.
+    import scipy.signal
+
     from obsidian_wren.service.export import sounds
     from obsidian_wren.service.live import living
     from obsidian_wren.service.page import overview
@@ -179,7 +182,16 @@ def load() -> None:
     from obsidian_wren.service.setup import confirming
     from obsidian_wren.service.takes import simulated
 
-    for module in (confirming, sounds, living, overview, proving, listeners, simulated):
+    for module in (
+        scipy.signal,
+        confirming,
+        sounds,
+        living,
+        overview,
+        proving,
+        listeners,
+        simulated,
+    ):
         assert module.__doc__
 
 

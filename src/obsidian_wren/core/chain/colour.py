@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-import scipy.signal
+import scipy
 from numba import njit
 
 from obsidian_wren.core.chain.filters import run_sections

@@ -30,6 +30,8 @@ _NEIGHBOURS = _TAPS // 2
 # Close to Nyquist four phases are too few to see the wave between samples: where it bends so fast
 # that it may be as many times higher, it is looked at closer.
 _NEAR_NYQUIST = 1.35
+# So many samples are looked at together: where none of them is loud, nothing between them is.
+_LOOKED_AT = 64
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -61,6 +63,14 @@ def _local_peaks(
             peaks[i] = max(peaks[i], abs(total))
 
 
+@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+def _highest(peaks: Samples) -> float:
+    highest = 0.0
+    for i in range(len(peaks)):
+        highest = max(highest, peaks[i])
+    return highest
+
+
 @njit(cache=True, nogil=True)
 def _gains(
     peaks: Samples,
@@ -78,6 +88,13 @@ def _gains(
     released, total, lowest, lowest_age = memory[2], memory[3], memory[4], int(memory[5])
     share = 1.0 / span
     deepest = 1.0
+    if lowest == 1.0 and released == 1.0 and total == span and _highest(peaks) <= ceiling:
+        # At rest, and nothing asks for less: whatever is remembered is one and stays one.
+        gains[:] = 1.0
+        memory[0] = (at_needed + len(peaks)) % window
+        memory[1] = (at_smooth + len(peaks)) % span
+        memory[5] = 0.0
+        return deepest
     for i in range(len(peaks)):
         need = ceiling / peaks[i] if peaks[i] > ceiling else 1.0
         needed[at_needed] = need
@@ -121,6 +138,28 @@ def _gains(
     return deepest
 
 
+@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+def _peaks_over(
+    near: Samples, phases: Samples, sharp: Samples, l1_norm: float, ceiling: float, peaks: Samples
+) -> None:
+    """Raise ``peaks`` to the largest value at and just after each sample, where that can pass the
+    ceiling; elsewhere they may stay lower."""
+    taps = phases.shape[1]
+    found, value = np.empty(_LOOKED_AT), np.empty(_LOOKED_AT)
+    for first in range(0, len(peaks), _LOOKED_AT):
+        last = min(first + _LOOKED_AT, len(peaks))
+        highest = 0.0
+        for i in range(first, last + taps - 1):
+            highest = max(highest, abs(near[i]))
+        # No interpolated value exceeds the largest sample times the filter's absolute sum.
+        if highest * l1_norm <= ceiling:
+            continue
+        here = found[: last - first]
+        _local_peaks(near[first : last + taps - 1], phases, sharp, value[: last - first], here)
+        for i in range(first, last):
+            peaks[i] = max(peaks[i], here[i - first])
+
+
 @njit(cache=True, nogil=True)
 def _limit(
     block: Samples,
@@ -140,14 +179,8 @@ def _limit(
     work = np.empty(held + count)
     work[:held] = past
     work[held:] = block
-    near = work[held - taps + 1 :]
-    highest = 0.0
-    for i in range(len(near)):
-        highest = max(highest, abs(near[i]))
     peaks = np.zeros(count)
-    # No interpolated value exceeds the largest sample times the filter's absolute sum.
-    if highest * l1_norm > ceiling:
-        _local_peaks(near, phases, sharp, np.empty(count), peaks)
+    _peaks_over(work[held - taps + 1 :], phases, sharp, l1_norm, ceiling, peaks)
     gains = np.empty(count)
     deepest = _gains(peaks, gains, ceiling, release, needed, smooth, memory)
     for i in range(count):
@@ -226,27 +259,60 @@ class LinkedLimiter:
         self._one = Limiter(ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz)
         self.delay_samples = self._one.delay_samples
         self.gain_db = 0.0
-        self._past = np.zeros((self.delay_samples + _TAPS, channels))
+        self._past = np.zeros((channels, self.delay_samples + _TAPS))
 
     def process(self, block: Samples) -> Samples:
         """Limit ``(n, channels)`` samples; the output lags by ``delay_samples``."""
-        one, held = self._one, len(self._past)
-        work = np.concatenate([self._past, block])
-        near = np.ascontiguousarray(work[held - _TAPS + 1 :].T)
-        peaks = np.zeros(len(block))
-        if np.abs(near).max(initial=0.0) * _L1_NORM > one._ceiling:
-            each = np.empty(len(block))
-            for channel in near:
-                _local_peaks(channel, _PHASES, _SHARP, np.empty(len(block)), each)
-                np.maximum(peaks, each, out=peaks)
-        gains = np.empty(len(block))
-        deepest = _gains(
-            peaks, gains, one._ceiling, one._release, one._needed, one._smooth, one._memory
+        one, out = self._one, np.empty(block.shape)
+        deepest = _limit_linked(
+            block,
+            out,
+            self._past,
+            self.delay_samples,
+            _PHASES,
+            _SHARP,
+            _L1_NORM,
+            one._ceiling,
+            one._release,
+            one._needed,
+            one._smooth,
+            one._memory,
         )
         self.gain_db = amplitude_db(float(deepest))
-        self._past = work[len(block) :]
-        start = held - self.delay_samples
-        return np.asarray(work[start : start + len(block)] * gains[:, None])
+        return out
+
+
+@njit(cache=True, nogil=True)
+def _limit_linked(
+    block: Samples,
+    out: Samples,
+    past: Samples,
+    delay: int,
+    phases: Samples,
+    sharp: Samples,
+    l1_norm: float,
+    ceiling: float,
+    release: float,
+    needed: Samples,
+    smooth: Samples,
+    memory: Samples,
+) -> float:
+    (count, channels), held, taps = block.shape, past.shape[1], phases.shape[1]
+    work = np.empty((channels, held + count))
+    peaks = np.zeros(count)
+    for channel in range(channels):
+        work[channel, :held] = past[channel]
+        for i in range(count):
+            work[channel, held + i] = block[i, channel]
+        near = work[channel, held - taps + 1 :]
+        _peaks_over(near, phases, sharp, l1_norm, ceiling, peaks)
+    gains = np.empty(count)
+    deepest = _gains(peaks, gains, ceiling, release, needed, smooth, memory)
+    for channel in range(channels):
+        for i in range(count):
+            out[i, channel] = work[channel, held - delay + i] * gains[i]
+        past[channel] = work[channel, count:]
+    return deepest
 
 
 def limiter_gains(

@@ -11,7 +11,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
-import scipy.special
+import scipy
 from numba import njit
 
 # exp(½ E₁(v)) · √(v / (1 + v)) is smooth and lies between 0.75 and 1: a polynomial of v / (1 + v)

@@ -16,7 +16,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
+import scipy
 from numba import njit
 
 from obsidian_wren.core.chain.compressor import curve_db

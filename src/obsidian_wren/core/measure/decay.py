@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.room_modes import RoomMode, find_modes

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples

@@ -10,7 +10,7 @@ distribution of signal decay rates", for the decay; the direct sound's share by 
 from __future__ import annotations
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples, power_db

@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
+import scipy
 from scipy.ndimage import median_filter
 
 from obsidian_wren.core.decibels import Samples, power_db

@@ -6,7 +6,7 @@ Source: AES17 for levels, ITU-R BS.1770-5 for true peak.
 from __future__ import annotations
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import true_peak_dbtp

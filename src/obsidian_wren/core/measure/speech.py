@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+import scipy
 import scipy.fft
-import scipy.signal
 from numba import njit
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, SILENCE_DB, Samples, power_db

@@ -7,7 +7,7 @@ between 2 and 8 Hz; noise, hum and music do not.
 from __future__ import annotations
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples

@@ -17,8 +17,8 @@ from functools import lru_cache
 from itertools import combinations
 
 import numpy as np
+import scipy
 import scipy.fft
-import scipy.signal
 
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
 

@@ -13,7 +13,7 @@ import itertools
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.linalg
+import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.prove.causes import Code, Model

@@ -13,8 +13,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 import scipy.fft
-import scipy.signal
 
 from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples, power_db
