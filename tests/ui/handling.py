@@ -30,7 +30,8 @@ def status(page, name):
 
 
 def number(page, name):
-    """The number of a line in the slip."""
+    """The number of a line in the slip, once all that was done is worked out."""
+    expect(page.locator("main.older")).to_have_count(0, timeout=SLOW)
     text = (
         page.locator(".fact", has=page.get_by_role("heading", name=name, exact=True))
         .locator(".head .num")
