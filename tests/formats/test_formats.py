@@ -210,3 +210,21 @@ def test_settings_keep_what_was_derived_beside_the_pin():
         "3.4 kHz",
         "12 kHz",
     ]
+
+
+@pytest.mark.parametrize("kind", [list, tuple, np.array])
+def test_many_numbers_at_once_are_those_of_one_by_one(kind):
+    rng = np.random.default_rng(3)
+    values = [*rng.normal(0.0, 40.0, 200), *rng.normal(0.0, 0.05, 200), math.inf, -math.inf, 0.0]
+    found = to_jsonable(kind([float(value) for value in values]))
+    alone = [to_jsonable(float(value)) for value in values]
+    assert [value is None for value in found] == [value is None for value in alone]
+    known = [(one, other) for one, other in zip(found, alone, strict=True) if one is not None]
+    assert all(one == pytest.approx(other, abs=1e-9) for one, other in known)
+    assert all(type(one) is float for one, _ in known)
+    assert json.loads(json.dumps(found)) == found
+
+
+def test_what_is_not_all_numbers_is_turned_piece_by_piece():
+    mixed = [1.23456, None, "words", True, 7, *([0.5] * 10)]
+    assert to_jsonable(mixed) == [1.23, None, "words", True, 7, *([0.5] * 10)]

@@ -1,13 +1,15 @@
 """What becomes outdated, and what is predicted until it is measured again."""
 
 import pytest
+from sqlalchemy import select
 
-from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.calibration import deriving, settings
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import (
     turning,
 )
 from obsidian_wren.service.takes import simulated
+from obsidian_wren.store.models import Derivation
 from rigging import change, preamp, setting, status
 
 
@@ -66,3 +68,31 @@ def test_a_shock_mount_stales_the_room_in_use_only(boathouse):
     change(boathouse, shock_mount=True)
     stale = {take.purpose for take in overview(boathouse).takes if take.current and take.stale}
     assert stale == {"in-use"}
+
+
+@pytest.mark.parametrize("hz", [90.0, 90.5])
+def test_a_pin_leaves_nothing_outdated_that_was_derived_with_it(boathouse, hz):
+    """The database gives 90 back for 90.0."""
+    settings.change_setting(boathouse, "highpass", "frequency_hz", value=hz, band=None, pinned=True)
+    shown = overview(boathouse)
+    assert shown.derivable is None
+    assert all(step.why is None for step in shown.steps if step.name in ("clean", "tone", "steady"))
+
+
+def test_what_an_older_version_kept_of_a_pin_is_the_same_pin(boathouse):
+    settings.change_setting(
+        boathouse, "highpass", "frequency_hz", value=90.0, band=None, pinned=True
+    )
+    with boathouse.sessions.begin() as session:
+        for row in session.scalars(select(Derivation)):
+            held = row.used.get("pin:highpass")
+            if held is not None:
+                assert "90.0" in held
+                row.used = {**row.used, "pin:highpass": held.replace("90.0", "90")}
+    assert overview(boathouse).derivable is None
+    with boathouse.sessions.begin() as session:
+        for row in session.scalars(select(Derivation)):
+            if "pin:highpass" in row.used:
+                row.used = {**row.used, "pin:highpass": "no pin at all"}
+    # What cannot be read differs; nothing fails over it.
+    assert overview(boathouse).derivable is not None
