@@ -7,7 +7,7 @@ import pytest
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.service.calibration import behind as behind_module
-from obsidian_wren.service.calibration import catching_up, current, settings, stages
+from obsidian_wren.service.calibration import catching_up, current, deriving, settings, stages
 from obsidian_wren.service.calibration.behind import Behind, Overtaken
 from obsidian_wren.service.calibration.events import ChainChanged
 from obsidian_wren.service.calibration.wishes import TasteBody, WishesBody
@@ -261,3 +261,18 @@ def test_what_was_asked_when_the_end_comes_is_let_go():
     threading.Timer(0.1, goes.set).start()
     behind.stop()
     assert not behind.runs
+
+
+def test_what_could_not_be_worked_out_is_marked_and_derived_with_one_press(
+    behind, other_boathouse, monkeypatch
+):
+    with monkeypatch.context() as broken:
+        broken.setattr(catching_up, "derive_everything", lambda ctx, *, refit: 1 / 0)
+        pin(behind, "highpass", "frequency_hz", 100.0)
+        catching_up.caught_up(behind)
+    assert "the voice chain" in overview(behind).derivable
+    assert not overview(behind).working_out
+    deriving.derive_again(behind)
+    assert overview(behind).derivable is None
+    pin(other_boathouse, "highpass", "frequency_hz", 100.0)
+    assert shown(behind)["settings"] == shown(other_boathouse)["settings"]
