@@ -21,7 +21,7 @@ def answering(boathouse):
     access = Access(token_of(boathouse.folder.path / "token"), 0)
     front = Front(lambda: create_app(boathouse), access)
     front.start()
-    server = create_server(front, host="127.0.0.1", port=0)
+    server = create_server(front, map={}, host="127.0.0.1", port=0)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield boathouse, server.effective_port
