@@ -75,7 +75,9 @@ def test_a_wrong_pick_is_seen_moved_and_proved_by_the_sound(own):
         wait_until(lambda: abs(strongest_hz(recorder.hears(0.5)) - 1000.0) < 5.0)
         living.stop_run(own)
         wait_until(lambda: silent(recorder))
-    assert "Walk recorder listens" not in [check.sentence for check in in_call(own).checks]
+    wait_until(
+        lambda: "Walk recorder listens" not in [check.sentence for check in in_call(own).checks]
+    )
     with pytest.raises(Refused, match="no longer records"):
         feeds.move_listener(own, 99_999, "call")
 
