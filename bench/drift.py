@@ -5,7 +5,7 @@ how far distance and gain are off; the same with another reading of the sentence
 The bars are for 200 of each (``python bench/drift.py 200``, half an hour). With the same sound
 again that gave 196 of 200 single changes (95 in 100), 197 of 200 double ones (85 in 100), distance
 within 14 % in 95 of 100 (15 %), gain within 0.17 dB (0.3); with another reading 162 and 182 of 200,
-within 21 % and 0.70 dB; of 200 unchanged repeats with another reading one was called changed
+within 21 % and 0.70 dB; of 200 unchanged repeats with another reading none was called changed
 (none).
 """
 

@@ -21,7 +21,7 @@ _LEVEL_DB, _TILT_DB, _BAND_DB, _LATE_DB = 0.55, 0.35, 0.3, 0.45
 _OF_STRETCHES = 0.5
 # The same sound played once more: only the room and the noise differ.
 _SAME_LEVEL_DB, _SAME_TILT_DB, _SAME_BAND_DB, _SAME_LATE_DB = 0.06, 0.04, 0.1, 0.12
-_SAME_CONTOUR_DB = 0.95
+_SAME_CONTOUR_DB = 0.9
 _AS_LONG = 0.05
 _LOUD_DB, _FALLS_DB, _LEAST_LOUD = -10.0, 6.0, 20
 _UNKNOWN_FROM = 1e4
