@@ -16,7 +16,7 @@ import {
 } from './api';
 import { headersFor, merged, missed, shownAt, type Answer } from './parts';
 import { listen } from './connection';
-import { Foreseen } from './foreseen';
+import { Pending } from './pending';
 import { FrameStore } from './frames';
 import { place } from './place.svelte';
 import { nudged } from '../parts/setting';
@@ -47,7 +47,7 @@ class Desk {
   /** What the program told, with what it has not answered yet laid over it. */
   overview = $state.raw<Overview | null>(null);
   #told = $state.raw<Overview | null>(null);
-  readonly #foreseen = new Foreseen();
+  readonly #pending = new Pending();
   /** At which revision each part was read last. */
   #read: Record<string, number> = {};
   progress = $state.raw<Progress | null>(null);
@@ -170,7 +170,7 @@ class Desk {
   }
 
   #lay(): void {
-    this.overview = this.#told && this.#foreseen.over(this.#told);
+    this.overview = this.#told && this.#pending.over(this.#told);
   }
 
   /** Say what went wrong. */
@@ -270,13 +270,13 @@ class Desk {
   /** Move a setting by one of its steps. It is shown at once; of a key that is held down the program is asked for where it has come to. */
   async nudgeSetting(stage: string, name: string, by: 1 | -1): Promise<boolean> {
     const setting = this.overview?.settings.find((entry) => entry.stage === stage && entry.name === name);
-    const first = this.#foreseen.set(stage, name, { pinned: true, ...(setting ? nudged(setting, by) : {}) });
+    const first = this.#pending.set(stage, name, { pinned: true, ...(setting ? nudged(setting, by) : {}) });
     this.#lay();
     if (!first) return true;
     const done = await this.attempt(() =>
-      act('patch', '/api/settings', { body: { stage, name, pinned: true, ...this.#foreseen.send(stage, name) } }),
+      act('patch', '/api/settings', { body: { stage, name, pinned: true, ...this.#pending.send(stage, name) } }),
     );
-    this.#foreseen.answered(stage, name);
+    this.#pending.answered(stage, name);
     this.#lay();
     return done;
   }

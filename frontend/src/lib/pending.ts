@@ -12,10 +12,10 @@ interface Held {
 const keyOf = (stage: string, name: string) => `${stage}/${name}`;
 
 /** Settings that a person moved and the program has not answered yet: shown as they will be, and marked. */
-export class Foreseen {
+export class Pending {
   readonly #held = new Map<string, Held>();
 
-  /** Foresee a change; false where an earlier one of this setting has still to be sent, so that this one goes in its place. */
+  /** Keep a change; false where an earlier one of this setting has still to be sent, so that this one goes in its place. */
   set(stage: string, name: string, change: Change): boolean {
     const key = keyOf(stage, name);
     const before = this.#held.get(key);
@@ -41,7 +41,7 @@ export class Foreseen {
     if (held.flying <= 0 && !held.unsent) this.#held.delete(key);
   }
 
-  /** The state with what is foreseen laid over it. */
+  /** The state with what is pending laid over it. */
   over(told: Overview): Overview {
     if (!this.#held.size) return told;
     const settings = told.settings.map((setting) => {
