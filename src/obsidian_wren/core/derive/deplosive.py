@@ -1,7 +1,7 @@
 """Plosives: on when the take holds any; the threshold lies over all that this voice has under
 150 Hz without them.
 
-Source: practice: plosives are told by peaks that the same voice has nowhere else under 150 Hz.
+Source: practice: plosives are peaks that the same voice has nowhere else under 150 Hz.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """What noise reduction costs: speech lost by band, and how restless the noise that is left has
 become.
 
-Source: practice: musical noise is told by how far its bins wander.
+Source: practice: musical noise shows in how far its bins wander.
 """
 
 from __future__ import annotations
