@@ -87,6 +87,11 @@ class Feed(Protocol):
         """Whether what is written still reaches who listens."""
         ...
 
+    @property
+    def unread_s(self) -> float:
+        """For how long the server has taken nothing of what was written, seconds."""
+        ...
+
     def write(self, block: Samples) -> None:
         """The next ``(n,)`` samples at ``FEED_HZ``; never waits."""
         ...

@@ -150,6 +150,11 @@ class LoopbackFeed:
         """Whether the device is still there."""
         return not self._output.is_gone
 
+    @property
+    def unread_s(self) -> float:
+        """The device takes everything, whether anyone records its other end or not."""
+        return 0.0
+
     def write(self, block: Samples) -> None:
         """The next ``(n,)`` samples at ``FEED_HZ``; never waits."""
         self._output.write(np.repeat(block[:, None], self._output.channels, axis=1))

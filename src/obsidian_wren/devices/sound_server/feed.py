@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from contextlib import suppress
 from pathlib import Path
 
@@ -23,6 +24,7 @@ class PipeFeed:
 
     def __init__(self, path: Path, *, pipe_bytes: int, held: int) -> None:
         self.path, self.dropped = path, 0
+        self._unread_since_s: float | None = None
         # The lock that keeps other runs from writing into the same pipe.
         self._held: int | None = held
         # Open at both ends: the pipe is never without a reader, and opening never waits.
@@ -43,7 +45,10 @@ class PipeFeed:
                 os.write(self._pipe, data[first : first + _AT_ONCE])
             except BlockingIOError:
                 self.dropped += (len(data) - first) // _FLOAT_BYTES
+                if first == 0 and self._unread_since_s is None:
+                    self._unread_since_s = time.monotonic()
                 return
+            self._unread_since_s = None
 
     @property
     def is_whole(self) -> bool:
@@ -52,6 +57,12 @@ class PipeFeed:
             return self._held is not None and self.path.stat().st_ino == os.fstat(self._pipe).st_ino
         except OSError:
             return False
+
+    @property
+    def unread_s(self) -> float:
+        """Since when nothing that was written went in, seconds; 0 where the last of it did."""
+        since_s = self._unread_since_s
+        return 0.0 if since_s is None else time.monotonic() - since_s
 
     def close(self) -> None:
         """Leave the pipe; who listens hears silence."""

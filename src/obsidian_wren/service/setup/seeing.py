@@ -13,6 +13,7 @@ from obsidian_wren.service.live.living import close_recording, resume_run
 from obsidian_wren.service.rig.computer_rows import remember_devices
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.send.feeds import ensure_feeds
+from obsidian_wren.service.send.joining import join_unread
 from obsidian_wren.service.workshop import Workshop
 
 _LOG = logging.getLogger(__name__)
@@ -79,5 +80,6 @@ def attend(ws: Workshop, *, looked: bool) -> None:
     if run is not None and run.finished.is_set() and run.source_gone:
         close_recording(ws)
         resume_run(ws)
+    join_unread(ws)
     if changed:
         ws.changed()
