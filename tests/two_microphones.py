@@ -75,6 +75,13 @@ def truth_db(first, second, hz):
     return found[1] - found[0]
 
 
+def begins_late(world):
+    """By how many samples the voice begins late in a take: it is cut at the whole sample next to
+    its arrival."""
+    way = world["placement"]["distance_m"] / 343.0 * RATE
+    return way - round(way)
+
+
 def error_db(relative, truth, *, to_hz=12_100.0):
     """RMS error of a relative response up to a frequency, the level taken off, dB."""
     inside = relative.hz < to_hz
