@@ -5,8 +5,20 @@ from hypothesis import strategies as st
 
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.gain import GainSpec
-from obsidian_wren.core.chain.limiter import Limiter, LimiterSpec, limiter_gains, local_peaks
-from obsidian_wren.core.measure.levels import interpolator, true_peak_dbtp
+from obsidian_wren.core.chain.limiter import (
+    _PHASES,
+    _SHARP,
+    Limiter,
+    LimiterSpec,
+    limiter_gains,
+    local_peaks,
+)
+from obsidian_wren.core.measure.levels import (
+    between_bound,
+    interpolator,
+    may_pass,
+    true_peak_dbtp,
+)
 from signals import RATE, noise, sine, voice
 
 
@@ -111,3 +123,24 @@ def test_high_sounds_are_held_no_lower_than_low_ones(hz):
     out = render([LimiterSpec(-3.0, 100.0)], sound, rate_hz=RATE)[RATE // 4 : -RATE // 4]
     amplitude_db = 10 * np.log10(2.0 * np.mean(out**2))
     assert -3.6 <= amplitude_db <= -2.95
+
+
+@pytest.mark.parametrize("sharp", [_PHASES, _SHARP], ids=["four times", "sharp"])
+def test_nothing_between_samples_passes_what_bounds_it(sharp):
+    rng = np.random.default_rng(3)
+    bound = between_bound(sharp)
+    taps = sharp.shape[1]
+    worst = np.sign(sharp[np.abs(sharp).sum(axis=1).argmax()])
+    sounds = [
+        np.cumsum(rng.normal(size=400)),
+        rng.normal(size=400),
+        sine(1000.0, 0.0, 0.02),
+        np.cos(np.pi * np.arange(400)) * np.linspace(0.0, 1.0, 400),
+        np.concatenate([np.zeros(taps), worst, np.zeros(taps)]),
+    ]
+    for sound in sounds:
+        between = max(np.abs(np.convolve(sound, row[::-1], "valid")).max() for row in sharp)
+        assert not may_pass(sound, 3.0 * np.abs(sound).max(), bound)
+        assert may_pass(sound, between * (1.0 - 1e-9), bound)
+    # What it is for: a voice that stays under the ceiling is not looked at between its samples.
+    assert not may_pass(sine(1000.0, -1.0, 0.1), 1.0, bound)

@@ -16,13 +16,13 @@ from numba import njit
 
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
-from obsidian_wren.core.measure.levels import interpolate, interpolator
+from obsidian_wren.core.measure.levels import between_bound, interpolate, interpolator, may_pass
 
 _TAPS = 32
 _PHASES = interpolator(4, _TAPS)[1:]
 # Follows to 22.5 kHz at 48 kHz, a third of a decibel out at most; too dear for every sample.
 _SHARP = interpolator(8, _TAPS, beta=3.0)[1:]
-_L1_NORM = float(max(np.abs(_PHASES).sum(axis=1).max(), np.abs(_SHARP).sum(axis=1).max()))
+_BOUND = between_bound(np.concatenate([_PHASES, _SHARP]))
 _LOOKAHEAD_S = 0.0015
 # Four phases miss at most 0.12 dB of a peak at 20 kHz; the rest is for the gain's own movement.
 _GUARD_DB = 0.3
@@ -140,7 +140,12 @@ def _gains(
 
 @njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
 def _peaks_over(
-    near: Samples, phases: Samples, sharp: Samples, l1_norm: float, ceiling: float, peaks: Samples
+    near: Samples,
+    phases: Samples,
+    sharp: Samples,
+    bound: tuple[float, float, float],
+    ceiling: float,
+    peaks: Samples,
 ) -> None:
     """Raise ``peaks`` to the largest value at and just after each sample, where that can pass the
     ceiling; elsewhere they may stay lower."""
@@ -148,11 +153,7 @@ def _peaks_over(
     found, value = np.empty(_LOOKED_AT), np.empty(_LOOKED_AT)
     for first in range(0, len(peaks), _LOOKED_AT):
         last = min(first + _LOOKED_AT, len(peaks))
-        highest = 0.0
-        for i in range(first, last + taps - 1):
-            highest = max(highest, abs(near[i]))
-        # No interpolated value exceeds the largest sample times the filter's absolute sum.
-        if highest * l1_norm <= ceiling:
+        if not may_pass(near[first : last + taps - 1], ceiling, bound):
             continue
         here = found[: last - first]
         _local_peaks(near[first : last + taps - 1], phases, sharp, value[: last - first], here)
@@ -168,53 +169,59 @@ def _limit(
     delay: int,
     phases: Samples,
     sharp: Samples,
-    l1_norm: float,
+    bound: tuple[float, float, float],
     ceiling: float,
     release: float,
     needed: Samples,
     smooth: Samples,
     memory: Samples,
 ) -> float:
-    count, held, taps = len(block), len(past), phases.shape[1]
-    work = np.empty(held + count)
-    work[:held] = past
-    work[held:] = block
+    (count, channels), held, taps = block.shape, past.shape[1], phases.shape[1]
+    work = np.empty((channels, held + count))
     peaks = np.zeros(count)
-    _peaks_over(work[held - taps + 1 :], phases, sharp, l1_norm, ceiling, peaks)
+    for channel in range(channels):
+        work[channel, :held] = past[channel]
+        for i in range(count):
+            work[channel, held + i] = block[i, channel]
+        near = work[channel, held - taps + 1 :]
+        _peaks_over(near, phases, sharp, bound, ceiling, peaks)
     gains = np.empty(count)
     deepest = _gains(peaks, gains, ceiling, release, needed, smooth, memory)
-    for i in range(count):
-        out[i] = work[held - delay + i] * gains[i]
-    for i in range(held):
-        past[i] = work[count + i]
+    for channel in range(channels):
+        for i in range(count):
+            out[i, channel] = work[channel, held - delay + i] * gains[i]
+        past[channel] = work[channel, count:]
     return deepest
 
 
-class Limiter:
-    """``process(block)`` keeps the true peak under ``ceiling_dbtp``; ``release_s`` is the time
-    to 63 %."""
+class LinkedLimiter:
+    """Keeps the true peak of every channel under ``ceiling_dbtp``; ``release_s`` is the time to
+    63 %.
 
-    kind = "limiter"
+    All channels get the gain that the highest of them needs, so that nothing moves to a side.
+    """
 
-    def __init__(self, *, ceiling_dbtp: float, release_s: float, rate_hz: float) -> None:
+    def __init__(
+        self, *, channels: int, ceiling_dbtp: float, release_s: float, rate_hz: float
+    ) -> None:
         span = max(8, round(_LOOKAHEAD_S * rate_hz))
         self.delay_samples = span + _NEIGHBOURS
         self.gain_db = 0.0
         self._ceiling = amplitude_from_db(ceiling_dbtp - _GUARD_DB)
         self._release = 1.0 - math.exp(-1.0 / (release_s * rate_hz))
-        self._past = np.zeros(max(self.delay_samples, _TAPS - 1))
+        self._past = np.zeros((channels, self.delay_samples + _TAPS))
         self._needed = np.ones(span + _TAPS)
         self._smooth = np.ones(span)
         self._memory = np.array([0.0, 0.0, 1.0, float(span), 1.0, 0.0])
 
     @property
     def state(self) -> tuple[Samples, ...]:
-        """The delayed sound, the gains needed and the gains given. Each ``(n,)``."""
+        """The delayed sound ``(channels, n)``, the gains needed and the gains given, ``(n,)``."""
         return self._past, self._needed, self._smooth, self._memory
 
     def process(self, block: Samples) -> Samples:
-        """Limit ``(n,)`` samples; the output lags by ``delay_samples``."""
-        out = np.empty_like(block)
+        """Limit ``(n, channels)`` samples; the output lags by ``delay_samples``."""
+        out = np.empty(block.shape)
         deepest = _limit(
             block,
             out,
@@ -222,7 +229,7 @@ class Limiter:
             self.delay_samples,
             _PHASES,
             _SHARP,
-            _L1_NORM,
+            _BOUND,
             self._ceiling,
             self._release,
             self._needed,
@@ -231,6 +238,35 @@ class Limiter:
         )
         self.gain_db = amplitude_db(float(deepest))
         return out
+
+    def gains_over(self, peaks: Samples) -> Samples:
+        """The gains ``(n,)`` that peaks ``(n,)`` ask for, each a look-ahead late."""
+        gains = np.empty_like(peaks)
+        _gains(
+            peaks,
+            gains,
+            self._ceiling,
+            self._release,
+            self._needed,
+            self._smooth,
+            self._memory,
+        )
+        return gains
+
+
+class Limiter(LinkedLimiter):
+    """A limiter of one channel, as a stage."""
+
+    kind = "limiter"
+
+    def __init__(self, *, ceiling_dbtp: float, release_s: float, rate_hz: float) -> None:
+        super().__init__(
+            channels=1, ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz
+        )
+
+    def process(self, block: Samples) -> Samples:
+        """Limit ``(n,)`` samples; the output lags by ``delay_samples``."""
+        return super().process(block.reshape(-1, 1)).reshape(-1)
 
 
 @dataclass(frozen=True)
@@ -249,72 +285,6 @@ class LimiterSpec(Numbers):
         )
 
 
-class LinkedLimiter:
-    """One limiter over several channels: all get the gain that the highest of them needs, so
-    that nothing moves to a side."""
-
-    def __init__(
-        self, *, channels: int, ceiling_dbtp: float, release_s: float, rate_hz: float
-    ) -> None:
-        self._one = Limiter(ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz)
-        self.delay_samples = self._one.delay_samples
-        self.gain_db = 0.0
-        self._past = np.zeros((channels, self.delay_samples + _TAPS))
-
-    def process(self, block: Samples) -> Samples:
-        """Limit ``(n, channels)`` samples; the output lags by ``delay_samples``."""
-        one, out = self._one, np.empty(block.shape)
-        deepest = _limit_linked(
-            block,
-            out,
-            self._past,
-            self.delay_samples,
-            _PHASES,
-            _SHARP,
-            _L1_NORM,
-            one._ceiling,
-            one._release,
-            one._needed,
-            one._smooth,
-            one._memory,
-        )
-        self.gain_db = amplitude_db(float(deepest))
-        return out
-
-
-@njit(cache=True, nogil=True)
-def _limit_linked(
-    block: Samples,
-    out: Samples,
-    past: Samples,
-    delay: int,
-    phases: Samples,
-    sharp: Samples,
-    l1_norm: float,
-    ceiling: float,
-    release: float,
-    needed: Samples,
-    smooth: Samples,
-    memory: Samples,
-) -> float:
-    (count, channels), held, taps = block.shape, past.shape[1], phases.shape[1]
-    work = np.empty((channels, held + count))
-    peaks = np.zeros(count)
-    for channel in range(channels):
-        work[channel, :held] = past[channel]
-        for i in range(count):
-            work[channel, held + i] = block[i, channel]
-        near = work[channel, held - taps + 1 :]
-        _peaks_over(near, phases, sharp, l1_norm, ceiling, peaks)
-    gains = np.empty(count)
-    deepest = _gains(peaks, gains, ceiling, release, needed, smooth, memory)
-    for channel in range(channels):
-        for i in range(count):
-            out[i, channel] = work[channel, held - delay + i] * gains[i]
-        past[channel] = work[channel, count:]
-    return deepest
-
-
 def limiter_gains(
     peaks: Samples, *, gain_db: float, ceiling_dbtp: float, release_s: float, rate_hz: float
 ) -> Samples:
@@ -327,17 +297,7 @@ def limiter_gains(
     limiter = Limiter(ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz)
     behind = limiter.delay_samples - _NEIGHBOURS
     padded = np.concatenate([peaks * amplitude_from_db(gain_db), np.zeros(behind)])
-    gains = np.empty_like(padded)
-    _gains(
-        padded,
-        gains,
-        limiter._ceiling,
-        limiter._release,
-        limiter._needed,
-        limiter._smooth,
-        limiter._memory,
-    )
-    return gains[behind:]
+    return limiter.gains_over(padded)[behind:]
 
 
 def local_peaks(samples: Samples) -> Samples:

@@ -153,8 +153,51 @@ def interpolate(padded: Samples, row: Samples, value: Samples) -> None:
             value[i] += at_a[i] * a + at_b[i] * b + at_c[i] * c + at_d[i] * d
 
 
+def between_bound(phases: Samples) -> tuple[float, float, float]:
+    """What bounds the values that interpolators ``(p, taps)`` give between samples.
+
+    None is higher than the first number times the highest sample under the taps; nor than the
+    second times that and the third times the highest second difference of these samples. Source: by
+    definition: what a filter does beyond a straight line between two samples is, summed twice, a
+    filter of second differences.
+    """
+    taps = phases.shape[1]
+    place = np.arange(taps) - (taps // 2 - 1)
+    share = bend = 0.0
+    for row in phases:
+        # A straight line goes through a sample and the next: what is added to either, for the sum
+        # and the centre of gravity of the row, is its difference from one through both.
+        onward = float(place @ row)
+        here = float(row.sum()) - onward
+        beyond = row.copy()
+        beyond[taps // 2 - 1] -= here
+        beyond[taps // 2] -= onward
+        share = max(share, abs(here) + abs(onward))
+        bend = max(bend, float(np.abs(np.cumsum(np.cumsum(beyond))).sum()))
+    # Rounding has its room.
+    return float(np.abs(phases).sum(axis=1).max()), share * (1.0 + 1e-9), bend * (1.0 + 1e-9)
+
+
+@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+def may_pass(near: Samples, limit: float, bound: tuple[float, float, float]) -> bool:
+    """Whether anything between samples ``(n,)`` may be over a limit, by :func:`between_bound`."""
+    highest = 0.0
+    for i in range(len(near)):
+        highest = max(highest, abs(near[i]))
+    if highest * bound[0] <= limit:
+        return False
+    if highest * bound[1] > limit:
+        return True
+    bend = 0.0
+    for i in range(1, len(near) - 1):
+        bend = max(bend, abs(near[i - 1] - 2.0 * near[i] + near[i + 1]))
+    return bool(highest * bound[1] + bend * bound[2] > limit)
+
+
 @njit(cache=True, nogil=True, fastmath=True)
-def _interpolated_peak(padded: Samples, phases: Samples, l1_norm: float, start: float) -> float:
+def _interpolated_peak(
+    padded: Samples, phases: Samples, bound: tuple[float, float, float], start: float
+) -> float:
     """Highest interpolated value of ``padded``, samples with ``taps`` zeros before and after."""
     factor, taps = phases.shape
     peak = start
@@ -162,9 +205,7 @@ def _interpolated_peak(padded: Samples, phases: Samples, l1_norm: float, start: 
     value = np.empty(chunk)
     for first in range(0, len(padded) - taps - chunk, chunk):
         part = padded[first : first + chunk + taps]
-        # No interpolated value can exceed the largest sample under the taps times the filter's
-        # absolute sum.
-        if np.abs(part).max() * l1_norm <= peak:
+        if not may_pass(part, peak, bound):
             continue
         for phase in range(1, factor):
             interpolate(part, phases[phase], value)
@@ -173,7 +214,7 @@ def _interpolated_peak(padded: Samples, phases: Samples, l1_norm: float, start: 
 
 
 _PHASES = interpolator(TRUE_PEAK_OVERSAMPLING, _TAPS_PER_PHASE)
-_L1_NORM = float(np.abs(_PHASES).sum(axis=1).max())
+_BOUND = between_bound(_PHASES[1:])
 
 
 def true_peak_dbtp(samples: Samples) -> float:
@@ -184,9 +225,7 @@ def true_peak_dbtp(samples: Samples) -> float:
     """
     padded = np.zeros(len(samples) + 2 * _TAPS_PER_PHASE + 512)
     padded[_TAPS_PER_PHASE : _TAPS_PER_PHASE + len(samples)] = samples
-    return amplitude_db(
-        float(_interpolated_peak(padded, _PHASES, _L1_NORM, _absolute_peak(samples)))
-    )
+    return amplitude_db(float(_interpolated_peak(padded, _PHASES, _BOUND, _absolute_peak(samples))))
 
 
 def dc_offset(samples: Samples) -> float:
