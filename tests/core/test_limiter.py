@@ -3,15 +3,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from obsidian_wren.core.chain.between_samples import PHASES, SHARP, local_peaks
 from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import (
-    _PHASES,
-    _SHARP,
     Limiter,
     LimiterSpec,
     limiter_gains,
-    local_peaks,
 )
 from obsidian_wren.core.measure.levels import (
     between_bound,
@@ -125,7 +123,7 @@ def test_high_sounds_are_held_no_lower_than_low_ones(hz):
     assert -3.6 <= amplitude_db <= -2.95
 
 
-@pytest.mark.parametrize("sharp", [_PHASES, _SHARP], ids=["four times", "sharp"])
+@pytest.mark.parametrize("sharp", [PHASES, SHARP], ids=["four times", "sharp"])
 def test_nothing_between_samples_passes_what_bounds_it(sharp):
     rng = np.random.default_rng(3)
     bound = between_bound(sharp)

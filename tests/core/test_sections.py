@@ -7,13 +7,15 @@ import scipy.signal
 from hypothesis import given
 from hypothesis import strategies as st
 
+from obsidian_wren.core.chain.between_samples import local_peaks
 from obsidian_wren.core.chain.filters import (
     filtered,
     highpass_sections,
     lowpass_sections,
     run_sections,
 )
-from obsidian_wren.core.chain.limiter import LinkedLimiter, limiter_gains, local_peaks
+from obsidian_wren.core.chain.limiter import limiter_gains
+from obsidian_wren.core.chain.limiters import Limiters
 from signals import RATE
 
 SECTIONS = np.vstack(
@@ -65,13 +67,21 @@ def loud_and_soft(seconds, channels):
     return rng.normal(0.0, 0.3, (count, channels)) * envelope[:, None]
 
 
+def one_sound(channels):
+    return Limiters(channels=[channels], ceilings_dbtp=[-3.0], release_s=0.1, rate_hz=RATE)
+
+
+def limited(limiters, block):
+    return limiters.process(np.ascontiguousarray(block.T)[None])[0]
+
+
 @pytest.mark.parametrize("channels", [1, 2])
 def test_the_short_way_past_soft_sound_changes_no_gain(channels):
     """Where nothing is loud the limiter looks at no peak between samples; it must come to the
     gains that it comes to with all of them."""
     sound = loud_and_soft(2, channels)
-    short = LinkedLimiter(channels=channels, ceiling_dbtp=-3.0, release_s=0.1, rate_hz=RATE)
-    out = np.concatenate([short.process(block) for block in np.split(sound, 200)])
+    short = one_sound(channels)
+    out = np.concatenate([limited(short, block) for block in np.split(sound, 200)])
     peaks = np.max([local_peaks(np.ascontiguousarray(one)) for one in sound.T], axis=0)
     gains = limiter_gains(peaks, gain_db=0.0, ceiling_dbtp=-3.0, release_s=0.1, rate_hz=RATE)
     delay = short.delay_samples
@@ -82,8 +92,8 @@ def test_the_short_way_past_soft_sound_changes_no_gain(channels):
 
 
 def test_at_rest_a_limiter_changes_nothing():
-    one = LinkedLimiter(channels=2, ceiling_dbtp=-3.0, release_s=0.1, rate_hz=RATE)
+    one = one_sound(2)
     soft = noise(2 * 48_000).reshape(-1, 2) * 0.1
-    out = np.concatenate([one.process(block) for block in np.split(soft, 100)])
+    out = np.concatenate([limited(one, block) for block in np.split(soft, 100)])
     np.testing.assert_array_equal(out[one.delay_samples :], soft[: -one.delay_samples])
-    assert one.gain_db == 0.0
+    assert one.gains_db == [0.0]

@@ -14,53 +14,15 @@ from typing import ClassVar
 import numpy as np
 from numba import njit
 
+from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP, TAPS, raise_to_peaks
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
-from obsidian_wren.core.measure.levels import between_bound, interpolate, interpolator, may_pass
+from obsidian_wren.core.measure.levels import BetweenBound
 
-_TAPS = 32
-_PHASES = interpolator(4, _TAPS)[1:]
-# Follows to 22.5 kHz at 48 kHz, a third of a decibel out at most; too dear for every sample.
-_SHARP = interpolator(8, _TAPS, beta=3.0)[1:]
-_BOUND = between_bound(np.concatenate([_PHASES, _SHARP]))
 _LOOKAHEAD_S = 0.0015
 # Four phases miss at most 0.12 dB of a peak at 20 kHz; the rest is for the gain's own movement.
-_GUARD_DB = 0.3
-_NEIGHBOURS = _TAPS // 2
-# Close to Nyquist four phases are too few to see the wave between samples: where it bends so fast
-# that it may be as many times higher, it is looked at closer.
-_NEAR_NYQUIST = 1.35
-# So many samples are looked at together: where none of them is loud, nothing between them is.
-_LOOKED_AT = 64
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _local_peaks(
-    work: Samples, phases: Samples, sharp: Samples, value: Samples, peaks: Samples
-) -> None:
-    """Largest value at and just after each sample:
-
-    ``work`` is ``taps − 1`` past samples and the block.
-    """
-    count, taps = phases.shape
-    n = len(peaks)
-    for i in range(n):
-        peaks[i] = abs(work[i + taps // 2 - 1])
-    for phase in range(count):
-        interpolate(work, phases[phase], value)
-        for i in range(n):
-            peaks[i] = max(peaks[i], abs(value[i]))
-    for i in range(n):
-        at = i + taps // 2 - 1
-        # Second difference: 1 for a full-scale alternation, 0.37 for a sine of 10 kHz at 48 kHz.
-        bend = 0.25 * abs(2.0 * work[at] - work[at - 1] - work[at + 1])
-        if _NEAR_NYQUIST * bend <= peaks[i]:
-            continue
-        for phase in range(sharp.shape[0]):
-            total = 0.0
-            for tap in range(taps):
-                total += work[i + tap] * sharp[phase, tap]
-            peaks[i] = max(peaks[i], abs(total))
+GUARD_DB = 0.3
+NEIGHBOURS = TAPS // 2
 
 
 @njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
@@ -138,53 +100,31 @@ def _gains(
     return deepest
 
 
-@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
-def _peaks_over(
-    near: Samples,
-    phases: Samples,
-    sharp: Samples,
-    bound: tuple[float, float, float],
-    ceiling: float,
-    peaks: Samples,
-) -> None:
-    """Raise ``peaks`` to the largest value at and just after each sample, where that can pass the
-    ceiling; elsewhere they may stay lower."""
-    taps = phases.shape[1]
-    found, value = np.empty(_LOOKED_AT), np.empty(_LOOKED_AT)
-    for first in range(0, len(peaks), _LOOKED_AT):
-        last = min(first + _LOOKED_AT, len(peaks))
-        if not may_pass(near[first : last + taps - 1], ceiling, bound):
-            continue
-        here = found[: last - first]
-        _local_peaks(near[first : last + taps - 1], phases, sharp, value[: last - first], here)
-        for i in range(first, last):
-            peaks[i] = max(peaks[i], here[i - first])
-
-
 @njit(cache=True, nogil=True)
-def _limit(
-    block: Samples,
+def limit(
+    planes: Samples,
     out: Samples,
     past: Samples,
     delay: int,
-    phases: Samples,
+    folded: Samples,
     sharp: Samples,
-    bound: tuple[float, float, float],
+    bound: BetweenBound,
     ceiling: float,
     release: float,
     needed: Samples,
     smooth: Samples,
     memory: Samples,
 ) -> float:
-    (count, channels), held, taps = block.shape, past.shape[1], phases.shape[1]
+    """Limit ``planes`` ``(channels, n)`` into ``out`` ``(n, channels)`` with the arrays of a
+    :class:`Limiter`, the past ``(channels, n)``; gives the lowest gain, a ratio."""
+    (channels, count), held = planes.shape, past.shape[1]
     work = np.empty((channels, held + count))
     peaks = np.zeros(count)
     for channel in range(channels):
         work[channel, :held] = past[channel]
-        for i in range(count):
-            work[channel, held + i] = block[i, channel]
-        near = work[channel, held - taps + 1 :]
-        _peaks_over(near, phases, sharp, bound, ceiling, peaks)
+        work[channel, held:] = planes[channel]
+        near = work[channel, held - TAPS + 1 :]
+        raise_to_peaks(near, folded, sharp, bound, ceiling, peaks)
     gains = np.empty(count)
     deepest = _gains(peaks, gains, ceiling, release, needed, smooth, memory)
     for channel in range(channels):
@@ -194,79 +134,65 @@ def _limit(
     return deepest
 
 
-class LinkedLimiter:
-    """Keeps the true peak of every channel under ``ceiling_dbtp``; ``release_s`` is the time to
-    63 %.
+class Needs:
+    """What limiters of one release in seconds remember at a rate, before the first sample: gains
+    needed and given ``(n,)``, and the rest; ``release`` is the share of the way in a sample."""
 
-    All channels get the gain that the highest of them needs, so that nothing moves to a side.
-    """
-
-    def __init__(
-        self, *, channels: int, ceiling_dbtp: float, release_s: float, rate_hz: float
-    ) -> None:
+    def __init__(self, *, release_s: float, rate_hz: float) -> None:
         span = max(8, round(_LOOKAHEAD_S * rate_hz))
-        self.delay_samples = span + _NEIGHBOURS
-        self.gain_db = 0.0
-        self._ceiling = amplitude_from_db(ceiling_dbtp - _GUARD_DB)
-        self._release = 1.0 - math.exp(-1.0 / (release_s * rate_hz))
-        self._past = np.zeros((channels, self.delay_samples + _TAPS))
-        self._needed = np.ones(span + _TAPS)
-        self._smooth = np.ones(span)
-        self._memory = np.array([0.0, 0.0, 1.0, float(span), 1.0, 0.0])
-
-    @property
-    def state(self) -> tuple[Samples, ...]:
-        """The delayed sound ``(channels, n)``, the gains needed and the gains given, ``(n,)``."""
-        return self._past, self._needed, self._smooth, self._memory
-
-    def process(self, block: Samples) -> Samples:
-        """Limit ``(n, channels)`` samples; the output lags by ``delay_samples``."""
-        out = np.empty(block.shape)
-        deepest = _limit(
-            block,
-            out,
-            self._past,
-            self.delay_samples,
-            _PHASES,
-            _SHARP,
-            _BOUND,
-            self._ceiling,
-            self._release,
-            self._needed,
-            self._smooth,
-            self._memory,
-        )
-        self.gain_db = amplitude_db(float(deepest))
-        return out
-
-    def gains_over(self, peaks: Samples) -> Samples:
-        """The gains ``(n,)`` that peaks ``(n,)`` ask for, each a look-ahead late."""
-        gains = np.empty_like(peaks)
-        _gains(
-            peaks,
-            gains,
-            self._ceiling,
-            self._release,
-            self._needed,
-            self._smooth,
-            self._memory,
-        )
-        return gains
+        self.release = 1.0 - math.exp(-1.0 / (release_s * rate_hz))
+        self.delay_samples = span + NEIGHBOURS
+        self.held = self.delay_samples + TAPS
+        self.needed, self.given = np.ones(span + TAPS), np.ones(span)
+        self.memory = np.array([0.0, 0.0, 1.0, float(span), 1.0, 0.0])
 
 
-class Limiter(LinkedLimiter):
-    """A limiter of one channel, as a stage."""
+class Limiter:
+    """``process(block)`` keeps the true peak under ``ceiling_dbtp``; ``release_s`` is the time
+    to 63 %."""
 
     kind = "limiter"
 
     def __init__(self, *, ceiling_dbtp: float, release_s: float, rate_hz: float) -> None:
-        super().__init__(
-            channels=1, ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz
-        )
+        needs = Needs(release_s=release_s, rate_hz=rate_hz)
+        self.delay_samples = needs.delay_samples
+        self.gain_db = 0.0
+        self._ceiling = amplitude_from_db(ceiling_dbtp - GUARD_DB)
+        self._release = needs.release
+        self._past = np.zeros((1, needs.held))
+        self._needed, self._given, self._memory = needs.needed, needs.given, needs.memory
+
+    @property
+    def state(self) -> tuple[Samples, ...]:
+        """The delayed sound ``(1, n)``, the gains needed and the gains given, ``(n,)``."""
+        return self._past, self._needed, self._given, self._memory
 
     def process(self, block: Samples) -> Samples:
         """Limit ``(n,)`` samples; the output lags by ``delay_samples``."""
-        return super().process(block.reshape(-1, 1)).reshape(-1)
+        out = np.empty((len(block), 1))
+        deepest = limit(
+            block.reshape(1, -1),
+            out,
+            self._past,
+            self.delay_samples,
+            FOLDED,
+            SHARP,
+            BOUND,
+            self._ceiling,
+            self._release,
+            self._needed,
+            self._given,
+            self._memory,
+        )
+        self.gain_db = amplitude_db(float(deepest))
+        return out.reshape(-1)
+
+    def gains_over(self, peaks: Samples) -> Samples:
+        """The gains ``(n,)`` that ``(n,)`` peaks ask for, each later by the look-ahead."""
+        gains = np.empty_like(peaks)
+        state = (self._needed, self._given, self._memory)
+        _gains(peaks, gains, self._ceiling, self._release, *state)
+        return gains
 
 
 @dataclass(frozen=True)
@@ -295,18 +221,6 @@ def limiter_gains(
     factor.
     """
     limiter = Limiter(ceiling_dbtp=ceiling_dbtp, release_s=release_s, rate_hz=rate_hz)
-    behind = limiter.delay_samples - _NEIGHBOURS
+    behind = limiter.delay_samples - NEIGHBOURS
     padded = np.concatenate([peaks * amplitude_from_db(gain_db), np.zeros(behind)])
     return limiter.gains_over(padded)[behind:]
-
-
-def local_peaks(samples: Samples) -> Samples:
-    """The interpolated peak at and just after each sample of ``(n,)``."""
-    padded = np.concatenate([np.zeros(_TAPS // 2 - 1), samples, np.zeros(_TAPS // 2)])
-    peaks = np.empty(len(samples))
-    step = 4096
-    for first in range(0, len(samples), step):
-        out = peaks[first : first + step]
-        near = padded[first : first + len(out) + _TAPS - 1]
-        _local_peaks(near, _PHASES, _SHARP, np.empty(len(out)), out)
-    return peaks

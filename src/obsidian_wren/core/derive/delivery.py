@@ -13,7 +13,8 @@ import math
 
 import numpy as np
 
-from obsidian_wren.core.chain.limiter import limiter_gains, local_peaks
+from obsidian_wren.core.chain.between_samples import local_peaks
+from obsidian_wren.core.chain.limiter import limiter_gains
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet

@@ -8,7 +8,9 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
@@ -25,6 +27,8 @@ from obsidian_wren.core.decibels import (
 FRAME_S = 0.010
 TRUE_PEAK_OVERSAMPLING = 8
 _TAPS_PER_PHASE = 32
+# Energy is summed over so many samples at a time.
+_BLOCK = 8
 # Of full scale: more is a fault of the input.
 OFFSET_SHARE = 0.001
 
@@ -153,13 +157,26 @@ def interpolate(padded: Samples, row: Samples, value: Samples) -> None:
             value[i] += at_a[i] * a + at_b[i] * b + at_c[i] * c + at_d[i] * d
 
 
-def between_bound(phases: Samples) -> tuple[float, float, float]:
-    """What bounds the values that interpolators ``(p, taps)`` give between samples.
+class BetweenBound(NamedTuple):
+    """What bounds the values that interpolators of so many ``taps`` give between samples.
 
-    None is higher than the first number times the highest sample under the taps; nor than the
-    second times that and the third times the highest second difference of these samples. Source: by
-    definition: what a filter does beyond a straight line between two samples is, summed twice, a
-    filter of second differences.
+    None is higher than ``amount`` times the highest sample under the taps; nor than ``share`` times
+    that and ``bend`` times the highest second difference of these samples; nor than ``energy``
+    times the root of the sum of their squares.
+    """
+
+    amount: float
+    share: float
+    bend: float
+    energy: float
+    taps: int
+
+
+def between_bound(phases: Samples) -> BetweenBound:
+    """The bound of interpolators ``(p, taps)``.
+
+    Source: by definition: what a filter does beyond a straight line between two samples is, summed
+    twice, a filter of second differences; and the inequality of Cauchy and Schwarz.
     """
     taps = phases.shape[1]
     place = np.arange(taps) - (taps // 2 - 1)
@@ -174,29 +191,48 @@ def between_bound(phases: Samples) -> tuple[float, float, float]:
         beyond[taps // 2] -= onward
         share = max(share, abs(here) + abs(onward))
         bend = max(bend, float(np.abs(np.cumsum(np.cumsum(beyond))).sum()))
+    amount, energy = np.abs(phases).sum(axis=1).max(), np.sqrt((phases**2).sum(axis=1).max())
     # Rounding has its room.
-    return float(np.abs(phases).sum(axis=1).max()), share * (1.0 + 1e-9), bend * (1.0 + 1e-9)
+    amount, share, bend, energy = np.array([amount, share, bend, energy]) * (1.0 + 1e-9)
+    return BetweenBound(float(amount), float(share), float(bend), float(energy), taps)
 
 
-@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
-def may_pass(near: Samples, limit: float, bound: tuple[float, float, float]) -> bool:
+@njit(cache=True, nogil=True, fastmath=True)
+def _most_energy(near: Samples, taps: int) -> float:
+    """No less than the highest energy under ``taps`` samples in a row."""
+    blocks = (len(near) + _BLOCK - 1) // _BLOCK
+    energies = np.zeros(blocks)
+    for block in range(blocks):
+        for value in near[block * _BLOCK : (block + 1) * _BLOCK]:
+            energies[block] += value * value
+    # So many samples lie in so many blocks, however they lie.
+    wide, most = taps // _BLOCK + 1, 0.0
+    for first in range(max(1, blocks - wide + 1)):
+        most = max(most, energies[first : first + wide].sum())
+    return float(most)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def may_pass(near: Samples, limit: float, bound: BetweenBound) -> bool:
     """Whether anything between samples ``(n,)`` may be over a limit, by :func:`between_bound`."""
     highest = 0.0
     for i in range(len(near)):
         highest = max(highest, abs(near[i]))
-    if highest * bound[0] <= limit:
+    if highest * bound.amount <= limit:
         return False
-    if highest * bound[1] > limit:
+    if highest > limit:
         return True
     bend = 0.0
     for i in range(1, len(near) - 1):
         bend = max(bend, abs(near[i - 1] - 2.0 * near[i] + near[i + 1]))
-    return bool(highest * bound[1] + bend * bound[2] > limit)
+    if highest * bound.share + bend * bound.bend <= limit:
+        return False
+    return bound.energy * math.sqrt(_most_energy(near, bound.taps)) > limit
 
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _interpolated_peak(
-    padded: Samples, phases: Samples, bound: tuple[float, float, float], start: float
+    padded: Samples, phases: Samples, bound: BetweenBound, start: float
 ) -> float:
     """Highest interpolated value of ``padded``, samples with ``taps`` zeros before and after."""
     factor, taps = phases.shape

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.limiter import LinkedLimiter
+from obsidian_wren.core.chain.limiters import Limiters
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 
@@ -52,18 +52,19 @@ class MixEngine:
         self, mixes: Sequence[Mix], *, over: str, ducking: Ducking, rate_hz: float
     ) -> None:
         self._rate_hz = rate_hz
+        self._fade_samples = _FADE_S * rate_hz
         self._over = over
         self._ducker = Ducker(ducking, rate_hz=rate_hz)
-        self._limiters: dict[str, tuple[Mix, LinkedLimiter]] = {}
+        self._matrix = _Matrix(())
+        self._limiters = self._new_limiters()
         self._fading: _Matrix | None = None
         self._faded = 0
-        self._matrix = _Matrix(())
         self._set(mixes)
 
     @property
     def delay_samples(self) -> int:
         """Samples by which every mix lags."""
-        return max((limiter.delay_samples for _, limiter in self._limiters.values()), default=0)
+        return self._limiters.delay_samples if self._matrix.mixes else 0
 
     @property
     def duck_share(self) -> float:
@@ -73,7 +74,7 @@ class MixEngine:
 
     def limited_db(self, listener: str) -> float:
         """The lowest gain of a listener's limiter in the last block, dB."""
-        return self._limiters[listener][1].gain_db
+        return float(self._limiters.gains_db[self._matrix.place_of(listener)])
 
     def change(self, mixes: Sequence[Mix]) -> None:
         """Go over to other mixes without a click."""
@@ -83,81 +84,90 @@ class MixEngine:
     def process(self, signals: Mapping[str, Samples]) -> dict[str, Samples]:
         """``(n,)`` or ``(n, 2)`` samples by signal in; ``(n, channels)`` by listener out."""
         count = max((len(block) for block in signals.values()), default=0)
-        clean = {name: _finite(block) for name, block in signals.items()}
-        over = clean.get(self._over)
-        shares = self._ducker.shares(_mono(over) if over is not None else np.zeros(count))
-        mixed = self._matrix.mix(clean, count, shares)
+        over = signals.get(self._over)
+        shares = self._ducker.shares(_mono(_finite(over)) if over is not None else np.zeros(count))
+        mixed = self._matrix.mix(signals, count, shares)
         if self._fading is not None:
-            before = self._fading.mix(clean, count, shares)
-            fade = np.clip(
-                (np.arange(count) + 1.0 + self._faded) / (_FADE_S * self._rate_hz), 0.0, 1.0
-            )[:, None]
-            for listener, block in mixed.items():
-                mixed[listener] = block * fade + before.get(listener, np.zeros((count, 2))) * (
-                    1.0 - fade
-                )
+            fade = np.minimum((np.arange(count) + 1.0 + self._faded) / self._fade_samples, 1.0)
+            before = self._matrix.in_order(self._fading, self._fading.mix(signals, count, shares))
+            mixed = mixed * fade + before * (1.0 - fade)
             self._faded += count
-            if self._faded >= _FADE_S * self._rate_hz:
+            if self._faded >= self._fade_samples:
                 self._fading = None
-        out = {}
-        for listener, block in mixed.items():
-            mix, limiter = self._limiters[listener]
-            out[listener] = limiter.process(
-                block if mix.channels == 2 else block.mean(axis=1, keepdims=True)
-            )
-        return out
+        limited = self._limiters.process(mixed)
+        return {
+            mix.listener: block if mix.channels == 2 else block[:, :1]
+            for mix, block in zip(self._matrix.mixes, limited, strict=True)
+        }
+
+    def _new_limiters(self) -> Limiters:
+        return Limiters(
+            channels=[mix.channels for mix in self._matrix.mixes],
+            ceilings_dbtp=[mix.ceiling_dbtp for mix in self._matrix.mixes],
+            release_s=RELEASE_S,
+            rate_hz=self._rate_hz,
+        )
 
     def _set(self, mixes: Sequence[Mix]) -> None:
+        before, old = self._limiters, self._matrix.mixes
         self._matrix = _Matrix(mixes)
-        kept = {}
-        for mix in mixes:
-            before = self._limiters.get(mix.listener)
-            same = before is not None and (before[0].channels, before[0].ceiling_dbtp) == (
-                mix.channels,
-                mix.ceiling_dbtp,
-            )
-            limiter = (
-                before[1]
-                if before is not None and same
-                else LinkedLimiter(
-                    channels=mix.channels,
-                    ceiling_dbtp=mix.ceiling_dbtp,
-                    release_s=RELEASE_S,
-                    rate_hz=self._rate_hz,
-                )
-            )
-            kept[mix.listener] = (mix, limiter)
-        self._limiters = kept
+        self._limiters = self._new_limiters()
+        stands = {(mix.listener, mix.channels, mix.ceiling_dbtp): at for at, mix in enumerate(old)}
+        self._limiters.go_on_from(
+            before,
+            [
+                (place, stands[key])
+                for place, mix in enumerate(mixes)
+                if (key := (mix.listener, mix.channels, mix.ceiling_dbtp)) in stands
+            ],
+        )
 
 
 class _Matrix:
-    """The gains of all mixes, apart for each depth of ducking."""
+    """The gains of all mixes: a row for each mix, a column for each signal at each depth of
+    ducking."""
 
     def __init__(self, mixes: Sequence[Mix]) -> None:
-        self._listeners = [mix.listener for mix in mixes]
-        self._signals = sorted({send.signal for mix in mixes for send in mix.sends})
-        self._gains: dict[float, Samples] = {}
+        self.mixes = tuple(mixes)
+        self._columns = sorted({(send.signal, send.duck_db) for mix in mixes for send in mix.sends})
+        self._gains = np.zeros((len(mixes), len(self._columns)))
         for row, mix in enumerate(mixes):
             for send in mix.sends:
-                gains = self._gains.setdefault(
-                    send.duck_db, np.zeros((len(mixes), len(self._signals)))
-                )
-                gains[row, self._signals.index(send.signal)] += amplitude_from_db(send.gain_db)
+                column = self._columns.index((send.signal, send.duck_db))
+                self._gains[row, column] += amplitude_from_db(send.gain_db)
 
-    def mix(
-        self, signals: Mapping[str, Samples], count: int, shares: Samples
-    ) -> dict[str, Samples]:
-        stacked = np.zeros((len(self._signals), count, 2))
-        for place, name in enumerate(self._signals):
+    def place_of(self, listener: str) -> int:
+        return next(at for at, mix in enumerate(self.mixes) if mix.listener == listener)
+
+    def mix(self, signals: Mapping[str, Samples], count: int, shares: Samples) -> Samples:
+        """The sums ``(mixes, 2, count)``; those of one channel have the mean of both in both."""
+        columns = np.zeros((len(self._columns), 2, count))
+        down = {depth: ducked(shares, depth) for _, depth in self._columns if depth}
+        for place, (name, depth) in enumerate(self._columns):
             block = signals.get(name)
             if block is not None:
-                stacked[place, : len(block)] = block if block.ndim == 2 else block[:, None]
-        flat = stacked.reshape(len(self._signals), 2 * count)
-        total = np.zeros((len(self._listeners), count, 2))
-        for depth, gains in self._gains.items():
-            part = (gains @ flat).reshape(total.shape)
-            total += part if depth == 0.0 else part * ducked(shares, depth)[None, :, None]
-        return dict(zip(self._listeners, total, strict=True))
+                columns[place, :, : len(block)] = block.T
+                if depth:
+                    columns[place] *= down[depth]
+        if not np.isfinite(columns.sum()):
+            columns[~np.isfinite(columns)] = 0.0
+        total = (self._gains @ columns.reshape(len(columns), 2 * count)).reshape(
+            len(self.mixes), 2, count
+        )
+        for row, mix in zip(total, self.mixes, strict=True):
+            if mix.channels == 1:
+                row[:] = 0.5 * (row[0] + row[1])
+        return total
+
+    def in_order(self, other: _Matrix, sums: Samples) -> Samples:
+        """The ``(mixes, 2, n)`` sums of other mixes in the order of these, by listener; silence
+        for who is new."""
+        found = np.zeros((len(self.mixes), *sums.shape[1:]))
+        places = {mix.listener: at for at, mix in enumerate(other.mixes)}
+        for row, mix in zip(found, self.mixes, strict=True):
+            if mix.listener in places:
+                row[:] = sums[places[mix.listener]]
+        return found
 
 
 def _mono(block: Samples) -> Samples:

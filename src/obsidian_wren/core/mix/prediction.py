@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from obsidian_wren.core.chain.limiter import LinkedLimiter
+from obsidian_wren.core.chain.limiters import Limiters
 from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_from_db
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import hop_energies, integrated_lufs, lufs_of_hops
@@ -166,17 +166,13 @@ class _Sum:
         if self.peak_dbtp + trim_db < ceiling_dbtp - _SURELY_UNDER_DB:
             # The limiter only delays this.
             return lufs_of_hops(self.energies * power_from_db(trim_db)), self.peak_dbtp + trim_db
-        limiter = LinkedLimiter(
-            channels=len(self.samples),
-            ceiling_dbtp=ceiling_dbtp,
+        limiters = Limiters(
+            channels=[len(self.samples)],
+            ceilings_dbtp=[ceiling_dbtp],
             release_s=RELEASE_S,
             rate_hz=self.rate_hz,
         )
-        step = round(self.rate_hz)
-        scaled = (self.samples * amplitude_from_db(trim_db)).T
-        heard = np.concatenate(
-            [limiter.process(scaled[at : at + step]) for at in range(0, len(scaled), step)]
-        )
+        heard = limiters.process(self.samples[None] * amplitude_from_db(trim_db))[0]
         return integrated_lufs(heard, rate_hz=self.rate_hz), max(
             true_peak_dbtp(np.ascontiguousarray(channel)) for channel in heard.T
         )
