@@ -46,7 +46,7 @@ def curve_db(level_db: float, threshold_db: float, slope: float, knee_db: float)
 
 
 @njit(cache=True, nogil=True)
-def _compress(
+def compress(
     block: Samples,
     out: Samples,
     ring: Samples,
@@ -56,6 +56,8 @@ def _compress(
     step: int,
     settings: Samples,
 ) -> float:
+    """Compress ``block`` into ``out``, both ``(n,)``, with the arrays of the stage; gives the
+    lowest gain in dB, make-up left out."""
     count = len(block)
     points = control_points(count, step, memory)
     controls = np.empty(points)
@@ -109,7 +111,7 @@ class CompressorSpec(Numbers):
         sections = sidechain_sections(self.sidechain_hz, rate_hz=rate_hz)
         state = detector_ring(rate_hz=rate_hz), np.zeros((1, 2)), memory
         return Dynamics(
-            self.kind, _compress, state=state, fixed=(sections, control_step(rate_hz), settings)
+            self.kind, compress, state=state, fixed=(sections, control_step(rate_hz), settings)
         )
 
     def curve_db(self, level_dbfs: float) -> float:

@@ -50,7 +50,7 @@ def band_section(frequency_hz: float, q: float, *, rate_hz: float) -> Samples:
 
 
 @njit(cache=True, nogil=True)
-def _deess(
+def deess(
     block: Samples,
     out: Samples,
     ring: Samples,
@@ -60,6 +60,8 @@ def _deess(
     step: int,
     settings: Samples,
 ) -> float:
+    """Soften hissing of ``block`` into ``out``, both ``(n,)``, with the arrays of the stage; gives
+    the lowest gain of the band in dB."""
     count = len(block)
     points = control_points(count, step, memory)
     controls, band = np.empty(points), np.empty(count)
@@ -104,5 +106,5 @@ class DeesserSpec(Numbers):
             stage_memory(1),
         )
         return Dynamics(
-            self.kind, _deess, state=state, fixed=(section, control_step(rate_hz), settings)
+            self.kind, deess, state=state, fixed=(section, control_step(rate_hz), settings)
         )

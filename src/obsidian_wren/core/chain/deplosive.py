@@ -58,7 +58,7 @@ def low_band(block: Samples, pole: float, memory: Samples, low: Samples) -> None
 
 
 @njit(cache=True, nogil=True)
-def _deplode(
+def deplode(
     block: Samples,
     out: Samples,
     ring: Samples,
@@ -70,6 +70,8 @@ def _deplode(
     step: int,
     settings: Samples,
 ) -> float:
+    """Soften breath in ``block`` into ``out``, both ``(n,)``, with the arrays of the stage; gives
+    the lowest gain of the low band in dB."""
     count = len(block)
     points = control_points(count, step, memory)
     controls, low = np.empty(points), np.empty(count)
@@ -126,7 +128,7 @@ class DeplosiveSpec(Numbers):
         pole = low_pole(self.frequency_hz, rate_hz=rate_hz)
         return Dynamics(
             self.kind,
-            _deplode,
+            deplode,
             state=state,
             fixed=(sections, pole, control_step(rate_hz), settings),
         )

@@ -22,6 +22,9 @@ _CONTROL_HZ = 6000.0
 WINDOW_S = 0.006
 _QUIETEST = 1e-10
 
+# Samples in a step at 48 kHz.
+_USUAL_STEP = 8
+
 # Places in a stage's memory.
 _PHASE, _PEAK, _AT, _GAIN, _SLOPE, OWN = 0, 1, 2, 3, 4, 5
 
@@ -79,6 +82,14 @@ def control_points(count: int, step: int, memory: Samples) -> int:
     return (int(memory[0]) + count) // step
 
 
+@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+def _highest(values: Samples) -> float:
+    highest = _QUIETEST
+    for k in range(len(values)):
+        highest = max(highest, values[k])
+    return highest
+
+
 # Without a NaN the highest of a step is the same in any order, so many are looked at at once.
 @njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
 def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: Samples) -> None:
@@ -87,18 +98,28 @@ def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: 
     ``side`` is ``(n,)``, ``levels_db`` ``(points,)``, written in place.
     """
     phase, peak, at, done, i = int(memory[0]), memory[1], int(memory[2]), 0, 0
+    top = _highest(ring)
     while i < len(side):
-        end = min(i + step - phase, len(side))
-        for k in range(i, end):
-            peak = max(peak, abs(side[k]))
-        phase += end - i
-        i = end
+        if phase == 0 and step == _USUAL_STEP and i + _USUAL_STEP <= len(side):
+            # A known count is unrolled.
+            for k in range(_USUAL_STEP):
+                peak = max(peak, abs(side[i + k]))
+            phase = _USUAL_STEP
+            i += _USUAL_STEP
+        else:
+            end = min(i + step - phase, len(side))
+            for k in range(i, end):
+                peak = max(peak, abs(side[k]))
+            phase += end - i
+            i = end
         if phase == step:
+            gone = ring[at]
             ring[at] = peak
             at = at + 1 if at + 1 < len(ring) else 0
-            top = _QUIETEST
-            for k in range(len(ring)):
-                top = max(top, ring[k])
+            if peak >= top:
+                top = peak
+            elif gone >= top:
+                top = _highest(ring)
             levels_db[done] = 20.0 * math.log10(top)
             done, phase, peak = done + 1, 0, 0.0
     memory[1], memory[2] = peak, at
@@ -114,12 +135,13 @@ def glide(step: int, controls: Samples, memory: Samples, gains: Samples) -> None
     phase, gain, slope, done, i = int(memory[0]), memory[3], memory[4], 0, 0
     while i < len(gains):
         end = min(i + step - phase, len(gains))
-        for k in range(i, end):
-            gain += slope
-            gains[k] = gain
+        # From the control point on, not from sample to sample: several are worked out at a time.
+        for k in range(end - i):
+            gains[i + k] = gain + slope * (phase + k + 1)
         phase += end - i
         i = end
         if phase == step:
+            gain += slope * step
             slope = (controls[done] - gain) / step
             done, phase = done + 1, 0
     memory[0], memory[3], memory[4] = phase, gain, slope

@@ -31,12 +31,16 @@ class Dynamics:
         self.kind = kind
         self.delay_samples = delay_samples
         self.gain_db = 0.0
+        self.kernel, self.fixed = kernel, fixed
+        self.move_to(state)
+
+    def move_to(self, state: tuple[Samples, ...]) -> None:
+        """Go on with the memory in these arrays."""
         self.state = state
-        self._kernel = kernel
-        self._arguments = (*state, *fixed)
+        self._arguments = (*state, *self.fixed)
 
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples; the output lags by ``delay_samples``."""
         out = np.empty_like(block)
-        self.gain_db = float(self._kernel(block, out, *self._arguments))
+        self.gain_db = float(self.kernel(block, out, *self._arguments))
         return out

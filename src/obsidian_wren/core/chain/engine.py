@@ -18,6 +18,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.delay import Delay, SoftStart
 from obsidian_wren.core.chain.in_step import LikelihoodOfSpeech, share_frames
+from obsidian_wren.core.chain.one_pass import OnePass, in_passes
 from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
@@ -68,6 +69,8 @@ class VoiceChain:
         self._queued: Sequence[StageSpec] | None = None
         self._faded = 0
         self._careful = False
+        self._grouped: list[Stage] = []
+        self._passes: list[tuple[int, OnePass | None]] = []
         self._likelihood = LikelihoodOfSpeech(self.stages)
 
     @property
@@ -139,9 +142,27 @@ class VoiceChain:
         self._coming, self._faded = coming, 0
 
     def _run(self, block: Samples, likelihood_db: Samples | None) -> Samples:
-        sound = block
         self._likelihood.enters(likelihood_db)
-        for place, stage in enumerate(self.stages):
+        if self._careful:
+            return self._one_by_one(block)
+        if self._grouped != self.stages:
+            self._grouped, self._passes = list(self.stages), in_passes(self.stages)
+        sound, place = block, 0
+        for count, together in self._passes:
+            if together is None:
+                sound = self._one_by_one(sound, place, place + count)
+            else:
+                for each in range(place, place + count):
+                    self._likelihood.reaches(each)
+                sound = together.process(sound)
+                for each in range(place, place + count):
+                    self._likelihood.passes(each, self.stages[each])
+            place += count
+        return sound if math.isfinite(np.vdot(sound, sound)) else self._start_afresh(block)
+
+    def _one_by_one(self, block: Samples, first: int = 0, last: int | None = None) -> Samples:
+        sound = block
+        for place, stage in enumerate(self.stages[first:last], first):
             self._likelihood.reaches(place)
             try:
                 after = stage.process(sound)
@@ -154,7 +175,7 @@ class VoiceChain:
                 after = self._pass_over(place, "gave something that is no number", sound)
             self._likelihood.passes(place, stage)
             sound = after
-        return sound if math.isfinite(np.vdot(sound, sound)) else self._start_afresh(block)
+        return sound
 
     def _pass_over(self, place: int, why: str, block: Samples) -> Samples:
         stage = self.stages[place]

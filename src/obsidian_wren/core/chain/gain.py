@@ -24,6 +24,10 @@ class Gain:
     def __init__(self, *, gain_db: float) -> None:
         self.gain_db = None
         self._factor = amplitude_from_db(gain_db)
+        self.fixed = (self._factor,)
+
+    def move_to(self, state: tuple[Samples, ...]) -> None:
+        """It remembers nothing."""
 
     def process(self, block: Samples) -> Samples:
         """Scale ``(n,)`` samples."""

@@ -40,7 +40,9 @@ from obsidian_wren.core.decibels import Samples
 
 # A gate starts open: a first word is never cut.
 _OPEN, _HELD, _GAIN_DB = OWN, OWN + 1, OWN + 2
-_UNKNOWN = np.empty(0)
+UNKNOWN = np.empty(0)
+# So near to where it goes it has arrived.
+_THERE_DB = 1e-9
 
 
 @njit(cache=True, nogil=True)
@@ -67,7 +69,9 @@ def gate_gains_db(
         target = 0.0
         if not is_open:
             target = max(-span, min(0.0, (ratio - 1.0) * (level - threshold)))
-        if target > gain:
+        if gain < target <= gain + _THERE_DB:
+            gain = target
+        elif target > gain:
             now = np.exp(gain / 8.685889638065035)
             now += (np.exp(target / 8.685889638065035) - now) * attack
             gain = 8.685889638065035 * np.log(now)
@@ -78,7 +82,7 @@ def gate_gains_db(
 
 
 @njit(cache=True, nogil=True)
-def _gate(
+def gate_block(
     block: Samples,
     out: Samples,
     likelihood_db: Samples,
@@ -90,6 +94,8 @@ def _gate(
     step: int,
     settings: Samples,
 ) -> float:
+    """Gate ``block`` into ``out``, both ``(n,)``, with the arrays of the stage; the likelihood
+    ratio of speech is ``(n,)`` in dB, or empty. Gives the lowest gain in dB."""
     count, delay = len(block), len(past)
     points = control_points(count, step, memory)
     controls = np.empty(points)
@@ -126,18 +132,22 @@ def _gate(
 class Gate(Dynamics):
     """A gate that also opens by what it :meth:`hear` of speech."""
 
-    _heard = _UNKNOWN
+    _heard = UNKNOWN
 
     def hear(self, likelihood_db: Samples) -> None:
         """The likelihood ratio of speech in the samples that come next, ``(n,)``, dB."""
         self._heard = likelihood_db
 
+    def take_heard(self, count: int) -> Samples:
+        """What it heard of the ``count`` samples that come now, ``(count,)``, dB, or nothing."""
+        heard, self._heard = self._heard, UNKNOWN
+        return heard if len(heard) == count else UNKNOWN
+
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples; the output lags by ``delay_samples``."""
-        heard, self._heard = self._heard, _UNKNOWN
         out = np.empty_like(block)
-        known = heard if len(heard) == len(block) else _UNKNOWN
-        self.gain_db = float(_gate(block, out, known, *self._arguments))
+        known = self.take_heard(len(block))
+        self.gain_db = float(gate_block(block, out, known, *self._arguments))
         return out
 
 
@@ -178,7 +188,7 @@ class GateSpec(Numbers):
         )
         return Gate(
             self.kind,
-            _gate,
+            gate_block,
             state=state,
             fixed=(sections, control_step(rate_hz), settings),
             delay_samples=delay,

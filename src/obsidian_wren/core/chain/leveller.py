@@ -31,7 +31,9 @@ _OFFSET_DB = AES17_OFFSET_DB
 
 
 @njit(cache=True, nogil=True)
-def _ride(block: Samples, out: Samples, memory: Samples, step: int, settings: Samples) -> float:
+def ride(block: Samples, out: Samples, memory: Samples, step: int, settings: Samples) -> float:
+    """Level ``block`` into ``out``, both ``(n,)``, with the arrays of the stage; gives the gain in
+    dB."""
     count = len(block)
     controls = np.empty(control_points(count, step, memory))
     target, span, most_move, guard, fast_reach, slow_reach = settings
@@ -93,4 +95,4 @@ class LevellerSpec(Numbers):
                 *times,
             ]
         )
-        return Dynamics(self.kind, _ride, state=(stage_memory(5),), fixed=(step, settings))
+        return Dynamics(self.kind, ride, state=(stage_memory(5),), fixed=(step, settings))

@@ -159,13 +159,14 @@ class Limiter:
         self.gain_db = 0.0
         self._ceiling = amplitude_from_db(ceiling_dbtp - GUARD_DB)
         self._release = needs.release
-        self._past = np.zeros((1, needs.held))
-        self._needed, self._given, self._memory = needs.needed, needs.given, needs.memory
+        self.fixed = (np.array([self._ceiling, self._release]),)
+        self.move_to((np.zeros((1, needs.held)), needs.needed, needs.given, needs.memory))
 
-    @property
-    def state(self) -> tuple[Samples, ...]:
-        """The delayed sound ``(1, n)``, the gains needed and the gains given, ``(n,)``."""
-        return self._past, self._needed, self._given, self._memory
+    def move_to(self, state: tuple[Samples, ...]) -> None:
+        """Go on with the memory in these arrays: the delayed sound ``(1, n)``, the gains needed
+        and given ``(n,)``, and the rest."""
+        self.state = state
+        self._past, self._needed, self._given, self._memory = state
 
     def process(self, block: Samples) -> Samples:
         """Limit ``(n,)`` samples; the output lags by ``delay_samples``."""

@@ -21,15 +21,15 @@ class Sections:
     def __init__(self, kind: str, sections: Samples) -> None:
         self.kind = kind
         self.sections = sections
-        self._state = np.zeros((len(sections), 2))
+        self.fixed = (sections,)
+        self.move_to((np.zeros((len(sections), 2)),))
 
-    @property
-    def state(self) -> tuple[Samples, ...]:
-        """The filters' memories."""
-        return (self._state,)
+    def move_to(self, state: tuple[Samples, ...]) -> None:
+        """Go on with the memory in this array."""
+        self.state = state
 
     def process(self, block: Samples) -> Samples:
         """Filter ``(n,)`` samples."""
         out = np.empty_like(block)
-        run_sections(self.sections, self._state, block, out)
+        run_sections(self.sections, self.state[0], block, out)
         return out
