@@ -1,6 +1,7 @@
 """Whatever a person does, in any order: the state answers, the database is whole, what was
 acknowledged is there, undo and redo undo each other."""
 
+import os
 import pathlib
 import shutil
 import tempfile
@@ -246,9 +247,9 @@ class Person(RuleBasedStateMachine):
             self.place.cleanup()
 
 
-# The same orders every time; a bench may look further.
+# The same orders every time; OBSIDIAN_WREN_LOOK_FURTHER=10 looks further.
 Person.TestCase.settings = settings(
-    max_examples=8,
+    max_examples=4 * int(os.environ.get("OBSIDIAN_WREN_LOOK_FURTHER", "1")),
     stateful_step_count=20,
     deadline=None,
     derandomize=True,

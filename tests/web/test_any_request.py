@@ -3,6 +3,7 @@ use, and the state is there after it."""
 
 import io
 import json
+import os
 import re
 import shutil
 import warnings
@@ -34,7 +35,7 @@ from obsidian_wren.web.app import create_app
 from short import fix_what_the_machine_chooses
 from signals import RATE, room
 
-EXAMPLES = 40
+EXAMPLES = 20 * int(os.environ.get("OBSIDIAN_WREN_LOOK_FURTHER", "1"))
 # So many that were accepted show what a route does; those that should not be go on.
 ACCEPTED = 8
 # What no sentence for a person holds: names of the inside, and places in it.

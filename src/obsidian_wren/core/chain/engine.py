@@ -152,13 +152,19 @@ class VoiceChain:
             if together is None:
                 sound = self._one_by_one(sound, place, place + count)
             else:
-                for each in range(place, place + count):
-                    self._likelihood.reaches(each)
-                sound = together.process(sound)
-                for each in range(place, place + count):
-                    self._likelihood.passes(each, self.stages[each])
+                sound = self._together(together, sound, place, count)
             place += count
         return sound if math.isfinite(np.vdot(sound, sound)) else self._start_afresh(block)
+
+    def _together(self, stages: OnePass, sound: Samples, place: int, count: int) -> Samples:
+        if self._likelihood.known is None:
+            return stages.process(sound)
+        for each in range(place, place + count):
+            self._likelihood.reaches(each)
+        after = stages.process(sound)
+        for each in range(place, place + count):
+            self._likelihood.passes(each, self.stages[each])
+        return after
 
     def _one_by_one(self, block: Samples, first: int = 0, last: int | None = None) -> Samples:
         sound = block

@@ -189,7 +189,9 @@ class OnePass:
         self._stages = tuple(stages)
         self._gate = next((stage for stage in stages if isinstance(stage, Gate)), None)
         self._dynamics = [
-            (place, stage) for place, stage in enumerate(stages) if stage.gain_db is not None
+            (place, stage, isinstance(stage, Limiter))
+            for place, stage in enumerate(stages)
+            if stage.gain_db is not None
         ]
         self._codes = np.array([_code_of(stage) for stage in stages], dtype=np.int64)
         self._places = np.zeros((len(stages), _MOST_PARTS, 3), dtype=np.int64)
@@ -225,9 +227,8 @@ class OnePass:
             out,
         )
         gains = self._gains.tolist()
-        for place, stage in self._dynamics:
-            gain = gains[place]
-            stage.gain_db = amplitude_db(gain) if type(stage) is Limiter else gain
+        for place, stage, is_ratio in self._dynamics:
+            stage.gain_db = amplitude_db(gains[place]) if is_ratio else gains[place]
         return out
 
 

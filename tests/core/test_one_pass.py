@@ -1,0 +1,105 @@
+"""Stages in one pass give just what they give alone."""
+
+import numpy as np
+import pytest
+
+from obsidian_wren.core.chain.compressor import CompressorSpec
+from obsidian_wren.core.chain.deesser import DeesserSpec
+from obsidian_wren.core.chain.deplosive import DeplosiveSpec
+from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.chain.equalizer import EqualizerSpec
+from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.core.chain.gate import GateSpec
+from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.leveller import LevellerSpec
+from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.lowpass import LowpassSpec
+from obsidian_wren.core.chain.one_pass import OnePass, in_passes
+from signals import RATE, voice
+
+GATE = GateSpec(-40.0, 5.0, 100.0, 30.0, 1.0, 120.0, 150.0, 0.8, 120.0)
+BANDS = tuple(EqualizerBand("peak", 200.0 * 2**k, 3.0 - k, 1.0) for k in range(6))
+EVERY = (
+    HighpassSpec(80.0, 4),
+    DeplosiveSpec(-24.0, 150.0, 18.0, 60.0),
+    GATE,
+    EqualizerSpec(BANDS),
+    LowpassSpec(15_000.0, 3),
+    DeesserSpec(6500.0, -32.0, 4.0, 6.0, 0.9),
+    LevellerSpec(-24.0, 5.0, 2.5, -45.0),
+    CompressorSpec(-24.0, 3.0, 6.0, 3.0, 120.0, 8.0, 20.0),
+    GainSpec(9.0),
+    LimiterSpec(-3.0, 100.0),
+)
+SIZES = (1, 7, 120, 480, 4096)
+
+
+def blocks(sound, seed=1):
+    rng = np.random.default_rng(seed)
+    at = 0
+    while at < len(sound):
+        count = int(rng.choice(SIZES))
+        yield sound[at : at + count]
+        at += count
+
+
+def alone(stages, block):
+    for stage in stages:
+        block = stage.process(block)
+    return block
+
+
+@pytest.mark.parametrize("rate_hz", [RATE, 44_100])
+@pytest.mark.parametrize("specs", [EVERY, EVERY[::-1], EVERY[2:3] * 2, (EqualizerSpec(()),) * 2])
+def test_a_pass_gives_what_its_stages_give_alone(specs, rate_hz):
+    chain = VoiceChain(specs, rate_hz)
+    stages = [spec.build(rate_hz=rate_hz) for spec in specs]
+    for block in blocks(voice()[: 4 * RATE]):
+        np.testing.assert_array_equal(chain.process(block), alone(stages, block))
+        for ours, theirs in zip(chain.stages, stages, strict=True):
+            assert ours.gain_db == theirs.gain_db
+            for mine, its in zip(ours.state, theirs.state, strict=True):
+                np.testing.assert_array_equal(mine, its)
+
+
+def test_every_stage_of_a_plain_chain_is_in_one_pass():
+    stages = [spec.build(rate_hz=RATE) for spec in EVERY]
+    ((count, together),) = in_passes(stages)
+    assert count == len(EVERY)
+    assert isinstance(together, OnePass)
+
+
+def test_a_gate_behind_a_delay_begins_a_pass_so_that_it_hears_in_step():
+    specs = (GainSpec(1.0), LimiterSpec(-3.0, 100.0), GATE, GainSpec(1.0), GATE)
+    found = in_passes([spec.build(rate_hz=RATE) for spec in specs])
+    assert [count for count, _ in found] == [2, 2, 1]
+
+
+def test_a_gate_in_a_pass_opens_by_what_it_is_told():
+    gate = GateSpec(-20.0, 5.0, 100.0, 30.0, 1.0, 50.0, 50.0, 0.0, 20.0, likelihood_db=6.0)
+    specs = (GainSpec(0.0), gate)
+    soft = 1e-3 * np.ones(RATE)
+    told, untold = VoiceChain(specs, RATE), VoiceChain(specs, RATE)
+    for block in np.split(soft, 100):
+        heard = told.process(block, np.full(len(block), 20.0))
+        plain = untold.process(block)
+    assert heard[-1] == pytest.approx(1e-3, rel=1e-6)
+    assert plain[-1] == pytest.approx(1e-3 * 10.0 ** (-30.0 / 20.0), rel=0.02)
+
+
+def test_a_changed_chain_goes_on_with_what_its_stages_remember():
+    sound = voice()[: 2 * RATE]
+    changed, kept = VoiceChain(EVERY, RATE), VoiceChain(EVERY, RATE)
+    changed.process(sound[:RATE])
+    kept.process(sound[:RATE])
+    changed.change(EVERY)
+    for first in range(RATE, 2 * RATE, 480):
+        now, then = (each.process(sound[first : first + 480]) for each in (changed, kept))
+    np.testing.assert_allclose(now, then, atol=1e-9)
+
+
+def test_a_stage_that_is_given_another_way_of_processing_runs_alone():
+    chain = VoiceChain(EVERY, RATE)
+    chain.stages[3].process = lambda block: block * 0.0
+    assert not chain.process(voice()[:4800]).any()
