@@ -1,10 +1,12 @@
 from __future__ import annotations
 
+import hashlib
 import os
 import pathlib
 import shutil
 import subprocess
 import sys
+from functools import lru_cache
 from itertools import groupby
 
 import pytest
@@ -90,8 +92,36 @@ def workshop(workshop_over, tmp_path):
     return workshop_over(tmp_path / "data")
 
 
+@pytest.fixture(scope="session")
+def heard_once(tmp_path_factory):
+    """What a simulated microphone hears is worked out once, whichever worker asks first: many tests
+    begin with the same takes."""
+    import numpy as np
+
+    from obsidian_wren.standins import world
+
+    hear, together = world._capsule_volts, tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        together = together.parent
+    (together / "heard").mkdir(exist_ok=True)
+
+    @lru_cache(maxsize=16)
+    def remembered(spec_json, purpose, count, repeat, off):
+        asked = repr((spec_json, purpose, count, repeat, sorted(off))).encode()
+        kept = together / "heard" / f"{hashlib.sha256(asked).hexdigest()}.npy"
+        if not kept.exists():
+            own = kept.with_suffix(f".{os.getpid()}.npy")
+            np.save(own, hear(spec_json, purpose, count, repeat, off))
+            own.rename(kept)
+        return np.load(kept)
+
+    world._capsule_volts = remembered
+    yield
+    world._capsule_volts = hear
+
+
 @pytest.fixture
-def workshop_over():
+def workshop_over(heard_once):
     """Open the program over a folder, simulated takes as fast as they can."""
     from obsidian_wren.devices.browser import BrowserStream
     from obsidian_wren.service.opening.opening import close_workshop, open_workshop
