@@ -3,8 +3,8 @@
 The same stages in both: high-pass, gate, eight bells and shelves, low-pass, compressor, gain,
 limiter. The library's limiter has no true-peak detection and no look-ahead, its gate no hysteresis
 and no hold; ours have. Then the whole chain of ours, with plosives, de-esser, leveller and noise
-reduction, which the library has no counterpart for. Prints medians, high percentiles, their ratio,
-and whether memory grew over ten minutes of blocks.
+reduction, which the library has no counterpart for, and blocks of 2.5 ms without noise reduction.
+Prints medians, high percentiles, their ratio, and whether memory grew over ten minutes of blocks.
 """
 
 from __future__ import annotations
@@ -114,6 +114,18 @@ def told(name: str, times: np.ndarray) -> None:
     )
 
 
+def short_blocks(sound: np.ndarray) -> None:
+    specs = tuple(spec for spec in whole() if not isinstance(spec, NoiseReductionSpec))
+    chain, count = VoiceChain(specs, RATE), 120
+    times = np.empty(8000)
+    for i in range(len(times)):
+        at = i * count % (len(sound) - count)
+        start = time.perf_counter_ns()
+        chain.process(sound[at : at + count])
+        times[i] = time.perf_counter_ns() - start
+    told("2.5 ms, without noise reduction", times[400:])
+
+
 def main() -> None:
     sound = talk() + np.random.default_rng(1).normal(0.0, 4e-4, len(talk()))
     blocks = [sound[i : i + BLOCK] for i in range(0, len(sound) - BLOCK, BLOCK)]
@@ -153,6 +165,7 @@ def main() -> None:
         f"delay, stages of both / whole      {chain.delay_samples / RATE * 1000:.2f} ms /"
         f" {full.delay_samples / RATE * 1000:.2f} ms"
     )
+    short_blocks(sound)
     seconds = len(sound) / RATE
     speeds = []
     for _ in range(3):

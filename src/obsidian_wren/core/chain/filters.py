@@ -122,12 +122,8 @@ def run_sections(sections: Samples, state: Samples, block: Samples, out: Samples
     """
     count = sections.shape[0]
     sound = block
-    # Several at a time: each waits for its own last sample only, so they run side by side.
-    fours = count // 4 * 4
-    for s in range(0, fours, 4):
-        _four_sections(sections[s : s + 4], state[s : s + 4], sound, out)
-        sound = out
-    for s in range(fours, count - 1, 2):
+    # Two at a time: each waits for its own last sample only, so they run side by side.
+    for s in range(0, count - 1, 2):
         _two_sections(sections[s], sections[s + 1], state[s], state[s + 1], sound, out)
         sound = out
     if count % 2:
@@ -182,43 +178,3 @@ def _two_sections(
             t0 = t1 = 0.0
     state[0], state[1] = s0, s1
     state_behind[0], state_behind[1] = t0, t1
-
-
-@njit(cache=True, nogil=True, fastmath={"contract"})
-def _four_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
-    b0, b1, b2 = sections[0, 0], sections[0, 1], sections[0, 2]
-    a1, a2 = sections[0, 4], sections[0, 5]
-    d0, d1, d2 = sections[1, 0], sections[1, 1], sections[1, 2]
-    c1, c2 = sections[1, 4], sections[1, 5]
-    f0, f1, f2 = sections[2, 0], sections[2, 1], sections[2, 2]
-    e1, e2 = sections[2, 4], sections[2, 5]
-    h0, h1, h2 = sections[3, 0], sections[3, 1], sections[3, 2]
-    g1, g2 = sections[3, 4], sections[3, 5]
-    s0, s1, t0, t1 = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
-    u0, u1, v0, v1 = state[2, 0], state[2, 1], state[3, 0], state[3, 1]
-    for first in range(0, len(block), _TAIL_SAMPLES):
-        for i in range(first, min(first + _TAIL_SAMPLES, len(block))):
-            w = block[i]
-            x = b0 * w + s0
-            s0 = (b1 * w + s1) - a1 * x
-            s1 = b2 * w - a2 * x
-            y = d0 * x + t0
-            t0 = (d1 * x + t1) - c1 * y
-            t1 = d2 * x - c2 * y
-            z = f0 * y + u0
-            u0 = (f1 * y + u1) - e1 * z
-            u1 = f2 * y - e2 * z
-            last = h0 * z + v0
-            v0 = (h1 * z + v1) - g1 * last
-            v1 = h2 * z - g2 * last
-            out[i] = last
-        if abs(s0) < _NOTHING and abs(s1) < _NOTHING:
-            s0 = s1 = 0.0
-        if abs(t0) < _NOTHING and abs(t1) < _NOTHING:
-            t0 = t1 = 0.0
-        if abs(u0) < _NOTHING and abs(u1) < _NOTHING:
-            u0 = u1 = 0.0
-        if abs(v0) < _NOTHING and abs(v1) < _NOTHING:
-            v0 = v1 = 0.0
-    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = s0, s1, t0, t1
-    state[2, 0], state[2, 1], state[3, 0], state[3, 1] = u0, u1, v0, v1
