@@ -115,6 +115,21 @@ def test_a_second_arrival_is_told_from_one():
         assert echo == (None if apart is None else pytest.approx(apart, abs=2))
 
 
+@pytest.mark.parametrize("share", [0.1, 0.3, 0.45, 0.55, 0.7, 0.9])
+@pytest.mark.parametrize("repeated", [False, True])
+def test_a_piece_that_was_lost_or_repeated_on_the_way_is_no_second_arrival(share, repeated):
+    sound = with_marker("treated", 4000)
+    at = 4000 + round(share * 2.0 * RATE)
+    went_on = at - 720 if repeated else at + 720
+    heard = np.concatenate([sound[:at], sound[went_on:]])
+    search = MarkerSearch(heard, rate_hz=RATE)
+    first = search.find("treated", sent_level_dbfs=LEVEL)
+    # Most of it lies where it was sent, or all but the beginning does.
+    moved = (720 if repeated else -720) if share < 0.5 else 0
+    assert first.delay_samples == pytest.approx(4000 + moved, abs=2)
+    assert search.find_echo("treated", first) is None
+
+
 # A narrow path: what is looked for is the same, and less of it.
 NARROW_RATE = 8_000
 

@@ -285,7 +285,8 @@ def test_what_a_program_plays_comes_back_and_never_into_its_own_feed(own, system
         with Recording("phones.monitor", "ear") as ear, Recording(CALL) as recorder:
             wait_until(lambda: abs(strongest_hz(ear.hears(0.5)) - 3000.0) < 5.0)
             wait_until(lambda: loud(recorder))
-            assert tone_of(recorder.hears(1.0), 3000.0) < -90.0
+            # Where a block came late there is a gap, which holds every tone for a moment.
+            wait_until(lambda: tone_of(recorder.hears(1.0), 3000.0) < -90.0)
         with pytest.raises(Refused, match="It is live"):
             feeds.choose_return(own, "call", None)
         living.stop_run(own)
@@ -309,7 +310,8 @@ def test_the_computers_sound_goes_to_a_stream_and_not_to_who_plays_it(own, syste
     ):
         wait_until(lambda: tone_of(stream.hears(0.5), 3000.0) > -60.0)
         wait_until(lambda: loud(recorder))
-        assert tone_of(recorder.hears(1.0), 3000.0) < -90.0
+        # Where a block came late there is a gap, which holds every tone for a moment.
+        wait_until(lambda: tone_of(recorder.hears(1.0), 3000.0) < -90.0)
 
 
 def test_takes_have_the_channel_and_the_rate_of_the_device(own, plugged):

@@ -70,8 +70,8 @@ def deplode(
     step: int,
     settings: Samples,
 ) -> float:
-    """Soften breath in ``block`` into ``out``, both ``(n,)``, with the arrays of the stage; gives
-    the lowest gain of the low band in dB."""
+    """Soften breath in ``block`` into ``out``, both ``(n,)``, with the arrays of the stage;
+    ``pole`` is that of :func:`low_pole`. Gives the lowest gain of the low band in dB."""
     count = len(block)
     points = control_points(count, step, memory)
     controls, low = np.empty(points), np.empty(count)

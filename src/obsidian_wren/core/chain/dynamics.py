@@ -35,7 +35,7 @@ class Dynamics:
         self.move_to(state)
 
     def move_to(self, state: tuple[Samples, ...]) -> None:
-        """Go on with the memory in these arrays."""
+        """Go on with the memory in these arrays, ``(n,)`` or ``(sections, 2)``."""
         self.state = state
         self._arguments = (*state, *self.fixed)
 

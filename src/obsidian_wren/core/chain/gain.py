@@ -27,7 +27,7 @@ class Gain:
         self.fixed = (self._factor,)
 
     def move_to(self, state: tuple[Samples, ...]) -> None:
-        """It remembers nothing."""
+        """It remembers nothing: no array ``(n,)``."""
 
     def process(self, block: Samples) -> Samples:
         """Scale ``(n,)`` samples."""

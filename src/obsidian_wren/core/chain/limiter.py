@@ -116,7 +116,8 @@ def limit(
     memory: Samples,
 ) -> float:
     """Limit ``planes`` ``(channels, n)`` into ``out`` ``(n, channels)`` with the arrays of a
-    :class:`Limiter`, the past ``(channels, n)``; gives the lowest gain, a ratio."""
+    :class:`Limiter`, the past ``(channels, n)``; ``ceiling`` is an amplitude, full scale 1,
+    ``release`` the share of the way in a sample. Gives the lowest gain, a ratio."""
     (channels, count), held = planes.shape, past.shape[1]
     work = np.empty((channels, held + count))
     peaks = np.zeros(count)

@@ -37,6 +37,8 @@ _BESIDE_S = 0.15
 _PEAK_LAGS = 48
 # Once a code is found, each half of it lies near; a coincidence that close is rare.
 _HALF_SIGMA = 5.0
+# Both halves of a code that comes a second time stand out about alike.
+_HALVES_ALIKE = 0.25
 _HALF_NEAR_S = 0.005
 # Where sound is dropped or repeated on the way, each stretch of the code has a delay of its own.
 _PIECES = (2, 4, 8)
@@ -191,8 +193,22 @@ class MarkerSearch:
             return None
         second = int(rest.argmax())
         spread = self._spread(rest, second)
-        return (
-            float(second - top) if spread > 0.0 and rest[second] > _FOUND_SIGMA * spread else None
+        if spread == 0.0 or rest[second] <= _FOUND_SIGMA * spread:
+            return None
+        return float(second - top) if self._is_whole_at(path, second) else None
+
+    def _is_whole_at(self, path: str, lag: int) -> bool:
+        """Whether both halves of a code arrive at a lag: where a piece was lost on the way, what
+        follows it lies at a lag of its own, and is no second arrival."""
+        code = self._code(path)
+        middle = len(code) // 2
+        halves = (
+            self._correlate(half)[lag + begin]
+            for begin, half in ((0, code[:middle]), (middle, code[middle:]))
+        )
+        one, other = halves
+        return one * other > 0.0 and min(abs(one), abs(other)) > _HALVES_ALIKE * max(
+            abs(one), abs(other)
         )
 
     def _spread(self, correlation: Samples, top: int) -> float:
