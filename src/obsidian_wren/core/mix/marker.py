@@ -202,11 +202,10 @@ class MarkerSearch:
         follows it lies at a lag of its own, and is no second arrival."""
         code = self._code(path)
         middle = len(code) // 2
-        halves = (
-            self._correlate(half)[lag + begin]
+        one, other = (
+            float(self._correlate(half)[lag + begin])
             for begin, half in ((0, code[:middle]), (middle, code[middle:]))
         )
-        one, other = halves
         return one * other > 0.0 and min(abs(one), abs(other)) > _HALVES_ALIKE * max(
             abs(one), abs(other)
         )
