@@ -103,3 +103,13 @@ def test_a_stage_that_is_given_another_way_of_processing_runs_alone():
     chain = VoiceChain(EVERY, RATE)
     chain.stages[3].process = lambda block: block * 0.0
     assert not chain.process(voice()[:4800]).any()
+
+
+def test_one_channel_of_several_and_what_may_not_be_written_to_are_sounds_like_others():
+    sound = voice()[:4800]
+    expected = VoiceChain(EVERY, RATE).process(sound)
+    beside = np.column_stack([sound, sound])[:, 0]
+    kept = sound.copy()
+    kept.flags.writeable = False
+    for other in (beside, kept):
+        np.testing.assert_array_equal(VoiceChain(EVERY, RATE).process(other), expected)

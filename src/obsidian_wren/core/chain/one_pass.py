@@ -214,6 +214,10 @@ class OnePass:
 
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples."""
+        flags = block.flags
+        if not (flags.c_contiguous and flags.writeable):
+            # One channel of several, or a view of a file: the kernel is compiled for plain arrays.
+            block = np.array(block)
         out = np.empty_like(block)
         heard = UNKNOWN if self._gate is None else self._gate.take_heard(len(block))
         _run_all(
