@@ -2,7 +2,8 @@
 
 At once, only moments count in which a band rises out of silence: its first milliseconds come
 straight from the mouth, and the room, which each microphone hears in its own way, comes later. One
-after the other, two readings of one sentence are compared.
+after the other, two readings of one sentence are compared. What is left of the room goes from band
+to band, which no microphone does: bands help each other as far as each is certain.
 
 Source: the precedence of the direct sound as in Bech and Zacharov (2006), chapter 9; Knapp and
 Carter (1976) for the delay by the phase of the cross spectrum.
@@ -19,6 +20,7 @@ import scipy.fft
 from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.prove.change import compare
+from obsidian_wren.core.prove.smooth_response import likely_response
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding
 
 _FRAME_S = 0.004
@@ -173,6 +175,7 @@ def _levelled(
     *,
     at_once: bool,
 ) -> Relative:
+    db, error = likely_response(VOICE_HZ, db, error)
     middle = (VOICE_HZ >= _LEVEL_HZ[0]) & (VOICE_HZ <= _LEVEL_HZ[1]) & np.isfinite(db)
     level = float(np.mean(db[middle])) if middle.any() else 0.0
     return Relative(
