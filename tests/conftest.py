@@ -120,10 +120,20 @@ def heard_once(tmp_path_factory):
     world._capsule_volts = hear
 
 
+@pytest.fixture(scope="session")
+def known_once():
+    """What is known of a sound by its content is worked out once: most tests begin with the same
+    takes."""
+    from obsidian_wren.service.workshop import Remembered
+
+    return Remembered(300), Remembered(400), Remembered(most_bytes=200_000_000)
+
+
 @pytest.fixture
-def workshop_over(heard_once):
+def workshop_over(heard_once, known_once):
     """Open the program over a folder, simulated takes as fast as they can."""
     from obsidian_wren.devices.browser import BrowserStream
+    from obsidian_wren.service.calibration.state import current
     from obsidian_wren.service.opening.opening import close_workshop, open_workshop
     from obsidian_wren.standins.surroundings import simulated_world
     from obsidian_wren.store.folder import DataFolder
@@ -131,10 +141,10 @@ def workshop_over(heard_once):
     opened = []
 
     def go(folder):
-        opened.append(
-            open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
-        )
-        return opened[-1]
+        ws = open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
+        ws.readings, ws.answers, current(ws).take_sets = known_once
+        opened.append(ws)
+        return ws
 
     yield go
     for ws in opened:

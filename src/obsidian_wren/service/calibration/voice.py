@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-import json
+import hashlib
+import pickle
 from typing import Any
 
 from sqlalchemy import select
@@ -17,7 +18,7 @@ from obsidian_wren.service.calibration.chain_rows import band_of
 from obsidian_wren.service.calibration.events import ChainChanged
 from obsidian_wren.service.calibration.keeping import keep_answers, keep_stages
 from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
-from obsidian_wren.service.calibration.take_sets import follower, passages, take_set_of
+from obsidian_wren.service.calibration.take_sets import follower, take_set_of
 from obsidian_wren.service.errors import Refused, drowned
 from obsidian_wren.service.readings.answers import moved_since
 from obsidian_wren.service.rig.context import RigContext
@@ -53,7 +54,7 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
         _pins(ctx),
         sequence=sequence,
         follow=follower(ctx.ws, key),
-        ask=_asker(ctx, key, refit=refit),
+        ask=_asker(ctx, take_set, key),
     )
     keep_stages(ctx, plan.stages)
     keep_answers(ctx, plan, take_set, predicted, refit=refit, toned=toned)
@@ -65,22 +66,19 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
     ctx.announce(ChainChanged(plan.specs(), sequence))
 
 
-def _asker(ctx: RigContext, takes_key: tuple[Any, ...], *, refit: bool) -> Ask:
+def _asker(ctx: RigContext, take_set: TakeSet, takes_key: tuple[Any, ...]) -> Ask:
     """Rules' answers, remembered as long as nothing that they stand on changed: the sounds, the
-    stages before, wishes, pins, the tone's own take_set."""
-    ring = tuple(
-        take.id if take else None for take in (ctx.takes.of("clap"), ctx.takes.of("sweep"))
+    stages before, pins, and what is known beside the sounds."""
+    known = pickle.dumps(
+        (
+            take_set.wishes,
+            take_set.tone,
+            take_set.ring,
+            take_set.talk_reading,
+            take_set.quiet_reading,
+        )
     )
-    reference = ctx.takes.of("reference")
-    tone = (
-        refit,
-        ctx.takes.passage.id if ctx.takes.passage else None,
-        json.dumps([[row.value, row.pinned] for row in band_rows(ctx)]),
-        ctx.rig.microphone.response_id,
-        json.dumps(ctx.rig.wishes, sort_keys=True),
-        reference.id if reference else None,
-        len(passages(ctx)) if ctx.takes.passage else 0,
-    )
+    beside = hashlib.sha256(known).digest()
 
     def answer(key: str, take_set: TakeSet, pins: Pins) -> StagePlan:
         ctx.go_on()
@@ -97,8 +95,7 @@ def _asker(ctx: RigContext, takes_key: tuple[Any, ...], *, refit: bool) -> Ask:
             held,
             pins.switches.get(key),
             pins.bands.get(key),
-            ring,
-            tone,
+            beside,
         )
         found: StagePlan = ctx.ws.answers.get(stands_on, lambda: ask_rule(key, take_set, pins))
         return found
