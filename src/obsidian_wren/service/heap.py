@@ -1,8 +1,10 @@
-"""How the C library shares out memory among threads, and gives back what nobody uses."""
+"""How the C library shares out memory among threads, and gives back what nobody uses; and when
+Python looks for what nobody uses."""
 
 from __future__ import annotations
 
 import ctypes
+import gc
 import sys
 from contextlib import suppress
 
@@ -30,3 +32,9 @@ def give_back() -> None:
     if sys.platform == "linux":
         with suppress(AttributeError, OSError):
             ctypes.CDLL(None).malloc_trim(0)
+
+
+def all_is_loaded() -> None:
+    """From here on it is looked for what nobody uses, and only among what comes from here on."""
+    gc.freeze()
+    gc.enable()

@@ -21,7 +21,7 @@ class BadSpec(Told, ValueError):
 
 
 class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, defer_build=True)
 
 
 Hz = Annotated[float, Field(ge=0, le=200_000)]

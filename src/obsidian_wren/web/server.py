@@ -18,7 +18,7 @@ from waitress.parser import HTTPRequestParser
 from waitress.task import ErrorTask
 
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.heap import share_arenas
+from obsidian_wren.service.heap import all_is_loaded, share_arenas
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.front import HEADERS, Front, Wsgi
 from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
@@ -122,7 +122,9 @@ def serve(
         warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up, (ws,))
         warmer.daemon = True
         warmer.start()
-        return create_app(ws).wsgi_app
+        app = create_app(ws)
+        all_is_loaded()
+        return app.wsgi_app
 
     # A request that waits for a thread is no news: streams hold theirs.
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)

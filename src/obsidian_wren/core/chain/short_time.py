@@ -23,7 +23,8 @@ FRAME_S = 0.0213
 # What is put together at once where a stage weighs spectra of voice; stages that agree on it can
 # work on the same frames.
 SPECTRAL_DELAY_S = 0.008
-_FRAMES_AT_ONCE = 256
+# They stay in the cache of a core.
+_FRAMES_AT_ONCE = 32
 # Of a stream: the past, what waits for a whole hop, the tail of the last frame, what is ready, how
 # much of either; the two windows.
 Arrays = tuple[Samples, Samples, Samples, Samples, Samples, Samples, Samples]
