@@ -121,12 +121,13 @@ def heard_once(tmp_path_factory):
 
 
 @pytest.fixture(scope="session")
-def known_once():
+def known_once(tmp_path_factory):
     """What is known of a sound by its content is worked out once: most tests begin with the same
     takes."""
     from obsidian_wren.service.workshop import Remembered
 
-    return Remembered(300), Remembered(400), Remembered(most_bytes=200_000_000)
+    aside = tmp_path_factory.mktemp("aside")
+    return Remembered(300), Remembered(400), Remembered(most_bytes=1_000_000_000, aside=aside)
 
 
 @pytest.fixture

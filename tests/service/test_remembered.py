@@ -1,11 +1,13 @@
 """What is remembered: as much as a budget allows, and the same whether it was held or made."""
 
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 import pytest
 
-from obsidian_wren.service.workshop.light import bytes_of, full, light
+from obsidian_wren.service.workshop.light import bytes_of, full, laid_aside, light
 from obsidian_wren.service.workshop.remembered import Remembered
 
 LONG = 100_000
@@ -34,6 +36,32 @@ def test_what_is_held_takes_half_and_comes_back_in_full():
     assert back.name == "it"
     # 150 dB under the sample itself.
     np.testing.assert_allclose(back.talk, made.talk, rtol=10 ** (-140 / 20))
+
+
+def test_what_is_laid_aside_comes_back_and_leaves_no_file(tmp_path):
+    made = sound(1)
+    aside = laid_aside(made, tmp_path)
+    assert bytes_of(aside) == bytes_of(light(made))
+    assert not [part for part in (aside.talk, *aside.beside) if isinstance(part, np.ndarray)]
+    assert list(tmp_path.iterdir()) == []
+    with ThreadPoolExecutor(4) as pool:
+        for back in pool.map(full, [aside] * 40):
+            np.testing.assert_array_equal(back.talk, full(light(made)).talk)
+            np.testing.assert_array_equal(back.beside[0], full(light(made)).beside[0])
+            assert (back.beside[1], back.name) == (None, "it")
+
+
+@pytest.mark.parametrize("why", ["no folder", "disk full"])
+def test_where_the_disk_takes_nothing_it_stays_in_memory(tmp_path, monkeypatch, why):
+    made, folder = sound(2), tmp_path
+    if why == "no folder":
+        folder = tmp_path / "gone"
+    else:
+        monkeypatch.setattr(tempfile, "TemporaryFile", lambda dir: open("/dev/full", "w+b"))  # noqa: SIM115, PTH123
+    held = Remembered(most_bytes=10 * bytes_of(made), aside=folder)
+    for _ in range(2):
+        np.testing.assert_array_equal(held.get("it", lambda: made).talk, full(light(made)).talk)
+    assert held.bytes_held == bytes_of(light(made))
 
 
 def test_samples_of_24_bits_lose_nothing():

@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 from obsidian_wren.service.calibration.behind import Behind
 from obsidian_wren.service.workshop import Asked, Remembered, Workshop
 
-# The takes of a usual calibration behind each of its stages.
-_TAKE_SETS_BYTES = 80_000_000
+# The takes of a usual calibration behind each of its stages, for some settings of each. They lie on
+# disk, where they cost nobody memory.
+_TAKE_SETS_BYTES = 400_000_000
 
 
 @dataclass
@@ -16,7 +17,7 @@ class CalibrationState:
     """Takes brought through stages, who asked for everything to be derived, and what is worked out
     behind an answer."""
 
-    take_sets: Remembered = field(default_factory=lambda: Remembered(most_bytes=_TAKE_SETS_BYTES))
+    take_sets: Remembered
     asked_to_derive: Asked = field(default_factory=Asked)
     asked_to_fit: Asked = field(default_factory=Asked)
     behind: Behind = field(default_factory=Behind)
@@ -24,4 +25,7 @@ class CalibrationState:
 
 def current(ws: Workshop) -> CalibrationState:
     """The calibration as it runs."""
-    return ws.own(CalibrationState)
+    return ws.own(
+        CalibrationState,
+        lambda: CalibrationState(Remembered(most_bytes=_TAKE_SETS_BYTES, aside=ws.folder.parts)),
+    )

@@ -1,4 +1,4 @@
-"""What the program holds in memory, and how much it may."""
+"""What the program holds in memory and beside it, and how much it may."""
 
 from __future__ import annotations
 
@@ -16,8 +16,8 @@ _MB = 1e6
 def memory(ws: Workshop) -> views.MemoryView:
     """The whole program, and what is remembered of sounds and answers."""
     caches = (
-        ("sounds of takes and what was rendered of them", ws.sounds),
-        ("takes behind the stages of the chain", calibration.current(ws).take_sets),
+        ("sounds of takes and what was rendered of them, on disk", ws.sounds),
+        ("takes behind the stages of the chain, on disk", calibration.current(ws).take_sets),
         ("readings of takes", ws.readings),
         ("answers of rules", ws.answers),
         ("what is mixed", mixes.current(ws).materials),

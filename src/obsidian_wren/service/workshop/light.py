@@ -1,14 +1,19 @@
-"""Sounds as they are held: 32 bits a sample, and counted.
+"""Sounds as they are held: 32 bits a sample, in memory or in a file that has no name, and counted.
 
 A sample of a take has at most 24 bits, so nothing of it is lost; of what was rendered goes what
-lies 150 dB under it.
+lies 150 dB under it. A file without a name is gone when nobody holds it any longer, whatever ends
+the program.
 """
 
 from __future__ import annotations
 
 import dataclasses
+import os
+import tempfile
+import threading
 from collections.abc import Callable
-from typing import Any
+from pathlib import Path
+from typing import IO, Any, cast
 
 import numpy as np
 
@@ -17,38 +22,101 @@ _LONG = 1 << 15
 _SMALL_BYTES = 256
 
 
+class _Nameless:
+    """A file without a name: gone with whoever holds it."""
+
+    def __init__(self, folder: Path) -> None:
+        self._file: IO[bytes] = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115
+        self._one_at_a_time = threading.Lock()
+
+    def put(self, array: np.ndarray) -> _Away:
+        at = self._file.seek(0, os.SEEK_END)
+        self._file.write(array.tobytes())
+        # A full disk is found out here.
+        self._file.flush()
+        return _Away(self, at, array.size)
+
+    def get(self, at: int, count: int) -> np.ndarray:
+        with self._one_at_a_time:
+            self._file.seek(at)
+            return np.fromfile(self._file, np.float32, count)
+
+
+@dataclasses.dataclass(frozen=True)
+class _Away:
+    """An array ``(size,)`` of 32 bit numbers in a file, from a byte on."""
+
+    file: _Nameless
+    at: int
+    size: int
+
+    @property
+    def nbytes(self) -> int:
+        return 4 * self.size
+
+    def read(self) -> np.ndarray:
+        found = self.file.get(self.at, self.size)
+        if len(found) < self.size:
+            raise OSError("a sound that was laid aside ends early")
+        return found
+
+
+_Held = np.ndarray | _Away
+
+
 def light(value: Any) -> Any:
     """A value with its long arrays of 64 bit numbers ``(n,)`` in 32 bits: an array, a tuple of
     arrays, or a record of either."""
-    return _each(value, np.float64, np.float32)
+    return _arrays(value, lambda held: _in_32_bits(held) if _is_full(held) else held)
+
+
+def laid_aside(value: Any, folder: Path) -> Any:
+    """As :func:`light`, with those arrays in a file without a name in a folder; in memory where
+    the disk takes no more."""
+    try:
+        file = _Nameless(folder)
+        return _arrays(value, lambda held: file.put(_in_32_bits(held)) if _is_full(held) else held)
+    except OSError:
+        return light(value)
 
 
 def full(value: Any) -> Any:
-    """What :func:`light` was given, as far as 32 bits hold it."""
-    return _each(value, np.float32, np.float64)
+    """What :func:`light` or :func:`laid_aside` was given, as far as 32 bits hold it. Raises OSError
+    where the disk fails."""
+
+    def back(held: _Held) -> _Held:
+        if isinstance(held, _Away):
+            held = held.read()
+        return held.astype(np.float64) if held.dtype == np.float32 else held
+
+    return _arrays(value, back)
 
 
 def bytes_of(value: Any) -> int:
-    """How much memory the long arrays of a value take, in bytes."""
+    """How much the long arrays of a value take, in bytes."""
     counted = _SMALL_BYTES
 
-    def count(array: np.ndarray) -> np.ndarray:
+    def count(held: _Held) -> _Held:
         nonlocal counted
-        counted += array.nbytes
-        return array
+        counted += held.nbytes
+        return held
 
     _arrays(value, count)
     return counted
 
 
-def _each(value: Any, here: type, there: type) -> Any:
-    return _arrays(value, lambda array: array.astype(there) if array.dtype == here else array)
+def _is_full(held: _Held) -> bool:
+    return isinstance(held, np.ndarray) and held.dtype == np.float64
 
 
-def _arrays(value: Any, change: Callable[[np.ndarray], np.ndarray]) -> Any:
+def _in_32_bits(held: Any) -> np.ndarray:
+    return np.asarray(held.astype(np.float32))
+
+
+def _arrays(value: Any, change: Callable[[_Held], _Held]) -> Any:
     """The value with each of its long arrays changed; the value itself where none was. Looked at
     are an array, a tuple of arrays, and a record of either."""
-    if not dataclasses.is_dataclass(value) or isinstance(value, type):
+    if isinstance(value, (_Away, type)) or not dataclasses.is_dataclass(value):
         return _sounds(value, change)
     changes = {}
     for field in dataclasses.fields(value):
@@ -56,12 +124,14 @@ def _arrays(value: Any, change: Callable[[np.ndarray], np.ndarray]) -> Any:
         new = _sounds(part, change)
         if new is not part:
             changes[field.name] = new
-    return dataclasses.replace(value, **changes) if changes else value
+    return dataclasses.replace(cast("Any", value), **changes) if changes else value
 
 
-def _sounds(value: Any, change: Callable[[np.ndarray], np.ndarray]) -> Any:
+def _sounds(value: Any, change: Callable[[_Held], _Held]) -> Any:
+    if isinstance(value, _Away):
+        return change(value)
     if isinstance(value, np.ndarray):
         return change(value) if value.size >= _LONG else value
-    if isinstance(value, tuple) and any(isinstance(part, np.ndarray) for part in value):
+    if isinstance(value, tuple) and any(isinstance(part, _Held) for part in value):
         return tuple(_sounds(part, change) for part in value)
     return value

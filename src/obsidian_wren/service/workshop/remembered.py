@@ -1,30 +1,37 @@
-"""The last few things computed, by key. Sounds are large, so they are held light and only as many
-as a budget allows."""
+"""The last few things computed, by key. Sounds are large, so they are held light or laid aside on
+disk, and only as many as a budget allows."""
 
 from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Hashable
+from pathlib import Path
 from typing import Any
 
 from cachetools import LRUCache, cached
 
-from obsidian_wren.service.workshop.light import bytes_of, full, light
+from obsidian_wren.service.workshop.light import bytes_of, full, laid_aside, light
 
 
 class Remembered:
     """Answers by key, the least recently used going first: at most so many, or at most so many
-    bytes of sound.
+    bytes of sound, in memory or, with ``aside``, in files without a name in that folder.
 
     One flight at a time: who asks for a key that another thread computes waits for its answer.
     Whether it was held or made makes no difference to what comes.
     """
 
-    def __init__(self, most: int | None = None, *, most_bytes: int | None = None) -> None:
+    def __init__(
+        self,
+        most: int | None = None,
+        *,
+        most_bytes: int | None = None,
+        aside: Path | None = None,
+    ) -> None:
         self._held: LRUCache[Hashable, Any] = (
             LRUCache(most_bytes, bytes_of) if most_bytes is not None else LRUCache(most or 1)
         )
-        self.most_bytes = most_bytes
+        self.most_bytes, self.aside = most_bytes, aside
         self._answer = cached(
             self._held, key=lambda key, _make: key, condition=threading.Condition()
         )(lambda _key, make: make())
@@ -32,12 +39,15 @@ class Remembered:
     def get(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """What is held under the key, made when it is not. What ``make`` raises is not held."""
         if self.most_bytes is not None:
-            return full(self._answer(key, lambda: light(make())))
+            return full(self._answer(key, lambda: self._put(make())))
         return self._answer(key, make)
+
+    def _put(self, value: Any) -> Any:
+        return light(value) if self.aside is None else laid_aside(value, self.aside)
 
     @property
     def bytes_held(self) -> int:
-        """How much is held, in bytes of sound."""
+        """How much is held, in memory or aside, in bytes of sound."""
         return sum(map(bytes_of, list(self._held.values())))
 
     def forget(self) -> None:

@@ -23,8 +23,8 @@ from obsidian_wren.store.folder import DataFolder
 Pace = Literal["real", "fast"]
 State = TypeVar("State")
 Event = TypeVar("Event")
-# A minute of sound at 48 kHz is 12 MB.
-_SOUNDS_BYTES = 36_000_000
+# A minute of sound at 48 kHz is 12 MB. It lies on disk, where it costs nobody memory.
+_SOUNDS_BYTES = 120_000_000
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class Workshop:
     copier: Copier | None = None
     findings: list[Finding] = field(default_factory=list)
     message: str | None = None
-    sounds: Remembered = field(default_factory=lambda: Remembered(most_bytes=_SOUNDS_BYTES))
+    sounds: Remembered = field(init=False)
     readings: Remembered = field(default_factory=lambda: Remembered(32))
     answers: Remembered = field(default_factory=lambda: Remembered(64))
     # Goes on after a restart, unless a thousand things changed in every second of the run before.
@@ -60,18 +60,21 @@ class Workshop:
     _followers: dict[type[Any], list[Callable[[Any], None]]] = field(default_factory=dict)
     _enders: list[Callable[[], None]] = field(default_factory=list)
 
+    def __post_init__(self) -> None:
+        self.sounds = Remembered(most_bytes=_SOUNDS_BYTES, aside=self.folder.parts)
+
     @property
     def lock(self) -> threading.RLock:
         """One after another: who changes what is kept, or what runs."""
         return self.sessions.lock
 
-    def own(self, kind: type[State]) -> State:
+    def own(self, kind: type[State], make: Callable[[], State] | None = None) -> State:
         """The one instance of what a package keeps while the program runs; made when it is asked
         for first."""
         found = self._states.get(kind)
         if found is None:
             with self._owning:
-                found = self._states.setdefault(kind, kind())
+                found = self._states.setdefault(kind, (make or kind)())
         return cast("State", found)
 
     def follow(self, event: type[Event], follower: Callable[[Event], None]) -> None:
