@@ -57,7 +57,9 @@ def test_where_the_disk_takes_nothing_it_stays_in_memory(tmp_path, monkeypatch, 
     if why == "no folder":
         folder = tmp_path / "gone"
     else:
-        monkeypatch.setattr(tempfile, "TemporaryFile", lambda dir: open("/dev/full", "w+b"))  # noqa: SIM115, PTH123
+        monkeypatch.setattr(
+            tempfile, "TemporaryFile", lambda dir, buffering: open("/dev/full", "w+b", buffering)
+        )  # noqa: SIM115, PTH123
     held = Remembered(most_bytes=10 * bytes_of(made), aside=folder)
     for _ in range(2):
         np.testing.assert_array_equal(held.get("it", lambda: made).talk, full(light(made)).talk)

@@ -13,7 +13,7 @@ import tempfile
 import threading
 from collections.abc import Callable
 from pathlib import Path
-from typing import IO, Any, cast
+from typing import Any, cast
 
 import numpy as np
 
@@ -26,14 +26,14 @@ class _Nameless:
     """A file without a name: gone with whoever holds it."""
 
     def __init__(self, folder: Path) -> None:
-        self._file: IO[bytes] = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115
+        self._file = tempfile.TemporaryFile(dir=folder, buffering=0)  # noqa: SIM115
         self._one_at_a_time = threading.Lock()
 
     def put(self, array: np.ndarray) -> _Away:
         at = self._file.seek(0, os.SEEK_END)
-        self._file.write(array.tobytes())
-        # A full disk is found out here.
-        self._file.flush()
+        # A disk that is nearly full takes a part of it.
+        if self._file.write(array.data.cast("B")) < array.nbytes:
+            raise OSError("the disk is full")
         return _Away(self, at, array.size)
 
     def get(self, at: int, count: int) -> np.ndarray:
