@@ -3,6 +3,7 @@
 import tempfile
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -57,9 +58,10 @@ def test_where_the_disk_takes_nothing_it_stays_in_memory(tmp_path, monkeypatch, 
     if why == "no folder":
         folder = tmp_path / "gone"
     else:
+        nothing_more = Path("/dev/full")
         monkeypatch.setattr(
-            tempfile, "TemporaryFile", lambda dir, buffering: open("/dev/full", "w+b", buffering)
-        )  # noqa: SIM115, PTH123
+            tempfile, "TemporaryFile", lambda dir, buffering: nothing_more.open("w+b", buffering)
+        )
     held = Remembered(most_bytes=10 * bytes_of(made), aside=folder)
     for _ in range(2):
         np.testing.assert_array_equal(held.get("it", lambda: made).talk, full(light(made)).talk)
