@@ -1,5 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
+  import { titleOf } from './lib/address';
+  import { keepFocus } from './lib/focus';
   import { level, timeOfDay } from './lib/format';
   import { onKey, onKeyUp } from './lib/keys';
   import { place, type Theme } from './lib/place.svelte';
@@ -12,6 +14,7 @@
   import Help from './parts/Help.svelte';
   import LearningNews from './parts/LearningNews.svelte';
   import LevelDiagram from './parts/LevelDiagram.svelte';
+  import LevelStrip from './parts/LevelStrip.svelte';
   import Mark from './parts/Mark.svelte';
   import MuteNews from './parts/MuteNews.svelte';
   import MuteSign from './parts/MuteSign.svelte';
@@ -50,9 +53,23 @@
     void desk.do('post', '/api/rigs', { body: { name: `Rig ${number}` } });
   }
 
+  /** Where one is stands in the address, and Back leads to where one was. */
+  let came = false;
+  $effect(() => {
+    const address = place.address;
+    if (!overview) return;
+    const title = overview.steps.find((step) => step.name === place.step)?.title ?? '';
+    document.title = titleOf(place.here, title);
+    if (location.hash === address) came = true;
+    else if (came) history.pushState(null, '', address);
+    else history.replaceState(null, '', address);
+    came = true;
+  });
+
   onMount(() => {
     const kept = localStorage.getItem('theme') as Theme | null;
     if (kept && THEMES.includes(kept)) place.theme = kept;
+    place.singleKeys = localStorage.getItem('single-keys') !== 'off';
     const system = matchMedia('(prefers-color-scheme: dark)');
     const show = () => {
       const dark = place.theme === 'dark' || (place.theme === 'system' && system.matches);
@@ -60,16 +77,21 @@
     };
     system.addEventListener('change', show);
     $effect(show);
-    void desk.open();
+    void desk.open(place.goTo(location.hash));
     void controllers.again();
   });
 </script>
 
-<svelte:window onkeydown={onKey} onkeyup={onKeyUp} onblur={() => pushToTalk.end()} />
+<svelte:window
+  onkeydown={onKey}
+  onkeyup={onKeyUp}
+  onblur={() => pushToTalk.end()}
+  onpopstate={() => place.goTo(location.hash)}
+/>
 
 <Patterns />
 {#if overview}
-  <div class="page" class:old={lost !== null}>
+  <div class="page" class:old={lost !== null} {@attach keepFocus}>
     <header>
       <svg class="bird" viewBox="0 0 32 24" width="28" height="21" aria-hidden="true">
         <path
@@ -96,15 +118,15 @@
       <span class="undo">
         <button
           type="button"
-          disabled={!overview.undo}
+          aria-disabled={!overview.undo || undefined}
           title={overview.undo ? `Undo: ${overview.undo.title}` : 'Nothing to undo'}
-          onclick={() => void desk.do('post', '/api/undo')}>Undo</button
+          onclick={() => overview?.undo && void desk.do('post', '/api/undo')}>Undo</button
         >
         <button
           type="button"
-          disabled={!overview.redo}
+          aria-disabled={!overview.redo || undefined}
           title={overview.redo ? `Redo: ${overview.redo.title}` : 'Nothing to redo'}
-          onclick={() => void desk.do('post', '/api/redo')}>Redo</button
+          onclick={() => overview?.redo && void desk.do('post', '/api/redo')}>Redo</button
         >
       </span>
       <!-- One of the two, in one place: nothing beside it moves. -->
@@ -125,6 +147,7 @@
       </label>
       <button type="button" class="help" onclick={() => (place.help = true)} aria-label="Keys">?</button>
     </header>
+    <LevelStrip points={overview.diagram} step={place.step} />
     <LevelDiagram
       points={overview.diagram}
       predicted={overview.diagram.some((point) => point.predicted) || !!overview.gain_plan?.quiet_predicted}
@@ -220,7 +243,7 @@
     font-size: 13px;
     cursor: pointer;
   }
-  .undo button:disabled {
+  .undo button[aria-disabled='true'] {
     border-color: var(--rule);
     color: var(--quiet-ink);
     cursor: default;
@@ -322,6 +345,31 @@
   }
   .loading {
     padding: 40px;
+  }
+  /* A small window: one column, and the page itself scrolls. */
+  @media (max-width: 900px), (max-height: 600px) {
+    .page {
+      display: flex;
+      flex-direction: column;
+      height: auto;
+      min-height: 100%;
+      padding: 0 12px;
+    }
+    header {
+      flex-wrap: wrap;
+      gap: 6px 10px;
+      padding: 6px 0;
+    }
+    .gap {
+      display: none;
+    }
+    .rig {
+      flex: 1 1 150px;
+      min-width: 0;
+    }
+    main {
+      flex: 1;
+    }
   }
   /* A strip of steps says it too. */
   @media (max-width: 1180px) {

@@ -87,23 +87,23 @@ def test_a_loop_is_refused_with_the_path_named_and_a_good_route_taken(send):
     page = send
     set_up(page, "Everything at once")
     slip = region(page, "Settings")
-    slip.get_by_role("button", name="Send Computer sound").click()
+    slip.get_by_role("button", name="Send it: Computer sound").click()
     expect(page.get_by_role("alert")).to_contain_text("That would be a loop: ")
     expect(page.get_by_role("alert")).to_contain_text("Computer sound → Editor call")
     page.get_by_role("button", name="Understood").click()
-    slip.get_by_role("button", name="Send The editor").click()
+    slip.get_by_role("button", name="Send it: The editor").click()
     expect(page.get_by_role("alert")).to_contain_text("a listener never gets its own return")
     page.get_by_role("button", name="Understood").click()
-    slip.get_by_role("button", name="Send Music").click()
-    expect(slip.get_by_role("button", name="Keep out Music")).to_be_visible(timeout=SLOW)
+    slip.get_by_role("button", name="Send it: Music").click()
+    expect(slip.get_by_role("button", name="Keep out: Music")).to_be_visible(timeout=SLOW)
     picture = region(page, "Editor call").get_by_role("img", name=re.compile("Editor call gets"))
     expect(picture).to_have_attribute("aria-label", re.compile(r"Music at −\d+\.\d LUFS"))
     (
         slip.get_by_role("button", name="Back to the automatic mix").click()
         if slip.get_by_role("button", name="Back to the automatic mix").count()
-        else slip.get_by_role("button", name="Keep out Music").click()
+        else slip.get_by_role("button", name="Keep out: Music").click()
     )
-    expect(slip.get_by_role("button", name="Send Music")).to_be_visible(timeout=SLOW)
+    expect(slip.get_by_role("button", name="Send it: Music")).to_be_visible(timeout=SLOW)
 
 
 def test_a_program_set_wrong_is_caught_in_silence_and_by_sound_and_mended(send):

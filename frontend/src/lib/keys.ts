@@ -1,3 +1,4 @@
+import type { StepName } from './api';
 import { place } from './place.svelte';
 import { playback } from './playback.svelte';
 import { pushToTalk } from './push-to-talk';
@@ -5,7 +6,8 @@ import { taking } from './taking.svelte';
 import { onAir } from './on-air.svelte';
 import { desk } from './state.svelte';
 
-export const KEYS: [string, string][] = [
+/** A key, what it does, and the step that it belongs to where it belongs to one. */
+export const KEYS: [string, string, StepName?][] = [
   ['1 – 8', 'go to a step'],
   ['T', 'take, or stop the take'],
   ['Space', 'play, stop'],
@@ -14,12 +16,12 @@ export const KEYS: [string, string][] = [
   ['H', 'hear yourself live'],
   ['P', 'pin the chosen setting, or let it go'],
   ['[  ]', 'nudge the chosen setting'],
-  ['M', 'send the marker'],
+  ['M', 'send the marker', 'send'],
   ['U', 'mute every feed, or none'],
   ['V', 'talk for as long as it is held, where a feed is of push-to-talk'],
-  ['← →', 'blind: hear one, hear the other'],
-  ['A  S  D', 'blind: rather one, no difference, rather the other'],
-  ['Shift 1 – 9', 'play a clip while live'],
+  ['← →', 'blind: hear one, hear the other', 'prove'],
+  ['A  S  D', 'blind: rather one, no difference, rather the other', 'prove'],
+  ['Shift 1 – 9', 'play a clip while live', 'send'],
   ['Ctrl Z', 'undo; with Shift, redo'],
   ['?', 'this list'],
 ];
@@ -52,7 +54,15 @@ export function onKeyUp(event: KeyboardEvent): void {
 
 function typing(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement | null;
-  return !!target && /^(INPUT|SELECT|TEXTAREA)$/.test(target.tagName);
+  if (!target || !/^(INPUT|SELECT|TEXTAREA)$/.test(target.tagName)) return false;
+  return !/^(checkbox|radio|range|button|file)$/.test((target as HTMLInputElement).type);
+}
+
+/** Space and arrows are the control's that has the focus. */
+function itsOwn(event: KeyboardEvent): boolean {
+  const target = event.target as HTMLElement | null;
+  if (!target?.matches?.('input, summary, a[href], [role="tab"], [role="slider"]')) return false;
+  return event.key === ' ' || event.key === 'Enter' || event.key.startsWith('Arrow');
 }
 
 /** Space is the button's that has the focus, but who has just recorded by key wants to hear it. */
@@ -60,12 +70,18 @@ let justTaken = false;
 
 export function onKey(event: KeyboardEvent): void {
   if (event.key === 'Escape') place.help = false;
+  // A dialog has the keys to itself.
+  if (place.help) {
+    if (event.key === '?') place.help = false;
+    return;
+  }
   if (!typing(event) && (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
     event.preventDefault();
     void desk.do('post', event.shiftKey ? '/api/redo' : '/api/undo');
     return;
   }
   if (typing(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (!place.singleKeys || itsOwn(event)) return;
   const own = here.keys[event.key.toLowerCase()];
   if (own) {
     event.preventDefault();

@@ -1,4 +1,5 @@
 import type { Purpose, StepName } from './api';
+import { addressOf, placeAt, type Address } from './address';
 import { LEAVES, PURPOSES_OF } from './steps';
 
 export type Theme = 'system' | 'light' | 'dark';
@@ -13,6 +14,8 @@ class Place {
   chosenSetting = $state<string | null>(null);
   help = $state(false);
   theme = $state<Theme>('system');
+  /** Whether a key alone does something (WCAG 2.1.4). */
+  singleKeys = $state(true);
   leaf = $state<Record<string, string>>({
     rig: 'outlook',
     quiet: 'rest',
@@ -42,9 +45,31 @@ class Place {
     return this.leaf[this.step] ?? '';
   }
 
+  get here(): Address {
+    return { step: this.step, leaf: this.leafName };
+  }
+
+  get address(): string {
+    return addressOf(this.here);
+  }
+
+  /** Go where an address leads; false where it leads nowhere. */
+  goTo(hash: string): boolean {
+    const there = placeAt(hash);
+    if (!there) return false;
+    this.leaf[there.step] = there.leaf;
+    this.step = there.step;
+    return true;
+  }
+
   /** What can be taken here, the usual one first; where a step needs nothing, a sentence to hear oneself by. */
   get purposes(): Purpose[] {
     return PURPOSES_OF[`${this.step}/${this.leafName}`] ?? PURPOSES_OF[this.step] ?? ['sentence'];
+  }
+
+  useSingleKeys(on: boolean): void {
+    this.singleKeys = on;
+    localStorage.setItem('single-keys', on ? 'on' : 'off');
   }
 
   setTheme(theme: Theme): void {

@@ -92,9 +92,10 @@ class Desk {
     return this.overview?.delivery !== null && this.overview?.delivery !== undefined;
   }
 
-  async open(): Promise<void> {
+  /** Meet the program. Whoever comes to an address stays there; anybody else is led to what is next. */
+  async open(stay = false): Promise<void> {
     await this.refresh();
-    if (this.overview) {
+    if (this.overview && !stay) {
       const open = this.overview.steps.find((step) => step.status !== 'confirmed' && step.status !== 'not yet');
       place.step = open?.name ?? this.overview.steps.find((step) => step.status === 'not yet')?.name ?? 'send';
     }

@@ -12,19 +12,43 @@
     action?: Snippet;
   }
   let { title, lead, evidence, slip, action }: Props = $props();
+
+  /** What scrolls and holds nothing to stop at can be scrolled by keys all the same. */
+  function reachable(lines: HTMLElement): () => void {
+    const look = () => {
+      const stops = lines.querySelector('a, button, input, select, summary') !== null;
+      if (stops || lines.scrollHeight <= lines.clientHeight) lines.removeAttribute('tabindex');
+      else lines.tabIndex = 0;
+    };
+    const size = new ResizeObserver(look);
+    const content = new MutationObserver(look);
+    size.observe(lines);
+    content.observe(lines, { subtree: true, childList: true });
+    return () => {
+      size.disconnect();
+      content.disconnect();
+    };
+  }
 </script>
 
 <div class="bench">
   <section class="evidence" aria-label="Evidence">
     <div class="heading">
-      <h2>{title}</h2>
+      <h2 tabindex="-1">{title}</h2>
       {#if place.leaves.length}<Leaves />{/if}
     </div>
     <p class="lead">{lead}</p>
-    <div class="picture">{@render evidence()}</div>
+    <div
+      class="picture"
+      id="leaf"
+      role={place.leaves.length ? 'tabpanel' : undefined}
+      aria-labelledby={place.leaves.length ? `leaf-${place.leafName}` : undefined}
+    >
+      {@render evidence()}
+    </div>
   </section>
   <section class="slip" aria-label="Settings">
-    <div class="lines">{@render slip()}</div>
+    <div class="lines" {@attach reachable}>{@render slip()}</div>
     {#if action}<div class="action">{@render action()}</div>{/if}
   </section>
 </div>
@@ -50,6 +74,12 @@
   }
   h2 {
     font-size: 21px;
+  }
+  h2:focus {
+    outline: none;
+  }
+  h2:focus-visible {
+    outline: 2px solid var(--aim);
   }
   .lead {
     text-wrap: pretty;
@@ -81,5 +111,29 @@
     align-items: center;
     padding: 10px 20px 12px;
     border-top: 1px solid var(--rule);
+  }
+  /* A small window: one column, and the page itself scrolls. */
+  @media (max-width: 900px), (max-height: 600px) {
+    .bench {
+      display: block;
+      height: auto;
+    }
+    .evidence {
+      padding: 10px 12px;
+    }
+    .picture {
+      overflow: visible;
+    }
+    .slip {
+      border-top: 1px solid var(--rule);
+      border-left: 0;
+    }
+    .lines,
+    .action {
+      padding-inline: 12px;
+    }
+    .lines {
+      overflow: visible;
+    }
   }
 </style>

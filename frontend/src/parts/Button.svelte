@@ -13,7 +13,16 @@
   let { primary = false, quiet = false, pressed, disabled = false, title, onclick, children }: Props = $props();
 </script>
 
-<button type="button" class:primary class:quiet aria-pressed={pressed} {disabled} {title} {onclick}>
+<!-- A button that cannot be pressed now keeps the focus: nobody loses their place by pressing it. -->
+<button
+  type="button"
+  class:primary
+  class:quiet
+  aria-pressed={pressed}
+  aria-disabled={disabled || undefined}
+  {title}
+  onclick={() => disabled || onclick()}
+>
   {@render children()}
 </button>
 
@@ -28,6 +37,12 @@
     white-space: nowrap;
     cursor: pointer;
   }
+  @media (max-width: 640px) {
+    button {
+      min-height: 32px;
+      padding: 3px 9px;
+    }
+  }
   button.primary {
     background: var(--ink);
     color: var(--sheet);
@@ -39,7 +54,7 @@
   button[aria-pressed='true'] {
     box-shadow: inset 0 -3px 0 var(--aim);
   }
-  button:disabled {
+  button[aria-disabled='true'] {
     border-color: var(--edge);
     color: var(--quiet-ink);
     background: transparent;

@@ -14,7 +14,11 @@
   import TakeDetail from './TakeDetail.svelte';
   import TakeProgress from './TakeProgress.svelte';
   import { typingNumber } from '../lib/typing.svelte';
+  import { small } from '../lib/window';
 
+  /** A small window shows what comes next; the rest is a press away. */
+  let unfolded = $state(false);
+  const few = $derived(small.current && !unfolded);
   let picker = $state<HTMLInputElement | null>(null);
   let shown = $state<number | null>(null);
 
@@ -35,6 +39,8 @@
   const step = $derived(desk.overview?.steps.find((entry) => entry.name === place.step));
   const first = $derived(!playback.currentTake || step?.status === 'stale');
   const detail = $derived(takes.find((take) => take.id === shown));
+
+  const offered = $derived(purposes.filter((wanted) => wanted !== 'dial' && (!few || wanted === purpose)));
 
   function chooseFile(): void {
     const file = picker?.files?.[0];
@@ -81,7 +87,7 @@
   {#if desk.progress}
     <TakeProgress progress={desk.progress} />
   {:else if purpose}
-    {#each purposes.filter((wanted) => wanted !== 'dial') as wanted (wanted)}
+    {#each offered as wanted (wanted)}
       <Button primary={next(wanted)} quiet={!next(wanted)} disabled={desk.busy} onclick={() => take(wanted)}
         >{title(wanted)}</Button
       >
@@ -116,7 +122,7 @@
           {#each [1, 2, 3, 4, 5, 6, 7, 8] as channel (channel)}<option value={channel}>{channel}</option>{/each}
         </select>
       </label>
-    {:else if purpose !== 'dial'}
+    {:else if purpose !== 'dial' && !few}
       <Key>T</Key>
       {#if purposes.includes('talk')}
         <label>
@@ -125,13 +131,18 @@
         </label>
       {/if}
     {/if}
-    <TakeChips {takes} bind:shown />
+    {#if !few}<TakeChips {takes} bind:shown />{/if}
   {/if}
-  {#if place.step === 'rig'}<Hint>Everything is kept as you enter it.</Hint>{/if}
-  {#if place.step === 'send' && desk.overview?.delivery}<MarkerButton />{/if}
+  {#if place.step === 'rig' && !few}<Hint>Everything is kept as you enter it.</Hint>{/if}
+  {#if place.step === 'send' && desk.overview?.delivery}<MarkerButton {few} />{/if}
   <span class="gap"></span>
   {#if (playback.currentTake || playback.hearingLive) && !['listen', 'dial', 'live'].includes(place.leafName) && !desk.progress && (place.step !== 'rig' || playback.currentTake?.purpose === 'sentence')}
-    <HearButtons />
+    <HearButtons {few} />
+  {/if}
+  {#if small.current}
+    <button type="button" class="more" aria-expanded={unfolded} onclick={() => (unfolded = !unfolded)}
+      >{unfolded ? 'Less' : 'More'}</button
+    >
   {/if}
 </footer>
 
@@ -147,6 +158,30 @@
   }
   .gap {
     flex: 1;
+  }
+  /* In reach while the page scrolls. */
+  @media (max-width: 900px), (max-height: 600px) {
+    footer {
+      position: sticky;
+      bottom: 0;
+      z-index: 2;
+      gap: 4px 6px;
+      min-height: 42px;
+      padding: 5px 0;
+      background: var(--paper);
+    }
+    .gap {
+      display: none;
+    }
+  }
+  .more {
+    min-height: 34px;
+    padding: 0 8px;
+    border: 0;
+    background: none;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    cursor: pointer;
   }
   .gain {
     width: 58px;

@@ -7,6 +7,12 @@
   import Key from './Key.svelte';
 
   /** Raw against treated: of a take, or live in headphones. */
+  interface Props {
+    /** Only these two, where there is little room. */
+    few?: boolean;
+  }
+  let { few = false }: Props = $props();
+
   function heard(version: 'raw' | 'treated'): boolean {
     return playback.hearingLive ? playback.version === version : playback.playing === version;
   }
@@ -24,13 +30,15 @@
       : ` ${Math.round(playback.behindMs)} ms behind you.`}</Hint
   >
 {/if}
-<Button
-  quiet
-  pressed={playback.matched}
-  title="Play raw and treated equally loud (L)"
-  onclick={() => playback.setMatched(!playback.matched)}>Match loudness</Button
->
-{#if desk.overview?.rig.source !== 'file'}
+{#if !few}
+  <Button
+    quiet
+    pressed={playback.matched}
+    title="Play raw and treated equally loud (L)"
+    onclick={() => playback.setMatched(!playback.matched)}>Match loudness</Button
+  >
+{/if}
+{#if desk.overview?.rig.source !== 'file' && (!few || playback.hearingLive)}
   <Button
     quiet
     pressed={playback.hearingLive}
@@ -44,4 +52,4 @@
 <Button disabled={!desk.treatable} pressed={heard('treated')} onclick={() => hear('treated')}>
   {playback.playing === 'treated' ? 'Stop' : 'Hear treated'}
 </Button>
-<Key>F</Key>
+{#if !few}<Key>F</Key>{/if}

@@ -3,6 +3,10 @@
   import { place } from '../lib/place.svelte';
   import Button from './Button.svelte';
 
+  /** What the step at hand uses stands first. */
+  const keys = $derived(
+    [...KEYS].sort((one, other) => Number(other[2] === place.step) - Number(one[2] === place.step)),
+  );
   let panel = $state<HTMLDialogElement | null>(null);
   $effect(() => {
     if (place.help) panel?.showModal();
@@ -13,11 +17,20 @@
 <dialog bind:this={panel} onclose={() => (place.help = false)} aria-label="Keys">
   <h2>Keys</h2>
   <dl>
-    {#each KEYS as [key, what] (key)}
+    {#each keys as [key, what] (key)}
       <dt class="num">{key}</dt>
       <dd>{what}</dd>
     {/each}
   </dl>
+  <label>
+    <input
+      type="checkbox"
+      checked={place.singleKeys}
+      onchange={(event) => place.useSingleKeys(event.currentTarget.checked)}
+    />
+    Single keys do something
+  </label>
+  <p>Switch them off if you speak to your computer, or press keys by accident. Ctrl Z stays.</p>
   <Button onclick={() => (place.help = false)}>Close</Button>
 </dialog>
 
@@ -28,6 +41,18 @@
     border-radius: 2px;
     background: var(--sheet);
     color: var(--ink);
+  }
+  label {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    font-weight: 600;
+  }
+  p {
+    max-width: 46ch;
+    margin: 2px 0 14px;
+    color: var(--quiet-ink);
+    font-size: 13px;
   }
   dialog::backdrop {
     background: rgb(21 24 27 / 35%);

@@ -13,11 +13,12 @@
   }
 
   function onkeydown(event: KeyboardEvent): void {
-    const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
-    if (!by) return;
     const at = leaves.findIndex((leaf) => leaf.name === place.leafName);
-    const next = leaves[(at + by + leaves.length) % leaves.length];
+    const to = { ArrowRight: at + 1, ArrowLeft: at - 1, Home: 0, End: leaves.length - 1 }[event.key];
+    if (to === undefined) return;
+    const next = leaves[(to + leaves.length) % leaves.length];
     if (!next) return;
+    event.preventDefault();
     choose(next.name);
     const list = event.currentTarget as HTMLElement;
     requestAnimationFrame(() => list.querySelector<HTMLElement>('[aria-selected="true"]')?.focus());
@@ -29,6 +30,8 @@
     <button
       type="button"
       role="tab"
+      id="leaf-{leaf.name}"
+      aria-controls="leaf"
       aria-selected={place.leafName === leaf.name}
       tabindex={place.leafName === leaf.name ? 0 : -1}
       onclick={() => choose(leaf.name)}>{leaf.title}</button
@@ -39,10 +42,12 @@
 <style>
   div {
     display: flex;
-    gap: 18px;
+    flex-wrap: wrap;
+    gap: 0 18px;
     border-bottom: 1px solid var(--rule);
   }
   button {
+    min-height: 24px;
     padding: 4px 0 6px;
     border: 0;
     border-bottom: 3px solid transparent;

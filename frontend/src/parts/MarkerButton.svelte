@@ -5,6 +5,11 @@
   import Key from './Key.svelte';
 
   /** Send the marker, and how many listeners are proved by it. */
+  interface Props {
+    /** Without the hint, where there is little room. */
+    few?: boolean;
+  }
+  let { few = false }: Props = $props();
   const live = $derived(desk.overview?.run.live ?? false);
   const sending = $derived(desk.overview?.run.marker === 'sending');
   const count = $derived(desk.overview?.proofs ?? { good: 0, all: 0 });
@@ -14,11 +19,11 @@
 <Button primary={live && !proved} disabled={!live || sending} onclick={() => void desk.do('post', '/api/marker')}>
   {sending ? 'The marker is on its way…' : 'Send the marker'}
 </Button>
-<Key>M</Key>
-<Hint>
-  {live
-    ? count.good
-      ? `${count.good} of ${count.all} ${count.all === 1 ? 'listener gets' : 'listeners get'} what is meant.`
-      : 'Two seconds of soft hiss through every path: what arrives is told apart.'
-    : 'Start live first; then a marker can be sent.'}
-</Hint>
+{#if !few}<Key>M</Key>{/if}
+{#if !few}<Hint>
+    {live
+      ? count.good
+        ? `${count.good} of ${count.all} ${count.all === 1 ? 'listener gets' : 'listeners get'} what is meant.`
+        : 'Two seconds of soft hiss through every path: what arrives is told apart.'
+      : 'Start live first; then a marker can be sent.'}
+  </Hint>{/if}

@@ -6,16 +6,20 @@
   interface Props {
     label: string;
     least?: number;
+    /** Whether something in it can be moved: then it is a group of controls, not one picture. */
+    handles?: boolean;
     children: Snippet<[number, number]>;
   }
-  let { label, least = 220, children }: Props = $props();
+  let { label, least = 220, handles = false, children }: Props = $props();
   let width = $state(800);
   let height = $state(320);
   let svg = $state<SVGSVGElement | null>(null);
 </script>
 
 <div class="picture" bind:clientWidth={width} bind:clientHeight={height} style:min-height="{least}px">
-  <svg bind:this={svg} {width} {height} role="img" aria-label={label}>{@render children(width, height)}</svg>
+  <svg bind:this={svg} {width} {height} role={handles ? 'group' : 'img'} aria-label={label}
+    >{@render children(width, height)}</svg
+  >
   <SavePicture {svg} {label} />
 </div>
 

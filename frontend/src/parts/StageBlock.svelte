@@ -43,19 +43,15 @@
   </div>
   <p>{proper(stage.because)}</p>
   {#if stage.is_new}
-    <button type="button" disabled={desk.busy} onclick={() => void desk.do('post', '/api/derive')}>Recalculate</button>
+    <button type="button" onclick={() => void desk.do('post', '/api/derive')}>Recalculate</button>
   {/if}
   {#if warning}<p class="warning">{warning}</p>{/if}
   <div class="tools">
     {#if stage.switchable && !stage.is_new}
-      <button type="button" disabled={desk.busy} onclick={() => void hold(!stage.on)}
-        >{stage.on ? 'Switch off' : 'Switch on'}</button
-      >
+      <button type="button" onclick={() => void hold(!stage.on)}>{stage.on ? 'Switch off' : 'Switch on'}</button>
     {/if}
     {#if stage.pinned}
-      <button type="button" disabled={desk.busy} onclick={() => void hold(null)}
-        >Automatic: {stage.derived_on ? 'on' : 'off'}</button
-      >
+      <button type="button" onclick={() => void hold(null)}>Automatic: {stage.derived_on ? 'on' : 'off'}</button>
     {/if}
     {#if stage.on && desk.treatable}
       <button type="button" aria-pressed={left} onclick={() => playback.leaveOut(stage.key)}
@@ -68,12 +64,11 @@
       {/if}
     {/if}
     {#if stage.further && stage.kind === 'equalizer'}
-      <button type="button" disabled={desk.busy} onclick={() => void addBand()}>Add a band</button>
+      <button type="button" onclick={() => void addBand()}>Add a band</button>
     {/if}
     {#if stage.further}
       <button
         type="button"
-        disabled={desk.busy}
         onclick={() => void desk.do('delete', '/api/stages/{key}', { params: { path: { key: stage.key } } })}
         >Remove</button
       >

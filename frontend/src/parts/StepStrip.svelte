@@ -84,4 +84,31 @@
     color: var(--ink);
     font-weight: 600;
   }
+  @container (max-width: 760px) {
+    button {
+      padding: 5px 6px;
+    }
+    .title {
+      font-size: 14px;
+    }
+  }
+  /* Two rows of four, and how far each is only where it matters. */
+  @media (max-width: 640px) {
+    nav {
+      grid-auto-flow: row;
+      grid-template-columns: repeat(4, minmax(0, 1fr));
+    }
+    button {
+      border-top-width: 2px;
+    }
+    .status.confirmed,
+    .status.not-yet {
+      display: none;
+    }
+  }
+  @media (max-height: 600px) {
+    .status {
+      display: none;
+    }
+  }
 </style>

@@ -90,6 +90,7 @@
   </p>
   <div class="picture">
     <Picture
+      handles
       least={200}
       label="How often words and the room {inUse
         ? 'in use'

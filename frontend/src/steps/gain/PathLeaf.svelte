@@ -12,63 +12,68 @@
   function step(control: Control): number {
     return control.unit === '%' ? 5 : control.step;
   }
+  import Across from '../../parts/Across.svelte';
 </script>
 
-<table>
-  <thead>
-    <tr>
-      <th scope="col">In signal order</th>
-      <th scope="col">Now at</th>
-      <th scope="col">Do this</th>
-      <th scope="col">Change</th>
-    </tr>
-  </thead>
-  <tbody>
-    {#each overview.controls as control (control.key)}
-      {@const move = plan?.moves.find((m) => m.key === control.key)}
-      {@const stays = !move || (move.target === null ? !move.change_db : move.start === move.target)}
-      <tr class:after={!control.analogue}>
-        <th scope="row">
-          {control.title}
-          <small>{control.analogue ? 'before the converter' : 'after the converter'}</small>
-        </th>
-        <td>
-          <span class="knob">
-            <button
-              type="button"
-              aria-label="Turn {control.title} down"
-              disabled={control.position === null}
-              onclick={() => void desk.nudge(control.key, -step(control))}>−</button
-            >
-            <span class="num">{proper(control.spoken)}</span>
-            <button
-              type="button"
-              aria-label="Turn {control.title} up"
-              disabled={control.position === null}
-              onclick={() => void desk.nudge(control.key, step(control))}>+</button
-            >
-          </span>
-        </td>
-        <td>
-          {#if move}
-            <span class="do" title={move.because}>
-              <Mark kind={stays ? 'good' : 'fault'} />
-              {proper(move.spoken)}
-            </span>
-            {#if move.target !== null && !stays}
-              <button type="button" class="did" onclick={() => void desk.turn(control.key, move.target ?? 0)}
-                >{overview.rig.source === 'simulated' || (overview.rig.source === 'system' && control.key === 'slider')
-                  ? 'Do it'
-                  : 'I did it'}</button
-              >
-            {/if}
-          {:else}<span class="soft">known after normal talk</span>{/if}
-        </td>
-        <td class="num">{move && move.change_db !== null ? `${signed(move.change_db)} dB` : move ? 'unknown' : ''}</td>
+<Across label="What to turn"
+  ><table>
+    <thead>
+      <tr>
+        <th scope="col">In signal order</th>
+        <th scope="col">Now at</th>
+        <th scope="col">Do this</th>
+        <th scope="col">Change</th>
       </tr>
-    {/each}
-  </tbody>
-</table>
+    </thead>
+    <tbody>
+      {#each overview.controls as control (control.key)}
+        {@const move = plan?.moves.find((m) => m.key === control.key)}
+        {@const stays = !move || (move.target === null ? !move.change_db : move.start === move.target)}
+        <tr class:after={!control.analogue}>
+          <th scope="row">
+            {control.title}
+            <small>{control.analogue ? 'before the converter' : 'after the converter'}</small>
+          </th>
+          <td>
+            <span class="knob">
+              <button
+                type="button"
+                aria-label="Turn {control.title} down"
+                disabled={control.position === null}
+                onclick={() => void desk.nudge(control.key, -step(control))}>−</button
+              >
+              <span class="num">{proper(control.spoken)}</span>
+              <button
+                type="button"
+                aria-label="Turn {control.title} up"
+                disabled={control.position === null}
+                onclick={() => void desk.nudge(control.key, step(control))}>+</button
+              >
+            </span>
+          </td>
+          <td>
+            {#if move}
+              <span class="do" title={move.because}>
+                <Mark kind={stays ? 'good' : 'fault'} />
+                {proper(move.spoken)}
+              </span>
+              {#if move.target !== null && !stays}
+                <button type="button" class="did" onclick={() => void desk.turn(control.key, move.target ?? 0)}
+                  >{overview.rig.source === 'simulated' ||
+                  (overview.rig.source === 'system' && control.key === 'slider')
+                    ? 'Do it'
+                    : 'I did it'}</button
+                >
+              {/if}
+            {:else}<span class="soft">known after normal talk</span>{/if}
+          </td>
+          <td class="num">{move && move.change_db !== null ? `${signed(move.change_db)} dB` : move ? 'unknown' : ''}</td
+          >
+        </tr>
+      {/each}
+    </tbody>
+  </table></Across
+>
 {#if plan}
   <dl>
     <div>

@@ -81,8 +81,12 @@
       <line x1={peak} x2={peak} y1={MARGIN.top + 2} y2={p.base} stroke="var(--peak)" stroke-width="2" />
     {/if}
     <Aim x={p.x} base={p.base} {aim} />
-    <text x={MARGIN.left} y="18" style="fill: var(--peak); font-weight: 600">thin lines: the peak of each second</text>
-    <text x={MARGIN.left} y="34" class="soft">solid: how often 10 ms frames lie at each level</text>
+    <text x={MARGIN.left} y="18" style="fill: var(--peak); font-weight: 600"
+      >{width < 560 ? 'peaks' : 'thin lines: the peak of each second'}</text
+    >
+    <text x={MARGIN.left} y="34" class="soft"
+      >{width < 560 ? 'frames' : 'solid: how often 10 ms frames lie at each level'}</text
+    >
     <text class="soft" x={p.x(0) + 10} y={p.base + 35} text-anchor="end">dBFS</text>
   {/snippet}
 </Picture>

@@ -11,6 +11,7 @@
     if (value === null) return '–';
     return unit === 'bands' || unit === 'order' ? `${value} ${unit}` : `${level(value)} ${unit}`;
   }
+  import Across from '../../parts/Across.svelte';
 </script>
 
 <div class="both">
@@ -23,32 +24,34 @@
     </ul>
   </section>
   <section aria-label="Measured here">
-    <table>
-      <thead>
-        <tr>
-          <th scope="col"><h3>measured here</h3></th>
-          <th scope="col" class="num">file</th>
-          <td></td>
-          <th scope="col" class="num">here</th>
-        </tr>
-      </thead>
-      <tbody>
-        {#each brought.measured as row (row.title)}
+    <Across label="What the file holds"
+      ><table>
+        <thead>
           <tr>
-            <th scope="row">{row.title}<span class="soft">{row.why}</span></th>
-            <td class="num">{number(row.then, row.unit)}</td>
-            <td aria-hidden="true">→</td>
-            <td class="num bold"
-              >{row.here === null && row.unit
-                ? 'after your takes'
-                : row.unit
-                  ? number(row.here, row.unit)
-                  : 'this room'}</td
-            >
+            <th scope="col"><h3>measured here</h3></th>
+            <th scope="col" class="num">file</th>
+            <td></td>
+            <th scope="col" class="num">here</th>
           </tr>
-        {/each}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {#each brought.measured as row (row.title)}
+            <tr>
+              <th scope="row">{row.title}<span class="soft">{row.why}</span></th>
+              <td class="num">{number(row.then, row.unit)}</td>
+              <td aria-hidden="true">→</td>
+              <td class="num bold"
+                >{row.here === null && row.unit
+                  ? 'after your takes'
+                  : row.unit
+                    ? number(row.here, row.unit)
+                    : 'this room'}</td
+              >
+            </tr>
+          {/each}
+        </tbody>
+      </table></Across
+    >
   </section>
 </div>
 
@@ -107,5 +110,11 @@
   }
   .bold {
     font-weight: 700;
+  }
+  @media (max-width: 640px) {
+    .both {
+      grid-template-columns: minmax(0, 1fr);
+      height: auto;
+    }
   }
 </style>

@@ -41,4 +41,10 @@
     grid-template-columns: minmax(230px, 1fr) minmax(0, 2fr);
     gap: 24px;
   }
+  @media (max-width: 640px) {
+    .both {
+      grid-template-columns: minmax(0, 1fr);
+      height: auto;
+    }
+  }
 </style>

@@ -9,32 +9,35 @@
   }
   let { two }: Props = $props();
   const number = (value: number | null, unit: string) => (value === null ? 'none' : `${level(value)} ${unit}`);
+  import Across from '../../parts/Across.svelte';
 </script>
 
-<table>
-  <thead>
-    <tr>
-      <td></td>
-      <td></td>
-      <th scope="col">{two.first}</th>
-      <th scope="col">{two.second}</th>
-    </tr>
-  </thead>
-  <tbody>
-    {#each two.bars.filter((each) => each.first !== null || each.second !== null) as bar (bar.code)}
-      {@const both = [bar.first, bar.second]}
+<Across label="Both microphones"
+  ><table>
+    <thead>
       <tr>
-        <th scope="row">{bar.title}</th>
-        <td class="bars" aria-hidden="true">
-          <span class="open" style:width="{100 * share(bar.first, both)}%"></span>
-          <span class="solid" style:width="{100 * share(bar.second, both)}%"></span>
-        </td>
-        <td class="num">{number(bar.first, bar.unit)}</td>
-        <td class="num bold">{number(bar.second, bar.unit)}</td>
+        <td></td>
+        <td></td>
+        <th scope="col">{two.first}</th>
+        <th scope="col">{two.second}</th>
       </tr>
-    {/each}
-  </tbody>
-</table>
+    </thead>
+    <tbody>
+      {#each two.bars.filter((each) => each.first !== null || each.second !== null) as bar (bar.code)}
+        {@const both = [bar.first, bar.second]}
+        <tr>
+          <th scope="row">{bar.title}</th>
+          <td class="bars" aria-hidden="true">
+            <span class="open" style:width="{100 * share(bar.first, both)}%"></span>
+            <span class="solid" style:width="{100 * share(bar.second, both)}%"></span>
+          </td>
+          <td class="num">{number(bar.first, bar.unit)}</td>
+          <td class="num bold">{number(bar.second, bar.unit)}</td>
+        </tr>
+      {/each}
+    </tbody>
+  </table></Across
+>
 
 <style>
   table {

@@ -16,6 +16,7 @@
   );
   const most = $derived(Math.max(0, ...(compared?.db ?? []).map(Math.abs)));
   const said = (value: number | null, unit: string) => (value === null ? 'unknown' : `${level(value)} ${unit}`);
+  import Across from '../../parts/Across.svelte';
 </script>
 
 {#if !compared}
@@ -27,46 +28,48 @@
     {#if most >= 0.1}
       <div class="picture"><TonePicture hz={compared.hz} db={compared.db} number={version.number} /></div>
     {/if}
-    <table>
-      <thead>
-        <tr
-          ><th scope="col">what differs</th><th scope="col">version {version.number}</th><th scope="col">now</th><td
-          ></td></tr
-        >
-      </thead>
-      <tbody>
-        {#each compared.settings as row (row.stage + row.setting)}
-          <tr>
-            <th scope="row">{row.title}</th>
-            <td class="num">{row.first ?? 'none'}</td>
-            <td class="num bold">{row.second ?? 'none'}</td>
-            <td>
-              {#if firsts.includes(row)}
-                <button
-                  type="button"
-                  title="Hear this stage as it is now and as version {version.number} set it, blind"
-                  onclick={() =>
-                    chosenPair.hear(
-                      `stage:${row.stage}@${version.id}`,
-                      `${row.title}: today against version ${version.number}`,
-                    )}>Hear</button
-                >
-              {/if}
-            </td>
-          </tr>
-        {/each}
-        {#each compared.plans as row (row.title)}
-          {#if row.first !== row.second}
+    <Across label="What differs"
+      ><table>
+        <thead>
+          <tr
+            ><th scope="col">what differs</th><th scope="col">version {version.number}</th><th scope="col">now</th><td
+            ></td></tr
+          >
+        </thead>
+        <tbody>
+          {#each compared.settings as row (row.stage + row.setting)}
             <tr>
-              <th scope="row">{row.title}, predicted</th>
-              <td class="num">{said(row.first, row.unit)}</td>
-              <td class="num bold">{said(row.second, row.unit)}</td>
-              <td></td>
+              <th scope="row">{row.title}</th>
+              <td class="num">{row.first ?? 'none'}</td>
+              <td class="num bold">{row.second ?? 'none'}</td>
+              <td>
+                {#if firsts.includes(row)}
+                  <button
+                    type="button"
+                    title="Hear this stage as it is now and as version {version.number} set it, blind"
+                    onclick={() =>
+                      chosenPair.hear(
+                        `stage:${row.stage}@${version.id}`,
+                        `${row.title}: today against version ${version.number}`,
+                      )}>Hear</button
+                  >
+                {/if}
+              </td>
             </tr>
-          {/if}
-        {/each}
-      </tbody>
-    </table>
+          {/each}
+          {#each compared.plans as row (row.title)}
+            {#if row.first !== row.second}
+              <tr>
+                <th scope="row">{row.title}, predicted</th>
+                <td class="num">{said(row.first, row.unit)}</td>
+                <td class="num bold">{said(row.second, row.unit)}</td>
+                <td></td>
+              </tr>
+            {/if}
+          {/each}
+        </tbody>
+      </table></Across
+    >
     {#if most < 0.1}<p class="soft">Their tone is the same within {signed(0.1)} dB.</p>{/if}
   </div>
 {/if}

@@ -49,6 +49,14 @@
     flex: 1;
     color: var(--quiet-ink);
   }
+  @media (max-width: 640px) {
+    li {
+      flex-wrap: wrap;
+    }
+    li > span:not(.hand) {
+      flex-basis: 80%;
+    }
+  }
   strong,
   .hand {
     color: var(--ink);

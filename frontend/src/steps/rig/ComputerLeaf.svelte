@@ -30,6 +30,7 @@
   function name(device: Device, text: string): void {
     void desk.do('put', '/api/computer/names', { body: { device_id: device.id, own_name: text.trim() || null } });
   }
+  import Across from '../../parts/Across.svelte';
 </script>
 
 {#if computer.missing}
@@ -42,147 +43,149 @@
   <AuditList findings={computer.findings} />
 {/if}
 {#each computer.missing ? [] : DIRECTIONS as direction (direction.value)}
-  <table>
-    <thead>
-      <tr>
-        <th scope="col">{direction.title}</th>
-        <th scope="col">Your name</th>
-        <th scope="col">Rate</th>
-        <th scope="col">Depth</th>
-        <th scope="col">Slider</th>
-        {#if simulated}
-          <th scope="col">Enhance</th>
-          <th scope="col">{direction.value === 'input' ? 'Auto gain' : ''}</th>
-        {:else}
-          <th scope="col">Muted</th>
-        {/if}
-        <th scope="col">Default</th>
-        {#if simulated}<th scope="col"><span class="hidden-text">Plug</span></th>{/if}
-      </tr>
-    </thead>
-    <tbody>
-      {#each computer.devices.filter((d) => d.direction === direction.value) as device (device.key)}
-        {@const here = device.present}
-        <tr class:gone={!here}>
-          <th scope="row">
-            {device.system_name}
-            {#if device.of_rig}<em>this rig</em>
-            {:else if here && direction.value === 'input'}
-              <button
-                type="button"
-                class="choose"
-                onclick={() => void desk.do('post', '/api/computer/rig', { body: { device_id: device.id } })}
-                >use in this rig</button
-              >
-            {/if}
-            {#if !here}<em>unplugged</em>{:else if !device.enabled}<em>nothing plugged in</em>{/if}
-            {#if device.processing}<em>{device.processing}</em>{/if}
-          </th>
-          <td>
-            <input
-              class="name"
-              aria-label="Your name for {device.system_name}"
-              placeholder="none"
-              {@attach typing(
-                () => device.own_name ?? '',
-                (text) => name(device, text),
-              )}
-            />
-          </td>
-          <td>
-            {#if !may(device, 'rate_hz') && here}<span class="num">{device.rate_hz / 1000} kHz</span>{:else}<select
-                aria-label="Rate of {device.system_name}"
-                disabled={!here}
-                value={String(device.rate_hz)}
-                onchange={(event) => set(device, 'rate_hz', Number(event.currentTarget.value))}
-              >
-                {#each [44100, 48000, 96000] as rate (rate)}<option value={String(rate)}>{rate / 1000} kHz</option
-                  >{/each}
-              </select>{/if}
-          </td>
-          <td>
-            {#if !may(device, 'bits') && here}<span class="num">{device.bits} bit</span>{:else}<select
-                aria-label="Depth of {device.system_name}"
-                disabled={!here}
-                value={String(device.bits)}
-                onchange={(event) => set(device, 'bits', Number(event.currentTarget.value))}
-              >
-                {#each [16, 24] as bits (bits)}<option value={String(bits)}>{bits} bit</option>{/each}
-              </select>{/if}
-          </td>
-          <td>
-            <input
-              class="percent"
-              type="number"
-              min="0"
-              max="100"
-              aria-label="Slider of {device.system_name}, percent"
-              disabled={!may(device, 'slider_percent')}
-              {@attach typingNumber(
-                () => device.slider_percent,
-                (percent) => set(device, 'slider_percent', percent),
-              )}
-            /> %
-          </td>
+  <Across label="Sound devices"
+    ><table>
+      <thead>
+        <tr>
+          <th scope="col">{direction.title}</th>
+          <th scope="col">Your name</th>
+          <th scope="col">Rate</th>
+          <th scope="col">Depth</th>
+          <th scope="col">Slider</th>
           {#if simulated}
+            <th scope="col">Enhance</th>
+            {#if direction.value === 'input'}<th scope="col">Auto gain</th>{:else}<td></td>{/if}
+          {:else}
+            <th scope="col">Muted</th>
+          {/if}
+          <th scope="col">Default</th>
+          {#if simulated}<th scope="col"><span class="hidden-text">Plug</span></th>{/if}
+        </tr>
+      </thead>
+      <tbody>
+        {#each computer.devices.filter((d) => d.direction === direction.value) as device (device.key)}
+          {@const here = device.present}
+          <tr class:gone={!here}>
+            <th scope="row">
+              {device.system_name}
+              {#if device.of_rig}<em>this rig</em>
+              {:else if here && direction.value === 'input'}
+                <button
+                  type="button"
+                  class="choose"
+                  onclick={() => void desk.do('post', '/api/computer/rig', { body: { device_id: device.id } })}
+                  >use in this rig</button
+                >
+              {/if}
+              {#if !here}<em>unplugged</em>{:else if !device.enabled}<em>nothing plugged in</em>{/if}
+              {#if device.processing}<em>{device.processing}</em>{/if}
+            </th>
             <td>
               <input
-                type="checkbox"
-                aria-label="Enhancements of {device.system_name}"
-                disabled={!here}
-                checked={device.enhancements}
-                onchange={(event) => set(device, 'enhancements', event.currentTarget.checked)}
+                class="name"
+                aria-label="Your name for {device.system_name}"
+                placeholder="none"
+                {@attach typing(
+                  () => device.own_name ?? '',
+                  (text) => name(device, text),
+                )}
               />
             </td>
             <td>
-              {#if direction.value === 'input'}
+              {#if !may(device, 'rate_hz') && here}<span class="num">{device.rate_hz / 1000} kHz</span>{:else}<select
+                  aria-label="Rate of {device.system_name}"
+                  disabled={!here}
+                  value={String(device.rate_hz)}
+                  onchange={(event) => set(device, 'rate_hz', Number(event.currentTarget.value))}
+                >
+                  {#each [44100, 48000, 96000] as rate (rate)}<option value={String(rate)}>{rate / 1000} kHz</option
+                    >{/each}
+                </select>{/if}
+            </td>
+            <td>
+              {#if !may(device, 'bits') && here}<span class="num">{device.bits} bit</span>{:else}<select
+                  aria-label="Depth of {device.system_name}"
+                  disabled={!here}
+                  value={String(device.bits)}
+                  onchange={(event) => set(device, 'bits', Number(event.currentTarget.value))}
+                >
+                  {#each [16, 24] as bits (bits)}<option value={String(bits)}>{bits} bit</option>{/each}
+                </select>{/if}
+            </td>
+            <td>
+              <input
+                class="percent"
+                type="number"
+                min="0"
+                max="100"
+                aria-label="Slider of {device.system_name}, percent"
+                disabled={!may(device, 'slider_percent')}
+                {@attach typingNumber(
+                  () => device.slider_percent,
+                  (percent) => set(device, 'slider_percent', percent),
+                )}
+              /> %
+            </td>
+            {#if simulated}
+              <td>
                 <input
                   type="checkbox"
-                  aria-label="Auto gain of {device.system_name}"
+                  aria-label="Enhancements of {device.system_name}"
                   disabled={!here}
-                  checked={device.auto_gain}
-                  onchange={(event) => set(device, 'auto_gain', event.currentTarget.checked)}
+                  checked={device.enhancements}
+                  onchange={(event) => set(device, 'enhancements', event.currentTarget.checked)}
                 />
-              {/if}
-            </td>
-          {:else}
+              </td>
+              <td>
+                {#if direction.value === 'input'}
+                  <input
+                    type="checkbox"
+                    aria-label="Auto gain of {device.system_name}"
+                    disabled={!here}
+                    checked={device.auto_gain}
+                    onchange={(event) => set(device, 'auto_gain', event.currentTarget.checked)}
+                  />
+                {/if}
+              </td>
+            {:else}
+              <td>
+                <input
+                  type="checkbox"
+                  aria-label="{device.system_name} is muted"
+                  disabled={!may(device, 'muted')}
+                  checked={device.muted}
+                  onchange={(event) => set(device, 'muted', event.currentTarget.checked)}
+                />
+              </td>
+            {/if}
             <td>
               <input
-                type="checkbox"
-                aria-label="{device.system_name} is muted"
-                disabled={!may(device, 'muted')}
-                checked={device.muted}
-                onchange={(event) => set(device, 'muted', event.currentTarget.checked)}
+                type="radio"
+                name="default-{direction.value}"
+                aria-label="{device.system_name} is the default {direction.value}"
+                disabled={!may(device, 'is_default')}
+                checked={device.is_default}
+                onchange={() => set(device, 'is_default', true)}
               />
             </td>
-          {/if}
-          <td>
-            <input
-              type="radio"
-              name="default-{direction.value}"
-              aria-label="{device.system_name} is the default {direction.value}"
-              disabled={!may(device, 'is_default')}
-              checked={device.is_default}
-              onchange={() => set(device, 'is_default', true)}
-            />
-          </td>
-          {#if simulated}
-            <td>
-              <button
-                type="button"
-                onclick={() =>
-                  void desk.do('post', here ? '/api/computer/unplug' : '/api/computer/plug', {
-                    body: { device_id: device.id },
-                  })}>{here ? 'Unplug' : 'Plug in'}</button
-              >
-            </td>
-          {/if}
-        </tr>
-      {:else}
-        <tr><td colspan="9" class="none">None is plugged in.</td></tr>
-      {/each}
-    </tbody>
-  </table>
+            {#if simulated}
+              <td>
+                <button
+                  type="button"
+                  onclick={() =>
+                    void desk.do('post', here ? '/api/computer/unplug' : '/api/computer/plug', {
+                      body: { device_id: device.id },
+                    })}>{here ? 'Unplug' : 'Plug in'}</button
+                >
+              </td>
+            {/if}
+          </tr>
+        {:else}
+          <tr><td colspan="9" class="none">None is plugged in.</td></tr>
+        {/each}
+      </tbody>
+    </table></Across
+  >
 {/each}
 {#if simulated}
   <p>These are the sound settings of a simulated computer: change them as you would change your own.</p>

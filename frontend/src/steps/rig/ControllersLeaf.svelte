@@ -27,6 +27,7 @@
   function learn(): void {
     controllers.learning = controllers.learning ? null : (CHOICES[choice]?.[1] ?? 'touched');
   }
+  import Across from '../../parts/Across.svelte';
 </script>
 
 <div class="whole">
@@ -58,38 +59,40 @@
     {/if}
   </div>
   {#if overview.bindings.length}
-    <table>
-      <thead>
-        <tr><th scope="col">control</th><th scope="col">does</th><td></td></tr>
-      </thead>
-      <tbody>
-        {#each overview.bindings as binding (binding.id)}
-          {@const there = devices.includes(binding.device)}
-          <tr>
-            <th scope="row">
-              <Mark kind={there ? 'good' : 'fault'} />
-              {binding.device}, {binding.kind}
-              {binding.number}, channel {binding.channel}
-              {#if !there}<span class="soft">not plugged in</span>{/if}
-            </th>
-            <td>
-              {binding.title ?? 'what it did is no longer there'}
-              {#if controllers.waiting === binding.id}
-                <span class="soft">turn on until the knob meets the setting</span>
-              {/if}
-            </td>
-            <td>
-              <button
-                type="button"
-                class="link"
-                onclick={() => void desk.do('delete', '/api/bindings/{id}', { params: { path: { id: binding.id } } })}
-                >Let go</button
-              >
-            </td>
-          </tr>
-        {/each}
-      </tbody>
-    </table>
+    <Across label="Controllers"
+      ><table>
+        <thead>
+          <tr><th scope="col">control</th><th scope="col">does</th><td></td></tr>
+        </thead>
+        <tbody>
+          {#each overview.bindings as binding (binding.id)}
+            {@const there = devices.includes(binding.device)}
+            <tr>
+              <th scope="row">
+                <Mark kind={there ? 'good' : 'fault'} />
+                {binding.device}, {binding.kind}
+                {binding.number}, channel {binding.channel}
+                {#if !there}<span class="soft">not plugged in</span>{/if}
+              </th>
+              <td>
+                {binding.title ?? 'what it did is no longer there'}
+                {#if controllers.waiting === binding.id}
+                  <span class="soft">turn on until the knob meets the setting</span>
+                {/if}
+              </td>
+              <td>
+                <button
+                  type="button"
+                  class="link"
+                  onclick={() => void desk.do('delete', '/api/bindings/{id}', { params: { path: { id: binding.id } } })}
+                  >Let go</button
+                >
+              </td>
+            </tr>
+          {/each}
+        </tbody>
+      </table></Across
+    >
     <p><a href="/api/bindings/file" download>Save as a file</a></p>
   {:else}
     <p class="soft">

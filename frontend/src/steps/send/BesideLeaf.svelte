@@ -209,4 +209,10 @@
     border-radius: 2px;
     font: 500 11px/18px var(--mono);
   }
+  @media (max-width: 640px) {
+    .columns {
+      grid-template-columns: minmax(0, 1fr);
+      height: auto;
+    }
+  }
 </style>

@@ -129,6 +129,7 @@
   h3 button {
     flex: 1;
     min-width: 0;
+    min-height: 24px;
     padding: 0;
     border: 0;
     background: none;

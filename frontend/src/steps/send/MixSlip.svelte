@@ -74,7 +74,7 @@
         <button type="button" aria-label="{send.name} softer" onclick={() => under(1, send.source)}>−</button>
         <button type="button" aria-label="{send.name} louder" onclick={() => under(-1, send.source)}>+</button>
       {/if}
-      <button type="button" aria-label="Keep out {send.name}" onclick={() => route(send.source, false, send.tap)}
+      <button type="button" aria-label="Keep out: {send.name}" onclick={() => route(send.source, false, send.tap)}
         >Keep out</button
       >
     </span>
@@ -86,7 +86,7 @@
     <span class="name">{kept.name}</span>
     <span class="num">kept out</span>
     <span class="tools">
-      <button type="button" aria-label="Send {kept.name}" onclick={() => route(kept.source, true)}>Send it</button>
+      <button type="button" aria-label="Send it: {kept.name}" onclick={() => route(kept.source, true)}>Send it</button>
     </span>
     <p>{sentence(kept.why)}</p>
   </div>

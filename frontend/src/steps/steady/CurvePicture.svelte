@@ -141,4 +141,11 @@
     min-height: 180px;
     overflow: hidden;
   }
+  @media (max-width: 640px) {
+    .both {
+      grid-template-columns: minmax(0, 1fr);
+      grid-auto-rows: 250px;
+      height: auto;
+    }
+  }
 </style>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Overview } from '../../lib/api';
+  import { act, type Overview } from '../../lib/api';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
@@ -14,7 +14,12 @@
   const warnings = $derived(overview.delivery?.warnings ?? []);
 
   async function move(kind: string, by: -1 | 1): Promise<void> {
-    await desk.do('put', '/api/stages/order', { body: { order: moved(kinds, kind, by) } });
+    // From wherever it stands when its turn comes: quick presses add up.
+    await desk.attempt(() =>
+      act('put', '/api/stages/order', {
+        body: { order: moved(desk.overview?.stages.map((stage) => stage.key) ?? kinds, kind, by) },
+      }),
+    );
     playback.hearAgain();
   }
 </script>
@@ -24,7 +29,7 @@
     Add a further
     <select
       value=""
-      disabled={desk.busy || !overview.delivery}
+      disabled={!overview.delivery}
       onchange={(event) => {
         void desk.do('post', '/api/stages', { body: { kind: event.currentTarget.value } });
         event.currentTarget.value = '';
@@ -35,10 +40,8 @@
         >{/each}
     </select>
   </label>
-  <button
-    type="button"
-    disabled={desk.busy}
-    onclick={() => void desk.do('put', '/api/stages/order', { body: { order: [] } })}>Default sequence</button
+  <button type="button" onclick={() => void desk.do('put', '/api/stages/order', { body: { order: [] } })}
+    >Default sequence</button
   >
 </div>
 <ol>
@@ -52,13 +55,13 @@
       <button
         type="button"
         aria-label="Move {stage.title} earlier"
-        disabled={place === 0 || desk.busy}
+        aria-disabled={place === 0 || undefined}
         onclick={() => void move(stage.key, -1)}>earlier</button
       >
       <button
         type="button"
         aria-label="Move {stage.title} later"
-        disabled={place === kinds.length - 1 || desk.busy}
+        aria-disabled={place === kinds.length - 1 || undefined}
         onclick={() => void move(stage.key, 1)}>later</button
       >
     </li>

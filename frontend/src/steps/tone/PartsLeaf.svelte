@@ -50,7 +50,7 @@
     {/each}
   </div>
   <div class="picture">
-    <Picture least={180} label="The voice’s spectrum, and the probe at {frequency(playback.probeHz)}.">
+    <Picture handles least={180} label="The voice’s spectrum, and the probe at {frequency(playback.probeHz)}.">
       {#snippet children(width, height)}
         {@const x = frequencyScale(low, 16000, M.left, width - M.right)}
         {@const base = height - M.bottom}

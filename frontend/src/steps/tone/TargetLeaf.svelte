@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { sendFileTo, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
+  import { act, sendFileTo, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { playback } from '../../lib/playback.svelte';
   import { typingNumber } from '../../lib/typing.svelte';
@@ -36,8 +36,13 @@
   }
 
   function bend(name: keyof Taste, value: number): void {
-    const body: Wishes = { ...wishes, taste: { ...taste, [name]: value } };
-    void desk.do('put', '/api/wishes', { body }).then(() => playback.hearAgain());
+    // On top of whatever was bent before its turn comes.
+    void desk
+      .attempt(() => {
+        const now: Wishes = desk.overview?.wishes ?? wishes;
+        return act('put', '/api/wishes', { body: { ...now, taste: { ...now.taste, [name]: value } } });
+      })
+      .then(() => playback.hearAgain());
   }
 
   function choose(select: HTMLSelectElement): void {
@@ -123,7 +128,6 @@
           step="0.5"
           value={taste[name] ?? 0}
           aria-label={title}
-          disabled={desk.busy}
           onchange={(event) => bend(name, Number(event.currentTarget.value))}
         />
       </label>

@@ -30,7 +30,8 @@ _BEFORE_FRAMES = (3, 15)
 _RISES_DB, _ENOUGH = (18.0, 14.0, 10.0), 24
 _OVER_NOISE_DB = 6.0
 _OCTAVE = 1.0 / 6.0
-_LEAST_ERROR_DB, _UNKNOWN_DB = 0.15, 1e3
+# What is left of the room even in first milliseconds; smaller errors were seen to be exceeded.
+_LEAST_ERROR_DB, _UNKNOWN_DB = 0.3, 1e3
 # What the room adds to each moment is the same for many of them, so they are no free draws.
 _ROOM_BETWEEN = 1.6
 _LEVEL_HZ = (300.0, 3000.0)

@@ -1,0 +1,4 @@
+import { MediaQuery } from 'svelte/reactivity';
+
+/** A window in which the page is one column; the same bound as in the styles. */
+export const small = new MediaQuery('(max-width: 900px), (max-height: 600px)');

@@ -1,0 +1,163 @@
+"""Any window and any way of working: addresses, small windows, the focus, and what a machine can
+check of WCAG 2.2 AA."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect
+
+FRONTEND = Path(__file__).parents[2] / "frontend"
+AXE = FRONTEND / "node_modules" / "axe-core" / "axe.min.js"
+STEPS = (FRONTEND / "src" / "lib" / "steps.ts").read_text()
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+
+
+def leaves():
+    """Every leaf's address, as the page's own table has them."""
+    table = STEPS[: STEPS.index("export const PURPOSES_OF")]
+    found = []
+    for step, inside in re.findall(r"^  (\w+): \[(.*?)^  \],", table, re.M | re.S):
+        found += [f"#{step}/{leaf}" for leaf in re.findall(r"name: '([\w-]+)'", inside)]
+    assert len(found) > 30
+    return found
+
+
+def go(page, address):
+    """To an address, as a link or Back would lead there."""
+    page.evaluate("to => { location.hash = to }", address)
+    leaf = address.partition("/")[2]
+    expect(page.locator(f"#leaf-{leaf}")).to_have_attribute("aria-selected", "true")
+
+
+@pytest.fixture
+def page(start, browse, boathouse_data):
+    return browse(start("--fast", data=boathouse_data))
+
+
+def test_each_leaf_has_an_address_a_title_and_is_there_again_after_a_reload(page):
+    go(page, "#tone/target")
+    expect(page).to_have_title("Target and taste · Tone · Obsidian Wren")
+    page.reload()
+    expect(page.get_by_role("tab", name="Target and taste")).to_have_attribute(
+        "aria-selected", "true"
+    )
+    page.get_by_role("tab", name="Breath and hiss").click()
+    page.get_by_role("navigation", name="Steps").get_by_role("button", name="Gain").click()
+    expect(page).to_have_title("Levels · Gain · Obsidian Wren")
+    page.go_back()
+    expect(page).to_have_title("Breath and hiss · Tone · Obsidian Wren")
+    page.go_back()
+    expect(page).to_have_title("Target and taste · Tone · Obsidian Wren")
+    page.go_forward()
+    expect(page).to_have_title("Breath and hiss · Tone · Obsidian Wren")
+
+
+def test_an_address_that_leads_nowhere_leads_to_what_is_next(start, browse, boathouse_data):
+    page = browse(start("--fast", data=boathouse_data) + "#nowhere/at-all")
+    expect(page).to_have_title(re.compile(".+ · .+ · Obsidian Wren"))
+
+
+def test_tabs_follow_the_pattern(page):
+    go(page, "#clean/gate")
+    tabs = page.get_by_role("tablist").get_by_role("tab")
+    tabs.first.focus()
+    page.keyboard.press("End")
+    expect(tabs.last).to_be_focused()
+    page.keyboard.press("ArrowRight")
+    expect(tabs.first).to_be_focused()
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.press("Home")
+    expect(tabs.first).to_be_focused()
+    panel = page.get_by_role("tabpanel")
+    expect(panel).to_have_attribute("aria-labelledby", tabs.first.get_attribute("id"))
+    assert tabs.first.get_attribute("aria-controls") == panel.get_attribute("id")
+
+
+@pytest.mark.parametrize(("width", "height"), [(360, 640), (640, 400), (320, 256)])
+def test_a_small_window_is_one_column_and_everything_can_be_reached(page, width, height):
+    page.set_viewport_size({"width": width, "height": height})
+    wide = []
+    for address in leaves():
+        go(page, address)
+        if page.evaluate("document.documentElement.scrollWidth") > width:
+            wide.append(address)
+    assert wide == []
+    go(page, "#gain/levels")
+    confirm = page.get_by_role("button", name="Confirm gain")
+    confirm.focus()
+    box, foot = confirm.bounding_box(), page.locator("footer").bounding_box()
+    assert box["y"] >= 0
+    assert box["y"] + box["height"] <= foot["y"]
+    # What the foot has no room for is a press away.
+    more = page.get_by_role("button", name="More")
+    expect(page.get_by_role("button", name="Match loudness")).to_have_count(0)
+    more.click()
+    page.get_by_role("button", name="Match loudness").click()
+    page.get_by_role("button", name="Less").click()
+
+
+def focused(page):
+    return page.evaluate(
+        "document.activeElement.getAttribute('aria-label') || document.activeElement.textContent"
+    )
+
+
+def on_body(page):
+    return page.evaluate("document.activeElement === document.body")
+
+
+def test_the_focus_is_never_lost(page):
+    go(page, "#steady/curve")
+    stage = page.get_by_role("region", name="Compressor", exact=True)
+    switch = stage.get_by_role("button", name=re.compile("Switch (on|off)"))
+    was = switch.text_content()
+    switch.press("Enter")
+    expect(switch).not_to_have_text(was)
+    assert not on_body(page)
+    assert "Switch" in focused(page)
+    # Nothing is left to undo, and the button that says so still has the focus.
+    undo = page.get_by_role("button", name="Undo")
+    undo.press("Enter")
+    expect(switch).to_have_text(was)
+    assert focused(page) == "Undo"
+    # Confirmed, the next step comes: its heading is where one goes on.
+    page.get_by_role("button", name="Confirm steady").press("Enter")
+    expect(page.get_by_role("heading", name="Send", exact=True)).to_be_focused()
+
+
+def test_single_keys_can_be_switched_off_and_stay_so(page):
+    page.keyboard.press("3")
+    expect(page).to_have_title(re.compile("Gain"))
+    page.get_by_role("button", name="Keys").click()
+    # Behind the list no key does anything.
+    page.keyboard.press("5")
+    page.get_by_role("checkbox", name="Single keys do something").uncheck()
+    page.keyboard.press("Escape")
+    page.keyboard.press("5")
+    expect(page).to_have_title(re.compile("Gain"))
+    page.reload()
+    page.keyboard.press("5")
+    expect(page).to_have_title(re.compile("Gain"))
+
+
+@pytest.mark.parametrize(
+    ("width", "theme"),
+    [(1280, "light"), (1280, "dark"), (1024, "light"), (640, "dark"), (640, "light")],
+)
+def test_nothing_stands_against_wcag_that_a_machine_can_see(page, width, theme):
+    # As tall as it takes: what is under the foot only until one scrolls is not covered.
+    page.set_viewport_size({"width": width, "height": 800 if width > 900 else 4000})
+    page.emulate_media(color_scheme=theme)
+    page.evaluate(AXE.read_text())
+    found = {}
+    for address in leaves():
+        go(page, address)
+        for fault in page.evaluate(
+            "rules => axe.run(document, {runOnly: rules, resultTypes: ['violations']})"
+            ".then(told => told.violations)",
+            RULES,
+        ):
+            for node in fault["nodes"]:
+                found.setdefault(f"{fault['id']}: {node['html'][:200]}", address)
+    assert found == {}
