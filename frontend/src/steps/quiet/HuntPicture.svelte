@@ -211,6 +211,7 @@
     position: absolute;
     top: 0;
     left: 0;
+    max-width: 100%;
     pointer-events: none;
   }
 </style>

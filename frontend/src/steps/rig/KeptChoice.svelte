@@ -58,6 +58,7 @@
 <style>
   div {
     display: flex;
+    flex-wrap: wrap;
     gap: 10px;
     align-items: end;
     padding-bottom: 12px;
@@ -69,7 +70,8 @@
   }
   select {
     display: block;
-    min-width: 220px;
+    width: 220px;
+    max-width: 100%;
     min-height: 32px;
     margin-top: 2px;
     font-size: 14px;
