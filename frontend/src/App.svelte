@@ -20,6 +20,7 @@
   import MuteSign from './parts/MuteSign.svelte';
   import Patterns from './parts/Patterns.svelte';
   import StepStrip from './parts/StepStrip.svelte';
+  import GuidedRun from './guided/GuidedRun.svelte';
   import CleanStep from './steps/clean/CleanStep.svelte';
   import GainStep from './steps/gain/GainStep.svelte';
   import ProveStep from './steps/prove/ProveStep.svelte';
@@ -59,7 +60,7 @@
     const address = place.address;
     if (!overview) return;
     const title = overview.steps.find((step) => step.name === place.step)?.title ?? '';
-    document.title = titleOf(place.here, title);
+    document.title = place.guided ? 'Calibrate now · Obsidian Wren' : titleOf(place.here, title);
     if (location.hash === address) came = true;
     else if (came) history.pushState(null, '', address);
     else history.replaceState(null, '', address);
@@ -69,6 +70,7 @@
   onMount(() => {
     const kept = localStorage.getItem('theme') as Theme | null;
     if (kept && THEMES.includes(kept)) place.theme = kept;
+    place.runSince = Number(localStorage.getItem('run-since')) || null;
     place.singleKeys = localStorage.getItem('single-keys') !== 'off';
     const system = matchMedia('(prefers-color-scheme: dark)');
     const show = () => {
@@ -112,6 +114,11 @@
           class="simulated"
           title="The computer, the programs that listen and what plays beside are simulated. obsidian-wren serve uses this computer’s own."
           >simulated</span
+        >
+      {/if}
+      {#if !place.guided}
+        <button type="button" class="now" class:first={!overview.delivery} onclick={() => (place.guided = true)}
+          >{overview.delivery ? 'Calibration' : 'Calibrate now'}</button
         >
       {/if}
       <span class="gap"></span>
@@ -177,7 +184,8 @@
       <CheckReminder {overview} />
     </div>
     <main class:older={overview.working_out}>
-      {#if place.step === 'rig'}<RigStep {overview} />
+      {#if place.guided}<GuidedRun {overview} />
+      {:else if place.step === 'rig'}<RigStep {overview} />
       {:else if place.step === 'quiet'}<QuietStep {overview} />
       {:else if place.step === 'gain'}<GainStep {overview} />
       {:else if place.step === 'clean'}<CleanStep {overview} />
@@ -193,7 +201,7 @@
         <button type="button" onclick={() => (desk.trouble = null)}>Understood</button>
       </div>
     {/if}
-    <Foot />
+    {#if !place.guided}<Foot />{/if}
   </div>
   <Help />
 {:else if desk.trouble}
@@ -305,6 +313,21 @@
   }
   select option {
     background: var(--sheet);
+  }
+  .now {
+    min-height: 28px;
+    padding: 0 10px;
+    border: 1px solid var(--ink);
+    border-radius: 2px;
+    background: none;
+    font-size: 13px;
+    font-weight: 600;
+    white-space: nowrap;
+    cursor: pointer;
+  }
+  .now.first {
+    background: var(--ink);
+    color: var(--sheet);
   }
   .help {
     width: 26px;

@@ -90,10 +90,12 @@ def browse(launch):
     console fails the test."""
     opened, errors = [], []
 
-    def go(url, *flags, permissions=(), init=None):
+    def go(url, *flags, permissions=(), init=None, touch=False):
         browser = launch(*flags)
         context = browser.new_context(
-            viewport={"width": 1280, "height": 800}, permissions=list(permissions)
+            viewport={"width": 400, "height": 800} if touch else {"width": 1280, "height": 800},
+            permissions=list(permissions),
+            has_touch=touch,
         )
         context.set_default_timeout(180_000)
         opened.append(browser if flags else context)

@@ -3,6 +3,9 @@ import { LEAVES } from './steps';
 
 /** Every leaf of every step has an address, so that Back, reload and a link find it again. */
 
+/** Where the guided run is. */
+export const NOW = '#now';
+
 export interface Address {
   step: StepName;
   leaf: string;

@@ -1,5 +1,8 @@
 import type { Overview, StepName } from './api';
 
+/** What can be shown: a step, or the guided run through all of them. */
+export type Shown = StepName | 'now';
+
 /** The state comes in parts. The page says which it wants and which it has; what differs comes. */
 
 /** What comes as an answer: the fields of the parts that differ, and the word of each part that was read. */
@@ -8,7 +11,8 @@ export type Answer = Partial<Overview> & Pick<Overview, 'revision' | 'have' | 'f
 /** What every step shows. */
 const EVERYWHERE = ['rig', 'steps', 'takes', 'talk', 'chain', 'delivery', 'diagram', 'run'];
 
-const OF_STEP: Record<StepName, string[]> = {
+const OF_STEP: Record<Shown, string[]> = {
+  now: ['room', 'clean', 'tone', 'send'],
   rig: ['tone'],
   quiet: ['room'],
   gain: ['room'],
@@ -37,12 +41,12 @@ const FIELD: Record<string, keyof Overview> = {
 };
 
 /** The parts that a step shows. */
-export function shownAt(step: StepName): string[] {
+export function shownAt(step: Shown): string[] {
   return [...EVERYWHERE, ...OF_STEP[step]];
 }
 
 /** What a page says with everything that is answered with the state; before it has any it wants everything. */
-export function headersFor(step: StepName, overview: Overview | null): Record<string, string> {
+export function headersFor(step: Shown, overview: Overview | null): Record<string, string> {
   if (!overview?.have) return {};
   return {
     'Wren-Want': shownAt(step).join(','),

@@ -1,5 +1,6 @@
 import type { Purpose, StepName } from './api';
-import { addressOf, placeAt, type Address } from './address';
+import { addressOf, NOW, placeAt, type Address } from './address';
+import type { Shown } from './parts';
 import { LEAVES, PURPOSES_OF } from './steps';
 
 export type Theme = 'system' | 'light' | 'dark';
@@ -7,6 +8,11 @@ export type Theme = 'system' | 'light' | 'dark';
 /** Where the person is and what they have chosen to look at. */
 class Place {
   #step = $state<StepName>('rig');
+  #guided = $state(false);
+  /** The newest take before a run that was begun anew; null where what stands counts. */
+  runSince = $state<number | null>(null);
+  /** What the guided run takes next. */
+  due = $state<Purpose | null>(null);
   /** What has to be looked at once the step is another one. */
   onmoved: () => void = () => undefined;
   /** The listener whose mix and program are shown. */
@@ -32,9 +38,25 @@ class Place {
   }
 
   set step(step: StepName) {
-    if (step === this.#step) return;
+    if (step === this.#step && !this.#guided) return;
+    this.#guided = false;
     this.#step = step;
     this.onmoved();
+  }
+
+  /** Whether the guided run is shown in place of a step. */
+  get guided(): boolean {
+    return this.#guided;
+  }
+
+  set guided(on: boolean) {
+    if (on === this.#guided) return;
+    this.#guided = on;
+    this.onmoved();
+  }
+
+  get shown(): Shown {
+    return this.#guided ? 'now' : this.#step;
   }
 
   get leaves() {
@@ -50,11 +72,23 @@ class Place {
   }
 
   get address(): string {
-    return addressOf(this.here);
+    return this.#guided ? NOW : addressOf(this.here);
+  }
+
+  /** Take everything anew, from after a take on. It is gone on with after a reload. */
+  beginRun(since: number | null): void {
+    this.runSince = since;
+    this.guided = true;
+    if (since === null) localStorage.removeItem('run-since');
+    else localStorage.setItem('run-since', String(since));
   }
 
   /** Go where an address leads; false where it leads nowhere. */
   goTo(hash: string): boolean {
+    if (hash === NOW) {
+      this.guided = true;
+      return true;
+    }
     const there = placeAt(hash);
     if (!there) return false;
     this.leaf[there.step] = there.leaf;
@@ -64,6 +98,7 @@ class Place {
 
   /** What can be taken here, the usual one first; where a step needs nothing, a sentence to hear oneself by. */
   get purposes(): Purpose[] {
+    if (this.#guided) return this.due ? [this.due] : [];
     return PURPOSES_OF[`${this.step}/${this.leafName}`] ?? PURPOSES_OF[this.step] ?? ['sentence'];
   }
 

@@ -69,7 +69,7 @@ class Desk {
   #catching = false;
 
   constructor() {
-    parts.headers = () => headersFor(place.step, this.overview);
+    parts.headers = () => headersFor(place.shown, this.overview);
     place.onmoved = () => this.#fill();
   }
 
@@ -78,7 +78,7 @@ class Desk {
     // What is being worked out is told when it is there.
     if (this.#told?.working_out) return;
     const newest = this.overview?.revision ?? 0;
-    if (shownAt(place.step).some((part) => (this.#read[part] ?? newest) < newest)) void this.refresh();
+    if (shownAt(place.shown).some((part) => (this.#read[part] ?? newest) < newest)) void this.refresh();
   }
 
   /** Changes whenever the chain does: what was fetched of it before is old then. */

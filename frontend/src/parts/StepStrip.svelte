@@ -12,8 +12,8 @@
   {#each steps as step, i (step.name)}
     <button
       type="button"
-      class:current={place.step === step.name}
-      aria-current={place.step === step.name ? 'step' : undefined}
+      class:current={place.shown === step.name}
+      aria-current={place.shown === step.name ? 'step' : undefined}
       title={step.why ?? undefined}
       onclick={() => (place.step = step.name)}
     >

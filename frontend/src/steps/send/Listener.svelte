@@ -6,6 +6,7 @@
   import Mark from '../../parts/Mark.svelte';
   import FeedName from './FeedName.svelte';
   import MixPicture from './MixPicture.svelte';
+  import PickChoice from './PickChoice.svelte';
 
   /** One listener: what it picked, what arrives against its aim, what is kept out, and the checks. */
   interface Props {
@@ -36,22 +37,7 @@
   {#if real && (destination.feed || destination.kind === 'headphones')}
     <FeedName {destination} {overview} />
   {:else if destination.feed}
-    <label>
-      picks
-      <select
-        value={destination.picks}
-        onchange={(e) =>
-          void desk.do('put', '/api/destinations/{key}/picks', {
-            params: { path: { key: destination.key } },
-            body: { picks: e.currentTarget.value },
-          })}
-      >
-        {#each overview.inputs as input (input.name)}<option value={input.name}>{input.name}</option>{/each}
-        {#if destination.picks && !overview.inputs.some((input) => input.name === destination.picks)}
-          <option value={destination.picks}>{destination.picks} (not there)</option>
-        {/if}
-      </select>
-    </label>
+    <PickChoice {destination} inputs={overview.inputs} />
   {:else}
     <p class="what">
       {destination.kind === 'recorder'
@@ -139,18 +125,6 @@
   }
   h3 .num {
     font-size: 12px;
-  }
-  label {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-    margin: 2px 0 8px;
-    color: var(--quiet-ink);
-    font-size: 13px;
-  }
-  select {
-    flex: 1;
-    min-width: 0;
   }
   .what {
     margin: 2px 0 8px;

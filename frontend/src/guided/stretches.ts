@@ -1,0 +1,69 @@
+import type { Overview, Purpose, Take } from '../lib/api';
+
+/** What the guided run takes, in its order, and what it says of each. */
+
+export interface Stretch {
+  purpose: Purpose;
+  title: string;
+  /** What to do, in one line. */
+  ask: string;
+  hint: string;
+}
+
+export const STRETCHES: Stretch[] = [
+  {
+    purpose: 'rest',
+    title: 'Room',
+    ask: 'Sit as you will when you talk, and say nothing.',
+    hint: 'Leave on what is always on, as the computer and the heating. This is the noise that you have.',
+  },
+  {
+    purpose: 'talk',
+    title: 'Talk',
+    ask: 'Talk as you do in a call.',
+    hint: 'About anything. It ends by itself when your level is known, mostly within half a minute.',
+  },
+  {
+    purpose: 'loud',
+    title: 'Loudest',
+    ask: 'Be as loud as you ever get.',
+    hint: 'Laugh, cheer, call somebody: so much room your peaks need.',
+  },
+  {
+    purpose: 'passage',
+    title: 'Passage',
+    ask: 'Read this aloud, as you talk in a call.',
+    hint: 'It holds the sounds of English. Stop early if you must: twenty seconds are the least.',
+  },
+];
+
+export interface Told extends Stretch {
+  /** The newest take for it since the run began. */
+  take: Take | null;
+  done: boolean;
+}
+
+/** How far the run has come: what was taken since it began; without a beginning, what stands. */
+export function told(overview: Pick<Overview, 'takes' | 'predictions'>, since: number | null): Told[] {
+  return STRETCHES.map((stretch) => {
+    const take =
+      overview.takes.filter((each) => each.purpose === stretch.purpose && (since === null || each.id > since)).at(-1) ??
+      null;
+    // What physics moved to the gain of now need not be taken again.
+    const stands = take !== null && (!take.stale || stretch.purpose in overview.predictions);
+    return { ...stretch, take, done: stands && take.fault === null && take.current };
+  });
+}
+
+/** The first that is still to be taken; null where all are there. */
+export function due(stretches: Told[]): Told | null {
+  return stretches.find((each) => !each.done) ?? null;
+}
+
+/** How long what is left takes, s. */
+export function left(stretches: Told[], overview: Pick<Overview, 'seconds'>, doneS = 0): number {
+  const all = stretches
+    .filter((each) => !each.done)
+    .map((each) => (each.purpose === 'talk' ? 30 : (overview.seconds[each.purpose] ?? 0)));
+  return Math.max(0, all.reduce((sum, each) => sum + each, 0) - doneS);
+}

@@ -1,0 +1,78 @@
+"""The guided run: from an empty folder to a proved feed, by keys alone and by touch."""
+
+import re
+
+import pytest
+from handling import SLOW
+from playwright.sync_api import expect
+
+PARTS = ("Record the room", "Record normal talk", "Record your loudest", "Read the passage")
+
+
+@pytest.mark.parametrize("way", ["keys", "touch"])
+def test_from_an_empty_folder_to_a_proof_in_few_presses(start, browse, way):
+    page = browse(start("--fast"), touch=way == "touch")
+    presses = 0
+
+    def press(name):
+        nonlocal presses
+        presses += 1
+        button = page.get_by_role("button", name=name, exact=True)
+        expect(button).to_be_enabled(timeout=SLOW)
+        if way == "keys":
+            button.press("Enter")
+        else:
+            button.tap()
+
+    press("Calibrate now")
+    expect(page).to_have_title(re.compile("Calibrate now"))
+    page.get_by_label("The simulated boathouse").check()
+    for part in PARTS:
+        press(part)
+        # Advice that comes of the talk is followed once.
+        if part == "Record normal talk":
+            expect(page.get_by_role("heading", name=re.compile("Turn the preamp"))).to_be_visible(
+                timeout=SLOW
+            )
+            press("Turn it so")
+            presses -= 1
+        # It can be left and gone on with: what was taken is there.
+        if part == "Record your loudest":
+            expect(page.get_by_role("button", name="Read the passage")).to_be_enabled(timeout=SLOW)
+            page.reload()
+            expect(page).to_have_title(re.compile("Calibrate now"))
+    press("Use all of it")
+    lines = page.get_by_role("listitem")
+    expect(lines.filter(has_text="Steady")).to_contain_text("LUFS", timeout=SLOW)
+    press("Start live")
+    expect(page.get_by_role("button", name="Check what arrives")).to_be_enabled(timeout=SLOW)
+    # What a person does in the call program is no press here.
+    page.get_by_label("picks").first.select_option("Wren: call")
+    press("Check what arrives")
+    expect(page.get_by_role("status").filter(has_text="get what is meant")).to_be_visible(
+        timeout=SLOW
+    )
+    assert presses == 8
+
+
+def test_who_opens_the_demo_sees_it_finished_and_can_begin_with_an_own_microphone(
+    start, browse, boathouse_data
+):
+    page = browse(start("--fast", data=boathouse_data))
+    page.get_by_role("button", name="Calibration", exact=True).click()
+    lines = page.get_by_role("region", name="Calibrated").get_by_role("listitem")
+    expect(lines).to_have_count(8)
+    expect(page.get_by_role("button", name="Start live")).to_be_enabled()
+    # Each line opens its step.
+    lines.filter(has_text="dBFS").first.get_by_role("button").click()
+    expect(page).to_have_title(re.compile("Quiet"))
+    page.go_back()
+    page.get_by_role("button", name="Start with your own microphone").click()
+    expect(page.get_by_role("button", name="Record the room")).to_be_enabled(timeout=SLOW)
+    expect(page.get_by_label("The browser’s microphone")).to_be_checked()
+    expect(page.get_by_role("combobox", name="Rig", exact=True)).to_contain_text(
+        "My own microphone"
+    )
+    # Leaving keeps what there is.
+    page.get_by_role("button", name="Leave, keep what is done").click()
+    expect(page.get_by_role("tablist")).to_be_visible()
