@@ -27,20 +27,20 @@ VIEWS = {
     "rig-sound-settings": ("Rig", "Sound settings"),
     "quiet-in-use": ("Quiet", "In use"),
     "gain": ("Gain", "Levels"),
-    "gain-path": ("Gain", "What to turn"),
     "clean-gate": ("Clean", "Gate"),
     "tone": ("Tone", "What the rig adds"),
-    "tone-hiss": ("Tone", "Breath and hiss"),
     "steady": ("Steady", "Levels"),
     "send": ("Send", "Listeners"),
     "send-beside": ("Send", "Beside the voice"),
-    "send-recorder": ("Send", "Recorder"),
     "prove-blind": ("Prove", "Blind"),
     "prove-since": ("Prove", "Since then"),
     "prove-two": ("Prove", "Two microphones"),
     "prove-carry": ("Prove", "Carry"),
 }
 DARK = ("tone",)
+# The guided run, finished and at its beginning; and a small window.
+GUIDED = ("calibrated", "guided-run")
+SMALL = {"small-tone": ("Tone", "What the rig adds", 640, 900)}
 TAKES = (
     {"purpose": "in-use"},
     {"purpose": "clap"},
@@ -186,6 +186,28 @@ def older(page: Page) -> None:
     page.get_by_role("columnheader", name="what differs").wait_for(timeout=60_000)
 
 
+def take_others(page: Page, wanted: list[str] | None, out: pathlib.Path) -> None:
+    """The guided run and small windows, before anything is changed."""
+    size = page.viewport_size
+    for name, (step, leaf, width, height) in SMALL.items():
+        if wanted is None or name in wanted:
+            page.set_viewport_size({"width": width, "height": height})
+            visit(page, step, leaf)
+            page.screenshot(path=out / f"{name}.png")
+            page.set_viewport_size(size)
+    if wanted is not None and not set(GUIDED) & set(wanted):
+        return
+    page.get_by_role("button", name="Calibration", exact=True).click()
+    page.get_by_role("heading", name="Calibrated").wait_for(timeout=60_000)
+    page.screenshot(path=out / "calibrated.png")
+    page.get_by_role("button", name="Calibrate again").click()
+    page.get_by_role("button", name="Record the room").wait_for()
+    page.screenshot(path=out / "guided-run.png")
+    page.evaluate("localStorage.removeItem('run-since')")
+    page.reload()
+    page.get_by_role("navigation", name="Steps").wait_for()
+
+
 def take_picture(page: Page, name: str, shown: str, out: pathlib.Path) -> None:
     visit(page, *VIEWS[name])
     if name == "send-beside":
@@ -231,6 +253,7 @@ def main() -> None:
             page = browser.new_page(viewport={"width": chosen.width, "height": chosen.height})
             page.goto(url)
             page.get_by_role("navigation", name="Steps").wait_for()
+            take_others(page, chosen.only, chosen.out)
             for name, theme, shown in sorted(wanted, key=lambda entry: place(entry[0])):
                 page.get_by_label("Theme").select_option(theme)
                 if name.startswith("send") and page.get_by_text("Not live").count():
