@@ -201,7 +201,7 @@ def take_others(page: Page, wanted: list[str] | None, out: pathlib.Path) -> None
     page.get_by_role("heading", name="Calibrated").wait_for(timeout=60_000)
     page.screenshot(path=out / "calibrated.png")
     page.get_by_role("button", name="Calibrate again").click()
-    page.get_by_role("button", name="Record the room").wait_for()
+    page.locator("button.primary:not([aria-disabled])", has_text="Record the room").wait_for()
     page.screenshot(path=out / "guided-run.png")
     page.evaluate("localStorage.removeItem('run-since')")
     page.reload()
