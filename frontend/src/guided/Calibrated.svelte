@@ -85,9 +85,11 @@
     {:else}
       <SystemPrograms {overview} />
     {/if}
-    <p class="soft">
-      Not open yet? Choose {feeds.map((feed) => `“${feed.feed}”`).join(' or ') || 'a feed'} as the microphone in its settings.
-    </p>
+    {#if !overview.computer.missing}
+      <p class="soft">
+        Not open yet? Choose {feeds.map((feed) => `“${feed.feed}”`).join(' or ') || 'a feed'} as the microphone in its settings.
+      </p>
+    {/if}
     {#if overview.run.stopped_why}<p><Mark kind="fault" /> {proper(overview.run.stopped_why)}</p>{/if}
     <p role="status">
       {#if live && proved}<Mark kind="good" /> {proofs.good} of {proofs.all} get what is meant.

@@ -77,7 +77,7 @@
         {:else}
           <h3>{shown.ask}</h3>
           {#if shown.purpose === 'passage'}<p class="passage">{PASSAGE}</p>{/if}
-          {#if shown.take?.fault && !running}
+          {#if shown.take?.fault && !running && desk.trouble === null}
             <p class="fault" role="alert"><Mark kind="fault" /> <span>{proper(shown.take.fault)}</span></p>
           {/if}
           <p class="soft">{shown.hint}</p>

@@ -69,7 +69,11 @@ export function linesOf(overview: Overview): Line[] {
     {
       step: 'send',
       value: feeds.length === 1 ? '1 feed' : `${feeds.length} feeds`,
-      sentence: feeds.length ? `${feeds.join(', ')} can be picked by any program; silent until you are live.` : '',
+      sentence: overview.computer.missing
+        ? 'No sound server answers, so no program can pick them; the recorder and files work.'
+        : feeds.length
+          ? `${feeds.join(', ')} can be picked by any program; silent until you are live.`
+          : '',
     },
     {
       step: 'prove',
