@@ -6,6 +6,7 @@
   import { onKey, onKeyUp } from './lib/keys';
   import { place, type Theme } from './lib/place.svelte';
   import { controllers } from './lib/controllers.svelte';
+  import { small } from './lib/window';
   import { pushToTalk } from './lib/push-to-talk';
   import { desk } from './lib/state.svelte';
   import CheckReminder from './parts/CheckReminder.svelte';
@@ -42,6 +43,8 @@
   const confirmed = $derived(overview?.steps.filter((step) => step.status === 'confirmed').length ?? 0);
 
   function chooseRig(select: HTMLSelectElement): void {
+    // A run that takes everything anew is one rig's.
+    place.endRun();
     if (select.value !== 'new') {
       void desk.do('post', '/api/rigs/{id}/use', { params: { path: { id: Number(select.value) } } });
       return;
@@ -61,9 +64,7 @@
     if (!overview) return;
     const title = overview.steps.find((step) => step.name === place.step)?.title ?? '';
     document.title = place.guided ? 'Calibrate now · Obsidian Wren' : titleOf(place.here, title);
-    if (location.hash === address) came = true;
-    else if (came) history.pushState(null, '', address);
-    else history.replaceState(null, '', address);
+    if (location.hash !== address) history[came ? 'pushState' : 'replaceState'](null, '', address);
     came = true;
   });
 
@@ -154,13 +155,16 @@
       </label>
       <button type="button" class="help" onclick={() => (place.help = true)} aria-label="Keys">?</button>
     </header>
-    <LevelStrip points={overview.diagram} step={place.step} />
-    <LevelDiagram
-      points={overview.diagram}
-      predicted={overview.diagram.some((point) => point.predicted) || !!overview.gain_plan?.quiet_predicted}
-      aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]}
-      live={overview.run.live ? (desk.live?.to ?? {}) : {}}
-    />
+    {#if small.current}
+      <LevelStrip points={overview.diagram} step={place.step} />
+    {:else}
+      <LevelDiagram
+        points={overview.diagram}
+        predicted={overview.diagram.some((point) => point.predicted) || !!overview.gain_plan?.quiet_predicted}
+        aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]}
+        live={overview.run.live ? (desk.live?.to ?? {}) : {}}
+      />
+    {/if}
     <StepStrip steps={overview.steps} />
     <div>
       {#if lost !== null}

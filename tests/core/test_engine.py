@@ -39,8 +39,8 @@ def test_a_stage_is_switched_without_a_click(kind):
     on = others
     off = tuple(replace(s, on=False) if s.kind == kind else s for s in others)
     out = run(VoiceChain(on, RATE), tone, {RATE: off, 2 * RATE: on})
-    settled = max(steepest(out[RATE // 2 : RATE]), steepest(out[RATE + RATE // 2 : 2 * RATE]))
-    assert steepest(out[RATE:]) <= 1.5 * settled
+    steady = max(steepest(out[RATE // 2 : RATE]), steepest(out[RATE + RATE // 2 : 2 * RATE]))
+    assert steepest(out[RATE:]) <= 1.5 * steady
     assert np.abs(out[RATE:]).min() >= 0.0
     assert np.sqrt(np.mean(out[RATE : RATE + 9600] ** 2)) > 0.3 * np.sqrt(
         np.mean(out[RATE // 2 : RATE] ** 2)

@@ -10,6 +10,7 @@
   import Key from '../parts/Key.svelte';
   import Mark from '../parts/Mark.svelte';
   import SourceChoice from '../steps/rig/SourceChoice.svelte';
+  import { movesOf, turnAll } from '../steps/gain/moves';
   import { PASSAGE } from '../steps/tone/passage';
   import Calibrated from './Calibrated.svelte';
   import LastSeconds from './LastSeconds.svelte';
@@ -31,7 +32,7 @@
   const plan = $derived(overview.gain_plan);
   /** Advice that was answered once is not asked again in this run. */
   let answered = $state(false);
-  const moves = $derived(plan?.moves.filter((move) => move.target !== null && move.start !== move.target) ?? []);
+  const moves = $derived(movesOf(plan));
   const turn = $derived(!running && !answered && shown?.purpose === 'loud' && moves.length > 0 && !plan?.predicted);
   const simulated = $derived(overview.rig.source === 'simulated');
   const first = $derived(shown?.purpose === 'rest' && !running);
@@ -40,11 +41,13 @@
     place.due = next?.purpose ?? null;
     return () => (place.due = null);
   });
+  // A run that came to its end leaves what stands.
+  $effect(() => {
+    if (next === null && place.runSince !== null) place.endRun();
+  });
 
-  /** Sliders first, the preamp last: in the order in which the plan is spoken. */
-  async function turnAll(): Promise<void> {
-    const order = [...moves].sort((one, other) => Number(one.key === 'preamp') - Number(other.key === 'preamp'));
-    for (const move of order) if (!(await desk.turn(move.key, move.target ?? 0))) return;
+  async function follow(): Promise<void> {
+    await turnAll(moves);
     answered = true;
   }
 
@@ -132,7 +135,7 @@
       {#if running}
         <Button primary onclick={() => void taking.stopTake()}>Stop, that is enough</Button><Key>T</Key>
       {:else if turn && plan}
-        <Button primary onclick={() => void turnAll()}>{simulated ? 'Turn it so' : 'I turned it so'}</Button>
+        <Button primary onclick={() => void follow()}>{simulated ? 'Turn it so' : 'I turned it so'}</Button>
         <Button onclick={() => (answered = true)}>Leave it as it is</Button>
       {:else}
         <Button

@@ -76,11 +76,15 @@ class Place {
   }
 
   /** Take everything anew, from after a take on. It is gone on with after a reload. */
-  beginRun(since: number | null): void {
+  beginRun(since: number): void {
     this.runSince = since;
     this.guided = true;
-    if (since === null) localStorage.removeItem('run-since');
-    else localStorage.setItem('run-since', String(since));
+    localStorage.setItem('run-since', String(since));
+  }
+
+  endRun(): void {
+    this.runSince = null;
+    localStorage.removeItem('run-since');
   }
 
   /** Go where an address leads; false where it leads nowhere. */

@@ -172,12 +172,6 @@
   svg {
     display: block;
   }
-  /* A strip stands for it there. */
-  @media (max-width: 900px), (max-height: 600px) {
-    figure {
-      display: none;
-    }
-  }
   .num {
     white-space: pre;
   }

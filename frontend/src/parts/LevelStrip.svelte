@@ -58,7 +58,7 @@
 
 <style>
   section {
-    display: none;
+    display: flex;
     gap: 10px;
     align-items: center;
     padding: 2px 0 4px;
@@ -71,10 +71,5 @@
   }
   section > span {
     flex: 1;
-  }
-  @media (max-width: 900px), (max-height: 600px) {
-    section {
-      display: flex;
-    }
   }
 </style>

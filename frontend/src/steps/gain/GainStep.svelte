@@ -13,6 +13,7 @@
   import LiveLeaf from './LiveLeaf.svelte';
   import PathLeaf from './PathLeaf.svelte';
   import PeakPicture from './PeakPicture.svelte';
+  import { movesOf, turnAll } from './moves';
 
   let { overview }: { overview: Overview } = $props();
   const talk = $derived(overview.talk);
@@ -32,13 +33,7 @@
     dial: 'Numbers on a dial are not decibels until they are measured.',
     live: 'Not a bar to be read by eye: the last ten seconds, and what was highest.',
   };
-  const moves = $derived(plan?.moves.filter((move) => move.target !== null && move.start !== move.target) ?? []);
-
-  /** Sliders first, the preamp last: in the order in which the plan is spoken. */
-  async function doAll(): Promise<void> {
-    const order = [...moves].sort((a, b) => Number(a.key === 'preamp') - Number(b.key === 'preamp'));
-    for (const move of order) if (!(await desk.turn(move.key, move.target ?? 0))) return;
-  }
+  const moves = $derived(movesOf(plan));
 </script>
 
 <Bench title="Gain" lead={LEADS[leaf] ?? ''}>
@@ -84,7 +79,9 @@
       </Fact>
       {#if moves.length && !plan.predicted}
         <div class="do">
-          <Button primary={!stale} onclick={() => void doAll()}>{simulated ? 'Turn it so' : 'I turned it so'}</Button>
+          <Button primary={!stale} onclick={() => void turnAll(moves)}
+            >{simulated ? 'Turn it so' : 'I turned it so'}</Button
+          >
           <button type="button" class="link" onclick={() => (place.leaf.gain = 'path')}>stage by stage</button>
         </div>
       {/if}

@@ -25,9 +25,9 @@ from obsidian_wren.core.decibels import Samples
 
 _OFFLINE_BLOCK = 4096
 _TRACE_S = 0.01
-# Filters that are new in the chain settle before they are heard; then one chain fades into the
+# Filters that are new in the chain run in before they are heard; then one chain fades into the
 # other.
-_SETTLE_S, _FADE_S = 0.06, 0.02
+_RUN_IN_S, _FADE_S = 0.06, 0.02
 # Sums and samples beyond these are no sound.
 _WILD, _MOST = 1e9, 100.0
 
@@ -226,11 +226,11 @@ class VoiceChain:
 
     def _glide(self, block: Samples, coming: VoiceChain, likelihood_db: Samples | None) -> Samples:
         old, new = self._run(block, likelihood_db), coming.process(block, likelihood_db)
-        settle = round(_SETTLE_S * self.rate_hz) + coming.delay_samples
+        run_in = round(_RUN_IN_S * self.rate_hz) + coming.delay_samples
         fade = round(_FADE_S * self.rate_hz)
-        share = np.clip((np.arange(len(block)) + (1.0 + self._faded - settle)) / fade, 0.0, 1.0)
+        share = np.clip((np.arange(len(block)) + (1.0 + self._faded - run_in)) / fade, 0.0, 1.0)
         self._faded += len(block)
-        if self._faded >= settle + fade:
+        if self._faded >= run_in + fade:
             self.specification, self.stages = coming.specification, coming.stages
             self._keys, self._likelihood = coming._keys, coming._likelihood
             self.troubles += coming.troubles

@@ -44,7 +44,7 @@ _BOUND_AT = FOLDED.size + SHARP.size
 # What every limiter looks between samples with, in one array.
 _LOOKS = np.concatenate([FOLDED.ravel(), SHARP.ravel(), np.array(BOUND, dtype=float)])
 _FOLDED_TO, _SHARP_ROWS = FOLDED.size, len(SHARP)
-# A stage has no more arrays and numbers than this, each told by its place, rows and columns.
+# A stage has no more arrays and numbers than this, each known by its place, rows and columns.
 _MOST_PARTS = 8
 Places = npt.NDArray[np.int64]
 
