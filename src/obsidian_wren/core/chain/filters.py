@@ -122,20 +122,35 @@ def run_sections(sections: Samples, state: Samples, block: Samples, out: Samples
     """
     count = sections.shape[0]
     sound = block
-    # Two at a time: each waits for its own last sample only, so they run side by side.
-    for s in range(0, count - 1, 2):
+    # Four or two at a time: each waits for its own last sample only, so they run side by side.
+    s = 0
+    while s + 4 <= count:
+        _four_sections(sections[s : s + 4], state[s : s + 4], sound, out)
+        s, sound = s + 4, out
+    if s + 2 <= count:
         _two_sections(sections[s], sections[s + 1], state[s], state[s + 1], sound, out)
-        sound = out
-    if count % 2:
-        _one_section(sections[count - 1], state[count - 1], sound, out)
+        s, sound = s + 2, out
+    if s < count:
+        _one_section(sections[s], state[s], sound, out)
     elif count == 0:
         out[:] = block
 
 
+@njit(cache=True, nogil=True)
+def _numbers(section: Samples) -> tuple[float, float, float, float, float]:
+    # Numbers in local names stay in the processor's registers; in arrays they would not.
+    return section[0], section[1], section[2], section[4], section[5]
+
+
+@njit(cache=True, nogil=True)
+def _awake(s0: float, s1: float) -> tuple[float, float]:
+    """A section's memory, nothing where its tail has died away."""
+    return (0.0, 0.0) if abs(s0) < _NOTHING and abs(s1) < _NOTHING else (s0, s1)
+
+
 @njit(cache=True, nogil=True, fastmath={"contract"})
 def _one_section(section: Samples, state: Samples, block: Samples, out: Samples) -> None:
-    # Numbers in local names stay in the processor's registers; in arrays they would not.
-    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[4], section[5]
+    b0, b1, b2, a1, a2 = _numbers(section)
     s0, s1 = state[0], state[1]
     for first in range(0, len(block), _TAIL_SAMPLES):
         for i in range(first, min(first + _TAIL_SAMPLES, len(block))):
@@ -144,8 +159,7 @@ def _one_section(section: Samples, state: Samples, block: Samples, out: Samples)
             s0 = (b1 * x + s1) - a1 * y
             s1 = b2 * x - a2 * y
             out[i] = y
-        if abs(s0) < _NOTHING and abs(s1) < _NOTHING:
-            s0 = s1 = 0.0
+        s0, s1 = _awake(s0, s1)
     state[0], state[1] = s0, s1
 
 
@@ -158,8 +172,8 @@ def _two_sections(
     block: Samples,
     out: Samples,
 ) -> None:
-    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[4], section[5]
-    d0, d1, d2, c1, c2 = behind[0], behind[1], behind[2], behind[4], behind[5]
+    b0, b1, b2, a1, a2 = _numbers(section)
+    d0, d1, d2, c1, c2 = _numbers(behind)
     s0, s1 = state[0], state[1]
     t0, t1 = state_behind[0], state_behind[1]
     for first in range(0, len(block), _TAIL_SAMPLES):
@@ -172,9 +186,39 @@ def _two_sections(
             t0 = (d1 * y + t1) - c1 * z
             t1 = d2 * y - c2 * z
             out[i] = z
-        if abs(s0) < _NOTHING and abs(s1) < _NOTHING:
-            s0 = s1 = 0.0
-        if abs(t0) < _NOTHING and abs(t1) < _NOTHING:
-            t0 = t1 = 0.0
+        s0, s1 = _awake(s0, s1)
+        t0, t1 = _awake(t0, t1)
     state[0], state[1] = s0, s1
     state_behind[0], state_behind[1] = t0, t1
+
+
+@njit(cache=True, nogil=True, fastmath={"contract"})
+def _four_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
+    b0, b1, b2, a1, a2 = _numbers(sections[0])
+    d0, d1, d2, c1, c2 = _numbers(sections[1])
+    f0, f1, f2, e1, e2 = _numbers(sections[2])
+    h0, h1, h2, g1, g2 = _numbers(sections[3])
+    s0, s1, t0, t1 = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
+    u0, u1, v0, v1 = state[2, 0], state[2, 1], state[3, 0], state[3, 1]
+    for first in range(0, len(block), _TAIL_SAMPLES):
+        for i in range(first, min(first + _TAIL_SAMPLES, len(block))):
+            w = block[i]
+            x = b0 * w + s0
+            s0 = (b1 * w + s1) - a1 * x
+            s1 = b2 * w - a2 * x
+            y = d0 * x + t0
+            t0 = (d1 * x + t1) - c1 * y
+            t1 = d2 * x - c2 * y
+            x = f0 * y + u0
+            u0 = (f1 * y + u1) - e1 * x
+            u1 = f2 * y - e2 * x
+            y = h0 * x + v0
+            v0 = (h1 * x + v1) - g1 * y
+            v1 = h2 * x - g2 * y
+            out[i] = y
+        s0, s1 = _awake(s0, s1)
+        t0, t1 = _awake(t0, t1)
+        u0, u1 = _awake(u0, u1)
+        v0, v1 = _awake(v0, v1)
+    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = s0, s1, t0, t1
+    state[2, 0], state[2, 1], state[3, 0], state[3, 1] = u0, u1, v0, v1
