@@ -8,7 +8,7 @@ export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: demo test try-real bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
+.PHONY: demo test try-real try-wheel bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -76,6 +76,11 @@ types: .setup-test
 
 sentences: .setup-test
 	$(BIN)/python scripts/write_sentences.py
+
+# One file to install, in an environment that holds nothing else.
+try-wheel: EXTRAS = test
+try-wheel: set-up .setup-test
+	$(BIN)/python scripts/try_wheel.py
 
 bench: set-up .setup-test
 	$(BIN)/pip install --quiet -e '.[bench,test]'

@@ -15,6 +15,7 @@ import sys
 from types import ModuleType
 
 from obsidian_wren.cli.arguments import parser
+from obsidian_wren.cli.kernels import keep_in_own_cache
 from obsidian_wren.cli.printing import print_check, print_plain
 from obsidian_wren.cli.simulating import simulate
 from obsidian_wren.cli.starting import look_through, start
@@ -24,6 +25,7 @@ from obsidian_wren.service.heap import all_is_loaded
 # when NumPy is first imported.
 for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
     os.environ.setdefault(_name, "1")
+keep_in_own_cache()
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -17,6 +17,18 @@ class _Parser(argparse.ArgumentParser):
         self.exit(2, f"{said}. See “{self.prog} --help”.\n")
 
 
+class _Version(argparse.Action):
+    """Looked up only when it is asked for."""
+
+    def __call__(
+        self, parser: argparse.ArgumentParser, *_args: object, **_options: object
+    ) -> NoReturn:
+        from importlib.metadata import version
+
+        print(f"{parser.prog} {version('obsidian-wren')}")
+        parser.exit()
+
+
 def _finite(text: str) -> float:
     value = float(text)
     if not math.isfinite(value):
@@ -82,6 +94,7 @@ def _add_doctor(commands: argparse._SubParsersAction[_Parser]) -> None:
 def parser() -> argparse.ArgumentParser:
     """Every command with its options."""
     whole = _Parser(prog="obsidian-wren", description="Calibrate one microphone in one room.")
+    whole.add_argument("--version", action=_Version, nargs=0, help="which version this is")
     commands = whole.add_subparsers(dest="command", required=True)
     for name, text in (("demo", "start with the boathouse data"), ("serve", "start with your own")):
         serve = commands.add_parser(name, help=text)

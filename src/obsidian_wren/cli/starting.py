@@ -6,10 +6,14 @@ import argparse
 import dataclasses
 import json
 import os
+import subprocess
 import sys
 import tempfile
+from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from obsidian_wren.cli.kernels import are_compiled, telling_how_far
 
 if TYPE_CHECKING:
     from obsidian_wren.service.ports import PushedStream, World
@@ -71,6 +75,8 @@ def start(chosen: argparse.Namespace) -> int:
         # them.
         with tempfile.TemporaryDirectory() as elsewhere:
             _fill(DataFolder(Path(elsewhere)))
+    elif not are_compiled():
+        _compile()
     if demo and chosen.prepare:
         return 0
     listening = bind(chosen.port)
@@ -141,13 +147,28 @@ def _own_system() -> SystemSound:
         )
 
 
+def _compile() -> None:
+    """By doing the job once somewhere else, in a process that gives its memory back."""
+    with tempfile.TemporaryDirectory() as elsewhere:
+        command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare"]
+        subprocess.run([*command, "--data", elsewhere], check=False)
+
+
+def _tell(sentence: str) -> None:
+    """On a terminal in one line, which the next thing said goes on behind."""
+    print(f"\r{sentence}" if sys.stdout.isatty() else sentence, end="", flush=True)
+    if not sys.stdout.isatty():
+        print(flush=True)
+
+
 def _fill(folder: DataFolder) -> None:
     from obsidian_wren.service.opening.boathouse import fill_with_boathouse
     from obsidian_wren.service.opening.opening import open_workshop
 
     print("Doing the boathouse's calibration; this is done once.", flush=True)
     ws = open_workshop(folder, _world(), pace="fast")
-    fill_with_boathouse(ws)
+    with nullcontext() if are_compiled() else telling_how_far(_tell):
+        fill_with_boathouse(ws)
     if ws.copier is not None:
         ws.copier.stop()
     ws.sessions.close()

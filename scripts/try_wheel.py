@@ -1,0 +1,94 @@
+"""One file to install, tried as a person would: ``make try-wheel``.
+
+Builds the source package and from it the wheel, installs it into an environment that holds nothing
+else, measures a file with it, starts the demo from an empty folder and looks at its first page in a
+browser.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import pathlib
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+
+import numpy as np
+import soundfile
+from playwright.sync_api import sync_playwright
+
+ROOT = pathlib.Path(__file__).resolve().parents[1]
+_RATE = 48_000
+
+
+def built(into: pathlib.Path) -> pathlib.Path:
+    """The wheel, built from the source package as ``python -m build`` does."""
+    command = [sys.executable, "-m", "build", "--outdir", str(into), str(ROOT)]
+    subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
+    return next(into.glob("*.whl"))
+
+
+def installed(wheel: pathlib.Path, folder: pathlib.Path, python: str) -> pathlib.Path:
+    """The program in an environment of its own."""
+    subprocess.run([python, "-m", "venv", folder], check=True)
+    pip = [folder / "bin" / "pip", "install", "--quiet", "--disable-pip-version-check"]
+    subprocess.run([*pip, wheel], check=True)
+    return folder / "bin" / "obsidian-wren"
+
+
+def measured(program: pathlib.Path, folder: pathlib.Path) -> None:
+    tone = 0.1 * np.sin(2.0 * np.pi * 1000.0 * np.arange(5 * _RATE) / _RATE)
+    soundfile.write(folder / "tone.wav", tone, _RATE)
+    command = [program, "read", "level", folder / "tone.wav", "--json"]
+    found = json.loads(subprocess.run(command, check=True, capture_output=True).stdout)
+    print(f"a tone of 0.1: {found['rms_dbfs']:.2f} dBFS")
+
+
+def demonstrated(program: pathlib.Path, folder: pathlib.Path) -> None:
+    began = time.monotonic()
+    started = subprocess.Popen(
+        [program, "demo", "--port", "0", "--data", folder / "data"],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    try:
+        assert started.stdout is not None
+        address = ""
+        while not address:
+            line = started.stdout.readline()
+            assert line, "the program ended"
+            found = re.search(r"http://\S+", line)
+            address = found.group() if found else ""
+            print(f"{time.monotonic() - began:6.1f} s  {line.rstrip()}")
+        with sync_playwright() as play:
+            chromium = shutil.which("chromium") or shutil.which("chromium-browser")
+            browser = play.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+            page = browser.new_page()
+            page.goto(address)
+            page.get_by_role("heading", name="Calibrated").wait_for(timeout=60_000)
+            print(f"{time.monotonic() - began:6.1f} s  {page.title()}")
+            browser.close()
+    finally:
+        started.terminate()
+        started.wait()
+
+
+def main() -> None:
+    chosen = argparse.ArgumentParser(description=__doc__)
+    chosen.add_argument("--python", default=sys.executable, help="which Python to install it for")
+    asked = chosen.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        place = pathlib.Path(folder)
+        wheel = built(place / "dist")
+        print(f"{wheel.name}: {wheel.stat().st_size / 1e6:.1f} MB")
+        program = installed(wheel, place / "environment", asked.python)
+        measured(program, place)
+        demonstrated(program, place)
+
+
+if __name__ == "__main__":
+    main()
