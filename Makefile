@@ -8,7 +8,7 @@ export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: demo test try-real try-wheel bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
+.PHONY: demo test test-wide try-real try-wheel bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -51,8 +51,13 @@ test: set-up .setup-test
 	$(MAKE) --no-print-directory --jobs=2 test-program lint-python lint-page test-page
 
 test-program: set-up .setup-test
-	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal -m "not real_time"
-	$(BIN)/python -m pytest -m real_time
+	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal -m "not real_time and not wide"
+	$(BIN)/python -m pytest -m "real_time and not wide"
+
+# Further cases and ways, beside make test: before something is handed on.
+test-wide: EXTRAS = test
+test-wide: set-up .setup-test
+	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal -m wide
 
 lint: lint-python lint-page
 

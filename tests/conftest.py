@@ -17,12 +17,14 @@ from hypothesis import settings
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 sys.path.insert(0, str(pathlib.Path(__file__).parent))
 
+from wide import mark_wide
 
 # The same examples every time, however long one takes.
 settings.register_profile("same", derandomize=True, database=None, deadline=None)
 settings.load_profile("same")
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items):
     """An order that keeps every worker busy.
 
@@ -30,6 +32,7 @@ def pytest_collection_modifyitems(items):
     gets a stretch of the order: the first stretch begins with who makes the boathouse, the others
     with tests that need none of it.
     """
+    mark_wide(items, pathlib.Path(__file__).parent)
     for item in items:
         if "/ui/" in str(item.path):
             item.add_marker(pytest.mark.ui)

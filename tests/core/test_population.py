@@ -20,7 +20,7 @@ from population import (
 )
 from signals import RATE
 
-TALKERS = range(24)
+TALKERS = range(12)
 
 
 @pytest.fixture(scope="module")

@@ -113,13 +113,14 @@ def test_a_page_that_dies_half_way_leaves_a_half_take(with_wav):
             route.continue_()
 
     # A page that dies says nothing any more, however slowly it is closed; one that is closed may
-    # still have a word.
-    page.route("**/api/takes/browser/**", die_after_some)
-    page.route("**/api/takes/stop", lambda route: route.abort())
+    # still have a word. What holds for the page alone ends before the page does.
+    url, context = page.url, page.context
+    context.route("**/api/takes/browser/**", die_after_some)
+    context.route("**/api/takes/stop", lambda route: route.abort())
     button(page, "Record the room, 15 s").click()
     seconds_taken(page, 4)
-    url, context = page.url, page.context
     page.close()
+    context.unroute_all(behavior="ignoreErrors")
     again = context.new_page()
     again.goto(url)
     expect(

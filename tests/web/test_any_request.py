@@ -35,9 +35,10 @@ from obsidian_wren.web.app import create_app
 from short import fix_what_the_machine_chooses
 from signals import RATE, room
 
-EXAMPLES = 20 * int(os.environ.get("OBSIDIAN_WREN_LOOK_FURTHER", "1"))
+FURTHER = int(os.environ.get("OBSIDIAN_WREN_LOOK_FURTHER", "1"))
+EXAMPLES = 10 * FURTHER
 # So many that were accepted show what a route does; those that should not be go on.
-ACCEPTED = 8
+ACCEPTED = 3 * FURTHER
 # What no sentence for a person holds: names of the inside, and places in it.
 # Routes that say little while nothing is live.
 LIVE = ("/recordings", "/clips", "/live", "/marker", "/returns", "/run/stop")
