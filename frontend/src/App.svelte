@@ -18,6 +18,7 @@
   import LevelStrip from './parts/LevelStrip.svelte';
   import Mark from './parts/Mark.svelte';
   import MuteNews from './parts/MuteNews.svelte';
+  import News from './parts/News.svelte';
   import MuteSign from './parts/MuteSign.svelte';
   import Patterns from './parts/Patterns.svelte';
   import StepStrip from './parts/StepStrip.svelte';
@@ -138,7 +139,7 @@
         >
       </span>
       <!-- One of the two, in one place: nothing beside it moves. -->
-      <span class="confirmed" role="status"
+      <span class="confirmed"
         >{overview.working_out ? 'Working it out…' : `${confirmed} of ${overview.steps.length} confirmed`}</span
       >
       <span class="live">
@@ -207,6 +208,7 @@
     {/if}
     {#if !place.guided}<Foot />{/if}
   </div>
+  <News {overview} />
   <Help />
 {:else if desk.trouble}
   <p class="loading" role="alert">{desk.trouble}</p>

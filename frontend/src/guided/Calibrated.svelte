@@ -49,8 +49,7 @@
   }
 
   async function check(): Promise<void> {
-    place.leaf.prove = 'since';
-    place.step = 'prove';
+    place.checking = true;
     await taking.take('check');
   }
 </script>
@@ -91,7 +90,7 @@
       </p>
     {/if}
     {#if overview.run.stopped_why}<p><Mark kind="fault" /> {proper(overview.run.stopped_why)}</p>{/if}
-    <p role="status">
+    <p>
       {#if live && proved}<Mark kind="good" /> {proofs.good} of {proofs.all} get what is meant.
       {:else if live}<Mark kind="none" /> Live. A marker of soft hiss shows what arrives.
       {:else}<Mark kind="none" /> Not live: the feeds are silent.{/if}

@@ -13,8 +13,10 @@
   import { movesOf, turnAll } from '../steps/gain/moves';
   import { PASSAGE } from '../steps/tone/passage';
   import Calibrated from './Calibrated.svelte';
+  import GuidedCheck from './GuidedCheck.svelte';
   import LastSeconds from './LastSeconds.svelte';
-  import { due, left, told } from './stretches';
+  import RunFrame from './RunFrame.svelte';
+  import { counted, due, left, told } from './stretches';
 
   /** From nothing to a finished calibration, one stretch of sound after the other. */
   interface Props {
@@ -37,6 +39,20 @@
   const simulated = $derived(overview.rig.source === 'simulated');
   const first = $derived(shown?.purpose === 'rest' && !running);
 
+  const parts = $derived(
+    stretches.map((each) => {
+      const now = each.purpose === running?.purpose;
+      const usual = each.purpose === 'talk' ? 'until steady' : `${overview.seconds[each.purpose]} s`;
+      return {
+        title: each.title,
+        now: each === shown,
+        share: each.done && !now ? 1 : now && running ? Math.min(1, running.done_s / running.seconds) : 0,
+        says: each.done && !now ? 'done' : now ? 'now' : usual,
+        notes: now ? [] : (each.take?.notes ?? []).map((note) => proper(note)),
+      };
+    }),
+  );
+
   $effect(() => {
     place.due = next?.purpose ?? null;
     return () => (place.due = null);
@@ -50,88 +66,50 @@
     await turnAll(moves);
     answered = true;
   }
-
-  function counted(): string {
-    if (!running) return '';
-    if (running.state === 'measuring') return 'measuring';
-    return running.until_steady
-      ? `${Math.floor(running.done_s)} s`
-      : `${Math.ceil(Math.max(0, running.seconds - running.done_s))} s`;
-  }
 </script>
 
-{#if finished}
+{#if place.checking}
+  <GuidedCheck {overview} />
+{:else if finished}
   <Calibrated {overview} />
 {:else if shown}
-  <section class="run" aria-labelledby="run">
-    <div class="top">
-      <h2 id="run" tabindex="-1">Calibrate now</h2>
-      <span class="soft"
-        >part {at + 1} of {stretches.length}, about {Math.max(5, Math.round(secondsLeft / 5) * 5)} s of sound left</span
-      >
-      <button type="button" class="link" onclick={() => (place.guided = false)}>Leave, keep what is done</button>
-    </div>
-    <div class="middle">
-      <div class="say">
-        {#if turn && plan}
-          <h3>{proper(plan.sentence)}</h3>
-          <p>{proper(plan.because)} {proper(plan.limit ?? '')}</p>
-          <p class="soft">The room and your talk are moved to the new gain by physics; nothing is taken again.</p>
-        {:else}
-          <h3>{shown.ask}</h3>
-          {#if shown.purpose === 'passage'}<p class="passage">{PASSAGE}</p>{/if}
-          {#if shown.take?.fault && !running && desk.trouble === null}
-            <p class="fault" role="alert"><Mark kind="fault" /> <span>{proper(shown.take.fault)}</span></p>
-          {/if}
-          <p class="soft">{shown.hint}</p>
-          {#if first}
-            <SourceChoice {overview} />
-            <div class="distance">
-              <Field
-                label="Mouth to microphone, cm"
-                kind="number"
-                value={overview.rig.distance_cm}
-                keep={(value) => void desk.changeRig({ distance_cm: value })}
-              />
-            </div>
-          {/if}
+  <RunFrame
+    title="Calibrate now"
+    about="part {at + 1} of {stretches.length}, about {Math.max(5, Math.round(secondsLeft / 5) * 5)} s of sound left"
+    leave="Leave, keep what is done"
+    onleave={() => (place.guided = false)}
+    {parts}
+  >
+    {#snippet say()}
+      {#if turn && plan}
+        <h3>{proper(plan.sentence)}</h3>
+        <p>{proper(plan.because)} {proper(plan.limit ?? '')}</p>
+        <p class="soft">The room and your talk are moved to the new gain by physics; nothing is taken again.</p>
+      {:else}
+        <h3>{shown.ask}</h3>
+        {#if shown.purpose === 'passage'}<p class="passage">{PASSAGE}</p>{/if}
+        {#if shown.take?.fault && !running && desk.trouble === null}
+          <p class="fault" role="alert"><Mark kind="fault" /> <span>{proper(shown.take.fault)}</span></p>
         {/if}
-        <span class="count num" role="timer" class:busy={running?.state === 'measuring'}>{counted()}</span>
-      </div>
-      <div class="picture">
-        <LastSeconds progress={running} aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]} />
-      </div>
-    </div>
-    <ol aria-label="Parts">
-      {#each stretches as each (each.purpose)}
-        {@const now = each.purpose === running?.purpose}
-        <li aria-current={each === shown ? 'step' : undefined}>
-          <span class="bar"
-            ><span
-              style:width="{each.done && !now
-                ? 100
-                : now && running
-                  ? Math.min(100, (100 * running.done_s) / running.seconds)
-                  : 0}%"
-            ></span></span
-          >
-          <strong>{each.title}</strong>
-          <span class="soft"
-            >{each.done && !now
-              ? 'done'
-              : now
-                ? 'now'
-                : each.purpose === 'talk'
-                  ? 'until steady'
-                  : `${overview.seconds[each.purpose]} s`}</span
-          >
-          {#if each.take && !now}
-            {#each each.take.notes as note (note)}<span class="note">{proper(note)}</span>{/each}
-          {/if}
-        </li>
-      {/each}
-    </ol>
-    <div class="action">
+        <p class="soft">{shown.hint}</p>
+        {#if first}
+          <SourceChoice {overview} />
+          <div class="distance">
+            <Field
+              label="Mouth to microphone, cm"
+              kind="number"
+              value={overview.rig.distance_cm}
+              keep={(value) => void desk.changeRig({ distance_cm: value })}
+            />
+          </div>
+        {/if}
+      {/if}
+      <span class="count num" role="timer" class:busy={running?.state === 'measuring'}>{counted(running)}</span>
+    {/snippet}
+    {#snippet picture()}
+      <LastSeconds progress={running} aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]} />
+    {/snippet}
+    {#snippet action()}
       {#if running}
         <Button primary onclick={() => void taking.stopTake()}>Stop, that is enough</Button><Key>T</Key>
       {:else if turn && plan}
@@ -148,60 +126,14 @@
           <span class="soft">Files are brought in step by step. Choose a microphone for the guided run.</span>
         {/if}
       {/if}
-    </div>
-  </section>
+    {/snippet}
+  </RunFrame>
 {/if}
 
 <style>
-  .run {
-    display: flex;
-    flex-direction: column;
-    height: 100%;
-    padding: 12px 20px;
-    overflow: auto;
-  }
-  .top {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 2px 18px;
-    align-items: baseline;
-  }
-  .top .link {
-    min-height: 24px;
-    margin-left: auto;
-    font-weight: 400;
-  }
-  h2 {
-    font-size: 21px;
-  }
-  h2:focus {
-    outline: none;
-  }
-  h3 {
-    font-size: 21px;
-  }
   .soft {
     color: var(--quiet-ink);
     font-size: 13px;
-  }
-  .middle {
-    display: grid;
-    flex: 1;
-    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-    gap: 20px;
-    min-height: 220px;
-    padding: 12px 0;
-  }
-  .say {
-    display: flex;
-    flex-direction: column;
-    gap: 8px;
-    overflow: auto;
-  }
-  .passage {
-    max-width: 62ch;
-    font-size: 17px;
-    line-height: 1.55;
   }
   .distance {
     max-width: 200px;
@@ -211,77 +143,5 @@
     gap: 8px;
     align-items: baseline;
     font-weight: 600;
-  }
-  .count {
-    min-height: 52px;
-    font-size: 40px;
-    font-weight: 700;
-  }
-  .count.busy {
-    font-size: 20px;
-  }
-  ol {
-    display: grid;
-    grid-template-columns: repeat(4, minmax(0, 1fr));
-    gap: 8px;
-    padding: 0;
-    margin: 0 0 10px;
-    list-style: none;
-  }
-  li {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 0 8px;
-    align-items: baseline;
-    align-content: flex-start;
-    font-size: 13px;
-  }
-  .bar {
-    flex-basis: 100%;
-    height: 14px;
-    margin-bottom: 3px;
-    border: 1px solid var(--ink);
-  }
-  .bar span {
-    display: block;
-    height: 100%;
-    background: var(--ink);
-  }
-  .note {
-    flex-basis: 100%;
-    color: var(--peak);
-    font-size: 12px;
-    line-height: 1.3;
-  }
-  .action {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px 10px;
-    align-items: center;
-    padding-top: 10px;
-    border-top: 1px solid var(--rule);
-  }
-  @media (max-width: 900px), (max-height: 600px) {
-    .run {
-      height: auto;
-      padding: 10px 12px;
-    }
-    .middle {
-      grid-template-columns: minmax(0, 1fr);
-    }
-    .picture {
-      height: 200px;
-    }
-    .action {
-      position: sticky;
-      bottom: 0;
-      padding: 8px 0;
-      background: var(--sheet);
-    }
-  }
-  @media (max-width: 640px) {
-    ol {
-      grid-template-columns: repeat(2, minmax(0, 1fr));
-    }
   }
 </style>

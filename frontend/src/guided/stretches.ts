@@ -1,4 +1,4 @@
-import type { Overview, Purpose, Take } from '../lib/api';
+import type { Overview, Progress, Purpose, Take } from '../lib/api';
 
 /** What the guided run takes, in its order, and what it says of each. */
 
@@ -66,4 +66,13 @@ export function left(stretches: Told[], overview: Pick<Overview, 'seconds'>, don
     .filter((each) => !each.done)
     .map((each) => (each.purpose === 'talk' ? 30 : (overview.seconds[each.purpose] ?? 0)));
   return Math.max(0, all.reduce((sum, each) => sum + each, 0) - doneS);
+}
+
+/** The large number beside a take: what is left of it, or how long it has been where it ends by itself. */
+export function counted(running: Progress | null): string {
+  if (!running) return '';
+  if (running.state === 'measuring') return 'measuring';
+  return running.until_steady
+    ? `${Math.floor(running.done_s)} s`
+    : `${Math.ceil(Math.max(0, running.seconds - running.done_s))} s`;
 }

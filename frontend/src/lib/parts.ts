@@ -12,7 +12,7 @@ export type Answer = Partial<Overview> & Pick<Overview, 'revision' | 'have' | 'f
 const EVERYWHERE = ['rig', 'steps', 'takes', 'talk', 'chain', 'delivery', 'diagram', 'run'];
 
 const OF_STEP: Record<Shown, string[]> = {
-  now: ['room', 'clean', 'tone', 'send'],
+  now: ['room', 'clean', 'tone', 'send', 'prove'],
   rig: ['tone'],
   quiet: ['room'],
   gain: ['room'],

@@ -9,6 +9,7 @@ export type Theme = 'system' | 'light' | 'dark';
 class Place {
   #step = $state<StepName>('rig');
   #guided = $state(false);
+  #checking = $state(false);
   /** The newest take before a run that was begun anew; null where what stands counts. */
   runSince = $state<number | null>(null);
   /** What the guided run takes next. */
@@ -52,7 +53,18 @@ class Place {
   set guided(on: boolean) {
     if (on === this.#guided) return;
     this.#guided = on;
+    this.#checking = false;
     this.onmoved();
+  }
+
+  /** Whether the guided run is the check of what moved since. */
+  get checking(): boolean {
+    return this.#guided && this.#checking;
+  }
+
+  set checking(on: boolean) {
+    this.guided = true;
+    this.#checking = on;
   }
 
   get shown(): Shown {
@@ -102,6 +114,7 @@ class Place {
 
   /** What can be taken here, the usual one first; where a step needs nothing, a sentence to hear oneself by. */
   get purposes(): Purpose[] {
+    if (this.checking) return ['check'];
     if (this.#guided) return this.due ? [this.due] : [];
     return PURPOSES_OF[`${this.step}/${this.leafName}`] ?? PURPOSES_OF[this.step] ?? ['sentence'];
   }

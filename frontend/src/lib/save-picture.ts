@@ -72,6 +72,15 @@ export async function savePng(svg: SVGSVGElement, label: string): Promise<void> 
   if (png) hand(png, fileName(label, 'png'));
 }
 
+export function saveSvg(svg: SVGSVGElement, label: string): void {
+  const paper = getComputedStyle(document.body).backgroundColor;
+  hand(new Blob([alone(svg, paper)], { type: 'image/svg+xml;charset=utf-8' }), fileName(label, 'svg'));
+}
+
+export function saveCsv(csv: string, label: string): void {
+  hand(new Blob([csv], { type: 'text/csv;charset=utf-8' }), fileName(label, 'csv'));
+}
+
 export function saveText(label: string): void {
   hand(new Blob([`${label}\n`], { type: 'text/plain;charset=utf-8' }), fileName(label, 'txt'));
 }

@@ -20,8 +20,7 @@
 
   function look(): void {
     dismiss();
-    place.leaf.prove = 'since';
-    place.step = 'prove';
+    place.checking = true;
   }
 </script>
 

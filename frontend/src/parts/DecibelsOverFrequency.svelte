@@ -2,6 +2,7 @@
   import type { Snippet } from 'svelte';
   import { frequencyTick, signed } from '../lib/format';
   import { decibelScale, frequencyScale, steps } from '../lib/scales';
+  import type { Numbers } from '../lib/numbers';
   import Picture from './Picture.svelte';
 
   /** A picture of decibels, up and down from none, over the frequencies of a voice. */
@@ -12,16 +13,17 @@
     least?: number;
     /** What stands under the axis. */
     under?: string;
+    numbers: Numbers;
     children: Snippet<[(hz: number) => number, (db: number) => number, { left: number; right: number; foot: number }]>;
   }
-  let { label, reach, least = 190, under, children: drawn }: Props = $props();
+  let { label, reach, least = 190, under, numbers, children: drawn }: Props = $props();
   const M = { left: 52, right: 18, top: 30 };
   const TICKS_HZ = [125, 250, 500, 1000, 2000, 4000, 8000];
   const bottom = $derived(under ? 40 : 26);
   const step = $derived(reach > 12 ? 6 : 3);
 </script>
 
-<Picture {label} {least}>
+<Picture {label} {least} {numbers}>
   {#snippet children(width, height)}
     {@const x = frequencyScale(95, 13500, M.left, width - M.right)}
     {@const y = decibelScale(-reach, reach, height - bottom, M.top)}

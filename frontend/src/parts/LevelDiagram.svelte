@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { DiagramPoint } from '../lib/api';
   import { level } from '../lib/format';
+  import { columns } from '../lib/numbers';
   import SavePicture from './SavePicture.svelte';
   import { fanPath, HEIGHT, layout, peakPath, PLOT, roomFan, roomPath, voicePath, y } from './diagram';
 
@@ -160,7 +161,19 @@
       {/each}
     {/each}
   </svg>
-  {#if points.length}<SavePicture {svg} {label} top />{/if}
+  {#if points.length}<SavePicture
+      {svg}
+      {label}
+      top
+      numbers={columns({
+        where: points.map((point) => point.title),
+        'peak, dBFS': points.map((point) => point.peak_dbfs),
+        'voice from, dBFS': points.map((point) => point.voice_low_dbfs),
+        'voice to, dBFS': points.map((point) => point.voice_high_dbfs),
+        'floor, dBFS A-weighted': points.map((point) => point.floor_dbfs_a),
+        'delay, ms': points.map((point) => point.delay_ms),
+      })}
+    />{/if}
 </figure>
 
 <style>

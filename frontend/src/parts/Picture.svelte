@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
+  import type { Numbers } from '../lib/numbers';
   import SavePicture from './SavePicture.svelte';
 
   /** A picture as large as its place, never lower than it can be read; what it shows is said in its label. */
@@ -8,9 +9,10 @@
     least?: number;
     /** Whether something in it can be moved: then it is a group of controls, not one picture. */
     handles?: boolean;
+    numbers?: Numbers;
     children: Snippet<[number, number]>;
   }
-  let { label, least = 220, handles = false, children }: Props = $props();
+  let { label, least = 220, handles = false, numbers, children }: Props = $props();
   let width = $state(800);
   let height = $state(320);
   let svg = $state<SVGSVGElement | null>(null);
@@ -20,7 +22,7 @@
   <svg bind:this={svg} {width} {height} role={handles ? 'group' : 'img'} aria-label={label}
     >{@render children(width, height)}</svg
   >
-  <SavePicture {svg} {label} />
+  <SavePicture {svg} {label} {numbers} />
 </div>
 
 <style>

@@ -1,22 +1,32 @@
 <script lang="ts">
-  import { savePng, saveText } from '../lib/save-picture';
+  import type { Numbers } from '../lib/numbers';
+  import { savePng, saveSvg, saveText } from '../lib/save-picture';
 
-  /** Two buttons over a picture, shown when it is pointed at or reached by Tab. */
+  import NumbersTable from './NumbersTable.svelte';
+
+  /** What can be had of a picture: its numbers, and files. Shown when it is pointed at or reached by Tab. */
   interface Props {
     svg: SVGSVGElement | null;
     label: string;
+    numbers?: Numbers;
     /** At the top, where numbers stand at the bottom. */
     top?: boolean;
   }
-  let { svg, label, top = false }: Props = $props();
+  let { svg, label, numbers, top = false }: Props = $props();
+  let opened = $state(false);
 </script>
 
 <span class="save" class:top>
+  {#if numbers?.rows.length}
+    <button type="button" title="The numbers that it is drawn from" onclick={() => (opened = true)}>Numbers</button>
+  {/if}
   <button type="button" title="Save this picture as PNG" onclick={() => svg && void savePng(svg, label)}
     >Save picture</button
   >
+  <button type="button" title="Save this picture as SVG" onclick={() => svg && saveSvg(svg, label)}>as SVG</button>
   <button type="button" title="Save what it shows in words" onclick={() => saveText(label)}>as text</button>
 </span>
+{#if opened && numbers}<NumbersTable {numbers} {label} close={() => (opened = false)} />{/if}
 
 <style>
   .save {

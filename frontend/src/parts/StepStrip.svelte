@@ -34,9 +34,9 @@
   }
   button {
     display: flex;
-    gap: 8px;
+    gap: 6px;
     align-items: baseline;
-    padding: 7px 12px 8px;
+    padding: 7px 9px 8px;
     border: 0;
     border-top: 3px solid transparent;
     border-left: 1px solid var(--rule);

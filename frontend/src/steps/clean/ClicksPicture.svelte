@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import Picture from '../../parts/Picture.svelte';
 
@@ -17,6 +18,11 @@
 </script>
 
 <Picture
+  numbers={columns({
+    'at, s': clicks.at_s,
+    'before, dBFS': clicks.before_dbfs,
+    ...(on ? { 'after, dBFS': clicks.after_dbfs } : {}),
+  })}
   label="{clicks.at_s.length} short bursts in {clicks.seconds.toFixed(
     0,
   )} s of your room in use, half of them over {minus(middle(clicks.before_dbfs))} dBFS{on

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import { tryGate, type GateCounts, type GateEvidence } from '../../lib/api';
   import { level } from '../../lib/format';
   import { steps } from '../../lib/scales';
@@ -6,7 +7,7 @@
   import { desk } from '../../lib/state.svelte';
   import { at } from '../../lib/tape';
   import Picture from '../../parts/Picture.svelte';
-  import { levelAt, MARGIN, scaleX, shapes, told } from './gate';
+  import { FROM_DBFS, levelAt, MARGIN, scaleX, shapes, told } from './gate';
 
   /** Words over the line, the room under it, and the two thresholds as edges that can be moved. */
   interface Props {
@@ -90,6 +91,11 @@
   </p>
   <div class="picture">
     <Picture
+      numbers={columns({
+        'dBFS from': evidence.speech.map((_, i) => FROM_DBFS + i),
+        'share of your words': evidence.speech,
+        'share of the room': evidence.room,
+      })}
       handles
       least={200}
       label="How often words and the room {inUse

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import { frequency } from '../../lib/format';
   import Picture from '../../parts/Picture.svelte';
@@ -23,6 +24,11 @@
 </script>
 
 <Picture
+  numbers={columns({
+    Hz: lines.map((line) => line.hz),
+    'before, dBFS': lines.map((line) => line.before),
+    ...(on ? { 'after, dBFS': lines.map((line) => line.after) } : {}),
+  })}
   label="Lines of the hum{on ? ', before and after' : ''}: {lines
     .map((line) => `${frequency(line.hz)} ${told(line.before)}${on ? ` to ${told(line.after)}` : ''}`)
     .join(', ')}."

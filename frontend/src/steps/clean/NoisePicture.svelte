@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
   import { decibelScale, frequencyScale, steps } from '../../lib/scales';
@@ -17,6 +18,7 @@
 </script>
 
 <Picture
+  numbers={columns({ Hz: noise.hz, 'density, dB per Hz': noise.density_db })}
   label="Noise profile of the room at rest, dB per hertz. Floor at the listener {level(noise.floor_dbfs_a)} dBFS(A)."
 >
   {#snippet children(width, height)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Ring } from '../../lib/api';
   import { frequency } from '../../lib/format';
   import Picture from '../../parts/Picture.svelte';
@@ -12,6 +13,10 @@
 </script>
 
 <Picture
+  numbers={columns({
+    'octave, Hz': ring.octaves.map((octave) => octave.centre_hz),
+    'decay by 60 dB, s': ring.octaves.map((octave) => octave.decay_s),
+  })}
   label="Decay of the room by octave, to −60 dB: {ring.octaves
     .map((o) => `${frequency(o.centre_hz)} ${o.decay_s.toFixed(2)} s`)
     .join(', ')}."

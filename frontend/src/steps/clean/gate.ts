@@ -5,7 +5,7 @@ import { decibelScale } from '../../lib/scales';
 
 export const LOW = -90;
 export const MARGIN = { left: 14, right: 14, top: 46, bottom: 34 };
-const FROM = -100;
+export const FROM_DBFS = -100;
 
 export function scaleX(width: number) {
   return decibelScale(LOW, 0, MARGIN.left, width - MARGIN.right);
@@ -38,7 +38,7 @@ export function shapes(
     const highest = Math.max(...all, 1e-9);
     return (
       area<number>()
-        .x((_, i) => x(FROM + i))
+        .x((_, i) => x(FROM_DBFS + i))
         .y0(middle)
         .y1((share) => middle + (share / highest) * (to - middle))
         .curve(curveStepAfter)(shares) ?? ''

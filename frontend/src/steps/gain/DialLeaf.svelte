@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import { sendFile, type Overview } from '../../lib/api';
   import { level, proper, signed } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
@@ -104,7 +105,15 @@
     {control.learned.map((row) => `${level(row[0], 0)}${unit}`).join(', ')}.
   </p>
   <div class="picture">
-    <Picture least={170} label="Gain in dB at the learned marks of {control.title}">
+    <Picture
+      numbers={columns({
+        mark: control.learned.map((row) => row[0]),
+        'gain, dB': control.learned.map((row) => row[1]),
+        'uncertainty, dB': control.learned.map((row) => row[2]),
+      })}
+      least={170}
+      label="Gain in dB at the learned marks of {control.title}"
+    >
       {#snippet children(width, height)}
         {@const p = draw(control.learned, width, height)}
         {#each steps(p.low, p.high, 10) as tick (tick)}

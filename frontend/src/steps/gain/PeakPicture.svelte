@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Quiet, Talk } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -18,6 +19,11 @@
 </script>
 
 <Picture
+  numbers={columns({
+    'dBFS from': talk.histogram_dbfs.map((_, i) => talk.histogram_from_dbfs + i),
+    'share of the talk': talk.histogram_dbfs,
+    'peak of each second, dBFS': talk.peaks_by_second_dbfs,
+  })}
   label="Levels of the talk takes in dBFS. Highest peak {level(talk.peak_dbfs)}, aim {level(aim[0], 0)} to {level(
     aim[1],
     0,

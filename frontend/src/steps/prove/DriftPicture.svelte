@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Checked } from '../../lib/api';
   import DecibelsOverFrequency from '../../parts/DecibelsOverFrequency.svelte';
   import { band, curve, reach } from './drift';
@@ -11,6 +12,13 @@
 </script>
 
 <DecibelsOverFrequency
+  numbers={columns({
+    Hz: checked.bands.map((each) => each.hz),
+    'voice now against then, dB': checked.bands.map((each) => each.change_db),
+    'room, dB': checked.bands.map((each) => each.room_db),
+    'what the causes do, dB': checked.bands.map((each) => each.explained_db),
+    'two readings differ by, dB': checked.bands.map((each) => each.spread_db),
+  })}
   least={220}
   reach={reach(checked.bands)}
   under="Hz, third octaves"

@@ -11,6 +11,7 @@
   import BlindLeaf from './BlindLeaf.svelte';
   import CarryLeaf from './CarryLeaf.svelte';
   import CarrySlip from './CarrySlip.svelte';
+  import Moved from './Moved.svelte';
   import ReportLeaf from './ReportLeaf.svelte';
   import SinceLeaf from './SinceLeaf.svelte';
   import TwoLeaf from './TwoLeaf.svelte';
@@ -35,22 +36,6 @@
       report: 'The whole calibration on one page, for you and for an engineer.',
     }[leaf] ?? 'The same sentence twice, equally loud, started together. Listen, switch, then say what you hear.',
   );
-
-  const NAMES: Record<string, string> = {
-    distance: 'Distance',
-    angle: 'Angle of the microphone',
-    gain: 'Gain',
-    slider: 'Slider after the converter',
-    pad: 'Pad',
-    microphone: 'Another microphone',
-    screen: 'Pop screen',
-    hum: 'Mains hum',
-    noise: 'Noise of the room',
-    reverb: 'Reverberation',
-    processing: 'Processing elsewhere',
-    voice: 'Your voice',
-    unexplained: 'Not explained',
-  };
 
   function leaveOff(stage: string): void {
     void desk.do('patch', '/api/stages', { body: { stage, on: false } });
@@ -79,31 +64,7 @@
     {:else if leaf === 'two'}
       <TwoSlip />
     {:else if leaf === 'since'}
-      {#if !shown}
-        <Unknown what="what drifted" />
-      {:else if !shown.causes.length}
-        <Fact name="Nothing drifted" value="" mark="good">
-          What differs is no more than two readings of one sentence differ by. The calibration holds.
-        </Fact>
-      {/if}
-      {#each shown?.causes ?? [] as cause (cause.code)}
-        <Fact name={NAMES[cause.code] ?? cause.code} value="{Math.round(cause.share * 100)} % of it" mark="fault">
-          {cause.sentence}
-          {cause.action}
-        </Fact>
-      {/each}
-      {#if shown?.keeps && newest}
-        {@const id = shown.take_id}
-        <div class="keep">
-          <Button
-            disabled={desk.busy}
-            title="What stands on it is recalculated"
-            onclick={() => void desk.do('post', '/api/checks/{id}/keep', { params: { path: { id } } })}
-            >Keep it as it is now</Button
-          >
-          <p class="soft">Takes over {shown.keeps} from this check, and recalculates what stands on it.</p>
-        </div>
-      {/if}
+      <Moved checked={shown} {newest} />
     {:else}
       {#each overview.ended_series as series (series.id)}
         {@const key = series.stage}
@@ -139,9 +100,6 @@
 </Bench>
 
 <style>
-  .keep {
-    padding-top: 12px;
-  }
   .soft {
     color: var(--quiet-ink);
     font-size: 13px;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Two } from '../../lib/api';
   import { frequencyTick, signed } from '../../lib/format';
   import DecibelsOverFrequency from '../../parts/DecibelsOverFrequency.svelte';
@@ -18,6 +19,11 @@
 </script>
 
 <DecibelsOverFrequency
+  numbers={columns({
+    Hz: two.bands.map((each) => each.hz),
+    'second against first, dB': two.bands.map((each) => each.db),
+    'standard error, dB': two.bands.map((each) => each.error_db),
+  })}
   least={150}
   reach={reach(two.bands)}
   label="{two.second} against {two.first}, in third octaves: {said}"

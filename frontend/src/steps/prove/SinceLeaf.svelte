@@ -4,7 +4,8 @@
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
   import MarkerButton from '../../parts/MarkerButton.svelte';
-  import { PASSAGE } from '../tone/passage';
+  import { TO_READ } from '../tone/passage';
+  import { ROOM_S } from './drift';
   import DriftPicture from './DriftPicture.svelte';
 
   /** A check: what moved since the calibration. While it is taken, what to do now. */
@@ -14,7 +15,6 @@
     choose: (takeId: number) => void;
   }
   let { checks, shown, choose }: Props = $props();
-  const ROOM_S = 8;
   const READINGS = [
     'noise_floor_dbfs_a',
     'between_words_dbfs',
@@ -33,14 +33,14 @@
 </script>
 
 {#if running}
-  <div class="now" role="status">
+  <div class="now">
     {#if running.state === 'measuring'}
       <p class="big">Comparing…</p>
     {:else if silent}
       <p class="big">Say nothing yet: the room first, {Math.ceil(ROOM_S - running.done_s)} s.</p>
     {:else}
       <p class="big">Now read, as at the calibration:</p>
-      <p>{PASSAGE.slice(0, 330)}…</p>
+      <p>{TO_READ}</p>
     {/if}
   </div>
 {:else if shown}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Series } from '../../lib/api';
   import Picture from '../../parts/Picture.svelte';
 
@@ -12,7 +13,14 @@
   const every = $derived(series.rounds > 16 ? 2 : 1);
 </script>
 
-<Picture least={200} label="{series.title}: {tally} for {series.first_name}. {series.sentence}">
+<Picture
+  numbers={columns({
+    'for the first': [series.first],
+    rounds: [series.rounds],
+  })}
+  least={200}
+  label="{series.title}: {tally} for {series.first_name}. {series.sentence}"
+>
   {#snippet children(width, height)}
     {@const x = (hits: number) => M.left + (hits / series.rounds) * (width - M.left - M.right)}
     {@const base = Math.min(height - M.bottom, 190)}

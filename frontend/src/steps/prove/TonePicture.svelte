@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import { frequencyTick, signed } from '../../lib/format';
   import DecibelsOverFrequency from '../../parts/DecibelsOverFrequency.svelte';
   import { reach, response } from './two';
@@ -14,7 +15,12 @@
   const said = $derived(bands.map((each) => `${frequencyTick(each.hz)} Hz ${signed(each.db)} dB`).join(', '));
 </script>
 
-<DecibelsOverFrequency least={160} reach={reach(bands)} label="Tone of now against version {number}: {said}">
+<DecibelsOverFrequency
+  numbers={columns({ Hz: hz, 'now against then, dB': db })}
+  least={160}
+  reach={reach(bands)}
+  label="Tone of now against version {number}: {said}"
+>
   {#snippet children(x, y, at)}
     <path d={response(bands, x, y)} fill="none" stroke="var(--voice)" stroke-width="3" stroke-linejoin="round" />
     <text x={at.left} y="18" style="font-weight: 600">tone of now against version {number}</text>

@@ -3,7 +3,7 @@
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
-  import { PASSAGE } from '../tone/passage';
+  import { TO_READ } from '../tone/passage';
   import { compared } from './compared.svelte';
   import RelativePicture from './RelativePicture.svelte';
   import TwoBars from './TwoBars.svelte';
@@ -32,14 +32,14 @@
 </script>
 
 {#if running}
-  <div role="status">
+  <div>
     {#if running.state === 'measuring'}
       <p class="big">Comparing…</p>
     {:else if running.done_s < ROOM_S}
       <p class="big">Say nothing yet: the room first, {Math.ceil(ROOM_S - running.done_s)} s.</p>
     {:else}
       <p class="big">Now read, to both microphones:</p>
-      <p>{PASSAGE.slice(0, 330)}…</p>
+      <p>{TO_READ}</p>
     {/if}
   </div>
 {:else}

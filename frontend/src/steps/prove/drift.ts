@@ -1,6 +1,9 @@
 import { area, line } from 'd3-shape';
 import type { Checked } from '../../lib/api';
 
+/** A check hears the room for so long, then the voice, s. */
+export const ROOM_S = 8;
+
 export type DriftBand = Checked['bands'][number];
 type Scale = (value: number) => number;
 const LEAST_DB = 6;

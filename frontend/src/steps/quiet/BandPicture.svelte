@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Quiet } from '../../lib/api';
   import { frequency } from '../../lib/format';
@@ -14,6 +15,10 @@
 </script>
 
 <Picture
+  numbers={columns({
+    'third octave, Hz': quiet.third_octaves.map((band) => band.centre_hz),
+    'level, dBFS': quiet.third_octaves.map((band) => band.level_dbfs),
+  })}
   label="Third-octave levels of the room in dBFS{quiet.hum ? `, with a hum family at ${quiet.hum.mains_hz} Hz` : ''}"
 >
   {#snippet children(width, height)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import { onMount } from 'svelte';
   import type { Quiet, Rig } from '../../lib/api';
   import { frequency, level, signed } from '../../lib/format';
@@ -139,7 +140,15 @@
     {/if}
   </div>
   <div class="picture">
-    <Picture least={160} label="Running third-octave levels against {held?.name ?? 'nothing held yet'}">
+    <Picture
+      numbers={columns({
+        'third octave, Hz': centres,
+        'now, dBFS': newest?.bands_dbfs ?? [],
+        'held, dBFS': held?.bands ?? [],
+      })}
+      least={160}
+      label="Running third-octave levels against {held?.name ?? 'nothing held yet'}"
+    >
       {#snippet children(width, height)}
         {@const both = scales(low, high, width, height)}
         {remember(width, height)}

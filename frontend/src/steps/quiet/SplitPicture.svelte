@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Split } from '../../lib/api';
   import { level } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
@@ -34,6 +35,10 @@
 </script>
 
 <Picture
+  numbers={columns({
+    part: split.parts.map((part) => TITLES[part.name] ?? part.name),
+    'A-weighted, dBFS': split.parts.map((part) => part.a_weighted_dbfs),
+  })}
   least={200}
   label="Parts of the floor: {split.parts
     .map((part) => `${TITLES[part.name] ?? part.name} ${level(part.a_weighted_dbfs)} dBFS A-weighted`)

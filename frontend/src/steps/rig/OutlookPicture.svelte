@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Outlook } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -13,6 +14,10 @@
 </script>
 
 <Picture
+  numbers={columns({
+    what: ['voice at the capsule, dB SPL', 'floor, dB(A)', 'between them, dB'],
+    number: [outlook.talk_db_spl, outlook.floor_dba, outlook.voice_over_floor_db],
+  })}
   least={230}
   label="At the capsule: voice {level(outlook.talk_db_spl, 0)} dB SPL, floor {level(
     outlook.floor_dba,

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import { line } from 'd3-shape';
   import { frequencyTick, level } from '../../lib/format';
   import { decibelScale, frequencyScale, steps } from '../../lib/scales';
@@ -31,7 +32,14 @@
   }
 </script>
 
-<Picture least={120} label="The microphone’s response, dB against 1 kHz">
+<Picture
+  numbers={columns({
+    Hz: points.map((row) => row[0]),
+    'response, dB': points.map((row) => row[1]),
+  })}
+  least={120}
+  label="The microphone’s response, dB against 1 kHz"
+>
   {#snippet children(width, height)}
     {@const p = draw(width, height)}
     {#each steps(-p.high, p.high, p.high > 12 ? 12 : 6) as tick (tick)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Delivery, Overview, TakeFrames } from '../../lib/api';
   import { takeFrames } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -50,7 +51,11 @@
 <div class="both">
   <div class="curve">
     {#if curve}
-      <Picture least={180} label="Transfer curve of the compressor with its make-up gain.">
+      <Picture
+        numbers={columns({ 'in, dBFS': curve.curve_in_dbfs, 'out, dBFS': curve.curve_out_dbfs })}
+        least={180}
+        label="Transfer curve of the compressor with its make-up gain."
+      >
         {#snippet children(width, height)}
           {@const side = Math.min(width - 60, height - 48)}
           {@const x = decibelScale(-60, 0, 44, 44 + side)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Delivery } from '../../lib/api';
   import { level } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
@@ -22,6 +23,11 @@
 </script>
 
 <Picture
+  numbers={columns({
+    'dBFS from': delivery.levels_in.map((_, i) => FROM + i),
+    'share before': delivery.levels_in,
+    'share after': delivery.levels_out,
+  })}
   label="Levels of speech before and after steadying. Middle four fifths {width80(
     delivery.levels_in,
   )} dB wide before, {width80(delivery.levels_out)} dB after."

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Tone } from '../../lib/api';
   import { frequencyTick, signed } from '../../lib/format';
@@ -38,6 +39,13 @@
 </script>
 
 <Picture
+  numbers={columns({
+    Hz: tone.points_hz,
+    'what the rig adds, dB': tone.rig_db,
+    'how far that is known, dB': tone.uncertainty_db,
+    'correction, dB': tone.correction_db,
+    'voice against the target, dB': tone.deviation_db,
+  })}
   label="What the rig adds from {tone.low_hz} to {tone.high_hz} Hz, how far that is known, and the correction: {tone.residual_rms_db} dB rms of it are not met"
 >
   {#snippet children(width, height)}

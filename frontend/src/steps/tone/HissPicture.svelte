@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { columns } from '../../lib/numbers';
   import type { Overview, Tone } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
   import { decibelScale, steps } from '../../lib/scales';
@@ -24,6 +25,10 @@
 </script>
 
 <Picture
+  numbers={columns({
+    'breath at, s': plosives?.found.map((each) => each.at_s) ?? [],
+    'sibilant at, s': sibilants?.found.map((each) => each.at_s) ?? [],
+  })}
   label="{plosives?.found.length ?? 0} bursts of breath and {sibilants?.found.length ??
     0} sibilants over {seconds.toFixed(0)} s of talk."
 >

@@ -1,0 +1,96 @@
+"""Each picture can be had as numbers and as a file, and what happens is told to whoever does not
+see it."""
+
+import csv
+import io
+
+import pytest
+from handling import SLOW
+from playwright.sync_api import expect
+
+
+@pytest.fixture
+def page(start, browse, boathouse_data):
+    return browse(start("--fast", data=boathouse_data))
+
+
+def go(page, address):
+    page.evaluate(f"location.hash = '{address}'")
+
+
+def test_a_picture_is_a_table_and_a_file_of_its_numbers(page):
+    go(page, "#quiet/rest")
+    expect(page.get_by_role("heading", name="Quiet", exact=True)).to_be_visible()
+    bands = page.evaluate("fetch('/api/state').then((answer) => answer.json())")["quiet"][
+        "third_octaves"
+    ]
+    opener = page.get_by_role("tabpanel").get_by_role("button", name="Numbers")
+    opener.focus()
+    opener.press("Enter")
+    table = page.get_by_role("dialog", name="Numbers").get_by_role("table")
+    expect(table.get_by_role("columnheader")).to_have_text(["third octave, Hz", "level, dBFS"])
+    expect(table.get_by_role("row")).to_have_count(1 + len(bands))
+    expect(table.get_by_role("row").nth(1).get_by_role("cell").first).to_have_text(
+        f"{bands[0]['centre_hz']:g}"
+    )
+    with page.expect_download() as saved:
+        page.get_by_role("button", name="Save as CSV").click()
+    assert saved.value.suggested_filename.endswith(".csv")
+    rows = list(csv.reader(io.StringIO(saved.value.path().read_text())))[1:]
+    assert [(float(hz), float(db)) for hz, db in rows] == [
+        (band["centre_hz"], band["level_dbfs"]) for band in bands
+    ]
+    page.keyboard.press("Escape")
+    expect(opener).to_be_focused()
+
+
+def test_a_picture_is_saved_as_svg_that_stands_alone(page):
+    go(page, "#quiet/rest")
+    button = page.get_by_role("tabpanel").get_by_role("button", name="as SVG")
+    with page.expect_download() as saved:
+        button.press("Enter")
+    drawn = saved.value.path().read_text()
+    assert drawn.startswith("<svg")
+    assert 'xmlns="http://www.w3.org/2000/svg"' in drawn
+    assert "class=" not in drawn
+
+
+def test_every_leaf_with_a_picture_has_its_numbers(page):
+    """The few that only show what runs this moment have none while nothing runs."""
+    without = []
+    for address in ADDRESSES:
+        go(page, address)
+        panel = page.get_by_role("tabpanel")
+        expect(panel).to_be_visible()
+        if panel.locator("svg[role=img], svg[role=group]").filter(visible=True).count() == 0:
+            continue
+        if panel.get_by_role("button", name="Numbers").count() == 0:
+            without.append(address)
+    assert without == []
+
+
+ADDRESSES = (
+    "#rig/outlook",
+    "#quiet/rest",
+    "#quiet/parts",
+    "#quiet/listen",
+    "#gain/levels",
+    "#clean/gate",
+    "#clean/noise",
+    "#tone/corridor",
+    "#tone/hiss",
+    "#steady/levels",
+    "#steady/curve",
+)
+
+
+def test_what_happens_is_told_to_whoever_does_not_see_it(page):
+    said = page.get_by_role("status", name="What happened")
+    expect(said).to_be_empty()
+    page.keyboard.press("u")
+    expect(said).to_have_text("Muted.", timeout=SLOW)
+    page.keyboard.press("u")
+    expect(said).to_have_text("Not muted.", timeout=SLOW)
+    go(page, "#quiet/rest")
+    page.get_by_role("button", name="Record the room").click()
+    expect(said).to_contain_text("The room: taken.", timeout=SLOW)
