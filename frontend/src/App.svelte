@@ -1,6 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
   import { titleOf } from './lib/address';
+  import { chosenKeys } from './lib/chosen-keys.svelte';
   import { keepFocus } from './lib/focus';
   import { level, timeOfDay } from './lib/format';
   import { onKey, onKeyUp } from './lib/keys';
@@ -73,6 +74,7 @@
     const kept = localStorage.getItem('theme') as Theme | null;
     if (kept && THEMES.includes(kept)) place.theme = kept;
     place.runSince = Number(localStorage.getItem('run-since')) || null;
+    chosenKeys.recall();
     place.singleKeys = localStorage.getItem('single-keys') !== 'off';
     const system = matchMedia('(prefers-color-scheme: dark)');
     const show = () => {

@@ -56,8 +56,7 @@ def test_from_an_empty_folder_to_a_proof_in_few_presses(start, browse, way):
 def test_who_opens_the_demo_sees_it_finished_and_can_begin_with_an_own_microphone(
     start, browse, boathouse_data
 ):
-    page = browse(start("--fast", data=boathouse_data))
-    page.get_by_role("button", name="Calibration", exact=True).click()
+    page = browse(start("--fast", data=boathouse_data), arrive=True)
     lines = page.get_by_role("region", name="Calibrated").get_by_role("listitem")
     expect(lines).to_have_count(8)
     expect(page.get_by_role("button", name="Start live")).to_be_enabled()
@@ -77,8 +76,7 @@ def test_who_opens_the_demo_sees_it_finished_and_can_begin_with_an_own_microphon
 
 
 def test_the_check_of_every_day_is_the_same_run(start, browse, boathouse_data):
-    page = browse(start("--fast", data=boathouse_data))
-    page.get_by_role("button", name="Calibration", exact=True).click()
+    page = browse(start("--fast", data=boathouse_data), arrive=True)
     page.get_by_role("button", name="Check, 20 s").click()
     expect(page.get_by_role("heading", name="Check what moved")).to_be_visible()
     expect(page.get_by_text("Nothing drifted")).to_be_visible(timeout=SLOW)

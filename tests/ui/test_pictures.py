@@ -94,3 +94,34 @@ def test_what_happens_is_told_to_whoever_does_not_see_it(page):
     go(page, "#quiet/rest")
     page.get_by_role("button", name="Record the room").click()
     expect(said).to_contain_text("The room: taken.", timeout=SLOW)
+
+
+def test_a_wide_window_has_a_second_picture_beside_the_first(page):
+    go(page, "#tone/corridor")
+    expect(page.get_by_role("tabpanel")).to_be_visible()
+    second = page.get_by_role("region", name="Beside it: Breath and hiss")
+    expect(second).to_have_count(0)
+    page.set_viewport_size({"width": 1920, "height": 1080})
+    expect(second.get_by_role("img", name="sibilants")).to_be_visible()
+    second.get_by_role("button", name="Breath and hiss").click()
+    expect(page.get_by_role("tab", name="Breath and hiss")).to_have_attribute(
+        "aria-selected", "true"
+    )
+    expect(page.get_by_role("region", name="Beside it: What the rig adds")).to_be_visible()
+
+
+def test_a_key_that_is_chosen_anew_does_it_in_place_of_the_usual_one(page):
+    said = page.get_by_role("status", name="What happened")
+    page.keyboard.press("?")
+    page.get_by_role("button", name="U: mute every feed").click()
+    page.keyboard.press("5")
+    expect(page.get_by_text("Choose a letter or a sign")).to_be_visible()
+    page.keyboard.press("x")
+    expect(page.get_by_role("button", name="X: mute every feed")).to_be_visible()
+    page.get_by_role("button", name="Close").click()
+    page.keyboard.press("u")
+    page.keyboard.press("x")
+    expect(said).to_have_text("Muted.", timeout=SLOW)
+    page.reload()
+    page.keyboard.press("x")
+    expect(said).to_have_text("Not muted.", timeout=SLOW)

@@ -115,7 +115,7 @@
         <Button quiet onclick={() => void ownMicrophone()}>Start with your own microphone</Button>
       {/if}
       <Button quiet onclick={again}>Calibrate again</Button>
-      <Button quiet disabled={!overview.delivery} onclick={() => void check()}>Check, 20 s</Button><Key>T</Key>
+      <Button quiet disabled={!overview.delivery} onclick={() => void check()}>Check, 20 s</Button><Key does="take" />
     </div>
   </div>
 </section>

@@ -81,11 +81,11 @@
   {/snippet}
   {#snippet action()}
     {#if running}
-      <Button onclick={() => void taking.stopTake()}>Stop</Button><Key>T</Key>
+      <Button onclick={() => void taking.stopTake()}>Stop</Button><Key does="take" />
     {:else}
       <Button primary={!fresh} disabled={desk.busy} onclick={() => void taking.take('check')}
         >{fresh ? 'Check again' : 'Record a check'}</Button
-      ><Key>T</Key>
+      ><Key does="take" />
       {#if fresh}
         <Button primary onclick={() => (place.checking = false)}>Back to the calibration</Button>
         <button type="button" class="link" onclick={all}>All that was compared</button>

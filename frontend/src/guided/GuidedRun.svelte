@@ -62,6 +62,11 @@
     if (next === null && place.runSince !== null) place.endRun();
   });
 
+  // Begun by its key, a check is shown as one begun by its button.
+  $effect(() => {
+    if (running?.purpose === 'check') place.checking = true;
+  });
+
   async function follow(): Promise<void> {
     await turnAll(moves);
     answered = true;
@@ -111,7 +116,7 @@
     {/snippet}
     {#snippet action()}
       {#if running}
-        <Button primary onclick={() => void taking.stopTake()}>Stop, that is enough</Button><Key>T</Key>
+        <Button primary onclick={() => void taking.stopTake()}>Stop, that is enough</Button><Key does="take" />
       {:else if turn && plan}
         <Button primary onclick={() => void follow()}>{simulated ? 'Turn it so' : 'I turned it so'}</Button>
         <Button onclick={() => (answered = true)}>Leave it as it is</Button>
@@ -121,7 +126,7 @@
           disabled={desk.busy || overview.rig.source === 'file'}
           onclick={() => void taking.take(shown.purpose)}
           >{shown.purpose === 'passage' ? 'Read' : 'Record'} {TAKE_NAMES[shown.purpose]}</Button
-        ><Key>T</Key>
+        ><Key does="take" />
         {#if overview.rig.source === 'file'}
           <span class="soft">Files are brought in step by step. Choose a microphone for the guided run.</span>
         {/if}

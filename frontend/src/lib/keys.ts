@@ -1,4 +1,5 @@
 import type { StepName } from './api';
+import { chosenKeys, type Doing } from './chosen-keys.svelte';
 import { place } from './place.svelte';
 import { playback } from './playback.svelte';
 import { pushToTalk } from './push-to-talk';
@@ -6,19 +7,20 @@ import { taking } from './taking.svelte';
 import { onAir } from './on-air.svelte';
 import { desk } from './state.svelte';
 
-/** A key, what it does, and the step that it belongs to where it belongs to one. */
-export const KEYS: [string, string, StepName?][] = [
+/** A key, or what a chosen one does; what it does in words, and the step that it belongs to where it belongs to one. */
+export const KEYS: [string | { does: Doing }, string, StepName?][] = [
   ['1 – 8', 'go to a step'],
-  ['T', 'take, or stop the take'],
+  [{ does: 'take' }, 'take, or stop the take'],
   ['Space', 'play, stop'],
-  ['F', 'raw or treated; held: the other for as long'],
-  ['L', 'match loudness'],
-  ['H', 'hear yourself live'],
-  ['P', 'pin the chosen setting, or let it go'],
-  ['[  ]', 'nudge the chosen setting'],
-  ['M', 'send the marker', 'send'],
-  ['U', 'mute every feed, or none'],
-  ['V', 'talk for as long as it is held, where a feed is of push-to-talk'],
+  [{ does: 'flip' }, 'raw or treated; held: the other for as long'],
+  [{ does: 'match' }, 'match loudness'],
+  [{ does: 'live' }, 'hear yourself live'],
+  [{ does: 'pin' }, 'pin the chosen setting, or let it go'],
+  [{ does: 'less' }, 'nudge the chosen setting down'],
+  [{ does: 'more' }, 'nudge the chosen setting up'],
+  [{ does: 'marker' }, 'send the marker', 'send'],
+  [{ does: 'mute' }, 'mute every feed, or none'],
+  [{ does: 'talk' }, 'talk for as long as it is held, where a feed is of push-to-talk'],
   ['← →', 'blind: hear one, hear the other', 'prove'],
   ['A  S  D', 'blind: rather one, no difference, rather the other', 'prove'],
   ['Shift 1 – 9', 'play a clip while live', 'send'],
@@ -48,8 +50,9 @@ const hold = {
 };
 
 export function onKeyUp(event: KeyboardEvent): void {
-  if (event.key.toLowerCase() === 'f') hold.end();
-  if (event.key.toLowerCase() === 'v') pushToTalk.end();
+  const doing = chosenKeys.doing(event.key);
+  if (doing === 'flip') hold.end();
+  if (doing === 'talk') pushToTalk.end();
 }
 
 function typing(event: KeyboardEvent): boolean {
@@ -104,26 +107,29 @@ export function onKey(event: KeyboardEvent): void {
     place.step = steps[number - 1]?.name ?? place.step;
     return;
   }
-  const actions: Record<string, () => unknown> = {
-    t: () => {
+  const actions: Record<Doing, () => unknown> = {
+    take: () => {
       justTaken = true;
       void (desk.progress ? taking.stopTake() : taking.take());
     },
-    f: () => hold.begin(),
-    l: () => playback.setMatched(!playback.matched),
-    h: () => void onAir.hearLive(),
-    p: () => chosen.pin?.(),
-    '[': () => chosen.nudge?.(-1),
-    ']': () => chosen.nudge?.(1),
-    u: () => void desk.do('post', '/api/run/mute/toggle'),
-    v: () => desk.overview?.run.push_to_talk && pushToTalk.begin(),
-    m: () => void (place.step === 'send' && desk.do('post', '/api/marker')),
+    flip: () => hold.begin(),
+    match: () => playback.setMatched(!playback.matched),
+    live: () => void onAir.hearLive(),
+    pin: () => chosen.pin?.(),
+    less: () => chosen.nudge?.(-1),
+    more: () => chosen.nudge?.(1),
+    mute: () => void desk.do('post', '/api/run/mute/toggle'),
+    talk: () => desk.overview?.run.push_to_talk && pushToTalk.begin(),
+    marker: () => void (place.step === 'send' && desk.do('post', '/api/marker')),
+  };
+  const fixed: Record<string, () => unknown> = {
     '?': () => (place.help = !place.help),
     ' ': () => playback.togglePlay(),
   };
   if (event.key === 'Tab' || event.key === 'Enter') justTaken = false;
   if (event.key === ' ' && onButton && !justTaken) return;
-  const action = actions[event.key.toLowerCase()];
+  const doing = chosenKeys.doing(event.key);
+  const action = doing ? actions[doing] : fixed[event.key];
   if (action) {
     event.preventDefault();
     action();

@@ -115,7 +115,7 @@ class Place {
   /** What can be taken here, the usual one first; where a step needs nothing, a sentence to hear oneself by. */
   get purposes(): Purpose[] {
     if (this.checking) return ['check'];
-    if (this.#guided) return this.due ? [this.due] : [];
+    if (this.#guided) return [this.due ?? 'check'];
     return PURPOSES_OF[`${this.step}/${this.leafName}`] ?? PURPOSES_OF[this.step] ?? ['sentence'];
   }
 

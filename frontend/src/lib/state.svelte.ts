@@ -92,10 +92,12 @@ class Desk {
     return this.overview?.delivery !== null && this.overview?.delivery !== undefined;
   }
 
-  /** Meet the program. Whoever comes to an address stays there; anybody else is led to what is next. */
+  /** Meet the program. Whoever comes to an address stays there; anybody else is led to what is next: to a calibration that is finished, else to the first step that is open. */
   async open(stay = false): Promise<void> {
     await this.refresh();
-    if (this.overview && !stay) {
+    if (this.overview?.delivery && !stay) {
+      place.guided = true;
+    } else if (this.overview && !stay) {
       const open = this.overview.steps.find((step) => step.status !== 'confirmed' && step.status !== 'not yet');
       place.step = open?.name ?? this.overview.steps.find((step) => step.status === 'not yet')?.name ?? 'send';
     }

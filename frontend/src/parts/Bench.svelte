@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
   import { place } from '../lib/place.svelte';
+  import { wide } from '../lib/window';
   import Leaves from './Leaves.svelte';
 
   /** Evidence on the left, the slip on the right, its one action at the foot. */
@@ -8,10 +9,13 @@
     title: string;
     lead: string;
     evidence: Snippet;
+    /** The leaf whose picture stands beside it in a wide window, where that leaf has one. */
+    beside?: string | null;
+    second?: Snippet<[string]>;
     slip: Snippet;
     action?: Snippet;
   }
-  let { title, lead, evidence, slip, action }: Props = $props();
+  let { title, lead, evidence, beside = null, second, slip, action }: Props = $props();
 
   /** What scrolls and holds nothing to stop at can be scrolled by keys all the same. */
   function reachable(lines: HTMLElement): () => void {
@@ -31,7 +35,7 @@
   }
 </script>
 
-<div class="bench">
+<div class="bench" class:two={wide.current && second && beside}>
   <section class="evidence" aria-label="Evidence">
     <div class="heading">
       <h2 tabindex="-1">{title}</h2>
@@ -47,6 +51,15 @@
       {@render evidence()}
     </div>
   </section>
+  {#if wide.current && second && beside}
+    {@const leaf = place.leaves.find((each) => each.name === beside)}
+    <section class="evidence second" aria-label="Beside it: {leaf?.title}">
+      <div class="heading">
+        <button type="button" class="link" onclick={() => (place.leaf[place.step] = beside)}>{leaf?.title}</button>
+      </div>
+      <div class="picture">{@render second(beside)}</div>
+    </section>
+  {/if}
   <section class="slip" aria-label="Settings">
     <div class="lines" {@attach reachable}>{@render slip()}</div>
     {#if action}<div class="action">{@render action()}</div>{/if}
@@ -59,6 +72,15 @@
     grid-template-columns: minmax(0, 1fr) minmax(330px, 31%);
     height: 100%;
     min-height: 0;
+  }
+  .bench.two {
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr) minmax(330px, 25%);
+  }
+  .second {
+    border-left: 1px solid var(--rule);
+  }
+  .second .heading {
+    min-height: 52px;
   }
   .evidence {
     display: flex;

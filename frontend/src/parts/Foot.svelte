@@ -123,7 +123,7 @@
         </select>
       </label>
     {:else if purpose !== 'dial' && !few}
-      <Key>T</Key>
+      <Key does="take" />
       {#if purposes.includes('talk')}
         <label>
           <input type="checkbox" bind:checked={taking.untilSteady} />

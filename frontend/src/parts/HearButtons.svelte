@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { chosenKeys } from '../lib/chosen-keys.svelte';
   import { onAir } from '../lib/on-air.svelte';
   import { playback } from '../lib/playback.svelte';
   import { desk } from '../lib/state.svelte';
@@ -34,7 +35,7 @@
   <Button
     quiet
     pressed={playback.matched}
-    title="Play raw and treated equally loud (L)"
+    title="Play raw and treated equally loud ({chosenKeys.of('match').toUpperCase()})"
     onclick={() => playback.setMatched(!playback.matched)}>Match loudness</Button
   >
 {/if}
@@ -42,7 +43,7 @@
   <Button
     quiet
     pressed={playback.hearingLive}
-    title="Hear yourself in headphones, raw or treated, while you talk (H)"
+    title="Hear yourself in headphones, raw or treated, while you talk ({chosenKeys.of('live').toUpperCase()})"
     onclick={() => void onAir.hearLive()}>{playback.hearingLive ? 'Headphones off' : 'Hear live'}</Button
   >
 {/if}
@@ -52,4 +53,4 @@
 <Button disabled={!desk.treatable} pressed={heard('treated')} onclick={() => hear('treated')}>
   {playback.playing === 'treated' ? 'Stop' : 'Hear treated'}
 </Button>
-{#if !few}<Key>F</Key>{/if}
+{#if !few}<Key does="flip" />{/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { chosenKeys, type Doing } from '../lib/chosen-keys.svelte';
   import { KEYS } from '../lib/keys';
   import { place } from '../lib/place.svelte';
   import Button from './Button.svelte';
@@ -7,21 +8,55 @@
   const keys = $derived(
     [...KEYS].sort((one, other) => Number(other[2] === place.step) - Number(one[2] === place.step)),
   );
+  /** What a key is being chosen for. */
+  let choosing = $state<Doing | null>(null);
+  let refused = $state<string | null>(null);
   let panel = $state<HTMLDialogElement | null>(null);
   $effect(() => {
     if (place.help) panel?.showModal();
     else panel?.close();
+    choosing = refused = null;
   });
+
+  function onkeydown(event: KeyboardEvent): void {
+    if (!choosing || event.key === 'Tab' || event.key === 'Shift') return;
+    event.preventDefault();
+    event.stopPropagation();
+    refused = event.key === 'Escape' ? null : chosenKeys.choose(choosing, event.key);
+    if (refused === null) choosing = null;
+  }
 </script>
 
 <dialog bind:this={panel} onclose={() => (place.help = false)} aria-label="Keys">
   <h2>Keys</h2>
   <dl>
-    {#each keys as [key, what] (key)}
-      <dt class="num">{key}</dt>
-      <dd>{what}</dd>
+    {#each keys as [key, what] (what)}
+      <dt class="num">
+        {#if typeof key === 'string'}
+          {key}
+        {:else}
+          <button
+            type="button"
+            aria-label="{chosenKeys.of(key.does).toUpperCase()}: {what}. Choose another key"
+            title="Choose another key"
+            aria-pressed={choosing === key.does}
+            {onkeydown}
+            onclick={() => (choosing = choosing === key.does ? null : key.does)}
+            onblur={() => (choosing = refused = null)}
+            >{choosing === key.does ? '…' : chosenKeys.of(key.does).toUpperCase()}</button
+          >
+        {/if}
+      </dt>
+      <dd>
+        {choosing !== null && typeof key !== 'string' && key.does === choosing
+          ? (refused ?? 'press the key that shall do it')
+          : what}
+      </dd>
     {/each}
   </dl>
+  {#if chosenKeys.changed}
+    <button type="button" class="link" onclick={() => chosenKeys.reset()}>The usual keys again</button>
+  {/if}
   <label>
     <input
       type="checkbox"
@@ -57,9 +92,26 @@
   dialog::backdrop {
     background: rgb(21 24 27 / 35%);
   }
+  dt button {
+    min-width: 28px;
+    min-height: 26px;
+    border: 1px solid var(--edge);
+    border-radius: 2px;
+    background: none;
+    font: inherit;
+    cursor: pointer;
+  }
+  dt button[aria-pressed='true'] {
+    background: var(--ink);
+    color: var(--sheet);
+  }
+  .link {
+    margin-bottom: 12px;
+  }
   dl {
     display: grid;
-    grid-template-columns: 64px 1fr;
+    grid-template-columns: 84px 1fr;
+    align-items: center;
     gap: 6px 12px;
     margin: 12px 0 16px;
   }

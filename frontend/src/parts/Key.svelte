@@ -1,14 +1,20 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
 
+  import { chosenKeys, type Doing } from '../lib/chosen-keys.svelte';
+
+  /** A key to press: one that a person may have chosen, by what it does, or a fixed one. */
   interface Props {
-    children: Snippet;
+    does?: Doing;
+    children?: Snippet;
   }
 
-  const { children }: Props = $props();
+  const { does, children }: Props = $props();
 </script>
 
-<kbd>{@render children()}</kbd>
+<kbd
+  >{#if does}{chosenKeys.of(does).toUpperCase()}{:else}{@render children?.()}{/if}</kbd
+>
 
 <style>
   kbd {

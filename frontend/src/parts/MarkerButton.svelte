@@ -19,7 +19,7 @@
 <Button primary={live && !proved} disabled={!live || sending} onclick={() => void desk.do('post', '/api/marker')}>
   {sending ? 'The marker is on its way…' : 'Send the marker'}
 </Button>
-{#if !few}<Key>M</Key>{/if}
+{#if !few}<Key does="marker" />{/if}
 {#if !few}<Hint>
     {live
       ? count.good

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { chosenKeys } from '../lib/chosen-keys.svelte';
   import type { Overview } from '../lib/api';
   import { pushToTalk } from '../lib/push-to-talk';
   import { desk } from '../lib/state.svelte';
@@ -18,7 +19,7 @@
     <button
       type="button"
       aria-pressed={run.feeds_muted === 'all'}
-      title="Keep your voice out of every feed, or let it in again (U)"
+      title="Keep your voice out of every feed, or let it in again ({chosenKeys.of('mute').toUpperCase()})"
       onclick={() => void desk.do('post', '/api/run/mute/toggle')}
     >
       {#if run.feeds_muted !== 'none'}<Mark kind="fault" />{/if}
@@ -28,10 +29,10 @@
       <button
         type="button"
         aria-pressed={run.talking}
-        title="Your voice goes out while this is held (V)"
+        title="Your voice goes out while this is held ({chosenKeys.of('talk').toUpperCase()})"
         onpointerdown={() => pushToTalk.begin()}
         onpointerup={() => pushToTalk.end()}
-        onpointerleave={() => pushToTalk.end()}>{run.talking ? 'Talking' : 'Hold to talk'} <Key>V</Key></button
+        onpointerleave={() => pushToTalk.end()}>{run.talking ? 'Talking' : 'Hold to talk'} <Key does="talk" /></button
       >
     {/if}
   </span>

@@ -38,6 +38,8 @@
   const moved = $derived(overview.run.live && own?.on ? (desk.live?.room_moved_db ?? null) : null);
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const gate = $derived(overview.settings.filter((s) => s.stage === 'gate'));
+  const isOn = (kind: string) => stages.find((each) => each.key === kind)?.on ?? false;
+  const beside = $derived(leaf === 'gate' ? (clean?.noise_reduction ? 'noise' : null) : clean?.gate ? 'gate' : null);
   const value = (name: string) => gate.find((s) => s.name === name)?.value ?? 0;
   const lead = $derived(
     {
@@ -56,7 +58,7 @@
   }
 </script>
 
-<Bench title="Clean" {lead}>
+<Bench title="Clean" {lead} {beside}>
   {#snippet evidence()}
     {#if !clean}
       <Waiting text="Record the room in Quiet and normal talk in Gain first: cleaning needs both." />
@@ -102,6 +104,19 @@
       {/if}
     {:else}
       <Waiting text="This take is too short to tell." />
+    {/if}
+  {/snippet}
+  {#snippet second(shown)}
+    {#if shown === 'noise' && clean?.noise_reduction}
+      <NoisePicture noise={clean.noise_reduction} on={isOn('noise_reduction')} />
+    {:else if clean?.gate}
+      <GatePicture
+        evidence={clean.gate}
+        threshold={value('threshold_dbfs')}
+        hysteresis={value('hysteresis_db')}
+        {inUse}
+        on={isOn('gate')}
+      />
     {/if}
   {/snippet}
   {#snippet slip()}

@@ -32,7 +32,11 @@
   };
 </script>
 
-<Bench title="Quiet" lead={LEADS[leaf] ?? ''}>
+<Bench
+  title="Quiet"
+  lead={LEADS[leaf] ?? ''}
+  beside={leaf === 'rest' ? (used ? 'in-use' : null) : quiet ? 'rest' : null}
+>
   {#snippet evidence()}
     {#if leaf === 'listen'}<HuntPicture rig={overview.rig} {quiet} on={overview.watch.on} />
     {:else if leaf === 'parts'}<PartsLeaf {overview} />
@@ -49,6 +53,11 @@
     {:else}<Waiting
         text="Sit as you will when you talk, say nothing, touch nothing, and take the room for 15 s."
       />{/if}
+  {/snippet}
+  {#snippet second(shown)}
+    {#if shown === 'in-use' && used}
+      <BandPicture quiet={used} held={quiet?.third_octaves ?? []} heldName="stitches: at rest" />
+    {:else if quiet}<BandPicture {quiet} />{/if}
   {/snippet}
   {#snippet slip()}
     {#if shown}

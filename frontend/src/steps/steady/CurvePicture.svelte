@@ -146,6 +146,11 @@
     min-height: 180px;
     overflow: hidden;
   }
+  /* Beside another picture it has half the width and all the height. */
+  :global(.second) .both {
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: minmax(0, 1fr) minmax(0, 1fr);
+  }
   @media (max-width: 640px) {
     .both {
       grid-template-columns: minmax(0, 1fr);

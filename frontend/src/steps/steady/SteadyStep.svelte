@@ -30,13 +30,17 @@
   );
 </script>
 
-<Bench title="Steady" {lead}>
+<Bench title="Steady" {lead} beside={delivery ? (leaf === 'levels' ? 'curve' : 'levels') : null}>
   {#snippet evidence()}
     {#if !delivery}
       <Waiting text="Read the passage in Tone first: dynamics come after the tone." />
     {:else if leaf === 'curve'}<CurvePicture {overview} {delivery} />
     {:else if leaf === 'order'}<OrderLeaf {overview} />
     {:else}<SpreadPicture {delivery} />{/if}
+  {/snippet}
+  {#snippet second(shown)}
+    {#if delivery && shown === 'curve'}<CurvePicture {overview} {delivery} />
+    {:else if delivery}<SpreadPicture {delivery} />{/if}
   {/snippet}
   {#snippet slip()}
     {#if delivery}

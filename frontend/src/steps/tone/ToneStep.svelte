@@ -51,7 +51,7 @@
   );
 </script>
 
-<Bench title="Tone" {lead}>
+<Bench title="Tone" {lead} beside={reading || !tone ? null : leaf === 'corridor' ? 'hiss' : 'corridor'}>
   {#snippet evidence()}
     {#if !reading && !tone && untold}
       <Waiting text={untold} passage={PASSAGE} />
@@ -66,6 +66,9 @@
     {:else if leaf === 'hiss'}<HissPicture {overview} {tone} />
     {:else if leaf === 'parts'}<PartsLeaf {tone} />
     {:else}<CorridorPicture {tone} />{/if}
+  {/snippet}
+  {#snippet second(shown)}
+    {#if tone && shown === 'hiss'}<HissPicture {overview} {tone} />{:else if tone}<CorridorPicture {tone} />{/if}
   {/snippet}
   {#snippet slip()}
     {#if tone}
