@@ -164,3 +164,32 @@ def test_nothing_stands_against_wcag_that_a_machine_can_see(page, width, theme):
             for node in fault["nodes"]:
                 found.setdefault(f"{fault['id']}: {node['html'][:200]}", address)
     assert found == {}
+
+
+def test_on_paper_a_step_is_whole_and_nothing_is_to_be_pressed(page):
+    page.evaluate("location.hash = '#tone/corridor'")
+    expect(page.get_by_role("heading", name="Tone", exact=True)).to_be_visible()
+    hidden = "(found) => [...found].filter((each) => each.scrollHeight > each.clientHeight + 1)"
+    boxes = page.locator(".lines, .evidence, .evidence .picture, main")
+    assert boxes.evaluate_all(f"(found) => ({hidden})(found).length") > 0
+    page.emulate_media(media="print")
+    assert boxes.evaluate_all(f"(found) => ({hidden})(found).length") == 0
+    expect(page.get_by_role("contentinfo")).to_be_hidden()
+    expect(page.get_by_role("button", name="Confirm tone")).to_be_hidden()
+    expect(page.get_by_text("Remaining error")).to_be_visible()
+
+
+def test_forced_colours_leave_every_state_to_be_seen(page):
+    page.evaluate("location.hash = '#tone/corridor'")
+    chosen = page.get_by_role("tab", selected=True)
+    expect(chosen).to_be_visible()
+    framed = "(each) => getComputedStyle(each).outlineStyle"
+    assert chosen.evaluate(framed) == "none"
+    page.emulate_media(forced_colors="active")
+    assert chosen.evaluate(framed) == "solid"
+    assert page.get_by_role("tab", selected=False).first.evaluate(framed) == "none"
+    assert page.locator("nav [aria-current=step]").evaluate(framed) == "solid"
+    assert page.get_by_role("button", name="Match loudness").evaluate(framed) == "solid"
+    # Lines of a picture are drawn in the colours of the person too.
+    ink = "() => getComputedStyle(document.documentElement).getPropertyValue('--voice')"
+    assert page.evaluate(ink) == "CanvasText"
