@@ -190,7 +190,7 @@
       <MuteNews {overview} />
       <CheckReminder {overview} />
     </div>
-    <main class:older={overview.working_out}>
+    <main class:older={overview.working_out} aria-busy={overview.working_out}>
       {#if place.guided}<GuidedRun {overview} />
       {:else if place.step === 'rig'}<RigStep {overview} />
       {:else if place.step === 'quiet'}<QuietStep {overview} />

@@ -71,9 +71,14 @@
     counts = null;
   }
 
+  function giveUp(): void {
+    moving = tried = counts = null;
+  }
+
   function onKey(event: KeyboardEvent, which: 'open' | 'close'): void {
     const by = { ArrowLeft: -0.5, ArrowRight: 0.5, ArrowDown: -0.5, ArrowUp: 0.5, PageDown: -3, PageUp: 3 }[event.key];
     if (event.key === 'Enter') void keep();
+    if (event.key === 'Escape') giveUp();
     if (by === undefined) return;
     event.preventDefault();
     move(which, (which === 'open' ? open : close) + by);
@@ -86,7 +91,7 @@
     {said.join('; ')}.
     {#if tried && !moving}
       <button type="button" onclick={() => void keep()}>Keep these edges</button>
-      <button type="button" onclick={() => ((tried = null), (counts = null))}>Back</button>
+      <button type="button" onclick={giveUp}>Back</button>
     {/if}
   </p>
   <div class="picture">

@@ -45,6 +45,7 @@
   }
   function onKey(event: KeyboardEvent, which: 'start' | 'end'): void {
     if (event.key === 'Enter') void keep();
+    if (event.key === 'Escape') moving = tried = null;
     const by = edgeBy(event.key);
     if (by === null) return;
     event.preventDefault();
