@@ -7,6 +7,8 @@ export default defineConfig({
     outDir: '../src/obsidian_wren/web/static',
     emptyOutDir: true,
     target: 'es2022',
+    minify: 'terser',
+    terserOptions: { compress: { passes: 2 } },
     // Fonts and the capture worklet stay files: the content security policy allows no data: for them.
     assetsInlineLimit: 0,
     modulePreload: { polyfill: false },
