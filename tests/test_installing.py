@@ -96,7 +96,9 @@ def test_compiled_is_what_is_newer_than_the_program(monkeypatch, tmp_path, newer
 def test_where_the_program_cannot_be_written_it_is_kept_in_the_persons_own_cache(
     monkeypatch, tmp_path
 ):
-    monkeypatch.delenv("NUMBA_CACHE_DIR", raising=False)
+    # Set first, so that what the program sets is taken back.
+    monkeypatch.setenv("NUMBA_CACHE_DIR", "")
+    monkeypatch.delenv("NUMBA_CACHE_DIR")
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
     monkeypatch.setattr(kernels.os, "access", lambda path, mode: False)
     kernels.keep_in_own_cache()
