@@ -181,8 +181,8 @@ def test_on_paper_a_step_is_whole_and_nothing_is_to_be_pressed(page):
 
 def test_forced_colours_leave_every_state_to_be_seen(page):
     page.evaluate("location.hash = '#tone/corridor'")
+    expect(page.get_by_role("heading", name="Tone", exact=True)).to_be_visible()
     chosen = page.get_by_role("tab", selected=True)
-    expect(chosen).to_be_visible()
     framed = "(each) => getComputedStyle(each).outlineStyle"
     assert chosen.evaluate(framed) == "none"
     page.emulate_media(forced_colors="active")

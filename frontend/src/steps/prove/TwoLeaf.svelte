@@ -5,6 +5,7 @@
   import Button from '../../parts/Button.svelte';
   import { TO_READ } from '../tone/passage';
   import { compared } from './compared.svelte';
+  import { ROOM_S } from './drift';
   import RelativePicture from './RelativePicture.svelte';
   import TwoBars from './TwoBars.svelte';
 
@@ -13,7 +14,6 @@
     overview: Overview;
   }
   let { overview }: Props = $props();
-  const ROOM_S = 8;
   const shown = $derived(compared.shown);
   const running = $derived(desk.progress?.purpose === 'both' ? desk.progress : null);
 
