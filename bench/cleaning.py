@@ -26,10 +26,11 @@ from pesq import pesq
 from pystoi import stoi
 
 from obsidian_wren.core.chain.clicks import ClicksSpec
-from obsidian_wren.core.chain.engine import VoiceChain, render
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.chain.hum import HumSpec
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.ring_reduction import RingReductionSpec
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples

@@ -23,7 +23,7 @@ import soxr
 from obsidian_wren.core.chain.compressor import CompressorSpec
 from obsidian_wren.core.chain.deesser import DeesserSpec
 from obsidian_wren.core.chain.deplosive import DeplosiveSpec
-from obsidian_wren.core.chain.engine import VoiceChain, render
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.gain import GainSpec
@@ -33,6 +33,8 @@ from obsidian_wren.core.chain.leveller import LevellerSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.lowpass import LowpassSpec
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.chain.offline import render
+from obsidian_wren.service.workshop import beside
 
 RATE, BLOCK = 48_000, 480
 TALK = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/talker/talk.flac"
@@ -170,7 +172,7 @@ def main() -> None:
     speeds = []
     for _ in range(3):
         start = time.perf_counter()
-        render(whole(), sound, rate_hz=RATE)
+        render(whole(), sound, rate_hz=RATE, beside=beside)
         speeds.append(seconds / (time.perf_counter() - start))
     print(
         f"offline, whole chain               {max(speeds):.0f} times real time (best of three;"

@@ -5,8 +5,8 @@ import numpy as np
 import pytest
 import scipy.signal
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.gate import GateSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.measure.channels import voice_channel
 from obsidian_wren.core.measure.finding import noted
 from obsidian_wren.core.measure.levels import rms_dbfs

@@ -4,7 +4,7 @@ import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from obsidian_wren.core.chain.engine import VoiceChain, render
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import (
     EqualizerBand,
@@ -15,6 +15,7 @@ from obsidian_wren.core.chain.filters import (
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from signals import RATE, noise, sine, voice
 

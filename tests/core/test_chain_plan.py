@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.plan import plan
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs

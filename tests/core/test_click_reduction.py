@@ -5,7 +5,7 @@ import pytest
 import scipy.signal
 
 from obsidian_wren.core.chain.clicks import ClicksSpec, bursts_of
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from signals import RATE, noise, voice
 
 TIMES_S = np.arange(0.4, 19.0, 0.37)

@@ -5,7 +5,7 @@ import pytest
 import scipy.signal
 
 from bursts import words_at
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.ring_reduction import RingReductionSpec, late_share
 from obsidian_wren.core.measure.decay import (
     response_from_sweep,

@@ -2,7 +2,7 @@
 
 import pytest
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.aims import Aims, Wishes
 from obsidian_wren.core.derive.delivery import MOST_LIMITING_DB, derive_gain, derive_limiter
 from obsidian_wren.core.derive.matching import matched_gains_db

@@ -8,9 +8,10 @@ import pytest
 from test_stages import CHAIN, FLAT_NOISE, SOUND, spec
 
 from obsidian_wren.core.chain.delay import Delay
-from obsidian_wren.core.chain.engine import VoiceChain, render, trace_gains
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.gain import Gain, GainSpec
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.chain.offline import render, trace_gains
 from signals import RATE, sine, voice
 
 SWITCHABLE = [s.kind for s in CHAIN if s.kind != "limiter"]

@@ -5,8 +5,8 @@ import re
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render, render_stage
 from obsidian_wren.core.chain.kinds import kind_of
+from obsidian_wren.core.chain.offline import render, render_stage
 from obsidian_wren.core.derive.chain_plan import derive_chain
 from obsidian_wren.core.derive.gate_evidence import gains_of, heard
 from obsidian_wren.core.derive.stage_plan import Pins

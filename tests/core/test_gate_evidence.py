@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from bursts import LENGTHS, STARTS, words_at
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.gate import GateSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.gate_evidence import count, gains_of, heard, shares
 from obsidian_wren.core.derive.gate_opening import balance
 from obsidian_wren.core.measure.words import find_words

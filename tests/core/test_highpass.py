@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.highpass import derive_highpass
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from signals import RATE, noise, room, voice

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.hum import HumSpec
+from obsidian_wren.core.chain.offline import render
 from signals import RATE, noise, voice
 
 AMPLITUDES = (1.0, 0.7, 0.5, 0.3, 0.3, 0.2, 0.15, 0.1)

@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.highpass import HighpassSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.mix.hum_cuts import HUM_FROM_DBFS, hum_cuts, steady_hum, steady_spectrum
 from obsidian_wren.core.mix.instrument import CEILING_DBTP, derive_instrument

@@ -5,10 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import VoiceChain, render, render_stage
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.chain.offline import render, render_stage
 from obsidian_wren.core.chain.ring_reduction import RingReductionSpec
 from obsidian_wren.core.derive.gate_evidence import Heard
 from obsidian_wren.core.derive.gate_opening import opening_between

@@ -4,13 +4,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from obsidian_wren.core.chain.between_samples import PHASES, SHARP, local_peaks
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import (
     Limiter,
     LimiterSpec,
     limiter_gains,
 )
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.measure.levels import (
     between_bound,
     interpolator,

@@ -5,8 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import VoiceChain, render
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.short_time import ShortTime
 from obsidian_wren.core.derive.noise_reduction import profile_rows
 from obsidian_wren.core.measure.artefacts import restlessness_db, speech_loss

@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand, response_db
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.equalizer_problem import eq_response_db
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, peak_by_second_dbfs
 from obsidian_wren.core.measure.loudness import integrated_lufs

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import scipy.signal
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.running import RunningLevels

@@ -6,8 +6,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.kinds import KINDS, kind_of
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.decibels import amplitude_from_db
 from obsidian_wren.core.derive.aims import Aims, Wishes

@@ -6,9 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from obsidian_wren.core.chain.engine import VoiceChain, render
+from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.kinds import KINDS, kind_of
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import BadSetting
 from signals import RATE, noise, sine, voice
 

@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.aims import Taste
 from obsidian_wren.core.derive.tone import derive_tone
 from obsidian_wren.core.derive.tone_problem import ToneAims

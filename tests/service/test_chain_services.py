@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.filters import response_db
 from obsidian_wren.core.chain.kinds import KINDS, kind_of
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.formats.calibration import chain_spec, read_calibration

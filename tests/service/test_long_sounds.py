@@ -9,9 +9,9 @@ import pytest
 import soundfile
 
 from obsidian_wren import cli
-from obsidian_wren.core.chain.engine import render, rendered
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.offline import render, rendered
 from obsidian_wren.core.measure.long import STRETCH_S, read_level_long, read_talk_long
 from obsidian_wren.core.measure.readings import read_level, read_talk
 from obsidian_wren.formats.read_sound import read_sound

@@ -7,9 +7,9 @@ import pytest
 import soundfile
 
 from obsidian_wren import cli
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.equalizer_problem import eq_response_db
 from signals import RATE, noise, room, voice
 

@@ -73,7 +73,7 @@ def test_a_response_file_leaves_tone_stale_and_is_used_by_the_next_fit(boathouse
 
 
 def test_the_exported_correction_is_what_the_chain_does(boathouse, tmp_path):
-    from obsidian_wren.core.chain.engine import render
+    from obsidian_wren.core.chain.offline import render
 
     rows = read_rows(
         write(tmp_path / "c.txt", exporting.export_response(boathouse, "correction")[1])

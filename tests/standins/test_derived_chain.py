@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from chain_rigs import RIGS, derived
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.deplosive import band_peaks_dbfs
 from obsidian_wren.core.derive.noise_reduction import MOST_DB

@@ -35,7 +35,7 @@ def at_loudness(sound, lufs):
 
 def treated(who):
     """The return, as the run treats it."""
-    from obsidian_wren.core.chain.engine import render
+    from obsidian_wren.core.chain.offline import render
 
     raw = sounds.far_voice(who, RATE)[: 15 * RATE]
     return render(derive_return(raw, rate_hz=RATE).specs, raw, rate_hz=RATE)

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.numerals import frequency, with_sign, with_unit
 from obsidian_wren.formats.calibration import CalibrationFile, chain_spec
 from obsidian_wren.formats.charts import (

@@ -1,4 +1,4 @@
-"""The block engine: stages in order, the same code live and offline.
+"""The block engine: stages in order, block by block.
 
 >>> from obsidian_wren.core.chain.gain import GainSpec
 >>> chain = VoiceChain((GainSpec(6.0),), rate_hz=48_000)
@@ -11,7 +11,7 @@ Source: practice: a change glides over one block, so that nothing clicks.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,8 +23,6 @@ from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
 
-_OFFLINE_BLOCK = 4096
-_TRACE_S = 0.01
 # Filters that are new in the chain run in before they are heard; then one chain fades into the
 # other.
 _RUN_IN_S, _FADE_S = 0.06, 0.02
@@ -245,86 +243,3 @@ def _running(specification: Sequence[StageSpec]) -> dict[str, StageSpec]:
     """The stages that are on, by keys that they keep where one before them is switched."""
     keyed = zip(numbered(spec.kind for spec in specification), specification, strict=True)
     return {key: spec for key, spec in keyed if spec.on}
-
-
-def render(
-    specification: Sequence[StageSpec],
-    samples: Samples,
-    *,
-    rate_hz: float,
-    likelihood_db: Samples | None = None,
-) -> Samples:
-    """Run ``(n,)`` samples through a fresh chain; the delay is taken off, so input and output
-    line up. The likelihood ratio of speech in them may be told, ``(n,)``, dB."""
-    return _rendered(specification, samples, likelihood_db, rate_hz=rate_hz)[0]
-
-
-def render_stage(
-    spec: StageSpec, samples: Samples, likelihood_db: Samples | None, *, rate_hz: float
-) -> tuple[Samples, Samples | None]:
-    """:func:`render` through one stage, and the likelihood ratio of speech in what it gives,
-    ``(n,)``, dB: its own where it tells one, else that of the samples."""
-    out, told = _rendered([spec], samples, likelihood_db, rate_hz=rate_hz)
-    return out, likelihood_db if told is None else told
-
-
-def _rendered(
-    specification: Sequence[StageSpec],
-    samples: Samples,
-    likelihood_db: Samples | None,
-    *,
-    rate_hz: float,
-) -> tuple[Samples, Samples | None]:
-    chain = VoiceChain(specification, rate_hz)
-    delay, count = chain.delay_samples, len(samples)
-    out = np.empty(count + delay)
-    told = np.empty(count + delay) if chain.tells else None
-    for first in range(0, count + delay, _OFFLINE_BLOCK):
-        last = min(first + _OFFLINE_BLOCK, count + delay)
-        likelihood = None if likelihood_db is None else _part(likelihood_db, first, last)
-        out[first:last] = chain.process(_part(samples, first, last), likelihood)
-        if told is not None:
-            told[first:last] = chain.likelihood_db
-    return out[delay:], None if told is None else told[delay:]
-
-
-def _part(samples: Samples, first: int, last: int) -> Samples:
-    part = samples[first:last]
-    missing = last - first - len(part)
-    return np.concatenate([part, np.zeros(missing)]) if missing else part
-
-
-def rendered(
-    specification: Sequence[StageSpec], blocks: Iterable[Samples], *, rate_hz: float
-) -> Iterator[Samples]:
-    """:func:`render` of sound that comes in blocks ``(n,)``, as blocks; as many samples leave as
-    came."""
-    chain = VoiceChain(specification, rate_hz)
-    ahead = delay = chain.delay_samples
-    for block in blocks:
-        for first in range(0, len(block), _OFFLINE_BLOCK):
-            out = chain.process(block[first : first + _OFFLINE_BLOCK])
-            skipped = min(ahead, len(out))
-            ahead -= skipped
-            if len(out) > skipped:
-                yield out[skipped:]
-    if delay > ahead:
-        yield chain.process(np.zeros(delay))[ahead:]
-
-
-def trace_gains(
-    specification: Sequence[StageSpec], samples: Samples, *, rate_hz: float
-) -> tuple[Samples, dict[str, Samples]]:
-    """:func:`render`, with the lowest gain in dB of each dynamics stage in every 10 ms of its
-    own time, ``(frames,)`` per kind."""
-    chain = VoiceChain(specification, rate_hz)
-    delay, step = chain.delay_samples, round(_TRACE_S * rate_hz)
-    padded = np.concatenate([samples, np.zeros(delay)])
-    out, gains = [], []
-    for first in range(0, len(padded), step):
-        out.append(chain.process(padded[first : first + step]))
-        gains.append(chain.gains_db)
-    kinds = gains[0] if gains else {}
-    return np.concatenate(out)[delay:] if out else samples, {
-        kind: np.array([row[kind] for row in gains]) for kind in kinds
-    }

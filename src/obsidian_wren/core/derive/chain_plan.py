@@ -15,8 +15,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.derive.gentle_expander import MOST_GENTLE_DB

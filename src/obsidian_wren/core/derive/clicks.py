@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.chain.clicks import ClicksSpec, bursts_of
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.hum import LOOK_HZ, HumSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.cause import a_weighted_sum
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan

@@ -11,8 +11,8 @@ from functools import partial
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet, room_a_weighted_dbfs

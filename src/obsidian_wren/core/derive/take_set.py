@@ -12,9 +12,9 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render_stage
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
+from obsidian_wren.core.chain.offline import render_stage
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import SILENCE_DB, Samples
 from obsidian_wren.core.derive.aims import Wishes

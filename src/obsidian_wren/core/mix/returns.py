@@ -10,12 +10,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.tone_target import by_pitch

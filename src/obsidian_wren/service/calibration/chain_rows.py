@@ -9,9 +9,9 @@ from typing import Any, cast
 import numpy as np
 from sqlalchemy import select
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.kinds import kind_of
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.service.calibration.chain_order import order_of

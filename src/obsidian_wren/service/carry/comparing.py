@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import render
 from obsidian_wren.core.chain.kinds import kind_of
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.prove.sounding import VOICE_HZ

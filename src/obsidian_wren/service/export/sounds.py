@@ -10,7 +10,7 @@ from typing import Any, Literal
 import numpy as np
 import soundfile
 
-from obsidian_wren.core.chain.engine import render, trace_gains
+from obsidian_wren.core.chain.offline import render, trace_gains
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive.matching import matched_gains_db
@@ -27,7 +27,7 @@ from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.readings.frames import frame_json
 from obsidian_wren.service.recording.library import download_name
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop import Workshop, beside
 from obsidian_wren.store.models import Recording, Take
 
 Version = Literal["raw", "treated"]
@@ -98,7 +98,7 @@ def _through(
     ws: Workshop, digest: str, raw: Samples, specs: Sequence[StageSpec], rate_hz: int
 ) -> Samples:
     heard: Samples = ws.sounds.get(
-        (digest, tuple(specs)), lambda: render(specs, raw, rate_hz=rate_hz)
+        (digest, tuple(specs)), lambda: render(specs, raw, rate_hz=rate_hz, beside=beside)
     )
     return heard
 

@@ -28,6 +28,7 @@ from obsidian_wren.formats.sound import OpenSound, open_sound
 from obsidian_wren.formats.write_sound import SoundWriter
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.sound_notes import sentences_of
+from obsidian_wren.service.workshop import beside
 
 
 @dataclass(frozen=True)
@@ -129,7 +130,7 @@ def read_level_file(
         path,
         channel,
         lambda file, chosen: read_level_long(
-            lambda: _stretches(file, chosen, progress), rate_hz=file.rate_hz
+            lambda: beside(_stretches(file, chosen, progress)), rate_hz=file.rate_hz
         ),
     )
     return FileAnswer(reading_json(reading), notes)
@@ -184,7 +185,7 @@ def read_talk_file(
             (lambda share: progress(0.6 * share), lambda share: progress(0.6 + 0.4 * share))
         )
         return read_talk_long(
-            lambda: _stretches(file, chosen, next(passes)),
+            lambda: beside(_stretches(file, chosen, next(passes))),
             rate_hz=file.rate_hz,
             duration_s=duration_s,
             quiet=room,
@@ -207,7 +208,7 @@ def render_file(
 
     The output is one channel.
     """
-    from obsidian_wren.core.chain.engine import rendered
+    from obsidian_wren.core.chain.offline import rendered
     from obsidian_wren.formats import calibration
 
     file = calibration.read_calibration(calibration_path)
@@ -224,7 +225,8 @@ def render_file(
         count, whole, untouched = 0, sound.frames, not out.exists()
         try:
             with SoundWriter(out, rate_hz=sound.rate_hz) as written:
-                for block in rendered(specs, sound.blocks(chosen), rate_hz=sound.rate_hz):
+                parts = rendered(specs, sound.blocks(chosen), rate_hz=sound.rate_hz, beside=beside)
+                for block in parts:
                     written.write(block)
                     levels.add(block[:, None])
                     count += len(block)

@@ -10,7 +10,7 @@ from typing import Any, cast
 import numpy as np
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.chain.engine import render
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.mix.ducking import Ducking
@@ -36,7 +36,7 @@ from obsidian_wren.service.readings.measuring import samples_of
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop import Workshop, beside
 from obsidian_wren.store.models import Derivation
 
 # As much of a take as its loudness stands on.
@@ -130,7 +130,7 @@ def _set(ctx: RigContext, specs: tuple[Any, ...], routing: Routing) -> _Stage:
     rate = take_set.rate_hz
     raw = samples_of(ctx.ws, take_set)
     treated = ctx.ws.sounds.get(
-        (take_set.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=rate)
+        (take_set.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=rate, beside=beside)
     )
     material = _material(ctx.ws, ctx.session, routing, raw, treated, rate)
     measured = {
@@ -205,7 +205,7 @@ def _room(ctx: RigContext, specs: tuple[Any, ...]) -> Samples | None:
         return None
     rest: Samples = ctx.ws.sounds.get(
         (floor.sha256, tuple(specs)),
-        lambda: render(specs, samples_of(ctx.ws, floor), rate_hz=floor.rate_hz),
+        lambda: render(specs, samples_of(ctx.ws, floor), rate_hz=floor.rate_hz, beside=beside),
     )
     return rest
 

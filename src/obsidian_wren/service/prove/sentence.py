@@ -5,7 +5,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from obsidian_wren.core.chain.engine import VoiceChain, render
+from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.formats.calibration import CalibrationFile, chain_spec, keyed_stages
@@ -31,6 +32,7 @@ from obsidian_wren.service.prove.two_takes import beside_of, names_of
 from obsidian_wren.service.prove.versions import kept_file, version_of, version_title
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.workshop import beside
 from obsidian_wren.store.models import Reading, Take
 
 
@@ -93,7 +95,7 @@ def heard_as(ctx: RigContext, take: Take, name: str) -> Samples:
         return raw
     specs = specs_as(ctx, name)
     rendered: Samples = ctx.ws.sounds.get(
-        (take.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=take.rate_hz)
+        (take.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=take.rate_hz, beside=beside)
     )
     return rendered
 

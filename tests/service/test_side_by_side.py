@@ -1,0 +1,49 @@
+"""What comes next is made in a thread of its own."""
+
+import threading
+
+import pytest
+
+from obsidian_wren.service.workshop import beside
+
+
+def test_what_comes_next_is_made_while_the_last_is_worked_with():
+    made = threading.Event()
+
+    def give():
+        yield 1
+        made.set()
+        yield 2
+
+    found = beside(give())
+    assert next(found) == 1
+    assert made.wait(30.0)
+    assert [*found] == [2]
+
+
+def test_what_goes_wrong_in_the_making_is_raised_where_it_is_asked_for():
+    def give():
+        yield 1
+        raise ValueError("no more")
+
+    found = beside(give())
+    assert next(found) == 1
+    with pytest.raises(ValueError, match="no more"):
+        next(found)
+
+
+def test_who_goes_no_further_ends_the_making():
+    ended = threading.Event()
+
+    def give():
+        try:
+            yield from range(10**9)
+        finally:
+            ended.set()
+
+    before = threading.active_count()
+    found = beside(beside(give()))
+    assert next(found) == 0
+    found.close()
+    assert ended.is_set()
+    assert threading.active_count() == before
