@@ -65,8 +65,65 @@ def test_every_leaf_with_a_picture_has_its_numbers(page):
         expect(numbers.first, address).to_be_attached()
 
 
+def rig_of(page):
+    return page.evaluate("fetch('/api/state').then((answer) => answer.json())")["rig"]
+
+
+def test_the_mouth_is_moved_by_keys_and_escape_gives_up(page):
+    go(page, "#rig/room")
+    mouth = page.get_by_role("slider", name="Mouth")
+    before = rig_of(page)
+    mouth.focus()
+    mouth.press("ArrowUp")
+    mouth.press("ArrowRight")
+    told = f"{before['distance_cm'] + 1:g} cm, {before['angle_deg'] + 5:g}° off the axis"
+    expect(mouth).to_have_attribute("aria-valuetext", told)
+    mouth.press("Escape")
+    expect(mouth).to_have_attribute("aria-valuenow", f"{before['distance_cm']:g}")
+    assert rig_of(page)["distance_cm"] == before["distance_cm"]
+    mouth.press("PageUp")
+    mouth.press("Enter")
+    field = page.get_by_label("Mouth to microphone, cm")
+    expect(field).to_have_value(f"{before['distance_cm'] + 10:g}", timeout=SLOW)
+    assert rig_of(page)["distance_cm"] == before["distance_cm"] + 10
+
+
+def test_the_mouth_is_dragged(page):
+    go(page, "#rig/room")
+    mouth = page.get_by_role("slider", name="Mouth")
+    before = rig_of(page)
+    head = mouth.locator("circle").bounding_box()
+    x, y = head["x"] + head["width"] / 2, head["y"] + head["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 20, y - 30, steps=4)
+    page.mouse.up()
+    field = page.get_by_label("Mouth to microphone, cm")
+    expect(field).not_to_have_value(f"{before['distance_cm']:g}", timeout=SLOW)
+    assert rig_of(page)["distance_cm"] > before["distance_cm"]
+
+
+def test_colour_shows_what_each_share_adds(page):
+    go(page, "#steady/colour")
+    picture = page.get_by_role("tabpanel").get_by_role("img")
+    expect(picture).to_have_accessible_name(
+        "What colour would add: a tone stays as it is; nothing comes after a click."
+    )
+    page.evaluate(
+        """Promise.all([['echo', 50], ['harmonics', 40]].map(([name, value]) =>
+          fetch('/api/settings', {method: 'PATCH', headers: {'Content-Type': 'application/json'},
+            body: JSON.stringify({stage: 'colour', name, value, pinned: true})})))"""
+    )
+    expect(picture).to_have_accessible_name(
+        "What colour would add: harmonics of a tone; after a click: falls by 60 dB in 0.72 s.",
+        timeout=SLOW,
+    )
+
+
 ADDRESSES = (
     "#rig/outlook",
+    "#rig/microphone",
+    "#rig/room",
     "#quiet/rest",
     "#quiet/listen",
     "#gain/levels",
@@ -76,6 +133,7 @@ ADDRESSES = (
     "#tone/hiss",
     "#steady/levels",
     "#steady/curve",
+    "#steady/colour",
 )
 
 

@@ -2585,6 +2585,27 @@ export interface components {
             waveform: number[];
         };
         /**
+         * ColourEvidenceView
+         * @description What colour adds to a tone and after a click while it is on.
+         *
+         *     Harmonics from the second on and the tones beside it in dB under the tone, None where nothing
+         *     is added; arrivals as seconds after a click and dB under it.
+         */
+        ColourEvidenceView: {
+            /** Arrivals */
+            arrivals: number[][];
+            /** Beside Db */
+            beside_db: number | null;
+            /** Decay S */
+            decay_s: number | null;
+            /** Harmonics Db */
+            harmonics_db: (number | null)[];
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /** Tone Hz */
+            tone_hz: number;
+        };
+        /**
          * ComesView
          * @description Something of a brought file that comes over as it is.
          */
@@ -3930,6 +3951,8 @@ export interface components {
             expected_floor_dba: number;
             /** Expected Talk Db Spl */
             expected_talk_db_spl: number;
+            /** Facing */
+            facing: number[][];
             /** Facts */
             facts: components["schemas"]["FactView"][];
             /** Floor Dba */
@@ -3940,6 +3963,8 @@ export interface components {
             floor_measured: boolean;
             /** Improvements */
             improvements: components["schemas"]["ImprovementView"][];
+            /** Off Axis Db */
+            off_axis_db: number;
             /** Proximity Db */
             proximity_db: number;
             /** Talk Db Spl */
@@ -5371,6 +5396,8 @@ export interface components {
          * @description The evidence of the stages of Steady.
          */
         SteadyEvidenceView: {
+            /** @default null */
+            colour: components["schemas"]["ColourEvidenceView"] | null;
             compressor: components["schemas"]["CompressorEvidenceView"] | null;
             leveller: components["schemas"]["LevelEvidenceView"] | null;
         };

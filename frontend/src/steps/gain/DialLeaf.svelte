@@ -10,6 +10,7 @@
   import { scaleLinear } from 'd3-scale';
   import { line } from 'd3-shape';
   import { typingNumber } from '../../lib/typing.svelte';
+  import { marksLeft, marksToTake } from './dial';
 
   /** Two or more short takes of one steady sound at known marks tell what a dial's numbers are in dB. */
   let { overview }: { overview: Overview } = $props();
@@ -23,6 +24,12 @@
   let mark = $state<number | null>(null);
   const position = $derived(mark ?? control?.position ?? 0);
   const unit = $derived(control?.unit === '%' ? ' %' : '');
+
+  const taken = $derived(
+    takes.map((take) => take.position).filter((position) => position !== null && position !== undefined),
+  );
+  const [low, high] = $derived([control?.low ?? 0, control?.high ?? 10]);
+  const left = $derived(marksLeft(marksToTake(low, high, control?.step ?? 1), taken, low, high));
 
   let picker = $state<HTMLInputElement | null>(null);
   const more = $derived({ position, learns: control?.key === 'slider' ? ('slider' as const) : ('preamp' as const) });
@@ -41,16 +48,16 @@
 
   function draw(learned: number[][], width: number, height: number) {
     const x = scaleLinear()
-      .domain([control?.low ?? 0, control?.high ?? 10])
+      .domain([low, high])
       .range([50, width - 20]);
     const gains = learned.map((row) => row[1] ?? 0);
-    const high = Math.ceil((Math.max(...gains) + 3) / 10) * 10;
-    const low = Math.min(0, Math.floor((Math.min(...gains) - 3) / 10) * 10);
-    const y = decibelScale(low, high, height - 34, 12);
+    const top = Math.ceil((Math.max(...gains) + 3) / 10) * 10;
+    const bottom = Math.min(0, Math.floor((Math.min(...gains) - 3) / 10) * 10);
+    const y = decibelScale(bottom, top, height - 34, 12);
     const path = line<number[]>()
       .x((row) => x(row[0] ?? 0))
       .y((row) => y(row[1] ?? 0));
-    return { x, y, low, high, path: path(learned) ?? '' };
+    return { x, y, bottom, top, path: path(learned) ?? '' };
   }
 </script>
 
@@ -116,7 +123,7 @@
     >
       {#snippet children(width, height)}
         {@const p = draw(control.learned, width, height)}
-        {#each steps(p.low, p.high, 10) as tick (tick)}
+        {#each steps(p.bottom, p.top, 10) as tick (tick)}
           <line x1="50" x2={width - 20} y1={p.y(tick)} y2={p.y(tick)} stroke="var(--rule)" />
           <text class="num soft" x="42" y={p.y(tick) + 4} text-anchor="end">{level(tick, 0)}</text>
         {/each}
@@ -142,14 +149,68 @@
       {/snippet}
     </Picture>
   </div>
-{:else if takes.length === 1}
-  <p class="found">One mark is taken. Turn it, and take a second one.</p>
-{:else if !dialled}
-  <p class="soft">
-    {proper(
-      'This rig’s knob is marked in dB. A numbered one is chosen in Rig, under Interface; the slider can be learned here.',
-    )}
-  </p>
+{:else}
+  {#if takes.length === 1}
+    <p class="found">One mark is taken. Turn it, and take a second one.</p>
+  {:else if !dialled}
+    <p class="soft">
+      {proper(
+        'This rig’s knob is marked in dB. A numbered one is chosen in Rig, under Interface; the slider can be learned here.',
+      )}
+    </p>
+  {/if}
+  {#if control}
+    <div class="picture">
+      <Picture
+        least={170}
+        label="The curve of {control.title} to come. Marks that tell most of it: {left
+          .map((at) => `${level(at, 0)}${unit}`)
+          .join(', ')}"
+      >
+        {#snippet children(width, height)}
+          {@const x = scaleLinear()
+            .domain([low, high])
+            .range([50, width - 20])}
+          {@const y = scaleLinear()
+            .domain([low, high])
+            .range([height - 48, 36])}
+          <line x1="50" x2={width - 20} y1={height - 34} y2={height - 34} stroke="var(--edge)" />
+          <path
+            d="M{x(low)} {y(low)}L{x(high)} {y(high)}"
+            fill="none"
+            stroke="var(--quiet-ink)"
+            stroke-width="2"
+            stroke-dasharray="3 6"
+          />
+          {#each x.ticks(8) as tick (tick)}
+            <text class="num soft" x={x(tick)} y={height - 16} text-anchor="middle">{level(tick, 0)}</text>
+          {/each}
+          {#each left as at (at)}
+            <circle
+              cx={x(at)}
+              cy={y(at)}
+              r="9"
+              fill="var(--sheet)"
+              stroke="var(--aim)"
+              stroke-width="2.5"
+              stroke-dasharray="4 3"
+            />
+            <text class="num" x={x(at)} y={y(at) - 16} text-anchor="middle" style="fill: var(--aim); font-weight: 600"
+              >take {level(at, 0)}{unit}</text
+            >
+          {/each}
+          {#each taken as at (at)}
+            <circle cx={x(at)} cy={y(at)} r="6" fill="var(--ink)" />
+            <text class="num" x={x(at)} y={y(at) + 24} text-anchor="middle">{level(at, 0)}{unit} taken</text>
+          {/each}
+          <text class="soft" x="50" y="18">its dB are unknown until two marks are taken</text>
+          <text class="soft" x={width - 20} y={height - 2} text-anchor="end"
+            >{control.unit === '%' ? 'slider, percent' : 'number on the dial'}</text
+          >
+        {/snippet}
+      </Picture>
+    </div>
+  {/if}
 {/if}
 
 <style>

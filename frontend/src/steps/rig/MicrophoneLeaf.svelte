@@ -4,6 +4,7 @@
   import Button from '../../parts/Button.svelte';
   import Field from '../../parts/Field.svelte';
   import KeptChoice from './KeptChoice.svelte';
+  import PatternPicture from './PatternPicture.svelte';
   import ResponsePicture from './ResponsePicture.svelte';
 
   interface Props {
@@ -36,41 +37,48 @@
   }
 </script>
 
-<KeptChoice kind="microphone" things={overview.microphones} chosen={microphone.id} />
-<div class="fields">
-  <Field label="Name" wide value={microphone.name} keep={(name) => keep({ name })} />
-  <Field label="Kind" kind="choice" choices={KINDS} value={microphone.kind} keep={(kind) => keep({ kind })} />
-  <Field
-    label="Pattern"
-    kind="choice"
-    choices={PATTERNS}
-    value={microphone.pattern}
-    keep={(pattern) => keep({ pattern })}
-  />
-  <Field
-    label="Sensitivity, mV/Pa"
-    kind="number"
-    value={microphone.sensitivity_mv_pa ?? null}
-    keep={(value) => keep({ sensitivity_mv_pa: value })}
-  />
-  <Field
-    label="Self-noise, dB(A)"
-    kind="number"
-    value={microphone.self_noise_dba ?? null}
-    keep={(value) => keep({ self_noise_dba: value })}
-  />
-  <Field
-    label="Maximum, dB SPL"
-    kind="number"
-    value={microphone.max_spl_db ?? null}
-    keep={(value) => keep({ max_spl_db: value })}
-  />
-  <Field
-    label="Needs phantom power"
-    kind="known"
-    value={microphone.needs_phantom ?? null}
-    keep={(value) => keep({ needs_phantom: value })}
-  />
+<div class="leaf">
+  <div>
+    <KeptChoice kind="microphone" things={overview.microphones} chosen={microphone.id} />
+    <div class="fields">
+      <Field label="Name" wide value={microphone.name} keep={(name) => keep({ name })} />
+      <Field label="Kind" kind="choice" choices={KINDS} value={microphone.kind} keep={(kind) => keep({ kind })} />
+      <Field
+        label="Pattern"
+        kind="choice"
+        choices={PATTERNS}
+        value={microphone.pattern}
+        keep={(pattern) => keep({ pattern })}
+      />
+      <Field
+        label="Sensitivity, mV/Pa"
+        kind="number"
+        value={microphone.sensitivity_mv_pa ?? null}
+        keep={(value) => keep({ sensitivity_mv_pa: value })}
+      />
+      <Field
+        label="Self-noise, dB(A)"
+        kind="number"
+        value={microphone.self_noise_dba ?? null}
+        keep={(value) => keep({ self_noise_dba: value })}
+      />
+      <Field
+        label="Maximum, dB SPL"
+        kind="number"
+        value={microphone.max_spl_db ?? null}
+        keep={(value) => keep({ max_spl_db: value })}
+      />
+      <Field
+        label="Needs phantom power"
+        kind="known"
+        value={microphone.needs_phantom ?? null}
+        keep={(value) => keep({ needs_phantom: value })}
+      />
+    </div>
+  </div>
+  <div class="pattern">
+    <PatternPicture outlook={overview.outlook} pattern={microphone.pattern} angle={overview.rig.angle_deg} />
+  </div>
 </div>
 <div class="response">
   <h3>Response file</h3>
@@ -105,8 +113,9 @@
 <style>
   .fields {
     display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(140px, 1fr));
+    grid-template-columns: repeat(auto-fill, minmax(110px, 1fr));
     gap: 8px 14px;
+    align-items: end;
     padding: 12px 0;
   }
   .response {
@@ -124,8 +133,16 @@
   .file {
     color: var(--quiet-ink);
   }
+  .leaf {
+    display: grid;
+    grid-template-columns: repeat(auto-fit, minmax(min(100%, 330px), 1fr));
+    gap: 8px 24px;
+  }
+  .pattern {
+    min-height: 230px;
+  }
   .plot {
-    height: 136px;
+    height: 150px;
   }
   a {
     color: var(--aim);

@@ -8,6 +8,7 @@
   import StageBlock from '../../parts/StageBlock.svelte';
   import Unknown from '../../parts/Unknown.svelte';
   import Waiting from '../../parts/Waiting.svelte';
+  import ColourPicture from './ColourPicture.svelte';
   import CurvePicture from './CurvePicture.svelte';
   import OrderLeaf from './OrderLeaf.svelte';
   import SpreadPicture from './SpreadPicture.svelte';
@@ -24,7 +25,7 @@
     {
       levels: 'How your words spread over level, raw and treated, against what listeners need.',
       curve: 'What goes in against what comes out, and a stretch of your talk with what was taken from it.',
-      colour: 'For character or fun. Off until you want it.',
+      colour: 'What each share adds, for character or fun. Off until you want it.',
       order: 'The sequence of the stages. Move one, and read what that gives up.',
     }[leaf] ?? '',
   );
@@ -35,6 +36,9 @@
     {#if !delivery}
       <Waiting text="Read the passage in Tone first: dynamics come after the tone." />
     {:else if leaf === 'curve'}<CurvePicture {overview} {delivery} />
+    {:else if leaf === 'colour' && delivery.steady.colour}
+      <ColourPicture colour={delivery.steady.colour} on={stages.some((stage) => stage.on)} />
+    {:else if leaf === 'colour'}<Waiting text="Recalculate: it tells what each share adds." />
     {:else if leaf === 'order'}<OrderLeaf {overview} />
     {:else}<SpreadPicture {delivery} />{/if}
   {/snippet}

@@ -36,6 +36,14 @@ def facing_gain_db(pattern: str, angle_deg: float) -> float:
     )
 
 
+def facing_gains_db(pattern: str, *, step_deg: float = 5.0) -> tuple[tuple[float, float], ...]:
+    """:func:`facing_gain_db` from the axis to behind it, degrees and dB, ``(n, 2)``."""
+    return tuple(
+        (float(angle), round(facing_gain_db(pattern, float(angle)), 2))
+        for angle in np.arange(0.0, 180.0 + step_deg / 2.0, step_deg)
+    )
+
+
 def diffuse_gain_db(pattern: str) -> float:
     """Random energy efficiency of a first-order pattern, dB: how much less diffuse noise it
     hears than an omni."""

@@ -6,9 +6,14 @@ Source: practice: taste, so off.
 
 from __future__ import annotations
 
+from obsidian_wren.core.chain.colour import ColourSpec
+from obsidian_wren.core.derive.colour_added import what_colour_adds
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.measure.levels import peak_dbfs
 
+# A tone lower than this would tell nothing.
+_LEAST_PEAK_DBFS = -60.0
 _STARTS: dict[str, tuple[float, str]] = {
     "drive_db": (6.0, "Peaks just reach the bend."),
     "harmonics": (0.0, "None until you want them; 20 % is heard as warmth."),
@@ -23,11 +28,17 @@ _STARTS: dict[str, tuple[float, str]] = {
 
 
 def derive_colour(take_set: TakeSet, pins: Pins) -> StagePlan:
-    """Off, with every effect at a careful start."""
+    """Off, with every effect at a careful start, and what that adds where it is switched on."""
     answer = Answer("colour", pins)
     for name, (value, because) in _STARTS.items():
         answer.set(name, value, because)
+    values = {name: setting.value for name, setting in answer.settings.items()}
     return answer.plan(
         False,
         "Off until you want it: character is a matter of taste, and no measurement asks for it.",
+        evidence=what_colour_adds(
+            ColourSpec.from_settings(values, on=True),
+            peak_dbfs=max(_LEAST_PEAK_DBFS, peak_dbfs(take_set.talk)),
+            rate_hz=take_set.rate_hz,
+        ),
     )

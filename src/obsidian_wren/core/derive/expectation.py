@@ -17,6 +17,8 @@ from obsidian_wren.core.derive.capsule import (
     critical_distance_m,
     dbfs_of_spl,
     decay_time_s,
+    facing_gain_db,
+    facing_gains_db,
     proximity_boost_db,
     talk_at_capsule_db,
 )
@@ -52,6 +54,8 @@ class Outlook:
     ``talk_measured`` say which; ``expected_*`` is the prediction without takes.
 
     ``talk_dbfs`` and ``floor_dbfs`` are AES17 levels at ``gain_db``, None where data are missing.
+    ``facing`` is what the microphone hears off its axis, degrees and dB ``(n, 2)``;
+    ``off_axis_db`` what it loses of the mouth where that is.
     """
 
     talk_db_spl: float
@@ -68,6 +72,8 @@ class Outlook:
     direct_over_reverberant_db: float | None
     critical_distance_m: float | None
     decay_s: float | None
+    facing: tuple[tuple[float, float], ...]
+    off_axis_db: float
     improvements: tuple[Improvement, ...]
     warnings: tuple[Caution, ...]
 
@@ -120,6 +126,8 @@ def outlook(
         ),
         critical_distance_m=critical,
         decay_s=decay_time_s(room),
+        facing=facing_gains_db(microphone.pattern),
+        off_axis_db=facing_gain_db(microphone.pattern, placement.angle_deg),
         improvements=improvements(microphone, interface, room, placement),
         warnings=tuple(warnings(microphone, interface, placement, phantom_on=phantom_on)),
     )

@@ -103,7 +103,7 @@ def keep_answers(
         _keep_untold(ctx, by_kind["equalizer"])
     voice = ctx.takes.voice
     assert voice is not None
-    steady = {kind: _evidence(by_kind[kind]) for kind in ("leveller", "compressor")}
+    steady = {kind: _evidence(by_kind[kind]) for kind in ("leveller", "compressor", "colour")}
     chain = VoiceChain(plan.specs(), take_set.rate_hz)
     delivery = {
         **_delivery(take_set, plan.landing),

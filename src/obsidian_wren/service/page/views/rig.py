@@ -118,6 +118,8 @@ class OutlookView(BaseModel):
     direct_over_reverberant_db: float | None
     critical_distance_m: float | None
     decay_s: float | None
+    facing: list[list[float]]
+    off_axis_db: float
     improvements: list[ImprovementView]
     warnings: list[WarningView]
     facts: list[FactView]

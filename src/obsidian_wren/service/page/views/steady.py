@@ -27,11 +27,27 @@ class CompressorEvidenceView(BaseModel):
     lift_db: float
 
 
+class ColourEvidenceView(BaseModel):
+    """What colour adds to a tone and after a click while it is on.
+
+    Harmonics from the second on and the tones beside it in dB under the tone, None where nothing
+    is added; arrivals as seconds after a click and dB under it.
+    """
+
+    tone_hz: float
+    peak_dbfs: float
+    harmonics_db: list[float | None]
+    beside_db: float | None
+    arrivals: list[list[float]]
+    decay_s: float | None
+
+
 class SteadyEvidenceView(BaseModel):
     """The evidence of the stages of Steady."""
 
     leveller: LevelEvidenceView | None
     compressor: CompressorEvidenceView | None
+    colour: ColourEvidenceView | None = None
 
 
 class DeliveryView(BaseModel):
