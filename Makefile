@@ -6,7 +6,7 @@ BIN := .venv/bin
 # Compiled modules are kept: every test that starts the command anew would compile them anew.
 export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
-FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts -type f 2>/dev/null)
+FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
 
 .PHONY: demo test test-wide try-real try-wheel bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
 

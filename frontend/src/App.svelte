@@ -5,7 +5,8 @@
   import { keepFocus } from './lib/focus';
   import { level, timeOfDay } from './lib/format';
   import { onKey, onKeyUp } from './lib/keys';
-  import { place, type Theme } from './lib/place.svelte';
+  import { place } from './lib/place.svelte';
+  import { isDark, keptTheme, system, THEMES, type Theme } from './lib/theme';
   import { controllers } from './lib/controllers.svelte';
   import { small } from './lib/window';
   import { pushToTalk } from './lib/push-to-talk';
@@ -33,7 +34,6 @@
   import SteadyStep from './steps/steady/SteadyStep.svelte';
   import ToneStep from './steps/tone/ToneStep.svelte';
 
-  const THEMES: Theme[] = ['system', 'light', 'dark'];
   const overview = $derived(desk.overview);
   /** A moment without a connection, as at a restart, is not worth a word. */
   let lost = $state<number | null>(null);
@@ -71,15 +71,12 @@
   });
 
   onMount(() => {
-    const kept = localStorage.getItem('theme') as Theme | null;
-    if (kept && THEMES.includes(kept)) place.theme = kept;
+    place.theme = keptTheme();
     place.runSince = Number(localStorage.getItem('run-since')) || null;
     chosenKeys.recall();
     place.singleKeys = localStorage.getItem('single-keys') !== 'off';
-    const system = matchMedia('(prefers-color-scheme: dark)');
     const show = () => {
-      const dark = place.theme === 'dark' || (place.theme === 'system' && system.matches);
-      document.documentElement.dataset.theme = dark ? 'dark' : 'light';
+      document.documentElement.dataset.theme = isDark(place.theme) ? 'dark' : 'light';
     };
     system.addEventListener('change', show);
     $effect(show);
@@ -352,6 +349,7 @@
       var(--sheet);
   }
   .confirmed {
+    flex: none;
     min-width: 118px;
     text-align: right;
     white-space: nowrap;

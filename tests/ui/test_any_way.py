@@ -12,6 +12,34 @@ AXE = FRONTEND / "node_modules" / "axe-core" / "axe.min.js"
 STEPS = (FRONTEND / "src" / "lib" / "steps.ts").read_text()
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
 
+# Words that their own box does not show whole and that cannot be scrolled to.
+CUT_OFF = """() => {
+  const cut = [];
+  for (const each of document.querySelectorAll('body *')) {
+    if (each.closest('svg, .hidden-text, dialog') || !each.clientWidth) continue;
+    const words = [...each.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim());
+    const style = getComputedStyle(each);
+    const hides = (over) => over === 'hidden' || over === 'clip';
+    if (!words || each.tagName === 'OPTION' || each.tagName === 'SELECT') continue;
+    if ((hides(style.overflowX) && each.scrollWidth > each.clientWidth + 1) ||
+        (hides(style.overflowY) && each.scrollHeight > each.clientHeight + 1))
+      cut.push(each.outerHTML.slice(0, 160));
+    else if (each.tagName === 'BUTTON' && each.scrollWidth > each.clientWidth + 2)
+      cut.push('button ' + each.outerHTML.slice(0, 160));
+  }
+  const boxes = [...document.querySelectorAll('header > *')].map((each) => {
+    const words = document.createRange();
+    words.selectNodeContents(each);
+    return [each, words.getBoundingClientRect()];
+  }).filter(([, box]) => box.width);
+  for (const [i, [each, box]] of boxes.entries())
+    if (boxes.slice(i + 1).some(([, next]) => next.top < box.bottom && box.top < next.bottom &&
+        next.left < box.right - 1 && box.left < next.right - 1))
+      cut.push('runs over its neighbour: ' + each.outerHTML.slice(0, 120));
+  if (document.documentElement.scrollWidth > innerWidth) cut.push('the page scrolls sideways');
+  return cut;
+}"""
+
 
 def leaves():
     """Every leaf's address, as the page's own table has them."""
@@ -193,3 +221,41 @@ def test_forced_colours_leave_every_state_to_be_seen(page):
     # Lines of a picture are drawn in the colours of the person too.
     ink = "() => getComputedStyle(document.documentElement).getPropertyValue('--voice')"
     assert page.evaluate(ink) == "CanvasText"
+
+
+def test_wider_spacing_of_text_cuts_nothing_off(page):
+    # WCAG 1.4.12 names these distances.
+    page.add_style_tag(
+        content="* { line-height: 1.5 !important; letter-spacing: 0.12em !important;"
+        " word-spacing: 0.16em !important } p { margin-bottom: 2em !important }"
+    )
+    cut = {}
+    for address in [*leaves(), "#now"]:
+        go(page, address)
+        for what in page.evaluate(CUT_OFF):
+            cut.setdefault(what, address)
+    assert cut == {}
+    page.add_style_tag(content="h2 { overflow: hidden; width: 10px }")
+    assert page.evaluate(CUT_OFF) != []
+
+
+def test_the_documents_are_reached_from_the_list_of_keys(page):
+    page.evaluate("location.hash = '#tone/corridor'")
+    expect(page.get_by_role("tab", selected=True)).to_be_visible()
+    page.keyboard.press("?")
+    with page.expect_popup() as opened:
+        page.get_by_role("link", name="What each step does").click()
+    read = opened.value
+    expect(read.get_by_role("heading", name="Tone")).to_be_in_viewport()
+    for link in ("Getting started", "Questions people ask", "Using Obsidian Wren"):
+        read.get_by_role("navigation").get_by_role("link", name=link).click()
+        expect(read.get_by_role("heading", name=link, level=1)).to_be_visible()
+        for theme in ("light", "dark"):
+            read.emulate_media(color_scheme=theme)
+            read.evaluate(AXE.read_text())
+            faults = read.evaluate(
+                "rules => axe.run(document, {runOnly: rules}).then(told => told.violations)", RULES
+            )
+            assert [fault["id"] for fault in faults] == []
+    read.set_viewport_size({"width": 360, "height": 640})
+    assert read.evaluate("document.documentElement.scrollWidth") <= 360

@@ -2,8 +2,7 @@ import type { Purpose, StepName } from './api';
 import { addressOf, NOW, placeAt, type Address } from './address';
 import type { Shown } from './parts';
 import { LEAVES, PURPOSES_OF } from './steps';
-
-export type Theme = 'system' | 'light' | 'dark';
+import type { Theme } from './theme';
 
 /** Where the person is and what they have chosen to look at. */
 class Place {

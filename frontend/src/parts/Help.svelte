@@ -8,6 +8,12 @@
   const keys = $derived(
     [...KEYS].sort((one, other) => Number(other[2] === place.step) - Number(one[2] === place.step)),
   );
+  const READ = [
+    ['start', 'Getting started'],
+    ['steps', 'What each step does'],
+    ['questions', 'Questions people ask'],
+    ['using', 'Command line, real sound, formats'],
+  ] as const;
   /** What a key is being chosen for. */
   let choosing = $state<Doing | null>(null);
   let refused = $state<string | null>(null);
@@ -28,6 +34,12 @@
 </script>
 
 <dialog bind:this={panel} onclose={() => (place.help = false)} aria-label="Keys">
+  <p class="read">
+    {#each READ as [page, title] (page)}<a
+        href="/help/{page}.html{page === 'steps' ? `#${place.step}` : ''}"
+        target="_blank">{title}</a
+      >{/each}
+  </p>
   <h2>Keys</h2>
   <dl>
     {#each keys as [key, what] (what)}
@@ -88,6 +100,12 @@
     margin: 2px 0 14px;
     color: var(--quiet-ink);
     font-size: 13px;
+  }
+  .read {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 18px;
+    max-width: none;
   }
   dialog::backdrop {
     background: rgb(21 24 27 / 35%);

@@ -34,7 +34,8 @@
   }
   button {
     display: flex;
-    gap: 6px;
+    flex-wrap: wrap;
+    gap: 0 6px;
     align-items: baseline;
     padding: 7px 9px 8px;
     border: 0;
@@ -64,16 +65,9 @@
     font-weight: 700;
     text-decoration: underline dotted;
   }
-  .status {
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
   /* Eight of them beside each other: number and title in one line, how far it is under them. */
   @container (max-width: 1180px) {
     button {
-      flex-wrap: wrap;
-      gap: 0 6px;
       padding: 5px 8px 6px;
     }
     .status {

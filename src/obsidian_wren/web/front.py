@@ -137,8 +137,8 @@ class Front:
             if found.suffix == ".js"
             else mimetypes.guess_type(found.name)[0] or "application/octet-stream"
         )
-        # Built files carry their hash in the name; only the page itself changes under its name.
-        keep = "no-cache" if path == "/index.html" else "max-age=31536000, immutable"
+        # Built files carry their hash in the name; only pages change under their names.
+        keep = "no-cache" if found.suffix == ".html" else "max-age=31536000, immutable"
         start_response(
             "200 OK", [("Content-Type", kind), ("Cache-Control", keep), *HEADERS.items()]
         )
