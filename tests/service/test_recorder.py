@@ -15,12 +15,12 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording.recorder import Recorder
-from obsidian_wren.service.recording.tracks import Split, Track
+from obsidian_wren.service.recording.tracks import Split, Track, bytes_per_s
 from obsidian_wren.service.undo.put_back import undo
 from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Recording
 from obsidian_wren.store.track_files import open_track
-from signals import RATE, noise
+from signals import RATE, noise, voice
 
 FORMATS = ("flac", "wav")
 # Every sample says where it stands, in 24 bit.
@@ -229,3 +229,18 @@ def test_recordings_are_renamed_and_deleted_and_brought_back(workshop):
     assert not path.exists()
     with workshop.sessions() as session:
         assert session.get(Recording, shown.id) is None
+
+
+def test_a_track_takes_what_is_said_and_a_packed_one_no_more(tmp_path):
+    talk = voice()[: 10 * RATE, None]
+    sizes = {}
+    for file_format in FORMATS:
+        track = open_track(
+            tmp_path / f"t.{file_format}", rate_hz=RATE, channels=1, file_format=file_format
+        )
+        track.write(talk)
+        track.close()
+        said = bytes_per_s([Track("raw", "raw", "raw voice", 1)], RATE, file_format)
+        sizes[file_format] = track.path.stat().st_size / (said * len(talk) / RATE)
+    assert sizes["wav"] == pytest.approx(1.0, rel=0.01)
+    assert 0.4 < sizes["flac"] <= 1.0

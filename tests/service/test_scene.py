@@ -424,3 +424,17 @@ def test_what_an_older_version_kept_of_the_call_is_kept(tmp_path):
         assert connection.execute(text("SELECT title, track, frames FROM recording")).all() == [
             ("voice-1", "treated", 96000)
         ]
+
+
+def test_the_delay_that_is_predicted_is_the_one_that_live_has(boathouse):
+    ws = boathouse
+    living.hold_block(ws, 20.0)
+    before = overview(ws).run.predicted_ms
+    living.start_run(ws)
+    shown = overview(ws)
+    assert shown.run.predicted_ms is None
+    there = next(d.delay for d in shown.destinations if d.delay)
+    for part in ("block_ms", "chain_ms", "mix_ms"):
+        assert before[part] == pytest.approx(getattr(there, part), abs=0.01)
+    # A listener that follows its own clock has a little more, told once it listens.
+    assert before["edge_ms"] <= there.edge_ms + 0.01

@@ -4438,6 +4438,8 @@ export interface components {
             format: "flac" | "wav";
             /** Megabytes */
             megabytes: number | null;
+            /** Megabytes An Hour */
+            megabytes_an_hour: number;
             /** Minutes */
             minutes: number | null;
             /** Part */
@@ -4821,7 +4823,8 @@ export interface components {
          *
          *     ``block_ms`` is what it runs in, ``buffer_ms`` what waits at each listener beyond a block,
          *     ``block_costs`` the sizes that were tried with the share of its own time that each takes;
-         *     ``when_stopped`` what listeners hear when nothing runs.
+         *     ``when_stopped`` what listeners hear when nothing runs, ``predicted_ms`` where the time would go
+         *     then, by names of :class:`PathDelayView`; None without a chain.
          */
         RunView: {
             /** Block Costs */
@@ -4865,6 +4868,10 @@ export interface components {
             marker: "idle" | "sending";
             /** One Rate */
             one_rate: boolean;
+            /** Predicted Ms */
+            predicted_ms: {
+                [key: string]: number;
+            } | null;
             /** Priority Raised */
             priority_raised: boolean;
             /** Push To Talk */

@@ -133,18 +133,28 @@
 
     {#each placed.destinations as { point, x0, x1 }, place (point.name)}
       {@const middle = (x0 + x1) / 2}
-      {@const row = placed.narrow ? place % 2 : 0}
-      {@const final = placed.narrow && place === placed.destinations.length - 1}
+      {@const row = place % placed.lines}
+      {@const final = placed.lines > 1 && place === placed.destinations.length - 1}
+      {#if row}
+        <line
+          x1={middle}
+          x2={middle}
+          y1={PLOT.bottom + 3}
+          y2={PLOT.bottom + 4 + 15 * row}
+          stroke="var(--edge)"
+          stroke-dasharray="1 2"
+        />
+      {/if}
       <text
         x={final ? width : middle}
         y={PLOT.bottom + 16 + 15 * row}
         text-anchor={final ? 'end' : 'middle'}
         style="font-weight: 600"
-        >{shortName(point.title, placed.narrow ? 2 * (x1 - x0) : x1 - x0)}{point.note && !placed.narrow
+        >{shortName(point.title, placed.lines * (x1 - x0 + 6) - 6)}{point.note && placed.lines === 1
           ? ` (${point.note})`
           : ''}</text
       >
-      {#if !placed.narrow}
+      {#if placed.lines === 1}
         {#each numbers(point) as line, row (line)}
           <text class="num soft" x={middle} y={PLOT.bottom + 32 + row * 15} text-anchor="middle">{line}</text>
         {/each}

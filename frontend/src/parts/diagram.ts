@@ -20,8 +20,8 @@ export interface Layout {
   path: Segment[];
   destinations: Segment[];
   column: number;
-  /** Whether destinations stand so close that their names take turns on two lines. */
-  narrow: boolean;
+  /** On how many lines the names of destinations take turns, so that each has room. */
+  lines: number;
 }
 
 export const y = decibelScale(RANGE[0], RANGE[1], PLOT.bottom, PLOT.top);
@@ -48,7 +48,7 @@ export function layout(points: DiagramPoint[], width: number): Layout {
     const x0 = 5.8 * column + i * room;
     return { point, x0, x1: x0 + room - gap };
   });
-  return { path, destinations, column, narrow: room < 90 };
+  return { path, destinations, column, lines: room < 60 ? 3 : room < 90 ? 2 : 1 };
 }
 
 type Edge = [number, number, number];

@@ -36,22 +36,31 @@
   const moves = $derived(movesOf(plan));
 </script>
 
-<Bench title="Gain" lead={LEADS[leaf] ?? ''}>
+{#snippet peaks()}
+  {#if talk}
+    <PeakPicture
+      {talk}
+      loud={overview.loud}
+      soft={overview.soft}
+      quiet={overview.quiet}
+      shiftDb={shift}
+      aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]}
+    />
+  {/if}
+{/snippet}
+
+<Bench title="Gain" lead={LEADS[leaf] ?? ''} beside={!talk ? null : leaf === 'levels' ? 'path' : 'levels'}>
   {#snippet evidence()}
     {#if leaf === 'path'}<PathLeaf {overview} />
     {:else if leaf === 'dial'}<DialLeaf {overview} />
     {:else if leaf === 'live'}<LiveLeaf {overview} />
-    {:else if talk}<PeakPicture
-        {talk}
-        loud={overview.loud}
-        soft={overview.soft}
-        quiet={overview.quiet}
-        shiftDb={shift}
-        aim={[overview.rig.aim_low_dbfs, overview.rig.aim_high_dbfs]}
-      />
+    {:else if talk}{@render peaks()}
     {:else}<Waiting
         text="Talk at your normal level, from your normal place. The take ends by itself when your level is known. Read something aloud if nothing comes to mind."
       />{/if}
+  {/snippet}
+  {#snippet second(shown)}
+    {#if shown === 'path'}<PathLeaf {overview} />{:else}{@render peaks()}{/if}
   {/snippet}
   {#snippet slip()}
     {#if talk && plan}

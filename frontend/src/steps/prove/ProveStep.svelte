@@ -11,9 +11,11 @@
   import BlindLeaf from './BlindLeaf.svelte';
   import CarryLeaf from './CarryLeaf.svelte';
   import CarrySlip from './CarrySlip.svelte';
+  import DriftPicture from './DriftPicture.svelte';
   import Moved from './Moved.svelte';
   import ReportLeaf from './ReportLeaf.svelte';
   import SinceLeaf from './SinceLeaf.svelte';
+  import TallyPicture from './TallyPicture.svelte';
   import TwoLeaf from './TwoLeaf.svelte';
   import TwoSlip from './TwoSlip.svelte';
 
@@ -27,6 +29,8 @@
   const checks = $derived(overview.checks ?? []);
   const shown = $derived(checks.find((check) => check.take_id === chosen) ?? checks.at(-1) ?? null);
   const newest = $derived(shown !== null && shown.take_id === checks.at(-1)?.take_id);
+  const series = $derived(overview.ended_series[0] ?? null);
+  const beside = $derived(leaf === 'since' ? (series ? 'blind' : null) : shown ? 'since' : null);
   const lead = $derived(
     {
       since: 'Twenty seconds, the room and then your voice, against the calibration: what moved, why, and what to do.',
@@ -42,7 +46,7 @@
   }
 </script>
 
-<Bench title="Prove" {lead}>
+<Bench title="Prove" {lead} {beside}>
   {#snippet evidence()}
     {#if leaf === 'carry'}
       <CarryLeaf {overview} />
@@ -57,6 +61,10 @@
     {:else}
       <BlindLeaf {overview} />
     {/if}
+  {/snippet}
+  {#snippet second(what)}
+    {#if what === 'since' && shown}<DriftPicture checked={shown} />
+    {:else if series}<TallyPicture {series} />{/if}
   {/snippet}
   {#snippet slip()}
     {#if leaf === 'carry'}

@@ -12,6 +12,7 @@
   import InterfaceLeaf from './InterfaceLeaf.svelte';
   import MicrophoneLeaf from './MicrophoneLeaf.svelte';
   import OutlookPicture from './OutlookPicture.svelte';
+  import PlacementPicture from './PlacementPicture.svelte';
   import RoomLeaf from './RoomLeaf.svelte';
   import SourceChoice from './SourceChoice.svelte';
 
@@ -34,7 +35,7 @@
   };
 </script>
 
-<Bench title="Rig" lead={LEADS[leaf] ?? ''}>
+<Bench title="Rig" lead={LEADS[leaf] ?? ''} beside={leaf === 'outlook' ? 'room' : 'outlook'}>
   {#snippet evidence()}
     {#if leaf === 'microphone' && microphone}<MicrophoneLeaf {overview} {microphone} />
     {:else if leaf === 'interface' && box}<InterfaceLeaf {overview} {box} />
@@ -46,6 +47,10 @@
         <OutlookPicture {outlook} maxSpl={microphone?.max_spl_db ?? null} />
       </div>
     {/if}
+  {/snippet}
+  {#snippet second(shown)}
+    {#if shown === 'room'}<PlacementPicture {rig} {outlook} />
+    {:else}<OutlookPicture {outlook} maxSpl={microphone?.max_spl_db ?? null} />{/if}
   {/snippet}
   {#snippet slip()}
     <SourceChoice {overview} />

@@ -13,8 +13,11 @@
     destination: Destination;
     overview: Overview;
     chosen: boolean;
+    /** Many stand beside each other: of each only what is not well, of the chosen one all but its mix, which stands in the slip. */
+    dense?: boolean;
   }
-  let { destination, overview, chosen }: Props = $props();
+  let { destination, overview, chosen, dense = false }: Props = $props();
+  const brief = $derived(dense && !chosen);
 
   const live = $derived(overview.run.live);
   const real = $derived(!overview.computer.simulated);
@@ -27,7 +30,7 @@
   const name = $derived((what: keyof typeof HEARING) => (offered.length > 1 ? HEARING[what] : 'Hear what it is sent'));
 </script>
 
-<section class:chosen aria-label={destination.name}>
+<section class:chosen class:dense aria-label={destination.name}>
   <h3>
     <button type="button" aria-pressed={chosen} onclick={() => (place.listener = destination.key)}
       >{destination.name}</button
@@ -45,23 +48,23 @@
         : 'is played to, picks nothing'}
     </p>
   {/if}
-  {#if destination.mix}<MixPicture name={destination.name} mix={destination.mix} />{/if}
+  {#if destination.mix && !dense}<MixPicture name={destination.name} mix={destination.mix} />{/if}
   <ul>
-    {#each destination.checks as check (check.sentence)}
+    {#each destination.checks.filter((check, i) => !brief || !i || check.mark !== 'good') as check (check.sentence)}
       <li>
         <Mark kind={check.mark} />
         <span>
           {#if check.mark === 'fault'}<strong>{check.sentence}</strong>{:else}{check.sentence}{/if}
-          {#if check.detail}<span class="soft">{check.detail}</span>{/if}
-          {#if check.advice}<span class="soft">{check.advice}</span>{/if}
+          {#if check.detail && !dense}<span class="soft">{check.detail}</span>{/if}
+          {#if check.advice && !brief}<span class="soft">{check.advice}</span>{/if}
         </span>
       </li>
     {/each}
-    {#each destination.mix?.facts ?? [] as fact (fact.name)}
+    {#each (destination.mix?.facts ?? []).filter((fact) => !dense || fact.mark === 'fault') as fact (fact.name)}
       <li><Mark kind={fact.mark} /> <span>{fact.sentence}</span></li>
     {/each}
   </ul>
-  {#if destination.feed}
+  {#if destination.feed && !brief}
     <p class="hear">
       <button
         type="button"
@@ -78,7 +81,7 @@
       {#if destination.muted}<span class="soft">your voice is kept out</span>{/if}
     </p>
   {/if}
-  {#if offered.length}
+  {#if offered.length && !brief}
     <p class="hear">
       {#each offered as what (what)}
         {@const id = `${destination.key}/${what}`}
@@ -102,6 +105,9 @@
     padding: 4px 14px 12px;
     border-left: 1px solid var(--rule);
     border-top: 3px solid transparent;
+  }
+  section.dense {
+    padding-bottom: 6px;
   }
   section.chosen {
     border-top-color: var(--ink);

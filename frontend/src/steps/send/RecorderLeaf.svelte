@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Overview, Recording } from '../../lib/api';
-  import { clock, withUnit } from '../../lib/format';
+  import { clock, level, withUnit } from '../../lib/format';
   import { clockOf, roomText } from '../../lib/send';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -114,6 +114,10 @@
           ? 'this track'
           : 'these tracks'}.
       {:else}Start live first; then it can be recorded.{/if}
+      {#if !recorder.recording}
+        About <span class="num">{level(recorder.megabytes_an_hour, 0)} MB</span> an hour in
+        {recorder.files.length === 1 ? 'one file' : `${recorder.files.length} files`}: {recorder.files.join(', ')}.
+      {/if}
     </p>
   </div>
 </div>

@@ -124,6 +124,42 @@
   </div>
 {:else}
   <p class="soft">{run.stopped_why ?? 'Not live.'} {run.when_stopped}</p>
+  {#if run.predicted_ms}
+    {@const parts = PARTS.map((part) => ({ ...part, ms: run.predicted_ms?.[part.name] ?? 0 }))}
+    {@const total = parts.reduce((sum, part) => sum + part.ms, 0)}
+    <h3>Delay once live, predicted: <span class="num">{total.toFixed(0)} ms</span></h3>
+    <div bind:clientWidth={width}>
+      <svg
+        {width}
+        height="32"
+        role="img"
+        aria-label="Predicted delay of a path: {parts
+          .map((part) => `${part.title} ${part.ms.toFixed(1)} ms`)
+          .join(', ')}"
+      >
+        {#each parts as part, i (part.name)}
+          {@const from = parts.slice(0, i).reduce((sum, before) => sum + before.ms, 0)}
+          <rect
+            x={x(from)}
+            y="8"
+            width={Math.max(1, x(from + part.ms) - x(from))}
+            height="18"
+            fill={i % 2 ? 'none' : 'var(--voice)'}
+            stroke="var(--voice)"
+            stroke-dasharray="4 3"
+          />
+        {/each}
+        <text x="0" y="22">any listener</text>
+      </svg>
+    </div>
+    <p class="parts">
+      {#each parts as part (part.name)}<span>{part.title} <span class="num">{part.ms.toFixed(1)} ms</span></span>{/each}
+    </p>
+    <p class="soft">
+      The way to the program, and what the program adds, is measured by the marker once you are live. Load is unknown
+      until then: this machine is tried out when you start.
+    </p>
+  {/if}
 {/if}
 
 <style>
@@ -153,6 +189,12 @@
   .soft {
     color: var(--quiet-ink);
     fill: var(--quiet-ink);
+  }
+  .parts {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 20px;
+    margin: 4px 0 12px;
   }
   .small {
     font-size: 11.5px;

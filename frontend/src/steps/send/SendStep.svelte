@@ -4,12 +4,14 @@
   import { place } from '../../lib/place.svelte';
   import { onAir } from '../../lib/on-air.svelte';
   import { desk } from '../../lib/state.svelte';
+  import { wide } from '../../lib/window';
   import Bench from '../../parts/Bench.svelte';
   import Button from '../../parts/Button.svelte';
   import Fact from '../../parts/Fact.svelte';
   import Waiting from '../../parts/Waiting.svelte';
   import BesideLeaf from './BesideLeaf.svelte';
   import Listener from './Listener.svelte';
+  import MixPicture from './MixPicture.svelte';
   import MixSlip from './MixSlip.svelte';
   import ProgramLeaf from './ProgramLeaf.svelte';
   import RecorderLeaf from './RecorderLeaf.svelte';
@@ -57,7 +59,7 @@
   });
 </script>
 
-<Bench title="Send" lead={LEADS[leaf] ?? ''}>
+<Bench title="Send" lead={LEADS[leaf] ?? ''} beside={delivery && leaf !== 'listeners' ? 'listeners' : null}>
   {#snippet evidence()}
     {#if !delivery}
       <Waiting text="There is nothing to send yet. Read the passage in Tone first." />
@@ -68,11 +70,24 @@
     {:else}
       <div class="listeners">
         {#each inUse as destination (destination.key)}
-          <Listener {destination} {overview} chosen={destination.key === chosen?.key} />
+          <Listener
+            {destination}
+            {overview}
+            chosen={destination.key === chosen?.key}
+            dense={inUse.length > (wide.current ? 4 : 3)}
+          />
         {/each}
       </div>
       {#each overview.cut as cut (cut)}<p class="cut">Kept out, since it would loop: {cut}.</p>{/each}
     {/if}
+  {/snippet}
+  {#snippet second()}
+    {#each inUse as entry (entry.key)}
+      {#if entry.mix}
+        <h3>{entry.name}</h3>
+        <MixPicture name={entry.name} mix={entry.mix} />
+      {/if}
+    {/each}
   {/snippet}
   {#snippet slip()}
     {#if delivery}
@@ -180,6 +195,10 @@
     grid-template-columns: repeat(auto-fill, minmax(250px, 1fr));
     row-gap: 6px;
     margin-left: -14px;
+  }
+  h3 {
+    margin-top: 10px;
+    font-size: 15px;
   }
   .cut {
     padding: 6px 0;

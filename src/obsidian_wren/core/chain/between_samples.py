@@ -9,10 +9,10 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from obsidian_wren.core.chain.look_ahead import TAPS
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import BetweenBound, between_bound, interpolator, may_pass
 
-TAPS = 32
 PHASES = interpolator(4, TAPS)[1:]
 # Follows to 22.5 kHz at 48 kHz, a third of a decibel out at most; too dear for every sample.
 SHARP = interpolator(8, TAPS, beta=3.0)[1:]

@@ -14,15 +14,19 @@ from typing import ClassVar
 import numpy as np
 from numba import njit
 
-from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP, TAPS, raise_to_peaks
+from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP, raise_to_peaks
+from obsidian_wren.core.chain.look_ahead import (
+    NEIGHBOURS,
+    TAPS,
+    limiter_delay_samples,
+    look_ahead_samples,
+)
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
 from obsidian_wren.core.measure.levels import BetweenBound
 
-_LOOKAHEAD_S = 0.0015
 # Four phases miss at most 0.12 dB of a peak at 20 kHz; the rest is for the gain's own movement.
 GUARD_DB = 0.3
-NEIGHBOURS = TAPS // 2
 
 
 @njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
@@ -140,9 +144,9 @@ class Needs:
     needed and given ``(n,)``, and the rest; ``release`` is the share of the way in a sample."""
 
     def __init__(self, *, release_s: float, rate_hz: float) -> None:
-        span = max(8, round(_LOOKAHEAD_S * rate_hz))
+        span = look_ahead_samples(rate_hz)
         self.release = 1.0 - math.exp(-1.0 / (release_s * rate_hz))
-        self.delay_samples = span + NEIGHBOURS
+        self.delay_samples = limiter_delay_samples(rate_hz)
         self.held = self.delay_samples + TAPS
         self.needed, self.given = np.ones(span + TAPS), np.ones(span)
         self.memory = np.array([0.0, 0.0, 1.0, float(span), 1.0, 0.0])

@@ -17,7 +17,7 @@ import numpy as np
 import numpy.typing as npt
 from numba import njit
 
-from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP, TAPS
+from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP
 from obsidian_wren.core.chain.compressor import compress
 from obsidian_wren.core.chain.deesser import deess
 from obsidian_wren.core.chain.deplosive import deplode
@@ -27,6 +27,7 @@ from obsidian_wren.core.chain.gain import Gain
 from obsidian_wren.core.chain.gate import UNKNOWN, Gate, gate_block
 from obsidian_wren.core.chain.leveller import ride
 from obsidian_wren.core.chain.limiter import Limiter, limit
+from obsidian_wren.core.chain.look_ahead import TAPS
 from obsidian_wren.core.chain.sections import Sections
 from obsidian_wren.core.chain.stage import Stage
 from obsidian_wren.core.decibels import Samples, amplitude_db

@@ -27,11 +27,11 @@ _DECAY_FROM_DB, _DECAY_TO_DB = -5.0, -35.0
 class ColourAdded:
     """What is added while the stage is on.
 
-    ``harmonics_db``: second to eighth harmonic of a tone of ``tone_hz`` that peaks at ``peak_dbfs``,
-    dB under the tone, None where there is none. ``beside_db``: the two tones that ring modulation
-    puts beside it, dB under what it leaves of the tone. ``arrivals``: after a click, the highest
-    level in each step of time, s and dB under the click. ``decay_s``: by 60 dB, of what comes
-    after the click; None where nothing goes on.
+    ``harmonics_db``: second to eighth harmonic of a tone of ``tone_hz`` with a peak of
+    ``peak_dbfs``, dB under the tone, None where there is none. ``beside_db``: the two tones that
+    ring modulation puts beside it, dB under what it leaves of the tone. ``arrivals``: after a
+    click, the highest level in each step of time, s and dB under the click. ``decay_s``: by 60 dB,
+    of what comes after the click; None where nothing goes on.
     """
 
     tone_hz: float
@@ -90,8 +90,7 @@ def _levels_at(sound: Samples, frequencies_hz: list[float], rate_hz: float) -> l
     window = np.hanning(len(sound) + 1)[:-1]
     found = np.abs(np.fft.rfft(sound * window)) / window.sum()
     return [
-        float(amplitude_db(float(found[round(hz * len(sound) / rate_hz)])))
-        for hz in frequencies_hz
+        float(amplitude_db(float(found[round(hz * len(sound) / rate_hz)]))) for hz in frequencies_hz
     ]
 
 

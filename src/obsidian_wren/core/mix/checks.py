@@ -46,7 +46,8 @@ class ProofFacts:
 def listener_checks(
     audit: Sequence[Verdict], proof: ProofFacts | None, *, provable: bool
 ) -> tuple[Check, ...]:
-    """The checks in the order in which they are read. ``provable``: a marker can reach it."""
+    """The checks in the order in which they are read, the proof first. ``provable``: a marker
+    can reach it."""
     told = proof is not None and not proof.stale
     proved = proof.verdicts if proof is not None and told else ()
     codes = {verdict.code for verdict in proved}
@@ -67,7 +68,7 @@ def listener_checks(
             if proof is None
             else "Another input is picked since the marker: send it again"
         )
-        found.append(Check("unproved", "none", sentence))
+        found.insert(0, Check("unproved", "none", sentence))
     return tuple(found)
 
 

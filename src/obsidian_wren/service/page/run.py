@@ -7,17 +7,24 @@ from typing import Any, cast
 
 from sqlalchemy import select
 
-from obsidian_wren.core.mix.block import load_mark
+from obsidian_wren.core.chain.look_ahead import limiter_delay_samples
+from obsidian_wren.core.mix.block import buffer_ms, load_mark
 from obsidian_wren.service import live, recording
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import muting
+from obsidian_wren.service.live.pace import BLOCK_S
 from obsidian_wren.service.mixes import clip_rows, scene
 from obsidian_wren.service.page import send_views
-from obsidian_wren.service.recording.tracks import EARLY_MIN, room_left_min, tracks_for
+from obsidian_wren.service.recording.tracks import (
+    EARLY_MIN,
+    bytes_per_s,
+    room_left_min,
+    tracks_for,
+)
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.setup import controllers
-from obsidian_wren.store.models import ControlBinding, Recording
+from obsidian_wren.store.models import ControlBinding, Derivation, LiveWish, Recording
 
 _MOST_RECORDINGS = 60
 _WHEN_STOPPED = (
@@ -61,10 +68,27 @@ def run(ctx: RigContext) -> send_views.RunView:
         recording=recorder_held is not None,
         wanted=wish.live,
         when_stopped=_WHEN_STOPPED,
+        predicted_ms=None if is_live else _predicted_ms(ctx, wish),
         feeds_muted="all" if feeds and feeds <= muted else "some" if feeds & muted else "none",
         push_to_talk=bool(feeds & push),
         talking=muting.is_talking(ctx.ws),
     )
+
+
+def _predicted_ms(ctx: RigContext, wish: LiveWish) -> dict[str, float] | None:
+    """Where the time of a path would go if it were live, by what it took before or is set to."""
+    delivery = ctx.session.get(Derivation, (ctx.rig.id, "send"))
+    if delivery is None:
+        return None
+    costs, rate = live.current(ctx.ws).block_costs, float(ctx.rig.rate_hz)
+    usual_ms = costs[-1].block_ms if costs else 1000.0 * BLOCK_S
+    waiting_ms = buffer_ms(costs[-1] if costs else None)
+    return {
+        "block_ms": usual_ms if wish.block_ms is None else wish.block_ms,
+        "chain_ms": float(delivery.body["delay_ms"]),
+        "mix_ms": round(1000.0 * limiter_delay_samples(rate) / rate, 2),
+        "edge_ms": waiting_ms if wish.buffer_ms is None else wish.buffer_ms,
+    }
 
 
 def recorder(ctx: RigContext) -> send_views.RecorderView:
@@ -76,7 +100,8 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
     tracks = tracks_for(ctx.session, wanted)
     run_held = live.current(ctx.ws).run
     rate = run_held.rate_hz if run_held is not None else 48_000
-    room = room_left_min(ctx.ws.folder, tracks, rate, cast(Any, file_format))
+    per_s = bytes_per_s(tracks, rate, cast(Any, file_format))
+    room = room_left_min(ctx.ws.folder, per_s)
     early = None
     if room < EARLY_MIN:
         early = (
@@ -95,6 +120,7 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
         part=held.part if held else 0,
         files=[track.title for track in tracks],
         room_min=round(room, 1),
+        megabytes_an_hour=round(per_s * 3600.0 / 1e6),
         early=early,
         failed=recording.current(ctx.ws).failed,
     )

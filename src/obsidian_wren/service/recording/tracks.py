@@ -58,18 +58,16 @@ def tracks_for(session: Session, wanted: list[str]) -> list[Track]:
     return found
 
 
-def room_left_min(
-    folder: DataFolder, tracks: Sequence[Track], rate_hz: int, file_format: FileFormat
-) -> float:
-    """Minutes that the disk has room for, at most a day.
+def bytes_per_s(tracks: Sequence[Track], rate_hz: int, file_format: FileFormat) -> float:
+    """What tracks take at most.
 
     FLAC of speech takes about half of what WAV does; counted with seven tenths.
     """
-    per_s = (
-        sum(track.channels for track in tracks)
-        * rate_hz
-        * 3
-        * (0.7 if file_format == "flac" else 1.0)
-    )
+    channels = sum(track.channels for track in tracks)
+    return channels * rate_hz * 3 * (0.7 if file_format == "flac" else 1.0)
+
+
+def room_left_min(folder: DataFolder, per_s: float) -> float:
+    """Minutes that the disk has room for at so many bytes a second, at most a day."""
     free = shutil.disk_usage(folder.path).free - _LEAST_BYTES
     return min(MOST_MIN, max(0.0, free / max(per_s, 1.0) / 60.0))

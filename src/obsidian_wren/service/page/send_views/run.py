@@ -22,6 +22,7 @@ class RecorderView(BaseModel):
     part: int
     files: list[str]
     room_min: float
+    megabytes_an_hour: int
     early: str | None
     failed: str | None
 
@@ -31,7 +32,8 @@ class RunView(BaseModel):
 
     ``block_ms`` is what it runs in, ``buffer_ms`` what waits at each listener beyond a block,
     ``block_costs`` the sizes that were tried with the share of its own time that each takes;
-    ``when_stopped`` what listeners hear when nothing runs.
+    ``when_stopped`` what listeners hear when nothing runs, ``predicted_ms`` where the time would go
+    then, by names of :class:`PathDelayView`; None without a chain.
     """
 
     live: bool
@@ -53,6 +55,7 @@ class RunView(BaseModel):
     recording: bool
     wanted: bool
     when_stopped: str
+    predicted_ms: dict[str, float] | None
     feeds_muted: Literal["none", "some", "all"]
     push_to_talk: bool
     talking: bool
