@@ -8,7 +8,7 @@ export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
 
-.PHONY: demo test test-wide try-real try-wheel bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
+.PHONY: demo test test-wide try-real try-wheel deb try-deb bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -86,6 +86,15 @@ sentences: .setup-test
 try-wheel: EXTRAS = test
 try-wheel: set-up .setup-test
 	$(BIN)/python scripts/try_wheel.py
+
+# For people who have no Python: one Debian package with all that it stands on; tried as somebody who cannot write where it lies.
+deb: set-up
+	$(BIN)/pip install --quiet build
+	$(BIN)/python scripts/build_deb.py
+
+try-deb: EXTRAS = test
+try-deb: set-up .setup-test
+	$(BIN)/python scripts/try_deb.py
 
 bench: set-up .setup-test
 	$(BIN)/pip install --quiet -e '.[bench,test]'

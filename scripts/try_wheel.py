@@ -1,8 +1,8 @@
 """One file to install, tried as a person would: ``make try-wheel``.
 
 Builds the source package and from it the wheel, installs it into an environment that holds nothing
-else, measures a file with it, starts the demo from an empty folder and looks at its first page in a
-browser.
+else, measures a file with it, starts the demo from an empty folder, and in a browser goes live,
+picks the feed, proves it by the marker and opens the documents.
 """
 
 from __future__ import annotations
@@ -16,13 +16,15 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Mapping
 
 import numpy as np
 import soundfile
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 ROOT = pathlib.Path(__file__).resolve().parents[1]
 _RATE = 48_000
+_LONG_MS = 60_000.0
 
 
 def built(into: pathlib.Path) -> pathlib.Path:
@@ -40,20 +42,58 @@ def installed(wheel: pathlib.Path, folder: pathlib.Path, python: str) -> pathlib
     return folder / "bin" / "obsidian-wren"
 
 
-def measured(program: pathlib.Path, folder: pathlib.Path) -> None:
+def measured(
+    program: pathlib.Path,
+    folder: pathlib.Path,
+    *,
+    user: str | None = None,
+    env: Mapping[str, str] | None = None,
+) -> None:
+    """A tone of known level read, as a user and in surroundings other than these where asked."""
     tone = 0.1 * np.sin(2.0 * np.pi * 1000.0 * np.arange(5 * _RATE) / _RATE)
     soundfile.write(folder / "tone.wav", tone, _RATE)
     command = [program, "read", "level", folder / "tone.wav", "--json"]
-    found = json.loads(subprocess.run(command, check=True, capture_output=True).stdout)
+    run = subprocess.run(command, check=True, capture_output=True, user=user, env=env)
+    found = json.loads(run.stdout)
     print(f"a tone of 0.1: {found['rms_dbfs']:.2f} dBFS")
 
 
-def demonstrated(program: pathlib.Path, folder: pathlib.Path) -> None:
+def proved(page: Page) -> None:
+    """The short job: live, the feed picked, the marker heard at the listener."""
+    page.evaluate("location.hash = '#send/listeners'")
+    page.get_by_role("button", name="Start live").click()
+    page.get_by_text("48 kHz all the way").wait_for(timeout=_LONG_MS)
+    page.get_by_label("picks").first.select_option("Wren: call")
+    page.keyboard.press("m")
+    page.get_by_text(re.compile(r"Treated voice arrives, \d+ ms")).wait_for(timeout=_LONG_MS)
+
+
+def read(page: Page) -> None:
+    """The documents behind the list of keys."""
+    page.keyboard.press("?")
+    with page.expect_popup() as opened:
+        page.get_by_role("link", name="Getting started").click()
+    picture = opened.value.get_by_role("img").first
+    picture.wait_for(timeout=_LONG_MS)
+    assert picture.evaluate("(each) => each.decode().then(() => each.naturalWidth)") > 0
+
+
+def demonstrated(
+    program: pathlib.Path,
+    folder: pathlib.Path,
+    *,
+    user: str | None = None,
+    env: Mapping[str, str] | None = None,
+) -> None:
+    """The demo started from nothing, and the short job done in a browser."""
     began = time.monotonic()
     started = subprocess.Popen(
         [program, "demo", "--port", "0", "--data", folder / "data"],
         stdout=subprocess.PIPE,
         text=True,
+        cwd=folder,
+        user=user,
+        env=env,
     )
     try:
         assert started.stdout is not None
@@ -69,8 +109,11 @@ def demonstrated(program: pathlib.Path, folder: pathlib.Path) -> None:
             browser = play.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
             page = browser.new_page()
             page.goto(address)
-            page.get_by_role("heading", name="Calibrated").wait_for(timeout=60_000)
+            page.get_by_role("heading", name="Calibrated").wait_for(timeout=_LONG_MS)
             print(f"{time.monotonic() - began:6.1f} s  {page.title()}")
+            proved(page)
+            print(f"{time.monotonic() - began:6.1f} s  live, picked, proved by the marker")
+            read(page)
             browser.close()
     finally:
         started.terminate()

@@ -65,7 +65,8 @@
     const address = place.address;
     if (!overview) return;
     const title = overview.steps.find((step) => step.name === place.step)?.title ?? '';
-    document.title = place.guided ? 'Calibrate now · Obsidian Wren' : titleOf(place.here, title);
+    const run = overview.delivery ? 'Calibration' : 'Calibrate now';
+    document.title = place.guided ? `${run} · Obsidian Wren` : titleOf(place.here, title);
     if (location.hash !== address) history[came ? 'pushState' : 'replaceState'](null, '', address);
     came = true;
   });

@@ -18,13 +18,15 @@
   <span class="mute">
     <button
       type="button"
-      aria-pressed={run.feeds_muted === 'all'}
+      aria-pressed={{ all: true, some: 'mixed', none: false }[run.feeds_muted] as boolean | 'mixed'}
       title="Keep your voice out of every feed, or let it in again ({chosenKeys.of('mute').toUpperCase()})"
       onclick={() => void desk.do('post', '/api/run/mute/toggle')}
     >
-      {#if run.feeds_muted !== 'none'}<Mark kind="fault" />{/if}
-      {run.feeds_muted === 'all' ? 'Muted' : run.feeds_muted === 'some' ? 'Some muted' : 'Mute'}
+      Mute
     </button>
+    {#if run.feeds_muted !== 'none'}
+      <Mark kind="fault" /><span>{run.feeds_muted === 'all' ? 'muted' : 'some muted'}</span>
+    {/if}
     {#if run.push_to_talk}
       <button
         type="button"
@@ -56,7 +58,7 @@
     background: transparent;
     cursor: pointer;
   }
-  button[aria-pressed='true'] {
+  button:is([aria-pressed='true'], [aria-pressed='mixed']) {
     border-color: var(--ink);
     font-weight: 700;
     box-shadow: inset 0 0 0 1px var(--ink);
