@@ -139,9 +139,16 @@
         >
       </span>
       <!-- One of the two, in one place: nothing beside it moves. -->
-      <span class="confirmed"
-        >{overview.working_out ? 'Working it out…' : `${confirmed} of ${overview.steps.length} confirmed`}</span
-      >
+      {#if desk.working !== null}
+        <span class="working">
+          <progress max="1" value={desk.working} aria-label="Recalculating"></progress>
+          <button type="button" class="link" onclick={() => desk.endWork()}>End it</button>
+        </span>
+      {:else}
+        <span class="confirmed"
+          >{overview.working_out ? 'Working it out…' : `${confirmed} of ${overview.steps.length} confirmed`}</span
+        >
+      {/if}
       <span class="live">
         <Mark kind={overview.run.live ? 'good' : 'none'} />
         {#if overview.run.live}Live <span class="num">{level(desk.live?.level_dbfs)} dBFS</span>{:else}Not live{/if}
@@ -188,7 +195,7 @@
       <MuteNews {overview} />
       <CheckReminder {overview} />
     </div>
-    <main class:older={overview.working_out} aria-busy={overview.working_out}>
+    <main class:older={overview.working_out} aria-busy={overview.working_out || desk.working !== null}>
       {#if place.guided}<GuidedRun {overview} />
       {:else if place.step === 'rig'}<RigStep {overview} />
       {:else if place.step === 'quiet'}<QuietStep {overview} />
@@ -348,6 +355,23 @@
   main.older {
     background: repeating-linear-gradient(90deg, var(--ink) 0 6px, transparent 6px 12px) top / 100% 2px no-repeat
       var(--sheet);
+  }
+  .working {
+    display: inline-flex;
+    flex: none;
+    gap: 10px;
+    align-items: center;
+    min-width: 118px;
+    /* What is done at once need not be told. */
+    animation: shown 0s 0.15s both;
+  }
+  .working progress {
+    width: 90px;
+  }
+  @keyframes shown {
+    from {
+      visibility: hidden;
+    }
   }
   .confirmed {
     flex: none;

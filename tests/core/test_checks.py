@@ -17,8 +17,8 @@ def proof(*verdicts, stale=False):
 
 def test_nothing_is_proved_before_a_marker_was_sent():
     checks = listener_checks([verdict("picks raw", "fault", "Pick the feed.")], None, provable=True)
-    assert [(c.code, c.mark) for c in checks] == [("picks raw", "fault"), ("unproved", "none")]
-    assert checks[0].advice == "Pick the feed."
+    assert [(c.code, c.mark) for c in checks] == [("unproved", "none"), ("picks raw", "fault")]
+    assert checks[1].advice == "Pick the feed."
 
 
 def test_the_proof_comes_first_and_nothing_twice():

@@ -52,6 +52,8 @@ class Desk {
   #read: Record<string, number> = {};
   progress = $state.raw<Progress | null>(null);
   live = $state.raw<LiveNews | null>(null);
+  /** Which share of what somebody waits for is worked out; null where nobody waits. */
+  working = $state<number | null>(null);
   trouble = $state<string | null>(null);
   busy = $state(false);
   readonly frames = new FrameStore();
@@ -118,6 +120,7 @@ class Desk {
     else if (kind === 'progress') this.progress = said;
     else if (kind === 'frame') this.frames.add(said, performance.now());
     else if (kind === 'live') this.live = said;
+    else if (kind === 'working') this.working = said.share;
     else if (kind === 'trouble') this.trouble = said.sentence;
   }
 
@@ -183,6 +186,11 @@ class Desk {
 
   /** Do one thing and show what came of it; a refusal becomes a sentence on the page. */
   do = ((...asked: Parameters<typeof act>) => this.attempt(() => act(...asked))) as Act<boolean>;
+
+  /** End what is being worked out, without waiting for its turn; what stood stands on. */
+  endWork(): void {
+    void act('post', '/api/derive/end').catch((error: unknown) => this.complain(error));
+  }
 
   /** When everything that was asked so far is done. */
   get allDone(): Promise<unknown> {

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration.diagram import draw
 from obsidian_wren.service.calibration.dials import learn_control
@@ -72,7 +74,7 @@ def derive_again(ws: Workshop, *, refit: bool = False) -> None:
     Pins stay.
 
     Where only gain was turned since a take, its levels are moved by physics, and what follows is
-    marked as predicted.
+    marked as predicted. Raises Refused where it was ended.
     """
     asked = (
         calibration.current(ws).asked_to_fit if refit else calibration.current(ws).asked_to_derive
@@ -83,10 +85,24 @@ def derive_again(ws: Workshop, *, refit: bool = False) -> None:
             # Asked for while another waited: what was derived since saw everything that this one
             # would.
             return
-        with asked.answering(), ws.sessions.begin() as session:
+        with (
+            asked.answering(),
+            calibration.current(ws).working.told(partial(_tell, ws)) as go_on,
+            ws.sessions.begin() as session,
+        ):
             ctx = in_hand(ws, session)
+            ctx.go_on = go_on
             doing_without(ctx, lambda: _derive_again(ctx, refit))
     ws.changed()
+
+
+def end_deriving(ws: Workshop) -> None:
+    """Let what is being derived by a press stand as it was. Waits for nothing."""
+    calibration.current(ws).working.end()
+
+
+def _tell(ws: Workshop, share: float | None) -> None:
+    ws.bus.tell("working", {"share": share})
 
 
 def _derive_again(ctx: RigContext, refit: bool) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from obsidian_wren.service.calibration.behind import Behind
+from obsidian_wren.service.calibration.working import Working
 from obsidian_wren.service.workshop import Asked, Remembered, Workshop
 
 # The takes of a usual calibration behind each of its stages, for some settings of each. They lie on
@@ -14,13 +15,14 @@ _TAKE_SETS_BYTES = 400_000_000
 
 @dataclass
 class CalibrationState:
-    """Takes brought through stages, who asked for everything to be derived, and what is worked out
-    behind an answer."""
+    """Takes brought through stages, who asked for everything to be derived and how far that is, and
+    what is worked out behind an answer."""
 
     take_sets: Remembered
     asked_to_derive: Asked = field(default_factory=Asked)
     asked_to_fit: Asked = field(default_factory=Asked)
     behind: Behind = field(default_factory=Behind)
+    working: Working = field(default_factory=Working)
 
 
 def current(ws: Workshop) -> CalibrationState:

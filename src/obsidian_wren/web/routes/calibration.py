@@ -94,6 +94,14 @@ def derive_again() -> Response:
     return state_answer()
 
 
+def end_deriving() -> Response:
+    """Let what is being derived stand as it was."""
+    from obsidian_wren.service.calibration import deriving
+
+    deriving.end_deriving(workshop())
+    return state_answer()
+
+
 def confirm(body: ForStep) -> Response:
     """Accept a step as it stands."""
     from obsidian_wren.service.setup import confirming
@@ -227,6 +235,7 @@ def export_equalizer(query: WhatExport) -> Response:
 
 ROUTES: tuple[Route, ...] = (
     ("post", "/derive", derive_again, views.Overview),
+    ("post", "/derive/end", end_deriving, views.Overview),
     ("post", "/confirm", confirm, views.Overview),
     ("post", "/tone/fit", fit_tone, views.Overview),
     ("patch", "/settings", change_setting, views.Overview),

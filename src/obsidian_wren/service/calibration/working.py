@@ -1,0 +1,57 @@
+"""A derivation that a person waits for: how far it is, and its end for whoever no longer wants it.
+
+How many answers it will ask for is known from the last one.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+from obsidian_wren.service.errors import Refused
+
+# Answers that a usual calibration asks for; the last one tells better.
+_USUAL = 34
+# The last steps are rows and pictures.
+_MOST_SHARE = 0.95
+
+Tell = Callable[[float | None], None]
+
+
+class Working:
+    """What is being derived now."""
+
+    def __init__(self) -> None:
+        self._ended = threading.Event()
+        self._runs = False
+        self._expected = _USUAL
+
+    def end(self) -> None:
+        """Let what is being derived stand as it was; nothing where nothing is."""
+        if self._runs:
+            self._ended.set()
+
+    @contextmanager
+    def told(self, tell: Tell) -> Iterator[Callable[[], None]]:
+        """Gives what is to be called at each answer: it tells which share is done, None at the end,
+        and raises Refused once it was ended."""
+        done = 0
+
+        def go_on() -> None:
+            nonlocal done
+            if self._ended.is_set():
+                raise Refused(
+                    "ended", "Recalculating was ended. Everything is as it was before you asked."
+                )
+            tell(min(_MOST_SHARE, done / self._expected))
+            done += 1
+
+        self._ended.clear()
+        self._runs = True
+        try:
+            yield go_on
+            self._expected = max(done, 1)
+        finally:
+            self._runs = False
+            tell(None)
