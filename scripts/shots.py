@@ -26,7 +26,6 @@ VIEWS = {
     "rig": ("Rig", "What to expect"),
     "rig-sound-settings": ("Rig", "Sound settings"),
     "quiet-in-use": ("Quiet", "In use"),
-    "gain": ("Gain", "Levels"),
     "clean-gate": ("Clean", "Gate"),
     "tone": ("Tone", "What the rig adds"),
     "steady": ("Steady", "Levels"),
@@ -38,9 +37,12 @@ VIEWS = {
     "prove-carry": ("Prove", "Carry"),
 }
 DARK = ("tone",)
-# The guided run, finished and at its beginning; and a small window.
+# The guided run, finished and at its beginning; and other windows.
 GUIDED = ("calibrated", "guided-run")
-SMALL = {"small-tone": ("Tone", "What the rig adds", 640, 900)}
+WINDOWS = {
+    "small-tone": ("Tone", "What the rig adds", 640, 900),
+    "gain": ("Gain", "Levels", 1920, 1080),
+}
 TAKES = (
     {"purpose": "in-use"},
     {"purpose": "clap"},
@@ -137,7 +139,8 @@ def prove(page: Page) -> None:
     something recorded, the marker sent."""
     visit(page, "Send", "Listeners")
     page.get_by_label("Set up").select_option(label="Everything at once")
-    page.get_by_text("its target").nth(5).wait_for(timeout=60_000)
+    page.get_by_role("region", name="Deck computer").wait_for(timeout=60_000)
+    page.get_by_text("The mix for").wait_for(timeout=60_000)
     for number, feed in enumerate(("Wren: call", "Wren: game")):
         page.get_by_label("picks").nth(number).select_option(feed)
     page.get_by_role("button", name="Start live").click()
@@ -189,7 +192,7 @@ def older(page: Page) -> None:
 def take_others(page: Page, wanted: list[str] | None, out: pathlib.Path) -> None:
     """The guided run and small windows, before anything is changed."""
     size = page.viewport_size
-    for name, (step, leaf, width, height) in SMALL.items():
+    for name, (step, leaf, width, height) in WINDOWS.items():
         if wanted is None or name in wanted:
             page.set_viewport_size({"width": width, "height": height})
             visit(page, step, leaf)

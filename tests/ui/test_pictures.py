@@ -178,3 +178,18 @@ def test_a_key_that_is_chosen_anew_does_it_in_place_of_the_usual_one(page):
     page.reload()
     page.keyboard.press("x")
     expect(said).to_have_text("Not muted.", timeout=SLOW)
+
+
+def test_recalculating_shows_how_far_it_is(page):
+    go(page, "#tone/corridor")
+    page.evaluate(
+        """() => { window.shares = []; new MutationObserver(() => {
+          const bar = document.querySelector('header progress');
+          if (bar) window.shares.push(bar.value);
+        }).observe(document.body, {subtree: true, childList: true, attributes: true}) }"""
+    )
+    page.get_by_role("button", name="Recalculate").click()
+    page.wait_for_function("() => Math.max(0, ...window.shares) > 0.5", timeout=SLOW)
+    expect(page.locator("header progress")).to_have_count(0, timeout=SLOW)
+    shares = page.evaluate("window.shares")
+    assert shares == sorted(shares)

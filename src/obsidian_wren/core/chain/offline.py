@@ -85,6 +85,8 @@ def in_parts(specification: Sequence[StageSpec], rate_hz: float) -> list[VoiceCh
     """A chain as chains that follow each other and give the same: noise reduction, which is as
     much work as all others, by itself."""
     running = [spec for spec in specification if spec.on]
+    if len(running) <= 1:
+        return [VoiceChain(running, rate_hz)]
     stages = [spec.build(rate_hz=rate_hz) for spec in running]
     telling = [place for place, stage in enumerate(stages) if hasattr(stage, "likelihood_db")]
     cuts = telling[:1]
@@ -92,7 +94,7 @@ def in_parts(specification: Sequence[StageSpec], rate_hz: float) -> list[VoiceCh
         cuts = [*cuts, cuts[0] + 1]
     ends = [0, *cuts, len(running)]
     parts = [running[first:last] for first, last in pairwise(ends) if first < last]
-    return [VoiceChain(part, rate_hz) for part in parts or [running]]
+    return [VoiceChain(part, rate_hz) for part in parts]
 
 
 def _in_line(

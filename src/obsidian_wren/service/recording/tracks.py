@@ -59,7 +59,7 @@ def tracks_for(session: Session, wanted: list[str]) -> list[Track]:
 
 
 def bytes_per_s(tracks: Sequence[Track], rate_hz: int, file_format: FileFormat) -> float:
-    """What tracks take at most.
+    """What tracks take.
 
     FLAC of speech takes about half of what WAV does; counted with seven tenths.
     """
