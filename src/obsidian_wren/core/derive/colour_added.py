@@ -14,6 +14,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_db, power_db
 
 TONE_HZ = 220.0
 _TONE_S = 1.0
+_APART_HZ = 20.0
 _HARMONICS = range(2, 9)
 # What lies lower is not heard beside the tone.
 _LEAST_DB = -90.0
@@ -50,16 +51,19 @@ def what_colour_adds(spec: ColourSpec, *, peak_dbfs: float, rate_hz: float) -> C
     harmonics: tuple[float | None, ...] = (None,) * len(_HARMONICS)
     if spec.harmonics:
         tone, *over = _levels_at(
-            _after_tone(replace(dry, ring=0.0), peak, rate_hz),
+            _after_tone(replace(dry, ring=0.0), TONE_HZ, peak, rate_hz),
             [number * TONE_HZ for number in (1, *_HARMONICS)],
             rate_hz,
         )
         harmonics = tuple(_said(level - tone) for level in over)
     beside = None
     if spec.ring:
+        # Where the lower one of the two would come to lie on the tone, another tone is asked.
+        close = abs(spec.ring_hz - 2.0 * TONE_HZ) < _APART_HZ
+        tone_hz = TONE_HZ + _APART_HZ if close else TONE_HZ
         left, aside = _levels_at(
-            _after_tone(replace(dry, harmonics=0.0), peak, rate_hz),
-            [TONE_HZ, TONE_HZ + spec.ring_hz],
+            _after_tone(replace(dry, harmonics=0.0), tone_hz, peak, rate_hz),
+            [tone_hz, tone_hz + spec.ring_hz],
             rate_hz,
         )
         beside = _said(aside - left)
@@ -78,9 +82,9 @@ def _said(db: float) -> float | None:
     return round(db, 1) if db > _LEAST_DB else None
 
 
-def _after_tone(spec: ColourSpec, peak: float, rate_hz: float) -> Samples:
+def _after_tone(spec: ColourSpec, tone_hz: float, peak: float, rate_hz: float) -> Samples:
     count = round(_TONE_S * rate_hz)
-    tone = peak * np.sin(2.0 * np.pi * TONE_HZ * np.arange(2 * count) / rate_hz)
+    tone = peak * np.sin(2.0 * np.pi * tone_hz * np.arange(2 * count) / rate_hz)
     # What the stage begins with has passed in the second half.
     return spec.build(rate_hz=rate_hz).process(tone)[count:]
 
