@@ -6,7 +6,7 @@
   import { level, timeOfDay } from './lib/format';
   import { onKey, onKeyUp } from './lib/keys';
   import { place } from './lib/place.svelte';
-  import { isDark, keptTheme, system, THEMES, type Theme } from './lib/theme';
+  import { keptTheme, show, system, THEMES, type Theme } from './lib/theme';
   import { controllers } from './lib/controllers.svelte';
   import { small } from './lib/window';
   import { pushToTalk } from './lib/push-to-talk';
@@ -76,11 +76,9 @@
     place.runSince = Number(localStorage.getItem('run-since')) || null;
     chosenKeys.recall();
     place.singleKeys = localStorage.getItem('single-keys') !== 'off';
-    const show = () => {
-      document.documentElement.dataset.theme = isDark(place.theme) ? 'dark' : 'light';
-    };
-    system.addEventListener('change', show);
-    $effect(show);
+    const showChosen = () => show(place.theme);
+    system.addEventListener('change', showChosen);
+    $effect(showChosen);
     void desk.open(place.goTo(location.hash));
     void controllers.again();
   });

@@ -62,7 +62,7 @@ def test_each_common_case_takes_one_choice_and_shows_what_it_did(send):
     )
 
 
-def test_a_call_is_set_up_proved_and_settled(send):
+def test_a_call_is_set_up_proved_and_confirmed(send):
     page = send
     set_up(page, "A call")
     button(page, "Start live").click()

@@ -8,6 +8,8 @@ export function keptTheme(): Theme {
   return THEMES.find((theme) => theme === localStorage.getItem('theme')) ?? 'system';
 }
 
-export function isDark(theme: Theme): boolean {
-  return theme === 'dark' || (theme === 'system' && system.matches);
+/** Have the page look so. */
+export function show(theme: Theme): void {
+  const dark = theme === 'dark' || (theme === 'system' && system.matches);
+  document.documentElement.dataset.theme = dark ? 'dark' : 'light';
 }

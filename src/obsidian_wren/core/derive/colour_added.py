@@ -67,14 +67,18 @@ def what_colour_adds(spec: ColourSpec, *, peak_dbfs: float, rate_hz: float) -> C
             rate_hz,
         )
         beside = _said(aside - left)
-    after = _after_click(replace(spec, harmonics=0.0, ring=0.0, on=True), rate_hz)
+    arrivals: tuple[tuple[float, float], ...] = ()
+    decay_s = None
+    if spec.echo or spec.room or spec.plate:
+        after = _after_click(replace(spec, harmonics=0.0, ring=0.0, on=True), rate_hz)
+        arrivals, decay_s = _arrivals(after, rate_hz), _decay_s(after, rate_hz)
     return ColourAdded(
         TONE_HZ,
         float(peak_dbfs),
         harmonics,
         beside,
-        _arrivals(after, rate_hz),
-        _decay_s(after, rate_hz),
+        arrivals,
+        decay_s,
     )
 
 
@@ -117,8 +121,6 @@ def _arrivals(after: Samples, rate_hz: float) -> tuple[tuple[float, float], ...]
 
 def _decay_s(after: Samples, rate_hz: float) -> float | None:
     left = np.cumsum(np.square(after)[::-1])[::-1]
-    if left[0] <= 0.0:
-        return None
     fallen_db = power_db(np.maximum(left / left[0], 1e-20))
     first, last = (int(np.argmax(fallen_db < db)) for db in (_DECAY_FROM_DB, _DECAY_TO_DB))
     if not 0 < first < last:
