@@ -20,12 +20,16 @@ vi.mock('./capture', async (original) => ({
   },
 }));
 
-/** A stream that is opened again after its test has ended hears nothing. */
+/** A page without a stream, until a test gives it one. */
 class NoEvents {
   addEventListener() {}
   close() {}
 }
 Object.assign(globalThis, { EventSource: NoEvents });
+
+/** What the pages of a test do when they go: a stream that was lost would else be opened again in the next test, and hear its news. */
+const goes: (() => void)[] = [];
+const leave = () => goes.splice(0).forEach((go) => go());
 
 const rig: RigFields & { id: number; absolute_gain: boolean; things: object[] } = {
   absolute_gain: true,
@@ -143,7 +147,7 @@ beforeEach(async () => {
   vi.stubGlobal('AudioContext', FakeContext);
   // A page that somebody looks at, in a browser without a worker to share.
   vi.stubGlobal('document', Object.assign(new EventTarget(), { visibilityState: 'visible' }));
-  vi.stubGlobal('addEventListener', () => undefined);
+  vi.stubGlobal('addEventListener', (kind: string, go: () => void) => kind === 'pagehide' && goes.push(go));
   vi.stubGlobal('requestAnimationFrame', () => 0);
   vi.stubGlobal('localStorage', { setItem: vi.fn(), getItem: () => null });
   vi.stubGlobal('fetch', async (what: string | Request, init?: RequestInit) => {
@@ -166,7 +170,10 @@ beforeEach(async () => {
   await desk.refresh();
 });
 
-afterEach(() => vi.unstubAllGlobals());
+afterEach(() => {
+  leave();
+  vi.unstubAllGlobals();
+});
 
 describe('the desk', () => {
   it('shows the sentence of a refusal and keeps what it showed', async () => {
@@ -401,6 +408,14 @@ describe('news of a change', () => {
     expect(desk.lostSince).toBeNull();
     lost.now!();
     expect(desk.lostSince).not.toBeNull();
+  });
+
+  it('is not asked for again by a page that is gone', async () => {
+    const heard = told.hello;
+    lost.now!();
+    leave();
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    expect(told.hello).toBe(heard);
   });
 
   it('that an answer brought along is not fetched again', async () => {
