@@ -34,7 +34,7 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.lowpass import LowpassSpec
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 from obsidian_wren.core.chain.offline import render
-from obsidian_wren.service.workshop import beside
+from obsidian_wren.service.side_by_side import beside
 
 RATE, BLOCK = 48_000, 480
 TALK = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/talker/talk.flac"

@@ -8,7 +8,7 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 from obsidian_wren.core.chain.offline import in_parts, render, rendered
 from obsidian_wren.core.chain.ring_reduction import RingReductionSpec
-from obsidian_wren.service.workshop import beside
+from obsidian_wren.service.side_by_side import beside
 from signals import RATE, voice
 
 HISS = NoiseReductionSpec(12.0, tuple((hz, -70.0) for hz in (100.0, 1000.0, 10_000.0)))

@@ -20,9 +20,8 @@ def tone_and_rest_db(sound, hz, rate_hz):
 
 
 def through(resampler, sound, size=480):
-    return np.concatenate(
-        [resampler.process(sound[at : at + size]) for at in range(0, len(sound), size)]
-    )
+    parts = [sound[at : at + size, None] for at in range(0, len(sound), size)]
+    return np.concatenate([resampler.process(part) for part in parts])[:, 0]
 
 
 PAIRS = [
@@ -70,6 +69,15 @@ def test_the_size_of_the_blocks_makes_no_difference():
         assert np.abs(parts[:count] - whole[:count]).max() < 1e-9
 
 
+def test_channels_go_side_by_side_as_each_does_alone():
+    sound = np.random.default_rng(7).standard_normal((4_800, 2))
+    pair = Resampler(from_hz=44_100, to_hz=48_000, channels=2)
+    both = np.concatenate([pair.process(sound[at : at + 441]) for at in range(0, 4_800, 441)])
+    for channel in range(2):
+        alone = through(Resampler(from_hz=44_100, to_hz=48_000), sound[:, channel], size=441)
+        assert np.array_equal(both[:, channel], alone)
+
+
 @pytest.mark.parametrize(("from_hz", "to_hz"), [(48_000, 16_000), (44_100, 48_000)])
 def test_it_holds_back_as_much_as_it_tells(from_hz, to_hz):
     resampler = Resampler(from_hz=from_hz, to_hz=to_hz)
@@ -112,7 +120,7 @@ def test_a_ratio_that_moves_makes_no_click():
     out = []
     for index, at in enumerate(range(0, len(sound), 480)):
         resampler.ratio = 1.0 + 2e-4 * np.sin(index / 20.0)
-        out.append(resampler.process(sound[at : at + 480]))
+        out.append(resampler.process(sound[at : at + 480, None])[:, 0])
     heard = np.concatenate(out)[4800:]
     curve = np.abs(np.diff(heard, 2)).max()
     assert curve < 1.01 * np.abs(np.diff(sound, 2)).max()

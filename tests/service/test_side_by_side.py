@@ -4,7 +4,7 @@ import threading
 
 import pytest
 
-from obsidian_wren.service.workshop import beside
+from obsidian_wren.service.side_by_side import beside
 
 
 def test_what_comes_next_is_made_while_the_last_is_worked_with():

@@ -8,6 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.service.ports import ProgramSettings
 from obsidian_wren.standins import programs, sounds
@@ -149,7 +150,7 @@ class StandInProgram:
 
     def hear(self, block: Samples) -> None:
         """The next ``(n, channels)`` samples of what it picked, at the rate that it takes."""
-        sound = np.ascontiguousarray(block.mean(axis=1))
+        sound = np.ascontiguousarray(mono(block))
         settings = self.settings
         if settings.muted:
             sound = np.zeros(len(sound))

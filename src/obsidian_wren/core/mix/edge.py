@@ -27,18 +27,18 @@ class Edge:
         self.dropouts = 0
         self.waiting_s = waiting_s
         self._from_hz, self._to_hz = from_hz, to_hz
-        self._resamplers = [Resampler(from_hz=from_hz, to_hz=to_hz) for _ in range(channels)]
+        self._resampler = Resampler(from_hz=from_hz, to_hz=to_hz, channels=channels)
         self._follower = ClockFollower(wanted_samples=waiting_s * from_hz, rate_hz=from_hz)
         # The filter keeps its own length of the first block; as much more waits, so that nothing
         # has to be made up for.
-        first_s = waiting_s + self._resamplers[0].delay_samples / from_hz
+        first_s = waiting_s + self._resampler.delay_samples / from_hz
         self._ready = np.zeros((round(first_s * to_hz), channels))
         self._begun = False
 
     @property
     def delay_s(self) -> float:
         """How long sound takes through the edge, seconds: the filter and what waits."""
-        return self._resamplers[0].delay_samples / self._from_hz + len(self._ready) / self._to_hz
+        return self._resampler.delay_samples / self._from_hz + len(self._ready) / self._to_hz
 
     @property
     def drift_ppm(self) -> float:
@@ -52,14 +52,8 @@ class Edge:
             # Seen at the same place of each round, so that blocks do not look like drift.
             waiting = len(self._ready) * self._from_hz / self._to_hz
             ratio = self._follower.see(waiting, elapsed_samples=len(block))
-            for resampler in self._resamplers:
-                resampler.ratio = self._from_hz / self._to_hz * ratio
-        came = np.column_stack(
-            [
-                r.process(np.ascontiguousarray(c))
-                for r, c in zip(self._resamplers, block.T, strict=True)
-            ]
-        )
+            self._resampler.ratio = self._from_hz / self._to_hz * ratio
+        came = self._resampler.process(block)
         self._ready = np.concatenate([self._ready, came])[-round(self._to_hz) :]
 
     def pull(self, count: int) -> Samples:
@@ -82,28 +76,19 @@ class Straight:
 
     def __init__(self, *, from_hz: float, to_hz: float, channels: int) -> None:
         self._from_hz = from_hz
-        self._resamplers = (
-            []
-            if from_hz == to_hz
-            else [Resampler(from_hz=from_hz, to_hz=to_hz) for _ in range(channels)]
+        self._resampler = (
+            None if from_hz == to_hz else Resampler(from_hz=from_hz, to_hz=to_hz, channels=channels)
         )
         self._ready = np.zeros((0, channels))
 
     @property
     def delay_s(self) -> float:
         """How long sound takes through the edge, seconds: the filter, where there is one."""
-        return self._resamplers[0].delay_samples / self._from_hz if self._resamplers else 0.0
+        return self._resampler.delay_samples / self._from_hz if self._resampler else 0.0
 
     def push(self, block: Samples) -> None:
         """``(n, channels)`` samples at our rate."""
-        self._ready = block
-        if self._resamplers:
-            self._ready = np.column_stack(
-                [
-                    resampler.process(np.ascontiguousarray(channel))
-                    for resampler, channel in zip(self._resamplers, block.T, strict=True)
-                ]
-            )
+        self._ready = self._resampler.process(block) if self._resampler else block
 
     def pull(self, count: int) -> Samples:
         """All that came ``(n, channels)``, at the other rate, whatever is asked for."""

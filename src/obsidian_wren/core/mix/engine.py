@@ -15,6 +15,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.limiters import Limiters
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 
 _FADE_S = 0.03
@@ -85,7 +86,7 @@ class MixEngine:
         """``(n,)`` or ``(n, 2)`` samples by signal in; ``(n, channels)`` by listener out."""
         count = max((len(block) for block in signals.values()), default=0)
         over = signals.get(self._over)
-        shares = self._ducker.shares(_mono(_finite(over)) if over is not None else np.zeros(count))
+        shares = self._ducker.shares(mono(_finite(over)) if over is not None else np.zeros(count))
         mixed = self._matrix.mix(signals, count, shares)
         if self._fading is not None:
             fade = np.minimum((np.arange(count) + 1.0 + self._faded) / self._fade_samples, 1.0)
@@ -168,10 +169,6 @@ class _Matrix:
             if mix.listener in places:
                 row[:] = sums[places[mix.listener]]
         return found
-
-
-def _mono(block: Samples) -> Samples:
-    return block if block.ndim == 1 else np.asarray(block.mean(axis=1))
 
 
 def _finite(block: Samples) -> Samples:

@@ -45,32 +45,33 @@ def _table(cutoff: float) -> Samples:
 def _resample(
     held: Samples, table: Samples, at: float, step: float, out: Samples
 ) -> tuple[int, float]:
-    half = table.shape[1] // 2
+    half, count = table.shape[1] // 2, held.shape[1]
     phases = table.shape[0] - 1
     done = 0
     begin = at
-    while done < len(out):
+    while done < out.shape[0]:
         first = int(np.floor(at))
-        if first + half >= len(held):
+        if first + half >= count:
             break
         place = (at - first) * phases
         row = int(place)
         part = place - row
         lower, upper = table[row], table[row + 1]
-        # A slice of its own: its indices cannot be negative, so the loop runs on vectors.
-        near = held[first - half + 1 : first + half + 1]
-        low, high = 0.0, 0.0
-        for k in range(2 * half):
-            low += near[k] * lower[k]
-            high += near[k] * upper[k]
-        out[done] = low + part * (high - low)
+        for channel in range(held.shape[0]):
+            # A slice of its own: its indices cannot be negative, so the loop runs on vectors.
+            near = held[channel, first - half + 1 : first + half + 1]
+            low, high = 0.0, 0.0
+            for k in range(2 * half):
+                low += near[k] * lower[k]
+                high += near[k] * upper[k]
+            out[done, channel] = low + part * (high - low)
         done += 1
         at = begin + done * step
     return done, at
 
 
 class Resampler:
-    """Mono samples of one rate in, of another out, as they come.
+    """Samples of one rate in, of another out, as they come; all channels at once.
 
     Good to 20/24 of the lower Nyquist frequency.
 
@@ -78,11 +79,11 @@ class Resampler:
     thousandths, to follow a clock.
     """
 
-    def __init__(self, *, from_hz: float, to_hz: float) -> None:
+    def __init__(self, *, from_hz: float, to_hz: float, channels: int = 1) -> None:
         self.ratio = from_hz / to_hz
         self._table = _table(0.5 * min(1.0, to_hz / from_hz))
         self._half = self._table.shape[1] // 2
-        self._held = np.zeros(self._half)
+        self._held = np.zeros((channels, self._half))
         self._at = float(self._half) - 1.0
 
     @property
@@ -91,13 +92,16 @@ class Resampler:
         return float(self._half)
 
     def process(self, block: Samples) -> Samples:
-        """The output samples that the ``(n,)`` input samples complete."""
-        held = np.concatenate([self._held, block])
-        out = np.empty(int((len(held) - self._at) / self.ratio) + 2)
+        """The output samples ``(m, channels)`` that the ``(n, channels)`` input samples
+        complete."""
+        before, channels = self._held.shape[1], len(self._held)
+        held = np.empty((channels, before + len(block)))
+        held[:, :before], held[:, before:] = self._held, block.T
+        out = np.empty((int((held.shape[1] - self._at) / self.ratio) + 2, channels))
         done, at = _resample(held, self._table, self._at, self.ratio, out)
         # What no coming sample can need any more goes.
-        drop = max(0, min(int(np.floor(at)) - self._half + 1, len(held)))
-        self._held, self._at = held[drop:], at - drop
+        drop = max(0, min(int(np.floor(at)) - self._half + 1, held.shape[1]))
+        self._held, self._at = held[:, drop:], at - drop
         return out[:done]
 
 
@@ -130,14 +134,10 @@ class ClockFollower:
         error = waiting_samples - self.wanted_samples
         self._error += (error - self._error) * min(1.0, elapsed_samples / self._smooth_samples)
         error = self._error
-        self._integral = float(
-            np.clip(
-                self._integral + self._integral_gain * error * elapsed_samples,
-                -_MOST_OFF,
-                _MOST_OFF,
-            )
-        )
-        self.ratio = 1.0 + float(
-            np.clip(self._integral + self._gain * error, -_MOST_OFF, _MOST_OFF)
-        )
+        self._integral = _within(self._integral + self._integral_gain * error * elapsed_samples)
+        self.ratio = 1.0 + _within(self._integral + self._gain * error)
         return self.ratio
+
+
+def _within(off: float) -> float:
+    return max(-_MOST_OFF, min(_MOST_OFF, off))

@@ -27,7 +27,8 @@ from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.readings.frames import frame_json
 from obsidian_wren.service.recording.library import download_name
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop, beside
+from obsidian_wren.service.side_by_side import beside
+from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Recording, Take
 
 Version = Literal["raw", "treated"]

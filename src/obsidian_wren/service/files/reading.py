@@ -28,7 +28,7 @@ from obsidian_wren.formats.sound import OpenSound, open_sound
 from obsidian_wren.formats.write_sound import SoundWriter
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.sound_notes import sentences_of
-from obsidian_wren.service.workshop import beside
+from obsidian_wren.service.side_by_side import beside
 
 
 @dataclass(frozen=True)

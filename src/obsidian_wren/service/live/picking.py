@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.service.live.paths import Seat
 
 
@@ -24,7 +25,7 @@ def picked(
     also = inputs.get(seat.program.settings.also or "")
     if also is None:
         return block
-    return _mono(block) + _mono(_input(also, signals, mixed, count))
+    return mono(block) + mono(_input(also, signals, mixed, count))
 
 
 def _input(
@@ -36,7 +37,3 @@ def _input(
     if name.startswith("mix "):
         return mixed.get(name.removeprefix("mix "), np.zeros(count))
     return signals.get(name, np.zeros(count))
-
-
-def _mono(block: Samples) -> Samples:
-    return block if block.ndim == 1 else np.asarray(block.mean(axis=1))

@@ -8,6 +8,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import rms_dbfs
+from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine
 from obsidian_wren.core.mix.muting import without_voices
@@ -93,7 +94,7 @@ class SafeMixer:
                 " and it started again.",
             )
         for key, block in mixed.items():
-            self.levels_dbfs[key] = rms_dbfs(block.mean(axis=1))
+            self.levels_dbfs[key] = rms_dbfs(mono(block))
             self._limited_db[key] = min(
                 self._limited_db.get(key, 0.0), self._engine.limited_db(key)
             )

@@ -36,7 +36,8 @@ from obsidian_wren.service.readings.measuring import samples_of
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
-from obsidian_wren.service.workshop import Workshop, beside
+from obsidian_wren.service.side_by_side import beside
+from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation
 
 # As much of a take as its loudness stands on.

@@ -11,6 +11,7 @@ from collections.abc import Callable
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.service.mixes.taps import Tap
 from obsidian_wren.service.ports import ProgramSettings, SourceGone
@@ -53,14 +54,14 @@ class SourceProbe:
         self._taps = [Tap(self._system, self._name, self._came)]
         if self._back() is not None:
             self._taps.append(
-                Tap(self._system, self._back, lambda block: self._returned.push(block.mean(axis=1)))
+                Tap(self._system, self._back, lambda block: self._returned.push(mono(block)))
             )
         if not self._taps[0].hearing.wait(_PATIENCE_S):
             self.end()
             raise SourceGone("The input cannot be heard. Stop live and start it again.")
 
     def _came(self, block: Samples) -> None:
-        self._heard.push(block.mean(axis=1))
+        self._heard.push(mono(block))
         self._times.append((self._heard.position, time.monotonic()))
 
     def arrived_s(self, position: int) -> float | None:
@@ -133,7 +134,7 @@ class NamedInput:
         """The next ``(n, channels)`` samples."""
         feed = self._feed()
         if feed is not None:
-            feed.write(block.mean(axis=1))
+            feed.write(mono(block))
             self._wrote()
 
 
@@ -151,7 +152,7 @@ class ProgramReturn:
 
     def _came(self, block: Samples) -> None:
         with self._lock:
-            self._waiting = [*self._waiting[-50:], block.mean(axis=1)]
+            self._waiting = [*self._waiting[-50:], mono(block)]
 
     def play(self, elapsed_s: float) -> Samples:
         """All that came since it was asked last, by the program's clock."""

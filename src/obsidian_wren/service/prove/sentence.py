@@ -32,7 +32,7 @@ from obsidian_wren.service.prove.two_takes import beside_of, names_of
 from obsidian_wren.service.prove.versions import kept_file, version_of, version_title
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.workshop import beside
+from obsidian_wren.service.side_by_side import beside
 from obsidian_wren.store.models import Reading, Take
 
 

@@ -15,6 +15,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.running import RunningLevels
+from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.service.recording.recorded_file import (
     RecordedFile,
     measured,
@@ -253,7 +254,7 @@ def _shaped(block: Samples | None, channels: int) -> Samples:
     wide = block[:, None] if block.ndim == 1 else block
     if wide.shape[1] == channels:
         return wide
-    return np.repeat(wide, 2, axis=1) if channels == 2 else wide.mean(axis=1, keepdims=True)
+    return np.repeat(wide, 2, axis=1) if channels == 2 else mono(wide)[:, None]
 
 
 def _find(

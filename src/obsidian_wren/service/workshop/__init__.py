@@ -3,7 +3,6 @@
 from obsidian_wren.service.workshop.asked import Asked
 from obsidian_wren.service.workshop.bus import END, Bus
 from obsidian_wren.service.workshop.remembered import Remembered
-from obsidian_wren.service.workshop.side_by_side import beside
 from obsidian_wren.service.workshop.workshop import Finding, Pace, Workshop
 
-__all__ = ["END", "Asked", "Bus", "Finding", "Pace", "Remembered", "Workshop", "beside"]
+__all__ = ["END", "Asked", "Bus", "Finding", "Pace", "Remembered", "Workshop"]
