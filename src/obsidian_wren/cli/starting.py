@@ -13,6 +13,7 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import obsidian_wren
 from obsidian_wren.cli.kernels import are_compiled, telling_how_far
 
 if TYPE_CHECKING:
@@ -61,6 +62,8 @@ def start(chosen: argparse.Namespace) -> int:
     from obsidian_wren.store.folder import DataFolder
     from obsidian_wren.store.token import token_of
     from obsidian_wren.web.access import Access
+    from obsidian_wren.web.front import page_mark
+    from obsidian_wren.web.left_state import LeftState
     from obsidian_wren.web.server import bind, serve
 
     # Whatever is written from here on is its owner's alone.
@@ -91,7 +94,13 @@ def start(chosen: argparse.Namespace) -> int:
     token = None if chosen.no_token else token_of(folder.path / "token")
     address = f"http://127.0.0.1:{port}/" + (f"?token={token}" if token else "")
     print(f"Obsidian Wren is at {address}  (data in {path}; end with Ctrl-C)", flush=True)
-    serve(open_the_workshop, listening, Access(token, port))
+    left = LeftState(
+        folder.path,
+        # A state is of the shape that its page knows.
+        version=f"{obsidian_wren.__version__} {page_mark()}",
+        around="simulated" if demo or chosen.simulated else "own",
+    )
+    serve(open_the_workshop, listening, Access(token, port), left)
     return 0
 
 

@@ -8,6 +8,7 @@ know the token.
 
 from __future__ import annotations
 
+import hashlib
 import json
 import logging
 import mimetypes
@@ -35,6 +36,9 @@ HEADERS = {
 FOREIGN = {"code": "foreign", "sentence": "This page speaks to its own machine only."}
 # The page itself, and the one that listens.
 _PAGES = ("/", "/listener")
+_STATE = "/api/state"
+# Says of an answer that it is the state as the program left it.
+LEFT = "Wren-Left"
 _WAIT_S = 60.0
 _LOG = logging.getLogger(__name__)
 _FAILED = (
@@ -43,6 +47,25 @@ _FAILED = (
 )
 
 Wsgi = Callable[[dict[str, Any], Callable[..., Any]], Iterable[bytes]]
+
+
+def page_mark() -> str:
+    """Tells one built page from another; empty where none was built."""
+    try:
+        return hashlib.blake2b((STATIC / "index.html").read_bytes(), digest_size=8).hexdigest()
+    except OSError:
+        return ""
+
+
+def _is_for_state(environ: dict[str, Any]) -> bool:
+    """Whether a page of ours looks; a browser names the origin of whoever else asks."""
+    asked = (environ.get("REQUEST_METHOD"), environ.get("PATH_INFO"))
+    site = environ.get("HTTP_SEC_FETCH_SITE", "none")
+    return (
+        asked == ("GET", _STATE)
+        and "HTTP_ORIGIN" not in environ
+        and site in ("none", "same-origin")
+    )
 
 
 def own_host(host: str) -> bool:
@@ -55,10 +78,13 @@ def own_host(host: str) -> bool:
 class Front:
     """A WSGI application.
 
-    ``load`` makes the one behind it and may raise; what it tells then answers every request.
+    ``load`` makes the one behind it and may raise; what it tells then answers every request. Until
+    it is there the state that was ``left`` answers for it.
     """
 
-    def __init__(self, load: Callable[[], Wsgi], access: Access | None = None) -> None:
+    def __init__(
+        self, load: Callable[[], Wsgi], access: Access | None = None, left: bytes | None = None
+    ) -> None:
         self._access = access or Access(None, 0)
         # Every file that can be asked for is known beforehand, so no request ever names a path.
         self._files = {
@@ -70,6 +96,7 @@ class Front:
         self._failed: str | None = None
         self._ready = threading.Event()
         self._load = load
+        self._left = left
 
     def start(self) -> None:
         """Load what is behind, beside what is served already."""
@@ -112,6 +139,10 @@ class Front:
             return self._file("/index.html" if path in _PAGES else path, start_response)
         if not self._access.allows(environ):
             return _json(start_response, "401 Unauthorized", self._access.refusal)
+        if self._left is not None and not self._ready.is_set() and _is_for_state(environ):
+            headers = [("Content-Type", "application/json"), ("Cache-Control", "no-store")]
+            start_response("200 OK", [*headers, (LEFT, "1"), *HEADERS.items()])
+            return [self._left]
         self._ready.wait(_WAIT_S)
         if self._behind is None:
             sentence = (

@@ -9,6 +9,7 @@ import signal
 import socket
 import threading
 from collections.abc import Callable
+from contextlib import suppress
 from http import HTTPStatus
 from types import FrameType
 from typing import TYPE_CHECKING
@@ -21,11 +22,13 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.heap import all_is_loaded, share_arenas
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.front import HEADERS, Front, Wsgi
+from obsidian_wren.web.left_state import LeftState
 from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 
 if TYPE_CHECKING:
     from obsidian_wren.service.workshop import Workshop
 
+_LOG = logging.getLogger(__name__)
 HOST = "127.0.0.1"
 _WARM_UP_AFTER_S = 0.7
 # Connections that say nothing, or stop in the middle of a word, are let go; there is room for many
@@ -102,11 +105,15 @@ _NOT_UNDERSTOOD = "What was sent cannot be understood. Send it again, as the pag
 
 
 def serve(
-    open_the_workshop: Callable[[], Workshop], listening: socket.socket, access: Access
+    open_the_workshop: Callable[[], Workshop],
+    listening: socket.socket,
+    access: Access,
+    left: LeftState,
 ) -> None:
     """Answer until the program is ended.
 
-    The page comes at once; the workshop and what computes load behind it.
+    The page comes at once, with the state that was ``left``; the workshop and what computes load
+    behind it.
     """
     from waitress.server import create_server
 
@@ -118,6 +125,7 @@ def serve(
 
         ws = open_the_workshop()
         opened.append(ws)
+        left.forget()
         # After the first answer: loading what computes would slow it down.
         warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up, (ws,))
         warmer.daemon = True
@@ -128,7 +136,7 @@ def serve(
 
     # A request that waits for a thread is no news: streams hold theirs.
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
-    front = Front(load, access)
+    front = Front(load, access, left.read())
     # One byte at a time to the socket: an event must not wait for the next. Looking ahead notices
     # at once when a page has gone.
     server = create_server(
@@ -161,6 +169,22 @@ def serve(
         pass
     finally:
         for ws in opened:
-            from obsidian_wren.service.opening.opening import close_workshop
+            _close(ws, left)
 
-            close_workshop(ws)
+
+def _close(ws: Workshop, left: LeftState) -> None:
+    from obsidian_wren.service.opening.opening import close_workshop
+    from obsidian_wren.service.page.overview import overview_json
+
+    states: list[str] = []
+
+    def read() -> None:
+        try:
+            states.append(overview_json(ws))
+        except Exception:
+            _LOG.exception("The state could not be left for the next start")
+
+    close_workshop(ws, last=read)
+    with suppress(OSError):
+        for state in states:
+            left.keep(state)

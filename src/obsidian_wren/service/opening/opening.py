@@ -158,8 +158,9 @@ def _read_again(ws: Workshop) -> None:
             keeping.measure_missing(ws)
 
 
-def close_workshop(ws: Workshop) -> None:
-    """Stop what runs and give the folder back."""
+def close_workshop(ws: Workshop, *, last: Callable[[], None] = lambda: None) -> None:
+    """Stop what runs and give the folder back. ``last`` is done in between, when nothing runs any
+    more and what is kept can still be read."""
     now = live.current(ws)
     if now.watch is not None:
         now.watch.stop()
@@ -171,6 +172,7 @@ def close_workshop(ws: Workshop) -> None:
         from obsidian_wren.service.send.feeds import leave_feeds
 
         leave_feeds(ws)
+    last()
     if ws.copier is not None:
         ws.copier.stop()
     ws.sessions.close()
