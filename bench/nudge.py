@@ -109,6 +109,8 @@ def main() -> None:
             time.sleep(10.0)
             first = nudge(program, "high-pass", 0)
             memory.append(program.memory_mb())
+            time.sleep(5.0)
+            memory.append(program.memory_mb())
             print(f"the first one    answer {1000 * first[0]:4.0f} ms, all {first[1]:.2f} s")
             for name in NUDGES:
                 found = np.array([nudge(program, name, 1 + turn) for turn in range(_TIMES)])
@@ -132,8 +134,8 @@ def main() -> None:
             time.sleep(5.0)
             memory.append(program.memory_mb())
             print(
-                f"memory           first state {memory[0]:.0f} MB, after a click {memory[1]:.0f} MB"
-                f" (220), after 200 more {memory[2]:.0f} MB (350)"
+                f"memory           first state {memory[0]:.0f} MB, after a click"
+                f" {memory[1]:.0f} MB, at rest then {memory[2]:.0f} MB (220), after 200 more {memory[3]:.0f} MB (350)"
             )
         finally:
             program.process.terminate()
