@@ -80,7 +80,7 @@ types: .setup-test
 	cd frontend && npm run --silent types
 
 sentences: .setup-test
-	$(BIN)/python scripts/write_sentences.py
+	$(BIN)/python scripts/write_catalogue.py
 
 # One file to install, in an environment that holds nothing else.
 try-wheel: EXTRAS = test

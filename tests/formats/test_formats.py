@@ -10,8 +10,9 @@ from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
-from obsidian_wren.core.derive.setting import hz, resolve
+from obsidian_wren.core.derive.setting import resolve
 from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
+from obsidian_wren.core.numerals import frequency
 from obsidian_wren.formats.calibration import BadCalibration, chain_spec, read_calibration
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.formats.read_sound import read_sound
@@ -203,7 +204,7 @@ def test_settings_keep_what_was_derived_beside_the_pin():
     free, held = resolve(9.54, "dB", "why", None), resolve(9.54, "dB", "why", 12.0)
     assert (free.value, free.derived, free.pinned) == (9.5, 9.5, False)
     assert (held.value, held.derived, held.pinned) == (12.0, 9.5, True)
-    assert [hz(v) for v in (92.4, 999.0, 1000.0, 3400.0, 12_000.0)] == [
+    assert [frequency(v) for v in (92.4, 999.0, 1000.0, 3400.0, 12_000.0)] == [
         "92 Hz",
         "999 Hz",
         "1 kHz",

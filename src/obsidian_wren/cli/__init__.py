@@ -16,9 +16,11 @@ from types import ModuleType
 
 from obsidian_wren.cli.arguments import parser
 from obsidian_wren.cli.kernels import keep_in_own_cache
+from obsidian_wren.cli.language import speak_as_asked
 from obsidian_wren.cli.printing import print_check, print_plain
 from obsidian_wren.cli.simulating import simulate
 from obsidian_wren.cli.starting import look_through, start
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.heap import all_is_loaded
 
 # The matrices here are small: more threads only spin, beside a live run that needs its core. Read
@@ -30,13 +32,15 @@ keep_in_own_cache()
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
-    chosen = parser().parse_args(arguments)
     # What is loaded stays: looking through it for what nobody uses takes a fifth of the time of
     # loading.
     gc.disable()
     from obsidian_wren.core.told import Told
 
     try:
+        # Before anything else is loaded.
+        speak_as_asked(sys.argv[1:] if arguments is None else arguments)
+        chosen = parser().parse_args(arguments)
         if chosen.command in ("serve", "demo"):
             return start(chosen)
         if chosen.command == "doctor":
@@ -56,20 +60,20 @@ def main(arguments: list[str] | None = None) -> int:
         sys.stdout = open(os.devnull, "w")  # noqa: PTH123, SIM115
         return 0
     except MemoryError:
-        sentence = (
+        sentence = worded(
             "There is not enough memory for this. Close other programs, or use a shorter file."
         )
     except OSError as error:
-        sentence = (
-            f"The system refused: {error.strerror or 'the disk failed'}. Check the file, the folder"
-            " and the free space."
+        sentence = worded(
+            "The system refused: {value}. Check the file, the folder and the free space.",
+            value=error.strerror or worded("the disk failed"),
         )
     except Exception:
         if os.environ.get("OBSIDIAN_WREN_TRACE"):
             raise
-        sentence = (
-            "This failed inside, and nothing was written. Try another file; OBSIDIAN_WREN_TRACE=1"
-            " shows where it failed."
+        sentence = worded(
+            "This failed inside, and nothing was written. Try another file;"
+            " OBSIDIAN_WREN_TRACE=1 shows where it failed."
         )
     finally:
         gc.enable()
@@ -86,8 +90,10 @@ def _passing() -> ModuleType:
 
         raise NoSoundServer(
             "no-library",
-            "The library of the sound server is missing. Install Debian's libpulse0, then try"
-            " again.",
+            worded(
+                "The library of the sound server is missing. Install Debian's libpulse0, then"
+                " try again."
+            ),
         ) from error
     return passing
 
@@ -152,7 +158,7 @@ def _work(chosen: argparse.Namespace) -> int:
             from obsidian_wren.service.files.reporting import report_file
 
             report_file(chosen.calibration, chosen.out)
-            print(f"Written to {chosen.out}.")
+            print(worded("Written to {out}.", out=chosen.out))
             return 0
         case "render", _:
             answer = files.render_file(

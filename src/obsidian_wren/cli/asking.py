@@ -7,6 +7,7 @@ import urllib.error
 import urllib.request
 from pathlib import Path
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.store.token import token_of
 
@@ -26,17 +27,25 @@ def show_memory(folder: Path, port: int, *, as_json: bool) -> int:
     except (urllib.error.URLError, TimeoutError, ValueError) as error:
         raise Refused(
             "no-program",
-            f"No program over {folder} answers at port {port}. Start it, or name its port with"
-            " --port and its folder with --data.",
+            worded(
+                "No program over {folder} answers at port {port}. Start it, or name its port"
+                " with --port and its folder with --data.",
+                folder=folder,
+                port=port,
+            ),
         ) from error
     if as_json:
         print(json.dumps(found, ensure_ascii=False))
         return 0
     whole = found["program_mb"]
     print(
-        f"The program holds {'an unknown amount' if whole is None else f'{whole:.0f} MB'}; of this:"
+        worded("The program holds an unknown amount; of this:")
+        if whole is None
+        else worded("The program holds {whole:.0f} MB; of this:", whole=whole)
     )
     for held in found["held"]:
-        most = "" if held["most_mb"] is None else f" of {held['most_mb']:.0f}"
+        most = (
+            "" if held["most_mb"] is None else worded(" of {most_mb:.0f}", most_mb=held["most_mb"])
+        )
         print(f"  {held['mb']:6.1f} MB{most}  {held['what']}")
     return 0

@@ -12,6 +12,7 @@ from importlib.util import cache_from_source
 from pathlib import Path
 
 import obsidian_wren
+from obsidian_wren.core.wording import worded
 
 _PACKAGE = Path(obsidian_wren.__file__).parent
 # Compiled behind all that it calls.
@@ -50,7 +51,13 @@ def telling_how_far(tell: Callable[[str], None]) -> Iterator[None]:
 
         def on_end(self, event: event.Event) -> None:
             self.done += 1
-            tell(f"Compiling for this processor: {self.done} of about {max(_ABOUT, self.done)}.")
+            tell(
+                worded(
+                    "Compiling for this processor: {done} of about {max}.",
+                    done=self.done,
+                    max=max(_ABOUT, self.done),
+                )
+            )
 
     with event.install_listener("numba:compile", Count()):
         yield

@@ -10,6 +10,7 @@ import signal
 import sys
 from typing import TYPE_CHECKING
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.formats.calibration import chain_spec, read_calibration
 from obsidian_wren.service.errors import Refused
@@ -41,12 +42,21 @@ def devices(chosen: argparse.Namespace) -> int:
             *(["ours"] if one.ours else []),
         ]
         print(
-            f"  {one.title} ({one.name}): {one.rate_hz} Hz, {one.channels} ch, volume"
-            f" {one.volume_percent:.0f} %{', ' if marks else ''}{', '.join(marks)}"
+            worded(
+                "  {title} ({name}): {rate_hz} Hz, {channels} ch, volume {volume_percent:.0f}"
+                " %{which}{marks}",
+                title=one.title,
+                name=one.name,
+                rate_hz=one.rate_hz,
+                channels=one.channels,
+                volume_percent=one.volume_percent,
+                which=", " if marks else "",
+                marks=", ".join(marks),
+            )
         )
     for listener in server.listeners():
         hears = listener.microphone or "nothing"
-        print(f"  {listener.program} records from {hears}")
+        print(worded("  {program} records from {hears}", program=listener.program, hears=hears))
     return 0
 
 
@@ -66,7 +76,12 @@ def live(chosen: argparse.Namespace) -> int:
     title = chosen.as_name or "Wren: voice"
     feed = server.ensure_input(_KEY, title)
     if not chosen.json:
-        print(f"Pick “{title}” as the microphone in your program. Ctrl-C ends it.", flush=True)
+        print(
+            worded(
+                "Pick “{title}” as the microphone in your program. Ctrl-C ends it.", title=title
+            ),
+            flush=True,
+        )
     through = Through(
         open_microphone,
         feed,
@@ -99,8 +114,11 @@ def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> Sy
         listed = ", ".join(f"“{each.title}”" for each in real) or "none"
         raise Refused(
             "no-microphone",
-            f"There is no such microphone; the system has {listed}. Plug it in, or name another"
-            " one with --microphone.",
+            worded(
+                "There is no such microphone; the system has {listed}. Plug it in, or name"
+                " another one with --microphone.",
+                listed=listed,
+            ),
         )
     return fitting[0]
 
@@ -111,8 +129,11 @@ def _channel(microphone: SystemMicrophone, wanted: int | None) -> int:
     if not 1 <= number <= microphone.channels:
         raise Refused(
             "no-channel",
-            f"“{microphone.title}” has the channels 1 to {microphone.channels}. Choose one of"
-            " them.",
+            worded(
+                "“{title}” has the channels 1 to {channels}. Choose one of them.",
+                title=microphone.title,
+                channels=microphone.channels,
+            ),
         )
     return number - 1
 
@@ -134,11 +155,15 @@ def _print_json(passing: Passing) -> None:
 
 def _print_line(passing: Passing) -> None:
     if passing.silent_because is not None:
-        text = f"Silence: {passing.silent_because}"
+        text = worded("Silence: {silent_because}", silent_because=passing.silent_because)
     else:
-        text = (
-            f"{passing.level_dbfs:6.1f} dBFS  peak {passing.peak_dbfs:6.1f} dBFS  delay"
-            f" {passing.delay_ms:.1f} ms  {passing.gaps} gaps"
+        text = worded(
+            "{level_dbfs:6.1f} dBFS  peak {peak_dbfs:6.1f} dBFS  delay {delay_ms:.1f} ms "
+            " {gaps} gaps",
+            level_dbfs=passing.level_dbfs,
+            peak_dbfs=passing.peak_dbfs,
+            delay_ms=passing.delay_ms,
+            gaps=passing.gaps,
         )
     print(f"\r{text:78}" if sys.stdout.isatty() else text, end="", flush=True)
     if not sys.stdout.isatty() or passing.silent_because is not None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
+from obsidian_wren.core.wording import worded
+
 
 def print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
     """Print an answer: a line a number, or a plan with its reasons."""
@@ -16,16 +18,19 @@ def print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
     print(body["rig"]["preamp"]["sentence"] + ".", body["rig"]["preamp"]["because"])
     for stage in body["chain"]:
         if not stage["on"]:
-            print(f"{stage['kind']:24} off")
+            print(worded("{kind:24} off", kind=stage["kind"]))
             continue
         for name, setting in stage["settings"].items():
             _print_setting(stage["kind"], name, setting)
     feed = body["feeds"][0]
     print(
-        f"The feed will carry {feed['planned_lufs']:.1f} LUFS at"
-        f" {feed['planned_true_peak_dbtp']:.1f} dBTP."
+        worded(
+            "The feed will carry {planned_lufs:.1f} LUFS at {planned_true_peak_dbtp:.1f} dBTP.",
+            planned_lufs=feed["planned_lufs"],
+            planned_true_peak_dbtp=feed["planned_true_peak_dbtp"],
+        )
     )
-    print(f"Written to {chosen.out}.")
+    print(worded("Written to {out}.", out=chosen.out))
 
 
 def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
@@ -38,8 +43,13 @@ def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
             )
     elif isinstance(value, list):
         print(
-            f"{kind + ' ' + name:24} {len(value)} points of Hz and {setting['unit']} "
-            f" {setting['because']}"
+            worded(
+                "{kind:24} {value} points of Hz and {unit}  {because}",
+                kind=kind + " " + name,
+                value=len(value),
+                unit=setting["unit"],
+                because=setting["because"],
+            )
         )
     else:
         print(f"{kind + ' ' + name:24} {value:g} {setting['unit']}  {setting['because']}")
@@ -48,7 +58,9 @@ def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
 def print_check(body: dict[str, Any]) -> None:
     """Print what a check found: the causes with what to do, and what moved."""
     if not body["drifted"]:
-        print("Nothing drifted: what differs is what two readings of one sentence differ by.")
+        print(
+            worded("Nothing drifted: what differs is what two readings of one sentence differ by.")
+        )
     for cause in body["causes"]:
         print(f"{cause['share']:4.0%}  {cause['sentence']} {cause['action']}")
     for name, row in body["readings"].items():

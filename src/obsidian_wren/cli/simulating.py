@@ -5,6 +5,8 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING
 
+from obsidian_wren.core.wording import worded
+
 if TYPE_CHECKING:
     from obsidian_wren.service.files.reading import FileAnswer
 
@@ -22,7 +24,8 @@ def simulate(chosen: argparse.Namespace) -> FileAnswer:
 
     if not _SHORTEST_SIMULATED_S <= chosen.seconds <= _LONGEST_SIMULATED_S:
         raise Refused(
-            "seconds", "A simulated take lasts between 0.1 s and 1 h. Choose a length in between."
+            "seconds",
+            worded("A simulated take lasts between 0.1 s and 1 h. Choose a length in between."),
         )
     rig = SimulatedRig(read_spec(chosen.spec))
     if chosen.gain is not None:

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 import obsidian_wren
 from obsidian_wren.cli.kernels import are_compiled, telling_how_far
+from obsidian_wren.core.wording import worded
 
 if TYPE_CHECKING:
     from obsidian_wren.service.ports import PushedStream, World
@@ -33,7 +34,9 @@ def look_through(chosen: argparse.Namespace) -> int:
 
     path = chosen.data or Path.home() / _OWN_DATA
     if not path.is_dir():
-        raise Refused("no-folder", f"There is no data folder {path}. Name it with --data.")
+        raise Refused(
+            "no-folder", worded("There is no data folder {path}. Name it with --data.", path=path)
+        )
     if chosen.memory:
         from obsidian_wren.cli.asking import show_memory
 
@@ -53,7 +56,7 @@ def look_through(chosen: argparse.Namespace) -> int:
         for trouble in found:
             print(f"{trouble.sentence} {'Put right.' if trouble.put_right else trouble.action}")
         if not found:
-            print(f"All is well in {path}.")
+            print(worded("All is well in {path}.", path=path))
     return 0 if all(trouble.put_right for trouble in found) else 1
 
 
@@ -93,7 +96,14 @@ def start(chosen: argparse.Namespace) -> int:
     port = listening.getsockname()[1]
     token = None if chosen.no_token else token_of(folder.path / "token")
     address = f"http://127.0.0.1:{port}/" + (f"?token={token}" if token else "")
-    print(f"Obsidian Wren is at {address}  (data in {path}; end with Ctrl-C)", flush=True)
+    print(
+        worded(
+            "Obsidian Wren is at {address}  (data in {path}; end with Ctrl-C)",
+            address=address,
+            path=path,
+        ),
+        flush=True,
+    )
     left = LeftState(
         folder.path,
         # A state is of the shape that its page knows.
@@ -146,13 +156,17 @@ def _own_system() -> SystemSound:
         if sys.platform.startswith("linux"):
             return NoSystem(
                 "no-library",
-                "The library of the sound server is missing. Install Debian's libpulse0, then"
-                " start the program again.",
+                worded(
+                    "The library of the sound server is missing. Install Debian's libpulse0,"
+                    " then start the program again."
+                ),
             )
         return NoSystem(
             "no-portaudio",
-            "PortAudio is missing. Install it with pip install 'obsidian-wren[portaudio]', then"
-            " start the program again.",
+            worded(
+                "PortAudio is missing. Install it with pip install 'obsidian-wren[portaudio]',"
+                " then start the program again."
+            ),
         )
 
 
@@ -174,7 +188,7 @@ def _fill(folder: DataFolder) -> None:
     from obsidian_wren.service.opening.boathouse import fill_with_boathouse
     from obsidian_wren.service.opening.opening import open_workshop
 
-    print("Doing the boathouse's calibration; this is done once.", flush=True)
+    print(worded("Doing the boathouse's calibration; this is done once."), flush=True)
     ws = open_workshop(folder, _world(), pace="fast")
     with nullcontext() if are_compiled() else telling_how_far(_tell):
         fill_with_boathouse(ws)

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import math
 
-UNKNOWN = "unknown"
+from obsidian_wren.core.wording import marked, worded
+
+UNKNOWN = worded("unknown")
 # Two takes of one room differ by as much: a smaller difference decides nothing and is not told.
 DECIDES_DB = 1.0
 _ONE_KHZ = 1000.0
@@ -19,7 +21,7 @@ def plain(value: float | None, decimals: int = 1) -> str:
     if value is None or not math.isfinite(value):
         return UNKNOWN
     text = f"{value:.{decimals}f}"
-    return text.lstrip("-") if float(text) == 0.0 else text.replace("-", "−")
+    return marked(text.lstrip("-") if float(text) == 0.0 else text.replace("-", "−"))
 
 
 def signed(value: float | None, decimals: int = 1) -> str:
@@ -27,7 +29,7 @@ def signed(value: float | None, decimals: int = 1) -> str:
     if value is None or not math.isfinite(value):
         return UNKNOWN
     text = f"{abs(value):.{decimals}f}"
-    return text if float(text) == 0.0 else f"{'−' if value < 0 else '+'}{text}"
+    return marked(text if float(text) == 0.0 else f"{'−' if value < 0 else '+'}{text}")
 
 
 def with_unit(value: float | None, unit: str, decimals: int = 1) -> str:
@@ -46,12 +48,14 @@ def beside(difference_db: float, what: str) -> str:
     """How a level stands beside another: “4 dB over the target”, “3 dB under the target”; where
     less than a decibel parts them, “at the target”. ``difference_db`` in dB."""
     if abs(difference_db) < DECIDES_DB:
-        return f"at {what}"
-    return f"{abs(difference_db):.0f} dB {'over' if difference_db > 0.0 else 'under'} {what}"
+        return worded("at {what}", what=what)
+    over = worded("{size:.0f} dB over {what}", size=abs(difference_db), what=what)
+    under = worded("{size:.0f} dB under {what}", size=abs(difference_db), what=what)
+    return over if difference_db > 0.0 else under
 
 
 def frequency(hz: float) -> str:
     """A frequency in Hz, from a thousand on in kHz: “80 Hz”, “4.2 kHz”, “10 kHz”."""
     if hz < _ONE_KHZ:
         return f"{hz:.0f} Hz"
-    return f"{hz / 1000.0:.1f}".removesuffix(".0") + " kHz"
+    return marked(f"{hz / 1000.0:.1f}".removesuffix(".0")) + " kHz"

@@ -24,6 +24,7 @@ from obsidian_wren.core.derive.setting import Setting
 from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.stage_data import lines_setting, profile_setting
 
 FORMAT = "obsidian-wren/calibration"
@@ -186,9 +187,13 @@ def _band_rows(tone: Tone) -> list[dict[str, Any]]:
 
 def _residual(tone: Tone) -> str:
     fit = tone.fit
-    return (
-        f"{fit.residual_rms_db:.1f} dB rms remain from {fit.low_hz:.0f} Hz to"
-        f" {fit.high_hz / 1000:.1f} kHz. {tone.left_alone}"
+    return worded(
+        "{residual_rms_db:.1f} dB rms remain from {low_hz:.0f} Hz to {high_hz:.1f} kHz."
+        " {left_alone}",
+        residual_rms_db=fit.residual_rms_db,
+        low_hz=fit.low_hz,
+        high_hz=fit.high_hz / 1000,
+        left_alone=tone.left_alone,
     )
 
 
@@ -244,21 +249,31 @@ def read_calibration(path: Path) -> CalibrationFile:
         whole = json.loads(path.read_text("utf-8"))
     except OSError as error:
         raise BadCalibration(
-            f"{path.name} cannot be opened ({error.strerror}). Check the name and try again."
+            worded(
+                "{name} cannot be opened ({strerror}). Check the name and try again.",
+                name=path.name,
+                strerror=error.strerror,
+            )
         ) from error
     except (ValueError, RecursionError) as error:
         raise BadCalibration(
-            f"{path.name} is not JSON. Write it again with “obsidian-wren plan”."
+            worded("{name} is not JSON. Write it again with “obsidian-wren plan”.", name=path.name)
         ) from error
     if not isinstance(whole, dict) or whole.get("format") != FORMAT:
         raise BadCalibration(
-            f"{path.name} is not a calibration of Obsidian Wren. Write one with “obsidian-wren"
-            " plan”."
+            worded(
+                "{name} is not a calibration of Obsidian Wren. Write one with “obsidian-wren"
+                " plan”.",
+                name=path.name,
+            )
         )
     if whole.get("version") != 1:
         raise BadCalibration(
-            f"{path.name} has version {whole.get('version')}; this program reads version 1. Update"
-            " the program."
+            worded(
+                "{name} has version {whole}; this program reads version 1. Update the program.",
+                name=path.name,
+                whole=whole.get("version"),
+            )
         )
     try:
         return CalibrationFile.model_validate(whole)
@@ -266,8 +281,12 @@ def read_calibration(path: Path) -> CalibrationFile:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
         raise BadCalibration(
-            f"{path.name}, at {where}: {first['msg']}. Fix it or write it again with"
-            " “obsidian-wren plan”."
+            worded(
+                "{name}, at {where}: {msg}. Fix it or write it again with “obsidian-wren plan”.",
+                name=path.name,
+                where=where,
+                msg=first["msg"],
+            )
         ) from error
 
 
@@ -289,8 +308,11 @@ def _stage(stage: StageFile) -> StageSpec:
     kind = KINDS.get(stage.kind)
     if kind is None:
         raise BadCalibration(
-            f"This version has no stage “{stage.kind}”. Take it out of the file, or update the"
-            " program."
+            worded(
+                "This version has no stage “{kind}”. Take it out of the file, or update the"
+                " program.",
+                kind=stage.kind,
+            )
         )
     try:
         return kind.spec_class().from_settings(
@@ -298,8 +320,12 @@ def _stage(stage: StageFile) -> StageSpec:
         )
     except BadSetting as error:
         raise BadCalibration(
-            f"The stage “{stage.kind}” {error}. Fix the file or write it again with “obsidian-wren"
-            " plan”."
+            worded(
+                "The stage “{kind}” {error}. Fix the file or write it again with “obsidian-wren"
+                " plan”.",
+                kind=stage.kind,
+                error=error,
+            )
         ) from error
 
 

@@ -17,6 +17,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from obsidian_wren.core.chain.kinds import INSTANCES, KINDS
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import (
     FORMAT,
     VERSION,
@@ -49,8 +50,12 @@ def read_carried(path: Path, name: str) -> CalibrationFile:
     whole = _json(_bytes(path, name), name)
     if not isinstance(whole, dict) or whole.get("format") != FORMAT:
         raise BadCalibration(
-            f"{name} is no calibration of Obsidian Wren. Save one with “Save as a file”; settings"
-            " of other programs come in as biquads, a two-column curve or an impulse response."
+            worded(
+                "{name} is no calibration of Obsidian Wren. Save one with “Save as a file”;"
+                " settings of other programs come in as biquads, a two-column curve or an"
+                " impulse response.",
+                name=name,
+            )
         )
     _require_version(whole.get("version"), name)
     _require_shallow(whole, name)
@@ -60,8 +65,13 @@ def read_carried(path: Path, name: str) -> CalibrationFile:
         raise BadCalibration(_where(error, name)) from error
     if len(file.chain) > _MOST_STAGES or len(file.feeds) > _MOST_FEEDS:
         raise BadCalibration(
-            f"{name} names {len(file.chain)} stages and {len(file.feeds)} feeds; no calibration"
-            " has so many. Ask for the file again."
+            worded(
+                "{name} names {chain} stages and {feeds} feeds; no calibration has so many. Ask"
+                " for the file again.",
+                name=name,
+                chain=len(file.chain),
+                feeds=len(file.feeds),
+            )
         )
     _require_keys(file, name)
     chain_spec(file)
@@ -70,7 +80,7 @@ def read_carried(path: Path, name: str) -> CalibrationFile:
 
 def shortened(name: str) -> str:
     """A file's name as a sentence can hold it."""
-    plain = "".join(c if c.isprintable() else "?" for c in name).strip() or "The file"
+    plain = "".join(c if c.isprintable() else "?" for c in name).strip() or worded("The file")
     return plain if len(plain) <= _LONGEST_NAME else plain[: _LONGEST_NAME - 1] + "…"
 
 
@@ -78,13 +88,22 @@ def _bytes(path: Path, name: str) -> bytes:
     try:
         if path.stat().st_size > LARGEST_BYTES:
             raise BadCalibration(
-                f"{name} is {path.stat().st_size / 1e6:.0f} MB; a calibration has less than"
-                f" {LARGEST_BYTES / 1e6:.0f}. Is it the right file?"
+                worded(
+                    "{name} is {st_size:.0f} MB; a calibration has less than"
+                    " {largest_bytes:.0f}. Is it the right file?",
+                    name=name,
+                    st_size=path.stat().st_size / 1e6,
+                    largest_bytes=LARGEST_BYTES / 1e6,
+                )
             )
         raw = path.read_bytes()
     except OSError as error:
         raise BadCalibration(
-            f"{name} cannot be opened ({error.strerror}). Check the name and try again."
+            worded(
+                "{name} cannot be opened ({strerror}). Check the name and try again.",
+                name=name,
+                strerror=error.strerror,
+            )
         ) from error
     return _from_zip(raw, name) if raw.startswith(b"PK") else raw
 
@@ -96,7 +115,12 @@ def _from_zip(raw: bytes, name: str) -> bytes:
             text = stream.read(LARGEST_BYTES + 1)
     except KeyError as error:
         raise BadCalibration(
-            f"{name} is a zip without {INSIDE_ZIP}. Choose the file that “Save with takes” wrote."
+            worded(
+                "{name} is a zip without {inside_zip}. Choose the file that “Save with takes”"
+                " wrote.",
+                name=name,
+                inside_zip=INSIDE_ZIP,
+            )
         ) from error
     except (
         zipfile.BadZipFile,
@@ -107,12 +131,19 @@ def _from_zip(raw: bytes, name: str) -> bytes:
         ValueError,
     ) as error:
         raise BadCalibration(
-            f"{name} is a zip that cannot be read. It may have been cut off: copy it again."
+            worded(
+                "{name} is a zip that cannot be read. It may have been cut off: copy it again.",
+                name=name,
+            )
         ) from error
     if len(text) > LARGEST_BYTES:
         raise BadCalibration(
-            f"{name} holds more text than a calibration has, over {LARGEST_BYTES / 1e6:.0f} MB. Is"
-            " it the right file?"
+            worded(
+                "{name} holds more text than a calibration has, over {largest_bytes:.0f} MB. Is"
+                " it the right file?",
+                name=name,
+                largest_bytes=LARGEST_BYTES / 1e6,
+            )
         )
     return text
 
@@ -122,8 +153,11 @@ def _json(raw: bytes, name: str) -> Any:
         return json.loads(raw.decode("utf-8-sig"), parse_constant=_no_constant, parse_float=_finite)
     except (ValueError, RecursionError) as error:
         raise BadCalibration(
-            f"{name} is not JSON, or holds a number that is none. It may have been cut off or"
-            " edited: copy it again."
+            worded(
+                "{name} is not JSON, or holds a number that is none. It may have been cut off or"
+                " edited: copy it again.",
+                name=name,
+            )
         ) from error
 
 
@@ -141,12 +175,20 @@ def _finite(text: str) -> float:
 def _require_version(version: Any, name: str) -> None:
     if isinstance(version, int) and not isinstance(version, bool) and version > VERSION:
         raise BadCalibration(
-            f"{name} has version {version}; this program reads up to version {VERSION}. Update the"
-            " program, or ask for the file in an older version."
+            worded(
+                "{name} has version {version}; this program reads up to version {version_2}."
+                " Update the program, or ask for the file in an older version.",
+                name=name,
+                version=version,
+                version_2=VERSION,
+            )
         )
     if version != VERSION or isinstance(version, bool):
         raise BadCalibration(
-            f"{name} says no version that this program knows. Save it again from Prove, Carry."
+            worded(
+                "{name} says no version that this program knows. Save it again from Prove, Carry.",
+                name=name,
+            )
         )
 
 
@@ -161,7 +203,9 @@ def _require_shallow(value: Any, name: str) -> None:
         ]
         if not level:
             return
-    raise BadCalibration(f"{name} is nested deeper than any calibration. Ask for the file again.")
+    raise BadCalibration(
+        worded("{name} is nested deeper than any calibration. Ask for the file again.", name=name)
+    )
 
 
 def _require_keys(file: CalibrationFile, name: str) -> None:
@@ -171,14 +215,25 @@ def _require_keys(file: CalibrationFile, name: str) -> None:
             kind not in KINDS or not (number == "" or (number.isdecimal() and len(number) < 3))
         ):
             raise BadCalibration(
-                f"{name} names a stage “{shortened(key)}” that this version does not have. Update"
-                " the program, or take it out of the file."
+                worded(
+                    "{name} names a stage “{shortened}” that this version does not have. Update"
+                    " the program, or take it out of the file.",
+                    name=name,
+                    shortened=shortened(key),
+                )
             )
 
 
 def _where(error: Exception, name: str) -> str:
     if not isinstance(error, ValidationError):
-        return f"{name} is nested deeper than any calibration. Ask for the file again."
+        return worded(
+            "{name} is nested deeper than any calibration. Ask for the file again.", name=name
+        )
     first = error.errors()[0]
     where = ".".join(shortened(str(part)) for part in first["loc"])
-    return f"{name}, at {where}: {first['msg']}. Fix it, or save it again from Prove, Carry."
+    return worded(
+        "{name}, at {where}: {msg}. Fix it, or save it again from Prove, Carry.",
+        name=name,
+        where=where,
+        msg=first["msg"],
+    )

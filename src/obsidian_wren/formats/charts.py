@@ -11,6 +11,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from html import escape
 
+from obsidian_wren.core.wording import marked, worded
+
 Points = Sequence[tuple[float, float]]
 WIDTH, HEIGHT = 720, 250
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52, 14, 26, 30
@@ -52,7 +54,7 @@ def over_frequency(name: str, lines: Sequence[Line], *, unit: str, words: str) -
     x, y = _log(25.0, 20_000.0), _straight(low, high)
     body = [_grid(low, high, 10.0 if high - low > _FINE_DB else 5.0, y)]
     for hz in _TICKS_HZ:
-        tick = f"{hz / _ONE_KHZ:g} k" if hz >= _ONE_KHZ else f"{hz:g}"
+        tick = marked(f"{hz / _ONE_KHZ:g} k" if hz >= _ONE_KHZ else f"{hz:g}")
         body.append(_text(x(hz), HEIGHT - 10, tick, "middle"))
     body.append(_text(_LEFT - 8, 14, unit, "end"))
     at = _LEFT
@@ -70,7 +72,12 @@ def level_ladder(name: str, places: Sequence[dict[str, float | str | None]], wor
     body = [
         _grid(-100.0, 0.0, 20.0, y),
         _text(_LEFT - 8, 14, "dBFS", "end"),
-        _text(_LEFT, 14, "bar: voice; line over it: peak; line under it: room, dBFS(A)", "start"),
+        _text(
+            _LEFT,
+            14,
+            worded("bar: voice; line over it: peak; line under it: room, dBFS(A)"),
+            "start",
+        ),
     ]
     wide = (WIDTH - _LEFT - _RIGHT) / max(len(places), 1)
     for k, place in enumerate(places):
@@ -141,7 +148,7 @@ def level_curve(name: str, points: Points, *, low: float, words: str) -> Chart:
     body.append(f'<path d="{straight}" style="{LOOKS["dots"]}"/>')
     path = "M" + "L".join(f"{x(at):.1f},{y(out):.1f}" for at, out in points)
     body.append(f'<path d="{path}" style="{LOOKS["solid"]}"/>')
-    body.append(_text(_LEFT, 14, "out over in", "start", bold=True))
+    body.append(_text(_LEFT, 14, worded("out over in"), "start", bold=True))
     return _chart(name, body, words)
 
 
@@ -155,7 +162,7 @@ def over_time(name: str, levels: Sequence[float], aim: tuple[float, float], word
         f' height="{bottom - top:.1f}" fill="#d9e6e4"/>',
         _grid(-40.0, 0.0, 10.0, y),
         _text(_LEFT - 8, 14, "dBFS", "end"),
-        _text(_LEFT, 14, "one bar a second", "start", bold=True),
+        _text(_LEFT, 14, worded("one bar a second"), "start", bold=True),
     ]
     for k, level in enumerate(levels):
         at = y(level)
@@ -189,7 +196,14 @@ def counts(name: str, rows: Sequence[Count], words: str) -> Chart:
         )
         body.append(f'<path d="M{x(0.0):.1f},{y + 10:.1f}H{x(row.rounds):.1f}" stroke="#4b5459"/>')
         body.append(f'<path d="M{x(row.first):.1f},{y - 3:.1f}v26" style="{LOOKS["aim"]}"/>')
-        body.append(_text(x(row.rounds) + 8, y + 15, f"{row.first:g} of {row.rounds}", "start"))
+        body.append(
+            _text(
+                x(row.rounds) + 8,
+                y + 15,
+                worded("{first:g} of {rounds}", first=row.first, rounds=row.rounds),
+                "start",
+            )
+        )
     return _chart(name, body, words, height=_TOP + step * len(rows) + 8)
 
 
@@ -207,7 +221,7 @@ def _chart(name: str, body: Sequence[str], words: str, *, height: float = HEIGHT
 
 
 def _minus(level: float) -> str:
-    return f"{level:.1f}".replace("-", "−")
+    return marked(f"{level:.1f}".replace("-", "−"))
 
 
 def _text(x: float, y: float, text: str, anchor: str, *, bold: bool = False) -> str:

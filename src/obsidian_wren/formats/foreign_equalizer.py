@@ -13,6 +13,7 @@ import numpy as np
 import scipy
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.formats.response import read_rows
@@ -48,7 +49,8 @@ def _of_impulse(path: Path, name: str) -> list[list[float]]:
     spectrum = np.abs(np.fft.rfft(sound.samples, max(len(sound.samples), 1 << 16)))
     if not spectrum.any():
         raise BadSound(
-            "silent", f"{name} is silent, so it is no impulse response. Export it again."
+            "silent",
+            worded("{name} is silent, so it is no impulse response. Export it again.", name=name),
         )
     own = np.fft.rfftfreq(2 * (len(spectrum) - 1), 1.0 / rate)
     return _rows(hz, np.interp(hz, own, spectrum), name)
@@ -70,7 +72,12 @@ def _sections(path: Path, name: str, rate_hz: int) -> tuple[Samples | None, int]
     if not found:
         return None, rate
     if len(found) > _MOST_SECTIONS:
-        raise BadSound("biquads", f"{name} holds {len(found)} biquads. Is it the right file?")
+        raise BadSound(
+            "biquads",
+            worded(
+                "{name} holds {found} biquads. Is it the right file?", name=name, found=len(found)
+            ),
+        )
     return np.array(found), rate
 
 
@@ -103,15 +110,28 @@ def _of_rows(lines: list[list[str]]) -> list[list[float]]:
 
 def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]]:
     if not np.isfinite(sections).all() or np.any(np.abs(sections[:, 3]) < _NOTHING):
-        raise BadSound("biquads", f"{name} holds a biquad whose a0 is 0 or no number. Fix it.")
+        raise BadSound(
+            "biquads",
+            worded("{name} holds a biquad whose a0 is 0 or no number. Fix it.", name=name),
+        )
     if not 8000 <= rate_hz <= 384_000:
-        raise BadSound("biquads", f"{name} says a rate of {rate_hz} Hz, which cannot be. Fix it.")
+        raise BadSound(
+            "biquads",
+            worded(
+                "{name} says a rate of {rate_hz} Hz, which cannot be. Fix it.",
+                name=name,
+                rate_hz=rate_hz,
+            ),
+        )
     sections = sections / sections[:, 3:4]
     if any(np.max(np.abs(np.roots(section[3:]))) >= 1.0 for section in sections):
         raise BadSound(
             "biquads",
-            f"{name} holds a biquad that never falls silent (a pole outside the circle)."
-            " Export it again, with a1 and a2 as they are written, not negated.",
+            worded(
+                "{name} holds a biquad that never falls silent (a pole outside the circle)."
+                " Export it again, with a1 and a2 as they are written, not negated.",
+                name=name,
+            ),
         )
     hz = _points(rate_hz)
     _, answer = scipy.signal.sosfreqz(sections, hz, fs=rate_hz)
@@ -127,6 +147,9 @@ def _rows(hz: Samples, magnitude: Samples, name: str) -> list[list[float]]:
     # Of an equalizer only the differences count.
     db = db - float(np.median(db))
     if not np.isfinite(db).all() or np.max(np.abs(db)) > _MOST_DB * 3.0:
-        raise BadSound("biquads", f"{name} makes no curve that an equalizer can have. Is it whole?")
+        raise BadSound(
+            "biquads",
+            worded("{name} makes no curve that an equalizer can have. Is it whole?", name=name),
+        )
     db = np.clip(db, -_MOST_DB, _MOST_DB)
     return [[round(float(f), 2), round(float(level), 3)] for f, level in zip(hz, db, strict=True)]

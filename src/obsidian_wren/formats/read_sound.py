@@ -11,6 +11,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.channels import choose_channel, voice_channel
 from obsidian_wren.core.measure.faults import Note
 from obsidian_wren.core.measure.integrity import Channels, compare_channels
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.sound import OpenSound, open_sound
 from obsidian_wren.formats.sound_header import (
     BadSound,
@@ -61,8 +62,13 @@ def read_sound(
         ):
             raise BadSound(
                 "too-long",
-                f"{file.name} lasts {file.frames / file.rate_hz:.0f} s; {longest_s:.0f} s are the"
-                " most here. Cut it shorter first.",
+                worded(
+                    "{name} lasts {frames:.0f} s; {longest_s:.0f} s are the most here. Cut it"
+                    " shorter first.",
+                    name=file.name,
+                    frames=file.frames / file.rate_hz,
+                    longest_s=longest_s,
+                ),
             )
         chosen, notes, channels = (
             (None, (), None) if fold else pick_channel(file, channel, voiced=voiced)
@@ -87,7 +93,10 @@ def pick_channel(
     if not len(head):
         raise BadSound(
             "empty",
-            f"There is no sound in {file.name}: zero samples. Record again, then try once more.",
+            worded(
+                "There is no sound in {name}: zero samples. Record again, then try once more.",
+                name=file.name,
+            ),
         )
     # What is no number is told where it is read.
     head = np.nan_to_num(head, nan=0.0, posinf=1.0, neginf=-1.0)

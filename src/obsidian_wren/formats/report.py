@@ -13,11 +13,19 @@ import jinja2
 
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.numerals import frequency, with_sign, with_unit
+from obsidian_wren.core.wording import counted, spoken, worded
 from obsidian_wren.formats.calibration import CalibrationFile, StageFile
 from obsidian_wren.formats.report_charts import charts
 from obsidian_wren.formats.report_numbers import as_float, number
 
 _PLACES = Path(__file__).parent
+_SHAPES = {
+    "peak": worded("peak"),
+    "low_shelf": worded("low shelf"),
+    "high_shelf": worded("high shelf"),
+}
+# Units that are words.
+_UNITS = {"order": worded("order")}
 _MINUS = re.compile(r"(^|[\s(])-(?=\d)")
 
 
@@ -32,8 +40,11 @@ def report_html(file: CalibrationFile) -> str:
     pages.filters.update(
         unit=lambda value, unit: with_unit(as_float(value), unit), signed=with_sign, hz=frequency
     )
+    pages.globals.update(worded=worded, counted=counted)
     return pages.get_template("report.html.j2").render(
-        title=str(file.rig.get("name") or "Calibration"),
+        language=spoken().tag.replace("_", "-"),
+        shapes=_SHAPES,
+        title=str(file.rig.get("name") or worded("Calibration")),
         rig=_rig(file.rig),
         preamp=file.rig.get("preamp"),
         readings=_readings(file.readings),
@@ -52,15 +63,19 @@ def _proper(value: Any) -> Any:
 def _rig(rig: dict[str, Any]) -> list[tuple[str, str]]:
     """What is known of the rig, as names and values."""
     found = []
-    for key, title in (("microphone", "Microphone"), ("interface", "Interface"), ("room", "Room")):
+    for key, title in (
+        ("microphone", worded("Microphone")),
+        ("interface", worded("Interface")),
+        ("room", worded("Room")),
+    ):
         thing = rig.get(key)
         if isinstance(thing, dict) and thing.get("name"):
             found.append((title, str(thing["name"])))
     for key, title, unit, decimals in (
-        ("distance_cm", "Mouth to microphone", "cm", 0),
-        ("angle_deg", "Off its axis", "degrees", 0),
-        ("gain_db", "Preamp", "dB", 1),
-        ("rate_hz", "Sample rate", "Hz", 0),
+        ("distance_cm", worded("Mouth to microphone"), "cm", 0),
+        ("angle_deg", worded("Off its axis"), worded("degrees"), 0),
+        ("gain_db", worded("Preamp"), "dB", 1),
+        ("rate_hz", worded("Sample rate"), "Hz", 0),
     ):
         value = rig.get(key)
         if isinstance(value, (int, float)):
@@ -69,13 +84,13 @@ def _rig(rig: dict[str, Any]) -> list[tuple[str, str]]:
 
 
 _ROWS = (
-    ("quiet", "rms_dbfs", "Noise floor", "dBFS"),
-    ("quiet", "a_weighted_dbfs", "Noise floor, A-weighted", "dBFS(A)"),
-    ("quiet", "peak_dbfs", "Loudest of the room", "dBFS"),
-    ("talk", "active_level_dbfs", "Level of the voice", "dBFS"),
-    ("talk", "loudness_lufs", "Loudness", "LUFS"),
-    ("talk", "true_peak_dbtp", "True peak", "dBTP"),
-    ("talk", "snr_db", "Signal-to-noise ratio", "dB"),
+    ("quiet", "rms_dbfs", worded("Noise floor"), "dBFS"),
+    ("quiet", "a_weighted_dbfs", worded("Noise floor, A-weighted"), "dBFS(A)"),
+    ("quiet", "peak_dbfs", worded("Loudest of the room"), "dBFS"),
+    ("talk", "active_level_dbfs", worded("Level of the voice"), "dBFS"),
+    ("talk", "loudness_lufs", worded("Loudness"), "LUFS"),
+    ("talk", "true_peak_dbtp", worded("True peak"), "dBTP"),
+    ("talk", "snr_db", worded("Signal-to-noise ratio"), "dB"),
 )
 
 
@@ -87,7 +102,7 @@ def _readings(readings: dict[str, Any]) -> list[tuple[str, str]]:
     ]
     hum = readings.get("quiet", {}).get("hum")
     if isinstance(hum, dict):
-        of = f"Mains hum, {number(hum, 'mains_hz') or 0.0:.2f} Hz"
+        of = worded("Mains hum, {value:.2f} Hz", value=number(hum, "mains_hz") or 0.0)
         rows.append((of, with_unit(number(hum, "level_dbfs"), "dBFS")))
     return rows
 
@@ -102,7 +117,7 @@ def _stage(stage: StageFile) -> dict[str, Any]:
         "settings": [
             {
                 "title": titles.get(name, name.replace("_", " ")),
-                "value": with_unit(setting.value, setting.unit)
+                "value": with_unit(setting.value, _UNITS.get(setting.unit, setting.unit))
                 if isinstance(setting.value, float)
                 else None,
                 "bands": [band for band in setting.value if not isinstance(band, list)]

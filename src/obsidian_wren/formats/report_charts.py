@@ -12,6 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.numerals import frequency, with_sign, with_unit
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile, chain_spec
 from obsidian_wren.formats.charts import (
     Bar,
@@ -50,18 +51,20 @@ def _bands(file: CalibrationFile) -> Chart | None:
     lines = [
         Line(points, look, label)
         for part, look, label in (
-            ("talk", "solid", "solid: voice"),
-            ("quiet", "dots", "dots: room"),
+            ("talk", "solid", worded("solid: voice")),
+            ("quiet", "dots", worded("dots: room")),
         )
         if (points := _third_octaves(file.readings.get(part)))
     ]
     if not lines:
         return None
-    words = (
-        "Voice and room in third octaves: the voice is"
-        f" {with_unit(number(file.readings.get('talk'), 'snr_db'), 'dB', 0)} over the room."
+    words = worded(
+        "Voice and room in third octaves: the voice is {number} over the room.",
+        number=with_unit(number(file.readings.get("talk"), "snr_db"), "dB", 0),
     )
-    return over_frequency("Voice and room in third octaves", lines, unit="dBFS", words=words)
+    return over_frequency(
+        worded("Voice and room in third octaves"), lines, unit="dBFS", words=words
+    )
 
 
 def _peaks(file: CalibrationFile) -> Chart | None:
@@ -73,11 +76,15 @@ def _peaks(file: CalibrationFile) -> Chart | None:
     if not peaks or len(ends) != 2 or ends[0] is None or ends[1] is None:
         return None
     inside = sum(ends[0] <= peak <= ends[1] for peak in peaks)
-    words = (
-        f"Peaks of your talk, second by second: {inside} of {len(peaks)} lie between"
-        f" {with_unit(ends[0], 'dBFS', 0)} and {with_unit(ends[1], 'dBFS', 0)}."
+    words = worded(
+        "Peaks of your talk, second by second: {inside} of {peaks} lie between {ends} and"
+        " {ends_2}.",
+        inside=inside,
+        peaks=len(peaks),
+        ends=with_unit(ends[0], "dBFS", 0),
+        ends_2=with_unit(ends[1], "dBFS", 0),
     )
-    return over_time("Peaks of the talk", peaks, (ends[0], ends[1]), words)
+    return over_time(worded("Peaks of the talk"), peaks, (ends[0], ends[1]), words)
 
 
 def _third_octaves(reading: Any) -> list[tuple[float, float]]:
@@ -112,12 +119,14 @@ def _correction(file: CalibrationFile) -> Chart | None:
     most = max(
         shown, key=lambda point: abs(point[1]) if _TOLD_HZ[0] < point[0] < _TOLD_HZ[1] else 0.0
     )
-    words = (
-        f"High-pass, equalizer and low-pass together; most between 100 Hz and 10 kHz:"
-        f" {with_sign(most[1], 'dB')} at {frequency(most[0])}."
+    words = worded(
+        "High-pass, equalizer and low-pass together; most between 100 Hz and 10 kHz: {most}"
+        " at {most_2}.",
+        most=with_sign(most[1], "dB"),
+        most_2=frequency(most[0]),
     )
-    line = Line(shown, "aim", "correction")
-    return over_frequency("What is done to the tone", [line], unit="dB", words=words)
+    line = Line(shown, "aim", worded("correction"))
+    return over_frequency(worded("What is done to the tone"), [line], unit="dB", words=words)
 
 
 def _curve(file: CalibrationFile) -> Chart | None:
@@ -136,12 +145,15 @@ def _curve(file: CalibrationFile) -> Chart | None:
     soft = inside**2 / (2.0 * knee) if knee > 0.0 else np.maximum(over, 0.0)
     bent = soft + np.maximum(over - knee / 2.0, 0.0) if knee > 0.0 else soft
     out = level + makeup + (1.0 / ratio - 1.0) * bent
-    words = (
-        f"From {with_unit(threshold, 'dBFS', 0)} on, {ratio:.1f} dB more in give 1 dB more out;"
-        f" {with_sign(makeup, 'dB')} bring the voice back up."
+    words = worded(
+        "From {threshold} on, {ratio:.1f} dB more in give 1 dB more out; {makeup} bring the"
+        " voice back up.",
+        threshold=with_unit(threshold, "dBFS", 0),
+        ratio=ratio,
+        makeup=with_sign(makeup, "dB"),
     )
     points = [(float(x), float(y)) for x, y in zip(level, out, strict=True)]
-    return level_curve("The compressor", points, low=_LOWEST_DBFS, words=words)
+    return level_curve(worded("The compressor"), points, low=_LOWEST_DBFS, words=words)
 
 
 def _listeners(file: CalibrationFile) -> Chart | None:
@@ -154,8 +166,14 @@ def _listeners(file: CalibrationFile) -> Chart | None:
     if not found:
         return None
     words = "; ".join(
-        f"{one.name} gets {with_unit(one.value, 'LUFS')}"
-        + ("" if one.aim is None else f", its target is {with_unit(one.aim, 'LUFS')}")
+        worded("{name} gets {value}", name=one.name, value=with_unit(one.value, "LUFS"))
+        + (
+            ""
+            if one.aim is None
+            else worded(", its target is {aim}", aim=with_unit(one.aim, "LUFS"))
+        )
         for one in found
     )
-    return bars("How loud each listener gets it", found, low=-42.0, unit="LUFS", words=f"{words}.")
+    return bars(
+        worded("How loud each listener gets it"), found, low=-42.0, unit="LUFS", words=f"{words}."
+    )

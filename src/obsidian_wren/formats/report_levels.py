@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from obsidian_wren.core.numerals import with_unit
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.charts import Chart, level_ladder
 from obsidian_wren.formats.report_numbers import as_float, number
@@ -19,12 +20,15 @@ def ladder(file: CalibrationFile) -> Chart | None:
     if not places:
         return None
     first, last = places[0], places[-1]
-    words = (
-        f"Voice, peaks and room from “{first['title']}” to “{last['title']}”. At"
-        f" {last['title']} the peaks stand at {with_unit(as_float(last['peak']), 'dBFS')} and the"
-        f" room at {with_unit(as_float(last['floor']), 'dBFS(A)')}."
+    words = worded(
+        "Voice, peaks and room from “{title}” to “{title_2}”. At {title_2} the peaks stand"
+        " at {as_float} and the room at {as_float_2}.",
+        title=first["title"],
+        title_2=last["title"],
+        as_float=with_unit(as_float(last["peak"]), "dBFS"),
+        as_float_2=with_unit(as_float(last["floor"]), "dBFS(A)"),
     )
-    return level_ladder("Level diagram", places, words)
+    return level_ladder(worded("Level diagram"), places, words)
 
 
 def _kept(file: CalibrationFile) -> list[Place]:
@@ -55,14 +59,14 @@ def _read(file: CalibrationFile) -> list[Place]:
     lufs, wide = number(feed, "planned_lufs"), number(feed, "planned_range_lu")
     return [
         {
-            "title": "converter",
+            "title": worded("converter"),
             "voice_low": as_float(low),
             "voice_high": as_float(high),
             "peak": number(talk, "peak_dbfs"),
             "floor": number(quiet, "a_weighted_dbfs"),
         },
         {
-            "title": str(feed.get("name", "feed")),
+            "title": str(feed.get("name", worded("feed"))),
             "voice_low": None if lufs is None or wide is None else lufs - wide / 2.0,
             "voice_high": None if lufs is None or wide is None else lufs + wide / 2.0,
             "peak": number(feed, "planned_peaks_dbfs"),

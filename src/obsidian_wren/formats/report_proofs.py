@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.charts import Chart, Count, Line, counts, over_frequency
 from obsidian_wren.formats.report_numbers import number
@@ -25,9 +26,12 @@ def _series(kept: Any) -> Chart | None:
     ]
     if not rows:
         return None
-    told = "; ".join(f"{row.name}: {row.first:g} of {row.rounds}" for row in rows)
-    words = f"Blind series, grey where chance alone lands in 95 of 100. {told}."
-    return counts("Blind series", rows, words)
+    told = "; ".join(
+        worded("{name}: {first:g} of {rounds}", name=row.name, first=row.first, rounds=row.rounds)
+        for row in rows
+    )
+    words = worded("Blind series, grey where chance alone lands in 95 of 100. {told}.", told=told)
+    return counts(worded("Blind series"), rows, words)
 
 
 def _count(body: Any) -> Count | None:
@@ -44,9 +48,9 @@ def _drift(bands: Any) -> Chart | None:
     lines = [
         Line(points, look, label)
         for name, look, label in (
-            ("change_db", "solid", "solid: voice"),
-            ("explained_db", "dashes", "dashes: by the causes"),
-            ("room_db", "dots", "dots: room"),
+            ("change_db", "solid", worded("solid: voice")),
+            ("explained_db", "dashes", worded("dashes: by the causes")),
+            ("room_db", "dots", worded("dots: room")),
         )
         if (points := _points(bands, name))
     ]
@@ -54,10 +58,14 @@ def _drift(bands: Any) -> Chart | None:
         return None
     most = max((point for point in lines[0].points), key=lambda point: abs(point[1]))
     words = (
-        "The last check against the calibration, third octave by third octave; most at"
-        f" {most[0]:.0f} Hz: {most[1]:+.1f} dB."
+        worded(
+            "The last check against the calibration, third octave by third octave; most at"
+            " {most:.0f} Hz: {most_2:+.1f} dB.",
+            most=most[0],
+            most_2=most[1],
+        )
     ).replace("-", "−")
-    return over_frequency("What moved since then", lines, unit="dB", words=words)
+    return over_frequency(worded("What moved since then"), lines, unit="dB", words=words)
 
 
 def _points(bands: Any, name: str) -> list[tuple[float, float]]:

@@ -15,6 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.sound_header import BadSound
 
 _MOST_ROWS = 20_000
@@ -35,14 +36,22 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
             size = path.stat().st_size / 1e6
             raise BadSound(
                 "response-long",
-                f"{name} is {size:.0f} MB; a response is a few kilobytes of text. Is it the right"
-                " file?",
+                worded(
+                    "{name} is {size:.0f} MB; a response is a few kilobytes of text. Is it the"
+                    " right file?",
+                    name=name,
+                    size=size,
+                ),
             )
         text = path.read_text("utf-8-sig", errors="replace")
     except OSError as error:
         raise BadSound(
             "unreadable",
-            f"{name} cannot be opened ({error.strerror}). Check the name and try again.",
+            worded(
+                "{name} cannot be opened ({strerror}). Check the name and try again.",
+                name=name,
+                strerror=error.strerror,
+            ),
         ) from error
     rows: list[list[float]] = []
     for number, line in enumerate(text.splitlines(), 1):
@@ -53,8 +62,13 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
         if row is None:
             raise BadSound(
                 "response-row",
-                f"{name}, line {number}: “{stripped[:40]}” is not a frequency and a level. Fix or"
-                " remove it.",
+                worded(
+                    "{name}, line {number}: “{stripped}” is not a frequency and a level. Fix or"
+                    " remove it.",
+                    name=name,
+                    number=number,
+                    stripped=stripped[:40],
+                ),
             )
         if not (
             0.0 < row[0] < _MOST_HZ
@@ -63,26 +77,47 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
         ):
             raise BadSound(
                 "response-row",
-                f"{name}, line {number}: {row[0]:g} Hz at {row[1]:g} dB cannot be. Fix or"
-                " remove it.",
+                worded(
+                    "{name}, line {number}: {row:g} Hz at {row_2:g} dB cannot be. Fix or remove"
+                    " it.",
+                    name=name,
+                    number=number,
+                    row=row[0],
+                    row_2=row[1],
+                ),
             )
         rows.append(row)
         if len(rows) > _MOST_ROWS:
             raise BadSound(
-                "response-long", f"{name} holds more than {_MOST_ROWS} rows. Is it the right file?"
+                "response-long",
+                worded(
+                    "{name} holds more than {most_rows} rows. Is it the right file?",
+                    name=name,
+                    most_rows=_MOST_ROWS,
+                ),
             )
     if len(rows) < 3:
         raise BadSound(
             "response-short",
-            f"{name} holds {len(rows)} usable rows; at least 3 are needed. Is it the right file?",
+            worded(
+                "{name} holds {rows} usable rows; at least 3 are needed. Is it the right file?",
+                name=name,
+                rows=len(rows),
+            ),
         )
     rows.sort(key=lambda row: row[0])
     for low, high in itertools.pairwise(rows):
         if low[0] == high[0] and low[1] != high[1]:
             raise BadSound(
                 "response-row",
-                f"{name}: {low[0]:g} Hz is listed twice, with {low[1]:g} and {high[1]:g} dB."
-                " Remove one.",
+                worded(
+                    "{name}: {low:g} Hz is listed twice, with {low_2:g} and {high:g} dB. Remove"
+                    " one.",
+                    name=name,
+                    low=low[0],
+                    low_2=low[1],
+                    high=high[1],
+                ),
             )
     return rows if all(len(row) == 3 for row in rows) else [row[:2] for row in rows]
 

@@ -18,6 +18,7 @@ import soundfile
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.faults import BadTake, require_finite
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.sound_header import (
     ENDLESS_FRAMES,
     LARGEST_BYTES,
@@ -83,8 +84,11 @@ class OpenSound:
             if done > LONGEST_S * self.rate_hz:
                 raise BadSound(
                     "too-long",
-                    f"{self.name} lasts over 2 h. Cut out the part that you need, a minute is"
-                    " enough.",
+                    worded(
+                        "{name} lasts over 2 h. Cut out the part that you need, a minute is"
+                        " enough.",
+                        name=self.name,
+                    ),
                 )
             yield block
         self._require_whole(done, all_read=most is None or done < most)
@@ -143,15 +147,22 @@ class OpenSound:
         if not read:
             raise BadSound(
                 "empty",
-                f"There is no sound in {self.name}: zero samples. Record again, then try once"
-                " more.",
+                worded(
+                    "There is no sound in {name}: zero samples. Record again, then try once more.",
+                    name=self.name,
+                ),
             )
         there = self.frames if self.frames is not None and not all_read else read
         if claimed is not None and there < claimed:
             raise BadSound(
                 "cut-off",
-                f"{self.name} claims {claimed / self.rate_hz:.1f} s but holds"
-                f" {there / self.rate_hz:.1f} s: it was cut off. Copy or export it again.",
+                worded(
+                    "{name} claims {claimed:.1f} s but holds {there:.1f} s: it was cut off. Copy"
+                    " or export it again.",
+                    name=self.name,
+                    claimed=claimed / self.rate_hz,
+                    there=there / self.rate_hz,
+                ),
             )
 
 
@@ -162,7 +173,10 @@ def _breaking(name: str) -> Iterator[None]:
     except soundfile.LibsndfileError as error:
         raise BadSound(
             "broken",
-            f"{name} begins like sound but is broken inside. Export it again as WAV or FLAC.",
+            worded(
+                "{name} begins like sound but is broken inside. Export it again as WAV or FLAC.",
+                name=name,
+            ),
         ) from error
 
 
@@ -173,9 +187,13 @@ def _require_finite_at(block: Samples, done: int, rate_hz: int) -> None:
         bad = np.flatnonzero(~np.isfinite(block))
         raise BadSound(
             "not-finite",
-            f"{len(bad)} samples are not numbers or infinite, the first at"
-            f" {(done + bad[0]) / rate_hz:.2f} s. The program that wrote the sound is at fault:"
-            " export it again, as 24-bit WAV or FLAC.",
+            worded(
+                "{bad} samples are not numbers or infinite, the first at {done:.2f} s. The"
+                " program that wrote the sound is at fault: export it again, as 24-bit WAV or"
+                " FLAC.",
+                bad=len(bad),
+                done=(done + bad[0]) / rate_hz,
+            ),
         ) from None
 
 
@@ -191,28 +209,48 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
     except OSError as error:
         raise BadSound(
             "unreadable",
-            f"{name} cannot be opened ({error.strerror}). Check the name and try again.",
+            worded(
+                "{name} cannot be opened ({strerror}). Check the name and try again.",
+                name=name,
+                strerror=error.strerror,
+            ),
         ) from error
     if path.is_dir():
-        raise BadSound("unreadable", f"{name} is a folder. Name the sound file in it.")
+        raise BadSound(
+            "unreadable", worded("{name} is a folder. Name the sound file in it.", name=name)
+        )
     if size > LARGEST_BYTES:
         raise BadSound(
             "too-large",
-            f"{name} is {size / 1024**3:.1f} GB; 2 GB is the most. Cut out the part that you need,"
-            " a minute is enough.",
+            worded(
+                "{name} is {size:.1f} GB; 2 GB is the most. Cut out the part that you need, a"
+                " minute is enough.",
+                name=name,
+                size=size / 1024**3,
+            ),
         )
     if size == 0:
-        raise BadSound("empty", f"{name} is empty (0 bytes). Export or record it again.")
+        raise BadSound(
+            "empty", worded("{name} is empty (0 bytes). Export or record it again.", name=name)
+        )
     try:
         file = soundfile.SoundFile(path)
     except (soundfile.LibsndfileError, OSError) as error:
         if looks_like_sound(path):
             raise BadSound(
                 "broken",
-                f"{name} begins like sound but is broken inside. Export it again as WAV or FLAC.",
+                worded(
+                    "{name} begins like sound but is broken inside. Export it again as WAV or"
+                    " FLAC.",
+                    name=name,
+                ),
             ) from error
         raise BadSound(
-            "not-sound", f"{name} is not a sound file that can be read. Use WAV, FLAC, AIFF or Ogg."
+            "not-sound",
+            worded(
+                "{name} is not a sound file that can be read. Use WAV, FLAC, AIFF or Ogg.",
+                name=name,
+            ),
         ) from error
     opened = OpenSound(file, path)
     try:

@@ -9,6 +9,7 @@ from pathlib import Path
 import soundfile
 
 from obsidian_wren.core.measure.faults import BadTake
+from obsidian_wren.core.wording import worded
 
 LARGEST_BYTES = 2 * 1024**3
 LONGEST_S = 2 * 3600.0
@@ -28,26 +29,42 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
     if file.format not in _FORMATS:
         raise BadSound(
             "not-sound",
-            f"{name} is {file.format}, which is not read here. Use WAV, FLAC, AIFF or Ogg.",
+            worded(
+                "{name} is {format}, which is not read here. Use WAV, FLAC, AIFF or Ogg.",
+                name=name,
+                format=file.format,
+            ),
         )
     low, high = _RATES_HZ
     if not low <= file.samplerate <= high:
         raise BadSound(
             "rate",
-            f"{name} has {file.samplerate} samples a second; 8 to 192 kHz are read. Convert it to"
-            " 48 kHz.",
+            worded(
+                "{name} has {samplerate} samples a second; 8 to 192 kHz are read. Convert it to"
+                " 48 kHz.",
+                name=name,
+                samplerate=file.samplerate,
+            ),
         )
     if file.channels > _MOST_CHANNELS:
         raise BadSound(
             "channels",
-            f"{name} has {file.channels} channels; 8 is the most. Export the microphone's channel"
-            " alone.",
+            worded(
+                "{name} has {channels} channels; 8 is the most. Export the microphone's channel"
+                " alone.",
+                name=name,
+                channels=file.channels,
+            ),
         )
     if file.frames / file.samplerate > LONGEST_S and file.frames < ENDLESS_FRAMES:
         raise BadSound(
             "too-long",
-            f"{name} lasts {file.frames / file.samplerate / 3600:.1f} h; 2 h is the most. Cut out"
-            " the part that you need, a minute is enough.",
+            worded(
+                "{name} lasts {frames:.1f} h; 2 h is the most. Cut out the part that you need, a"
+                " minute is enough.",
+                name=name,
+                frames=file.frames / file.samplerate / 3600,
+            ),
         )
 
 

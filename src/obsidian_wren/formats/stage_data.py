@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from obsidian_wren.core.wording import worded
+
 
 def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
     """A noise profile as one setting: rows of Hz and dB re full scale squared per Hz."""
@@ -13,7 +15,7 @@ def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
         "unit": "dB/Hz",
         "derived": None,
         "pinned": False,
-        "because": "The room at rest, as it reaches this stage.",
+        "because": worded("The room at rest, as it reaches this stage."),
     }
 
 
@@ -25,5 +27,5 @@ def lines_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
         "unit": "dBFS",
         "derived": None,
         "pinned": False,
-        "because": "The hum of the room at rest.",
+        "because": worded("The hum of the room at rest."),
     }

@@ -10,6 +10,7 @@ import numpy as np
 import soundfile
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.sound_header import BadSound
 
 
@@ -26,8 +27,11 @@ class SoundWriter:
         if kind is None:
             raise BadSound(
                 "ending",
-                f"{path.name} has no ending that says how to write it. Use .wav, .flac, .aiff or"
-                " .ogg.",
+                worded(
+                    "{name} has no ending that says how to write it. Use .wav, .flac, .aiff or"
+                    " .ogg.",
+                    name=path.name,
+                ),
             )
         self._path = path
         with _writing(path):
@@ -68,7 +72,10 @@ def _writing(path: Path) -> Iterator[None]:
         # The library tells a write that failed by its count alone.
         raise BadSound(
             "unwritable",
-            f"{path} cannot be written. Check the folder and the free space, then try again.",
+            worded(
+                "{path} cannot be written. Check the folder and the free space, then try again.",
+                path=path,
+            ),
         ) from error
 
 

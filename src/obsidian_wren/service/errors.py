@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 
 
 class Refused(Told):
@@ -13,6 +14,8 @@ def drowned() -> Refused:
     """What is said where the room is as loud as the voice."""
     return Refused(
         "too-noisy",
-        "Your room is as loud as your voice at the microphone, so nothing can be told of either. Go"
-        " closer to the microphone or quieten the room, then take it again.",
+        worded(
+            "Your room is as loud as your voice at the microphone, so nothing can be told of"
+            " either. Go closer to the microphone or quieten the room, then take it again."
+        ),
     )

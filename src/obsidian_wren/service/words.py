@@ -7,6 +7,8 @@ from typing import Annotated, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from obsidian_wren.core.wording import worded
+
 # As far as the database counts.
 RowId = Annotated[int, Field(ge=0, lt=2**63)]
 RateHz = Annotated[int, Field(ge=8_000, le=192_000)]
@@ -22,6 +24,16 @@ class Said(BaseModel):
 
 
 StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send", "prove"]
+STEP_TITLES: dict[StepName, str] = {
+    "rig": worded("Rig"),
+    "quiet": worded("Quiet"),
+    "gain": worded("Gain"),
+    "clean": worded("Clean"),
+    "tone": worded("Tone"),
+    "steady": worded("Steady"),
+    "send": worded("Send"),
+    "prove": worded("Prove"),
+}
 Status = Literal["confirmed", "open", "stale", "not yet"]
 # What a take can be begun for; the second channel of two microphones comes with the first.
 Begun = Literal[

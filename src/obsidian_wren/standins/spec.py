@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 
 BOATHOUSE = Path(__file__).with_name("boathouse.json")
 
@@ -186,11 +187,24 @@ def read_spec(path: Path) -> WorldSpec:
         return WorldSpec.model_validate(json.loads(path.read_text("utf-8")))
     except OSError as error:
         raise BadSpec(
-            f"{path.name} cannot be opened ({error.strerror}). Check the name and try again."
+            worded(
+                "{name} cannot be opened ({strerror}). Check the name and try again.",
+                name=path.name,
+                strerror=error.strerror,
+            )
         ) from error
     except ValidationError as error:
         first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the top"
-        raise BadSpec(f"{path.name}, at {where}: {first['msg']}. Fix it and try again.") from error
+        where = ".".join(str(part) for part in first["loc"]) or worded("the top")
+        raise BadSpec(
+            worded(
+                "{name}, at {where}: {msg}. Fix it and try again.",
+                name=path.name,
+                where=where,
+                msg=first["msg"],
+            )
+        ) from error
     except (ValueError, RecursionError) as error:
-        raise BadSpec(f"{path.name} is not JSON. Fix it and try again.") from error
+        raise BadSpec(
+            worded("{name} is not JSON. Fix it and try again.", name=path.name)
+        ) from error

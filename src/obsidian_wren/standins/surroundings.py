@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.routes import SourceKind
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.ports import (
     Computer,
     Knob,
@@ -31,17 +32,17 @@ LISTENERS = (
     ("game chat", "Crew game chat"),
     ("stream", "River stream"),
     ("recorder", "Walk recorder"),
-    ("headphones", "Headphones"),
+    ("headphones", worded("Headphones")),
     ("second computer", "Deck computer"),
 )
 
 
 SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
-    ("voice", "Your voice", True),
+    ("voice", worded("Your voice"), True),
     ("second", "Deck zither", False),
-    ("computer", "Computer sound", False),
-    ("music", "Music", False),
-    ("clips", "Clips", True),
+    ("computer", worded("Computer sound"), False),
+    ("music", worded("Music"), False),
+    ("clips", worded("Clips"), True),
 )
 
 
@@ -51,12 +52,12 @@ OWN_LISTENERS = (
     ("game chat", "Game"),
     ("stream", "Stream"),
     ("recorder", "Recorder"),
-    ("headphones", "Headphones"),
+    ("headphones", worded("Headphones")),
 )
 OWN_SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
-    ("voice", "Your voice", True),
-    ("computer", "Computer sound", False),
-    ("clips", "Clips", True),
+    ("voice", worded("Your voice"), True),
+    ("computer", worded("Computer sound"), False),
+    ("clips", worded("Clips"), True),
 )
 
 

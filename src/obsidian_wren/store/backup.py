@@ -17,6 +17,7 @@ from contextlib import closing, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.store.folder import DataFolder, disk_errors, make_private, sync_folder
 
 _LOG = logging.getLogger(__name__)
@@ -89,7 +90,7 @@ def _copy(source: Path, path: Path) -> None:
             with temporary.open("rb") as file:
                 os.fsync(file.fileno())
             if not is_sound(temporary):
-                raise OSError(5, "the copy is not whole")
+                raise OSError(5, worded("the copy is not whole"))
             temporary.replace(path)
             sync_folder(path.parent)
     finally:

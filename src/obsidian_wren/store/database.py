@@ -22,6 +22,7 @@ from sqlalchemy.exc import DatabaseError, IntegrityError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.orm.exc import StaleDataError
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.store.folder import FolderError, make_private
 from obsidian_wren.store.models import Base
 
@@ -39,29 +40,38 @@ _SENTENCES = (
         ("full",),
         "disk-full",
         (
-            "The disk is full, so this was not kept. Everything before is: free some space, then"
-            " try again."
+            worded(
+                "The disk is full, so this was not kept. Everything before is: free some space,"
+                " then try again."
+            )
         ),
     ),
     (
         ("readonly", "read-only"),
         "read-only",
         (
-            "The data folder cannot be written any more, so this was not kept. Check its rights and"
-            " the disk, then try again."
+            worded(
+                "The data folder cannot be written any more, so this was not kept. Check its"
+                " rights and the disk, then try again."
+            )
         ),
     ),
     (
         ("locked", "busy"),
         "busy",
-        "Another program holds the database, so this was not kept. Wait a moment, then try again.",
+        worded(
+            "Another program holds the database, so this was not kept. Wait a moment, then try"
+            " again."
+        ),
     ),
     (
         ("malformed", "not a database", "corrupt", "no such table", "no such column"),
         "corrupt",
         (
-            "The database is damaged, so this was not kept. End the program and run “obsidian-wren"
-            " doctor --repair”; your takes are not touched."
+            worded(
+                "The database is damaged, so this was not kept. End the program and run"
+                " “obsidian-wren doctor --repair”; your takes are not touched."
+            )
         ),
     ),
 )
@@ -76,12 +86,16 @@ def told_error(error: SQLAlchemyError | sqlite3.Error) -> FolderError:
     if isinstance(error, (IntegrityError, StaleDataError)):
         return FolderError(
             "moved-on",
-            "What this is based on has changed, so it was not kept. Check it, then try again.",
+            worded(
+                "What this is based on has changed, so it was not kept. Check it, then try again."
+            ),
         )
     return FolderError(
         "disk",
-        "The disk failed, so this was not kept. Everything before is: check the disk, then try"
-        " again.",
+        worded(
+            "The disk failed, so this was not kept. Everything before is: check the disk, then"
+            " try again."
+        ),
     )
 
 
@@ -229,9 +243,11 @@ def _require_known(revision: str | None) -> None:
     if revision is not None and revision not in known:
         raise FolderError(
             "newer",
-            "A newer Obsidian Wren has worked in this data folder, and this one cannot read what it"
-            " wrote. Update this program, or choose another folder with --data. Nothing was"
-            " touched; copies from before are in its folder “backups”.",
+            worded(
+                "A newer Obsidian Wren has worked in this data folder, and this one cannot read"
+                " what it wrote. Update this program, or choose another folder with --data."
+                " Nothing was touched; copies from before are in its folder “backups”."
+            ),
         )
 
 

@@ -28,6 +28,7 @@ from pathlib import Path
 from typing import IO
 
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 
 _FOLDER_MODE, _FILE_MODE = 0o700, 0o600
 _DATABASE_FILES = ("wren.db", "wren.db-wal", "wren.db-shm", "lock", "token")
@@ -49,17 +50,28 @@ def disk_errors(doing: str) -> Iterator[None]:
         if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
             raise FolderError(
                 "disk-full",
-                f"The disk is full while {doing}. Everything before is kept: free some space, then"
-                " try again.",
+                worded(
+                    "The disk is full while {doing}. Everything before is kept: free some space,"
+                    " then try again.",
+                    doing=doing,
+                ),
             ) from error
         if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
             raise FolderError(
                 "read-only",
-                f"The disk refused writing while {doing}. Check the rights of the data folder, then"
-                " try again.",
+                worded(
+                    "The disk refused writing while {doing}. Check the rights of the data"
+                    " folder, then try again.",
+                    doing=doing,
+                ),
             ) from error
         raise FolderError(
-            "disk", f"The disk failed while {doing} ({error.strerror}). Check it, then try again."
+            "disk",
+            worded(
+                "The disk failed while {doing} ({strerror}). Check it, then try again.",
+                doing=doing,
+                strerror=error.strerror,
+            ),
         ) from error
 
 
@@ -78,8 +90,12 @@ class DataFolder:
         except OSError as error:
             raise FolderError(
                 "not-writable",
-                f"The data folder {path} cannot be written ({error.strerror}). Choose another with"
-                " --data, or change its rights.",
+                worded(
+                    "The data folder {path} cannot be written ({strerror}). Choose another with"
+                    " --data, or change its rights.",
+                    path=path,
+                    strerror=error.strerror,
+                ),
             ) from error
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -87,8 +103,11 @@ class DataFolder:
             self._lock.close()
             raise FolderError(
                 "in-use",
-                f"Another Obsidian Wren already works in {path}. Use its window, stop it, or choose"
-                " another folder with --data.",
+                worded(
+                    "Another Obsidian Wren already works in {path}. Use its window, stop it, or"
+                    " choose another folder with --data.",
+                    path=path,
+                ),
             ) from error
         self._keep_private()
 
@@ -139,8 +158,11 @@ class DataFolder:
         if shutil.disk_usage(self.path).free < wanted_bytes:
             raise FolderError(
                 "disk-full",
-                f"The take needs {max(wanted_bytes // 1_000_000, 1)} MB and the disk has less. Free"
-                " some space, then take it again.",
+                worded(
+                    "The take needs {max} MB and the disk has less. Free some space, then take"
+                    " it again.",
+                    max=max(wanted_bytes // 1_000_000, 1),
+                ),
             )
 
     def put_aside(self, *paths: Path) -> Path:

@@ -21,6 +21,7 @@ import numpy as np
 import soundfile
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.store.folder import (
     DataFolder,
     FolderError,
@@ -43,7 +44,8 @@ class SoundLost(FolderError):
 
     def __init__(self, digest: str, what: str) -> None:
         super().__init__(
-            "sound-lost", f"{what} Put the file back from a copy, or record or load it again."
+            "sound-lost",
+            worded("{what} Put the file back from a copy, or record or load it again.", what=what),
         )
         self.digest = digest
 
@@ -127,7 +129,9 @@ def load_take(folder: DataFolder, digest: str) -> tuple[Samples, int]:
     try:
         samples, rate = soundfile.read(io.BytesIO(raw), dtype="float64")
     except soundfile.LibsndfileError as error:
-        raise SoundLost(digest, "The sound of this take cannot be read any more.") from error
+        raise SoundLost(
+            digest, worded("The sound of this take cannot be read any more.")
+        ) from error
     return samples, rate
 
 
@@ -154,15 +158,24 @@ def _unread(folder: DataFolder, digest: str) -> SoundLost:
     if not take_path(folder, digest).exists():
         return SoundLost(
             digest,
-            f"Its sound is gone: takes/{digest[:8]}….flac is not in the data folder any more.",
+            worded(
+                "Its sound is gone: takes/{digest}….flac is not in the data folder any more.",
+                digest=digest[:8],
+            ),
         )
     return SoundLost(
-        digest, f"Its sound cannot be read: the system refuses takes/{digest[:8]}….flac."
+        digest,
+        worded(
+            "Its sound cannot be read: the system refuses takes/{digest}….flac.", digest=digest[:8]
+        ),
     )
 
 
 def _changed(digest: str) -> SoundLost:
     return SoundLost(
         digest,
-        f"Its sound is damaged: takes/{digest[:8]}….flac holds something else than was kept.",
+        worded(
+            "Its sound is damaged: takes/{digest}….flac holds something else than was kept.",
+            digest=digest[:8],
+        ),
     )

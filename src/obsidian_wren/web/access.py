@@ -14,6 +14,8 @@ from http.cookies import CookieError, SimpleCookie
 from typing import Any
 from urllib.parse import parse_qs
 
+from obsidian_wren.core.wording import worded
+
 _YEAR_S = 365 * 24 * 3600
 
 
@@ -32,8 +34,11 @@ class Access:
         return {
             "code": "token",
             "sentence": (
-                "This page does not know the program’s token. Open the whole address that the"
-                f" start printed: http://127.0.0.1:{self._port}/?token=…"
+                worded(
+                    "This page does not know the program’s token. Open the whole address that"
+                    " the start printed: http://127.0.0.1:{port}/?token=…",
+                    port=self._port,
+                )
             ),
         }
 

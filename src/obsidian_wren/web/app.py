@@ -15,6 +15,7 @@ from pydantic import BaseModel, ValidationError
 from werkzeug.exceptions import HTTPException
 
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.web import guard, models, packing, waiting
 from obsidian_wren.web.answers import Route, workshop
@@ -92,7 +93,7 @@ def _on_invalid(error: ValidationError) -> Response:
     where = ".".join(str(part) for part in first["loc"])
     # Of what is no record at all the message would name ours.
     said = (
-        f"“{where}”: {first['msg']}. Fix it and try again."
+        worded("“{where}”: {msg}. Fix it and try again.", where=where, msg=first["msg"])
         if where and not first["type"].startswith("model")
         else _NO_SENSE
     )
@@ -129,13 +130,13 @@ def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
     return app
 
 
-_NOT_HERE = "There is nothing under this address. Load the page again."
+_NOT_HERE = worded("There is nothing under this address. Load the page again.")
 _HTTP = {
     404: _NOT_HERE,
-    405: "This cannot be asked of this address. Load the page again.",
-    415: "This was not sent as JSON. Send it as application/json.",
+    405: worded("This cannot be asked of this address. Load the page again."),
+    415: worded("This was not sent as JSON. Send it as application/json."),
 }
-_NO_SENSE = "What was sent cannot be understood. Send it again, as the page does."
+_NO_SENSE = worded("What was sent cannot be understood. Send it again, as the page does.")
 
 
 def _on_error(error: Exception) -> Any:
@@ -153,8 +154,10 @@ def _on_error(error: Exception) -> Any:
         jsonify(
             code="inside",
             sentence=(
-                "Something failed inside; nothing that was kept is lost. Try again, or start the"
-                " program again."
+                worded(
+                    "Something failed inside; nothing that was kept is lost. Try again, or start"
+                    " the program again."
+                )
             ),
         ),
         500,

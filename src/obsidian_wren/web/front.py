@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 from obsidian_wren.web.access import Access
 
 STATIC = Path(__file__).with_name("static")
@@ -33,7 +34,7 @@ HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
     "Permissions-Policy": "microphone=(self), camera=(), geolocation=()",
 }
-FOREIGN = {"code": "foreign", "sentence": "This page speaks to its own machine only."}
+FOREIGN = {"code": "foreign", "sentence": worded("This page speaks to its own machine only.")}
 # The page itself, and the one that listens.
 _PAGES = ("/", "/listener")
 _STATE = "/api/state"
@@ -41,9 +42,9 @@ _STATE = "/api/state"
 LEFT = "Wren-Left"
 _WAIT_S = 60.0
 _LOG = logging.getLogger(__name__)
-_FAILED = (
-    "The program could not open its data folder. Nothing in it was changed. Run “obsidian-wren"
-    " doctor”: it looks through the folder and says what it is."
+_FAILED = worded(
+    "The program could not open its data folder. Nothing in it was changed. Run"
+    " “obsidian-wren doctor”: it looks through the folder and says what it is."
 )
 
 Wsgi = Callable[[dict[str, Any], Callable[..., Any]], Iterable[bytes]]
@@ -145,9 +146,8 @@ class Front:
             return [self._left]
         self._ready.wait(_WAIT_S)
         if self._behind is None:
-            sentence = (
-                self._failed
-                or "The program is still starting. Wait a moment, then load the page again."
+            sentence = self._failed or worded(
+                "The program is still starting. Wait a moment, then load the page again."
             )
             return _json(
                 start_response, "503 Service Unavailable", {"code": "start", "sentence": sentence}
@@ -158,9 +158,9 @@ class Front:
         found = self._files.get(path)
         if found is None:
             what = (
-                "The page was not built. Run “make set-up”."
+                worded("The page was not built. Run “make set-up”.")
                 if path == "/index.html"
-                else "Not found."
+                else worded("Not found.")
             )
             return _json(start_response, "404 Not Found", {"code": "not-found", "sentence": what})
         kind = (

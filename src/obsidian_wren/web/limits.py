@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import re
 
+from obsidian_wren.core.wording import worded
+
 _KB, _MB = 1_000, 1_000_000
 # One second of the widest microphone; pages send a quarter of that and less.
 LARGEST_PIECE = 4 * 192_000
@@ -23,26 +25,29 @@ _ROUTES: tuple[tuple[re.Pattern[str], int, str], ...] = tuple(
         (
             r"/api/takes/file",
             LARGEST_SOUND + _FORM,
-            "The file is over 2 GB. Cut out the part that you need, a minute is enough.",
+            worded("The file is over 2 GB. Cut out the part that you need, a minute is enough."),
         ),
         (
             r"/api/clips",
             _LARGEST_CLIP + _FORM,
-            "The file is over 400 MB; a clip lasts up to a minute. Cut it shorter first.",
+            worded("The file is over 400 MB; a clip lasts up to a minute. Cut it shorter first."),
         ),
         (
             r"/api/(response|targets)",
             LARGEST_TEXT + _FORM,
-            "The file is over 4 MB; a response is a few kilobytes of text. Is it the right file?",
+            worded(
+                "The file is over 4 MB; a response is a few kilobytes of text. Is it the right"
+                " file?"
+            ),
         ),
         (
             r"/api/(takes/browser/[^/]+/\d+|run/piece|watch/piece)",
             LARGEST_PIECE,
-            "A piece of sound holds up to a second. Send it in shorter ones.",
+            worded("A piece of sound holds up to a second. Send it in shorter ones."),
         ),
     )
 )
-_TOO_MUCH = "This is far more than can be meant here. Send less."
+_TOO_MUCH = worded("This is far more than can be meant here. Send less.")
 
 
 def largest_body(method: str, path: str) -> tuple[int, str]:

@@ -18,6 +18,7 @@ from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 from waitress.task import ErrorTask
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.heap import all_is_loaded, share_arenas
 from obsidian_wren.web.access import Access
@@ -51,8 +52,11 @@ def bind(port: int) -> socket.socket:
         listening.close()
         raise Refused(
             "port",
-            f"Port {port} is in use or not allowed. Choose another with --port, or end the program"
-            " that has it.",
+            worded(
+                "Port {port} is in use or not allowed. Choose another with --port, or end the"
+                " program that has it.",
+                port=port,
+            ),
         ) from error
     listening.listen(64)
     return listening
@@ -100,8 +104,8 @@ def _bounded(access: Access) -> type[HTTPChannel]:
     return Channel
 
 
-_TOO_LARGE = "This is far more than can be meant here. Send less."
-_NOT_UNDERSTOOD = "What was sent cannot be understood. Send it again, as the page does."
+_TOO_LARGE = worded("This is far more than can be meant here. Send less.")
+_NOT_UNDERSTOOD = worded("What was sent cannot be understood. Send it again, as the page does.")
 
 
 def serve(

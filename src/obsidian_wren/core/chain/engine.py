@@ -22,6 +22,7 @@ from obsidian_wren.core.chain.one_pass import OnePass, in_passes
 from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 
 # Filters that are new in the chain run in before they are heard; then one chain fades into the
 # other.
@@ -172,11 +173,15 @@ class VoiceChain:
                 after = stage.process(sound)
             except Exception as error:
                 sound = self._pass_over(
-                    place, f"failed inside ({type(error).__name__}: {error})", sound
+                    place,
+                    worded(
+                        "failed inside ({name}: {error})", name=type(error).__name__, error=error
+                    ),
+                    sound,
                 )
                 continue
             if self._careful and not np.isfinite(after.sum()):
-                after = self._pass_over(place, "gave something that is no number", sound)
+                after = self._pass_over(place, worded("gave something that is no number"), sound)
             self._likelihood.passes(place, stage)
             sound = after
         return sound
@@ -185,7 +190,12 @@ class VoiceChain:
         stage = self.stages[place]
         self.troubles += (
             StageTrouble(
-                stage.kind, f"The stage “{stage.kind}” {why} and is passed over; the others go on."
+                stage.kind,
+                worded(
+                    "The stage “{kind}” {why} and is passed over; the others go on.",
+                    kind=stage.kind,
+                    why=why,
+                ),
             ),
         )
         self.stages[place] = Delay(stage.delay_samples, kind=stage.kind)
@@ -218,7 +228,7 @@ class VoiceChain:
                 self.stages[place] = Delay(delay, kind=stage.kind)
             after = self.stages[place].process(sound)
             if not np.isfinite(after.sum()):
-                after = self._pass_over(place, "gave something that is no number", sound)
+                after = self._pass_over(place, worded("gave something that is no number"), sound)
             sound = after
         return sound
 

@@ -14,6 +14,7 @@ import numpy as np
 from obsidian_wren.core.chain.filters import EqualizerBand, band_section
 from obsidian_wren.core.chain.sections import Sections
 from obsidian_wren.core.chain.stage import BadSetting
+from obsidian_wren.core.wording import worded
 
 
 @dataclass(frozen=True)
@@ -34,5 +35,5 @@ class EqualizerSpec:
         """From ``bands``, a sequence of EqualizerBand. Raises BadSetting for anything else."""
         bands = settings.get("bands")
         if not isinstance(bands, (list, tuple)):
-            raise BadSetting("has no “bands”")
+            raise BadSetting(worded("has no “bands”"))
         return cls(tuple(band for band in bands if isinstance(band, EqualizerBand)), on)

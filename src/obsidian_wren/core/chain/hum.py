@@ -23,6 +23,7 @@ from numba import njit
 
 from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, amplitude_from_db
+from obsidian_wren.core.wording import worded
 
 # What is left is gathered over so much before it is looked at: lines 50 Hz apart do not mix.
 LOOK_HZ = 30.0
@@ -208,7 +209,7 @@ class HumSpec:
         Raises BadSetting."""
         rows = settings.get("lines")
         if not isinstance(rows, (list, tuple)):
-            raise BadSetting("has no “lines” of the hum")
+            raise BadSetting(worded("has no “lines” of the hum"))
         return cls(
             number(settings, "mains_hz"),
             number(settings, "settle_s"),

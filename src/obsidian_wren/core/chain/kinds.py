@@ -20,13 +20,14 @@ from dataclasses import replace
 
 from obsidian_wren.core.chain.parameters import Parameter
 from obsidian_wren.core.chain.stage_kind import StageKind
+from obsidian_wren.core.wording import worded
 
 KINDS: dict[str, StageKind] = {
     kind.kind: kind
     for kind in (
         StageKind(
             "hum",
-            "Hum",
+            worded("Hum"),
             step="clean",
             leaf="hum",
             node="cleaning",
@@ -35,13 +36,13 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             weighs_floor=True,
             parameters=(
-                Parameter("mains_hz", "Mains", "Hz", 45.0, 65.0, 0.01, 2),
-                Parameter("settle_s", "Learns a line in", "s", 0.5, 10.0, 0.5),
+                Parameter("mains_hz", worded("Mains"), "Hz", 45.0, 65.0, 0.01, 2),
+                Parameter("settle_s", worded("Learns a line in"), "s", 0.5, 10.0, 0.5),
             ),
         ),
         StageKind(
             "clicks",
-            "Keys and clicks",
+            worded("Keys and clicks"),
             step="clean",
             leaf="clicks",
             node="cleaning",
@@ -50,14 +51,14 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             weighs_floor=True,
             parameters=(
-                Parameter("over_db", "Stands out by", "dB", 2.0, 15.0, 0.5),
-                Parameter("loudest_dbfs", "Nothing louder than", "dBFS", -90.0, 0.0, 0.5),
-                Parameter("range_db", "Range", "dB", 0.0, 60.0, 1.0),
+                Parameter("over_db", worded("Stands out by"), "dB", 2.0, 15.0, 0.5),
+                Parameter("loudest_dbfs", worded("Nothing louder than"), "dBFS", -90.0, 0.0, 0.5),
+                Parameter("range_db", worded("Range"), "dB", 0.0, 60.0, 1.0),
             ),
         ),
         StageKind(
             "highpass",
-            "High-pass",
+            worded("High-pass"),
             step="tone",
             leaf="corridor",
             node="highpass",
@@ -65,13 +66,13 @@ KINDS: dict[str, StageKind] = {
             rule="highpass:derive_highpass_stage",
             before_tone=True,
             parameters=(
-                Parameter("frequency_hz", "High-pass", "Hz", 20.0, 200.0, 1.0, 0),
-                Parameter("order", "High-pass slope", "order", 1.0, 4.0, 1.0, 0),
+                Parameter("frequency_hz", worded("High-pass"), "Hz", 20.0, 200.0, 1.0, 0),
+                Parameter("order", worded("High-pass slope"), "order", 1.0, 4.0, 1.0, 0),
             ),
         ),
         StageKind(
             "deplosive",
-            "Plosives",
+            worded("Plosives"),
             step="tone",
             leaf="hiss",
             node="cleaning",
@@ -80,15 +81,15 @@ KINDS: dict[str, StageKind] = {
             version=2,
             before_tone=True,
             parameters=(
-                Parameter("threshold_dbfs", "Plosive threshold", "dBFS", -80.0, 0.0, 0.5),
-                Parameter("frequency_hz", "Plosive band up to", "Hz", 60.0, 300.0, 5.0, 0),
-                Parameter("range_db", "Range", "dB", 0.0, 30.0, 1.0),
-                Parameter("release_ms", "Plosive release", "ms", 10.0, 300.0, 5.0, 0),
+                Parameter("threshold_dbfs", worded("Plosive threshold"), "dBFS", -80.0, 0.0, 0.5),
+                Parameter("frequency_hz", worded("Plosive band up to"), "Hz", 60.0, 300.0, 5.0, 0),
+                Parameter("range_db", worded("Range"), "dB", 0.0, 30.0, 1.0),
+                Parameter("release_ms", worded("Plosive release"), "ms", 10.0, 300.0, 5.0, 0),
             ),
         ),
         StageKind(
             "noise_reduction",
-            "Noise reduction",
+            worded("Noise reduction"),
             step="clean",
             leaf="noise",
             node="cleaning",
@@ -98,13 +99,13 @@ KINDS: dict[str, StageKind] = {
             weighs_floor=True,
             version=3,
             parameters=(
-                Parameter("reduction_db", "Noise lowered by", "dB", 0.0, 30.0, 1.0),
-                Parameter("follow_s", "Profile follows in", "s", 0.0, 120.0, 5.0, 0),
+                Parameter("reduction_db", worded("Noise lowered by"), "dB", 0.0, 30.0, 1.0),
+                Parameter("follow_s", worded("Profile follows in"), "s", 0.0, 120.0, 5.0, 0),
             ),
         ),
         StageKind(
             "ring_reduction",
-            "Room reverb",
+            worded("Room reverb"),
             step="clean",
             leaf="ring",
             node="cleaning",
@@ -112,14 +113,18 @@ KINDS: dict[str, StageKind] = {
             rule="ring_reduction:derive_ring_reduction",
             before_tone=True,
             parameters=(
-                Parameter("reduction_db", "Reverb lowered by at most", "dB", 0.0, 20.0, 1.0),
-                Parameter("decay_s", "Decay of the room", "s", 0.1, 3.0, 0.05, 2),
-                Parameter("ring_share_db", "Reverb against direct sound", "dB", -40.0, 20.0, 1.0),
+                Parameter(
+                    "reduction_db", worded("Reverb lowered by at most"), "dB", 0.0, 20.0, 1.0
+                ),
+                Parameter("decay_s", worded("Decay of the room"), "s", 0.1, 3.0, 0.05, 2),
+                Parameter(
+                    "ring_share_db", worded("Reverb against direct sound"), "dB", -40.0, 20.0, 1.0
+                ),
             ),
         ),
         StageKind(
             "gate",
-            "Gate",
+            worded("Gate"),
             step="clean",
             leaf="gate",
             node="cleaning",
@@ -131,21 +136,23 @@ KINDS: dict[str, StageKind] = {
             version=3,
             ends="cleaned",
             parameters=(
-                Parameter("threshold_dbfs", "Gate threshold", "dBFS", -90.0, 0.0, 0.5),
-                Parameter("likelihood_db", "Speech likelihood", "dB", 0.0, 10.0, 0.05, 2),
-                Parameter("hysteresis_db", "Hysteresis", "dB", 0.0, 20.0, 0.5),
-                Parameter("ratio", "Gate ratio", ":1", 1.0, 100.0, 0.5),
-                Parameter("range_db", "Range", "dB", 0.0, 80.0, 1.0),
-                Parameter("attack_ms", "Gate attack", "ms", 0.1, 50.0, 0.5),
-                Parameter("hold_ms", "Gate hold", "ms", 0.0, 1000.0, 10.0, 0),
-                Parameter("release_ms", "Gate release", "ms", 5.0, 2000.0, 10.0, 0),
-                Parameter("look_ahead_ms", "Look-ahead", "ms", 0.0, 5.0, 0.5),
-                Parameter("sidechain_hz", "Side-chain high-pass", "Hz", 20.0, 500.0, 5.0, 0),
+                Parameter("threshold_dbfs", worded("Gate threshold"), "dBFS", -90.0, 0.0, 0.5),
+                Parameter("likelihood_db", worded("Speech likelihood"), "dB", 0.0, 10.0, 0.05, 2),
+                Parameter("hysteresis_db", worded("Hysteresis"), "dB", 0.0, 20.0, 0.5),
+                Parameter("ratio", worded("Gate ratio"), ":1", 1.0, 100.0, 0.5),
+                Parameter("range_db", worded("Range"), "dB", 0.0, 80.0, 1.0),
+                Parameter("attack_ms", worded("Gate attack"), "ms", 0.1, 50.0, 0.5),
+                Parameter("hold_ms", worded("Gate hold"), "ms", 0.0, 1000.0, 10.0, 0),
+                Parameter("release_ms", worded("Gate release"), "ms", 5.0, 2000.0, 10.0, 0),
+                Parameter("look_ahead_ms", worded("Look-ahead"), "ms", 0.0, 5.0, 0.5),
+                Parameter(
+                    "sidechain_hz", worded("Side-chain high-pass"), "Hz", 20.0, 500.0, 5.0, 0
+                ),
             ),
         ),
         StageKind(
             "equalizer",
-            "Equalizer",
+            worded("Equalizer"),
             step="tone",
             leaf="corridor",
             node="equalizer",
@@ -157,20 +164,20 @@ KINDS: dict[str, StageKind] = {
         ),
         StageKind(
             "lowpass",
-            "Low-pass",
+            worded("Low-pass"),
             step="tone",
             leaf="corridor",
             node="delivery",
             spec="lowpass:LowpassSpec",
             rule="lowpass:derive_lowpass",
             parameters=(
-                Parameter("frequency_hz", "Low-pass", "Hz", 3000.0, 22000.0, 250.0, 0),
-                Parameter("order", "Low-pass slope", "order", 1.0, 4.0, 1.0, 0),
+                Parameter("frequency_hz", worded("Low-pass"), "Hz", 3000.0, 22000.0, 250.0, 0),
+                Parameter("order", worded("Low-pass slope"), "order", 1.0, 4.0, 1.0, 0),
             ),
         ),
         StageKind(
             "deesser",
-            "De-esser",
+            worded("De-esser"),
             step="tone",
             leaf="hiss",
             node="delivery",
@@ -180,16 +187,16 @@ KINDS: dict[str, StageKind] = {
             repeats=True,
             ends="equalized",
             parameters=(
-                Parameter("frequency_hz", "Sibilance at", "Hz", 3000.0, 12000.0, 100.0, 0),
-                Parameter("threshold_dbfs", "Sibilance threshold", "dBFS", -80.0, 0.0, 0.5),
-                Parameter("ratio", "Sibilance ratio", ":1", 1.0, 20.0, 0.5),
-                Parameter("range_db", "Range", "dB", 0.0, 12.0, 0.5),
-                Parameter("q", "Sibilance width (Q)", "", 0.3, 4.0, 0.1, 2),
+                Parameter("frequency_hz", worded("Sibilance at"), "Hz", 3000.0, 12000.0, 100.0, 0),
+                Parameter("threshold_dbfs", worded("Sibilance threshold"), "dBFS", -80.0, 0.0, 0.5),
+                Parameter("ratio", worded("Sibilance ratio"), ":1", 1.0, 20.0, 0.5),
+                Parameter("range_db", worded("Range"), "dB", 0.0, 12.0, 0.5),
+                Parameter("q", worded("Sibilance width (Q)"), "", 0.3, 4.0, 0.1, 2),
             ),
         ),
         StageKind(
             "leveller",
-            "Leveller",
+            worded("Leveller"),
             step="steady",
             leaf="levels",
             node="delivery",
@@ -197,15 +204,15 @@ KINDS: dict[str, StageKind] = {
             rule="leveller:derive_leveller",
             steadies=True,
             parameters=(
-                Parameter("target_dbfs", "Leveller target", "dBFS", -60.0, 0.0, 0.5),
-                Parameter("range_db", "Range", "dB", 0.0, 20.0, 0.5),
-                Parameter("speed_db_per_s", "Leveller speed", "dB/s", 0.2, 20.0, 0.2),
-                Parameter("guard_dbfs", "Waits below", "dBFS", -90.0, 0.0, 0.5),
+                Parameter("target_dbfs", worded("Leveller target"), "dBFS", -60.0, 0.0, 0.5),
+                Parameter("range_db", worded("Range"), "dB", 0.0, 20.0, 0.5),
+                Parameter("speed_db_per_s", worded("Leveller speed"), "dB/s", 0.2, 20.0, 0.2),
+                Parameter("guard_dbfs", worded("Waits below"), "dBFS", -90.0, 0.0, 0.5),
             ),
         ),
         StageKind(
             "compressor",
-            "Compressor",
+            worded("Compressor"),
             step="steady",
             leaf="curve",
             node="delivery",
@@ -214,18 +221,22 @@ KINDS: dict[str, StageKind] = {
             steadies=True,
             repeats=True,
             parameters=(
-                Parameter("threshold_dbfs", "Compressor threshold", "dBFS", -80.0, 0.0, 0.5),
-                Parameter("ratio", "Ratio", ":1", 1.0, 20.0, 0.1),
-                Parameter("knee_db", "Knee", "dB", 0.0, 24.0, 1.0),
-                Parameter("attack_ms", "Attack", "ms", 0.5, 100.0, 0.5),
-                Parameter("release_ms", "Release", "ms", 10.0, 1000.0, 5.0, 0),
-                Parameter("makeup_db", "Make-up gain", "dB", -20.0, 40.0, 0.5),
-                Parameter("sidechain_hz", "Side-chain high-pass", "Hz", 20.0, 500.0, 5.0, 0),
+                Parameter(
+                    "threshold_dbfs", worded("Compressor threshold"), "dBFS", -80.0, 0.0, 0.5
+                ),
+                Parameter("ratio", worded("Ratio"), ":1", 1.0, 20.0, 0.1),
+                Parameter("knee_db", worded("Knee"), "dB", 0.0, 24.0, 1.0),
+                Parameter("attack_ms", worded("Attack"), "ms", 0.5, 100.0, 0.5),
+                Parameter("release_ms", worded("Release"), "ms", 10.0, 1000.0, 5.0, 0),
+                Parameter("makeup_db", worded("Make-up gain"), "dB", -20.0, 40.0, 0.5),
+                Parameter(
+                    "sidechain_hz", worded("Side-chain high-pass"), "Hz", 20.0, 500.0, 5.0, 0
+                ),
             ),
         ),
         StageKind(
             "colour",
-            "Colour",
+            worded("Colour"),
             step="steady",
             leaf="colour",
             node="delivery",
@@ -233,20 +244,20 @@ KINDS: dict[str, StageKind] = {
             rule="colour:derive_colour",
             steadies=True,
             parameters=(
-                Parameter("drive_db", "Harmonics, drive", "dB", 0.0, 24.0, 1.0),
-                Parameter("harmonics", "Harmonics, share", "%", 0.0, 100.0, 5.0, 0),
-                Parameter("echo_ms", "Echo after", "ms", 20.0, 600.0, 10.0, 0),
-                Parameter("echo", "Echo, share", "%", 0.0, 70.0, 5.0, 0),
-                Parameter("room_s", "Room or plate, decay", "s", 0.1, 3.0, 0.1),
-                Parameter("room", "Room, share", "%", 0.0, 100.0, 5.0, 0),
-                Parameter("plate", "Plate, share", "%", 0.0, 100.0, 5.0, 0),
-                Parameter("ring_hz", "Ring modulation at", "Hz", 10.0, 1000.0, 5.0, 0),
-                Parameter("ring", "Ring modulation, share", "%", 0.0, 100.0, 5.0, 0),
+                Parameter("drive_db", worded("Harmonics, drive"), "dB", 0.0, 24.0, 1.0),
+                Parameter("harmonics", worded("Harmonics, share"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("echo_ms", worded("Echo after"), "ms", 20.0, 600.0, 10.0, 0),
+                Parameter("echo", worded("Echo, share"), "%", 0.0, 70.0, 5.0, 0),
+                Parameter("room_s", worded("Room or plate, decay"), "s", 0.1, 3.0, 0.1),
+                Parameter("room", worded("Room, share"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("plate", worded("Plate, share"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("ring_hz", worded("Ring modulation at"), "Hz", 10.0, 1000.0, 5.0, 0),
+                Parameter("ring", worded("Ring modulation, share"), "%", 0.0, 100.0, 5.0, 0),
             ),
         ),
         StageKind(
             "gain",
-            "Gain",
+            worded("Gain"),
             step="steady",
             leaf="levels",
             node="delivery",
@@ -255,11 +266,11 @@ KINDS: dict[str, StageKind] = {
             steadies=True,
             # It is solved under the ceiling of the limiter.
             also_on=("limiter",),
-            parameters=(Parameter("gain_db", "Gain", "dB", -30.0, 40.0, 0.5),),
+            parameters=(Parameter("gain_db", worded("Gain"), "dB", -30.0, 40.0, 0.5),),
         ),
         StageKind(
             "limiter",
-            "Limiter",
+            worded("Limiter"),
             step="steady",
             leaf="levels",
             node="delivery",
@@ -268,12 +279,14 @@ KINDS: dict[str, StageKind] = {
             steadies=True,
             ends="levelled",
             stays_on=(
-                "The limiter stays on: without it peaks would pass the ceiling. Raise its ceiling"
-                " if it takes too much."
+                worded(
+                    "The limiter stays on: without it peaks would pass the ceiling. Raise its"
+                    " ceiling if it takes too much."
+                )
             ),
             parameters=(
-                Parameter("ceiling_dbtp", "Limiter ceiling", "dBTP", -20.0, -1.0, 0.5),
-                Parameter("release_ms", "Limiter release", "ms", 10.0, 1000.0, 10.0, 0),
+                Parameter("ceiling_dbtp", worded("Limiter ceiling"), "dBTP", -20.0, -1.0, 0.5),
+                Parameter("release_ms", worded("Limiter release"), "ms", 10.0, 1000.0, 10.0, 0),
             ),
         ),
     )
@@ -286,7 +299,7 @@ INSTANCES: dict[str, tuple[str, StageKind]] = {
         "compressor",
         replace(
             KINDS["gate"],
-            title="Gentle expander",
+            title=worded("Gentle expander"),
             step="steady",
             leaf="levels",
             node="delivery",

@@ -21,6 +21,7 @@ from obsidian_wren.core.chain.short_time import SPECTRAL_DELAY_S, ShortTime, Spe
 from obsidian_wren.core.chain.speech_presence import Presence
 from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.wording import worded
 
 # Noise alone passes the floor now and then; with so much more it falls by what was asked.
 _DEEPER = 19.0 / 18.0
@@ -162,7 +163,7 @@ class NoiseReductionSpec:
         dB per Hz. Raises BadSetting."""
         rows = settings.get("profile")
         if not isinstance(rows, (list, tuple)) or len(rows) < 2:
-            raise BadSetting("has no “profile” of the noise")
+            raise BadSetting(worded("has no “profile” of the noise"))
         return cls(
             number(settings, "reduction_db"),
             tuple((float(row[0]), float(row[1])) for row in rows),

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar, Protocol, Self
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 
 
 class BadSetting(ValueError):
@@ -78,7 +79,7 @@ def number(settings: Mapping[str, object], name: str) -> float:
     """
     value = settings.get(name)
     if not isinstance(value, (int, float)):
-        raise BadSetting(f"has no number “{name}”")
+        raise BadSetting(worded("has no number “{name}”", name=name))
     return float(value)
 
 

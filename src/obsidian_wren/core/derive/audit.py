@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
+from obsidian_wren.core.wording import counted, worded
 
 
 @dataclass(frozen=True)
@@ -60,9 +61,9 @@ def audit(
             AuditFinding(
                 "gone",
                 1,
-                "The interface is not there",
-                "The computer does not list the rig's interface at present.",
-                "Plug it in: it is recognised when it returns.",
+                worded("The interface is not there"),
+                worded("The computer does not list the rig's interface at present."),
+                worded("Plug it in: it is recognised when it returns."),
                 None,
             )
         )
@@ -89,7 +90,7 @@ def _by_hand(
     may = settable[change.device_id]
     if may is None or change.field in may:
         return finding
-    action = f"{finding.action} in the sound settings of the system"
+    action = worded("{action} in the sound settings of the system", action=finding.action)
     return replace(finding, action=action, change=None)
 
 
@@ -97,14 +98,19 @@ def _recorders(rig: SoundDevice, programs: Sequence[str]) -> list[AuditFinding]:
     names = sorted(set(programs))
     if not names:
         return []
-    verb = "records" if len(names) == 1 else "record"
     return [
         AuditFinding(
             "raw",
             2,
-            f"{' and '.join(names)} {verb} {rig.title} itself",
-            "It gets the raw voice, nothing of what is set here.",
-            "Move it in Send",
+            counted(
+                "{names} records {title} itself",
+                "{names} record {title} itself",
+                len(names),
+                names=worded(" and ").join(names),
+                title=rig.title,
+            ),
+            worded("It gets the raw voice, nothing of what is set here."),
+            worded("Move it in Send"),
             None,
         )
     ]
@@ -117,9 +123,9 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
             AuditFinding(
                 "disabled",
                 1,
-                f"{rig.title} is switched off",
-                "No program can hear it.",
-                "Switch it on",
+                worded("{title} is switched off", title=rig.title),
+                worded("No program can hear it."),
+                worded("Switch it on"),
                 Change(rig.id, "enabled", True),
             )
         )
@@ -128,9 +134,9 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
             AuditFinding(
                 "muted",
                 1,
-                f"{rig.title} is muted",
-                "It sends only silence.",
-                "Unmute it",
+                worded("{title} is muted", title=rig.title),
+                worded("It sends only silence."),
+                worded("Unmute it"),
                 Change(rig.id, "muted", False),
             )
         )
@@ -140,9 +146,13 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
             AuditFinding(
                 "other-input",
                 2,
-                "Another input is the default",
-                f"Programs that ask for no device hear {default.title}, not {rig.title}.",
-                f"Make {rig.title} the default input",
+                worded("Another input is the default"),
+                worded(
+                    "Programs that ask for no device hear {title}, not {title_2}.",
+                    title=default.title,
+                    title_2=rig.title,
+                ),
+                worded("Make {title} the default input", title=rig.title),
                 Change(rig.id, "is_default", True),
             )
         )
@@ -156,10 +166,16 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
             AuditFinding(
                 "processing",
                 3,
-                f"{rig.processing} of the sound server works on your voice",
-                f"{rig.title} is not the microphone itself: what is measured is what that makes of"
-                " it.",
-                "Use the microphone behind it in this rig",
+                worded(
+                    "{processing} of the sound server works on your voice",
+                    processing=rig.processing,
+                ),
+                worded(
+                    "{title} is not the microphone itself: what is measured is what that makes"
+                    " of it.",
+                    title=rig.title,
+                ),
+                worded("Use the microphone behind it in this rig"),
                 None,
             )
         )
@@ -168,9 +184,12 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
             AuditFinding(
                 "auto-gain",
                 3,
-                "Auto gain rides on your level",
-                "It changes the gain while you talk: no measured level holds, and the voice pumps.",
-                "Switch it off",
+                worded("Auto gain rides on your level"),
+                worded(
+                    "It changes the gain while you talk: no measured level holds, and the voice"
+                    " pumps."
+                ),
+                worded("Switch it off"),
                 Change(rig.id, "auto_gain", False),
             )
         )
@@ -179,10 +198,12 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
             AuditFinding(
                 "enhancements",
                 3,
-                "Enhancements are on",
-                "The computer cleans and filters the voice before it gets here, so everything works"
-                " on it twice.",
-                "Switch them off",
+                worded("Enhancements are on"),
+                worded(
+                    "The computer cleans and filters the voice before it gets here, so"
+                    " everything works on it twice."
+                ),
+                worded("Switch them off"),
                 Change(rig.id, "enhancements", False),
             )
         )
@@ -198,11 +219,15 @@ def _rates(
             AuditFinding(
                 "rate",
                 4,
-                "Two sample rates",
-                f"The computer runs {rig.title} at {rig.rate_hz / 1000:g} kHz, the rig at"
-                f" {rate_hz / 1000:g}: it is converted on the way, with clicks or a wrong pitch at"
-                " worst.",
-                f"Set it to {rate_hz / 1000:g} kHz",
+                worded("Two sample rates"),
+                worded(
+                    "The computer runs {title} at {rate_hz:g} kHz, the rig at {rate_hz_2:g}: it"
+                    " is converted on the way, with clicks or a wrong pitch at worst.",
+                    title=rig.title,
+                    rate_hz=rig.rate_hz / 1000,
+                    rate_hz_2=rate_hz / 1000,
+                ),
+                worded("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
                 Change(rig.id, "rate_hz", rate_hz),
             )
         )
@@ -211,10 +236,14 @@ def _rates(
             AuditFinding(
                 "slider",
                 5,
-                f"The input slider is at {rig.slider_percent:g} %",
-                "It turns the voice down after the converter: clipping before it stays, and"
-                " making the level up later lifts the noise with it.",
-                "Set it to 100 %",
+                worded(
+                    "The input slider is at {slider_percent:g} %", slider_percent=rig.slider_percent
+                ),
+                worded(
+                    "It turns the voice down after the converter: clipping before it stays, and"
+                    " making the level up later lifts the noise with it."
+                ),
+                worded("Set it to 100 %"),
                 Change(rig.id, "slider_percent", 100),
             )
         )
@@ -223,9 +252,13 @@ def _rates(
             AuditFinding(
                 "bits",
                 6,
-                f"Only {rig.bits} bit",
-                f"The interface gives {bits} bit and the computer takes {rig.bits}.",
-                f"Set it to {bits} bit",
+                worded("Only {bits} bit", bits=rig.bits),
+                worded(
+                    "The interface gives {bits} bit and the computer takes {bits_2}.",
+                    bits=bits,
+                    bits_2=rig.bits,
+                ),
+                worded("Set it to {bits} bit", bits=bits),
                 Change(rig.id, "bits", bits),
             )
         )
@@ -241,10 +274,16 @@ def _rates(
                 AuditFinding(
                     "output-rate",
                     7,
-                    f"{device.title} runs at {device.rate_hz / 1000:g} kHz",
-                    "What you hear is converted on the way; raw and treated may drift apart in your"
-                    " ears.",
-                    f"Set it to {rate_hz / 1000:g} kHz",
+                    worded(
+                        "{title} runs at {rate_hz:g} kHz",
+                        title=device.title,
+                        rate_hz=device.rate_hz / 1000,
+                    ),
+                    worded(
+                        "What you hear is converted on the way; raw and treated may drift apart"
+                        " in your ears."
+                    ),
+                    worded("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
                     Change(device.id, "rate_hz", rate_hz),
                 )
             )
@@ -263,16 +302,16 @@ def _outputs(
     if loud is not None:
         change = Change(phones.id, "is_default", True) if phones is not None else None
         action = (
-            f"Make {phones.title} the default output"
+            worded("Make {title} the default output", title=phones.title)
             if phones is not None
-            else "Plug headphones in"
+            else worded("Plug headphones in")
         )
         found.append(
             AuditFinding(
                 "loudspeakers",
                 5,
-                "Loudspeakers play while the microphone is open",
-                "The others hear themselves again, and a loop can howl.",
+                worded("Loudspeakers play while the microphone is open"),
+                worded("The others hear themselves again, and a loop can howl."),
                 action,
                 change,
             )
@@ -282,10 +321,15 @@ def _outputs(
             AuditFinding(
                 "twice",
                 6,
-                "You hear yourself twice",
-                "Direct monitoring plays the raw voice at once and the treated one a moment later.",
-                "Switch direct monitoring off at the interface while you listen to the treated"
-                " voice",
+                worded("You hear yourself twice"),
+                worded(
+                    "Direct monitoring plays the raw voice at once and the treated one a moment"
+                    " later."
+                ),
+                worded(
+                    "Switch direct monitoring off at the interface while you listen to the"
+                    " treated voice"
+                ),
                 None,
             )
         )
@@ -301,9 +345,14 @@ def _names(here: Sequence[SoundDevice]) -> list[AuditFinding]:
                 AuditFinding(
                     "same-name",
                     8,
-                    f"{count} {direction}s are called “{title}”",
-                    "Other programs cannot tell them apart.",
-                    "Give each a name of your own",
+                    worded(
+                        "{count} {direction}s are called “{title}”",
+                        count=count,
+                        direction=direction,
+                        title=title,
+                    ),
+                    worded("Other programs cannot tell them apart."),
+                    worded("Give each a name of your own"),
                     None,
                 )
             )

@@ -24,17 +24,19 @@ from obsidian_wren.core.derive.cause import (
 )
 from obsidian_wren.core.derive.floor_parts import _PART_WORTH_DB, parts_of_floor
 from obsidian_wren.core.derive.floor_split import FloorSplit
-from obsidian_wren.core.derive.setting import hz
 from obsidian_wren.core.derive.spoilers import _channel_causes, spoilers
 from obsidian_wren.core.measure.buzz import Buzz
 from obsidian_wren.core.measure.integrity import Channels
 from obsidian_wren.core.measure.readings import QuietReading
+from obsidian_wren.core.numerals import frequency
+from obsidian_wren.core.wording import worded
 
 # From here on the room is not heard in pauses of a call; the A-weighted figure stands in where no
 # voice was taken yet.
 ENOUGH_VOICE_OVER_ROOM_DB = 30.0
 ENOUGH_QUIET_DBFS_A = -62.0
 _WANDERS_HZ = 0.02
+_MOST_OF_IT_DB = 3.0
 _UNDER_FIRST_HARMONIC_HZ = 60.0
 
 
@@ -109,16 +111,23 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         level = a_weighted_sum([(h.hz, h.level_dbfs) for h in rest.hum.harmonics])
         strongest = max(rest.hum.harmonics, key=lambda h: h.level_dbfs)
         drift = (
-            f" It wandered by {rest.hum.drift_hz:.2f} Hz during the take."
+            worded(" It wandered by {drift_hz:.2f} Hz during the take.", drift_hz=rest.hum.drift_hz)
             if rest.hum.drift_hz > _WANDERS_HZ
             else ""
         )
         add(
             "hum",
             "cable",
-            "Mains hum",
-            f"{len(rest.hum.harmonics)} lines of {rest.hum.mains_hz:.2f} Hz,"
-            f" {rest.hum.level_dbfs:.0f} dBFS together, strongest at {hz(strongest.hz)}.{drift}",
+            worded("Mains hum"),
+            worded(
+                "{harmonics} lines of {mains_hz:.2f} Hz, {level_dbfs:.0f} dBFS together,"
+                " strongest at {hz}.{drift}",
+                harmonics=len(rest.hum.harmonics),
+                mains_hz=rest.hum.mains_hz,
+                level_dbfs=rest.hum.level_dbfs,
+                hz=frequency(strongest.hz),
+                drift=drift,
+            ),
             _hum_remedy(strongest.hz, rest.hum.mains_hz),
             level,
             complaint=not mains and lowers(total, level) >= WORTH_DB,
@@ -134,11 +143,17 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "tone",
             "room",
-            f"A steady tone at {hz(tone.hz)}",
-            f"{tone.level_dbfs:.0f} dBFS, {tone.prominence_db:.0f} dB over the noise beside it:"
-            " prominent by the tone-to-noise ratio of ECMA-418-1.",
-            "A screen, a charger or a fan whines: switch things off one at a time and watch this"
-            " line fall.",
+            worded("A steady tone at {hz}", hz=frequency(tone.hz)),
+            worded(
+                "{level_dbfs:.0f} dBFS, {prominence_db:.0f} dB over the noise beside it:"
+                " prominent by the tone-to-noise ratio of ECMA-418-1.",
+                level_dbfs=tone.level_dbfs,
+                prominence_db=tone.prominence_db,
+            ),
+            worded(
+                "A screen, a charger or a fan whines: switch things off one at a time and watch"
+                " this line fall."
+            ),
             level,
             complaint=lowers(total, level) >= WORTH_DB,
         )
@@ -148,12 +163,17 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "clicks",
             "room",
-            "Clicks and knocks",
-            f"{rest.transients.count} in {rest.duration_s:.0f} s, up to"
-            f" {rest.transients.peak_dbfs:.0f} dBFS.",
-            "Leave keys and mouse alone while the room at rest is recorded. If nobody touched"
-            " anything: a relay, a"
-            " thermostat or a loose plug.",
+            worded("Clicks and knocks"),
+            worded(
+                "{count} in {duration_s:.0f} s, up to {peak_dbfs:.0f} dBFS.",
+                count=rest.transients.count,
+                duration_s=rest.duration_s,
+                peak_dbfs=rest.transients.peak_dbfs,
+            ),
+            worded(
+                "Leave keys and mouse alone while the room at rest is recorded. If nobody"
+                " touched anything: a relay, a thermostat or a loose plug."
+            ),
             level,
             complaint=lowers(total, level) >= WORTH_DB,
         )
@@ -163,11 +183,18 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "rumble",
             "room",
-            "Rumble under 60 Hz",
-            f"{rest.rumble_dbfs:.0f} dBFS,"
-            f" {'most of' if under_all < 3 else f'{under_all:.0f} dB under'} the whole floor.",
-            "Traffic, footsteps, ventilation or the desk: use a shock mount or an arm; the"
-            " high-pass removes the rest.",
+            worded("Rumble under 60 Hz"),
+            worded("{rumble_dbfs:.0f} dBFS, most of the whole floor.", rumble_dbfs=rest.rumble_dbfs)
+            if under_all < _MOST_OF_IT_DB
+            else worded(
+                "{rumble_dbfs:.0f} dBFS, {under:.0f} dB under the whole floor.",
+                rumble_dbfs=rest.rumble_dbfs,
+                under=under_all,
+            ),
+            worded(
+                "Traffic, footsteps, ventilation or the desk: use a shock mount or an arm; the"
+                " high-pass removes the rest."
+            ),
             rest.rumble_a_weighted_dbfs,
             complaint=under_all < 1.0 and (not enough or rumble >= WORTH_DB),
         )
@@ -179,10 +206,14 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "few-bits",
             "computer",
-            f"Only {rest.grid_bits} bits arrive",
-            f"All samples sit on a grid of {rest.grid_bits} bits; rounding to it hisses at up to"
-            f" {level:.0f} dBFS.",
-            "Choose 24 bit, or at least 16, for this device in the sound settings.",
+            worded("Only {grid_bits} bits arrive", grid_bits=rest.grid_bits),
+            worded(
+                "All samples sit on a grid of {grid_bits} bits; rounding to it hisses at up to"
+                " {level:.0f} dBFS.",
+                grid_bits=rest.grid_bits,
+                level=level,
+            ),
+            worded("Choose 24 bit, or at least 16, for this device in the sound settings."),
             level,
             complaint=True,
         )
@@ -202,40 +233,49 @@ def _is_hum_alone(rest: QuietReading) -> bool:
 
 def _hum_remedy(strongest_hz: float, mains_hz: float) -> str:
     if strongest_hz < 1.5 * mains_hz:
-        return (
+        return worded(
             "The mains itself: keep the cable away from power leads and chargers, and power"
             " everything from one outlet."
         )
-    return (
-        "Twice the mains and up: a motor, a lamp or a power supply. Switch them off one at a time"
-        " and watch it fall."
+    return worded(
+        "Twice the mains and up: a motor, a lamp or a power supply. Switch them off one at a"
+        " time and watch it fall."
     )
 
 
 def _buzz_words(comb: Buzz) -> tuple[str, Where, str, str, str]:
-    evidence = (
-        f"{comb.lines} lines every {comb.spacing_hz:.1f} Hz from {hz(comb.low_hz)} to"
-        f" {hz(comb.high_hz)}, {comb.level_dbfs:.0f} dBFS together."
+    evidence = worded(
+        "{lines} lines every {spacing_hz:.1f} Hz from {hz} to {hz_2}, {level_dbfs:.0f} dBFS"
+        " together.",
+        lines=comb.lines,
+        spacing_hz=comb.spacing_hz,
+        hz=frequency(comb.low_hz),
+        hz_2=frequency(comb.high_hz),
+        level_dbfs=comb.level_dbfs,
     )
     if comb.mains:
         return (
             "dimmer",
             "cable",
-            "Buzz of a dimmer or a switching supply",
+            worded("Buzz of a dimmer or a switching supply"),
             evidence,
             (
-                "Turn the dimmer fully up or off, unplug chargers and LED lamps one at a time, and"
-                " lead the cable away from them."
+                worded(
+                    "Turn the dimmer fully up or off, unplug chargers and LED lamps one at a"
+                    " time, and lead the cable away from them."
+                )
             ),
         )
     return (
         "buzz",
         "cable",
-        f"Buzz every {hz(comb.spacing_hz)}",
+        worded("Buzz every {hz}", hz=frequency(comb.spacing_hz)),
         evidence,
         (
-            "Network gear, a phone or USB power: move them and their leads away from cable and"
-            " capsule, or use another USB port."
+            worded(
+                "Network gear, a phone or USB power: move them and their leads away from cable"
+                " and capsule, or use another USB port."
+            )
         ),
     )
 
@@ -253,12 +293,16 @@ def _in_use(rest: QuietReading, used: QuietReading, enough: bool) -> list[Cause]
                 "in-use-clicks",
                 "room",
                 "in-use",
-                "Keys, mouse and knocks",
-                f"{clicks.per_minute:.0f} a minute, half of them over"
-                f" {clicks.levels_dbfs.p50 if clicks.levels_dbfs else clicks.peak_dbfs or 0:.0f}"
-                " dBFS.",
-                "Use a shock mount or an arm, and a quieter keyboard, or turn the back of the"
-                " microphone to it.",
+                worded("Keys, mouse and knocks"),
+                worded(
+                    "{per_minute:.0f} a minute, half of them over {which:.0f} dBFS.",
+                    per_minute=clicks.per_minute,
+                    which=clicks.levels_dbfs.p50 if clicks.levels_dbfs else clicks.peak_dbfs or 0,
+                ),
+                worded(
+                    "Use a shock mount or an arm, and a quieter keyboard, or turn the back of"
+                    " the microphone to it."
+                ),
                 gain,
                 False,
                 not enough and gain >= _PART_WORTH_DB,
@@ -271,10 +315,15 @@ def _in_use(rest: QuietReading, used: QuietReading, enough: bool) -> list[Cause]
                 "in-use-fan",
                 "room",
                 "in-use",
-                "What runs while you work",
-                f"Between the clicks the room in use is {risen:.1f} dB over the room at rest"
-                " (A-weighted).",
-                "A fan, a drive or a heater comes on: run it slower, or move it farther away.",
+                worded("What runs while you work"),
+                worded(
+                    "Between the clicks the room in use is {risen:.1f} dB over the room at rest"
+                    " (A-weighted).",
+                    risen=risen,
+                ),
+                worded(
+                    "A fan, a drive or a heater comes on: run it slower, or move it farther away."
+                ),
                 total - level_without(total, without, rest.a_weighted_dbfs),
                 False,
                 not enough,

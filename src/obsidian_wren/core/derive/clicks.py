@@ -22,12 +22,13 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import within
 from obsidian_wren.core.numerals import plain
+from obsidian_wren.core.wording import counted, worded
 
 _LEAST_OVER_DB, _USUAL_OVER_DB, _MOST_OVER_DB = 4.0, 6.0, 12.0
 _SPARE_DB = 6.0
 _MOST_DB = 40.0
 _USUAL_LOUDEST_DBFS = -30.0
-_RANGE_BECAUSE = "Down to what is heard before and after, rarely so far."
+_RANGE_BECAUSE = worded("Down to what is heard before and after, rarely so far.")
 _AROUND_S = 0.008
 # Fewer than this are let through: each stage costs delay.
 _WORTH_A_MINUTE = 5.0
@@ -54,8 +55,10 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     rate = take_set.rate_hz
     at_s = click_times_s(take_set.room, rate_hz=rate)
     if not len(at_s):
-        answer.set("loudest_dbfs", _USUAL_LOUDEST_DBFS, "No burst was found in the room.")
-        answer.set("over_db", _USUAL_OVER_DB, "No burst was found in the room; a usual value.")
+        answer.set("loudest_dbfs", _USUAL_LOUDEST_DBFS, worded("No burst was found in the room."))
+        answer.set(
+            "over_db", _USUAL_OVER_DB, worded("No burst was found in the room; a usual value.")
+        )
         answer.set("range_db", _MOST_DB, _RANGE_BECAUSE)
         return answer.plan(False, _because(take_set, 0, 0.0, 0.0, 0.0))
     stands, levels, step_s = bursts_of(take_set.room, rate_hz=rate)
@@ -65,8 +68,11 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     loudest = answer.set(
         "loudest_dbfs",
         float(np.percentile(peaks, 95)) + _SPARE_DB,
-        f"{_SPARE_DB:.0f} dB over all but the loudest of your bursts; what is louder is your"
-        " voice.",
+        worded(
+            "{spare_db:.0f} dB over all but the loudest of your bursts; what is louder is your"
+            " voice.",
+            spare_db=_SPARE_DB,
+        ),
     )
     voice = spoken[inside & (talk_levels <= loudest)]
     strongest = float(np.percentile(voice, 99.8)) if len(voice) else 0.0
@@ -75,8 +81,12 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     over = answer.set(
         "over_db",
         float(np.clip(edge, _LEAST_OVER_DB, _MOST_OVER_DB)),
-        f"Nine of ten bursts of your room stand out by {weakest:.0f} dB or more; 998 of 1000"
-        f" moments of your voice by less than {strongest:.0f} dB.",
+        worded(
+            "Nine of ten bursts of your room stand out by {weakest:.0f} dB or more; 998 of 1000"
+            " moments of your voice by less than {strongest:.0f} dB.",
+            weakest=weakest,
+            strongest=strongest,
+        ),
     )
     answer.set("range_db", _MOST_DB, _RANGE_BECAUSE)
     minutes = len(take_set.room) / rate / 60.0
@@ -108,17 +118,34 @@ def _around(at_s: Samples, values: Samples, step_s: float) -> Samples:
 
 def _because(take_set: TakeSet, count: int, often: float, over_aim: float, touched: float) -> str:
     seconds = len(take_set.room) / take_set.rate_hz
-    where = "in use" if take_set.in_use is not None else "at rest"
+    where = worded("in use") if take_set.in_use is not None else worded("at rest")
     if not count:
-        return f"No short burst in {seconds:.0f} s of your room {where}."
-    told = f"{count} short burst{'s' if count > 1 else ''} in {seconds:.0f} s of your room {where}"
-    if often < _WORTH_A_MINUTE:
-        return f"{told}: too few to be worth 14 ms of delay."
-    if over_aim <= _HEARD_UNDER_DB:
-        return f"{told}, but {plain(-over_aim, 0)} dB under the floor that the target allows."
-    if touched > _MOST_TOUCHED:
-        return (
-            f"{told}, but {100.0 * touched:.1f} % of your own voice looks like them and would be"
-            " taken with them."
+        return worded(
+            "No short burst in {seconds:.0f} s of your room {where}.", seconds=seconds, where=where
         )
-    return f"{told}; they stand out over what lies before and after them, your voice seldom does."
+    told = counted(
+        "{count} short burst in {seconds:.0f} s of your room {where}",
+        "{count} short bursts in {seconds:.0f} s of your room {where}",
+        count,
+        seconds=seconds,
+        where=where,
+    )
+    if often < _WORTH_A_MINUTE:
+        return worded("{told}: too few to be worth 14 ms of delay.", told=told)
+    if over_aim <= _HEARD_UNDER_DB:
+        return worded(
+            "{told}, but {over_aim} dB under the floor that the target allows.",
+            told=told,
+            over_aim=plain(-over_aim, 0),
+        )
+    if touched > _MOST_TOUCHED:
+        return worded(
+            "{told}, but {touched:.1f} % of your own voice looks like them and would be"
+            " taken with them.",
+            told=told,
+            touched=100.0 * touched,
+        )
+    return worded(
+        "{told}; they stand out over what lies before and after them, your voice seldom does.",
+        told=told,
+    )

@@ -29,6 +29,7 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.loudness import lufs_of_energies
 from obsidian_wren.core.measure.words import within
+from obsidian_wren.core.wording import worded
 
 PEAK_PERCENTILE = 90.0
 EVEN_SPREAD_DB = 4.0
@@ -149,7 +150,7 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     hears_from = answer.set(
         "sidechain_hz",
         80.0 if pitch is None else float(np.clip(0.9 * pitch.p5, 60.0, 150.0)),
-        "Keeps rumble under your voice from triggering it.",
+        worded("Keeps rumble under your voice from triggering it."),
     )
     take = _Take(take_set, hears_from)
     spoken = take.levels[take.inside]
@@ -157,17 +158,23 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     threshold = answer.set(
         "threshold_dbfs",
         usual,
-        f"Half of your speech is over {usual:.0f} dBFS here; that half is compressed.",
+        worded(
+            "Half of your speech is over {usual:.0f} dBFS here; that half is compressed.",
+            usual=usual,
+        ),
     )
-    answer.set("knee_db", _KNEE_DB, "Soft, so that you do not hear it set in.")
+    answer.set("knee_db", _KNEE_DB, worded("Soft, so that you do not hear it set in."))
     attack = answer.set(
-        "attack_ms", _ATTACK_MS, "The start of a consonant passes, the vowel is compressed."
+        "attack_ms", _ATTACK_MS, worded("The start of a consonant passes, the vowel is compressed.")
     )
     syllable_s = syllable_length_s(take_set)
     release = answer.set(
         "release_ms",
         float(np.clip(500.0 * syllable_s, 60.0, 250.0)),
-        f"Half a syllable: yours follow each other every {syllable_s * 1000:.0f} ms.",
+        worded(
+            "Half a syllable: yours follow each other every {syllable_s:.0f} ms.",
+            syllable_s=syllable_s * 1000,
+        ),
     )
     bare = take.foresee(threshold, _RATIOS[0], attack, release)
     spread = float(np.percentile(spoken, _LOUD_PERCENTILE)) - usual if len(spoken) else 0.0
@@ -178,7 +185,10 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "makeup_db",
         found.makeup_db,
-        f"Brings the compressed voice to {aims.loudness_lufs:.0f} LUFS.",
+        worded(
+            "Brings the compressed voice to {loudness_lufs:.0f} LUFS.",
+            loudness_lufs=aims.loudness_lufs,
+        ),
     )
     on = ratio >= _WORTH_RATIO
     out = np.array(
@@ -192,12 +202,17 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     evidence = CompressorEvidence(
         _CURVE_DBFS, out, spread, spread / chosen, bare.peaks_dbfs, found.peaks_dbfs, found.lift_db
     )
-    text = (
-        f"The louder half of your speech spreads over {spread:.1f} dB; {EVEN_SPREAD_DB:.0f} dB are"
-        " heard as even."
+    text = worded(
+        "The louder half of your speech spreads over {spread:.1f} dB; {even_spread_db:.0f}"
+        " dB are heard as even.",
+        spread=spread,
+        even_spread_db=EVEN_SPREAD_DB,
     )
     if not on:
-        text = f"Not needed: the louder half of your speech spreads over {spread:.1f} dB only."
+        text = worded(
+            "Not needed: the louder half of your speech spreads over {spread:.1f} dB only.",
+            spread=spread,
+        )
     return answer.plan(on, text, evidence=evidence)
 
 
@@ -235,13 +250,18 @@ def _solve(
 
 
 def _ratio_because(spread: float, ratio: float, found: _Predicted, aims: Aims) -> str:
-    text = (
-        f"Brings {spread:.1f} dB of spread to {spread / ratio:.1f}; your room rises"
-        f" {found.lift_db:.1f} dB in pauses"
+    text = worded(
+        "Brings {spread:.1f} dB of spread to {spread_2:.1f}; your room rises {lift_db:.1f}"
+        " dB in pauses",
+        spread=spread,
+        spread_2=spread / ratio,
+        lift_db=found.lift_db,
     )
     if found.lift_db >= aims.most_lift_db - _LIFT_MARGIN_DB - 0.3:
-        return f"{text}, which is as far as it may."
-    return f"{text}, at most {aims.most_lift_db:.0f} are allowed."
+        return worded("{text}, which is as far as it may.", text=text)
+    return worded(
+        "{text}, at most {most_lift_db:.0f} are allowed.", text=text, most_lift_db=aims.most_lift_db
+    )
 
 
 def syllable_length_s(take_set: TakeSet) -> float:

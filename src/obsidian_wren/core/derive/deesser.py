@@ -13,11 +13,12 @@ import numpy as np
 from obsidian_wren.core.chain.deesser import band_section
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.setting import hz
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.sibilants import Sibilant, find_sibilants
+from obsidian_wren.core.numerals import frequency
+from obsidian_wren.core.wording import worded
 
 # More would lisp: an "s" then sinks into its vowels.
 LISP_GUARD_DB = 8.0
@@ -45,12 +46,12 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
         "frequency_hz",
         round(usual / 100.0) * 100.0,
         (
-            f"Your sibilants are strongest at {hz(usual)}."
+            worded("Your sibilants are strongest at {hz}.", hz=frequency(usual))
             if found
-            else "No sibilant was found, so this is the usual frequency."
+            else worded("No sibilant was found, so this is the usual frequency.")
         ),
     )
-    q = answer.set("q", _width(found), "As wide as your sibilants spread.")
+    q = answer.set("q", _width(found), worded("As wide as your sibilants spread."))
     levels = _band_peaks_dbfs(take_set.talk, centre, q, take_set.rate_hz)
     over = np.array([s.over_neighbours_db for s in found])
     own = np.array([_level_at(levels, s) for s in found])
@@ -58,10 +59,10 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
     # Each harsh sibilant says at which level of the band it would be as loud as its neighbours.
     wanted = own[harsh] - over[harsh] if harsh.any() else own
     threshold = float(np.median(wanted)) if len(wanted) else -30.0
-    because = (
+    because = worded(
         "At this level in the band your sibilants are as loud as the words beside them"
-        f" ({len(found)}"
-        " measured)."
+        " ({found} measured).",
+        found=len(found),
     )
     answer.set(
         "threshold_dbfs",
@@ -69,35 +70,48 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
         (
             because
             if harsh.any()
-            else "None of your sibilants is louder than its neighbours; this is their median level."
+            else worded(
+                "None of your sibilants is louder than its neighbours; this is their median level."
+            )
         ),
     )
     worst = float(np.percentile(over, 95)) if len(over) else 0.0
     held = float(np.clip(worst, 0.0, LISP_GUARD_DB))
-    text = f"The loudest of them are {worst:.1f} dB over their neighbours; it never takes more."
+    text = worded(
+        "The loudest of them are {worst:.1f} dB over their neighbours; it never takes more.",
+        worst=worst,
+    )
     if worst > LISP_GUARD_DB:
-        text = (
-            f"The loudest are {worst:.1f} dB over their neighbours, but more than"
-            f" {LISP_GUARD_DB:.0f} dB would lisp."
+        text = worded(
+            "The loudest are {worst:.1f} dB over their neighbours, but more than"
+            " {lisp_guard_db:.0f} dB would lisp.",
+            worst=worst,
+            lisp_guard_db=LISP_GUARD_DB,
         )
     answer.set(
         "range_db",
         held if held >= _LEAST_HELD_DB else 3.0,
-        text if worst > 0.0 else "The least that can be heard, if you switch it on.",
+        text if worst > 0.0 else worded("The least that can be heard, if you switch it on."),
     )
-    answer.set("ratio", _RATIO, "Takes three quarters of the excess; the rest keeps an s an s.")
+    answer.set(
+        "ratio", _RATIO, worded("Takes three quarters of the excess; the rest keeps an s an s.")
+    )
     on = worst >= _WORTH_DB
     share = int(np.count_nonzero(harsh))
-    text = (
-        f"{share} of {len(found)} sibilants are louder than the words beside them, the worst by"
-        f" {worst:.1f} dB."
+    text = worded(
+        "{share} of {found} sibilants are louder than the words beside them, the worst by"
+        " {worst:.1f} dB.",
+        share=share,
+        found=len(found),
+        worst=worst,
     )
     if not found:
-        text = "No sibilant was found in the take."
+        text = worded("No sibilant was found in the take.")
     elif not on:
-        text = (
-            f"Your {len(found)} sibilants are no louder than the words beside them: nothing"
-            " to take down."
+        text = worded(
+            "Your {found} sibilants are no louder than the words beside them: nothing to"
+            " take down.",
+            found=len(found),
         )
     return answer.plan(on, text, evidence=SibilanceEvidence(found, levels, 0.01))
 

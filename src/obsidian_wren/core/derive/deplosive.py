@@ -16,6 +16,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.plosives import BAND_HZ, Plosive, find_plosives
+from obsidian_wren.core.wording import counted, worded
 
 _MARGIN_DB = 2.0
 _LEAST_DB, _MOST_DB = 12.0, 30.0
@@ -39,7 +40,7 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     corner = answer.set(
         "frequency_hz",
         BAND_HZ,
-        "Breath on a capsule is under 150 Hz; words lose nothing that they need there.",
+        worded("Breath on a capsule is under 150 Hz; words lose nothing that they need there."),
     )
     levels = band_peaks_dbfs(take_set.talk, corner, take_set.rate_hz)
     bursts = np.zeros(len(levels), dtype=bool)
@@ -51,8 +52,12 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     threshold = answer.set(
         "threshold_dbfs",
         usual + _MARGIN_DB,
-        f"Your voice alone hardly ever passes {usual:.0f} dBFS in this band; {_MARGIN_DB:.0f} dB"
-        " are left above it.",
+        worded(
+            "Your voice alone hardly ever passes {usual:.0f} dBFS in this band; {margin_db:.0f}"
+            " dB are left above it.",
+            usual=usual,
+            margin_db=_MARGIN_DB,
+        ),
     )
     over = [
         float(levels[round(p.at_s * 100.0) : round((p.at_s + p.length_s) * 100.0) + 1].max())
@@ -66,7 +71,10 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "release_ms",
         1000.0 * longest,
-        f"As fast as the bursts end: the longest lasts {1000.0 * longest:.0f} ms.",
+        worded(
+            "As fast as the bursts end: the longest lasts {longest:.0f} ms.",
+            longest=1000.0 * longest,
+        ),
     )
     on = bool(found) and worst > 0.0
     return answer.plan(on, _because(found, take_set), evidence=PlosiveEvidence(found, levels, 0.01))
@@ -82,19 +90,29 @@ def band_peaks_dbfs(talk: Samples, corner_hz: float, rate_hz: float) -> Samples:
 def _because(found: tuple[Plosive, ...], take_set: TakeSet) -> str:
     seconds = len(take_set.talk) / take_set.rate_hz
     if not found:
-        return f"No burst of breath in {seconds:.0f} s of talk: nothing to take down."
+        return worded(
+            "No burst of breath in {seconds:.0f} s of talk: nothing to take down.", seconds=seconds
+        )
     at = ", ".join(f"{plosive.at_s:.1f} s" for plosive in found[:3])
-    more = "" if len(found) <= 3 else " and more"
-    return (
-        f"{len(found)} burst{'s' if len(found) > 1 else ''} of breath in {seconds:.0f} s of talk,"
-        f" at {at}{more}."
+    more = "" if len(found) <= 3 else worded(" and more")
+    return counted(
+        "{count} burst of breath in {seconds:.0f} s of talk, at {at}{more}.",
+        "{count} bursts of breath in {seconds:.0f} s of talk, at {at}{more}.",
+        len(found),
+        seconds=seconds,
+        at=at,
+        more=more,
     )
 
 
 def _range_because(found: tuple[Plosive, ...], worst: float) -> str:
     return (
-        f"The worst burst is {worst:.0f} dB over the threshold; it goes {_UNDER_DB:.0f} dB under"
-        " it, where your voice is."
+        worded(
+            "The worst burst is {worst:.0f} dB over the threshold; it goes {under_db:.0f} dB"
+            " under it, where your voice is.",
+            worst=worst,
+            under_db=_UNDER_DB,
+        )
         if found
-        else "No burst was found; this is the least that would act."
+        else worded("No burst was found; this is the least that would act.")
     )

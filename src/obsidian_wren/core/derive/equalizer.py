@@ -18,6 +18,7 @@ from obsidian_wren.core.derive.tone import Tone, derive_tone, judge_tone
 from obsidian_wren.core.derive.tone_problem import ToneAims
 from obsidian_wren.core.derive.tone_target import bend_db
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+from obsidian_wren.core.wording import counted, worded
 
 
 def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -60,9 +61,11 @@ def _untold(tone: ToneTakes, pins: Pins) -> StagePlan:
     bands = tone.pinned or tuple(band for band, pinned in standing if pinned)
     return Answer("equalizer", pins).plan(
         bool(bands),
-        "Your voice stands over the noise in less than one octave, so its tone cannot be measured"
-        " and nothing is corrected. Go closer to the microphone or quieten the room, then read the"
-        " passage again.",
+        worded(
+            "Your voice stands over the noise in less than one octave, so its tone cannot be"
+            " measured and nothing is corrected. Go closer to the microphone or quieten the"
+            " room, then read the passage again."
+        ),
         data={"bands": bands},
     )
 
@@ -70,30 +73,39 @@ def _untold(tone: ToneTakes, pins: Pins) -> StagePlan:
 def _sentence(found: Tone, aims: ToneAims) -> str:
     sure = float(np.average(found.colour.sd_db, weights=found.fit.trust))
     if not found.bands:
-        return (
-            f"What your rig adds is smaller than what is known of it, ± {sure:.1f} dB, so nothing"
-            " is corrected."
+        return worded(
+            "What your rig adds is smaller than what is known of it, ± {sure:.1f} dB, so"
+            " nothing is corrected.",
+            sure=sure,
         )
     count = len(found.bands)
-    bands = f"{count} band{'s' if count > 1 else ''}"
     if aims.target is not None and aims.target.kind == "same voice":
-        return (
-            f"{bands} bring{'' if count > 1 else 's'} your voice to {found.target_name};"
-            f" {found.fit.residual_rms_db:.1f} dB rms of error remain."
+        return counted(
+            "{count} band brings your voice to {target_name}; {residual_rms_db:.1f} dB rms of"
+            " error remain.",
+            "{count} bands bring your voice to {target_name}; {residual_rms_db:.1f} dB rms of"
+            " error remain.",
+            count,
+            target_name=found.target_name,
+            residual_rms_db=found.fit.residual_rms_db,
         )
-    what = f"what your rig adds, known to ± {sure:.1f} dB"
+    what = worded("what your rig adds, known to ± {sure:.1f} dB", sure=sure)
     if aims.shape:
-        what += (
-            f", and {100.0 * aims.shape:.0f} % of the way from your voice to {found.target_name}"
+        what += worded(
+            ", and {shape:.0f} % of the way from your voice to {target_name}",
+            shape=100.0 * aims.shape,
+            target_name=found.target_name,
         )
-    return f"{bands} correct{'' if count > 1 else 's'} {what}."
+    return counted(
+        "{count} band corrects {what}.", "{count} bands correct {what}.", count, what=what
+    )
 
 
 def _of_the_person(pins: Pins) -> StagePlan:
     """A further equalizer: the tone is fitted by the first, so this one holds what a person puts
     into it."""
     bands = pins.bands.get("equalizer", ())
-    because = "You added it: its bands are yours, and nothing is fitted to them."
+    because = worded("You added it: its bands are yours, and nothing is fitted to them.")
     return Answer("equalizer", pins).plan(bool(bands), because, data={"bands": bands})
 
 

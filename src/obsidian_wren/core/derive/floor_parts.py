@@ -17,6 +17,7 @@ from obsidian_wren.core.derive.cause import (
 from obsidian_wren.core.derive.floor_split import FloorSplit
 from obsidian_wren.core.measure.readings import QuietReading
 from obsidian_wren.core.measure.weighting import a_weighting_power
+from obsidian_wren.core.wording import worded
 
 _PART_WORTH_DB = 1.0
 _MOSTLY = 0.5
@@ -36,26 +37,28 @@ def parts_of_floor(
         words: dict[str, tuple[Where, str, str]] = {
             "preamp": (
                 "preamp",
-                "Noise of the preamp",
+                worded("Noise of the preamp"),
                 (
-                    "Go closer, or put a booster or a quieter preamp before it: at this gain its"
-                    " own noise dominates."
+                    worded(
+                        "Go closer, or put a booster or a quieter preamp before it: at this gain"
+                        " its own noise dominates."
+                    )
                 ),
             ),
             "converter": (
                 "converter",
-                "Noise of the converter",
-                "Turn the preamp up and whatever comes after the converter back to unity.",
+                worded("Noise of the converter"),
+                worded("Turn the preamp up and whatever comes after the converter back to unity."),
             ),
             "microphone": (
                 "microphone",
-                "The microphone’s own noise",
-                "Only going closer or a quieter microphone puts more voice over it.",
+                worded("The microphone’s own noise"),
+                worded("Only going closer or a quieter microphone puts more voice over it."),
             ),
             "electronics": (
                 "preamp",
-                "Noise of preamp and converter",
-                "A take at another gain tells which of the two it is.",
+                worded("Noise of preamp and converter"),
+                worded("A take at another gain tells which of the two it is."),
             ),
         }
         scale = total - sum_dbfs([part.a_weighted_dbfs for part in split.parts])
@@ -66,9 +69,11 @@ def parts_of_floor(
             level = part.a_weighted_dbfs + scale
             electronics += power_from_db(level)
             gain = lowers(total, level)
-            evidence = (
-                f"{part.level_dbfs:.0f} dBFS at {split.gain_db:g} dB gain, from the takes that tell"
-                " the parts of the floor apart."
+            evidence = worded(
+                "{level_dbfs:.0f} dBFS at {gain_db:g} dB gain, from the takes that tell the"
+                " parts of the floor apart.",
+                level_dbfs=part.level_dbfs,
+                gain_db=split.gain_db,
             )
             found.append(
                 Cause(
@@ -94,7 +99,10 @@ def parts_of_floor(
                 "room",
                 "rest",
                 title,
-                f"{level:.0f} dBFS A-weighted remain after every named cause is taken away.",
+                worded(
+                    "{level:.0f} dBFS A-weighted remain after every named cause is taken away.",
+                    level=level,
+                ),
                 remedy,
                 gain,
                 False,
@@ -115,18 +123,22 @@ def _room_words(rest: QuietReading) -> tuple[str, str]:
     high = sum(power for centre, power in weighted if centre > 3000) / whole
     if low > _MOSTLY:
         return (
-            "The room hums along: heater, ventilation or traffic",
-            "Switch off what blows or runs while you talk, or go closer.",
+            worded("The room hums along: heater, ventilation or traffic"),
+            worded("Switch off what blows or runs while you talk, or go closer."),
         )
     if high > _MOSTLY:
         return (
-            "Hiss: rain, a computer’s fan, or electronics",
+            worded("Hiss: rain, a computer’s fan, or electronics"),
             (
-                "Move the computer away from the microphone; a take with the input muted tells if"
-                " it is electronics."
+                worded(
+                    "Move the computer away from the microphone; a take with the input muted"
+                    " tells if it is electronics."
+                )
             ),
         )
     return (
-        "The room’s own noise",
-        "Close the window and what blows, put soft things behind the microphone, or go closer.",
+        worded("The room’s own noise"),
+        worded(
+            "Close the window and what blows, put soft things behind the microphone, or go closer."
+        ),
     )

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from obsidian_wren.core.derive.taper import Taper
+from obsidian_wren.core.wording import worded
 
 ControlKey = Literal["preamp", "pad", "trim", "slider", "program"]
 Unit = Literal["dB", "dial", "%", "switch"]
@@ -49,7 +50,7 @@ class GainControl:
         if self.pad_db is not None:
             return f"{self.title}, {self.pad_db:g} dB"
         if self.key == "preamp" and self.unit == "dB" and self.low is None:
-            return f"{self.title}, turned so far"
+            return worded("{title}, turned so far", title=self.title)
         return self.title
 
     def over_neutral_db(self) -> float | None:
@@ -67,7 +68,9 @@ class GainControl:
 
 def pad_control(*, is_in: bool, loss_db: float) -> GainControl:
     """A pad that can be switched in; ``loss_db`` is what it takes away."""
-    return GainControl("pad", "Pad", "switch", True, float(is_in), 0.0, 1.0, 1.0, pad_db=loss_db)
+    return GainControl(
+        "pad", worded("Pad"), "switch", True, float(is_in), 0.0, 1.0, 1.0, pad_db=loss_db
+    )
 
 
 def preamp_control(
@@ -83,7 +86,9 @@ def preamp_control(
 
     ``position``, ``low``, ``high`` and ``step`` in ``unit``.
     """
-    return GainControl("preamp", "Preamp", unit, True, position, low, high, step, taper=taper)
+    return GainControl(
+        "preamp", worded("Preamp"), unit, True, position, low, high, step, taper=taper
+    )
 
 
 def controls_after_converter(
@@ -94,11 +99,19 @@ def controls_after_converter(
     low, high = TRIM_RANGE_DB
     return (
         GainControl(
-            "trim", "Device output", "dB", False, trim_db, low, high, _TRIM_STEP_DB, neutral=0.0
+            "trim",
+            worded("Device output"),
+            "dB",
+            False,
+            trim_db,
+            low,
+            high,
+            _TRIM_STEP_DB,
+            neutral=0.0,
         ),
         GainControl(
             "slider",
-            "Input slider",
+            worded("Input slider"),
             "%",
             False,
             slider_percent,
@@ -109,7 +122,7 @@ def controls_after_converter(
         ),
         GainControl(
             "program",
-            "Program trim",
+            worded("Program trim"),
             "dB",
             False,
             program_db,

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.derive.gain_controls import ControlKey, GainControl, Unit
 from obsidian_wren.core.derive.taper import spoken
+from obsidian_wren.core.wording import worded
 
 _EXACT_DB = 1e-9
 
@@ -17,7 +18,7 @@ _EXACT_DB = 1e-9
 @dataclass(frozen=True)
 class Move:
     """What to do with one control: position from and to in its own unit, the change in dB (None:
-    not known), and because."""
+    not known), and because. ``clause`` names the control too, within a longer sentence."""
 
     key: ControlKey
     title: str
@@ -27,6 +28,7 @@ class Move:
     change_db: float | None
     spoken: str
     because: str
+    clause: str = ""
 
     @property
     def stays(self) -> bool:
@@ -50,21 +52,24 @@ def move_pad(
         return change, None
     wanted = preamp.position + change
     if pad.position == 0 and preamp.low is not None and wanted < preamp.low:
-        because = f"The preamp ends at {preamp.low:g} dB and that is still too much."
+        because = worded(
+            "The preamp ends at {low:g} dB and that is still too much.", low=preamp.low
+        )
         return change + pad.pad_db, Move(
-            "pad", pad.title, "switch", 0, 1, -pad.pad_db, "switch it in", because
+            "pad", pad.title, "switch", 0, 1, -pad.pad_db, worded("switch it in"), because
         )
     if (
         pad.position == 1
         and preamp.high is not None
         and (wanted > preamp.high or change >= pad.pad_db)
     ):
-        because = (
-            f"The pad takes {pad.pad_db:g} dB off and the preamp has to make them up again, with"
-            " its noise."
+        because = worded(
+            "The pad takes {pad_db:g} dB off and the preamp has to make them up again, with"
+            " its noise.",
+            pad_db=pad.pad_db,
         )
         return change - pad.pad_db, Move(
-            "pad", pad.title, "switch", 1, 0, pad.pad_db, "switch it out", because
+            "pad", pad.title, "switch", 1, 0, pad.pad_db, worded("switch it out"), because
         )
     return change, None
 
@@ -89,15 +94,23 @@ def within_reach(preamp: GainControl, change: float) -> tuple[float, str]:
         return (
             reachable,
             (
-                f"The knob ends at {end} and {rest:.0f} dB are still missing: go closer to the"
-                " microphone for the rest."
+                worded(
+                    "The knob ends at {end} and {rest:.0f} dB are still missing: go closer to"
+                    " the microphone for the rest.",
+                    end=end,
+                    rest=rest,
+                )
             ),
         )
     return (
         reachable,
         (
-            f"The knob ends at {end} and {rest:.0f} dB are still too much: move back or switch a"
-            " pad in for the rest."
+            worded(
+                "The knob ends at {end} and {rest:.0f} dB are still too much: move back or"
+                " switch a pad in for the rest.",
+                end=end,
+                rest=rest,
+            )
         ),
     )
 
@@ -119,7 +132,6 @@ def moves_for(
         if control.key == "preamp":
             moves.append(_preamp_move(control, change, clipped))
         elif control.key == "pad":
-            on = "in" if control.position else "out"
             moves.append(
                 pad
                 or Move(
@@ -129,8 +141,8 @@ def moves_for(
                     control.position,
                     control.position,
                     0.0,
-                    f"leave it {on}",
-                    "Not needed otherwise.",
+                    worded("leave it in") if control.position else worded("leave it out"),
+                    worded("Not needed otherwise."),
                 )
             )
         else:
@@ -139,12 +151,14 @@ def moves_for(
 
 
 def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
-    because = "All gain that is needed is made here, before the converter."
+    because = worded("All gain that is needed is made here, before the converter.")
     if change == 0.0:
         leave = (
-            "leave it"
+            worded("leave it")
             if control.position is None
-            else f"leave it at {spoken(control.position, control.unit, control.step)}"
+            else worded(
+                "leave it at {spoken}", spoken=spoken(control.position, control.unit, control.step)
+            )
         )
         return Move(
             "preamp",
@@ -156,16 +170,17 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
             leave,
             because,
         )
-    way = "up" if change > 0 else "down"
     if control.unit == "dial" and control.position is not None and control.taper is not None:
         low = control.low if control.low is not None else min(control.taper.positions)
         high = control.high if control.high is not None else max(control.taper.positions)
         target = control.taper.position_for(control.position, change, low=low, high=high)
-        guess = "" if control.taper.covers(target) else " That mark is outside the learned range."
-        text = (
-            f"turn from {spoken(control.position, 'dial', control.step)} to about"
-            f" {spoken(target, 'dial', control.step)}"
+        guess = (
+            ""
+            if control.taper.covers(target)
+            else worded(" That mark is outside the learned range.")
         )
+        at = spoken(control.position, "dial", control.step)
+        to = spoken(target, "dial", control.step)
         return Move(
             "preamp",
             control.title,
@@ -173,11 +188,21 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
             control.position,
             round(target, 2),
             change,
-            text,
+            worded("turn from {at} to about {to}", at=at, to=to),
             because + guess,
+            worded(
+                "turn the {title} from {at} to about {to}",
+                title=control.title.lower(),
+                at=at,
+                to=to,
+            ),
         )
     if control.position is None or control.unit == "dial":
-        learn = " Learn the dial to see this in its own numbers." if control.unit == "dial" else ""
+        learn = (
+            worded(" Learn the dial to see this in its own numbers.")
+            if control.unit == "dial"
+            else ""
+        )
         return Move(
             "preamp",
             control.title,
@@ -185,7 +210,9 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
             control.position,
             None,
             change,
-            f"turn {way} {abs(change):.3g} dB",
+            worded("turn up {change:.3g} dB", change=change)
+            if change > 0
+            else worded("turn down {change:.3g} dB", change=-change),
             because + learn,
         )
     target = control.position + change
@@ -196,14 +223,14 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
         control.position,
         target,
         change,
-        f"turn from {control.position:g} to {target:g} dB",
+        worded("turn from {position:g} to {target:g} dB", position=control.position, target=target),
         because,
     )
 
 
 def _rest_move(control: GainControl) -> Move:
     db = control.over_neutral_db()
-    because = (
+    because = worded(
         "After the converter: gain here lifts its noise with the voice, so it stays where it"
         " changes nothing."
     )
@@ -215,7 +242,7 @@ def _rest_move(control: GainControl) -> Move:
             control.position,
             control.position,
             None,
-            "not known",
+            worded("not known"),
             because,
         )
     if control.position == control.neutral:
@@ -226,13 +253,13 @@ def _rest_move(control: GainControl) -> Move:
             control.position,
             control.position,
             0.0,
-            f"leave it at {spoken(control.position, control.unit)}",
+            worded("leave it at {spoken}", spoken=spoken(control.position, control.unit)),
             because,
         )
     at, to = spoken(control.position, control.unit), spoken(control.neutral, control.unit)
-    text = f"set from {at} to {to}"
+    text = worded("set from {at} to {to}", at=at, to=to)
     unknown = (
-        " How many dB that is is unknown: set it first, then take normal talk again."
+        worded(" How many dB that is is unknown: set it first, then take normal talk again.")
         if db is None
         else ""
     )
@@ -245,4 +272,5 @@ def _rest_move(control: GainControl) -> Move:
         None if db is None else -db,
         text,
         because + unknown,
+        worded("set the {title} from {at} to {to}", title=control.title.lower(), at=at, to=to),
     )

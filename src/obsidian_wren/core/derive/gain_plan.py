@@ -23,6 +23,7 @@ from obsidian_wren.core.derive.floor_split import FloorSplit
 from obsidian_wren.core.derive.gain_controls import GainControl
 from obsidian_wren.core.derive.gain_moves import Move, in_steps, move_pad, moves_for, within_reach
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
+from obsidian_wren.core.wording import worded
 
 PEAK_AIM_DBFS = (-15.0, -10.0)
 LOUDEST_DBFS = -3.0
@@ -80,7 +81,7 @@ def plan_gain(
     peak makes at the capsule, against ``max_spl_db``; ``too_far_cm`` is the distance when it is
     what keeps the aim from being met.
     """
-    controls = controls or (GainControl("preamp", "Preamp", "dB", True, None),)
+    controls = controls or (GainControl("preamp", worded("Preamp"), "dB", True, None),)
     preamp = next(control for control in controls if control.key == "preamp")
     after = [control for control in controls if not control.analogue]
     clipped = talk.flat_tops.count >= 3
@@ -97,8 +98,12 @@ def plan_gain(
             change = math.floor(change / step) * step
         if peak + change < low:
             limits.append(
-                f"Your loudest peaks {loudest - peak:.0f} dB over your normal talk, so normal peaks"
-                f" have to stay {low - peak - change:.0f} dB under the target."
+                worded(
+                    "Your loudest peaks {loudest:.0f} dB over your normal talk, so normal peaks"
+                    " have to stay {low:.0f} dB under the target.",
+                    loudest=loudest - peak,
+                    low=low - peak - change,
+                )
             )
     elif preamp.unit == "dB":
         change = in_steps(change, preamp.step or 1.0)
@@ -112,13 +117,20 @@ def plan_gain(
         and loudest_peak_db_spl > max_spl_db
     ):
         limits.append(
-            f"Your loudest is {loudest_peak_db_spl:.0f} dB SPL at the capsule and the microphone"
-            f" takes {max_spl_db:g}: it overloads before any knob. Move back."
+            worded(
+                "Your loudest is {loudest_peak_db_spl:.0f} dB SPL at the capsule and the"
+                " microphone takes {max_spl_db:g}: it overloads before any knob. Move back.",
+                loudest_peak_db_spl=loudest_peak_db_spl,
+                max_spl_db=max_spl_db,
+            )
         )
     if too_far_cm is not None and limits and change > 0:
         limits.append(
-            f"At {too_far_cm:g} cm the voice is weak: half the distance is 6 dB more voice without"
-            " any knob."
+            worded(
+                "At {too_far_cm:g} cm the voice is weak: half the distance is 6 dB more voice"
+                " without any knob.",
+                too_far_cm=too_far_cm,
+            )
         )
     pad_change = 0.0 if pad is None or pad.change_db is None else pad.change_db
     moves = moves_for(controls, preamp, change, pad, clipped, hidden)
@@ -167,29 +179,42 @@ def _wanted_change(
 
 def _sentence(moves: Sequence[Move], stays: bool) -> str:
     if stays:
-        return "Leave the preamp where it is"
+        return worded("Leave the preamp where it is")
     parts = []
     for move in sorted(moves, key=lambda m: m.key == "preamp"):
         if move.stays and not (move.key == "preamp" and move.change_db):
             continue
         if move.key == "preamp":
-            way = "up" if (move.change_db or 0.0) > 0 else "down"
-            size = f"{abs(move.change_db or 0.0):.3g} dB"
-            if move.unit == "dial" and move.target is not None:
-                parts.append(f"turn the {move.title.lower()} {move.spoken.removeprefix('turn ')}")
-            elif move.start is not None and move.target is not None:
-                parts.append(
-                    f"turn the {move.title.lower()} {way} {size}, from {move.start:g} to"
-                    f" {move.target:g} dB"
-                )
-            else:
-                parts.append(f"turn the {move.title.lower()} {way} {size}")
+            parts.append(_preamp(move))
         elif move.key == "pad":
-            parts.append(f"switch the {move.title.lower()} {'in' if move.target else 'out'}")
+            parts.append(
+                worded("switch the {title} in", title=move.title.lower())
+                if move.target
+                else worded("switch the {title} out", title=move.title.lower())
+            )
         else:
-            parts.append(f"set the {move.title.lower()} {move.spoken.removeprefix('set ')}")
-    text = ", then ".join(parts) or "Nothing more can be turned"
+            parts.append(move.clause)
+    text = worded(", then ").join(parts) or worded("Nothing more can be turned")
     return text[0].upper() + text[1:]
+
+
+def _preamp(move: Move) -> str:
+    change = move.change_db or 0.0
+    if move.unit == "dial" and move.target is not None:
+        return move.clause
+    values = {"title": move.title.lower(), "size": abs(change)}
+    if move.start is None or move.target is None:
+        return (
+            worded("turn the {title} up {size:.3g} dB", **values)
+            if change > 0
+            else worded("turn the {title} down {size:.3g} dB", **values)
+        )
+    values |= {"at": move.start, "to": move.target}
+    return (
+        worded("turn the {title} up {size:.3g} dB, from {at:g} to {to:g} dB", **values)
+        if change > 0
+        else worded("turn the {title} down {size:.3g} dB, from {at:g} to {to:g} dB", **values)
+    )
 
 
 def _because(
@@ -203,29 +228,41 @@ def _because(
     low, high = aim
     if clipped:
         at = talk.flat_tops.level_dbfs
-        return (
-            f"{talk.flat_tops.count} peaks are cut flat at {at:.1f} dBFS, so how high they really"
-            " go is hidden. This is a careful first move: take it again afterwards."
+        return worded(
+            "{count} peaks are cut flat at {at:.1f} dBFS, so how high they really go is"
+            " hidden. This is a careful first move: take it again afterwards.",
+            count=talk.flat_tops.count,
+            at=at,
         )
     where = (
-        "inside"
+        worded("inside")
         if low <= peak <= high
-        else f"{peak - high:.1f} dB over"
+        else worded("{peak:.1f} dB over", peak=peak - high)
         if peak > high
-        else f"{low - peak:.1f} dB under"
+        else worded("{low:.1f} dB under", low=low - peak)
     )
-    place = "at the converter " if abs(peak - talk.peak_dbfs) > _SAME_PEAK_DB else ""
-    text = (
-        f"Normal talk peaks {place}at {peak:.1f} dBFS, {where} the target of"
-        f" {low:.0f} to {high:.0f}."
+    place = worded("at the converter ") if abs(peak - talk.peak_dbfs) > _SAME_PEAK_DB else ""
+    text = worded(
+        "Normal talk peaks {place}at {peak:.1f} dBFS, {where} the target of {low:.0f} to"
+        " {high:.0f}.",
+        place=place,
+        peak=peak,
+        where=where,
+        low=low,
+        high=high,
     )
     if loudest is not None and loudest > LOUDEST_DBFS:
-        text += (
-            f" Your loudest peaks at {loudest:.1f} dBFS, over the {LOUDEST_DBFS:.0f} that laughter"
-            " may reach."
+        text += worded(
+            " Your loudest peaks at {loudest:.1f} dBFS, over the {loudest_dbfs:.0f} that"
+            " laughter may reach.",
+            loudest=loudest,
+            loudest_dbfs=LOUDEST_DBFS,
         )
     if quiet is not None and talk.snr_db is not None:
-        text += f" Voice and room move together, so the {talk.snr_db:.0f} dB between them stay."
+        text += worded(
+            " Voice and room move together, so the {snr_db:.0f} dB between them stay.",
+            snr_db=talk.snr_db,
+        )
     return text
 
 

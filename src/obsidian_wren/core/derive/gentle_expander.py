@@ -18,6 +18,7 @@ from obsidian_wren.core.derive.gate_opening import opening_between
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.numerals import DECIDES_DB, beside
+from obsidian_wren.core.wording import worded
 
 MOST_GENTLE_DB = 6.0
 _LEAST_DB = 3.0
@@ -44,8 +45,11 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
     span = answer.set(
         "range_db",
         float(np.clip(min(need + 1.0, spare), _LEAST_DB, MOST_GENTLE_DB)),
-        f"What is missing, at most {MOST_GENTLE_DB:.0f} dB: a word that loses as much is still"
-        " whole.",
+        worded(
+            "What is missing, at most {most_gentle_db:.0f} dB: a word that loses as much is"
+            " still whole.",
+            most_gentle_db=MOST_GENTLE_DB,
+        ),
     )
     usual = float(np.percentile(room, 50)) if len(room) else -90.0
     soft = float(np.percentile(spoken, _SOFT_PERCENT)) if len(spoken) else -60.0
@@ -55,31 +59,53 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
         "threshold_dbfs",
         min(whole, soft),
         (
-            f"Your room, usually at {usual:.0f} dBFS here, gets the whole range;"
-            f" {stays:.0f} % of your speech stays over it."
+            worded(
+                "Your room, usually at {usual:.0f} dBFS here, gets the whole range; {stays:.0f}"
+                " % of your speech stays over it.",
+                usual=usual,
+                stays=stays,
+            )
             if whole <= soft
-            else f"Not higher, so that {stays:.0f} % of your speech stays over it."
+            else worded(
+                "Not higher, so that {stays:.0f} % of your speech stays over it.", stays=stays
+            )
         ),
     )
     answer.set(
         "likelihood_db",
         opening_between(speech, rest, take_set.wishes.cut_weight).likelihood_db,
-        "A sound that noise reduction finds as likely to be speech stays whole; 0 where that tells"
-        " no more than the level.",
+        worded(
+            "A sound that noise reduction finds as likely to be speech stays whole; 0 where that"
+            " tells no more than the level."
+        ),
     )
-    answer.set("hysteresis_db", _HYSTERESIS_DB, "Little is switched, so little keeps it calm.")
-    answer.set("ratio", _RATIO, "Soft: the further under it, the more.")
-    answer.set("attack_ms", _ATTACK_MS, "Short enough for the first consonant.")
-    answer.set("hold_ms", _HOLD_MS, "A word's end is over by then.")
-    answer.set("release_ms", _RELEASE_MS, "Slow, so that the room is not heard to move.")
-    answer.set("look_ahead_ms", 0.0, "None: so little range needs no delay.")
-    stands = f"behind the dynamics your noise floor would be {beside(need, 'the target')}"
+    answer.set(
+        "hysteresis_db", _HYSTERESIS_DB, worded("Little is switched, so little keeps it calm.")
+    )
+    answer.set("ratio", _RATIO, worded("Soft: the further under it, the more."))
+    answer.set("attack_ms", _ATTACK_MS, worded("Short enough for the first consonant."))
+    answer.set("hold_ms", _HOLD_MS, worded("A word's end is over by then."))
+    answer.set("release_ms", _RELEASE_MS, worded("Slow, so that the room is not heard to move."))
+    answer.set("look_ahead_ms", 0.0, worded("None: so little range needs no delay."))
+    stands = beside(need, worded("the target"))
     if need < DECIDES_DB or not take_set.words:
-        return answer.plan(False, f"None: {stands.replace('would be', 'stays')}.")
+        return answer.plan(
+            False,
+            worded("None: behind the dynamics your noise floor stays {stands}.", stands=stands),
+        )
     if spare < _LEAST_DB:
         return answer.plan(
             False,
-            f"None, though {stands}: the gate takes {taken:.0f} dB already, and more would take"
-            " your soft word ends.",
+            worded(
+                "None, though behind the dynamics your noise floor would be {stands}: the gate"
+                " takes {taken:.0f} dB already, and more would take your soft word ends.",
+                stands=stands,
+                taken=taken,
+            ),
         )
-    return answer.plan(True, f"{stands[0].upper()}{stands[1:]} at the listener.")
+    return answer.plan(
+        True,
+        worded(
+            "Behind the dynamics your noise floor would be {stands} at the listener.", stands=stands
+        ),
+    )

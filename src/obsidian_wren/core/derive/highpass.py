@@ -20,6 +20,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ
+from obsidian_wren.core.wording import worded
 
 _SHARE_OF_LOWEST_PITCH = 0.8
 _RANGE_HZ = (40.0, 120.0)
@@ -54,7 +55,7 @@ def derive_highpass_stage(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     answer = Answer("highpass", pins)
     answer.settings.update(frequency_hz=rule.frequency_hz, order=rule.order)
-    return answer.plan(True, "Under the lowest pitch there is only rumble.")
+    return answer.plan(True, worded("Under the lowest pitch there is only rumble."))
 
 
 def derive_highpass(
@@ -79,19 +80,31 @@ def derive_highpass(
     excess_db = rumble_db - rest_db
     order = 4 if excess_db > _MUCH_RUMBLE_DB else 3 if excess_db > _LITTLE_RUMBLE_DB else 2
     voice = (
-        "The pitch of this voice was not found"
+        worded("The pitch of this voice was not found")
         if pitch is None
-        else f"Your lowest pitch is {pitch.p5:.0f} Hz"
+        else worded("Your lowest pitch is {p5:.0f} Hz", p5=pitch.p5)
     )
-    because = f"{voice}; under {corner} Hz the room is {_compared(excess_db)}."
+    because = worded(
+        "{voice}; under {corner} Hz the room is {compared}.",
+        voice=voice,
+        corner=corner,
+        compared=_compared(excess_db),
+    )
     frequency = resolve(float(corner), "Hz", because, pinned_hz, digits=0)
-    word = {2: "a gentle slope does", 3: "a medium slope is right", 4: "a steep slope is needed"}[
-        order
-    ]
+    word = {
+        2: worded("a gentle slope does"),
+        3: worded("a medium slope is right"),
+        4: worded("a steep slope is needed"),
+    }[order]
     slope = resolve(
         float(order),
         "order",
-        f"Under {corner} Hz the room is {_compared(excess_db)}, so {word}.",
+        worded(
+            "Under {corner} Hz the room is {compared}, so {word}.",
+            corner=corner,
+            compared=_compared(excess_db),
+            word=word,
+        ),
         pinned_order,
         digits=0,
     )
@@ -100,5 +113,9 @@ def derive_highpass(
 
 def _compared(excess_db: float) -> str:
     if abs(excess_db) < _AS_LOUD_DB:
-        return "as strong as above"
-    return f"{abs(excess_db):.0f} dB {'stronger' if excess_db > 0 else 'weaker'} than above"
+        return worded("as strong as above")
+    return (
+        worded("{excess_db:.0f} dB stronger than above", excess_db=abs(excess_db))
+        if excess_db > 0
+        else worded("{excess_db:.0f} dB weaker than above", excess_db=abs(excess_db))
+    )

@@ -7,10 +7,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from obsidian_wren.core.derive.setting import hz
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+from obsidian_wren.core.numerals import frequency
+from obsidian_wren.core.wording import worded
 
 _OVER_NOISE_DB = 6.0
 _RANGE_HZ = (8_000.0, 20_000.0)
@@ -28,15 +29,18 @@ def derive_lowpass(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "frequency_hz",
         round(corner / 250.0) * 250.0,
-        f"Your voice is above the noise floor up to {hz(top)}; a quarter more is kept.",
+        worded(
+            "Your voice is above the noise floor up to {top}; a quarter more is kept.",
+            top=frequency(top),
+        ),
     )
-    answer.set("order", 2.0, "A gentle slope: nothing rings.")
+    answer.set("order", 2.0, worded("A gentle slope: nothing rings."))
     on = corner < 0.47 * take_set.rate_hz
     return answer.plan(
         on,
         (
-            f"Over {hz(corner)} there is only hiss."
+            worded("Over {hz} there is only hiss.", hz=frequency(corner))
             if on
-            else "The sound ends where a low-pass would begin."
+            else worded("The sound ends where a low-pass would begin.")
         ),
     )

@@ -10,6 +10,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from obsidian_wren.core.wording import worded
+
 
 @dataclass(frozen=True)
 class OrderWarning:
@@ -22,70 +24,104 @@ class OrderWarning:
 
 # (this stage, must not come after that one, because)
 _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
-    ("hum", "noise_reduction", "A gain that moves before it makes the lines of the hum flicker."),
-    ("hum", "gate", "A gate before it cuts the hum that it has to follow."),
-    ("hum", "compressor", "A compressor before it makes the hum swell, and it cannot be followed."),
+    (
+        "hum",
+        "noise_reduction",
+        worded("A gain that moves before it makes the lines of the hum flicker."),
+    ),
+    ("hum", "gate", worded("A gate before it cuts the hum that it has to follow.")),
+    (
+        "hum",
+        "compressor",
+        worded("A compressor before it makes the hum swell, and it cannot be followed."),
+    ),
     (
         "clicks",
         "gate",
-        "A gate before it cuts what lies beside a click, and that is what tells it.",
+        worded("A gate before it cuts what lies beside a click, and that is what tells it."),
     ),
-    ("clicks", "compressor", "A compressor before it stretches a click over what lies beside it."),
+    (
+        "clicks",
+        "compressor",
+        worded("A compressor before it stretches a click over what lies beside it."),
+    ),
     (
         "noise_reduction",
         "gate",
         (
-            "A gate before it changes the noise between words, and the noise profile fits neither"
-            " half."
+            worded(
+                "A gate before it changes the noise between words, and the noise profile fits"
+                " neither half."
+            )
         ),
     ),
     (
         "noise_reduction",
         "leveller",
-        "A gain that rides before it moves the noise away from its profile.",
+        worded("A gain that rides before it moves the noise away from its profile."),
     ),
     (
         "noise_reduction",
         "compressor",
-        "A compressor before it lifts the noise in pauses, and the profile fits no more.",
+        worded("A compressor before it lifts the noise in pauses, and the profile fits no more."),
     ),
-    ("noise_reduction", "limiter", "A limiter before it moves the noise away from its profile."),
-    ("noise_reduction", "colour", "Echo and harmonics before it are taken for noise or spread it."),
-    ("ring_reduction", "gate", "A gate before it cuts the reverb tail that it is measured from."),
+    (
+        "noise_reduction",
+        "limiter",
+        worded("A limiter before it moves the noise away from its profile."),
+    ),
+    (
+        "noise_reduction",
+        "colour",
+        worded("Echo and harmonics before it are taken for noise or spread it."),
+    ),
+    (
+        "ring_reduction",
+        "gate",
+        worded("A gate before it cuts the reverb tail that it is measured from."),
+    ),
     (
         "ring_reduction",
         "compressor",
-        "A compressor before it makes the reverb decay slower than the room does.",
+        worded("A compressor before it makes the reverb decay slower than the room does."),
     ),
     (
         "gate",
         "compressor",
         (
-            "A compressor before it lifts the floor towards the voice: the two distributions grow"
-            " together."
+            worded(
+                "A compressor before it lifts the floor towards the voice: the two distributions"
+                " grow together."
+            )
         ),
     ),
     (
         "gate",
         "leveller",
-        "A leveller before it moves the voice and the room against the threshold.",
+        worded("A leveller before it moves the voice and the room against the threshold."),
     ),
-    ("gate", "colour", "An echo or a room before it is cut off by it."),
-    ("deplosive", "compressor", "A plosive before it makes it turn the whole voice down."),
-    ("highpass", "gate", "Rumble opens the gate when it is not removed before."),
-    ("highpass", "compressor", "Rumble turns the voice down when it is not removed before."),
+    ("gate", "colour", worded("An echo or a room before it is cut off by it.")),
+    ("deplosive", "compressor", worded("A plosive before it makes it turn the whole voice down.")),
+    ("highpass", "gate", worded("Rumble opens the gate when it is not removed before.")),
+    (
+        "highpass",
+        "compressor",
+        worded("Rumble turns the voice down when it is not removed before."),
+    ),
     (
         "deesser",
         "compressor",
         (
-            "A compressor before it lifts sibilants between loud vowels; the threshold is then too"
-            " low for loud words."
+            worded(
+                "A compressor before it lifts sibilants between loud vowels; the threshold is"
+                " then too low for loud words."
+            )
         ),
     ),
     (
         "leveller",
         "compressor",
-        "A compressor before it has flattened what the leveller should ride.",
+        worded("A compressor before it has flattened what the leveller should ride."),
     ),
 )
 
@@ -103,7 +139,7 @@ def warnings(order: Sequence[str]) -> tuple[OrderWarning, ...]:
             OrderWarning(
                 "limiter",
                 behind,
-                "The limiter is not last: what comes after it can pass the ceiling again.",
+                worded("The limiter is not last: what comes after it can pass the ceiling again."),
             )
         )
     return tuple(found)

@@ -22,6 +22,7 @@ from obsidian_wren.core.derive.hardware import (
     Placement,
     Room,
 )
+from obsidian_wren.core.wording import worded
 
 ASSUMED_ROOM_DBA = 32.0
 # Peaks of shouting over the level of normal speech: effort 25 dB (ISO 9921), crest 14 dB.
@@ -110,35 +111,50 @@ def improvements(
 
     if placement.distance_cm > 100.0 * _CLOSE_M * 1.12:
         offer(
-            f"Moving from {placement.distance_cm:g} to {100 * _CLOSE_M:g} cm",
-            "Half the distance is 6 dB more voice; the room stays as it is.",
+            worded(
+                "Moving from {distance_cm:g} to {close_m:g} cm",
+                distance_cm=placement.distance_cm,
+                close_m=100 * _CLOSE_M,
+            ),
+            worded("Half the distance is 6 dB more voice; the room stays as it is."),
             at=replace(placement, distance_cm=100.0 * _CLOSE_M),
         )
     if placement.angle_deg > _ON_AXIS_DEG and microphone.pattern != "omni":
         offer(
-            f"Turning the microphone from {placement.angle_deg:g}° to 20° off your mouth",
-            f"A {microphone.pattern} hears"
-            f" {abs(facing_gain_db(microphone.pattern, placement.angle_deg)):.0f} dB less from"
-            " there.",
+            worded(
+                "Turning the microphone from {angle_deg:g}° to 20° off your mouth",
+                angle_deg=placement.angle_deg,
+            ),
+            worded(
+                "A {pattern} hears {facing_gain_db:.0f} dB less from there.",
+                pattern=microphone.pattern,
+                facing_gain_db=abs(facing_gain_db(microphone.pattern, placement.angle_deg)),
+            ),
             at=replace(placement, angle_deg=20.0),
         )
     if microphone.pattern == "omni":
         offer(
-            "Choosing cardioid",
-            "It hears 4.8 dB less of a room from all around than an omni.",
+            worded("Choosing cardioid"),
+            worded("It hears 4.8 dB less of a room from all around than an omni."),
             mic=replace(microphone, pattern="cardioid"),
         )
     levels = {c.name: c.level_dba for c in noise_at_capsule(microphone, interface, room)}
     if levels["interface"] is not None:
         offer(
-            "A quieter preamp, or a booster before it",
-            f"Its own noise equals {levels['interface']:.0f} dB(A) at this microphone.",
+            worded("A quieter preamp, or a booster before it"),
+            worded(
+                "Its own noise equals {interface:.0f} dB(A) at this microphone.",
+                interface=levels["interface"],
+            ),
             face=replace(interface, ein_dbu=None),
         )
     if microphone.self_noise_dba is not None:
         offer(
-            "A microphone with less self-noise",
-            f"This one makes {microphone.self_noise_dba:g} dB(A) of its own.",
+            worded("A microphone with less self-noise"),
+            worded(
+                "This one makes {self_noise_dba:g} dB(A) of its own.",
+                self_noise_dba=microphone.self_noise_dba,
+            ),
             mic=replace(microphone, self_noise_dba=None),
         )
     return tuple(sorted(found, key=lambda improvement: -improvement.gains_db))
@@ -156,43 +172,57 @@ def warnings(
     if needs and interface.has_phantom is False:
         yield Caution(
             "no-phantom",
-            "This microphone needs phantom power and the interface has none: it will be silent. Put"
-            " a phantom supply between.",
+            worded(
+                "This microphone needs phantom power and the interface has none: it will be"
+                " silent. Put a phantom supply between."
+            ),
         )
     elif needs and phantom_on is False:
         yield Caution(
             "phantom-off",
-            "This microphone needs phantom power (48 V) and it is off: switch it on, or you will"
-            " hear only hiss.",
+            worded(
+                "This microphone needs phantom power (48 V) and it is off: switch it on, or you"
+                " will hear only hiss."
+            ),
         )
     elif not needs and phantom_on and microphone.kind == "ribbon":
         yield Caution(
             "phantom-ribbon",
-            "Phantom power is on and can hurt a ribbon: switch it off before you plug the"
-            " microphone in.",
+            worded(
+                "Phantom power is on and can hurt a ribbon: switch it off before you plug the"
+                " microphone in."
+            ),
         )
     elif not needs and phantom_on:
         yield Caution(
             "phantom-idle",
-            "Phantom power is on and this microphone does not need it: switch it off.",
+            worded("Phantom power is on and this microphone does not need it: switch it off."),
         )
     if microphone.pattern == "omni":
         yield Caution(
             "omni",
-            "An omni hears the whole room. Keep it within a hand’s width, or choose cardioid.",
+            worded(
+                "An omni hears the whole room. Keep it within a hand’s width, or choose cardioid."
+            ),
         )
     if microphone.pattern == "figure of eight":
         yield Caution(
             "eight",
-            "A figure of eight hears behind itself as well as in front: keep its back to what is"
-            " quiet.",
+            worded(
+                "A figure of eight hears behind itself as well as in front: keep its back to"
+                " what is quiet."
+            ),
         )
     if microphone.pattern != "omni" and placement.angle_deg > _PAST_THE_MOUTH_DEG:
         loss = abs(facing_gain_db(microphone.pattern, placement.angle_deg))
         yield Caution(
             "off-axis",
-            f"At {placement.angle_deg:g}° the microphone looks past you and loses {loss:.0f} dB."
-            " Turn it to your mouth.",
+            worded(
+                "At {angle_deg:g}° the microphone looks past you and loses {loss:.0f} dB. Turn"
+                " it to your mouth.",
+                angle_deg=placement.angle_deg,
+                loss=loss,
+            ),
         )
     if (
         placement.distance_cm < _CLOSE_CM
@@ -201,23 +231,31 @@ def warnings(
     ):
         yield Caution(
             "plosives",
-            "This close and straight on, breath and plosives hit the capsule: a pop screen, or"
-            " speak past it at 30°.",
+            worded(
+                "This close and straight on, breath and plosives hit the capsule: a pop screen,"
+                " or speak past it at 30°."
+            ),
         )
     if placement.distance_cm > _FAR_CM and microphone.kind != "headset":
         yield Caution(
-            "far", "Over two hands away the room gains on the voice: come to 15 to 25 cm."
+            "far", worded("Over two hands away the room gains on the voice: come to 15 to 25 cm.")
         )
     if placement.support == "desk stand" and not placement.shock_mount:
         yield Caution(
             "desk",
-            "A stand on the desk passes on every key and knock: a shock mount or an arm keeps them"
-            " out.",
+            worded(
+                "A stand on the desk passes on every key and knock: a shock mount or an arm"
+                " keeps them out."
+            ),
         )
     peak = talk_at_capsule_db(placement, microphone.pattern) + _SHOUT_PEAK_OVER_NORMAL_DB
     if microphone.max_spl_db is not None and peak > microphone.max_spl_db:
         yield Caution(
             "overload",
-            f"Shouting peaks near {peak:.0f} dB SPL here, over the {microphone.max_spl_db:g} dB"
-            " that this microphone takes. Move back.",
+            worded(
+                "Shouting peaks near {peak:.0f} dB SPL here, over the {max_spl_db:g} dB that"
+                " this microphone takes. Move back.",
+                peak=peak,
+                max_spl_db=microphone.max_spl_db,
+            ),
         )

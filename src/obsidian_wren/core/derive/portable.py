@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from types import MappingProxyType
 
+from obsidian_wren.core.wording import worded
+
 # How a stage behaves, as against where it works: what comes over with a person.
 CHARACTER: Mapping[str, tuple[str, ...]] = MappingProxyType(
     {
@@ -35,14 +37,14 @@ SWITCHED_BY_TASTE = ("lowpass", "deesser", "leveller", "compressor", "colour")
 # What is measured where the microphone stands, and why it does not travel.
 PLACE: Mapping[tuple[str, str], str] = MappingProxyType(
     {
-        ("highpass", "frequency_hz"): "your lowest pitch and the rumble of your room",
-        ("hum", "mains_hz"): "the mains where you are",
-        ("noise_reduction", "reduction_db"): "your room's noise",
-        ("ring_reduction", "reduction_db"): "your room and your distance",
-        ("gate", "threshold_dbfs"): "your room's noise and your voice",
-        ("deesser", "threshold_dbfs"): "your sibilants through your microphone",
-        ("compressor", "threshold_dbfs"): "your levels",
-        ("compressor", "makeup_db"): "your levels",
-        ("lowpass", "frequency_hz"): "where your voice ends in the noise",
+        ("highpass", "frequency_hz"): worded("your lowest pitch and the rumble of your room"),
+        ("hum", "mains_hz"): worded("the mains where you are"),
+        ("noise_reduction", "reduction_db"): worded("your room's noise"),
+        ("ring_reduction", "reduction_db"): worded("your room and your distance"),
+        ("gate", "threshold_dbfs"): worded("your room's noise and your voice"),
+        ("deesser", "threshold_dbfs"): worded("your sibilants through your microphone"),
+        ("compressor", "threshold_dbfs"): worded("your levels"),
+        ("compressor", "makeup_db"): worded("your levels"),
+        ("lowpass", "frequency_hz"): worded("where your voice ends in the noise"),
     }
 )

@@ -8,6 +8,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from obsidian_wren.core.wording import worded
+
 Value = float | int | str | bool | None
 
 
@@ -25,41 +27,41 @@ class Reason:
 
 
 _TAKES = {
-    "rest": "The room was taken again",
-    "in-use": "The room in use was taken again",
-    "muted": "The muted input was taken again",
-    "other-gain": "The room at another gain was taken again",
-    "talk": "Normal talk was taken again",
-    "loud": "The loudest was taken again",
-    "soft": "The softest was taken again",
-    "passage": "A newer passage was read",
-    "dial": "The dial was taken at another position",
-    "clap": "A clap was taken",
-    "sweep": "A sweep was taken",
-    "reference": "The reference was taken again",
+    "rest": worded("The room was taken again"),
+    "in-use": worded("The room in use was taken again"),
+    "muted": worded("The muted input was taken again"),
+    "other-gain": worded("The room at another gain was taken again"),
+    "talk": worded("Normal talk was taken again"),
+    "loud": worded("The loudest was taken again"),
+    "soft": worded("The softest was taken again"),
+    "passage": worded("A newer passage was read"),
+    "dial": worded("The dial was taken at another position"),
+    "clap": worded("A clap was taken"),
+    "sweep": worded("A sweep was taken"),
+    "reference": worded("The reference was taken again"),
 }
 _FACTS = {
-    "gain_db": ("at {then} dB gain", "{now}"),
-    "dial": ("with the dial at {then}", "{now}"),
-    "slider": ("with the slider at {then} %", "{now} %"),
-    "trim_db": ("with the device's output at {then} dB", "{now} dB"),
-    "program_db": ("with the program's trim at {then} dB", "{now} dB"),
-    "distance_cm": ("at {then} cm", "{now}"),
-    "angle_deg": ("{then}° off axis", "{now}°"),
-    "height_cm": ("{then} cm over the mouth", "{now}"),
-    "microphone": ("with {then}", "{now}"),
-    "pattern": ("as {then}", "{now}"),
-    "interface": ("through {then}", "{now}"),
-    "room": ("in {then}", "{now}"),
-    "source": ("from {then} sound", "{now}"),
-    "support": ("on the {then}", "{now}"),
+    "gain_db": (worded("at {then} dB gain"), "{now}"),
+    "dial": (worded("with the dial at {then}"), "{now}"),
+    "slider": (worded("with the slider at {then} %"), "{now} %"),
+    "trim_db": (worded("with the device's output at {then} dB"), "{now} dB"),
+    "program_db": (worded("with the program's trim at {then} dB"), "{now} dB"),
+    "distance_cm": (worded("at {then} cm"), "{now}"),
+    "angle_deg": (worded("{then}° off axis"), "{now}°"),
+    "height_cm": (worded("{then} cm over the mouth"), "{now}"),
+    "microphone": (worded("with {then}"), "{now}"),
+    "pattern": (worded("as {then}"), "{now}"),
+    "interface": (worded("through {then}"), "{now}"),
+    "room": (worded("in {then}"), "{now}"),
+    "source": (worded("from {then} sound"), "{now}"),
+    "support": (worded("on the {then}"), "{now}"),
 }
 _SWITCHES = {
-    "pad_on": "the pad",
-    "pop_screen": "the pop screen",
-    "foam": "the foam",
-    "shock_mount": "the shock mount",
-    "enhancements": "the enhancements",
+    "pad_on": worded("the pad"),
+    "pop_screen": worded("the pop screen"),
+    "foam": worded("the foam"),
+    "shock_mount": worded("the shock mount"),
+    "enhancements": worded("the enhancements"),
 }
 
 
@@ -77,34 +79,38 @@ def _sentence(reason: Reason, titles: Mapping[str, str]) -> str:
     kind, _, rest = reason.source.partition(":")
     if kind == "take":
         return (
-            f"{_TAKES[rest]} since."
+            worded("{takes} since.", takes=_TAKES[rest])
             if reason.now is not None
-            else "A take that it is based on was discarded."
+            else worded("A take that it is based on was discarded.")
         )
     if kind == "pin":
-        return f"You changed {titles[rest]} since."
+        return worded("You changed {titles} since.", titles=titles[rest])
     if kind == "rule":
-        return f"The rule for {titles[rest]} changed."
+        return worded("The rule for {titles} changed.", titles=titles[rest])
     if kind == "choice":
         words = {
-            "aim": "The target for peaks changed.",
-            "response": "Another response file is in use.",
-            "microphone_data": "The microphone's data changed since.",
-            "taste": "You bent the target since.",
-            "target": "You chose another target since.",
-            "shape_percent": "You changed how far the voice itself is shaped.",
-            "treated": "The targets of the treated voice changed.",
-            "cut_weight": "You changed how clipped words weigh.",
-            "order": "The sequence of the stages changed.",
+            "aim": worded("The target for peaks changed."),
+            "response": worded("Another response file is in use."),
+            "microphone_data": worded("The microphone's data changed since."),
+            "taste": worded("You bent the target since."),
+            "target": worded("You chose another target since."),
+            "shape_percent": worded("You changed how far the voice itself is shaped."),
+            "treated": worded("The targets of the treated voice changed."),
+            "cut_weight": worded("You changed how clipped words weigh."),
+            "order": worded("The sequence of the stages changed."),
         }
         return words[rest]
     fact = reason.source.partition(".")[2]
     if fact in _SWITCHES:
+        what = _SWITCHES[fact]
         return (
-            f"Measured {'with' if reason.then else 'without'} {_SWITCHES[fact]}, now"
-            f" {'with' if reason.now else 'without'}."
+            worded("Measured with {what}, now without.", what=what)
+            if reason.then
+            else worded("Measured without {what}, now with.", what=what)
         )
     then, now = _FACTS[fact]
-    return (
-        f"Measured {then.format(then=_said(reason.then))}, now {now.format(now=_said(reason.now))}."
+    return worded(
+        "Measured {then}, now {now}.",
+        then=then.format(then=_said(reason.then)),
+        now=now.format(now=_said(reason.now)),
     )

@@ -7,17 +7,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from obsidian_wren.core.wording import worded
+
 # By upper edge in Hz.
 _REGIONS = (
-    (60, "Rumble"),
-    (120, "Low end"),
-    (250, "Warmth"),
-    (420, "Mud"),
-    (800, "Boxiness"),
-    (1600, "Nasal"),
-    (5000, "Presence"),
-    (9000, "Sibilance"),
-    (1e9, "Air"),
+    (60, worded("Rumble")),
+    (120, worded("Low end")),
+    (250, worded("Warmth")),
+    (420, worded("Mud")),
+    (800, worded("Boxiness")),
+    (1600, worded("Nasal")),
+    (5000, worded("Presence")),
+    (9000, worded("Sibilance")),
+    (1e9, worded("Air")),
 )
 _WHICH = {2: ("lower", "upper"), 3: ("lower", "middle", "upper")}
 

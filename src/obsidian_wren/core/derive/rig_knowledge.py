@@ -13,6 +13,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.rig_colour import RigPrior, rig_colour
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
+from obsidian_wren.core.wording import worded
 
 _PROXIMITY_AT_HZ = 100.0
 _SMALL_DB = 0.2
@@ -52,62 +53,76 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
         replace(evidence, error_db=evidence.error_db / np.sqrt(_TWICE)), filed=False
     )
     more = (
-        f" As much talk again would bring it to ±{longer:.1f} dB."
+        worded(" As much talk again would bring it to ±{longer:.1f} dB.", longer=longer)
         if voice - longer >= _SMALL_DB
         else ""
     )
     lines = [
         Known(
-            f"Your voice, {evidence.duration_s:.0f} s",
+            worded("Your voice, {duration_s:.0f} s", duration_s=evidence.duration_s),
             True,
             voice,
-            "Your voice differs from the average too, and one take cannot tell the two apart: what"
-            f" may be yours is left alone.{more}",
+            worded(
+                "Your voice differs from the average too, and one take cannot tell the two"
+                " apart: what may be yours is left alone.{more}",
+                more=more,
+            ),
         )
     ]
     if evidence.placement_db is not None:
         boost = float(np.interp(_PROXIMITY_AT_HZ, POINT_HZ, evidence.placement_db))
         lines.append(
             Known(
-                "Placement",
+                worded("Placement"),
                 True,
                 None,
-                f"The proximity effect adds {boost:+.1f} dB at {_PROXIMITY_AT_HZ:.0f} Hz at this"
-                " distance, by the spherical wave.",
+                worded(
+                    "The proximity effect adds {boost:+.1f} dB at {proximity_at_hz:.0f} Hz at"
+                    " this distance, by the spherical wave.",
+                    boost=boost,
+                    proximity_at_hz=_PROXIMITY_AT_HZ,
+                ),
             )
         )
     filed = _uncertainty(evidence, filed=True)
     given = bool(evidence.prior.filed.any())
     lines.append(
         Known(
-            "Microphone file",
+            worded("Microphone file"),
             given,
             filed,
-            "It tells what the microphone adds; your voice only tells what comes beside it."
+            worded("It tells what the microphone adds; your voice only tells what comes beside it.")
             if given
-            else f"With the response file of your microphone, ±{filed:.1f} dB.",
+            else worded("With the response file of your microphone, ±{filed:.1f} dB.", filed=filed),
         )
     )
     modes = evidence.prior.modes
     where = ", ".join(f"{mode.frequency_hz:.0f}" for mode in modes)
     lines.append(
         Known(
-            "Room resonances",
+            worded("Room resonances"),
             bool(modes),
             None,
-            f"The room's decay shows them at {where} Hz; narrow cuts are allowed there only."
+            worded(
+                "The room's decay shows them at {where} Hz; narrow cuts are allowed there only.",
+                where=where,
+            )
             if modes
-            else "None is known, so no band is narrow; a clap at your place would show them.",
+            else worded(
+                "None is known, so no band is narrow; a clap at your place would show them."
+            ),
         )
     )
     lines.append(
         Known(
-            "Reference take",
+            worded("Reference take"),
             evidence.reference_db is not None,
             evidence.reference_db,
-            "The same voice through a microphone that you trust tells the rig whole."
+            worded("The same voice through a microphone that you trust tells the rig whole.")
             if evidence.reference_db is not None
-            else "The same voice through a microphone that you trust would tell the rig whole.",
+            else worded(
+                "The same voice through a microphone that you trust would tell the rig whole."
+            ),
         )
     )
     return tuple(lines)

@@ -7,8 +7,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-_ONE_KHZ = 1000.0
-
 
 @dataclass(frozen=True)
 class Setting:
@@ -37,10 +35,3 @@ def resolve(
         pinned=pin is not None,
         because=because,
     )
-
-
-def hz(frequency_hz: float) -> str:
-    """A frequency as it is spoken: 92 Hz, 3.4 kHz."""
-    if frequency_hz < _ONE_KHZ:
-        return f"{frequency_hz:.0f} Hz"
-    return f"{frequency_hz / 1000.0:.1f} kHz".replace(".0 kHz", " kHz")

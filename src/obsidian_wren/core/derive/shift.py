@@ -12,6 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.derive.capsule import facing_gain_db
 from obsidian_wren.core.derive.reasons import Value
+from obsidian_wren.core.wording import worded
 
 _LEAST_STEP_DB = 0.05
 
@@ -45,18 +46,26 @@ def predict_shift(
         if before == after:
             continue
         if fact in ("gain_db", "trim_db", "program_db") and _numbers(before, after):
-            both += float(after) - float(before)  # type: ignore[arg-type]
-            said.append(f"{float(after) - float(before):+g} dB gain lifts voice and room alike")  # type: ignore[arg-type]
+            lifted = float(after) - float(before)  # type: ignore[arg-type]
+            both += lifted
+            said.append(worded("{lifted:+g} dB gain lifts voice and room alike", lifted=lifted))
         elif fact == "pad_on" and pad_db is not None:
             both += -pad_db if after else pad_db
             said.append(
-                f"the pad takes {pad_db:g} dB" if after else f"without the pad {pad_db:g} dB more"
+                worded("the pad takes {pad_db:g} dB", pad_db=pad_db)
+                if after
+                else worded("without the pad {pad_db:g} dB more", pad_db=pad_db)
             )
         elif fact == "distance_cm" and _numbers(before, after):
             step = 20.0 * float(np.log10(float(before) / float(after)))  # type: ignore[arg-type]
             voice += step
             said.append(
-                f"{_g(before)} to {_g(after)} cm is {step:+.1f} dB direct voice over the noise"
+                worded(
+                    "{g} to {g_2} cm is {step:+.1f} dB direct voice over the noise",
+                    g=_g(before),
+                    g_2=_g(after),
+                    step=step,
+                )
             )
         elif (
             fact == "angle_deg" and _numbers(before, after) and isinstance(now.get("pattern"), str)
@@ -65,7 +74,15 @@ def predict_shift(
             step = facing_gain_db(pattern, float(after)) - facing_gain_db(pattern, float(before))  # type: ignore[arg-type]
             voice += step
             if abs(step) >= _LEAST_STEP_DB:
-                said.append(f"{_g(before)}° to {_g(after)}° is {step:+.1f} dB of a {pattern}")
+                said.append(
+                    worded(
+                        "{g}° to {g_2}° is {step:+.1f} dB of a {pattern}",
+                        g=_g(before),
+                        g_2=_g(after),
+                        step=step,
+                        pattern=pattern,
+                    )
+                )
         elif fact not in ("height_cm", "shock_mount", "support", "pop_screen"):
             known = False
     return Shift(voice + both, both, "; ".join(said), known)

@@ -8,6 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from obsidian_wren.core.wording import worded
+
 Direction = Literal["input", "output"]
 # What a person can change of a device in the sound settings.
 DeviceField = Literal[
@@ -68,5 +70,9 @@ class SoundDevice:
 def device_key(device: SoundDevice) -> str:
     """What a device is recognised by when it leaves and returns: its serial number, or the plug
     it sits in where it has none."""
-    place = device.serial if device.serial is not None else f"{device.kind} at {device.port}"
+    place = (
+        device.serial
+        if device.serial is not None
+        else worded("{kind} at {port}", kind=device.kind, port=device.port)
+    )
     return f"{place}, {device.direction} {device.line}"

@@ -12,6 +12,7 @@ from obsidian_wren.core.derive.cause import (
 from obsidian_wren.core.measure.integrity import Channels
 from obsidian_wren.core.measure.levels import OFFSET_SHARE
 from obsidian_wren.core.measure.readings import QuietReading
+from obsidian_wren.core.wording import worded
 
 _DC_SHARE = OFFSET_SHARE
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
@@ -33,11 +34,17 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "gated",
                 "computer",
                 "rest",
-                "Something cuts the quiet away before it gets here",
-                f"{gaps.share:.0%} of the take is exact silence, in stretches of up to"
-                f" {gaps.longest_s:.1f} s: no room and no converter does that.",
-                "Switch off noise removal and voice activation in the sound settings and in the"
-                " device’s own program, then take the room again.",
+                worded("Something cuts the quiet away before it gets here"),
+                worded(
+                    "{share:.0%} of the take is exact silence, in stretches of up to"
+                    " {longest_s:.1f} s: no room and no converter does that.",
+                    share=gaps.share,
+                    longest_s=gaps.longest_s,
+                ),
+                worded(
+                    "Switch off noise removal and voice activation in the sound settings and in"
+                    " the device’s own program, then take the room again."
+                ),
                 None,
                 True,
                 True,
@@ -49,11 +56,17 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "dropouts",
                 "computer",
                 "rest",
-                "Pieces of sound are missing",
-                f"{gaps.count} gaps, {1000 * gaps.total_s:.0f} ms together, the longest"
-                f" {1000 * gaps.longest_s:.0f} ms.",
-                "Use another USB port without a hub, make the device’s buffer larger, and close"
-                " what else records.",
+                worded("Pieces of sound are missing"),
+                worded(
+                    "{count} gaps, {total_s:.0f} ms together, the longest {longest_s:.0f} ms.",
+                    count=gaps.count,
+                    total_s=1000 * gaps.total_s,
+                    longest_s=1000 * gaps.longest_s,
+                ),
+                worded(
+                    "Use another USB port without a hub, make the device’s buffer larger, and"
+                    " close what else records."
+                ),
                 None,
                 True,
                 True,
@@ -65,9 +78,13 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "clipped",
                 "converter",
                 "rest",
-                "Even the quiet clips",
-                f"{rest.flat_tops.count} flat tops at {rest.flat_tops.level_dbfs:.1f} dBFS.",
-                "Turn the preamp down by 20 dB.",
+                worded("Even the quiet clips"),
+                worded(
+                    "{count} flat tops at {level_dbfs:.1f} dBFS.",
+                    count=rest.flat_tops.count,
+                    level_dbfs=rest.flat_tops.level_dbfs,
+                ),
+                worded("Turn the preamp down by 20 dB."),
                 None,
                 True,
                 True,
@@ -80,11 +97,17 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "dc",
                 "converter",
                 "rest",
-                "The wave does not stand on zero",
-                f"A constant offset of {100 * rest.dc_offset:+.2f} % of full scale ({level:.0f}"
-                " dBFS) lies under the sound.",
-                "It eats headroom on one side and clicks at every cut: the high-pass removes it;"
-                " a driver update or another input may fix it.",
+                worded("The wave does not stand on zero"),
+                worded(
+                    "A constant offset of {dc_offset:+.2f} % of full scale ({level:.0f} dBFS)"
+                    " lies under the sound.",
+                    dc_offset=100 * rest.dc_offset,
+                    level=level,
+                ),
+                worded(
+                    "It eats headroom on one side and clicks at every cut: the high-pass removes"
+                    " it; a driver update or another input may fix it."
+                ),
                 None,
                 True,
                 True,
@@ -102,10 +125,12 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 "inverted",
                 "cable",
                 "rest",
-                "One channel is the other upside down",
-                "Both channels together cancel to nothing.",
-                "Invert the polarity of one at the interface, or use one channel only: a program"
-                " that mixes to mono hears silence.",
+                worded("One channel is the other upside down"),
+                worded("Both channels together cancel to nothing."),
+                worded(
+                    "Invert the polarity of one at the interface, or use one channel only: a"
+                    " program that mixes to mono hears silence."
+                ),
                 None,
                 True,
                 True,
@@ -121,11 +146,19 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 "wrong-channel",
                 "cable",
                 "rest",
-                f"The microphone is on channel {channels.loudest}",
-                f"Channel 1 lies at {channels.levels_dbfs[0]:.0f} dBFS, channel {channels.loudest}"
-                f" at {channels.levels_dbfs[channels.loudest - 1]:.0f}.",
-                f"Plug it into input 1, or choose channel {channels.loudest} in every program: most"
-                " listen to the first.",
+                worded("The microphone is on channel {loudest}", loudest=channels.loudest),
+                worded(
+                    "Channel 1 lies at {levels_dbfs:.0f} dBFS, channel {loudest} at"
+                    " {levels_dbfs_2:.0f}.",
+                    levels_dbfs=channels.levels_dbfs[0],
+                    loudest=channels.loudest,
+                    levels_dbfs_2=channels.levels_dbfs[channels.loudest - 1],
+                ),
+                worded(
+                    "Plug it into input 1, or choose channel {loudest} in every program: most"
+                    " listen to the first.",
+                    loudest=channels.loudest,
+                ),
                 None,
                 True,
                 True,
@@ -137,9 +170,9 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 "fake-stereo",
                 "computer",
                 "rest",
-                "Both channels carry the same sound",
-                "It is one microphone, sent twice.",
-                "Nothing to fix; choose mono where a program asks.",
+                worded("Both channels carry the same sound"),
+                worded("It is one microphone, sent twice."),
+                worded("Nothing to fix; choose mono where a program asks."),
                 None,
                 False,
                 False,

@@ -11,6 +11,8 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
+from obsidian_wren.core.wording import worded
+
 # The lengths are shown before anything that computes is loaded.
 if TYPE_CHECKING:
     from obsidian_wren.core.measure.steadiness import Steadiness
@@ -46,7 +48,9 @@ def why_ended(steady: Steadiness | None) -> str | None:
     if steady is None or not steady.steady or steady.spoken_s < _SHORTEST_SPOKEN_S:
         return None
     error = max(steady.active_error_db, steady.peak_error_db)
-    return (
-        f"Ended by itself after {steady.spoken_s:.0f} s of speech: level and peaks have an"
-        f" uncertainty of ±{error:.1f} dB (90 %)."
+    return worded(
+        "Ended by itself after {spoken_s:.0f} s of speech: level and peaks have an"
+        " uncertainty of ±{error:.1f} dB (90 %).",
+        spoken_s=steady.spoken_s,
+        error=error,
     )

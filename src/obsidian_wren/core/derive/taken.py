@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.derive.verdicts import Fact
 from obsidian_wren.core.numerals import plain
+from obsidian_wren.core.wording import worded
 
 CLIPPED_DB = 6.0
 # What does nothing at rest is not told of there, where the room in use is known.
@@ -44,31 +45,46 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
     fall = taken.rest_before_dbfs_a - taken.rest_after_dbfs_a
     if math.isfinite(fall) and (taken.in_use_before_dbfs_a is None or fall >= _TOLD_DB):
         facts.append(
-            _floor("In pauses", taken.rest_before_dbfs_a, taken.rest_after_dbfs_a, "at rest")
+            _floor(
+                worded("In pauses"),
+                taken.rest_before_dbfs_a,
+                taken.rest_after_dbfs_a,
+                worded("at rest"),
+            )
         )
     if taken.in_use_before_dbfs_a is not None and taken.in_use_after_dbfs_a is not None:
         facts.append(
-            _floor("Room in use", taken.in_use_before_dbfs_a, taken.in_use_after_dbfs_a, "in use")
+            _floor(
+                worded("Room in use"),
+                taken.in_use_before_dbfs_a,
+                taken.in_use_after_dbfs_a,
+                worded("in use"),
+            )
         )
     # A sound that was silent has lost nothing.
     lost = max(taken.speech_lost_db, 0.0) if math.isfinite(taken.speech_lost_db) else 0.0
     facts.append(
         Fact(
-            "Speech lost",
+            worded("Speech lost"),
             f"{lost:.1f} dB",
             "good" if lost <= _MOST_LOSS_DB else "fault",
-            "Of your loud speech, on this take.",
+            worded("Of your loud speech, on this take."),
         )
     )
     if taken.beginnings_lost_db is not None:
         beginning = max(taken.beginnings_lost_db, 0.0)
         facts.append(
             Fact(
-                "Word beginnings",
+                worded("Word beginnings"),
                 f"{beginning:.1f} dB",
                 "good" if beginning <= _MOST_BEGINNING_DB else "fault",
-                f"Lost of their first 30 ms; {taken.clipped} of {taken.words} words lose more than"
-                f" {CLIPPED_DB:.0f} dB there.",
+                worded(
+                    "Lost of their first 30 ms; {clipped} of {words} words lose more than"
+                    " {clipped_db:.0f} dB there.",
+                    clipped=taken.clipped,
+                    words=taken.words,
+                    clipped_db=CLIPPED_DB,
+                ),
             )
         )
     return tuple(facts)
@@ -77,8 +93,14 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
 def _floor(name: str, before: float, after: float, where: str) -> Fact:
     return Fact(
         name,
-        f"{before - after:.1f} dB lower" if before - after >= _UNCHANGED_DB else "unchanged",
+        worded("{before:.1f} dB lower", before=before - after)
+        if before - after >= _UNCHANGED_DB
+        else worded("unchanged"),
         "none",
-        f"Your room {where}, as it reaches this stage: {plain(before, 0)} dBFS(A), behind it"
-        f" {plain(after, 0)}.",
+        worded(
+            "Your room {where}, as it reaches this stage: {before} dBFS(A), behind it {after}.",
+            where=where,
+            before=plain(before, 0),
+            after=plain(after, 0),
+        ),
     )

@@ -11,6 +11,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from obsidian_wren.core.numerals import UNKNOWN
+from obsidian_wren.core.wording import worded
+
 _WHOLE = 1e-6
 
 
@@ -67,9 +70,9 @@ def spoken(position: float | None, unit: str, step: float | None = None) -> str:
     ``position`` and ``step`` in ``unit``.
     """
     if position is None:
-        return "unknown"
+        return UNKNOWN
     if unit == "switch":
-        return "in" if position else "out"
+        return worded("in") if position else worded("out")
     if unit == "%":
         return f"{round(position)} %"
     if unit == "dB":

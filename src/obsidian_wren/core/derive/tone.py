@@ -18,12 +18,13 @@ from obsidian_wren.core.derive.equalizer_fit import EqualizerFit
 from obsidian_wren.core.derive.regions import heard_at_hz, region_names
 from obsidian_wren.core.derive.rig_colour import RigColour, within_level
 from obsidian_wren.core.derive.rig_knowledge import Known
-from obsidian_wren.core.derive.setting import hz
 from obsidian_wren.core.derive.tone_problem import ToneAims, ToneProblem, tone_problem
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import (
     POINT_HZ,
 )
+from obsidian_wren.core.numerals import frequency
+from obsidian_wren.core.wording import worded
 
 _INSIDE_OCTAVES = 0.2
 _PLAIN = ToneAims()
@@ -121,9 +122,11 @@ def _explain(fit: EqualizerFit, problem: ToneProblem, rate_hz: float) -> Tone:
         NamedBand(name, band, held, *_because(band, held, fit, problem, rate_hz))
         for name, band, held in zip(names, fit.bands, fit.pinned, strict=True)
     )
-    left_alone = (
-        f"Left alone under {hz(fit.low_hz)} and above {hz(fit.high_hz)}: too little voice there, a"
-        " boost would only lift the room."
+    left_alone = worded(
+        "Left alone under {hz} and above {hz_2}: too little voice there, a boost would only"
+        " lift the room.",
+        hz=frequency(fit.low_hz),
+        hz_2=frequency(fit.high_hz),
     )
     return Tone(
         bands,
@@ -150,13 +153,28 @@ def _because(
     weights = np.maximum(fit.trust[inside], 1e-3)
     mean = float(np.average(without[inside], weights=weights))
     sure = float(np.average(problem.colour.sd_db[inside], weights=weights))
-    span = f"{hz(float(POINT_HZ[inside][0]))} to {hz(float(POINT_HZ[inside][-1]))}"
+    span = worded(
+        "{low} to {high}",
+        low=frequency(float(POINT_HZ[inside][0])),
+        high=frequency(float(POINT_HZ[inside][-1])),
+    )
     text = (
-        f"From {span} it is {abs(mean):.1f} ± {sure:.1f} dB too"
-        f" {'much' if mean > 0 else 'little'} without this band."
+        worded(
+            "From {span} it is {mean:.1f} ± {sure:.1f} dB too much without this band.",
+            span=span,
+            mean=abs(mean),
+            sure=sure,
+        )
+        if mean > 0
+        else worded(
+            "From {span} it is {mean:.1f} ± {sure:.1f} dB too little without this band.",
+            span=span,
+            mean=abs(mean),
+            sure=sure,
+        )
     )
     if not held and band.gain_db >= problem.caps.boost_db - 0.05:
-        text += " The boost is limited to its cap."
+        text += worded(" The boost is limited to its cap.")
     elif not held and band.gain_db <= -problem.caps.cut_db + 0.05:
-        text += " The cut is limited to its cap."
-    return (f"You set this. {text}" if held else text), sure
+        text += worded(" The cut is limited to its cap.")
+    return (worded("You set this. {text}", text=text) if held else text), sure

@@ -15,6 +15,7 @@ from typing import Literal
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.numerals import DECIDES_DB, frequency, plain, with_sign, with_unit
+from obsidian_wren.core.wording import worded
 
 Mark = Literal["good", "fault", "none"]
 
@@ -55,52 +56,71 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
     tolerance = aims.tolerance_lu
     return (
         Fact(
-            "Loudness",
+            worded("Loudness"),
             with_unit(landing.loudness_lufs, "LUFS"),
             _within(
                 landing.loudness_lufs,
                 aims.loudness_lufs - tolerance,
                 aims.loudness_lufs + tolerance,
             ),
-            f"Target {plain(aims.loudness_lufs, 0)} ± {tolerance:g} LU; the raw voice has"
-            f" {plain(raw_lufs)}.",
+            worded(
+                "Target {loudness_lufs} ± {tolerance:g} LU; the raw voice has {raw_lufs}.",
+                loudness_lufs=plain(aims.loudness_lufs, 0),
+                tolerance=tolerance,
+                raw_lufs=plain(raw_lufs),
+            ),
         ),
         Fact(
-            "Normal peaks",
+            worded("Normal peaks"),
             with_unit(landing.peaks_dbfs, "dBFS"),
             _within(landing.peaks_dbfs, low, high),
-            "Nine of ten moments of speech stay under it; target"
-            f" {plain(low, 0)} to {plain(high, 0)}.",
+            worded(
+                "Nine of ten moments of speech stay under it; target {low} to {high}.",
+                low=plain(low, 0),
+                high=plain(high, 0),
+            ),
         ),
         Fact(
-            "True peak",
+            worded("True peak"),
             with_unit(landing.true_peak_dbtp, "dBTP"),
             _within(landing.true_peak_dbtp, float("-inf"), aims.ceiling_dbtp),
-            f"Ceiling {plain(aims.ceiling_dbtp, 0)}; the limiter takes at most"
-            f" {plain(landing.limited_db)} dB.",
+            worded(
+                "Ceiling {ceiling_dbtp}; the limiter takes at most {limited_db} dB.",
+                ceiling_dbtp=plain(aims.ceiling_dbtp, 0),
+                limited_db=plain(landing.limited_db),
+            ),
         ),
         Fact(
-            "Loudness range",
+            worded("Loudness range"),
             with_unit(landing.range_lu, "LU"),
             _within(landing.range_lu, 0.0, aims.range_lu),
-            f"At most {aims.range_lu:g} LU between soft and loud phrases.",
+            worded(
+                "At most {range_lu:g} LU between soft and loud phrases.", range_lu=aims.range_lu
+            ),
         ),
         Fact(
-            "Room beside the voice",
+            worded("Room beside the voice"),
             with_sign(landing.lift_db, "dB"),
             _within(landing.lift_db, float("-inf"), aims.most_lift_db),
-            f"Measured in pauses; it may rise by {aims.most_lift_db:g} dB.",
+            worded(
+                "Measured in pauses; it may rise by {most_lift_db:g} dB.",
+                most_lift_db=aims.most_lift_db,
+            ),
         ),
         Fact(
-            "Noise floor at the listener",
+            worded("Noise floor at the listener"),
             with_unit(landing.floor_dbfs_a, "dBFS(A)"),
             _within(
                 max(landing.floor_dbfs_a, landing.beside_voice_dbfs_a),
                 float("-inf"),
                 aims.floor_dbfs_a + DECIDES_DB,
             ),
-            f"At rest, in pauses; beside your voice {plain(landing.beside_voice_dbfs_a)}, the"
-            f" target is {plain(aims.floor_dbfs_a, 0)}.",
+            worded(
+                "At rest, in pauses; beside your voice {beside_voice_dbfs_a}, the target is"
+                " {floor_dbfs_a}.",
+                beside_voice_dbfs_a=plain(landing.beside_voice_dbfs_a),
+                floor_dbfs_a=plain(aims.floor_dbfs_a, 0),
+            ),
         ),
     )
 
@@ -123,23 +143,42 @@ def noise_facts(
     known = [level for level in (floor_after_dbfs_a, in_pauses_dbfs_a) if level is not None]
     good = floor_after_dbfs_a is not None and max(known) <= aim_dbfs_a + DECIDES_DB
     floor = Fact(
-        "Noise floor at the listener",
+        worded("Noise floor at the listener"),
         with_unit(floor_after_dbfs_a, "dBFS(A)"),
         _mark(good),
-        f"Beside your voice, behind everything; {plain(floor_dbfs_a)} without noise reduction,"
-        f" {plain(aim_dbfs_a, 0)} is the target. In pauses it is {plain(in_pauses_dbfs_a)}.",
+        worded(
+            "Beside your voice, behind everything; {floor_dbfs_a} without noise reduction,"
+            " {aim_dbfs_a} is the target. In pauses it is {in_pauses_dbfs_a}.",
+            floor_dbfs_a=plain(floor_dbfs_a),
+            aim_dbfs_a=plain(aim_dbfs_a, 0),
+            in_pauses_dbfs_a=plain(in_pauses_dbfs_a),
+        ),
     )
     if loss_db is None or loss_at_hz is None:
         return (floor,)
     before, after = restless_before_db or 0.0, restless_after_db or 0.0
     warbles = after >= before + WARBLE_DB
     loss = Fact(
-        "What it takes from your words",
+        worded("What it takes from your words"),
         f"{max(0.0, loss_db):.1f} dB",
         _mark(loss_db <= HEARD_LOSS_DB),
-        f"At most, in the third octave at {frequency(loss_at_hz)}. What is left of the noise"
-        f" wanders by {after:.1f} dB, before it {before:.1f}"
-        f"{': it may warble' if warbles else ': no warbling'}.",
+        (
+            worded(
+                "At most, in the third octave at {loss_at_hz}. What is left of the noise"
+                " wanders by {after:.1f} dB, before it {before:.1f}: it may warble.",
+                loss_at_hz=frequency(loss_at_hz),
+                after=after,
+                before=before,
+            )
+            if warbles
+            else worded(
+                "At most, in the third octave at {loss_at_hz}. What is left of the noise"
+                " wanders by {after:.1f} dB, before it {before:.1f}: no warbling.",
+                loss_at_hz=frequency(loss_at_hz),
+                after=after,
+                before=before,
+            )
+        ),
     )
     return floor, loss
 
@@ -159,15 +198,33 @@ def heard_facts(
             return ()
         missed = heard - expected
         told = (
-            "as expected"
+            worded("as expected")
             if abs(missed) < DECIDES_DB
-            else f"{abs(missed):.0f} dB {'more' if missed > 0.0 else 'less'} than expected"
+            else (
+                worded("{missed:.0f} dB more than expected", missed=abs(missed))
+                if missed > 0.0
+                else worded("{missed:.0f} dB less than expected", missed=abs(missed))
+            )
         )
-        return (Fact(name, with_unit(heard, "dB(A)", 0), "none", f"{how}, {told}."),)
+        return (
+            Fact(
+                name,
+                with_unit(heard, "dB(A)", 0),
+                "none",
+                worded("{how}, {told}.", how=how, told=told),
+            ),
+        )
 
     return (
-        *fact("Noise floor, measured", floor_dba, expected_floor_dba, "Of the room at rest"),
-        *fact("Your voice, measured", talk_dba, expected_talk_dba, "In normal talk"),
+        *fact(
+            worded("Noise floor, measured"),
+            floor_dba,
+            expected_floor_dba,
+            worded("Of the room at rest"),
+        ),
+        *fact(
+            worded("Your voice, measured"), talk_dba, expected_talk_dba, worded("In normal talk")
+        ),
     )
 
 
@@ -186,15 +243,24 @@ def remaining_error(
 ) -> Fact:
     """What stays between the bands and the correction that was asked of them, dB rms from
     ``low_hz`` to ``high_hz``; ``uncertainty_db`` is how far that is known."""
-    averaged = f", {passages} passages averaged" if passages > 1 else ""
+    averaged = worded(", {passages} passages averaged", passages=passages) if passages > 1 else ""
     return Fact(
-        "Remaining error",
-        f"{rms_db:.1f} dB rms",
+        worded("Remaining error"),
+        worded("{rms_db:.1f} dB rms", rms_db=rms_db),
         _mark(rms_db <= uncertainty_db),
-        f"Of the correction that was wanted, {frequency(low_hz)} to {frequency(high_hz)}, worst"
-        f" {worst_db:.1f} dB;"
-        f" {voiced_s:.0f} s of voiced sound{averaged}, {bands} bands used of {most_bands}."
-        f" {left_alone}",
+        worded(
+            "Of the correction that was wanted, {low_hz} to {high_hz}, worst {worst_db:.1f} dB;"
+            " {voiced_s:.0f} s of voiced sound{averaged}, {bands} bands used of {most_bands}."
+            " {left_alone}",
+            low_hz=frequency(low_hz),
+            high_hz=frequency(high_hz),
+            worst_db=worst_db,
+            voiced_s=voiced_s,
+            averaged=averaged,
+            bands=bands,
+            most_bands=most_bands,
+            left_alone=left_alone,
+        ),
     )
 
 
@@ -210,42 +276,60 @@ def mix_facts(
     found = []
     if lufs is not None:
         meets = abs(lufs - aim_lufs) <= tolerance_lu
-        beside = "its target" if meets else f"target {plain(aim_lufs, 0)}"
+        beside = (
+            worded("its target")
+            if meets
+            else worded("target {aim_lufs}", aim_lufs=plain(aim_lufs, 0))
+        )
         found.append(
-            Fact("Loudness", "", _mark(meets), f"Predicted at {plain(lufs)} LUFS, {beside}")
+            Fact(
+                worded("Loudness"),
+                "",
+                _mark(meets),
+                worded("Predicted at {lufs} LUFS, {beside}", lufs=plain(lufs), beside=beside),
+            )
         )
     if voice_over_lu is not None:
-        sentence = f"Your voice is {plain(voice_over_lu, 0)} LU over what is ducked under it"
-        found.append(Fact("Voice", "", _mark(voice_over_lu >= least_over_lu), sentence))
+        sentence = worded(
+            "Your voice is {voice_over_lu} LU over what is ducked under it",
+            voice_over_lu=plain(voice_over_lu, 0),
+        )
+        found.append(Fact(worded("Voice"), "", _mark(voice_over_lu >= least_over_lu), sentence))
     return tuple(found)
 
 
 def worth(*, lowers_db: float | None, spoils: bool) -> str:
     """By how much the floor would fall without a cause, in few words."""
     if spoils:
-        return "fix first"
+        return worded("fix first")
     if lowers_db is None:
         return ""
     if lowers_db >= _ALL_OF_IT_DB:
-        return "all of it"
-    return "under 1 dB" if lowers_db < DECIDES_DB else f"−{lowers_db:.1f} dB"
+        return worded("all of it")
+    return worded("under 1 dB") if lowers_db < DECIDES_DB else f"−{lowers_db:.1f} dB"
 
 
 def trend_sentence(db_per_minute: float, error_db_per_minute: float | None) -> str:
     """Whether a level wanders, against the standard error of its slope."""
     if error_db_per_minute is None:
-        return "The take is too short to tell."
+        return worded("The take is too short to tell.")
     stands_out = abs(db_per_minute) > _STANDS_OUT * error_db_per_minute
-    what = "the level wanders" if stands_out else "no trend stands out"
-    return f"±{error_db_per_minute:.1f}: {what}."
+    what = worded("the level wanders") if stands_out else worded("no trend stands out")
+    return worded(
+        "±{error_db_per_minute:.1f}: {what}.", error_db_per_minute=error_db_per_minute, what=what
+    )
 
 
 def hum_sentence(lines: int | None, drift_hz: float) -> str:
     """What is said of mains hum; ``lines`` is None where none was found."""
     if lines is None:
-        return "No harmonics of 50 or 60 Hz rise above the noise."
-    wandered = f"; the mains wandered by {drift_hz:.2f} Hz" if drift_hz > _WANDERS_HZ else ""
-    return f"{lines} lines{wandered}."
+        return worded("No harmonics of 50 or 60 Hz rise above the noise.")
+    wandered = (
+        worded("; the mains wandered by {drift_hz:.2f} Hz", drift_hz=drift_hz)
+        if drift_hz > _WANDERS_HZ
+        else ""
+    )
+    return worded("{lines} lines{wandered}.", lines=lines, wandered=wandered)
 
 
 def strongest_band(third_octaves: Sequence[tuple[float, float | None]]) -> float | None:

@@ -14,6 +14,7 @@ from obsidian_wren.core.derive.clip_point import where_clipped
 from obsidian_wren.core.derive.gain_plan import GainPlan
 from obsidian_wren.core.measure.clipping import CUBIC_SLOPE
 from obsidian_wren.core.measure.readings import TalkReading
+from obsidian_wren.core.wording import worded
 
 _FAR_CM = 40.0
 _FULL_SCALE_DBFS = -0.3
@@ -28,7 +29,7 @@ def find_voice_causes(
 ) -> tuple[Cause, ...]:
     """Causes in the order of mending, from normal talk and, where it was taken, the loudest."""
     found: list[Cause] = []
-    for take, name in ((talk, "normal talk"), (loud, "your loudest")):
+    for take, name in ((talk, worded("normal talk")), (loud, worded("your loudest"))):
         if take is None:
             continue
         if take.flat_tops.count >= 3:
@@ -37,7 +38,12 @@ def find_voice_causes(
                 or where_clipped(take)
                 or ""
             )
-            evidence = f"{take.flat_tops.count} peaks of {name} are cut flat. {where}"
+            evidence = worded(
+                "{count} peaks of {name} are cut flat. {where}",
+                count=take.flat_tops.count,
+                name=name,
+                where=where,
+            )
             stage: Where = (
                 "converter" if (take.flat_tops.level_dbfs or 0.0) >= _FULL_SCALE_DBFS else "preamp"
             )
@@ -45,9 +51,9 @@ def find_voice_causes(
                 _cause(
                     "flat-tops",
                     stage,
-                    "Peaks are cut flat",
+                    worded("Peaks are cut flat"),
                     evidence,
-                    "Turn the gain before that point down, then take it again.",
+                    worded("Turn the gain before that point down, then take it again."),
                     True,
                 )
             )
@@ -55,21 +61,30 @@ def find_voice_causes(
         if take.soft_clipping is not None:
             soft = take.soft_clipping
             told = (
-                f"its third harmonic grows by {soft.third_harmonic_slope:.1f} dB for each dB"
+                worded(
+                    "its third harmonic grows by {third_harmonic_slope:.1f} dB for each dB",
+                    third_harmonic_slope=soft.third_harmonic_slope,
+                )
                 if soft.third_harmonic_slope is not None and soft.third_harmonic_slope > CUBIC_SLOPE
                 else (
-                    f"waves over {soft.from_dbfs:.0f} dBFS are {soft.crest_loss_db:.1f} dB flatter"
-                    " than those 10 dB under them"
+                    worded(
+                        "waves over {from_dbfs:.0f} dBFS are {crest_loss_db:.1f} dB flatter than"
+                        " those 10 dB under them",
+                        from_dbfs=soft.from_dbfs,
+                        crest_loss_db=soft.crest_loss_db,
+                    )
                 )
             )
             found.append(
                 _cause(
                     "soft-clipping",
                     "preamp",
-                    "A stage gives way when you are loud",
-                    f"In {name}, {told}: rounded off, not cut.",
-                    "Turn the preamp down or move back. If it stays the same, the microphone"
-                    " itself overloads.",
+                    worded("A stage gives way when you are loud"),
+                    worded("In {name}, {told}: rounded off, not cut.", name=name, told=told),
+                    worded(
+                        "Turn the preamp down or move back. If it stays the same, the microphone"
+                        " itself overloads."
+                    ),
                     True,
                 )
             )
@@ -82,9 +97,14 @@ def find_voice_causes(
                 _cause(
                     "too-far",
                     "microphone",
-                    f"{distance_cm:g} cm is far",
-                    f"The signal-to-noise ratio is {over:.0f} dB; 30 dB are wanted.",
-                    f"Come to 20 cm: {gain:+.0f} dB voice over room, more than any knob gives.",
+                    worded("{distance_cm:g} cm is far", distance_cm=distance_cm),
+                    worded(
+                        "The signal-to-noise ratio is {over:.0f} dB; 30 dB are wanted.", over=over
+                    ),
+                    worded(
+                        "Come to 20 cm: {gain:+.0f} dB voice over room, more than any knob gives.",
+                        gain=gain,
+                    ),
                     False,
                 )
             )
@@ -93,10 +113,12 @@ def find_voice_causes(
                 _cause(
                     "little-voice",
                     "room",
-                    "The signal-to-noise ratio is low",
-                    f"{over:.0f} dB, 30 are wanted.",
-                    "Fix what makes the noise floor first: Quiet ranks it. Going closer helps"
-                    " at once.",
+                    worded("The signal-to-noise ratio is low"),
+                    worded("{over:.0f} dB, 30 are wanted.", over=over),
+                    worded(
+                        "Fix what makes the noise floor first: Quiet ranks it. Going closer"
+                        " helps at once."
+                    ),
                     False,
                 )
             )

@@ -9,6 +9,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.finding import Finding
+from obsidian_wren.core.wording import worded
 
 _STRETCH_S = 0.25
 _BURST_DB = 8.0
@@ -23,13 +24,19 @@ def burst_findings(samples: Samples, *, rate_hz: float) -> list[Finding]:
     bursts = find_bursts(samples, rate_hz=rate_hz)
     if not bursts:
         return []
-    times = ", ".join(f"{start:.1f} to {end:.1f} s" for start, end in bursts[:_NAMED])
-    more = f" and {len(bursts) - _NAMED} more" if len(bursts) > _NAMED else ""
+    times = ", ".join(
+        worded("{start:.1f} to {end:.1f} s", start=start, end=end) for start, end in bursts[:_NAMED]
+    )
+    more = worded(" and {bursts} more", bursts=len(bursts) - _NAMED) if len(bursts) > _NAMED else ""
     return [
         Finding(
             "burst_in_quiet",
-            f"Something was loud in the quiet take, at {times}{more}: it is left out.",
-            "Take the room again if that belongs to it.",
+            worded(
+                "Something was loud in the quiet take, at {times}{more}: it is left out.",
+                times=times,
+                more=more,
+            ),
+            worded("Take the room again if that belongs to it."),
         )
     ]
 

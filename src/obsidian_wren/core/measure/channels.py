@@ -12,6 +12,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import integrity, levels, speech
 from obsidian_wren.core.measure.faults import BadTake, Note
+from obsidian_wren.core.wording import counted, worded
 
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
 _LISTEN_S = 30.0
@@ -35,14 +36,22 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         if channel not in (None, 1):
             raise BadTake(
                 "no-such-channel",
-                f"There is no channel {channel}: the sound has one channel. Choose channel 1.",
+                worded(
+                    "There is no channel {channel}: the sound has one channel. Choose channel 1.",
+                    channel=channel,
+                ),
             )
         return samples, ()
     count = samples.shape[1]
     if channel is not None and not 1 <= channel <= count:
         raise BadTake(
             "no-such-channel",
-            f"There is no channel {channel}: the sound has {count}. Choose one from 1 to {count}.",
+            worded(
+                "There is no channel {channel}: the sound has {count}. Choose one from 1 to"
+                " {count}.",
+                channel=channel,
+                count=count,
+            ),
         )
     alive = [c for c in range(count) if float(np.ptp(samples[:, c])) > 0.0]
     heard = integrity.compare_channels(samples)
@@ -51,51 +60,73 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
     if channel is None and alive and is_empty(heard.levels_dbfs, chosen + 1):
         note = Note(
             "channel_chosen",
-            f"Channel {chosen + 1} carries noise only; your microphone is on channel"
-            f" {heard.loudest}, which is used. Plug it into input 1, or choose channel"
-            f" {heard.loudest} in other programs too.",
+            worded(
+                "Channel {chosen} carries noise only; your microphone is on channel {loudest},"
+                " which is used. Plug it into input 1, or choose channel {loudest} in other"
+                " programs too.",
+                chosen=chosen + 1,
+                loudest=heard.loudest,
+            ),
         )
         return np.ascontiguousarray(samples[:, heard.loudest - 1]), (note,)
     if alive and chosen not in alive:
         raise BadTake(
             "channel_dead",
-            f"Channel {chosen + 1} is dead; channel {alive[0] + 1} carries the sound. Choose"
-            f" channel {alive[0] + 1}.",
+            worded(
+                "Channel {chosen} is dead; channel {alive} carries the sound. Choose channel"
+                " {alive}.",
+                chosen=chosen + 1,
+                alive=alive[0] + 1,
+            ),
         )
     notes = []
     dead = [str(c + 1) for c in range(count) if c not in alive]
     if alive and dead:
-        word = "Channel" if len(dead) == 1 else "Channels"
-        verb = "is" if len(dead) == 1 else "are"
         notes.append(
             Note(
                 "channel_dead",
-                f"{word} {', '.join(dead)} {verb} dead; channel {chosen + 1} is used.",
+                counted(
+                    "Channel {dead} is dead; channel {chosen} is used.",
+                    "Channels {dead} are dead; channel {chosen} is used.",
+                    len(dead),
+                    dead=", ".join(dead),
+                    chosen=chosen + 1,
+                ),
             )
         )
     elif heard.verdict == "inverted":
         notes.append(
             Note(
                 "inverted",
-                "One channel is the other inverted: mixed to mono they cancel and your voice is"
-                f" gone. Channel {chosen + 1} is used; invert the polarity of one at the"
-                " interface.",
+                worded(
+                    "One channel is the other inverted: mixed to mono they cancel and your voice"
+                    " is gone. Channel {chosen} is used; invert the polarity of one at the"
+                    " interface.",
+                    chosen=chosen + 1,
+                ),
             )
         )
     elif heard.verdict == "same":
         notes.append(
             Note(
                 "fake-stereo",
-                f"Both channels carry the same sound: this is one microphone. Channel {chosen + 1}"
-                " is used.",
+                worded(
+                    "Both channels carry the same sound: this is one microphone. Channel"
+                    " {chosen} is used.",
+                    chosen=chosen + 1,
+                ),
             )
         )
     elif count > 1 and channel is None:
         notes.append(
             Note(
                 "channel_chosen",
-                f"The sound has {count} channels; channel {chosen + 1} is used. Choose another if"
-                " it is not your microphone.",
+                worded(
+                    "The sound has {count} channels; channel {chosen} is used. Choose another if"
+                    " it is not your microphone.",
+                    count=count,
+                    chosen=chosen + 1,
+                ),
             )
         )
     return np.ascontiguousarray(samples[:, chosen]), tuple(notes)
@@ -130,8 +161,11 @@ def voice_channel(samples: Samples, *, rate_hz: float) -> tuple[int | None, tupl
     return best + 1, (
         Note(
             "channel_chosen",
-            f"Your voice is on channel {best + 1}, which is used. Plug it into input 1, or choose"
-            f" channel {best + 1} in other programs too.",
+            worded(
+                "Your voice is on channel {best}, which is used. Plug it into input 1, or choose"
+                " channel {best} in other programs too.",
+                best=best + 1,
+            ),
         ),
         *bleeds,
     )
@@ -142,12 +176,17 @@ def _bleed_note(best: int, bleeding: list[int], heard: Samples) -> tuple[Note, .
     if integrity.compare_channels(heard).verdict != "different":
         return ()
     names = ", ".join(str(c + 1) for c in bleeding)
-    word = "Channel" if len(bleeding) == 1 else "Channels"
-    verb = "hears" if len(bleeding) == 1 else "hear"
     return (
         Note(
             "channel_bleed",
-            f"{word} {names} {verb} your voice too; only channel {best + 1} is used. Mute the"
-            " other, or never mix the two.",
+            counted(
+                "Channel {names} hears your voice too; only channel {best} is used. Mute the"
+                " other, or never mix the two.",
+                "Channels {names} hear your voice too; only channel {best} is used. Mute the"
+                " other, or never mix the two.",
+                len(bleeding),
+                names=names,
+                best=best + 1,
+            ),
         ),
     )

@@ -17,6 +17,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import clipping, speech
 from obsidian_wren.core.measure.whisper import is_whispered
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 
 Purpose = Literal[
     "rest",
@@ -63,9 +64,13 @@ def require_finite(samples: Samples, *, rate_hz: float) -> None:
     if len(bad):
         raise BadTake(
             "not-finite",
-            f"{len(bad)} samples are not numbers or infinite, the first at {bad[0] / rate_hz:.2f}"
-            " s. The program that wrote the sound is at fault: export it again, as 24-bit WAV or"
-            " FLAC.",
+            worded(
+                "{bad} samples are not numbers or infinite, the first at {bad_2:.2f} s. The"
+                " program that wrote the sound is at fault: export it again, as 24-bit WAV or"
+                " FLAC.",
+                bad=len(bad),
+                bad_2=bad[0] / rate_hz,
+            ),
         )
 
 
@@ -78,7 +83,8 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
     """
     if not len(samples):
         raise BadTake(
-            "empty", "There is no sound in it: zero samples. Record again, then try once more."
+            "empty",
+            worded("There is no sound in it: zero samples. Record again, then try once more."),
         )
     require_finite(samples, rate_hz=rate_hz)
     notes = list(_signal(samples, purpose))
@@ -87,15 +93,23 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
     if len(samples) < SHORTEST_S * rate_hz:
         raise BadTake(
             "too-short",
-            f"Only {len(samples) / rate_hz:.1f} s of sound; at least {SHORTEST_S:.0f} s are needed."
-            " Record it again, longer.",
+            worded(
+                "Only {samples:.1f} s of sound; at least {shortest_s:.0f} s are needed. Record"
+                " it again, longer.",
+                samples=len(samples) / rate_hz,
+                shortest_s=SHORTEST_S,
+            ),
         )
     if purpose in ("passage", "reference") and rate_hz < _TONE_RATE_HZ:
         raise BadTake(
             "narrow-band",
-            f"Sampled at {rate_hz / 1000:g} kHz, like a telephone: nothing above {rate_hz / 2000:g}"
-            " kHz is in it, so the tone cannot be fitted. Record the passage again at 44.1 or 48"
-            " kHz.",
+            worded(
+                "Sampled at {rate_hz:g} kHz, like a telephone: nothing above {rate_hz_2:g} kHz"
+                " is in it, so the tone cannot be fitted. Record the passage again at 44.1 or 48"
+                " kHz.",
+                rate_hz=rate_hz / 1000,
+                rate_hz_2=rate_hz / 2000,
+            ),
         )
     if purpose in ("dial", "clap", "sweep"):
         return tuple(notes)
@@ -105,8 +119,11 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
             first = float(np.flatnonzero(voicing.voiced)[0]) * speech.PITCH_HOP_S
             raise BadTake(
                 "voice_in_quiet",
-                f"Someone talks in this take, first at {first:.1f} s. Record the room again with"
-                " nobody talking.",
+                worded(
+                    "Someone talks in this take, first at {first:.1f} s. Record the room again"
+                    " with nobody talking.",
+                    first=first,
+                ),
             )
     elif voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
         if not is_whispered(samples, rate_hz=rate_hz):
@@ -125,26 +142,28 @@ def check_long(peak_dbfs: float, tops: clipping.FlatTops, *, has_voice: bool) ->
         raise BadTake("no_voice_in_talk", _NO_VOICE)
 
 
-_SILENT = (
-    "Nothing but digital silence: the input is muted, or it is the wrong one, or noise removal cuts"
-    " the room away. Unmute it, choose another input, or switch enhancements off in the sound"
-    " settings."
+_SILENT = worded(
+    "Nothing but digital silence: the input is muted, or it is the wrong one, or noise"
+    " removal cuts the room away. Unmute it, choose another input, or switch enhancements"
+    " off in the sound settings."
 )
-_NO_VOICE = (
-    "No voice was found in this take. Check that the right microphone is chosen and not muted, then"
-    " talk and take it again."
+_NO_VOICE = worded(
+    "No voice was found in this take. Check that the right microphone is chosen and not"
+    " muted, then talk and take it again."
 )
-WHISPERED = (
-    "This is speech without pitch, as in a whisper: what needs a pitch uses the average of all"
-    " voices instead."
+WHISPERED = worded(
+    "This is speech without pitch, as in a whisper: what needs a pitch uses the average of"
+    " all voices instead."
 )
 _CLIPPED_SHARE = 0.02
 
 
 def _clipped(tops: clipping.FlatTops) -> str:
-    return (
-        f"Clipped throughout: {tops.share_of_samples:.0%} of all samples sit flat at"
-        f" {tops.level_dbfs:.1f} dBFS. Turn the preamp down by 20 dB and take it again."
+    return worded(
+        "Clipped throughout: {share_of_samples:.0%} of all samples sit flat at"
+        " {level_dbfs:.1f} dBFS. Turn the preamp down by 20 dB and take it again.",
+        share_of_samples=tops.share_of_samples,
+        level_dbfs=tops.level_dbfs,
     )
 
 
@@ -153,9 +172,11 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
     if not samples.any() and purpose == "muted":
         raise BadTake(
             "silent",
-            "Digital silence: this mute sits after the converter, so it tells nothing of preamp and"
-            " converter. Unplug the microphone instead (phantom power off first), or turn a mute on"
-            " the microphone itself.",
+            worded(
+                "Digital silence: this mute sits after the converter, so it tells nothing of"
+                " preamp and converter. Unplug the microphone instead (phantom power off first),"
+                " or turn a mute on the microphone itself."
+            ),
         )
     if not samples.any():
         return _stop_or_note(
@@ -167,8 +188,11 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
         return _stop_or_note(
             level,
             "constant",
-            f"A constant value of {samples[0]:+.3f} and no sound (DC only). The input is broken or"
-            " not connected: check the cable and the input.",
+            worded(
+                "A constant value of {samples:+.3f} and no sound (DC only). The input is broken"
+                " or not connected: check the cable and the input.",
+                samples=samples[0],
+            ),
         )
     tops = clipping.flat_tops(samples)
     if tops.share_of_samples > _CLIPPED_SHARE:

@@ -12,6 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.verdict import Verdict
+from obsidian_wren.core.wording import worded
 
 # Nobody minds one word in a hundred that a program opens on late.
 _OPEN_SHARE = 0.99
@@ -62,31 +63,45 @@ def audit_listener(facts: ListenerFacts, word_levels: Samples | None) -> tuple[V
 
 
 def _picked(facts: ListenerFacts) -> tuple[Verdict, ...]:
-    advice = f"In {facts.name}, pick “{facts.own_feed}” as the microphone."
+    advice = worded(
+        "In {name}, pick “{own_feed}” as the microphone.", name=facts.name, own_feed=facts.own_feed
+    )
     if facts.muted:
         return (
-            Verdict("muted", "fault", "Is muted", f"Switch the microphone on in {facts.name}."),
+            Verdict(
+                "muted",
+                "fault",
+                worded("Is muted"),
+                worded("Switch the microphone on in {name}.", name=facts.name),
+            ),
         )
     if facts.picks is None:
-        return (Verdict("picks nothing", "fault", "Listens to nothing", advice),)
+        return (Verdict("picks nothing", "fault", worded("Listens to nothing"), advice),)
     if facts.picks == facts.raw_name:
-        return (Verdict("picks raw", "fault", "Listens to the raw microphone", advice),)
+        return (Verdict("picks raw", "fault", worded("Listens to the raw microphone"), advice),)
     if facts.picks != facts.own_feed:
         other = facts.feeds.get(facts.picks)
         sentence = (
-            f"Listens to the feed for {other}"
+            worded("Listens to the feed for {other}", other=other)
             if other
-            else f"Listens to “{facts.picks}”, which is not there"
+            else worded("Listens to “{picks}”, which is not there", picks=facts.picks)
         )
         return (Verdict("picks another", "fault", sentence, advice),)
     if facts.also is not None:
-        second = f"Listens to “{facts.also}” as well: your voice comes twice"
+        second = worded("Listens to “{also}” as well: your voice comes twice", also=facts.also)
         return (
             Verdict(
-                "two inputs", "fault", second, f"In {facts.name}, switch the second input off."
+                "two inputs",
+                "fault",
+                second,
+                worded("In {name}, switch the second input off.", name=facts.name),
             ),
         )
-    return (Verdict("picks its feed", "good", f"Listens to “{facts.own_feed}”"),)
+    return (
+        Verdict(
+            "picks its feed", "good", worded("Listens to “{own_feed}”", own_feed=facts.own_feed)
+        ),
+    )
 
 
 def _rate(facts: ListenerFacts) -> tuple[Verdict, ...]:
@@ -94,13 +109,17 @@ def _rate(facts: ListenerFacts) -> tuple[Verdict, ...]:
         return ()
     here, mix = facts.rate_hz / 1000.0, facts.mix_rate_hz / 1000.0
     if facts.rate_hz == facts.mix_rate_hz:
-        return (Verdict("one rate", "good", f"{mix:g} kHz all the way"),)
+        return (Verdict("one rate", "good", worded("{mix:g} kHz all the way", mix=mix)),)
     if facts.rate_hz > facts.mix_rate_hz:
         return (
             Verdict(
                 "other rate",
                 "note",
-                f"Runs at {here:g} kHz, the feed at {mix:g}: converted on the way",
+                worded(
+                    "Runs at {here:g} kHz, the feed at {mix:g}: converted on the way",
+                    here=here,
+                    mix=mix,
+                ),
             ),
         )
     upper = 0.45 * here
@@ -108,7 +127,11 @@ def _rate(facts: ListenerFacts) -> tuple[Verdict, ...]:
         Verdict(
             "other rate",
             "note",
-            f"Runs at {here:g} kHz: it carries the voice up to {upper:.0f} kHz",
+            worded(
+                "Runs at {here:g} kHz: it carries the voice up to {upper:.0f} kHz",
+                here=here,
+                upper=upper,
+            ),
         ),
     )
 
@@ -120,8 +143,8 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "twice cleaned",
                 "fault",
-                "Its own noise removal is on: the voice is cleaned twice",
-                f"Switch it off in {facts.name}: yours is measured in this room.",
+                worded("Its own noise removal is on: the voice is cleaned twice"),
+                worded("Switch it off in {name}: yours is measured in this room.", name=facts.name),
             )
         )
     elif facts.noise_removal:
@@ -129,8 +152,10 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "noise removal",
                 "fault",
-                "Its own noise removal is on",
-                f"Switch it off in {facts.name}: the room is quiet enough without.",
+                worded("Its own noise removal is on"),
+                worded(
+                    "Switch it off in {name}: the room is quiet enough without.", name=facts.name
+                ),
             )
         )
     if facts.auto_gain:
@@ -138,8 +163,8 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "auto gain",
                 "fault",
-                "Its own auto gain is on: it turns a steady voice up and down",
-                f"Switch it off in {facts.name}.",
+                worded("Its own auto gain is on: it turns a steady voice up and down"),
+                worded("Switch it off in {name}.", name=facts.name),
             )
         )
     if facts.echo_cancelling and not facts.hears_speakers:
@@ -147,8 +172,10 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "echo cancelling",
                 "fault",
-                "Its echo cancelling is on: it cuts into you while they speak",
-                f"With headphones nothing leaks back: switch it off in {facts.name}.",
+                worded("Its echo cancelling is on: it cuts into you while they speak"),
+                worded(
+                    "With headphones nothing leaks back: switch it off in {name}.", name=facts.name
+                ),
             )
         )
     if facts.hears_itself:
@@ -156,9 +183,12 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "returns to sender",
                 "fault",
-                "Lets you hear yourself, late",
-                f"Switch that off in {facts.name}; your headphones can carry your voice without the"
-                " way round.",
+                worded("Lets you hear yourself, late"),
+                worded(
+                    "Switch that off in {name}; your headphones can carry your voice without the"
+                    " way round.",
+                    name=facts.name,
+                ),
             )
         )
     return tuple(found)
@@ -171,7 +201,7 @@ def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdi
     if share is None:
         return ()
     at = f"{facts.activation_dbfs:.0f} dBFS".replace("-", "−")
-    sentence = f"Opens on {100.0 * share:.0f} % of your words at {at}"
+    sentence = worded("Opens on {share:.0f} % of your words at {at}", share=100.0 * share, at=at)
     if share >= _OPEN_SHARE:
         return (Verdict("opens", "good", sentence),)
     lowest = float(np.floor(np.percentile(word_levels, 1)))
@@ -181,7 +211,11 @@ def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdi
             "fault",
             sentence,
             (
-                f"In {facts.name}, set the threshold to {lowest - 3.0:.0f} dBFS or lower, or off."
+                worded(
+                    "In {name}, set the threshold to {lowest:.0f} dBFS or lower, or off.",
+                    name=facts.name,
+                    lowest=lowest - 3.0,
+                )
             ).replace("-", "−"),
         ),
     )

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from obsidian_wren.core.mix.routes import DestinationKind, SourceKind
+from obsidian_wren.core.wording import worded
 
 
 @dataclass(frozen=True)
@@ -25,23 +26,25 @@ class Case:
 
 _ALL_TRACKS = ("treated", "raw", "returns", "mix")
 CASES: tuple[Case, ...] = (
-    Case("call", "A call", frozenset({"call", "headphones"}), frozenset({"voice", "clips"})),
+    Case(
+        "call", worded("A call"), frozenset({"call", "headphones"}), frozenset({"voice", "clips"})
+    ),
     Case(
         "game",
-        "A game night",
+        worded("A game night"),
         frozenset({"game chat", "headphones"}),
         frozenset({"voice", "computer"}),
     ),
     Case(
         "talk",
-        "Recording a talk with someone on a call",
+        worded("Recording a talk with someone on a call"),
         frozenset({"call", "recorder", "headphones"}),
         frozenset({"voice", "clips"}),
         ("treated", "raw", "returns"),
     ),
     Case(
         "everything",
-        "Everything at once",
+        worded("Everything at once"),
         frozenset({"call", "game chat", "stream", "recorder", "headphones", "second computer"}),
         frozenset({"voice", "second", "computer", "music", "clips"}),
         _ALL_TRACKS,

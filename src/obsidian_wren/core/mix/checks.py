@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from obsidian_wren.core.mix.verdict import Verdict
+from obsidian_wren.core.wording import worded
 
 CheckMark = Literal["good", "fault", "none"]
 # What a proof by sound says makes these findings of the silent audit superfluous.
@@ -40,7 +41,7 @@ class ProofFacts:
     ours_ms: float | None
     lufs: float | None
     stale: bool
-    beyond: str = "in the program"
+    beyond: str = worded("in the program")
 
 
 def listener_checks(
@@ -64,9 +65,9 @@ def listener_checks(
         found[0] = Check(first.code, first.mark, first.sentence, first.advice, _detail(proof))
     if not told and provable:
         sentence = (
-            "No marker was sent yet"
+            worded("No marker was sent yet")
             if proof is None
-            else "Another input is picked since the marker: send it again"
+            else worded("Another input is picked since the marker: send it again")
         )
         found.insert(0, Check("unproved", "none", sentence))
     return tuple(found)
@@ -81,7 +82,14 @@ def _detail(proof: ProofFacts) -> str | None:
     parts = []
     if proof.delay_ms is not None and proof.ours_ms is not None:
         beyond = max(0.0, proof.delay_ms - proof.ours_ms)
-        parts.append(f"{proof.ours_ms:.0f} ms of it here, {beyond:.0f} {proof.beyond}")
+        parts.append(
+            worded(
+                "{ours_ms:.0f} ms of it here, {beyond:.0f} {beyond_2}",
+                ours_ms=proof.ours_ms,
+                beyond=beyond,
+                beyond_2=proof.beyond,
+            )
+        )
     if proof.lufs is not None:
-        parts.append(f"heard at {proof.lufs:.1f} LUFS".replace("-", "−"))
+        parts.append(worded("heard at {lufs:.1f} LUFS", lufs=proof.lufs).replace("-", "−"))
     return "; ".join(parts) or None

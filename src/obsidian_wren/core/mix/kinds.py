@@ -20,6 +20,7 @@ from obsidian_wren.core.mix.routes import (
     SourceKind,
     admit,
 )
+from obsidian_wren.core.wording import worded
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,7 @@ _BED = Share(9.0, KEPT_UNDER_LU)
 _CLIPS = Share(8.0, 12.0)
 # An instrument beside a voice that talks: near it, and under it while it talks.
 _SECOND = Share(4.0, 10.0)
-_NOT_ASKED = "they did not ask for it, and it makes you harder to understand"
+_NOT_ASKED = worded("they did not ask for it, and it makes you harder to understand")
 
 RULES: Mapping[DestinationKind, KindRule] = {
     "call": KindRule(
@@ -69,10 +70,13 @@ RULES: Mapping[DestinationKind, KindRule] = {
         {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
         {
             "music": _NOT_ASKED,
-            "computer": "it may hold the call itself",
-            "return": "nobody should hear themselves or another call",
+            "computer": worded("it may hold the call itself"),
+            "return": worded("nobody should hear themselves or another call"),
         },
-        "Calls are mono and set speech to their own level; −18 LUFS leaves them room either way.",
+        worded(
+            "Calls are mono and set speech to their own level; −18 LUFS leaves them room either"
+            " way."
+        ),
     ),
     "game chat": KindRule(
         -18.0,
@@ -80,13 +84,13 @@ RULES: Mapping[DestinationKind, KindRule] = {
         1,
         {"voice": Share(0.0)},
         {
-            "second": "a game chat is for one voice",
-            "clips": "a game chat opens on any sound",
-            "music": "a game chat opens on any sound",
-            "computer": "it holds the game, and the crew in it",
-            "return": "nobody should hear themselves or another call",
+            "second": worded("a game chat is for one voice"),
+            "clips": worded("a game chat opens on any sound"),
+            "music": worded("a game chat opens on any sound"),
+            "computer": worded("it holds the game, and the crew in it"),
+            "return": worded("nobody should hear themselves or another call"),
         },
-        "Voice only: a narrow path with a threshold that anything else would open.",
+        worded("Voice only: a narrow path with a threshold that anything else would open."),
     ),
     "stream": KindRule(
         -16.0,
@@ -101,7 +105,9 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "music": _BED,
         },
         {},
-        "Streams are heard beside others at −16 LUFS, with peaks under −1 dBTP (AES TD1008).",
+        worded(
+            "Streams are heard beside others at −16 LUFS, with peaks under −1 dBTP (AES TD1008)."
+        ),
     ),
     "recorder": KindRule(
         -18.0,
@@ -114,8 +120,8 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "clips": _CLIPS,
             "music": _BED,
         },
-        {"computer": "it plays what has tracks of its own already"},
-        "A mix to work on keeps headroom; each source has a track of its own too.",
+        {"computer": worded("it plays what has tracks of its own already")},
+        worded("A mix to work on keeps headroom; each source has a track of its own too."),
     ),
     "headphones": KindRule(
         -23.0,
@@ -128,8 +134,12 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "computer": Share(6.0),
             "music": Share(8.0),
         },
-        {"voice": "your own voice would come late; direct monitoring or Hear live is for that"},
-        "For hours at the ear: −23 LUFS, and no peak over −6 dBTP.",
+        {
+            "voice": worded(
+                "your own voice would come late; direct monitoring or Hear live is for that"
+            )
+        },
+        worded("For hours at the ear: −23 LUFS, and no peak over −6 dBTP."),
     ),
     "second computer": KindRule(
         -18.0,
@@ -139,9 +149,9 @@ RULES: Mapping[DestinationKind, KindRule] = {
         {
             "music": _NOT_ASKED,
             "computer": _NOT_ASKED,
-            "return": "it may hold what the second computer plays",
+            "return": worded("it may hold what the second computer plays"),
         },
-        "It sends on what it gets, so it gets what a call does, in stereo.",
+        worded("It sends on what it gets, so it gets what a call does, in stereo."),
     ),
 }
 

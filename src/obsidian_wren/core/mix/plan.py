@@ -15,6 +15,7 @@ from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.kinds import RULES, KindRule, MixPins, Share
 from obsidian_wren.core.mix.measured import Measured
 from obsidian_wren.core.mix.routes import Destination, RouteRefused, Routing, Send, Source, admit
+from obsidian_wren.core.wording import worded
 
 _VOICES = ("voice", "second")
 # The signal under which others drop.
@@ -128,22 +129,31 @@ def _send(
             None,
             duck,
             pinned,
-            "Not measured yet, so its gain stays at 0 dB until it plays.",
+            worded("Not measured yet, so its gain stays at 0 dB until it plays."),
         )
     gain = aim - under - known.on(channels)
-    where = "at the listener's loudness" if under == 0.0 else f"{under:g} LU under your voice"
-    drop = f"; drops {duck:g} dB more while you speak" if duck else ""
-    because = f"It comes at {known.on(channels):.1f} LUFS and belongs {where}{drop}."
+    where = (
+        worded("at the listener's loudness")
+        if under == 0.0
+        else worded("{under:g} LU under your voice", under=under)
+    )
+    drop = worded("; drops {duck:g} dB more while you speak", duck=duck) if duck else ""
+    because = worded(
+        "It comes at {on:.1f} LUFS and belongs {where}{drop}.",
+        on=known.on(channels),
+        where=where,
+        drop=drop,
+    )
     return SendPlan(send, gain + trim_db, aim - under + trim_db, duck, pinned, because)
 
 
 def _kept_out(source: Source, listener: Destination, rule: KindRule, routing: Routing) -> str:
     if source.of == listener.key:
-        return "nobody hears themselves"
+        return worded("nobody hears themselves")
     if source.kind in rule.kept_out:
         return rule.kept_out[source.kind]
     try:
         admit(routing, Send(source.key, listener.key))
     except RouteRefused as refused:
         return str(refused)
-    return "you keep it out"
+    return worded("you keep it out")

@@ -25,6 +25,7 @@ from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.mix.hum_cuts import hum_cuts, steady_hum, told
+from obsidian_wren.core.wording import worded
 
 # The other side at the loudness at which one's own voice is sent: a talk of equals.
 RETURN_LUFS = -18.0
@@ -103,7 +104,12 @@ def derive_return(
     if before.lufs is None:
         return None
     specs: list[StageSpec] = [HighpassSpec(_HIGHPASS_HZ, 2)]
-    because = [f"A high-pass at {_HIGHPASS_HZ:.0f} Hz removes what is under any voice."]
+    because = [
+        worded(
+            "A high-pass at {highpass_hz:.0f} Hz removes what is under any voice.",
+            highpass_hz=_HIGHPASS_HZ,
+        )
+    ]
     bands: list[EqualizerBand] = []
     if hum is not None and (cuts := hum_cuts(hum)):
         bands += cuts
@@ -114,21 +120,34 @@ def derive_return(
             EqualizerBand("peak", float(np.sqrt(_HARSH_HZ[0] * _HARSH_HZ[1])), -cut, _HARSH_Q)
         )
         because.append(
-            f"2 to 5 kHz are {before.harsh_db:.0f} dB over average speech: a broad cut of"
-            f" {cut:.0f} dB."
+            worded(
+                "2 to 5 kHz are {harsh_db:.0f} dB over average speech: a broad cut of {cut:.0f}"
+                " dB.",
+                harsh_db=before.harsh_db,
+                cut=cut,
+            )
         )
     if bands:
         specs.append(EqualizerSpec(tuple(bands)))
     toned = render(specs, samples, rate_hz=int(rate_hz))
     gain = _gain_to(toned, aim_lufs, rate_hz)
-    word = "up" if gain > 0 else "down"
+    word = worded("up") if gain > 0 else worded("down")
     because.append(
         (
-            f"It comes at {before.lufs:.1f} LUFS: {abs(gain):.1f} dB {word}, to {aim_lufs:.0f}."
+            worded(
+                "It comes at {lufs:.1f} LUFS: {gain:.1f} dB {word}, to {aim_lufs:.0f}.",
+                lufs=before.lufs,
+                gain=abs(gain),
+                word=word,
+                aim_lufs=aim_lufs,
+            )
         ).replace("-", "−")
     )
     because.append(
-        f"A limiter keeps every peak under {RETURN_CEILING_DBTP:.0f} dBTP.".replace("-", "−")
+        worded(
+            "A limiter keeps every peak under {return_ceiling_dbtp:.0f} dBTP.",
+            return_ceiling_dbtp=RETURN_CEILING_DBTP,
+        ).replace("-", "−")
     )
     specs += [GainSpec(round(gain, 2)), _LIMITER]
     after = read_return(render(specs, samples, rate_hz=int(rate_hz)), rate_hz=rate_hz)

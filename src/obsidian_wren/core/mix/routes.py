@@ -18,6 +18,8 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Literal
 
+from obsidian_wren.core.wording import worded
+
 SourceKind = Literal["voice", "second", "computer", "music", "clips", "return"]
 DestinationKind = Literal[
     "call", "game chat", "stream", "recorder", "headphones", "second computer"
@@ -140,15 +142,23 @@ def admit(routing: Routing, send: Send) -> Routing:
     wanted = replace(routing, sends=routing.sends | {send})
     if source.of == send.destination:
         raise RouteRefused(
-            f"{listener.name} would hear itself: a listener never gets its own return.",
+            worded(
+                "{name} would hear itself: a listener never gets its own return.",
+                name=listener.name,
+            ),
             (send.destination, send.source),
         )
     loop = find_loop(wanted)
     if loop is not None:
         names = named(wanted, loop)
         raise RouteRefused(
-            f"That would be a loop: {' → '.join(names)}. Keep {source.name} from {listener.name},"
-            " or cut the way elsewhere.",
+            worded(
+                "That would be a loop: {names}. Keep {name} from {name_2}, or cut the way"
+                " elsewhere.",
+                names=" → ".join(names),
+                name=source.name,
+                name_2=listener.name,
+            ),
             names,
         )
     before = find_doubles(routing)
@@ -156,9 +166,13 @@ def admit(routing: Routing, send: Send) -> Routing:
         if double not in before:
             first, second = named(wanted, double.first), named(wanted, double.second)
             raise RouteRefused(
-                f"{wanted.destinations[double.destination].name} would hear one sound twice:"
-                f" {' → '.join(first)}, and {' → '.join(second)}. Together they sound hollow; keep"
-                " one of them out.",
+                worded(
+                    "{name} would hear one sound twice: {first}, and {second}. Together they"
+                    " sound hollow; keep one of them out.",
+                    name=wanted.destinations[double.destination].name,
+                    first=" → ".join(first),
+                    second=" → ".join(second),
+                ),
                 second,
             )
     return wanted

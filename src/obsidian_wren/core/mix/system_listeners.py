@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from obsidian_wren.core.mix.verdict import Verdict
+from obsidian_wren.core.wording import worded
 
 _FULL_PERCENT = 99.5
 
@@ -34,14 +35,14 @@ def audit_feed(
 ) -> tuple[Verdict, ...]:
     """What is said of a feed by those who record it; ``trouble`` is why the feed is not there."""
     if trouble is not None:
-        return (Verdict("no input", "fault", f"“{feed}” is not there", trouble),)
+        return (Verdict("no input", "fault", worded("“{feed}” is not there", feed=feed), trouble),)
     if not recordings:
         return (
             Verdict(
                 "nobody",
                 "note",
-                "No program listens yet",
-                f"Pick “{feed}” as the microphone in your program.",
+                worded("No program listens yet"),
+                worded("Pick “{feed}” as the microphone in your program.", feed=feed),
             ),
         )
     found = []
@@ -51,8 +52,8 @@ def audit_feed(
                 Verdict(
                     "muted",
                     "fault",
-                    f"{one.program} is muted at the sound server",
-                    "Switch it on in the system’s volume control, under recording.",
+                    worded("{program} is muted at the sound server", program=one.program),
+                    worded("Switch it on in the system’s volume control, under recording."),
                 )
             )
         elif one.volume_percent < _FULL_PERCENT:
@@ -60,12 +61,18 @@ def audit_feed(
                 Verdict(
                     "turned down",
                     "fault",
-                    f"{one.program} takes it at {one.volume_percent:.0f} %",
-                    "Set it to 100 % in the system’s volume control, under recording.",
+                    worded(
+                        "{program} takes it at {volume_percent:.0f} %",
+                        program=one.program,
+                        volume_percent=one.volume_percent,
+                    ),
+                    worded("Set it to 100 % in the system’s volume control, under recording."),
                 )
             )
         else:
-            found.append(Verdict("listens", "good", f"{one.program} listens"))
+            found.append(
+                Verdict("listens", "good", worded("{program} listens", program=one.program))
+            )
     return tuple(found)
 
 
@@ -76,16 +83,16 @@ def audit_output(output: str | None) -> tuple[Verdict, ...]:
             Verdict(
                 "no output",
                 "note",
-                "No output is chosen, so nothing is played",
-                "Choose the output that your headphones are on. Loudspeakers would howl.",
+                worded("No output is chosen, so nothing is played"),
+                worded("Choose the output that your headphones are on. Loudspeakers would howl."),
             ),
         )
-    return (Verdict("plays", "good", f"Plays to {output}"),)
+    return (Verdict("plays", "good", worded("Plays to {output}", output=output)),)
 
 
 def left_to_move(recordings: Sequence[Recording]) -> tuple[str, ...]:
     """What a person has to do about programs that record the microphone itself."""
     return tuple(
-        f"Move {name} to a feed: it records the raw microphone."
+        worded("Move {name} to a feed: it records the raw microphone.", name=name)
         for name in sorted({one.program for one in recordings})
     )

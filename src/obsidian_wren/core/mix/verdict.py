@@ -8,6 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from obsidian_wren.core.wording import worded
+
 if TYPE_CHECKING:
     from obsidian_wren.core.mix.marker import Found
     from obsidian_wren.core.mix.reprocessing import Reprocessing
@@ -72,63 +74,95 @@ def judge(found: Arrived, *, listener: str) -> tuple[Verdict, ...]:
 
 def _pick(listener: str, found: Arrived) -> str:
     if found.own_feed is None:
-        return f"Check what {listener} is set to hear."
-    return f"In {listener}, pick “{found.own_feed}” as the microphone."
+        return worded("Check what {listener} is set to hear.", listener=listener)
+    return worded(
+        "In {listener}, pick “{own_feed}” as the microphone.",
+        listener=listener,
+        own_feed=found.own_feed,
+    )
 
 
 def _arrival(found: Arrived, listener: str) -> Verdict:
-    when = "" if found.delay_ms is None else f", {found.delay_ms:.0f} ms"
+    when = "" if found.delay_ms is None else worded(", {delay_ms:.0f} ms", delay_ms=found.delay_ms)
     if found.speed != 1.0:
         off = (found.speed - 1.0) * 100.0
         return Verdict(
             "wrong pitch",
             "fault",
-            f"Plays {abs(off):.0f} % too {'high' if off > 0 else 'low'}",
-            f"{listener} takes sound of one rate for another. Set its rate to that of the feed.",
+            (
+                worded("Plays {off:.0f} % too high", off=abs(off))
+                if off > 0
+                else worded("Plays {off:.0f} % too low", off=abs(off))
+            ),
+            worded(
+                "{listener} takes sound of one rate for another. Set its rate to that of the feed.",
+                listener=listener,
+            ),
         )
     if found.raw is not None and found.treated is not None:
         return Verdict(
             "both",
             "fault",
-            f"Raw and treated voice both arrive{when}",
-            f"In {listener}, switch one of the two inputs off: together they sound hollow.",
+            worded("Raw and treated voice both arrive{when}", when=when),
+            worded(
+                "In {listener}, switch one of the two inputs off: together they sound hollow.",
+                listener=listener,
+            ),
         )
     if found.raw is not None:
-        return Verdict("raw", "fault", f"Raw voice arrives{when}", _pick(listener, found))
+        return Verdict(
+            "raw", "fault", worded("Raw voice arrives{when}", when=when), _pick(listener, found)
+        )
     if found.treated is None:
         if found.sounds:
             return Verdict(
-                "neither", "fault", "Sound arrives, but not your voice", _pick(listener, found)
+                "neither",
+                "fault",
+                worded("Sound arrives, but not your voice"),
+                _pick(listener, found),
             )
         advice = _pick(listener, found)
         return Verdict(
             "nothing",
             "fault",
-            "Nothing arrives",
-            f"{advice[:-1]}, and see that it is neither muted nor waiting for more level.",
+            worded("Nothing arrives"),
+            worded(
+                "{advice}, and see that it is neither muted nor waiting for more level.",
+                advice=advice[:-1],
+            ),
         )
     if found.feed is not None and found.own_feed is not None and found.feed != found.own_feed:
         return Verdict(
             "wrong feed",
             "fault",
-            f"Gets “{found.feed}”, the mix for another listener",
+            worded("Gets “{feed}”, the mix for another listener", feed=found.feed),
             _pick(listener, found),
         )
     if found.other_feed is not None:
         return Verdict(
             "two feeds",
             "fault",
-            f"Gets “{found.other_feed}” as well: your voice comes twice",
-            f"In {listener}, switch the second input off: together they sound hollow.",
+            worded(
+                "Gets “{other_feed}” as well: your voice comes twice", other_feed=found.other_feed
+            ),
+            worded(
+                "In {listener}, switch the second input off: together they sound hollow.",
+                listener=listener,
+            ),
         )
     if found.delay_ms is not None and found.delay_ms > LATE_MS:
         return Verdict(
             "late",
             "fault",
-            f"Treated voice arrives late{when}",
-            f"Lower the buffer in {listener}: over {LATE_MS:.0f} ms people talk over each other.",
+            worded("Treated voice arrives late{when}", when=when),
+            worded(
+                "Lower the buffer in {listener}: over {late_ms:.0f} ms people talk over each"
+                " other.",
+                listener=listener,
+                late_ms=LATE_MS,
+            ),
         )
-    return Verdict("treated", "good", f"Treated voice arrives{when}")
+    return Verdict("treated", "good", worded("Treated voice arrives{when}", when=when))
 
 
 def _returned(found: Arrived, listener: str) -> tuple[Verdict, ...]:
@@ -138,9 +172,15 @@ def _returned(found: Arrived, listener: str) -> tuple[Verdict, ...]:
         Verdict(
             "returns to sender",
             "fault",
-            f"Sends your voice back to you, {found.returned_ms:.0f} ms later",
-            f"In {listener}, switch off hearing yourself. Its return is never sent on to it, so"
-            " nothing howls meanwhile.",
+            worded(
+                "Sends your voice back to you, {returned_ms:.0f} ms later",
+                returned_ms=found.returned_ms,
+            ),
+            worded(
+                "In {listener}, switch off hearing yourself. Its return is never sent on to it,"
+                " so nothing howls meanwhile.",
+                listener=listener,
+            ),
         ),
     )
 
@@ -152,9 +192,12 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "gaps",
                 "note",
-                "Pieces of it are missing",
-                f"Send the marker again. If they go on missing, raise the buffer in {listener} and"
-                " close what keeps this computer busy.",
+                worded("Pieces of it are missing"),
+                worded(
+                    "Send the marker again. If they go on missing, raise the buffer in"
+                    " {listener} and close what keeps this computer busy.",
+                    listener=listener,
+                ),
             )
         )
     if found.echo_ms is not None:
@@ -162,9 +205,12 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "twice",
                 "fault",
-                f"Arrives twice, {found.echo_ms:.0f} ms apart",
-                f"{listener} gets one voice by two ways. Look for a second input of it, or a"
-                " program that passes on what it plays.",
+                worded("Arrives twice, {echo_ms:.0f} ms apart", echo_ms=found.echo_ms),
+                worded(
+                    "{listener} gets one voice by two ways. Look for a second input of it, or a"
+                    " program that passes on what it plays.",
+                    listener=listener,
+                ),
             )
         )
     if found.treated is not None and found.treated.inverted:
@@ -172,8 +218,8 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "upside down",
                 "note",
-                "Arrives upside down",
-                "Nobody hears that alone; mixed with the raw voice it sounds thin.",
+                worded("Arrives upside down"),
+                worded("Nobody hears that alone; mixed with the raw voice it sounds thin."),
             )
         )
     if found.rate_ppm is not None and abs(found.rate_ppm) > _CLOCK_PPM:
@@ -181,8 +227,12 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "clock",
                 "fault",
-                f"Its clock is off by {abs(found.rate_ppm) / 1e4:.1f} %",
-                f"{listener} drops or repeats sound to keep up. Set its rate to that of the feed.",
+                worded("Its clock is off by {rate_ppm:.1f} %", rate_ppm=abs(found.rate_ppm) / 1e4),
+                worded(
+                    "{listener} drops or repeats sound to keep up. Set its rate to that of the"
+                    " feed.",
+                    listener=listener,
+                ),
             )
         )
     return tuple(verdicts)
@@ -199,9 +249,12 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "cuts words",
                 "fault",
-                f"{share} % of the words do not come through",
-                f"Lower the activation threshold in {listener}, or switch it off: your gate already"
-                " does this.",
+                worded("{share} % of the words do not come through", share=share),
+                worded(
+                    "Lower the activation threshold in {listener}, or switch it off: your gate"
+                    " already does this.",
+                    listener=listener,
+                ),
             )
         )
     elif again.removes_noise:
@@ -209,9 +262,12 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "twice cleaned",
                 "fault",
-                "Something cleans the voice a second time",
-                f"Switch off noise removal in {listener}: yours is measured in this room, and two"
-                " of them make words hollow.",
+                worded("Something cleans the voice a second time"),
+                worded(
+                    "Switch off noise removal in {listener}: yours is measured in this room, and"
+                    " two of them make words hollow.",
+                    listener=listener,
+                ),
             )
         )
     if again.rides_gain:
@@ -219,19 +275,30 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "auto gain",
                 "fault",
-                f"Something turns the voice up and down by {again.wander_db:.0f} dB",
-                f"Switch off auto gain in {listener}: the voice is steady already.",
+                worded(
+                    "Something turns the voice up and down by {wander_db:.0f} dB",
+                    wander_db=again.wander_db,
+                ),
+                worded(
+                    "Switch off auto gain in {listener}: the voice is steady already.",
+                    listener=listener,
+                ),
             )
         )
     elif again.gain_db is not None and abs(again.gain_db) > _TURNED_DB:
-        way = "up" if again.gain_db > 0 else "down"
+        up, size = again.gain_db > 0, abs(again.gain_db)
         verdicts.append(
             Verdict(
-                f"turned {way}",
+                "turned up" if up else "turned down",
                 "fault",
-                f"Something turns the voice {way} by {abs(again.gain_db):.0f} dB",
-                f"Look for a microphone level, auto gain or echo cancelling in {listener}: the mix"
-                " comes at the loudness that it needs.",
+                worded("Something turns the voice up by {size:.0f} dB", size=size)
+                if up
+                else worded("Something turns the voice down by {size:.0f} dB", size=size),
+                worded(
+                    "Look for a microphone level, auto gain or echo cancelling in {listener}:"
+                    " the mix comes at the loudness that it needs.",
+                    listener=listener,
+                ),
             )
         )
     if again.reaches_hz is not None and again.reaches_hz < _NARROW_HZ:
@@ -239,8 +306,11 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "narrow",
                 "note",
-                f"Carries the voice up to {again.reaches_hz / 1000.0:.1f} kHz",
-                f"If {listener} offers a better connection, take it.",
+                worded(
+                    "Carries the voice up to {reaches_hz:.1f} kHz",
+                    reaches_hz=again.reaches_hz / 1000.0,
+                ),
+                worded("If {listener} offers a better connection, take it.", listener=listener),
             )
         )
     return tuple(verdicts)

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.prove.drift import Cause, Drift
+from obsidian_wren.core.wording import worded
 
-_KEEP = "or keep it and recalculate what stands on it"
+_KEEP = worded("or keep it and recalculate what stands on it")
 _LOW_HZ, _HIGH_HZ = 500.0, 2000.0
 
 
@@ -40,39 +41,94 @@ def say(
         return _noise(drift, more=more)
     found = {
         "gain": (
-            f"Gain before the converter is {size} {_higher(more)}, {error}: voice and"
-            " room moved together.",
-            f"Turn it {_down(more)} by {size}, {_KEEP}.",
+            worded(
+                "Gain before the converter is {size} {higher}, {error}: voice and room moved"
+                " together.",
+                size=size,
+                higher=_higher(more),
+                error=error,
+            ),
+            worded("Turn it {down} by {size}, {keep}.", down=_down(more), size=size, keep=_KEEP),
         ),
         "slider": (
-            f"A slider after the converter is {size} {_higher(more)}: voice and room moved"
-            " together, and so did the converter's own steps.",
-            f"Move the system's input slider back, {size} {_lower(more)}, {_KEEP}.",
+            worded(
+                "A slider after the converter is {size} {higher}: voice and room moved together,"
+                " and so did the converter's own steps.",
+                size=size,
+                higher=_higher(more),
+            ),
+            worded(
+                "Move the system's input slider back, {size} {lower}, {keep}.",
+                size=size,
+                lower=_lower(more),
+                keep=_KEEP,
+            ),
         ),
         "pad": (
-            f"A pad of {abs(cause.estimate):.0f} dB is {'out' if more else 'in'} now.",
-            f"Switch it {'in' if more else 'out'} again, {_KEEP}.",
+            (
+                worded("A pad of {estimate:.0f} dB is out now.", estimate=abs(cause.estimate))
+                if more
+                else worded("A pad of {estimate:.0f} dB is in now.", estimate=abs(cause.estimate))
+            ),
+            (
+                worded("Switch it in again, {keep}.", keep=_KEEP)
+                if more
+                else worded("Switch it out again, {keep}.", keep=_KEEP)
+            ),
         ),
         "screen": (
-            f"Your voice is {'brighter' if more else 'duller'} and the room is not: a pop screen or"
-            f" foam was {'taken away' if more else 'put in front'}.",
-            f"{'Put it back' if more else 'Take it away'}, {_KEEP}.",
+            (
+                worded(
+                    "Your voice is brighter and the room is not: a pop screen or foam was"
+                    " taken away."
+                )
+                if more
+                else worded(
+                    "Your voice is duller and the room is not: a pop screen or foam was put"
+                    " in front."
+                )
+            ),
+            (
+                worded("Put it back, {keep}.", keep=_KEEP)
+                if more
+                else worded("Take it away, {keep}.", keep=_KEEP)
+            ),
         ),
         "hum": (
-            f"Mains hum is {size} {_higher(more)}.",
-            "Look for what was plugged in near the cable, and for a charger or a lamp."
+            worded("Mains hum is {size} {higher}.", size=size, higher=_higher(more)),
+            worded("Look for what was plugged in near the cable, and for a charger or a lamp.")
             if more
-            else f"Nothing to do, {_KEEP}.",
+            else worded("Nothing to do, {keep}.", keep=_KEEP),
         ),
         "reverb": (
-            f"The room is {size} {'stronger' if more else 'weaker'} beside your voice.",
-            f"Look what changed: a door, a curtain, another room. Put it back, {_KEEP}.",
+            (
+                worded("The room is {size} stronger beside your voice.", size=size)
+                if more
+                else worded("The room is {size} weaker beside your voice.", size=size)
+            ),
+            worded(
+                "Look what changed: a door, a curtain, another room. Put it back, {keep}.",
+                keep=_KEEP,
+            ),
         ),
         "voice": (
-            f"You spoke {size} {'louder' if more else 'softer'} than at the calibration; the room"
-            " and the gain are the same.",
-            "Say the sentence again as you usually talk. If this is how you talk now, record your"
-            " takes again.",
+            (
+                worded(
+                    "You spoke {size} louder than at the calibration; the room and the gain"
+                    " are the same.",
+                    size=size,
+                )
+                if more
+                else worded(
+                    "You spoke {size} softer than at the calibration; the room and the gain"
+                    " are the same.",
+                    size=size,
+                )
+            ),
+            worded(
+                "Say the sentence again as you usually talk. If this is how you talk now, record"
+                " your takes again."
+            ),
         ),
     }
     if cause.code in found:
@@ -83,19 +139,32 @@ def say(
 def _distance(cause: Cause, *, known: bool) -> Said:
     now, then = cause.estimate or 0.0, cause.then or 1.0
     farther = now > then
-    error = f"± {max(cause.error or 0.0, 1.0):.0f} cm"
-    way = "farther from" if farther else "closer to"
+    error = worded("± {max:.0f} cm", max=max(cause.error or 0.0, 1.0))
+    way = worded("farther from") if farther else worded("closer to")
     if known:
-        sentence = f"You sit {way} the microphone: {then:.0f} → {now:.0f} {error}."
-        back = f"Go back to {then:.0f} cm"
+        sentence = worded(
+            "You sit {way} the microphone: {then:.0f} → {now:.0f} {error}.",
+            way=way,
+            then=then,
+            now=now,
+            error=error,
+        )
+        back = worded("Go back to {then:.0f} cm", then=then)
     else:
         ratio = now / then
-        sentence = (
-            f"You sit {way} the microphone, at {ratio:.2g} times the distance: {now:.0f}"
-            f" {error} if it was {then:.0f} cm."
+        sentence = worded(
+            "You sit {way} the microphone, at {ratio:.2g} times the distance: {now:.0f}"
+            " {error} if it was {then:.0f} cm.",
+            way=way,
+            ratio=ratio,
+            now=now,
+            error=error,
+            then=then,
         )
-        back = f"Go {'closer' if farther else 'back'} to where you sat"
-    return Said(sentence, f"{back}, {_KEEP}.")
+        back = (
+            worded("Go closer to where you sat") if farther else worded("Go back to where you sat")
+        )
+    return Said(sentence, worded("{back}, {keep}.", back=back, keep=_KEEP))
 
 
 def turned_to_deg(then_deg: float, change_db: float) -> float:
@@ -109,16 +178,32 @@ def _angle(cause: Cause, then_deg: float | None) -> Said:
     change, error = cause.estimate or 0.0, cause.error or 0.1
     more = change > 0.0
     sentence = (
-        f"The microphone points {'better at' if more else 'farther past'} your mouth: the direct"
-        f" sound is {abs(change):.1f} dB {_higher(more)}, and low tones did not change"
+        worded(
+            "The microphone points better at your mouth: the direct sound is {change:.1f} dB"
+            " {higher}, and low tones did not change",
+            change=abs(change),
+            higher=_higher(more),
+        )
+        if more
+        else worded(
+            "The microphone points farther past your mouth: the direct sound is {change:.1f}"
+            " dB {higher}, and low tones did not change",
+            change=abs(change),
+            higher=_higher(more),
+        )
     )
     if then_deg is not None:
         now = turned_to_deg(then_deg, change)
         ends = [turned_to_deg(then_deg, change + way * error) for way in (-1.0, 1.0)]
         within = max(1.0, abs(ends[0] - ends[1]) / 2.0)
-        sentence += f", as of a cardioid turned from {then_deg:.0f} to {now:.0f} ± {within:.0f}°"
-    back = "Turn it away as before" if more else "Turn it back to your mouth"
-    return Said(f"{sentence}.", f"{back}, {_KEEP}.")
+        sentence += worded(
+            ", as of a cardioid turned from {then_deg:.0f} to {now:.0f} ± {within:.0f}°",
+            then_deg=then_deg,
+            now=now,
+            within=within,
+        )
+    back = worded("Turn it away as before") if more else worded("Turn it back to your mouth")
+    return Said(f"{sentence}.", worded("{back}, {keep}.", back=back, keep=_KEEP))
 
 
 def _noise(drift: Drift, *, more: bool) -> Said:
@@ -128,47 +213,61 @@ def _noise(drift: Drift, *, more: bool) -> Said:
     centre = float(np.exp(np.sum(power * np.log(change.noise_hz)) / max(np.sum(power), 1e-9)))
     size = float(change.now.floor_dbfs_a - change.then.floor_dbfs_a)
     like = (
-        "as of a fan, a heater or traffic"
+        worded("as of a fan, a heater or traffic")
         if centre < _LOW_HZ
-        else "as of an open window, rain or a hissing device"
+        else worded("as of an open window, rain or a hissing device")
         if centre > _HIGH_HZ
-        else "as of a fan, a computer or an open window"
+        else worded("as of a fan, a computer or an open window")
     )
     if not more:
         return Said(
-            f"The room is quieter, by {abs(size):.1f} dB(A): something that ran then is off.",
-            "Nothing to put back. Recalculate what stands on the noise floor.",
+            worded(
+                "The room is quieter, by {size:.1f} dB(A): something that ran then is off.",
+                size=abs(size),
+            ),
+            worded("Nothing to put back. Recalculate what stands on the noise floor."),
         )
     return Said(
-        f"The room is louder, by {abs(size):.1f} dB(A), {like}; your voice is not.",
-        f"Switch it off or close it, {_KEEP}.",
+        worded(
+            "The room is louder, by {size:.1f} dB(A), {like}; your voice is not.",
+            size=abs(size),
+            like=like,
+        ),
+        worded("Switch it off or close it, {keep}.", keep=_KEEP),
     )
 
 
 def _higher(more: bool) -> str:
-    return "higher" if more else "lower"
+    return worded("higher") if more else worded("lower")
 
 
 def _lower(more: bool) -> str:
-    return "lower" if more else "higher"
+    return worded("lower") if more else worded("higher")
 
 
 def _down(more: bool) -> str:
-    return "down" if more else "up"
+    return worded("down") if more else worded("up")
 
 
 _WITHOUT_NUMBER = {
     "processing": Said(
-        "Something takes the noise away before it gets here: the computer's enhancements, or noise"
-        " removal of the device, are on.",
-        "Switch them off, then check again.",
+        worded(
+            "Something takes the noise away before it gets here: the computer's enhancements, or"
+            " noise removal of the device, are on."
+        ),
+        worded("Switch them off, then check again."),
     ),
     "microphone": Said(
-        "Voice and room sound different alike: this is another microphone, channel or pattern.",
-        "Check which microphone and which channel is used. For a new microphone, calibrate again.",
+        worded(
+            "Voice and room sound different alike: this is another microphone, channel or pattern."
+        ),
+        worded(
+            "Check which microphone and which channel is used. For a new microphone, calibrate"
+            " again."
+        ),
     ),
     "unexplained": Said(
-        "A part of the change has no cause that can be told from two takes.",
-        "Record the takes again, then recalculate.",
+        worded("A part of the change has no cause that can be told from two takes."),
+        worded("Record the takes again, then recalculate."),
     ),
 }

@@ -7,14 +7,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from obsidian_wren.core.derive.setting import hz
+from obsidian_wren.core.numerals import frequency
 from obsidian_wren.core.prove.ranking import Difference, Ranking
+from obsidian_wren.core.wording import worded
 
 SPEED_OF_SOUND_M_S = 343.0
 _MATTERS_DB = 0.5
 # A part so far under the whole is not heard in it.
 _COVERED_DB = 6.0
-_TIE = "Nothing that listeners hear decides between them. Take the one that is more at hand."
+_TIE = worded(
+    "Nothing that listeners hear decides between them. Take the one that is more at hand."
+)
 _AT_ONE_PLACE_CM = 1.0
 
 
@@ -29,42 +32,60 @@ class Found:
 def choice(ranking: Ranking, *, first: str, second: str) -> Found:
     """Which to take, and what decides."""
     if ranking.better is None:
-        return Found("Either serves", _TIE)
+        return Found(worded("Either serves"), _TIE)
     better = second if ranking.better == "second" else first
     sign = 1.0 if ranking.better == "second" else -1.0
     decides = [one for one in ranking.differences if one.weighs_db * sign >= _MATTERS_DB]
     said = " ".join(difference(one, first=first, second=second).sentence for one in decides[:2])
-    return Found(f"Take {better}", said)
+    return Found(worded("Take {better}", better=better), said)
 
 
 def difference(one: Difference, *, first: str, second: str) -> Found:
     """One difference, from the side of the one that is better in it."""
     if one.code == "tone":
-        more = (one.second or 0.0) > 0.0
+        more, at = (one.second or 0.0) > 0.0, frequency(one.hz or 0.0)
         return Found(
-            f"{second} is {'louder' if more else 'weaker'} around {hz(one.hz or 0.0)}",
-            f"{_signed(one.second)} dB against {first}; the equalizer corrects either.",
+            (
+                worded("{second} is louder around {hz}", second=second, hz=at)
+                if more
+                else worded("{second} is weaker around {hz}", second=second, hz=at)
+            ),
+            worded(
+                "{signed} dB against {first}; the equalizer corrects either.",
+                signed=_signed(one.second),
+                first=first,
+            ),
         )
     if one.code == "low_end":
         more = (one.second or 0.0) > 0.0
         return Found(
-            f"{second} has {'more' if more else 'less'} low end",
-            f"{_signed(one.second)} dB under 200 Hz: proximity effect and response together.",
+            (
+                worded("{second} has more low end", second=second)
+                if more
+                else worded("{second} has less low end", second=second)
+            ),
+            worded(
+                "{signed} dB under 200 Hz: proximity effect and response together.",
+                signed=_signed(one.second),
+            ),
         )
     if one.code == "clipping":
         worse = first if one.weighs_db > 0.0 else second
         return Found(
-            f"{worse} clips", f"{worse} clips in this sentence. Lower its gain, then compare again."
+            worded("{worse} clips", worse=worse),
+            worded(
+                "{worse} clips in this sentence. Lower its gain, then compare again.", worse=worse
+            ),
         )
     return Found(_TITLES[one.code], _compared(one, first, second))
 
 
 _TITLES = {
-    "noise": "Noise at equal voice",
-    "hiss": "Hiss at equal voice",
-    "room": "Room after a word",
-    "plosives": "Plosives",
-    "sibilance": "Sibilance",
+    "noise": worded("Noise at equal voice"),
+    "hiss": worded("Hiss at equal voice"),
+    "room": worded("Room after a word"),
+    "plosives": worded("Plosives"),
+    "sibilance": worded("Sibilance"),
 }
 
 
@@ -72,25 +93,38 @@ def _compared(one: Difference, first: str, second: str) -> str:
     there, here = one.first, one.second
     if there is None or here is None:
         lacks, has = (first, second) if there is None else (second, first)
-        return f"{has} catches {_THINGS[one.code]}; {lacks} catches none in the same sentence."
+        return worded(
+            "{has} catches {things}; {lacks} catches none in the same sentence.",
+            has=has,
+            things=_THINGS[one.code],
+            lacks=lacks,
+        )
     better, worse = (second, first) if here < there else (first, second)
     size = f"{abs(here - there):.0f} dB"
     said = {
-        "noise": f"{better} hears {size} less noise beside your voice.",
-        "hiss": f"{worse} hisses {size} more from 5 kHz up",
-        "room": f"{better} hears less of your room: after a word it falls {size} lower.",
-        "plosives": f"Plosives are {size} weaker in {better}.",
-        "sibilance": f"Sibilants are {size} weaker in {better}.",
+        "noise": worded(
+            "{better} hears {size} less noise beside your voice.", better=better, size=size
+        ),
+        "hiss": worded("{worse} hisses {size} more from 5 kHz up", worse=worse, size=size),
+        "room": worded(
+            "{better} hears less of your room: after a word it falls {size} lower.",
+            better=better,
+            size=size,
+        ),
+        "plosives": worded("Plosives are {size} weaker in {better}.", size=size, better=better),
+        "sibilance": worded("Sibilants are {size} weaker in {better}.", size=size, better=better),
     }[one.code]
     if one.code == "hiss":
         under = one.under_db or 0.0
         if under >= _COVERED_DB:
-            return (
-                f"{said}, {under:.0f} dB under the rest of its noise, so it does not matter here."
+            return worded(
+                "{said}, {under:.0f} dB under the rest of its noise, so it does not matter here.",
+                said=said,
+                under=under,
             )
-        return f"{said}, and that is a good part of its noise."
+        return worded("{said}, and that is a good part of its noise.", said=said)
     if abs(one.weighs_db) < _MATTERS_DB:
-        return f"{said} It does not matter here: both are quiet enough."
+        return worded("{said} It does not matter here: both are quiet enough.", said=said)
     return said
 
 
@@ -98,7 +132,12 @@ def _signed(db: float | None) -> str:
     return f"{db or 0.0:+.1f}".replace("-", "−")
 
 
-_THINGS = {"plosives": "plosives", "sibilance": "sibilants", "room": "the room", "noise": "noise"}
+_THINGS = {
+    "plosives": "plosives",
+    "sibilance": "sibilants",
+    "room": worded("the room"),
+    "noise": "noise",
+}
 
 
 def in_time(
@@ -115,20 +154,33 @@ def in_time(
         return None
     if delay_samples is None:
         return Found(
-            "Delay and polarity unknown",
-            "The two sounds do not agree in time, so neither delay nor polarity is known. Put both"
-            " microphones before the same mouth and record again.",
+            worded("Delay and polarity unknown"),
+            worded(
+                "The two sounds do not agree in time, so neither delay nor polarity is known."
+                " Put both microphones before the same mouth and record again."
+            ),
         )
     delay_ms = delay_samples / rate_hz * 1000.0
     farther_cm = 100.0 * delay_samples / rate_hz * SPEED_OF_SOUND_M_S
-    polarity = "inverted" if inverted else "same"
-    title = f"Polarity {polarity}, {delay_ms:+.2f} ms".replace("-", "−")
+    polarity = worded("inverted") if inverted else worded("same")
+    title = worded(
+        "Polarity {polarity}, {delay_ms:+.2f} ms", polarity=polarity, delay_ms=delay_ms
+    ).replace("-", "−")
     if abs(farther_cm) < _AT_ONE_PLACE_CM:
-        place = f"Both hear you at the same time, within {_AT_ONE_PLACE_CM:.0f} cm."
+        place = worded(
+            "Both hear you at the same time, within {at_one_place_cm:.0f} cm.",
+            at_one_place_cm=_AT_ONE_PLACE_CM,
+        )
     else:
-        word = "later" if farther_cm > 0.0 else "earlier"
-        side = "farther from" if farther_cm > 0.0 else "nearer to"
-        place = f"{second} hears you {word}, as if {abs(farther_cm):.0f} cm {side} your mouth."
+        word = worded("later") if farther_cm > 0.0 else worded("earlier")
+        side = worded("farther from") if farther_cm > 0.0 else worded("nearer to")
+        place = worded(
+            "{second} hears you {word}, as if {farther_cm:.0f} cm {side} your mouth.",
+            second=second,
+            word=word,
+            farther_cm=abs(farther_cm),
+            side=side,
+        )
     if inverted:
-        place += " Mixed together the two cancel: invert one."
+        place += worded(" Mixed together the two cancel: invert one.")
     return Found(title, place)

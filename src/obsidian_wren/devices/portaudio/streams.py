@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.ports import SourceGone
 
 _PATIENCE_S = 3.0
@@ -52,8 +53,11 @@ class PortMicrophone:
             self._stream.start()
         except Exception as error:
             raise SourceGone(
-                f"The microphone could not be opened: {error}. Check that it is plugged in, then"
-                " try again."
+                worded(
+                    "The microphone could not be opened: {error}. Check that it is plugged in,"
+                    " then try again.",
+                    error=error,
+                )
             ) from error
 
     def read(self, count: int) -> Samples:
@@ -65,7 +69,7 @@ class PortMicrophone:
                 if not self._there.wait(end - time.monotonic()):
                     self._ended = True
             if self._waiting < count:
-                raise SourceGone("The microphone went away. Plug it in again.")
+                raise SourceGone(worded("The microphone went away. Plug it in again."))
             whole = np.concatenate(self._pieces)
             self._pieces.clear()
             self._pieces.append(whole[count:])
@@ -115,8 +119,11 @@ class PortOutput:
             self._stream.start()
         except Exception as error:
             raise SourceGone(
-                f"The output could not be opened: {error}. Check that it is plugged in, then try"
-                " again."
+                worded(
+                    "The output could not be opened: {error}. Check that it is plugged in, then"
+                    " try again.",
+                    error=error,
+                )
             ) from error
 
     @property

@@ -15,6 +15,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
+from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.portaudio.streams import PortMicrophone, PortOutput
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import (
@@ -24,7 +25,9 @@ from obsidian_wren.service.system_sound import (
     SystemInput,
 )
 
-_NOT_HERE = "PortAudio can set nothing of the system. Set it in the system’s own sound settings."
+_NOT_HERE = worded(
+    "PortAudio can set nothing of the system. Set it in the system’s own sound settings."
+)
 
 
 class PortAudioSystem:
@@ -46,7 +49,10 @@ class PortAudioSystem:
             new = Surroundings(server="PortAudio", devices=_devices(self._library))
         except Exception as error:
             new = Surroundings(
-                missing=("no-portaudio", f"PortAudio does not answer ({error}). Install it again.")
+                missing=(
+                    "no-portaudio",
+                    worded("PortAudio does not answer ({error}). Install it again.", error=error),
+                )
             )
         changed = new != self._seen
         self._seen = new
@@ -102,8 +108,11 @@ class PortAudioSystem:
         if found is None:
             raise NoSoundServer(
                 "no-loopback",
-                "This system makes no inputs of its own. Install a loopback device, then give this"
-                f" feed its name; “{title}” is none.",
+                worded(
+                    "This system makes no inputs of its own. Install a loopback device, then"
+                    " give this feed its name; “{title}” is none.",
+                    title=title,
+                ),
             )
         self._fed[key] = found.id
         output = PortOutput(self._library, _number(found), rate_hz=FEED_HZ, channels=2)
@@ -136,7 +145,9 @@ class PortAudioSystem:
         for device in self._seen.devices:
             if device.id == name and device.direction == direction:
                 return device
-        raise SourceGone("This device is not there now. Plug it in, then start the program again.")
+        raise SourceGone(
+            worded("This device is not there now. Plug it in, then start the program again.")
+        )
 
 
 class LoopbackFeed:

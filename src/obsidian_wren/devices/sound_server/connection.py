@@ -9,6 +9,7 @@ from typing import Any
 
 import pulsectl  # type: ignore[import-untyped]
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import NoSoundServer
@@ -24,8 +25,10 @@ def connected() -> Iterator[Any]:
     if not libpulse.is_there():
         raise NoSoundServer(
             "no-library",
-            "The library of the sound server is missing. Install Debian's libpulse0, then try"
-            " again.",
+            worded(
+                "The library of the sound server is missing. Install Debian's libpulse0, then"
+                " try again."
+            ),
         )
     try:
         pulse = pulsectl.Pulse(CLIENT, connect=False)
@@ -33,8 +36,10 @@ def connected() -> Iterator[Any]:
     except pulsectl.PulseError as error:
         raise NoSoundServer(
             "no-server",
-            "No sound server answers in this session. Start PipeWire or PulseAudio, then try"
-            " again.",
+            worded(
+                "No sound server answers in this session. Start PipeWire or PulseAudio, then try"
+                " again."
+            ),
         ) from error
     with pulse:
         yield pulse
@@ -59,7 +64,7 @@ def needed(pulse: Any, name: str) -> Any:
     """A source or a sink. Raises SourceGone."""
     found = source_named(pulse, name) or sink_named(pulse, name)
     if found is None:
-        raise SourceGone(f"There is no “{name}” now. Plug it in, then try again.")
+        raise SourceGone(worded("There is no “{name}” now. Plug it in, then try again.", name=name))
     return found
 
 

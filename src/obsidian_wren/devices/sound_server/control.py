@@ -15,6 +15,7 @@ from typing import Any
 import pulsectl  # type: ignore[import-untyped]
 
 from obsidian_wren.core.derive.sound_device import DeviceField
+from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.sound_server import described, inputs
 from obsidian_wren.devices.sound_server.connection import (
     LOST,
@@ -71,7 +72,7 @@ class SoundServer:
             except LOST:
                 # It went while it was asked.
                 new = Surroundings(
-                    missing=("no-server", "The sound server went away. Start it again.")
+                    missing=("no-server", worded("The sound server went away. Start it again."))
                 )
             changed = new != self._seen
             self._seen = new
@@ -100,7 +101,11 @@ class SoundServer:
         with connected() as pulse:
             found = source_named(pulse, name)
         if found is None:
-            raise SourceGone(f"There is no microphone “{name}” now. Plug it in, then try again.")
+            raise SourceGone(
+                worded(
+                    "There is no microphone “{name}” now. Plug it in, then try again.", name=name
+                )
+            )
         return Microphone(
             name,
             rate_hz=rate_hz or found.rate_hz,
@@ -160,22 +165,24 @@ class SoundServer:
         with connected() as pulse:
             source = source_named(pulse, microphone)
             if source is None:
-                raise SourceGone(f"There is no microphone “{microphone}” now.")
+                raise SourceGone(
+                    worded("There is no microphone “{microphone}” now.", microphone=microphone)
+                )
             try:
                 pulse.source_output_move(index, source.index)
             except pulsectl.PulseError as error:
-                raise SourceGone("This program no longer records.") from error
+                raise SourceGone(worded("This program no longer records.")) from error
 
     def move_player(self, index: int, output: str) -> None:
         """Let a program play to another output. Raises SourceGone."""
         with connected() as pulse:
             sink = sink_named(pulse, output)
             if sink is None:
-                raise SourceGone(f"There is no output “{output}” now.")
+                raise SourceGone(worded("There is no output “{output}” now.", output=output))
             try:
                 pulse.sink_input_move(index, sink.index)
             except pulsectl.PulseError as error:
-                raise SourceGone("This program no longer plays.") from error
+                raise SourceGone(worded("This program no longer plays.")) from error
 
     def make_default(self, device: str) -> None:
         """The microphone or output that programs get where nothing else is picked. Raises
@@ -205,8 +212,10 @@ class SoundServer:
         else:
             raise NoSoundServer(
                 "not-settable",
-                "The sound server lets no program set this. Set it in the sound settings of the"
-                " system.",
+                worded(
+                    "The sound server lets no program set this. Set it in the sound settings of"
+                    " the system."
+                ),
             )
 
     def watch(self, changed: Callable[[], None]) -> Callable[[], None]:

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice, device_key
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.system_sound import SystemListener, SystemMicrophone, SystemPlayer
 
 PREFIX = "obsidian_wren."
@@ -18,7 +19,7 @@ _FLOAT_BITS = 32
 # What a server makes where there is no output at all.
 _NOTHING = "auto_null"
 _PROCESSING = {
-    "module-echo-cancel": "Echo cancelling",
+    "module-echo-cancel": worded("Echo cancelling"),
     "module-ladspa-source": "A plug-in",
     "module-virtual-source": "A filter",
 }

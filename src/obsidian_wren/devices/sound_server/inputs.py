@@ -7,6 +7,7 @@ import stat
 from contextlib import suppress
 from pathlib import Path
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.sound_server.connection import (
     awaited,
     connected,
@@ -47,8 +48,11 @@ def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
             if there is None:
                 raise NoSoundServer(
                     "no-input",
-                    f"The sound server would not make the input “{title}”. Start it anew, then try"
-                    " again.",
+                    worded(
+                        "The sound server would not make the input “{title}”. Start it anew,"
+                        " then try again.",
+                        title=title,
+                    ),
                 )
             pulse.volume_set_all_chans(there, _FULL_VOLUME)
             pulse.mute(there, False)
@@ -111,8 +115,11 @@ def _hold(path: Path, title: str) -> int:
         os.close(held)
         raise NoSoundServer(
             "taken",
-            f"Another Obsidian Wren of yours feeds “{title}” already. End it: this one takes over"
-            " by itself.",
+            worded(
+                "Another Obsidian Wren of yours feeds “{title}” already. End it: this one takes"
+                " over by itself.",
+                title=title,
+            ),
         ) from error
     return held
 

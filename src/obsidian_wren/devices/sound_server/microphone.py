@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.libpulse import library
 from obsidian_wren.devices.sound_server.stream import FLAGS, FLOAT_BYTES, Stream
@@ -59,9 +60,11 @@ class Microphone(Stream):
             end = time.monotonic() + _PATIENCE_S
             while self._waiting < count and not self._gone:
                 if not self._there.wait(end - time.monotonic()):
-                    self._gone = "it sent nothing for 3 s"
+                    self._gone = worded("it sent nothing for 3 s")
             if self._waiting < count:
-                raise SourceGone(f"The microphone went away: {self._gone}. Plug it in again.")
+                raise SourceGone(
+                    worded("The microphone went away: {gone}. Plug it in again.", gone=self._gone)
+                )
             whole = np.concatenate(self._pieces)
             self._pieces.clear()
             self._pieces.append(whole[count:])

@@ -6,6 +6,7 @@ from __future__ import annotations
 import ctypes
 import threading
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.libpulse import library
 from obsidian_wren.service.ports import SourceGone
@@ -42,11 +43,15 @@ class Stream:
         with self._there:
             self._there.wait_for(lambda: self._ready or self._gone, _START_S)
         if not self._ready:
-            why = self._gone or "the sound server did not answer"
+            why = self._gone or worded("the sound server did not answer")
             self.close()
             raise SourceGone(
-                f"The {self.what} could not be opened: {why}. Check that it is plugged in, then try"
-                " again."
+                worded(
+                    "The {what} could not be opened: {why}. Check that it is plugged in, then"
+                    " try again.",
+                    what=self.what,
+                    why=why,
+                )
             )
 
     def close(self) -> None:
@@ -66,7 +71,7 @@ class Stream:
         pulse.pa_threaded_mainloop_free(self._loop)
         self._loop = None
         with self._there:
-            self._gone = self._gone or "it was closed"
+            self._gone = self._gone or worded("it was closed")
             self._there.notify_all()
 
     # From here on: called by the library, in its own thread.
@@ -75,7 +80,7 @@ class Stream:
         pulse = library()
         context = pulse.pa_context_get_state(self._context)
         if context in (libpulse.CONTEXT_FAILED, libpulse.CONTEXT_TERMINATED):
-            return self._end("the sound server went away")
+            return self._end(worded("the sound server went away"))
         if context == libpulse.CONTEXT_READY and self._stream is None:
             spec = libpulse.SampleSpec(libpulse.SAMPLE_FLOAT32_NATIVE, self.rate_hz, self.channels)
             self._stream = pulse.pa_stream_new(
@@ -87,7 +92,7 @@ class Stream:
             stream = pulse.pa_stream_get_state(self._stream)
             if stream in (libpulse.STREAM_FAILED, libpulse.STREAM_TERMINATED):
                 said = pulse.pa_strerror(pulse.pa_context_errno(self._context)).decode()
-                return self._end("it is no longer there" if self._ready else said.lower())
+                return self._end(worded("it is no longer there") if self._ready else said.lower())
             if stream == libpulse.STREAM_READY:
                 with self._there:
                     self._ready = True

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration.diagram import draw
 from obsidian_wren.service.calibration.dials import learn_control
@@ -34,8 +35,10 @@ def _derive_after_take(ctx: RigContext, take: Take) -> None:
     if take.purpose in ("clap", "sweep") and ring_of(ctx) is None:
         raise Refused(
             "no-decay",
-            "No octave of it decays far enough over the room's noise. Clap louder, once, or quieten"
-            " the room, and take it again.",
+            worded(
+                "No octave of it decays far enough over the room's noise. Clap louder, once, or"
+                " quieten the room, and take it again."
+            ),
         )
     derive_levels(ctx)
     uses_reference = ctx.rig.wishes.get("target", {}).get("kind") == "reference take"

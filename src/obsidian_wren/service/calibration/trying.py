@@ -9,6 +9,7 @@ from sqlalchemy import select
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.derive.gate import recount
 from obsidian_wren.core.derive.gate_evidence import GateCounts
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.chain_rows import spec_of
 from obsidian_wren.service.calibration.setting_rows import stage_rows
@@ -35,7 +36,7 @@ def try_gate(
         if takes.voice is None or takes.quiet is None or not isinstance(spec, GateSpec):
             raise Refused(
                 "no-takes",
-                "There is nothing to try it on yet. Record the room and normal talk first.",
+                worded("There is nothing to try it on yet. Record the room and normal talk first."),
             )
         pinned = bool(
             session.scalar(

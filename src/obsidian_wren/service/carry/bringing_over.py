@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import completed, default_sequence, next_key
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.deriving import derive_after_change
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
@@ -34,13 +35,13 @@ def bring_over(ws: Workshop) -> None:
     Raises Refused."""
     with ws.sessions() as session:
         name, _ = require_brought(in_hand(ws, session))
-    with change(ws, f"Brought over {name}") as session:
+    with change(ws, worded("Brought over {name}", name=name)) as session:
         refuse_during_take(ws)
         ctx = in_hand(ws, session)
         name, file = require_brought(ctx)
         comes = portable_of(file)
         if chain_is_whole(ctx):
-            keep_version(ctx, name=f"Before {name}")
+            keep_version(ctx, name=worded("Before {name}", name=name))
         ctx.rig.wishes = _wishes(session, comes.wishes, name)
         _sequence(ctx, comes)
         _characters(ctx, comes, name)
@@ -79,7 +80,7 @@ def _sequence(ctx: RigContext, comes: Portable) -> None:
 
 
 def _characters(ctx: RigContext, comes: Portable, name: str) -> None:
-    because = f"Brought over from {name}."
+    because = worded("Brought over from {name}.", name=name)
     there = order_of(ctx.rig)
     for key, values in comes.character.items():
         if key in there:

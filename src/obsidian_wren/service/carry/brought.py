@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import delete
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.carried_file import read_carried, shortened
 from obsidian_wren.service.carry.portables import portable_of
@@ -50,7 +51,7 @@ def require_brought(ctx: RigContext) -> tuple[str, CalibrationFile]:
     """The name of the file that is looked at, and the file. Raises Refused."""
     found = brought_file(ctx)
     if found is None:
-        raise Refused("no-file", "There is no file to bring over. Bring one in first.")
+        raise Refused("no-file", worded("There is no file to bring over. Bring one in first."))
     return found[0], found[2]
 
 

@@ -12,6 +12,7 @@ from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.prove.sounding import VOICE_HZ
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import (
     CalibrationFile,
     StageFile,
@@ -64,7 +65,9 @@ def differing(first: CalibrationFile, second: CalibrationFile) -> list[dict[str,
         title = title_of(key)
         on = [stage is not None and stage.on for stage in (one, other)]
         if on[0] != on[1]:
-            found.append(_row(key, title, "", *("on" if each else "off" for each in on)))
+            found.append(
+                _row(key, title, "", *(worded("on") if each else worded("off") for each in on))
+            )
         if one is not None and other is not None and all(on):
             found += _settings(key, one, other)
     return found
@@ -83,9 +86,11 @@ def _settings(key: str, one: StageFile, other: StageFile) -> list[dict[str, Any]
 
 def _setting_title(key: str, name: str) -> str:
     known = {parameter.name: parameter.title for parameter in kind_of(key).parameters}
-    return {"bands": "Bands", "profile": "Noise profile", "lines": "Harmonics"}.get(
-        name, known.get(name, name)
-    )
+    return {
+        "bands": worded("Bands"),
+        "profile": worded("Noise profile"),
+        "lines": worded("Harmonics"),
+    }.get(name, known.get(name, name))
 
 
 def _shown(value: Any, unit: str) -> str:
@@ -93,10 +98,17 @@ def _shown(value: Any, unit: str) -> str:
     if isinstance(value, (int, float)):
         return f"{value:.4g} {unit}".strip()
     if all(hasattr(one, "frequency_hz") for one in value):
-        bands = [f"{one.gain_db:+.1f} dB at {one.frequency_hz:.0f} Hz" for one in value]
+        bands = [
+            worded(
+                "{gain_db:+.1f} dB at {frequency_hz:.0f} Hz",
+                gain_db=one.gain_db,
+                frequency_hz=one.frequency_hz,
+            )
+            for one in value
+        ]
         return "; ".join(bands) or "none"
     spread = sum(float(np.sum(row)) for row in value)
-    return f"{len(value)} rows, sum {spread:.1f}"
+    return worded("{value} rows, sum {spread:.1f}", value=len(value), spread=spread)
 
 
 def _row(key: str, title: str, setting: str, first: Any, second: Any) -> dict[str, Any]:
@@ -105,10 +117,10 @@ def _row(key: str, title: str, setting: str, first: Any, second: Any) -> dict[st
 
 def _plans(first: CalibrationFile, second: CalibrationFile) -> list[dict[str, Any]]:
     names = {
-        "planned_lufs": ("Loudness", "LUFS"),
-        "planned_peaks_dbfs": ("Normal peaks", "dBFS"),
-        "planned_floor_dbfs_a": ("Noise floor in pauses", "dBFS(A)"),
-        "planned_range_lu": ("Loudness range", "LU"),
+        "planned_lufs": (worded("Loudness"), "LUFS"),
+        "planned_peaks_dbfs": (worded("Normal peaks"), "dBFS"),
+        "planned_floor_dbfs_a": (worded("Noise floor in pauses"), "dBFS(A)"),
+        "planned_range_lu": (worded("Loudness range"), "LU"),
     }
     then, now = (file.feeds[0] if file.feeds else {} for file in (first, second))
     return [

@@ -8,6 +8,7 @@ from typing import Any
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.derive.portable import PLACE
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile, keyed_stages
 from obsidian_wren.service.calibration.setting_rows import band_rows, setting_row
 from obsidian_wren.service.carry.brought import brought_file, named_device
@@ -33,15 +34,18 @@ def conversation(ctx: RigContext) -> dict[str, Any] | None:
         "measured": _measured(ctx, file, other=there != here),
         "missing": [
             title
-            for title, take in (("the room", ctx.takes.quiet), ("the passage", ctx.takes.passage))
+            for title, take in (
+                (worded("the room"), ctx.takes.quiet),
+                (worded("the passage"), ctx.takes.passage),
+            )
             if take is None
         ],
     }
 
 
 def _comes(comes: Portable, file: CalibrationFile) -> list[dict[str, str]]:
-    rows = [("Target and taste", _taste(comes))]
-    rows.append(("Sequence of stages", "your own" if comes.sequence else "usual"))
+    rows = [(worded("Target and taste"), _taste(comes))]
+    rows.append((worded("Sequence of stages"), worded("your own") if comes.sequence else "usual"))
     for key, values in comes.character.items():
         shown = [
             f"{_short(key, name)} {value:g} {kind_of(key).parameter(name).unit}".strip()
@@ -51,14 +55,24 @@ def _comes(comes: Portable, file: CalibrationFile) -> list[dict[str, str]]:
         rows.append(
             (title if kind_of(key).kind == "colour" else f"{title}'s character", ", ".join(shown))
         )
-    rows += [(title_of(key), "on" if on else "off") for key, on in comes.switches.items()]
-    rows += [(title_of(key), f"{len(bands)} bands") for key, bands in comes.bands.items()]
+    rows += [
+        (title_of(key), worded("on") if on else worded("off")) for key, on in comes.switches.items()
+    ]
+    rows += [
+        (title_of(key), worded("{bands} bands", bands=len(bands)))
+        for key, bands in comes.bands.items()
+    ]
     if comes.touched:
-        rows.append(("Your hand on the equalizer", f"{len(comes.touched)} bands, added to the fit"))
+        rows.append(
+            (
+                worded("Your hand on the equalizer"),
+                worded("{touched} bands, added to the fit", touched=len(comes.touched)),
+            )
+        )
     rows += [
         (
-            f"Mix for {feed.get('listener', feed.get('name', ''))}",
-            f"target {feed['aim_lufs']:g} LUFS",
+            worded("Mix for {feed}", feed=feed.get("listener", feed.get("name", ""))),
+            worded("target {aim_lufs:g} LUFS", aim_lufs=feed["aim_lufs"]),
         )
         for feed in file.feeds
         if feed.get("kind") and isinstance(feed.get("aim_lufs"), (int, float))
@@ -106,10 +120,10 @@ def _measured(ctx: RigContext, file: CalibrationFile, *, other: bool) -> list[di
     bands = [] if setting is None or isinstance(setting.value, float) else setting.value
     rows.append(
         {
-            "title": "Equalizer",
-            "why": "another microphone: refitted to sound the same on your voice"
+            "title": worded("Equalizer"),
+            "why": worded("another microphone: refitted to sound the same on your voice")
             if other
-            else "refitted where the microphone stands now",
+            else worded("refitted where the microphone stands now"),
             "then": len(bands) or None,
             "here": len(band_rows(ctx)) or None,
             "unit": "bands",
@@ -118,8 +132,10 @@ def _measured(ctx: RigContext, file: CalibrationFile, *, other: bool) -> list[di
     profile = ctx.session.get(Derivation, (ctx.rig.id, "noise-profile"))
     rows.append(
         {
-            "title": "Noise profile",
-            "why": "a profile never travels" if profile is None else "this room's own",
+            "title": worded("Noise profile"),
+            "why": worded("a profile never travels")
+            if profile is None
+            else worded("this room's own"),
             "then": None,
             "here": None,
             "unit": "",
@@ -130,11 +146,15 @@ def _measured(ctx: RigContext, file: CalibrationFile, *, other: bool) -> list[di
 
 def _gain(ctx: RigContext, file: CalibrationFile) -> dict[str, Any]:
     distance = file.rig.get("distance_cm")
-    why = "your voice at your distance"
+    why = worded("your voice at your distance")
     if isinstance(distance, (int, float)) and distance != ctx.rig.distance_cm:
-        why = f"another distance, {distance:.0f} → {ctx.rig.distance_cm:.0f} cm"
+        why = worded(
+            "another distance, {distance:.0f} → {distance_cm:.0f} cm",
+            distance=distance,
+            distance_cm=ctx.rig.distance_cm,
+        )
     return {
-        "title": "Preamp gain",
+        "title": worded("Preamp gain"),
         "why": why,
         "then": _number(file.rig.get("gain_db")),
         "here": _number(ctx.rig.gain_db),

@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.derive.curve_fit import fit_curve
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.formats.foreign_equalizer import read_equalizer
 from obsidian_wren.formats.sound_header import BadSound
@@ -34,7 +35,11 @@ def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
         fit = fit_curve(rows[:, 0], rows[:, 1], rate_hz=rate_hz)
     except ValueError as error:
         raise BadSound(
-            "biquads", f"{called} holds no curve between 50 Hz and 16 kHz. Is it the right file?"
+            "biquads",
+            worded(
+                "{called} holds no curve between 50 Hz and 16 kHz. Is it the right file?",
+                called=called,
+            ),
         ) from error
     bands = [
         BandValue(
@@ -46,15 +51,28 @@ def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
         for band in fit.bands
     ]
     if not bands:
-        raise Refused("flat", f"{called} is flat within 0.25 dB: there is nothing to take over.")
-    with change(ws, f"Took in {called}") as session:
+        raise Refused(
+            "flat",
+            worded(
+                "{called} is flat within 0.25 dB: there is nothing to take over.", called=called
+            ),
+        )
+    with change(ws, worded("Took in {called}", called=called)) as session:
         ctx = in_hand(ws, session)
         if not chain_is_whole(ctx):
-            raise Refused("no-chain", "There is no chain yet to add to. Read the passage first.")
+            raise Refused(
+                "no-chain", worded("There is no chain yet to add to. Read the passage first.")
+            )
         key = further_equalizer(ctx)
         if key is None:
-            raise Refused("no-more", "There can be no further equalizer. Remove one in Steady.")
-        because = f"From {called}; {fit.residual_rms_db:.1f} dB rms of its curve remain."
+            raise Refused(
+                "no-more", worded("There can be no further equalizer. Remove one in Steady.")
+            )
+        because = worded(
+            "From {called}; {residual_rms_db:.1f} dB rms of its curve remain.",
+            called=called,
+            residual_rms_db=fit.residual_rms_db,
+        )
         own_bands(ctx, key, bands, because)
         session.flush()
         derive_after_change(ctx)

@@ -9,6 +9,7 @@ from pydantic import Field, ValidationError
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.derive.portable import CHARACTER, SWITCHED_BY_TASTE
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import (
     BadCalibration,
     BandFile,
@@ -111,8 +112,12 @@ def portable_of(file: CalibrationFile) -> Portable:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
         raise BadCalibration(
-            f"What the file wants of the voice cannot be, at {where}: {first['msg']}. Fix it, or"
-            " save it again from Prove, Carry."
+            worded(
+                "What the file wants of the voice cannot be, at {where}: {msg}. Fix it, or save"
+                " it again from Prove, Carry.",
+                where=where,
+                msg=first["msg"],
+            )
         ) from error
 
 
@@ -134,8 +139,15 @@ def _in_range(key: str, name: str, value: float) -> float:
     known = kind_of(key).parameter(name)
     if not known.low <= value <= known.high:
         raise BadCalibration(
-            f"{known.title} of {kind_of(key).title.lower()} is {value:g} in the file; it goes from"
-            f" {known.low:g} to {known.high:g}. Fix it, or save the file again."
+            worded(
+                "{title} of {title_2} is {value:g} in the file; it goes from {low:g} to"
+                " {high:g}. Fix it, or save the file again.",
+                title=known.title,
+                title_2=kind_of(key).title.lower(),
+                value=value,
+                low=known.low,
+                high=known.high,
+            )
         )
     return value
 

@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import delete, inspect, select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import (
@@ -62,7 +63,7 @@ _KEPT_CHANGES = 200
 # What of the wishes the tone is fitted to.
 TONE_WISHES = ("taste", "target", "shape_percent")
 State = dict[str, Any]
-_ALSO = "also changed"
+_ALSO = worded("also changed")
 
 
 def _row(row: Base) -> dict[str, Any]:

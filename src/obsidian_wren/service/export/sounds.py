@@ -18,6 +18,7 @@ from obsidian_wren.core.measure.decay import sweep_signal
 from obsidian_wren.core.measure.levels import peak_dbfs
 from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
 from obsidian_wren.core.measure.loudness import integrated_lufs
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live, mixes
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
@@ -47,7 +48,7 @@ def hear_take(
     with ws.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
-            raise Refused("no-take", "This take is no longer there.")
+            raise Refused("no-take", worded("This take is no longer there."))
         raw, rate = measuring.samples_of(ws, take), take.rate_hz
         ctx = in_hand(ws, session)
         whole, specs = (
@@ -57,7 +58,8 @@ def hear_take(
     if whole is None or specs is None:
         if version == "treated":
             raise Refused(
-                "no-chain", "There is nothing to treat it with yet: Tone has to be fitted first."
+                "no-chain",
+                worded("There is nothing to treat it with yet: Tone has to be fitted first."),
             )
         return _wav(raw, rate)
     treated = _through(ws, take.sha256, raw, whole, rate)
@@ -79,11 +81,13 @@ def hear_taken(ws: Workshop, take_id: int, key: str, *, matched: bool) -> bytes:
     with ws.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
-            raise Refused("no-take", "This take is no longer there.")
+            raise Refused("no-take", worded("This take is no longer there."))
         raw, rate = measuring.samples_of(ws, take), take.rate_hz
         specs = chain_rows.keyed_specs(in_hand(ws, session))
     if specs is None or key not in specs or not specs[key].on:
-        raise Refused("no-stage", "This stage does not run: there is nothing that it takes.")
+        raise Refused(
+            "no-stage", worded("This stage does not run: there is nothing that it takes.")
+        )
     keys = list(specs)
     place = keys.index(key)
     before, after = (
@@ -126,7 +130,7 @@ def frames_of_take(
     with ws.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
-            raise Refused("no-take", "This take is no longer there.")
+            raise Refused("no-take", worded("This take is no longer there."))
         raw, rate = (
             measuring.samples_of(ws, take)[: round(_LONGEST_SHOWN_S * take.rate_hz)],
             take.rate_hz,
@@ -172,7 +176,7 @@ def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "return
     sent to it, or that came back from it."""
     program = mixes.current(ws).programs.get(key)
     if program is None:
-        raise Refused("no-destination", "There is no listener of this name.")
+        raise Refused("no-destination", worded("There is no listener of this name."))
     probe = program.probe
     rate = program.takes_hz if probe is None else probe.rate_hz
     if what == "sent" or probe is None:
@@ -182,7 +186,10 @@ def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "return
     else:
         sound = probe.returned_since(probe.returned_position - round(_CALL_TAIL_S * rate))
     if not sound.any():
-        raise Refused("nothing-heard", f"{program.name} has heard nothing yet. Start live first.")
+        raise Refused(
+            "nothing-heard",
+            worded("{name} has heard nothing yet. Start live first.", name=program.name),
+        )
     return _wav(sound, rate)
 
 
@@ -206,7 +213,7 @@ def recording_file(ws: Workshop, recording_id: int) -> tuple[Path, str]:
     with ws.sessions() as session:
         row = session.get(Recording, recording_id)
     if row is None or row.discarded or not (ws.folder.recordings / row.file_name).exists():
-        raise Refused("no-recording", "This recording is no longer there.")
+        raise Refused("no-recording", worded("This recording is no longer there."))
     return ws.folder.recordings / row.file_name, download_name(row)
 
 

@@ -11,6 +11,7 @@ from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.prove.drift import find_drift
 from obsidian_wren.core.prove.sounding import Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import BadCalibration, CalibrationFile, read_calibration
 from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.read_sound import read_sound
@@ -58,15 +59,22 @@ def _then(path: Path, file: CalibrationFile) -> Sounding:
     kept = file.readings.get(NAME)
     if not isinstance(kept, dict):
         raise BadCalibration(
-            f"{path.name} was written before checks were kept in it. Write it again with"
-            " “obsidian-wren plan”."
+            worded(
+                "{name} was written before checks were kept in it. Write it again with"
+                " “obsidian-wren plan”.",
+                name=path.name,
+            )
         )
     try:
         return read_sounding(kept)
     except ValueError as error:
         raise BadCalibration(
-            f"{path.name}, in readings.{NAME}: what a check needs is not whole. Write it again with"
-            " “obsidian-wren plan”."
+            worded(
+                "{name}, in readings.{name_2}: what a check needs is not whole. Write it again"
+                " with “obsidian-wren plan”.",
+                name=path.name,
+                name_2=NAME,
+            )
         ) from error
 
 

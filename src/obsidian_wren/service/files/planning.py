@@ -20,6 +20,7 @@ from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findin
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.prove.sounding import heard_for_checks
 from obsidian_wren.core.rate import at_rate
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats import calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.response import read_response, response_at
@@ -33,8 +34,8 @@ _WHOLE_PERCENT = 100.0
 _NEAREST_CM, _FARTHEST_CM = 1.0, 500.0
 _SWAPPED = Finding(
     "takes_swapped",
-    "Someone talks in the quiet take and nobody in the talk: the two files are swapped.",
-    "Give them the other way round.",
+    worded("Someone talks in the quiet take and nobody in the talk: the two files are swapped."),
+    worded("Give them the other way round."),
     stops=True,
 )
 
@@ -75,11 +76,18 @@ def plan_files(
     if distance_cm is not None and not _NEAREST_CM <= distance_cm <= _FARTHEST_CM:
         raise Refused(
             "distance",
-            f"{distance_cm:g} cm is no distance to a microphone. Give 1 to 500 for --distance.",
+            worded(
+                "{distance_cm:g} cm is no distance to a microphone. Give 1 to 500 for --distance.",
+                distance_cm=distance_cm,
+            ),
         )
     if not 0.0 <= shape_percent <= _WHOLE_PERCENT:
         raise Refused(
-            "shape", f"{shape_percent:g} % is no way to shape a voice. Give 0 to 100 for --shape."
+            "shape",
+            worded(
+                "{shape_percent:g} % is no way to shape a voice. Give 0 to 100 for --shape.",
+                shape_percent=shape_percent,
+            ),
         )
     takes = load_pair(quiet_path, talk_path, channel, anyway=anyway)
     notes, talk, quiet = takes.notes, takes.talk, takes.quiet
@@ -161,7 +169,14 @@ def load_pair(
     )
     for found in findings:
         if found.stops and not anyway:
-            raise Refused(found.code, f"{found.sentence} {found.action} Or give --anyway.")
+            raise Refused(
+                found.code,
+                worded(
+                    "{sentence} {action} Or give --anyway.",
+                    sentence=found.sentence,
+                    action=found.action,
+                ),
+            )
     room = without_bursts(quiet_samples, rate_hz=quiet_rate)
     pair = TakePair(
         at_rate(quiet_samples, quiet_rate, talk_rate),

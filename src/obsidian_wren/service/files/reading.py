@@ -22,6 +22,7 @@ from obsidian_wren.core.measure.readings import (
 )
 from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.read_sound import pick_channel, read_sound
 from obsidian_wren.formats.sound import OpenSound, open_sound
@@ -216,8 +217,11 @@ def render_file(
     if out.exists() and source.exists() and out.samefile(source):
         raise Refused(
             "same-file",
-            f"{out.name} would be written over itself while it is read. Name another file for the"
-            " output.",
+            worded(
+                "{name} would be written over itself while it is read. Name another file for the"
+                " output.",
+                name=out.name,
+            ),
         )
     with open_sound(source) as sound:
         chosen, notes, _ = pick_channel(sound, channel)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.store.folder import FolderError, write_through
 
 
@@ -14,6 +15,10 @@ def write_text(out: Path, text: str) -> None:
     except OSError as error:
         raise FolderError(
             "unwritable",
-            f"{out} cannot be written ({error.strerror}). Check the folder and the free space, then"
-            " try again.",
+            worded(
+                "{out} cannot be written ({strerror}). Check the folder and the free space, then"
+                " try again.",
+                out=out,
+                strerror=error.strerror,
+            ),
         ) from error

@@ -7,6 +7,7 @@ from contextlib import suppress
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import BLOCK_RANGE_MS, BUFFER_RANGE_MS
 from obsidian_wren.core.mix.returns import derive_return
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import recording
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.preparing import prepare, prepare_anew, take_over
@@ -24,7 +25,7 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
     """
     with ws.lock:
         if current(ws).running is not None:
-            raise Refused("live", "It is live already.")
+            raise Refused("live", worded("It is live already."))
         with ws.sessions.begin() as session:
             prepared = prepare(ws, session, browser_rate_hz)
             scene.live_wish(session).live = True
@@ -42,7 +43,13 @@ def _require_within(value: float | None, limits: tuple[float, float], what: str)
     low, high = limits
     if value is not None and not low <= value <= high:
         raise Refused(
-            "range", f"{what} lasts from {low:g} to {high:g} ms. Choose a value in between."
+            "range",
+            worded(
+                "{what} lasts from {low:g} to {high:g} ms. Choose a value in between.",
+                what=what,
+                low=low,
+                high=high,
+            ),
         )
 
 
@@ -66,7 +73,7 @@ def push_live(ws: Workshop, samples: Samples) -> None:
     """The next piece of the browser's microphone."""
     pushed = current(ws).pushed
     if current(ws).running is None or pushed is None:
-        raise Refused("not-live", "It is not live any more.")
+        raise Refused("not-live", worded("It is not live any more."))
     pushed.push(samples)
 
 
@@ -76,7 +83,7 @@ def stop_run(ws: Workshop, *, wanted: bool = False) -> None:
     ``wanted``: the person would go on, the program ends.
     """
     if current(ws).run is None:
-        raise Refused("not-live", "It is not live.")
+        raise Refused("not-live", worded("It is not live."))
     close_recording(ws)
     run, current(ws).run = current(ws).run, None
     if run is not None:
@@ -104,8 +111,11 @@ def lose_source(ws: Workshop, name: str) -> None:
         return
     close_recording(ws)
     run.lose(
-        f"{name} went away, so listeners get silence. It continues by itself when the device is"
-        " back."
+        worded(
+            "{name} went away, so listeners get silence. It continues by itself when the device"
+            " is back.",
+            name=name,
+        )
     )
     ws.changed()
 
@@ -132,7 +142,9 @@ def treat_returns(ws: Workshop) -> int:
     """Measure what came back from each listener so far and treat it; returns how many could be."""
     run = current(ws).running
     if run is None:
-        raise Refused("not-live", "Nothing is live, so there is no return. Start live first.")
+        raise Refused(
+            "not-live", worded("Nothing is live, so there is no return. Start live first.")
+        )
     done = 0
     for path in run.returns:
         plan = derive_return(path.raw.since(path.raw.oldest()), rate_hz=run.rate_hz)
@@ -143,8 +155,10 @@ def treat_returns(ws: Workshop) -> int:
     if not done:
         raise Refused(
             "too-short",
-            "The returns are too short yet: let the other side talk for some seconds, then measure"
-            " again.",
+            worded(
+                "The returns are too short yet: let the other side talk for some seconds, then"
+                " measure again."
+            ),
         )
     ws.changed()
     return done

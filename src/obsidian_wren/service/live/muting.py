@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes import scene
@@ -106,7 +107,9 @@ def _set(ws: Workshop, key: str | None, what: str, on: bool) -> None:
     with ws.lock, ws.sessions.begin() as session:
         feeds = feeds_in_use(session)
         if key is not None and key not in feeds:
-            raise Refused("no-feed", "This listener has no feed in use, so there is none to mute.")
+            raise Refused(
+                "no-feed", worded("This listener has no feed in use, so there is none to mute.")
+            )
         wish = scene.live_wish(session)
         held = frozenset(wish.muting.get(what, ()))
         chosen = feeds if key is None else frozenset([key])

@@ -16,6 +16,7 @@ from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.edge import Edge, Straight
 from obsidian_wren.core.mix.returns import SAFE, ReturnPlan
 from obsidian_wren.core.mix.ring import Ring
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.ports import Listener, Return, SoundStream, SourceGone
 
 KEPT_S = 20.0
@@ -67,8 +68,10 @@ class VoicePath:
             block = block[:, 0]
         if not len(block):
             raise SourceGone(
-                "The source gave no more sound, so the run stopped. Check the microphone, then"
-                " start it again."
+                worded(
+                    "The source gave no more sound, so the run stopped. Check the microphone,"
+                    " then start it again."
+                )
             )
         return block
 

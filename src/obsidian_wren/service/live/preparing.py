@@ -12,6 +12,7 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.mix.block import BlockCost, buffer_ms, choose_block
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import recording
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
@@ -57,7 +58,8 @@ def _stream(
     if ctx.rig.source == "browser":
         if browser_rate_hz is None:
             raise Refused(
-                "no-microphone", "Your microphone is opened by the page. Start live from there."
+                "no-microphone",
+                worded("Your microphone is opened by the page. Start live from there."),
             )
         pushed = ctx.ws.world.open_browser(browser_rate_hz)
         return pushed, pushed
@@ -65,7 +67,7 @@ def _stream(
         return open_voice(ctx, block_s=BLOCK_S, patience_s=_PATIENCE_S), None
     take_set = current_takes(ctx.session, ctx.rig).voice
     if take_set is None:
-        raise Refused("no-talk", "There is no talk to send yet. Do Gain and Tone first.")
+        raise Refused("no-talk", worded("There is no talk to send yet. Do Gain and Tone first."))
     return Loop(measuring.samples_of(ctx.ws, take_set), take_set.rate_hz), None
 
 
@@ -79,7 +81,9 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
     specs = chain_rows.chain_specs(ctx)
     body = mixing.derive_mixes(ctx)
     if specs is None or body is None:
-        raise Refused("no-chain", "There is nothing to send yet: Tone has to be fitted first.")
+        raise Refused(
+            "no-chain", worded("There is nothing to send yet: Tone has to be fitted first.")
+        )
     stream, pushed = _stream(ctx, browser_rate_hz)
     wish = scene.live_wish(session)
     rate = stream.rate_hz

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.recording.recording import begin_recording
@@ -14,6 +15,6 @@ def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
     run = current(ws).running
     if run is None:
         raise Refused(
-            "not-live", "Nothing is live, so there is nothing to record. Start live first."
+            "not-live", worded("Nothing is live, so there is nothing to record. Start live first.")
         )
     begin_recording(ws, run.rate_hz, purpose=purpose)

@@ -17,6 +17,7 @@ from obsidian_wren.core.mix.block import load_mark
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.returns import ReturnPlan
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.live.marker_flight import Heard, MarkerInFlight
 from obsidian_wren.service.live.pace import Pace, Pacing
 from obsidian_wren.service.live.paths import PathDelay, ReturnPath, Seat, VoicePath
@@ -193,9 +194,10 @@ class LiveRun:
         except SourceGone as error:
             self.stopped_why, self.source_gone = str(error), True
         except Exception as error:
-            self.stopped_why = (
-                f"The run failed inside ({type(error).__name__}) and stopped; listeners get"
-                " silence. Start it again."
+            self.stopped_why = worded(
+                "The run failed inside ({name}) and stopped; listeners get silence. Start it"
+                " again.",
+                name=type(error).__name__,
             )
         finally:
             for path in self._voices:
@@ -273,8 +275,12 @@ class LiveRun:
             except Exception as error:
                 path.failed = True
                 self._trouble(
-                    f"The return from {path.program.name} failed ({error}) and is silent now;"
-                    " the rest goes on."
+                    worded(
+                        "The return from {name} failed ({error}) and is silent now; the rest"
+                        " goes on.",
+                        name=path.program.name,
+                        error=error,
+                    )
                 )
         return found
 
@@ -285,8 +291,12 @@ class LiveRun:
             # One listener that fails must not silence the others.
             seat.failed = True
             self._trouble(
-                f"{seat.program.name} failed ({error}) and gets nothing more; the rest goes on."
-                " Stop live, fix it, start again."
+                worded(
+                    "{name} failed ({error}) and gets nothing more; the rest goes on. Stop live,"
+                    " fix it, start again.",
+                    name=seat.program.name,
+                    error=error,
+                )
             )
 
     def _trouble(self, sentence: str) -> None:

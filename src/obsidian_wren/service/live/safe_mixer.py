@@ -12,6 +12,7 @@ from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine
 from obsidian_wren.core.mix.muting import without_voices
+from obsidian_wren.core.wording import worded
 
 
 class SafeMixer:
@@ -90,8 +91,11 @@ class SafeMixer:
             self._engine = self._new_engine()
             mixed = {mix.listener: np.zeros((count, mix.channels)) for mix in self._mixes}
             trouble = (
-                f"Mixing failed ({type(error).__name__}); every listener got silence for a moment,"
-                " and it started again.",
+                worded(
+                    "Mixing failed ({name}); every listener got silence for a moment, and it"
+                    " started again.",
+                    name=type(error).__name__,
+                ),
             )
         for key, block in mixed.items():
             self.levels_dbfs[key] = rms_dbfs(mono(block))

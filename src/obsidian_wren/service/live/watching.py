@@ -9,6 +9,7 @@ from typing import Literal
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.ports import SoundStream, SourceGone
@@ -80,7 +81,7 @@ def start_watch(
         if takes.current(ws).running is not None:
             raise Refused(
                 "take-runs",
-                "A take is running and shows its levels itself. Wait for it, or stop it.",
+                worded("A take is running and shows its levels itself. Wait for it, or stop it."),
             )
         now = live.current(ws)
         if now.watch is not None:
@@ -99,13 +100,15 @@ def start_watch(
             elif rig.source == "browser":
                 raise Refused(
                     "no-microphone",
-                    "Your microphone is opened by the page. Start listening from there.",
+                    worded("Your microphone is opened by the page. Start listening from there."),
                 )
             else:
                 raise Refused(
                     "files",
-                    "Sound comes from files, so there is nothing to listen to live. Choose your"
-                    " microphone in Rig.",
+                    worded(
+                        "Sound comes from files, so there is nothing to listen to live. Choose"
+                        " your microphone in Rig."
+                    ),
                 )
             paced = rig.source == "simulated"
         now.watch = Watch(ws, stream, purpose, paced=paced)
@@ -117,7 +120,7 @@ def push_watch(ws: Workshop, samples: Samples) -> None:
     """The next piece of the browser's microphone."""
     now = live.current(ws)
     if now.watching is None or now.watched is None:
-        raise Refused("not-watching", "Nobody is listening any more.")
+        raise Refused("not-watching", worded("Nobody is listening any more."))
     now.watched.push(samples)
 
 

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.rate import at_rate
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
@@ -48,15 +49,22 @@ def load(ws: Workshop, name: str, samples: Samples, rate_hz: int) -> None:
     if seconds > LONGEST_S:
         raise Refused(
             "long-clip",
-            f"The sound lasts {seconds:.0f} s; clips last up to {LONGEST_S:.0f} s. Cut it shorter"
-            " first.",
+            worded(
+                "The sound lasts {seconds:.0f} s; clips last up to {longest_s:.0f} s. Cut it"
+                " shorter first.",
+                seconds=seconds,
+                longest_s=LONGEST_S,
+            ),
         )
     if not len(mono) or float(np.abs(mono).max()) < _SILENT:
-        raise Refused("silent-clip", "There is no sound in this file. Choose another.")
-    with change(ws, f"Clip {name}") as session:
+        raise Refused("silent-clip", worded("There is no sound in this file. Choose another."))
+    with change(ws, worded("Clip {name}", name=name)) as session:
         there = rows(session)
         if len(there) >= _MOST:
-            raise Refused("many-clips", f"There are {_MOST} clips already. Remove one first.")
+            raise Refused(
+                "many-clips",
+                worded("There are {most} clips already. Remove one first.", most=_MOST),
+            )
         taken = {clip.key for clip in there}
         free = next((str(n) for n in range(1, 10) if str(n) not in taken), None)
         _keep(ws, session, name, mono, rate_hz, key=free)
@@ -102,14 +110,17 @@ def alter(
     ws: Workshop, clip_id: int, *, name: str, key: str | None, start_s: float, end_s: float
 ) -> None:
     """Rename, put on another key, trim."""
-    with change(ws, f"Clip {name}") as session:
+    with change(ws, worded("Clip {name}", name=name)) as session:
         clip = clip_by(session, clip_id)
         seconds = clip.frames / clip.rate_hz
         if not 0.0 <= start_s < end_s <= seconds + 1e-6 or end_s - start_s < _SHORTEST_S:
             raise Refused(
                 "trim",
-                f"Its beginning has to lie before its end, both within {seconds:.2f} s. Move them"
-                " and try again.",
+                worded(
+                    "Its beginning has to lie before its end, both within {seconds:.2f} s. Move"
+                    " them and try again.",
+                    seconds=seconds,
+                ),
             )
         for other in rows(session):
             if key is not None and other.key == key and other.id != clip.id:
@@ -127,7 +138,7 @@ def alter(
 
 def remove(ws: Workshop, clip_id: int) -> None:
     """Take a clip away; undo brings it back."""
-    with change(ws, "Removed a clip") as session:
+    with change(ws, worded("Removed a clip")) as session:
         session.delete(clip_by(session, clip_id))
     ws.changed()
 
@@ -136,7 +147,7 @@ def clip_by(session: Session, clip_id: int) -> Clip:
     """One clip."""
     clip = session.get(Clip, clip_id)
     if clip is None:
-        raise Refused("no-clip", "This clip is no longer there.")
+        raise Refused("no-clip", worded("This clip is no longer there."))
     return clip
 
 

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.mixes.scene import destinations, feed_of
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.context import RigContext
@@ -28,14 +29,21 @@ def inputs_of(ctx: RigContext) -> list[InputView]:
         InputView(
             name=raw_name(ctx.session, ctx.rig),
             kind="raw",
-            title=f"{ctx.rig.interface.name}, raw: {ctx.rig.microphone.name}",
+            title=worded(
+                "{name}, raw: {name_2}", name=ctx.rig.interface.name, name_2=ctx.rig.microphone.name
+            ),
         )
     ]
     for row in destinations(ctx.session):
         feed = feed_of(row)
         if feed is not None and row.on:
             found.append(
-                InputView(name=feed, kind="treated", title=f"the mix for {row.name}", of=row.key)
+                InputView(
+                    name=feed,
+                    kind="treated",
+                    title=worded("the mix for {name}", name=row.name),
+                    of=row.key,
+                )
             )
     return found
 

@@ -15,6 +15,7 @@ from obsidian_wren.core.mix.listener_kinds import LISTENER_KINDS, ListenerKind
 from obsidian_wren.core.mix.routes import Destination as Seat
 from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import mixes
 from obsidian_wren.service.mixes import own_system
 from obsidian_wren.service.ports import Listener, Player, ProgramSettings
@@ -45,7 +46,7 @@ def returns_of(row: DestinationRow) -> str | None:
     is a program that the person chose."""
     if row.plays is None or kind_of(row).returns is None:
         return kind_of(row).returns
-    return f"From {row.plays}" if row.plays else None
+    return worded("From {plays}", plays=row.plays) if row.plays else None
 
 
 def lay_out(ws: Workshop, session: Session) -> None:

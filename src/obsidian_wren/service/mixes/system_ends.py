@@ -13,6 +13,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ring import Ring
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.mixes.taps import Tap
 from obsidian_wren.service.ports import ProgramSettings, SourceGone
 from obsidian_wren.service.system_sound import (
@@ -58,7 +59,7 @@ class SourceProbe:
             )
         if not self._taps[0].hearing.wait(_PATIENCE_S):
             self.end()
-            raise SourceGone("The input cannot be heard. Stop live and start it again.")
+            raise SourceGone(worded("The input cannot be heard. Stop live and start it again."))
 
     def _came(self, block: Samples) -> None:
         self._heard.push(mono(block))

@@ -8,6 +8,7 @@ import logging
 import soundfile
 from sqlalchemy import select
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.readings.lost_sounds import CODE
 from obsidian_wren.service.rig.context import RigContext
@@ -86,15 +87,25 @@ def _check_recordings(ws: Workshop) -> int:
 
 def _wrong_with(ws: Workshop, row: Recording) -> str | None:
     path = ws.folder.recordings / row.file_name
-    put_back = "Put it back from a copy, or delete it here."
+    put_back = worded("Put it back from a copy, or delete it here.")
     if not path.exists():
-        return (
-            f"Its file is gone: “{row.file_name}” is not among the recordings any more. {put_back}"
+        return worded(
+            "Its file is gone: “{file_name}” is not among the recordings any more. {put_back}",
+            file_name=row.file_name,
+            put_back=put_back,
         )
     try:
         size, frames = path.stat().st_size, soundfile.info(str(path)).frames
     except (OSError, RuntimeError):
-        return f"“{row.file_name}” cannot be read as sound any more. {put_back}"
+        return worded(
+            "“{file_name}” cannot be read as sound any more. {put_back}",
+            file_name=row.file_name,
+            put_back=put_back,
+        )
     if frames < row.frames or (row.size_bytes is not None and size < row.size_bytes):
-        return f"“{row.file_name}” is shorter than it was: a part of it is gone. {put_back}"
+        return worded(
+            "“{file_name}” is shorter than it was: a part of it is gone. {put_back}",
+            file_name=row.file_name,
+            put_back=put_back,
+        )
     return None

@@ -14,6 +14,7 @@ from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.opening import checking, opening, rebuilding
 from obsidian_wren.service.ports import World
 from obsidian_wren.service.takes import discarding
@@ -46,16 +47,19 @@ def examine(folder: DataFolder) -> list[FolderTrouble]:
     if wrong is not None:
         copy = next(iter(copies(folder)), None)
         with_copy = (
-            f"its newest copy, {copy.name}, is put back"
+            worded("its newest copy, {name}, is put back", name=copy.name)
             if copy is not None
-            else "there is no copy: a new one is made"
+            else worded("there is no copy: a new one is made")
         )
         return [
             FolderTrouble(
                 "database",
-                f"The database is {wrong}.",
-                f"With --repair it is put aside, {with_copy}, and sounds that it does not list are"
-                " added.",
+                worded("The database is {wrong}.", wrong=wrong),
+                worded(
+                    "With --repair it is put aside, {with_copy}, and sounds that it does not"
+                    " list are added.",
+                    with_copy=with_copy,
+                ),
             ),
             *_among_parts(folder),
         ]
@@ -85,7 +89,9 @@ def _sounds(folder: DataFolder, known: set[str]) -> Iterable[FolderTrouble]:
             yield FolderTrouble(
                 "sound-lost",
                 wrong,
-                "Put the file back from a copy; with --repair what stood on it does without.",
+                worded(
+                    "Put the file back from a copy; with --repair what stood on it does without."
+                ),
             )
     for path in sorted(folder.takes.iterdir()):
         if path.suffix == ".new" or (
@@ -97,12 +103,14 @@ def _sounds(folder: DataFolder, known: set[str]) -> Iterable[FolderTrouble]:
         if path.suffix == ".flac" and take_files.descriptions(folder, path.stem):
             yield FolderTrouble(
                 "orphan",
-                f"No take or clip uses takes/{path.name}, which says what it is.",
-                "--repair lists it as a take or clip again.",
+                worded("No take or clip uses takes/{name}, which says what it is.", name=path.name),
+                worded("--repair lists it as a take or clip again."),
             )
         elif path.suffix != ".json" or not (folder.takes / f"{path.stem}.flac").exists():
             yield FolderTrouble(
-                "stray", f"takes/{path.name} belongs to nothing.", "--repair puts it aside."
+                "stray",
+                worded("takes/{name} belongs to nothing.", name=path.name),
+                worded("--repair puts it aside."),
             )
 
 
@@ -111,15 +119,15 @@ def _recordings(folder: DataFolder, recorded: set[str]) -> Iterable[FolderTroubl
         if not (folder.recordings / name).exists():
             yield FolderTrouble(
                 "recording-lost",
-                f"The recording “{name}” is gone.",
-                "Put it back from a copy, or delete it in Send.",
+                worded("The recording “{name}” is gone.", name=name),
+                worded("Put it back from a copy, or delete it in Send."),
             )
     for path in sorted(folder.recordings.iterdir()):
         if path.name not in recorded:
             yield FolderTrouble(
                 "orphan",
-                f"No list has recordings/{path.name}.",
-                "With --repair it is listed, or put aside where it is no sound.",
+                worded("No list has recordings/{name}.", name=path.name),
+                worded("With --repair it is listed, or put aside where it is no sound."),
             )
 
 
@@ -127,8 +135,8 @@ def _among_parts(folder: DataFolder) -> list[FolderTrouble]:
     found = [
         FolderTrouble(
             "stray-part",
-            f"parts/{path.name} is no take in progress.",
-            "--repair puts it aside.",
+            worded("parts/{name} is no take in progress.", name=path.name),
+            worded("--repair puts it aside."),
         )
         for path in parts.strays(folder)
         if not path.name.startswith((parts.UPLOAD_PREFIX, "tmp"))
@@ -136,7 +144,9 @@ def _among_parts(folder: DataFolder) -> list[FolderTrouble]:
     if any(path.name.startswith((parts.UPLOAD_PREFIX, "tmp")) for path in folder.parts.iterdir()):
         found.append(
             FolderTrouble(
-                "upload", "A killed upload left a folder in parts/.", "--repair removes it."
+                "upload",
+                worded("A killed upload left a folder in parts/."),
+                worded("--repair removes it."),
             )
         )
     return found

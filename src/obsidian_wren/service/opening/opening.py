@@ -13,6 +13,7 @@ from collections.abc import Callable
 from sqlalchemy import func, select
 
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.service import live
 from obsidian_wren.service.live.following import follow
 from obsidian_wren.service.mixes import scene
@@ -35,7 +36,7 @@ def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> W
 
     Raises FolderError when the disk fails, or when a newer program worked here.
     """
-    with disk_errors("opening the data folder"):
+    with disk_errors(worded("opening the data folder")):
         restored = salvage.restore_where_needed(folder)
         ws = Workshop(folder, open_database(folder.database), world, pace)
         follow(ws)
@@ -58,15 +59,17 @@ def _as_far_as_it_goes(ws: Workshop, part: Callable[[Workshop], None]) -> None:
         ws.find(
             error.code,
             str(error),
-            "Everything else is here. Fix that, then start the program again.",
+            worded("Everything else is here. Fix that, then start the program again."),
         )
     except Exception:
         _LOG.exception("A part of opening failed")
         ws.find(
             "opening",
-            "Something in the data folder could not be read.",
-            "Everything shown is intact. “obsidian-wren doctor” checks the folder and says what is"
-            " wrong.",
+            worded("Something in the data folder could not be read."),
+            worded(
+                "Everything shown is intact. “obsidian-wren doctor” checks the folder and says"
+                " what is wrong."
+            ),
         )
 
 
@@ -80,26 +83,28 @@ def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
         # “doctor” tries again and says what is left.
         _LOG.exception("What lies beside the database could not be taken up")
     since = (
-        "everything in it is here again"
+        worded("everything in it is here again")
         if restored.at is not None
-        else "what lies beside it was taken up"
+        else worded("what lies beside it was taken up")
     )
-    more = (
-        f"{taken} sound{'s' if taken != 1 else ''} that it did not know"
-        f" {'were' if taken != 1 else 'was'} taken up from {'their' if taken != 1 else 'its'}"
-        " file. "
+    more = counted(
+        "{count} sound that it did not know was taken up from its file. ",
+        "{count} sounds that it did not know were taken up from their file. ",
+        taken,
     )
     ws.find(
         "database-restored",
-        f"The database was {restored.why}. "
+        worded("The database was {why}. ", why=restored.why)
         + (
-            f"The copy of {restored.at} was put back; {since}."
+            worded("The copy of {at} was put back; {since}.", at=restored.at, since=since)
             if restored.at
-            else f"There was no copy; {since}."
+            else worded("There was no copy; {since}.", since=since)
         ),
         (more if taken else "")
-        + f"Look through your settings. The old file lies in “{restored.aside}” of the data"
-        " folder.",
+        + worded(
+            "Look through your settings. The old file lies in “{aside}” of the data folder.",
+            aside=restored.aside,
+        ),
     )
 
 

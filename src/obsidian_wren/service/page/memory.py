@@ -6,6 +6,7 @@ import os
 from contextlib import suppress
 from pathlib import Path
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import calibration, mixes
 from obsidian_wren.service.page import views
 from obsidian_wren.service.workshop import Workshop
@@ -16,12 +17,15 @@ _MB = 1e6
 def memory(ws: Workshop) -> views.MemoryView:
     """The whole program, and what is remembered of sounds and answers."""
     caches = (
-        ("sounds of takes and what was rendered of them, on disk", ws.sounds),
-        ("takes behind the stages of the chain, on disk", calibration.current(ws).take_sets),
-        ("readings of takes", ws.readings),
-        ("answers of rules", ws.answers),
-        ("what is mixed", mixes.current(ws).materials),
-        ("pictures of clips", mixes.current(ws).waveforms),
+        (worded("sounds of takes and what was rendered of them, on disk"), ws.sounds),
+        (
+            worded("takes behind the stages of the chain, on disk"),
+            calibration.current(ws).take_sets,
+        ),
+        (worded("readings of takes"), ws.readings),
+        (worded("answers of rules"), ws.answers),
+        (worded("what is mixed"), mixes.current(ws).materials),
+        (worded("pictures of clips"), mixes.current(ws).waveforms),
     )
     return views.MemoryView(
         program_mb=_program_mb(),

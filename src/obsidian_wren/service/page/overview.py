@@ -15,6 +15,7 @@ from pydantic import BaseModel
 from sqlalchemy import select
 
 from obsidian_wren.core.derive.take_length import SECONDS, UNTIL_STEADY_S
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.calibration import setting_rows, wishes
 from obsidian_wren.service.changes import record
@@ -51,7 +52,7 @@ def _rig(on: Sheet) -> views.RigPart:
         rig=rig.rig_view(on.ctx.ws, on.ctx.rig),
         rigs=rig.rig_names(on.ctx.session),
         **kept,
-        controls=on.read("the gain controls", lambda: rig.controls(on.ctx), []),
+        controls=on.read(worded("the gain controls"), lambda: rig.controls(on.ctx), []),
         outlook=rig.outlook_view(on.ctx, on.present),
         computer=computer.computer_view(on.ctx),
     )
@@ -77,14 +78,14 @@ def _takes(on: Sheet) -> views.TakesPart:
     running, watch = takes.current(ctx.ws).running, live.current(ctx.ws).watch
     part_id = running.part.id if running else None
     return views.TakesPart(
-        takes=on.read("the takes", lambda: takes_page.takes_of(ctx, on.present), []),
-        halves=on.read("the half takes", lambda: takes_page.halves(ctx.ws, part_id), []),
+        takes=on.read(worded("the takes"), lambda: takes_page.takes_of(ctx, on.present), []),
+        halves=on.read(worded("the half takes"), lambda: takes_page.halves(ctx.ws, part_id), []),
         progress=running.view() if running else None,
         watch=views.WatchView(
             on=watch is not None and not watch.finished.is_set(),
             purpose=watch.purpose if watch else None,
         ),
-        predictions=on.read("the predictions", lambda: takes_page.predictions(ctx), {}),
+        predictions=on.read(worded("the predictions"), lambda: takes_page.predictions(ctx), {}),
         seconds=cast(Any, dict(SECONDS)),
         until_steady_s=UNTIL_STEADY_S,
     )
@@ -93,28 +94,34 @@ def _takes(on: Sheet) -> views.TakesPart:
 def _room(on: Sheet) -> views.RoomPart:
     ctx = on.ctx
     return views.RoomPart(
-        quiet=on.read("the reading of the room", lambda: evidence.room(ctx, "rest"), None),
+        quiet=on.read(worded("the reading of the room"), lambda: evidence.room(ctx, "rest"), None),
         in_use=on.read(
-            "the reading of the room in use", lambda: evidence.room(ctx, "in-use"), None
+            worded("the reading of the room in use"), lambda: evidence.room(ctx, "in-use"), None
         ),
         split=on.read(
-            "the parts of the floor",
+            worded("the parts of the floor"),
             lambda: evidence.derivation(ctx, "split", views.SplitView, stale=on.stale["split"]),
             None,
         ),
-        causes=on.read("the causes", lambda: evidence.causes(ctx, stale=on.stale["causes"]), None),
+        causes=on.read(
+            worded("the causes"), lambda: evidence.causes(ctx, stale=on.stale["causes"]), None
+        ),
     )
 
 
 def _talk(on: Sheet) -> views.TalkPart:
     ctx = on.ctx
     return views.TalkPart(
-        talk=on.read("the reading of normal talk", lambda: evidence.talk(ctx, "talk"), None),
-        loud=on.read("the reading of loud talk", lambda: evidence.talk(ctx, "loud"), None),
-        soft=on.read("the reading of soft talk", lambda: evidence.talk(ctx, "soft"), None),
-        voice_causes=on.read("the causes in the voice", lambda: evidence.voice_causes(ctx), []),
+        talk=on.read(
+            worded("the reading of normal talk"), lambda: evidence.talk(ctx, "talk"), None
+        ),
+        loud=on.read(worded("the reading of loud talk"), lambda: evidence.talk(ctx, "loud"), None),
+        soft=on.read(worded("the reading of soft talk"), lambda: evidence.talk(ctx, "soft"), None),
+        voice_causes=on.read(
+            worded("the causes in the voice"), lambda: evidence.voice_causes(ctx), []
+        ),
         gain_plan=on.read(
-            "the gain plan",
+            worded("the gain plan"),
             lambda: evidence.derivation(
                 ctx, "gain", views.GainPlanView, stale=on.stale["gain-plan"]
             ),
@@ -127,16 +134,16 @@ def _chain(on: Sheet) -> views.ChainPart:
     ctx = on.ctx
     targets = ctx.session.scalars(select(TargetRow).order_by(TargetRow.id))
     return views.ChainPart(
-        stages=on.read("the stages", lambda: chain.stages(ctx), []),
+        stages=on.read(worded("the stages"), lambda: chain.stages(ctx), []),
         repeatable=chain.repeatable(),
-        settings=on.read("the settings", lambda: chain.settings(ctx), []),
+        settings=on.read(worded("the settings"), lambda: chain.settings(ctx), []),
         wishes=on.read(
-            "your wishes",
+            worded("your wishes"),
             lambda: wishes.WishesBody.model_validate(ctx.rig.wishes),
             wishes.WishesBody(),
         ),
         targets=on.read(
-            "the targets",
+            worded("the targets"),
             lambda: [views.TargetName(id=row.id, name=row.name) for row in targets],
             [],
         ),
@@ -146,46 +153,48 @@ def _chain(on: Sheet) -> views.ChainPart:
 def _clean(on: Sheet) -> views.CleanPart:
     stale = on.stale["cleaning"]
     return views.CleanPart(
-        clean=on.read("the cleaning", lambda: evidence.clean(on.ctx, stale=stale), None)
+        clean=on.read(worded("the cleaning"), lambda: evidence.clean(on.ctx, stale=stale), None)
     )
 
 
 def _tone(on: Sheet) -> views.TonePart:
-    return views.TonePart(tone=on.read("the tone", lambda: evidence.tone(on.ctx), None))
+    return views.TonePart(tone=on.read(worded("the tone"), lambda: evidence.tone(on.ctx), None))
 
 
 def _delivery(on: Sheet) -> views.DeliveryPart:
     stale = on.stale["delivery"]
     return views.DeliveryPart(
-        delivery=on.read("the voice chain", lambda: evidence.delivery(on.ctx, stale=stale), None)
+        delivery=on.read(
+            worded("the voice chain"), lambda: evidence.delivery(on.ctx, stale=stale), None
+        )
     )
 
 
 def _diagram(on: Sheet) -> views.DiagramPart:
     stale = on.stale["diagram"]
     return views.DiagramPart(
-        diagram=on.read("the level diagram", lambda: diagram.diagram(on.ctx, stale), [])
+        diagram=on.read(worded("the level diagram"), lambda: diagram.diagram(on.ctx, stale), [])
     )
 
 
 def _send(on: Sheet) -> views.SendPart:
     ctx = on.ctx
-    shown = on.read("the listeners", lambda: listeners.destinations(ctx), [])
+    shown = on.read(worded("the listeners"), lambda: listeners.destinations(ctx), [])
     return views.SendPart(
-        programs=on.read("the programs", lambda: system_listeners.programs(ctx), []),
-        players=on.read("what plays", lambda: system_listeners.players(ctx), []),
+        programs=on.read(worded("the programs"), lambda: system_listeners.programs(ctx), []),
+        players=on.read(worded("what plays"), lambda: system_listeners.players(ctx), []),
         feeds_stay=scene.live_wish(ctx.session).feeds_stay,
-        inputs=on.read("the inputs", lambda: inputs_of(ctx), []),
-        sources=on.read("the sources", lambda: beside.sources(ctx), []),
+        inputs=on.read(worded("the inputs"), lambda: inputs_of(ctx), []),
+        sources=on.read(worded("the sources"), lambda: beside.sources(ctx), []),
         destinations=shown,
         proofs=listeners.proofs(shown),
         left_to_do=[*listeners.left_to_do(shown), *system_listeners.left_to_do(ctx)],
         cases=beside.cases(ctx),
-        returns=on.read("the returns", lambda: beside.returns(ctx), []),
-        clips=on.read("the clips", lambda: beside.clips(ctx), []),
-        ducking=on.read("the ducking", lambda: beside.ducking(ctx), None),
-        cut=on.read("the mixes", lambda: list(mix_rows.mixes_body(ctx)["cut"]), []),
-        mixes_stale=on.read("the state of the mixes", lambda: _mixes_stale(ctx), True),
+        returns=on.read(worded("the returns"), lambda: beside.returns(ctx), []),
+        clips=on.read(worded("the clips"), lambda: beside.clips(ctx), []),
+        ducking=on.read(worded("the ducking"), lambda: beside.ducking(ctx), None),
+        cut=on.read(worded("the mixes"), lambda: list(mix_rows.mixes_body(ctx)["cut"]), []),
+        mixes_stale=on.read(worded("the state of the mixes"), lambda: _mixes_stale(ctx), True),
     )
 
 
@@ -193,8 +202,8 @@ def _run(on: Sheet) -> views.RunPart:
     return views.RunPart(
         run=run.run(on.ctx),
         recorder=run.recorder(on.ctx),
-        recordings=on.read("the recordings", lambda: run.recordings(on.ctx), []),
-        bindings=on.read("the controllers", lambda: run.bindings(on.ctx), []),
+        recordings=on.read(worded("the recordings"), lambda: run.recordings(on.ctx), []),
+        bindings=on.read(worded("the controllers"), lambda: run.bindings(on.ctx), []),
         clip_names=run.clip_names(on.ctx),
     )
 
@@ -202,14 +211,14 @@ def _run(on: Sheet) -> views.RunPart:
 def _prove(on: Sheet) -> views.ProvePart:
     ctx = on.ctx
     return views.ProvePart(
-        pairs=on.read("the pairs", lambda: prove.pairs(ctx), []),
-        series=on.read("the series", lambda: prove.series(ctx), None),
-        ended_series=on.read("the series", lambda: prove.ended(ctx), []),
-        checks=on.read("the checks", lambda: checks.checks(ctx), []),
-        two=on.read("two microphones", lambda: prove.two(ctx), None),
-        rigs_beside=on.read("two microphones", lambda: prove.rigs_beside(ctx), []),
-        versions=on.read("the versions", lambda: prove.versions(ctx), []),
-        brought=on.read("the brought file", lambda: prove.brought(ctx), None),
+        pairs=on.read(worded("the pairs"), lambda: prove.pairs(ctx), []),
+        series=on.read(worded("the series"), lambda: prove.series(ctx), None),
+        ended_series=on.read(worded("the series"), lambda: prove.ended(ctx), []),
+        checks=on.read(worded("the checks"), lambda: checks.checks(ctx), []),
+        two=on.read(worded("two microphones"), lambda: prove.two(ctx), None),
+        rigs_beside=on.read(worded("two microphones"), lambda: prove.rigs_beside(ctx), []),
+        versions=on.read(worded("the versions"), lambda: prove.versions(ctx), []),
+        brought=on.read(worded("the brought file"), lambda: prove.brought(ctx), None),
     )
 
 

@@ -7,6 +7,7 @@ from typing import Any, cast
 from obsidian_wren.core.chain.sequence import title_of
 from obsidian_wren.core.prove.series import Tally, tally
 from obsidian_wren.core.prove.series_words import verdict
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.fingerprint import fingerprint
 from obsidian_wren.service.page import views
@@ -69,9 +70,13 @@ def series(ctx: RigContext) -> views.RunningSeriesView | None:
         kind=cast(views.SeriesKind, row.kind),
         title=names.title,
         question=(
-            "Which would you rather hear?"
+            worded("Which would you rather hear?")
             if row.kind == "prefer"
-            else f"Which of the two is {names.first}, the other being {names.second}?"
+            else worded(
+                "Which of the two is {first}, the other being {second}?",
+                first=names.first,
+                second=names.second,
+            )
         ),
         round=len(row.answers),
         rounds=len(row.order),
@@ -115,8 +120,12 @@ def _leave_off(ctx: RigContext, row: Series, stage: str, found: Tally) -> str | 
         return None
     if stage not in {view.key for view in stages(ctx) if view.on and view.switchable}:
         return None
-    less = f", {row.saved_ms:.1f} ms less delay" if row.saved_ms >= _WORTH_MS else ""
-    return f"Leave the {title_of(stage).lower()} off{less}"
+    less = (
+        worded(", {saved_ms:.1f} ms less delay", saved_ms=row.saved_ms)
+        if row.saved_ms >= _WORTH_MS
+        else ""
+    )
+    return worded("Leave the {title_of} off{less}", title_of=title_of(stage).lower(), less=less)
 
 
 _WORTH_MS = 0.05

@@ -9,6 +9,7 @@ from sqlalchemy import select
 
 from obsidian_wren.core.chain.look_ahead import limiter_delay_samples
 from obsidian_wren.core.mix.block import buffer_ms, load_mark
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live, recording
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.errors import Refused
@@ -27,9 +28,9 @@ from obsidian_wren.service.setup import controllers
 from obsidian_wren.store.models import ControlBinding, Derivation, LiveWish, Recording
 
 _MOST_RECORDINGS = 60
-_WHEN_STOPPED = (
-    "The feeds are silent: programs on a feed hear nothing. Programs on the microphone itself"
-    " still hear it raw."
+_WHEN_STOPPED = worded(
+    "The feeds are silent: programs on a feed hear nothing. Programs on the microphone"
+    " itself still hear it raw."
 )
 
 
@@ -104,9 +105,10 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
     room = room_left_min(ctx.ws.folder, per_s)
     early = None
     if room < EARLY_MIN:
-        early = (
-            f"The disk has room for {room:.0f} minutes of these tracks. Free some space, or choose"
-            " fewer of them."
+        early = worded(
+            "The disk has room for {room:.0f} minutes of these tracks. Free some space, or"
+            " choose fewer of them.",
+            room=room,
         )
     held = recording.current(ctx.ws).recorder
     return send_views.RecorderView(

@@ -14,6 +14,7 @@ from functools import cached_property
 from typing import Any, TypeVar, cast
 
 from obsidian_wren.core.derive.reasons import Value
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import calibration
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
@@ -70,8 +71,11 @@ class Sheet:
             _LOG.exception("A part of the state cannot be read")
             self._unreadable[title] = Finding(
                 "unreadable-part",
-                f"What is kept of {title} cannot be read, so it is shown as unknown.",
-                "Recalculate. If that does not help, run “obsidian-wren doctor --repair”.",
+                worded(
+                    "What is kept of {title} cannot be read, so it is shown as unknown.",
+                    title=title,
+                ),
+                worded("Recalculate. If that does not help, run “obsidian-wren doctor --repair”."),
             )
             return cast("Piece", unknown)
         self._unreadable.pop(title, None)

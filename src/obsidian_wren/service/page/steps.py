@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.derive.reasons import Value
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import words
 from obsidian_wren.service.calibration import setting_rows
 from obsidian_wren.service.page import views
@@ -21,17 +22,6 @@ from obsidian_wren.store.models import (
     Derivation,
     DestinationRow,
     Proof,
-)
-
-STEPS: tuple[tuple[words.StepName, str], ...] = (
-    ("rig", "Rig"),
-    ("quiet", "Quiet"),
-    ("gain", "Gain"),
-    ("clean", "Clean"),
-    ("tone", "Tone"),
-    ("steady", "Steady"),
-    ("send", "Send"),
-    ("prove", "Prove"),
 )
 
 
@@ -74,7 +64,7 @@ def steps(
         "prove": whole,
     }
     steps = []
-    for name, title in STEPS:
+    for name, title in words.STEP_TITLES.items():
         status: words.Status = "confirmed" if name in confirmed else "open"
         if not there[name]:
             status = "not yet"
@@ -88,13 +78,13 @@ def steps(
 
 
 _ANSWERS = {
-    "split": "the parts of the floor",
-    "causes": "the causes",
-    "gain-plan": "the gain plan",
-    "cleaning": "the cleaning",
-    "equalizer": "the tone",
-    "delivery": "the voice chain",
-    "diagram": "the level diagram",
+    "split": worded("the parts of the floor"),
+    "causes": worded("the causes"),
+    "gain-plan": worded("the gain plan"),
+    "cleaning": worded("the cleaning"),
+    "equalizer": worded("the tone"),
+    "delivery": worded("the voice chain"),
+    "diagram": worded("the level diagram"),
 }
 
 
@@ -103,7 +93,11 @@ def derivable(nodes: Sequence[str]) -> str | None:
     names = [_ANSWERS[node] for node in nodes]
     if not names:
         return None
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+    return (
+        names[0]
+        if len(names) == 1
+        else worded("{names} and {names_2}", names=", ".join(names[:-1]), names_2=names[-1])
+    )
 
 
 def _drifted(ctx: RigContext) -> str | None:
@@ -125,5 +119,7 @@ def _proof_stale(session: Session, proof: Proof | None) -> str | None:
             select(Proof).where(Proof.destination == destination.key).order_by(Proof.id.desc())
         ).first()
         if newest is not None and newest.picks != destination.picks:
-            return f"{destination.name} picked another input since the marker was sent."
+            return worded(
+                "{name} picked another input since the marker was sent.", name=destination.name
+            )
     return None

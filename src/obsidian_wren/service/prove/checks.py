@@ -15,6 +15,7 @@ from obsidian_wren.core.prove.pair import starts_at_s
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.errors import Refused
@@ -68,8 +69,10 @@ def _now(samples: Samples, rate_hz: int) -> Sounding:
     if len(talk) < _LEAST_TALK_S * rate_hz:
         raise Refused(
             "too-short",
-            "The check ended before the sentence was read. Take it again and read on until it ends"
-            " by itself.",
+            worded(
+                "The check ended before the sentence was read. Take it again and read on until"
+                " it ends by itself."
+            ),
         )
     # From its first word on, as far as the calibration's: the same words are compared.
     talk = talk[round(starts_at_s(talk, rate_hz=rate_hz) * rate_hz) :]
@@ -87,7 +90,9 @@ def _then(ctx: RigContext, *, seconds: float) -> tuple[Sounding, Take]:
     if quiet is None or spoken is None:
         raise Refused(
             "no-calibration",
-            "There is nothing to check against: record the room and read the passage first.",
+            worded(
+                "There is nothing to check against: record the room and read the passage first."
+            ),
         )
 
     def make() -> Sounding:

@@ -9,6 +9,7 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile, chain_spec, keyed_stages
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.calibration.chain_order import order_of
@@ -40,7 +41,9 @@ def sentence_take(ctx: RigContext) -> Take:
     """The take that a series is heard on: the passage, or talk. Raises Refused."""
     take = ctx.takes.passage or ctx.takes.talk
     if take is None:
-        raise Refused("no-take", "There is no sentence to compare. Read the passage in Tone first.")
+        raise Refused(
+            "no-take", worded("There is no sentence to compare. Read the passage in Tone first.")
+        )
     return take
 
 
@@ -60,7 +63,7 @@ def pair_names(ctx: RigContext, second: str) -> PairNames:
     stage = second.removeprefix(WITHOUT)
     specs = chain_rows.keyed_specs(ctx) or {}
     if not second.startswith(WITHOUT) or stage not in specs or not specs[stage].on:
-        raise Refused("no-pair", "There is no such pair now. Choose another one.")
+        raise Refused("no-pair", worded("There is no such pair now. Choose another one."))
     return without_names(stage)
 
 
@@ -69,7 +72,7 @@ def both_take(ctx: RigContext, second: str) -> Take:
     number = second.removeprefix(BOTH)
     take = ctx.session.get(Take, int(number)) if number.isdecimal() else None
     if take is None or take.purpose != "both" or take.rig_id != ctx.rig.id:
-        raise Refused("no-pair", "This take of two microphones is gone. Record both again.")
+        raise Refused("no-pair", worded("This take of two microphones is gone. Record both again."))
     return take
 
 
@@ -126,7 +129,8 @@ def specs_as(ctx: RigContext, name: str) -> tuple[StageSpec, ...]:
     specs = chain_rows.chain_specs(ctx, off=off)
     if specs is None:
         raise Refused(
-            "no-chain", "There is nothing to treat it with yet: Tone has to be fitted first."
+            "no-chain",
+            worded("There is nothing to treat it with yet: Tone has to be fitted first."),
         )
     return specs
 
@@ -148,7 +152,7 @@ def _stage_then(ctx: RigContext, name: str) -> tuple[str, StageSpec]:
     file = _file(ctx, version)
     keys = list(keyed_stages(file))
     if stage not in keys or stage not in (chain_rows.keyed_specs(ctx) or {}):
-        raise Refused("no-pair", "This stage is not in both. Choose another one.")
+        raise Refused("no-pair", worded("This stage is not in both. Choose another one."))
     return stage, chain_spec(file)[keys.index(stage)]
 
 

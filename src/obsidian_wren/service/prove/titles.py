@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from obsidian_wren.core.chain.sequence import title_of
+from obsidian_wren.core.wording import worded
 
 RAW, TREATED = "raw", "treated"
 WITHOUT = "without:"
@@ -30,13 +31,19 @@ def stage_of(second: str) -> str | None:
 
 def raw_names() -> PairNames:
     """The treated voice against the raw one."""
-    return PairNames("Treated against raw", "the treated voice", "the raw one")
+    return PairNames(
+        worded("Treated against raw"), worded("the treated voice"), worded("the raw one")
+    )
 
 
 def without_names(stage: str) -> PairNames:
     """The voice with a stage and without it."""
     title = title_of(stage).lower()
-    return PairNames(f"With and without: {title}", f"the voice with the {title}", "the one without")
+    return PairNames(
+        worded("With and without: {title}", title=title),
+        worded("the voice with the {title}", title=title),
+        worded("the one without"),
+    )
 
 
 def kept_names(second: str, names: list[str]) -> PairNames:
@@ -49,19 +56,21 @@ def kept_names(second: str, names: list[str]) -> PairNames:
 
 def microphone_names(first: str, second: str) -> PairNames:
     """Two microphones at once."""
-    return PairNames(f"{first} against {second}", first, second)
+    return PairNames(worded("{first} against {second}", first=first, second=second), first, second)
 
 
 def version_names(title: str) -> PairNames:
     """Today's calibration against an earlier version."""
-    return PairNames(f"Today against {title}", "today's calibration", title)
+    return PairNames(
+        worded("Today against {title}", title=title), worded("today's calibration"), title
+    )
 
 
 def stage_names(stage: str, title: str) -> PairNames:
     """A stage as it is set today, and as a version set it."""
     name = title_of(stage).lower()
     return PairNames(
-        f"{title_of(stage)}: today against {title}",
-        f"the {name} of today",
-        f"the {name} of {title}",
+        worded("{title_of}: today against {title}", title_of=title_of(stage), title=title),
+        worded("the {name} of today", name=name),
+        worded("the {name} of {title}", name=name, title=title),
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from obsidian_wren.core.measure.faults import Note
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.read_sound import Sound
 
 
@@ -13,7 +14,11 @@ def sentences_of(sound: Sound, notes: Sequence[Note]) -> list[str]:
     found = [note.sentence for note in notes]
     if sound.left_out_s >= 1.0:
         found.append(
-            f"Only the first {len(sound.samples) / sound.rate_hz / 60.0:.1f} min are used; the"
-            f" {sound.left_out_s / 60.0:.1f} min after them would tell nothing more."
+            worded(
+                "Only the first {samples:.1f} min are used; the {left_out_s:.1f} min after them"
+                " would tell nothing more.",
+                samples=len(sound.samples) / sound.rate_hz / 60.0,
+                left_out_s=sound.left_out_s / 60.0,
+            )
         )
     return found

@@ -16,6 +16,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.mix.channels import mono
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.recording.recorded_file import (
     RecordedFile,
     measured,
@@ -103,8 +104,10 @@ class Recorder:
             self._queue.put_nowait(blocks)
         except queue.Full:
             self._fail(
-                "The disk is too slow: half a minute of sound waits to be written. What was written"
-                " is kept; record again to another disk."
+                worded(
+                    "The disk is too slow: half a minute of sound waits to be written. What was"
+                    " written is kept; record again to another disk."
+                )
             )
 
     def split_now(self) -> None:
@@ -172,12 +175,14 @@ class Recorder:
                     if self._is_full():
                         self._next()
         except FolderError as error:
-            self._fail(f"{error} Recording has stopped.")
+            self._fail(worded("{error} Recording has stopped.", error=error))
         except Exception:
             _LOG.exception("The recorder failed")
             self._fail(
-                "The recording could not be written, so it has stopped. What was written is kept;"
-                " check the disk, then record again."
+                worded(
+                    "The recording could not be written, so it has stopped. What was written is"
+                    " kept; check the disk, then record again."
+                )
             )
         finally:
             for entry in self._open:
@@ -220,7 +225,7 @@ class Recorder:
                 part = measured(part, self._rate_hz)
         except Exception as error:
             self._fail(
-                f"{error} Recording has stopped."
+                worded("{error} Recording has stopped.", error=error)
                 if isinstance(error, FolderError)
                 else _NOT_FINISHED
             )
@@ -233,7 +238,10 @@ class Recorder:
             # Its row stays open: the next start reads the file and lists it.
             _LOG.exception("A finished recording could not be listed")
             self._fail(
-                "A recording could not be listed; its file is kept and listed at the next start."
+                worded(
+                    "A recording could not be listed; its file is kept and listed at the next"
+                    " start."
+                )
             )
 
     def _fail(self, sentence: str) -> None:
@@ -242,9 +250,9 @@ class Recorder:
             self._tell_trouble(sentence)
 
 
-_NOT_FINISHED = (
-    "A recording could not be finished. What was written is kept; check the disk, then record"
-    " again."
+_NOT_FINISHED = worded(
+    "A recording could not be finished. What was written is kept; check the disk, then"
+    " record again."
 )
 
 

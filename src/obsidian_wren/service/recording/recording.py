@@ -6,6 +6,7 @@ import uuid
 from pathlib import Path
 from typing import cast
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.recording import library, recorded_file, recorder
@@ -26,7 +27,7 @@ def choose_tracks(
 ) -> None:
     """Which tracks are recorded, how, and when a file ends."""
     if not tracks:
-        raise Refused("no-track", "A recording needs a track. Choose one.")
+        raise Refused("no-track", worded("A recording needs a track. Choose one."))
     with ws.sessions.begin() as session:
         scene.live_wish(session).tracks = {
             "tracks": tracks,
@@ -43,12 +44,14 @@ def begin_recording(ws: Workshop, rate_hz: int, *, purpose: str) -> None:
     now_running = current(ws)
     with ws.lock:
         if now_running.recorder is not None:
-            raise Refused("recording", "It is recording already.")
+            raise Refused("recording", worded("It is recording already."))
         with ws.sessions() as session:
             wish = dict(scene.live_wish(session).tracks)
             tracks = tracks_for(session, list(wish.get("tracks") or ["treated"]))
         if not tracks:
-            raise Refused("no-track", "None of the chosen tracks is in use. Choose another one.")
+            raise Refused(
+                "no-track", worded("None of the chosen tracks is in use. Choose another one.")
+            )
         ws.folder.require_space(50_000_000)
         file_format = cast(FileFormat, wish.get("format") or "flac")
         key = uuid.uuid4().hex[:12]
@@ -73,7 +76,7 @@ def begin_recording(ws: Workshop, rate_hz: int, *, purpose: str) -> None:
             ws.changed()
 
         now_running.session, now_running.failed = key, None
-        with disk_errors("beginning a recording"):
+        with disk_errors(worded("beginning a recording")):
             now_running.recorder = recorder.Recorder(
                 ws.folder.recordings,
                 recorded_file.stem_of(purpose, now(), ws.folder.recordings),
@@ -94,7 +97,7 @@ def stop_recording(ws: Workshop) -> None:
     with ws.lock:
         held, current(ws).recorder = current(ws).recorder, None
     if held is None:
-        raise Refused("not-recording", "It is not recording.")
+        raise Refused("not-recording", worded("It is not recording."))
     held.stop()
     ws.changed()
 
@@ -103,7 +106,7 @@ def split_recording(ws: Workshop) -> None:
     """End the files here and go on in the next ones."""
     held = current(ws).recorder
     if held is None:
-        raise Refused("not-recording", "It is not recording.")
+        raise Refused("not-recording", worded("It is not recording."))
     held.split_now()
 
 
@@ -112,5 +115,7 @@ def refuse_while_recording(ws: Workshop) -> None:
     if current(ws).recorder is not None:
         raise Refused(
             "recording",
-            "It is recording, and this restarts the run. Stop recording first, then change it.",
+            worded(
+                "It is recording, and this restarts the run. Stop recording first, then change it."
+            ),
         )

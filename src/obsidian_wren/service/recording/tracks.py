@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.store.folder import DataFolder
 
@@ -46,9 +47,9 @@ def tracks_for(session: Session, wanted: list[str]) -> list[Track]:
     found = []
     routing, _ = scene.routes(session)
     if "treated" in wanted:
-        found.append(Track("voice treated", "treated voice", "voice treated", 1))
+        found.append(Track("voice treated", worded("treated voice"), "voice treated", 1))
     if "raw" in wanted:
-        found.append(Track("voice raw", "raw voice", "voice raw", 1))
+        found.append(Track("voice raw", worded("raw voice"), "voice raw", 1))
     if "returns" in wanted:
         for key, source in routing.sources.items():
             if source.kind == "return":

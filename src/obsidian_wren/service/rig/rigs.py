@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.ports import Knob, TakeSource
 from obsidian_wren.service.rig.computer_rows import computer_row, remember_devices
 from obsidian_wren.service.rig.context import RigContext
@@ -42,14 +43,14 @@ def the_rig(ws: Workshop, session: Session) -> Rig:
 
 
 def _blank(ws: Workshop, session: Session) -> Rig:
-    microphone = MicrophoneRow(name="My microphone", kind="condenser", pattern="cardioid")
-    interface = InterfaceRow(**InterfaceFields(name="My interface").model_dump())
-    room = RoomRow(name="My room")
+    microphone = MicrophoneRow(name=worded("My microphone"), kind="condenser", pattern="cardioid")
+    interface = InterfaceRow(**InterfaceFields(name=worded("My interface")).model_dump())
+    room = RoomRow(name=worded("My room"))
     session.add_all([microphone, interface, room])
     session.flush()
     computer_row(ws, session)
     rig = Rig(
-        name="My rig",
+        name=worded("My rig"),
         microphone=microphone,
         interface=interface,
         room=room,

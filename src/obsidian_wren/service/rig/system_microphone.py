@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.channels import is_empty
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.rig.context import RigContext
@@ -47,18 +48,25 @@ def open_microphone(
     if system is None:
         raise Refused(
             "no-system",
-            "All around is simulated here, so there is no microphone of this computer. Start"
-            " “obsidian-wren serve” for your own.",
+            worded(
+                "All around is simulated here, so there is no microphone of this computer. Start"
+                " “obsidian-wren serve” for your own."
+            ),
         )
     missing = system.seen.missing
     if missing is not None:
-        raise Refused(missing[0], f"{missing[1]} The browser’s microphone works without it.")
+        raise Refused(
+            missing[0],
+            worded("{missing} The browser’s microphone works without it.", missing=missing[1]),
+        )
     device = rig_device(ctx)
     if device is None:
         raise Refused(
             "no-device",
-            "The rig’s microphone is not there. Plug it in, or choose another one in Rig, Sound"
-            " settings.",
+            worded(
+                "The rig’s microphone is not there. Plug it in, or choose another one in Rig,"
+                " Sound settings."
+            ),
         )
     try:
         return system.open_microphone(device.id, block_s=block_s, patience_s=patience_s)

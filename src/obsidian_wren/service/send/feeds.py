@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import state as live
@@ -107,15 +108,19 @@ def name_feed(ws: Workshop, key: str, title: str | None) -> None:
     """Give a feed another name; None for the usual one. Programs that listen have to pick it
     again."""
     name = (title or "").strip()[:80] or None
-    with change(ws, f"Named a feed {name}" if name else "A feed under its usual name") as session:
+    with change(
+        ws,
+        worded("Named a feed {name}", name=name) if name else worded("A feed under its usual name"),
+    ) as session:
         rows = scene.destinations(session)
         row = next((row for row in rows if row.key == key), None)
         if row is None or scene.feed_of(row) is None:
-            raise Refused("no-destination", "There is no feed of this name.")
+            raise Refused("no-destination", worded("There is no feed of this name."))
         others = {scene.feed_of(other) for other in rows if other is not row}
         if name in others:
             raise Refused(
-                "name-taken", f"Another feed is called “{name}” already. Choose another name."
+                "name-taken",
+                worded("Another feed is called “{name}” already. Choose another name.", name=name),
             )
         before = scene.feed_of(row)
         row.title = name
@@ -130,7 +135,9 @@ def move_listener(ws: Workshop, index: int, key: str) -> None:
     """Let a program that records hear a feed. Its own menu goes on naming what it picked."""
     system = _system(ws)
     if key not in own_system.current(ws).held:
-        raise Refused("no-input", "This feed is not there. Take its listener into use first.")
+        raise Refused(
+            "no-input", worded("This feed is not there. Take its listener into use first.")
+        )
     try:
         system.move_listener(index, system.input_name(key))
     except SourceGone as error:
@@ -149,8 +156,12 @@ def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:
             if d.direction == "output" and d.kind != "feed"
         }
     if device_id is not None and device_id not in found:
-        raise Refused("no-device", "The computer lists no such output any more.")
-    title = f"Headphones on {found[device_id]}" if device_id else "Headphones on no output"
+        raise Refused("no-device", worded("The computer lists no such output any more."))
+    title = (
+        worded("Headphones on {found}", found=found[device_id])
+        if device_id
+        else worded("Headphones on no output")
+    )
     with change(ws, title) as session:
         row = _row(ws, scene.destinations(session), key)
         row.plays = device_id or ""
@@ -163,11 +174,15 @@ def choose_return(ws: Workshop, key: str, index: int | None) -> None:
     ours, and from there into the mixes. None lets it play where it did."""
     system = _system(ws)
     if live.current(ws).running is not None:
-        raise Refused("live", "It is live. Stop it first, then choose the return.")
+        raise Refused("live", worded("It is live. Stop it first, then choose the return."))
     player = next((one for one in system.seen.players if one.index == index), None)
     if index is not None and player is None:
-        raise Refused("gone", "This program no longer plays. Let it play, then choose it again.")
-    title = f"Return from {player.program}" if player else "No return"
+        raise Refused(
+            "gone", worded("This program no longer plays. Let it play, then choose it again.")
+        )
+    title = (
+        worded("Return from {program}", program=player.program) if player else worded("No return")
+    )
     with change(ws, title) as session:
         row = _row(ws, scene.destinations(session), key)
         row.plays = player.program if player else ""
@@ -231,7 +246,7 @@ def _system(ws: Workshop) -> SystemSound:
     if ws.world.system is None:
         raise Refused(
             "simulated",
-            "The computer is simulated here. Start “obsidian-wren serve” for your own.",
+            worded("The computer is simulated here. Start “obsidian-wren serve” for your own."),
         )
     return ws.world.system
 
@@ -240,4 +255,4 @@ def _row(ws: Workshop, rows: list[DestinationRow], key: str) -> DestinationRow:
     for row in rows:
         if row.key == key and scene.is_offered(ws, row):
             return row
-    raise Refused("no-destination", "There is no listener of this name.")
+    raise Refused("no-destination", worded("There is no listener of this name."))

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.mix.cases import CASES, case
 from obsidian_wren.core.mix.routes import RouteRefused, Send
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import mixes
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
@@ -38,12 +39,16 @@ def pick_input(ws: Workshop, key: str, picks: str) -> None:
     """Another program picks an input by its name."""
     with ws.sessions() as session:
         name = _listener(ws, session, key).name
-    with change(ws, f"{name} picks {picks}") as session:
+    with change(ws, worded("{name} picks {picks}", name=name, picks=picks)) as session:
         row = _listener(ws, session, key)
         if not scene.kind_of(row).picks:
-            raise Refused("no-pick", f"{row.name} is played to; it picks nothing.")
+            raise Refused(
+                "no-pick", worded("{name} is played to; it picks nothing.", name=row.name)
+            )
         if picks not in [entry.name for entry in inputs_of(in_hand(ws, session))]:
-            raise Refused("no-input", "There is no input of this name. Pick one from the list.")
+            raise Refused(
+                "no-input", worded("There is no input of this name. Pick one from the list.")
+            )
         row.picks = picks
         scene.programs(ws, [row])
     ws.changed()
@@ -52,14 +57,14 @@ def pick_input(ws: Workshop, key: str, picks: str) -> None:
 def _listener(ws: Workshop, session: Session, key: str) -> DestinationRow:
     found = next((row for row in scene.destinations(session) if row.key == key), None)
     if found is None:
-        raise Refused("no-destination", "There is no listener of this name.")
+        raise Refused("no-destination", worded("There is no listener of this name."))
     return found
 
 
 def _source(session: Session, key: str) -> SourceRow:
     found = next((row for row in scene.sources(session) if row.key == key), None)
     if found is None:
-        raise Refused("no-source", "There is no source of this name.")
+        raise Refused("no-source", worded("There is no source of this name."))
     return found
 
 
@@ -67,24 +72,29 @@ def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
     """Set something in a listening program, on its own page."""
     if {"rate_hz", "takes_hz", "speaks", "hears_itself"} & set(settings):
         refuse_while_recording(ws)
-    with _scene_change(ws, f"Settings of {key}", anew=False) as scene_change:
+    with _scene_change(ws, worded("Settings of {key}", key=key), anew=False) as scene_change:
         session = scene_change.session
         row = _listener(ws, session, key)
         known = {field.name for field in fields(ProgramSettings)}
         if not set(settings) <= known:
-            raise Refused("no-setting", "This program has no such setting.")
+            raise Refused("no-setting", worded("This program has no such setting."))
         for name, (low, high) in _RANGES.items():
             value = settings.get(name)
             if value is not None and not low <= value <= high:
                 raise Refused(
-                    "range", f"This goes from {low:g} to {high:g}. Choose a value in between."
+                    "range",
+                    worded(
+                        "This goes from {low:g} to {high:g}. Choose a value in between.",
+                        low=low,
+                        high=high,
+                    ),
                 )
         if any(settings.get(name) not in (None, *_RATES) for name in ("rate_hz", "takes_hz")):
             raise Refused(
                 "rate",
-                "This program knows "
+                worded("This program knows ")
                 + ", ".join(f"{rate / 1000:g}" for rate in _RATES)
-                + " kHz. Choose one of them.",
+                + worded(" kHz. Choose one of them."),
             )
         before, usual = scene.settings_of(row), ProgramSettings()
         # Nothing said of a setting leaves it as such programs mostly come.
@@ -109,8 +119,8 @@ def use_listener(ws: Workshop, key: str, on: bool) -> None:
 def rename_listener(ws: Workshop, key: str, name: str) -> None:
     """Call a listener by another name."""
     if not name.strip():
-        raise Refused("no-name", "A listener needs a name. Type one.")
-    with _scene_change(ws, f"{name} renamed", anew=False) as scene_change:
+        raise Refused("no-name", worded("A listener needs a name. Type one."))
+    with _scene_change(ws, worded("{name} renamed", name=name), anew=False) as scene_change:
         _listener(ws, scene_change.session, key).name = name.strip()[:80]
 
 
@@ -119,7 +129,8 @@ def use_source(ws: Workshop, key: str, on: bool) -> None:
     refuse_while_recording(ws)
     if key == "voice" and not on:
         raise Refused(
-            "voice", "Your voice is what all this is for. Keep it from single listeners instead."
+            "voice",
+            worded("Your voice is what all this is for. Keep it from single listeners instead."),
         )
     with ws.sessions() as session:
         name = _source(session, key).name
@@ -145,7 +156,7 @@ def set_route(ws: Workshop, source: str, destination: str, tap: str, on: bool) -
             raise Refused("route", str(refused)) from refused
         except KeyError as missing:
             raise Refused(
-                "not-in-use", "One of the two is not in use. Take it into use first."
+                "not-in-use", worded("One of the two is not in use. Take it into use first.")
             ) from missing
         row = _listener(ws, session, destination)
         row.sends = [[send.source, send.tap] for send in routing.to(destination)]
@@ -167,17 +178,26 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
         "duck_db": (0.0, 40.0),
     }
     if name not in ranges:
-        raise Refused("no-setting", "There is no such setting of a mix.")
+        raise Refused("no-setting", worded("There is no such setting of a mix."))
     low, high = ranges[name]
     if value is not None and not low <= value <= high:
-        raise Refused("range", f"This goes from {low:g} to {high:g}. Choose a value in between.")
+        raise Refused(
+            "range",
+            worded(
+                "This goes from {low:g} to {high:g}. Choose a value in between.", low=low, high=high
+            ),
+        )
     if name == "channels":
         refuse_while_recording(ws)
     with ws.sessions() as session:
         title = _listener(ws, session, key).name
     with _scene_change(
         ws,
-        f"{'Back to automatic:' if value is None else 'Pinned'} the mix for {title}",
+        (
+            worded("Back to automatic: the mix for {title}", title=title)
+            if value is None
+            else worded("Pinned the mix for {title}", title=title)
+        ),
         anew=name == "channels",
     ) as scene_change:
         row = _listener(ws, scene_change.session, key)
@@ -185,7 +205,7 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
         if name in ("under_lu", "duck_db"):
             held = dict(pins.get(name, {}))
             if source is None:
-                raise Refused("no-source", "Say which source this is for.")
+                raise Refused("no-source", worded("Say which source this is for."))
             held.pop(source, None)
             pins[name] = held if value is None else {**held, source: value}
             if not pins[name]:
@@ -200,7 +220,7 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
 def usual_mix(ws: Workshop, key: str) -> None:
     """Let go of everything that is held of a listener's mix, and of what was sent to it by hand."""
     refuse_while_recording(ws)
-    with _scene_change(ws, "The automatic mix") as scene_change:
+    with _scene_change(ws, worded("The automatic mix")) as scene_change:
         row = _listener(ws, scene_change.session, key)
         row.pins, row.sends = {}, None
 
@@ -208,10 +228,10 @@ def usual_mix(ws: Workshop, key: str) -> None:
 def set_up(ws: Workshop, key: str) -> list[str]:
     """Set up a common case in one go; returns what is left to do in other programs."""
     if key not in [c.key for c in CASES]:
-        raise Refused("no-case", "There is no such case. Choose one of the list.")
+        raise Refused("no-case", worded("There is no such case. Choose one of the list."))
     refuse_while_recording(ws)
     wanted = case(key)
-    with _scene_change(ws, f"Set up: {wanted.title}") as scene_change:
+    with _scene_change(ws, worded("Set up: {title}", title=wanted.title)) as scene_change:
         session = scene_change.session
         for row in scene.destinations(session):
             row.on = row.kind in wanted.listeners
@@ -226,7 +246,11 @@ def set_up(ws: Workshop, key: str) -> list[str]:
     with ws.sessions() as session:
         rows = [row for row in scene.destinations(session) if row.on and scene.kind_of(row).picks]
         return [
-            f"In {row.name}, pick “{scene.feed_of(row)}” as the microphone."
+            worded(
+                "In {name}, pick “{feed_of}” as the microphone.",
+                name=row.name,
+                feed_of=scene.feed_of(row),
+            )
             for row in rows
             if row.picks != scene.feed_of(row)
         ]

@@ -18,6 +18,7 @@ from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.mix.verdict import judge
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.marker_flight import Heard
 from obsidian_wren.service.live.run import LiveRun
@@ -120,7 +121,7 @@ def look(
         heard_before=page.heard.since(page.start - round(before_s * page.rate_hz)),
         sent_rate_hz=run.rate_hz,
     )
-    verdicts = judge(replace(arrived, delay_ms=None), listener="this page")
+    verdicts = judge(replace(arrived, delay_ms=None), listener=worded("this page"))
     page.proof = {
         "feed": arrived.feed,
         "good": all(verdict.mark != "fault" for verdict in verdicts),
@@ -131,5 +132,5 @@ def look(
 def _page(ws: Workshop) -> ListeningPage:
     page = current(ws).page
     if page is None:
-        raise Refused("not-listening", "This page listens no more. Start it again.")
+        raise Refused("not-listening", worded("This page listens no more. Start it again."))
     return page

@@ -15,6 +15,7 @@ from obsidian_wren.core.measure.loudness import measure_loudness
 from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
+from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
@@ -45,9 +46,11 @@ def send_marker(ws: Workshop) -> None:
     """
     run = live.current(ws).run
     if run is None or run.finished.is_set():
-        raise Refused("not-live", "Nothing is live, so nothing can arrive. Start live first.")
+        raise Refused(
+            "not-live", worded("Nothing is live, so nothing can arrive. Start live first.")
+        )
     if run.marker_in_flight or live.current(ws).listening:
-        raise Refused("marker", "A marker is on its way already.")
+        raise Refused("marker", worded("A marker is on its way already."))
     with ws.sessions() as session:
         level = marker_level_dbfs(_active_dbfs(ws, session))
         row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
@@ -64,7 +67,10 @@ def send_marker(ws: Workshop) -> None:
                 "trouble",
                 {
                     "sentence": (
-                        f"Looking for the marker failed ({type(error).__name__}). Send it again."
+                        worded(
+                            "Looking for the marker failed ({name}). Send it again.",
+                            name=type(error).__name__,
+                        )
                     )
                 },
             )
@@ -218,11 +224,14 @@ def _without_voice(arrived: Arrived, listener: str) -> tuple[Any, ...]:
             Verdict(
                 "voice",
                 "fault",
-                "Your own voice arrives, late",
-                f"Find what passes it on to {listener}: it is not in the mix for it.",
+                worded("Your own voice arrives, late"),
+                worded(
+                    "Find what passes it on to {listener}: it is not in the mix for it.",
+                    listener=listener,
+                ),
             ),
         )
-    return (Verdict("no voice", "good", "Your voice stays out, as it should"),)
+    return (Verdict("no voice", "good", worded("Your voice stays out, as it should")),)
 
 
 def _loudness(sound: Samples, rate_hz: int) -> float | None:

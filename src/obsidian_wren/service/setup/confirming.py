@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.versions import keep_version
 from obsidian_wren.service.changes.record import change
@@ -13,7 +14,7 @@ from obsidian_wren.service.rig.facts import facts_of
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.send.proved import proved_listeners
-from obsidian_wren.service.words import StepName
+from obsidian_wren.service.words import STEP_TITLES, StepName
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Confirmed, Derivation
@@ -25,28 +26,30 @@ def confirm_step(ws: Workshop, step: StepName, *, anyway: bool = False) -> None:
     Refused, with what to do, while it stands on nothing; and where a finding makes all that
     follows wrong, unless the person says ``anyway``.
     """
-    with change(ws, f"Confirmed {step.capitalize()}") as session:
+    with change(ws, worded("Confirmed {step}", step=STEP_TITLES[step])) as session:
         ctx = in_hand(ws, session)
         rig = ctx.rig
         takes = current_takes(session, rig)
         missing = {
-            "quiet": None if takes.quiet else "Record the room first.",
-            "gain": None if takes.talk else "Record normal talk first.",
+            "quiet": None if takes.quiet else worded("Record the room first."),
+            "gain": None if takes.talk else worded("Record normal talk first."),
             "clean": (
                 None
                 if session.get(Derivation, (rig.id, "clean"))
-                else "Record the room and normal talk first."
+                else worded("Record the room and normal talk first.")
             ),
             "tone": (
-                None if session.get(Derivation, (rig.id, "tone")) else "Read the passage first."
+                None
+                if session.get(Derivation, (rig.id, "tone"))
+                else worded("Read the passage first.")
             ),
             "steady": (
                 None
                 if chain_is_whole(ctx)
-                else "Read the passage first: dynamics come after the tone."
+                else worded("Read the passage first: dynamics come after the tone.")
             ),
             "send": _unproved(session),
-            "prove": (None if chain_is_whole(ctx) else "Read the passage first, in Tone."),
+            "prove": (None if chain_is_whole(ctx) else worded("Read the passage first, in Tone.")),
         }.get(step)
         if missing:
             raise Refused("not-yet", missing)
@@ -62,10 +65,12 @@ def _unproved(session: Session) -> str | None:
     """Why Send cannot be confirmed yet."""
     good, all_ = proved_listeners(session)
     if not all_:
-        return "No listener is in use yet. Set up a case first."
+        return worded("No listener is in use yet. Set up a case first.")
     if good < all_:
-        return (
-            f"{good} of {all_} listeners are proved to get the treated voice. Send the marker, and"
-            " fix what it finds."
+        return worded(
+            "{good} of {all} listeners are proved to get the treated voice. Send the marker,"
+            " and fix what it finds.",
+            good=good,
+            all=all_,
         )
     return None

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.sequence import title_of, with_stage
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
 from obsidian_wren.service.changes.record import change
@@ -22,10 +23,10 @@ from obsidian_wren.store.models import Clip, ControlBinding
 FORMAT = "obsidian-wren/controllers"
 _MOST = 200
 _WORDS = {
-    "mute": "Mute every feed",
-    "talk": "Push to talk",
-    "live": "Go live, or stop",
-    "record": "Record, or stop",
+    "mute": worded("Mute every feed"),
+    "talk": worded("Push to talk"),
+    "live": worded("Go live, or stop"),
+    "record": worded("Record, or stop"),
 }
 
 
@@ -51,11 +52,14 @@ def bind(ws: Workshop, control: Control, does: Does) -> None:
     """Bind a knob or pad; what it did before is forgotten. Raises Refused."""
     with ws.sessions() as session:
         title = title_of_action(in_hand(ws, session), does.model_dump())
-    with change(ws, f"Bound a control to {title}") as session:
+    with change(ws, worded("Bound a control to {title}", title=title)) as session:
         rows = list(session.scalars(select(ControlBinding)))
         row = next((one for one in rows if _of(one) == control), None)
         if row is None and len(rows) >= _MOST:
-            raise Refused("no-more", f"{_MOST} controls are bound already. Let go of one first.")
+            raise Refused(
+                "no-more",
+                worded("{most} controls are bound already. Let go of one first.", most=_MOST),
+            )
         if row is None:
             row = ControlBinding(**control.model_dump())
             session.add(row)
@@ -65,10 +69,10 @@ def bind(ws: Workshop, control: Control, does: Does) -> None:
 
 def let_go(ws: Workshop, binding_id: int) -> None:
     """Forget what a knob or pad does. Raises Refused."""
-    with change(ws, "Let go of a control") as session:
+    with change(ws, worded("Let go of a control")) as session:
         row = session.get(ControlBinding, binding_id)
         if row is None:
-            raise Refused("no-control", "This control is bound to nothing any more.")
+            raise Refused("no-control", worded("This control is bound to nothing any more."))
         session.delete(row)
     ws.changed()
 
@@ -95,18 +99,21 @@ def title_of_action(ctx: RigContext, action: dict[str, Any]) -> str:
     if does == "clip":
         clip = ctx.session.get(Clip, action.get("clip") or 0)
         if clip is None:
-            raise Refused("no-clip", "This clip is no longer there. Choose another one.")
-        return f"Clip {clip.name}"
+            raise Refused("no-clip", worded("This clip is no longer there. Choose another one."))
+        return worded("Clip {name}", name=clip.name)
     if stage is None:
-        raise Refused("no-stage", "Say which stage this is for.")
+        raise Refused("no-stage", worded("Say which stage this is for."))
     if stage not in order_of(ctx.rig):
-        raise Refused("no-stage", "This stage is no longer in the chain. Choose another one.")
+        raise Refused(
+            "no-stage", worded("This stage is no longer in the chain. Choose another one.")
+        )
     if does == "stage":
-        return f"{title_of(stage)} on or off"
+        return worded("{title_of} on or off", title_of=title_of(stage))
     row = setting_row(ctx, stage, str(action.get("name")))
     if row is None:
         raise Refused(
-            "no-setting", "There is no such setting yet. Take what it is derived from first."
+            "no-setting",
+            worded("There is no such setting yet. Take what it is derived from first."),
         )
     return with_stage(stage, setting_title(row))
 

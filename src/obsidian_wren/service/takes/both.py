@@ -8,6 +8,7 @@ from dataclasses import replace
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import faults, integrity
 from obsidian_wren.core.measure.channels import is_empty
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.takes.write_take import write_take
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
@@ -60,22 +61,29 @@ def _fault(samples: Samples, rate_hz: int) -> faults.BadTake | None:
     if samples.ndim == 1 or samples.shape[1] == 1:
         return faults.BadTake(
             "one-channel",
-            "This sound has one channel, so there is one microphone in it. Plug the second into"
-            " input 2 of the same interface, or compare with another rig.",
+            worded(
+                "This sound has one channel, so there is one microphone in it. Plug the second"
+                " into input 2 of the same interface, or compare with another rig."
+            ),
         )
     heard = integrity.compare_channels(samples[:, :2])
     for channel in (1, 2):
         if is_empty(heard.levels_dbfs, channel):
             return faults.BadTake(
                 "one-channel",
-                f"Channel {channel} carries noise only. Plug the other microphone into input"
-                f" {channel} and turn its gain up, then record both again.",
+                worded(
+                    "Channel {channel} carries noise only. Plug the other microphone into input"
+                    " {channel} and turn its gain up, then record both again.",
+                    channel=channel,
+                ),
             )
     if heard.verdict in ("same", "inverted"):
         return faults.BadTake(
             "one-channel",
-            "Both channels carry the same sound: this is one microphone. Switch the interface to"
-            " two separate inputs, then record both again.",
+            worded(
+                "Both channels carry the same sound: this is one microphone. Switch the"
+                " interface to two separate inputs, then record both again."
+            ),
         )
     try:
         for channel in range(2):

@@ -7,6 +7,7 @@ import time
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.takes.beginning import begin
@@ -36,15 +37,20 @@ def start_browser(
     if not 8_000 <= rate_hz <= 192_000:
         raise Refused(
             "rate",
-            "The browser's rate is outside 8 to 192 kHz. Choose 48 kHz in the sound settings of the"
-            " computer.",
+            worded(
+                "The browser's rate is outside 8 to 192 kHz. Choose 48 kHz in the sound settings"
+                " of the computer."
+            ),
         )
     notes: tuple[str, ...] = ()
     if not_obeyed:
         notes = (
             (
-                f"The browser left {' and '.join(not_obeyed)} on although it was asked not to:"
-                " levels and tone are not those of your microphone. Try another browser."
+                worded(
+                    "The browser left {not_obeyed} on although it was asked not to: levels and"
+                    " tone are not those of your microphone. Try another browser.",
+                    not_obeyed=worded(" and ").join(not_obeyed),
+                )
             ),
         )
     running = begin(
@@ -83,7 +89,8 @@ def add_piece(ws: Workshop, take_id: str, number: int, samples: Samples) -> bool
         if take_id in takes.current(ws).ended:
             return True
         raise Refused(
-            "no-take", "This take is no longer running; what came before is kept as a half take."
+            "no-take",
+            worded("This take is no longer running; what came before is kept as a half take."),
         )
     with running.lock:
         if running.state != "recording" or running.ended is not None:
@@ -91,7 +98,9 @@ def add_piece(ws: Workshop, take_id: str, number: int, samples: Samples) -> bool
         if number < running.next_piece:
             return False
         if number > running.next_piece:
-            raise Refused("gap", "Part of the take was lost on the way. Stop and take it again.")
+            raise Refused(
+                "gap", worded("Part of the take was lost on the way. Stop and take it again.")
+            )
         running.next_piece += 1
         running.last_piece = time.monotonic()
         running.add(samples[: max(0, running.frames_left)])

@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.ports import SoundStream, SourceGone
 from obsidian_wren.service.takes.ending import abandon, finish, tell
 from obsidian_wren.service.takes.keeping import _LOG
@@ -72,9 +73,9 @@ def _follow(
     except Exception:
         _LOG.exception("A take failed")
         abandon(ws, running)
-        sentence = (
-            "The take could not be finished; what was recorded is kept as a half take. Try to use"
-            " it, or take it again."
+        sentence = worded(
+            "The take could not be finished; what was recorded is kept as a half take. Try"
+            " to use it, or take it again."
         )
         ws.bus.tell("trouble", {"sentence": sentence})
         ws.changed()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from obsidian_wren.core.measure import faults
+from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.takes.keeping import keep
@@ -18,8 +19,10 @@ def keep_half(ws: Workshop, part_id: str) -> int:
     if half.info.purpose not in PURPOSES:
         raise Refused(
             "purpose",
-            "A newer Obsidian Wren began this take, and this one does not know what it is for."
-            " Throw it away, or update.",
+            worded(
+                "A newer Obsidian Wren began this take, and this one does not know what it is"
+                " for. Throw it away, or update."
+            ),
         )
     take_id = keep(ws, half.info, samples, half=True, part_id=part_id)
     ws.changed()
@@ -38,7 +41,7 @@ def _half(ws: Workshop, part_id: str) -> parts.HalfTake:
     for half in parts.list_halves(ws.folder, running=running.part.id if running else None):
         if half.id == part_id:
             return half
-    raise Refused("no-half", "This half take is no longer there.")
+    raise Refused("no-half", worded("This half take is no longer there."))
 
 
 def take_up_parts(ws: Workshop) -> None:
@@ -52,13 +55,18 @@ def take_up_parts(ws: Workshop) -> None:
     if strays:
         place = ws.folder.put_aside(*strays)
         names = ", ".join(path.name for path in strays[:3]) + (
-            f" and {len(strays) - 3} more" if len(strays) > 3 else ""
+            worded(" and {strays} more", strays=len(strays) - 3) if len(strays) > 3 else ""
         )
         ws.find(
             "stray-part",
-            f"The takes in progress held something that cannot be read: {names}.",
-            f"It was moved to “{place.relative_to(ws.folder.path)}” of the data folder. Delete it"
-            " if you do not miss anything.",
+            worded(
+                "The takes in progress held something that cannot be read: {names}.", names=names
+            ),
+            worded(
+                "It was moved to “{relative_to}” of the data folder. Delete it if you do not"
+                " miss anything.",
+                relative_to=place.relative_to(ws.folder.path),
+            ),
         )
     dropped = 0
     for half in parts.list_halves(ws.folder, running=None):
@@ -66,8 +74,10 @@ def take_up_parts(ws: Workshop) -> None:
             parts.drop_part(ws.folder, half.id)
             dropped += 1
     if dropped:
-        what = "A take" if dropped == 1 else f"{dropped} takes"
-        ws.message = (
-            f"{what} cut off within the first {faults.SHORTEST_S:.0f} s held too little and"
-            f" {'was' if dropped == 1 else 'were'} discarded."
+        ws.message = counted(
+            "A take cut off within the first {seconds:.0f} s held too little and was discarded.",
+            "{count} takes cut off within the first {seconds:.0f} s held too little and were"
+            " discarded.",
+            dropped,
+            seconds=faults.SHORTEST_S,
         )

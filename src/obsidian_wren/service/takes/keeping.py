@@ -14,6 +14,7 @@ from obsidian_wren.core.measure.channels import choose_channel
 from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.take_findings import length_findings
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.prove.checks import keep_check
 from obsidian_wren.service.prove.two import keep_two
@@ -134,9 +135,9 @@ def _answered(ws: Workshop, take_id: int) -> Iterator[None]:
         _mark(ws, take_id, "no-answer", _NO_ANSWER)
 
 
-_NO_ANSWER = (
-    "The rules find no answer for this take, so it is not used; earlier results stay. "
-    "Check the level and the microphone, then take it again."
+_NO_ANSWER = worded(
+    "The rules find no answer for this take, so it is not used; earlier results stay. Check"
+    " the level and the microphone, then take it again."
 )
 
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from sqlalchemy import func, select
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.ports import Controls
@@ -61,15 +62,17 @@ def start_simulated(
         wanted = min(seconds or _ALL_SAID_S, _ALL_SAID_S)
     require_length(wanted)
     if takes.current(ws).running is not None:
-        raise Refused("take-runs", "A take is already running. Stop it first.")
+        raise Refused("take-runs", worded("A take is already running. Stop it first."))
     with ws.sessions() as session:
         ctx = in_hand(ws, session)
         rig = ctx.rig
         if rig.source != "simulated":
             raise Refused(
                 "source",
-                "Sound does not come from the simulated rig. Choose it in Rig, or use your own"
-                " sound.",
+                worded(
+                    "Sound does not come from the simulated rig. Choose it in Rig, or use your"
+                    " own sound."
+                ),
             )
         source = simulated_source(ctx)
         repeat = (

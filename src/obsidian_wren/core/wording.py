@@ -1,0 +1,74 @@
+"""Every sentence in the language of the person.
+
+What stands in the source is English, and the key of a catalogue. A program speaks one language,
+from its start on.
+
+Source: practice of gettext: messages by their English, forms of a count by the language's own rule;
+Unicode CLDR for decimal marks.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from string import Formatter
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Language:
+    """A language by its tag (BCP 47): a message by its English, the form of a message that counts
+    by its English singular, plural and count, and the mark before decimals."""
+
+    tag: str
+    message: Callable[[str], str]
+    form: Callable[[str, str, int], str]
+    decimal_mark: str = "."
+
+
+ENGLISH = Language(
+    "en",
+    lambda english: english,
+    lambda singular, plural, count: singular if count == 1 else plural,
+)
+_spoken = [ENGLISH]
+
+
+def speak(language: Language) -> None:
+    """Speak a language from now on; what was worded before stays as it is."""
+    _spoken[0] = language
+
+
+def spoken() -> Language:
+    """The language that is spoken."""
+    return _spoken[0]
+
+
+def worded(english: str, /, **values: Any) -> str:
+    """A message in the language that is spoken, with values in its places ``{name}``, which may be
+    formatted as Python does."""
+    message = _spoken[0].message(english)
+    return _filled(message, values) if values else message
+
+
+def counted(singular: str, plural: str, count: int, /, **values: Any) -> str:
+    """The form of a message that belongs to a count, which is its value ``{count}``."""
+    return _filled(_spoken[0].form(singular, plural, count), {"count": count, **values})
+
+
+def marked(text: str) -> str:
+    """A written number with the decimal mark of the language that is spoken."""
+    return text.replace(".", _spoken[0].decimal_mark)
+
+
+class _Filling(Formatter):
+    def format_field(self, value: Any, format_spec: str) -> Any:
+        text = super().format_field(value, format_spec)
+        return marked(text) if isinstance(value, float) and format_spec else text
+
+
+_FILLING = _Filling()
+
+
+def _filled(message: str, values: dict[str, Any]) -> str:
+    return _FILLING.vformat(message, (), values)

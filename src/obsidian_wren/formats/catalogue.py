@@ -1,0 +1,51 @@
+"""The catalogue of a language: a PO file, as translators' programs write it.
+
+Its header names the language and the rule by which it counts; decimal marks come from CLDR. What a
+catalogue does not have is said in English.
+
+Source: GNU gettext manual, “The Format of PO Files”; Unicode CLDR.
+"""
+
+from __future__ import annotations
+
+import gettext
+from io import BytesIO
+from pathlib import Path
+
+from babel import Locale
+from babel.messages.mofile import write_mo
+from babel.messages.pofile import PoFileError, read_po
+from babel.numbers import get_decimal_symbol
+
+from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import Language
+
+
+class CatalogueError(Told):
+    """A catalogue that cannot be read."""
+
+
+def read_language(path: Path) -> Language:
+    """The language of a catalogue. Raises CatalogueError."""
+    try:
+        with path.open("rb") as file:
+            catalogue = read_po(file, abort_invalid=True)
+        locale = catalogue.locale
+        packed = BytesIO()
+        write_mo(packed, catalogue)
+        packed.seek(0)
+        texts = gettext.GNUTranslations(packed)
+    except OSError as error:
+        raise CatalogueError(
+            "no-catalogue", f"{path} cannot be read ({error.strerror}). Name another catalogue."
+        ) from error
+    except (PoFileError, ValueError, UnicodeError) as error:
+        raise CatalogueError(
+            "bad-catalogue", f"{path.name} is no PO file that can be used ({error}). Mend it."
+        ) from error
+    if not isinstance(locale, Locale):
+        raise CatalogueError(
+            "no-language",
+            f"{path.name} does not say its language. Write it into its header, as “Language: nl”.",
+        )
+    return Language(str(locale), texts.gettext, texts.ngettext, get_decimal_symbol(locale))

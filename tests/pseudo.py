@@ -1,0 +1,46 @@
+"""A language that nobody speaks: English in letters that English has not, and longer.
+
+What is still read in plain letters never went through the catalogue.
+"""
+
+from io import BytesIO
+from pathlib import Path
+
+from babel.messages.plurals import get_plural
+from babel.messages.pofile import read_po, write_po
+
+TEMPLATE = Path(__file__).parents[1] / "src" / "obsidian_wren" / "languages" / "obsidian-wren.pot"
+# Its rules are those of Polish: a comma in numbers, three forms that count.
+LOCALE = "pl"
+_PLAIN = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
+_OTHER = "áƀčďéƒǧĥíĵķĺɱńóṕɋŕšťúṽŵẋýžÁƁČĎÉƑǦĤÍĴĶĹṀŃÓṔɊŔŠŤÚṼŴẊÝŽ"
+_LETTERS = str.maketrans(_PLAIN, _OTHER)
+
+
+def spelled(message):
+    """A message as this language has it; what stands in its places stays as it is."""
+    out, depth = [], 0
+    for letter in message:
+        depth += (letter == "{") - (letter == "}")
+        out.append(letter if depth > 0 else letter.translate(_LETTERS))
+    told = "".join(out)
+    tail = len(told) - len(told.rstrip())
+    body = told[: len(told) - tail]
+    return f"{body} {'~' * (len(body) // 4)}{told[len(body) :]}" if len(body) > 3 else told
+
+
+def write_language(path):
+    """Its catalogue, as a file."""
+    with TEMPLATE.open("rb") as file:
+        catalogue = read_po(file, locale=LOCALE)
+    forms = get_plural(LOCALE).num_plurals
+    for message in catalogue:
+        if isinstance(message.id, tuple):
+            one, many = map(spelled, message.id)
+            message.string = (one, *[many] * (forms - 1))
+        elif message.id:
+            message.string = spelled(message.id)
+    out = BytesIO()
+    write_po(out, catalogue)
+    path.write_bytes(out.getvalue())
+    return path

@@ -1,0 +1,156 @@
+"""Another language: its catalogue is read, and nothing that the program says is left in English."""
+
+import json
+import os
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import pseudo
+from obsidian_wren.cli.language import speak_as_asked
+from obsidian_wren.core import numerals, wording
+from obsidian_wren.core.told import Told
+from obsidian_wren.formats.catalogue import CatalogueError, read_language
+
+HERE = Path(__file__).parent
+HEADER = (
+    'msgid ""\nmsgstr ""\n"Language: pl\\n"\n"Content-Type: text/plain; charset=utf-8\\n"\n'
+    '"Plural-Forms: nplurals=3; plural=(n==1 ? 0 : n%10>=2 && n%10<=4 && (n%100<12 || n%100>14)'
+    ' ? 1 : 2);\\n"\n\n'
+)
+TAKES = (
+    'msgid "{count} take"\nmsgid_plural "{count} takes"\n'
+    'msgstr[0] "{count} nagranie"\nmsgstr[1] "{count} nagrania"\nmsgstr[2] "{count} nagrań"\n\n'
+    'msgid "At {level:.1f} dBFS, in {room}."\nmsgstr "W {room}: {level:.1f} dBFS."\n'
+)
+
+
+@pytest.fixture
+def speaking():
+    yield wording.speak
+    wording.speak(wording.ENGLISH)
+
+
+@pytest.fixture
+def catalogue(tmp_path):
+    def write(text):
+        path = tmp_path / "pl.po"
+        path.write_text(text)
+        return path
+
+    return write
+
+
+def test_a_catalogue_brings_words_their_order_forms_that_count_and_the_decimal_mark(
+    speaking, catalogue
+):
+    speaking(read_language(catalogue(HEADER + TAKES)))
+    said = wording.worded("At {level:.1f} dBFS, in {room}.", level=-52.25, room="loft")
+    assert said == "W loft: -52,2 dBFS."
+    counts = [wording.counted("{count} take", "{count} takes", n) for n in (1, 3, 5, 22)]
+    assert counts == ["1 nagranie", "3 nagrania", "5 nagrań", "22 nagrania"]
+    assert numerals.with_sign(3.04, "dB", 2) == "+3,04 dB"
+    assert numerals.frequency(4200.0) == "4,2 kHz"
+    # What it does not have is said in English, with its numbers.
+    assert wording.worded("It is {hz:.1f} Hz.", hz=0.5) == "It is 0,5 Hz."
+
+
+def test_english_needs_no_catalogue():
+    speak_as_asked([])
+    assert wording.spoken() is wording.ENGLISH
+    assert wording.counted("{count} take", "{count} takes", 1) == "1 take"
+    assert wording.counted("{count} take", "{count} takes", 0) == "0 takes"
+    assert wording.worded("{level:.1f} dB of {{braces}}", level=2.0) == "2.0 dB of {braces}"
+    assert wording.worded("Braces {as they are}") == "Braces {as they are}"
+
+
+@pytest.mark.parametrize(
+    "text, code",
+    [
+        (HEADER.replace("Language: pl", "X-Nothing: 1") + TAKES, "no-language"),
+        ("this is no catalogue", "bad-catalogue"),
+        (HEADER.replace("Language: pl", "Language: nowhere"), "no-language"),
+    ],
+)
+def test_a_catalogue_that_cannot_be_used_says_why(catalogue, text, code):
+    with pytest.raises(CatalogueError) as told:
+        read_language(catalogue(text))
+    assert told.value.code == code
+    assert "pl.po" in str(told.value)
+
+
+def test_a_language_that_is_not_there_is_named_with_those_that_are(tmp_path, monkeypatch):
+    with pytest.raises(Told, match="only for en"):
+        speak_as_asked(["--language=xx"])
+    with pytest.raises(CatalogueError, match="cannot be read"):
+        speak_as_asked(["--language", str(tmp_path / "none.po"), "demo"])
+    monkeypatch.setenv("OBSIDIAN_WREN_LANGUAGE", "../secret")
+    with pytest.raises(Told, match=r"no catalogue for “\.\./secret”"):
+        speak_as_asked(["demo"])
+    assert wording.spoken() is wording.ENGLISH
+
+
+# What is told apart by, not read; and what a person or a system named.
+CODES = re.compile(
+    r"(code|key|kind|method|support|status|fact|picks|system_name|known_as|source|name|feed|id|"
+    r"shape|pattern|unit|have\.\w+)(\[\])?$"
+)
+NAMES = re.compile(
+    r"Towpath Two|Reedling 40|Boathouse loft|Loft desk|Editor call|Crew game chat|River stream|"
+    r"Walk recorder|Deck computer|Deck zither|The editor|The crew|Wren: \w+|Line \d \(USB Audio"
+    r" 2\.0\)|Microphone \(HD Camera\)|Speakers \(High Definition Audio\)|Bell|Horn|Door|Gull|"
+    r"TW2-\d+|Obsidian Wren|bilge pump|rain on the roof"
+)
+# Where even one word is read.
+WORDS = (".title", ".because", ".sentence", ".action", ".advice", ".spoken", ".worth", ".detail")
+UNITS = re.compile(r"\b(dBFS|dBTP|LUFS|dBu|dBA|kHz|rms|SPL|mPa|FLAC|WAV|EQ)\b")
+
+
+def leaks(answer, path=""):
+    """What is still read in plain letters, by where it stands."""
+    if isinstance(answer, dict):
+        for name, value in answer.items():
+            yield from leaks(value, f"{path}.{name}")
+    elif isinstance(answer, list):
+        for value in answer:
+            yield from leaks(value, f"{path}[]")
+    elif isinstance(answer, str) and not CODES.search(path):
+        left = UNITS.sub("", NAMES.sub("", answer))
+        reads = " " in answer or answer[:1].isupper() or path.endswith(WORDS)
+        if reads and re.search(r"[A-Za-z]{3,}", left):
+            yield path, answer
+
+
+@pytest.fixture(scope="module")
+def spoken(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("pseudo")
+    catalogue = pseudo.write_language(folder / "pl.po")
+    told = subprocess.run(
+        [sys.executable, HERE / "speaking.py", catalogue, folder / "data"],
+        env={**os.environ, "PYTHONPATH": str(HERE), "OPENBLAS_NUM_THREADS": "1"},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert told.returncode == 0, told.stderr
+    return json.loads(told.stdout.splitlines()[-1])
+
+
+def test_every_answer_is_in_its_language(spoken):
+    assert sorted(set(leaks(spoken["answers"]))) == []
+
+
+def test_its_numbers_have_its_decimal_mark(spoken):
+    gain = spoken["answers"][0]["gain_plan"]["because"]
+    assert re.search(r"\d,\d ", gain)
+    assert not re.search(r"\d\.\d", gain)
+
+
+def test_the_report_is_in_its_language(spoken):
+    (page,) = spoken["pages"]
+    words = re.sub(r"<style.*?</style>|<[^>]*>", " ", page, flags=re.DOTALL)
+    lines = [" ".join(line.split()) for line in words.splitlines()]
+    assert sorted(set(leaks(lines))) == []
