@@ -80,6 +80,7 @@ types: .setup-test
 	cd frontend && npm run --silent types
 
 sentences: .setup-test
+	cd frontend && node words-list.js
 	$(BIN)/python scripts/write_catalogue.py
 
 # One file to install, in an environment that holds nothing else.

@@ -2,14 +2,20 @@ import { svelte } from '@sveltejs/vite-plugin-svelte';
 import { defineConfig } from 'vitest/config';
 // Written as pages by build-help.js.
 import documents from './help-pages.json';
+import { languageOf, words } from './words.js';
+
+const { env } = (globalThis as unknown as { process: { env: Record<string, string | undefined> } }).process;
+// The page is built for one language: English, or that of a catalogue (make page LANGUAGE=FILE.po).
+const catalogue = env.WREN_LANGUAGE || undefined;
 
 export default defineConfig({
-  plugins: [svelte()],
+  plugins: [words(await languageOf(catalogue)), svelte()],
   build: {
-    outDir: '../src/obsidian_wren/web/static',
+    outDir: env.WREN_PAGE || '../src/obsidian_wren/web/static',
     emptyOutDir: true,
     target: 'es2022',
-    minify: 'terser',
+    // Only a page that is looked at by tests is left as it is, since that is faster.
+    minify: env.WREN_PLAIN ? false : 'terser',
     terserOptions: { ecma: 2020, module: true, compress: { passes: 3 } },
     // Fonts and the capture worklet stay files: the content security policy allows no data: for them.
     assetsInlineLimit: 0,

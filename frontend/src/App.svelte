@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from './lib/words';
   import { onMount } from 'svelte';
   import { titleOf } from './lib/address';
   import { chosenKeys } from './lib/chosen-keys.svelte';
@@ -65,8 +66,8 @@
     const address = place.address;
     if (!overview) return;
     const title = overview.steps.find((step) => step.name === place.step)?.title ?? '';
-    const run = overview.delivery ? 'Calibration' : 'Calibrate now';
-    document.title = place.guided ? `${run} · Obsidian Wren` : titleOf(place.here, title);
+    const run = overview.delivery ? t('Calibration') : t('Calibrate now');
+    document.title = place.guided ? t('{run} · Obsidian Wren', { run }) : titleOf(place.here, title);
     if (location.hash !== address) history[came ? 'pushState' : 'replaceState'](null, '', address);
     came = true;
   });
@@ -118,7 +119,7 @@
       {/if}
       {#if !place.guided}
         <button type="button" class="now" class:first={!overview.delivery} onclick={() => (place.guided = true)}
-          >{overview.delivery ? 'Calibration' : 'Calibrate now'}</button
+          >{overview.delivery ? t('Calibration') : t('Calibrate now')}</button
         >
       {/if}
       <span class="gap"></span>
@@ -126,13 +127,13 @@
         <button
           type="button"
           aria-disabled={!overview.undo || undefined}
-          title={overview.undo ? `Undo: ${overview.undo.title}` : 'Nothing to undo'}
+          title={overview.undo ? `Undo: ${overview.undo.title}` : t('Nothing to undo')}
           onclick={() => overview?.undo && void desk.do('post', '/api/undo')}>Undo</button
         >
         <button
           type="button"
           aria-disabled={!overview.redo || undefined}
-          title={overview.redo ? `Redo: ${overview.redo.title}` : 'Nothing to redo'}
+          title={overview.redo ? `Redo: ${overview.redo.title}` : t('Nothing to redo')}
           onclick={() => overview?.redo && void desk.do('post', '/api/redo')}>Redo</button
         >
       </span>
@@ -144,7 +145,9 @@
         </span>
       {:else}
         <span class="confirmed"
-          >{overview.working_out ? 'Working it out…' : `${confirmed} of ${overview.steps.length} confirmed`}</span
+          >{overview.working_out
+            ? t('Working it out…')
+            : t('{confirmed} of {steps} confirmed', { confirmed, steps: overview.steps.length })}</span
         >
       {/if}
       <span class="live">
@@ -155,7 +158,7 @@
       <label class="theme">
         <span class="hidden-text">Theme</span>
         <select value={place.theme} onchange={(event) => place.setTheme(event.currentTarget.value as Theme)}>
-          {#each THEMES as theme (theme)}<option value={theme}>{theme === 'system' ? 'as system' : theme}</option
+          {#each THEMES as theme (theme)}<option value={theme}>{theme === 'system' ? t('as system') : theme}</option
             >{/each}
         </select>
       </label>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from './lib/words';
   import { onMount } from 'svelte';
   import { act, readListener, Refusal, sendListener, type ListenerState } from './lib/api';
   import { LiveCapture } from './lib/capture';
@@ -20,7 +21,7 @@
   const marker = $derived(told?.marker ?? false);
 
   function say(error: unknown): void {
-    trouble = error instanceof Refusal ? error.message : 'This failed. Load the page again.';
+    trouble = error instanceof Refusal ? error.message : t('This failed. Load the page again.');
   }
 
   async function list(): Promise<void> {
@@ -29,7 +30,7 @@
       const asked = await navigator.mediaDevices.getUserMedia({ audio: true });
       asked.getTracks().forEach((track) => track.stop());
     } catch {
-      trouble = 'The browser was not allowed to listen. Allow it in the address bar, then load the page again.';
+      trouble = t('The browser was not allowed to listen. Allow it in the address bar, then load the page again.');
       return;
     }
     const devices = await navigator.mediaDevices.enumerateDevices();
@@ -108,7 +109,7 @@
     {#if capture}
       <Button onclick={() => void leave()}>Stop listening</Button>
       <Button primary disabled={!told?.live || marker} onclick={() => void prove()}
-        >{marker ? 'The marker is on its way…' : 'Prove what arrives'}</Button
+        >{marker ? t('The marker is on its way…') : t('Prove what arrives')}</Button
       >
     {:else}
       <Button primary disabled={!chosen} onclick={() => void listen()}>Listen</Button>
@@ -139,7 +140,7 @@
         <span
           >Hears “{told.label}”{told.level_dbfs === null
             ? ': silence'
-            : ` at ${withUnit(told.level_dbfs, 'dBFS')} now`}</span
+            : t(' at {level_dbfs} now', { level_dbfs: withUnit(told.level_dbfs, 'dBFS') })}</span
         >
       </li>
       {#each told.proof?.verdicts ?? [] as verdict (verdict.code)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import type { Overview, StepName } from '../lib/api';
   import { proper } from '../lib/format';
   import { onAir } from '../lib/on-air.svelte';
@@ -41,7 +42,7 @@
 
   async function ownMicrophone(): Promise<void> {
     const names = overview.rigs.map((rig) => rig.name);
-    let name = 'My own microphone';
+    let name = t('My own microphone');
     for (let number = 2; names.includes(name); number += 1) name = `My own microphone ${number}`;
     if (!(await desk.do('post', '/api/rigs', { body: { name } }))) return;
     await desk.changeRig({ source: 'browser' });
@@ -57,7 +58,7 @@
 <section class="done" aria-labelledby="done">
   <div class="lines">
     <div class="top">
-      <h2 id="done" tabindex="-1">{open.length ? 'This is what comes out' : 'Calibrated'}</h2>
+      <h2 id="done" tabindex="-1">{open.length ? t('This is what comes out') : t('Calibrated')}</h2>
       <span class="soft">Open any line to see why, or to change it.</span>
     </div>
     <ul>
@@ -105,7 +106,7 @@
           primary={!proved}
           disabled={overview.run.marker === 'sending'}
           onclick={() => void desk.do('post', '/api/marker')}
-          >{overview.run.marker === 'sending' ? 'The marker is on its way…' : 'Check what arrives'}</Button
+          >{overview.run.marker === 'sending' ? t('The marker is on its way…') : t('Check what arrives')}</Button
         >
         <Button onclick={() => void onAir.stopLive()}>Stop live</Button>
       {/if}

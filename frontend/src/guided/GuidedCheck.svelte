@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import type { Overview } from '../lib/api';
   import { place } from '../lib/place.svelte';
   import { desk } from '../lib/state.svelte';
@@ -28,13 +29,13 @@
   const silent = $derived(doneS < ROOM_S);
   const parts = $derived([
     {
-      title: 'Room',
+      title: t('Room'),
       now: running !== null && silent,
       share: fresh ? 1 : Math.min(1, doneS / ROOM_S),
       says: fresh ? 'done' : `${ROOM_S} s`,
     },
     {
-      title: 'Sentence',
+      title: t('Sentence'),
       now: running !== null && !silent,
       share: fresh ? 1 : Math.max(0, (doneS - ROOM_S) / (wholeS - ROOM_S)),
       says: fresh ? 'done' : `${wholeS - ROOM_S} s`,
@@ -84,7 +85,7 @@
       <Button onclick={() => void taking.stopTake()}>Stop</Button><Key does="take" />
     {:else}
       <Button primary={!fresh} disabled={desk.busy} onclick={() => void taking.take('check')}
-        >{fresh ? 'Check again' : 'Record a check'}</Button
+        >{fresh ? t('Check again') : t('Record a check')}</Button
       ><Key does="take" />
       {#if fresh}
         <Button primary onclick={() => (place.checking = false)}>Back to the calibration</Button>

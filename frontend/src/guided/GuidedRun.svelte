@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import type { Overview } from '../lib/api';
   import { proper } from '../lib/format';
   import { place } from '../lib/place.svelte';
@@ -42,7 +43,7 @@
   const parts = $derived(
     stretches.map((each) => {
       const now = each.purpose === running?.purpose;
-      const usual = each.purpose === 'talk' ? 'until steady' : `${overview.seconds[each.purpose]} s`;
+      const usual = each.purpose === 'talk' ? t('until steady') : `${overview.seconds[each.purpose]} s`;
       return {
         title: each.title,
         now: each === shown,
@@ -118,14 +119,14 @@
       {#if running}
         <Button primary onclick={() => void taking.stopTake()}>Stop, that is enough</Button><Key does="take" />
       {:else if turn && plan}
-        <Button primary onclick={() => void follow()}>{simulated ? 'Turn it so' : 'I turned it so'}</Button>
+        <Button primary onclick={() => void follow()}>{simulated ? t('Turn it so') : t('I turned it so')}</Button>
         <Button onclick={() => (answered = true)}>Leave it as it is</Button>
       {:else}
         <Button
           primary
           disabled={desk.busy || overview.rig.source === 'file'}
           onclick={() => void taking.take(shown.purpose)}
-          >{shown.purpose === 'passage' ? 'Read' : 'Record'} {TAKE_NAMES[shown.purpose]}</Button
+          >{shown.purpose === 'passage' ? t('Read') : t('Record')} {TAKE_NAMES[shown.purpose]}</Button
         ><Key does="take" />
         {#if overview.rig.source === 'file'}
           <span class="soft">Files are brought in step by step. Choose a microphone for the guided run.</span>

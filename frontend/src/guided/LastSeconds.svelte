@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import type { Progress } from '../lib/api';
   import { level } from '../lib/format';
   import { decibelScale, steps } from '../lib/scales';
@@ -32,8 +33,8 @@
 <Picture
   least={180}
   label={last
-    ? `The last ten seconds, dBFS: now ${level(last.level)}, peak ${level(last.peak)}`
-    : 'The last ten seconds, dBFS: nothing yet'}
+    ? t('The last ten seconds, dBFS: now {level}, peak {peak}', { level: level(last.level), peak: level(last.peak) })
+    : t('The last ten seconds, dBFS: nothing yet')}
 >
   {#snippet children(width, height)}
     {@const y = decibelScale(-80, 0, height - 24, 12)}

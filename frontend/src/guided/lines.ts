@@ -1,3 +1,4 @@
+import { counted, t } from '../lib/words';
 import type { Overview, StepName } from '../lib/api';
 import { level, withUnit } from '../lib/format';
 
@@ -13,7 +14,7 @@ function named(overview: Overview, step: StepName): string {
   const on = overview.stages
     .filter((stage) => stage.step === step && stage.on)
     .map((stage) => stage.title.toLowerCase());
-  return on.length ? on.join(', ') : 'nothing needs to run here';
+  return on.length ? on.join(', ') : t('nothing needs to run here');
 }
 
 function running(overview: Overview, step: StepName): string {
@@ -25,9 +26,14 @@ function running(overview: Overview, step: StepName): string {
 function gained(overview: Overview): Pick<Line, 'value' | 'sentence'> {
   const peak = overview.diagram.find((point) => point.name === 'converter')?.peak_dbfs;
   const value = withUnit(peak, 'dBFS');
-  if (overview.predictions.talk) return { value, sentence: 'The highest peak at the gain of now, by physics.' };
+  if (overview.predictions.talk) return { value, sentence: t('The highest peak at the gain of now, by physics.') };
   const { gain_plan: plan, talk } = overview;
-  return { value, sentence: plan ? `${plan.sentence}. ${withUnit(talk?.snr_db, 'dB', 0)} over the room.` : '' };
+  return {
+    value,
+    sentence: plan
+      ? t('{sentence}. {value} over the room.', { sentence: plan.sentence, value: withUnit(talk?.snr_db, 'dB', 0) })
+      : '',
+  };
 }
 
 function roomAtRest(overview: Overview): Pick<Line, 'value' | 'sentence'> {
@@ -35,8 +41,14 @@ function roomAtRest(overview: Overview): Pick<Line, 'value' | 'sentence'> {
   if (!quiet) return { value: withUnit(null, 'dBFS'), sentence: '' };
   const moved = predictions.rest?.room_db ?? 0;
   const at = (known: number | null) => withUnit(known === null ? null : known + moved, 'dBFS');
-  const how = predictions.rest ? ', moved to the gain of now by physics' : '';
-  return { value: at(quiet.rms_dbfs), sentence: `The room at rest; A-weighted ${at(quiet.a_weighted_dbfs)}${how}.` };
+  const how = predictions.rest ? t(', moved to the gain of now by physics') : '';
+  return {
+    value: at(quiet.rms_dbfs),
+    sentence: t('The room at rest; A-weighted {a_weighted_dbfs}{how}.', {
+      a_weighted_dbfs: at(quiet.a_weighted_dbfs),
+      how,
+    }),
+  };
 }
 
 export function linesOf(overview: Overview): Line[] {
@@ -48,7 +60,7 @@ export function linesOf(overview: Overview): Line[] {
   return [
     {
       step: 'rig',
-      value: rig.distance_cm === null ? 'distance unknown' : `${rig.distance_cm} cm`,
+      value: rig.distance_cm === null ? t('distance unknown') : `${rig.distance_cm} cm`,
       sentence: madeOf,
     },
     { step: 'quiet', ...roomAtRest(overview) },
@@ -56,29 +68,32 @@ export function linesOf(overview: Overview): Line[] {
     { step: 'clean', value: running(overview, 'clean'), sentence: named(overview, 'clean') },
     {
       step: 'tone',
-      value: bands === 1 ? '1 band' : `${bands} bands`,
+      value: counted(bands, '{count} band', '{count} bands'),
       sentence: bands ? (tone?.remaining?.sentence ?? '') : why('equalizer'),
     },
     {
       step: 'steady',
       value: withUnit(delivery?.planned_lufs, 'LUFS'),
       sentence: delivery
-        ? `${named(overview, 'steady')}; peaks under ${level(delivery.planned_true_peak_dbtp)} dBTP.`
+        ? t('{overview}; peaks under {planned_true_peak_dbtp} dBTP.', {
+            overview: named(overview, 'steady'),
+            planned_true_peak_dbtp: level(delivery.planned_true_peak_dbtp),
+          })
         : '',
     },
     {
       step: 'send',
-      value: feeds.length === 1 ? '1 feed' : `${feeds.length} feeds`,
+      value: counted(feeds.length, '{count} feed', '{count} feeds'),
       sentence: overview.computer.missing
-        ? 'No sound server answers, so no program can pick them; the recorder and files work.'
+        ? t('No sound server answers, so no program can pick them; the recorder and files work.')
         : feeds.length
-          ? `${feeds.join(', ')} can be picked by any program; silent until you are live.`
+          ? t('{feeds} can be picked by any program; silent until you are live.', { feeds: feeds.join(', ') })
           : '',
     },
     {
       step: 'prove',
-      value: proofs.good ? `${proofs.good} of ${proofs.all} proved` : 'not yet',
-      sentence: 'Hear raw against treated, blind; and check in some days whether anything moved.',
+      value: proofs.good ? t('{good} of {all} proved', { good: proofs.good, all: proofs.all }) : 'not yet',
+      sentence: t('Hear raw against treated, blind; and check in some days whether anything moved.'),
     },
   ];
 }

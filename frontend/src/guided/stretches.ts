@@ -1,3 +1,4 @@
+import { t } from '../lib/words';
 import type { Overview, Progress, Purpose, Take } from '../lib/api';
 
 /** What the guided run takes, in its order, and what it says of each. */
@@ -13,27 +14,27 @@ export interface Stretch {
 export const STRETCHES: Stretch[] = [
   {
     purpose: 'rest',
-    title: 'Room',
-    ask: 'Sit as you will when you talk, and say nothing.',
-    hint: 'Leave on what is always on, as the computer and the heating. This is the noise that you have.',
+    title: t('Room'),
+    ask: t('Sit as you will when you talk, and say nothing.'),
+    hint: t('Leave on what is always on, as the computer and the heating. This is the noise that you have.'),
   },
   {
     purpose: 'talk',
     title: 'Talk',
-    ask: 'Talk as you do in a call.',
-    hint: 'About anything. It ends by itself when your level is known, mostly within half a minute.',
+    ask: t('Talk as you do in a call.'),
+    hint: t('About anything. It ends by itself when your level is known, mostly within half a minute.'),
   },
   {
     purpose: 'loud',
-    title: 'Loudest',
-    ask: 'Be as loud as you ever get.',
-    hint: 'Laugh, cheer, call somebody: so much room your peaks need.',
+    title: t('Loudest'),
+    ask: t('Be as loud as you ever get.'),
+    hint: t('Laugh, cheer, call somebody: so much room your peaks need.'),
   },
   {
     purpose: 'passage',
-    title: 'Passage',
-    ask: 'Read this aloud, as you talk in a call.',
-    hint: 'It holds the sounds of English. Stop early if you must: twenty seconds are the least.',
+    title: t('Passage'),
+    ask: t('Read this aloud, as you talk in a call.'),
+    hint: t('It holds the sounds of English. Stop early if you must: twenty seconds are the least.'),
   },
 ];
 

@@ -1,3 +1,4 @@
+import { t } from './words';
 import createClient, { type MaybeOptionalInit } from 'openapi-fetch';
 import type { HttpMethod, PathsWithMethod } from 'openapi-typescript-helpers';
 import type { components, paths } from './api.generated';
@@ -92,8 +93,8 @@ export class Refusal extends Error {
   }
 }
 
-const LOST = 'The program does not answer. See that it still runs, then try again.';
-const SLOW = 'The program has not answered for a minute. It may still be at work: wait, then load the page again.';
+const LOST = t('The program does not answer. See that it still runs, then try again.');
+const SLOW = t('The program has not answered for a minute. It may still be at work: wait, then load the page again.');
 /** As long as anything that is asked may take; a large file may take longer to hand over. */
 const PATIENCE_MS = 60_000;
 const PATIENCE_WITH_FILES_MS = 600_000;
@@ -113,7 +114,10 @@ export async function ask(what: string | Request, how: RequestInit = {}): Promis
   }
   if (response.ok) return response;
   const problem = (await response.json().catch(() => null)) as { code?: string; sentence?: string } | null;
-  throw new Refusal(problem?.code ?? 'http', problem?.sentence ?? `The program answered ${response.status}.`);
+  throw new Refusal(
+    problem?.code ?? 'http',
+    problem?.sentence ?? t('The program answered {status}.', { status: response.status }),
+  );
 }
 
 /** What is said of the parts of the state with every request; the page that holds them sets it. */

@@ -1,3 +1,4 @@
+import { t } from './words';
 import { act, beginBrowserTake, Refusal, sendPiece, type Purpose, type TakeMore } from './api';
 import workletUrl from './capture-worklet.js?url';
 
@@ -8,10 +9,11 @@ const ASKED_OFF = {
 } as const;
 
 const SENTENCES: Record<string, string> = {
-  NotAllowedError:
+  NotAllowedError: t(
     'The browser was not allowed to use the microphone. Allow it in the address bar, then take it again.',
-  NotFoundError: 'The browser finds no microphone. Plug one in, then take it again.',
-  NotReadableError: 'Another program holds the microphone. Close it there, then take it again.',
+  ),
+  NotFoundError: t('The browser finds no microphone. Plug one in, then take it again.'),
+  NotReadableError: t('Another program holds the microphone. Close it there, then take it again.'),
 };
 
 /** Which processing the browser left on although it was asked off. */
@@ -41,7 +43,10 @@ async function openMicrophone(
     stream = await navigator.mediaDevices.getUserMedia({ audio });
   } catch (error) {
     const name = error instanceof DOMException ? error.name : '';
-    throw new Refusal('microphone', SENTENCES[name] ?? 'The microphone could not be opened. Check it, then try again.');
+    throw new Refusal(
+      'microphone',
+      SENTENCES[name] ?? t('The microphone could not be opened. Check it, then try again.'),
+    );
   }
   const context = new AudioContext();
   const close = async () => {
@@ -118,7 +123,9 @@ export class Capture {
 }
 
 function wentAway(seconds: number): string {
-  return `The microphone went away after ${seconds.toFixed(0)} s; what came before is kept. Plug it in and take it again.`;
+  return t('The microphone went away after {seconds} s; what came before is kept. Plug it in and take it again.', {
+    seconds: seconds.toFixed(0),
+  });
 }
 
 const LIVE_PIECE_S = 0.05;
@@ -158,7 +165,7 @@ export class LiveCapture {
       this.deviceId,
     );
     this.#microphone.track.addEventListener('ended', () =>
-      ended('The microphone went away, so the run stopped. Plug it in, then start live again.'),
+      ended(t('The microphone went away, so the run stopped. Plug it in, then start live again.')),
     );
     this.#live = await goLive(this.#microphone.rateHz);
     if (!this.#live) await this.stop();

@@ -1,5 +1,6 @@
 /** Single keys that a person can choose (WCAG 2.1.4), and what each does. */
 
+import { t } from './words';
 export const USUAL = {
   take: 't',
   flip: 'f',
@@ -48,7 +49,7 @@ class ChosenKeys {
   choose(doing: Doing, key: string): string | null {
     const wanted = key.toLowerCase();
     if (wanted.length !== 1 || /[\s0-9?]/.test(wanted))
-      return 'Choose a letter or a sign; digits, Space and ? are taken.';
+      return t('Choose a letter or a sign; digits, Space and ? are taken.');
     const had = this.doing(wanted);
     const given = this.of(doing);
     this.#own = { ...this.#own, ...(had ? { [had]: given } : {}), [doing]: wanted };

@@ -1,3 +1,4 @@
+import { t } from './words';
 import type { Binding, Setting } from './api';
 import { parse, shareOf, SoftTakeover, valueAt, type ControlMessage } from './midi';
 import { onAir } from './on-air.svelte';
@@ -42,13 +43,13 @@ class Controllers {
   async use(): Promise<void> {
     this.trouble = null;
     if (!('requestMIDIAccess' in navigator)) {
-      this.trouble = 'This browser gives no access to controllers. Chromium and Firefox do.';
+      this.trouble = t('This browser gives no access to controllers. Chromium and Firefox do.');
       return;
     }
     try {
       this.#access = await navigator.requestMIDIAccess({ sysex: false });
     } catch {
-      this.trouble = 'The browser was not allowed to use controllers. Allow it beside the address, then try again.';
+      this.trouble = t('The browser was not allowed to use controllers. Allow it beside the address, then try again.');
       return;
     }
     localStorage.setItem(ASKED, 'yes');
@@ -59,10 +60,10 @@ class Controllers {
   #look(): void {
     const inputs = [...(this.#access?.inputs.values() ?? [])].filter((input) => input.state === 'connected');
     for (const input of inputs) {
-      const name = input.name ?? 'Controller';
+      const name = input.name ?? t('Controller');
       input.onmidimessage = (event) => this.receive(name, event.data ?? []);
     }
-    this.devices = [SIMULATED, ...inputs.map((input) => input.name ?? 'Controller')];
+    this.devices = [SIMULATED, ...inputs.map((input) => input.name ?? t('Controller'))];
   }
 
   /** A message of a device, as it came. */
@@ -117,7 +118,7 @@ class Controllers {
 
   #record(): void {
     if (desk.overview?.recorder.recording) void desk.do('post', '/api/recordings/stop');
-    else void desk.do('post', '/api/recordings/start', { body: { purpose: 'Recording' } });
+    else void desk.do('post', '/api/recordings/start', { body: { purpose: t('Recording') } });
   }
 
   #turn(binding: Binding, knob: number): void {

@@ -1,3 +1,4 @@
+import { t } from './words';
 import type { StepName } from './api';
 import { chosenKeys, type Doing } from './chosen-keys.svelte';
 import { place } from './place.svelte';
@@ -9,23 +10,23 @@ import { desk } from './state.svelte';
 
 /** A key, or what a chosen one does; what it does in words, and the step that it belongs to where it belongs to one. */
 export const KEYS: [string | { does: Doing }, string, StepName?][] = [
-  ['1 – 8', 'go to a step'],
-  [{ does: 'take' }, 'take, or stop the take'],
-  ['Space', 'play, stop'],
-  [{ does: 'flip' }, 'raw or treated; held: the other for as long'],
-  [{ does: 'match' }, 'match loudness'],
-  [{ does: 'live' }, 'hear yourself live'],
-  [{ does: 'pin' }, 'pin the chosen setting, or let it go'],
-  [{ does: 'less' }, 'nudge the chosen setting down'],
-  [{ does: 'more' }, 'nudge the chosen setting up'],
-  [{ does: 'marker' }, 'send the marker', 'send'],
-  [{ does: 'mute' }, 'mute every feed, or none'],
-  [{ does: 'talk' }, 'talk for as long as it is held, where a feed is of push-to-talk'],
-  ['← →', 'blind: hear one, hear the other', 'prove'],
-  ['A  S  D', 'blind: rather one, no difference, rather the other', 'prove'],
-  ['Shift 1 – 9', 'play a clip while live', 'send'],
-  ['Ctrl Z', 'undo; with Shift, redo'],
-  ['?', 'this list'],
+  ['1 – 8', t('go to a step')],
+  [{ does: 'take' }, t('take, or stop the take')],
+  ['Space', t('play, stop')],
+  [{ does: 'flip' }, t('raw or treated; held: the other for as long')],
+  [{ does: 'match' }, t('match loudness')],
+  [{ does: 'live' }, t('hear yourself live')],
+  [{ does: 'pin' }, t('pin the chosen setting, or let it go')],
+  [{ does: 'less' }, t('nudge the chosen setting down')],
+  [{ does: 'more' }, t('nudge the chosen setting up')],
+  [{ does: 'marker' }, t('send the marker'), 'send'],
+  [{ does: 'mute' }, t('mute every feed, or none')],
+  [{ does: 'talk' }, t('talk for as long as it is held, where a feed is of push-to-talk')],
+  ['← →', t('blind: hear one, hear the other'), 'prove'],
+  ['A  S  D', t('blind: rather one, no difference, rather the other'), 'prove'],
+  ['Shift 1 – 9', t('play a clip while live'), 'send'],
+  ['Ctrl Z', t('undo; with Shift, redo')],
+  ['?', t('this list')],
 ];
 
 /** What a leaf offers to the keys while it is shown, before what they do elsewhere. */

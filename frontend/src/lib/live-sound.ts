@@ -1,5 +1,6 @@
 /** The live voice in headphones: raw and treated come side by side, so going from one to the other leaves no gap. */
 
+import { t } from './words';
 import { AidChain, type Aid } from './aids';
 
 const HEADER_BYTES = 16;
@@ -79,7 +80,7 @@ export class LiveSound {
       const answer = await fetch(url, { signal: abort.signal });
       if (!answer.ok || !answer.body) {
         const problem = (await answer.json().catch(() => null)) as { sentence?: string } | null;
-        throw new Error(problem?.sentence ?? 'The live sound could not be fetched. Try again.');
+        throw new Error(problem?.sentence ?? t('The live sound could not be fetched. Try again.'));
       }
       this.#context = new AudioContext({ sampleRate: Number(answer.headers.get('X-Rate')) });
       this.#wire(this.#context);

@@ -1,3 +1,4 @@
+import { t } from './words';
 import type { Overview, Progress } from './api';
 import { proper } from './format';
 import { TAKE_NAMES } from './steps';
@@ -12,7 +13,11 @@ export interface Moment {
 function begun(before: Moment, now: Moment): string[] {
   const { progress } = now;
   if (!progress || progress.state === before.progress?.state) return [];
-  return [progress.state === 'measuring' ? 'Measuring.' : `Recording ${TAKE_NAMES[progress.purpose]}.`];
+  return [
+    progress.state === 'measuring'
+      ? t('Measuring.')
+      : t('Recording {TAKE_NAMES}.', { TAKE_NAMES: TAKE_NAMES[progress.purpose] }),
+  ];
 }
 
 function ended(before: Moment, now: Moment): string[] {
@@ -32,7 +37,7 @@ function turned(before: Moment, now: Moment): string[] {
     return [`Undone: ${is.redo.title}.`];
   }
   if (was.redo && is.undo?.title === was.redo.title && was.undo?.title !== is.undo.title) {
-    return [`Done again: ${is.undo.title}.`];
+    return [t('Done again: {title}.', { title: is.undo.title })];
   }
   return [];
 }
@@ -41,17 +46,17 @@ function confirmed(before: Moment, now: Moment): string[] {
   const status = new Map(before.overview.steps.map((step) => [step.name, step.status]));
   return now.overview.steps
     .filter((step) => step.status === 'confirmed' && status.get(step.name) !== 'confirmed')
-    .map((step) => `${step.title} confirmed.`);
+    .map((step) => t('{title} confirmed.', { title: step.title }));
 }
 
 function passed(before: Moment, now: Moment): string[] {
   const [was, is] = [before.overview.run, now.overview.run];
   const said: string[] = [];
-  if (was.live !== is.live) said.push(is.live ? 'Live.' : 'Not live.');
-  if (was.feeds_muted !== is.feeds_muted) said.push(is.feeds_muted === 'none' ? 'Not muted.' : 'Muted.');
+  if (was.live !== is.live) said.push(is.live ? t('Live.') : t('Not live.'));
+  if (was.feeds_muted !== is.feeds_muted) said.push(is.feeds_muted === 'none' ? t('Not muted.') : t('Muted.'));
   if (was.marker === 'sending' && is.marker !== 'sending') {
     const { good, all } = now.overview.proofs;
-    said.push(`${good} of ${all} listeners get what is meant.`);
+    said.push(t('{good} of {all} listeners get what is meant.', { good, all }));
   }
   return said;
 }

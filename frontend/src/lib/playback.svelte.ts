@@ -1,3 +1,4 @@
+import { t } from './words';
 import { ask, leaveOutLive, pressClip, Refusal } from './api';
 import type { Aid } from './aids';
 import { LiveSound } from './live-sound';
@@ -179,7 +180,7 @@ class Playback {
       await this.player.play(bytes, 0, name);
     } catch {
       desk.complain(
-        new Refusal('sound', 'This browser could not play the sound. Check its sound output and try again.'),
+        new Refusal('sound', t('This browser could not play the sound. Check its sound output and try again.')),
       );
       return;
     }

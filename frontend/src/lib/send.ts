@@ -1,5 +1,6 @@
 /** Times and room as Send writes them. */
 
+import { t } from './words';
 export function clockOf(seconds: number): string {
   const whole = Math.floor(seconds);
   const parts = [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60];
@@ -11,7 +12,7 @@ export function clockOf(seconds: number): string {
 
 /** Room on the disk in words. */
 export function roomText(minutes: number): string {
-  if (minutes >= 1440) return 'a day or more';
+  if (minutes >= 1440) return t('a day or more');
   if (minutes >= 180) return `${Math.floor(minutes / 60).toLocaleString('en-GB')} h`;
-  return `${Math.floor(minutes)} min`;
+  return t('{minutes} min', { minutes: Math.floor(minutes) });
 }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted } from '../lib/words';
   import type { Finding } from '../lib/api';
   import Mark from './Mark.svelte';
 
@@ -9,9 +10,11 @@
   <details class="findings" open={findings.length < 3}>
     <summary>
       <Mark kind="fault" />
-      {findings.length === 1
-        ? 'One thing in the data folder needs a look'
-        : `${findings.length} things in the data folder need a look`}
+      {counted(
+        findings.length,
+        'One thing in the data folder needs a look',
+        '{count} things in the data folder need a look',
+      )}
     </summary>
     <ul>
       {#each findings as finding (finding.code + finding.sentence)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import { sendFile, type Purpose } from '../lib/api';
   import { place } from '../lib/place.svelte';
   import { playback } from '../lib/playback.svelte';
@@ -47,7 +48,7 @@
     const wanted = filePurpose ?? purpose;
     if (!file || !wanted) return;
     if (file.size > 2 * 1024 ** 3) {
-      desk.trouble = `${file.name} is over 2 GB. Cut out the part that you need, a minute is enough.`;
+      desk.trouble = t('{name} is over 2 GB. Cut out the part that you need, a minute is enough.', { name: file.name });
     } else {
       const more = wanted === 'other-gain' ? { position: elsewhere } : {};
       void desk.attempt(() => sendFile(wanted, file, taking.channel, more));
@@ -70,9 +71,9 @@
   }
 
   function title(wanted: Purpose): string {
-    if (source === 'file') return `Choose a file for ${NAMES[wanted]}`;
+    if (source === 'file') return t('Choose a file for {NAMES}', { NAMES: NAMES[wanted] });
     if (wanted === 'sentence' && place.step === 'send') return 'A sentence';
-    const verb = wanted === 'passage' ? 'Read' : 'Record';
+    const verb = wanted === 'passage' ? t('Read') : t('Record');
     if (wanted === 'talk' && taking.untilSteady) return `${verb} ${NAMES[wanted]}`;
     const lasts = `${NAMES[wanted]}, ${desk.overview?.seconds[wanted]} s`;
     // Of several, the usual one is named in full; the others stand beside it.
@@ -141,7 +142,7 @@
   {/if}
   {#if small.current}
     <button type="button" class="more" aria-expanded={unfolded} onclick={() => (unfolded = !unfolded)}
-      >{unfolded ? 'Less' : 'More'}</button
+      >{unfolded ? t('Less') : t('More')}</button
     >
   {/if}
 </footer>

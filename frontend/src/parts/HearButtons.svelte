@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import { chosenKeys } from '../lib/chosen-keys.svelte';
   import { onAir } from '../lib/on-air.svelte';
   import { playback } from '../lib/playback.svelte';
@@ -28,7 +29,7 @@
   <Hint spoken
     >Headphones only: a loudspeaker would howl.{playback.behindMs === null
       ? ''
-      : ` ${Math.round(playback.behindMs)} ms behind you.`}</Hint
+      : t(' {behindMs} ms behind you.', { behindMs: Math.round(playback.behindMs) })}</Hint
   >
 {/if}
 {#if !few}
@@ -44,13 +45,13 @@
     quiet
     pressed={playback.hearingLive}
     title="Hear yourself in headphones, raw or treated, while you talk ({chosenKeys.of('live').toUpperCase()})"
-    onclick={() => void onAir.hearLive()}>{playback.hearingLive ? 'Headphones off' : 'Hear live'}</Button
+    onclick={() => void onAir.hearLive()}>{playback.hearingLive ? t('Headphones off') : t('Hear live')}</Button
   >
 {/if}
 <Button pressed={heard('raw')} onclick={() => hear('raw')}>
-  {playback.playing === 'raw' ? 'Stop' : 'Hear raw'}
+  {playback.playing === 'raw' ? t('Stop') : t('Hear raw')}
 </Button>
 <Button disabled={!desk.treatable} pressed={heard('treated')} onclick={() => hear('treated')}>
-  {playback.playing === 'treated' ? 'Stop' : 'Hear treated'}
+  {playback.playing === 'treated' ? t('Stop') : t('Hear treated')}
 </Button>
 {#if !few}<Key does="flip" />{/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import { chosenKeys, type Doing } from '../lib/chosen-keys.svelte';
   import { KEYS } from '../lib/keys';
   import { place } from '../lib/place.svelte';
@@ -9,10 +10,10 @@
     [...KEYS].sort((one, other) => Number(other[2] === place.step) - Number(one[2] === place.step)),
   );
   const READ = [
-    ['start', 'Getting started'],
-    ['steps', 'What each step does'],
-    ['questions', 'Questions people ask'],
-    ['using', 'Command line, real sound, formats'],
+    ['start', t('Getting started')],
+    ['steps', t('What each step does')],
+    ['questions', t('Questions people ask')],
+    ['using', t('Command line, real sound, formats')],
   ] as const;
   /** What a key is being chosen for. */
   let choosing = $state<Doing | null>(null);
@@ -61,7 +62,7 @@
       </dt>
       <dd>
         {choosing !== null && typeof key !== 'string' && key.does === choosing
-          ? (refused ?? 'press the key that shall do it')
+          ? (refused ?? t('press the key that shall do it'))
           : what}
       </dd>
     {/each}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import { controllers } from '../lib/controllers.svelte';
   import { place } from '../lib/place.svelte';
 
@@ -8,7 +9,7 @@
 
 {#if controllers.learning === 'touched'}
   <p role="status">
-    {touched ? 'Now turn the knob that it shall follow.' : 'Touch a setting in any step, then turn a knob.'}
+    {touched ? t('Now turn the knob that it shall follow.') : t('Touch a setting in any step, then turn a knob.')}
     <button type="button" onclick={() => (controllers.learning = null)}>Stop learning</button>
   </p>
 {/if}

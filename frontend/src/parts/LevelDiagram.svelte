@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import type { DiagramPoint } from '../lib/api';
   import { level } from '../lib/format';
   import { columns } from '../lib/numbers';
@@ -30,8 +31,8 @@
 
   function numbers(point: DiagramPoint): string[] {
     const parts: string[] = [];
-    if (point.peak_dbfs !== null) parts.push(`peak ${level(point.peak_dbfs)}`);
-    if (point.floor_dbfs_a !== null) parts.push(`floor ${level(point.floor_dbfs_a)}`);
+    if (point.peak_dbfs !== null) parts.push(t('peak {peak_dbfs}', { peak_dbfs: level(point.peak_dbfs) }));
+    if (point.floor_dbfs_a !== null) parts.push(t('floor {floor_dbfs_a}', { floor_dbfs_a: level(point.floor_dbfs_a) }));
     return parts;
   }
 
@@ -44,14 +45,18 @@
   const spoken = $derived(
     points.length
       ? points
-          .map(
-            (p) =>
-              `${p.title}: voice ${level(p.voice_low_dbfs)} to ${level(p.voice_high_dbfs)}, ${numbers(p).join(' ')} dBFS`,
+          .map((p) =>
+            t('{title}: voice {voice_low_dbfs} to {voice_high_dbfs}, {p} dBFS', {
+              title: p.title,
+              voice_low_dbfs: level(p.voice_low_dbfs),
+              voice_high_dbfs: level(p.voice_high_dbfs),
+              p: numbers(p).join(' '),
+            }),
           )
           .join('; ')
-      : 'Nothing measured yet',
+      : t('Nothing measured yet'),
   );
-  const label = $derived(`Level diagram. ${spoken}`);
+  const label = $derived(t('Level diagram. {spoken}', { spoken }));
 </script>
 
 <figure bind:clientWidth={width}>

@@ -1,10 +1,11 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   /** Good is a filled diamond, a fault an open square, not applicable a circle: shown by shape as well as by colour. */
   interface Props {
     kind: 'good' | 'fault' | 'none';
   }
   let { kind }: Props = $props();
-  const words = { good: 'good', fault: 'fault', none: 'not applicable' };
+  const words = { good: 'good', fault: 'fault', none: t('not applicable') };
 </script>
 
 <svg viewBox="0 0 12 12" width="12" height="12" role="img" aria-label={words[kind]}>

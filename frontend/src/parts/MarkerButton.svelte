@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted, t } from '../lib/words';
   import { desk } from '../lib/state.svelte';
   import Button from './Button.svelte';
   import Hint from './Hint.svelte';
@@ -17,13 +18,18 @@
 </script>
 
 <Button primary={live && !proved} disabled={!live || sending} onclick={() => void desk.do('post', '/api/marker')}>
-  {sending ? 'The marker is on its way…' : 'Send the marker'}
+  {sending ? t('The marker is on its way…') : t('Send the marker')}
 </Button>
 {#if !few}<Key does="marker" />{/if}
 {#if !few}<Hint>
     {live
       ? count.good
-        ? `${count.good} of ${count.all} ${count.all === 1 ? 'listener gets' : 'listeners get'} what is meant.`
-        : 'Two seconds of soft hiss through every path: what arrives is told apart.'
-      : 'Start live first; then a marker can be sent.'}
+        ? counted(
+            count.all,
+            '{good} of {count} listener gets what is meant.',
+            '{good} of {count} listeners get what is meant.',
+            { good: count.good },
+          )
+        : t('Two seconds of soft hiss through every path: what arrives is told apart.')
+      : t('Start live first; then a marker can be sent.')}
   </Hint>{/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted, t } from '../lib/words';
   import type { Overview } from '../lib/api';
   import { desk } from '../lib/state.svelte';
   import Mark from './Mark.svelte';
@@ -28,16 +29,19 @@
     {#if missed.length}
       <span
         ><Mark kind="fault" />
-        {names(missed)}
-        {missed.length === 1 ? 'picks' : 'pick'} the microphone itself, so a mute here does not reach {missed.length ===
-        1
-          ? 'it'
-          : 'them'}.</span
+        {counted(
+          missed.length,
+          '{names} picks the microphone itself, so a mute here does not reach it.',
+          '{names} pick the microphone itself, so a mute here does not reach them.',
+          { names: names(missed) },
+        )}</span
       >
     {/if}
     {#each still as each (each.name)}
       <span>
-        Your voice is kept out of {each.name}; {each.db > SILENT_DBFS ? 'what still arrives:' : 'nothing arrives.'}
+        Your voice is kept out of {each.name}; {each.db > SILENT_DBFS
+          ? t('what still arrives:')
+          : t('nothing arrives.')}
         {#if each.db > SILENT_DBFS}<span class="num">{each.db.toFixed(0).replace('-', '−')} dBFS</span>{/if}
       </span>
     {/each}

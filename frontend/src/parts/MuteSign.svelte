@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import { chosenKeys } from '../lib/chosen-keys.svelte';
   import type { Overview } from '../lib/api';
   import { pushToTalk } from '../lib/push-to-talk';
@@ -25,7 +26,7 @@
       Mute
     </button>
     {#if run.feeds_muted !== 'none'}
-      <Mark kind="fault" /><span>{run.feeds_muted === 'all' ? 'muted' : 'some muted'}</span>
+      <Mark kind="fault" /><span>{run.feeds_muted === 'all' ? 'muted' : t('some muted')}</span>
     {/if}
     {#if run.push_to_talk}
       <button
@@ -34,7 +35,8 @@
         title="Your voice goes out while this is held ({chosenKeys.of('talk').toUpperCase()})"
         onpointerdown={() => pushToTalk.begin()}
         onpointerup={() => pushToTalk.end()}
-        onpointerleave={() => pushToTalk.end()}>{run.talking ? 'Talking' : 'Hold to talk'} <Key does="talk" /></button
+        onpointerleave={() => pushToTalk.end()}
+        >{run.talking ? t('Talking') : t('Hold to talk')} <Key does="talk" /></button
       >
     {/if}
   </span>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import { csv, shown, type Numbers } from '../lib/numbers';
   import { saveCsv } from '../lib/save-picture';
   import Button from './Button.svelte';
@@ -17,9 +18,9 @@
   async function copy(): Promise<void> {
     try {
       await navigator.clipboard.writeText(csv(numbers));
-      copied = 'Copied.';
+      copied = t('Copied.');
     } catch {
-      copied = 'The browser does not let it be copied. Save it as CSV.';
+      copied = t('The browser does not let it be copied. Save it as CSV.');
     }
   }
 </script>

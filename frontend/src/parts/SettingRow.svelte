@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import type { ChangeSetting, Setting } from '../lib/api';
   import { proper } from '../lib/format';
   import { chosen } from '../lib/keys';
@@ -51,7 +52,7 @@
     <div class="tools">
       <button type="button" onclick={() => nudge(-1)} aria-label="Lower {setting.title}">−</button>
       <button type="button" onclick={() => nudge(1)} aria-label="Raise {setting.title}">+</button>
-      <button type="button" onclick={pin}>{setting.pinned ? 'Back to automatic' : 'Pin it'}</button>
+      <button type="button" onclick={pin}>{setting.pinned ? t('Back to automatic') : t('Pin it')}</button>
     </div>
   {/if}
 </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted, t } from '../lib/words';
   import type { Setting, Stage } from '../lib/api';
   import { proper } from '../lib/format';
   import { playback } from '../lib/playback.svelte';
@@ -48,18 +49,18 @@
   {#if warning}<p class="warning">{warning}</p>{/if}
   <div class="tools">
     {#if stage.switchable && !stage.is_new}
-      <button type="button" onclick={() => void hold(!stage.on)}>{stage.on ? 'Switch off' : 'Switch on'}</button>
+      <button type="button" onclick={() => void hold(!stage.on)}>{stage.on ? t('Switch off') : t('Switch on')}</button>
     {/if}
     {#if stage.pinned}
       <button type="button" onclick={() => void hold(null)}>Automatic: {stage.derived_on ? 'on' : 'off'}</button>
     {/if}
     {#if stage.on && desk.treatable}
       <button type="button" aria-pressed={left} onclick={() => playback.leaveOut(stage.key)}
-        >{left ? 'Hear with it' : 'Hear without it'}</button
+        >{left ? t('Hear with it') : t('Hear without it')}</button
       >
       {#if stage.step === 'clean'}
         <button type="button" onclick={() => (takenHeard ? playback.stopSound() : playback.hearTaken(stage.key))}
-          >{takenHeard ? 'Stop' : 'Hear what it takes'}</button
+          >{takenHeard ? t('Stop') : t('Hear what it takes')}</button
         >
       {/if}
     {/if}
@@ -75,7 +76,7 @@
     {/if}
     {#if settings.length}
       <button type="button" class="fold" aria-expanded={shown} onclick={() => (unfolded = !shown)}
-        >{shown ? 'Fold settings' : `${settings.length} setting${settings.length === 1 ? '' : 's'}`}</button
+        >{shown ? t('Fold settings') : counted(settings.length, '{count} setting', '{count} settings')}</button
       >
     {/if}
   </div>

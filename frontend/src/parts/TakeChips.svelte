@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import type { Take } from '../lib/api';
   import { clock } from '../lib/format';
   import { TAKE_WORDS as WORDS } from '../lib/steps';
@@ -26,10 +27,9 @@
       onclick={() => (shown = shown === take.id ? null : take.id)}
     >
       <Mark kind={kind(take)} />
-      {WORDS[take.purpose]}, {clock(take.taken_at)}{take.half ? ', cut off' : ''}{take.stale ? ', outdated' : ''}{take
-        .notes.length
-        ? ', note'
-        : ''}
+      {WORDS[take.purpose]}, {clock(take.taken_at)}{take.half ? t(', cut off') : ''}{take.stale
+        ? ', outdated'
+        : ''}{take.notes.length ? ', note' : ''}
     </button>
   {/each}
 </span>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../lib/words';
   import type { Progress } from '../lib/api';
   import { level } from '../lib/format';
   import { taking } from '../lib/taking.svelte';
@@ -25,8 +26,11 @@
 {#if progress.until_steady}
   <span class="hint"
     >{steady
-      ? `uncertainty of the level ±${steady.active_error_db.toFixed(1)}, of the peaks ±${steady.peak_error_db.toFixed(1)} dB; the take ends at ±0.5`
-      : 'talk on: it ends by itself when your level is known'}</span
+      ? t('uncertainty of the level ±{active_error_db}, of the peaks ±{peak_error_db} dB; the take ends at ±0.5', {
+          active_error_db: steady.active_error_db.toFixed(1),
+          peak_error_db: steady.peak_error_db.toFixed(1),
+        })
+      : t('talk on: it ends by itself when your level is known')}</span
   >
 {/if}
 <LevelLine level={progress.level_dbfs} peak={progress.peak_dbfs} aim={progress.purpose === 'talk'} />

@@ -1,8 +1,9 @@
+import { t } from '../lib/words';
 import type { Band, ChangeSetting, Setting } from '../lib/api';
 import { frequency, level, signed } from '../lib/format';
 
 const BAND_STEP_DB = 0.5;
-const SHAPE = { peak: '', low_shelf: ' low shelf', high_shelf: ' high shelf' };
+const SHAPE = { peak: '', low_shelf: t(' low shelf'), high_shelf: t(' high shelf') };
 
 function band(value: Band): string {
   return `${frequency(value.frequency_hz)} ${signed(value.gain_db)} dB Q ${value.q.toFixed(1)}${SHAPE[value.shape]}`;
@@ -16,7 +17,7 @@ export function describe(setting: Setting, derived = false): string {
   if (value === null || value === undefined) return 'unknown';
   if (setting.name === 'order') return `${6 * value} dB/oct`;
   if (setting.unit === 'Hz') return frequency(value);
-  if (setting.unit === ':1') return value >= 100 ? 'closes fully' : `${value.toFixed(1)} : 1`;
+  if (setting.unit === ':1') return value >= 100 ? t('closes fully') : `${value.toFixed(1)} : 1`;
   if (['gain_db', 'makeup_db'].includes(setting.name)) return `${signed(value)} dB`;
   const shown = setting.digits === 1 ? level(value) : value.toFixed(setting.digits);
   return `${shown} ${setting.unit}`.trim();

@@ -12,16 +12,23 @@ import hashlib
 import json
 import logging
 import mimetypes
+import os
 import threading
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import spoken, worded
 from obsidian_wren.web.access import Access
 
-STATIC = Path(__file__).with_name("static")
+_ENGLISH = Path(__file__).with_name("static")
+_IN_LANGUAGE = _ENGLISH.with_name(f"static-{spoken().tag}")
+# The page as it was built: another one that is named, that of the language that is spoken, else the
+# English one.
+STATIC = Path(
+    os.environ.get("OBSIDIAN_WREN_PAGE") or (_IN_LANGUAGE if _IN_LANGUAGE.is_dir() else _ENGLISH)
+)
 _OWN_NAMES = ("127.0.0.1", "localhost", "[::1]")
 HEADERS = {
     "Content-Security-Policy": (

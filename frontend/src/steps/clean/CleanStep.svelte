@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview, Wishes } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -43,11 +44,11 @@
   const value = (name: string) => gate.find((s) => s.name === name)?.value ?? 0;
   const lead = $derived(
     {
-      gate: 'Two distributions and the edge between them. Move the thresholds, or leave them automatic.',
-      noise: 'Only as strong as your listeners’ floor asks for; more would make words hollow.',
-      hum: 'Each line of the mains is followed and taken out alone, without delay.',
-      clicks: 'Short bursts go down to what is heard on both sides of them.',
-      ring: 'How long your room reverberates, and how strong that is beside your voice.',
+      gate: t('Two distributions and the edge between them. Move the thresholds, or leave them automatic.'),
+      noise: t('Only as strong as your listeners’ floor asks for; more would make words hollow.'),
+      hum: t('Each line of the mains is followed and taken out alone, without delay.'),
+      clicks: t('Short bursts go down to what is heard on both sides of them.'),
+      ring: t('How long your room reverberates, and how strong that is beside your voice.'),
     }[leaf] ?? '',
   );
 
@@ -76,7 +77,7 @@
       {#if clean.hum}
         <HumPicture hum={clean.hum} on={own?.on ?? false} />
       {:else}
-        <Waiting text={own?.because ?? 'No mains hum stands out of your quiet take.'} />
+        <Waiting text={own?.because ?? t('No mains hum stands out of your quiet take.')} />
       {/if}
     {:else if leaf === 'clicks'}
       {#if clean.clicks}
@@ -84,8 +85,8 @@
       {:else}
         <Waiting
           text={inUse
-            ? 'No short burst was found in your room in use.'
-            : 'Record the room in use in Quiet: type and click as you do while you talk.'}
+            ? t('No short burst was found in your room in use.')
+            : t('Record the room in use in Quiet: type and click as you do while you talk.')}
         />
       {/if}
     {:else if leaf === 'ring'}
@@ -94,12 +95,13 @@
       {:else}
         <Waiting
           text={clean.ring_reduction
-            ? `${
-                clean.ring_reduction.decay_s === null
-                  ? 'You are so close that your voice tells nothing of the room’s decay.'
-                  : `From how your words fall off the room seems to decay in ${clean.ring_reduction.decay_s.toFixed(2)} s.`
-              } Clap once at your place to measure it by octave.`
-            : 'Clap once, loudly, where your mouth is, and keep still for three seconds. Or play the sweep there.'}
+            ? t('{which} Clap once at your place to measure it by octave.', {
+                which:
+                  clean.ring_reduction.decay_s === null
+                    ? 'You are so close that your voice tells nothing of the room’s decay.'
+                    : `From how your words fall off the room seems to decay in ${clean.ring_reduction.decay_s.toFixed(2)} s.`,
+              })
+            : t('Clap once, loudly, where your mouth is, and keep still for three seconds. Or play the sweep there.')}
         />
       {/if}
     {:else}
@@ -152,8 +154,10 @@
         {#if moved !== null}
           <Fact name="Room now" value="{signed(moved)} dB" mark={Math.abs(moved) < LEFT_DB ? 'good' : 'fault'}>
             {Math.abs(moved) < LEFT_DB
-              ? 'Against the profile, while you are live: it still fits.'
-              : 'Your room has left its profile. It is followed slowly; record the room at rest again in Quiet to be exact.'}
+              ? t('Against the profile, while you are live: it still fits.')
+              : t(
+                  'Your room has left its profile. It is followed slowly; record the room at rest again in Quiet to be exact.',
+                )}
           </Fact>
         {/if}
       {:else if leaf === 'ring' && clean.ring_reduction}
@@ -163,8 +167,8 @@
           mark="none"
         >
           To −60 dB, {clean.ring_reduction.method === 'speech ends'
-            ? 'estimated from how your words fall off'
-            : `measured with a ${clean.ring_reduction.method} (ISO 3382)`}.
+            ? t('estimated from how your words fall off')
+            : t('measured with a {method} (ISO 3382)', { method: clean.ring_reduction.method })}.
         </Fact>
         {#if clean.ring_reduction.ring_share_db !== null}
           <Fact name="Reverb beside your voice" value="{signed(clean.ring_reduction.ring_share_db)} dB" mark="none">

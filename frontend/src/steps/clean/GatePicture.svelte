@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import { tryGate, type GateCounts, type GateEvidence } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -104,8 +105,8 @@
       handles
       least={200}
       label="How often words and the room {inUse
-        ? 'in use'
-        : 'at rest'} lie at each level, as the gate hears them. It opens at {level(open)} and closes at {level(
+        ? t('in use')
+        : t('at rest')} lie at each level, as the gate hears them. It opens at {level(open)} and closes at {level(
         close,
       )} dBFS."
     >
@@ -131,7 +132,7 @@
           >your words{#if likely}<tspan class="soft" style="font-weight: 400">, solid: likely speech</tspan>{/if}</text
         >
         <text x={x(-90)} y={s.middle + 18} style="fill: var(--room); font-weight: 600"
-          >the room {inUse ? 'in use' : 'at rest'}</text
+          >the room {inUse ? t('in use') : t('at rest')}</text
         >
         {#if now !== null}
           <line
@@ -152,7 +153,7 @@
           fill="var(--aim-tint)"
           opacity="0.7"
         />
-        {#each [['open', open, 'opens at'], ['close', close, 'closes at']] as const as [which, value, word] (which)}
+        {#each [['open', open, t('opens at')], ['close', close, t('closes at')]] as const as [which, value, word] (which)}
           <line
             x1={x(value)}
             x2={x(value)}
@@ -171,7 +172,7 @@
             class="edge"
             role="slider"
             tabindex="0"
-            aria-label={which === 'open' ? 'Gate opens at' : 'Gate closes at'}
+            aria-label={which === 'open' ? t('Gate opens at') : t('Gate closes at')}
             aria-valuemin={-90}
             aria-valuemax={0}
             aria-valuenow={value}

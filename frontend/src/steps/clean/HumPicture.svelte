@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import { frequency } from '../../lib/format';
@@ -20,7 +21,8 @@
   const top = $derived(Math.ceil((Math.max(...lines.map((line) => line.before)) + 6) / 10) * 10);
   const low = $derived(Math.max(-120, Math.floor((Math.min(...lines.map((line) => line.after)) - 4) / 10) * 10));
   const shown = (level: number) => Math.max(level, low);
-  const told = (level: number) => (level <= -119 ? 'in the noise' : `${level.toFixed(0)} dBFS`.replace('-', '\u2212'));
+  const told = (level: number) =>
+    level <= -119 ? t('in the noise') : `${level.toFixed(0)} dBFS`.replace('-', '\u2212');
 </script>
 
 <Picture
@@ -29,7 +31,7 @@
     'before, dBFS': lines.map((line) => line.before),
     ...(on ? { 'after, dBFS': lines.map((line) => line.after) } : {}),
   })}
-  label="Lines of the hum{on ? ', before and after' : ''}: {lines
+  label="Lines of the hum{on ? t(', before and after') : ''}: {lines
     .map((line) => `${frequency(line.hz)} ${told(line.before)}${on ? ` to ${told(line.after)}` : ''}`)
     .join(', ')}."
 >
@@ -46,8 +48,8 @@
     {/each}
     <text class="soft" x={left} y={height - 6}
       >{on
-        ? 'dBFS, the room at rest: from the bar down to the column it was taken'
-        : 'dBFS, the room at rest: nothing is taken, the stage is off'}</text
+        ? t('dBFS, the room at rest: from the bar down to the column it was taken')
+        : t('dBFS, the room at rest: nothing is taken, the stage is off')}</text
     >
     {#each lines as line, i (line.hz)}
       {@const x = left + (i + 0.5) * column}
@@ -65,7 +67,7 @@
         >{!on
           ? told(line.before)
           : line.after <= -119
-            ? 'in the noise'
+            ? t('in the noise')
             : `${(line.before - line.after).toFixed(0)} dB lower`}</text
       >
       <text class="num soft" {x} y={bottom + 18} text-anchor="middle">{frequency(line.hz)}</text>

@@ -1,3 +1,4 @@
+import { t } from '../../lib/words';
 import { area, curveStepAfter } from 'd3-shape';
 import { decibelScale } from '../../lib/scales';
 
@@ -63,10 +64,22 @@ export function told(counts: {
   clicks_let_through: number;
   clicks: number;
 }): string[] {
-  const through = `${counts.room_let_through_s.toFixed(1)} of ${counts.room_s.toFixed(0)} s of room let through`;
+  const through = t('{room_let_through_s} of {room_s} s of room let through', {
+    room_let_through_s: counts.room_let_through_s.toFixed(1),
+    room_s: counts.room_s.toFixed(0),
+  });
   return [
-    `${counts.beginnings_cut} beginnings and ${counts.ends_cut} ends clipped of ${counts.words} words`,
+    t('{beginnings_cut} beginnings and {ends_cut} ends clipped of {words} words', {
+      beginnings_cut: counts.beginnings_cut,
+      ends_cut: counts.ends_cut,
+      words: counts.words,
+    }),
     through,
-    counts.clicks ? `${counts.clicks_let_through} of ${counts.clicks} clicks let through` : 'no clicks in the room',
+    counts.clicks
+      ? t('{clicks_let_through} of {clicks} clicks let through', {
+          clicks_let_through: counts.clicks_let_through,
+          clicks: counts.clicks,
+        })
+      : t('no clicks in the room'),
   ];
 }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import { sendFile, type Overview } from '../../lib/api';
   import { level, proper, signed } from '../../lib/format';
@@ -85,7 +86,7 @@
     />{unit}
   </label>
   <Button primary disabled={desk.busy || !!desk.progress} onclick={take}
-    >{files ? 'Choose a file for this mark' : 'Record this mark, 5 s'}</Button
+    >{files ? t('Choose a file for this mark') : t('Record this mark, 5 s')}</Button
   >
   <input
     bind:this={picker}
@@ -131,7 +132,7 @@
           <text class="num soft" x={p.x(tick)} y={height - 16} text-anchor="middle">{level(tick, 0)}</text>
         {/each}
         <text class="soft" x={width - 20} y={height - 2} text-anchor="end"
-          >{control.unit === '%' ? 'slider, percent' : 'number on the dial'}; dB against the lowest learned mark</text
+          >{control.unit === '%' ? t('slider, percent') : t('number on the dial')}; dB against the lowest learned mark</text
         >
         <path d={p.path} fill="none" stroke="var(--ink)" stroke-width="2" />
         {#each control.learned as row (row[0])}
@@ -155,7 +156,9 @@
   {:else if !dialled}
     <p class="soft">
       {proper(
-        'This rig’s knob is marked in dB. A numbered one is chosen in Rig, under Interface; the slider can be learned here.',
+        t(
+          'This rig’s knob is marked in dB. A numbered one is chosen in Rig, under Interface; the slider can be learned here.',
+        ),
       )}
     </p>
   {/if}
@@ -205,7 +208,7 @@
           {/each}
           <text class="soft" x="50" y="18">its dB are unknown until two marks are taken</text>
           <text class="soft" x={width - 20} y={height - 2} text-anchor="end"
-            >{control.unit === '%' ? 'slider, percent' : 'number on the dial'}</text
+            >{control.unit === '%' ? t('slider, percent') : t('number on the dial')}</text
           >
         {/snippet}
       </Picture>

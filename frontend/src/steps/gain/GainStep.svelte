@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -27,11 +28,12 @@
   const shift = $derived((overview.predictions.rest?.room_db ?? 0) - (overview.predictions.talk?.room_db ?? 0));
   const causes = $derived(overview.voice_causes);
   const LEADS: Record<string, string> = {
-    levels:
+    levels: t(
       'Talk as you do in a call. The highest peak should land in the target range; laughter then still has 10 dB.',
-    path: 'Gain before the converter first; what comes after it stays where it changes nothing.',
-    dial: 'Numbers on a dial are not decibels until they are measured.',
-    live: 'Not a bar to be read by eye: the last ten seconds, and what was highest.',
+    ),
+    path: t('Gain before the converter first; what comes after it stays where it changes nothing.'),
+    dial: t('Numbers on a dial are not decibels until they are measured.'),
+    live: t('Not a bar to be read by eye: the last ten seconds, and what was highest.'),
   };
   const moves = $derived(movesOf(plan));
 </script>
@@ -67,8 +69,8 @@
       {#if stale}
         <Fact name="Outdated" value={predicted ? `${signed(predicted.voice_db)} dB predicted` : ''} mark="fault"
           >{proper(step?.why ?? '')}
-          {predicted ? `Until it is taken again: ${proper(predicted.because)}.` : ''} Record normal talk again to see where
-          the peaks are now.</Fact
+          {predicted ? t('Until it is taken again: {because}.', { because: proper(predicted.because) }) : ''} Record normal
+          talk again to see where the peaks are now.</Fact
         >
       {/if}
       <Fact
@@ -89,7 +91,7 @@
       {#if moves.length && !plan.predicted}
         <div class="do">
           <Button primary={!stale} onclick={() => void turnAll(moves)}
-            >{simulated ? 'Turn it so' : 'I turned it so'}</Button
+            >{simulated ? t('Turn it so') : t('I turned it so')}</Button
           >
           <button type="button" class="link" onclick={() => (place.leaf.gain = 'path')}>stage by stage</button>
         </div>
@@ -103,7 +105,7 @@
         ITU-T P.56, pauses left out; you talked {Math.round(talk.activity * 100)} % of {talk.duration_s.toFixed(0)} s.
       </Fact>
       <Fact name="Signal-to-noise ratio" value={withUnit(talk.snr_db, 'dB', 0)}>
-        {talk.snr_db === null ? 'Record the room in Quiet to know it.' : ''}
+        {talk.snr_db === null ? t('Record the room in Quiet to know it.') : ''}
         {proper(plan.quiet_predicted ?? '')}
       </Fact>
       {#if overview.loud}
@@ -128,7 +130,7 @@
         disabled={!talk || stale}
         onclick={() => (step?.asks ? (asking = true) : void desk.confirm('gain'))}
       >
-        {plan && plan.verdict !== 'stay' && talk && !stale ? 'Confirm gain anyway' : 'Confirm gain'}
+        {plan && plan.verdict !== 'stay' && talk && !stale ? t('Confirm gain anyway') : t('Confirm gain')}
       </Button>
       <span>then Clean</span>
     {/if}

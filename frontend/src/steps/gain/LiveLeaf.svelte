@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { onMount } from 'svelte';
   import type { Overview } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -51,9 +52,9 @@
     if (recent === null) return '';
     const low = aim[0] ?? -15;
     const high = aim[1] ?? -10;
-    if (recent > high) return `${level(recent - high)} dB over the target`;
-    if (recent < low) return `${level(low - recent)} dB under the target`;
-    return 'in the target range';
+    if (recent > high) return t('{recent} dB over the target', { recent: level(recent - high) });
+    if (recent < low) return t('{low} dB under the target', { low: level(low - recent) });
+    return t('in the target range');
   });
 </script>
 
@@ -72,7 +73,7 @@
     <span
       >clipped <strong class="num">{clipped}</strong>{since === null
         ? ''
-        : `, ${since < 60 ? `${since.toFixed(0)} s` : `${(since / 60).toFixed(0)} min`} ago`}</span
+        : t(', {since} ago', { since: since < 60 ? `${since.toFixed(0)} s` : `${(since / 60).toFixed(0)} min` })}</span
     >
   </div>
   <div class="picture">

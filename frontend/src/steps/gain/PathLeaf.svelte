@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Control, GainPlan, Overview } from '../../lib/api';
   import { level, proper, signed } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
@@ -32,7 +33,7 @@
         <tr class:after={!control.analogue}>
           <th scope="row">
             {control.title}
-            <small>{control.analogue ? 'before the converter' : 'after the converter'}</small>
+            <small>{control.analogue ? 'before the converter' : t('after the converter')}</small>
           </th>
           <td>
             <span class="knob">
@@ -62,7 +63,7 @@
                   >{overview.rig.source === 'simulated' ||
                   (overview.rig.source === 'system' && control.key === 'slider')
                     ? 'Do it'
-                    : 'I did it'}</button
+                    : t('I did it')}</button
                 >
               {/if}
             {:else}<span class="soft">known after normal talk</span>{/if}
@@ -95,7 +96,7 @@
       <dd class="num">{level(plan.expected_headroom_db)} dB</dd>
     </div>
     <div>
-      <dt>Noise floor{plan.floor_assumed && plan.expected_floor_dbfs !== null ? ', if all of it moves' : ''}</dt>
+      <dt>Noise floor{plan.floor_assumed && plan.expected_floor_dbfs !== null ? t(', if all of it moves') : ''}</dt>
       <dd class="num">{plan.expected_floor_dbfs === null ? 'unknown' : `${level(plan.expected_floor_dbfs)} dBFS`}</dd>
     </div>
     <div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { onMount } from 'svelte';
   import type { Overview } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -27,7 +28,7 @@
   );
   const pairs = $derived(other ? [...overview.pairs, other] : overview.pairs);
   const chosen = $derived(pairs.some((pair) => pair.second === chosenPair.second) ? chosenPair.second : 'raw');
-  const named = $derived(pairs.find((pair) => pair.second === chosen)?.first ?? 'the treated voice');
+  const named = $derived(pairs.find((pair) => pair.second === chosen)?.first ?? t('the treated voice'));
   const ANSWERS = $derived<[Answer, string, string][]>([
     ['one', series?.kind === 'which' ? 'It is “one”' : 'Rather “one”', 'A'],
     ['same', 'No difference', 'S'],
@@ -76,7 +77,7 @@
         <span class="line" aria-hidden="true"
           ><span style:width="{blind.heard === which ? blind.share * 100 : 0}%"></span></span
         >
-        <span class="soft">{blind.playing && blind.heard === which ? 'you hear this one' : 'hear it'}</span>
+        <span class="soft">{blind.playing && blind.heard === which ? t('you hear this one') : t('hear it')}</span>
         <Key>{which === 'one' ? '←' : '→'}</Key>
       </button>
     {/each}
@@ -90,7 +91,7 @@
     {/each}
   </div>
   <div class="row">
-    <Button quiet onclick={() => blind.toggle()}>{blind.playing ? 'Stop' : 'Play both'}</Button><Key>Space</Key>
+    <Button quiet onclick={() => blind.toggle()}>{blind.playing ? t('Stop') : t('Play both')}</Button><Key>Space</Key>
     <Button
       quiet
       onclick={() => {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Brought } from '../../lib/api';
   import { level } from '../../lib/format';
 
@@ -42,10 +43,10 @@
               <td aria-hidden="true">→</td>
               <td class="num bold"
                 >{row.here === null && row.unit
-                  ? 'after your takes'
+                  ? t('after your takes')
                   : row.unit
                     ? number(row.here, row.unit)
-                    : 'this room'}</td
+                    : t('this room')}</td
               >
             </tr>
           {/each}

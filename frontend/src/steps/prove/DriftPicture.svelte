@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Checked } from '../../lib/api';
   import DecibelsOverFrequency from '../../parts/DecibelsOverFrequency.svelte';
@@ -23,7 +24,7 @@
   reach={reach(checked.bands)}
   under="Hz, third octaves"
   label="Voice and room now against then, in third octaves: {checked.causes.map((cause) => cause.sentence).join(' ') ||
-    'nothing drifted'}"
+    t('nothing drifted')}"
 >
   {#snippet children(x, y, at)}
     <path d={band(checked.bands, x, y)} fill="var(--aim-tint)" />

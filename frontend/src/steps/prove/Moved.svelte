@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Checked } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
@@ -13,19 +14,19 @@
   let { checked, newest }: Props = $props();
 
   const NAMES: Record<string, string> = {
-    distance: 'Distance',
-    angle: 'Angle of the microphone',
-    gain: 'Gain',
-    slider: 'Slider after the converter',
-    pad: 'Pad',
-    microphone: 'Another microphone',
-    screen: 'Pop screen',
-    hum: 'Mains hum',
-    noise: 'Noise of the room',
-    reverb: 'Reverberation',
-    processing: 'Processing elsewhere',
-    voice: 'Your voice',
-    unexplained: 'Not explained',
+    distance: t('Distance'),
+    angle: t('Angle of the microphone'),
+    gain: t('Gain'),
+    slider: t('Slider after the converter'),
+    pad: t('Pad'),
+    microphone: t('Another microphone'),
+    screen: t('Pop screen'),
+    hum: t('Mains hum'),
+    noise: t('Noise of the room'),
+    reverb: t('Reverberation'),
+    processing: t('Processing elsewhere'),
+    voice: t('Your voice'),
+    unexplained: t('Not explained'),
   };
 </script>
 

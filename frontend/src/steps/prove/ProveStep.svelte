@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { clock } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -33,12 +34,15 @@
   const beside = $derived(leaf === 'since' ? (series ? 'blind' : null) : shown ? 'since' : null);
   const lead = $derived(
     {
-      since: 'Twenty seconds, the room and then your voice, against the calibration: what moved, why, and what to do.',
-      two: 'One sentence through both. The voice cancels; what is left is the difference between the two rigs.',
-      carry:
+      since: t(
+        'Twenty seconds, the room and then your voice, against the calibration: what moved, why, and what to do.',
+      ),
+      two: t('One sentence through both. The voice cancels; what is left is the difference between the two rigs.'),
+      carry: t(
         'Every confirmation keeps a version. What travels goes into a file; what belongs to a place is measured there.',
-      report: 'The whole calibration on one page, for you and for an engineer.',
-    }[leaf] ?? 'The same sentence twice, equally loud, started together. Listen, switch, then say what you hear.',
+      ),
+      report: t('The whole calibration on one page, for you and for an engineer.'),
+    }[leaf] ?? t('The same sentence twice, equally loud, started together. Listen, switch, then say what you hear.'),
   );
 
   function leaveOff(stage: string): void {

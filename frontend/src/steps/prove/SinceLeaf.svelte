@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Checked } from '../../lib/api';
   import { clock, level } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
@@ -85,7 +86,7 @@
             <button
               type="button"
               aria-pressed={check.take_id === shown.take_id}
-              title={check.causes[0]?.sentence ?? 'Nothing drifted.'}
+              title={check.causes[0]?.sentence ?? t('Nothing drifted.')}
               onclick={() => choose(check.take_id)}
             >
               <Mark kind={check.drifted ? 'fault' : 'good'} />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Series } from '../../lib/api';
   import Picture from '../../parts/Picture.svelte';
@@ -57,7 +58,9 @@
       y={M.top - 8}
       text-anchor={at > width * 0.7 ? 'end' : at < width * 0.3 ? 'start' : 'middle'}
       style="font-weight: 700"
-      >{tally} for {series.first_name}{series.same ? `, “no difference” ${series.same} times, half to each` : ''}</text
+      >{tally} for {series.first_name}{series.same
+        ? t(', “no difference” {same} times, half to each', { same: series.same })
+        : ''}</text
     >
   {/snippet}
 </Picture>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -57,7 +58,8 @@
       {#if shown?.take_id && shown.beside_id}
         {@const id = shown.take_id}
         {#each [[id, shown.first], [shown.beside_id, shown.second]] as const as [take, name] (take)}
-          <Button quiet pressed={heard(take)} onclick={() => hear(take)}>{heard(take) ? 'Stop' : `Hear ${name}`}</Button
+          <Button quiet pressed={heard(take)} onclick={() => hear(take)}
+            >{heard(take) ? t('Stop') : t('Hear {name}', { name })}</Button
           >
         {/each}
         <label

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Compared, Version } from '../../lib/api';
   import { level, signed } from '../../lib/format';
   import { chosenPair } from './chosen-pair.svelte';
@@ -50,7 +51,7 @@
                     onclick={() =>
                       chosenPair.hear(
                         `stage:${row.stage}@${version.id}`,
-                        `${row.title}: today against version ${version.number}`,
+                        t('{title}: today against version {number}', { title: row.title, number: version.number }),
                       )}>Hear</button
                   >
                 {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Version } from '../../lib/api';
   import { clock } from '../../lib/format';
   import Mark from '../../parts/Mark.svelte';
@@ -11,7 +12,7 @@
   let { versions }: Props = $props();
   /** Of several that hold the same, the newest. */
   const inForce = $derived(versions.find((version) => version.in_force)?.id);
-  const made = (version: Version) => (version.step ? `${version.step} confirmed` : 'kept');
+  const made = (version: Version) => (version.step ? t('{step} confirmed', { step: version.step }) : 'kept');
 </script>
 
 {#if versions.length}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Quiet } from '../../lib/api';
@@ -19,7 +20,9 @@
     'third octave, Hz': quiet.third_octaves.map((band) => band.centre_hz),
     'level, dBFS': quiet.third_octaves.map((band) => band.level_dbfs),
   })}
-  label="Third-octave levels of the room in dBFS{quiet.hum ? `, with a hum family at ${quiet.hum.mains_hz} Hz` : ''}"
+  label="Third-octave levels of the room in dBFS{quiet.hum
+    ? t(', with a hum family at {mains_hz} Hz', { mains_hz: quiet.hum.mains_hz })
+    : ''}"
 >
   {#snippet children(width, height)}
     {@const p = picture(quiet, width, height, held)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import { onMount } from 'svelte';
   import type { Quiet, Rig } from '../../lib/api';
@@ -25,7 +26,7 @@
   }
   const taken = $derived<Held | null>(
     quiet && {
-      name: 'the take at rest',
+      name: t('the take at rest'),
       a_weighted: quiet.a_weighted_dbfs,
       bands: quiet.third_octaves.map((band) => band.level_dbfs),
     },
@@ -94,7 +95,7 @@
   });
 
   function hold(): void {
-    if (newest) own = { name: 'what you held', a_weighted: newest.a_weighted_dbfs, bands: [...newest.bands_dbfs] };
+    if (newest) own = { name: t('what you held'), a_weighted: newest.a_weighted_dbfs, bands: [...newest.bands_dbfs] };
   }
 
   function remember(width: number, height: number): string {
@@ -113,8 +114,8 @@
       <Button primary disabled={rig.source === 'file'} onclick={() => void onAir.watch('rest')}>Listen in</Button>
       <span
         >{rig.source === 'file'
-          ? 'Sound comes from files, so there is nothing to listen to.'
-          : 'Then switch a lamp off, move a charger, and see what falls.'}</span
+          ? t('Sound comes from files, so there is nothing to listen to.')
+          : t('Then switch a lamp off, move a charger, and see what falls.')}</span
       >
     {/if}
     {#each rig.things as thing (thing.name)}
@@ -147,7 +148,7 @@
         'held, dBFS': held?.bands ?? [],
       })}
       least={160}
-      label="Running third-octave levels against {held?.name ?? 'nothing held yet'}"
+      label="Running third-octave levels against {held?.name ?? t('nothing held yet')}"
     >
       {#snippet children(width, height)}
         {@const both = scales(low, high, width, height)}

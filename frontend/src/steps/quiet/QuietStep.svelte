@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { proper, signed, withUnit } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -25,10 +26,10 @@
   );
   const predicted = $derived(overview.predictions[leaf === 'in-use' ? 'in-use' : 'rest']);
   const LEADS: Record<string, string> = {
-    rest: 'The room at rest with nobody talking, in third octaves. Everything later is compared with this.',
-    'in-use': 'The room as it really is: type, move, drink, let the fan run. Stitches are the room at rest.',
-    parts: 'Noise of room, preamp and converter, so that you fix what dominates.',
-    listen: 'Twenty times a second, against what is held. Switch things off one at a time.',
+    rest: t('The room at rest with nobody talking, in third octaves. Everything later is compared with this.'),
+    'in-use': t('The room as it really is: type, move, drink, let the fan run. Stitches are the room at rest.'),
+    parts: t('Noise of room, preamp and converter, so that you fix what dominates.'),
+    listen: t('Twenty times a second, against what is held. Switch things off one at a time.'),
   };
 </script>
 
@@ -44,7 +45,7 @@
       {#if used}<BandPicture
           quiet={used}
           held={quiet?.third_octaves ?? []}
-          heldName={quiet ? 'stitches: at rest' : ''}
+          heldName={quiet ? t('stitches: at rest') : ''}
         />
       {:else}<Waiting
           text="Do for 20 s what you do while you talk: type, click, put a cup down, let the fan run. Say nothing."
@@ -71,25 +72,27 @@
         </Fact>
       {/if}
       <Fact
-        name={leaf === 'in-use' ? 'Room in use' : 'Room at rest'}
+        name={leaf === 'in-use' ? t('Room in use') : t('Room at rest')}
         value={withUnit(shown.rms_dbfs, 'dBFS')}
         mark={leaf === 'in-use' ? undefined : overview.causes?.enough ? 'good' : 'fault'}
       >
         {leaf === 'in-use'
-          ? `It comes and goes by ${shown.spread_db.toFixed(0)} dB.`
+          ? t('It comes and goes by {spread_db} dB.', { spread_db: shown.spread_db.toFixed(0) })
           : overview.causes?.steady
-            ? `Steady over ${shown.duration_s.toFixed(0)} s, so this take speaks for the room.`
-            : 'Something came or went during the take. Record it again when it is steady.'}
+            ? t('Steady over {duration_s} s, so this take speaks for the room.', {
+                duration_s: shown.duration_s.toFixed(0),
+              })
+            : t('Something came or went during the take. Record it again when it is steady.')}
         A-weighted, as the ear weighs it: <span class="num">{withUnit(shown.a_weighted_dbfs, 'dBFS')}</span>.
       </Fact>
       <h3>What makes the floor <span>and by how much it would fall without it, A-weighted</span></h3>
       <CauseList {causes} none="Nothing needs fixing." />
       <details>
-        <summary>All readings{leaf === 'in-use' ? ', in use' : ', at rest'}</summary>
+        <summary>All readings{leaf === 'in-use' ? t(', in use') : t(', at rest')}</summary>
         <Readings quiet={shown} />
       </details>
     {:else}
-      <Unknown what={leaf === 'in-use' ? 'the room in use' : 'the room'} />
+      <Unknown what={leaf === 'in-use' ? t('the room in use') : t('the room')} />
     {/if}
   {/snippet}
   {#snippet action()}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Quiet } from '../../lib/api';
   import { frequency, level, signed, withUnit } from '../../lib/format';
   import Fact from '../../parts/Fact.svelte';
@@ -23,12 +24,14 @@
 </Fact>
 <Fact
   name="Mains hum"
-  value={quiet.hum ? `${quiet.hum.mains_hz.toFixed(2)} Hz, ${level(quiet.hum.level_dbfs)} dBFS` : 'none found'}
+  value={quiet.hum ? `${quiet.hum.mains_hz.toFixed(2)} Hz, ${level(quiet.hum.level_dbfs)} dBFS` : t('none found')}
 >
   {quiet.hum_sentence}
 </Fact>
 {#each quiet.buzz as comb (comb.spacing_hz)}
-  <Fact name="Buzz" value={`${comb.lines} lines, ${level(comb.level_dbfs)} dBFS`}
+  <Fact
+    name="Buzz"
+    value={t('{lines} lines, {level_dbfs} dBFS', { lines: comb.lines, level_dbfs: level(comb.level_dbfs) })}
     >Every {comb.spacing_hz.toFixed(1)} Hz from {frequency(comb.low_hz)} to {frequency(comb.high_hz)}.</Fact
   >
 {/each}
@@ -48,12 +51,17 @@
     )}.
   {:else}No key, knock or crackle in the take.{/if}
 </Fact>
-<Fact name="Depth" value={quiet.grid_bits === null ? 'unknown' : `${quiet.grid_bits} bit`}>
-  {quiet.effective_bits === null ? '' : `${quiet.effective_bits.toFixed(1)} bits are above this noise floor.`}
+<Fact name="Depth" value={quiet.grid_bits === null ? 'unknown' : t('{grid_bits} bit', { grid_bits: quiet.grid_bits })}>
+  {quiet.effective_bits === null
+    ? ''
+    : t('{effective_bits} bits are above this noise floor.', { effective_bits: quiet.effective_bits.toFixed(1) })}
   Offset <span class="num">{signed(quiet.dc_offset * 100, 3)} %</span>.
 </Fact>
 <Fact name="Gaps" value={quiet.dropouts.count ? `${quiet.dropouts.count}` : 'none'}>
   {quiet.dropouts.count
-    ? `${(quiet.dropouts.total_s * 1000).toFixed(0)} ms together, the longest ${(quiet.dropouts.longest_s * 1000).toFixed(0)} ms.`
-    : 'Every sample moved.'}
+    ? t('{total_s} ms together, the longest {longest_s} ms.', {
+        total_s: (quiet.dropouts.total_s * 1000).toFixed(0),
+        longest_s: (quiet.dropouts.longest_s * 1000).toFixed(0),
+      })
+    : t('Every sample moved.')}
 </Fact>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Split } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -11,11 +12,11 @@
   const LEFT = 150;
   const TITLES: Record<string, string> = {
     room: 'room',
-    microphone: 'microphone itself',
+    microphone: t('microphone itself'),
     preamp: 'preamp',
     converter: 'converter',
-    electronics: 'preamp and converter',
-    'before the converter': 'room and preamp',
+    electronics: t('preamp and converter'),
+    'before the converter': t('room and preamp'),
   };
 
   function draw(width: number, height: number) {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { ComputerChange, Device, Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
   import { typing, typingNumber } from '../../lib/typing.svelte';
@@ -15,8 +16,8 @@
     simulated || overview.rig.source === 'system' || computer.devices.some((device) => device.of_rig),
   );
   const DIRECTIONS = [
-    { value: 'input', title: 'Inputs' },
-    { value: 'output', title: 'Outputs' },
+    { value: 'input', title: t('Inputs') },
+    { value: 'output', title: t('Outputs') },
   ] as const;
 
   function set(device: Device, field: ComputerChange['field'], value: number | boolean): void {
@@ -175,7 +176,7 @@
                   onclick={() =>
                     void desk.do('post', here ? '/api/computer/unplug' : '/api/computer/plug', {
                       body: { device_id: device.id },
-                    })}>{here ? 'Unplug' : 'Plug in'}</button
+                    })}>{here ? t('Unplug') : t('Plug in')}</button
                 >
               </td>
             {/if}

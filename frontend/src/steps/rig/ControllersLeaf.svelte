@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { controllers, SIMULATED, type Does } from '../../lib/controllers.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -11,11 +12,11 @@
   const simulated = $derived(overview.computer.simulated);
   const devices = $derived(controllers.devices.filter((name) => simulated || name !== SIMULATED));
   const CHOICES = $derived<[string, Does | 'touched'][]>([
-    ['turns the setting that I touch next', 'touched'],
-    ['mutes every feed', { do: 'mute' }],
-    ['talks while it is held (push to talk)', { do: 'talk' }],
-    ['goes live, or stops', { do: 'live' }],
-    ['records, or stops', { do: 'record' }],
+    [t('turns the setting that I touch next'), 'touched'],
+    [t('mutes every feed'), { do: 'mute' }],
+    [t('talks while it is held (push to talk)'), { do: 'talk' }],
+    [t('goes live, or stops'), { do: 'live' }],
+    [t('records, or stops'), { do: 'record' }],
     ...overview.stages.map((stage): [string, Does] => [
       `switches: ${stage.title.toLowerCase()}`,
       { do: 'stage', stage: stage.key },
@@ -52,7 +53,7 @@
       </select>
     </label>
     <Button primary={!overview.bindings.length} pressed={controllers.learning !== null} onclick={learn}
-      >{controllers.learning ? 'Stop learning' : 'Learn it'}</Button
+      >{controllers.learning ? t('Stop learning') : t('Learn it')}</Button
     >
     {#if controllers.learning && controllers.learning !== 'touched'}
       <span role="status">Now turn the knob, or press the pad.</span>
@@ -75,7 +76,7 @@
                 {#if !there}<span class="soft">not plugged in</span>{/if}
               </th>
               <td>
-                {binding.title ?? 'what it did is no longer there'}
+                {binding.title ?? t('what it did is no longer there')}
                 {#if controllers.waiting === binding.id}
                   <span class="soft">turn on until the knob meets the setting</span>
                 {/if}

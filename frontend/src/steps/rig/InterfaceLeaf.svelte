@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Interface, Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
   import Field from '../../parts/Field.svelte';
@@ -12,11 +13,13 @@
   const rig = $derived(overview.rig);
 
   const KNOBS: { value: Interface['knob']; title: string }[] = [
-    { value: 'dB', title: 'dB, or nothing' },
-    { value: 'dial', title: 'with numbers' },
+    { value: 'dB', title: t('dB, or nothing') },
+    { value: 'dial', title: t('with numbers') },
   ];
   const rates = $derived(box.rates_hz.map((value) => ({ value, title: `${value / 1000} kHz` })));
-  const depths = $derived(box.bits.map((value) => ({ value: value as 16 | 24 | 32, title: `${value} bit` })));
+  const depths = $derived(
+    box.bits.map((value) => ({ value: value as 16 | 24 | 32, title: t('{value} bit', { value }) })),
+  );
 
   function keep(change: Partial<Interface>): void {
     void desk.keepInterface(box.id, change);

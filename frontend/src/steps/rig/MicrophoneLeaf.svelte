@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { sendResponse, type Microphone, type Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
   import Button from '../../parts/Button.svelte';
@@ -20,7 +21,7 @@
     { value: 'dynamic', title: 'dynamic' },
     { value: 'ribbon', title: 'ribbon' },
     { value: 'headset', title: 'headset' },
-    { value: 'usb', title: 'USB, own converter' },
+    { value: 'usb', title: t('USB, own converter') },
   ];
   const PATTERNS = (['cardioid', 'supercardioid', 'omni', 'figure of eight'] as Microphone['pattern'][]).map(
     (value) => ({ value, title: value }),
@@ -83,7 +84,7 @@
 <div class="response">
   <h3>Response file</h3>
   <span class="file">
-    {microphone.response_name ?? 'none: Tone is fitted from your voice alone'}
+    {microphone.response_name ?? t('none: Tone is fitted from your voice alone')}
   </span>
   <input
     bind:this={picker}

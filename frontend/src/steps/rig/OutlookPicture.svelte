@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Outlook } from '../../lib/api';
@@ -15,7 +16,7 @@
 
 <Picture
   numbers={columns({
-    what: ['voice at the capsule, dB SPL', 'floor, dB(A)', 'between them, dB'],
+    what: [t('voice at the capsule, dB SPL'), t('floor, dB(A)'), t('between them, dB')],
     number: [outlook.talk_db_spl, outlook.floor_dba, outlook.voice_over_floor_db],
   })}
   least={230}
@@ -69,7 +70,7 @@
           >
         {/if}
         <text class="num" x={Math.max(row.right, row.expected ?? 0) + 8} y={row.y + 4}
-          >{row.text}{row.assumed ? ' assumed until the room is taken' : ''}</text
+          >{row.text}{row.assumed ? t(' assumed until the room is taken') : ''}</text
         >
       {:else}
         <text class="soft" x={p.x(0) + 8} y={row.y + 4}>unknown until its data are filled in</text>
@@ -80,7 +81,9 @@
       y={p.voiceY + 4}
       text-anchor="middle"
       style="fill: var(--on-voice); font-weight: 600"
-      >{p.talk - p.floor > 130 ? `${level(outlook.voice_over_floor_db, 0)} dB voice over floor` : ''}</text
+      >{p.talk - p.floor > 130
+        ? t('{voice_over_floor_db} dB voice over floor', { voice_over_floor_db: level(outlook.voice_over_floor_db, 0) })
+        : ''}</text
     >
   {/snippet}
 </Picture>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Outlook, Rig } from '../../lib/api';
   import { level } from '../../lib/format';
   import { columns } from '../../lib/numbers';
@@ -18,7 +19,12 @@
   const kept = $derived({ distance_cm: rig.distance_cm, angle_deg: rig.angle_deg });
   const placed = $derived(tried ?? kept);
   const criticalCm = $derived(outlook.critical_distance_m === null ? null : outlook.critical_distance_m * 100);
-  const said = $derived(`${level(placed.distance_cm, 0)} cm, ${level(placed.angle_deg, 0)}° off the axis`);
+  const said = $derived(
+    t('{distance_cm} cm, {angle_deg}° off the axis', {
+      distance_cm: level(placed.distance_cm, 0),
+      angle_deg: level(placed.angle_deg, 0),
+    }),
+  );
 
   async function keep(): Promise<void> {
     const wanted = tried;
@@ -46,14 +52,19 @@
 
 <Picture
   numbers={columns({
-    what: ['mouth to microphone, cm', 'off its axis, degrees', 'heard less for it, dB', 'critical distance, cm'],
+    what: [
+      t('mouth to microphone, cm'),
+      t('off its axis, degrees'),
+      t('heard less for it, dB'),
+      t('critical distance, cm'),
+    ],
     number: [kept.distance_cm, kept.angle_deg, outlook.off_axis_db, criticalCm],
   })}
   handles
   least={230}
   label="Mouth and microphone from above: {said}{criticalCm === null
     ? ''
-    : `; voice and reverberation are equal at ${level(criticalCm, 0)} cm`}"
+    : t('; voice and reverberation are equal at {criticalCm} cm', { criticalCm: level(criticalCm, 0) })}"
 >
   {#snippet children(width, height)}
     {@const plan = planOf(kept, criticalCm, width, height)}
@@ -75,7 +86,7 @@
           x={Math.max(6, plan.x - far * 0.5)}
           y={Math.max(16, plan.y - far * 0.87 - 8)}
           style="fill: var(--aim); font-weight: 600"
-          >{far > plan.y ? 'farther out: ' : ''}voice and reverberation equal, {level(criticalCm!, 0)} cm</text
+          >{far > plan.y ? t('farther out: ') : ''}voice and reverberation equal, {level(criticalCm!, 0)} cm</text
         >
       {/if}
       <path

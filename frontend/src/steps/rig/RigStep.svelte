@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -26,12 +27,12 @@
   const audit = $derived(overview.computer.findings);
   const leaf = $derived(place.leafName);
   const LEADS: Record<string, string> = {
-    outlook: 'What this rig should give at the capsule; what is measured takes the place of what was expected.',
-    microphone: 'Microphones are kept and used again in any rig. What is unknown may stay empty.',
-    interface: 'Preamp and converter, or what the microphone has inside.',
-    room: 'The room, and how you sit in it. Distance comes first.',
-    controllers: 'Knobs and pads under your hand: touch a setting, turn a knob.',
-    computer: 'What the computer does before any program hears you, worst first.',
+    outlook: t('What this rig should give at the capsule; what is measured takes the place of what was expected.'),
+    microphone: t('Microphones are kept and used again in any rig. What is unknown may stay empty.'),
+    interface: t('Preamp and converter, or what the microphone has inside.'),
+    room: t('The room, and how you sit in it. Distance comes first.'),
+    controllers: t('Knobs and pads under your hand: touch a setting, turn a knob.'),
+    computer: t('What the computer does before any program hears you, worst first.'),
   };
 </script>
 
@@ -61,12 +62,15 @@
       <p class="warning">
         <Mark kind="fault" />
         <span
-          >{audit.length}
-          {audit.length === 1 ? 'thing disagrees' : 'things disagree'} in the sound settings; the worst: {audit[0]
-            ?.title}.</span
+          >{counted(
+            audit.length,
+            '{count} thing disagrees in the sound settings; the worst: {title}.',
+            '{count} things disagree in the sound settings; the worst: {title}.',
+            { title: audit[0]?.title },
+          )}</span
         >
         <button type="button" onclick={() => (place.leaf.rig = 'computer')}
-          >{audit.length === 1 ? 'See it' : 'See them'}</button
+          >{audit.length === 1 ? t('See it') : t('See them')}</button
         >
       </p>
     {/if}
@@ -82,7 +86,7 @@
     {/each}
     {#each outlook.improvements as improvement, i (improvement.title)}
       <Fact name={improvement.title} value={`${signed(improvement.gains_db, 1)} dB`}>
-        {i === 0 ? 'Improves it most. ' : ''}{proper(improvement.because)}
+        {i === 0 ? t('Improves it most. ') : ''}{proper(improvement.because)}
       </Fact>
     {/each}
     <Fact name="Talk and floor, expected" value={outlook.talk_dbfs === null ? 'unknown' : ''}>

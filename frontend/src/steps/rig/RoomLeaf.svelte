@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview, Rig, Room } from '../../lib/api';
   import { withUnit } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
@@ -17,15 +18,15 @@
 
   const SURFACES: { value: Room['surfaces']; title: string }[] = [
     { value: null, title: 'unknown' },
-    { value: 'bare', title: 'bare and hard' },
+    { value: 'bare', title: t('bare and hard') },
     { value: 'furnished', title: 'furnished' },
-    { value: 'soft', title: 'soft: carpet, curtains, bed' },
+    { value: 'soft', title: t('soft: carpet, curtains, bed') },
     { value: 'treated', title: 'treated' },
   ];
   const SUPPORTS: { value: Rig['support']; title: string }[] = [
-    { value: 'desk stand', title: 'stand on the desk' },
+    { value: 'desk stand', title: t('stand on the desk') },
     { value: 'arm', title: 'arm' },
-    { value: 'floor stand', title: 'stand on the floor' },
+    { value: 'floor stand', title: t('stand on the floor') },
     { value: 'worn', title: 'worn' },
   ];
 
@@ -105,8 +106,8 @@
     </div>
     <p>
       Noise in this room: <span class="num">{withUnit(room.noise_dba, 'dB(A)', 0)}</span>{room.noise_dba === null
-        ? ', until a take in Quiet tells it'
-        : ', measured in the last take of the room'}. Decay time
+        ? t(', until a take in Quiet tells it')
+        : t(', measured in the last take of the room')}. Decay time
       <span class="num">{withUnit(outlook.decay_s, 's', 2)}</span>, so voice and reverberation are equal at
       <span class="num"
         >{withUnit(outlook.critical_distance_m === null ? null : outlook.critical_distance_m * 100, 'cm', 0)}</span

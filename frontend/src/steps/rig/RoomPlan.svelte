@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Room } from '../../lib/api';
   import { level } from '../../lib/format';
   import { columns } from '../../lib/numbers';
@@ -16,13 +17,15 @@
 
 <Picture
   numbers={columns({
-    what: ['length, m', 'width, m', 'height, m', 'critical distance, m'],
+    what: ['length, m', 'width, m', 'height, m', t('critical distance, m')],
     number: [room.length_m ?? null, room.width_m ?? null, room.height_m ?? null, criticalM],
   })}
   least={130}
   label="The room in plan, {long} by {broad} m{criticalM === null
     ? ''
-    : `; voice and reverberation are equal ${level(criticalM * 100, 0)} cm from the microphone`}"
+    : t('; voice and reverberation are equal {criticalM} cm from the microphone', {
+        criticalM: level(criticalM * 100, 0),
+      })}"
 >
   {#snippet children(width, height)}
     {@const px = Math.min((width - 110) / long, (height - 48) / broad)}

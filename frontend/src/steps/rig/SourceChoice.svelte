@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview, RigFields } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
   import Mark from '../../parts/Mark.svelte';
@@ -13,16 +14,16 @@
   const rig = $derived(overview.rig);
   const computer = $derived(overview.computer);
   const TITLES: Record<Source, string> = {
-    system: 'This computer',
-    browser: 'The browser’s microphone',
-    file: 'Files',
-    simulated: 'The simulated boathouse',
+    system: t('This computer'),
+    browser: t('The browser’s microphone'),
+    file: t('Files'),
+    simulated: t('The simulated boathouse'),
   };
   const TEXTS: Record<Source, string> = {
-    system: 'A microphone of this computer, at its own rate, without the browser between.',
-    browser: 'The browser hands the microphone over raw; its own processing is asked off.',
-    file: 'Takes that you recorded elsewhere: WAV, FLAC, AIFF or Ogg.',
-    simulated: 'A talker in a loft with a heater, a pump and rain. For trying everything without a microphone.',
+    system: t('A microphone of this computer, at its own rate, without the browser between.'),
+    browser: t('The browser hands the microphone over raw; its own processing is asked off.'),
+    file: t('Takes that you recorded elsewhere: WAV, FLAC, AIFF or Ogg.'),
+    simulated: t('A talker in a loft with a heater, a pump and rain. For trying everything without a microphone.'),
   };
   const offered = $derived<Source[]>(
     computer.simulated ? ['browser', 'file', 'simulated'] : ['system', 'browser', 'file'],
@@ -58,7 +59,7 @@
         onchange={(e) => void desk.do('post', '/api/computer/rig', { body: { device_id: e.currentTarget.value } })}
       >
         {#if !mine}<option value="" disabled
-            >{inputs.length ? 'choose a microphone' : 'no microphone is plugged in'}</option
+            >{inputs.length ? 'choose a microphone' : t('no microphone is plugged in')}</option
           >{/if}
         {#each inputs as input (input.key)}<option value={input.id}>{input.own_name ?? input.system_name}</option
           >{/each}

@@ -1,3 +1,4 @@
+import { t } from '../../lib/words';
 import type { Outlook } from '../../lib/api';
 import { decibelScale } from '../../lib/scales';
 import { level } from '../../lib/format';
@@ -5,7 +6,7 @@ import { level } from '../../lib/format';
 /** Geometry of the outlook: each source of noise at the capsule, their sum, and the voice over it, on one line of dB SPL. */
 
 export const LEFT = 132;
-const TITLES: Record<string, string> = { room: 'room', microphone: 'microphone itself', interface: 'interface' };
+const TITLES: Record<string, string> = { room: 'room', microphone: t('microphone itself'), interface: 'interface' };
 
 export interface Row {
   name: string;
@@ -45,7 +46,7 @@ export function picture(outlook: Outlook, maxSpl: number | null, width: number, 
   }));
   const voiceY = 22 + (outlook.contributions.length + 0.6) * apart;
   rows.push({
-    name: 'your voice',
+    name: t('your voice'),
     y: voiceY,
     left: x(outlook.floor_dba),
     right: x(outlook.talk_db_spl),

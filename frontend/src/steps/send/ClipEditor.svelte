@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Clip } from '../../lib/api';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -20,7 +21,7 @@
   const end = $derived(tried?.end ?? clip.end_s);
   const x = $derived((seconds: number) => (seconds / clip.seconds) * width);
   const ends = $derived([
-    { which: 'start', title: 'Beginning', at: start, low: 0, high: end },
+    { which: 'start', title: t('Beginning'), at: start, low: 0, high: end },
     { which: 'end', title: 'End', at: end, low: start, high: clip.seconds },
   ] as const);
   const hears = $derived(playback.playing === `clip/${clip.id}`);
@@ -113,7 +114,7 @@
       </select></label
     >
     <button type="button" class="link" onclick={() => (hears ? playback.stopSound() : playback.hearClip(clip.id))}
-      >{hears ? 'Stop' : 'Hear it'}</button
+      >{hears ? t('Stop') : t('Hear it')}</button
     >
     <button
       type="button"

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted, t } from '../../lib/words';
   import type { Destination, Overview } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
   import { playback } from '../../lib/playback.svelte';
@@ -25,9 +26,11 @@
   function mute(on: boolean, push: boolean): void {
     void desk.do('put', '/api/run/mute', { body: { key: destination.key, on, push } });
   }
-  const HEARING = { heard: 'Hear what it hears', sent: 'what it is sent', returned: 'its return' } as const;
+  const HEARING = { heard: t('Hear what it hears'), sent: t('what it is sent'), returned: t('its return') } as const;
   const offered = $derived(destination.sounds);
-  const name = $derived((what: keyof typeof HEARING) => (offered.length > 1 ? HEARING[what] : 'Hear what it is sent'));
+  const name = $derived((what: keyof typeof HEARING) =>
+    offered.length > 1 ? HEARING[what] : t('Hear what it is sent'),
+  );
 </script>
 
 <section class:chosen class:dense aria-label={destination.name}>
@@ -44,8 +47,15 @@
   {:else}
     <p class="what">
       {destination.kind === 'recorder'
-        ? `${overview.recorder.format === 'wav' ? 'WAV' : 'FLAC'}, 24 bit, ${overview.recorder.files.length} ${overview.recorder.files.length === 1 ? 'track' : 'tracks'}`
-        : 'is played to, picks nothing'}
+        ? counted(
+            overview.recorder.files.length,
+            '{format}, 24 bit, {count} track',
+            '{format}, 24 bit, {count} tracks',
+            {
+              format: overview.recorder.format === 'wav' ? 'WAV' : 'FLAC',
+            },
+          )
+        : t('is played to, picks nothing')}
     </p>
   {/if}
   {#if destination.mix && !dense}<MixPicture name={destination.name} mix={destination.mix} />{/if}
@@ -72,11 +82,11 @@
         aria-pressed={destination.muted}
         title={destination.mute_reaches
           ? undefined
-          : 'It picks the microphone itself, so a mute here does not reach it'}
-        onclick={() => mute(!destination.muted, false)}>{destination.muted ? 'Unmute' : 'Mute'}</button
+          : t('It picks the microphone itself, so a mute here does not reach it')}
+        onclick={() => mute(!destination.muted, false)}>{destination.muted ? t('Unmute') : 'Mute'}</button
       >
       <button type="button" class="link" aria-pressed={destination.push} onclick={() => mute(!destination.push, true)}
-        >{destination.push ? 'Always open' : 'Push to talk'}</button
+        >{destination.push ? t('Always open') : t('Push to talk')}</button
       >
       {#if destination.muted}<span class="soft">your voice is kept out</span>{/if}
     </p>
@@ -92,7 +102,7 @@
           aria-pressed={playback.playing === id}
           onclick={() =>
             playback.playing === id ? playback.stopSound() : playback.hearListener(destination.key, what)}
-          >{playback.playing === id ? 'Stop' : name(what)}</button
+          >{playback.playing === id ? t('Stop') : name(what)}</button
         >
       {/each}
     </p>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Mix } from '../../lib/api';
   import { level, withUnit } from '../../lib/format';
   import { decibelScale } from '../../lib/scales';
@@ -26,10 +27,12 @@
   const spoken = $derived(
     [
       ...sends.map((s) => `${s.name}${s.tap === 'raw' ? ', raw' : ''} at ${withUnit(s.lufs, 'LUFS')}`),
-      ...mix.kept_out.map((k) => `${k.name} kept out`),
+      ...mix.kept_out.map((k) => t('{name} kept out', { name: k.name })),
     ].join('; '),
   );
-  const label = $derived(`${name} gets ${spoken}. Target ${level(mix.aim_lufs, 0)} LUFS.`);
+  const label = $derived(
+    t('{name} gets {spoken}. Target {aim_lufs} LUFS.', { name, spoken, aim_lufs: level(mix.aim_lufs, 0) }),
+  );
   const short = (text: string) => (text.length > 14 ? `${text.slice(0, 13)}…` : text);
 </script>
 

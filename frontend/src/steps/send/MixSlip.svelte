@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Destination, Mix } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
   import { desk } from '../../lib/state.svelte';
@@ -55,10 +56,10 @@
 {/if}
 <div class="row">
   <span class="name">Channels</span>
-  <span class="num">{mix.channels === 1 ? 'mono' : 'stereo'}</span>
+  <span class="num">{mix.channels === 1 ? t('mono') : t('stereo')}</span>
   <span class="tools">
     <button type="button" onclick={() => pin('channels', (now) => (now.channels === 1 ? 2 : 1))}
-      >{mix.channels === 1 ? 'Stereo' : 'Mono'}</button
+      >{mix.channels === 1 ? t('Stereo') : t('Mono')}</button
     >
     {#if mix.pins.includes('channels')}<button type="button" onclick={() => pin('channels', () => null)}
         >Automatic</button

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Destination, InputChoice, ProgramSettings } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -15,14 +16,14 @@
   const settings = $derived(shown?.program);
 
   const SWITCHES: { name: keyof ProgramSettings; title: string }[] = [
-    { name: 'muted', title: 'Microphone muted' },
-    { name: 'noise_removal', title: 'Noise removal' },
-    { name: 'auto_gain', title: 'Auto gain' },
-    { name: 'echo_cancelling', title: 'Echo cancelling' },
-    { name: 'narrow_band', title: 'Narrow band, few bits' },
-    { name: 'hears_itself', title: 'Lets you hear yourself' },
-    { name: 'speaks', title: 'Somebody talks at the far end' },
-    { name: 'upside_down', title: 'Turns the wave upside down' },
+    { name: 'muted', title: t('Microphone muted') },
+    { name: 'noise_removal', title: t('Noise removal') },
+    { name: 'auto_gain', title: t('Auto gain') },
+    { name: 'echo_cancelling', title: t('Echo cancelling') },
+    { name: 'narrow_band', title: t('Narrow band, few bits') },
+    { name: 'hears_itself', title: t('Lets you hear yourself') },
+    { name: 'speaks', title: t('Somebody talks at the far end') },
+    { name: 'upside_down', title: t('Turns the wave upside down') },
   ];
   const RATES = [16000, 24000, 44100, 48000, 96000];
   const NUMBERS: {
@@ -32,9 +33,9 @@
     low: number;
     high: number;
   }[] = [
-    { name: 'latency_ms', title: 'Buffer', unit: 'ms', low: 0, high: 500 },
-    { name: 'jitter_ms', title: 'Jitter of its return', unit: 'ms', low: 0, high: 200 },
-    { name: 'drift_ppm', title: 'Its clock is off by', unit: 'ppm', low: -1000, high: 1000 },
+    { name: 'latency_ms', title: t('Buffer'), unit: 'ms', low: 0, high: 500 },
+    { name: 'jitter_ms', title: t('Jitter of its return'), unit: 'ms', low: 0, high: 200 },
+    { name: 'drift_ppm', title: t('Its clock is off by'), unit: 'ppm', low: -1000, high: 1000 },
   ];
 
   function set(change: Partial<ProgramSettings>): void {

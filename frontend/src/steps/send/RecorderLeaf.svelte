@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted, t } from '../../lib/words';
   import type { Overview, Recording } from '../../lib/api';
   import { clock, level, withUnit } from '../../lib/format';
   import { clockOf, roomText } from '../../lib/send';
@@ -15,13 +16,13 @@
   let { overview }: Props = $props();
   const recorder = $derived(overview.recorder);
   const live = $derived(overview.run.live);
-  let purpose = $state('River walk');
+  let purpose = $state(t('River walk'));
   let renaming = $state<number | null>(null);
   const TRACKS = [
-    { name: 'treated', title: 'treated voice' },
-    { name: 'raw', title: 'raw voice' },
+    { name: 'treated', title: t('treated voice') },
+    { name: 'raw', title: t('raw voice') },
     { name: 'returns', title: 'returns' },
-    { name: 'mix', title: 'the mix' },
+    { name: 'mix', title: t('the mix') },
   ] as const;
   type Choice = Pick<Overview['recorder'], 'tracks' | 'format' | 'minutes' | 'megabytes'>;
 
@@ -111,12 +112,12 @@
       {#if recorder.recording}
         Recording, file {recorder.part}: <span class="num">{clockOf(desk.live?.recorded_s ?? recorder.seconds)}</span>
       {:else if live}Room for {roomText(recorder.room_min)} of {recorder.files.length === 1
-          ? 'this track'
-          : 'these tracks'}.
+          ? t('this track')
+          : t('these tracks')}.
       {:else}Start live first; then it can be recorded.{/if}
       {#if !recorder.recording}
         About <span class="num">{level(recorder.megabytes_an_hour, 0)} MB</span> an hour in
-        {recorder.files.length === 1 ? 'one file' : `${recorder.files.length} files`}: {recorder.files.join(', ')}.
+        {counted(recorder.files.length, 'one file', '{count} files')}: {recorder.files.join(', ')}.
       {/if}
     </p>
   </div>
@@ -151,7 +152,9 @@
           />
         {:else}<strong>{file.title}</strong>{/if}
         {#if file.fault}<span><Mark kind="fault" /> {file.fault}</span>{/if}
-        <span class="soft">{file.track}{file.part > 1 ? `, file ${file.part}` : ''}, {clock(file.at)}</span>
+        <span class="soft"
+          >{file.track}{file.part > 1 ? t(', file {part}', { part: file.part }) : ''}, {clock(file.at)}</span
+        >
       </span>
       <span class="num"
         >{file.open ? 'recording' : clockOf(file.seconds)}{file.open
@@ -161,7 +164,7 @@
       {#if !file.open}
         <span class="tools">
           <button type="button" class="link" disabled={file.fault !== null} onclick={() => play(file)}
-            >{playback.playing === `recording/${file.id}` ? 'Stop' : 'Play'}</button
+            >{playback.playing === `recording/${file.id}` ? t('Stop') : t('Play')}</button
           >
           <button type="button" class="link" onclick={() => (renaming = renaming === file.id ? null : file.id)}
             >Rename</button

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
 
@@ -24,7 +25,7 @@
   <label>
     From {listener.name}
     <select value="" disabled={live} onchange={(e) => choose(listener.key, e.currentTarget.value)}>
-      <option value="">{listener.plays || 'nothing comes back'}</option>
+      <option value="">{listener.plays || t('nothing comes back')}</option>
       {#each overview.players as player (player.index)}<option value={player.index}>{player.program}</option>{/each}
     </select>
     {#if listener.plays}<button type="button" class="link" disabled={live} onclick={() => choose(listener.key, '')}
@@ -34,8 +35,10 @@
 {:else}<p>There is no return: no call or game is in use.</p>{/each}
 <p>
   {live
-    ? 'Stop live to choose the return.'
-    : 'A program that plays now can be chosen: while live it plays through Obsidian Wren, treated, and never into its own feed.'}
+    ? t('Stop live to choose the return.')
+    : t(
+        'A program that plays now can be chosen: while live it plays through Obsidian Wren, treated, and never into its own feed.',
+      )}
 </p>
 
 <style>

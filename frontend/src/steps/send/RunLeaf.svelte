@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { counted, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { clock } from '../../lib/format';
   import { decibelScale } from '../../lib/scales';
@@ -40,7 +41,7 @@
     <li><Mark kind="good" /> <span>Live since {clock(run.since ?? '')}</span></li>
     <li>
       <Mark kind={run.gaps_mark} />
-      <span>{run.dropouts === 1 ? '1 gap' : `${run.dropouts} gaps`} that anyone heard</span>
+      <span>{counted(run.dropouts, '{count} gap that anyone heard', '{count} gaps that anyone heard')}</span>
     </li>
     <li>
       <Mark kind={desk.live?.load_mark ?? run.load_mark} />
@@ -50,8 +51,8 @@
       <Mark kind={run.priority_raised ? 'good' : 'none'} />
       <span
         >{run.priority_raised
-          ? 'Runs before other programs'
-          : 'Runs like any other program: the system gives no higher priority'}</span
+          ? t('Runs before other programs')
+          : t('Runs like any other program: the system gives no higher priority')}</span
       >
     </li>
   </ul>
@@ -62,7 +63,9 @@
       onchange={(e) =>
         void desk.do('put', '/api/run/block', { body: { block_ms: Number(e.currentTarget.value) || null } })}
     >
-      <option value={0}>{run.block_held ? 'as measured' : `${run.block_ms} ms, as measured`}</option>
+      <option value={0}
+        >{run.block_held ? t('as measured') : t('{block_ms} ms, as measured', { block_ms: run.block_ms })}</option
+      >
       {#each [5, 10, 20, 40] as size (size)}<option value={size}>{size} ms</option>{/each}
     </select>
     {#each run.block_costs as [size, share] (size)}
@@ -76,7 +79,9 @@
       onchange={(e) =>
         void desk.do('put', '/api/run/buffer', { body: { buffer_ms: Number(e.currentTarget.value) || null } })}
     >
-      <option value={0}>{run.buffer_held ? 'as measured' : `${run.buffer_ms} ms, as measured`}</option>
+      <option value={0}
+        >{run.buffer_held ? t('as measured') : t('{buffer_ms} ms, as measured', { buffer_ms: run.buffer_ms })}</option
+      >
       {#each [5, 10, 20, 40, 80] as size (size)}<option value={size}>{size} ms</option>{/each}
     </select>
     <span class="soft">beyond a block, for blocks that come late</span>
@@ -117,13 +122,14 @@
         >
       {/each}
       <text class="soft small" x={x(0)} y={paths.length * 34 + 16}
-        >solid and open: made here; speckled: {overview.computer.simulated ? 'the program’s own' : 'the way to it'}, by
-        the marker</text
+        >solid and open: made here; speckled: {overview.computer.simulated
+          ? t('the program’s own')
+          : t('the way to it')}, by the marker</text
       >
     </svg>
   </div>
 {:else}
-  <p class="soft">{run.stopped_why ?? 'Not live.'} {run.when_stopped}</p>
+  <p class="soft">{run.stopped_why ?? t('Not live.')} {run.when_stopped}</p>
   {#if run.predicted_ms}
     {@const parts = PARTS.map((part) => ({ ...part, ms: run.predicted_ms?.[part.name] ?? 0 }))}
     {@const total = parts.reduce((sum, part) => sum + part.ms, 0)}

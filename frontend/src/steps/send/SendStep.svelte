@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { level } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -23,18 +24,19 @@
   }
   let { overview }: Props = $props();
   const SOURCES: Record<Overview['rig']['source'], string> = {
-    simulated: 'the simulated rig',
-    system: 'your microphone',
-    browser: 'your microphone',
-    file: 'your talk take, round and round,',
+    simulated: t('the simulated rig'),
+    system: t('your microphone'),
+    browser: t('your microphone'),
+    file: t('your talk take, round and round,'),
   };
   const LEADS: Record<string, string> = {
-    listeners:
+    listeners: t(
       'What each listener gets, and what must never reach them. A marker sent through every path shows whether it arrives treated.',
-    programs: 'The programs that listen, each with what can be set in it.',
-    beside: 'What goes with your voice, how it is ducked under it, and the returns.',
-    recorder: 'Tracks of what is live, in files that are whole at any instant.',
-    run: 'What being live costs, and where the time of each path goes.',
+    ),
+    programs: t('The programs that listen, each with what can be set in it.'),
+    beside: t('What goes with your voice, how it is ducked under it, and the returns.'),
+    recorder: t('Tracks of what is live, in files that are whole at any instant.'),
+    run: t('What being live costs, and where the time of each path goes.'),
   };
   const real = $derived(!overview.computer.simulated);
   const delivery = $derived(overview.delivery);
@@ -92,7 +94,7 @@
   {#snippet slip()}
     {#if delivery}
       <Fact
-        name={run.live ? 'Live' : 'Not live'}
+        name={run.live ? t('Live') : t('Not live')}
         value={run.live ? `${level(desk.live?.level_dbfs)} dBFS` : ''}
         mark={!run.live ? 'none' : oneRate ? 'good' : 'fault'}
       >
@@ -100,12 +102,13 @@
           Runs at {(run.rate_hz ?? 0) / 1000} kHz, Rig says {overview.rig.rate_hz / 1000} kHz: agree on one rate.
         {/if}
         {#if run.live}
-          Over {SOURCES[overview.rig.source]}; {run.dropouts === 1 ? '1 dropout' : `${run.dropouts} dropouts`}, {(
-            100 * (desk.live?.load ?? run.load)
-          ).toFixed(0)} % of one core.
+          Over {SOURCES[overview.rig.source]}; {run.dropouts === 1
+            ? '1 dropout'
+            : t('{dropouts} dropouts', { dropouts: run.dropouts })}, {(100 * (desk.live?.load ?? run.load)).toFixed(0)} %
+          of one core.
         {:else}
           {run.stopped_why ??
-            (run.wanted ? 'You were live when the program ended: start live to go on.' : run.when_stopped)}
+            (run.wanted ? t('You were live when the program ended: start live to go on.') : run.when_stopped)}
         {/if}
       </Fact>
       {#if real && leaf === 'listeners'}<SystemPrograms {overview} />{/if}

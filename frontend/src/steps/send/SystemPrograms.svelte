@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview, SystemProgram } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -25,8 +26,8 @@
 
   function hears(program: SystemProgram): string {
     const picked = program.picked ?? 'nothing';
-    if (program.hears === 'raw') return `records ${picked}: the raw microphone`;
-    return `records ${picked}`;
+    if (program.hears === 'raw') return t('records {picked}: the raw microphone', { picked });
+    return t('records {picked}', { picked });
   }
 </script>
 
@@ -44,8 +45,10 @@
       <li>
         <Mark kind={program.hears === 'feed' ? 'good' : program.hears === 'raw' ? 'fault' : 'none'} />
         <span class="who">
-          <strong title={program.process_id === null ? undefined : `process ${program.process_id}`}
-            >{program.program}</strong
+          <strong
+            title={program.process_id === null
+              ? undefined
+              : t('process {process_id}', { process_id: program.process_id })}>{program.program}</strong
           >
           <span class="soft">{hears(program)}</span>
           {#if program.muted}<span class="soft">It is muted at the sound server.</span>{/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { scaleLinear } from 'd3-scale';
   import type { Delivery } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
@@ -17,15 +18,15 @@
   const M = { left: 44, right: 18, top: 62, bottom: 44, between: 64 };
   const harmonics = $derived(colour.harmonics_db.some((db) => db !== null && db > LOW));
   const tone = $derived([
-    harmonics ? 'harmonics of a tone' : colour.beside_db === null ? 'a tone stays as it is' : '',
-    colour.beside_db === null ? '' : 'tones beside it',
+    harmonics ? t('harmonics of a tone') : colour.beside_db === null ? t('a tone stays as it is') : '',
+    colour.beside_db === null ? '' : t('tones beside it'),
   ]);
   const longest = $derived(Math.max(0.5, (colour.arrivals.at(-1)?.[0] ?? 0) * 1.05));
-  const word = $derived(on ? 'adds' : 'would add');
+  const word = $derived(on ? 'adds' : t('would add'));
   const click = $derived(
     colour.arrivals.length
-      ? `after a click: ${colour.decay_s === null ? 'fades' : `falls by 60 dB in ${colour.decay_s.toFixed(2)} s`}`
-      : 'nothing comes after a click',
+      ? `after a click: ${colour.decay_s === null ? 'fades' : t('falls by 60 dB in {decay_s} s', { decay_s: colour.decay_s.toFixed(2) })}`
+      : t('nothing comes after a click'),
   );
 </script>
 
@@ -45,15 +46,17 @@
       .domain([0, longest])
       .range([split + M.between, width - M.right])}
     <text x={M.left} y="18" style="font-weight: 600"
-      >{harmonics ? `${on ? 'Adds' : 'Would add'} harmonics` : 'No harmonics: their share is 0 %'}</text
+      >{harmonics ? (on ? t('Adds harmonics') : t('Would add harmonics')) : t('No harmonics: their share is 0 %')}</text
     >
     <text class="soft" x={M.left} y="37"
       >a tone of {frequency(colour.tone_hz)} that peaks at {level(colour.peak_dbfs, 0)} dBFS</text
     >
     <text x={split + M.between} y="18" style="font-weight: 600"
       >{colour.arrivals.length
-        ? `${on ? 'Adds' : 'Would add'} what comes after: echo, room, plate`
-        : 'No echo, room or plate: their shares are 0 %'}</text
+        ? on
+          ? t('Adds what comes after: echo, room, plate')
+          : t('Would add what comes after: echo, room, plate')
+        : t('No echo, room or plate: their shares are 0 %')}</text
     >
     <text class="soft" x={split + M.between} y="37">{click}</text>
     {#each steps(LOW, 0, 20) as tick (tick)}

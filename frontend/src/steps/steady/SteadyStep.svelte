@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -23,10 +24,10 @@
   const stages = $derived(overview.stages.filter((s) => s.step === 'steady' && s.leaf === leaf));
   const lead = $derived(
     {
-      levels: 'How your words spread over level, raw and treated, against what listeners need.',
-      curve: 'What goes in against what comes out, and a stretch of your talk with what was taken from it.',
-      colour: 'What each share adds, for character or fun. Off until you want it.',
-      order: 'The sequence of the stages. Move one, and read what that gives up.',
+      levels: t('How your words spread over level, raw and treated, against what listeners need.'),
+      curve: t('What goes in against what comes out, and a stretch of your talk with what was taken from it.'),
+      colour: t('What each share adds, for character or fun. Off until you want it.'),
+      order: t('The sequence of the stages. Move one, and read what that gives up.'),
     }[leaf] ?? '',
   );
 </script>

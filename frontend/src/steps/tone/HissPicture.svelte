@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Overview, Tone } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
@@ -20,7 +21,9 @@
   const threshold = (stage: string) =>
     overview.settings.find((s) => s.stage === stage && s.name === 'threshold_dbfs')?.value ?? -30;
   const heldWord = (row: string) =>
-    overview.stages.find((s) => s.kind === (row === 'breath' ? 'deplosive' : 'deesser'))?.on ? 'held' : 'would be held';
+    overview.stages.find((s) => s.kind === (row === 'breath' ? 'deplosive' : 'deesser'))?.on
+      ? 'held'
+      : t('would be held');
   const centre = $derived(overview.settings.find((s) => s.stage === 'deesser' && s.name === 'frequency_hz')?.value);
 </script>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Tone } from '../../lib/api';
   import { frequency } from '../../lib/format';
   import { HIGH_HZ, LOW_HZ, type Aid } from '../../lib/aids';
@@ -13,11 +14,11 @@
   }
   let { tone }: Props = $props();
   const AIDS: [Aid, string, string][] = [
-    ['all', 'All of it', ''],
-    ['low', 'Low', `under ${frequency(LOW_HZ)}`],
-    ['middle', 'Middle', `${frequency(LOW_HZ)} to ${frequency(HIGH_HZ)}`],
-    ['high', 'High', `over ${frequency(HIGH_HZ)}`],
-    ['probe', 'Probe', frequency(playback.probeHz)],
+    ['all', t('All of it'), ''],
+    ['low', t('Low'), t('under {LOW_HZ}', { LOW_HZ: frequency(LOW_HZ) })],
+    ['middle', t('Middle'), `${frequency(LOW_HZ)} to ${frequency(HIGH_HZ)}`],
+    ['high', t('High'), t('over {HIGH_HZ}', { HIGH_HZ: frequency(HIGH_HZ) })],
+    ['probe', t('Probe'), frequency(playback.probeHz)],
   ];
   const M = { left: 20, right: 20, top: 40, bottom: 34 };
   const low = $derived(tone.points_hz[0] ?? 50);

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { act, sendFileTo, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { playback } from '../../lib/playback.svelte';
@@ -13,10 +14,10 @@
   }
   let { overview, tone }: Props = $props();
   const MOVES = [
-    ['warmth_db', 'Warmth', 'around 160 Hz'],
-    ['body_db', 'Body', 'around 450 Hz'],
-    ['clarity_db', 'Clarity', 'around 3.2 kHz'],
-    ['air_db', 'Air', 'over 9 kHz'],
+    ['warmth_db', t('Warmth'), 'around 160 Hz'],
+    ['body_db', t('Body'), 'around 450 Hz'],
+    ['clarity_db', t('Clarity'), 'around 3.2 kHz'],
+    ['air_db', t('Air'), 'over 9 kHz'],
   ] as const;
   const wishes = $derived(overview.wishes);
   const target = $derived({ kind: wishes.target?.kind ?? ('by pitch' as const), id: wishes.target?.id ?? null });
@@ -76,7 +77,7 @@
         <option value="lower voice">average speech, lower voices</option>
         <option value="higher voice">average speech, higher voices</option>
         <option value="reference take" disabled={!reference}
-          >your reference take{reference ? '' : ' (take one first)'}</option
+          >your reference take{reference ? '' : t(' (take one first)')}</option
         >
         {#each overview.targets as entry (entry.id)}<option value="imported/{entry.id}">{entry.name}</option>{/each}
         <option value="import">a file: Hz and dB in two columns…</option>

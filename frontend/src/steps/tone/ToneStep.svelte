@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Known, Overview } from '../../lib/api';
   import { frequency, signed } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -34,7 +35,7 @@
     ),
   );
   const known = (line: Known) =>
-    line.given ? (line.uncertainty_db === null ? '' : `±${line.uncertainty_db.toFixed(1)} dB`) : 'not given';
+    line.given ? (line.uncertainty_db === null ? '' : `±${line.uncertainty_db.toFixed(1)} dB`) : t('not given');
   const equalizer = $derived(overview.stages.find((s) => s.key === 'equalizer'));
   const read = $derived(overview.takes.some((take) => take.purpose === 'passage' && !take.fault));
   /** Why a passage that was read has no tone. */
@@ -42,11 +43,12 @@
   const warnings = $derived(overview.delivery?.warnings ?? []);
   const lead = $derived(
     {
-      corridor:
+      corridor: t(
         'What microphone and room add to your voice, as far as it can be known. The correction goes no further.',
-      target: 'Correct the rig alone or shape the voice too, and bend the result.',
-      hiss: 'Every burst of breath and every “s” of your talk, and where they are held.',
-      parts: 'Hear one part of your voice alone, or slide a narrow band along it.',
+      ),
+      target: t('Correct the rig alone or shape the voice too, and bend the result.'),
+      hiss: t('Every burst of breath and every “s” of your talk, and where they are held.'),
+      parts: t('Hear one part of your voice alone, or slide a narrow band along it.'),
     }[leaf] ?? '',
   );
 </script>
@@ -58,8 +60,8 @@
     {:else if reading || !tone}
       <Waiting
         text={overview.quiet
-          ? 'Read this aloud at your normal level. It holds the sounds of English.'
-          : 'Record the room in Quiet first: the fit has to know where your voice ends and the room begins.'}
+          ? t('Read this aloud at your normal level. It holds the sounds of English.')
+          : t('Record the room in Quiet first: the fit has to know where your voice ends and the room begins.')}
         passage={overview.quiet ? PASSAGE : undefined}
       />
     {:else if leaf === 'target'}<TargetLeaf {overview} {tone} />
@@ -146,7 +148,7 @@
         pressed={overview.watch.on}
         title="Your voice under the target range while you talk"
         onclick={() => void (overview.watch.on ? onAir.stopWatch() : onAir.watch('talk'))}
-        >{overview.watch.on ? 'Stop listening' : 'Listen in'}</Button
+        >{overview.watch.on ? t('Stop listening') : t('Listen in')}</Button
       >
     {/if}
     <span>then Steady</span>

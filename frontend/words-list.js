@@ -1,0 +1,30 @@
+/** Writes every message of the page, file by file, to words.json; from there they come into the catalogue (`make sentences`). */
+
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join, relative } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { saidIn } from './words.js';
+
+const SOURCE = new URL('src/', import.meta.url).pathname;
+
+/** The messages by file, pairs for what counts. */
+export function listed() {
+  const files = readdirSync(SOURCE, { recursive: true, withFileTypes: true })
+    .filter(
+      (entry) =>
+        entry.isFile() && /\.(svelte|ts)$/.test(entry.name) && !/(words|generated|\.test|\.d)\.ts$/.test(entry.name),
+    )
+    .map((entry) => join(entry.parentPath, entry.name))
+    .sort();
+  const found = files.map((path) => {
+    const messages = saidIn(readFileSync(path, 'utf8'), path.endsWith('.svelte')).map((one) =>
+      JSON.stringify(one.message),
+    );
+    return [relative(SOURCE, path), [...new Set(messages)].map((text) => JSON.parse(text))];
+  });
+  return Object.fromEntries(found.filter(([, messages]) => messages.length));
+}
+
+if (import.meta.url === pathToFileURL(process.argv[1]).href) {
+  writeFileSync(new URL('words.json', import.meta.url), `${JSON.stringify(listed(), null, 2)}\n`);
+}
