@@ -80,7 +80,7 @@ types: .setup-test
 	cd frontend && npm run --silent types
 
 sentences: .setup-test
-	cd frontend && node words-list.js
+	cd frontend && npm run --silent words
 	$(BIN)/python scripts/write_catalogue.py
 
 # One file to install, in an environment that holds nothing else.

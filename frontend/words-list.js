@@ -12,14 +12,14 @@ export function listed() {
   const files = readdirSync(SOURCE, { recursive: true, withFileTypes: true })
     .filter(
       (entry) =>
-        entry.isFile() && /\.(svelte|ts)$/.test(entry.name) && !/(words|generated|\.test|\.d)\.ts$/.test(entry.name),
+        entry.isFile() && /\.(svelte|ts)$/.test(entry.name) && !/(^words|generated|\.test|\.d)\.ts$/.test(entry.name),
     )
     .map((entry) => join(entry.parentPath, entry.name))
     .sort();
   const found = files.map((path) => {
-    const messages = saidIn(readFileSync(path, 'utf8'), path.endsWith('.svelte')).map((one) =>
-      JSON.stringify(one.message),
-    );
+    const messages = saidIn(readFileSync(path, 'utf8'), path.endsWith('.svelte'))
+      .filter((one) => one.kind !== 'mark')
+      .map((one) => JSON.stringify(one.message));
     return [relative(SOURCE, path), [...new Set(messages)].map((text) => JSON.parse(text))];
   });
   return Object.fromEntries(found.filter(([, messages]) => messages.length));

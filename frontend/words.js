@@ -159,7 +159,7 @@ export function saidIn(source, isSvelte, ours = imported(source)) {
       add({ kind: 'call', start: node.start, end: node.end, message: counts ? messages : messages[0], places, count });
     }
   });
-  return found;
+  return found.sort((one, other) => one.start - other.start);
 }
 
 const ENGLISH = { message: (english) => english, forms: (pair) => pair, form: 'count === 1 ? 0 : 1', mark: '.' };
@@ -245,7 +245,7 @@ export function words(language) {
         id.includes('?') ||
         !file.includes('/src/') ||
         !/\.(svelte|ts)$/.test(file) ||
-        /(words|generated|\.test|\.d)\.(ts|js)$/.test(file)
+        /(\/words|generated|\.test|\.d)\.(ts|js)$/.test(file)
       )
         return null;
       return inLanguage(source, file.endsWith('.svelte'), language);

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { codeWord } from './lib/code-words';
   import { t } from './lib/words';
   import { onMount } from 'svelte';
   import { titleOf } from './lib/address';
@@ -127,13 +128,13 @@
         <button
           type="button"
           aria-disabled={!overview.undo || undefined}
-          title={overview.undo ? `Undo: ${overview.undo.title}` : t('Nothing to undo')}
+          title={overview.undo ? t('Undo: {what}', { what: overview.undo.title }) : t('Nothing to undo')}
           onclick={() => overview?.undo && void desk.do('post', '/api/undo')}>Undo</button
         >
         <button
           type="button"
           aria-disabled={!overview.redo || undefined}
-          title={overview.redo ? `Redo: ${overview.redo.title}` : t('Nothing to redo')}
+          title={overview.redo ? t('Redo: {what}', { what: overview.redo.title }) : t('Nothing to redo')}
           onclick={() => overview?.redo && void desk.do('post', '/api/redo')}>Redo</button
         >
       </span>
@@ -158,8 +159,7 @@
       <label class="theme">
         <span class="hidden-text">Theme</span>
         <select value={place.theme} onchange={(event) => place.setTheme(event.currentTarget.value as Theme)}>
-          {#each THEMES as theme (theme)}<option value={theme}>{theme === 'system' ? t('as system') : theme}</option
-            >{/each}
+          {#each THEMES as theme (theme)}<option value={theme}>{codeWord(theme)}</option>{/each}
         </select>
       </label>
       <button type="button" class="help" onclick={() => (place.help = true)} aria-label="Keys">?</button>
@@ -300,7 +300,7 @@
   .gap {
     flex: 1;
   }
-  header > span {
+  header > span:not(.confirmed) {
     white-space: nowrap;
   }
   .simulated {
@@ -375,10 +375,11 @@
     }
   }
   .confirmed {
-    flex: none;
-    min-width: 118px;
+    /* Of all that stands here this may take two lines, where words are long. */
+    flex: 0 1 118px;
+    min-width: 60px;
+    line-height: 1.2;
     text-align: right;
-    white-space: nowrap;
   }
   .trouble {
     display: flex;

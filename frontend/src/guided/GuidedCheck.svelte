@@ -32,13 +32,13 @@
       title: t('Room'),
       now: running !== null && silent,
       share: fresh ? 1 : Math.min(1, doneS / ROOM_S),
-      says: fresh ? 'done' : `${ROOM_S} s`,
+      says: fresh ? t('done') : `${ROOM_S} s`,
     },
     {
       title: t('Sentence'),
       now: running !== null && !silent,
       share: fresh ? 1 : Math.max(0, (doneS - ROOM_S) / (wholeS - ROOM_S)),
-      says: fresh ? 'done' : `${wholeS - ROOM_S} s`,
+      says: fresh ? t('done') : `${wholeS - ROOM_S} s`,
     },
   ]);
 

@@ -48,7 +48,7 @@
         title: each.title,
         now: each === shown,
         share: each.done && !now ? 1 : now && running ? Math.min(1, running.done_s / running.seconds) : 0,
-        says: each.done && !now ? 'done' : now ? 'now' : usual,
+        says: each.done && !now ? t('done') : now ? t('now') : usual,
         notes: now ? [] : (each.take?.notes ?? []).map((note) => proper(note)),
       };
     }),

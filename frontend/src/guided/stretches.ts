@@ -20,7 +20,7 @@ export const STRETCHES: Stretch[] = [
   },
   {
     purpose: 'talk',
-    title: 'Talk',
+    title: t('Talk'),
     ask: t('Talk as you do in a call.'),
     hint: t('About anything. It ends by itself when your level is known, mostly within half a minute.'),
   },

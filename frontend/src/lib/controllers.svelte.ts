@@ -8,7 +8,7 @@ import { pushToTalk } from './push-to-talk';
 import { desk } from './state.svelte';
 
 export type Does = Pick<Binding, 'do'> & Partial<Pick<Binding, 'stage' | 'name' | 'clip'>>;
-export const SIMULATED = 'Simulated controller';
+export const SIMULATED = t('Simulated controller');
 const ASKED = 'controllers';
 const BAND_GAIN_DB: [number, number] = [-12, 9];
 

@@ -1,16 +1,17 @@
 /** Numbers as they are written on the page: a true minus sign, a fixed number of decimals, "unknown" for what is not known. */
 
-export const UNKNOWN = 'unknown';
+import { marked, t } from './words';
+export const UNKNOWN = t('unknown');
 
 export function signed(value: number, decimals = 1): string {
   const text = Math.abs(value).toFixed(decimals);
-  if (Number(text) === 0) return text;
-  return value < 0 ? `−${text}` : `+${text}`;
+  if (Number(text) === 0) return marked(text);
+  return marked(value < 0 ? `−${text}` : `+${text}`);
 }
 
 export function level(value: number | null | undefined, decimals = 1): string {
   if (value === null || value === undefined) return UNKNOWN;
-  return value.toFixed(decimals).replace('-', '−');
+  return marked(value.toFixed(decimals).replace('-', '−'));
 }
 
 export function withUnit(value: number | null | undefined, unit: string, decimals = 1): string {
@@ -20,12 +21,17 @@ export function withUnit(value: number | null | undefined, unit: string, decimal
 export function frequency(hz: number): string {
   if (hz < 1000) return `${Math.round(hz)} Hz`;
   const thousands = hz / 1000;
-  return `${thousands.toFixed(1).replace(/\.0$/, '')} kHz`;
+  return `${marked(thousands.toFixed(1).replace(/\.0$/, ''))} kHz`;
+}
+
+/** A rate in kHz: 44.1 kHz. */
+export function rate(hz: number): string {
+  return `${marked(String(hz / 1000))} kHz`;
 }
 
 /** Axis label of a frequency: 125, 1 k. */
 export function frequencyTick(hz: number): string {
-  return hz >= 1000 ? `${hz / 1000} k` : String(hz);
+  return marked(hz >= 1000 ? `${hz / 1000} k` : String(hz));
 }
 
 export function clock(iso: string): string {

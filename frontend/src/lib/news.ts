@@ -14,9 +14,7 @@ function begun(before: Moment, now: Moment): string[] {
   const { progress } = now;
   if (!progress || progress.state === before.progress?.state) return [];
   return [
-    progress.state === 'measuring'
-      ? t('Measuring.')
-      : t('Recording {TAKE_NAMES}.', { TAKE_NAMES: TAKE_NAMES[progress.purpose] }),
+    progress.state === 'measuring' ? t('Measuring.') : t('Recording {take}.', { take: TAKE_NAMES[progress.purpose] }),
   ];
 }
 

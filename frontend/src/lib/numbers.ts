@@ -1,4 +1,5 @@
 /** What a picture is drawn from, as a table; an unknown number is null. */
+import { t } from './words';
 export interface Numbers {
   columns: string[];
   rows: (string | number | null)[][];
@@ -16,7 +17,7 @@ export function columns(named: Record<string, readonly (string | number | null |
 
 /** As it is read: four digits tell a level to a hundredth of a decibel. */
 export function shown(value: string | number | null): string {
-  if (value === null) return 'unknown';
+  if (value === null) return t('unknown');
   if (typeof value === 'string') return value;
   const rounded = Math.abs(value) >= 1000 ? value.toFixed(0) : String(Math.round(value * 100) / 100);
   return rounded.replace('-', '−');

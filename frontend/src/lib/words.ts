@@ -16,6 +16,6 @@ export function counted(count: number, singular: string, plural: string, values:
 }
 
 /** A written number with the decimal mark of the language; the build puts it in place of the point. */
-export function marked(text: string): string {
-  return text;
+export function marked(text: string | undefined): string {
+  return text ?? '';
 }

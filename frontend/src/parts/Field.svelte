@@ -1,4 +1,5 @@
 <script lang="ts" generics="T extends string | number | boolean | null">
+  import { t } from '../lib/words';
   import { REFUSED, typing, typingNumber } from '../lib/typing.svelte';
 
   /** One field of a form: a number with its unit, a name, a choice, or a yes, no or unknown. It is kept when it is left. */
@@ -14,9 +15,9 @@
   let { label, value, kind = 'text', choices = [], wide = false, disabled = false, keep }: Props = $props();
 
   const KNOWN = [
-    { value: null, title: 'unknown' },
-    { value: true, title: 'yes' },
-    { value: false, title: 'no' },
+    { value: null, title: t('unknown') },
+    { value: true, title: t('yes') },
+    { value: false, title: t('no') },
   ] as { value: T; title: string }[];
   const offered = $derived(kind === 'known' ? KNOWN : choices);
 
@@ -62,7 +63,7 @@
     {:else}
       <input
         inputmode={kind === 'text' ? 'text' : 'decimal'}
-        placeholder={kind === 'number' ? 'unknown' : undefined}
+        placeholder={kind === 'number' ? t('unknown') : undefined}
         {disabled}
         {@attach field}
       />

@@ -71,8 +71,8 @@
   }
 
   function title(wanted: Purpose): string {
-    if (source === 'file') return t('Choose a file for {NAMES}', { NAMES: NAMES[wanted] });
-    if (wanted === 'sentence' && place.step === 'send') return 'A sentence';
+    if (source === 'file') return t('Choose a file for {take}', { take: NAMES[wanted] });
+    if (wanted === 'sentence' && place.step === 'send') return t('A sentence');
     const verb = wanted === 'passage' ? t('Read') : t('Record');
     if (wanted === 'talk' && taking.untilSteady) return `${verb} ${NAMES[wanted]}`;
     const lasts = `${NAMES[wanted]}, ${desk.overview?.seconds[wanted]} s`;

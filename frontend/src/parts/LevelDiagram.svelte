@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { codeWord } from '../lib/code-words';
   import { t } from '../lib/words';
   import type { DiagramPoint } from '../lib/api';
   import { level } from '../lib/format';
@@ -119,7 +120,7 @@
       >
         <rect x={predicted ? -62 : -32} y="-12" width={predicted ? 124 : 64} height="16" fill="var(--paper)" />
         <text text-anchor="middle" style="fill: var(--room); font-weight: 600"
-          >room (A){predicted ? ', predicted' : ''}</text
+          >{predicted ? t('room (A), predicted') : t('room (A)')}</text
         >
       </g>
     {/if}
@@ -156,7 +157,7 @@
         text-anchor={final ? 'end' : 'middle'}
         style="font-weight: 600"
         >{shortName(point.title, placed.lines * (x1 - x0 + 6) - 6)}{point.note && placed.lines === 1
-          ? ` (${point.note})`
+          ? ` (${codeWord(point.note)})`
           : ''}</text
       >
       {#if placed.lines === 1}
@@ -169,7 +170,7 @@
       {@const middle = point.name === 'mic' ? x0 : (x0 + x1) / 2}
       {@const anchor = point.name === 'mic' ? 'start' : 'middle'}
       <text x={middle} y={PLOT.bottom + 16} text-anchor={anchor} style="font-weight: 600">
-        {point.title}{point.note ? ` (${point.note})` : ''}
+        {point.title}{point.note ? ` (${codeWord(point.note)})` : ''}
       </text>
       {#each numbers(point) as line, row (line)}
         <text class="num soft" x={middle} y={PLOT.bottom + 32 + row * 15} text-anchor={anchor}>{line}</text>

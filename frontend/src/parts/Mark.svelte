@@ -5,7 +5,7 @@
     kind: 'good' | 'fault' | 'none';
   }
   let { kind }: Props = $props();
-  const words = { good: 'good', fault: 'fault', none: t('not applicable') };
+  const words = { good: t('good'), fault: t('fault'), none: t('not applicable') };
 </script>
 
 <svg viewBox="0 0 12 12" width="12" height="12" role="img" aria-label={words[kind]}>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { counted, t } from '../lib/words';
+  import { counted, marked, t } from '../lib/words';
   import type { Overview } from '../lib/api';
   import { desk } from '../lib/state.svelte';
   import Mark from './Mark.svelte';
@@ -42,7 +42,7 @@
         Your voice is kept out of {each.name}; {each.db > SILENT_DBFS
           ? t('what still arrives:')
           : t('nothing arrives.')}
-        {#if each.db > SILENT_DBFS}<span class="num">{each.db.toFixed(0).replace('-', '−')} dBFS</span>{/if}
+        {#if each.db > SILENT_DBFS}<span class="num">{marked(each.db.toFixed(0)).replace('-', '−')} dBFS</span>{/if}
       </span>
     {/each}
   </p>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../lib/words';
+  import { marked, t } from '../lib/words';
   import type { ChangeSetting, Setting } from '../lib/api';
   import { proper } from '../lib/format';
   import { chosen } from '../lib/keys';
@@ -45,7 +45,9 @@
   </button>
   <p>
     {proper(setting.because)}
-    {#if setting.sure_db != null}Uncertainty <span class="num small">±{(2 * setting.sure_db).toFixed(1)} dB</span>.{/if}
+    {#if setting.sure_db != null}Uncertainty <span class="num small"
+        >±{marked((2 * setting.sure_db).toFixed(1))} dB</span
+      >.{/if}
     {#if setting.pinned}<span class="derived">Automatic: <span class="num">{describe(setting, true)}</span>.</span>{/if}
   </p>
   {#if active}

@@ -39,7 +39,7 @@
   <div class="head">
     <Mark kind={warning ? 'fault' : stage.on ? 'good' : 'none'} />
     <h3>{stage.title}</h3>
-    <span class="state">{stage.on ? 'on' : 'off'}</span>
+    <span class="state">{stage.on ? t('on') : t('off')}</span>
     {#if stage.pinned}<span class="pinned">pinned</span>{/if}
   </div>
   <p>{proper(stage.because)}</p>
@@ -52,7 +52,7 @@
       <button type="button" onclick={() => void hold(!stage.on)}>{stage.on ? t('Switch off') : t('Switch on')}</button>
     {/if}
     {#if stage.pinned}
-      <button type="button" onclick={() => void hold(null)}>Automatic: {stage.derived_on ? 'on' : 'off'}</button>
+      <button type="button" onclick={() => void hold(null)}>Automatic: {stage.derived_on ? t('on') : t('off')}</button>
     {/if}
     {#if stage.on && desk.treatable}
       <button type="button" aria-pressed={left} onclick={() => playback.leaveOut(stage.key)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { codeWord } from '../lib/code-words';
   import type { Step } from '../lib/api';
   import { place } from '../lib/place.svelte';
 
@@ -19,7 +20,7 @@
     >
       <span class="num">{i + 1}</span>
       <span class="title">{step.title}</span>
-      <span class="status {step.status.replace(' ', '-')}">{step.status === 'stale' ? 'outdated' : step.status}</span>
+      <span class="status {step.status.replace(' ', '-')}">{codeWord(step.status)}</span>
     </button>
   {/each}
 </nav>

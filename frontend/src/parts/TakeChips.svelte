@@ -28,8 +28,8 @@
     >
       <Mark kind={kind(take)} />
       {WORDS[take.purpose]}, {clock(take.taken_at)}{take.half ? t(', cut off') : ''}{take.stale
-        ? ', outdated'
-        : ''}{take.notes.length ? ', note' : ''}
+        ? t(', outdated')
+        : ''}{take.notes.length ? t(', note') : ''}
     </button>
   {/each}
 </span>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { marked } from '../lib/words';
   import type { Take } from '../lib/api';
   import { clock } from '../lib/format';
   import { playback } from '../lib/playback.svelte';
@@ -40,8 +41,8 @@
 {/if}
 {#each halves as half (half.id)}
   <p class="detail">
-    A take of {NAMES[half.purpose]} was cut off after {half.seconds.toFixed(1)} s ({clock(half.started_at)}). What came
-    before is whole.
+    A take of {NAMES[half.purpose]} was cut off after {marked(half.seconds.toFixed(1))} s ({clock(half.started_at)}).
+    What came before is whole.
     <button
       type="button"
       class="link"

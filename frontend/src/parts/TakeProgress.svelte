@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../lib/words';
+  import { marked, t } from '../lib/words';
   import type { Progress } from '../lib/api';
   import { level } from '../lib/format';
   import { taking } from '../lib/taking.svelte';
@@ -27,8 +27,8 @@
   <span class="hint"
     >{steady
       ? t('uncertainty of the level ±{active_error_db}, of the peaks ±{peak_error_db} dB; the take ends at ±0.5', {
-          active_error_db: steady.active_error_db.toFixed(1),
-          peak_error_db: steady.peak_error_db.toFixed(1),
+          active_error_db: marked(steady.active_error_db.toFixed(1)),
+          peak_error_db: marked(steady.peak_error_db.toFixed(1)),
         })
       : t('talk on: it ends by itself when your level is known')}</span
   >

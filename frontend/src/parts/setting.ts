@@ -1,4 +1,4 @@
-import { t } from '../lib/words';
+import { marked, t } from '../lib/words';
 import type { Band, ChangeSetting, Setting } from '../lib/api';
 import { frequency, level, signed } from '../lib/format';
 
@@ -6,7 +6,7 @@ const BAND_STEP_DB = 0.5;
 const SHAPE = { peak: '', low_shelf: t(' low shelf'), high_shelf: t(' high shelf') };
 
 function band(value: Band): string {
-  return `${frequency(value.frequency_hz)} ${signed(value.gain_db)} dB Q ${value.q.toFixed(1)}${SHAPE[value.shape]}`;
+  return `${frequency(value.frequency_hz)} ${signed(value.gain_db)} dB Q ${marked(value.q.toFixed(1))}${SHAPE[value.shape]}`;
 }
 
 /** A setting's value, or what was derived, with its unit. */
@@ -14,12 +14,12 @@ export function describe(setting: Setting, derived = false): string {
   const bell = derived ? setting.derived_band : setting.band;
   if (bell) return band(bell);
   const value = derived ? setting.derived : setting.value;
-  if (value === null || value === undefined) return 'unknown';
+  if (value === null || value === undefined) return t('unknown');
   if (setting.name === 'order') return `${6 * value} dB/oct`;
   if (setting.unit === 'Hz') return frequency(value);
-  if (setting.unit === ':1') return value >= 100 ? t('closes fully') : `${value.toFixed(1)} : 1`;
+  if (setting.unit === ':1') return value >= 100 ? t('closes fully') : `${marked(value.toFixed(1))} : 1`;
   if (['gain_db', 'makeup_db'].includes(setting.name)) return `${signed(value)} dB`;
-  const shown = setting.digits === 1 ? level(value) : value.toFixed(setting.digits);
+  const shown = setting.digits === 1 ? level(value) : marked(value.toFixed(setting.digits));
   return `${shown} ${setting.unit}`.trim();
 }
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Overview, Wishes } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -95,12 +95,16 @@
       {:else}
         <Waiting
           text={clean.ring_reduction
-            ? t('{which} Clap once at your place to measure it by octave.', {
-                which:
-                  clean.ring_reduction.decay_s === null
-                    ? 'You are so close that your voice tells nothing of the room’s decay.'
-                    : `From how your words fall off the room seems to decay in ${clean.ring_reduction.decay_s.toFixed(2)} s.`,
-              })
+            ? clean.ring_reduction.decay_s === null
+              ? t(
+                  'You are so close that your voice tells nothing of the room’s decay. Clap once at your place to measure it by octave.',
+                )
+              : t(
+                  'From how your words fall off the room seems to decay in {decay} s. Clap once at your place to measure it by octave.',
+                  {
+                    decay: marked(clean.ring_reduction.decay_s.toFixed(2)),
+                  },
+                )
             : t('Clap once, loudly, where your mouth is, and keep still for three seconds. Or play the sweep there.')}
         />
       {/if}
@@ -127,7 +131,7 @@
       {#if clean.predicted}<Fact name="Predicted" value="" mark="none">{clean.predicted}</Fact>{/if}
       {#if leaf === 'gate'}
         {#if !inUse}
-          <Fact name="The room in use" value="unknown" mark="none"
+          <Fact name="The room in use" value={t('unknown')} mark="none"
             >Only the room at rest is known. Record it in use: type, move, let the fan run. The edge belongs over that.</Fact
           >
         {/if}
@@ -163,7 +167,9 @@
       {:else if leaf === 'ring' && clean.ring_reduction}
         <Fact
           name="Reverb decay (RT60)"
-          value={clean.ring_reduction.decay_s === null ? 'unknown' : `${clean.ring_reduction.decay_s.toFixed(2)} s`}
+          value={clean.ring_reduction.decay_s === null
+            ? t('unknown')
+            : `${marked(clean.ring_reduction.decay_s.toFixed(2))} s`}
           mark="none"
         >
           To −60 dB, {clean.ring_reduction.method === 'speech ends'
@@ -187,7 +193,7 @@
         <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
       {/each}
       {#each stages.filter((s) => s.kind !== kind) as stage (stage.key)}
-        <p class="other">{stage.title}: <b>{stage.on ? 'on' : 'off'}</b>{stage.pinned ? ', pinned' : ''}.</p>
+        <p class="other">{stage.title}: <b>{stage.on ? t('on') : t('off')}</b>{stage.pinned ? t(', pinned') : ''}.</p>
       {/each}
     {:else}
       <Unknown what="what has to be cleaned" />

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import Picture from '../../parts/Picture.svelte';
@@ -24,8 +24,8 @@
     'before, dBFS': clicks.before_dbfs,
     ...(on ? { 'after, dBFS': clicks.after_dbfs } : {}),
   })}
-  label="{clicks.at_s.length} short bursts in {clicks.seconds.toFixed(
-    0,
+  label="{clicks.at_s.length} short bursts in {marked(
+    clicks.seconds.toFixed(0),
   )} s of your room in use, half of them over {minus(middle(clicks.before_dbfs))} dBFS{on
     ? t('; what is left of them lies around {after_dbfs} dBFS', { after_dbfs: minus(middle(clicks.after_dbfs)) })
     : ''}."

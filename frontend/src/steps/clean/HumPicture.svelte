@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import { frequency } from '../../lib/format';
@@ -68,7 +68,7 @@
           ? told(line.before)
           : line.after <= -119
             ? t('in the noise')
-            : `${(line.before - line.after).toFixed(0)} dB lower`}</text
+            : `${marked((line.before - line.after).toFixed(0))} dB lower`}</text
       >
       <text class="num soft" {x} y={bottom + 18} text-anchor="middle">{frequency(line.hz)}</text>
     {/each}

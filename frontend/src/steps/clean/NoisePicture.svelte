@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { marked } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
@@ -45,7 +46,7 @@
         stroke-dasharray="6 4"
       />
       <text x={width - M.right} y={M.top + 4} text-anchor="end" style="fill: var(--aim); font-weight: 600"
-        >after it: {lowered.toFixed(0)} dB lower, A-weighted</text
+        >after it: {marked(lowered.toFixed(0))} dB lower, A-weighted</text
       >
     {/if}
   {/snippet}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { marked } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Ring } from '../../lib/api';
   import { frequency } from '../../lib/format';
@@ -18,7 +19,7 @@
     'decay by 60 dB, s': ring.octaves.map((octave) => octave.decay_s),
   })}
   label="Decay of the room by octave, to −60 dB: {ring.octaves
-    .map((o) => `${frequency(o.centre_hz)} ${o.decay_s.toFixed(2)} s`)
+    .map((o) => `${frequency(o.centre_hz)} ${marked(o.decay_s.toFixed(2))} s`)
     .join(', ')}."
 >
   {#snippet children(width, height)}
@@ -56,7 +57,7 @@
         x={x(octave.decay_s) + 8}
         y={y + row - 9}
         style="font-weight: 600; paint-order: stroke; stroke: var(--sheet); stroke-width: 5px"
-        >{octave.decay_s.toFixed(2)} s <tspan class="soft">{octave.range}</tspan></text
+        >{marked(octave.decay_s.toFixed(2))} s <tspan class="soft">{octave.range}</tspan></text
       >
     {/each}
   {/snippet}

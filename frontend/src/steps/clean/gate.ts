@@ -1,4 +1,4 @@
-import { t } from '../../lib/words';
+import { marked, t } from '../../lib/words';
 import { area, curveStepAfter } from 'd3-shape';
 import { decibelScale } from '../../lib/scales';
 
@@ -65,7 +65,7 @@ export function told(counts: {
   clicks: number;
 }): string[] {
   const through = t('{room_let_through_s} of {room_s} s of room let through', {
-    room_let_through_s: counts.room_let_through_s.toFixed(1),
+    room_let_through_s: marked(counts.room_let_through_s.toFixed(1)),
     room_s: counts.room_s.toFixed(0),
   });
   return [

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import { sendFile, type Overview } from '../../lib/api';
   import { level, proper, signed } from '../../lib/format';
@@ -101,15 +101,15 @@
 <p>
   Make one steady sound, such as noise from a phone beside the microphone; take it, turn the {dialled &&
   chosen === 'preamp'
-    ? 'dial'
-    : 'slider'} to another mark, take it again. Two marks give the dB between them, more give its curve.
+    ? t('dial')
+    : t('slider')} to another mark, take it again. Two marks give the dB between them, more give its curve.
 </p>
 {#if control && control.learned.length}
   <p class="found">
     <strong class="num">{signed(control.db_per_unit ?? 0)} dB</strong> for each {control.unit === '%'
       ? 'percent'
-      : 'number'} on average, uncertainty <strong class="num">±{(control.error_db ?? 0).toFixed(1)} dB</strong>; learned
-    at
+      : 'number'} on average, uncertainty <strong class="num">±{marked((control.error_db ?? 0).toFixed(1))} dB</strong>;
+    learned at
     {control.learned.map((row) => `${level(row[0], 0)}${unit}`).join(', ')}.
   </p>
   <div class="picture">

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -67,7 +67,10 @@
   {#snippet slip()}
     {#if talk && plan}
       {#if stale}
-        <Fact name="Outdated" value={predicted ? `${signed(predicted.voice_db)} dB predicted` : ''} mark="fault"
+        <Fact
+          name="Outdated"
+          value={predicted ? t('{change} dB predicted', { change: signed(predicted.voice_db) }) : ''}
+          mark="fault"
           >{proper(step?.why ?? '')}
           {predicted ? t('Until it is taken again: {because}.', { because: proper(predicted.because) }) : ''} Record normal
           talk again to see where the peaks are now.</Fact
@@ -76,11 +79,11 @@
       <Fact
         name={proper(plan.sentence)}
         value={plan.predicted
-          ? 'predicted'
+          ? t('predicted')
           : plan.certain
             ? plan.sure_db === null
               ? ''
-              : `±${plan.sure_db.toFixed(1)} dB`
+              : `±${marked(plan.sure_db.toFixed(1))} dB`
             : 'a guess'}
         mark={plan.verdict === 'stay' ? 'good' : 'fault'}
       >
@@ -99,10 +102,12 @@
       <CauseList {causes} none="Nothing is cut, rounded off or drowned." />
       <Fact name="Highest peak" value={withUnit(talk.peak_dbfs, 'dBFS')}>
         Between samples <span class="num">{withUnit(talk.true_peak_dbtp, 'dBTP')}</span>; headroom
-        <span class="num">{talk.peak_dbfs === null ? 'unknown' : `${level(-talk.peak_dbfs)} dB`}</span>.
+        <span class="num">{talk.peak_dbfs === null ? t('unknown') : `${level(-talk.peak_dbfs)} dB`}</span>.
       </Fact>
       <Fact name="Active speech level" value={withUnit(talk.active_level_dbfs, 'dBFS')}>
-        ITU-T P.56, pauses left out; you talked {Math.round(talk.activity * 100)} % of {talk.duration_s.toFixed(0)} s.
+        ITU-T P.56, pauses left out; you talked {Math.round(talk.activity * 100)} % of {marked(
+          talk.duration_s.toFixed(0),
+        )} s.
       </Fact>
       <Fact name="Signal-to-noise ratio" value={withUnit(talk.snr_db, 'dB', 0)}>
         {talk.snr_db === null ? t('Record the room in Quiet to know it.') : ''}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { onMount } from 'svelte';
   import type { Overview } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -68,12 +68,17 @@
       >
     {/if}
     {#if on}<Button quiet onclick={() => desk.frames.resetHold()}>Clear peak and count</Button>{/if}
-    <span>highest of {seconds.toFixed(0)} s <strong class="num">{on ? level(recent) : '—'} dBFS</strong> {where}</span>
+    <span
+      >highest of {marked(seconds.toFixed(0))} s <strong class="num">{on ? level(recent) : '—'} dBFS</strong>
+      {where}</span
+    >
     <span>held <strong class="num">{on ? level(hold) : '—'} dBFS</strong></span>
     <span
       >clipped <strong class="num">{clipped}</strong>{since === null
         ? ''
-        : t(', {since} ago', { since: since < 60 ? `${since.toFixed(0)} s` : `${(since / 60).toFixed(0)} min` })}</span
+        : t(', {since} ago', {
+            since: since < 60 ? `${marked(since.toFixed(0))} s` : `${marked((since / 60).toFixed(0))} min`,
+          })}</span
     >
   </div>
   <div class="picture">

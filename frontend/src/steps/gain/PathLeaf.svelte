@@ -33,7 +33,7 @@
         <tr class:after={!control.analogue}>
           <th scope="row">
             {control.title}
-            <small>{control.analogue ? 'before the converter' : t('after the converter')}</small>
+            <small>{control.analogue ? t('before the converter') : t('after the converter')}</small>
           </th>
           <td>
             <span class="knob">
@@ -68,7 +68,8 @@
               {/if}
             {:else}<span class="soft">known after normal talk</span>{/if}
           </td>
-          <td class="num">{move && move.change_db !== null ? `${signed(move.change_db)} dB` : move ? 'unknown' : ''}</td
+          <td class="num"
+            >{move && move.change_db !== null ? `${signed(move.change_db)} dB` : move ? t('unknown') : ''}</td
           >
         </tr>
       {/each}
@@ -88,7 +89,7 @@
     <div>
       <dt>Loudest</dt>
       <dd class="num">
-        {plan.expected_loudest_dbfs === null ? 'unknown' : `${level(plan.expected_loudest_dbfs)} dBFS`}
+        {plan.expected_loudest_dbfs === null ? t('unknown') : `${level(plan.expected_loudest_dbfs)} dBFS`}
       </dd>
     </div>
     <div>
@@ -97,11 +98,13 @@
     </div>
     <div>
       <dt>Noise floor{plan.floor_assumed && plan.expected_floor_dbfs !== null ? t(', if all of it moves') : ''}</dt>
-      <dd class="num">{plan.expected_floor_dbfs === null ? 'unknown' : `${level(plan.expected_floor_dbfs)} dBFS`}</dd>
+      <dd class="num">
+        {plan.expected_floor_dbfs === null ? t('unknown') : `${level(plan.expected_floor_dbfs)} dBFS`}
+      </dd>
     </div>
     <div>
       <dt>SNR</dt>
-      <dd class="num">{plan.expected_snr_db === null ? 'unknown' : `${level(plan.expected_snr_db)} dB`}</dd>
+      <dd class="num">{plan.expected_snr_db === null ? t('unknown') : `${level(plan.expected_snr_db)} dB`}</dd>
     </div>
   </dl>
 {/if}

@@ -89,10 +89,10 @@
     {/if}
     <Aim x={p.x} base={p.base} {aim} />
     <text x={MARGIN.left} y="18" style="fill: var(--peak); font-weight: 600"
-      >{width < 560 ? 'peaks' : t('thin lines: the peak of each second')}</text
+      >{width < 560 ? t('peaks') : t('thin lines: the peak of each second')}</text
     >
     <text x={MARGIN.left} y="34" class="soft"
-      >{width < 560 ? 'frames' : t('solid: how often 10 ms frames lie at each level')}</text
+      >{width < 560 ? t('frames') : t('solid: how often 10 ms frames lie at each level')}</text
     >
     <text class="soft" x={p.x(0) + 10} y={p.base + 35} text-anchor="end">dBFS</text>
   {/snippet}

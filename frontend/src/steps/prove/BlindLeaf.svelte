@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { onMount } from 'svelte';
   import type { Overview } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -100,8 +100,8 @@
       }}>End the series</Button
     >
     <Hint
-      >{series.title}, both at {level(series.loudness_lufs)} LUFS, {series.apart_lu.toFixed(2)} LU apart. Which is which is
-      told at the end.</Hint
+      >{series.title}, both at {level(series.loudness_lufs)} LUFS, {marked(series.apart_lu.toFixed(2))} LU apart. Which is
+      which is told at the end.</Hint
     >
   </div>
 {:else}

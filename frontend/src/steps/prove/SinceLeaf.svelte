@@ -29,7 +29,7 @@
   const rows = $derived(shown?.readings.filter((row) => READINGS.includes(row.name)) ?? []);
 
   function number(value: number | null, unit: string): string {
-    return value === null ? 'none' : `${level(value)} ${unit}`;
+    return value === null ? t('none') : `${level(value)} ${unit}`;
   }
 </script>
 

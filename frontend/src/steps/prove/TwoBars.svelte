@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { Two } from '../../lib/api';
   import { level } from '../../lib/format';
   import { share } from './two';
@@ -8,7 +9,7 @@
     two: Two;
   }
   let { two }: Props = $props();
-  const number = (value: number | null, unit: string) => (value === null ? 'none' : `${level(value)} ${unit}`);
+  const number = (value: number | null, unit: string) => (value === null ? t('none') : `${level(value)} ${unit}`);
   import Across from '../../parts/Across.svelte';
 </script>
 

@@ -16,7 +16,7 @@
     (compared?.settings ?? []).filter((row, k, all) => all.findIndex((each) => each.stage === row.stage) === k),
   );
   const most = $derived(Math.max(0, ...(compared?.db ?? []).map(Math.abs)));
-  const said = (value: number | null, unit: string) => (value === null ? 'unknown' : `${level(value)} ${unit}`);
+  const said = (value: number | null, unit: string) => (value === null ? t('unknown') : `${level(value)} ${unit}`);
   import Across from '../../parts/Across.svelte';
 </script>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { codeWord } from '../../lib/code-words';
   import { t } from '../../lib/words';
   import type { Version } from '../../lib/api';
   import { clock } from '../../lib/format';
@@ -12,7 +13,8 @@
   let { versions }: Props = $props();
   /** Of several that hold the same, the newest. */
   const inForce = $derived(versions.find((version) => version.in_force)?.id);
-  const made = (version: Version) => (version.step ? t('{step} confirmed', { step: version.step }) : 'kept');
+  const made = (version: Version) =>
+    version.step ? t('{step} confirmed', { step: codeWord(version.step) }) : t('kept');
 </script>
 
 {#if versions.length}

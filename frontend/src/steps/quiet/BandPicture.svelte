@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Quiet } from '../../lib/api';
@@ -21,7 +21,7 @@
     'level, dBFS': quiet.third_octaves.map((band) => band.level_dbfs),
   })}
   label="Third-octave levels of the room in dBFS{quiet.hum
-    ? t(', with a hum family at {mains_hz} Hz', { mains_hz: quiet.hum.mains_hz })
+    ? t(', with a hum family at {mains_hz} Hz', { mains_hz: marked(quiet.hum.mains_hz.toFixed(2)) })
     : ''}"
 >
   {#snippet children(width, height)}
@@ -53,7 +53,9 @@
       <circle cx={line.x} cy={line.y} r="3" fill="var(--ink)" />
     {/each}
     {#if p.hum.length && !p.combs.length}
-      <text x={(p.hum.at(-1)?.x ?? 0) + 10} y={MARGIN.top - 8}>mains hum, {quiet.hum?.mains_hz.toFixed(2)} Hz</text>
+      <text x={(p.hum.at(-1)?.x ?? 0) + 10} y={MARGIN.top - 8}
+        >mains hum, {marked(quiet.hum?.mains_hz.toFixed(2))} Hz</text
+      >
     {/if}
     {#each p.tones as tone (tone.hz)}
       <path d="M{tone.x} {tone.y - 5}l5 5-5 5-5-5z" fill="none" stroke="var(--ink)" stroke-width="1.500" />

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { proper, signed, withUnit } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -63,7 +63,11 @@
   {#snippet slip()}
     {#if shown}
       {#if step?.why}
-        <Fact name="Outdated" value={predicted ? `${signed(predicted.room_db, 1)} dB predicted` : ''} mark="fault">
+        <Fact
+          name="Outdated"
+          value={predicted ? t('{change} dB predicted', { change: signed(predicted.room_db, 1) }) : ''}
+          mark="fault"
+        >
           {proper(step.why)}
           {#if predicted}Until the room is taken again:
             <span class="num"
@@ -77,10 +81,10 @@
         mark={leaf === 'in-use' ? undefined : overview.causes?.enough ? 'good' : 'fault'}
       >
         {leaf === 'in-use'
-          ? t('It comes and goes by {spread_db} dB.', { spread_db: shown.spread_db.toFixed(0) })
+          ? t('It comes and goes by {spread_db} dB.', { spread_db: marked(shown.spread_db.toFixed(0)) })
           : overview.causes?.steady
             ? t('Steady over {duration_s} s, so this take speaks for the room.', {
-                duration_s: shown.duration_s.toFixed(0),
+                duration_s: marked(shown.duration_s.toFixed(0)),
               })
             : t('Something came or went during the take. Record it again when it is steady.')}
         A-weighted, as the ear weighs it: <span class="num">{withUnit(shown.a_weighted_dbfs, 'dBFS')}</span>.

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Quiet } from '../../lib/api';
   import { frequency, level, signed, withUnit } from '../../lib/format';
   import Fact from '../../parts/Fact.svelte';
@@ -13,8 +13,8 @@
   RMS by AES17. A-weighted <span class="num">{withUnit(quiet.a_weighted_dbfs, 'dBFS')}</span>; weighted as ITU-R BS.468
   <span class="num">{withUnit(quiet.itu468_dbfs, 'dBFS')}</span> (its network alone, RMS).
 </Fact>
-<Fact name="Spread over time" value={`${quiet.spread_db.toFixed(1)} dB`}>
-  {quiet.duration_s.toFixed(0)} s. Half of all 10 ms frames lie under
+<Fact name="Spread over time" value={`${marked(quiet.spread_db.toFixed(1))} dB`}>
+  {marked(quiet.duration_s.toFixed(0))} s. Half of all 10 ms frames lie under
   <span class="num">{level(quiet.percentiles_dbfs.p50)}</span>, 10 % under
   <span class="num">{level(quiet.percentiles_dbfs.p10)}</span>, 99 % under
   <span class="num">{level(quiet.percentiles_dbfs.p99)} dBFS</span>.
@@ -24,7 +24,9 @@
 </Fact>
 <Fact
   name="Mains hum"
-  value={quiet.hum ? `${quiet.hum.mains_hz.toFixed(2)} Hz, ${level(quiet.hum.level_dbfs)} dBFS` : t('none found')}
+  value={quiet.hum
+    ? `${marked(quiet.hum.mains_hz.toFixed(2))} Hz, ${level(quiet.hum.level_dbfs)} dBFS`
+    : t('none found')}
 >
   {quiet.hum_sentence}
 </Fact>
@@ -32,16 +34,19 @@
   <Fact
     name="Buzz"
     value={t('{lines} lines, {level_dbfs} dBFS', { lines: comb.lines, level_dbfs: level(comb.level_dbfs) })}
-    >Every {comb.spacing_hz.toFixed(1)} Hz from {frequency(comb.low_hz)} to {frequency(comb.high_hz)}.</Fact
+    >Every {marked(comb.spacing_hz.toFixed(1))} Hz from {frequency(comb.low_hz)} to {frequency(comb.high_hz)}.</Fact
   >
 {/each}
 {#each quiet.tones as tone (tone.hz)}
   <Fact name="Steady tone" value={`${frequency(tone.hz)}, ${level(tone.level_dbfs)} dBFS`}>
-    {tone.prominence_db.toFixed(0)} dB over the noise beside it: prominent by ECMA-418-1.
+    {marked(tone.prominence_db.toFixed(0))} dB over the noise beside it: prominent by ECMA-418-1.
   </Fact>
 {/each}
 <Fact name="Rumble under 60 Hz" value={withUnit(quiet.rumble_dbfs, 'dBFS')} />
-<Fact name="Clicks" value={clicks.count ? `${clicks.count}, ${clicks.per_minute.toFixed(0)} a minute` : 'none'}>
+<Fact
+  name="Clicks"
+  value={clicks.count ? `${clicks.count}, ${marked(clicks.per_minute.toFixed(0))} a minute` : t('none')}
+>
   {#if clicks.levels_dbfs}
     Peaks from <span class="num">{level(clicks.levels_dbfs.p10)}</span> over
     <span class="num">{level(clicks.levels_dbfs.p50)}</span> to
@@ -51,17 +56,22 @@
     )}.
   {:else}No key, knock or crackle in the take.{/if}
 </Fact>
-<Fact name="Depth" value={quiet.grid_bits === null ? 'unknown' : t('{grid_bits} bit', { grid_bits: quiet.grid_bits })}>
+<Fact
+  name="Depth"
+  value={quiet.grid_bits === null ? t('unknown') : t('{grid_bits} bit', { grid_bits: quiet.grid_bits })}
+>
   {quiet.effective_bits === null
     ? ''
-    : t('{effective_bits} bits are above this noise floor.', { effective_bits: quiet.effective_bits.toFixed(1) })}
+    : t('{effective_bits} bits are above this noise floor.', {
+        effective_bits: marked(quiet.effective_bits.toFixed(1)),
+      })}
   Offset <span class="num">{signed(quiet.dc_offset * 100, 3)} %</span>.
 </Fact>
-<Fact name="Gaps" value={quiet.dropouts.count ? `${quiet.dropouts.count}` : 'none'}>
+<Fact name="Gaps" value={quiet.dropouts.count ? `${quiet.dropouts.count}` : t('none')}>
   {quiet.dropouts.count
     ? t('{total_s} ms together, the longest {longest_s} ms.', {
-        total_s: (quiet.dropouts.total_s * 1000).toFixed(0),
-        longest_s: (quiet.dropouts.longest_s * 1000).toFixed(0),
+        total_s: marked((quiet.dropouts.total_s * 1000).toFixed(0)),
+        longest_s: marked((quiet.dropouts.longest_s * 1000).toFixed(0)),
       })
     : t('Every sample moved.')}
 </Fact>

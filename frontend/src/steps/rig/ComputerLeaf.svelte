@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { rate as rateSaid } from '../../lib/format';
+  import { codeWord } from '../../lib/code-words';
   import { t } from '../../lib/words';
   import type { ComputerChange, Device, Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
@@ -93,13 +95,13 @@
               />
             </td>
             <td>
-              {#if !may(device, 'rate_hz') && here}<span class="num">{device.rate_hz / 1000} kHz</span>{:else}<select
+              {#if !may(device, 'rate_hz') && here}<span class="num">{rateSaid(device.rate_hz)}</span>{:else}<select
                   aria-label="Rate of {device.system_name}"
                   disabled={!here}
                   value={String(device.rate_hz)}
                   onchange={(event) => set(device, 'rate_hz', Number(event.currentTarget.value))}
                 >
-                  {#each [44100, 48000, 96000] as rate (rate)}<option value={String(rate)}>{rate / 1000} kHz</option
+                  {#each [44100, 48000, 96000] as rate (rate)}<option value={String(rate)}>{rateSaid(rate)}</option
                     >{/each}
                 </select>{/if}
             </td>
@@ -163,7 +165,7 @@
               <input
                 type="radio"
                 name="default-{direction.value}"
-                aria-label="{device.system_name} is the default {direction.value}"
+                aria-label="{device.system_name} is the default {codeWord(direction.value)}"
                 disabled={!may(device, 'is_default')}
                 checked={device.is_default}
                 onchange={() => set(device, 'is_default', true)}

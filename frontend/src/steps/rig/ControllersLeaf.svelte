@@ -18,10 +18,13 @@
     [t('goes live, or stops'), { do: 'live' }],
     [t('records, or stops'), { do: 'record' }],
     ...overview.stages.map((stage): [string, Does] => [
-      `switches: ${stage.title.toLowerCase()}`,
+      t('switches: {stage}', { stage: stage.title.toLowerCase() }),
       { do: 'stage', stage: stage.key },
     ]),
-    ...overview.clip_names.map((clip): [string, Does] => [`plays: ${clip.name}`, { do: 'clip', clip: clip.id }]),
+    ...overview.clip_names.map((clip): [string, Does] => [
+      t('plays: {clip}', { clip: clip.name }),
+      { do: 'clip', clip: clip.id },
+    ]),
   ]);
   let choice = $state(0);
 

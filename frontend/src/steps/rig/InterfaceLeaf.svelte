@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { rate } from '../../lib/format';
   import { t } from '../../lib/words';
   import type { Interface, Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
@@ -16,7 +17,7 @@
     { value: 'dB', title: t('dB, or nothing') },
     { value: 'dial', title: t('with numbers') },
   ];
-  const rates = $derived(box.rates_hz.map((value) => ({ value, title: `${value / 1000} kHz` })));
+  const rates = $derived(box.rates_hz.map((value) => ({ value, title: rate(value) })));
   const depths = $derived(
     box.bits.map((value) => ({ value: value as 16 | 24 | 32, title: t('{value} bit', { value }) })),
   );

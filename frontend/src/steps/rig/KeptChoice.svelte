@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import type { KeptKind } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
 
@@ -22,6 +23,11 @@
   }
 
   /** Only what this rig is not made of can go; what another rig is made of is refused. */
+  const ADD = {
+    microphone: t('Add a microphone'),
+    interface: t('Add an interface'),
+    room: t('Add a room'),
+  };
   const others = $derived(things.filter((thing) => thing.id !== chosen));
 </script>
 
@@ -35,7 +41,7 @@
       {#each things as thing (thing.id)}<option value={String(thing.id)}>{thing.name}</option>{/each}
     </select>
   </label>
-  <button type="button" onclick={add}>Add {kind === 'interface' ? 'an' : 'a'} {kind}</button>
+  <button type="button" onclick={add}>{ADD[kind]}</button>
   {#if others.length}
     <label>
       Remove

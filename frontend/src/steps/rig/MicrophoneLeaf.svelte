@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { codeWord } from '../../lib/code-words';
   import { t } from '../../lib/words';
   import { sendResponse, type Microphone, type Overview } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
@@ -17,14 +18,14 @@
   let picker = $state<HTMLInputElement | null>(null);
 
   const KINDS: { value: Microphone['kind']; title: string }[] = [
-    { value: 'condenser', title: 'condenser' },
-    { value: 'dynamic', title: 'dynamic' },
-    { value: 'ribbon', title: 'ribbon' },
-    { value: 'headset', title: 'headset' },
+    { value: 'condenser', title: t('condenser') },
+    { value: 'dynamic', title: t('dynamic') },
+    { value: 'ribbon', title: t('ribbon') },
+    { value: 'headset', title: t('headset') },
     { value: 'usb', title: t('USB, own converter') },
   ];
   const PATTERNS = (['cardioid', 'supercardioid', 'omni', 'figure of eight'] as Microphone['pattern'][]).map(
-    (value) => ({ value, title: value }),
+    (value) => ({ value, title: codeWord(value) }),
   );
 
   function keep(change: Partial<Microphone>): void {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { codeWord } from '../../lib/code-words';
   import type { Outlook } from '../../lib/api';
   import { level } from '../../lib/format';
   import { columns } from '../../lib/numbers';
@@ -21,7 +22,7 @@
     'heard, dB': outlook.facing.map((row) => row[1]),
   })}
   least={170}
-  label="What a {pattern} hears from where: on its axis everything, at your {level(angle, 0)}° {level(
+  label="What a {codeWord(pattern)} hears from where: on its axis everything, at your {level(angle, 0)}° {level(
     outlook.off_axis_db,
     1,
   )} dB"

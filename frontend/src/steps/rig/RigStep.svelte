@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { codeWord } from '../../lib/code-words';
   import { counted, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { level, proper, signed, withUnit } from '../../lib/format';
@@ -75,7 +76,7 @@
       </p>
     {/if}
     <Fact
-      name={outlook.floor_measured && outlook.talk_measured ? 'SNR, measured' : 'SNR, expected'}
+      name={outlook.floor_measured && outlook.talk_measured ? t('SNR, measured') : t('SNR, expected')}
       value={withUnit(outlook.voice_over_floor_db, 'dB', 0)}
     >
       Normal speech is 60 dB(A) at one metre (ISO 9921),
@@ -89,7 +90,7 @@
         {i === 0 ? t('Improves it most. ') : ''}{proper(improvement.because)}
       </Fact>
     {/each}
-    <Fact name="Talk and floor, expected" value={outlook.talk_dbfs === null ? 'unknown' : ''}>
+    <Fact name="Talk and floor, expected" value={outlook.talk_dbfs === null ? t('unknown') : ''}>
       {#if outlook.talk_dbfs !== null}
         <span class="num">{withUnit(outlook.talk_dbfs, 'dBFS', 0)}</span> and
         <span class="num">{withUnit(outlook.floor_dbfs, 'dBFS(A)', 0)}</span> with the preamp where it is now.
@@ -98,7 +99,7 @@
       {/if}
     </Fact>
     <Fact name="Proximity at 100 Hz" value={`${signed(outlook.proximity_db, 1)} dB`}>
-      A {microphone?.pattern} at {rig.distance_cm} cm, by the spherical wave.
+      A {codeWord(microphone?.pattern ?? '')} at {rig.distance_cm} cm, by the spherical wave.
     </Fact>
     {#if outlook.direct_over_reverberant_db !== null}
       <Fact name="Voice over reverberation" value={`${signed(outlook.direct_over_reverberant_db, 0)} dB`}

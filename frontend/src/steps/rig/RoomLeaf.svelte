@@ -17,17 +17,17 @@
   const outlook = $derived(overview.outlook);
 
   const SURFACES: { value: Room['surfaces']; title: string }[] = [
-    { value: null, title: 'unknown' },
+    { value: null, title: t('unknown') },
     { value: 'bare', title: t('bare and hard') },
-    { value: 'furnished', title: 'furnished' },
+    { value: 'furnished', title: t('furnished') },
     { value: 'soft', title: t('soft: carpet, curtains, bed') },
-    { value: 'treated', title: 'treated' },
+    { value: 'treated', title: t('treated') },
   ];
   const SUPPORTS: { value: Rig['support']; title: string }[] = [
     { value: 'desk stand', title: t('stand on the desk') },
-    { value: 'arm', title: 'arm' },
+    { value: 'arm', title: t('arm') },
     { value: 'floor stand', title: t('stand on the floor') },
-    { value: 'worn', title: 'worn' },
+    { value: 'worn', title: t('worn') },
   ];
 
   function keep(change: Partial<Room>): void {

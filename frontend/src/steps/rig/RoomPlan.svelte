@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Room } from '../../lib/api';
   import { level } from '../../lib/format';
   import { columns } from '../../lib/numbers';
@@ -21,7 +21,7 @@
     number: [room.length_m ?? null, room.width_m ?? null, room.height_m ?? null, criticalM],
   })}
   least={130}
-  label="The room in plan, {long} by {broad} m{criticalM === null
+  label="The room in plan, {marked(String(long))} by {marked(String(broad))} m{criticalM === null
     ? ''
     : t('; voice and reverberation are equal {criticalM} cm from the microphone', {
         criticalM: level(criticalM * 100, 0),
@@ -46,8 +46,8 @@
       />
     {/if}
     <circle cx={x} cy={y} r="3" fill="var(--ink)" />
-    <text class="num" {x} y={top - 9} text-anchor="middle">{long} m</text>
-    <text class="num" x={left - 9} y={y + 4} text-anchor="end">{broad} m</text>
+    <text class="num" {x} y={top - 9} text-anchor="middle">{marked(String(long))} m</text>
+    <text class="num" x={left - 9} y={y + 4} text-anchor="end">{marked(String(broad))} m</text>
     <text class="soft" {x} y={top + broad * px + 18} text-anchor="middle">the room in plan, wherever you sit in it</text
     >
   {/snippet}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { rate } from '../../lib/format';
   import { t } from '../../lib/words';
   import type { Overview, RigFields } from '../../lib/api';
   import { desk } from '../../lib/state.svelte';
@@ -76,7 +77,7 @@
             >{/each}
         </select>
       {/if}
-      {#if mine}<span class="num">{mine.rate_hz / 1000} kHz</span>{/if}
+      {#if mine}<span class="num">{rate(mine.rate_hz)}</span>{/if}
     </div>
     <p>{TEXTS.system}</p>
   {:else}

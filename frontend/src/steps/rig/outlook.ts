@@ -6,7 +6,11 @@ import { level } from '../../lib/format';
 /** Geometry of the outlook: each source of noise at the capsule, their sum, and the voice over it, on one line of dB SPL. */
 
 export const LEFT = 132;
-const TITLES: Record<string, string> = { room: 'room', microphone: t('microphone itself'), interface: 'interface' };
+const TITLES: Record<string, string> = {
+  room: t('room'),
+  microphone: t('microphone itself'),
+  interface: t('interface'),
+};
 
 export interface Row {
   name: string;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { marked, t } from '../../lib/words';
   import Mark from '../../parts/Mark.svelte';
   import { loadClip, type Overview } from '../../lib/api';
   import { level, signed, withUnit } from '../../lib/format';
@@ -51,10 +52,10 @@
       <p class="soft">
         What drops does so once your voice reaches <span class="num">{level(ducking.threshold_dbfs, 0)} dBFS</span>,
         within
-        <span class="num">{ducking.attack_ms.toFixed(0)} ms</span>, holds
-        <span class="num">{ducking.hold_ms.toFixed(0)} ms</span>
-        and is back in <span class="num">{ducking.release_ms.toFixed(0)} ms</span>. {ducking.because}
-        {#if live && desk.live?.duck !== undefined}Now {(100 * desk.live.duck).toFixed(0)} % of the way down.{/if}
+        <span class="num">{marked(ducking.attack_ms.toFixed(0))} ms</span>, holds
+        <span class="num">{marked(ducking.hold_ms.toFixed(0))} ms</span>
+        and is back in <span class="num">{marked(ducking.release_ms.toFixed(0))} ms</span>. {ducking.because}
+        {#if live && desk.live?.duck !== undefined}Now {marked((100 * desk.live.duck).toFixed(0))} % of the way down.{/if}
       </p>
     {/if}
     <h3>Returns</h3>
@@ -66,7 +67,7 @@
           <span class="num">{level(back.before.lufs)} → {level(back.after.lufs)} LUFS</span>
           <span class="num">{level(back.before.true_peak_dbtp)} → {level(back.after.true_peak_dbtp)} dBTP</span>
           <span class="num"
-            >hum {back.before.hum_dbfs === null ? 'none' : level(back.before.hum_dbfs, 0)} → {back.after.hum_dbfs ===
+            >hum {back.before.hum_dbfs === null ? t('none') : level(back.before.hum_dbfs, 0)} → {back.after.hum_dbfs ===
             null
               ? 'none'
               : `${level(back.after.hum_dbfs, 0)} dBFS`}</span
@@ -101,7 +102,7 @@
           <kbd>{clip.key ? `⇧${clip.key}` : '–'}</kbd>
           {clip.name}
         </button>
-        <span class="num">{(clip.end_s - clip.start_s).toFixed(1)} s, {withUnit(clip.lufs, 'LUFS')}</span>
+        <span class="num">{marked((clip.end_s - clip.start_s).toFixed(1))} s, {withUnit(clip.lufs, 'LUFS')}</span>
         <button
           type="button"
           class="link"

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Clip } from '../../lib/api';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -22,7 +22,7 @@
   const x = $derived((seconds: number) => (seconds / clip.seconds) * width);
   const ends = $derived([
     { which: 'start', title: t('Beginning'), at: start, low: 0, high: end },
-    { which: 'end', title: 'End', at: end, low: start, high: clip.seconds },
+    { which: 'end', title: t('End'), at: end, low: start, high: clip.seconds },
   ] as const);
   const hears = $derived(playback.playing === `clip/${clip.id}`);
 
@@ -69,7 +69,7 @@
           aria-valuemin={edge.low}
           aria-valuemax={edge.high}
           aria-valuenow={edge.at}
-          aria-valuetext="{edge.at.toFixed(2)} s"
+          aria-valuetext="{marked(edge.at.toFixed(2))} s"
           onkeydown={(event) => onKey(event, edge.which)}
           onblur={() => void keep()}
           onpointerdown={(event) => {
@@ -93,9 +93,9 @@
       {/each}
     </svg>
     <p class="num">
-      <span>{start.toFixed(2)} s</span><span>{(end - start).toFixed(2)} s of {clip.seconds.toFixed(2)} s</span><span
-        >{end.toFixed(2)} s</span
-      >
+      <span>{marked(start.toFixed(2))} s</span><span
+        >{marked((end - start).toFixed(2))} s of {marked(clip.seconds.toFixed(2))} s</span
+      ><span>{marked(end.toFixed(2))} s</span>
     </p>
   </div>
   <div class="fields">

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { counted, t } from '../../lib/words';
+  import { counted, marked, t } from '../../lib/words';
   import type { Destination, Overview } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
   import { playback } from '../../lib/playback.svelte';
@@ -38,7 +38,7 @@
     <button type="button" aria-pressed={chosen} onclick={() => (place.listener = destination.key)}
       >{destination.name}</button
     >
-    {#if live && level !== null}<span class="num">{level.toFixed(0).replace('-', '−')} dBFS</span>{/if}
+    {#if live && level !== null}<span class="num">{marked(level.toFixed(0)).replace('-', '−')} dBFS</span>{/if}
   </h3>
   {#if real && (destination.feed || destination.kind === 'headphones')}
     <FeedName {destination} {overview} />
@@ -83,7 +83,7 @@
         title={destination.mute_reaches
           ? undefined
           : t('It picks the microphone itself, so a mute here does not reach it')}
-        onclick={() => mute(!destination.muted, false)}>{destination.muted ? t('Unmute') : 'Mute'}</button
+        onclick={() => mute(!destination.muted, false)}>{destination.muted ? t('Unmute') : t('Mute')}</button
       >
       <button type="button" class="link" aria-pressed={destination.push} onclick={() => mute(!destination.push, true)}
         >{destination.push ? t('Always open') : t('Push to talk')}</button

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { rate as rateSaid } from '../../lib/format';
   import { t } from '../../lib/words';
   import type { Destination, InputChoice, ProgramSettings } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
@@ -61,7 +62,7 @@
       <label class="field">
         Rate
         <select value={settings.rate_hz} onchange={(e) => set({ rate_hz: Number(e.currentTarget.value) })}>
-          {#each RATES as rate (rate)}<option value={rate}>{rate / 1000} kHz</option>{/each}
+          {#each RATES as rate (rate)}<option value={rate}>{rateSaid(rate)}</option>{/each}
         </select>
       </label>
       {#if shown.feed}
@@ -72,7 +73,7 @@
             onchange={(e) => set({ takes_hz: Number(e.currentTarget.value) || null })}
           >
             <option value={0}>its own rate</option>
-            {#each RATES as rate (rate)}<option value={rate}>{rate / 1000} kHz</option>{/each}
+            {#each RATES as rate (rate)}<option value={rate}>{rateSaid(rate)}</option>{/each}
           </select>
         </label>
         <label class="field">

@@ -21,7 +21,7 @@
   const TRACKS = [
     { name: 'treated', title: t('treated voice') },
     { name: 'raw', title: t('raw voice') },
-    { name: 'returns', title: 'returns' },
+    { name: 'returns', title: t('returns') },
     { name: 'mix', title: t('the mix') },
   ] as const;
   type Choice = Pick<Overview['recorder'], 'tracks' | 'format' | 'minutes' | 'megabytes'>;
@@ -157,7 +157,7 @@
         >
       </span>
       <span class="num"
-        >{file.open ? 'recording' : clockOf(file.seconds)}{file.open
+        >{file.open ? t('recording') : clockOf(file.seconds)}{file.open
           ? ''
           : `, ${withUnit(file.loudness_lufs, 'LUFS')}, ${withUnit(file.true_peak_dbtp, 'dBTP')}`}</span
       >

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { counted, t } from '../../lib/words';
+  import { counted, marked, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { clock } from '../../lib/format';
   import { decibelScale } from '../../lib/scales';
@@ -17,10 +17,10 @@
   const longest = $derived(Math.max(60, ...paths.map((p) => p.proof?.delay_ms ?? p.delay!.total_ms)));
   const x = $derived(decibelScale(0, longest, 130, Math.max(300, width - 90)));
   const PARTS = [
-    { name: 'block_ms', title: 'block' },
-    { name: 'chain_ms', title: 'chain' },
-    { name: 'mix_ms', title: 'mix' },
-    { name: 'edge_ms', title: 'edge' },
+    { name: 'block_ms', title: t('block') },
+    { name: 'chain_ms', title: t('chain') },
+    { name: 'mix_ms', title: t('mix') },
+    { name: 'edge_ms', title: t('edge') },
   ] as const;
   const load = $derived(desk.live?.load ?? run.load);
 
@@ -45,7 +45,7 @@
     </li>
     <li>
       <Mark kind={desk.live?.load_mark ?? run.load_mark} />
-      <span>{(100 * load).toFixed(0)} % of one core, in blocks of {run.block_ms} ms</span>
+      <span>{marked((100 * load).toFixed(0))} % of one core, in blocks of {run.block_ms} ms</span>
     </li>
     <li>
       <Mark kind={run.priority_raised ? 'good' : 'none'} />
@@ -69,7 +69,7 @@
       {#each [5, 10, 20, 40] as size (size)}<option value={size}>{size} ms</option>{/each}
     </select>
     {#each run.block_costs as [size, share] (size)}
-      <span class="soft">{size} ms takes {(100 * share).toFixed(0)} % of its own time here</span>
+      <span class="soft">{size} ms takes {marked((100 * share).toFixed(0))} % of its own time here</span>
     {/each}
   </label>
   <label class="block">
@@ -118,7 +118,7 @@
           />
         {/if}
         <text class="num" x={x(Math.max(found.at, found.measured ?? 0)) + 7} y={row * 34 + 18}
-          >{(found.measured ?? found.at).toFixed(0)} ms{found.measured === null ? ' here' : ''}</text
+          >{marked((found.measured ?? found.at).toFixed(0))} ms{found.measured === null ? ' here' : ''}</text
         >
       {/each}
       <text class="soft small" x={x(0)} y={paths.length * 34 + 16}
@@ -133,14 +133,14 @@
   {#if run.predicted_ms}
     {@const parts = PARTS.map((part) => ({ ...part, ms: run.predicted_ms?.[part.name] ?? 0 }))}
     {@const total = parts.reduce((sum, part) => sum + part.ms, 0)}
-    <h3>Delay once live, predicted: <span class="num">{total.toFixed(0)} ms</span></h3>
+    <h3>Delay once live, predicted: <span class="num">{marked(total.toFixed(0))} ms</span></h3>
     <div bind:clientWidth={width}>
       <svg
         {width}
         height="32"
         role="img"
         aria-label="Predicted delay of a path: {parts
-          .map((part) => `${part.title} ${part.ms.toFixed(1)} ms`)
+          .map((part) => `${part.title} ${marked(part.ms.toFixed(1))} ms`)
           .join(', ')}"
       >
         {#each parts as part, i (part.name)}
@@ -159,7 +159,8 @@
       </svg>
     </div>
     <p class="parts">
-      {#each parts as part (part.name)}<span>{part.title} <span class="num">{part.ms.toFixed(1)} ms</span></span>{/each}
+      {#each parts as part (part.name)}<span>{part.title} <span class="num">{marked(part.ms.toFixed(1))} ms</span></span
+        >{/each}
     </p>
     <p class="soft">
       The way to the program, and what the program adds, is measured by the marker once you are live. Load is unknown

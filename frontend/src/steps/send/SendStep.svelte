@@ -1,7 +1,7 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
-  import { level } from '../../lib/format';
+  import { level, rate } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
   import { onAir } from '../../lib/on-air.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -99,13 +99,14 @@
         mark={!run.live ? 'none' : oneRate ? 'good' : 'fault'}
       >
         {#if run.live && !oneRate}
-          Runs at {(run.rate_hz ?? 0) / 1000} kHz, Rig says {overview.rig.rate_hz / 1000} kHz: agree on one rate.
+          Runs at {rate(run.rate_hz ?? 0)}, Rig says {rate(overview.rig.rate_hz)}: agree on one rate.
         {/if}
         {#if run.live}
           Over {SOURCES[overview.rig.source]}; {run.dropouts === 1
             ? '1 dropout'
-            : t('{dropouts} dropouts', { dropouts: run.dropouts })}, {(100 * (desk.live?.load ?? run.load)).toFixed(0)} %
-          of one core.
+            : t('{dropouts} dropouts', { dropouts: run.dropouts })}, {marked(
+            (100 * (desk.live?.load ?? run.load)).toFixed(0),
+          )} % of one core.
         {:else}
           {run.stopped_why ??
             (run.wanted ? t('You were live when the program ended: start live to go on.') : run.when_stopped)}

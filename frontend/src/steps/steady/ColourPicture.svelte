@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { scaleLinear } from 'd3-scale';
   import type { Delivery } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
@@ -22,10 +22,12 @@
     colour.beside_db === null ? '' : t('tones beside it'),
   ]);
   const longest = $derived(Math.max(0.5, (colour.arrivals.at(-1)?.[0] ?? 0) * 1.05));
-  const word = $derived(on ? 'adds' : t('would add'));
+  const word = $derived(on ? t('adds') : t('would add'));
   const click = $derived(
     colour.arrivals.length
-      ? `after a click: ${colour.decay_s === null ? 'fades' : t('falls by 60 dB in {decay_s} s', { decay_s: colour.decay_s.toFixed(2) })}`
+      ? colour.decay_s === null
+        ? t('after a click: fades')
+        : t('after a click: falls by 60 dB in {decay_s} s', { decay_s: marked(colour.decay_s.toFixed(2)) })
       : t('nothing comes after a click'),
   );
 </script>
@@ -100,7 +102,7 @@
       <line x1={seconds(s)} x2={seconds(s)} y1={y(db)} y2={base} stroke="var(--room)" stroke-width="2" />
     {/each}
     {#each seconds.ticks(5) as tick (tick)}
-      <text class="num soft" x={seconds(tick)} y={base + 17} text-anchor="middle">{tick}</text>
+      <text class="num soft" x={seconds(tick)} y={base + 17} text-anchor="middle">{marked(String(tick))}</text>
     {/each}
     <text class="soft" x={width - M.right} y={base + 36} text-anchor="end">dB against the click, over seconds</text>
   {/snippet}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { act, type Overview } from '../../lib/api';
   import { playback } from '../../lib/playback.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -50,7 +51,7 @@
     <li class:off={!stage.on}>
       <Mark kind={warning ? 'fault' : stage.on ? 'good' : 'none'} />
       <span class="name">{stage.title}</span>
-      <span class="state">{stage.on ? 'on' : 'off'}</span>
+      <span class="state">{stage.on ? t('on') : t('off')}</span>
       <span class="why">{warning?.sentence ?? ''}</span>
       <button
         type="button"

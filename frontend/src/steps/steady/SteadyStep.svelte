@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -54,14 +54,14 @@
         {#each delivery.facts as fact (fact.name)}
           <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
         {/each}
-        <Fact name="Delay of the chain" value="{delivery.delay_ms.toFixed(1)} ms" mark="none">
+        <Fact name="Delay of the chain" value="{marked(delivery.delay_ms.toFixed(1))} ms" mark="none">
           Raw and treated are lined up by it whenever they are compared.
         </Fact>
       {/if}
       {#if leaf === 'curve' && delivery.steady.compressor}
         {@const c = delivery.steady.compressor}
-        <Fact name="Louder half of your speech" value="{c.spread_after_db.toFixed(1)} dB" mark="none">
-          {c.spread_db.toFixed(1)} dB wide raw. Your room rises {c.lift_db.toFixed(1)} dB in pauses for it.
+        <Fact name="Louder half of your speech" value="{marked(c.spread_after_db.toFixed(1))} dB" mark="none">
+          {marked(c.spread_db.toFixed(1))} dB wide raw. Your room rises {marked(c.lift_db.toFixed(1))} dB in pauses for it.
         </Fact>
       {/if}
       {#each stages as stage (stage.key)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { marked } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Tone } from '../../lib/api';
@@ -46,7 +47,9 @@
     'correction, dB': tone.correction_db,
     'voice against the target, dB': tone.deviation_db,
   })}
-  label="What the rig adds from {tone.low_hz} to {tone.high_hz} Hz, how far that is known, and the correction: {tone.residual_rms_db} dB rms of it are not met"
+  label="What the rig adds from {tone.low_hz} to {tone.high_hz} Hz, how far that is known, and the correction: {marked(
+    (tone.residual_rms_db ?? 0).toFixed(1),
+  )} dB rms of it are not met"
 >
   {#snippet children(width, height)}
     {@const p = picture(tone, width, height)}

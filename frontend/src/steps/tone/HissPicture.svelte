@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Overview, Tone } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
@@ -32,8 +32,9 @@
     'breath at, s': plosives?.found.map((each) => each.at_s) ?? [],
     'sibilant at, s': sibilants?.found.map((each) => each.at_s) ?? [],
   })}
-  label="{plosives?.found.length ?? 0} bursts of breath and {sibilants?.found.length ??
-    0} sibilants over {seconds.toFixed(0)} s of talk."
+  label="{plosives?.found.length ?? 0} bursts of breath and {sibilants?.found.length ?? 0} sibilants over {marked(
+    seconds.toFixed(0),
+  )} s of talk."
 >
   {#snippet children(width, height)}
     {@const x = decibelScale(0, seconds, M.left, width - M.right)}
@@ -80,7 +81,7 @@
         {/each}
       {:else}
         <text x={M.left} y={row.top - 10} style="font-weight: 600"
-          >hiss: around {centre ? frequency(centre) : 'unknown'}, dBFS; {sibilants ? over(sibilants.found) : 0} of {sibilants
+          >hiss: around {centre ? frequency(centre) : t('unknown')}, dBFS; {sibilants ? over(sibilants.found) : 0} of {sibilants
             ?.found.length ?? 0} louder than the words beside them
           <tspan fill="var(--aim)">{heldWord(row.name)} from {level(limit)}</tspan></text
         >

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Tone } from '../../lib/api';
   import { frequency } from '../../lib/format';
   import { HIGH_HZ, LOW_HZ, type Aid } from '../../lib/aids';
@@ -79,7 +79,8 @@
           />
         {/each}
         <text class="soft" x={M.left} y="14"
-          >your corrected voice by third octave, {span.toFixed(0)} dB from the lowest to the highest; triangles stand out</text
+          >your corrected voice by third octave, {marked(span.toFixed(0))} dB from the lowest to the highest; triangles stand
+          out</text
         >
         {#each tone.resonances as found (found.frequency_hz)}
           <path

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { act, sendFileTo, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { playback } from '../../lib/playback.svelte';
@@ -14,10 +14,10 @@
   }
   let { overview, tone }: Props = $props();
   const MOVES = [
-    ['warmth_db', t('Warmth'), 'around 160 Hz'],
-    ['body_db', t('Body'), 'around 450 Hz'],
-    ['clarity_db', t('Clarity'), 'around 3.2 kHz'],
-    ['air_db', t('Air'), 'over 9 kHz'],
+    ['warmth_db', t('Warmth'), t('around 160 Hz')],
+    ['body_db', t('Body'), t('around 450 Hz')],
+    ['clarity_db', t('Clarity'), t('around {at} kHz', { at: marked('3.2') })],
+    ['air_db', t('Air'), t('over 9 kHz')],
   ] as const;
   const wishes = $derived(overview.wishes);
   const target = $derived({ kind: wishes.target?.kind ?? ('by pitch' as const), id: wishes.target?.id ?? null });

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { t } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import type { Known, Overview } from '../../lib/api';
   import { frequency, signed } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -35,7 +35,7 @@
     ),
   );
   const known = (line: Known) =>
-    line.given ? (line.uncertainty_db === null ? '' : `±${line.uncertainty_db.toFixed(1)} dB`) : t('not given');
+    line.given ? (line.uncertainty_db === null ? '' : `±${marked(line.uncertainty_db.toFixed(1))} dB`) : t('not given');
   const equalizer = $derived(overview.stages.find((s) => s.key === 'equalizer'));
   const read = $derived(overview.takes.some((take) => take.purpose === 'passage' && !take.fault));
   /** Why a passage that was read has no tone. */

@@ -306,7 +306,11 @@ def worth(*, lowers_db: float | None, spoils: bool) -> str:
         return ""
     if lowers_db >= _ALL_OF_IT_DB:
         return worded("all of it")
-    return worded("under 1 dB") if lowers_db < DECIDES_DB else f"−{lowers_db:.1f} dB"
+    return (
+        worded("under 1 dB")
+        if lowers_db < DECIDES_DB
+        else worded("−{lowers_db:.1f} dB", lowers_db=lowers_db)
+    )
 
 
 def trend_sentence(db_per_minute: float, error_db_per_minute: float | None) -> str:

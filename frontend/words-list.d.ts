@@ -1,0 +1,1 @@
+export function listed(): Record<string, (string | [string, string])[]>;
