@@ -6,9 +6,9 @@ BIN := .venv/bin
 # Compiled modules are kept: every test that starts the command anew would compile them anew.
 export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
-FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
+FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/words.js frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
 
-.PHONY: demo test test-wide try-real try-wheel deb try-deb bench shots sentences lint lint-python lint-page test-page test-program set-up python page kernels types clean
+.PHONY: demo test test-wide try-real try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -82,6 +82,12 @@ types: .setup-test
 sentences: .setup-test
 	cd frontend && npm run --silent words
 	$(BIN)/python scripts/write_catalogue.py
+
+# A catalogue among the languages, and the page in it: make language CATALOGUE=nl.po
+LANGUAGES := src/obsidian_wren/languages
+language: .setup-page
+	cp $(CATALOGUE) $(LANGUAGES)/
+	cd frontend && WREN_LANGUAGE=../$(LANGUAGES)/$(notdir $(CATALOGUE)) WREN_PAGE=../src/obsidian_wren/web/static-$(basename $(notdir $(CATALOGUE))) npm run --silent build
 
 # One file to install, in an environment that holds nothing else.
 try-wheel: EXTRAS = test

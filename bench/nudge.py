@@ -135,7 +135,8 @@ def main() -> None:
             memory.append(program.memory_mb())
             print(
                 f"memory           first state {memory[0]:.0f} MB, after a click"
-                f" {memory[1]:.0f} MB, at rest then {memory[2]:.0f} MB (220), after 200 more {memory[3]:.0f} MB (350)"
+                f" {memory[1]:.0f} MB, at rest then {memory[2]:.0f} MB (220), after 200 more"
+                f" {memory[3]:.0f} MB (350)"
             )
         finally:
             program.process.terminate()

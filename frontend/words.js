@@ -239,6 +239,7 @@ export function words(language) {
   return {
     name: 'words',
     enforce: 'pre',
+    transformIndexHtml: (html) => (language.tag ? html.replace('lang="en"', `lang="${language.tag}"`) : html),
     transform(source, id) {
       const file = id.split('?')[0];
       if (

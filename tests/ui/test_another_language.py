@@ -74,6 +74,7 @@ def test_no_word_is_left_in_english_no_point_in_a_number_and_nothing_is_cut_off(
     page.set_default_timeout(180_000)
     page.goto(address)
     page.locator("nav").first.wait_for()
+    assert page.locator("html").get_attribute("lang") == pseudo.LOCALE
     found, cut = set(), set()
     for leaf in leaves():
         page.evaluate("to => { location.hash = to }", leaf)
