@@ -162,6 +162,8 @@ export function saidIn(source, isSvelte, ours = imported(source)) {
   return found.sort((one, other) => one.start - other.start);
 }
 
+// A name that no source has, since what stands in the places is evaluated beside it.
+const COUNT = '_count_';
 const ENGLISH = { message: (english) => english, forms: (pair) => pair, form: 'count === 1 ? 0 : 1', mark: '.' };
 
 /** A message as code: a string, or a template with the code of its places. */
@@ -206,8 +208,9 @@ export function inLanguage(source, isSvelte, language = ENGLISH, ours = imported
     } else if (one.kind === 'call' && one.count !== null) {
       const forms = language
         .forms(one.message)
-        .map((form) => asCode(form, new Map([...one.places, ['count', 'count']]), inline));
-      code = `((count) => [${forms.join(', ')}][+(${language.form})])(${inline(one.count)})`;
+        .map((form) => asCode(form, new Map([...one.places, ['count', COUNT]]), inline));
+      const form = language.form.replace(/\bcount\b/g, COUNT);
+      code = `((${COUNT}) => [${forms.join(', ')}][+(${form})])(${inline(one.count)})`;
     } else if (one.kind === 'call') code = asCode(language.message(one.message), one.places, inline);
     else code = asMarkup(language.message(one.message), one.places, one.kind === 'attribute', inline);
     put.overwrite(one.start, one.end, code);

@@ -78,6 +78,12 @@ describe('a source in a language', () => {
     );
     const count = inLanguage(`${IMPORT}counted(n, '{count} take', '{count} takes')`, false)!.code;
     expect([1, 2].map((n) => evaluated(count, { n }))).toEqual(['1 take', '2 takes']);
+    // What stands in its places may have the same name.
+    const of = inLanguage(
+      `${IMPORT}counted(count.all, '{good} of {count}', '{good} of {count} in all', { good: count.good })`,
+      false,
+    )!;
+    expect(evaluated(of.code, { count: { good: 2, all: 3 } })).toBe('2 of 3 in all');
   });
 });
 

@@ -182,12 +182,12 @@
       {label}
       top
       numbers={columns({
-        where: points.map((point) => point.title),
-        'peak, dBFS': points.map((point) => point.peak_dbfs),
-        'voice from, dBFS': points.map((point) => point.voice_low_dbfs),
-        'voice to, dBFS': points.map((point) => point.voice_high_dbfs),
-        'floor, dBFS A-weighted': points.map((point) => point.floor_dbfs_a),
-        'delay, ms': points.map((point) => point.delay_ms),
+        [t('where')]: points.map((point) => point.title),
+        [t('peak, dBFS')]: points.map((point) => point.peak_dbfs),
+        [t('voice from, dBFS')]: points.map((point) => point.voice_low_dbfs),
+        [t('voice to, dBFS')]: points.map((point) => point.voice_high_dbfs),
+        [t('floor, dBFS A-weighted')]: points.map((point) => point.floor_dbfs_a),
+        [t('delay, ms')]: points.map((point) => point.delay_ms),
       })}
     />{/if}
 </figure>

@@ -21,7 +21,7 @@
 <Picture
   numbers={columns({
     'at, s': clicks.at_s,
-    'before, dBFS': clicks.before_dbfs,
+    [t('before, dBFS')]: clicks.before_dbfs,
     ...(on ? { 'after, dBFS': clicks.after_dbfs } : {}),
   })}
   label="{clicks.at_s.length} short bursts in {marked(

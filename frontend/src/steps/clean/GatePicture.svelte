@@ -98,9 +98,9 @@
   <div class="picture">
     <Picture
       numbers={columns({
-        'dBFS from': evidence.speech.map((_, i) => FROM_DBFS + i),
-        'share of your words': evidence.speech,
-        'share of the room': evidence.room,
+        [t('dBFS from')]: evidence.speech.map((_, i) => FROM_DBFS + i),
+        [t('share of your words')]: evidence.speech,
+        [t('share of the room')]: evidence.room,
       })}
       handles
       least={200}

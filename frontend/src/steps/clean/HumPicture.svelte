@@ -28,7 +28,7 @@
 <Picture
   numbers={columns({
     Hz: lines.map((line) => line.hz),
-    'before, dBFS': lines.map((line) => line.before),
+    [t('before, dBFS')]: lines.map((line) => line.before),
     ...(on ? { 'after, dBFS': lines.map((line) => line.after) } : {}),
   })}
   label="Lines of the hum{on ? t(', before and after') : ''}: {lines

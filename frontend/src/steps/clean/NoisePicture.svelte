@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { marked } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Clean } from '../../lib/api';
   import { frequency, level } from '../../lib/format';
@@ -19,7 +19,7 @@
 </script>
 
 <Picture
-  numbers={columns({ Hz: noise.hz, 'density, dB per Hz': noise.density_db })}
+  numbers={columns({ Hz: noise.hz, [t('density, dB per Hz')]: noise.density_db })}
   label="Noise profile of the room at rest, dB per hertz. Floor at the listener {level(noise.floor_dbfs_a)} dBFS(A)."
 >
   {#snippet children(width, height)}

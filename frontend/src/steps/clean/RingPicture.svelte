@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { marked } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Ring } from '../../lib/api';
   import { frequency } from '../../lib/format';
@@ -15,8 +15,8 @@
 
 <Picture
   numbers={columns({
-    'octave, Hz': ring.octaves.map((octave) => octave.centre_hz),
-    'decay by 60 dB, s': ring.octaves.map((octave) => octave.decay_s),
+    [t('octave, Hz')]: ring.octaves.map((octave) => octave.centre_hz),
+    [t('decay by 60 dB, s')]: ring.octaves.map((octave) => octave.decay_s),
   })}
   label="Decay of the room by octave, to −60 dB: {ring.octaves
     .map((o) => `${frequency(o.centre_hz)} ${marked(o.decay_s.toFixed(2))} s`)

@@ -115,9 +115,9 @@
   <div class="picture">
     <Picture
       numbers={columns({
-        mark: control.learned.map((row) => row[0]),
-        'gain, dB': control.learned.map((row) => row[1]),
-        'uncertainty, dB': control.learned.map((row) => row[2]),
+        [t('mark')]: control.learned.map((row) => row[0]),
+        [t('gain, dB')]: control.learned.map((row) => row[1]),
+        [t('uncertainty, dB')]: control.learned.map((row) => row[2]),
       })}
       least={170}
       label="Gain in dB at the learned marks of {control.title}"

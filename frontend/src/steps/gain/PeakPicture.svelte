@@ -21,9 +21,9 @@
 
 <Picture
   numbers={columns({
-    'dBFS from': talk.histogram_dbfs.map((_, i) => talk.histogram_from_dbfs + i),
-    'share of the talk': talk.histogram_dbfs,
-    'peak of each second, dBFS': talk.peaks_by_second_dbfs,
+    [t('dBFS from')]: talk.histogram_dbfs.map((_, i) => talk.histogram_from_dbfs + i),
+    [t('share of the talk')]: talk.histogram_dbfs,
+    [t('peak of each second, dBFS')]: talk.peaks_by_second_dbfs,
   })}
   label="Levels of the talk takes in dBFS. Highest peak {level(talk.peak_dbfs)}, aim {level(aim[0], 0)} to {level(
     aim[1],

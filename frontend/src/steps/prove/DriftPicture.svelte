@@ -15,10 +15,10 @@
 <DecibelsOverFrequency
   numbers={columns({
     Hz: checked.bands.map((each) => each.hz),
-    'voice now against then, dB': checked.bands.map((each) => each.change_db),
-    'room, dB': checked.bands.map((each) => each.room_db),
-    'what the causes do, dB': checked.bands.map((each) => each.explained_db),
-    'two readings differ by, dB': checked.bands.map((each) => each.spread_db),
+    [t('voice now against then, dB')]: checked.bands.map((each) => each.change_db),
+    [t('room, dB')]: checked.bands.map((each) => each.room_db),
+    [t('what the causes do, dB')]: checked.bands.map((each) => each.explained_db),
+    [t('two readings differ by, dB')]: checked.bands.map((each) => each.spread_db),
   })}
   least={220}
   reach={reach(checked.bands)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Two } from '../../lib/api';
   import { frequencyTick, signed } from '../../lib/format';
@@ -21,8 +22,8 @@
 <DecibelsOverFrequency
   numbers={columns({
     Hz: two.bands.map((each) => each.hz),
-    'second against first, dB': two.bands.map((each) => each.db),
-    'standard error, dB': two.bands.map((each) => each.error_db),
+    [t('second against first, dB')]: two.bands.map((each) => each.db),
+    [t('standard error, dB')]: two.bands.map((each) => each.error_db),
   })}
   least={150}
   reach={reach(two.bands)}

@@ -7,6 +7,7 @@
   import MarkerButton from '../../parts/MarkerButton.svelte';
   import { TO_READ } from '../tone/passage';
   import { ROOM_S } from './drift';
+  import CheckToCome from './CheckToCome.svelte';
   import DriftPicture from './DriftPicture.svelte';
 
   /** A check: what moved since the calibration. While it is taken, what to do now. */
@@ -26,6 +27,9 @@
   ];
   const running = $derived(desk.progress?.purpose === 'check' ? desk.progress : null);
   const silent = $derived(running !== null && running.done_s < ROOM_S);
+  const kept = $derived(
+    desk.overview?.diagram.find((point) => point.name === 'converter' && point.voice_high_dbfs !== null),
+  );
   const rows = $derived(shown?.readings.filter((row) => READINGS.includes(row.name)) ?? []);
 
   function number(value: number | null, unit: string): string {
@@ -98,10 +102,13 @@
     {/if}
   </div>
 {:else}
-  <p class="soft">
-    A check takes twenty seconds: eight of your room, then the beginning of the passage. It says what moved since the
-    calibration by more than two readings of one sentence differ by, why, and what to do.
-  </p>
+  <div class="whole">
+    <p class="soft">
+      A check takes twenty seconds: eight of your room, then the beginning of the passage. It says what moved since the
+      calibration by more than two readings of one sentence differ by, why, and what to do.
+    </p>
+    {#if kept}<CheckToCome {kept} seconds={desk.overview?.seconds.check ?? 20} />{/if}
+  </div>
 {/if}
 
 <style>

@@ -16,8 +16,8 @@
 
 <Picture
   numbers={columns({
-    'for the first': [series.first],
-    rounds: [series.rounds],
+    [t('for the first')]: [series.first],
+    [t('rounds')]: [series.rounds],
   })}
   least={200}
   label="{series.title}: {tally} for {series.first_name}. {series.sentence}"

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import { frequencyTick, signed } from '../../lib/format';
   import DecibelsOverFrequency from '../../parts/DecibelsOverFrequency.svelte';
@@ -16,7 +17,7 @@
 </script>
 
 <DecibelsOverFrequency
-  numbers={columns({ Hz: hz, 'now against then, dB': db })}
+  numbers={columns({ Hz: hz, [t('now against then, dB')]: db })}
   least={160}
   reach={reach(bands)}
   label="Tone of now against version {number}: {said}"

@@ -17,8 +17,8 @@
 
 <Picture
   numbers={columns({
-    'third octave, Hz': quiet.third_octaves.map((band) => band.centre_hz),
-    'level, dBFS': quiet.third_octaves.map((band) => band.level_dbfs),
+    [t('third octave, Hz')]: quiet.third_octaves.map((band) => band.centre_hz),
+    [t('level, dBFS')]: quiet.third_octaves.map((band) => band.level_dbfs),
   })}
   label="Third-octave levels of the room in dBFS{quiet.hum
     ? t(', with a hum family at {mains_hz} Hz', { mains_hz: marked(quiet.hum.mains_hz.toFixed(2)) })

@@ -143,9 +143,9 @@
   <div class="picture">
     <Picture
       numbers={columns({
-        'third octave, Hz': centres,
-        'now, dBFS': newest?.bands_dbfs ?? [],
-        'held, dBFS': held?.bands ?? [],
+        [t('third octave, Hz')]: centres,
+        [t('now, dBFS')]: newest?.bands_dbfs ?? [],
+        [t('held, dBFS')]: held?.bands ?? [],
       })}
       least={160}
       label="Running third-octave levels against {held?.name ?? t('nothing held yet')}"

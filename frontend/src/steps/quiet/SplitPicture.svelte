@@ -37,8 +37,8 @@
 
 <Picture
   numbers={columns({
-    part: split.parts.map((part) => TITLES[part.name] ?? part.name),
-    'A-weighted, dBFS': split.parts.map((part) => part.a_weighted_dbfs),
+    [t('part')]: split.parts.map((part) => TITLES[part.name] ?? part.name),
+    [t('A-weighted, dBFS')]: split.parts.map((part) => part.a_weighted_dbfs),
   })}
   least={200}
   label="Parts of the floor: {split.parts

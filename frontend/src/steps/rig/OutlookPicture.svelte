@@ -16,8 +16,8 @@
 
 <Picture
   numbers={columns({
-    what: [t('voice at the capsule, dB SPL'), t('floor, dB(A)'), t('between them, dB')],
-    number: [outlook.talk_db_spl, outlook.floor_dba, outlook.voice_over_floor_db],
+    [t('what')]: [t('voice at the capsule, dB SPL'), t('floor, dB(A)'), t('between them, dB')],
+    [t('number')]: [outlook.talk_db_spl, outlook.floor_dba, outlook.voice_over_floor_db],
   })}
   least={230}
   label="At the capsule: voice {level(outlook.talk_db_spl, 0)} dB SPL, floor {level(

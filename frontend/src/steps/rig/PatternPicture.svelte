@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { codeWord } from '../../lib/code-words';
   import type { Outlook } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -18,8 +19,8 @@
 
 <Picture
   numbers={columns({
-    'degrees off the axis': outlook.facing.map((row) => row[0]),
-    'heard, dB': outlook.facing.map((row) => row[1]),
+    [t('degrees off the axis')]: outlook.facing.map((row) => row[0]),
+    [t('heard, dB')]: outlook.facing.map((row) => row[1]),
   })}
   least={170}
   label="What a {codeWord(pattern)} hears from where: on its axis everything, at your {level(angle, 0)}° {level(

@@ -52,13 +52,13 @@
 
 <Picture
   numbers={columns({
-    what: [
+    [t('what')]: [
       t('mouth to microphone, cm'),
       t('off its axis, degrees'),
       t('heard less for it, dB'),
       t('critical distance, cm'),
     ],
-    number: [kept.distance_cm, kept.angle_deg, outlook.off_axis_db, criticalCm],
+    [t('number')]: [kept.distance_cm, kept.angle_deg, outlook.off_axis_db, criticalCm],
   })}
   handles
   least={230}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import { line } from 'd3-shape';
   import { frequencyTick, level } from '../../lib/format';
@@ -35,7 +36,7 @@
 <Picture
   numbers={columns({
     Hz: points.map((row) => row[0]),
-    'response, dB': points.map((row) => row[1]),
+    [t('response, dB')]: points.map((row) => row[1]),
   })}
   least={120}
   label="The microphone’s response, dB against 1 kHz"

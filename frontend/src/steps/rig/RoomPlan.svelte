@@ -17,8 +17,8 @@
 
 <Picture
   numbers={columns({
-    what: ['length, m', 'width, m', 'height, m', t('critical distance, m')],
-    number: [room.length_m ?? null, room.width_m ?? null, room.height_m ?? null, criticalM],
+    [t('what')]: ['length, m', 'width, m', 'height, m', t('critical distance, m')],
+    [t('number')]: [room.length_m ?? null, room.width_m ?? null, room.height_m ?? null, criticalM],
   })}
   least={130}
   label="The room in plan, {marked(String(long))} by {marked(String(broad))} m{criticalM === null

@@ -34,8 +34,8 @@
 
 <Picture
   numbers={columns({
-    harmonic: ['2', '3', '4', '5', '6', '7', '8', ...colour.arrivals.map(([s]) => `${s} s after a click`)],
-    'dB under tone or click': [...colour.harmonics_db, ...colour.arrivals.map(([, db]) => db ?? null)],
+    [t('harmonic')]: ['2', '3', '4', '5', '6', '7', '8', ...colour.arrivals.map(([s]) => `${s} s after a click`)],
+    [t('dB under tone or click')]: [...colour.harmonics_db, ...colour.arrivals.map(([, db]) => db ?? null)],
   })}
   label="What colour {word}: {tone.filter((part) => part).join(', ')}; {click}."
 >

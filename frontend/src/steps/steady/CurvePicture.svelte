@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Delivery, Overview, TakeFrames } from '../../lib/api';
   import { takeFrames } from '../../lib/api';
@@ -52,7 +53,7 @@
   <div class="curve">
     {#if curve}
       <Picture
-        numbers={columns({ 'in, dBFS': curve.curve_in_dbfs, 'out, dBFS': curve.curve_out_dbfs })}
+        numbers={columns({ [t('in, dBFS')]: curve.curve_in_dbfs, [t('out, dBFS')]: curve.curve_out_dbfs })}
         least={180}
         label="Transfer curve of the compressor with its make-up gain."
       >

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import type { Delivery } from '../../lib/api';
   import { level } from '../../lib/format';
@@ -24,9 +25,9 @@
 
 <Picture
   numbers={columns({
-    'dBFS from': delivery.levels_in.map((_, i) => FROM + i),
-    'share before': delivery.levels_in,
-    'share after': delivery.levels_out,
+    [t('dBFS from')]: delivery.levels_in.map((_, i) => FROM + i),
+    [t('share before')]: delivery.levels_in,
+    [t('share after')]: delivery.levels_out,
   })}
   label="Levels of speech before and after steadying. Middle four fifths {width80(
     delivery.levels_in,

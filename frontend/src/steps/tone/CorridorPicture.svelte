@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { marked } from '../../lib/words';
+  import { marked, t } from '../../lib/words';
   import { columns } from '../../lib/numbers';
   import Picture from '../../parts/Picture.svelte';
   import type { Tone } from '../../lib/api';
@@ -42,10 +42,10 @@
 <Picture
   numbers={columns({
     Hz: tone.points_hz,
-    'what the rig adds, dB': tone.rig_db,
-    'how far that is known, dB': tone.uncertainty_db,
-    'correction, dB': tone.correction_db,
-    'voice against the target, dB': tone.deviation_db,
+    [t('what the rig adds, dB')]: tone.rig_db,
+    [t('how far that is known, dB')]: tone.uncertainty_db,
+    [t('correction, dB')]: tone.correction_db,
+    [t('voice against the target, dB')]: tone.deviation_db,
   })}
   label="What the rig adds from {tone.low_hz} to {tone.high_hz} Hz, how far that is known, and the correction: {marked(
     (tone.residual_rms_db ?? 0).toFixed(1),

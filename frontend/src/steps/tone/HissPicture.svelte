@@ -29,8 +29,8 @@
 
 <Picture
   numbers={columns({
-    'breath at, s': plosives?.found.map((each) => each.at_s) ?? [],
-    'sibilant at, s': sibilants?.found.map((each) => each.at_s) ?? [],
+    [t('breath at, s')]: plosives?.found.map((each) => each.at_s) ?? [],
+    [t('sibilant at, s')]: sibilants?.found.map((each) => each.at_s) ?? [],
   })}
   label="{plosives?.found.length ?? 0} bursts of breath and {sibilants?.found.length ?? 0} sibilants over {marked(
     seconds.toFixed(0),
