@@ -118,7 +118,9 @@
           />
         {/if}
         <text class="num" x={x(Math.max(found.at, found.measured ?? 0)) + 7} y={row * 34 + 18}
-          >{marked((found.measured ?? found.at).toFixed(0))} ms{found.measured === null ? ' here' : ''}</text
+          >{found.measured === null
+            ? t('{at} ms here', { at: marked(found.at.toFixed(0)) })
+            : t('{at} ms', { at: marked(found.measured.toFixed(0)) })}</text
         >
       {/each}
       <text class="soft small" x={x(0)} y={paths.length * 34 + 16}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { marked, t } from '../../lib/words';
+  import { counted, marked, t } from '../../lib/words';
   import type { Overview } from '../../lib/api';
   import { level, rate } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
@@ -102,9 +102,7 @@
           Runs at {rate(run.rate_hz ?? 0)}, Rig says {rate(overview.rig.rate_hz)}: agree on one rate.
         {/if}
         {#if run.live}
-          Over {SOURCES[overview.rig.source]}; {run.dropouts === 1
-            ? '1 dropout'
-            : t('{dropouts} dropouts', { dropouts: run.dropouts })}, {marked(
+          Over {SOURCES[overview.rig.source]}; {counted(run.dropouts, '{count} dropout', '{count} dropouts')}, {marked(
             (100 * (desk.live?.load ?? run.load)).toFixed(0),
           )} % of one core.
         {:else}
