@@ -83,6 +83,14 @@ def test_a_wrong_pick_is_seen_moved_and_proved_by_the_sound(own):
         feeds.move_listener(own, 99_999, "call")
 
 
+def test_a_program_that_the_server_does_not_move_is_not_said_moved(own, system, monkeypatch):
+    with Recording("desk"):
+        (program,) = wait_until(lambda: overview(own).programs)
+        monkeypatch.setattr(system, "move_listener", lambda index, microphone: None)
+        with pytest.raises(Refused, match="Pick “Wren: call” in the program’s own menu"):
+            feeds.move_listener(own, program.index, "call")
+
+
 def test_a_program_opened_on_a_feed_is_there_within_a_second(own):
     living.start_run(own)
     with Recording(CALL):
@@ -172,8 +180,9 @@ def test_who_listens_to_an_input_that_is_not_read_joins_it_anew(own, system, mon
         with monkeypatch.context() as patched:
             patched.setattr(system, "move_listener", lambda *to: (joined.append(to[1]), move(*to)))
             patched.setattr(PipeFeed, "unread_s", 10.0)
-            wait_until(lambda: len(joined) == 2)
-        assert joined[1] == CALL
+            wait_until(lambda: CALL in joined)
+        # Nothing else is heard meanwhile.
+        assert joined[0].endswith("aside.monitor")
         wait_until(lambda: loud(recorder))
         wait_until(lambda: [each.picked for each in overview(own).programs] == ["Wren: call"])
     wait_until(lambda: "aside" not in " ".join(device.id for device in system.seen.devices))

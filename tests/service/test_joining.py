@@ -5,7 +5,7 @@ from types import SimpleNamespace
 import pytest
 
 from obsidian_wren.service.mixes.own_system import Feeds
-from obsidian_wren.service.send import joining
+from obsidian_wren.service.send import joining, moving
 from obsidian_wren.service.system_sound import Surroundings, SystemListener
 from waiting import Clock
 
@@ -50,6 +50,7 @@ class Server:
 def clock(monkeypatch):
     found = Clock()
     monkeypatch.setattr(joining, "time", found)
+    monkeypatch.setattr(moving, "time", found)
     monkeypatch.setattr(joining, "ensure_feeds", lambda ws: ws.world.system.moved.append("made"))
     return found
 

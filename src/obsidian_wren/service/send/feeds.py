@@ -11,6 +11,7 @@ from obsidian_wren.service.live import state as live
 from obsidian_wren.service.mixes import own_system, scene
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.rig.computer_rows import devices_of
+from obsidian_wren.service.send.moving import move_listeners
 from obsidian_wren.service.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow
@@ -133,17 +134,24 @@ def name_feed(ws: Workshop, key: str, title: str | None) -> None:
 
 def move_listener(ws: Workshop, index: int, key: str) -> None:
     """Let a program that records hear a feed. Its own menu goes on naming what it picked."""
-    system = _system(ws)
-    if key not in own_system.current(ws).held:
+    system, feeds = _system(ws), own_system.current(ws)
+    if key not in feeds.held:
         raise Refused(
             "no-input", worded("This feed is not there. Take its listener into use first.")
         )
-    try:
-        system.move_listener(index, system.input_name(key))
-    except SourceGone as error:
-        raise Refused("gone", str(error)) from error
-    system.look()
+    left = move_listeners(system, {index}, system.input_name(key))
     ws.changed()
+    if not left:
+        return
+    if index not in {one.index for one in system.seen.listeners}:
+        raise Refused("gone", worded("This program no longer records."))
+    raise Refused(
+        "not-moved",
+        worded(
+            "The sound server has not moved this program. Pick “{feed}” in the program’s own menu.",
+            feed=feeds.titles[key],
+        ),
+    )
 
 
 def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:

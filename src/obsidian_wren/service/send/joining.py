@@ -8,20 +8,20 @@ begins again. It is made anew; who listens waits aside meanwhile, where nothing 
 from __future__ import annotations
 
 import time
+from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass, field
 
 from obsidian_wren.service.mixes import own_system
-from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.send.feeds import ensure_feeds
-from obsidian_wren.service.system_sound import NoSoundServer, SystemListener, SystemSound
+from obsidian_wren.service.send.moving import move_listeners
+from obsidian_wren.service.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.service.workshop import Workshop
 
 # A server that reads takes something many times a second.
 _UNREAD_S = 2.0
 # Where it did not help, it will not help at once.
 _AGAIN_S = 30.0
-_MOVES_S, _LOOK_S = 2.0, 0.05
 # An output that plays nowhere: nobody may hear anything else meanwhile, least of all the raw voice.
 _ASIDE = "aside"
 
@@ -43,8 +43,8 @@ def join_unread(ws: Workshop) -> None:
     unread, now_s = ws.own(_Unread), time.monotonic()
     for key, feed in list(own_system.current(ws).held.items()):
         name = system.input_name(key)
-        listening = [each for each in system.seen.listeners if each.microphone == name]
-        if not listening or not feed.unread_s:
+        streams = {each.index for each in system.seen.listeners if each.microphone == name}
+        if not streams or not feed.unread_s:
             unread.since_s.pop(key, None)
             continue
         since_s = unread.since_s.setdefault(key, now_s)
@@ -52,36 +52,16 @@ def join_unread(ws: Workshop) -> None:
         if now_s - since_s >= _UNREAD_S and now_s - tried_s >= _AGAIN_S:
             unread.tried_s[key] = now_s
             with suppress(NoSoundServer):
-                _join_anew(ws, system, key, listening)
+                _join_anew(ws, system, key, streams)
 
 
-def _join_anew(
-    ws: Workshop, system: SystemSound, key: str, listening: list[SystemListener]
-) -> None:
+def _join_anew(ws: Workshop, system: SystemSound, key: str, streams: Collection[int]) -> None:
     aside = system.ensure_output(_ASIDE, "Wren: aside")
     try:
-        _move(system, listening, f"{aside}.monitor")
+        move_listeners(system, streams, f"{aside}.monitor")
         system.remove_input(key)
         ensure_feeds(ws)
-        _move(system, listening, system.input_name(key))
+        move_listeners(system, streams, system.input_name(key))
     finally:
         system.remove_output(_ASIDE)
         system.look()
-
-
-def _move(system: SystemSound, listening: list[SystemListener], microphone: str) -> None:
-    for each in listening:
-        with suppress(SourceGone):
-            system.move_listener(each.index, microphone)
-    _await(system, {each.index for each in listening}, microphone)
-
-
-def _await(system: SystemSound, streams: set[int], microphone: str) -> None:
-    end_s = time.monotonic() + _MOVES_S
-    while time.monotonic() < end_s:
-        system.look()
-        if all(
-            each.microphone == microphone for each in system.seen.listeners if each.index in streams
-        ):
-            return
-        time.sleep(_LOOK_S)
