@@ -141,12 +141,12 @@
       <!-- One of the two, in one place: nothing beside it moves. -->
       {#if desk.working !== null}
         <span class="working">
-          <progress max="1" value={desk.working} aria-label="Recalculating"></progress>
+          <progress max="1" value={desk.working} aria-label="Working it out"></progress>
           <button type="button" class="link" onclick={() => desk.endWork()}>End it</button>
         </span>
       {:else}
         <span class="confirmed"
-          >{overview.working_out
+          >{overview.working_out || desk.slow
             ? t('Working it out…')
             : t('{confirmed} of {steps} confirmed', { confirmed, steps: overview.steps.length })}</span
         >
@@ -196,7 +196,7 @@
       <MuteNews {overview} />
       <CheckReminder {overview} />
     </div>
-    <main class:older={overview.working_out} aria-busy={overview.working_out || desk.working !== null}>
+    <main class:older={overview.working_out} aria-busy={overview.working_out || desk.slow || desk.working !== null}>
       {#if place.guided}<GuidedRun {overview} />
       {:else if place.step === 'rig'}<RigStep {overview} />
       {:else if place.step === 'quiet'}<QuietStep {overview} />

@@ -1,10 +1,15 @@
 """Whoever waits for a derivation sees how far it is and can end it."""
 
 import pytest
+import soundfile
+from sqlalchemy import select
 
 from obsidian_wren.service.calibration.deriving import derive_again, end_deriving
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview_json
+from obsidian_wren.service.page.overview import overview, overview_json
+from obsidian_wren.service.takes import from_file
+from obsidian_wren.store import take_files
+from obsidian_wren.store.models import Take
 
 
 @pytest.fixture
@@ -56,3 +61,30 @@ def test_what_is_ended_leaves_everything_as_it_was(boathouse, shares):
 def test_who_ends_what_does_not_run_ends_nothing(boathouse):
     end_deriving(boathouse)
     derive_again(boathouse)
+
+
+def test_a_take_of_a_file_is_told_and_where_it_is_ended_it_is_not_used(boathouse, shares, tmp_path):
+    told, at_each = shares
+    with boathouse.sessions() as session:
+        digest = session.scalars(select(Take.sha256).where(Take.purpose == "talk")).first()
+    talk, rate_hz = soundfile.read(take_files.take_path(boathouse.folder, digest))
+    file = tmp_path / "talk.wav"
+    soundfile.write(file, 0.98 * talk, rate_hz)
+    before = overview(boathouse)
+    at_each.append(lambda share: end_deriving(boathouse) if share and share > 0.2 else None)
+    with pytest.raises(Refused, match="ended this before it was worked out"):
+        from_file.keep_file(boathouse, "talk", file, channel=None)
+    assert told[-1] is None
+    after = overview(boathouse)
+    assert (after.settings, after.stages, after.delivery) == (
+        before.settings,
+        before.stages,
+        before.delivery,
+    )
+    kept = after.takes[-1]
+    assert (kept.purpose, kept.current) == ("talk", False)
+    at_each.clear()
+    told.clear()
+    from_file.keep_file(boathouse, "talk", file, channel=None)
+    assert (told[0], told[-1]) == (0.0, None)
+    assert overview(boathouse).takes[-1].current

@@ -35,6 +35,9 @@ export interface LiveNews {
   recorded_s?: number;
 }
 
+/** Longer than this, and a person wonders. */
+const SLOW_MS = 150;
+
 /** One of the things that are kept, as it is now. */
 function kept<Thing extends { id: number }>(things: Thing[], id: number): Thing {
   const thing = things.find((entry) => entry.id === id);
@@ -56,6 +59,8 @@ class Desk {
   working = $state<number | null>(null);
   trouble = $state<string | null>(null);
   busy = $state(false);
+  /** Whether what was asked takes so long that it has to be said. */
+  slow = $state(false);
   readonly frames = new FrameStore();
 
   #queue: Promise<unknown> = Promise.resolve();
@@ -207,6 +212,7 @@ class Desk {
   async #attempt(what: () => Promise<Answer>): Promise<boolean> {
     this.busy = true;
     this.trouble = null;
+    const soon = setTimeout(() => (this.slow = true), SLOW_MS);
     try {
       this.#show(await what());
       return true;
@@ -214,7 +220,8 @@ class Desk {
       this.complain(error);
       return false;
     } finally {
-      this.busy = false;
+      clearTimeout(soon);
+      this.busy = this.slow = false;
     }
   }
 

@@ -184,6 +184,21 @@ describe('the desk', () => {
     expect(desk.busy).toBe(false);
   });
 
+  it('says that it works where an answer is late, and no longer', async () => {
+    vi.useFakeTimers();
+    let come = (): void => undefined;
+    answers = () => new Promise((resolve) => (come = () => resolve(new Response('{}', { status: 500 }))));
+    const asked = desk.do('post', '/api/marker');
+    await vi.advanceTimersByTimeAsync(140);
+    expect(desk.slow).toBe(false);
+    await vi.advanceTimersByTimeAsync(20);
+    expect(desk.slow).toBe(true);
+    come();
+    await asked;
+    expect(desk.slow).toBe(false);
+    vi.useRealTimers();
+  });
+
   it('says so when the program does not answer', async () => {
     answers = () => Promise.reject(new TypeError('failed'));
     await desk.do('post', '/api/marker');

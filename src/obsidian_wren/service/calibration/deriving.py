@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from contextlib import AbstractContextManager
 from functools import partial
 
 from obsidian_wren.core.wording import worded
@@ -88,19 +90,20 @@ def derive_again(ws: Workshop, *, refit: bool = False) -> None:
             # Asked for while another waited: what was derived since saw everything that this one
             # would.
             return
-        with (
-            asked.answering(),
-            calibration.current(ws).working.told(partial(_tell, ws)) as go_on,
-            ws.sessions.begin() as session,
-        ):
+        with asked.answering(), told(ws) as go_on, ws.sessions.begin() as session:
             ctx = in_hand(ws, session)
             ctx.go_on = go_on
             doing_without(ctx, lambda: _derive_again(ctx, refit))
     ws.changed()
 
 
+def told(ws: Workshop) -> AbstractContextManager[Callable[[], None]]:
+    """Every page is told how far it is and may end it; gives what is called at each answer."""
+    return calibration.current(ws).working.told(partial(_tell, ws))
+
+
 def end_deriving(ws: Workshop) -> None:
-    """Let what is being derived by a press stand as it was. Waits for nothing."""
+    """Let what is being derived stand as it was. Waits for nothing."""
     calibration.current(ws).working.end()
 
 

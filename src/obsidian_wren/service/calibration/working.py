@@ -17,6 +17,9 @@ _USUAL = 34
 # The last steps are rows and pictures.
 _MOST_SHARE = 0.95
 
+# The code of what is raised where nobody waits any more.
+ENDED = "ended"
+
 Tell = Callable[[float | None], None]
 
 
@@ -25,12 +28,12 @@ class Working:
 
     def __init__(self) -> None:
         self._ended = threading.Event()
-        self._runs = False
+        self._running = 0
         self._expected = _USUAL
 
     def end(self) -> None:
         """Let what is being derived stand as it was; nothing where nothing is."""
-        if self._runs:
+        if self._running:
             self._ended.set()
 
     @contextmanager
@@ -43,17 +46,17 @@ class Working:
             nonlocal done
             if self._ended.is_set():
                 raise Refused(
-                    "ended",
+                    ENDED,
                     worded("Recalculating was ended. Everything is as it was before you asked."),
                 )
             tell(min(_MOST_SHARE, done / self._expected))
             done += 1
 
         self._ended.clear()
-        self._runs = True
+        self._running += 1
         try:
             yield go_on
             self._expected = max(done, 1)
         finally:
-            self._runs = False
+            self._running -= 1
             tell(None)

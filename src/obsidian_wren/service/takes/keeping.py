@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import cast
 
@@ -16,6 +16,7 @@ from obsidian_wren.core.measure.take_findings import length_findings
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.calibration.working import ENDED
 from obsidian_wren.service.prove.checks import keep_check
 from obsidian_wren.service.prove.two import keep_two
 from obsidian_wren.service.readings import measuring
@@ -44,16 +45,34 @@ def keep(
 ) -> int:
     """Write a take, its row and its reading.
 
-    A take that cannot be used is kept with the sentence that says why.
+    A take that cannot be used is kept with the sentence that says why; so is one whose measuring
+    was ended by somebody who would not wait.
 
     Of ``(n, channels)`` one channel is chosen, and what the channels say of each other is kept; of
     a file that is known already. The part that it was goes once its row stands.
     """
-    if info.purpose == "both":
-        take_id, usable = keep_both(ws, info, samples, half=half, ended=ended, part_id=part_id)
+    with deriving.told(ws) as go_on:
+        go_on()
+        if info.purpose == "both":
+            take_id, usable = keep_both(ws, info, samples, half=half, ended=ended, part_id=part_id)
+        else:
+            take_id, usable = _keep_one(ws, info, samples, half, ended, channels)
+            if part_id is not None:
+                parts.drop_part(ws.folder, part_id)
         if usable:
-            measure_and_derive(ws, take_id)
-        return take_id
+            measure_and_derive(ws, take_id, go_on)
+    return take_id
+
+
+def _keep_one(
+    ws: Workshop,
+    info: parts.PartInfo,
+    samples: Samples,
+    half: bool,
+    ended: str | None,
+    channels: integrity.Channels | None,
+) -> tuple[int, bool]:
+    """The number of its row, and whether it can be used."""
     fault, notes = None, list(info.notes)
     if samples.ndim > 1:
         channels = integrity.compare_channels(samples)
@@ -76,11 +95,7 @@ def keep(
     take_id = write_take(
         ws, info, chosen, half=half, ended=ended, notes=notes, fault=fault, channels=channels
     )
-    if part_id is not None:
-        parts.drop_part(ws.folder, part_id)
-    if fault is None:
-        measure_and_derive(ws, take_id)
-    return take_id
+    return take_id, fault is None
 
 
 def _findings(samples: Samples, rate_hz: float, purpose: str) -> list[Finding]:
@@ -90,12 +105,16 @@ def _findings(samples: Samples, rate_hz: float, purpose: str) -> list[Finding]:
     return length_findings(len(samples) / rate_hz) if purpose == "passage" else []
 
 
-def measure_and_derive(ws: Workshop, take_id: int) -> None:
-    """Measure a new take and derive what it gives.
+def measure_and_derive(
+    ws: Workshop, take_id: int, go_on: Callable[[], None] = lambda: None
+) -> None:
+    """Measure a new take and derive what it gives. ``go_on`` is called at each answer and raises
+    Refused where nobody waits any more.
 
     A take that cannot carry its rule stays with the sentence that says why.
     """
     with _answered(ws, take_id), ws.sessions.begin() as session:
+        go_on()
         take = session.get_one(Take, take_id)
         if take.purpose == "check":
             # It stands beside the calibration: nothing is derived from it.
@@ -113,7 +132,9 @@ def measure_and_derive(ws: Workshop, take_id: int) -> None:
             return
     with _answered(ws, take_id), ws.sessions.begin() as session:
         take = session.get_one(Take, take_id)
-        deriving.derive_after_take(RigContext.of(ws, session, take.rig_id), take)
+        ctx = RigContext.of(ws, session, take.rig_id)
+        ctx.go_on = go_on
+        deriving.derive_after_take(ctx, take)
 
 
 @contextmanager
@@ -129,12 +150,16 @@ def _answered(ws: Workshop, take_id: int) -> Iterator[None]:
             raise
         _mark(ws, take_id, error.code, str(error))
     except Told as error:
-        _mark(ws, take_id, error.code, str(error))
+        _mark(ws, take_id, error.code, _ENDED if error.code == ENDED else str(error))
     except Exception:
         _LOG.exception("The rules found no answer for a take")
         _mark(ws, take_id, "no-answer", _NO_ANSWER)
 
 
+_ENDED = worded(
+    "You ended this before it was worked out, so it is not used; earlier results stay. Take it"
+    " again, or discard it."
+)
 _NO_ANSWER = worded(
     "The rules find no answer for this take, so it is not used; earlier results stay. Check"
     " the level and the microphone, then take it again."
