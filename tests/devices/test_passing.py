@@ -60,7 +60,7 @@ class Running:
 
 
 def level(system, name="obsidian_wren.command-line"):
-    microphone = system.open_microphone(name)
+    microphone = system.open_microphone(name, patience_s=60.0)
     try:
         return level_of_tone(microphone)
     finally:
@@ -100,7 +100,7 @@ def test_a_killed_run_leaves_silence_that_the_next_one_takes_over(system, plugge
     first = Running("--calibration", calibration)
     first.told(sounds)
     first.end(signal.SIGKILL)
-    listening = system.open_microphone("obsidian_wren.command-line")
+    listening = system.open_microphone("obsidian_wren.command-line", patience_s=60.0)
     second = Running("--calibration", calibration)
     try:
         second.told(sounds)

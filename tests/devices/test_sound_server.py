@@ -28,7 +28,7 @@ TONE = sine(1000.0, -20.0, 1.0)
 def test_a_feed_reaches_who_picks_it_unchanged(system):
     feed = system.ensure_input("call", "Wren: call")
     with Sending(feed, TONE):
-        microphone = system.open_microphone("obsidian_wren.call")
+        microphone = system.open_microphone("obsidian_wren.call", patience_s=60.0)
         level, rest = tone(microphone)
         microphone.close()
     assert level == pytest.approx(-20.0, abs=0.05)
@@ -59,7 +59,7 @@ def test_an_input_that_an_earlier_run_left_is_taken_over(system):
     system.ensure_input("call", "Wren: call").close()
     system.set_volume("obsidian_wren.call", 50.0)
     system.set_muted("obsidian_wren.call", True)
-    microphone = system.open_microphone("obsidian_wren.call")
+    microphone = system.open_microphone("obsidian_wren.call", patience_s=60.0)
     feed = system.ensure_input("call", "Wren: call")
     assert feed.is_whole
     with Sending(feed, TONE):
@@ -76,7 +76,7 @@ def test_an_input_whose_pipe_is_lost_is_made_anew(system, sound_server):
     old.close()
     feed = system.ensure_input("call", "Wren: call")
     with Sending(feed, TONE):
-        microphone = system.open_microphone("obsidian_wren.call")
+        microphone = system.open_microphone("obsidian_wren.call", patience_s=60.0)
         assert level_of_tone(microphone) == pytest.approx(-20.0, abs=0.5)
         microphone.close()
     system.remove_inputs()
@@ -96,7 +96,7 @@ def test_what_is_played_to_an_output_is_heard_at_its_monitor(system):
     name = system.ensure_output("back", "Wren: from the call")
     output = system.open_output(name, rate_hz=RATE, channels=2)
     with Sending(output, np.repeat(TONE[:, None], 2, axis=1)):
-        monitor = system.open_microphone(f"{name}.monitor")
+        monitor = system.open_microphone(f"{name}.monitor", patience_s=60.0)
         sound = monitor.read(RATE)
         monitor.close()
     output.close()
@@ -279,7 +279,7 @@ def test_a_server_that_ends_and_comes_back(system, sound_server, plugged):
     def opened():
         # A server that has just begun may be too busy to answer in time.
         with suppress(SourceGone):
-            return system.open_microphone("obsidian_wren.call")
+            return system.open_microphone("obsidian_wren.call", patience_s=60.0)
 
     with Sending(feed, TONE):
         again = wait_until(opened)

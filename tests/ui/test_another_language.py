@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from playwright.sync_api import expect
 from test_any_way import CUT_OFF, leaves
 
 import pseudo
@@ -79,7 +80,7 @@ def test_no_word_is_left_in_english_no_point_in_a_number_and_nothing_is_cut_off(
     for leaf in leaves():
         page.evaluate("to => { location.hash = to }", leaf)
         page.locator(f"#leaf-{leaf.partition('/')[2]}[aria-selected=true]").wait_for()
-        page.wait_for_function("!document.querySelector('[aria-busy=true]')")
+        expect(page.locator("[aria-busy=true]")).to_have_count(0, timeout=180_000)
         cut |= {(leaf, what) for what in page.evaluate(CUT_OFF)}
         # The numbers of a picture are words too.
         if page.locator("#leaf .save > button:nth-child(4)").count():

@@ -9,7 +9,17 @@ import numpy as np
 import pytest
 import scipy.signal
 import soundfile
-from handling import LOG_LIVE, SLOW, button, leaf, number, seconds_taken, status, step
+from handling import (
+    LOG_LIVE,
+    SLOW,
+    button,
+    leaf,
+    number,
+    seconds_taken,
+    send_until_it_arrives,
+    status,
+    step,
+)
 from playwright.sync_api import expect
 
 from obsidian_wren.core.measure.levels import rms_dbfs
@@ -146,8 +156,7 @@ def test_live_over_the_microphone_the_treated_voice_arrives(with_wav, boathouse_
     step(page, "Send")
     # The browser runs at its own rate, whatever Rig says; the check must say so.
     expect(page.get_by_text("Rig says 96 kHz: agree on one rate")).to_be_visible()
-    button(page, "Send the marker").click()
-    expect(page.get_by_text("Treated voice arrives")).to_be_visible(timeout=SLOW)
+    send_until_it_arrives(page)
     button(page, "Stop live").click()
     expect(page.get_by_text("Not live").first).to_be_visible()
 
@@ -237,8 +246,7 @@ def test_a_newcomer_with_a_microphone_comes_from_an_empty_folder_to_a_proof(star
     page.get_by_label("picks").first.select_option("Wren: call")
     button(page, "Start live").click()
     expect(page.get_by_text("Over your microphone")).to_be_visible(timeout=SLOW)
-    button(page, "Send the marker").click()
-    expect(page.get_by_text("Treated voice arrives")).to_be_visible(timeout=SLOW)
+    send_until_it_arrives(page)
     button(page, "Confirm send").click()
     expect(page.get_by_text("7 of 8 confirmed")).to_be_visible()
     step(page, "Send")

@@ -4,7 +4,7 @@ clips, the recorder."""
 import re
 
 import pytest
-from handling import SLOW, button, leaf, seconds_recorded, step
+from handling import SLOW, button, leaf, seconds_recorded, send_until_it_arrives, step
 from playwright.sync_api import expect
 
 LISTENERS = {
@@ -68,10 +68,7 @@ def test_a_call_is_set_up_proved_and_confirmed(send):
     button(page, "Start live").click()
     call = region(page, "Editor call")
     call.get_by_label("picks").select_option("Wren: call")
-    button(page, "Send the marker").click()
-    expect(call.get_by_text(re.compile(r"Treated voice arrives, \d+ ms"))).to_be_visible(
-        timeout=SLOW
-    )
+    send_until_it_arrives(page, call)
     expect(
         region(page, "Headphones").get_by_text("Your voice stays out, as it should")
     ).to_be_visible()

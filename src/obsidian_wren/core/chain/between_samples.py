@@ -7,10 +7,10 @@ interpolated, by the bound of :func:`obsidian_wren.core.measure.levels.between_b
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.look_ahead import TAPS
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.levels import BetweenBound, between_bound, interpolator, may_pass
 
 PHASES = interpolator(4, TAPS)[1:]
@@ -36,7 +36,7 @@ _LOOKED_AT = 64
 _AT_ONCE = 4096
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@kernel(fastmath=True)
 def _with_pair(
     work: Samples, at: int, k: int, folded: Samples, sums: tuple[float, float, float]
 ) -> tuple[float, float, float]:
@@ -49,7 +49,7 @@ def _with_pair(
     )
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@kernel(fastmath=True)
 def _with_four_pairs(
     work: Samples, at: int, k: int, folded: Samples, sums: tuple[float, float, float]
 ) -> tuple[float, float, float]:
@@ -59,7 +59,7 @@ def _with_four_pairs(
     return _with_pair(work, at, k + 3, folded, sums)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@kernel(fastmath=True)
 def _local_peaks(work: Samples, folded: Samples, sharp: Samples, peaks: Samples) -> None:
     """Largest value at and just after each sample:
 
@@ -87,7 +87,7 @@ def _local_peaks(work: Samples, folded: Samples, sharp: Samples, peaks: Samples)
             peaks[i] = max(peaks[i], abs(total))
 
 
-@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+@kernel(fastmath={"nnan", "nsz"})
 def raise_to_peaks(
     near: Samples,
     folded: Samples,

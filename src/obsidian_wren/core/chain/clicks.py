@@ -16,12 +16,12 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain import short_time
 from obsidian_wren.core.chain.short_time import ShortTime, Spectra
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db, power_from_db
+from obsidian_wren.core.kernel import kernel
 
 FRAME_S = 0.0035
 # Frames of half that: the sides are so many of them away.
@@ -41,7 +41,7 @@ Arrays = tuple[Spectra, Samples, Samples, Samples]
 Settings = tuple[int, int, int, float, float, float]
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _smooth(power: Samples, out: Samples) -> None:
     last = len(power) - 1
     for k in range(1, last):
@@ -50,7 +50,7 @@ def _smooth(power: Samples, out: Samples) -> None:
     out[last] = (power[last - 1] + 2.0 * power[last]) / 3.0
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _sides(smooth: Samples, left: Samples, now: int, beside: Samples, after: Samples) -> None:
     """The louder of what was left before a frame and of what stays after it."""
     beside[:], after[:] = _QUIET, 1e30
@@ -66,7 +66,7 @@ def _sides(smooth: Samples, left: Samples, now: int, beside: Samples, after: Sam
         beside[k] = max(beside[k], after[k])
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _take_bursts(spectra: Spectra, arrays: Arrays, settings: Settings, told: Samples) -> float:
     held, smooth, left, counts = arrays
     looked_from, looked_to, taken_from, over_db, loudest, least = settings
@@ -107,7 +107,7 @@ def _take_bursts(spectra: Spectra, arrays: Arrays, settings: Settings, told: Sam
     return lowest
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _without_bursts(
     block: Samples, frames: short_time.Arrays, arrays: Arrays, settings: Settings
 ) -> tuple[Samples, float]:

@@ -15,11 +15,11 @@ from typing import ClassVar
 
 import numpy as np
 import scipy
-from numba import njit
 
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.kernel import kernel
 
 _ROOM_LINES_MS = (11.3, 13.9, 17.1, 19.7, 23.1, 27.7, 31.3, 36.1)
 _PLATE_LINES_MS = (3.1, 4.3, 5.3, 6.7, 7.9, 9.1, 10.7, 12.1)
@@ -27,7 +27,7 @@ _ECHO_FEEDBACK = 0.35
 _ROOM_DULL, _PLATE_DULL = 0.45, 0.15
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _harmonics(
     block: Samples, low: Samples, drive: float, share: float, memory: Samples, out: Samples
 ) -> None:
@@ -42,7 +42,7 @@ def _harmonics(
     memory[0] = mean
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _echo(
     block: Samples, line: Samples, at: int, delay: int, share: float, feedback: float, out: Samples
 ) -> int:
@@ -54,7 +54,7 @@ def _echo(
     return at
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _network(
     block: Samples,
     lines: Samples,
@@ -97,7 +97,7 @@ def _network(
     memory[0] = at
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _ring(block: Samples, share: float, turn: float, memory: Samples, out: Samples) -> None:
     phase = memory[0]
     for i in range(len(block)):

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.detector import (
     OWN,
@@ -32,9 +31,10 @@ from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.kernel import kernel
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def curve_db(level_db: float, threshold_db: float, slope: float, knee_db: float) -> float:
     """Gain in dB at a steady level; ``slope`` is 1 − 1 / ratio."""
     over = level_db - threshold_db
@@ -45,7 +45,7 @@ def curve_db(level_db: float, threshold_db: float, slope: float, knee_db: float)
     return -slope * over
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def compress(
     block: Samples,
     out: Samples,

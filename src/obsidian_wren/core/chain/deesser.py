@@ -16,7 +16,6 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.detector import (
     OWN,
@@ -33,6 +32,7 @@ from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 
 _ATTACK_S, _RELEASE_S = 0.001, 0.025
 # Hissing is high: two milliseconds hold many of its periods, and let go between sounds.
@@ -49,7 +49,7 @@ def band_section(frequency_hz: float, q: float, *, rate_hz: float) -> Samples:
     )
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def deess(
     block: Samples,
     out: Samples,

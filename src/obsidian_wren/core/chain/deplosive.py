@@ -15,7 +15,6 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.detector import (
     OWN,
@@ -32,6 +31,7 @@ from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.filters import highpass_sections, run_sections
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 
 _ATTACK_S = 0.001
 _PER_DB = 4.0
@@ -40,7 +40,7 @@ _ORDER = 4
 WINDOW_S = 0.0125
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def low_band(block: Samples, pole: float, memory: Samples, low: Samples) -> None:
     """Two first-order low-passes in series: the band in which breath is looked for.
 
@@ -57,7 +57,7 @@ def low_band(block: Samples, pole: float, memory: Samples, low: Samples) -> None
     )
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def deplode(
     block: Samples,
     out: Samples,

@@ -13,10 +13,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.filters import highpass_sections
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 
 _CONTROL_HZ = 6000.0
 WINDOW_S = 0.006
@@ -73,7 +73,7 @@ def sidechain_sections(frequency_hz: float, *, rate_hz: float) -> Samples:
     )
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def control_points(count: int, step: int, memory: Samples) -> int:
     """How many control points the coming ``count`` samples hold.
 
@@ -82,7 +82,7 @@ def control_points(count: int, step: int, memory: Samples) -> int:
     return (int(memory[0]) + count) // step
 
 
-@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+@kernel(fastmath={"nnan", "nsz"})
 def _highest(values: Samples) -> float:
     highest = _QUIETEST
     for k in range(len(values)):
@@ -91,7 +91,7 @@ def _highest(values: Samples) -> float:
 
 
 # Without a NaN the highest of a step is the same in any order, so many are looked at at once.
-@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+@kernel(fastmath={"nnan", "nsz"})
 def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: Samples) -> None:
     """Levels in dBFS at the control points of a block of side-chain.
 
@@ -125,7 +125,7 @@ def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: 
     memory[1], memory[2] = peak, at
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def glide(step: int, controls: Samples, memory: Samples, gains: Samples) -> None:
     """The gain of every sample of a block: straight lines to the gains ``controls`` of its control
     points, each reached a step later.
@@ -147,7 +147,7 @@ def glide(step: int, controls: Samples, memory: Samples, gains: Samples) -> None
     memory[0], memory[3], memory[4] = phase, gain, slope
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def amplitude(gain_db: float) -> float:
     """The amplitude of a gain in dB."""
     return math.exp(gain_db * 0.11512925464970229)

@@ -14,9 +14,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import SHORT_SAMPLES, is_compiler_loaded, kernel
 
 Shape = Literal["peak", "low_shelf", "high_shelf"]
 
@@ -104,17 +104,36 @@ def response_db(sections: Samples, frequency_hz: Samples, *, rate_hz: float) -> 
 # numbers, which are forty times slower.
 _TAIL_SAMPLES = 1024
 _NOTHING = 1e-25
+# A transform is quick where its length has small factors only.
+_SMOOTH = 16_384
 
 
 def filtered(sections: Samples, samples: Samples) -> Samples:
     """``(n,)`` samples through sections ``(k, 6)`` in series, from rest."""
+    if not is_compiler_loaded() and 0 < len(samples) <= SHORT_SAMPLES:
+        return filtered_by_spectrum(sections, samples)
     out = np.empty(len(samples))
     state = np.zeros((len(sections), 2))
     run_sections(sections, state, np.ascontiguousarray(samples, dtype=np.float64), out)
     return out
 
 
-@njit(cache=True, nogil=True)
+def filtered_by_spectrum(sections: Samples, samples: Samples) -> Samples:
+    """The same as :func:`filtered`, ``(n,)`` through ``(k, 6)``, by one transform: before what
+    compiles is there."""
+    slowest = max(float(np.abs(np.roots(section[3:])).max()) for section in sections)
+    # What rings on after the end would come round to the beginning.
+    rings = math.log(_NOTHING) / math.log(min(max(slowest, 0.01), 1.0 - 1e-5))
+    size = -(-(len(samples) + math.ceil(rings)) // _SMOOTH) * _SMOOTH
+    z = np.exp(-2j * np.pi * np.arange(size // 2 + 1) / size)
+    response = np.ones(len(z), dtype=complex)
+    for b0, b1, b2, _, a1, a2 in sections:
+        response *= (b0 + z * (b1 + z * b2)) / (1.0 + z * (a1 + z * a2))
+    spectrum = np.fft.rfft(samples, size) * response
+    return np.asarray(np.fft.irfft(spectrum, size)[: len(samples)])
+
+
+@kernel()
 def run_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
     """Filter ``block`` into ``out`` through sections in series (transposed direct form II).
 
@@ -136,19 +155,19 @@ def run_sections(sections: Samples, state: Samples, block: Samples, out: Samples
         out[:] = block
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _numbers(section: Samples) -> tuple[float, float, float, float, float]:
     # Numbers in local names stay in the processor's registers; in arrays they would not.
     return section[0], section[1], section[2], section[4], section[5]
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _awake(s0: float, s1: float) -> tuple[float, float]:
     """A section's memory, nothing where its tail has died away."""
     return (0.0, 0.0) if abs(s0) < _NOTHING and abs(s1) < _NOTHING else (s0, s1)
 
 
-@njit(cache=True, nogil=True, fastmath={"contract"})
+@kernel(fastmath={"contract"})
 def _one_section(section: Samples, state: Samples, block: Samples, out: Samples) -> None:
     b0, b1, b2, a1, a2 = _numbers(section)
     s0, s1 = state[0], state[1]
@@ -163,7 +182,7 @@ def _one_section(section: Samples, state: Samples, block: Samples, out: Samples)
     state[0], state[1] = s0, s1
 
 
-@njit(cache=True, nogil=True, fastmath={"contract"})
+@kernel(fastmath={"contract"})
 def _two_sections(
     section: Samples,
     behind: Samples,
@@ -192,7 +211,7 @@ def _two_sections(
     state_behind[0], state_behind[1] = t0, t1
 
 
-@njit(cache=True, nogil=True, fastmath={"contract"})
+@kernel(fastmath={"contract"})
 def _four_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
     b0, b1, b2, a1, a2 = _numbers(sections[0])
     d0, d1, d2, c1, c2 = _numbers(sections[1])

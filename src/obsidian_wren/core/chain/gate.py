@@ -19,7 +19,6 @@ from dataclasses import dataclass
 from typing import ClassVar, Self
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.detector import (
     OWN,
@@ -37,6 +36,7 @@ from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 
 # A gate starts open: a first word is never cut.
 _OPEN, _HELD, _GAIN_DB = OWN, OWN + 1, OWN + 2
@@ -45,7 +45,7 @@ UNKNOWN = np.empty(0)
 _THERE_DB = 1e-9
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def gate_gains_db(
     levels_db: Samples, likelihoods_db: Samples, settings: Samples, memory: Samples
 ) -> None:
@@ -81,7 +81,7 @@ def gate_gains_db(
     memory[5], memory[6], memory[7] = (1.0 if is_open else 0.0), held, gain
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def gate_block(
     block: Samples,
     out: Samples,

@@ -19,10 +19,10 @@ from dataclasses import dataclass
 from typing import ClassVar, Self
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, amplitude_from_db
+from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.wording import worded
 
 # What is left is gathered over so much before it is looked at: lines 50 Hz apart do not mix.
@@ -42,7 +42,7 @@ _RE, _IM, _COS, _SIN, _LEFT_RE, _LEFT_IM, _BESIDE, _TURN_COS, _TURN_SIN, _ROWS =
 _COUNT, _AGE_S, _PACE = 0, 1, 2
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _cancel(
     block: Samples,
     out: Samples,
@@ -82,7 +82,7 @@ def _cancel(
             _look(lines, loop, numbers, told, usual, look / rate_hz, rate_hz, pace, settle_s)
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _look(
     lines: Samples,
     loop: Samples,

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.detector import (
     amplitude,
@@ -25,12 +24,13 @@ from obsidian_wren.core.chain.detector import (
 from obsidian_wren.core.chain.dynamics import Dynamics
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples
+from obsidian_wren.core.kernel import kernel
 
 _FAST_S, _SLOW_S = 0.03, 0.8
 _OFFSET_DB = AES17_OFFSET_DB
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def ride(block: Samples, out: Samples, memory: Samples, step: int, settings: Samples) -> float:
     """Level ``block`` into ``out``, both ``(n,)``, with the arrays of the stage; gives the gain in
     dB. Source: practice: a plain mean of the level of speech, the gain moving at most so fast."""

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP, raise_to_peaks
 from obsidian_wren.core.chain.look_ahead import (
@@ -23,13 +22,14 @@ from obsidian_wren.core.chain.look_ahead import (
 )
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
+from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.levels import BetweenBound
 
 # Four phases miss at most 0.12 dB of a peak at 20 kHz; the rest is for the gain's own movement.
 GUARD_DB = 0.3
 
 
-@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+@kernel(fastmath={"nnan", "nsz"})
 def _highest(peaks: Samples) -> float:
     highest = 0.0
     for i in range(len(peaks)):
@@ -37,7 +37,7 @@ def _highest(peaks: Samples) -> float:
     return highest
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _gains(
     peaks: Samples,
     gains: Samples,
@@ -104,7 +104,7 @@ def _gains(
     return deepest
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def limit(
     planes: Samples,
     out: Samples,

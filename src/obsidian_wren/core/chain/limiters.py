@@ -8,15 +8,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP
 from obsidian_wren.core.chain.limiter import GUARD_DB, Needs, limit
 from obsidian_wren.core.decibels import Samples, amplitude_db
+from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.levels import BetweenBound
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _limit_each(
     sounds: Samples,
     out: Samples,

@@ -14,13 +14,13 @@ from dataclasses import dataclass
 from typing import ClassVar, Self
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain import short_time, speech_presence
 from obsidian_wren.core.chain.short_time import SPECTRAL_DELAY_S, ShortTime, Spectra, Weigh
 from obsidian_wren.core.chain.speech_presence import Presence
 from obsidian_wren.core.chain.stage import BadSetting, number
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.wording import worded
 
 # Noise alone passes the floor now and then; with so much more it falls by what was asked.
@@ -92,7 +92,7 @@ class NoiseReduction:
         self._behind = behind
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _weighed(
     block: Samples, frames: short_time.Arrays, presence: speech_presence.Arrays, floor: float
 ) -> tuple[Spectra, Samples]:
@@ -100,7 +100,7 @@ def _weighed(
     return spectra, speech_presence.suppress(spectra, presence, floor)
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _left(
     spectra: Spectra,
     likelihoods: Samples,
@@ -114,7 +114,7 @@ def _left(
     return after, _spread(likelihoods, count, hop, ready, waits)
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _spread(told: Samples, count: int, hop: int, ready: Samples, waits: Samples) -> Samples:
     """What frames tell, for the samples that leave, as the frames themselves are put together."""
     kept = int(waits[0])

@@ -15,7 +15,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from numba import njit
 
 from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP
 from obsidian_wren.core.chain.compressor import compress
@@ -31,6 +30,7 @@ from obsidian_wren.core.chain.look_ahead import TAPS
 from obsidian_wren.core.chain.sections import Sections
 from obsidian_wren.core.chain.stage import Stage
 from obsidian_wren.core.decibels import Samples, amplitude_db
+from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.levels import BetweenBound
 
 _SECTIONS, _GAIN, _LIMITER, _GATE, _COMPRESSOR, _LEVELLER, _DEESSER, _DEPLOSIVE = range(8)
@@ -64,17 +64,17 @@ def _code_of(stage: Any) -> int | None:
     return _BY_KERNEL.get(stage.kernel) if kind in (Dynamics, Gate) else None
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _row(numbers: Samples, place: Places) -> Samples:
     return numbers[place[0] : place[0] + place[1]]
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _rows(numbers: Samples, place: Places) -> Samples:
     return numbers[place[0] : place[0] + place[1] * place[2]].reshape((place[1], place[2]))
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _run_limiter(
     numbers: Samples,
     at: Places,
@@ -101,7 +101,7 @@ def _run_limiter(
     )
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _run_gate(
     numbers: Samples, at: Places, sound: Samples, out: Samples, likelihood_db: Samples
 ) -> float:
@@ -119,7 +119,7 @@ def _run_gate(
     )
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _run_deplosive(numbers: Samples, at: Places, sound: Samples, out: Samples) -> float:
     return deplode(
         sound,
@@ -135,7 +135,7 @@ def _run_deplosive(numbers: Samples, at: Places, sound: Samples, out: Samples) -
     )
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _run_all(
     codes: Places,
     places: Places,

@@ -15,12 +15,12 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.short_time import SPECTRAL_DELAY_S, Carrier, ShortTime, Spectra
 from obsidian_wren.core.chain.spectral_gain import log_spectral_gain
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_from_db, power_from_db
+from obsidian_wren.core.kernel import kernel
 
 LATE_FROM_S = 0.048
 # How slowly the a-priori ratio follows.
@@ -28,7 +28,7 @@ _SMOOTHING_S = 0.066
 _POWER_SMOOTHING_S = 0.02
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _hold_ring(
     spectra: Spectra,
     past: Samples,

@@ -14,9 +14,9 @@ from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
-from numba import njit
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 
 Spectra = npt.NDArray[np.complex128]
 FRAME_S = 0.0213
@@ -114,7 +114,7 @@ class ShortTime:
 
 
 # The Fourier transforms inside are those of the package rocket-fft.
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(error_model="numpy")
 def analyse(block: Samples, arrays: Arrays) -> Spectra:
     """Spectra ``(frames, bins)`` of the frames that a block ``(n,)`` completes."""
     past, waiting, _, _, counts, window, _ = arrays
@@ -138,7 +138,7 @@ def analyse(block: Samples, arrays: Arrays) -> Spectra:
     return np.fft.rfft(frames)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel(error_model="numpy")
 def put_together(bins: Spectra, count: int, arrays: Arrays) -> Samples:
     """``(count,)`` samples of what spectra ``(frames, bins)`` and the frames before them hold."""
     _, _, tail, ready, counts, window, synthesis = arrays

@@ -12,7 +12,8 @@ import math
 
 import numpy as np
 import scipy
-from numba import njit
+
+from obsidian_wren.core.kernel import kernel
 
 # exp(½ E₁(v)) · √(v / (1 + v)) is smooth and lies between 0.75 and 1: a polynomial of v / (1 + v)
 # within 0.001 of it; a call of the exponential integral per bin would cost more than all the rest.
@@ -29,7 +30,7 @@ _LIFT = tuple(
 )
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def log_spectral_gain(prior: float, posterior: float) -> float:
     """The gain of one bin from its a-priori and a-posteriori ratios, at most 1."""
     share = prior / (1.0 + prior)

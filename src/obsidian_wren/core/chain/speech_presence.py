@@ -20,11 +20,11 @@ import math
 
 import numpy as np
 import numpy.typing as npt
-from numba import njit
 
 from obsidian_wren.core.chain.short_time import Spectra
 from obsidian_wren.core.chain.spectral_gain import log_spectral_gain
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 
 Places = npt.NDArray[np.int64]
 # The frame that waits, one over the noise expected, the memory, windows and weights, counts, paces,
@@ -142,7 +142,7 @@ def _window(bins: int, least: int, share: float) -> Places:
 
 
 # A loop writes to one array only: so the compiler sees that it may work on many bins at a time.
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def suppress(spectra: Spectra, arrays: Arrays, floor: float) -> Samples:
     """Weigh spectra ``(frames, bins)`` in place; they leave one frame later.
 
@@ -190,19 +190,19 @@ def suppress(spectra: Spectra, arrays: Arrays, floor: float) -> Samples:
     return told
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _approach(mean: Samples, new: Samples, share: float) -> None:
     for k in range(len(mean)):
         mean[k] += (new[k] - mean[k]) * share
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _average(sums: Samples, first: Places, end: Places, per_count: Samples, out: Samples) -> None:
     for k in range(len(out)):
         out[k] = (sums[end[k]] - sums[first[k]]) * per_count[k]
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _weigh_bins(
     averages: Samples,
     narrow_mean: Samples,
@@ -228,7 +228,7 @@ def _weigh_bins(
         gains[k] = max(floor + (gain - floor) * present, floor)
 
 
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+@kernel(fastmath=True, error_model="numpy")
 def _likelihood_db(ratio: Samples, priors: Samples, voiced: Places) -> float:
     """Sohn, Kim and Sung (1999), the mean of their log ratio over bins."""
     said, product = 0.0, 1.0
@@ -243,7 +243,7 @@ def _likelihood_db(ratio: Samples, priors: Samples, voiced: Places) -> float:
     return float(_DB_PER_NEPER * (said - math.log(product)) / (voiced[1] - voiced[0]))
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _end_part(memory: Samples, counts: Samples, per_least: Samples, follow: float) -> None:
     """At the end of a second: keep its least, and let the noise go a little of the way to what
     the quietest moments tell."""

@@ -17,7 +17,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import scipy
-from numba import njit
 
 from obsidian_wren.core.chain.compressor import curve_db
 from obsidian_wren.core.chain.detector import attack_reach, control_step, reach
@@ -26,6 +25,7 @@ from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.gate_evidence import talk_heard
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.loudness import lufs_of_energies
 from obsidian_wren.core.measure.words import within
@@ -59,7 +59,7 @@ class CompressorEvidence:
     lift_db: float
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def gains_db(
     levels_db: Samples, threshold: float, slope: float, knee: float, attack: float, release: float
 ) -> Samples:

@@ -13,7 +13,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db, power_db
 from obsidian_wren.core.measure.integrity import grid_step
@@ -65,29 +64,18 @@ class SoftClipping:
     third_harmonic_slope: float | None
 
 
-@njit(cache=True, nogil=True)
 def _flat_runs(
     samples: Samples, top: float, tolerance: float, steep: float, shortest: int
 ) -> tuple[int, int]:
     """Runs within ``tolerance`` of the extreme ``top`` (positive side) whose neighbours fall off
     by at least ``steep``."""
-    runs, held, n = 0, 0, len(samples)
-    i = 0
-    while i < n:
-        if samples[i] < top - tolerance:
-            i += 1
-            continue
-        j = i + 1
-        while j < n and samples[j] >= top - tolerance:
-            j += 1
-        if j - i >= shortest:
-            before = top - samples[i - 1] if i > 0 else steep
-            after = top - samples[j] if j < n else steep
-            if before >= steep and after >= steep:
-                runs += 1
-                held += j - i
-        i = j
-    return runs, held
+    near = np.flatnonzero(samples >= top - tolerance)
+    apart = np.diff(near) > 1
+    first, last = near[np.append(True, apart)], near[np.append(apart, True)]
+    beside = np.concatenate([[-np.inf], samples, [-np.inf]])
+    falls = (top - beside[first] >= steep) & (top - beside[last + 2] >= steep)
+    counts = falls & (last - first + 1 >= shortest)
+    return int(counts.sum()), int((last - first + 1)[counts].sum())
 
 
 def flat_tops(samples: Samples) -> FlatTops:

@@ -10,7 +10,7 @@ is periodic, by the step.
 from __future__ import annotations
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.integrity import grid_bits

@@ -13,7 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.ndimage
+import scipy
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure.lines import LINE_BINS as _LINE_BINS

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
+from obsidian_wren.core.kernel import kernel
 
 _FINEST = 2.0**-23
 _LOOK_AT = 30_000
@@ -37,7 +37,7 @@ class Dropouts:
     share: float
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _gaps(samples: Samples, shortest: int) -> tuple[int, int, int]:
     count, total, longest, i, n = 0, 0, 0, 0, len(samples)
     while i < n:

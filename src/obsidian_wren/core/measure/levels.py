@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.decibels import (
     AES17_OFFSET_DB,
@@ -23,6 +22,7 @@ from obsidian_wren.core.decibels import (
     power_db,
     rms_level_dbfs,
 )
+from obsidian_wren.core.kernel import SHORT_SAMPLES, is_compiler_loaded, kernel
 
 FRAME_S = 0.010
 TRUE_PEAK_OVERSAMPLING = 8
@@ -138,7 +138,7 @@ def interpolator(factor: int, taps_per_phase: int, *, beta: float = 9.0) -> Samp
     return np.asarray(rows)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@kernel(fastmath=True)
 def interpolate(padded: Samples, row: Samples, value: Samples) -> None:
     """Convolve with one phase of an interpolator:
 
@@ -197,7 +197,7 @@ def between_bound(phases: Samples) -> BetweenBound:
     return BetweenBound(float(amount), float(share), float(bend), float(energy), taps)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@kernel(fastmath=True)
 def _most_energy(near: Samples, taps: int) -> float:
     """No less than the highest energy under ``taps`` samples in a row."""
     blocks = (len(near) + _BLOCK - 1) // _BLOCK
@@ -212,7 +212,7 @@ def _most_energy(near: Samples, taps: int) -> float:
     return float(most)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@kernel(fastmath=True)
 def may_pass(near: Samples, limit: float, bound: BetweenBound) -> bool:
     """Whether anything between samples ``(n,)`` may be over a limit, by :func:`between_bound`."""
     highest = 0.0
@@ -230,7 +230,7 @@ def may_pass(near: Samples, limit: float, bound: BetweenBound) -> bool:
     return bound.energy * math.sqrt(_most_energy(near, bound.taps)) > limit
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@kernel(fastmath=True)
 def _interpolated_peak(
     padded: Samples, phases: Samples, bound: BetweenBound, start: float
 ) -> float:
@@ -259,6 +259,10 @@ def true_peak_dbtp(samples: Samples) -> float:
 
     Samples ``(n,)``.
     """
+    if not is_compiler_loaded() and len(samples) <= SHORT_SAMPLES:
+        from obsidian_wren.core.measure.short_peak import highest_between
+
+        return amplitude_db(highest_between(samples, _PHASES[1:], _BOUND))
     padded = np.zeros(len(samples) + 2 * _TAPS_PER_PHASE + 512)
     padded[_TAPS_PER_PHASE : _TAPS_PER_PHASE + len(samples)] = samples
     return amplitude_db(float(_interpolated_peak(padded, _PHASES, _BOUND, _absolute_peak(samples))))

@@ -9,7 +9,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.clipping import clipped_samples
@@ -50,7 +49,7 @@ class BlockMeter:
         self._length = 1 << round(np.log2(_WINDOW_S * rate_hz))
         self._window = np.hanning(self._length + 1)[:-1]
         self._scale = 2.0 / (self._length * float(self._window @ self._window))
-        self._hz = scipy.fft.rfftfreq(self._length, 1.0 / rate_hz)
+        self._hz: Samples = np.asarray(np.fft.rfftfreq(self._length, 1.0 / rate_hz))
         self._past = np.zeros(self._length)
         self._running: Samples | None = None
         self._keep = float(np.exp(-FRAME_S / _SMOOTHING_S))
@@ -69,7 +68,7 @@ class BlockMeter:
     def _look(self, samples: Samples) -> Frame:
         self._past = np.concatenate([self._past[len(samples) :], samples])
         self._seen = min(self._seen + len(samples), self._length)
-        bins = scipy.fft.rfft(self._past * self._window)
+        bins = np.fft.rfft(self._past * self._window)
         # Until the window is full, what is there stands for all of it.
         power = (bins.real**2 + bins.imag**2) * (self._scale * self._length / self._seen)
         self._running = (

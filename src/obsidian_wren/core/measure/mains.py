@@ -6,8 +6,7 @@ Source: practice: the higher a line, the finer it tells the mains.
 from __future__ import annotations
 
 import numpy as np
-import scipy.fft
-import scipy.ndimage
+import scipy
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.rate import at_rate

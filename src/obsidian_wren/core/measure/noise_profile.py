@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from obsidian_wren.core.decibels import Samples, power_db
 

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import scipy
-from scipy.ndimage import median_filter
 
 from obsidian_wren.core.decibels import power_db
 from obsidian_wren.core.measure.spectrum import band_weights
@@ -38,7 +37,7 @@ def find_resonances(
 ) -> tuple[Resonance, ...]:
     """The resonances of a voice between two frequencies, the strongest first, at most six."""
     level = power_db(np.maximum(_NARROW @ voice.cells, 1e-30))
-    over = level - median_filter(level, size=_POINTS_PER_OCTAVE + 1, mode="nearest")
+    over = level - scipy.ndimage.median_filter(level, size=_POINTS_PER_OCTAVE + 1, mode="nearest")
     from_hz = max(low_hz, _HARMONICS * pitch.p50 if pitch is not None else low_hz)
     peaks, _ = scipy.signal.find_peaks(over, height=_LEAST_DB, prominence=_LEAST_DB)
     inside = [i for i in peaks if from_hz <= POINT_HZ[i] <= high_hz]

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import scipy
-from scipy.ndimage import median_filter
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.spectrum import band_weights
@@ -61,7 +60,7 @@ def find_modes(response: Samples, *, rate_hz: float) -> tuple[RoomMode, ...]:
     for peak in peaks:
         at = inside[peak]
         width = max(3, round(at * (2.0**_AROUND_OCTAVES - 1.0)))
-        around = median_filter(late, 2 * width + 1, mode="nearest")[at]
+        around = scipy.ndimage.median_filter(late, 2 * width + 1, mode="nearest")[at]
         over = float(late[at] - around)
         lasts = decays[max(0, peak - 1) : peak + 2]
         decay = float(np.nanmax(lasts)) if np.isfinite(lasts).any() else np.nan

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from obsidian_wren.core.chain.filters import response_db
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import scipy.fft
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure.weighting import a_weighting_power
@@ -77,7 +76,7 @@ def power_spectrum(
         here = held[: len(rows)]
         np.multiply(frames[rows], window, out=here)
         # Real and imaginary parts side by side: one array to square and to add up.
-        parts = scipy.fft.rfft(here, axis=1, overwrite_x=True).view(float)
+        parts = np.fft.rfft(here, axis=1).view(float)
         np.square(parts, out=parts)
         squares += weights[rows] @ parts
     total = squares.reshape(-1, 2).sum(axis=1)
@@ -86,7 +85,7 @@ def power_spectrum(
     total[0] /= 2.0
     if length % 2 == 0:
         total[-1] /= 2.0
-    return Spectrum(scipy.fft.rfftfreq(length, 1.0 / rate_hz), total)
+    return Spectrum(np.asarray(np.fft.rfftfreq(length, 1.0 / rate_hz)), total)
 
 
 def frame_starts(samples: Samples, *, rate_hz: float, frame_s: float) -> tuple[Samples, int]:

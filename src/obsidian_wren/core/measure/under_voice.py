@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.ndimage import label, median_filter
+import scipy
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
@@ -82,7 +82,7 @@ def _lines(talk: Samples, pauses: np.ndarray, rate_hz: float) -> list[list[Sampl
     window = np.hanning(length)
     hz = np.fft.rfftfreq(length, 1.0 / rate_hz)
     inside = (hz > _LINE_BAND_HZ[0]) & (hz < _LINE_BAND_HZ[1])
-    numbered, count = label(pauses)
+    numbered, count = scipy.ndimage.label(pauses)
     pieces = []
     for number in range(1, count + 1):
         frames = np.flatnonzero(numbered == number)
@@ -96,7 +96,7 @@ def _lines(talk: Samples, pauses: np.ndarray, rate_hz: float) -> list[list[Sampl
 
 
 def _peaks(level_db: Samples, inside: np.ndarray, bin_hz: float) -> Samples:
-    around = median_filter(level_db, _AROUND)
+    around = scipy.ndimage.median_filter(level_db, _AROUND)
     middle, left, right = level_db[1:-1], level_db[:-2], level_db[2:]
     found = (middle > left) & (middle >= right) & (middle > around[1:-1] + _STANDS_OUT_DB)
     at = np.flatnonzero(found) + 1

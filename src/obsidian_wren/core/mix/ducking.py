@@ -13,7 +13,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.chain.detector import (
     control_points,
@@ -25,6 +24,7 @@ from obsidian_wren.core.chain.detector import (
     stage_memory,
 )
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 
 _HYSTERESIS_DB = 6.0
 _SET = 0.5
@@ -40,7 +40,7 @@ class Ducking:
     release_ms: float
 
 
-@njit(cache=True, nogil=True)
+@kernel()
 def _shares(
     side: Samples, out: Samples, ring: Samples, memory: Samples, step: int, settings: Samples
 ) -> float:

@@ -6,7 +6,7 @@ Source: Bristow-Johnson's cookbook for the cuts; practice for their width.
 from __future__ import annotations
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.decibels import Samples

@@ -18,7 +18,6 @@ from itertools import combinations
 
 import numpy as np
 import scipy
-import scipy.fft
 
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
 

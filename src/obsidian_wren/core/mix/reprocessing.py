@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-import scipy.fft
+import scipy
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.levels import frame_levels_dbfs

@@ -13,9 +13,9 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import kernel
 
 _PHASES = 1024
 _HALF_TAPS = 64
@@ -41,7 +41,7 @@ def _table(cutoff: float) -> Samples:
     return np.ascontiguousarray(middle * np.sinc(middle * at) * window)
 
 
-@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
+@kernel(fastmath={"reassoc", "contract"})
 def _resample(
     held: Samples, table: Samples, at: float, step: float, out: Samples
 ) -> tuple[int, float]:

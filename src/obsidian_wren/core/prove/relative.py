@@ -15,7 +15,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import scipy
-import scipy.fft
 
 from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples, power_db
