@@ -176,6 +176,7 @@ def test_a_key_that_is_chosen_anew_does_it_in_place_of_the_usual_one(page):
     page.keyboard.press("x")
     expect(said).to_have_text("Muted.", timeout=SLOW)
     page.reload()
+    page.get_by_role("navigation", name="Steps").wait_for()
     page.keyboard.press("x")
     expect(said).to_have_text("Not muted.", timeout=SLOW)
 

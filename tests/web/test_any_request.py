@@ -36,7 +36,7 @@ from short import fix_what_the_machine_chooses
 from signals import RATE, room
 
 FURTHER = int(os.environ.get("OBSIDIAN_WREN_LOOK_FURTHER", "1"))
-EXAMPLES = 6 * FURTHER
+EXAMPLES = 3 * FURTHER
 # So many that were accepted show what a route does; those that should not be go on.
 ACCEPTED = 2 * FURTHER
 # What no sentence for a person holds: names of the inside, and places in it.

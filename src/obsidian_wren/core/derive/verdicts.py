@@ -15,7 +15,7 @@ from typing import Literal
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.numerals import DECIDES_DB, frequency, plain, with_sign, with_unit
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import counted, worded
 
 Mark = Literal["good", "fault", "none"]
 
@@ -250,14 +250,14 @@ def remaining_error(
         _mark(rms_db <= uncertainty_db),
         worded(
             "Of the correction that was wanted, {low_hz} to {high_hz}, worst {worst_db:.1f} dB;"
-            " {voiced_s:.0f} s of voiced sound{averaged}, {bands} bands used of {most_bands}."
+            " {voiced_s:.0f} s of voiced sound{averaged}, {used} of {most_bands}."
             " {left_alone}",
             low_hz=frequency(low_hz),
             high_hz=frequency(high_hz),
             worst_db=worst_db,
             voiced_s=voiced_s,
             averaged=averaged,
-            bands=bands,
+            used=counted("{count} band used", "{count} bands used", bands),
             most_bands=most_bands,
             left_alone=left_alone,
         ),
