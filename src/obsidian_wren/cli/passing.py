@@ -10,7 +10,7 @@ import signal
 import sys
 from typing import TYPE_CHECKING
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.formats.calibration import chain_spec, read_calibration
 from obsidian_wren.service.errors import Refused
@@ -158,12 +158,11 @@ def _print_line(passing: Passing) -> None:
         text = worded("Silence: {silent_because}", silent_because=passing.silent_because)
     else:
         text = worded(
-            "{level_dbfs:6.1f} dBFS  peak {peak_dbfs:6.1f} dBFS  delay {delay_ms:.1f} ms "
-            " {gaps} gaps",
+            "{level_dbfs:6.1f} dBFS  peak {peak_dbfs:6.1f} dBFS  delay {delay_ms:.1f} ms  {gaps}",
             level_dbfs=passing.level_dbfs,
             peak_dbfs=passing.peak_dbfs,
             delay_ms=passing.delay_ms,
-            gaps=passing.gaps,
+            gaps=counted("{count} gap", "{count} gaps", passing.gaps),
         )
     print(f"\r{text:78}" if sys.stdout.isatty() else text, end="", flush=True)
     if not sys.stdout.isatty() or passing.silent_because is not None:

@@ -8,7 +8,7 @@ from typing import Any
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.derive.portable import PLACE
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.formats.calibration import CalibrationFile, keyed_stages
 from obsidian_wren.service.calibration.setting_rows import band_rows, setting_row
 from obsidian_wren.service.carry.brought import brought_file, named_device
@@ -59,14 +59,18 @@ def _comes(comes: Portable, file: CalibrationFile) -> list[dict[str, str]]:
         (title_of(key), worded("on") if on else worded("off")) for key, on in comes.switches.items()
     ]
     rows += [
-        (title_of(key), worded("{bands} bands", bands=len(bands)))
+        (title_of(key), counted("{count} band", "{count} bands", len(bands)))
         for key, bands in comes.bands.items()
     ]
     if comes.touched:
         rows.append(
             (
                 worded("Your hand on the equalizer"),
-                worded("{touched} bands, added to the fit", touched=len(comes.touched)),
+                counted(
+                    "{count} band, added to the fit",
+                    "{count} bands, added to the fit",
+                    len(comes.touched),
+                ),
             )
         )
     rows += [
