@@ -14,9 +14,11 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.offline import render, rendered
 from obsidian_wren.core.measure.long import STRETCH_S, read_level_long, read_talk_long
 from obsidian_wren.core.measure.readings import read_level, read_talk
+from obsidian_wren.formats.jsonable import reading_json
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.service.files import reading as files
 from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.side_by_side import at_once
 from obsidian_wren.service.takes import from_file
 from signals import RATE, noise, room, voice
 
@@ -52,6 +54,11 @@ def test_a_talk_reading_from_stretches_is_that_of_the_whole(talk):
     assert np.sqrt(np.mean((mine - theirs)[12:80] ** 2)) < 0.5
     assert found.flat_tops == whole.flat_tops
     assert (found.soft_clipping is None) == (whole.soft_clipping is None)
+    with at_once() as together:
+        again = read_talk_long(
+            stretches(talk), rate_hz=RATE, duration_s=len(talk) / RATE, together=together
+        )
+    assert reading_json(again.reading) == reading_json(found)
 
 
 def test_a_level_reading_from_stretches_is_that_of_the_whole():

@@ -1,15 +1,36 @@
-"""Work in a line: what comes next is made in a thread of its own while the last is worked with."""
+"""Work in a line, where what comes next is made in a thread of its own while the last is worked
+with; and work at once, in two threads."""
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor, wait
+from contextlib import contextmanager
 from queue import Empty, Full, Queue
 from typing import Any, NamedTuple
 
 # Made and not yet asked for.
 _AHEAD = 2
 _LOOK_S = 0.1
+
+
+@contextmanager
+def at_once() -> Iterator[Callable[[Sequence[Callable[[], None]]], None]]:
+    """Gives what does several steps at once, the first by whoever asks; it comes back when all are
+    done, and raises what one of them raised."""
+    with ThreadPoolExecutor(1) as others:
+
+        def together(steps: Sequence[Callable[[], None]]) -> None:
+            begun = [others.submit(step) for step in steps[1:]]
+            try:
+                steps[0]()
+            finally:
+                wait(begun)
+            for each in begun:
+                each.result()
+
+        yield together
 
 
 class _Made(NamedTuple):

@@ -12,6 +12,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
+from itertools import islice
 
 import numpy as np
 
@@ -19,7 +21,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_db, rms_level_dbfs
 from obsidian_wren.core.measure import clipping, levels, speech
 from obsidian_wren.core.measure.loudness import RunningHops
 from obsidian_wren.core.measure.readings import LevelReading, QuietReading, TalkReading
-from obsidian_wren.core.measure.running import RunningLevels
+from obsidian_wren.core.measure.running import RunningPeak
 from obsidian_wren.core.measure.spectrum import (
     Spectrum,
     a_weighted_dbfs,
@@ -46,6 +48,14 @@ _SHORTEST_S = 2.0
 # Gives the sound anew from its beginning, in stretches of :data:`STRETCH_S` ``(n,)``; the last may
 # be shorter.
 Stretches = Callable[[], Iterator[Samples]]
+# Does what does not wait for each other, in any order; each is done when it comes back.
+Together = Callable[[Sequence[Callable[[], None]]], None]
+
+
+def _one_after_the_other(steps: Sequence[Callable[[], None]]) -> None:
+    """All of them by the one who asks."""
+    for step in steps:
+        step()
 
 
 class _Levels:
@@ -57,7 +67,7 @@ class _Levels:
         self._energy = self._sum = self._peak = 0.0
         self.frames: list[Samples] = []
         self.hops = RunningHops(rate_hz=rate_hz)
-        self._true_peak = RunningLevels(rate_hz=rate_hz, channels=1)
+        self._true_peak = RunningPeak()
         self._tops: list[tuple[clipping.FlatTops, int]] = []
         self._power: Samples | None = None
         self._weight = 0.0
@@ -72,7 +82,7 @@ class _Levels:
             np.maximum(levels.frame_levels_dbfs(stretch, rate_hz=self.rate_hz), -200.0)
         )
         self.hops.add(stretch)
-        self._true_peak.add(stretch[:, None])
+        self._true_peak.add(stretch)
         self._tops.append((clipping.flat_tops(stretch), len(stretch)))
         if self._power is None or len(stretch) >= _SHORTEST_S * self.rate_hz:
             spectrum = power_spectrum(stretch, rate_hz=self.rate_hz, frame_s=self._frame_s)
@@ -98,10 +108,8 @@ class _Levels:
 
     @property
     def true_peak_dbtp(self) -> float:
-        found = self._true_peak.true_peak_dbtp
-        # The very last tenth of a second is not whole and not looked between; no peak is under its
-        # own sample.
-        return max(self.peak_dbfs, found) if found is not None else self.peak_dbfs
+        # The very end fades; no peak is under its own sample.
+        return max(self.peak_dbfs, self._true_peak.dbtp)
 
     @property
     def spectrum(self) -> Spectrum:
@@ -177,10 +185,12 @@ def read_talk_long(
     rate_hz: float,
     duration_s: float | None,
     quiet: QuietReading | None = None,
+    together: Together = _one_after_the_other,
 ) -> LongTalk:
     """:func:`~obsidian_wren.core.measure.readings.read_talk` of sound that comes in stretches.
 
-    ``duration_s`` where it is known beforehand.
+    ``duration_s`` where it is known beforehand; ``together`` may do the readings of a stretch at
+    once.
     """
     found = _Levels(rate_hz, frame_s=_TALK_FRAME_S)
     activity = speech.RunningActivity(rate_hz=rate_hz)
@@ -190,24 +200,34 @@ def read_talk_long(
     every = _every_soft(duration_s)
     for given in stretches():
         stretch = levels.without_offset(given)
-        found.add(stretch)
-        activity.add(stretch)
-        voiced.append(speech.find_voice(stretch, rate_hz=rate_hz))
-        seconds.append(levels.peak_by_second_dbfs(stretch, rate_hz=rate_hz))
-        soft.append(_some_frames(stretch, rate_hz, every))
+
+        def follow_the_voice(stretch: Samples = stretch) -> None:
+            activity.add(stretch)
+            voiced.append(speech.find_voice(stretch, rate_hz=rate_hz))
+            seconds.append(levels.peak_by_second_dbfs(stretch, rate_hz=rate_hz))
+            soft.append(_some_frames(stretch, rate_hz, every))
+
+        together([partial(found.add, stretch), follow_the_voice])
     active = activity.level
     voicing = speech.Voicing(
         np.concatenate([v.voiced for v in voiced]), np.concatenate([v.pitch_hz for v in voiced])
     )
-    spectra: list[tuple[FineSpectrum, float]] = []
-    for given, own in zip(stretches(), voiced, strict=True):
+    parts: list[tuple[FineSpectrum, float] | None] = [None] * len(voiced)
+
+    def hear(number: int, given: Samples) -> None:
         stretch = levels.without_offset(given)
         if len(stretch) >= _SHORTEST_S * rate_hz:
-            spectrum = spoken_spectrum(
-                stretch, rate_hz=rate_hz, voicing=own, active_level_dbfs=active.level_dbfs
+            parts[number] = spoken_spectrum(
+                stretch,
+                rate_hz=rate_hz,
+                voicing=voiced[number],
+                active_level_dbfs=active.level_dbfs,
             )
-            if spectrum is not None:
-                spectra.append(spectrum)
+
+    numbered = enumerate(stretches())
+    while pair := list(islice(numbered, 2)):
+        together([partial(hear, number, given) for number, given in pair])
+    spectra = [part for part in parts if part is not None]
     return LongTalk(
         _talk_reading(
             found, active, voicing, np.concatenate(seconds), np.concatenate(soft), spectra, quiet

@@ -15,7 +15,26 @@ from obsidian_wren.core.measure.running_loudness import RunningLoudness
 
 _STEP_S = 0.1
 _FADE = 128
+_RAMP = 0.5 - 0.5 * np.cos(np.pi * (np.arange(_FADE) + 0.5) / _FADE)
 _MOST_STRETCHES = 4096
+
+
+class RunningPeak:
+    """True peak of one channel as it arrives; ``dbtp`` is that of everything so far (BS.1770-5)."""
+
+    def __init__(self) -> None:
+        self.dbtp = -np.inf
+        self._tail = np.zeros(2 * _FADE)
+
+    def add(self, sound: Samples) -> None:
+        """The next ``(n,)`` samples."""
+        # Pieces overlap and fade at their ends, so that no end looks like an edge and every sample
+        # stands unfaded in one of them.
+        piece = np.concatenate([self._tail, sound])
+        self._tail = piece[-2 * _FADE :].copy()
+        piece[:_FADE] *= _RAMP
+        piece[-_FADE:] *= _RAMP[::-1]
+        self.dbtp = max(self.dbtp, true_peak_dbtp(piece))
 
 
 class RunningLevels:
@@ -31,8 +50,7 @@ class RunningLevels:
         self._highest = np.zeros(0)
         self._steps_each = 1
         self._begun = np.zeros(0)
-        self._tail = np.zeros((2 * _FADE, channels))
-        self._true_peak_dbtp = -np.inf
+        self._peaks = [RunningPeak() for _ in range(channels)]
 
     def add(self, block: Samples) -> None:
         """The next ``(n, channels)`` samples."""
@@ -46,7 +64,8 @@ class RunningLevels:
         weighted, self._state = scipy.signal.sosfilt(self._sections, sound, axis=0, zi=self._state)
         self._loudness.add((weighted**2).sum(axis=1).reshape(-1, self._step).mean(axis=1))
         self._see(np.abs(sound).max(axis=1).reshape(-1, self._step).max(axis=1))
-        self._peak(sound)
+        for peak, channel in zip(self._peaks, sound.T, strict=True):
+            peak.add(channel)
 
     def _see(self, highest: Samples) -> None:
         """Keep the highest sample of each stretch; once there are many stretches, each holds two
@@ -66,18 +85,6 @@ class RunningLevels:
             self._highest = self._highest.reshape(-1, 2).max(axis=1)
             self._steps_each *= 2
 
-    def _peak(self, sound: Samples) -> None:
-        # Pieces overlap and fade at their ends, so that no end looks like an edge and every sample
-        # stands unfaded in one of them.
-        piece = np.concatenate([self._tail, sound])
-        self._tail = piece[-2 * _FADE :]
-        ramp = 0.5 - 0.5 * np.cos(np.pi * (np.arange(_FADE) + 0.5) / _FADE)
-        window = np.concatenate([ramp, np.ones(len(piece) - 2 * _FADE), ramp[::-1]])
-        for channel in piece.T:
-            self._true_peak_dbtp = max(
-                self._true_peak_dbtp, true_peak_dbtp(np.ascontiguousarray(channel * window))
-            )
-
     @property
     def lufs(self) -> float | None:
         """Integrated loudness, None while nothing passed the gates."""
@@ -86,7 +93,8 @@ class RunningLevels:
     @property
     def true_peak_dbtp(self) -> float | None:
         """Highest true peak over all channels, None in silence."""
-        return self._true_peak_dbtp if np.isfinite(self._true_peak_dbtp) else None
+        highest = max(peak.dbtp for peak in self._peaks)
+        return highest if np.isfinite(highest) else None
 
     def waveform(self, points: int) -> Samples:
         """The highest absolute sample of each of so many stretches ``(points,)``, or of every

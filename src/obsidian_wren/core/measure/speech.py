@@ -197,9 +197,9 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     size = scipy.fft.next_fast_len(2 * length)
     longest = min(round(_PITCH_RATE_HZ / _PITCH_RANGE_HZ[0]), length - 1)
     shortest = round(_PITCH_RATE_HZ / _PITCH_RANGE_HZ[1])
-    own = np.fft.irfft(np.abs(np.fft.rfft(window, size)) ** 2, size)[: longest + 2]
-    spectra = np.fft.rfft(frames * window, size, axis=1)
-    correlation = np.fft.irfft(spectra.real**2 + spectra.imag**2, size, axis=1)[:, : longest + 2]
+    own = scipy.fft.irfft(np.abs(scipy.fft.rfft(window, size)) ** 2, size)[: longest + 2]
+    spectra = scipy.fft.rfft(frames * window, size, axis=1)
+    correlation = scipy.fft.irfft(spectra.real**2 + spectra.imag**2, size, axis=1)[:, : longest + 2]
     energy = correlation[:, :1]
     normal = (
         correlation

@@ -29,7 +29,7 @@ from obsidian_wren.formats.sound import OpenSound, open_sound
 from obsidian_wren.formats.write_sound import SoundWriter
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.sound_notes import sentences_of
-from obsidian_wren.service.side_by_side import beside
+from obsidian_wren.service.side_by_side import at_once, beside
 
 
 @dataclass(frozen=True)
@@ -185,12 +185,14 @@ def read_talk_file(
         passes = iter(
             (lambda share: progress(0.6 * share), lambda share: progress(0.6 + 0.4 * share))
         )
-        return read_talk_long(
-            lambda: beside(_stretches(file, chosen, next(passes))),
-            rate_hz=file.rate_hz,
-            duration_s=duration_s,
-            quiet=room,
-        )
+        with at_once() as together:
+            return read_talk_long(
+                lambda: beside(_stretches(file, chosen, next(passes))),
+                rate_hz=file.rate_hz,
+                duration_s=duration_s,
+                quiet=room,
+                together=together,
+            )
 
     found, notes = _read(path, channel, read)
     faults.check_long(found.reading.peak_dbfs, found.reading.flat_tops, has_voice=found.has_voice)
