@@ -35,6 +35,11 @@ Description: {summary}
  Measures the noise floor, stages the gain, fits a corrective equalizer to your
  voice, and sends the treated voice to the programs that listen.
 """
+# What the root user ran leaves kernels there, which no package owns.
+_REMOVED = """#!/bin/sh
+set -e
+case "$1" in remove|purge) rm -rf /usr/lib/obsidian-wren ;; esac
+"""
 _MENU = """[Desktop Entry]
 Type=Application
 Name=Obsidian Wren
@@ -82,6 +87,7 @@ def laid_out(wheel: pathlib.Path, root: pathlib.Path) -> None:
         summary=project["description"],
     )
     _write(root / "DEBIAN/control", control)
+    _write(root / "DEBIAN/postrm", _REMOVED, mode=0o755)
 
 
 def _version(libraries: pathlib.Path) -> str:
