@@ -184,6 +184,22 @@ describe('the desk', () => {
     expect(desk.busy).toBe(false);
   });
 
+  it('ends what is worked out without waiting for its turn', async () => {
+    const asked: string[] = [];
+    let come = (): void => undefined;
+    answers = ({ url }) => {
+      asked.push(url);
+      if (url.endsWith('/derive/end')) return new Response('{}', { status: 200 });
+      return new Promise((resolve) => (come = () => resolve(new Response('{}', { status: 422 }))));
+    };
+    const waiting = desk.do('post', '/api/derive');
+    await until(() => expect(asked).toHaveLength(1));
+    desk.endWork();
+    await until(() => expect(asked.at(-1)).toContain('/api/derive/end'));
+    come();
+    expect(await waiting).toBe(false);
+  });
+
   it('says that it works where an answer is late, and no longer', async () => {
     vi.useFakeTimers();
     let come = (): void => undefined;
