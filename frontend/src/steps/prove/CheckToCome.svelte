@@ -13,7 +13,9 @@
   }
   let { kept, seconds }: Props = $props();
   const M = { left: 54, right: 20, top: 40, bottom: 52 };
-  const LOW = -100;
+  /** A quiet room, or gain turned down, may lie lower than usual. */
+  const low = $derived(Math.min(-100, 20 * Math.floor((kept.floor_dbfs_a ?? 0) / 20)));
+  const ticks = $derived(Array.from({ length: 1 - low / 20 }, (_, number) => -20 * number));
 </script>
 
 <Picture
@@ -35,8 +37,8 @@
   {#snippet children(width, height)}
     {@const base = height - M.bottom}
     {@const x = (s: number) => M.left + (s / seconds) * (width - M.left - M.right)}
-    {@const y = (dbfs: number | null) => M.top + ((dbfs ?? LOW) / LOW) * (base - M.top)}
-    {#each [0, -20, -40, -60, -80, -100] as tick (tick)}
+    {@const y = (dbfs: number | null) => M.top + ((dbfs ?? low) / low) * (base - M.top)}
+    {#each ticks as tick (tick)}
       <line x1={M.left} x2={width - M.right} y1={y(tick)} y2={y(tick)} stroke="var(--rule)" />
       <text class="num soft" x={M.left - 8} y={y(tick) + 4} text-anchor="end">{level(tick, 0)}</text>
     {/each}

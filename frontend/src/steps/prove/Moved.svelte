@@ -61,6 +61,7 @@
     padding-top: 12px;
   }
   .soft {
+    padding-top: 6px;
     color: var(--quiet-ink);
     font-size: 13px;
   }
