@@ -11,7 +11,7 @@ from kills import Asked
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.front import Front
 from obsidian_wren.web.left_state import NAME, LeftState
-from waiting import PATIENCE_S
+from waiting import PATIENCE_S, wait_until
 
 KEPT = '{"revision":7}'
 
@@ -120,6 +120,8 @@ def test_nobody_else_is_told_it():
 
 def test_a_start_shows_what_the_last_one_ended_with(tmp_path):
     first = Asked(tmp_path / "data", "--fast")
+    # Laid out behind the first page.
+    wait_until(lambda: first.ask("GET", "state")["clips"])
     before = first.ask("PUT", "rig", {**first.ask("GET", "state")["rig"], "name": "Loft desk"})
     first.end()
     kept = json.loads((tmp_path / "data" / NAME).read_bytes().partition(b"\n")[2])
