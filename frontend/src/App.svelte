@@ -26,6 +26,7 @@
   import MuteSign from './parts/MuteSign.svelte';
   import Patterns from './parts/Patterns.svelte';
   import StepStrip from './parts/StepStrip.svelte';
+  import WorkProgress from './parts/WorkProgress.svelte';
   import GuidedRun from './guided/GuidedRun.svelte';
   import CleanStep from './steps/clean/CleanStep.svelte';
   import GainStep from './steps/gain/GainStep.svelte';
@@ -139,14 +140,11 @@
         >
       </span>
       <!-- One of the two, in one place: nothing beside it moves. -->
-      {#if desk.working !== null}
-        <span class="working">
-          <progress max="1" value={desk.working} aria-label="Working it out"></progress>
-          <button type="button" class="link" onclick={() => desk.endWork()}>End it</button>
-        </span>
+      {#if desk.working !== null && !small.current}
+        <WorkProgress />
       {:else}
         <span class="confirmed"
-          >{overview.working_out || desk.slow
+          >{overview.working_out || desk.slow || desk.working !== null
             ? t('Working it out…')
             : t('{confirmed} of {steps} confirmed', { confirmed, steps: overview.steps.length })}</span
         >
@@ -356,23 +354,6 @@
   main.older {
     background: repeating-linear-gradient(90deg, var(--ink) 0 6px, transparent 6px 12px) top / 100% 2px no-repeat
       var(--sheet);
-  }
-  .working {
-    display: inline-flex;
-    flex: none;
-    gap: 10px;
-    align-items: center;
-    min-width: 118px;
-    /* What is done at once need not be told. */
-    animation: shown 0s 0.15s both;
-  }
-  .working progress {
-    width: 90px;
-  }
-  @keyframes shown {
-    from {
-      visibility: hidden;
-    }
   }
   .confirmed {
     /* Of all that stands here this may take two lines, where words are long. */

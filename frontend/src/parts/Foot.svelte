@@ -14,6 +14,7 @@
   import TakeChips from './TakeChips.svelte';
   import TakeDetail from './TakeDetail.svelte';
   import TakeProgress from './TakeProgress.svelte';
+  import WorkProgress from './WorkProgress.svelte';
   import { typingNumber } from '../lib/typing.svelte';
   import { small } from '../lib/window';
 
@@ -85,7 +86,9 @@
 <TakeDetail {detail} />
 
 <footer>
-  {#if desk.progress}
+  {#if small.current && desk.working !== null}
+    <WorkProgress />
+  {:else if desk.progress}
     <TakeProgress progress={desk.progress} />
   {:else if purpose}
     {#each offered as wanted (wanted)}
