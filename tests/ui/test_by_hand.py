@@ -41,7 +41,7 @@ def test_the_parts_of_the_floor(page):
     leaf(page, "Where it comes from")
     button(page, "Record the muted input, 8 s").click()
     expect(page.get_by_text("would tell the converter from the preamp")).to_be_visible(timeout=SLOW)
-    page.get_by_label("at", exact=False).last.fill("10")
+    page.locator("footer").get_by_label("at").fill("10")
     button(page, "Record the room at another gain, 12 s").click()
     expect(page.get_by_text("more preamp gain will not cost you noise")).to_be_visible(timeout=SLOW)
     expect(page.get_by_role("img", name=re.compile("converter −9\\d"))).to_be_visible()
