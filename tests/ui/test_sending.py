@@ -21,6 +21,8 @@ LISTENERS = {
     ],
 }
 
+MOST_WITH_PICTURES = 3
+
 
 @pytest.fixture
 def send(start, browse, boathouse_data):
@@ -48,6 +50,11 @@ def test_each_common_case_takes_one_choice_and_shows_what_it_did(send):
         evidence = region(page, "Evidence")
         for name in names:
             expect(region(evidence, name)).to_be_visible()
+        if len(names) > MOST_WITH_PICTURES:
+            # So many show only what is not well.
+            expect(page.locator("main")).to_have_attribute("aria-busy", "false", timeout=SLOW)
+            expect(evidence.get_by_text(re.compile("Predicted at"))).to_have_count(0)
+            continue
         expect(evidence.get_by_role("img", name=re.compile("Target −"))).to_have_count(len(names))
         # One choice derives every mix, and each lands in its aim.
         expect(
