@@ -100,8 +100,6 @@ def test_a_loop_is_refused_with_the_path_named_and_a_good_route_taken(send):
     page.get_by_role("button", name="Understood").click()
     slip.get_by_role("button", name="Send it: Music").click()
     expect(slip.get_by_role("button", name="Keep out: Music")).to_be_visible(timeout=SLOW)
-    picture = region(page, "Editor call").get_by_role("img", name=re.compile("Editor call gets"))
-    expect(picture).to_have_attribute("aria-label", re.compile(r"Music at −\d+\.\d LUFS"))
     (
         slip.get_by_role("button", name="Back to the automatic mix").click()
         if slip.get_by_role("button", name="Back to the automatic mix").count()
