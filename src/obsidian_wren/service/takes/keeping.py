@@ -105,9 +105,7 @@ def _findings(samples: Samples, rate_hz: float, purpose: str) -> list[Finding]:
     return length_findings(len(samples) / rate_hz) if purpose == "passage" else []
 
 
-def measure_and_derive(
-    ws: Workshop, take_id: int, go_on: Callable[[], None] = lambda: None
-) -> None:
+def measure_and_derive(ws: Workshop, take_id: int, go_on: Callable[[], None]) -> None:
     """Measure a new take and derive what it gives. ``go_on`` is called at each answer and raises
     Refused where nobody waits any more.
 
