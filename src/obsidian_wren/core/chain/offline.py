@@ -16,7 +16,7 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 
-_OFFLINE_BLOCK = 4096
+_OFFLINE_BLOCK = 8192
 _TRACE_S = 0.01
 
 # A block ``(n,)``, and the likelihood ratio of speech in it where that is known.

@@ -77,6 +77,17 @@ def gains_db(
     return out
 
 
+@kernel(fastmath={"nnan", "nsz"})
+def _step_peaks(samples: Samples, step: int) -> Samples:
+    out = np.zeros(len(samples) // step)
+    for j in range(len(out)):
+        highest = 0.0
+        for k in range(step):
+            highest = max(highest, abs(samples[j * step + k]))
+        out[j] = highest
+    return out
+
+
 def normal_peaks_dbfs(frame_peaks: Samples, inside: np.ndarray) -> float:
     """The 90th percentile of the peaks of 10 ms frames inside words: one frame in ten is higher.
 
@@ -109,13 +120,23 @@ class _Take:
         count = len(self.levels)
         weighted = take_set.weighted_talk[: count * self.step].reshape(count, self.step)
         self.energy = np.einsum("ij,ij->i", weighted, weighted)
-        self.peaks = np.abs(talk[: count * self.step]).reshape(count, self.step).max(axis=1)
+        self.peaks = _step_peaks(np.ascontiguousarray(talk[: count * self.step]), self.step)
         self.inside = within(take_set.words, np.arange(count) * self.step_s)
+        self.voice = self.energy[self.inside]
         self.rate_hz = rate
         self.aims = take_set.wishes.aims
         self.lifted_db = max(0.0, take_set.lifted_db)
+        self._foreseen: dict[tuple[float, ...], _Predicted] = {}
 
     def foresee(
+        self, threshold: float, ratio: float, attack_ms: float, release_ms: float
+    ) -> _Predicted:
+        tried = (threshold, ratio, attack_ms, release_ms)
+        if tried not in self._foreseen:
+            self._foreseen[tried] = self._foresee(*tried)
+        return self._foreseen[tried]
+
+    def _foresee(
         self, threshold: float, ratio: float, attack_ms: float, release_ms: float
     ) -> _Predicted:
         times = (
@@ -123,7 +144,7 @@ class _Take:
             reach(release_ms / 1000.0, rate_hz=self.rate_hz),
         )
         gains = gains_db(self.levels, threshold, 1.0 - 1.0 / ratio, _KNEE_DB, *times)
-        power = 10.0 ** (gains / 10.0)
+        power = np.exp(gains * (np.log(10.0) / 10.0))
         loudness = lufs_of_energies(
             self.energy * power, step_s=self.step_s, samples_per_step=self.step
         )
@@ -132,10 +153,9 @@ class _Take:
         whole = len(gains) // per_frame * per_frame
         peaks = (self.peaks * np.sqrt(power))[:whole].reshape(-1, per_frame).max(axis=1)
         # Voice and room part by what the compressor takes from the voice's power while it speaks.
-        voice = self.energy[self.inside]
         taken = (
-            float(10.0 * np.log10((voice * power[self.inside]).sum() / voice.sum()))
-            if voice.any()
+            float(10.0 * np.log10((self.voice @ power[self.inside]) / self.voice.sum()))
+            if self.voice.any()
             else 0.0
         )
         inside = self.inside[:whole:per_frame]

@@ -100,7 +100,10 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
 
 def _lines(hum: Hum, take_set: TakeSet) -> tuple[tuple[int, float, float], ...]:
     at = np.array([line.hz for line in hum.harmonics])
-    beside = beside_lines_dbfs(take_set.rest, at, width_hz=LOOK_HZ, rate_hz=take_set.rate_hz)
+    beside = take_set.once(
+        ("beside lines", at.tobytes()),
+        lambda: beside_lines_dbfs(take_set.rest, at, width_hz=LOOK_HZ, rate_hz=take_set.rate_hz),
+    )
     return tuple(
         (round(line.hz / hum.mains_hz), round(line.level_dbfs, 1), round(float(noise), 1))
         for line, noise in zip(hum.harmonics, beside, strict=True)

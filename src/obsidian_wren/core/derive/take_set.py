@@ -21,7 +21,7 @@ from obsidian_wren.core.derive.aims import Wishes
 from obsidian_wren.core.derive.tone_target import Target
 from obsidian_wren.core.measure.decay import Reverb
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
-from obsidian_wren.core.measure.loudness import k_weighted, lufs_of_weighted, range_of_weighted
+from obsidian_wren.core.measure.loudness import hops_of, k_weighted, lufs_of_hops, range_of_hops
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.spectrum import a_weighted_dbfs, power_spectrum
 from obsidian_wren.core.measure.speech import active_level
@@ -154,10 +154,8 @@ class TakeSet:
     def _loudness_and_range(self, weighted: Samples | None = None) -> tuple[float, float | None]:
         def measure() -> tuple[float, float | None]:
             here = k_weighted(self.talk, rate_hz=self.rate_hz) if weighted is None else weighted
-            return (
-                lufs_of_weighted(here, rate_hz=self.rate_hz),
-                range_of_weighted(here, rate_hz=self.rate_hz),
-            )
+            hops = hops_of(here, rate_hz=self.rate_hz)
+            return lufs_of_hops(hops), range_of_hops(hops)
 
         return self.once("loudness", measure)
 

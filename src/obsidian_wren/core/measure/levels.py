@@ -75,11 +75,8 @@ def frame_levels_dbfs(samples: Samples, *, rate_hz: float, frame_s: float = FRAM
 def frame_peaks(samples: Samples, *, rate_hz: float, frame_s: float) -> Samples:
     """Highest absolute sample of each whole frame, ``(frames,)``."""
     frame_samples = max(1, round(frame_s * rate_hz))
-    return np.asarray(
-        np.abs(samples[: len(samples) // frame_samples * frame_samples])
-        .reshape(-1, frame_samples)
-        .max(axis=1)
-    )
+    frames = samples[: len(samples) // frame_samples * frame_samples].reshape(-1, frame_samples)
+    return np.asarray(np.maximum(frames.max(axis=1), -frames.min(axis=1)))
 
 
 def percentiles_dbfs(samples: Samples, *, rate_hz: float) -> Percentiles:

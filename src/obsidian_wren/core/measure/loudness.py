@@ -67,7 +67,7 @@ def hop_energies(samples: Samples, *, rate_hz: float) -> Samples:
     over channels (all weights 1: no surround here)."""
     channels = samples.T if samples.ndim > 1 else samples[None]
     return np.asarray(
-        sum(_energies_of(k_weighted(channel, rate_hz=rate_hz), rate_hz) for channel in channels)
+        sum(hops_of(k_weighted(channel, rate_hz=rate_hz), rate_hz=rate_hz) for channel in channels)
     )
 
 
@@ -96,25 +96,27 @@ class RunningHops:
         run_sections(
             self._sections, self._state, np.ascontiguousarray(samples, dtype=np.float64), weighted
         )
-        self._hops.append(_energies_of(weighted, self._rate_hz))
+        self._hops.append(hops_of(weighted, rate_hz=self._rate_hz))
 
     @property
     def loudness(self) -> Loudness:
         """Of everything so far."""
         hops = np.concatenate(self._hops) if self._hops else np.zeros(0)
         integrated = lufs_of_hops(hops)
-        return Loudness(integrated if np.isfinite(integrated) else None, _range_lu(hops))
+        return Loudness(integrated if np.isfinite(integrated) else None, range_of_hops(hops))
 
 
-def _energies_of(weighted: Samples, rate_hz: float) -> Samples:
+def hops_of(weighted: Samples, *, rate_hz: float) -> Samples:
+    """Mean square of each 100 ms hop of an already K-weighted waveform ``(n,)``, ``(hops,)``."""
+    hop = _HOP_S * rate_hz
+    if hop == round(hop):
+        rows = weighted[: len(weighted) // int(hop) * int(hop)].reshape(-1, int(hop))
+        return np.asarray(np.einsum("ij,ij->i", rows, rows) / hop)
     edges = np.round(np.arange(0.0, len(weighted) / rate_hz + 1e-9, _HOP_S) * rate_hz).astype(int)
     edges = edges[edges <= len(weighted)]
     if len(edges) < 2:
         return np.zeros(0)
-    energy = (
-        weighted * weighted if weighted.ndim == 1 else np.einsum("ij,ij->i", weighted, weighted)
-    )
-    return np.asarray(np.add.reduceat(energy[: edges[-1]], edges[:-1]) / (_HOP_S * rate_hz))
+    return np.asarray(np.add.reduceat((weighted * weighted)[: edges[-1]], edges[:-1]) / hop)
 
 
 def _block_means(hop_energies: Samples, hops: int) -> Samples:
@@ -146,20 +148,17 @@ def measure_loudness(samples: Samples, *, rate_hz: float) -> Loudness:
     hops = hop_energies(samples, rate_hz=rate_hz)
     gated = _gated(_block_means(hops, 4), RELATIVE_GATE_LU)
     integrated = _lufs(float(gated.mean())) if len(gated) else None
-    return Loudness(integrated, _range_lu(hops))
+    return Loudness(integrated, range_of_hops(hops))
 
 
-def _range_lu(hops: Samples) -> float | None:
+def range_of_hops(hops: Samples) -> float | None:
+    """Loudness range in LU from the mean K-weighted squares of 100 ms hops ``(n,)``; None when too
+    short (EBU Tech 3342)."""
     in_range = _gated(_block_means(hops, 30), _RANGE_GATE_LU)
     if not len(in_range):
         return None
     low, high = np.percentile(OFFSET_LU + power_db(in_range), [10, 95])
     return float(high - low)
-
-
-def range_of_weighted(weighted: Samples, *, rate_hz: float) -> float | None:
-    """Loudness range in LU of an already K-weighted waveform ``(n,)``; None when too short."""
-    return _range_lu(_energies_of(weighted, rate_hz))
 
 
 def lufs_of_hops(hops: Samples) -> float:
@@ -171,7 +170,7 @@ def lufs_of_hops(hops: Samples) -> float:
 
 def lufs_of_weighted(weighted: Samples, *, rate_hz: float) -> float:
     """Integrated loudness of an already K-weighted waveform ``(n,)``."""
-    return lufs_of_hops(_energies_of(weighted, rate_hz))
+    return lufs_of_hops(hops_of(weighted, rate_hz=rate_hz))
 
 
 def lufs_of_energies(energies: Samples, *, step_s: float, samples_per_step: int) -> float:

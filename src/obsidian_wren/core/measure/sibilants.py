@@ -26,6 +26,8 @@ _OVER_ROOM_DB = 12.0
 _UNDER_LOUDEST_DB = 35.0
 _SHORTEST_S, _STOP_S, _LONGEST_S = 0.012, 0.045, 0.4
 _NEIGHBOURS_S = 0.25
+# So many stay in a processor's cache.
+_FRAMES_AT_ONCE = 64
 
 
 @dataclass(frozen=True)
@@ -61,8 +63,8 @@ def find_sibilants(samples: Samples, *, rate_hz: float) -> tuple[Sibilant, ...]:
     weight = 10.0 ** (
         response_db(k_weighting_sections(rate_hz), np.maximum(hz, 1.0), rate_hz=rate_hz) / 10.0
     )
-    hiss_bins = np.flatnonzero((hz >= _HISS_HZ[0]) & (hz <= min(_HISS_HZ[1], 0.46 * rate_hz)))
-    voice_bins = np.flatnonzero((hz >= _VOICE_HZ[0]) & (hz <= _VOICE_HZ[1]))
+    hiss_bins = _between(hz, _HISS_HZ[0], min(_HISS_HZ[1], 0.46 * rate_hz))
+    voice_bins = _between(hz, *_VOICE_HZ)
     powers, hisses, voices, peaks = _frames(samples, length, hop, weight, hiss_bins, voice_bins, hz)
     hiss_db, voice_db, level_db = (
         power_db(hisses + 1e-20),
@@ -79,13 +81,17 @@ def find_sibilants(samples: Samples, *, rate_hz: float) -> tuple[Sibilant, ...]:
     return tuple(_events(hissing, voiced, hiss_db, level_db, peaks))
 
 
+def _between(hz: Samples, low_hz: float, high_hz: float) -> slice:
+    return slice(int(np.searchsorted(hz, low_hz)), int(np.searchsorted(hz, high_hz, side="right")))
+
+
 def _frames(
     samples: Samples,
     length: int,
     hop: int,
     weight: Samples,
-    hiss_bins: np.ndarray,
-    voice_bins: np.ndarray,
+    hiss_bins: slice,
+    voice_bins: slice,
     hz: Samples,
 ) -> tuple[Samples, Samples, Samples, Samples]:
     """K-weighted power, hiss power, voice power and the hiss's strongest frequency of each
@@ -97,9 +103,11 @@ def _frames(
     low = np.searchsorted(hz, hz[centres] / _HALF_THIRD)
     high = np.searchsorted(hz, np.minimum(hz[centres] * _HALF_THIRD, hz[-1]))
     rows: list[tuple[Samples, ...]] = []
-    for first in range(0, len(frames), 128):
-        bins = scipy.fft.rfft(frames[first : first + 128] * window, axis=1)
-        power = (bins.real**2 + bins.imag**2).astype(np.float64) * scale
+    for first in range(0, len(frames), _FRAMES_AT_ONCE):
+        bins = scipy.fft.rfft(frames[first : first + _FRAMES_AT_ONCE] * window, axis=1)
+        squares = np.square(bins.view(np.float32))
+        power = (squares[:, ::2] + squares[:, 1::2]).astype(np.float64)
+        power *= scale
         hiss = power[:, hiss_bins]
         hiss_power, voice_power = hiss.sum(axis=1), power[:, voice_bins].sum(axis=1)
         wanted = hiss_power > voice_power
