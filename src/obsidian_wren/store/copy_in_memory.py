@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from pydantic_core import from_json
 from sqlalchemy import create_engine, text
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
@@ -29,7 +30,10 @@ class CopyInMemory:
         self._sessions = sessions
         # One for good: what an engine has learned of its statements goes with it.
         self._engine = create_engine(
-            "sqlite://", poolclass=StaticPool, connect_args={"check_same_thread": False}
+            "sqlite://",
+            poolclass=StaticPool,
+            connect_args={"check_same_thread": False},
+            json_deserializer=from_json,
         )
 
     @contextmanager

@@ -17,6 +17,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from pydantic_core import from_json
 from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
 from sqlalchemy.exc import DatabaseError, IntegrityError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
@@ -25,6 +26,7 @@ from sqlalchemy.orm.exc import StaleDataError
 from obsidian_wren.core.wording import worded
 from obsidian_wren.store.folder import FolderError, make_private
 from obsidian_wren.store.models import Base
+from obsidian_wren.store.reading import ReadingSession
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 # The newest migration; a test holds it against the folder. Knowing it here spares a start that has
@@ -97,25 +99,6 @@ def told_error(error: SQLAlchemyError | sqlite3.Error) -> FolderError:
             " try again."
         ),
     )
-
-
-class ReadingSession(Session):
-    """A session that only reads: a row that was looked for is not looked for again, whether it
-    was found or not."""
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        # The session itself forgets rows that nobody holds.
-        self._found: dict[tuple[Any, Any], Any] = {}
-
-    def get(self, entity: Any, ident: Any, **options: Any) -> Any:
-        """A row by its primary key, or None."""
-        key = (entity, ident)
-        if options or isinstance(ident, dict):
-            return super().get(entity, ident, **options)
-        if key not in self._found:
-            self._found[key] = super().get(entity, ident)
-        return self._found[key]
 
 
 class Sessions:
@@ -215,6 +198,8 @@ def _engine(path: Path) -> Engine:
         connect_args={"timeout": _BUSY_S},
         pool_size=_CONNECTIONS,
         max_overflow=16,
+        # Reads the same as Python's own, three times as fast.
+        json_deserializer=from_json,
     )
 
     @event.listens_for(engine, "connect")

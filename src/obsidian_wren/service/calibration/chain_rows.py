@@ -15,7 +15,7 @@ from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.service.calibration.chain_order import order_of
-from obsidian_wren.service.calibration.setting_rows import band_rows, chain_is_whole, stage_rows
+from obsidian_wren.service.calibration.setting_rows import chain_is_whole, lowest_first, stage_rows
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import SettingRow, StageRow
 
@@ -25,19 +25,25 @@ def band_of(value: dict[str, Any]) -> EqualizerBand:
     return EqualizerBand(value["shape"], value["frequency_hz"], value["gain_db"], value["q"])
 
 
-def spec_of(ctx: RigContext, key: str, rows: dict[str, StageRow]) -> StageSpec | None:
-    """One stage as it stands, None before it is derived."""
-    stage, kind = rows.get(key), kind_of(key)
-    if stage is None:
-        return None
-    values: dict[str, Any] = dict(stage.data)
+def derived_specs(ctx: RigContext) -> dict[str, StageSpec]:
+    """Every stage of the chain that is derived, as it stands, by its key."""
+    stages = stage_rows(ctx)
+    settings: dict[str, list[SettingRow]] = {}
+    for row in ctx.session.scalars(select(SettingRow).where(SettingRow.rig_id == ctx.rig.id)):
+        settings.setdefault(row.stage, []).append(row)
+    return {
+        key: _spec(stages[key], key, settings.get(key, []))
+        for key in order_of(ctx.rig)
+        if key in stages
+    }
+
+
+def _spec(stage: StageRow, key: str, settings: Sequence[SettingRow]) -> StageSpec:
+    kind, values = kind_of(key), dict(stage.data)
     if kind.banded:
-        values["bands"] = [band_of(row.value) for row in band_rows(ctx, key)]
+        values["bands"] = [band_of(row.value) for row in lowest_first(settings)]
     else:
-        settings = select(SettingRow).where(
-            SettingRow.rig_id == ctx.rig.id, SettingRow.stage == key
-        )
-        values |= {row.name: float(row.value) for row in ctx.session.scalars(settings)}
+        values |= {row.name: float(row.value) for row in settings}
     return kind.spec_class().from_settings(values, on=stage.runs)
 
 
@@ -46,11 +52,7 @@ def keyed_specs(ctx: RigContext) -> dict[str, StageSpec] | None:
 
     A stage that was never derived, as one that came with a newer version, is off.
     """
-    if not chain_is_whole(ctx):
-        return None
-    rows = stage_rows(ctx)
-    specs = ((key, spec_of(ctx, key, rows)) for key in order_of(ctx.rig))
-    return {key: spec for key, spec in specs if spec is not None}
+    return derived_specs(ctx) if chain_is_whole(ctx) else None
 
 
 def chain_specs(ctx: RigContext, *, off: Sequence[str] = ()) -> tuple[StageSpec, ...] | None:
@@ -67,17 +69,9 @@ def chain_specs(ctx: RigContext, *, off: Sequence[str] = ()) -> tuple[StageSpec,
 
 def tone_specs(ctx: RigContext) -> tuple[StageSpec, ...] | None:
     """High-pass, equalizer and low-pass: what corrects the tone. None before a fit."""
-    rows = stage_rows(ctx)
-    specs = [
-        spec_of(ctx, key, rows)
-        for key in order_of(ctx.rig)
-        if key in ("highpass", "equalizer", "lowpass")
-    ]
-    return (
-        None
-        if any(spec is None for spec in specs)
-        else tuple(spec for spec in specs if spec is not None)
-    )
+    specs = derived_specs(ctx)
+    keys = [key for key in order_of(ctx.rig) if key in ("highpass", "equalizer", "lowpass")]
+    return tuple(specs[key] for key in keys) if specs.keys() >= set(keys) else None
 
 
 def correction_rows(specs: Sequence[StageSpec], rate_hz: int) -> list[list[float]]:

@@ -18,8 +18,8 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration.chain_order import order_of
-from obsidian_wren.service.calibration.chain_rows import spec_of
-from obsidian_wren.service.calibration.setting_rows import chain_is_whole, stage_rows
+from obsidian_wren.service.calibration.chain_rows import derived_specs
+from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.calibration.take_sets import follower, take_set_of
 from obsidian_wren.service.readings.answers import keep_answer, moved_since
 from obsidian_wren.service.readings.measuring import samples_of
@@ -63,12 +63,12 @@ def _path(ctx: RigContext, here: TakeSet, key: tuple[Any, ...]) -> list[tuple[st
         )
         return levels
 
-    follow, rows = follower(ctx.ws, key), stage_rows(ctx)
+    follow, specs = follower(ctx.ws, key), derived_specs(ctx)
     names = {kind.kind: kind.ends for kind in KINDS.values() if kind.ends is not None}
     points = [("converter", found(here))]
     whole = chain_is_whole(ctx)
     for stage in order_of(ctx.rig):
-        spec = spec_of(ctx, stage, rows)
+        spec = specs.get(stage)
         if spec is None and whole:
             # It came with a newer version, and is off until it is derived.
             continue

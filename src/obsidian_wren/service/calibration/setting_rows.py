@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from sqlalchemy import select
 
 from obsidian_wren.core.chain.kinds import kind_of
@@ -24,7 +26,12 @@ def band_rows(ctx: RigContext, stage: str = "equalizer") -> list[SettingRow]:
     rows = ctx.session.scalars(
         select(SettingRow).where(SettingRow.rig_id == ctx.rig.id, SettingRow.stage == stage)
     ).all()
-    return sorted(rows, key=lambda row: (row.value["frequency_hz"], row.id))
+    return lowest_first(rows)
+
+
+def lowest_first(bands: Iterable[SettingRow]) -> list[SettingRow]:
+    """Bands by their frequency."""
+    return sorted(bands, key=lambda row: (row.value["frequency_hz"], row.id))
 
 
 def setting_title(row: SettingRow) -> str:

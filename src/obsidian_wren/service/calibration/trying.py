@@ -11,8 +11,7 @@ from obsidian_wren.core.derive.gate import recount
 from obsidian_wren.core.derive.gate_evidence import GateCounts
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration.chain_order import order_of
-from obsidian_wren.service.calibration.chain_rows import spec_of
-from obsidian_wren.service.calibration.setting_rows import stage_rows
+from obsidian_wren.service.calibration.chain_rows import derived_specs
 from obsidian_wren.service.calibration.take_sets import follower, take_set_of
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.answers import moved_since
@@ -31,8 +30,8 @@ def try_gate(
         ctx = in_hand(ws, session)
         rig = ctx.rig
         takes = current_takes(session, rig)
-        rows = stage_rows(ctx)
-        spec = spec_of(ctx, "gate", rows)
+        specs = derived_specs(ctx)
+        spec = specs.get("gate")
         if takes.voice is None or takes.quiet is None or not isinstance(spec, GateSpec):
             raise Refused(
                 "no-takes",
@@ -56,7 +55,7 @@ def try_gate(
         for kind in order_of(rig):
             if kind == "gate":
                 break
-            before = spec_of(ctx, kind, rows)
+            before = specs.get(kind)
             if before is not None:
                 here = follow(here, before)
     tried = replace(spec, threshold_dbfs=threshold_dbfs, on=True)

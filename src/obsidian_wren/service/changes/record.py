@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cache
 from typing import Any
 
-from sqlalchemy import delete, inspect, select
+from sqlalchemy import Select, delete, inspect, select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import worded
@@ -66,18 +67,22 @@ State = dict[str, Any]
 _ALSO = worded("also changed")
 
 
-def _row(row: Base) -> dict[str, Any]:
-    table = row.__tablename__
-    return {
-        c.key: getattr(row, c.key)
-        for c in inspect(type(row)).column_attrs
-        if c.key not in _MEASURED.get(table, ())
-    }
+@cache
+def _columns(model: type[Base]) -> tuple[list[str], Select[Any]]:
+    """What a person decided of a table, by its attributes, and the query for it, the primary key
+    first. Rows need not become objects for it."""
+    left_out = _MEASURED.get(model.__tablename__, ())
+    kept = [c for c in inspect(model).column_attrs if c.key not in left_out]
+    identity = inspect(model).primary_key
+    return [c.key for c in kept], select(*identity, *(c.columns[0] for c in kept))
 
 
-def _key(row: Base) -> str:
-    identity = inspect(row).identity or ()
-    return f"{row.__tablename__}/" + "/".join(str(part) for part in identity)
+def _rows(session: Session, model: type[Base]) -> Iterator[tuple[str, dict[str, Any]]]:
+    names, query = _columns(model)
+    own = len(inspect(model).primary_key)
+    for row in session.execute(query):
+        key = "/".join(str(part) for part in row[:own])
+        yield f"{model.__tablename__}/{key}", dict(zip(names, row[own:], strict=True))
 
 
 def state_of(session: Session) -> State:
@@ -85,8 +90,7 @@ def state_of(session: Session) -> State:
     session.flush()
     found: State = {}
     for model in DECIDED:
-        for row in session.scalars(select(model)):
-            found[_key(row)] = _row(row)
+        found.update(_rows(session, model))
     for setting in session.scalars(select(SettingRow).where(SettingRow.pinned.is_(True))):
         found[f"pin/{setting.rig_id}/{setting.stage}/{setting.name}"] = setting.value
     for stage in session.scalars(select(StageRow).where(StageRow.pinned.is_(True))):

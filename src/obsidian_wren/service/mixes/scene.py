@@ -23,6 +23,7 @@ from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow, LiveWish, SourceRow
+from obsidian_wren.store.reading import every
 
 
 def key_of(kind: str) -> str:
@@ -119,12 +120,12 @@ def has_case(ws: Workshop, case: Case) -> bool:
 
 def destinations(session: Session) -> list[DestinationRow]:
     """Every listener, in its place."""
-    return list(session.scalars(select(DestinationRow).order_by(DestinationRow.place)))
+    return every(session, DestinationRow, DestinationRow.place)
 
 
 def sources(session: Session) -> list[SourceRow]:
     """Every source, in its place."""
-    return list(session.scalars(select(SourceRow).order_by(SourceRow.place)))
+    return every(session, SourceRow, SourceRow.place)
 
 
 def live_wish(session: Session) -> LiveWish:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy.orm import Session
+from sqlalchemy import select
 
 from obsidian_wren.core.derive.audit import AuditFinding, audit
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
@@ -19,6 +19,7 @@ from obsidian_wren.store.models import (
 
 def computer_view(ctx: RigContext) -> views.ComputerView:
     """The devices, and what in the sound settings disagrees with the rig."""
+    known = {row.key: row for row in ctx.session.scalars(select(KnownDevice))}
     devices = devices_of(ctx.ws, ctx.session)
     system = ctx.ws.world.system
     seen = None if system is None else system.seen
@@ -40,7 +41,9 @@ def computer_view(ctx: RigContext) -> views.ComputerView:
         simulated=seen is None,
         server=None if seen is None else seen.server,
         missing=None if seen is None or seen.missing is None else seen.missing[1],
-        devices=[_device(ctx.session, d, ctx.rig) for d in devices if d.kind != "feed"],
+        devices=[
+            _device(known.get(device_key(d)), d, ctx.rig) for d in devices if d.kind != "feed"
+        ],
         findings=findings,
     )
 
@@ -52,9 +55,8 @@ def _raw_listeners(seen: Surroundings | None, device: SoundDevice | None) -> tup
     return tuple(one.program for one in seen.listeners if one.microphone == device.id)
 
 
-def _device(session: Session, device: SoundDevice, rig: Rig) -> views.DeviceView:
+def _device(known: KnownDevice | None, device: SoundDevice, rig: Rig) -> views.DeviceView:
     key = device_key(device)
-    known = session.get(KnownDevice, key)
     known_as = str(known.body["system_name"]) if known is not None else None
     return convert(
         views.DeviceView,

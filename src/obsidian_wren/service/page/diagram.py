@@ -6,12 +6,10 @@ import dataclasses
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import select
-
 from obsidian_wren.core.derive.path_point import PathPoint, at_listener
 from obsidian_wren.service.carry.levels import named
 from obsidian_wren.service.convert import convert
-from obsidian_wren.service.mixes import mix_rows
+from obsidian_wren.service.mixes import mix_rows, scene
 from obsidian_wren.service.mixes.inputs import InputView, inputs_of
 from obsidian_wren.service.page import views
 from obsidian_wren.service.readings import staleness
@@ -41,10 +39,8 @@ def diagram(ctx: RigContext, stale: str | None) -> list[views.DiagramPointView]:
     shown = list(points)
     inputs = {entry.name: entry for entry in inputs_of(ctx)}
     mixes = mix_rows.mixes_body(ctx)["listeners"]
-    for destination in ctx.session.scalars(
-        select(DestinationRow).where(DestinationRow.on.is_(True)).order_by(DestinationRow.place)
-    ):
-        heard = _heard(destination, inputs, mixes, by_name)
+    for destination in scene.destinations(ctx.session):
+        heard = _heard(destination, inputs, mixes, by_name) if destination.on else None
         if heard is not None:
             shown.append(heard)
     return shown

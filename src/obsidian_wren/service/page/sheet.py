@@ -13,12 +13,15 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, TypeVar, cast
 
+from sqlalchemy import select
+
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import calibration
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.workshop import Finding, Workshop
+from obsidian_wren.store.models import Derivation
 
 _LOG = logging.getLogger(__name__)
 Piece = TypeVar("Piece")
@@ -42,6 +45,10 @@ class Sheet:
     def __init__(self, ctx: RigContext) -> None:
         self.ctx = ctx
         self._unreadable = current(ctx.ws).unreadable
+        # Held, so that each answer is found without the database being asked for it.
+        self._answers = ctx.session.scalars(
+            select(Derivation).where(Derivation.rig_id == ctx.rig.id)
+        ).all()
 
     @cached_property
     def present(self) -> dict[str, Value]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import select
@@ -104,10 +105,16 @@ def _pins_alike(used: Mapping[str, Value]) -> dict[str, Value]:
 
 
 def _pin_alike(held: Value) -> Value:
+    alike = _pins_said(str(held))
+    return held if alike is None else alike
+
+
+@lru_cache(maxsize=512)
+def _pins_said(held: str) -> str | None:
     try:
-        return json.dumps(sorted(_alike(pin) for pin in json.loads(str(held))))
+        return json.dumps(sorted(_alike(pin) for pin in json.loads(held)))
     except (ValueError, TypeError):
-        return held
+        return None
 
 
 def take_sources(take: Take) -> dict[str, Value]:
