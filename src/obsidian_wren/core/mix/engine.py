@@ -90,12 +90,13 @@ class MixEngine:
         mixed = self._matrix.mix(signals, count, shares)
         if self._fading is not None:
             fade = np.minimum((np.arange(count) + 1.0 + self._faded) / self._fade_samples, 1.0)
+            fade = fade[:, None]
             before = self._matrix.in_order(self._fading, self._fading.mix(signals, count, shares))
             mixed = mixed * fade + before * (1.0 - fade)
             self._faded += count
             if self._faded >= self._fade_samples:
                 self._fading = None
-        limited = self._limiters.process(mixed)
+        limited = self._limiters.process(mixed.transpose(0, 2, 1))
         return {
             mix.listener: block if mix.channels == 2 else block[:, :1]
             for mix, block in zip(self._matrix.mixes, limited, strict=True)
@@ -130,7 +131,17 @@ class _Matrix:
 
     def __init__(self, mixes: Sequence[Mix]) -> None:
         self.mixes = tuple(mixes)
-        self._columns = sorted({(send.signal, send.duck_db) for mix in mixes for send in mix.sends})
+        # What drops by as much stands side by side, so that it drops at once.
+        self._columns = sorted(
+            {(send.signal, send.duck_db) for mix in mixes for send in mix.sends},
+            key=lambda column: column[::-1],
+        )
+        self._depths = [
+            (depth, slice(places[0], places[-1] + 1))
+            for depth, places in self._places_by_depth().items()
+            if depth
+        ]
+        self._mono = [row for row, mix in enumerate(mixes) if mix.channels == 1]
         self._gains = np.zeros((len(mixes), len(self._columns)))
         for row, mix in enumerate(mixes):
             for send in mix.sends:
@@ -140,28 +151,31 @@ class _Matrix:
     def place_of(self, listener: str) -> int:
         return next(at for at, mix in enumerate(self.mixes) if mix.listener == listener)
 
+    def _places_by_depth(self) -> dict[float, list[int]]:
+        found: dict[float, list[int]] = {}
+        for place, (_, depth) in enumerate(self._columns):
+            found.setdefault(depth, []).append(place)
+        return found
+
     def mix(self, signals: Mapping[str, Samples], count: int, shares: Samples) -> Samples:
-        """The sums ``(mixes, 2, count)``; those of one channel have the mean of both in both."""
-        columns = np.zeros((len(self._columns), 2, count))
-        down = {depth: ducked(shares, depth) for _, depth in self._columns if depth}
-        for place, (name, depth) in enumerate(self._columns):
+        """The sums ``(mixes, count, 2)``; those of one channel have the mean of both in both."""
+        columns = np.zeros((len(self._columns), count, 2))
+        for place, (name, _) in enumerate(self._columns):
             block = signals.get(name)
             if block is not None:
-                columns[place, :, : len(block)] = block.T
-                if depth:
-                    columns[place] *= down[depth]
-        if not np.isfinite(columns.sum()):
+                columns[place, : len(block)] = block if block.ndim == 2 else block[:, None]
+        flat = columns.reshape(len(columns), 2 * count)
+        for depth, places in self._depths:
+            flat[places] *= np.repeat(ducked(shares, depth), 2)
+        if not np.isfinite(np.vdot(flat, flat)):
             columns[~np.isfinite(columns)] = 0.0
-        total = (self._gains @ columns.reshape(len(columns), 2 * count)).reshape(
-            len(self.mixes), 2, count
-        )
-        for row, mix in zip(total, self.mixes, strict=True):
-            if mix.channels == 1:
-                row[:] = 0.5 * (row[0] + row[1])
+        total: Samples = (self._gains @ flat).reshape(len(self.mixes), count, 2)
+        for row in self._mono:
+            total[row] = total[row].mean(axis=1, keepdims=True)
         return total
 
     def in_order(self, other: _Matrix, sums: Samples) -> Samples:
-        """The ``(mixes, 2, n)`` sums of other mixes in the order of these, by listener; silence
+        """The ``(mixes, n, 2)`` sums of other mixes in the order of these, by listener; silence
         for who is new."""
         found = np.zeros((len(self.mixes), *sums.shape[1:]))
         places = {mix.listener: at for at, mix in enumerate(other.mixes)}
