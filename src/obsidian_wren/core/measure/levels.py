@@ -27,8 +27,6 @@ from obsidian_wren.core.kernel import SHORT_SAMPLES, is_compiler_loaded, kernel
 FRAME_S = 0.010
 TRUE_PEAK_OVERSAMPLING = 8
 _TAPS_PER_PHASE = 32
-# Energy is summed over so many samples at a time.
-_BLOCK = 8
 # Of full scale: more is a fault of the input.
 OFFSET_SHARE = 0.001
 
@@ -196,17 +194,15 @@ def between_bound(phases: Samples) -> BetweenBound:
 
 @kernel(fastmath=True)
 def _most_energy(near: Samples, taps: int) -> float:
-    """No less than the highest energy under ``taps`` samples in a row."""
-    blocks = (len(near) + _BLOCK - 1) // _BLOCK
-    energies = np.zeros(blocks)
-    for block in range(blocks):
-        for value in near[block * _BLOCK : (block + 1) * _BLOCK]:
-            energies[block] += value * value
-    # So many samples lie in so many blocks, however they lie.
-    wide, most = taps // _BLOCK + 1, 0.0
-    for first in range(max(1, blocks - wide + 1)):
-        most = max(most, energies[first : first + wide].sum())
-    return float(most)
+    """The highest energy under ``taps`` samples in a row."""
+    energy = 0.0
+    for i in range(min(taps, len(near))):
+        energy += near[i] * near[i]
+    most = energy
+    for i in range(len(near) - taps):
+        energy += near[i + taps] * near[i + taps] - near[i] * near[i]
+        most = max(most, energy)
+    return most
 
 
 @kernel(fastmath=True)

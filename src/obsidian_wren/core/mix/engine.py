@@ -20,6 +20,7 @@ from obsidian_wren.core.mix.ducking import Ducker, Ducking, ducked
 
 _FADE_S = 0.03
 RELEASE_S = 0.1
+_SILENCE = np.zeros(0)
 
 
 @dataclass(frozen=True)
@@ -141,6 +142,7 @@ class _Matrix:
             for depth, places in self._places_by_depth().items()
             if depth
         ]
+        self._held = np.empty((len(self._columns), 0, 2)), np.empty((len(mixes), 0, 2))
         self._mono = [row for row, mix in enumerate(mixes) if mix.channels == 1]
         self._gains = np.zeros((len(mixes), len(self._columns)))
         for row, mix in enumerate(mixes):
@@ -151,6 +153,15 @@ class _Matrix:
     def place_of(self, listener: str) -> int:
         return next(at for at, mix in enumerate(self.mixes) if mix.listener == listener)
 
+    def _arrays(self, count: int) -> tuple[Samples, Samples]:
+        # Kept: so much memory, given back and asked for at every block, would cost more than sums.
+        if self._held[0].shape[1] != count:
+            self._held = (
+                np.empty((len(self._columns), count, 2)),
+                np.empty((len(self.mixes), count, 2)),
+            )
+        return self._held
+
     def _places_by_depth(self) -> dict[float, list[int]]:
         found: dict[float, list[int]] = {}
         for place, (_, depth) in enumerate(self._columns):
@@ -158,18 +169,19 @@ class _Matrix:
         return found
 
     def mix(self, signals: Mapping[str, Samples], count: int, shares: Samples) -> Samples:
-        """The sums ``(mixes, count, 2)``; those of one channel have the mean of both in both."""
-        columns = np.zeros((len(self._columns), count, 2))
+        """The sums ``(mixes, count, 2)``; those of one channel have the mean of both in both. The
+        next block's take their place."""
+        columns, total = self._arrays(count)
         for place, (name, _) in enumerate(self._columns):
-            block = signals.get(name)
-            if block is not None:
-                columns[place, : len(block)] = block if block.ndim == 2 else block[:, None]
+            block = signals.get(name, _SILENCE)
+            columns[place, : len(block)] = block if block.ndim == 2 else block[:, None]
+            columns[place, len(block) :] = 0.0
         flat = columns.reshape(len(columns), 2 * count)
         for depth, places in self._depths:
             flat[places] *= np.repeat(ducked(shares, depth), 2)
         if not np.isfinite(np.vdot(flat, flat)):
             columns[~np.isfinite(columns)] = 0.0
-        total: Samples = (self._gains @ flat).reshape(len(self.mixes), count, 2)
+        np.matmul(self._gains, flat, out=total.reshape(len(self.mixes), 2 * count))
         for row in self._mono:
             total[row] = total[row].mean(axis=1, keepdims=True)
         return total
