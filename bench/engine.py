@@ -16,10 +16,10 @@ import sys
 import time
 
 import numpy as np
-import pedalboard
 import soundfile
 import soxr
 
+from native import BELLS, native
 from obsidian_wren.core.chain.compressor import CompressorSpec
 from obsidian_wren.core.chain.deesser import DeesserSpec
 from obsidian_wren.core.chain.deplosive import DeplosiveSpec
@@ -38,14 +38,6 @@ from obsidian_wren.service.side_by_side import beside
 
 RATE, BLOCK = 48_000, 480
 TALK = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/talker/talk.flac"
-BELLS = (
-    (140, 2.0, 1.1),
-    (260, -3.0, 1.4),
-    (520, -2.0, 1.6),
-    (1100, 1.5, 1.2),
-    (2600, 2.5, 0.9),
-    (4800, -2.0, 2.0),
-)
 HISS = ((0.0, -105.0), (24_000.0, -105.0))
 
 
@@ -86,26 +78,6 @@ def whole() -> tuple[object, ...]:
         own["compressor"],
         own["gain"],
         own["limiter"],
-    )
-
-
-def native() -> pedalboard.Pedalboard:
-    # Its high-pass and low-pass are of first order, so two of each stand for one of second.
-    stages = [
-        pedalboard.HighpassFilter(80),
-        pedalboard.HighpassFilter(80),
-        pedalboard.NoiseGate(-48.0, 100.0, 1.0, 150.0),
-    ]
-    stages += [pedalboard.PeakFilter(*bell) for bell in BELLS]
-    stages += [pedalboard.LowShelfFilter(110, 2.0, 0.7), pedalboard.HighShelfFilter(8000, 3.0, 0.7)]
-    stages += [pedalboard.LowpassFilter(15_000), pedalboard.LowpassFilter(15_000)]
-    return pedalboard.Pedalboard(
-        [
-            *stages,
-            pedalboard.Compressor(-24.0, 3.0, 3.0, 120.0),
-            pedalboard.Gain(11.0),
-            pedalboard.Limiter(-3.0, 100.0),
-        ]
     )
 
 

@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.measure.loudness import measure_loudness
+from obsidian_wren.core.measure.loudness import hops_of, measure_loudness
 from signals import sine
 
 
@@ -50,3 +50,18 @@ def test_one_channel_is_three_decibels_less():
 def test_silence_and_snippets_have_no_loudness():
     assert measure_loudness(np.zeros(48_000 * 5), rate_hz=48_000).integrated_lufs is None
     assert measure_loudness(sine(1000, -20, 0.2), rate_hz=48_000).integrated_lufs is None
+
+
+@pytest.mark.parametrize("rate", [8_000, 11_025, 44_100, 48_000])
+def test_hops_are_means_of_tenths_of_a_second_at_any_rate(rate):
+    sound = np.random.default_rng(rate).normal(0.0, 0.1, 3 * rate + 17)
+    hops = hops_of(sound, rate_hz=rate)
+    assert len(hops) == 30
+    for number, hop in enumerate(hops):
+        here = sound[round(number * rate / 10) : round((number + 1) * rate / 10)]
+        # Where a tenth of a second is no whole number of samples, one more or less may count.
+        exact = 1e-12 if rate % 10 == 0 else float(np.max(sound**2)) / hop / (0.1 * rate)
+        assert hop == pytest.approx(np.sum(here**2) / (0.1 * rate), rel=exact)
+    spoken = np.sum(sound[: 3 * rate] ** 2) / (0.1 * rate)
+    assert np.sum(hops) == pytest.approx(spoken, rel=1e-12)
+    assert len(hops_of(sound[: rate // 10 - 1], rate_hz=rate)) == 0

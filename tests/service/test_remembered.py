@@ -8,10 +8,18 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from obsidian_wren.core.derive.take_set import Sounds
+from obsidian_wren.service.calibration.later import later
 from obsidian_wren.service.workshop.light import bytes_of, full, laid_aside, light
 from obsidian_wren.service.workshop.remembered import Remembered
 
 LONG = 100_000
+
+
+@dataclass(frozen=True)
+class Takes:
+    sounds: Sounds
+    seconds: float
 
 
 @dataclass(frozen=True)
@@ -116,3 +124,32 @@ def test_what_failed_is_not_held():
     with pytest.raises(ValueError, match="no"):
         held.get("it", lambda: int("no"))
     assert held.get("it", lambda: 3) == 3
+
+
+def test_a_record_within_a_record_is_laid_aside_too(tmp_path):
+    talk, rest = (np.random.default_rng(seed).normal(0.0, 0.1, LONG) for seed in (1, 2))
+    made = Takes(Sounds(talk, rest, None, known={"loudness": -20.0}), 45.0)
+    aside = laid_aside(made, tmp_path)
+    assert not isinstance(aside.sounds.talk, np.ndarray)
+    assert bytes_of(aside) == pytest.approx(8 * LONG, rel=0.01)
+    back = full(aside)
+    assert (back.seconds, back.sounds.in_use, back.sounds.known) == (45.0, None, made.sounds.known)
+    np.testing.assert_array_equal(back.sounds.rest, rest.astype(np.float32))
+
+
+def test_sounds_are_read_when_they_are_asked_for_and_what_is_known_of_them_before(tmp_path):
+    talk, rest = (np.random.default_rng(seed).normal(0.0, 0.1, LONG) for seed in (1, 2))
+    remembered = Remembered(most_bytes=10**8, aside=tmp_path)
+    made = remembered.held("takes", lambda: Sounds(talk, rest, None, (talk, None, None)))
+    sounds = later(made)
+    # Whatever is worked out of them is known wherever they are asked for again.
+    sounds.known["loudness"] = -20.0
+    again = later(remembered.held("takes", lambda: pytest.fail("made twice")))
+    assert again.known == {"loudness": -20.0}
+    np.testing.assert_array_equal(again.talk, talk.astype(np.float32))
+    assert again.talk is again.talk
+    assert again.in_use is None
+    made.rest.file._file.close()
+    with pytest.raises(ValueError, match="closed file"):
+        _ = again.rest
+    np.testing.assert_array_equal(again.talk, talk.astype(np.float32))

@@ -19,7 +19,8 @@ if TYPE_CHECKING:
 Step = Literal["clean", "tone", "steady"]
 
 
-@dataclass(frozen=True)
+# Equal is only the record itself, so that it is quickly found where something hangs on all kinds.
+@dataclass(frozen=True, eq=False)
 class StageKind:
     """A kind of stage.
 

@@ -232,7 +232,7 @@ def _floor(round_: _Round) -> _Floor:
         if stage.kind == "gate" and not kind.steadies:
             shut = shut or spec.on
         elif shut and spec.on:
-            told = leaving.likelihoods_db[1]
+            told = leaving.rest_likelihood_db
             open_rest = render([spec], open_rest, rate_hz=rate, likelihood_db=told)
             open_dbfs_a = room_a_weighted_dbfs(open_rest, rate_hz=rate)
         elif not shut:

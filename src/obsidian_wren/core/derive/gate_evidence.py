@@ -102,7 +102,7 @@ def talk_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
 
 def rest_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
     """:func:`heard` of the room at rest as it is here; worked out once."""
-    rest, told, rate = take_set.rest, take_set.likelihoods_db[1], take_set.rate_hz
+    rest, told, rate = take_set.rest, take_set.rest_likelihood_db, take_set.rate_hz
     return take_set.once(
         ("rest heard", sidechain_hz), lambda: heard(rest, told, sidechain_hz, rate_hz=rate)
     )

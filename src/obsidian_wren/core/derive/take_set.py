@@ -62,23 +62,35 @@ class FloorToCome:
 
 
 @dataclass(frozen=True)
-class TakeSet:
+class Sounds:
     """Takes at one rate and one gain, ``(n,)`` each: normal talk, the room at rest, the room in use
     where it was taken.
+
+    ``likelihoods_db`` are the likelihood ratios of speech in talk, rest and room in use, ``(n,)``,
+    None before noise reduction told them; ``known`` are numbers that were worked out of these very
+    sounds.
+    """
+
+    talk: Samples
+    rest: Samples
+    in_use: Samples | None
+    likelihoods_db: tuple[Samples | None, Samples | None, Samples | None] = (None, None, None)
+    known: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
+
+
+@dataclass(frozen=True)
+class TakeSet:
+    """Takes as they reach a stage, at ``rate_hz``, and what is known beside them.
 
     ``talk_reading`` and ``quiet_reading`` are of the takes before any stage; ``words`` lie in the
     talk take; ``ring`` is the room's; ``tone`` is what the equalizer is fitted on where that is
     another take; ``passed`` are the stages already gone through; ``lifted_db`` is how far they
     lifted the room beside the voice; ``floor_to_come`` is what the stages that follow will do to
-    the floor at rest, None while that is not known; ``likelihoods_db`` are the likelihood ratios of
-    speech in talk, rest and room in use, ``(n,)``, None before noise reduction told them; ``known``
-    are numbers that were worked out of these very sounds.
+    the floor at rest, None while that is not known.
     """
 
     rate_hz: float
-    talk: Samples
-    rest: Samples
-    in_use: Samples | None
+    sounds: Sounds
     talk_reading: TalkReading
     quiet_reading: QuietReading
     words: tuple[Word, ...]
@@ -88,8 +100,21 @@ class TakeSet:
     passed: tuple[StageSpec, ...] = ()
     lifted_db: float = 0.0
     floor_to_come: FloorToCome | None = None
-    likelihoods_db: tuple[Samples | None, Samples | None, Samples | None] = (None, None, None)
-    known: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
+
+    @property
+    def talk(self) -> Samples:
+        """Normal talk, ``(n,)``."""
+        return self.sounds.talk
+
+    @property
+    def rest(self) -> Samples:
+        """The room at rest, ``(n,)``."""
+        return self.sounds.rest
+
+    @property
+    def in_use(self) -> Samples | None:
+        """The room in use, ``(n,)``, where it was taken."""
+        return self.sounds.in_use
 
     @property
     def room(self) -> Samples:
@@ -103,9 +128,9 @@ class TakeSet:
         """
         if not spec.on:
             return self
-        if isinstance(spec, EqualizerSpec) and not spec.bands:
+        if leaves_alone(spec):
             return replace(self, passed=(*self.passed, spec))
-        talk, rest, in_use = self.likelihoods_db
+        talk, rest, in_use = self.sounds.likelihoods_db
         takes: list[Told] = [(self.talk, talk), (self.rest, rest)]
         if self.in_use is not None:
             takes.append((self.in_use, in_use))
@@ -116,31 +141,30 @@ class TakeSet:
             )
         ]
         behind = after[2] if self.in_use is not None else (None, None)
-        return replace(
-            self,
-            talk=after[0][0],
-            rest=after[1][0],
-            in_use=behind[0],
-            likelihoods_db=(after[0][1], after[1][1], behind[1]),
-            passed=(*self.passed, spec),
-            known={},
-        )
+        sounds = Sounds(after[0][0], after[1][0], behind[0], (after[0][1], after[1][1], behind[1]))
+        return replace(self, sounds=sounds, passed=(*self.passed, spec))
 
     @property
     def talk_likelihood_db(self) -> Samples | None:
         """The likelihood ratio of speech in the talk, ``(n,)``, dB; None where nobody told it."""
-        return self.likelihoods_db[0]
+        return self.sounds.likelihoods_db[0]
+
+    @property
+    def rest_likelihood_db(self) -> Samples | None:
+        """The same of the room at rest."""
+        return self.sounds.likelihoods_db[1]
 
     @property
     def room_likelihood_db(self) -> Samples | None:
         """The same of the room as it is really used, else at rest."""
-        return self.likelihoods_db[1 if self.in_use is None else 2]
+        return self.sounds.likelihoods_db[1 if self.in_use is None else 2]
 
     def once(self, what: Hashable, work_out: Callable[[], _T]) -> _T:
         """Something of these sounds, worked out the first time it is asked for."""
-        if what not in self.known:
-            self.known[what] = work_out()
-        found: _T = self.known[what]
+        known = self.sounds.known
+        if what not in known:
+            known[what] = work_out()
+        found: _T = known[what]
         return found
 
     @property
@@ -203,6 +227,11 @@ class TakeSet:
         return self.floor_to_come or FloorToCome(bare, bare, bare)
 
 
+def leaves_alone(spec: StageSpec) -> bool:
+    """Whether a stage that is on does nothing to sounds, at any rate in Hz."""
+    return isinstance(spec, EqualizerSpec) and not spec.bands
+
+
 def room_a_weighted_dbfs(room: Samples, *, rate_hz: float) -> float:
     """A-weighted AES17 level of ``(n,)`` samples of room."""
     return (
@@ -238,9 +267,7 @@ def prepare(
     words = find_words(talk, rate_hz=rate_hz, room_dbfs=seldom)
     return TakeSet(
         rate_hz,
-        talk,
-        rest,
-        in_use,
+        Sounds(talk, rest, in_use),
         talk_reading,
         quiet_reading,
         words,

@@ -40,6 +40,8 @@ def keep_stages(ctx: RigContext, stages: Sequence[StagePlan]) -> None:
         (row.stage, row.name): row
         for row in ctx.session.scalars(select(SettingRow).where(SettingRow.rig_id == ctx.rig.id))
     }
+    # Held, so that each is found without the database being asked for it.
+    _switches = ctx.session.scalars(select(StageRow).where(StageRow.rig_id == ctx.rig.id)).all()
     for stage in stages:
         for name, setting in stage.settings.items():
             row = kept.get((stage.key, name)) or SettingRow(

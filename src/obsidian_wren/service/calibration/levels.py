@@ -10,7 +10,7 @@ from obsidian_wren.core.derive.gain_plan import GainPlan, plan_gain
 from obsidian_wren.core.derive.prediction import quiet_at_gain, talk_at_gain
 from obsidian_wren.core.derive.voice_causes import find_voice_causes
 from obsidian_wren.core.measure.integrity import Channels
-from obsidian_wren.core.measure.noise_profile import noise_profile
+from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
 from obsidian_wren.core.measure.readings import TalkReading
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.jsonable import to_jsonable
@@ -26,6 +26,7 @@ from obsidian_wren.service.readings.staleness import used_by
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.gain_controls import gain_controls
 from obsidian_wren.service.rig.hardware_rows import has_absolute_gain, interface_of, microphone_of
+from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, Take
 
 _FAR_CM = 40.0
@@ -82,6 +83,14 @@ def _split(ctx: RigContext) -> FloorSplit | None:
     return now_split
 
 
+def _profile(ws: Workshop, quiet: Take) -> NoiseProfile | None:
+    found: NoiseProfile | None = ws.readings.get(
+        ("noise profile", quiet.sha256),
+        lambda: noise_profile(samples_of(ws, quiet), rate_hz=quiet.rate_hz),
+    )
+    return found
+
+
 def _causes(
     ctx: RigContext,
     split: FloorSplit | None,
@@ -111,9 +120,7 @@ def _causes(
         # More gain lifts every cause alike, so their order stands.
         moved = moved_since(ctx, ctx.takes.quiet)[1] is not None
         keep_answer(ctx, "causes", body, moved=moved)
-        profile = noise_profile(
-            samples_of(ctx.ws, ctx.takes.quiet), rate_hz=ctx.takes.quiet.rate_hz
-        )
+        profile = _profile(ctx.ws, ctx.takes.quiet)
         if profile is not None:
             ctx.session.merge(
                 Derivation(

@@ -16,7 +16,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.derive.aims import Aims, Taste, Wishes
 from obsidian_wren.core.derive.capsule import proximity_db
 from obsidian_wren.core.derive.prediction import quiet_at_gain, talk_at_gain
-from obsidian_wren.core.derive.take_set import TakeSet, ToneTakes, prepare
+from obsidian_wren.core.derive.take_set import TakeSet, ToneTakes, leaves_alone, prepare
 from obsidian_wren.core.derive.tone_target import Target, average_speech, imported, same_voice
 from obsidian_wren.core.measure.decay import (
     Reverb,
@@ -31,6 +31,7 @@ from obsidian_wren.formats.response import response_at
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration.chain_rows import band_of
 from obsidian_wren.service.calibration.floors import floor_match
+from obsidian_wren.service.calibration.later import later
 from obsidian_wren.service.calibration.setting_rows import band_rows
 from obsidian_wren.service.readings.measuring import (
     quiet_reading,
@@ -78,14 +79,15 @@ def follower(ws: Workshop, key: tuple[Any, ...]) -> Any:
     leaves what comes before it."""
 
     def follow(take_set: TakeSet, spec: StageSpec) -> TakeSet:
-        if not spec.on:
-            return take_set
-        after: TakeSet = calibration.current(ws).take_sets.get(
+        if not spec.on or leaves_alone(spec):
+            return take_set.after(spec)
+        after: TakeSet = calibration.current(ws).take_sets.held(
             (key, take_set.passed, spec), lambda: take_set.after(spec, _POOL.map)
         )
         # What is remembered are the sounds; what is known beside them may have changed.
         return replace(
             after,
+            sounds=later(after.sounds),
             wishes=take_set.wishes,
             tone=take_set.tone,
             ring=take_set.ring,
@@ -131,7 +133,8 @@ def take_set_of(ctx: RigContext, moved: float, *, refit: bool) -> tuple[TakeSet,
             quiet_reading=room,
         )
 
-    take_set: TakeSet = calibration.current(ctx.ws).take_sets.get(key, make)
+    take_set: TakeSet = calibration.current(ctx.ws).take_sets.held(key, make)
+    take_set = replace(take_set, sounds=later(take_set.sounds))
     ring = ring_of(ctx) or ctx.ws.answers.get(
         ("speech ends", key),
         lambda: ring_of_speech(take_set.talk, rate_hz=take_set.rate_hz),

@@ -151,12 +151,12 @@ def used_by(ctx: RigContext, node: str, *, moved: bool = False) -> dict[str, Val
             else None
         )
         if row is not None:
-            direct = set(graph.GRAPH[node].measures)
+            direct, through = set(graph.GRAPH[node].measures), graph.sources(needed)
             used.update(
                 {
                     k: v
                     for k, v in row.used.items()
-                    if k in graph.sources(needed) and k.partition(".")[0] not in direct
+                    if k in through and k.partition(".")[0] not in direct
                 }
             )
     return used

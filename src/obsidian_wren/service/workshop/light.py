@@ -66,7 +66,7 @@ _Held = np.ndarray | _Away
 
 def light(value: Any) -> Any:
     """A value with its long arrays of 64 bit numbers ``(n,)`` in 32 bits: an array, a tuple of
-    arrays, or a record of either."""
+    arrays, or a record of either, also within a record."""
     return _arrays(value, lambda held: _in_32_bits(held) if _is_full(held) else held)
 
 
@@ -115,7 +115,7 @@ def _in_32_bits(held: Any) -> np.ndarray:
 
 def _arrays(value: Any, change: Callable[[_Held], _Held]) -> Any:
     """The value with each of its long arrays changed; the value itself where none was. Looked at
-    are an array, a tuple of arrays, and a record of either."""
+    are an array, a tuple of arrays, and a record of either, also within a record."""
     if isinstance(value, (_Away, type)) or not dataclasses.is_dataclass(value):
         return _sounds(value, change)
     changes = {}
@@ -132,6 +132,8 @@ def _sounds(value: Any, change: Callable[[_Held], _Held]) -> Any:
         return change(value)
     if isinstance(value, np.ndarray):
         return change(value) if value.size >= _LONG else value
+    if dataclasses.is_dataclass(value):
+        return _arrays(value, change)
     if isinstance(value, tuple) and any(isinstance(part, _Held) for part in value):
         return tuple(_sounds(part, change) for part in value)
     return value

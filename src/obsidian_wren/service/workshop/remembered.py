@@ -38,11 +38,16 @@ class Remembered:
 
     def get(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """What is held under the key, made when it is not. What ``make`` raises is not held."""
-        if self.most_bytes is not None:
-            return full(self._answer(key, lambda: self._put(make())))
-        return self._answer(key, make)
+        found = self.held(key, make)
+        return found if self.most_bytes is None else full(found)
+
+    def held(self, key: Hashable, make: Callable[[], Any]) -> Any:
+        """The same as it is held, its sounds not read: for who may not need them."""
+        return self._answer(key, lambda: self._put(make()))
 
     def _put(self, value: Any) -> Any:
+        if self.most_bytes is None:
+            return value
         return light(value) if self.aside is None else laid_aside(value, self.aside)
 
     @property
