@@ -96,16 +96,21 @@ def workshop(workshop_over, tmp_path):
 
 
 @pytest.fixture(scope="session")
-def heard_once(tmp_path_factory):
+def together(tmp_path_factory):
+    """A folder that all workers share."""
+    base = tmp_path_factory.getbasetemp()
+    return base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+
+
+@pytest.fixture(scope="session")
+def heard_once(together):
     """What a simulated microphone hears is worked out once, whichever worker asks first: many tests
     begin with the same takes."""
     import numpy as np
 
     from obsidian_wren.standins import world
 
-    hear, together = world._capsule_volts, tmp_path_factory.getbasetemp()
-    if "PYTEST_XDIST_WORKER" in os.environ:
-        together = together.parent
+    hear = world._capsule_volts
     (together / "heard").mkdir(exist_ok=True)
 
     @lru_cache(maxsize=16)

@@ -1,10 +1,7 @@
 """Another language: its catalogue is read, and nothing that the program says is left in English."""
 
 import json
-import os
 import re
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
@@ -125,18 +122,8 @@ def leaks(answer, path=""):
 
 
 @pytest.fixture(scope="module")
-def spoken(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("pseudo")
-    catalogue = pseudo.write_language(folder / "pl.po")
-    told = subprocess.run(
-        [sys.executable, HERE / "speaking.py", catalogue, folder / "data"],
-        env={**os.environ, "PYTHONPATH": str(HERE), "OPENBLAS_NUM_THREADS": "1"},
-        capture_output=True,
-        text=True,
-        check=False,
-    )
-    assert told.returncode == 0, told.stderr
-    return json.loads(told.stdout.splitlines()[-1])
+def spoken(together):
+    return json.loads((pseudo.spoken_once(together) / "told.json").read_text())
 
 
 def test_every_answer_is_in_its_language(spoken):
