@@ -18,7 +18,8 @@ _PACKAGE = Path(obsidian_wren.__file__).parent
 # Compiled behind all that it calls.
 _LAST = _PACKAGE / "core" / "chain" / "one_pass.py"
 # How many there are, as counted when they were last compiled from nothing: only for telling.
-_ABOUT = 118
+_ABOUT = 225
+_RATE_HZ, _MOMENT = 48_000.0, 24_000
 
 
 def keep_in_own_cache() -> None:
@@ -61,3 +62,31 @@ def telling_how_far(tell: Callable[[str], None]) -> Iterator[None]:
 
     with event.install_listener("numba:compile", Count()):
         yield
+
+
+def run_everything() -> None:
+    """Have whatever a calibration can need do a moment of work, so that all of it is compiled: a
+    calibration itself runs only the stages that its room and voice ask for."""
+    import numpy as np
+
+    from obsidian_wren.core.chain.engine import VoiceChain
+    from obsidian_wren.core.chain.offline import render
+    from obsidian_wren.core.chain.one_of_each import one_of_each
+    from obsidian_wren.core.mix.ducking import Ducking
+    from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
+    from obsidian_wren.core.mix.resampling import Resampler
+
+    noise = np.random.default_rng(1).normal(0.0, 0.05, _MOMENT)
+    stages = list(one_of_each().values())
+    for chain in [*([stage] for stage in stages), stages]:
+        VoiceChain(chain, _RATE_HZ).process(noise)
+    render(stages, noise, rate_hz=_RATE_HZ)
+    sends = MixSend("voice", 0.0), MixSend("music", 0.0, 6.0)
+    mixes = [Mix(str(channels), sends, channels) for channels in (1, 2)]
+    engine = MixEngine(
+        mixes, over="voice", ducking=Ducking(-40.0, 15.0, 250.0, 400.0), rate_hz=_RATE_HZ
+    )
+    engine.process({"voice": noise, "music": noise})
+    for channels in (1, 2):
+        resampler = Resampler(from_hz=44_100.0, to_hz=_RATE_HZ, channels=channels)
+        resampler.process(noise if channels == 1 else np.column_stack([noise, noise]))

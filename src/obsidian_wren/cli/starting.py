@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import obsidian_wren
-from obsidian_wren.cli.kernels import are_compiled, telling_how_far
+from obsidian_wren.cli.kernels import are_compiled, run_everything, telling_how_far
 from obsidian_wren.core.wording import worded
 
 if TYPE_CHECKING:
@@ -192,6 +192,7 @@ def _fill(folder: DataFolder) -> None:
     ws = open_workshop(folder, _world(), pace="fast")
     with nullcontext() if are_compiled() else telling_how_far(_tell):
         fill_with_boathouse(ws)
+        run_everything()
     if ws.copier is not None:
         ws.copier.stop()
     ws.sessions.close()

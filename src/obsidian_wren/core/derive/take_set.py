@@ -118,7 +118,7 @@ class TakeSet:
 
     @property
     def room(self) -> Samples:
-        """The room as it is really used, else at rest."""
+        """The room as it is really used, else at rest, ``(n,)``."""
         return self.rest if self.in_use is None else self.in_use
 
     def after(self, spec: StageSpec, run: Run = map) -> TakeSet:
@@ -151,12 +151,12 @@ class TakeSet:
 
     @property
     def rest_likelihood_db(self) -> Samples | None:
-        """The same of the room at rest."""
+        """The same of the room at rest, ``(n,)``, dB."""
         return self.sounds.likelihoods_db[1]
 
     @property
     def room_likelihood_db(self) -> Samples | None:
-        """The same of the room as it is really used, else at rest."""
+        """The same of the room as it is really used, else at rest, ``(n,)``, dB."""
         return self.sounds.likelihoods_db[1 if self.in_use is None else 2]
 
     def once(self, what: Hashable, work_out: Callable[[], _T]) -> _T:
