@@ -75,12 +75,12 @@ def start(chosen: argparse.Namespace) -> int:
     path = chosen.data or (Path("demo-data") if demo else Path.home() / _OWN_DATA)
     folder = DataFolder(path)
     if demo and not folder.database.exists():
-        _fill(folder)
+        _fill(folder, everything=chosen.prepare or not are_compiled())
     elif demo and chosen.prepare:
         # The data are there, but the kernels may be new: doing the job once somewhere else compiles
         # them.
         with tempfile.TemporaryDirectory() as elsewhere:
-            _fill(DataFolder(Path(elsewhere)))
+            _fill(DataFolder(Path(elsewhere)), everything=True)
     elif not are_compiled():
         _compile()
     if demo and chosen.prepare:
@@ -184,7 +184,9 @@ def _tell(sentence: str) -> None:
         print(flush=True)
 
 
-def _fill(folder: DataFolder) -> None:
+def _fill(folder: DataFolder, *, everything: bool) -> None:
+    """Do the boathouse's calibration; with ``everything`` also whatever it does not need, so that
+    all is compiled."""
     from obsidian_wren.service.opening.boathouse import fill_with_boathouse
     from obsidian_wren.service.opening.opening import open_workshop
 
@@ -192,7 +194,8 @@ def _fill(folder: DataFolder) -> None:
     ws = open_workshop(folder, _world(), pace="fast")
     with nullcontext() if are_compiled() else telling_how_far(_tell):
         fill_with_boathouse(ws)
-        run_everything()
+        if everything:
+            run_everything()
     if ws.copier is not None:
         ws.copier.stop()
     ws.sessions.close()

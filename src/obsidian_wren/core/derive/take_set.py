@@ -30,6 +30,8 @@ from obsidian_wren.core.rate import at_rate
 
 _USUAL = Wishes()
 _T = TypeVar("_T")
+# Likelihood ratios of speech in talk, rest and room in use, where they are known.
+Likelihoods = tuple[Samples | None, Samples | None, Samples | None]
 # A sound, and the likelihood ratio of speech in it where that is known.
 Told = tuple[Samples, Samples | None]
 Run = Callable[[Callable[[Told], Told], Iterable[Told]], Iterable[Told]]
@@ -74,7 +76,7 @@ class Sounds:
     talk: Samples
     rest: Samples
     in_use: Samples | None
-    likelihoods_db: tuple[Samples | None, Samples | None, Samples | None] = (None, None, None)
+    likelihoods_db: Likelihoods = (None, None, None)
     known: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
 
 

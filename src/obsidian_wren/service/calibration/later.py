@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import cast
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.take_set import Sounds
+from obsidian_wren.core.derive.take_set import Likelihoods, Sounds
 from obsidian_wren.service.workshop.light import full
 
 
@@ -33,12 +33,9 @@ class _Later:
         return cast("Samples | None", full(self._held.in_use))
 
     @cached_property
-    def likelihoods_db(self) -> tuple[Samples | None, Samples | None, Samples | None]:
+    def likelihoods_db(self) -> Likelihoods:
         """The likelihood ratios of speech."""
-        return cast(
-            "tuple[Samples | None, Samples | None, Samples | None]",
-            full(self._held.likelihoods_db),
-        )
+        return cast("Likelihoods", full(self._held.likelihoods_db))
 
 
 def later(held: Sounds) -> Sounds:
