@@ -3,7 +3,11 @@ effects library that renders the same talk once, turn by turn; and the equalizer
 
 from __future__ import annotations
 
+import os
 import time
+
+# As the program itself has it: the matrices are small, and more threads only spin.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import numpy as np
 
