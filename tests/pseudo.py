@@ -3,7 +3,6 @@
 What is still read in plain letters never went through the catalogue.
 """
 
-import fcntl
 import os
 import subprocess
 import sys
@@ -12,6 +11,8 @@ from pathlib import Path
 
 from babel.messages.plurals import get_plural
 from babel.messages.pofile import read_po, write_po
+
+from alone import alone
 
 TEMPLATE = Path(__file__).parents[1] / "src" / "obsidian_wren" / "languages" / "obsidian-wren.pot"
 # Its rules are those of Polish: a comma in numbers, three forms that count.
@@ -54,9 +55,7 @@ def spoken_once(together):
     """The folder with the language ``pl.po``, a calibration in it ``data``, and all that it
     answered ``told.json``: made once, whichever worker asks first."""
     folder, tests = together / "pseudo", Path(__file__).parent
-    folder.mkdir(exist_ok=True)
-    with (folder / "lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
+    with alone(folder):
         if not (folder / "told.json").exists():
             catalogue = write_language(folder / "pl.po")
             done = subprocess.run(

@@ -13,6 +13,7 @@ import pytest
 import soundfile
 
 import obsidian_wren
+from alone import alone
 from obsidian_wren.cli import kernels
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -20,10 +21,13 @@ PACKAGE = Path(obsidian_wren.__file__).parent
 
 
 @pytest.fixture(scope="module")
-def wheel(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("dist")
+def wheel(together):
+    folder = together / "dist"
     command = [sys.executable, "-m", "build", "--no-isolation", "--outdir", str(folder), str(ROOT)]
-    subprocess.run(command, check=True, capture_output=True)
+    # Two that build at once take each other's files away.
+    with alone(folder):
+        if not list(folder.glob("*.whl")):
+            subprocess.run(command, check=True, capture_output=True)
     return next(folder.glob("*.whl"))
 
 
