@@ -8,7 +8,7 @@ import scipy.stats
 from obsidian_wren.core.prove.series import at_least, chance_range, draw, tally
 
 
-def test_the_order_is_balanced_and_cannot_be_foreseen():
+def test_the_order_is_balanced_and_cannot_be_guessed():
     rng = random.Random(5)
     orders = [draw(12, rng) for _ in range(2000)]
     assert {sum(order) for order in orders} == {6}

@@ -126,15 +126,15 @@ class _Take:
         self.rate_hz = rate
         self.aims = take_set.wishes.aims
         self.lifted_db = max(0.0, take_set.lifted_db)
-        self._foreseen: dict[tuple[float, ...], _Predicted] = {}
+        self._predicted: dict[tuple[float, ...], _Predicted] = {}
 
     def foresee(
         self, threshold: float, ratio: float, attack_ms: float, release_ms: float
     ) -> _Predicted:
         tried = (threshold, ratio, attack_ms, release_ms)
-        if tried not in self._foreseen:
-            self._foreseen[tried] = self._foresee(*tried)
-        return self._foreseen[tried]
+        if tried not in self._predicted:
+            self._predicted[tried] = self._foresee(*tried)
+        return self._predicted[tried]
 
     def _foresee(
         self, threshold: float, ratio: float, attack_ms: float, release_ms: float

@@ -23,7 +23,7 @@ from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.measure.words import within
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration.chain_rows import band_of
-from obsidian_wren.service.calibration.setting_rows import band_rows
+from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
 from obsidian_wren.service.calibration.take_sets import passages
 from obsidian_wren.service.readings.answers import keep_answer
 from obsidian_wren.service.rig.context import RigContext
@@ -40,8 +40,7 @@ def keep_stages(ctx: RigContext, stages: Sequence[StagePlan]) -> None:
         (row.stage, row.name): row
         for row in ctx.session.scalars(select(SettingRow).where(SettingRow.rig_id == ctx.rig.id))
     }
-    # Held, so that each is found without the database being asked for it.
-    _switches = ctx.session.scalars(select(StageRow).where(StageRow.rig_id == ctx.rig.id)).all()
+    switches = stage_rows(ctx)
     for stage in stages:
         for name, setting in stage.settings.items():
             row = kept.get((stage.key, name)) or SettingRow(
@@ -50,19 +49,13 @@ def keep_stages(ctx: RigContext, stages: Sequence[StagePlan]) -> None:
             row.value, row.unit, row.derived = setting.value, setting.unit, setting.derived
             row.pinned, row.because = setting.pinned, setting.because
             ctx.session.add(row)
-        data = {name: to_jsonable(value) for name, value in stage.data.items() if name != "bands"}
-        switch = stage.switch
-        ctx.session.merge(
-            StageRow(
-                rig_id=ctx.rig.id,
-                kind=stage.key,
-                runs=switch.on,
-                derived=switch.derived,
-                pinned=switch.pinned,
-                because=switch.because,
-                data=data,
-            )
-        )
+        switch = switches.get(stage.key) or StageRow(rig_id=ctx.rig.id, kind=stage.key)
+        switch.runs, switch.derived = stage.switch.on, stage.switch.derived
+        switch.pinned, switch.because = stage.switch.pinned, stage.switch.because
+        switch.data = {
+            name: to_jsonable(value) for name, value in stage.data.items() if name != "bands"
+        }
+        ctx.session.add(switch)
     ctx.session.flush()
 
 
