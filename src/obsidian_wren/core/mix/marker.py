@@ -11,7 +11,6 @@ strangers to each other and to both.
 from __future__ import annotations
 
 import copy
-import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import combinations
@@ -34,6 +33,9 @@ _FOUND_SIGMA = 8.0
 # correlates more than where there is silence, and a window may be mostly that.
 _BESIDE_S = 0.15
 _PEAK_LAGS = 48
+# What arrives weaker than this against how it was sent is nobody's voice, but the rounding of
+# something else.
+_LOWEST_DB = -60.0
 # Once a code is found, each half of it lies near; a coincidence that close is rare.
 _HALF_SIGMA = 5.0
 # Both halves of a code that comes a second time stand out about alike.
@@ -162,11 +164,12 @@ class MarkerSearch:
         )
 
     def _match(self, code: Samples, sent_level_dbfs: float, alone: bool = False) -> Found | None:
-        correlation = self._correlate(code)
-        if len(correlation) < 16:
+        if self._lags(code) < 16:
             return None
+        around = self._correlate_around(code)
+        correlation = around[: self._lags(code)]
         top = int(np.abs(correlation).argmax())
-        spread = self._spread(correlation, top)
+        spread = self._spread(around, top)
         if alone:
             # What is short finds a quiet moment somewhere, beside which anything stands out.
             spread = max(spread, float(np.sqrt(np.mean(correlation**2))))
@@ -177,20 +180,21 @@ class MarkerSearch:
         own = scipy.fft.irfft(self._white * template**2, self._size)[0]
         gain = float(correlation[top]) / own
         sent = amplitude_from_db(sent_level_dbfs - 3.0103)
-        return Found(
-            _between(correlation, top), amplitude_db(gain / sent), bool(correlation[top] < 0), sigma
-        )
+        level_db = amplitude_db(gain / sent)
+        if level_db < _LOWEST_DB:
+            return None
+        return Found(_between(correlation, top), level_db, bool(correlation[top] < 0), sigma)
 
     def find_echo(self, path: str, first: Found) -> float | None:
         """Samples from a code's arrival to its second one, None where it comes once."""
-        correlation = np.abs(self._correlate(self._code(path)))
+        code = self._code(path)
+        rest = np.abs(self._correlate_around(code))
         top = round(first.delay_samples)
         apart = round(_ECHO_FROM_S * self._rate_hz)
-        rest = correlation.copy()
-        rest[max(0, top - apart) : top + apart] = 0.0
-        if len(rest) < 16:
+        rest[np.arange(top - apart, top + apart) % len(rest)] = 0.0
+        if self._lags(code) < 16:
             return None
-        second = int(rest.argmax())
+        second = int(rest[: self._lags(code)].argmax())
         spread = self._spread(rest, second)
         if spread == 0.0 or rest[second] <= _FOUND_SIGMA * spread:
             return None
@@ -209,14 +213,11 @@ class MarkerSearch:
             abs(one), abs(other)
         )
 
-    def _spread(self, correlation: Samples, top: int) -> float:
-        """RMS of a correlation on both sides of a peak; infinite where there are too few lags to
-        tell."""
-        beside = round(_BESIDE_S * self._rate_hz)
-        left = correlation[max(0, top - beside) : max(0, top - _PEAK_LAGS)]
-        right = correlation[top + _PEAK_LAGS : top + beside]
-        sides = np.concatenate([left, right])
-        return float(np.sqrt(np.mean(sides**2))) if len(sides) >= _PEAK_LAGS else math.inf
+    def _spread(self, around: Samples, top: int) -> float:
+        """RMS of a correlation on both sides of a peak."""
+        lags = np.arange(_PEAK_LAGS, round(_BESIDE_S * self._rate_hz))
+        sides = around.take(np.concatenate([top - lags, top + lags]), mode="wrap")
+        return float(np.sqrt(np.mean(sides**2)))
 
     def rate_error_ppm(self, path: str, found: Found) -> float | None:
         """How much too slowly a listener's clock took a found code, parts per million, from
@@ -246,13 +247,20 @@ class MarkerSearch:
         return np.asarray(np.interp(at, np.arange(len(code)), code))
 
     def _correlate(self, code: Samples) -> Samples:
-        lags = len(self._heard) - len(code) + 1
-        if lags < 16:
+        """At the lags at which all of a code can have been heard, from 0."""
+        if self._lags(code) < 16:
             return np.zeros(0)
-        found = scipy.fft.irfft(
-            self._spectrum * np.conj(scipy.fft.rfft(code, self._size)), self._size
+        return self._correlate_around(code)[: self._lags(code)]
+
+    def _lags(self, code: Samples) -> int:
+        return max(0, len(self._heard) - len(code) + 1)
+
+    def _correlate_around(self, code: Samples) -> Samples:
+        """At those lags, then at those at which only its beginning was heard, and, from the end
+        backwards, only its end: a peak at the edge of a window has a second side too."""
+        return np.asarray(
+            scipy.fft.irfft(self._spectrum * np.conj(scipy.fft.rfft(code, self._size)), self._size)
         )
-        return np.asarray(found[:lags])
 
 
 def _between(correlation: Samples, top: int) -> float:
