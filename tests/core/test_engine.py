@@ -184,3 +184,25 @@ def test_a_plain_gain_is_no_dynamics_stage():
     chain.process(np.zeros(480))
     assert set(chain.gains_db) == {"compressor"}
     assert isinstance(chain.stages[0], Gain)
+
+
+@pytest.mark.parametrize("size", [480, 4800])
+def test_gains_are_told_before_a_block_and_at_each_moment_of_a_change(size):
+    def chain_of(ratio):
+        stage = spec("compressor", makeup_db=0.0, knee_db=0.0, ratio=ratio, threshold_dbfs=-30.0)
+        return stage, spec("limiter", ceiling_dbtp=-1.0)
+
+    chain, tone = VoiceChain(chain_of(2.0), RATE), sine(1000, -10.0, 1.5)
+    assert chain.gains_db == {"compressor": 0.0, "limiter": 0.0}
+    told = []
+    for at in range(0, len(tone), size):
+        if at == RATE // 2:
+            chain.change(chain_of(4.0))
+        chain.process(tone[at : at + size])
+        told.append(chain.gains_db["compressor"])
+    before, after = (RATE // 2) // size, (RATE // 2 + 9600) // size
+    assert told[before - 1] == pytest.approx(-10.0, abs=0.2)
+    assert np.allclose(told[after:], -15.0, atol=0.2)
+    # On the way nothing but what one of them gives.
+    assert min(told[before:]) >= -15.2
+    assert max(told[before:]) <= -9.8

@@ -56,11 +56,12 @@ def test_a_pass_gives_what_its_stages_give_alone(specs, rate_hz):
     chain = VoiceChain(specs, rate_hz)
     stages = [spec.build(rate_hz=rate_hz) for spec in specs]
     for block in blocks(voice()[: 4 * RATE]):
-        np.testing.assert_array_equal(chain.process(block), alone(stages, block))
+        np.testing.assert_allclose(chain.process(block), alone(stages, block), rtol=0, atol=1e-12)
+        told = [stage.gain_db for stage in stages if stage.gain_db is not None]
+        assert list(chain.gains_db.values()) == pytest.approx(told, abs=1e-9)
         for ours, theirs in zip(chain.stages, stages, strict=True):
-            assert ours.gain_db == theirs.gain_db
             for mine, its in zip(ours.state, theirs.state, strict=True):
-                np.testing.assert_array_equal(mine, its)
+                np.testing.assert_allclose(mine, its, rtol=1e-9, atol=1e-12)
 
 
 def test_every_stage_of_a_plain_chain_is_in_one_pass():
@@ -113,3 +114,32 @@ def test_one_channel_of_several_and_what_may_not_be_written_to_are_sounds_like_o
     kept.flags.writeable = False
     for other in (beside, kept):
         np.testing.assert_array_equal(VoiceChain(EVERY, RATE).process(other), expected)
+
+
+@pytest.mark.parametrize("bad", [np.nan, np.inf, -1e300, 1e6])
+def test_what_is_no_sound_enters_a_pass_as_each_stage_takes_it(bad):
+    sound = voice()[:RATE].copy()
+    spoiled, clean = sound.copy(), sound.copy()
+    spoiled[1000], clean[1000] = bad, np.clip(np.nan_to_num(bad, posinf=0.0), -100.0, 100.0)
+    chain, stages = VoiceChain(EVERY, RATE), [spec.build(rate_hz=RATE) for spec in EVERY]
+    for first in range(0, RATE, 480):
+        block = slice(first, first + 480)
+        out = chain.process(spoiled[block])
+        np.testing.assert_allclose(out, alone(stages, clean[block]), rtol=1e-9, atol=1e-9)
+    assert not chain.troubles
+
+
+def test_where_a_stage_before_a_pass_gives_what_is_no_sound_all_stages_begin_afresh():
+    class Wild:
+        kind, delay_samples, gain_db, state = "gate", 0, None, ()
+
+        def process(self, block):
+            return np.full(len(block), np.nan)
+
+    chain = VoiceChain(EVERY, RATE)
+    chain.stages[2] = Wild()
+    assert np.isfinite(chain.process(voice()[:480])).all()
+    out = [chain.process(voice()[at : at + 480]) for at in range(480, RATE, 480)]
+    assert np.isfinite(out).all()
+    assert np.abs(out[-1]).max() > 0.0
+    assert not isinstance(chain.stages[2], Wild)

@@ -13,6 +13,10 @@ import sys
 from collections.abc import Callable
 from typing import Any, TypeVar, cast
 
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+
 # So much sound is read by arrays alone before what compiles is there: half a minute at 48 kHz.
 SHORT_SAMPLES = 1_440_000
 
@@ -46,6 +50,14 @@ def kernel(**options: Any) -> Callable[[_Function], _Function]:
         return cast("_Function", _Kernel(function, options))
 
     return of
+
+
+def plain(samples: Samples) -> Samples:
+    """The same ``(n,)`` samples as kernels are compiled for: side by side in memory that may be
+    written to. One channel of several is not, nor a view of a file."""
+    if samples.flags.carray and samples.dtype == np.float64:
+        return samples
+    return np.array(samples, dtype=np.float64)
 
 
 def is_compiler_loaded() -> bool:

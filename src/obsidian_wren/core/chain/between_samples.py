@@ -99,6 +99,11 @@ def raise_to_peaks(
     """Raise ``peaks`` ``(n,)`` to the largest value at and just after each sample, where that can
     pass the ceiling; elsewhere they may stay lower. ``near`` is ``TAPS − 1`` past samples and the
     block, both full scale 1."""
+    highest = 0.0
+    for i in range(len(near)):
+        highest = max(highest, abs(near[i]))
+    if highest * bound.amount <= ceiling:
+        return
     found = np.empty(_LOOKED_AT)
     for first in range(0, len(peaks), _LOOKED_AT):
         last = min(first + _LOOKED_AT, len(peaks))

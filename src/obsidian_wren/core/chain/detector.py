@@ -99,6 +99,8 @@ def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: 
     """
     phase, peak, at, done, i = int(memory[0]), memory[1], int(memory[2]), 0, 0
     top = _highest(ring)
+    # The highest of a window stays for many steps, and a logarithm is dear.
+    told, level = top, 20.0 * math.log10(top)
     while i < len(side):
         if phase == 0 and step == _USUAL_STEP and i + _USUAL_STEP <= len(side):
             # A known count is unrolled.
@@ -120,7 +122,9 @@ def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: 
                 top = peak
             elif gone >= top:
                 top = _highest(ring)
-            levels_db[done] = 20.0 * math.log10(top)
+            if top != told:
+                told, level = top, 20.0 * math.log10(top)
+            levels_db[done] = level
             done, phase, peak = done + 1, 0, 0.0
     memory[1], memory[2] = peak, at
 
@@ -134,12 +138,18 @@ def glide(step: int, controls: Samples, memory: Samples, gains: Samples) -> None
     """
     phase, gain, slope, done, i = int(memory[0]), memory[3], memory[4], 0, 0
     while i < len(gains):
-        end = min(i + step - phase, len(gains))
         # From the control point on, not from sample to sample: several are worked out at a time.
-        for k in range(end - i):
-            gains[i + k] = gain + slope * (phase + k + 1)
-        phase += end - i
-        i = end
+        if phase == 0 and step == _USUAL_STEP and i + _USUAL_STEP <= len(gains):
+            for k in range(_USUAL_STEP):
+                gains[i + k] = gain + slope * (k + 1)
+            phase = _USUAL_STEP
+            i += _USUAL_STEP
+        else:
+            end = min(i + step - phase, len(gains))
+            for k in range(end - i):
+                gains[i + k] = gain + slope * (phase + k + 1)
+            phase += end - i
+            i = end
         if phase == step:
             gain += slope * step
             slope = (controls[done] - gain) / step

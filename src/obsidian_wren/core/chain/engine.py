@@ -18,7 +18,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.delay import Delay, SoftStart
 from obsidian_wren.core.chain.in_step import LikelihoodOfSpeech, share_frames
-from obsidian_wren.core.chain.one_pass import OnePass, in_passes
+from obsidian_wren.core.chain.one_pass import OnePass, in_passes, tamed
 from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
@@ -27,8 +27,6 @@ from obsidian_wren.core.wording import worded
 # Filters that are new in the chain run in before they are heard; then one chain fades into the
 # other.
 _RUN_IN_S, _FADE_S = 0.06, 0.02
-# Sums and samples beyond these are no sound.
-_WILD, _MOST = 1e9, 100.0
 
 
 @dataclass(frozen=True)
@@ -81,6 +79,9 @@ class VoiceChain:
     def gains_db(self) -> dict[str, float]:
         """The lowest gain that each dynamics stage applied in the last block, dB."""
         running = self if self._coming is None else self._coming
+        for _, together in running._passes:
+            if together is not None:
+                together.tell_gains()
         keyed = zip(running._keys, running.stages, strict=True)
         return {key: stage.gain_db for key, stage in keyed if stage.gain_db is not None}
 
@@ -106,9 +107,6 @@ class VoiceChain:
     def process(self, block: Samples, likelihood_db: Samples | None = None) -> Samples:
         """Process ``(n,)`` samples of any length; the likelihood ratio of speech in them may be
         told, ``(n,)``, dB."""
-        # A NaN, an infinity or a number that no converter gives shows in the sum of squares.
-        if not np.vdot(block, block) < _WILD:
-            block = np.clip(np.where(np.isfinite(block), block, 0.0), -_MOST, _MOST)
         if self._coming is not None:
             return self._glide(block, self._coming, likelihood_db)
         return self._run(block, likelihood_db)
@@ -141,23 +139,32 @@ class VoiceChain:
         self._coming, self._faded = coming, 0
 
     def _run(self, block: Samples, likelihood_db: Samples | None) -> Samples:
-        self._likelihood.enters(likelihood_db)
+        self._likelihood.known = likelihood_db
         if self._careful:
-            return self._one_by_one(block)
+            return self._one_by_one(tamed(block))
         if self._grouped != self.stages:
             self._grouped, self._passes = list(self.stages), in_passes(self.stages)
-        sound, place = block, 0
+        if not self._passes or self._passes[0][1] is None:
+            block = tamed(block)
+        sound, place, energy = block, 0, 0.0
         for count, together in self._passes:
             if together is None:
                 sound = self._one_by_one(sound, place, place + count)
+                energy = float(np.vdot(sound, sound))
             else:
-                sound = self._together(together, sound, place, count)
+                sound = (
+                    together.process(sound)
+                    if self._likelihood.known is None
+                    else self._together(together, sound, place, count)
+                )
+                # What a stage before it gave is not to be tamed, but to be told.
+                energy = math.nan if place and together.is_tamed else together.energy
+            if not math.isfinite(energy):
+                return self._start_afresh(tamed(block))
             place += count
-        return sound if math.isfinite(np.vdot(sound, sound)) else self._start_afresh(block)
+        return sound
 
     def _together(self, stages: OnePass, sound: Samples, place: int, count: int) -> Samples:
-        if self._likelihood.known is None:
-            return stages.process(sound)
         for each in range(place, place + count):
             self._likelihood.reaches(each)
         after = stages.process(sound)
@@ -205,7 +212,7 @@ class VoiceChain:
     def _start_afresh(self, block: Samples) -> Samples:
         """Something in a stage's memory is not finite: every stage starts anew, and from now on
         each is looked at."""
-        self._careful = True
+        self._careful, self._passes = True, []
         failed = {trouble.kind for trouble in self.troubles}
         running = _running(self.specification)
         fresh = {key: spec for key, spec in running.items() if spec.kind not in failed}
@@ -241,6 +248,7 @@ class VoiceChain:
         if self._faded >= run_in + fade:
             self.specification, self.stages = coming.specification, coming.stages
             self._keys, self._likelihood = coming._keys, coming._likelihood
+            self._grouped, self._passes = coming._grouped, coming._passes
             self.troubles += coming.troubles
             self._coming = None
             if self._queued is not None:

@@ -139,105 +139,78 @@ def run_sections(sections: Samples, state: Samples, block: Samples, out: Samples
 
     ``state`` is ``(k, 2)`` and is carried over.
     """
-    count = sections.shape[0]
-    sound = block
-    # Four or two at a time: each waits for its own last sample only, so they run side by side.
-    s = 0
-    while s + 4 <= count:
-        _four_sections(sections[s : s + 4], state[s : s + 4], sound, out)
-        s, sound = s + 4, out
-    if s + 2 <= count:
-        _two_sections(sections[s], sections[s + 1], state[s], state[s + 1], sound, out)
-        s, sound = s + 2, out
-    if s < count:
-        _one_section(sections[s], state[s], sound, out)
-    elif count == 0:
+    if len(sections) == 0:
         out[:] = block
+    for first in range(0, len(block), _TAIL_SAMPLES):
+        last = min(first + _TAIL_SAMPLES, len(block))
+        _run_stretch(sections, state, block[first:last], out[first:last])
+        _let_die(state)
+
+
+@kernel()
+def _let_die(state: Samples) -> None:
+    """Nothing is left of a section's memory where its tail has died away."""
+    for s in range(len(state)):
+        if abs(state[s, 0]) < _NOTHING and abs(state[s, 1]) < _NOTHING:
+            state[s, 0] = state[s, 1] = 0.0
+
+
+@kernel()
+def _run_stretch(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
+    count = len(sections)
+    sound = block
+    # Two run side by side, the second a sample behind; more do not fit into the registers.
+    s = 0
+    while s + 2 <= count and len(block) >= 2:
+        _two_sections(sections[s : s + 2], state[s : s + 2], sound, out)
+        s, sound = s + 2, out
+    while s < count:
+        _one_section(sections[s], state[s], sound, out)
+        s, sound = s + 1, out
 
 
 @kernel()
 def _numbers(section: Samples) -> tuple[float, float, float, float, float]:
+    """The coefficients as the memory follows from itself alone, with what leaves written out in
+    it: the next sample waits half as long."""
     # Numbers in local names stay in the processor's registers; in arrays they would not.
-    return section[0], section[1], section[2], section[4], section[5]
-
-
-@kernel()
-def _awake(s0: float, s1: float) -> tuple[float, float]:
-    """A section's memory, nothing where its tail has died away."""
-    return (0.0, 0.0) if abs(s0) < _NOTHING and abs(s1) < _NOTHING else (s0, s1)
+    b0, a1, a2 = section[0], section[4], section[5]
+    return b0, section[1] - a1 * b0, section[2] - a2 * b0, a1, a2
 
 
 @kernel(fastmath={"contract"})
 def _one_section(section: Samples, state: Samples, block: Samples, out: Samples) -> None:
     b0, b1, b2, a1, a2 = _numbers(section)
-    s0, s1 = state[0], state[1]
-    for first in range(0, len(block), _TAIL_SAMPLES):
-        for i in range(first, min(first + _TAIL_SAMPLES, len(block))):
-            x = block[i]
-            y = b0 * x + s0
-            s0 = (b1 * x + s1) - a1 * y
-            s1 = b2 * x - a2 * y
-            out[i] = y
-        s0, s1 = _awake(s0, s1)
-    state[0], state[1] = s0, s1
+    x_before, s_before, s = block[0], state[0], 0.0
+    out[0] = b0 * x_before + s_before
+    s = (b1 * x_before + state[1]) - a1 * s_before
+    for i in range(1, len(block)):
+        x = block[i]
+        out[i] = b0 * x + s
+        s, s_before = ((b1 * x + b2 * x_before) - a2 * s_before) - a1 * s, s
+        x_before = x
+    state[0], state[1] = s, b2 * x_before - a2 * s_before
 
 
 @kernel(fastmath={"contract"})
-def _two_sections(
-    section: Samples,
-    behind: Samples,
-    state: Samples,
-    state_behind: Samples,
-    block: Samples,
-    out: Samples,
-) -> None:
-    b0, b1, b2, a1, a2 = _numbers(section)
-    d0, d1, d2, c1, c2 = _numbers(behind)
-    s0, s1 = state[0], state[1]
-    t0, t1 = state_behind[0], state_behind[1]
-    for first in range(0, len(block), _TAIL_SAMPLES):
-        for i in range(first, min(first + _TAIL_SAMPLES, len(block))):
-            x = block[i]
-            y = b0 * x + s0
-            s0 = (b1 * x + s1) - a1 * y
-            s1 = b2 * x - a2 * y
-            z = d0 * y + t0
-            t0 = (d1 * y + t1) - c1 * z
-            t1 = d2 * y - c2 * z
-            out[i] = z
-        s0, s1 = _awake(s0, s1)
-        t0, t1 = _awake(t0, t1)
-    state[0], state[1] = s0, s1
-    state_behind[0], state_behind[1] = t0, t1
-
-
-@kernel(fastmath={"contract"})
-def _four_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
+def _two_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
     b0, b1, b2, a1, a2 = _numbers(sections[0])
     d0, d1, d2, c1, c2 = _numbers(sections[1])
-    f0, f1, f2, e1, e2 = _numbers(sections[2])
-    h0, h1, h2, g1, g2 = _numbers(sections[3])
-    s0, s1, t0, t1 = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
-    u0, u1, v0, v1 = state[2, 0], state[2, 1], state[3, 0], state[3, 1]
-    for first in range(0, len(block), _TAIL_SAMPLES):
-        for i in range(first, min(first + _TAIL_SAMPLES, len(block))):
-            w = block[i]
-            x = b0 * w + s0
-            s0 = (b1 * w + s1) - a1 * x
-            s1 = b2 * w - a2 * x
-            y = d0 * x + t0
-            t0 = (d1 * x + t1) - c1 * y
-            t1 = d2 * x - c2 * y
-            x = f0 * y + u0
-            u0 = (f1 * y + u1) - e1 * x
-            u1 = f2 * y - e2 * x
-            y = h0 * x + v0
-            v0 = (h1 * x + v1) - g1 * y
-            v1 = h2 * x - g2 * y
-            out[i] = y
-        s0, s1 = _awake(s0, s1)
-        t0, t1 = _awake(t0, t1)
-        u0, u1 = _awake(u0, u1)
-        v0, v1 = _awake(v0, v1)
-    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = s0, s1, t0, t1
-    state[2, 0], state[2, 1], state[3, 0], state[3, 1] = u0, u1, v0, v1
+    x_before, s_before, t_before = block[0], state[0, 0], state[1, 0]
+    y_before = b0 * x_before + s_before
+    s = (b1 * x_before + state[0, 1]) - a1 * s_before
+    x, last = block[1], len(block) - 1
+    y = b0 * x + s
+    s, s_before = ((b1 * x + b2 * x_before) - a2 * s_before) - a1 * s, s
+    out[0] = d0 * y_before + t_before
+    t = (d1 * y_before + state[1, 1]) - c1 * t_before
+    for i in range(2, last + 1):
+        x_before, x = x, block[i]
+        out[i - 1] = d0 * y + t
+        t, t_before = ((d1 * y + d2 * y_before) - c2 * t_before) - c1 * t, t
+        y_before, y = y, b0 * x + s
+        s, s_before = ((b1 * x + b2 * x_before) - a2 * s_before) - a1 * s, s
+    out[last] = d0 * y + t
+    t, t_before = ((d1 * y + d2 * y_before) - c2 * t_before) - c1 * t, t
+    state[0, 0], state[0, 1] = s, b2 * x - a2 * s_before
+    state[1, 0], state[1, 1] = t, d2 * y - c2 * t_before

@@ -132,15 +132,15 @@ def gate_block(
 class Gate(Dynamics):
     """A gate that also opens by what it :meth:`hear` of speech."""
 
-    _heard = UNKNOWN
+    heard = UNKNOWN
 
     def hear(self, likelihood_db: Samples) -> None:
         """The likelihood ratio of speech in the samples that come next, ``(n,)``, dB."""
-        self._heard = likelihood_db
+        self.heard = likelihood_db
 
     def take_heard(self, count: int) -> Samples:
         """What it heard of the ``count`` samples that come now, ``(count,)``, dB, or nothing."""
-        heard, self._heard = self._heard, UNKNOWN
+        heard, self.heard = self.heard, UNKNOWN
         return heard if len(heard) == count else UNKNOWN
 
     def process(self, block: Samples) -> Samples:

@@ -28,16 +28,13 @@ class LikelihoodOfSpeech:
     """The likelihood ratio of speech, dB, beside the block on its way through ``stages``."""
 
     def __init__(self, stages: Sequence[Stage]) -> None:
+        # What who gives a block knows of it, ``(n,)``, and then of what each stage gives.
         self.known: Samples | None = None
         self._hear = [getattr(stage, "hear", None) for stage in stages]
         self._tells = [hasattr(stage, "likelihood_db") for stage in stages]
         hearing = [place for place, hear in enumerate(self._hear) if hear is not None]
         # Behind the last that hears it nobody asks.
         self._lags = [Delay(stage.delay_samples) for stage in stages[: max(hearing, default=0)]]
-
-    def enters(self, likelihood_db: Samples | None) -> None:
-        """What who gives the block knows of it, ``(n,)``."""
-        self.known = likelihood_db
 
     def reaches(self, place: int) -> None:
         """Tell it to the stage at a place, where that can ``hear`` it."""

@@ -124,19 +124,39 @@ def limit(
     ``release`` the share of the way in a sample. Gives the lowest gain, a ratio."""
     (channels, count), held = planes.shape, past.shape[1]
     work = np.empty((channels, held + count))
-    peaks = np.zeros(count)
+    peaks, gains = np.zeros(count), np.empty(count)
     for channel in range(channels):
-        work[channel, :held] = past[channel]
-        work[channel, held:] = planes[channel]
-        near = work[channel, held - TAPS + 1 :]
-        raise_to_peaks(near, folded, sharp, bound, ceiling, peaks)
-    gains = np.empty(count)
-    deepest = _gains(peaks, gains, ceiling, release, needed, smooth, memory)
-    for channel in range(channels):
+        sound = work[channel]
+        sound[:held] = past[channel]
         for i in range(count):
-            out[i, channel] = work[channel, held - delay + i] * gains[i]
-        past[channel] = work[channel, count:]
+            sound[held + i] = planes[channel, i]
+        past[channel] = sound[count:]
+        raise_to_peaks(sound[held - TAPS + 1 :], folded, sharp, bound, ceiling, peaks)
+    deepest = _gains(peaks, gains, ceiling, release, needed, smooth, memory)
+    flat, first = out.reshape(out.size), held - delay
+    if channels == 2:
+        _put_both(flat, work[0, first:], work[1, first:], gains)
+    else:
+        _put_one(flat, out.shape[1], work[0, first:], gains)
     return deepest
+
+
+# With a known distance in memory, several samples are written at once.
+@kernel()
+def _put_both(flat: Samples, left: Samples, right: Samples, gains: Samples) -> None:
+    for i in range(len(gains)):
+        flat[2 * i] = left[i] * gains[i]
+        flat[2 * i + 1] = right[i] * gains[i]
+
+
+@kernel()
+def _put_one(flat: Samples, apart: int, sound: Samples, gains: Samples) -> None:
+    if apart == 1:
+        for i in range(len(gains)):
+            flat[i] = sound[i] * gains[i]
+    else:
+        for i in range(len(gains)):
+            flat[apart * i] = sound[i] * gains[i]
 
 
 class Needs:

@@ -46,6 +46,7 @@ def _limit_each(
             given[place],
             memory[place],
         )
+        out[place, :, count:] = 0.0
 
 
 class Limiters:
@@ -80,7 +81,7 @@ class Limiters:
         """Limit ``(sounds, channels, n)`` samples to ``(sounds, n, channels)``, later by
         ``delay_samples``; what a sound has beyond its channels is left out, and zero."""
         many, channels, count = sounds.shape
-        out, deepest = np.zeros((many, count, channels)), np.empty(many)
+        out, deepest = np.empty((many, count, channels)), np.empty(many)
         _limit_each(
             sounds,
             out,

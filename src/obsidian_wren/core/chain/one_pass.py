@@ -30,7 +30,7 @@ from obsidian_wren.core.chain.look_ahead import TAPS
 from obsidian_wren.core.chain.sections import Sections
 from obsidian_wren.core.chain.stage import Stage
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.kernel import kernel
+from obsidian_wren.core.kernel import kernel, plain
 from obsidian_wren.core.measure.levels import BetweenBound
 
 _SECTIONS, _GAIN, _LIMITER, _GATE, _COMPRESSOR, _LEVELLER, _DEESSER, _DEPLOSIVE = range(8)
@@ -44,10 +44,14 @@ _BY_KERNEL = {
 _BOUND_AT = FOLDED.size + SHARP.size
 # What every limiter looks between samples with, in one array.
 _LOOKS = np.concatenate([FOLDED.ravel(), SHARP.ravel(), np.array(BOUND, dtype=float)])
-_FOLDED_TO, _SHARP_ROWS = FOLDED.size, len(SHARP)
-# A stage has no more arrays and numbers than this, each known by its place, rows and columns.
+_FOLDED_TO, _SHARP_ROWS, _LOOKS_TO = FOLDED.size, len(SHARP), len(_LOOKS)
+# A stage has no more arrays and numbers than this, each known by its place, rows and columns; a
+# last row holds the stage's code.
 _MOST_PARTS = 8
 Places = npt.NDArray[np.int64]
+# A sum of squares and a sample beyond these are no sound.
+_WILD, _MOST = 1e9, 100.0
+_REFUSED = -1.0
 
 
 def _code_of(stage: Any) -> int | None:
@@ -135,23 +139,30 @@ def _run_deplosive(numbers: Samples, at: Places, sound: Samples, out: Samples) -
     )
 
 
+@kernel(fastmath={"reassoc", "contract"})
+def _energy(sound: Samples) -> float:
+    total = 0.0
+    for i in range(len(sound)):
+        total += sound[i] * sound[i]
+    return total
+
+
 @kernel()
 def _run_all(
-    codes: Places,
-    places: Places,
-    numbers: Samples,
-    block: Samples,
-    likelihood_db: Samples,
-    looks: Samples,
-    gains: Samples,
-    result: Samples,
-) -> None:
+    places: Places, numbers: Samples, block: Samples, likelihood_db: Samples, result: Samples
+) -> float:
+    """Few arguments, since each costs as much as a short loop. ``numbers`` begins with what
+    limiters look with and a gain for each stage."""
+    if not _energy(block) < _WILD:
+        return _REFUSED
+    count = len(places)
+    looks, gains = numbers[:_LOOKS_TO], numbers[_LOOKS_TO : _LOOKS_TO + count]
     between = np.empty((2, len(block)))
     sound = block
-    last = len(codes) - 1
-    for stage in range(len(codes)):
-        out = result if stage == last else between[stage % 2]
-        at, code = places[stage], codes[stage]
+    for stage in range(count):
+        out = result if stage == count - 1 else between[stage % 2]
+        at = places[stage]
+        code = at[_MOST_PARTS, 0]
         if code == _SECTIONS:
             run_sections(_rows(numbers, at[1]), _rows(numbers, at[0]), sound, out)
         elif code == _GAIN:
@@ -180,6 +191,7 @@ def _run_all(
             else:
                 gains[stage] = deess(sound, out, ring, filters, memory, sections, step, settings)
         sound = out
+    return _energy(result)
 
 
 class OnePass:
@@ -194,17 +206,21 @@ class OnePass:
             for place, stage in enumerate(stages)
             if stage.gain_db is not None
         ]
-        self._codes = np.array([_code_of(stage) for stage in stages], dtype=np.int64)
-        self._places = np.zeros((len(stages), _MOST_PARTS, 3), dtype=np.int64)
-        self._gains = np.zeros(len(stages))
+        self.energy, self.is_tamed = 0.0, False
+        self._places = np.zeros((len(stages), _MOST_PARTS + 1, 3), dtype=np.int64)
+        self._places[:, _MOST_PARTS, 0] = np.array(
+            [_code_of(stage) for stage in stages], dtype=np.int64
+        )
+        gains = np.array([float(isinstance(stage, Limiter)) for stage in stages])
         parts = [
             [np.atleast_1d(np.asarray(part, dtype=float)) for part in (*stage.state, *stage.fixed)]
             for stage in stages
         ]
         self._numbers = np.concatenate(
-            [np.zeros(0), *(part.ravel() for own in parts for part in own)]
+            [_LOOKS, gains, *(part.ravel() for own in parts for part in own)]
         )
-        at = 0
+        at = _LOOKS_TO + len(stages)
+        self._gains = self._numbers[_LOOKS_TO:at]
         for places, stage, own in zip(self._places, stages, parts, strict=True):
             views = []
             for place, part in zip(places, own, strict=False):
@@ -214,27 +230,43 @@ class OnePass:
             stage.move_to(tuple(views[: len(stage.state)]))
 
     def process(self, block: Samples) -> Samples:
-        """Process ``(n,)`` samples."""
-        flags = block.flags
-        if not (flags.c_contiguous and flags.writeable):
-            # One channel of several, or a view of a file: the kernel is compiled for plain arrays.
-            block = np.array(block)
-        out = np.empty_like(block)
-        heard = UNKNOWN if self._gate is None else self._gate.take_heard(len(block))
-        _run_all(
-            self._codes,
-            self._places,
-            self._numbers,
-            block,
-            heard,
-            _LOOKS,
-            self._gains,
-            out,
-        )
+        """Process ``(n,)`` samples, :func:`tamed` where they need it. ``energy`` is then the sum of
+        squares of what leaves."""
+        block = plain(block)
+        gate = self._gate
+        told = gate is not None and gate.heard is not UNKNOWN
+        heard = gate.take_heard(len(block)) if gate is not None and told else UNKNOWN
+        out = np.empty(len(block))
+        self.energy = _run_all(self._places, self._numbers, block, heard, out)
+        self.is_tamed = self.energy == _REFUSED
+        return self._tamed(block, heard) if self.is_tamed else out
+
+    def _tamed(self, block: Samples, heard: Samples) -> Samples:
+        """Stage by stage, none of which refuses."""
+        if self._gate is not None:
+            self._gate.hear(heard)
+        out = _tame(block)
+        for stage in self._stages:
+            out = stage.process(out)
+        self.energy = float(np.vdot(out, out))
+        return out
+
+    def tell_gains(self) -> None:
+        """Let each dynamics stage hold the lowest gain of the last block: not at every block, since
+        few are asked for it."""
         gains = self._gains.tolist()
         for place, stage, is_ratio in self._dynamics:
             stage.gain_db = amplitude_db(gains[place]) if is_ratio else gains[place]
-        return out
+
+
+def tamed(block: Samples) -> Samples:
+    """Samples ``(n,)`` of which each is finite and may be sound."""
+    # A NaN, an infinity or a number that no converter gives shows in the sum of squares.
+    return block if np.vdot(block, block) < _WILD else _tame(block)
+
+
+def _tame(block: Samples) -> Samples:
+    return np.clip(np.where(np.isfinite(block), block, 0.0), -_MOST, _MOST)
 
 
 def in_passes(stages: Sequence[Stage]) -> list[tuple[int, OnePass | None]]:
