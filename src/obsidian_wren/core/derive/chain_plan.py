@@ -13,12 +13,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-import numpy as np
-
 from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
-from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.derive.floor_behind import FloorBehind, floor_behind, in_steps
 from obsidian_wren.core.derive.gentle_expander import MOST_GENTLE_DB
 from obsidian_wren.core.derive.landed import landed
 from obsidian_wren.core.derive.landing import Landing
@@ -26,12 +24,10 @@ from obsidian_wren.core.derive.noise_reduction import NoiseEvidence
 from obsidian_wren.core.derive.order import OrderWarning, warnings
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
 from obsidian_wren.core.derive.take_away import taken_between
-from obsidian_wren.core.derive.take_set import FloorToCome, TakeSet, room_a_weighted_dbfs
+from obsidian_wren.core.derive.take_set import FloorToCome, TakeSet
 from obsidian_wren.core.derive.taken import Taken
 from obsidian_wren.core.numerals import DECIDES_DB
 
-# Steps in which what is to come is told, so that it does not wander by what nobody hears.
-_STEP_DB = 0.1
 # Prediction and outcome agree when no decision can hang on what parts them.
 _AGREES_DB = 0.5 * DECIDES_DB
 _MOST_ROUNDS = 4
@@ -89,7 +85,7 @@ def derive_chain(
     once = _Once(pins or Pins(), follow, ask)
     to_come = _predicted(take_set, keys, once)
     found = _gone_through(take_set, keys, to_come, once)
-    floor = _floor(found)
+    floor = floor_behind(found.stages, found.reaching, found.leaving)
     for _ in range(_MOST_ROUNDS):
         came = floor.to_come()
         if all(_agree(came[key], to_come[key]) for key in came):
@@ -98,7 +94,7 @@ def derive_chain(
         before, found = found, _gone_through(take_set, keys, to_come, once)
         if found.specs() == before.specs():
             break
-        floor = _floor(found)
+        floor = floor_behind(found.stages, found.reaching, found.leaving)
     return _planned(take_set, found, floor)
 
 
@@ -111,7 +107,7 @@ def _predicted(take_set: TakeSet, keys: Sequence[str], once: _Once) -> dict[str,
         compressor = once.answer("compressor", take_set)
         lift = compressor.evidence.lift_db if compressor.switch.on else 0.0
     gain, left = take_set.gain_to_come_db, max(0.0, lift - MOST_GENTLE_DB)
-    guess = FloorToCome(_rounded(gain), _rounded(gain + left), _rounded(gain + left))
+    guess = FloorToCome(in_steps(gain), in_steps(gain + left), in_steps(gain + left))
     weighing = (key for key in keys if kind_of(key).weighs_floor)
     return {key: FloorToCome(0.0, 0.0, 0.0) if kind_of(key).steadies else guess for key in weighing}
 
@@ -127,10 +123,6 @@ def _agree(one: FloorToCome, other: FloorToCome) -> bool:
         abs(highest(one) - highest(other)) <= _AGREES_DB
         and abs(one.gates_open_db - other.gates_open_db) <= _AGREES_DB
     )
-
-
-def _rounded(db: float) -> float:
-    return round(db / _STEP_DB) * _STEP_DB
 
 
 class _Once:
@@ -196,64 +188,7 @@ def _gone_through(
     return _Round(tuple(stages), tuple(reaching), here)
 
 
-@dataclass(frozen=True)
-class _Floor:
-    """The A-weighted floor at rest, dBFS(A): behind each stage that weighs it, the gates of Clean
-    open; and at the listener beside the voice, in the pauses, in the pauses with those gates
-    open."""
-
-    behind: Mapping[str, float]
-    beside_voice: float
-    in_pauses: float
-    gates_open: float
-
-    def to_come(self) -> dict[str, FloorToCome]:
-        """What lies between each stage and the listener."""
-        ends = (self.beside_voice, self.in_pauses, self.gates_open)
-        return {
-            key: FloorToCome(*(_rounded(end - floor) for end in ends))
-            for key, floor in self.behind.items()
-        }
-
-
-def _floor(round_: _Round) -> _Floor:
-    rate, leaving = round_.leaving.rate_hz, round_.leaving
-    # Until a gate takes part, what leaves a stage is the open floor.
-    shut, open_rest, open_dbfs_a = False, leaving.rest, leaving.rest_dbfs_a
-    behind: dict[str, float] = {}
-    steadying: tuple[float, float] | None = None
-    following = (*round_.reaching[1:], leaving)
-    for stage, here, after in zip(round_.stages, round_.reaching, following, strict=True):
-        kind, spec = kind_of(stage.key), stage.spec()
-        if not shut:
-            open_rest, open_dbfs_a = here.rest, here.rest_dbfs_a
-        if kind.steadies and steadying is None:
-            steadying = open_dbfs_a, here.loudness_lufs
-        if stage.kind == "gate" and not kind.steadies:
-            shut = shut or spec.on
-        elif shut and spec.on:
-            told = leaving.rest_likelihood_db
-            open_rest = render([spec], open_rest, rate_hz=rate, likelihood_db=told)
-            open_dbfs_a = room_a_weighted_dbfs(open_rest, rate_hz=rate)
-        elif not shut:
-            open_rest, open_dbfs_a = after.rest, after.rest_dbfs_a
-        if kind.weighs_floor:
-            # Behind the dynamics what the gates of Clean leave is all there is.
-            behind[stage.key] = after.rest_dbfs_a if kind.steadies else open_dbfs_a
-    # What brings it to the listener may not be derived yet.
-    whole = any(stage.key == "limiter" for stage in round_.stages)
-    missing = 0.0 if whole else leaving.gain_to_come_db
-    entering, lufs = steadying or (open_dbfs_a, leaving.loudness_lufs)
-    voice_gain = leaving.loudness_lufs - lufs if np.isfinite(lufs) else 0.0
-    return _Floor(
-        behind,
-        entering + voice_gain + missing,
-        leaving.rest_dbfs_a + missing,
-        open_dbfs_a + missing,
-    )
-
-
-def _planned(take_set: TakeSet, round_: _Round, floor: _Floor) -> ChainPlan:
+def _planned(take_set: TakeSet, round_: _Round, floor: FloorBehind) -> ChainPlan:
     after = round_.leaving
     steadied = round_.reaching_first(lambda key: kind_of(key).steadies) or take_set
     limited = round_.reaching_first(lambda key: key == "limiter") or take_set

@@ -12,8 +12,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import numpy.typing as npt
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
+from obsidian_wren.core.kernel import is_compiler_loaded, kernel, plain
 from obsidian_wren.core.measure.weighting import a_weighting_power
 
 OCTAVE_RATIO = 10.0**0.3
@@ -21,6 +23,7 @@ NOMINAL_THIRD_OCTAVES_HZ = (
     *(25, 31.5, 40, 50, 63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800),
     *(1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000, 10000, 12500, 16000, 20000),
 )
+Places = npt.NDArray[np.int64]
 # So many stay in a processor's cache.
 _FRAMES_AT_ONCE = 4
 
@@ -65,27 +68,56 @@ def power_spectrum(
     """
     length = frame_length(rate_hz, frame_s=frame_s, available_samples=len(samples))
     window = np.hanning(length + 1)[:-1]
-    frames = np.lib.stride_tricks.sliding_window_view(samples, length)[:: length // 2]
-    weights = (
-        np.ones(len(frames)) if frames_wanted is None else np.asarray(frames_wanted, dtype=float)
-    )
+    count = (len(samples) - length) // (length // 2) + 1
+    weights = np.ones(count) if frames_wanted is None else np.asarray(frames_wanted, dtype=float)
     chosen = np.flatnonzero(weights > 0)
-    squares, held = np.zeros(2 * (length // 2 + 1)), np.empty((_FRAMES_AT_ONCE, length))
-    for first in range(0, len(chosen), _FRAMES_AT_ONCE):
-        rows = chosen[first : first + _FRAMES_AT_ONCE]
-        here = held[: len(rows)]
-        np.multiply(frames[rows], window, out=here)
-        # Real and imaginary parts side by side: one array to square and to add up.
-        parts = np.fft.rfft(here, axis=1).view(float)
-        np.square(parts, out=parts)
-        squares += weights[rows] @ parts
-    total = squares.reshape(-1, 2).sum(axis=1)
+    sum_up = _summed if is_compiler_loaded() else _summed_by_arrays
+    total = sum_up(plain(samples), chosen * (length // 2), weights[chosen], window)
     scale = max(float(weights[chosen].sum()), 1e-12) * length * float(np.dot(window, window))
     total *= 2.0 / scale
     total[0] /= 2.0
     if length % 2 == 0:
         total[-1] /= 2.0
     return Spectrum(np.asarray(np.fft.rfftfreq(length, 1.0 / rate_hz)), total)
+
+
+# The Fourier transforms inside are those of the package rocket-fft.
+@kernel(error_model="numpy")
+def _summed(samples: Samples, starts: Places, weights: Samples, window: Samples) -> Samples:
+    """Squares of the spectra of windowed frames, weighed and summed, ``(bins,)``."""
+    length = len(window)
+    total = np.zeros(length // 2 + 1)
+    held = np.empty((min(_FRAMES_AT_ONCE, len(starts)), length))
+    for first in range(0, len(starts), _FRAMES_AT_ONCE):
+        rows = min(_FRAMES_AT_ONCE, len(starts) - first)
+        for j in range(rows):
+            frame, heard = held[j], samples[starts[first + j] : starts[first + j] + length]
+            for i in range(length):
+                frame[i] = heard[i] * window[i]
+        spectra = np.fft.rfft(held[:rows])
+        for j in range(rows):
+            spectrum, weight = spectra[j], weights[first + j]
+            for k in range(len(total)):
+                total[k] += weight * (spectrum[k].real ** 2 + spectrum[k].imag ** 2)
+    return total
+
+
+def _summed_by_arrays(
+    samples: Samples, starts: Places, weights: Samples, window: Samples
+) -> Samples:
+    """The same as :func:`_summed`: before what compiles is there."""
+    length = len(window)
+    frames = np.lib.stride_tricks.sliding_window_view(samples, length)
+    squares, held = np.zeros(2 * (length // 2 + 1)), np.empty((_FRAMES_AT_ONCE, length))
+    for first in range(0, len(starts), _FRAMES_AT_ONCE):
+        rows = starts[first : first + _FRAMES_AT_ONCE]
+        here = held[: len(rows)]
+        np.multiply(frames[rows], window, out=here)
+        # Real and imaginary parts side by side: one array to square and to add up.
+        parts = np.fft.rfft(here, axis=1).view(float)
+        np.square(parts, out=parts)
+        squares += weights[first : first + _FRAMES_AT_ONCE] @ parts
+    return np.asarray(squares.reshape(-1, 2).sum(axis=1))
 
 
 def frame_starts(samples: Samples, *, rate_hz: float, frame_s: float) -> tuple[Samples, int]:
