@@ -6,7 +6,6 @@ import threading
 import pytest
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.service.calibration import behind as behind_module
 from obsidian_wren.service.calibration import catching_up, current, deriving, settings, stages
 from obsidian_wren.service.calibration.behind import Behind, Overtaken
 from obsidian_wren.service.calibration.events import ChainChanged
@@ -230,20 +229,6 @@ def test_work_that_is_overtaken_is_asked_again_with_what_is_newer():
     assert behind.wait(30)
     behind.stop()
     assert asked == [{1: True}, {1: True, 2: False}]
-
-
-def test_memory_is_given_back_when_nobody_asks_for_anything(monkeypatch):
-    monkeypatch.setattr(behind_module, "_IDLE_S", 0.05)
-    behind, rested, worked = Behind(), threading.Event(), []
-    behind.start(worked.append, lambda: None, rested.set)
-    assert rested.wait(30)
-    rested.clear()
-    behind.ask(1, refit=False)
-    assert behind.wait(30)
-    assert rested.wait(30)
-    behind.stop()
-    assert worked == [{1: False}]
-    assert not behind.runs
 
 
 def test_what_was_asked_when_the_end_comes_is_let_go():

@@ -51,3 +51,47 @@ def test_the_compilers_code_goes_and_is_there_when_it_is_needed_again():
     assert before > 10_000
     assert after < 0.1 * before
     assert answer == 12.0
+
+
+_WHILE_OTHERS_LOAD = """
+import threading
+from importlib import import_module
+
+from obsidian_wren.service.heap import give_back
+
+over = threading.Event()
+
+
+def load():
+    for name in ("numpy", "scipy.signal", "scipy.optimize", "soundfile", "sqlite3", "ssl"):
+        import_module(name)
+    over.set()
+
+
+loading = threading.Thread(target=load)
+loading.start()
+while not over.is_set():
+    give_back()
+loading.join()
+
+import numpy as np
+import scipy.optimize
+import scipy.signal
+
+sections = scipy.signal.butter(2, 0.25, output="sos")
+found = scipy.optimize.least_squares(lambda at: at - 3.0, np.zeros(2))
+resident = int(open("/proc/self/statm").read().split()[1])
+give_back()
+print(sections[0, 0], found.x.sum(), int(open("/proc/self/statm").read().split()[1]) < resident)
+"""
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="only Linux says what lies where")
+def test_what_another_thread_loads_meanwhile_is_whole():
+    told = subprocess.run(
+        [sys.executable, "-c", _WHILE_OTHERS_LOAD], capture_output=True, text=True, check=True
+    )
+    gain, found, less = told.stdout.split()
+    assert float(gain) == pytest.approx(0.09763107)
+    assert float(found) == pytest.approx(6.0)
+    assert less == "True"

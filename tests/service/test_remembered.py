@@ -1,6 +1,7 @@
 """What is remembered: as much as a budget allows, and the same whether it was held or made."""
 
 import tempfile
+import threading
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -10,8 +11,9 @@ import pytest
 
 from obsidian_wren.core.derive.take_set import Sounds
 from obsidian_wren.service.calibration.later import later
-from obsidian_wren.service.workshop.light import bytes_of, full, laid_aside, light
+from obsidian_wren.service.workshop.light import _Nameless, bytes_of, full, laid_aside, light
 from obsidian_wren.service.workshop.remembered import Remembered
+from waiting import PATIENCE_S, wait_until
 
 LONG = 100_000
 
@@ -53,6 +55,8 @@ def test_what_is_laid_aside_comes_back_and_leaves_no_file(tmp_path):
     assert bytes_of(aside) == bytes_of(light(made))
     assert not [part for part in (aside.talk, *aside.beside) if isinstance(part, np.ndarray)]
     assert list(tmp_path.iterdir()) == []
+    aside.talk.tried.result()
+    assert aside.talk._array is None
     with ThreadPoolExecutor(4) as pool:
         for back in pool.map(full, [aside] * 40):
             np.testing.assert_array_equal(back.talk, full(light(made)).talk)
@@ -149,7 +153,28 @@ def test_sounds_are_read_when_they_are_asked_for_and_what_is_known_of_them_befor
     np.testing.assert_array_equal(again.talk, talk.astype(np.float32))
     assert again.talk is again.talk
     assert again.in_use is None
+    made.rest.tried.result()
     made.rest.file._file.close()
     with pytest.raises(ValueError, match="closed file"):
         _ = again.rest
     np.testing.assert_array_equal(again.talk, talk.astype(np.float32))
+
+
+def test_a_slow_disk_is_waited_for(tmp_path, monkeypatch):
+    """Otherwise what a held key makes would pile up in memory."""
+    given, waiting = threading.Event(), []
+    monkeypatch.setattr(_Nameless, "write", lambda *_: given.wait(PATIENCE_S))
+
+    def lay_aside():
+        for seed in range(20):
+            waiting.append(laid_aside(sound(seed).talk, tmp_path))
+
+    thread = threading.Thread(target=lay_aside)
+    thread.start()
+    wait_until(lambda: len(waiting) >= 5)
+    thread.join(0.5)
+    assert thread.is_alive()
+    assert len(waiting) < 20
+    given.set()
+    thread.join(PATIENCE_S)
+    assert len(waiting) == 20

@@ -118,6 +118,48 @@ def test_nobody_else_is_told_it():
     assert answer(front)[0] == "401"
 
 
+def test_what_changes_while_it_is_read_makes_it_old(folder):
+    def read():
+        change_rows(folder)
+        return KEPT
+
+    left_in(folder).keep_while_it_runs(read)
+    assert left_in(folder).read() is None
+    left_in(folder).keep_while_it_runs(lambda: KEPT)
+    assert left_in(folder).read() == KEPT.encode()
+
+
+def shown_first(program):
+    """What a start shows, and whether it was left."""
+    request = urllib.request.Request(f"{program.url}api/state")
+    request.add_header("Authorization", f"Bearer {program.token}")
+    with urllib.request.urlopen(request) as seen:
+        return json.load(seen), seen.headers["Wren-Left"] is not None
+
+
+def test_one_that_is_killed_at_rest_leaves_its_state_too(tmp_path):
+    first = Asked(tmp_path / "data", "--fast")
+    wait_until(lambda: first.ask("GET", "state")["clips"])
+    first.ask("PUT", "rig", {**first.ask("GET", "state")["rig"], "name": "Loft desk"})
+
+    def kept():
+        _, _, state = (tmp_path / "data" / NAME).read_bytes().partition(b"\n")
+        return state and json.loads(state)["rig"]["name"] == "Loft desk"
+
+    wait_until(lambda: (tmp_path / "data" / NAME).exists() and kept())
+    first.kill()
+    second = Asked(tmp_path / "data", "--fast")
+    shown, was_left = shown_first(second)
+    assert (shown["rig"]["name"], was_left) == ("Loft desk", True)
+    # What is going on now is not what is shown at a start after it.
+    second.ask("PUT", "rig", {**second.ask("GET", "state")["rig"], "name": "Rain day"})
+    second.kill()
+    third = Asked(tmp_path / "data", "--fast")
+    shown, _ = shown_first(third)
+    assert shown["rig"]["name"] == "Rain day"
+    third.end()
+
+
 def test_a_start_shows_what_the_last_one_ended_with(tmp_path):
     first = Asked(tmp_path / "data", "--fast")
     # Laid out behind the first page.
@@ -126,9 +168,7 @@ def test_a_start_shows_what_the_last_one_ended_with(tmp_path):
     first.end()
     kept = json.loads((tmp_path / "data" / NAME).read_bytes().partition(b"\n")[2])
     second = Asked(tmp_path / "data", "--fast")
-    request = urllib.request.Request(f"{second.url}api/state")
-    request.add_header("Authorization", f"Bearer {second.token}")
-    shown = json.load(urllib.request.urlopen(request))
+    shown, _ = shown_first(second)
     after = second.ask("GET", "state")
     second.end()
     assert before["rig"]["name"] == "Loft desk"

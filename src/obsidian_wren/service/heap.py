@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import ctypes
 import gc
+import os
+import re
 import sys
 from contextlib import suppress
 from pathlib import Path
@@ -14,8 +16,26 @@ _ARENA_MAX = -8
 _FEW = 2
 # ``MADV_DONTNEED`` of Linux's mman.h.
 _DONT_NEED = 4
-# LLVM, which runs where a kernel is compiled or loaded, and is larger than all else that is loaded.
-_COMPILER = "libllvmlite.so"
+# ``RTLD_DI_LINKMAP`` of glibc's dlfcn.h.
+_LINK_MAP = 2
+# A private mapping that may be read and not written to, the file that it is of, and how much of it
+# was changed while it might.
+_MAPPING = re.compile(
+    r"^([0-9a-f]+)-([0-9a-f]+) r-[-x]p .* (/.*)\n(?:[A-Z].*\n)*?Anonymous: +(\d+) kB", re.MULTILINE
+)
+
+
+class _Loaded(ctypes.Structure):
+    """A library that is loaded, and the next one: ``struct link_map`` of glibc's link.h."""
+
+
+_Loaded._fields_ = [
+    ("address", ctypes.c_void_p),
+    ("name", ctypes.c_char_p),
+    ("dynamic", ctypes.c_void_p),
+    ("next", ctypes.POINTER(_Loaded)),
+    ("before", ctypes.POINTER(_Loaded)),
+]
 
 
 def share_arenas() -> None:
@@ -32,28 +52,37 @@ def share_arenas() -> None:
 
 
 def give_back() -> None:
-    """Give back to the system what is free, which the library keeps otherwise, and the code of the
-    compiler, which is read again from its file when it runs again. Nothing where there are no such
-    calls."""
+    """Give back to the system what is free, which the library keeps otherwise, and what was read
+    from the files of all libraries, most of which ran once: what is wanted again is found where the
+    system keeps those files. Nothing where there are no such calls."""
     if sys.platform != "linux":
         return
     with suppress(AttributeError, OSError):
         library = ctypes.CDLL(None)
         library.malloc_trim(0)
-        for first, last in _code_of(_COMPILER):
-            # Code is never written to, so the file has all of it.
+        for first, last in _as_in_their_files(_libraries(library)):
             library.madvise(ctypes.c_void_p(first), ctypes.c_size_t(last - first), _DONT_NEED)
 
 
-def _code_of(name: str) -> list[tuple[int, int]]:
-    """Where the code of a library lies, by the name of its file (proc(5), ``maps``)."""
-    found = []
-    for line in Path("/proc/self/maps").read_text().splitlines():
-        place, rights, *rest = line.split(maxsplit=5)
-        if rights == "r-xp" and rest[-1].endswith(f"/{name}"):
-            first, _, last = place.partition("-")
-            found.append((int(first, 16), int(last, 16)))
+def _libraries(library: ctypes.CDLL) -> set[str]:
+    """The files of all libraries that lie where they will stay."""
+    found = set()
+    at = ctypes.POINTER(_Loaded)()
+    library.dlinfo(ctypes.c_void_p(library._handle), _LINK_MAP, ctypes.byref(at))
+    while at:
+        found.add(os.path.realpath(os.fsdecode(at.contents.name or b"")))
+        at = at.contents.next
     return found
+
+
+def _as_in_their_files(libraries: set[str]) -> list[tuple[int, int]]:
+    """Stretches of memory that are as they stand in those files: they cannot be written to, and
+    none of them was before (proc(5), ``smaps``)."""
+    return [
+        (int(first, 16), int(last, 16))
+        for first, last, name, changed in _MAPPING.findall(Path("/proc/self/smaps").read_text())
+        if changed == "0" and name in libraries
+    ]
 
 
 def all_is_loaded() -> None:

@@ -11,7 +11,9 @@ from collections.abc import Callable
 import numpy as np
 import scipy
 
+from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
+from obsidian_wren.core.kernel import plain
 
 _FRAME_S = 0.02
 _NO_SOUND_DB = -110.0
@@ -142,7 +144,8 @@ class NarrowBand:
 
     def process(self, block: Samples) -> Samples:
         """Process ``(n,)`` samples."""
-        narrow, self._state = scipy.signal.sosfilt(self._sections, block, zi=self._state)
+        narrow = np.empty(len(block))
+        run_sections(self._sections, self._state, plain(block), narrow)
         # Companded before it is rounded (ITU-T G.711, µ-law), so that soft sounds keep some of
         # their shape.
         squeezed = (

@@ -28,6 +28,7 @@ from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
 
 if TYPE_CHECKING:
     from obsidian_wren.service.workshop import Workshop
+    from obsidian_wren.web.resting import Resting
 
 _LOG = logging.getLogger(__name__)
 HOST = "127.0.0.1"
@@ -122,13 +123,15 @@ def serve(
     from waitress.server import create_server
 
     share_arenas()
-    opened: list[Workshop] = []
+    opened: list[tuple[Workshop, Resting]] = []
 
     def load() -> Wsgi:
         from obsidian_wren.web.app import create_app, warm_up
+        from obsidian_wren.web.resting import Resting
 
         ws = open_the_workshop()
-        opened.append(ws)
+        resting = Resting(ws, left)
+        opened.append((ws, resting))
         left.forget()
         # After the first answer: loading what computes would slow it down.
         warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up, (ws,))
@@ -136,6 +139,7 @@ def serve(
         warmer.start()
         app = create_app(ws)
         all_is_loaded()
+        resting.begin()
         return app.wsgi_app
 
     # A request that waits for a thread is no news: streams hold theirs.
@@ -161,7 +165,7 @@ def serve(
     front.start()
 
     def end(_signal: int, _frame: FrameType | None) -> None:
-        for ws in opened:
+        for ws, _ in opened:
             ws.let_go()
         raise KeyboardInterrupt
 
@@ -172,7 +176,8 @@ def serve(
     except KeyboardInterrupt:
         pass
     finally:
-        for ws in opened:
+        for ws, resting in opened:
+            resting.end()
             _close(ws, left)
 
 

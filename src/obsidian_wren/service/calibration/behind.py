@@ -10,8 +10,6 @@ from collections.abc import Callable, Mapping
 
 # A key that is held down comes again sooner than this; what follows is worked out when it rests.
 _REST_S = 0.05
-# Who has not pressed anything for so long looks or listens.
-_IDLE_S = 3.0
 
 Work = Callable[[Mapping[int, bool]], None]
 
@@ -44,18 +42,15 @@ class Behind:
         with self._turn:
             return bool(self._asked) or self._working
 
-    def start(
-        self, work: Work, done: Callable[[], None], rest: Callable[[], None] = lambda: None
-    ) -> None:
+    def start(self, work: Work, done: Callable[[], None]) -> None:
         """Have ``work`` done behind from now on: it is given rigs by id, and for each whether its
         tone is fitted anew. What it leaves undone by raising :class:`Overtaken` is asked of it
-        again with what is newer. ``done`` is told once nothing waits for it any more, ``rest`` when
-        nobody has asked for anything for a while."""
+        again with what is newer. ``done`` is told once nothing waits for it any more."""
         with self._turn:
             if self._thread is not None:
                 return
             self._thread = threading.Thread(
-                target=self._run, args=(work, done, rest), name="behind", daemon=True
+                target=self._run, args=(work, done), name="behind", daemon=True
             )
         self._thread.start()
 
@@ -85,8 +80,8 @@ class Behind:
         with self._turn:
             return self._turn.wait_for(lambda: not self._asked and not self._working, most_s)
 
-    def _run(self, work: Work, done: Callable[[], None], rest: Callable[[], None]) -> None:
-        while (rigs := self._next(rest)) is not None:
+    def _run(self, work: Work, done: Callable[[], None]) -> None:
+        while (rigs := self._next()) is not None:
             left: Mapping[int, bool] = {}
             try:
                 work(rigs)
@@ -100,14 +95,8 @@ class Behind:
             if not left:
                 done()
 
-    def _next(self, rest: Callable[[], None]) -> dict[int, bool] | None:
+    def _next(self) -> dict[int, bool] | None:
         """What to do next, once nobody has asked for a moment; None at the end."""
-        with self._turn:
-            idle = not self._turn.wait_for(
-                lambda: bool(self._asked) or self._thread is None, _IDLE_S
-            )
-        if idle:
-            rest()
         with self._turn:
             while not self._asked and self._thread is not None:
                 self._turn.wait()

@@ -20,7 +20,6 @@ from obsidian_wren.service.calibration.behind import Overtaken
 from obsidian_wren.service.calibration.chain_rows import keyed_specs
 from obsidian_wren.service.calibration.deriving import derive_after_change, derive_everything
 from obsidian_wren.service.calibration.events import ChainChanged
-from obsidian_wren.service.heap import give_back
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
 from obsidian_wren.service.workshop import Workshop
@@ -80,7 +79,7 @@ def start_catching_up(ws: Workshop) -> None:
         behind.stop()
         copy.close()
 
-    behind.start(work, ws.changed, give_back)
+    behind.start(work, ws.changed)
     ws.at_end(end)
 
 

@@ -12,11 +12,16 @@ import os
 import tempfile
 import threading
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, cast
 
 import numpy as np
 
+_WRITER = ThreadPoolExecutor(1, thread_name_prefix="aside")
+# So many sounds may wait for a slow disk; then whoever makes more waits with them.
+_WAITING = threading.BoundedSemaphore(6)
 # Shorter ones are numbers about sounds, not sounds.
 _LONG = 1 << 15
 _SMALL_BYTES = 256
@@ -27,38 +32,45 @@ class _Nameless:
 
     def __init__(self, folder: Path) -> None:
         self._file = tempfile.TemporaryFile(dir=folder, buffering=0)  # noqa: SIM115
-        self._one_at_a_time = threading.Lock()
+        self._end = 0
 
     def put(self, array: np.ndarray) -> _Away:
-        at = self._file.seek(0, os.SEEK_END)
+        at, self._end = self._end, self._end + array.nbytes
+        return _Away(self, at, array)
+
+    def write(self, at: int, array: np.ndarray) -> None:
         # A disk that is nearly full takes a part of it.
-        if self._file.write(array.data.cast("B")) < array.nbytes:
+        if os.pwrite(self._file.fileno(), array.data.cast("B"), at) < array.nbytes:
             raise OSError("the disk is full")
-        return _Away(self, at, array.size)
 
-    def get(self, at: int, count: int) -> np.ndarray:
-        with self._one_at_a_time:
-            self._file.seek(at)
-            return np.fromfile(self._file, np.float32, count)
-
-
-@dataclasses.dataclass(frozen=True)
-class _Away:
-    """An array ``(size,)`` of 32 bit numbers in a file, from a byte on."""
-
-    file: _Nameless
-    at: int
-    size: int
-
-    @property
-    def nbytes(self) -> int:
-        return 4 * self.size
-
-    def read(self) -> np.ndarray:
-        found = self.file.get(self.at, self.size)
-        if len(found) < self.size:
+    def read(self, at: int, count: int) -> np.ndarray:
+        found = np.empty(count, np.float32)
+        if os.preadv(self._file.fileno(), [found.data.cast("B")], at) < found.nbytes:
             raise OSError("a sound that was laid aside ends early")
         return found
+
+
+class _Away:
+    """An array ``(size,)`` of 32 bit numbers in a file, from a byte on. It is written behind the
+    back of whoever laid it aside, in memory until then, and where the disk takes no more."""
+
+    def __init__(self, file: _Nameless, at: int, array: np.ndarray) -> None:
+        self.file, self._at, self.size, self.nbytes = file, at, array.size, array.nbytes
+        self._array: np.ndarray | None = array
+        _WAITING.acquire()
+        self.tried = _WRITER.submit(self._write, array)
+
+    def _write(self, array: np.ndarray) -> None:
+        try:
+            with suppress(OSError):
+                self.file.write(self._at, array)
+                self._array = None
+        finally:
+            _WAITING.release()
+
+    def read(self) -> np.ndarray:
+        array = self._array
+        return self.file.read(self._at, self.size) if array is None else array
 
 
 _Held = np.ndarray | _Away

@@ -1,0 +1,67 @@
+"""What a program does while it rests: it gives memory back, and leaves its state for the next
+start, so that one which is killed leaves it too."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from typing import TYPE_CHECKING
+
+from obsidian_wren.service import calibration, live, takes
+from obsidian_wren.service.heap import give_back
+from obsidian_wren.web.left_state import LeftState
+
+if TYPE_CHECKING:
+    from obsidian_wren.service.workshop import Workshop
+
+_LOG = logging.getLogger(__name__)
+# Nothing changed for so long.
+_REST_S = 2.0
+
+
+class Resting:
+    """Gives back, and leaves the state of a workshop, whenever it has rested for a while, until
+    :meth:`end`."""
+
+    def __init__(self, ws: Workshop, left: LeftState, *, rest_s: float = _REST_S) -> None:
+        self._ws, self._left, self._rest_s = ws, left, rest_s
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._watch, name="resting", daemon=True)
+
+    def begin(self) -> None:
+        """Watch from now on, in a thread of its own."""
+        self._thread.start()
+
+    def end(self) -> None:
+        """From here on nothing is left any more."""
+        self._ended.set()
+        if self._thread.is_alive():
+            self._thread.join()
+
+    def _watch(self) -> None:
+        kept = rested = before = -1
+        while not self._ended.wait(self._rest_s):
+            now = self._ws.revision
+            if now == before and not self._works():
+                if kept != now and live.current(self._ws).run is None:
+                    self._keep()
+                    kept = now
+                if rested != now:
+                    give_back()
+                    rested = now
+            before = now
+
+    def _works(self) -> bool:
+        return (
+            takes.current(self._ws).running is not None
+            or calibration.current(self._ws).behind.waits
+        )
+
+    def _keep(self) -> None:
+        from obsidian_wren.service.page.overview import overview_json
+
+        try:
+            self._left.keep_while_it_runs(lambda: overview_json(self._ws))
+        except Exception:
+            # It is of use only to the next start, which does without.
+            _LOG.exception("The state could not be left for the next start")

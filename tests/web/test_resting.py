@@ -1,0 +1,57 @@
+"""What a program does while it rests."""
+
+import pytest
+
+from obsidian_wren.service import live, takes
+from obsidian_wren.web import resting
+from waiting import wait_until
+
+
+class Left:
+    """Counts what was left."""
+
+    def __init__(self):
+        self.states = []
+
+    def keep_while_it_runs(self, read):
+        self.states.append(read())
+
+
+@pytest.fixture
+def given(monkeypatch):
+    """How often memory was given back."""
+    times = []
+    monkeypatch.setattr(resting, "give_back", lambda: times.append(1))
+    return times
+
+
+def test_it_gives_back_and_leaves_its_state_once_after_each_change(workshop, given):
+    left = Left()
+    rests = resting.Resting(workshop, left, rest_s=0.02)
+    rests.begin()
+    for number in (1, 2, 3):
+        wait_until(lambda number=number: len(given) == len(left.states) == number)
+        workshop.changed()
+    wait_until(lambda: len(given) == 4)
+    rests.end()
+    assert len(given) == len(left.states) == 4
+    assert all(state.startswith("{") for state in left.states)
+
+
+def test_what_is_live_is_not_left_and_a_take_is_not_disturbed(workshop, given):
+    left = Left()
+    rests = resting.Resting(workshop, left, rest_s=0.02)
+    live.current(workshop).run = "one"
+    rests.begin()
+    wait_until(lambda: given)
+    assert not left.states
+    takes.current(workshop).running = "one"
+    live.current(workshop).run = None
+    workshop.changed()
+    # It looks many times meanwhile.
+    rests._ended.wait(0.3)
+    assert (len(given), left.states) == (1, [])
+    takes.current(workshop).running = None
+    wait_until(lambda: len(given) == 2)
+    assert len(left.states) == 1
+    rests.end()
