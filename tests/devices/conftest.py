@@ -87,7 +87,7 @@ def open_own(system, tmp_path, boathouse_data):
 
 
 @pytest.fixture
-def own(open_own, plugged):
+def own(plugged, open_own):
     """The boathouse's calibration on a desk microphone of this computer."""
     plugged(sine(1000.0, -30.0, 1.0))
     ws = open_own()
