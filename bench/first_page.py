@@ -1,5 +1,6 @@
 """From the start of the program to the first page and to the first state, and how much script
-the page loads; the first state also where none was left, as after a kill or in a new folder."""
+the page loads; the first state also where none was left, as in a new folder, or where the program
+was killed in the middle of its work."""
 
 from __future__ import annotations
 

@@ -1,6 +1,7 @@
 """A click in a running program over the demo's calibration: how long until it is answered, how long
-until all that follows from it is there, how many bytes the answer takes; and the memory that the
-program holds at its first state, after the first click and after two hundred of every kind.
+until all that follows from it is there, how many bytes the answer takes; how often a dragged edge
+is answered; and the memory that the program holds at its first state, after the first click and
+after two hundred of every kind.
 
 Before what follows was worked out behind the answer, a nudge of the high-pass was answered after
 1.3 s, of the compressor after 0.8 s, undo after 1.6 s, with 105 to 205 kB; memory was 242 MB at the
@@ -32,6 +33,7 @@ NUDGES = {
 # What Tone shows.
 WANT = "rig,steps,takes,talk,chain,delivery,diagram,run,tone,clean,room"
 _TIMES = 7
+_DRAGGED = 40
 
 
 class Program:
@@ -119,6 +121,12 @@ def main() -> None:
                     f"{name:16} answer {1000 * answer:4.0f} ms (50 ms), all {whole:.2f} s (0.3 s),"
                     f" {size / 1000:.1f} kB (12 kB)"
                 )
+            began = time.perf_counter()
+            for turn in range(_DRAGGED):
+                body = {"threshold_dbfs": -50.0 + 0.2 * turn, "hysteresis_db": None}
+                program.ask("POST", "try/gate", body)
+            each = (time.perf_counter() - began) / _DRAGGED
+            print(f"a dragged edge   {1.0 / each:.0f} pictures a second (20)")
             undone = []
             for _ in range(_TIMES):
                 began = time.perf_counter()

@@ -27,6 +27,8 @@ BENCHES = (
     ("two_microphones.py", "Two microphones of known response"),
 )
 REPORT = ROOT / "docs/performance.md"
+# Written by hand: what several calm runs came to.
+BARS = ROOT / "bench/bars.md"
 HEAD = """# Performance
 
 Written by `make bench`. Speeds are compared side by side in one run, turn by turn, since one
@@ -55,7 +57,7 @@ def main() -> None:
     """Run those that are named, or all; the others stay as they were written."""
     wanted, before = sys.argv[1:], kept()
     machine = f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python"
-    parts = [HEAD, f"{machine} {platform.python_version()}.\n"]
+    parts = [HEAD, f"{machine} {platform.python_version()}.\n", BARS.read_text()]
     for name, title in BENCHES:
         if not wanted or name in wanted:
             parts.append(ran(name, title))
