@@ -130,7 +130,8 @@ def _pieces(program, number):
 
 def _half(state):
     # Of less than three seconds a sentence is left.
-    return int(4 * state["halves"][0]["seconds"]) if state["halves"] else None
+    # Told in tenths of a second.
+    return round(4 * state["halves"][0]["seconds"]) if state["halves"] else None
 
 
 def _use(source):
