@@ -3,7 +3,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from obsidian_wren.core.chain.between_samples import PHASES, SHARP, local_peaks
+from obsidian_wren.core.chain.between_samples import (
+    BOUND,
+    FOLDED,
+    PHASES,
+    SHARP,
+    local_peaks,
+    raise_to_peaks,
+)
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import (
     Limiter,
@@ -11,6 +18,7 @@ from obsidian_wren.core.chain.limiter import (
     limiter_gains,
 )
 from obsidian_wren.core.chain.offline import render
+from obsidian_wren.core.measure.highest import highest
 from obsidian_wren.core.measure.levels import (
     between_bound,
     interpolator,
@@ -142,3 +150,27 @@ def test_nothing_between_samples_passes_what_bounds_it(sharp):
         assert may_pass(sound, between * (1.0 - 1e-9), bound)
     # What it is for: a voice that stays under the ceiling is not looked at between its samples.
     assert not may_pass(sine(1000.0, -1.0, 0.1), 1.0, bound)
+
+
+@pytest.mark.parametrize("over_db", [-1.0, -1e-3, 1e-3, 1.0, 9.0])
+@pytest.mark.parametrize("name", ["noise", "talk", "14 kHz", "20 kHz", "22.5 kHz", "23.5 kHz"])
+def test_every_peak_that_passes_a_ceiling_is_found_whatever_is_passed_over(name, over_db):
+    sound = {"noise": noise(0.1, 0.3), "talk": voice()[5 * RATE : 6 * RATE]}.get(name)
+    if sound is None:
+        sound = sine(1000.0 * float(name.split()[0]), 0.0, 0.3, phase=0.4)
+    peaks = local_peaks(sound)
+    ceiling = peaks.max() * 10.0 ** (-over_db / 20.0)
+    found = np.zeros(len(sound))
+    raise_to_peaks(np.pad(sound, (15, 16)), FOLDED, SHARP, BOUND, ceiling, found)
+    over = peaks > ceiling
+    assert over.any() == (over_db > 0.0)
+    assert found[over] == pytest.approx(peaks[over], rel=1e-12)
+    assert (found[~over] <= ceiling).all()
+
+
+@pytest.mark.parametrize("count", [0, 1, 7, 8, 21, 64])
+def test_the_highest_of_samples_is_found_wherever_it_stands(count):
+    sound = np.random.default_rng(count).uniform(-0.5, 0.5, count)
+    assert highest(sound) == np.abs(sound).max(initial=0.0)
+    for at in range(count):
+        assert highest(np.where(np.arange(count) == at, -0.75, sound)) == 0.75

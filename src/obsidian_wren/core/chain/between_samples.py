@@ -6,12 +6,20 @@ interpolated, by the bound of :func:`obsidian_wren.core.measure.levels.between_b
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
+import numpy.typing as npt
 
 from obsidian_wren.core.chain.look_ahead import TAPS
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.kernel import kernel
-from obsidian_wren.core.measure.levels import BetweenBound, between_bound, interpolator, may_pass
+from obsidian_wren.core.measure.highest import highest
+from obsidian_wren.core.measure.levels import BetweenBound, between_bound, interpolator
+
+# In double precision, or in single where that is enough.
+_Floats = npt.NDArray[np.floating[Any]]
+_Sums = tuple[Any, Any, Any]
 
 PHASES = interpolator(4, TAPS)[1:]
 # Follows to 22.5 kHz at 48 kHz, a third of a decibel out at most; too dear for every sample.
@@ -31,15 +39,18 @@ FOLDED = np.ascontiguousarray(
 # Close to Nyquist four phases are too few to see the wave between samples: where it bends so fast
 # that it may be as many times higher, it is looked at closer.
 _NEAR_NYQUIST = 1.35
+# Where a whole stretch is passed over, half as much again is allowed for.
+_SURELY_NEAR_NYQUIST = 1.5 * _NEAR_NYQUIST
 # So many samples are looked at together: where none of them is loud, nothing between them is.
 _LOOKED_AT = 64
 _AT_ONCE = 4096
+# Whether any of them passes a ceiling is asked in single precision first, which is twice as fast;
+# it is off by less than this.
+_SURELY_BELOW = 1.0 - 1e-5
 
 
 @kernel(fastmath=True)
-def _with_pair(
-    work: Samples, at: int, k: int, folded: Samples, sums: tuple[float, float, float]
-) -> tuple[float, float, float]:
+def _with_pair(work: _Floats, at: int, k: int, folded: _Floats, sums: _Sums) -> _Sums:
     before, after = work[at + 15 - k], work[at + 16 + k]
     both = before + after
     return (
@@ -50,9 +61,7 @@ def _with_pair(
 
 
 @kernel(fastmath=True)
-def _with_four_pairs(
-    work: Samples, at: int, k: int, folded: Samples, sums: tuple[float, float, float]
-) -> tuple[float, float, float]:
+def _with_four_pairs(work: _Floats, at: int, k: int, folded: _Floats, sums: _Sums) -> _Sums:
     sums = _with_pair(work, at, k, folded, sums)
     sums = _with_pair(work, at, k + 1, folded, sums)
     sums = _with_pair(work, at, k + 2, folded, sums)
@@ -87,6 +96,22 @@ def _local_peaks(work: Samples, folded: Samples, sharp: Samples, peaks: Samples)
             peaks[i] = max(peaks[i], abs(total))
 
 
+@kernel(fastmath=True)
+def _roughly_highest(work: _Floats, folded: _Floats, values: _Floats) -> float:
+    """The highest of what :func:`_local_peaks` would find, or may have to look closer for."""
+    near_nyquist, two = np.float32(0.25 * _SURELY_NEAR_NYQUIST), np.float32(2.0)
+    nothing = (np.float32(0.0), np.float32(0.0), np.float32(0.0))
+    for i in range(len(values)):
+        sums = _with_four_pairs(work, i, 0, folded, nothing)
+        sums = _with_four_pairs(work, i, 4, folded, sums)
+        sums = _with_four_pairs(work, i, 8, folded, sums)
+        sums = _with_four_pairs(work, i, 12, folded, sums)
+        at = i + 15
+        bend = near_nyquist * abs(two * work[at] - work[at - 1] - work[at + 1])
+        values[i] = max(abs(work[at]), bend, abs(sums[2]), abs(sums[0]) + abs(sums[1]))
+    return highest(values)
+
+
 @kernel(fastmath={"nnan", "nsz"})
 def raise_to_peaks(
     near: Samples,
@@ -99,21 +124,21 @@ def raise_to_peaks(
     """Raise ``peaks`` ``(n,)`` to the largest value at and just after each sample, where that can
     pass the ceiling; elsewhere they may stay lower. ``near`` is ``TAPS − 1`` past samples and the
     block, both full scale 1."""
-    highest = 0.0
-    for i in range(len(near)):
-        highest = max(highest, abs(near[i]))
-    if highest * bound.amount <= ceiling:
+    if highest(near) * bound.amount <= ceiling:
         return
     found = np.empty(_LOOKED_AT)
+    values, roughly_folded = np.empty(_LOOKED_AT, np.float32), folded.astype(np.float32)
+    roughly = near.astype(np.float32)
     for first in range(0, len(peaks), _LOOKED_AT):
         last = min(first + _LOOKED_AT, len(peaks))
         part = near[first : last + TAPS - 1]
-        if not may_pass(part, ceiling, bound):
+        rough_part, here = roughly[first : last + TAPS - 1], values[: last - first]
+        if _roughly_highest(rough_part, roughly_folded, here) <= ceiling * _SURELY_BELOW:
             continue
-        here = found[: last - first]
-        _local_peaks(part, folded, sharp, here)
+        exact = found[: last - first]
+        _local_peaks(part, folded, sharp, exact)
         for i in range(first, last):
-            peaks[i] = max(peaks[i], here[i - first])
+            peaks[i] = max(peaks[i], exact[i - first])
 
 
 def local_peaks(samples: Samples) -> Samples:

@@ -23,18 +23,11 @@ from obsidian_wren.core.chain.look_ahead import (
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
 from obsidian_wren.core.kernel import kernel
+from obsidian_wren.core.measure.highest import highest
 from obsidian_wren.core.measure.levels import BetweenBound
 
 # Four phases miss at most 0.12 dB of a peak at 20 kHz; the rest is for the gain's own movement.
 GUARD_DB = 0.3
-
-
-@kernel(fastmath={"nnan", "nsz"})
-def _highest(peaks: Samples) -> float:
-    highest = 0.0
-    for i in range(len(peaks)):
-        highest = max(highest, peaks[i])
-    return highest
 
 
 @kernel()
@@ -54,7 +47,7 @@ def _gains(
     released, total, lowest, lowest_age = memory[2], memory[3], memory[4], int(memory[5])
     share = 1.0 / span
     deepest = 1.0
-    if lowest == 1.0 and released == 1.0 and total == span and _highest(peaks) <= ceiling:
+    if lowest == 1.0 and released == 1.0 and total == span and highest(peaks) <= ceiling:
         # At rest, and nothing asks for less: whatever is remembered is one and stays one.
         gains[:] = 1.0
         memory[0] = (at_needed + len(peaks)) % window

@@ -23,6 +23,7 @@ from obsidian_wren.core.decibels import (
     rms_level_dbfs,
 )
 from obsidian_wren.core.kernel import SHORT_SAMPLES, is_compiler_loaded, kernel
+from obsidian_wren.core.measure.highest import highest
 
 FRAME_S = 0.010
 TRUE_PEAK_OVERSAMPLING = 8
@@ -208,17 +209,15 @@ def _most_energy(near: Samples, taps: int) -> float:
 @kernel(fastmath=True)
 def may_pass(near: Samples, limit: float, bound: BetweenBound) -> bool:
     """Whether anything between samples ``(n,)`` may be over a limit, by :func:`between_bound`."""
-    highest = 0.0
-    for i in range(len(near)):
-        highest = max(highest, abs(near[i]))
-    if highest * bound.amount <= limit:
+    amount = highest(near)
+    if amount * bound.amount <= limit:
         return False
-    if highest > limit:
+    if amount > limit:
         return True
     bend = 0.0
     for i in range(1, len(near) - 1):
         bend = max(bend, abs(near[i - 1] - 2.0 * near[i] + near[i + 1]))
-    if highest * bound.share + bend * bound.bend <= limit:
+    if amount * bound.share + bend * bound.bend <= limit:
         return False
     return bound.energy * math.sqrt(_most_energy(near, bound.taps)) > limit
 
@@ -238,7 +237,7 @@ def _interpolated_peak(
             continue
         for phase in range(1, factor):
             interpolate(part, phases[phase], value)
-            peak = max(peak, np.abs(value).max())
+            peak = max(peak, highest(value))
     return peak
 
 
