@@ -53,11 +53,11 @@ def kernel(**options: Any) -> Callable[[_Function], _Function]:
 
 
 def plain(samples: Samples) -> Samples:
-    """The same ``(n,)`` samples as kernels are compiled for: side by side in memory that may be
-    written to. One channel of several is not, nor a view of a file."""
+    """The same ``(n,)`` or ``(n, channels)`` samples as kernels are compiled for: row by row in
+    memory that may be written to. One channel of several is not, nor a view of a file."""
     if samples.flags.carray and samples.dtype == np.float64:
         return samples
-    return np.array(samples, dtype=np.float64)
+    return np.array(samples, dtype=np.float64, order="C")
 
 
 def is_compiler_loaded() -> bool:

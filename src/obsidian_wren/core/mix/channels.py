@@ -5,9 +5,12 @@ Source: by definition: the mean of the channels.
 
 from __future__ import annotations
 
+import numpy as np
+
 from obsidian_wren.core.decibels import Samples
 
 _PAIR = 2
+_MEAN_OF_PAIR = np.full(_PAIR, 1.0 / _PAIR)
 
 
 def mono(block: Samples) -> Samples:
@@ -17,4 +20,6 @@ def mono(block: Samples) -> Samples:
         return block
     if block.shape[1] == 1:
         return block[:, 0]
-    return 0.5 * (block[:, 0] + block[:, 1]) if block.shape[1] == _PAIR else block.mean(axis=1)
+    if block.shape[1] == _PAIR:
+        return np.asarray(block.dot(_MEAN_OF_PAIR))
+    return np.asarray(block.mean(axis=1))

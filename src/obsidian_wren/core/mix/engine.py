@@ -175,7 +175,8 @@ class _Matrix:
         for place, (name, _) in enumerate(self._columns):
             block = signals.get(name, _SILENCE)
             columns[place, : len(block)] = block if block.ndim == 2 else block[:, None]
-            columns[place, len(block) :] = 0.0
+            if len(block) < count:
+                columns[place, len(block) :] = 0.0
         flat = columns.reshape(len(columns), 2 * count)
         for depth, places in self._depths:
             flat[places] *= np.repeat(ducked(shares, depth), 2)

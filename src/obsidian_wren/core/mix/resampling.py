@@ -15,13 +15,14 @@ from functools import lru_cache
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.kernel import kernel
+from obsidian_wren.core.kernel import kernel, plain
 
 _PHASES = 1024
 _HALF_TAPS = 64
 _STOPBAND_DB = 140.0
 # No clock of a sound device is farther off, and no ear hears less.
 _MOST_OFF = 0.002
+_PAIR = 2
 
 
 @lru_cache(maxsize=16)
@@ -42,13 +43,47 @@ def _table(cutoff: float) -> Samples:
 
 
 @kernel(fastmath={"reassoc", "contract"})
+def _one(near: Samples, lower: Samples, upper: Samples, part: float) -> float:
+    low, high = 0.0, 0.0
+    for k in range(len(near)):
+        low += near[k] * lower[k]
+        high += near[k] * upper[k]
+    return low + part * (high - low)
+
+
+@kernel(fastmath={"reassoc", "contract"})
+def _both(
+    left: Samples, right: Samples, lower: Samples, upper: Samples, part: float
+) -> tuple[float, float]:
+    # Of one channel and then the other, the filter would be read twice.
+    low, high, low_right, high_right = 0.0, 0.0, 0.0, 0.0
+    for k in range(len(left)):
+        low += left[k] * lower[k]
+        high += left[k] * upper[k]
+        low_right += right[k] * lower[k]
+        high_right += right[k] * upper[k]
+    return low + part * (high - low), low_right + part * (high_right - low_right)
+
+
+@kernel()
+def _take_in(held: Samples, count: int, block: Samples) -> None:
+    for channel in range(len(held)):
+        for i in range(len(block)):
+            held[channel, count + i] = block[i, channel]
+
+
+@kernel()
 def _resample(
-    held: Samples, table: Samples, at: float, step: float, out: Samples
-) -> tuple[int, float]:
-    half, count = table.shape[1] // 2, held.shape[1]
+    held: Samples, count: int, block: Samples, table: Samples, at: float, step: float, out: Samples
+) -> tuple[int, int, float]:
+    """Take the block ``(n, channels)`` in behind ``count`` samples that are held ``(channels, m)``
+    and give what they complete: so many samples of ``out``, how many stay held, and where the next
+    one lies among them."""
+    half, channels = table.shape[1] // 2, len(held)
     phases = table.shape[0] - 1
-    done = 0
-    begin = at
+    _take_in(held, count, block)
+    count += len(block)
+    done, begin = 0, at
     while done < out.shape[0]:
         first = int(np.floor(at))
         if first + half >= count:
@@ -57,17 +92,22 @@ def _resample(
         row = int(place)
         part = place - row
         lower, upper = table[row], table[row + 1]
-        for channel in range(held.shape[0]):
-            # A slice of its own: its indices cannot be negative, so the loop runs on vectors.
-            near = held[channel, first - half + 1 : first + half + 1]
-            low, high = 0.0, 0.0
-            for k in range(2 * half):
-                low += near[k] * lower[k]
-                high += near[k] * upper[k]
-            out[done, channel] = low + part * (high - low)
+        # A slice of its own: its indices cannot be negative, so the loop runs on vectors.
+        start, end = first - half + 1, first + half + 1
+        if channels == _PAIR:
+            left, right = held[0, start:end], held[1, start:end]
+            out[done, 0], out[done, 1] = _both(left, right, lower, upper, part)
+        else:
+            for channel in range(channels):
+                out[done, channel] = _one(held[channel, start:end], lower, upper, part)
         done += 1
         at = begin + done * step
-    return done, at
+    # What no coming sample can need any more goes.
+    gone = max(0, min(int(np.floor(at)) - half + 1, count))
+    for channel in range(channels):
+        for i in range(gone, count):
+            held[channel, i - gone] = held[channel, i]
+    return done, count - gone, at - gone
 
 
 class Resampler:
@@ -83,7 +123,7 @@ class Resampler:
         self.ratio = from_hz / to_hz
         self._table = _table(0.5 * min(1.0, to_hz / from_hz))
         self._half = self._table.shape[1] // 2
-        self._held = np.zeros((channels, self._half))
+        self._held, self._count = np.zeros((channels, self._half)), self._half
         self._at = float(self._half) - 1.0
 
     @property
@@ -93,15 +133,17 @@ class Resampler:
 
     def process(self, block: Samples) -> Samples:
         """The output samples ``(m, channels)`` that the ``(n, channels)`` input samples
-        complete."""
-        before, channels = self._held.shape[1], len(self._held)
-        held = np.empty((channels, before + len(block)))
-        held[:, :before], held[:, before:] = self._held, block.T
-        out = np.empty((int((held.shape[1] - self._at) / self.ratio) + 2, channels))
-        done, at = _resample(held, self._table, self._at, self.ratio, out)
-        # What no coming sample can need any more goes.
-        drop = max(0, min(int(np.floor(at)) - self._half + 1, held.shape[1]))
-        self._held, self._at = held[:, drop:], at - drop
+        complete; those of one channel may come as ``(n,)``."""
+        (channels, room), count = self._held.shape, self._count + len(block)
+        if count > room:
+            held = np.empty((channels, count))
+            held[:, : self._count] = self._held[:, : self._count]
+            self._held = held
+        wide = plain(block).reshape(len(block), channels)
+        out = np.empty((int((count - self._at) / self.ratio) + 2, channels))
+        done, self._count, self._at = _resample(
+            self._held, self._count, wide, self._table, self._at, self.ratio, out
+        )
         return out[:done]
 
 

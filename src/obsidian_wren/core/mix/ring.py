@@ -27,11 +27,15 @@ class Ring:
     def push(self, block: Samples) -> None:
         """The next ``(n,)`` samples."""
         size = len(self._held)
-        kept = block[-size:]
-        at = (self.position + len(block) - len(kept)) % size
-        first = min(len(kept), size - at)
-        self._held[at : at + first] = kept[:first]
-        self._held[: len(kept) - first] = kept[first:]
+        at = self.position % size
+        if at + len(block) <= size:
+            self._held[at : at + len(block)] = block
+        else:
+            kept = block[-size:]
+            at = (self.position + len(block) - len(kept)) % size
+            first = min(len(kept), size - at)
+            self._held[at : at + first] = kept[:first]
+            self._held[: len(kept) - first] = kept[first:]
         self.position += len(block)
 
     def since(self, position: int) -> Samples:
