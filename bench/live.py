@@ -25,7 +25,7 @@ from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.standins.private_server import FakeMicrophone, PulseAudio, environment
 
 RATE = 48_000
-SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "60"))
+SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "20"))
 CLICK = 0.05
 # A click is the first sample of what the fake microphone gives at once, so it is so old by then.
 BLOCK_S = 0.005
