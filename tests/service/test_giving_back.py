@@ -53,6 +53,48 @@ def test_the_compilers_code_goes_and_is_there_when_it_is_needed_again():
     assert answer == 12.0
 
 
+_SOUNDS = """
+import resource
+
+import numpy as np
+
+from obsidian_wren.service.heap import give_back, keep_what_is_freed
+
+
+def resident():
+    return int(open("/proc/self/statm").read().split()[1]) * resource.getpagesize()
+
+
+def pages_of_forty_sounds():
+    # 45 s at 48 kHz, four at a time.
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_minflt
+    for _ in range(10):
+        held = [np.ones(2_160_000) for _ in range(4)]
+        held.clear()
+    return resource.getrusage(resource.RUSAGE_SELF).ru_minflt - before
+
+
+keep_what_is_freed()
+at_first = resident()
+pages_of_forty_sounds()
+print(pages_of_forty_sounds(), resident() - at_first)
+give_back()
+print(resident() - at_first)
+"""
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="only Linux says what lies where")
+def test_what_is_freed_is_used_again_and_given_back_at_rest():
+    told = subprocess.run(
+        [sys.executable, "-c", _SOUNDS], capture_output=True, text=True, check=True
+    )
+    pages, kept, left = map(int, told.stdout.split())
+    # One such sound is 17 MB, over four thousand pages.
+    assert pages < 100
+    assert kept > 60e6
+    assert left < 1e6
+
+
 _WHILE_OTHERS_LOAD = """
 import threading
 from importlib import import_module

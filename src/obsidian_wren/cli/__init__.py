@@ -21,7 +21,7 @@ from obsidian_wren.cli.printing import print_check, print_plain
 from obsidian_wren.cli.simulating import simulate
 from obsidian_wren.cli.starting import look_through, start
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.heap import all_is_loaded
+from obsidian_wren.service.heap import all_is_loaded, keep_what_is_freed
 
 # The matrices here are small: more threads only spin, beside a live run that needs its core. Read
 # when NumPy is first imported.
@@ -35,6 +35,7 @@ def main(arguments: list[str] | None = None) -> int:
     # What is loaded stays: looking through it for what nobody uses takes a fifth of the time of
     # loading.
     gc.disable()
+    keep_what_is_freed()
     from obsidian_wren.core.told import Told
 
     try:
