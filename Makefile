@@ -8,7 +8,7 @@ export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/words.js frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
 
-.PHONY: demo test test-wide try-real try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program set-up python page kernels types clean
+.PHONY: demo test test-wide try-real try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -46,13 +46,21 @@ kernels: .setup-kernels
 	[ .venv/has-test -nt pyproject.toml ] || scripts/make-venv test
 	touch $@
 
+# Tests in real time wait for most of theirs, and give way to nothing: what only computes is done
+# beside them.
 test: EXTRAS = test
 test: set-up .setup-test
-	$(MAKE) --no-print-directory --jobs=2 test-program lint-python lint-page test-page
+	$(MAKE) --no-print-directory --jobs=2 test-real-time checks
+	$(MAKE) --no-print-directory test-program
 
 test-program: set-up .setup-test
 	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal -m "not real_time and not wide"
-	$(BIN)/python -m pytest -m "real_time and not wide"
+
+test-real-time: set-up .setup-test
+	$(BIN)/python -m pytest -m "real_time and not wide" tests/devices
+
+checks: set-up .setup-test
+	nice $(MAKE) --no-print-directory lint test-page
 
 # Further cases and ways, beside make test: before something is handed on.
 test-wide: EXTRAS = test

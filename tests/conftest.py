@@ -36,6 +36,9 @@ def pytest_collection_modifyitems(items):
     for item in items:
         if "/ui/" in str(item.path):
             item.add_marker(pytest.mark.ui)
+        if item.get_closest_marker("real_time") and "/devices/" not in str(item.path):
+            # Only there does make test look for them.
+            raise pytest.UsageError(f"{item.nodeid} is in real time: put it in tests/devices")
     waiting = [item for item in items if "boathouse_data" in item.fixturenames]
     others = [item for item in items if "boathouse_data" not in item.fixturenames]
     workers = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))

@@ -1,6 +1,8 @@
 """What sounds around a voice: a live room, music, another talker, another gate, the end of a band;
 each put there, so that what has to be found is known."""
 
+from functools import cache
+
 import numpy as np
 import pytest
 import scipy.signal
@@ -16,13 +18,17 @@ from obsidian_wren.core.measure.take_findings import talk_findings
 from signals import RATE, noise, room, voice
 
 FLOOR = 2e-4
-QUIET = read_quiet(room(FLOOR), rate_hz=RATE)
 VOICE = voice("talk")
 SECONDS = len(VOICE) / RATE
 
 
+@cache
+def quiet():
+    return read_quiet(room(FLOOR), rate_hz=RATE)
+
+
 def found_in(sound):
-    found = talk_findings(sound, read_talk(sound, rate_hz=RATE, quiet=QUIET))
+    found = talk_findings(sound, read_talk(sound, rate_hz=RATE, quiet=quiet()))
     return {finding.code: finding for finding in found}
 
 
