@@ -24,7 +24,7 @@ sys.path.insert(0, str(pathlib.Path(__file__).resolve().parents[1] / "tests"))
 from drift_worlds import CODES, retold
 from obsidian_wren.core.prove.drift import find_drift
 
-COUNT = 32
+COUNT = 16
 KINDS = list(CODES)
 # Nobody could part these.
 ONE_CODE = ({"fan", "window"}, {"gain", "slider"})

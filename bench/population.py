@@ -1,5 +1,5 @@
 """Tone on 24 talkers whose spectra differ as those of people do, each through rigs of 0, 3 and 6 dB
-rms of colour, 25 and 45 dB over the room, from 20 s of talk, and of every second one from 60; then
+rms of colour, 25 and 45 dB over the room, from 20 s of talk, and every second one from 60; then
 with the microphone's file, and with a reference take. What is left of the colour after the
 correction, dB rms from 160 Hz to 7 kHz, mean over the talkers; beside it the estimate alone and
 where the truth lies inside one standard deviation. Where `flite` is installed, its voices, built
@@ -103,8 +103,7 @@ def main() -> None:
     lines = [
         (f"{rms} dB of colour, {seconds} s, {snr} dB SNR", (seconds, rms, snr, ""), bar)
         for rms, bar in BARS.items()
-        for seconds in EVERY
-        for snr in (25, 45)
+        for seconds, snr in ((20, 25), (20, 45), (60, 45))
     ]
     lines += [
         (f"{rms} dB of colour, 20 s, {given}", (20, rms, 45, given), bar)

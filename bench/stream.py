@@ -77,7 +77,7 @@ def an_hour_at_full_speed() -> None:
 
 def main() -> None:
     parser = argparse.ArgumentParser()
-    parser.add_argument("--seconds", type=float, default=20.0, help="how long each view streams")
+    parser.add_argument("--seconds", type=float, default=10.0, help="how long each view streams")
     chosen = parser.parse_args()
     with tempfile.TemporaryDirectory() as data:
         command = [
