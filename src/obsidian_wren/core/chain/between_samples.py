@@ -1,7 +1,8 @@
 """How high a sound is at its samples and between them, where that can matter.
 
 Source: ITU-R BS.1770-5 annex 2, four values a sample; what cannot pass a ceiling is not
-interpolated, by the bound of :func:`obsidian_wren.core.measure.levels.between_bound`.
+interpolated, by the bound of :func:`obsidian_wren.core.measure.levels.between_bound`, or in single
+precision only.
 """
 
 from __future__ import annotations
