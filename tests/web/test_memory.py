@@ -27,8 +27,10 @@ def answering(boathouse):
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield boathouse, server.effective_port
-    server.close()
+    # By its own thread, which would look at what is closed else.
+    server.trigger.pull_trigger(server.close)
     thread.join(10)
+    assert not thread.is_alive()
 
 
 def held(client):
