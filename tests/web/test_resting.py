@@ -38,6 +38,24 @@ def test_it_gives_back_and_leaves_its_state_once_after_each_change(workshop, giv
     assert all(state.startswith("{") for state in left.states)
 
 
+def test_what_is_taken_without_a_change_is_given_back_too(workshop, given, monkeypatch):
+    held = [100 << 20]
+    monkeypatch.setattr(resting, "resident_bytes", lambda: held[0])
+    rests = resting.Resting(workshop, Left(), rest_s=0.02)
+    rests.begin()
+    wait_until(lambda: len(given) == 1)
+    held[0] += 8 << 20
+    # It looks many times meanwhile.
+    rests._ended.wait(0.3)
+    assert len(given) == 1
+    held[0] += 32 << 20
+    wait_until(lambda: len(given) == 2)
+    rests._ended.wait(0.3)
+    rests.end()
+    # What is really held is not given back again and again.
+    assert len(given) == 2
+
+
 def test_what_is_live_is_not_left_and_a_take_is_not_disturbed(workshop, given):
     left = Left()
     rests = resting.Resting(workshop, left, rest_s=0.02)

@@ -8,7 +8,7 @@ import threading
 from typing import TYPE_CHECKING
 
 from obsidian_wren.service import calibration, live, takes
-from obsidian_wren.service.heap import give_back
+from obsidian_wren.service.heap import give_back, resident_bytes
 from obsidian_wren.web.left_state import LeftState
 
 if TYPE_CHECKING:
@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 _LOG = logging.getLogger(__name__)
 # Nothing changed for so long.
 _REST_S = 2.0
+# What is shown and heard takes memory too, without a change.
+_GROWN_BYTES = 32 << 20
 
 
 class Resting:
@@ -40,15 +42,16 @@ class Resting:
 
     def _watch(self) -> None:
         kept = rested = before = -1
+        least = 0
         while not self._ended.wait(self._rest_s):
             now = self._ws.revision
             if now == before and not self._works():
                 if kept != now and live.current(self._ws).run is None:
                     self._keep()
                     kept = now
-                if rested != now:
+                if rested != now or resident_bytes() > least + _GROWN_BYTES:
                     give_back()
-                    rested = now
+                    rested, least = now, resident_bytes()
             before = now
 
     def _works(self) -> bool:
