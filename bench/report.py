@@ -36,13 +36,16 @@ machine is not another and is not even itself a minute later; bars are those of 
 """
 
 
-def ran(name: str, title: str) -> str:
-    """The section of one bench."""
+def ran(name: str, title: str) -> str | None:
+    """The section of one bench; None where it failed, which is told."""
     print(f"{title} ({name})", flush=True)
     done = subprocess.run(
-        [sys.executable, str(ROOT / "bench" / name)], capture_output=True, text=True, check=True
+        [sys.executable, str(ROOT / "bench" / name)], capture_output=True, text=True, check=False
     )
     print(done.stdout, flush=True)
+    if done.returncode:
+        print(f"{name} failed; its section stays as it was.\n{done.stderr}", file=sys.stderr)
+        return None
     told = (ROOT / "bench" / name).read_text().split('"""')[1].strip()
     return f"## {title}\n\n{told}\n\n`python bench/{name}`\n\n```\n{done.stdout.strip()}\n```\n"
 
@@ -58,12 +61,17 @@ def main() -> None:
     wanted, before = sys.argv[1:], kept()
     machine = f"Machine: {os.cpu_count()} cores, {platform.machine()}, Python"
     parts = [HEAD, f"{machine} {platform.python_version()}.\n", BARS.read_text()]
+    failed = []
     for name, title in BENCHES:
+        found = before.get(title)
         if not wanted or name in wanted:
-            parts.append(ran(name, title))
-        elif title in before:
-            parts.append(before[title])
+            new = ran(name, title)
+            failed.extend([name] if new is None else [])
+            found = new or found
+        parts.extend([found] if found is not None else [])
     REPORT.write_text("\n".join(parts))
+    if failed:
+        sys.exit(f"These failed: {', '.join(failed)}.")
 
 
 if __name__ == "__main__":
