@@ -49,21 +49,6 @@ def test_what_is_held_takes_half_and_comes_back_in_full():
     np.testing.assert_allclose(back.talk, made.talk, rtol=10 ** (-140 / 20))
 
 
-@pytest.mark.parametrize("on_disk", [False, True])
-def test_what_was_made_just_now_is_bit_by_bit_what_will_be_read_back(tmp_path, on_disk):
-    remembered = Remembered(most_bytes=10**9, aside=tmp_path if on_disk else None)
-    held, made = remembered.held_or_made("it", lambda: sound(3))
-    back = full(held)
-    assert made.talk.dtype == np.float64
-    np.testing.assert_array_equal(made.talk, back.talk)
-    np.testing.assert_array_equal(made.beside[0], back.beside[0])
-    # Rounded, and no more than that.
-    assert 0.0 < np.abs(made.talk - sound(3).talk).max() < 1e-7
-    again, none = remembered.held_or_made("it", lambda: sound(4))
-    assert again is held
-    assert none is None
-
-
 def test_what_is_laid_aside_comes_back_and_leaves_no_file(tmp_path):
     made = sound(1)
     aside = laid_aside(made, tmp_path)

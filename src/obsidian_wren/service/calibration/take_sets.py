@@ -81,14 +81,13 @@ def follower(ws: Workshop, key: tuple[Any, ...]) -> Any:
     def follow(take_set: TakeSet, spec: StageSpec) -> TakeSet:
         if not spec.on or leaves_alone(spec):
             return take_set.after(spec)
-        held, made = calibration.current(ws).take_sets.held_or_made(
+        after: TakeSet = calibration.current(ws).take_sets.held(
             (key, take_set.passed, spec), lambda: take_set.after(spec, _POOL.map)
         )
-        after: TakeSet = held if made is None else made
         # What is remembered are the sounds; what is known beside them may have changed.
         return replace(
             after,
-            sounds=later(held.sounds) if made is None else made.sounds,
+            sounds=later(after.sounds),
             wishes=take_set.wishes,
             tone=take_set.tone,
             ring=take_set.ring,

@@ -76,26 +76,20 @@ class _Away:
 _Held = np.ndarray | _Away
 
 
-def light(value: Any, *, and_round: bool = False) -> Any:
+def light(value: Any) -> Any:
     """A value with its long arrays of 64 bit numbers ``(n,)`` in 32 bits: an array, a tuple of
-    arrays, or a record of either, also within a record.
-
-    ``and_round``: those of the value itself are rounded to as much where they lie, so that it is
-    what :func:`full` will give, without reading it back.
-    """
-    return _arrays(value, lambda held: _in_32_bits(held, and_round) if _is_full(held) else held)
+    arrays, or a record of either, also within a record."""
+    return _arrays(value, lambda held: _in_32_bits(held) if _is_full(held) else held)
 
 
-def laid_aside(value: Any, folder: Path, *, and_round: bool = False) -> Any:
+def laid_aside(value: Any, folder: Path) -> Any:
     """As :func:`light`, with those arrays in a file without a name in a folder; in memory where
     the disk takes no more."""
     try:
         file = _Nameless(folder)
+        return _arrays(value, lambda held: file.put(_in_32_bits(held)) if _is_full(held) else held)
     except OSError:
-        return light(value, and_round=and_round)
-    return _arrays(
-        value, lambda held: file.put(_in_32_bits(held, and_round)) if _is_full(held) else held
-    )
+        return light(value)
 
 
 def full(value: Any) -> Any:
@@ -127,11 +121,8 @@ def _is_full(held: _Held) -> bool:
     return isinstance(held, np.ndarray) and held.dtype == np.float64
 
 
-def _in_32_bits(held: Any, and_round: bool) -> np.ndarray:
-    found = np.asarray(held.astype(np.float32))
-    if and_round:
-        held[:] = found
-    return found
+def _in_32_bits(held: Any) -> np.ndarray:
+    return np.asarray(held.astype(np.float32))
 
 
 def _arrays(value: Any, change: Callable[[_Held], _Held]) -> Any:

@@ -45,23 +45,10 @@ class Remembered:
         """The same as it is held, its sounds not read: for who may not need them."""
         return self._answer(key, lambda: self._put(make()))
 
-    def held_or_made(self, key: Hashable, make: Callable[[], Any]) -> tuple[Any, Any]:
-        """The same as it is held; and, where it was made just now, what was made, as it will be
-        when it is read back: for who goes on with it at once. What is made is changed for it."""
-        made: list[Any] = []
-
-        def put() -> Any:
-            made.append(make())
-            return self._put(made[0], and_round=True)
-
-        return self._answer(key, put), next(iter(made), None)
-
-    def _put(self, value: Any, *, and_round: bool = False) -> Any:
+    def _put(self, value: Any) -> Any:
         if self.most_bytes is None:
             return value
-        if self.aside is None:
-            return light(value, and_round=and_round)
-        return laid_aside(value, self.aside, and_round=and_round)
+        return light(value) if self.aside is None else laid_aside(value, self.aside)
 
     @property
     def bytes_held(self) -> int:
