@@ -188,12 +188,12 @@ class MarkerSearch:
     def find_echo(self, path: str, first: Found) -> float | None:
         """Samples from a code's arrival to its second one, None where it comes once."""
         code = self._code(path)
+        if self._lags(code) < 16:
+            return None
         rest = np.abs(self._correlate_around(code))
         top = round(first.delay_samples)
         apart = round(_ECHO_FROM_S * self._rate_hz)
         rest[np.arange(top - apart, top + apart) % len(rest)] = 0.0
-        if self._lags(code) < 16:
-            return None
         second = int(rest[: self._lags(code)].argmax())
         spread = self._spread(rest, second)
         if spread == 0.0 or rest[second] <= _FOUND_SIGMA * spread:
