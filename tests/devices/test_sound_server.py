@@ -205,7 +205,7 @@ def test_a_slow_reader_loses_the_oldest_and_counts_it(system, plugged):
     microphone.read(480)
     wait_until(lambda: microphone.gaps > 3)
     # What is left is not a backlog of the time that nobody read.
-    assert microphone._waiting <= 3 * 480 + 240
+    assert microphone._came.waiting <= 3 * 480 + 240
     microphone.close()
 
 

@@ -133,8 +133,16 @@ class LiveMicrophone(Protocol):
 
     rate_hz: int
     channels: int
-    gaps: int
-    arrived_s: float
+
+    @property
+    def gaps(self) -> int:
+        """How often sound was lost because nobody read it in time."""
+        ...
+
+    @property
+    def arrived_s(self) -> float:
+        """When the last of it came, seconds of the monotonic clock."""
+        ...
 
     def read(self, count: int) -> Samples:
         """The next samples ``(n,)`` or ``(n, channels)``; raises SourceGone."""

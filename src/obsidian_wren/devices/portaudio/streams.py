@@ -3,25 +3,20 @@
 from __future__ import annotations
 
 import threading
-import time
-from collections import deque
 from typing import Any
 
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
+from obsidian_wren.devices.arrivals import Arrivals
 from obsidian_wren.service.ports import SourceGone
 
-_PATIENCE_S = 3.0
-_MOST_BLOCKS = 3
 _MOST_S = 0.06
 
 
-class PortMicrophone:
-    """One input. ``gaps`` counts the times that sound was lost because nobody read it in time.
-
-    Raises SourceGone where it cannot be opened."""
+class PortMicrophone(Arrivals):
+    """One input. Raises SourceGone where it cannot be opened."""
 
     def __init__(
         self,
@@ -33,13 +28,7 @@ class PortMicrophone:
         block_s: float,
         patience_s: float | None = None,
     ) -> None:
-        self.rate_hz, self.channels, self.gaps = rate_hz, channels, 0
-        self.arrived_s = time.monotonic()
-        self._pieces: deque[Samples] = deque()
-        self._waiting = self._wanted = 0
-        self._asked = self._ended = False
-        self._there = threading.Condition()
-        self._most = round(rate_hz * (patience_s or _MOST_BLOCKS * block_s))
+        super().__init__(rate_hz=rate_hz, channels=channels, block_s=block_s, patience_s=patience_s)
         try:
             self._stream = library.InputStream(
                 device=number,
@@ -60,42 +49,16 @@ class PortMicrophone:
                 )
             ) from error
 
-    def read(self, count: int) -> Samples:
-        """Just ``count`` samples, ``(count,)`` or ``(count, channels)``. Raises SourceGone."""
-        with self._there:
-            self._asked, self._wanted = True, count
-            end = time.monotonic() + _PATIENCE_S
-            while self._waiting < count and not self._ended:
-                if not self._there.wait(end - time.monotonic()):
-                    self._ended = True
-            if self._waiting < count:
-                raise SourceGone(worded("The microphone went away. Plug it in again."))
-            whole = np.concatenate(self._pieces)
-            self._pieces.clear()
-            self._pieces.append(whole[count:])
-            self._waiting, self._wanted = len(whole) - count, 0
-        block = whole[:count]
-        return block[:, 0] if self.channels == 1 else block
-
     def close(self) -> None:
         """Let go of it."""
         self._stream.close()
         self._end()
 
     def _came(self, block: Any, _frames: int, _time: Any, _status: Any) -> None:
-        with self._there:
-            self._pieces.append(np.array(block, dtype=np.float64).reshape(-1, self.channels))
-            self._waiting += len(self._pieces[-1])
-            while self._waiting > self._most + self._wanted and len(self._pieces) > 1:
-                self._waiting -= len(self._pieces.popleft())
-                self.gaps += self._asked
-            self.arrived_s = time.monotonic()
-            self._there.notify_all()
+        self.put([np.array(block, dtype=np.float64).reshape(-1, self.channels)])
 
     def _end(self) -> None:
-        with self._there:
-            self._ended = True
-            self._there.notify_all()
+        self.end(worded("it is no longer there"))
 
 
 class PortOutput:

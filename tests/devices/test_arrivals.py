@@ -1,0 +1,78 @@
+"""What came from a device: how long it is waited for, and what is told of it."""
+
+import threading
+import time
+
+import numpy as np
+import pytest
+
+from obsidian_wren.devices import arrivals
+from obsidian_wren.devices.arrivals import Arrivals
+from obsidian_wren.service.ports import SourceGone
+
+
+@pytest.fixture
+def made(monkeypatch):
+    """A device of 100 samples a second whose clock only the test moves on."""
+    clock = [0.0]
+    monkeypatch.setattr(arrivals.time, "monotonic", lambda: clock[0])
+    came = Arrivals(rate_hz=100, channels=1, block_s=0.1, patience_s=60.0)
+    return came, clock
+
+
+def sends(came, clock, *steps):
+    """Each time the reader waits: so many seconds pass, and so many samples come."""
+    left = list(steps)
+
+    def wait(_seconds):
+        passed_s, count = left.pop(0)
+        clock[0] += passed_s
+        came.put([np.ones((count, 1), dtype=np.float32)] if count else [])
+
+    came._there.wait = wait
+    came._there.notify_all = lambda: None
+    return left
+
+
+def test_slow_arrivals_are_waited_for_as_long_as_something_comes(made):
+    came, clock = made
+    left = sends(came, clock, (2.0, 40), (2.0, 40), (2.9, 40))
+    assert came.read(120).shape == (120,)
+    assert (left, clock[0], came.arrived_s) == ([], 6.9, 6.9)
+
+
+def test_three_seconds_without_anything_are_an_end(made):
+    came, clock = made
+    sends(came, clock, (2.0, 40), (2.0, 0), (1.0, 0))
+    with pytest.raises(SourceGone, match=r"it sent nothing for 3 s\. Plug it in again"):
+        came.read(120)
+    assert clock[0] == 5.0
+    # What came before is still whole.
+    assert len(came.read(40)) == 40
+
+
+def test_who_asks_late_waits_from_then_on(made):
+    came, clock = made
+    clock[0] = 100.0
+    left = sends(came, clock, (2.0, 20))
+    assert len(came.read(20)) == 20
+    assert left == []
+
+
+def test_the_first_reason_is_told_to_who_reads():
+    came = Arrivals(rate_hz=100, channels=1, block_s=0.1, patience_s=None)
+    told = []
+
+    def read():
+        with pytest.raises(SourceGone) as raised:
+            came.read(10)
+        told.append(str(raised.value))
+
+    reader = threading.Thread(target=read)
+    reader.start()
+    while not came._asked:
+        time.sleep(0.001)
+    came.end("the sound server went away")
+    came.end("it was closed")
+    reader.join()
+    assert told == ["The microphone went away: the sound server went away. Plug it in again."]
