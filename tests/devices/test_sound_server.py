@@ -18,6 +18,7 @@ from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.devices.sound_server.microphone import Microphone
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import NoSoundServer
+from obsidian_wren.standins.private_server import PipeWire
 from signals import RATE, sine
 from waiting import wait_until
 
@@ -257,6 +258,12 @@ def test_what_changes_is_told(system, plugged):
     end()
 
 
+def opened(system):
+    """A server that has just begun may be too busy to answer in time."""
+    with suppress(SourceGone):
+        return system.open_microphone("obsidian_wren.call", patience_s=60.0)
+
+
 def test_a_server_that_ends_and_comes_back(system, sound_server, plugged):
     told = threading.Event()
     plugged(TONE)
@@ -275,17 +282,23 @@ def test_a_server_that_ends_and_comes_back(system, sound_server, plugged):
     sound_server.start()
     wait_until(told.is_set)
     feed = system.ensure_input("call", "Wren: call")
-
-    def opened():
-        # A server that has just begun may be too busy to answer in time.
-        with suppress(SourceGone):
-            return system.open_microphone("obsidian_wren.call", patience_s=60.0)
-
     with Sending(feed, TONE):
-        again = wait_until(opened)
+        again = wait_until(lambda: opened(system))
         assert level_of_tone(again) == pytest.approx(-20.0, abs=0.5)
         again.close()
     end()
+
+
+@pytest.mark.parametrize("sound_server", [PipeWire], indirect=True)
+def test_a_manager_that_ended_is_started_again(system, sound_server):
+    manager = sound_server._processes[2]
+    manager.kill()
+    feed = system.ensure_input("call", "Wren: call")
+    with Sending(feed, TONE):
+        microphone = wait_until(lambda: opened(system))
+        assert level_of_tone(microphone) == pytest.approx(-20.0, abs=0.5)
+        microphone.close()
+    assert manager.poll() is not None
 
 
 def test_without_a_server_it_says_what_to_do(system, monkeypatch):

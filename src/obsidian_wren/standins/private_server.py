@@ -13,7 +13,7 @@ import signal
 import subprocess
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from pathlib import Path
 from typing import ClassVar
@@ -26,6 +26,7 @@ from obsidian_wren.core.decibels import Samples
 _PATIENCE_S = 30.0
 _LOOK_S = 0.02
 _BLOCK = 240
+_MANAGER = ("wireplumber",)
 _SCRIPT = "load-module module-native-protocol-unix\nload-module module-always-sink\n"
 
 
@@ -74,12 +75,13 @@ class PrivateServer:
         raise NotImplementedError
 
     def _run(self, *command: str) -> None:
+        self._processes.append(self._started(command))
+
+    def _started(self, command: Sequence[str]) -> subprocess.Popen[bytes]:
         if self._urgent and shutil.which("chrt") and _may_be_urgent():
             command = ("chrt", "-r", "10", *command)
         quiet = subprocess.DEVNULL
-        self._processes.append(
-            subprocess.Popen(command, cwd=self.folder, stdout=quiet, stderr=quiet)
-        )
+        return subprocess.Popen(command, cwd=self.folder, stdout=quiet, stderr=quiet)
 
 
 class PulseAudio(PrivateServer):
@@ -96,6 +98,16 @@ class PipeWire(PrivateServer):
     """PipeWire with the session bus that its manager needs."""
 
     name = "PipeWire"
+    _ended: threading.Event
+    _keeper: threading.Thread | None = None
+
+    def end(self) -> None:
+        """At once, as if it had failed."""
+        if self._keeper is not None:
+            self._ended.set()
+            self._keeper.join()
+            self._keeper = None
+        super().end()
 
     def _begin(self) -> None:
         bus = environment(self.folder)["DBUS_SESSION_BUS_ADDRESS"]
@@ -103,8 +115,19 @@ class PipeWire(PrivateServer):
         _wait((self.folder / "bus").exists)
         self._run("pipewire")
         _wait((self.folder / "pipewire-0").exists)
-        self._run("wireplumber")
+        self._run(*_MANAGER)
         self._run("pipewire-pulse")
+        self._ended = threading.Event()
+        self._keeper = threading.Thread(target=self._keep_managed, daemon=True)
+        self._keeper.start()
+
+    def _keep_managed(self) -> None:
+        # As a session does: the manager ends now and then while the rest gets up, and without one
+        # no stream is ever joined to a device.
+        (place,) = (i for i, each in enumerate(self._processes) if _MANAGER[0] in str(each.args))
+        while not self._ended.wait(_LOOK_S):
+            if self._processes[place].poll() is not None:
+                self._processes[place] = self._started(_MANAGER)
 
 
 class FakeMicrophone:

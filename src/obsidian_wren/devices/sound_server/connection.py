@@ -16,7 +16,9 @@ from obsidian_wren.service.system_sound import NoSoundServer
 
 CLIENT = "Obsidian Wren"
 LOST = (NoSoundServer, pulsectl.PulseError, pulsectl.PulseDisconnected)
-_APPEARS_S, _LOOK_S = 5.0, 0.02
+_APPEARS_S, _LOOK_S, _POLL_S = 5.0, 0.02, 0.002
+# Who asks just while PipeWire's manager is away is never answered; who asks again is.
+_PATIENCES_S = (1.0, 3.0, 10.0)
 
 
 @contextmanager
@@ -31,8 +33,7 @@ def connected() -> Iterator[Any]:
             ),
         )
     try:
-        pulse = pulsectl.Pulse(CLIENT, connect=False)
-        pulse.connect()
+        pulse = _answering()
     except pulsectl.PulseError as error:
         raise NoSoundServer(
             "no-server",
@@ -43,6 +44,34 @@ def connected() -> Iterator[Any]:
         ) from error
     with pulse:
         yield pulse
+
+
+class _Connection(pulsectl.Pulse):  # type: ignore[misc]
+    """One that gives up in time: the package waits for ever, or always for the whole limit."""
+
+    def answers(self, patience_s: float) -> bool | None:
+        """True once it is answered, False where it is refused, None where nobody says anything."""
+        native = pulsectl.pulsectl.c.pa
+        try:
+            native.context_connect(self._ctx, self.server, libpulse.CONTEXT_NO_AUTOSPAWN, None)
+        except native.CallError:
+            return False
+        end = time.monotonic() + patience_s
+        while self.connected is None and time.monotonic() < end:
+            self._pulse_poll(_POLL_S)
+        return None if self.connected is None else bool(self.connected)
+
+
+def _answering() -> _Connection:
+    for patience_s in _PATIENCES_S:
+        pulse = _Connection(CLIENT, connect=False)
+        answer = pulse.answers(patience_s)
+        if answer:
+            return pulse
+        pulse.close()
+        if answer is False:
+            break
+    raise pulsectl.PulseError
 
 
 def server_name(pulse: Any) -> str:
