@@ -38,6 +38,7 @@ class Ear:
     gives_back = False
     returned_position = 0
     by_its_clock = True
+    gaps = 0
     delay_s = 0.0
 
     def __init__(self, name, picks):

@@ -48,10 +48,11 @@ class Arrivals:
                 self.arrived_s = time.monotonic()
                 self._pieces.append(piece)
                 self.waiting += len(piece)
+            before = self.waiting
             while self.waiting > self._most + self._wanted and len(self._pieces) > 1:
                 self.waiting -= len(self._pieces.popleft())
-                # What came before anybody asked is not missed.
-                self.gaps += self._asked
+            # What came before anybody asked is not missed.
+            self.gaps += self._asked and self.waiting < before
             self._there.notify_all()
 
     def end(self, why: str) -> None:

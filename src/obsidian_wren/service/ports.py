@@ -139,7 +139,8 @@ class Feed(Protocol):
     """Where a mix goes: a program that listens, or an input or output of the system.
 
     ``by_its_clock``: it takes what its own clock asks for; one without a clock takes what comes.
-    ``delay_s`` is what it adds, as far as that is known.
+    ``delay_s`` is what it adds, as far as that is known; ``gaps`` counts the sound that was lost
+    on the way to it and is not missing at its edge already.
     """
 
     kind: str
@@ -148,6 +149,7 @@ class Feed(Protocol):
     takes_hz: int
     settings: ProgramSettings
     by_its_clock: bool
+    gaps: int
 
     @property
     def delay_s(self) -> float:

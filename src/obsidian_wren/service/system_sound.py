@@ -88,6 +88,11 @@ class Feed(Protocol):
         ...
 
     @property
+    def gaps(self) -> int:
+        """How often sound was lost on the way to who listens."""
+        ...
+
+    @property
     def unread_s(self) -> float:
         """For how long the server has taken nothing of what was written, seconds."""
         ...

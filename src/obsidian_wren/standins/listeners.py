@@ -68,6 +68,7 @@ class StandInProgram:
     """
 
     by_its_clock = True
+    gaps = 0
     delay_s = 0.0
 
     def __init__(self, kind: str, name: str, settings: ProgramSettings) -> None:

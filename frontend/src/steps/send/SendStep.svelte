@@ -102,7 +102,7 @@
           Runs at {rate(run.rate_hz ?? 0)}, Rig says {rate(overview.rig.rate_hz)}: agree on one rate.
         {/if}
         {#if run.live}
-          Over {SOURCES[overview.rig.source]}; {counted(run.dropouts, '{count} dropout', '{count} dropouts')}, {marked(
+          Over {SOURCES[overview.rig.source]}; {counted(run.dropouts, '{count} gap', '{count} gaps')}, {marked(
             (100 * (desk.live?.load ?? run.load)).toFixed(0),
           )} % of one core.
         {:else}

@@ -243,7 +243,8 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
     if again is None:
         return ()
     verdicts = []
-    if again.cuts_words:
+    # Where sound was lost on the way, words and noise are missing that no gate took.
+    if again.cuts_words and not found.gaps:
         share = round(100.0 * (again.cut_share or 0.0))
         verdicts.append(
             Verdict(
@@ -257,7 +258,7 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
                 ),
             )
         )
-    elif again.removes_noise:
+    elif again.removes_noise and not found.gaps:
         verdicts.append(
             Verdict(
                 "twice cleaned",

@@ -162,6 +162,11 @@ class LoopbackFeed:
         return not self._output.is_gone
 
     @property
+    def gaps(self) -> int:
+        """How often the device had nothing to play."""
+        return self._output.missed
+
+    @property
     def unread_s(self) -> float:
         """The device takes everything, whether anyone records its other end or not."""
         return 0.0

@@ -13,18 +13,20 @@ from obsidian_wren.core.decibels import Samples
 
 # Writes of up to so many bytes are whole or not at all (POSIX, PIPE_BUF).
 _AT_ONCE = 4096
-_FLOAT_BYTES = 4
+# Where nothing went in for longer, nobody listened, or the whole system stood still.
+_GAP_S = 0.5
 
 
 class PipeFeed:
-    """Writes blocks into a pipe and never waits: what does not fit is dropped and counted.
+    """Writes blocks into a pipe and never waits: what does not fit is dropped.
 
-    A pipe that nobody reads is full, so dropping is no fault while nobody listens.
+    A pipe that nobody reads is full, so dropping is no fault while nobody listens. ``gaps`` counts
+    where it was dropped and soon went in again: somebody listens, and heard it.
     """
 
     def __init__(self, path: Path, *, pipe_bytes: int, held: int) -> None:
-        self.path, self.dropped = path, 0
-        self._unread_since_s: float | None = None
+        self.path, self.gaps = path, 0
+        self._lost_since_s: float | None = None
         # The lock that keeps other runs from writing into the same pipe.
         self._held: int | None = held
         # Open at both ends: the pipe is never without a reader, and opening never waits.
@@ -44,11 +46,12 @@ class PipeFeed:
             try:
                 os.write(self._pipe, data[first : first + _AT_ONCE])
             except BlockingIOError:
-                self.dropped += (len(data) - first) // _FLOAT_BYTES
-                if first == 0 and self._unread_since_s is None:
-                    self._unread_since_s = time.monotonic()
+                if self._lost_since_s is None:
+                    self._lost_since_s = time.monotonic()
                 return
-            self._unread_since_s = None
+            if self._lost_since_s is not None:
+                self.gaps += time.monotonic() - self._lost_since_s < _GAP_S
+                self._lost_since_s = None
 
     @property
     def is_whole(self) -> bool:
@@ -61,7 +64,7 @@ class PipeFeed:
     @property
     def unread_s(self) -> float:
         """Since when nothing that was written went in, seconds; 0 where the last of it did."""
-        since_s = self._unread_since_s
+        since_s = self._lost_since_s
         return 0.0 if since_s is None else time.monotonic() - since_s
 
     def close(self) -> None:

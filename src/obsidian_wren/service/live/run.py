@@ -83,6 +83,7 @@ class LiveRun:
         self._stop = threading.Event()
         self._marker: MarkerInFlight | None = None
         self._lock = threading.Lock()
+        self._lost_before = self._lost
         self._thread = threading.Thread(target=self._work, daemon=True)
 
     def start(self) -> None:
@@ -102,9 +103,13 @@ class LiveRun:
     @property
     def dropouts(self) -> int:
         """Gaps that anyone heard: blocks that came too late, sound of the microphone that nobody
-        took in time, and edges that ran dry."""
-        lost = sum(int(getattr(path.stream, "gaps", 0)) for path in self._voices)
-        return self._late + lost + sum(seat.edge.dropouts for seat in self._seats)
+        took in time, edges that ran dry, and what was lost on the way to who listens."""
+        return self._late + self._lost - self._lost_before
+
+    @property
+    def _lost(self) -> int:
+        voices = sum(int(getattr(path.stream, "gaps", 0)) for path in self._voices)
+        return voices + sum(seat.edge.dropouts + seat.program.gaps for seat in self._seats)
 
     @property
     def beside(self) -> set[str]:

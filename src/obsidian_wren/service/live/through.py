@@ -56,6 +56,7 @@ class Through:
         self._channel, self._tell = channel, tell
         self._stopped = threading.Event()
         self._gaps = 0
+        self._fed_before = feed.gaps
 
     def stop(self) -> None:
         """End it within a block."""
@@ -103,10 +104,13 @@ class Through:
                         rms_dbfs(sound),
                         peak_dbfs(sound),
                         1000.0 * (delay_s + float(np.median(waited))),
-                        self._gaps + microphone.gaps,
+                        self._all_gaps(microphone.gaps),
                     )
                 )
                 treated, waited = [], []
+
+    def _all_gaps(self, of_this_microphone: int = 0) -> int:
+        return self._gaps + of_this_microphone + self._feed.gaps - self._fed_before
 
     def _one(self, block: Samples) -> Samples:
         if block.ndim == 1:
@@ -115,7 +119,7 @@ class Through:
 
     def _wait(self, because: str) -> LiveMicrophone | None:
         """Silence at the pace of sound until the microphone is back; None where stopped."""
-        self._tell(Passing(None, None, None, self._gaps, because))
+        self._tell(Passing(None, None, None, self._all_gaps(), because))
         silence = np.zeros(round(BLOCK_S * FEED_HZ))
         next_s = look_s = time.monotonic()
         while not self._stopped.wait(max(0.0, next_s - time.monotonic())):

@@ -30,6 +30,7 @@ _TIMES = 2000
 _PATIENCE_S = 5.0
 # Nobody wrote for so long: nothing is live, so the output is let go.
 _IDLE_S, _LOOK_S = 2.0, 0.2
+_GOES_ON_S = 0.5
 # What waits at an output while its clock and ours ask at different instants.
 _CUSHION_S = 0.02
 
@@ -115,6 +116,7 @@ class NamedInput:
         self.kind, self.name = kind, name
         self.picks: str | None = None
         self.settings = ProgramSettings()
+        self.gaps = 0
         self._feed, self._wrote, self._back = feed, wrote, back
         self._system = system
         self.probe = SourceProbe(system, lambda: system.input_name(key), back)
@@ -135,7 +137,9 @@ class NamedInput:
         """The next ``(n, channels)`` samples."""
         feed = self._feed()
         if feed is not None:
+            before = feed.gaps
             feed.write(mono(block))
+            self.gaps += feed.gaps - before
             self._wrote()
 
 
@@ -183,9 +187,10 @@ class PlayedTo:
         self.kind, self.name = kind, name
         self.picks: str | None = None
         self.settings = ProgramSettings()
+        self.gaps = 0
         self._system, self._wanted = system, output
         self._open: Output | None = None
-        self._given = 0
+        self._given = self._missed = 0
         self._heard_s = 0.0
         self._worker: threading.Thread | None = None
 
@@ -209,12 +214,16 @@ class PlayedTo:
 
     def hear(self, block: Samples) -> None:
         """The next ``(n, channels)`` samples."""
+        goes_on = time.monotonic() - self._heard_s < _GOES_ON_S
         self._heard_s = time.monotonic()
         if self._worker is None or not self._worker.is_alive():
             self._worker = threading.Thread(target=self._attend, name="output", daemon=True)
             self._worker.start()
         output = self._open
         if output is not None:
+            # What it lacked before we began is no gap.
+            self.gaps += max(0, output.missed - self._missed) if goes_on else 0
+            self._missed = output.missed
             output.write(np.repeat(block, 2, axis=1) if block.shape[1] == 1 else block)
 
     def _attend(self) -> None:
@@ -227,7 +236,7 @@ class PlayedTo:
             if self._open is None and wanted is not None:
                 try:
                     self._open = self._system.open_output(wanted, rate_hz=FEED_HZ, channels=2)
-                    name = wanted
+                    name, self._missed = wanted, 0
                 except (SourceGone, NoSoundServer):
                     pass
             time.sleep(_LOOK_S)

@@ -19,6 +19,7 @@ from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.core.wording import worded
+from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.marker_flight import Heard
 from obsidian_wren.service.live.run import LiveRun
@@ -30,7 +31,8 @@ _KEPT_S = 20.0
 @dataclass
 class ListeningPage:
     """A page that listens: what its input is called, the last seconds of it, where it was when a
-    marker was sent, and what came of that."""
+    marker was sent, and what came of that; how often the run lost sound, and where it was when that
+    became more."""
 
     label: str
     rate_hz: int
@@ -38,6 +40,8 @@ class ListeningPage:
     start: int | None = None
     level_dbfs: float | None = None
     proof: dict[str, Any] | None = None
+    lost: int = 0
+    lost_at: int | None = None
 
     @property
     def shown_dbfs(self) -> float | None:
@@ -65,13 +69,16 @@ def current(ws: Workshop) -> Pages:
 
 def begin(ws: Workshop, label: str, rate_hz: int) -> None:
     """A page begins to listen to an input by its label; one that listened before is passed over."""
-    current(ws).page = ListeningPage(label.strip(), rate_hz)
+    current(ws).page = ListeningPage(label.strip(), rate_hz, lost=_lost(ws))
 
 
 def push(ws: Workshop, samples: Samples) -> None:
     """The next piece of what it hears. Raises Refused where it listens no more."""
     page = _page(ws)
     page.heard.push(samples)
+    lost = _lost(ws)
+    if lost != page.lost:
+        page.lost, page.lost_at = lost, page.heard.position
     page.level_dbfs = rms_dbfs(samples)
 
 
@@ -108,6 +115,7 @@ def look(
     before_s = min(
         sent.before_s, page.start / page.rate_hz, (page.start - page.heard.oldest()) / page.rate_hz
     )
+    since = page.start - round(before_s * page.rate_hz)
     arrived = prove(
         page.heard.since(page.start),
         np.zeros(0),
@@ -118,15 +126,21 @@ def look(
         sent_level_dbfs=level_dbfs,
         feed_level_dbfs=marker_level_dbfs(lufs[about.key]),
         sent_before=sent.sent_before[round((sent.before_s - before_s) * run.rate_hz) :],
-        heard_before=page.heard.since(page.start - round(before_s * page.rate_hz)),
+        heard_before=page.heard.since(since),
         sent_rate_hz=run.rate_hz,
     )
-    verdicts = judge(replace(arrived, delay_ms=None), listener=worded("this page"))
+    gaps = arrived.gaps or (page.lost_at is not None and page.lost_at >= since)
+    verdicts = judge(replace(arrived, delay_ms=None, gaps=gaps), listener=worded("this page"))
     page.proof = {
         "feed": arrived.feed,
         "good": all(verdict.mark != "fault" for verdict in verdicts),
         "verdicts": [asdict(verdict) for verdict in verdicts],
     }
+
+
+def _lost(ws: Workshop) -> int:
+    run = live.current(ws).run
+    return 0 if run is None else run.dropouts
 
 
 def _page(ws: Workshop) -> ListeningPage:

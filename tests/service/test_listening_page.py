@@ -1,0 +1,64 @@
+"""The page that listens: what it says of a voice with words missing, and whose fault that is."""
+
+from types import SimpleNamespace
+
+import numpy as np
+import pytest
+
+from obsidian_wren.core.mix.marker import Found
+from obsidian_wren.core.mix.reprocessing import Reprocessing
+from obsidian_wren.core.mix.verdict import Arrived
+from obsidian_wren.service.live.marker_flight import Heard
+from obsidian_wren.service.send import listening_page
+
+RATE = 48_000
+SECOND = np.full(RATE, 0.1)
+# Every fifth word is missing.
+CUT = Arrived(
+    raw=None,
+    treated=Found(1000.0, 0.0, False, 30.0),
+    feed="Wren: call",
+    own_feed="Wren: call",
+    delay_ms=20.0,
+    again=Reprocessing(0.0, 12.0, 1.0, 0.2, 12_000.0),
+)
+
+
+@pytest.fixture
+def ws(monkeypatch):
+    """Nothing but a run that counts what it lost, and a page that listens to it."""
+    seat = SimpleNamespace(own_feed="Wren: call", key="call", number=1)
+    run = SimpleNamespace(dropouts=3, seats=[seat], rate_hz=RATE)
+    pages = listening_page.Pages()
+    monkeypatch.setattr(
+        listening_page, "live", SimpleNamespace(current=lambda _: SimpleNamespace(run=run))
+    )
+    monkeypatch.setattr(listening_page, "prove", lambda *_, **__: CUT)
+    ws = SimpleNamespace(run=run, own=lambda kind: pages)
+    listening_page.begin(ws, "Wren: call", RATE)
+    return ws
+
+
+def told(ws, lost_after_s, listened_s=8):
+    """Codes of what is said where sound was lost after so many seconds; a marker is sent at the
+    end."""
+    for second in range(listened_s):
+        ws.run.dropouts += second == lost_after_s
+        listening_page.push(ws, SECOND)
+    listening_page.note_start(ws)
+    sound = np.zeros(RATE)
+    heard = Heard(RATE, RATE, sound, np.zeros(0), np.zeros(4 * RATE), np.zeros(0), before_s=4.0)
+    listening_page.look(ws, ws.run, {"call": heard}, -20.0, {"call": -18.0})
+    return [each["code"] for each in listening_page.current(ws).page.proof["verdicts"]]
+
+
+def test_words_that_nothing_lost_were_cut(ws):
+    assert told(ws, lost_after_s=None) == ["treated", "cuts words"]
+
+
+def test_words_are_not_said_cut_where_the_run_lost_sound_meanwhile(ws):
+    assert told(ws, lost_after_s=6) == ["treated", "gaps"]
+
+
+def test_what_was_lost_before_is_not_looked_at(ws):
+    assert told(ws, lost_after_s=1) == ["treated", "cuts words"]
