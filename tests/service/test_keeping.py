@@ -17,6 +17,7 @@ from obsidian_wren.service.opening import opening
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.takes import ending, from_page
 from obsidian_wren.store import parts, take_files
+from obsidian_wren.store.backup import copies, copy_database, is_sound
 from obsidian_wren.store.database import HEAD, MIGRATIONS, make, migrate
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Base
@@ -128,12 +129,24 @@ def test_a_take_is_named_by_its_content_and_kept_once(tmp_path):
 
 
 def test_half_written_rubbish_is_cleared_at_the_start(tmp_path, workshop):
-    stray = workshop.folder.takes / "abc.new"
-    stray.write_bytes(b"half a file")
+    strays = [
+        workshop.folder.takes / "abc.new",
+        workshop.folder.backups / "wren-20261124-120000-000.0a1b2c3d.new-shm",
+        workshop.folder.backups / "wren-20261124-120000-000.db-wal",
+    ]
+    for stray in strays:
+        stray.write_bytes(b"half a file")
     workshop.folder.close()
     again = opening.open_workshop(DataFolder(workshop.folder.path), workshop.world)
-    assert not stray.exists()
+    assert not any(stray.exists() for stray in strays)
     again.folder.close()
+
+
+def test_a_copy_of_the_database_leaves_nothing_beside_it(workshop):
+    made = {copy_database(workshop.folder) for _ in range(2)}
+    assert all(is_sound(copy) for copy in made)
+    there = {path for path in workshop.folder.backups.iterdir() if "before" not in path.name}
+    assert there == set(copies(workshop.folder)) >= made
 
 
 def _shape_of(engine):

@@ -58,12 +58,15 @@ def copy_before(database: Path, revision: str | None) -> Path:
     return path
 
 
+def read_copy(path: Path) -> sqlite3.Connection:
+    """Open a copy, which nobody writes to, without leaving anything beside it."""
+    return sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro&immutable=1", uri=True)
+
+
 def is_sound(path: Path) -> bool:
     """Whether a file is a database of ours without damage."""
     try:
-        with closing(
-            sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)
-        ) as connection:
+        with closing(read_copy(path)) as connection:
             whole = connection.execute("PRAGMA quick_check(1)").fetchone()[0] == "ok"
             return bool(
                 whole

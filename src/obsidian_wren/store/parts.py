@@ -140,6 +140,11 @@ def sweep(folder: DataFolder) -> None:
         for left in place.glob("*.new"):
             with suppress(OSError):
                 left.unlink()
+    # A copy is whole without them: earlier versions left them at each.
+    for ending in ("shm", "wal"):
+        for left in folder.backups.glob(f"wren-*-{ending}"):
+            with suppress(OSError):
+                left.unlink()
 
 
 def _read_info(description: Path) -> PartInfo | None:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.store.backup import copies, is_sound
+from obsidian_wren.store.backup import copies, is_sound, read_copy
 from obsidian_wren.store.folder import DataFolder, disk_errors, make_private, sync_folder
 
 
@@ -120,5 +120,5 @@ def _newest_sound(folder: DataFolder) -> Path | None:
 
 
 def _count_of(copy: Path) -> int:
-    with closing(sqlite3.connect(f"{copy.absolute().as_uri()}?mode=ro", uri=True)) as connection:
+    with closing(read_copy(copy)) as connection:
         return transactions_of(connection)
