@@ -16,6 +16,7 @@ from obsidian_wren.service.live import recording as live_recording
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening.opening import close_workshop
 from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording import recorder as recorder_module
 from obsidian_wren.service.recording import recording as recorder_services
 from obsidian_wren.service.rig import rigs
@@ -222,6 +223,27 @@ def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(
         live_recording.start_recording(boathouse, purpose="Walk")
         recorder_services.stop_recording(boathouse)
     assert overview(boathouse).recorder.failed is None
+    living.stop_run(boathouse)
+
+
+def test_a_recording_that_the_full_disk_left_unlisted_is_listed_with_the_next_one(
+    boathouse, monkeypatch
+):
+    recorder_services.choose_tracks(boathouse, ["treated"], "flac", None, None)
+    living.start_run(boathouse)
+    live_recording.start_recording(boathouse, purpose="Walk")
+    wait_until(lambda: recording.current(boathouse).recorder.seconds > 3.0)
+
+    def full(ws, part):
+        raise FolderError("disk-full", "The disk is full, so this was not kept.")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(library, "keep_part", full)
+        recorder_services.stop_recording(boathouse)
+    assert overview(boathouse).recordings[0].seconds == 0.0
+    live_recording.start_recording(boathouse, purpose="Walk")
+    assert max(row.seconds for row in overview(boathouse).recordings) >= 3.0
+    recorder_services.stop_recording(boathouse)
     living.stop_run(boathouse)
 
 

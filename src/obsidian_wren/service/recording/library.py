@@ -97,11 +97,9 @@ def _remove_stub(ws: Workshop, path: Path) -> None:
     )
 
 
-def take_up(ws: Workshop) -> str | None:
-    """What a kill left open is measured and listed; what the list no longer holds is removed.
-
-    Returns a sentence when something was.
-    """
+def list_what_was_left(ws: Workshop) -> int:
+    """Measure and list what a kill or a full disk left open, while nothing records; gives how many
+    files of it are whole."""
     with ws.sessions() as session:
         left = session.scalars(select(Recording).where(Recording.frames == 0)).all()
     saved = 0
@@ -116,6 +114,13 @@ def take_up(ws: Workshop) -> str | None:
         )
         saved += part.frames > 0
         keep_part(ws, part)
+    return saved
+
+
+def take_up(ws: Workshop) -> str | None:
+    """List what was left, and remove what the list no longer holds; gives a sentence where
+    something was left."""
+    saved = list_what_was_left(ws)
     purge_discarded(ws)
     if not saved:
         return None

@@ -53,6 +53,7 @@ def begin_recording(ws: Workshop, rate_hz: int, *, purpose: str) -> None:
                 "no-track", worded("None of the chosen tracks is in use. Choose another one.")
             )
         ws.folder.require_space(50_000_000)
+        library.list_what_was_left(ws)
         file_format = cast(FileFormat, wish.get("format") or "flac")
         key = uuid.uuid4().hex[:12]
 
