@@ -142,12 +142,6 @@ def test_what_harms_nobody_is_a_note(change, code):
     assert codes(found, "note") == [code]
 
 
-def test_words_are_not_said_cut_where_pieces_are_missing():
-    cut = replace(ARRIVED, again=Reprocessing(0.0, 12.0, 1.0, 0.2, 12_000.0), gaps=True)
-    found = judge(cut, listener="Editor call")
-    assert (codes(found), codes(found, "note")) == ([], ["gaps"])
-
-
 def test_where_the_wrong_thing_arrives_the_rest_is_not_worth_a_word():
     many = replace(
         ARRIVED,

@@ -97,7 +97,7 @@ def test_what_is_played_to_an_output_is_heard_at_its_monitor(system):
     name = system.ensure_output("back", "Wren: from the call")
     output = system.open_output(name, rate_hz=RATE, channels=2)
     with Sending(output, np.repeat(TONE[:, None], 2, axis=1)):
-        monitor = system.open_microphone(f"{name}.monitor", patience_s=60.0)
+        monitor = system.open_microphone(system.monitor_of(name), patience_s=60.0)
         sound = monitor.read(RATE)
         monitor.close()
     output.close()

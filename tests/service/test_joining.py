@@ -25,6 +25,9 @@ class Server:
         self.outputs.add(key)
         return self.input_name(key)
 
+    def monitor_of(self, output):
+        return f"{output}.monitor"
+
     def remove_output(self, key):
         assert self.hears == CALL
         self.outputs.discard(key)

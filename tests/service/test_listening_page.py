@@ -1,5 +1,6 @@
 """The page that listens: what it says of a voice with words missing, and whose fault that is."""
 
+from dataclasses import replace
 from types import SimpleNamespace
 
 import numpy as np
@@ -13,7 +14,7 @@ from obsidian_wren.service.send import listening_page
 
 RATE = 48_000
 SECOND = np.full(RATE, 0.1)
-# Every fifth word is missing.
+# Every fifth word is missing, and it is not known that anything was lost.
 CUT = Arrived(
     raw=None,
     treated=Found(1000.0, 0.0, False, 30.0),
@@ -22,6 +23,10 @@ CUT = Arrived(
     delay_ms=20.0,
     again=Reprocessing(0.0, 12.0, 1.0, 0.2, 12_000.0),
 )
+
+
+def proved(*_, lost, **__):
+    return replace(CUT, again=None, gaps=True) if lost else CUT
 
 
 @pytest.fixture
@@ -33,7 +38,7 @@ def ws(monkeypatch):
     monkeypatch.setattr(
         listening_page, "live", SimpleNamespace(current=lambda _: SimpleNamespace(run=run))
     )
-    monkeypatch.setattr(listening_page, "prove", lambda *_, **__: CUT)
+    monkeypatch.setattr(listening_page, "prove", proved)
     ws = SimpleNamespace(run=run, own=lambda kind: pages)
     listening_page.begin(ws, "Wren: call", RATE)
     return ws

@@ -73,7 +73,11 @@ class NoSystem:
     def remove_output(self, key: str) -> None:
         """There is none."""
 
-    def move_player(self, index: int, output: str) -> NoReturn:
+    def monitor_of(self, output: str) -> str:
+        """No output, so no monitor that could be opened."""
+        return output
+
+    def move_output(self, index: int, output: str) -> NoReturn:
         """Not here."""
         self._refuse()
 

@@ -175,6 +175,11 @@ class Probe(Protocol):
 
     rate_hz: int
 
+    @property
+    def gaps(self) -> int:
+        """How often something was lost between the feed and here."""
+        ...
+
     def begin(self) -> None:
         """Hear from now on, if it does not always."""
         ...

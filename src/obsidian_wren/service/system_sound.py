@@ -226,6 +226,10 @@ class SystemSound(Protocol):
         """Take one of our outputs away."""
         ...
 
-    def move_player(self, index: int, output: str) -> None:
+    def monitor_of(self, output: str) -> str:
+        """The name by which what an output plays is opened like a microphone."""
+        ...
+
+    def move_output(self, index: int, output: str) -> None:
         """Let a program play to another output."""
         ...

@@ -36,21 +36,23 @@ def prove(
     sent_before: Samples,
     heard_before: Samples,
     sent_rate_hz: int,
+    lost: bool = False,
 ) -> Arrived:
     """Look at what a listener heard and gave back since the marker was sent, ``(n,)`` at its own
     rate, and at the last seconds of what was sent to it at ``sent_rate_hz`` beside what it heard of
     them, both from one instant on.
 
     ``feeds`` maps names of feeds to the numbers of their codes; ``own_number`` is the code of the
-    mix that is meant for this listener.
+    mix that is meant for this listener. ``lost``: pieces are known to be missing of what was heard,
+    so it is not asked what else was done to it.
     """
     sounds = bool(len(heard)) and float(np.sqrt(np.mean(heard**2))) > _SILENT
-    search, raw, treated = _search(heard, rate_hz, sent_level_dbfs, sounds)
+    search, raw, treated = _search(heard, rate_hz, sent_level_dbfs, sounds=sounds, lost=lost)
     clock_ppm = (1.0 / search.speed - 1.0) * 1e6
     speed = 1.0 if abs(clock_ppm) < _CLOCKS_PPM else search.speed
     first = treated or raw
     # Where pieces are missing, what else was done to the sound cannot be told.
-    whole = first is not None and first.whole
+    whole = first is not None and first.whole and not lost
     left_ppm = (
         search.rate_error_ppm("treated", treated)
         if treated is not None and speed == 1.0 and whole
@@ -91,12 +93,13 @@ def _ms(samples: float, rate_hz: int) -> float:
 
 
 def _search(
-    heard: Samples, rate_hz: int, level_dbfs: float, sounds: bool
+    heard: Samples, rate_hz: int, level_dbfs: float, *, sounds: bool, lost: bool
 ) -> tuple[MarkerSearch, Found | None, Found | None]:
     """A search at the pitch at which a code is found: the right one, that of a clock that is
-    somewhat off, or of another rate; else at the right one with gaps."""
+    somewhat off, or of another rate; else at the right one with gaps. Where pieces were lost, what
+    is left would fit another pitch by chance."""
     right = MarkerSearch(heard, rate_hz=rate_hz)
-    for speed in (1.0, *_CLOCKS, *_SPEEDS) if sounds else (1.0,):
+    for speed in (1.0, *_CLOCKS, *_SPEEDS) if sounds and not lost else (1.0,):
         search = right if speed == 1.0 else right.at_speed(speed)
         raw, treated = (
             search.find(path, sent_level_dbfs=level_dbfs) for path in ("raw", "treated")

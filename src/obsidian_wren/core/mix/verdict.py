@@ -243,8 +243,7 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
     if again is None:
         return ()
     verdicts = []
-    # Where sound was lost on the way, words and noise are missing that no gate took.
-    if again.cuts_words and not found.gaps:
+    if again.cuts_words:
         share = round(100.0 * (again.cut_share or 0.0))
         verdicts.append(
             Verdict(
@@ -258,7 +257,7 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
                 ),
             )
         )
-    elif again.removes_noise and not found.gaps:
+    elif again.removes_noise:
         verdicts.append(
             Verdict(
                 "twice cleaned",

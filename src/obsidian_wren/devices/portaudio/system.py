@@ -137,7 +137,11 @@ class PortAudioSystem:
     def remove_output(self, key: str) -> None:
         """There is none."""
 
-    def move_player(self, index: int, output: str) -> None:
+    def monitor_of(self, output: str) -> str:
+        """Outputs have none here, so opening one says that it is not there."""
+        return f"{output}.monitor"
+
+    def move_output(self, index: int, output: str) -> None:
         """Other programs are not seen."""
         raise NoSoundServer("not-seen", _NOT_HERE)
 

@@ -147,6 +147,10 @@ class SoundServer:
         """Take one of our outputs away."""
         inputs.remove_output(key)
 
+    def monitor_of(self, output: str) -> str:
+        """The name by which what an output plays is opened like a microphone."""
+        return f"{output}.monitor"
+
     def listeners(self) -> tuple[SystemListener, ...]:
         """The programs that record now, and what each picked; ourselves left out."""
         with connected() as pulse:
@@ -173,7 +177,7 @@ class SoundServer:
             except pulsectl.PulseError as error:
                 raise SourceGone(worded("This program no longer records.")) from error
 
-    def move_player(self, index: int, output: str) -> None:
+    def move_output(self, index: int, output: str) -> None:
         """Let a program play to another output. Raises SourceGone."""
         with connected() as pulse:
             sink = sink_named(pulse, output)

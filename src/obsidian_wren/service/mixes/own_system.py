@@ -92,6 +92,6 @@ def computer_sound(ws: Workshop, rate_hz: int) -> Player:
             ),
             None,
         )
-        return None if usual is None else f"{usual.id}.monitor"
+        return None if usual is None else system.monitor_of(usual.id)
 
     return ComputerSound(system, monitor, rate_hz)

@@ -27,7 +27,7 @@ from obsidian_wren.service.system_sound import (
 _KEPT_S = 20.0
 # As many blocks as are kept have a time.
 _TIMES = 2000
-_PATIENCE_S = 5.0
+_PATIENCE_S, _MAY_WAIT_S = 5.0, 1.0
 # Nobody wrote for so long: nothing is live, so the output is let go.
 _IDLE_S, _LOOK_S = 2.0, 0.2
 _GOES_ON_S = 0.5
@@ -53,14 +53,21 @@ class SourceProbe:
         self.end()
         self._heard, self._returned = _ring(), _ring()
         self._times.clear()
-        self._taps = [Tap(self._system, self._name, self._came)]
+        self._taps = [self._tap(self._name, self._came)]
         if self._back() is not None:
-            self._taps.append(
-                Tap(self._system, self._back, lambda block: self._returned.push(mono(block)))
-            )
+            self._taps.append(self._tap(self._back, lambda block: self._returned.push(mono(block))))
         if not self._taps[0].hearing.wait(_PATIENCE_S):
             self.end()
             raise SourceGone(worded("The input cannot be heard. Stop live and start it again."))
+
+    @property
+    def gaps(self) -> int:
+        """How often something of it was lost on its way here, since it began."""
+        return sum(tap.gaps for tap in self._taps)
+
+    def _tap(self, name: Callable[[], str | None], came: Callable[[Samples], None]) -> Tap:
+        # Nobody hears this: it may come late, and must be whole.
+        return Tap(self._system, name, came, patience_s=_MAY_WAIT_S)
 
     def _came(self, block: Samples) -> None:
         self._heard.push(mono(block))

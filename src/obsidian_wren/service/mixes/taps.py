@@ -17,15 +17,20 @@ _AGAIN_S = 0.3
 
 class Tap:
     """Hands on blocks ``(n, channels)`` at ``FEED_HZ`` as they come; what goes away is taken up
-    again when it is back. ``name`` is asked each time, None for nothing to hear."""
+    again when it is back. ``name`` is asked each time, None for nothing to hear. ``gaps`` counts
+    the times that sound was lost because it waited here for more than ``patience_s``."""
 
     def __init__(
         self,
         system: SystemSound,
         name: Callable[[], str | None],
         hear: Callable[[Samples], None],
+        *,
+        patience_s: float | None = None,
     ) -> None:
         self._system, self._name, self._hear = system, name, hear
+        self._patience_s = patience_s
+        self.gaps = 0
         self._ended = threading.Event()
         self.hearing = threading.Event()
         self._thread = threading.Thread(target=self._work, name="tap", daemon=True)
@@ -47,11 +52,15 @@ class Tap:
         name = self._name()
         if name is None:
             return
-        microphone = self._system.open_microphone(name, rate_hz=FEED_HZ, block_s=_BLOCK_S)
+        microphone = self._system.open_microphone(
+            name, rate_hz=FEED_HZ, block_s=_BLOCK_S, patience_s=self._patience_s
+        )
+        before = self.gaps
         try:
             while not self._ended.is_set():
                 block = microphone.read(round(_BLOCK_S * FEED_HZ))
                 self.hearing.set()
+                self.gaps = before + microphone.gaps
                 self._hear(block[:, None] if block.ndim == 1 else block)
                 if self._name() != name:
                     return

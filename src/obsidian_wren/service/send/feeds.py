@@ -212,7 +212,7 @@ def _follow_outputs(ws: Workshop, rows: list[DestinationRow]) -> bool:
             feeds.outputs[row.key] = row.plays if row.on and row.plays in outputs else None
         elif scene.kind_of(row).returns is not None:
             ours = system.input_name(_return_key(row.key))
-            feeds.returns[row.key] = f"{ours}.monitor" if row.on and row.plays else None
+            feeds.returns[row.key] = system.monitor_of(ours) if row.on and row.plays else None
             # While nothing is live the program is heard where it always was.
             with suppress(SourceGone, NoSoundServer):
                 if row.on and row.plays and is_live:
@@ -229,7 +229,7 @@ def _take_back(system: SystemSound, key: str, program: str, ours: str) -> bool:
         return False
     system.ensure_output(_return_key(key), f"Wren: from {program}")
     for one in wrong:
-        system.move_player(one.index, ours)
+        system.move_output(one.index, ours)
     return True
 
 
@@ -245,7 +245,7 @@ def _give_back(system: SystemSound, key: str, ours: str) -> bool:
     )
     for one in system.seen.players:
         if one.output == ours and usual is not None:
-            system.move_player(one.index, usual)
+            system.move_output(one.index, usual)
     system.remove_output(_return_key(key))
     return True
 

@@ -58,7 +58,7 @@ def join_unread(ws: Workshop) -> None:
 def _join_anew(ws: Workshop, system: SystemSound, key: str, streams: Collection[int]) -> None:
     aside = system.ensure_output(_ASIDE, "Wren: aside")
     try:
-        move_listeners(system, streams, f"{aside}.monitor")
+        move_listeners(system, streams, system.monitor_of(aside))
         system.remove_input(key)
         ensure_feeds(ws)
         move_listeners(system, streams, system.input_name(key))

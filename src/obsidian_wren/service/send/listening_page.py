@@ -128,9 +128,9 @@ def look(
         sent_before=sent.sent_before[round((sent.before_s - before_s) * run.rate_hz) :],
         heard_before=page.heard.since(since),
         sent_rate_hz=run.rate_hz,
+        lost=page.lost_at is not None and page.lost_at >= since,
     )
-    gaps = arrived.gaps or (page.lost_at is not None and page.lost_at >= since)
-    verdicts = judge(replace(arrived, delay_ms=None, gaps=gaps), listener=worded("this page"))
+    verdicts = judge(replace(arrived, delay_ms=None), listener=worded("this page"))
     page.proof = {
         "feed": arrived.feed,
         "good": all(verdict.mark != "fault" for verdict in verdicts),

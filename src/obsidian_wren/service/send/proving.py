@@ -56,10 +56,11 @@ def send_marker(ws: Workshop) -> None:
         row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
         body: dict[str, Any] = row.body if row is not None else {"listeners": {}}
     lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
+    lost = _lost(run)
 
     def done(heard: dict[str, Heard]) -> None:
         try:
-            _keep(ws, run, heard, level, lufs)
+            _keep(ws, run, heard, level, lufs, whole=_lost(run) == lost)
             listening_page.look(ws, run, heard, level, lufs)
         except Exception as error:
             # The thread has nobody to tell; a page that waits would wait for ever.
@@ -123,8 +124,19 @@ def _active_dbfs(ws: Workshop, session: Session) -> float:
     return _USUAL_DBFS if active is None else float(active)
 
 
+def _lost(run: LiveRun) -> int:
+    probes = [seat.program.probe for seat in run.seats]
+    return run.dropouts + sum(probe.gaps for probe in probes if probe is not None)
+
+
 def _keep(
-    ws: Workshop, run: LiveRun, heard: dict[str, Heard], level: float, lufs: dict[str, float]
+    ws: Workshop,
+    run: LiveRun,
+    heard: dict[str, Heard],
+    level: float,
+    lufs: dict[str, float],
+    *,
+    whole: bool,
 ) -> None:
     feeds = {seat.own_feed: seat.number for seat in run.seats if seat.own_feed is not None}
     found = {}
@@ -139,6 +151,8 @@ def _keep(
                     level,
                     lufs[seat.key],
                     run.rate_hz,
+                    # What simulated listeners lose is one of their faults.
+                    lost=not whole and ws.world.system is not None,
                 ),
                 heard[seat.key],
             )
@@ -196,6 +210,8 @@ def _look(
     level: float,
     lufs: float,
     rate_hz: int,
+    *,
+    lost: bool,
 ) -> Arrived:
     return prove(
         heard.heard,
@@ -209,6 +225,7 @@ def _look(
         sent_before=heard.sent_before,
         heard_before=heard.heard_before,
         sent_rate_hz=rate_hz,
+        lost=lost,
     )
 
 
