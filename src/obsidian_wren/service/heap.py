@@ -58,8 +58,8 @@ def keep_what_is_freed() -> None:
     """Let what is freed be used again by whoever asks next, up to a quarter of a gigabyte.
 
     By default a long sound is given back at once and asked for again by the next one, page by page,
-    which takes as long as a filter over it. :func:`give_back` gives it back when nobody works.
-    Nothing where the library has no such setting.
+    which takes as long as a filter over it. :func:`give_back_freed` gives it back when nobody
+    works. Nothing where the library has no such setting.
     """
     if sys.platform != "linux":
         return
@@ -69,15 +69,24 @@ def keep_what_is_freed() -> None:
         library.mallopt(_KEPT_TO, _KEPT_BYTES)
 
 
+def give_back_freed() -> None:
+    """Give back to the system what is free, which the library keeps otherwise: a millisecond.
+    Nothing where there is no such call."""
+    if sys.platform != "linux":
+        return
+    with suppress(AttributeError, OSError):
+        ctypes.CDLL(None).malloc_trim(0)
+
+
 def give_back() -> None:
-    """Give back to the system what is free, which the library keeps otherwise, and what was read
-    from the files of all libraries, most of which ran once: what is wanted again is found where the
-    system keeps those files. Nothing where there are no such calls."""
+    """Give back what is free, and what was read from the files of all libraries, most of which ran
+    once: what is wanted again is found where the system keeps those files. Not while sound runs:
+    that takes longer than blocks can wait. Nothing where there are no such calls."""
+    give_back_freed()
     if sys.platform != "linux":
         return
     with suppress(AttributeError, OSError):
         library = ctypes.CDLL(None)
-        library.malloc_trim(0)
         for first, last in _as_in_their_files(_libraries(library)):
             library.madvise(ctypes.c_void_p(first), ctypes.c_size_t(last - first), _DONT_NEED)
 

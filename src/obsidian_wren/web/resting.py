@@ -8,7 +8,7 @@ import threading
 from typing import TYPE_CHECKING
 
 from obsidian_wren.service import calibration, live, takes
-from obsidian_wren.service.heap import give_back, resident_bytes
+from obsidian_wren.service.heap import give_back, give_back_freed, resident_bytes
 from obsidian_wren.web.left_state import LeftState
 
 if TYPE_CHECKING:
@@ -46,11 +46,15 @@ class Resting:
         while not self._ended.wait(self._rest_s):
             now = self._ws.revision
             if now == before and not self._works():
-                if kept != now and live.current(self._ws).run is None:
+                is_live = live.current(self._ws).run is not None
+                if kept != now and not is_live:
                     self._keep()
                     kept = now
                 if rested != now or resident_bytes() > least + _GROWN_BYTES:
-                    give_back()
+                    if is_live:
+                        give_back_freed()
+                    else:
+                        give_back()
                     rested, least = now, resident_bytes()
             before = now
 

@@ -95,8 +95,11 @@ def talk(body: Talk) -> Response:
 
 def start_run(body: StartRun) -> Response:
     """Go live."""
+    from obsidian_wren.service.heap import give_back
     from obsidian_wren.service.live import living
 
+    # Not possible any more once it is live.
+    give_back()
     living.start_run(workshop(), browser_rate_hz=body.rate_hz)
     return state_answer()
 
