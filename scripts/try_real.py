@@ -88,7 +88,12 @@ def take_pictures(page: Page, program: Serving, out: pathlib.Path) -> None:
     page.goto(program.url)
     steps = page.get_by_role("navigation", name="Steps")
     steps.wait_for()
-    time.sleep(1.0)
+    # Pages that load hold this machine up; what is proved then is that.
+    for _ in range(2):
+        time.sleep(4.0)
+        while program.ask("GET", "/state")["run"]["marker"] != "idle":
+            time.sleep(0.2)
+        program.ask("POST", "/marker", {})
     while program.ask("GET", "/state")["run"]["marker"] != "idle":
         time.sleep(0.2)
     for step, leaf, name in PICTURES:

@@ -75,7 +75,7 @@ def send_marker(ws: Workshop) -> None:
                     )
                 },
             )
-        _end_probes(run)
+        _let_go(ws, run)
         ws.changed()
 
     if ws.world.system is None:
@@ -92,6 +92,7 @@ def send_marker(ws: Workshop) -> None:
 
 
 def _listen_first(ws: Workshop, run: LiveRun, send: Callable[[], None]) -> None:
+    ended = True
     try:
         for seat in run.seats:
             if seat.program.probe is not None:
@@ -103,18 +104,21 @@ def _listen_first(ws: Workshop, run: LiveRun, send: Callable[[], None]) -> None:
     except SourceGone as gone:
         ended = True
         ws.bus.tell("trouble", {"sentence": str(gone)})
-    finally:
-        live.current(ws).listening = False
-        ws.changed()
+    except BaseException:
+        _let_go(ws, run)
+        raise
     # A run that ends on the way never says that it is done.
     if ended or run.finished.wait(_MOST_ON_ITS_WAY_S):
-        _end_probes(run)
+        _let_go(ws, run)
+        ws.changed()
 
 
-def _end_probes(run: LiveRun) -> None:
+def _let_go(ws: Workshop, run: LiveRun) -> None:
+    """Hear nothing more; from here on another marker can be sent, which is heard anew."""
     for seat in run.seats:
         if seat.program.probe is not None:
             seat.program.probe.end()
+    live.current(ws).listening = False
 
 
 def _active_dbfs(ws: Workshop, session: Session) -> float:
