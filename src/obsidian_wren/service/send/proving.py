@@ -92,7 +92,6 @@ def send_marker(ws: Workshop) -> None:
 
 
 def _listen_first(ws: Workshop, run: LiveRun, send: Callable[[], None]) -> None:
-    ended = True
     try:
         for seat in run.seats:
             if seat.program.probe is not None:
