@@ -107,6 +107,8 @@ def test_what_arrives_as_meant_is_good_and_nothing_else_is_said():
         ({"treated": None, "raw": CODE, "feed": None}, "raw"),
         ({"raw": CODE}, "both"),
         ({"treated": None, "feed": None, "delay_ms": None}, "neither"),
+        ({"treated": None, "feed": None, "delay_ms": None, "lost": True}, "too many gaps"),
+        ({"treated": None, "feed": None, "sounds": False, "lost": True}, "nothing"),
         ({"treated": None, "feed": None, "delay_ms": None, "sounds": False}, "nothing"),
         ({"feed": "Wren: game"}, "wrong feed"),
         ({"other_feed": "Wren: game"}, "two feeds"),

@@ -85,6 +85,7 @@ def prove(
             else None
         ),
         gaps=first is not None and not (whole and (code is None or code.whole)),
+        lost=lost,
     )
 
 

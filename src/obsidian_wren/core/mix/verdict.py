@@ -45,7 +45,8 @@ class Arrived:
     gets a mix directly). ``speed`` is 1 at the right pitch. ``echo_ms``: a second arrival;
     ``other_feed``: one that arrives beside the first. ``returned_ms``: the listener's own code in
     the return from it. ``sounds``: whether it heard anything at all. ``rate_ppm``: by how much
-    its clock is off. ``gaps``: pieces of the code were missing or came twice.
+    its clock is off. ``gaps``: pieces of the code were missing or came twice; ``lost``: pieces are
+    known to have gone missing on this computer, so a code that was not found may have been there.
     """
 
     raw: Found | None
@@ -61,6 +62,7 @@ class Arrived:
     rate_ppm: float | None = None
     again: Reprocessing | None = None
     gaps: bool = False
+    lost: bool = False
 
 
 def judge(found: Arrived, *, listener: str) -> tuple[Verdict, ...]:
@@ -114,6 +116,17 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
             "raw", "fault", worded("Raw voice arrives{when}", when=when), _pick(listener, found)
         )
     if found.treated is None:
+        if found.sounds and found.lost:
+            return Verdict(
+                "too many gaps",
+                "fault",
+                worded("Too much of the sound was lost to tell what arrives"),
+                worded(
+                    "Close what keeps this computer busy, and send the marker again. If that does"
+                    " not help, check what {listener} is set to hear.",
+                    listener=listener,
+                ),
+            )
         if found.sounds:
             return Verdict(
                 "neither",
