@@ -316,6 +316,33 @@ def test_an_urgent_run_comes_first_where_the_system_grants_it_and_what_it_begins
     assert urgent or not run.priority_raised
 
 
+class LosesSome(Loop):
+    """A microphone whose sound is lost in some blocks, and listeners whose ends lose it with it."""
+
+    gaps = 0
+
+    def __init__(self, sound, ears, losses):
+        super().__init__(sound, RATE)
+        self.ears, self.losses, self.blocks = ears, losses, 0
+
+    def read(self, count):
+        lost = self.blocks in self.losses
+        self.blocks += 1
+        for each in (self, *self.ears) if lost else ():
+            each.gaps += 2
+        if self.blocks > 20:
+            raise SourceGone("that was all")
+        return super().read(count)
+
+
+def test_what_everybody_loses_at_once_is_one_gap():
+    ears = [Ear("a", "feed a"), Ear("b", "feed b")]
+    run = run_of(LosesSome(noise(0.05, 1.0), ears, {4, 5, 12}), ears)
+    run.start()
+    assert run.finished.wait(30)
+    assert run.dropouts == 3
+
+
 def test_what_each_limiter_takes_is_told_while_it_acts():
     told, sound = [], sine(400, 0.0, 1.0)
     ears = Ear("loud", "feed loud"), Ear("soft", "feed soft")

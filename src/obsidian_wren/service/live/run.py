@@ -69,7 +69,9 @@ class LiveRun:
         self.finished = threading.Event()
         self.load = 0.0
         self.priority_raised = False
-        self._late = 0
+        # Blocks in which anyone lost sound: that came too late, that the microphone sent and nobody
+        # took in time, that an edge lacked, or that did not get to who listens.
+        self.dropouts = 0
         self._voices = list(voices)
         self._seats = list(seats)
         self.inputs = dict(inputs)
@@ -99,12 +101,6 @@ class LiveRun:
         """The source is gone: end, and say why."""
         self.stopped_why = why
         self.stop()
-
-    @property
-    def dropouts(self) -> int:
-        """Gaps that anyone heard: blocks that came too late, sound of the microphone that nobody
-        took in time, edges that ran dry, and what was lost on the way to who listens."""
-        return self._late + self._lost - self._lost_before
 
     @property
     def _lost(self) -> int:
@@ -190,7 +186,7 @@ class LiveRun:
                 treated = self.step(blocks)
                 share = (time.perf_counter() - at) / (len(first) / self.rate_hz)
                 self.load += (share - self.load) * _LOAD_SHARE
-                self._late += pace.keep(len(first))
+                self._count(late=pace.keep(len(first)))
                 for frame in meter.add(treated):
                     self._tell("frame", frame_json(frame, "run"))
                 if time.monotonic() - told > _TELL_EVERY_S:
@@ -213,6 +209,11 @@ class LiveRun:
                 back.program.close()
             self.finished.set()
             self._tell("changed", {})
+
+    def _count(self, *, late: bool) -> None:
+        lost = self._lost
+        self.dropouts += late or lost > self._lost_before
+        self._lost_before = lost
 
     def _live(self, treated: Samples) -> dict[str, object]:
         return {
