@@ -59,6 +59,25 @@ def test_who_asks_late_waits_from_then_on(made):
     assert left == []
 
 
+def test_a_reader_that_fetches_puts_for_itself(monkeypatch):
+    clock, left = [0.0], [(0.4, 30), (0.4, 0), (0.4, 90)]
+    monkeypatch.setattr(arrivals.time, "monotonic", lambda: clock[0])
+
+    def fetch(most_s):
+        assert most_s == pytest.approx(3.0, abs=0.5)
+        passed_s, count = left.pop(0)
+        clock[0] += passed_s
+        came.put([np.full((count, 1), clock[0])] if count else [])
+
+    came = Arrivals(rate_hz=100, channels=1, block_s=0.1, patience_s=0.2, fetch=fetch)
+    block = came.read(60)
+    # Of 120 samples the newest 60 and those 20 that may wait were kept, as whole pieces.
+    assert (len(block), came.gaps, left) == (60, 1, [])
+    assert block == pytest.approx(1.2)
+    came.put([np.zeros((10, 1))], after_loss=True)
+    assert came.gaps == 2
+
+
 def test_the_first_reason_is_told_to_who_reads():
     came = Arrivals(rate_hz=100, channels=1, block_s=0.1, patience_s=None)
     told = []

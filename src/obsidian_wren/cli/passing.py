@@ -62,7 +62,8 @@ def devices(chosen: argparse.Namespace) -> int:
 
 def live(chosen: argparse.Namespace) -> int:
     """A microphone through a calibration into a named input, until Ctrl-C."""
-    from obsidian_wren.service.live.through import BLOCK_S, Through
+    from obsidian_wren.service.live.pace import BLOCK_S, PATIENCE_S
+    from obsidian_wren.service.live.through import Through
     from obsidian_wren.service.system_sound import FEED_HZ
 
     specs = chain_spec(read_calibration(chosen.calibration))
@@ -71,7 +72,9 @@ def live(chosen: argparse.Namespace) -> int:
     channel = _channel(picked, chosen.channel)
 
     def open_microphone() -> LiveMicrophone:
-        return server.open_microphone(picked.name, rate_hz=FEED_HZ, block_s=BLOCK_S)
+        return server.open_microphone(
+            picked.name, rate_hz=FEED_HZ, block_s=BLOCK_S, patience_s=PATIENCE_S
+        )
 
     title = chosen.as_name or "Wren: voice"
     feed = server.ensure_input(_KEY, title)

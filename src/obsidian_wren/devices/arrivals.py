@@ -6,7 +6,7 @@ from __future__ import annotations
 import threading
 import time
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
@@ -22,7 +22,8 @@ _MOST_BLOCKS = 3
 
 
 class Arrivals:
-    """Pieces ``(n, channels)`` at ``rate_hz``, put by the device's thread and read by another.
+    """Pieces ``(n, channels)`` at ``rate_hz``, put by the device's thread and read by another; or
+    by the reader itself, where ``fetch`` is called to wait for more, with the seconds it may take.
 
     ``gaps`` counts the times that sound was lost because nobody read it in time: more than three
     blocks of ``block_s`` waited, or more than ``patience_s``. ``arrived_s`` is when the last piece
@@ -30,19 +31,27 @@ class Arrivals:
     """
 
     def __init__(
-        self, *, rate_hz: int, channels: int, block_s: float, patience_s: float | None
+        self,
+        *,
+        rate_hz: int,
+        channels: int,
+        block_s: float,
+        patience_s: float | None,
+        fetch: Callable[[float], None] | None = None,
     ) -> None:
         self.rate_hz, self.channels = rate_hz, channels
         self.gaps = 0
         self.arrived_s = time.monotonic()
         self._most = round(rate_hz * (patience_s or _MOST_BLOCKS * block_s))
         self._there = threading.Condition()
+        self._fetch = fetch
         self._pieces: deque[npt.NDArray[Any]] = deque()
         self.waiting = self._wanted = 0
         self._asked, self._ended = False, ""
 
-    def put(self, pieces: Iterable[npt.NDArray[Any]]) -> None:
-        """What came, oldest first. Never waits for the reader."""
+    def put(self, pieces: Iterable[npt.NDArray[Any]], *, after_loss: bool = False) -> None:
+        """What came, oldest first, some of it ``after_loss`` on its way. Never waits for the
+        reader."""
         with self._there:
             for piece in pieces:
                 self.arrived_s = time.monotonic()
@@ -52,7 +61,7 @@ class Arrivals:
             while self.waiting > self._most + self._wanted and len(self._pieces) > 1:
                 self.waiting -= len(self._pieces.popleft())
             # What came before anybody asked is not missed.
-            self.gaps += self._asked and self.waiting < before
+            self.gaps += self._asked and (after_loss or self.waiting < before)
             self._there.notify_all()
 
     def end(self, why: str) -> None:
@@ -74,7 +83,7 @@ class Arrivals:
                 if left_s <= 0.0:
                     self._ended = worded("it sent nothing for 3 s")
                 else:
-                    self._there.wait(left_s)
+                    self._wait(left_s)
             if self.waiting < count:
                 raise SourceGone(
                     worded("The microphone went away: {gone}. Plug it in again.", gone=self._ended)
@@ -85,3 +94,13 @@ class Arrivals:
             self.waiting, self._wanted = len(whole) - count, 0
         block = whole[:count].astype(np.float64)
         return block[:, 0] if self.channels == 1 else block
+
+    def _wait(self, most_s: float) -> None:
+        if self._fetch is None:
+            self._there.wait(most_s)
+            return
+        self._there.release()
+        try:
+            self._fetch(most_s)
+        finally:
+            self._there.acquire()

@@ -3,7 +3,8 @@
 The simple API of the library cannot forbid that a stream is moved to another device, and a blocking
 reader keeps the backlog of its start for good; so this is the asynchronous one.
 
-Source: the library's own header files, ``pulse/stream.h`` and ``pulse/thread-mainloop.h``.
+Source: the library's own header files, ``pulse/stream.h``, ``pulse/mainloop.h`` and
+``pulse/thread-mainloop.h``.
 """
 
 from __future__ import annotations
@@ -11,12 +12,15 @@ from __future__ import annotations
 import ctypes
 from ctypes import POINTER, c_char_p, c_int, c_size_t, c_uint8, c_uint32, c_void_p
 from functools import cache
+from typing import TypeVar
 
 SAMPLE_FLOAT32_NATIVE = 5
 STREAM_ADJUST_LATENCY, STREAM_DONT_MOVE = 0x2000, 0x0200
 CONTEXT_NO_AUTOSPAWN = 0x0001
 CONTEXT_READY, CONTEXT_FAILED, CONTEXT_TERMINATED = 4, 5, 6
 STREAM_READY, STREAM_FAILED, STREAM_TERMINATED = 2, 3, 4
+CONTEXT_ENDED = (CONTEXT_FAILED, CONTEXT_TERMINATED)
+STREAM_ENDED = (STREAM_FAILED, STREAM_TERMINATED)
 UNLIMITED = 0xFFFFFFFF
 
 
@@ -41,8 +45,17 @@ class BufferAttributes(ctypes.Structure):
 NOTIFY = ctypes.CFUNCTYPE(None, c_void_p, c_void_p)
 REQUEST = ctypes.CFUNCTYPE(None, c_void_p, c_size_t, c_void_p)
 
+_NAME = "libpulse.so.0"
+_Library = TypeVar("_Library", bound=ctypes.CDLL)
 # What each function gives and takes.
 _FUNCTIONS: dict[str, tuple[object, tuple[object, ...]]] = {
+    "pa_mainloop_new": (c_void_p, ()),
+    "pa_mainloop_free": (None, (c_void_p,)),
+    "pa_mainloop_get_api": (c_void_p, (c_void_p,)),
+    "pa_mainloop_prepare": (c_int, (c_void_p, c_int)),
+    "pa_mainloop_poll": (c_int, (c_void_p,)),
+    "pa_mainloop_dispatch": (c_int, (c_void_p,)),
+    "pa_mainloop_wakeup": (None, (c_void_p,)),
     "pa_threaded_mainloop_new": (c_void_p, ()),
     "pa_threaded_mainloop_free": (None, (c_void_p,)),
     "pa_threaded_mainloop_start": (c_int, (c_void_p,)),
@@ -72,7 +85,6 @@ _FUNCTIONS: dict[str, tuple[object, tuple[object, ...]]] = {
     "pa_stream_unref": (None, (c_void_p,)),
     "pa_stream_get_state": (c_int, (c_void_p,)),
     "pa_stream_set_state_callback": (None, (c_void_p, NOTIFY, c_void_p)),
-    "pa_stream_set_read_callback": (None, (c_void_p, REQUEST, c_void_p)),
     "pa_stream_readable_size": (c_size_t, (c_void_p,)),
     "pa_stream_peek": (c_int, (c_void_p, POINTER(c_void_p), POINTER(c_size_t))),
     "pa_stream_drop": (c_int, (c_void_p,)),
@@ -83,7 +95,17 @@ _FUNCTIONS: dict[str, tuple[object, tuple[object, ...]]] = {
 @cache
 def library() -> ctypes.CDLL:
     """The library with the types of its functions. Raises OSError where it is not installed."""
-    found = ctypes.CDLL("libpulse.so.0")
+    return _typed(ctypes.CDLL(_NAME))
+
+
+@cache
+def at_once() -> ctypes.PyDLL:
+    """The same for calls that take no time and call nothing of ours: the interpreter is held for as
+    long, since whoever lets go of it may get it back late."""
+    return _typed(ctypes.PyDLL(_NAME))
+
+
+def _typed(found: _Library) -> _Library:
     for name, (gives, takes) in _FUNCTIONS.items():
         function = getattr(found, name)
         function.restype, function.argtypes = gives, takes

@@ -3,23 +3,33 @@
 from __future__ import annotations
 
 import ctypes
+import threading
+import time
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.arrivals import Arrivals
 from obsidian_wren.devices.sound_server import libpulse
-from obsidian_wren.devices.sound_server.libpulse import library
-from obsidian_wren.devices.sound_server.stream import FLAGS, FLOAT_BYTES, Stream
+from obsidian_wren.devices.sound_server.libpulse import at_once, library
+from obsidian_wren.devices.sound_server.stream import FLAGS, FLOAT_BYTES
+from obsidian_wren.service.ports import SourceGone
+
+_START_S = 5.0
+# What the server keeps while nobody reads, beyond what the reader may be late.
+_KEPT_S = 1.0
 
 
-class Microphone(Stream):
+class Microphone:
     """Reads one source of the sound server; it is not moved to another one when that goes.
 
-    Raises SourceGone where the source cannot be opened.
+    Whoever reads serves the library as well: a thread of its own between the server and a reader
+    that comes before other programs would not come before them itself. Raises SourceGone where the
+    source cannot be opened.
     """
-
-    what = "microphone"
 
     def __init__(
         self,
@@ -30,11 +40,25 @@ class Microphone(Stream):
         block_s: float = 0.01,
         patience_s: float | None = None,
     ) -> None:
-        super().__init__(name, rate_hz=rate_hz, channels=channels)
+        self.name, self.rate_hz, self.channels = name, rate_hz, channels
         self._came = Arrivals(
-            rate_hz=rate_hz, channels=channels, block_s=block_s, patience_s=patience_s
+            rate_hz=rate_hz,
+            channels=channels,
+            block_s=block_s,
+            patience_s=patience_s,
+            fetch=self._fetch,
         )
-        self._fragment = round(block_s * rate_hz) * channels * FLOAT_BYTES
+        self._block_s, self._kept_s = block_s, _KEPT_S + (patience_s or 0.0)
+        self._fetched_s: float | None = None
+        # Held by whoever serves the library; it knows no threads.
+        self._serving = threading.Lock()
+        self._closing = False
+        pulse = library()
+        self._loop: int | None = pulse.pa_mainloop_new()
+        self._context = pulse.pa_context_new(
+            pulse.pa_mainloop_get_api(self._loop), b"Obsidian Wren"
+        )
+        self._stream: int | None = None
         self._open()
 
     @property
@@ -56,37 +80,126 @@ class Microphone(Stream):
 
     def close(self) -> None:
         """Let go of it; who reads is told."""
-        super().close()
-        self._came.end(self._gone)
+        pulse, self._closing = library(), True
+        self._came.end(worded("it was closed"))
+        if self._loop is not None:
+            # Whoever waits for sound waits no longer.
+            pulse.pa_mainloop_wakeup(self._loop)
+        with self._serving:
+            if self._loop is None:
+                return
+            if self._stream is not None:
+                pulse.pa_stream_disconnect(self._stream)
+                pulse.pa_stream_unref(self._stream)
+            pulse.pa_context_disconnect(self._context)
+            pulse.pa_context_unref(self._context)
+            pulse.pa_mainloop_free(self._loop)
+            self._loop = self._stream = None
 
-    # From here on: called by the library, in its own thread.
+    def _open(self) -> None:
+        at_once().pa_context_connect(self._context, None, libpulse.CONTEXT_NO_AUTOSPAWN, None)
+        until_s = time.monotonic() + _START_S
+        why: str | None = None
+        while not self._is_ready() and why is None:
+            left_s = until_s - time.monotonic()
+            if left_s > 0.0:
+                self._serve(left_s)
+                why = self._ended()
+            else:
+                why = worded("the sound server did not answer")
+        if why is not None:
+            self.close()
+            raise SourceGone(
+                worded(
+                    "The {what} could not be opened: {why}. Check that it is plugged in, then"
+                    " try again.",
+                    what="microphone",
+                    why=why,
+                )
+            )
 
-    def _connect(self, stream: int) -> None:
-        pulse = library()
-        pulse.pa_stream_set_read_callback(stream, self._on_sound, None)
+    def _is_ready(self) -> bool:
+        pulse = at_once()
+        if self._stream is not None:
+            return bool(pulse.pa_stream_get_state(self._stream) == libpulse.STREAM_READY)
+        if pulse.pa_context_get_state(self._context) == libpulse.CONTEXT_READY:
+            self._connect()
+        return False
+
+    def _connect(self) -> None:
+        pulse = at_once()
+        spec = libpulse.SampleSpec(libpulse.SAMPLE_FLOAT32_NATIVE, self.rate_hz, self.channels)
+        self._stream = pulse.pa_stream_new(self._context, b"microphone", ctypes.byref(spec), None)
         none = libpulse.UNLIMITED
-        asked = libpulse.BufferAttributes(none, none, none, none, self._fragment)
-        pulse.pa_stream_connect_record(stream, self.name.encode(), ctypes.byref(asked), FLAGS)
+        asked = libpulse.BufferAttributes(
+            self._bytes(self._kept_s), none, none, none, self._bytes(self._block_s)
+        )
+        pulse.pa_stream_connect_record(self._stream, self.name.encode(), ctypes.byref(asked), FLAGS)
 
-    def _sound_wanted(self, stream: int, size: int, _: object) -> None:
-        pulse, pieces = library(), []
+    def _bytes(self, seconds: float) -> int:
+        return round(seconds * self.rate_hz) * self.channels * FLOAT_BYTES
+
+    def _serve(self, most_s: float) -> None:
+        """Wait for the server, at most so long, and take all that it has."""
+        pulse = at_once()
+        pulse.pa_mainloop_prepare(self._loop, round(1e6 * most_s))
+        library().pa_mainloop_poll(self._loop)
+        # A packet each time.
+        while pulse.pa_mainloop_dispatch(self._loop) > 0:
+            pulse.pa_mainloop_prepare(self._loop, 0)
+            pulse.pa_mainloop_poll(self._loop)
+
+    def _ended(self) -> str | None:
+        """Why nothing more will come; None where more will."""
+        pulse = at_once()
+        if pulse.pa_context_get_state(self._context) in libpulse.CONTEXT_ENDED:
+            return worded("the sound server went away")
+        if self._stream is None or (
+            pulse.pa_stream_get_state(self._stream) not in libpulse.STREAM_ENDED
+        ):
+            return None
+        if self._fetched_s is not None:
+            return worded("it is no longer there")
+        return str(pulse.pa_strerror(pulse.pa_context_errno(self._context)).decode().lower())
+
+    def _fetch(self, most_s: float) -> None:
+        """Wait for more, and put what came."""
+        with self._serving:
+            if self._closing:
+                return
+            first = self._fetched_s is None
+            away_s = 0.0 if self._fetched_s is None else time.monotonic() - self._fetched_s
+            self._serve(most_s)
+            pieces, holes = self._pieces()
+            self._fetched_s = time.monotonic()
+            why = self._ended()
+        if pieces and first:
+            # What came before anybody asked is not missed.
+            self._came.put(pieces[-1:])
+        elif pieces:
+            # What the server could keep no longer is lost without a word.
+            self._came.put(pieces, after_loss=holes or away_s > self._kept_s)
+        if why is not None:
+            self._came.end(why)
+
+    def _pieces(self) -> tuple[list[npt.NDArray[Any]], bool]:
+        """What is there, and whether something of it is missing."""
+        pulse = at_once()
+        pieces: list[npt.NDArray[Any]] = []
+        holes = False
         at, came = ctypes.c_void_p(), ctypes.c_size_t()
         while pulse.pa_stream_readable_size(self._stream) > 0:
             if pulse.pa_stream_peek(self._stream, ctypes.byref(at), ctypes.byref(came)) < 0:
                 break
             if not came.value:
                 break
-            count = came.value // FLOAT_BYTES
             # A hole has a length and no place.
+            holes = holes or not at.value
             piece = (
                 np.frombuffer(ctypes.string_at(at.value, came.value), dtype=np.float32)
                 if at.value
-                else np.zeros(count, dtype=np.float32)
+                else np.zeros(came.value // FLOAT_BYTES, dtype=np.float32)
             )
             pieces.append(piece.reshape(-1, self.channels))
             pulse.pa_stream_drop(self._stream)
-        self._came.put(pieces)
-
-    def _end(self, why: str) -> None:
-        super()._end(why)
-        self._came.end(why)
+        return pieces, holes

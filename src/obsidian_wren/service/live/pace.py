@@ -6,6 +6,8 @@ import time
 from dataclasses import dataclass
 
 BLOCK_S = 0.01
+# What is read so late is still whole, and the run is back in time within some blocks.
+PATIENCE_S = 0.06
 # A page on another core cannot hold the run up; a machine that sleeps can.
 _LATE_S = 0.25
 

@@ -19,7 +19,7 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.cast import cast_of
 from obsidian_wren.service.live.loop import Loop
 from obsidian_wren.service.live.muting import silent_feeds
-from obsidian_wren.service.live.pace import BLOCK_S, Pacing
+from obsidian_wren.service.live.pace import BLOCK_S, PATIENCE_S, Pacing
 from obsidian_wren.service.live.rehearsal import rehearse
 from obsidian_wren.service.live.run import LiveRun, Tell
 from obsidian_wren.service.live.state import current
@@ -34,8 +34,6 @@ from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 
-# What is read so late is still whole, and the run is back in time within some blocks.
-_PATIENCE_S = 0.06
 # Being live with the pace of takes set to fast: soon through, and a core left for others.
 _FAST = 4.0
 
@@ -64,7 +62,7 @@ def _stream(
         pushed = ctx.ws.world.open_browser(browser_rate_hz)
         return pushed, pushed
     if ctx.rig.source == "system":
-        return open_voice(ctx, block_s=BLOCK_S, patience_s=_PATIENCE_S), None
+        return open_voice(ctx, block_s=BLOCK_S, patience_s=PATIENCE_S), None
     take_set = current_takes(ctx.session, ctx.rig).voice
     if take_set is None:
         raise Refused("no-talk", worded("There is no talk to send yet. Do Gain and Tone first."))

@@ -16,11 +16,11 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
+from obsidian_wren.service.live.pace import BLOCK_S
 from obsidian_wren.service.live.priority import come_first, quick_switching
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import FEED_HZ, Feed, LiveMicrophone
 
-BLOCK_S = 0.01
 _TELL_EVERY_S = 1.0
 _LOOK_EVERY_S = 0.2
 
