@@ -26,6 +26,8 @@ CUT = Arrived(
 
 
 def proved(*_, lost, **__):
+    if lost >= 7:
+        return replace(CUT, treated=None, again=None, lost=True)
     return replace(CUT, again=None, gaps=True) if lost else CUT
 
 
@@ -44,13 +46,15 @@ def ws(monkeypatch):
     return ws
 
 
-def told(ws, lost_after_s, listened_s=8):
+def told(ws, lost_after_s, listened_s=8, lost_in_marker=0):
     """Codes of what is said where sound was lost after so many seconds; a marker is sent at the
-    end."""
+    end, during which more is lost."""
     for second in range(listened_s):
         ws.run.dropouts += second == lost_after_s
         listening_page.push(ws, SECOND)
     listening_page.note_start(ws)
+    ws.run.dropouts += lost_in_marker
+    listening_page.push(ws, SECOND)
     sound = np.zeros(RATE)
     heard = Heard(RATE, RATE, sound, np.zeros(0), np.zeros(4 * RATE), np.zeros(0), before_s=4.0)
     listening_page.look(ws, ws.run, {"call": heard}, -20.0, {"call": -18.0})
@@ -67,3 +71,8 @@ def test_words_are_not_said_cut_where_the_run_lost_sound_meanwhile(ws):
 
 def test_what_was_lost_before_is_not_looked_at(ws):
     assert told(ws, lost_after_s=1) == ["treated", "cuts words"]
+
+
+def test_what_was_lost_while_the_marker_was_on_its_way_is_counted(ws):
+    assert told(ws, lost_after_s=1, lost_in_marker=6) == ["treated", "gaps"]
+    assert told(ws, lost_after_s=1, lost_in_marker=7) == ["too many gaps"]

@@ -159,9 +159,9 @@ HEALTHY = [
 ]
 
 
-def scene_of(cases, *, lost=False):
+def scene_of(cases, *, lost=0):
     """A run with a program for each case; gives verdicts and audits by name of the case. ``lost``:
-    pieces are said to be missing of what was heard."""
+    so many pieces are said to be missing of what was heard."""
     seats, returns, mixes = [], [], []
     inputs = {RAW: "voice at once"}
     for number, case in enumerate(cases):
@@ -282,10 +282,31 @@ def test_nothing_is_said_to_be_wrong_where_nothing_is(first):
 def test_where_sound_was_lost_nobody_is_told_to_change_what_it_would_look_like():
     names = ("noise removal is on", "auto gain is on")
     cases = [case for case in MISTAKES if case.name in names]
-    for case, (proved, _, arrived) in zip(cases, scene_of(cases, lost=True).values(), strict=True):
+    for case, (proved, _, arrived) in zip(cases, scene_of(cases, lost=1).values(), strict=True):
         assert codes(proved) == set(), (case.name, arrived)
         assert codes(proved, "good") == {"treated"}
         assert codes(proved, "note") == {"gaps"}
+
+
+@pytest.mark.parametrize(("lost", "code"), [(6, "neither"), (7, "too many gaps")])
+def test_a_voice_that_is_not_found_may_be_lost_in_many_gaps_and_not_in_a_few(lost, code):
+    silence = np.zeros(0)
+    arrived = prove(
+        TALK[: 4 * RATE],
+        silence,
+        rate_hz=RATE,
+        feeds={"feed 0": 0},
+        own_feed="feed 0",
+        own_number=0,
+        sent_level_dbfs=marker_level_dbfs(-20.0),
+        feed_level_dbfs=marker_level_dbfs(-18.0),
+        sent_before=silence,
+        heard_before=silence,
+        sent_rate_hz=RATE,
+        lost=lost,
+    )
+    (verdict,) = judge(arrived, listener="Editor call")
+    assert (verdict.code, verdict.mark) == (code, "fault")
 
 
 def test_there_are_twenty_of_each():

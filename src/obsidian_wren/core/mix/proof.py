@@ -21,6 +21,8 @@ _SPEEDS = (44_100 / 48_000, 48_000 / 44_100, 0.5, 2.0, 1.0 / 3.0, 3.0)
 _CLOCKS = tuple(1.0 + ppm * 1e-6 for ppm in (-200.0, 200.0, -400.0, 400.0))
 _CLOCKS_PPM = 2000.0
 _SILENT = 1e-5
+# Two eighths of a code that are whole are found; each gap spoils one.
+_TOO_MANY = 7
 
 
 def prove(
@@ -36,18 +38,18 @@ def prove(
     sent_before: Samples,
     heard_before: Samples,
     sent_rate_hz: int,
-    lost: bool = False,
+    lost: int = 0,
 ) -> Arrived:
     """Look at what a listener heard and gave back since the marker was sent, ``(n,)`` at its own
     rate, and at the last seconds of what was sent to it at ``sent_rate_hz`` beside what it heard of
     them, both from one instant on.
 
     ``feeds`` maps names of feeds to the numbers of their codes; ``own_number`` is the code of the
-    mix that is meant for this listener. ``lost``: pieces are known to be missing of what was heard,
-    so it is not asked what else was done to it.
+    mix that is meant for this listener. ``lost``: so many pieces are known to be missing of what
+    was heard. Where any are, it is not asked what else was done to it.
     """
     sounds = bool(len(heard)) and float(np.sqrt(np.mean(heard**2))) > _SILENT
-    search, raw, treated = _search(heard, rate_hz, sent_level_dbfs, sounds=sounds, lost=lost)
+    search, raw, treated = _search(heard, rate_hz, sent_level_dbfs, sounds=sounds, lost=lost > 0)
     clock_ppm = (1.0 / search.speed - 1.0) * 1e6
     speed = 1.0 if abs(clock_ppm) < _CLOCKS_PPM else search.speed
     first = treated or raw
@@ -85,7 +87,7 @@ def prove(
             else None
         ),
         gaps=first is not None and not (whole and (code is None or code.whole)),
-        lost=lost,
+        lost=lost >= _TOO_MANY,
     )
 
 

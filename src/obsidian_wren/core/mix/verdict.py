@@ -45,8 +45,8 @@ class Arrived:
     gets a mix directly). ``speed`` is 1 at the right pitch. ``echo_ms``: a second arrival;
     ``other_feed``: one that arrives beside the first. ``returned_ms``: the listener's own code in
     the return from it. ``sounds``: whether it heard anything at all. ``rate_ppm``: by how much
-    its clock is off. ``gaps``: pieces of the code were missing or came twice; ``lost``: pieces are
-    known to have gone missing on this computer, so a code that was not found may have been there.
+    its clock is off. ``gaps``: pieces of the code were missing or came twice; ``lost``: so many
+    are known to have gone missing on this computer that a code may not be found for that.
     """
 
     raw: Found | None

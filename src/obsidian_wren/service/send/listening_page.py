@@ -31,8 +31,8 @@ _KEPT_S = 20.0
 @dataclass
 class ListeningPage:
     """A page that listens: what its input is called, the last seconds of it, where it was when a
-    marker was sent, and what came of that; how often the run lost sound, and where it was when that
-    became more."""
+    marker was sent, and what came of that; how often the run lost sound by now and when the marker
+    was sent, and where it was when that became more last."""
 
     label: str
     rate_hz: int
@@ -41,6 +41,7 @@ class ListeningPage:
     level_dbfs: float | None = None
     proof: dict[str, Any] | None = None
     lost: int = 0
+    lost_before: int = 0
     lost_at: int | None = None
 
     @property
@@ -92,6 +93,7 @@ def note_start(ws: Workshop) -> None:
     page = current(ws).page
     if page is not None:
         page.start, page.proof = page.heard.position, None
+        page.lost_before = page.lost
 
 
 def look(
@@ -128,7 +130,7 @@ def look(
         sent_before=sent.sent_before[round((sent.before_s - before_s) * run.rate_hz) :],
         heard_before=page.heard.since(since),
         sent_rate_hz=run.rate_hz,
-        lost=page.lost_at is not None and page.lost_at >= since,
+        lost=max(page.lost - page.lost_before, page.lost_at is not None and page.lost_at >= since),
     )
     verdicts = judge(replace(arrived, delay_ms=None), listener=worded("this page"))
     page.proof = {

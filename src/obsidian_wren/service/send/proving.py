@@ -60,7 +60,7 @@ def send_marker(ws: Workshop) -> None:
 
     def done(heard: dict[str, Heard]) -> None:
         try:
-            _keep(ws, run, heard, level, lufs, whole=_lost(run) == lost)
+            _keep(ws, run, heard, level, lufs, lost=_lost(run) - lost)
             listening_page.look(ws, run, heard, level, lufs)
         except Exception as error:
             # The thread has nobody to tell; a page that waits would wait for ever.
@@ -139,7 +139,7 @@ def _keep(
     level: float,
     lufs: dict[str, float],
     *,
-    whole: bool,
+    lost: int,
 ) -> None:
     feeds = {seat.own_feed: seat.number for seat in run.seats if seat.own_feed is not None}
     found = {}
@@ -155,7 +155,7 @@ def _keep(
                     lufs[seat.key],
                     run.rate_hz,
                     # What simulated listeners lose is one of their faults.
-                    lost=not whole and ws.world.system is not None,
+                    lost=lost if ws.world.system is not None else 0,
                 ),
                 heard[seat.key],
             )
@@ -214,7 +214,7 @@ def _look(
     lufs: float,
     rate_hz: int,
     *,
-    lost: bool,
+    lost: int,
 ) -> Arrived:
     return prove(
         heard.heard,
