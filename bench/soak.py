@@ -12,6 +12,7 @@ import argparse
 import http.client
 import itertools
 import pathlib
+import re
 import subprocess
 import sys
 import tempfile
@@ -23,6 +24,29 @@ TESTS = pathlib.Path(__file__).resolve().parents[1] / "tests"
 sys.path.insert(0, str(TESTS))
 
 from kills import Asked  # noqa: E402
+
+COMMAND = (sys.executable, "-m", "obsidian_wren.cli", "demo")
+
+
+class Started(Asked):
+    """The program over the demo's calibration, as its command starts it and in memory of its own:
+    the one that the tests fork shares what they had loaded."""
+
+    def __init__(self, folder: str) -> None:
+        subprocess.run(
+            [*COMMAND, "--prepare", "--data", folder], check=True, stdout=subprocess.DEVNULL
+        )
+        self.process = subprocess.Popen(
+            [*COMMAND, "--port", "0", "--data", folder], stdout=subprocess.PIPE, text=True
+        )
+        found = None
+        while found is None:
+            found = re.search(r"(http://[\d.:]+/)\?token=([\w-]+)", self.process.stdout.readline())
+        self.url, self.token = found.groups()
+
+    def end(self) -> None:
+        self.process.terminate()
+        self.process.wait()
 
 
 def open_page(program: Asked, counts: list[int]) -> None:
@@ -78,20 +102,14 @@ def main() -> None:
     parser.add_argument("--minutes", type=int, default=10)
     chosen = parser.parse_args()
     with tempfile.TemporaryDirectory() as place:
-        data = pathlib.Path(place) / "data"
-        subprocess.run(
-            [sys.executable, str(TESTS / "short.py"), str(data)],
-            check=True,
-            stdout=subprocess.DEVNULL,
-        )
-        program = Asked(data)
+        program = Started(place)
         program.ask("POST", "case", {"case": "everything"})
         program.ask("POST", "run/start", {})
         program.ask("POST", "recordings/start", {"purpose": "Soak"})
         told = [0]
         for _ in range(6):
             threading.Thread(target=open_page, args=(program, told), daemon=True).start()
-        pid = program._process.pid
+        pid = program.process.pid
         press = clicks(program)
         print(
             "| minute | gaps | memory, MB | threads | open files | clicks refused"

@@ -137,3 +137,48 @@ def test_what_another_thread_loads_meanwhile_is_whole():
     assert float(gain) == pytest.approx(0.09763107)
     assert float(found) == pytest.approx(6.0)
     assert less == "True"
+
+
+_FORGETS = """
+import ctypes
+
+import numpy as np
+import scipy.fft
+
+from obsidian_wren.service.heap import forget_transforms
+
+
+class Counted(ctypes.Structure):
+    _fields_ = [(name, ctypes.c_size_t) for name in "abcdefghij"]
+
+
+library = ctypes.CDLL(None)
+library.mallinfo2.restype = Counted
+
+
+def held_mb():
+    # What stands in use in the heap and in mappings of its own (mallinfo(3)).
+    counted = library.mallinfo2()
+    return (counted.h + counted.e) / 1e6
+
+
+forget_transforms()
+before = held_mb()
+for count in (2_000_000, 2_048_000):
+    for precision in (np.float32, np.float64):
+        scipy.fft.rfft(np.zeros(count, precision))
+        scipy.fft.fft(np.zeros(count, precision))
+held = held_mb()
+forget_transforms()
+print(held - before, held_mb() - before)
+"""
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="only glibc says what stands in use")
+def test_what_long_transforms_keep_is_let_go_of():
+    told = subprocess.run(
+        [sys.executable, "-c", _FORGETS], capture_output=True, text=True, check=True
+    ).stdout.split()
+    held, left = map(float, told)
+    assert held > 30.0
+    assert left < 2.0

@@ -39,6 +39,17 @@ def test_it_gives_back_and_leaves_its_state_once_after_each_change(workshop, giv
     assert all(state.startswith("{") for state in left.states)
 
 
+def test_who_never_rests_forgets_long_transforms_all_the_same(workshop, given, monkeypatch):
+    forgotten = []
+    monkeypatch.setattr(resting, "forget_transforms", lambda: forgotten.append(len(given)))
+    monkeypatch.setattr(resting.Resting, "_works", lambda self: True)
+    rests = resting.Resting(workshop, Left(), rest_s=0.02)
+    rests.begin()
+    wait_until(lambda: len(forgotten) >= 3)
+    rests.end()
+    assert given == []
+
+
 def test_what_is_taken_without_a_change_is_given_back_too(workshop, given, monkeypatch):
     held = [100 << 20]
     monkeypatch.setattr(resting, "resident_bytes", lambda: held[0])

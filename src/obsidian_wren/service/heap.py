@@ -17,6 +17,8 @@ _FEW = 2
 # The largest threshold that the library takes: 45 s of sound at 48 kHz are half of it.
 _OWN_FROM_BYTES = 32 << 20
 _KEPT_BYTES = 256 << 20
+# SciPy's transforms keep what they prepared for so many lengths of each kind (``pypocketfft``).
+_PLANS_KEPT = 16
 # ``MADV_DONTNEED`` of Linux's mman.h.
 _DONT_NEED = 4
 # ``RTLD_DI_LINKMAP`` of glibc's dlfcn.h.
@@ -67,6 +69,21 @@ def keep_what_is_freed() -> None:
         library = ctypes.CDLL(None)
         library.mallopt(_OWN_FROM, _OWN_FROM_BYTES)
         library.mallopt(_KEPT_TO, _KEPT_BYTES)
+
+
+def forget_transforms() -> None:
+    """Let go of what SciPy keeps of the last transforms of each kind, eight bytes for each sample
+    of a long one: as many short ones take their place. A fraction of a millisecond; the next long
+    one takes up to twice as long. Nothing where none was made."""
+    fft = sys.modules.get("scipy.fft")
+    if fft is None:
+        return
+    import numpy as np
+
+    for length in range(1, _PLANS_KEPT + 1):
+        for real, whole in ((np.float32, np.complex64), (np.float64, np.complex128)):
+            fft.rfft(np.ones(length, real))
+            fft.fft(np.ones(length, whole))
 
 
 def give_back_freed() -> None:

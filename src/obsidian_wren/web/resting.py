@@ -8,7 +8,12 @@ import threading
 from typing import TYPE_CHECKING
 
 from obsidian_wren.service import calibration, live, takes
-from obsidian_wren.service.heap import give_back, give_back_freed, resident_bytes
+from obsidian_wren.service.heap import (
+    forget_transforms,
+    give_back,
+    give_back_freed,
+    resident_bytes,
+)
 from obsidian_wren.web.left_state import LeftState
 
 if TYPE_CHECKING:
@@ -45,6 +50,9 @@ class Resting:
         least = 0
         while not self._ended.wait(self._rest_s):
             now = self._ws.revision
+            if now != before or self._works():
+                # Whoever never rests would hold them all along.
+                forget_transforms()
             if now == before and not self._works():
                 is_live = live.current(self._ws).run is not None
                 if kept != now and not is_live:

@@ -21,6 +21,8 @@ from obsidian_wren.core.mix.plan import OVER, MixPlan
 
 _NEAR_LU = 0.1
 _SURELY_UNDER_DB = 0.3
+# Depths of ducking that are asked for one after another; each takes as much as a sound.
+_DEPTHS_HELD = 2
 
 
 @dataclass(frozen=True)
@@ -106,8 +108,8 @@ def _speaking(voice: Samples, rate_hz: float) -> npt.NDArray[np.bool_]:
 
 
 class _Beside:
-    """Signals beside each other, ``(channels, n)`` each, and how far what drops under the voice
-    is down at each sample; all of it, or what is chosen."""
+    """Signals beside each other, ``(channels, n)`` each in single precision, since they are held,
+    and how far what drops under the voice is down at each sample; all of it, or what is chosen."""
 
     def __init__(
         self,
@@ -116,11 +118,11 @@ class _Beside:
         chosen: npt.NDArray[np.bool_] | None = None,
     ) -> None:
         self._shares = shares if chosen is None else shares[chosen]
-        self._sounds: dict[str, Samples] = {}
+        self._sounds: dict[str, npt.NDArray[np.float32]] = {}
         for name, block in material.items():
             wide = np.atleast_2d(block.T)
             self._sounds[name] = np.ascontiguousarray(
-                wide if chosen is None else wide[:, chosen[: wide.shape[1]]]
+                wide if chosen is None else wide[:, chosen[: wide.shape[1]]], np.float32
             )
         self._gains: dict[float, Samples] = {}
 
@@ -133,14 +135,19 @@ class _Beside:
             sound = self._sounds[send.signal]
             if len(sound) > channels:
                 sound = sound.mean(axis=0, keepdims=True)
-            if send.duck_db not in self._gains:
-                self._gains[send.duck_db] = ducked(self._shares, send.duck_db)
             count = sound.shape[1]
             gain = amplitude_from_db(send.gain_db)
             total[:, :count] += sound * (
-                gain * self._gains[send.duck_db][:count] if send.duck_db else gain
+                gain * self._gain(send.duck_db)[:count] if send.duck_db else gain
             )
         return total
+
+    def _gain(self, depth_db: float) -> Samples:
+        if depth_db not in self._gains:
+            if len(self._gains) == _DEPTHS_HELD:
+                del self._gains[next(iter(self._gains))]
+            self._gains[depth_db] = ducked(self._shares, depth_db)
+        return self._gains[depth_db]
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ class MixesState:
     programs: dict[str, Listener] = field(default_factory=dict)
     pads: Pads = field(default_factory=Pads)
     waveforms: Remembered = field(default_factory=lambda: Remembered(48))
-    materials: Remembered = field(default_factory=lambda: Remembered(2))
+    materials: Remembered = field(default_factory=lambda: Remembered(1))
 
 
 def current(ws: Workshop) -> MixesState:
