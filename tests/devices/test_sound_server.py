@@ -347,3 +347,10 @@ def test_the_servers_own_streams_are_no_listeners(system, plugged):
         pulse.module_load("module-loopback", "source=desk sink=elsewhere")
         wait_until(pulse.source_output_list)
     assert system.listeners() == ()
+
+
+def test_a_server_that_is_not_there_is_not_waited_for(monkeypatch):
+    monkeypatch.setenv("PULSE_SERVER", "unix:/nonexistent/native")
+    monkeypatch.setattr(Microphone, "_serve", lambda *_: pytest.fail("it waited"))
+    with pytest.raises(SourceGone, match="the sound server went away"):
+        Microphone("desk", rate_hz=RATE, channels=1)

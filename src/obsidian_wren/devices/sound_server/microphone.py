@@ -52,9 +52,9 @@ class Microphone:
         self._fetched_s: float | None = None
         # Held by whoever serves the library; it knows no threads.
         self._serving = threading.Lock()
-        self._closing = False
+        self._ending, self._closing = threading.Lock(), False
         pulse = library()
-        self._loop: int | None = pulse.pa_mainloop_new()
+        self._loop = pulse.pa_mainloop_new()
         self._context = pulse.pa_context_new(
             pulse.pa_mainloop_get_api(self._loop), b"Obsidian Wren"
         )
@@ -80,33 +80,31 @@ class Microphone:
 
     def close(self) -> None:
         """Let go of it; who reads is told."""
-        pulse, self._closing = library(), True
-        self._came.end(worded("it was closed"))
-        if self._loop is not None:
-            # Whoever waits for sound waits no longer.
-            pulse.pa_mainloop_wakeup(self._loop)
-        with self._serving:
-            if self._loop is None:
+        with self._ending:
+            if self._closing:
                 return
+            self._closing = True
+        pulse = library()
+        self._came.end(worded("it was closed"))
+        # Whoever waits for sound waits no longer.
+        pulse.pa_mainloop_wakeup(self._loop)
+        with self._serving:
             if self._stream is not None:
                 pulse.pa_stream_disconnect(self._stream)
                 pulse.pa_stream_unref(self._stream)
             pulse.pa_context_disconnect(self._context)
             pulse.pa_context_unref(self._context)
             pulse.pa_mainloop_free(self._loop)
-            self._loop = self._stream = None
 
     def _open(self) -> None:
         at_once().pa_context_connect(self._context, None, libpulse.CONTEXT_NO_AUTOSPAWN, None)
         until_s = time.monotonic() + _START_S
-        why: str | None = None
-        while not self._is_ready() and why is None:
+        while (why := self._ended()) is None and not self._is_ready():
             left_s = until_s - time.monotonic()
-            if left_s > 0.0:
-                self._serve(left_s)
-                why = self._ended()
-            else:
+            if left_s <= 0.0:
                 why = worded("the sound server did not answer")
+                break
+            self._serve(left_s)
         if why is not None:
             self.close()
             raise SourceGone(
@@ -141,13 +139,19 @@ class Microphone:
 
     def _serve(self, most_s: float) -> None:
         """Wait for the server, at most so long, and take all that it has."""
+        # Whoever waits lets go of the interpreter; what is there already comes packet by packet.
+        if self._turn(library(), most_s):
+            while self._turn(at_once(), 0.0):
+                pass
+
+    def _turn(self, waiting: ctypes.CDLL, most_s: float) -> bool:
+        """One turn of the library's loop; whether there was anything to do."""
         pulse = at_once()
-        pulse.pa_mainloop_prepare(self._loop, round(1e6 * most_s))
-        library().pa_mainloop_poll(self._loop)
-        # A packet each time.
-        while pulse.pa_mainloop_dispatch(self._loop) > 0:
-            pulse.pa_mainloop_prepare(self._loop, 0)
-            pulse.pa_mainloop_poll(self._loop)
+        return bool(
+            pulse.pa_mainloop_prepare(self._loop, round(1e6 * most_s)) >= 0
+            and waiting.pa_mainloop_poll(self._loop) >= 0
+            and pulse.pa_mainloop_dispatch(self._loop) > 0
+        )
 
     def _ended(self) -> str | None:
         """Why nothing more will come; None where more will."""
