@@ -211,8 +211,8 @@ def test_a_slow_reader_loses_the_oldest_and_counts_it(system, plugged, away_s):
     time.sleep(away_s)
     # What is whole already is read first.
     late = [microphone.read(480) for _ in range(10)][-1]
-    # The server may give what it kept in two goes.
-    assert microphone.gaps in (1, 2)
+    # Once for each of the goes in which the server gives what it kept.
+    assert microphone.gaps >= 1
     assert late == pytest.approx(0.3, abs=1e-3)
     # What is left is not a backlog of the time that nobody read.
     assert microphone._came.waiting <= 3 * 480 + 240
