@@ -145,7 +145,8 @@ def far_voice(who: str, rate_hz: int) -> Samples:
     """Someone at the far end ``(n,)``: another size of throat, another loudness; the editor's
     side hums. ``who``: editor or crew."""
     part, speed, level_db = _FAR[who]
-    spoken = talker_sound(part, rate_hz)[: 25 * rate_hz]
+    # Past its cache: the whole part is wanted once.
+    spoken = talker_sound.__wrapped__(part, rate_hz)[: 25 * rate_hz]
     steps = np.arange(0.0, len(spoken) - 1, speed)
     voice = np.interp(steps, np.arange(len(spoken)), spoken)
     voice *= 10.0 ** (level_db / 20.0) / np.sqrt(2.0 * np.mean(voice**2))
