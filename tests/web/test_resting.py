@@ -2,7 +2,7 @@
 
 import pytest
 
-from obsidian_wren.service import live, takes
+from obsidian_wren.service import live, mixes, takes
 from obsidian_wren.web import resting
 from waiting import wait_until
 
@@ -48,6 +48,20 @@ def test_who_never_rests_forgets_long_transforms_all_the_same(workshop, given, m
     wait_until(lambda: len(forgotten) >= 3)
     rests.end()
     assert given == []
+
+
+@pytest.mark.parametrize(("long_rest_s", "given_back", "times"), [(1e6, 1, 1), (0.2, 2, 2)])
+def test_the_material_of_mixes_goes_after_a_long_rest(
+    workshop, given, long_rest_s, given_back, times
+):
+    materials, made = mixes.current(workshop).materials, []
+    materials.get("scene", lambda: made.append("scene"))
+    rests = resting.Resting(workshop, Left(), rest_s=0.02, long_rest_s=long_rest_s)
+    rests.begin()
+    wait_until(lambda: len(given) == given_back)
+    rests.end()
+    materials.get("scene", lambda: made.append("scene"))
+    assert len(made) == times
 
 
 def test_what_is_taken_without_a_change_is_given_back_too(workshop, given, monkeypatch):

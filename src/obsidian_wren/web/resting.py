@@ -7,7 +7,7 @@ import logging
 import threading
 from typing import TYPE_CHECKING
 
-from obsidian_wren.service import calibration, live, takes
+from obsidian_wren.service import calibration, live, mixes, takes
 from obsidian_wren.service.heap import (
     forget_transforms,
     give_back,
@@ -20,8 +20,8 @@ if TYPE_CHECKING:
     from obsidian_wren.service.workshop import Workshop
 
 _LOG = logging.getLogger(__name__)
-# Nothing changed for so long.
-_REST_S = 2.0
+# Nothing changed for so long; or for so long that the next change may take half a second more.
+_REST_S, _LONG_REST_S = 2.0, 60.0
 # What is shown and heard takes memory too, without a change.
 _GROWN_BYTES = 32 << 20
 
@@ -30,8 +30,16 @@ class Resting:
     """Gives back, and leaves the state of a workshop, whenever it has rested for a while, until
     :meth:`end`."""
 
-    def __init__(self, ws: Workshop, left: LeftState, *, rest_s: float = _REST_S) -> None:
+    def __init__(
+        self,
+        ws: Workshop,
+        left: LeftState,
+        *,
+        rest_s: float = _REST_S,
+        long_rest_s: float = _LONG_REST_S,
+    ) -> None:
         self._ws, self._left, self._rest_s = ws, left, rest_s
+        self._long_rest = round(long_rest_s / rest_s)
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._watch, name="resting", daemon=True)
 
@@ -47,13 +55,18 @@ class Resting:
 
     def _watch(self) -> None:
         kept = rested = before = -1
-        least = 0
+        least = looks = 0
         while not self._ended.wait(self._rest_s):
             now = self._ws.revision
             if now != before or self._works():
                 # Whoever never rests would hold them all along.
                 forget_transforms()
-            if now == before and not self._works():
+                looks = 0
+            else:
+                looks += 1
+                if looks == self._long_rest:
+                    mixes.current(self._ws).materials.forget()
+                    rested = -1
                 is_live = live.current(self._ws).run is not None
                 if kept != now and not is_live:
                     self._keep()
