@@ -59,7 +59,6 @@ def music(rate_hz: int) -> Samples:
     return np.asarray(out * (0.25 / np.abs(out).max()))
 
 
-@lru_cache(maxsize=2)
 def deck(rate_hz: int) -> Samples:
     """What a second microphone on the deck hears beside strings, as long as :func:`music`
     ``(n,)``: hum of 50 Hz, knocks under 30 Hz."""
