@@ -3,6 +3,7 @@ import createClient, { type MaybeOptionalInit } from 'openapi-fetch';
 import type { HttpMethod, PathsWithMethod } from 'openapi-typescript-helpers';
 import type { components, paths } from './api.generated';
 import type { Answer } from './parts';
+import { session, STRANGER } from './session';
 
 export type Overview = components['schemas']['Overview'];
 export type Rig = components['schemas']['RigView'];
@@ -102,6 +103,8 @@ const PATIENCE_WITH_FILES_MS = 600_000;
 /** Ask the program. Throws a Refusal where it does not answer, answers too late, or refuses. */
 export async function ask(what: string | Request, how: RequestInit = {}): Promise<Response> {
   let response: Response;
+  const met = session.trusted ? 'ours' : await session.met();
+  if (met !== 'ours') throw met === 'stranger' ? new Refusal('stranger', STRANGER) : new Refusal('lost', LOST);
   const patience = how.body instanceof FormData ? PATIENCE_WITH_FILES_MS : PATIENCE_MS;
   try {
     response = await fetch(typeof what === 'string' ? `/api/${what}` : what, {
@@ -110,6 +113,7 @@ export async function ask(what: string | Request, how: RequestInit = {}): Promis
     });
   } catch (error) {
     const late = error instanceof DOMException && error.name === 'TimeoutError';
+    if (!late) session.distrust();
     throw late ? new Refusal('slow', SLOW) : new Refusal('lost', LOST);
   }
   if (response.ok) return response;

@@ -1,6 +1,7 @@
 /** What the program tells this page, through the one stream that all pages share. */
 
-import { StreamHub, type HubMessage, type PageMessage, type StreamState } from './stream-hub';
+import { session } from './session';
+import { StreamHub, type HubMessage, type PageKey, type PageMessage, type StreamState } from './stream-hub';
 
 export interface Listening {
   /** An event of the program, its data as text. */
@@ -15,9 +16,17 @@ function connect(take: (message: HubMessage) => void): Say {
   if (typeof SharedWorker !== 'undefined') {
     const worker = new SharedWorker(new URL('./stream-worker.ts', import.meta.url), { type: 'module', name: 'wren' });
     worker.port.onmessage = (event: MessageEvent<HubMessage>) => take(event.data);
+    void session.remember().then(() => {
+      const known: PageKey = { key: session.key ?? null };
+      worker.port.postMessage(known);
+    });
     return (message) => worker.port.postMessage(message);
   }
-  const hub = new StreamHub(() => new EventSource('/api/events'));
+  void session.remember();
+  const hub = new StreamHub(
+    () => new EventSource('/api/events'),
+    async () => (await session.met()) === 'ours',
+  );
   const page = { postMessage: take };
   return (message) => hub.hear(page, message);
 }
@@ -25,10 +34,17 @@ function connect(take: (message: HubMessage) => void): Say {
 /** Listen, while anybody looks at the page or it is `busy` with sound of its own; returns what to call when that changes. */
 export function listen(to: Listening, busy: () => boolean): () => void {
   const say = connect((message) => {
-    if ('state' in message) to.onState(message.state);
-    else to.onEvent(message.kind, message.data);
+    if ('state' in message) {
+      if (message.state === 'lost') session.distrust();
+      to.onState(message.state);
+    } else to.onEvent(message.kind, message.data);
   });
-  const tell = () => say(document.visibilityState === 'visible' || busy() ? 'shown' : 'hidden');
+  const tell = () => {
+    const looks = document.visibilityState === 'visible' || busy();
+    // Nobody hears meanwhile whether the program ends.
+    if (!looks) session.distrust();
+    say(looks ? 'shown' : 'hidden');
+  };
   document.addEventListener('visibilitychange', tell);
   addEventListener('pagehide', () => say('gone'));
   // A page that comes back from the browser's memory is as it was left.

@@ -29,10 +29,16 @@ let hub: StreamHub;
 const newest = () => FakeSource.made.at(-1)!;
 const open = () => FakeSource.made.filter((source) => !source.closed).length;
 
+let proves: boolean;
+
 beforeEach(() => {
   vi.useFakeTimers();
   FakeSource.made = [];
-  hub = new StreamHub(() => new FakeSource() as unknown as EventSource);
+  proves = true;
+  hub = new StreamHub(
+    () => new FakeSource() as unknown as EventSource,
+    async () => proves,
+  );
 });
 afterEach(() => void vi.useRealTimers());
 
@@ -57,7 +63,7 @@ it('tells a page that comes later what is newest', () => {
   expect(late.told).toEqual([{ kind: 'hello', data: '{"revision":9}' }, { state: 'open' }]);
 });
 
-it('lets the stream go while nobody looks, and says nothing to who does not', () => {
+it('lets the stream go while nobody looks, and says nothing to who does not', async () => {
   const [first, second] = [new Page(), new Page()];
   hub.hear(first, 'shown');
   hub.hear(second, 'shown');
@@ -69,21 +75,40 @@ it('lets the stream go while nobody looks, and says nothing to who does not', ()
   hub.hear(second, 'gone');
   expect(open()).toBe(0);
   hub.hear(first, 'shown');
+  await vi.advanceTimersByTimeAsync(0);
   expect(open()).toBe(1);
 });
 
-it('opens again after it broke off, ever later, and at once when it is back', () => {
+it('opens nothing again to whoever does not prove itself, and goes on where it does', async () => {
+  const page = new Page();
+  hub.hear(page, 'shown');
+  newest().say('hello');
+  proves = false;
+  newest().onerror!();
+  await vi.advanceTimersByTimeAsync(60_000);
+  expect(FakeSource.made).toHaveLength(1);
+  hub.hear(page, 'hidden');
+  hub.hear(page, 'shown');
+  await vi.advanceTimersByTimeAsync(60_000);
+  expect(FakeSource.made).toHaveLength(1);
+  expect(page.told.at(-1)).toEqual({ state: 'lost' });
+  proves = true;
+  await vi.advanceTimersByTimeAsync(4000);
+  expect(open()).toBe(1);
+});
+
+it('opens again after it broke off, ever later, and at once when it is back', async () => {
   const page = new Page();
   hub.hear(page, 'shown');
   newest().say('hello');
   newest().onerror!();
   expect(page.told.at(-1)).toEqual({ state: 'lost' });
-  vi.advanceTimersByTime(300);
+  await vi.advanceTimersByTimeAsync(300);
   expect(FakeSource.made).toHaveLength(2);
   newest().onerror!();
-  vi.advanceTimersByTime(300);
+  await vi.advanceTimersByTimeAsync(300);
   expect(FakeSource.made).toHaveLength(2);
-  vi.advanceTimersByTime(700);
+  await vi.advanceTimersByTimeAsync(700);
   expect(FakeSource.made).toHaveLength(3);
   newest().say('hello', '{"revision":3}');
   expect(page.told.slice(-2)).toEqual([{ state: 'open' }, { kind: 'hello', data: '{"revision":3}' }]);

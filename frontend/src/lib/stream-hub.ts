@@ -11,6 +11,11 @@ export type HubMessage = { kind: string; data: string } | { state: StreamState }
 /** What a page says: that it is there, whether anybody looks at it, that it goes. */
 export type PageMessage = 'here' | 'shown' | 'hidden' | 'gone';
 
+/** What a page knows of the program, for a worker that is to prove it. */
+export interface PageKey {
+  key: string | null;
+}
+
 export interface HubPort {
   postMessage: (message: HubMessage) => void;
 }
@@ -30,14 +35,18 @@ export class StreamHub {
   #retry: ReturnType<typeof setTimeout> | undefined;
   #watch: ReturnType<typeof setTimeout> | undefined;
 
-  constructor(readonly open: () => EventSource) {}
+  /** `proved`: whether the program has proved itself, asked for before each opening. */
+  constructor(
+    readonly open: () => EventSource,
+    readonly proved: () => Promise<boolean> = () => Promise.resolve(true),
+  ) {}
 
   hear(port: HubPort, message: PageMessage): void {
     if (message === 'gone') this.#ports.delete(port);
     else this.#ports.set(port, message !== 'hidden');
     const wanted = [...this.#ports.values()].some((shown) => shown);
     if (!wanted) this.#close();
-    else if (!this.#source && !this.#retry) this.#begin();
+    else if (!this.#source && this.#retry === undefined) this.#come();
     else if (message !== 'hidden' && message !== 'gone') this.#welcome(port);
   }
 
@@ -45,6 +54,22 @@ export class StreamHub {
   #welcome(port: HubPort): void {
     if (this.#told !== null && this.#state === 'open') port.postMessage({ kind: 'hello', data: this.#told });
     port.postMessage({ state: this.#state });
+  }
+
+  /** The page that opens the first stream was served by the program a moment ago; later, it has to prove itself. */
+  #come(): void {
+    if (this.#told === null) this.#begin();
+    else this.#retry = setTimeout(() => void this.#again(), 0);
+  }
+
+  /** Open again after a loss, once the program has proved itself: a browser hands its cookies to whoever answers. */
+  async #again(): Promise<void> {
+    const turn = this.#retry;
+    const proved = await this.proved();
+    // Whoever looked may have gone meanwhile, or another one come.
+    if (this.#retry !== turn || turn === undefined) return;
+    if (proved) this.#begin();
+    else this.#lose();
   }
 
   #begin(): void {
@@ -84,7 +109,7 @@ export class StreamHub {
     this.#state = 'lost';
     this.#tell({ state: 'lost' });
     // A refusal ends a stream for good as the browser sees it; it is opened again all the same.
-    this.#retry = setTimeout(() => this.#begin(), RETRY_MS[Math.min(this.#failures++, RETRY_MS.length - 1)]);
+    this.#retry = setTimeout(() => void this.#again(), RETRY_MS[Math.min(this.#failures++, RETRY_MS.length - 1)]);
   }
 
   #close(): void {

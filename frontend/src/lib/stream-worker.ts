@@ -1,16 +1,27 @@
 /** The shared worker that holds the one event stream of all pages. */
 
-import { StreamHub, type HubMessage, type PageMessage } from './stream-hub';
+import { Session } from './session';
+import { StreamHub, type HubMessage, type PageKey, type PageMessage } from './stream-hub';
 
 interface Connected extends Event {
   ports: MessagePort[];
 }
 
-const hub = new StreamHub(() => new EventSource('/api/events'));
+const session = new Session();
+const hub = new StreamHub(
+  () => new EventSource('/api/events'),
+  async () => {
+    session.distrust();
+    return (await session.met()) === 'ours';
+  },
+);
 
 self.addEventListener('connect', (event) => {
   const port = (event as Connected).ports[0];
   if (!port) return;
   const page = { postMessage: (message: HubMessage) => port.postMessage(message) };
-  port.onmessage = (said: MessageEvent<PageMessage>) => hub.hear(page, said.data);
+  port.onmessage = ({ data }: MessageEvent<PageMessage | PageKey>) => {
+    if (typeof data === 'string') hub.hear(page, data);
+    else session.key = data.key;
+  };
 });

@@ -2,29 +2,31 @@
 
 from __future__ import annotations
 
+import http.client
 import json
-import urllib.error
+import secrets
 import urllib.request
+from hmac import compare_digest
 from pathlib import Path
+from typing import Any
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.store.token import token_of
+from obsidian_wren.web.access import key_of, proof_of_program
 
 _PATIENCE_S = 10.0
+_LARGEST_ANSWER = 1_000_000
 
 
 def show_memory(folder: Path, port: int, *, as_json: bool) -> int:
     """``doctor --memory``: what the program over a data folder holds. Raises Refused where none
     answers."""
-    request = urllib.request.Request(
-        f"http://127.0.0.1:{port}/api/memory",
-        headers={"Authorization": f"Bearer {token_of(folder / 'token')}"},
-    )
+    token = token_of(folder / "token")
     try:
-        with urllib.request.urlopen(request, timeout=_PATIENCE_S) as answer:
-            found = json.load(answer)
-    except (urllib.error.URLError, TimeoutError, ValueError) as error:
+        _require_ours(token, port)
+        found = _ask(port, "memory", {"Authorization": f"Bearer {token}"})
+    except (OSError, http.client.HTTPException, ValueError) as error:
         raise Refused(
             "no-program",
             worded(
@@ -49,3 +51,22 @@ def show_memory(folder: Path, port: int, *, as_json: bool) -> int:
         )
         print(f"  {held['mb']:6.1f} MB{most}  {held['what']}")
     return 0
+
+
+def _require_ours(token: str, port: int) -> None:
+    """Have whoever has the port prove that it is the program over this folder, before the token is
+    sent. Raises ValueError."""
+    nonce = secrets.token_urlsafe(24)
+    found = _ask(port, f"session?nonce={nonce}", {})
+    proof = proof_of_program(key_of(token, port), nonce, str(found.get("nonce")))
+    if not compare_digest(str(found.get("proof")).encode(), proof.encode()):
+        raise ValueError("another program has the port")
+
+
+def _ask(port: int, path: str, headers: dict[str, str]) -> dict[str, Any]:
+    request = urllib.request.Request(f"http://127.0.0.1:{port}/api/{path}", headers=headers)
+    with urllib.request.urlopen(request, timeout=_PATIENCE_S) as answer:
+        found = json.loads(answer.read(_LARGEST_ANSWER))
+    if not isinstance(found, dict):
+        raise ValueError("no record")
+    return found

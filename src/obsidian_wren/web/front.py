@@ -3,7 +3,7 @@
 Importing the application takes longer than a person should wait for a page. The front serves the
 built files at once and hands everything under ``/api`` to the application, which loads beside it; a
 request that comes too early waits for it. Nothing under ``/api`` is answered to whoever does not
-know the token.
+know the token, but for the proof of who is asked.
 """
 
 from __future__ import annotations
@@ -14,9 +14,10 @@ import logging
 import mimetypes
 import os
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any
+from urllib.parse import parse_qs
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import spoken, worded
@@ -45,6 +46,8 @@ FOREIGN = {"code": "foreign", "sentence": worded("This page speaks to its own ma
 # The page itself, and the one that listens.
 _PAGES = ("/", "/listener")
 _STATE = "/api/state"
+# Where a page and the program prove themselves to each other.
+_SESSION = "/api/session"
 # Says of an answer that it is the state as the program left it.
 LEFT = "Wren-Left"
 _WAIT_S = 60.0
@@ -145,6 +148,8 @@ class Front:
                 )
                 return [b""]
             return self._file("/index.html" if path in _PAGES else path, start_response)
+        if path == _SESSION and environ.get("REQUEST_METHOD") in ("GET", "POST"):
+            return self._session(environ, start_response)
         if not self._access.allows(environ):
             return _json(start_response, "401 Unauthorized", self._access.refusal)
         if self._left is not None and not self._ready.is_set() and _is_for_state(environ):
@@ -160,6 +165,30 @@ class Front:
                 start_response, "503 Service Unavailable", {"code": "start", "sentence": sentence}
             )
         return self._behind(environ, start_response)
+
+    def _session(
+        self, environ: dict[str, Any], start_response: Callable[..., Any]
+    ) -> Iterable[bytes]:
+        """``GET`` with a nonce: the proof that this is the program. ``GET`` without one: the key,
+        for a page that was let in. ``POST`` of an answered nonce: the cookie of this start.
+
+        A foreign page gets nothing that it can read or keep: no answer names another origin.
+        """
+        query = parse_qs(environ.get("QUERY_STRING", ""))
+        named = {name: values[0] for name, values in query.items()}
+        if environ["REQUEST_METHOD"] == "POST":
+            cookie = self._access.renew(named.get("nonce", ""), named.get("proof", ""))
+            if cookie is None:
+                return _json(start_response, "401 Unauthorized", self._access.refusal)
+            return _json(start_response, "200 OK", {}, ("Set-Cookie", cookie))
+        if "nonce" in named:
+            proof = self._access.prove(named["nonce"])
+            if proof is None:
+                return _json(start_response, "401 Unauthorized", self._access.refusal)
+            return _json(start_response, "200 OK", proof)
+        if not self._access.allows(environ):
+            return _json(start_response, "401 Unauthorized", self._access.refusal)
+        return _json(start_response, "200 OK", {"key": self._access.key})
 
     def _file(self, path: str, start_response: Callable[..., Any]) -> Iterable[bytes]:
         found = self._files.get(path)
@@ -183,6 +212,12 @@ class Front:
         return [found.read_bytes()]
 
 
-def _json(start_response: Callable[..., Any], status: str, body: dict[str, str]) -> Iterable[bytes]:
-    start_response(status, [("Content-Type", "application/json"), *HEADERS.items()])
+def _json(
+    start_response: Callable[..., Any],
+    status: str,
+    body: Mapping[str, str | None],
+    *headers: tuple[str, str],
+) -> Iterable[bytes]:
+    kind = ("Content-Type", "application/json")
+    start_response(status, [kind, ("Cache-Control", "no-store"), *headers, *HEADERS.items()])
     return [json.dumps(body).encode()]
