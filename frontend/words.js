@@ -218,21 +218,32 @@ export function inLanguage(source, isSvelte, language = ENGLISH, ours = imported
   return { code: put.toString(), map: put.generateMap({ hires: true }) };
 }
 
+/** Whether a message asks for nothing but the places of its English. */
+function fits(english, message) {
+  const places = (text) => (text ?? '').match(/\{\w+\}/g) ?? [];
+  return places(message).every((place) => places(english).includes(place));
+}
+
 /** A language from its catalogue, a PO file read by gettext-parser. */
 export async function languageOf(path) {
   if (!path) return ENGLISH;
   const { po } = await import('gettext-parser');
   const { headers, translations } = po.parse(readFileSync(path));
   const said = translations[''] ?? {};
-  const rule = /plural=([^;]+)/.exec(headers['plural-forms'] ?? headers['Plural-Forms'] ?? '')?.[1];
+  const asked = /plural=([^;]+)/.exec(headers['plural-forms'] ?? headers['Plural-Forms'] ?? '')?.[1];
+  // It becomes a part of the page: arithmetic over n, and nothing else.
+  const rule = /^[\sn\d=<>!&|?:%()+*/-]+$/.test(asked ?? '') ? asked : undefined;
   const tag = (headers.language ?? headers.Language ?? 'en').replace('_', '-');
+  const held = (english, message) => (fits(english, message) ? message : '');
   const mark = new Intl.NumberFormat(tag).formatToParts(0.5).find((part) => part.type === 'decimal').value;
   return {
     tag,
     mark,
-    message: (english) => said[english]?.msgstr[0] || english,
-    forms: (pair) =>
-      said[pair[0]]?.msgstr.every(Boolean) && said[pair[0]].msgstr.length > 1 ? said[pair[0]].msgstr : pair,
+    message: (english) => held(english, said[english]?.msgstr[0]) || english,
+    forms: (pair) => {
+      const forms = said[pair[0]]?.msgstr ?? [];
+      return forms.length > 1 && forms.every((form) => held(pair.join(), form)) ? forms : pair;
+    },
     form: rule ? rule.replace(/\bn\b/g, 'count') : 'count === 1 ? 0 : 1',
   };
 }

@@ -141,3 +141,46 @@ def test_the_report_is_in_its_language(spoken):
     words = re.sub(r"<style.*?</style>|<[^>]*>", " ", page, flags=re.DOTALL)
     lines = [" ".join(line.split()) for line in words.splitlines()]
     assert sorted(set(leaks(lines))) == []
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        "{path.__class__.__init__.__globals__[os].environ}",
+        "{path[0]}",
+        "{path!r}",
+        "{path:2000000000}",
+        "{path:{room}}",
+        "{nobody}",
+        "{0}",
+        "{}",
+        "{path",
+        "path}",
+    ],
+)
+def test_a_translation_fills_only_the_places_of_its_message(speaking, catalogue, message):
+    english = "{path} lies in {room}."
+    speaking(read_language(catalogue(HEADER + f'msgid "{english}"\nmsgstr "{message}"\n')))
+    said = wording.worded(english, path=Path("loft"), room="x")
+    assert said == "loft lies in x."
+
+
+def test_a_form_that_counts_is_held_to_the_same(speaking, catalogue):
+    text = TAKES.replace("{count} nagrań", "{count.real.__class__}")
+    speaking(read_language(catalogue(HEADER + text)))
+    assert wording.counted("{count} take", "{count} takes", 5) == "5 takes"
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        HEADER.replace("charset=utf-8", "charset=klingon") + TAKES,
+        HEADER.replace("n%10>=2", "n%0>=2") + TAKES,
+        HEADER.replace("plural=(", "plural=__import__('os').getcwd()+(") + TAKES,
+        "this is no catalogue",
+    ],
+)
+def test_a_catalogue_that_makes_no_sense_leaves_english(speaking, catalogue, text, capsys):
+    speak_as_asked(["--language", str(catalogue(text))])
+    assert wording.spoken() is wording.ENGLISH
+    assert "pl.po is no PO file that can be used" in capsys.readouterr().err

@@ -7,6 +7,7 @@ It is chosen before anything else is loaded, since much is worded as it is loade
 from __future__ import annotations
 
 import os
+import sys
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -33,7 +34,7 @@ def speak_as_asked(arguments: Sequence[str]) -> None:
     asked = asked_for(arguments)
     if not asked or asked == ENGLISH.tag:
         return
-    from obsidian_wren.formats.catalogue import read_language
+    from obsidian_wren.formats.catalogue import CatalogueError, read_language
 
     path = Path(asked) if asked.endswith(".po") else SHIPPED / f"{Path(asked).name}.po"
     if not asked.endswith(".po") and not path.exists():
@@ -43,4 +44,10 @@ def speak_as_asked(arguments: Sequence[str]) -> None:
             f"There is no catalogue for “{asked}”, only for {there}. Name one of these, or the file"
             " of a catalogue.",
         )
-    speak(read_language(path))
+    try:
+        speak(read_language(path))
+    except CatalogueError as error:
+        if error.code != "bad-catalogue":
+            raise
+        # The program speaks all the same.
+        print(f"{error} Until then English is spoken.", file=sys.stderr)

@@ -61,6 +61,33 @@ def marked(text: str) -> str:
     return text.replace(".", _spoken[0].decimal_mark)
 
 
+def fits(english: str, message: str) -> bool:
+    """Whether a translated message asks for nothing but what its English asks for: the same
+    places, each written as there or plainly."""
+    try:
+        asked, known = _places(message), _places(english)
+    except ValueError:
+        return False
+    return all(
+        name in known and spec in ("", *known[name])
+        for name, specs in asked.items()
+        for spec in specs
+    )
+
+
+def _places(message: str) -> dict[str, set[str]]:
+    """The places of a message with the ways in which each is written. Raises ValueError where
+    braces do not match, or where a place is more than a name."""
+    found: dict[str, set[str]] = {}
+    for _, name, spec, conversion in _FILLING.parse(message):
+        if name is None:
+            continue
+        if not name.isidentifier() or conversion is not None:
+            raise ValueError(name)
+        found.setdefault(name, set()).add(spec or "")
+    return found
+
+
 class _Filling(Formatter):
     def format_field(self, value: Any, format_spec: str) -> Any:
         text = super().format_field(value, format_spec)
