@@ -7099,6 +7099,7 @@ export interface operations {
         parameters: {
             query?: {
                 what?: string;
+                at?: number;
             };
             header?: never;
             path: {

@@ -16,6 +16,7 @@ import {
 } from './api';
 import { headersFor, merged, missed, shownAt, type Answer } from './parts';
 import { listen } from './connection';
+import { FIELDS, only } from './fields';
 import { Pending } from './pending';
 import { FrameStore } from './frames';
 import { place } from './place.svelte';
@@ -227,7 +228,7 @@ class Desk {
 
   /** Change the rig, on top of whatever was changed before. */
   changeRig(change: Partial<RigFields>): Promise<boolean> {
-    return this.attempt(() => act('put', '/api/rig', { body: { ...this.#known.rig, ...change } }));
+    return this.attempt(() => act('put', '/api/rig', { body: only(FIELDS.rig, { ...this.#known.rig, ...change }) }));
   }
 
   /** The state, which is there whenever something can be pressed. */
@@ -243,21 +244,21 @@ class Desk {
   /** Change a kept thing, on top of whatever was changed before. */
   keepMicrophone(id: number, change: Partial<Microphone>): Promise<boolean> {
     return this.attempt(() => {
-      const body = { ...kept(this.#known.microphones, id), ...change };
+      const body = only(FIELDS.microphone, { ...kept(this.#known.microphones, id), ...change });
       return act('put', '/api/microphones/{id}', { params: { path: { id } }, body });
     });
   }
 
   keepInterface(id: number, change: Partial<Interface>): Promise<boolean> {
     return this.attempt(() => {
-      const body = { ...kept(this.#known.interfaces, id), ...change };
+      const body = only(FIELDS.interface, { ...kept(this.#known.interfaces, id), ...change });
       return act('put', '/api/interfaces/{id}', { params: { path: { id } }, body });
     });
   }
 
   keepRoom(id: number, change: Partial<Room>): Promise<boolean> {
     return this.attempt(() => {
-      const body = { ...kept(this.#known.rooms, id), ...change };
+      const body = only(FIELDS.room, { ...kept(this.#known.rooms, id), ...change });
       return act('put', '/api/rooms/{id}', { params: { path: { id } }, body });
     });
   }

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { counted } from '../lib/words';
   import type { Finding } from '../lib/api';
+  import { desk } from '../lib/state.svelte';
   import Mark from './Mark.svelte';
 
   let { findings }: { findings: Finding[] } = $props();
@@ -18,7 +19,13 @@
     </summary>
     <ul>
       {#each findings as finding (finding.code + finding.sentence)}
-        <li>{finding.sentence} {finding.action}</li>
+        <li>
+          {finding.sentence}
+          {finding.action}
+          {#if finding.code === 'unreadable-brought'}
+            <button type="button" onclick={() => void desk.do('delete', '/api/brought')}>Put the file away</button>
+          {/if}
+        </li>
       {/each}
     </ul>
   </details>

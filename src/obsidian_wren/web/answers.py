@@ -7,6 +7,7 @@ import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from flask import Response, current_app, request
@@ -19,10 +20,18 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.uploads import UPLOAD_PREFIX, disk_errors
-from obsidian_wren.web.limits import LARGEST_PIECE
+from obsidian_wren.web.limits import LARGEST_PIECE, SMALL, BodyLimit
 
-# Method, path under /api, handler, and what it answers with (None: no JSON).
-Route = tuple[str, str, Callable[..., Response], type[BaseModel] | None]
+
+class Route(NamedTuple):
+    """Method, path under ``/api``, handler, what it answers with (None: no JSON), and how much may
+    be sent to it."""
+
+    method: str
+    path: str
+    handler: Callable[..., Response]
+    answer: type[BaseModel] | None
+    limit: BodyLimit = SMALL
 
 
 def workshop() -> Workshop:

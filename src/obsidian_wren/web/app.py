@@ -19,7 +19,7 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.web import guard, models, packing, waiting
 from obsidian_wren.web.answers import Route, workshop
-from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
+from obsidian_wren.web.limits import SOUND, know, largest_body
 from obsidian_wren.web.routes import (
     calibration,
     carry,
@@ -52,6 +52,7 @@ BLUEPRINTS: dict[str, tuple[Route, ...]] = {
     "controllers": controllers.ROUTES,
 }
 ROUTES = tuple(route for routes in BLUEPRINTS.values() for route in routes)
+know((route.method, route.path, route.limit) for route in ROUTES)
 
 _LOG = logging.getLogger(__name__)
 _PROBLEMS: dict[Any, Any] = {422: models.Problem}
@@ -71,9 +72,10 @@ def _blueprints(*, describe: bool) -> list[APIBlueprint]:
         api = APIBlueprint(
             name, __name__, url_prefix="/api", abp_responses=_PROBLEMS, doc_ui=describe
         )
-        for method, path, handler, answer in routes:
-            responses = None if answer is None else {200: _described(answer, described)}
-            getattr(api, method)(path, responses=responses, doc_ui=describe)(handler)
+        for route in routes:
+            responses = None if route.answer is None else {200: _described(route.answer, described)}
+            add = getattr(api, route.method)
+            add(route.path, responses=responses, doc_ui=describe)(route.handler)
         found.append(api)
     return found
 
@@ -103,7 +105,9 @@ def _on_invalid(error: ValidationError) -> Response:
 
 
 def _on_too_large(_error: Exception) -> tuple[Response, int]:
-    return jsonify(code="too-large", sentence=largest_body(request.method, request.path)[1]), 413
+    return jsonify(
+        code="too-large", sentence=largest_body(request.method, request.path).sentence
+    ), 413
 
 
 def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
@@ -117,7 +121,7 @@ def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
         security_schemes=_SCHEMES,
     )
     app.config["WORKSHOP"] = ws
-    app.config["MAX_CONTENT_LENGTH"] = LARGEST_SOUND
+    app.config["MAX_CONTENT_LENGTH"] = SOUND.largest
     app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
     guard.install(app)
     waiting.install(app)

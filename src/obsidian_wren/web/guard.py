@@ -36,7 +36,7 @@ def install(app: Flask) -> None:
         ):
             return jsonify(**FOREIGN), 403
         # The server has refused more before it came here; this holds where there is another one.
-        request.max_content_length, _ = largest_body(request.method, request.path)
+        request.max_content_length = largest_body(request.method, request.path).largest
         return None
 
     @app.after_request

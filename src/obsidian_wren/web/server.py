@@ -24,7 +24,7 @@ from obsidian_wren.service.heap import all_is_loaded, share_arenas
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.front import HEADERS, Front, Wsgi
 from obsidian_wren.web.left_state import LeftState
-from obsidian_wren.web.limits import LARGEST_SOUND, largest_body
+from obsidian_wren.web.limits import SOUND, largest_body
 
 if TYPE_CHECKING:
     from obsidian_wren.service.workshop import Workshop
@@ -70,7 +70,8 @@ def _bounded(access: Access) -> type[HTTPChannel]:
     class Parser(HTTPRequestParser):  # type: ignore[misc]
         def parse_header(self, header_plus: bytes) -> None:
             super().parse_header(header_plus)
-            largest, self.too_large = largest_body(self.command, self.path)
+            limit = largest_body(self.command, self.path)
+            largest, self.too_large = limit.largest, limit.sentence
             if not access.knows(
                 self.headers.get("COOKIE", ""), self.headers.get("AUTHORIZATION", "")
             ):
@@ -152,7 +153,7 @@ def serve(
         sockets=[listening],
         threads=24,
         send_bytes=1,
-        max_request_body_size=LARGEST_SOUND,
+        max_request_body_size=SOUND.largest,
         max_request_header_size=_LARGEST_HEADER,
         ident="",
         channel_timeout=_SILENT_S,

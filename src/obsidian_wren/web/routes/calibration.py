@@ -18,6 +18,7 @@ from obsidian_wren.service.calibration import wishes
 from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said, StepName
+from obsidian_wren.web import limits
 from obsidian_wren.web.answers import Route, state_answer, uploaded, workshop
 
 # A stage of a chain: its kind, and a number for a further one, or its task beside the first.
@@ -234,20 +235,20 @@ def export_equalizer(query: WhatExport) -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("post", "/derive", derive_again, views.Overview),
-    ("post", "/derive/end", end_deriving, views.Overview),
-    ("post", "/confirm", confirm, views.Overview),
-    ("post", "/tone/fit", fit_tone, views.Overview),
-    ("patch", "/settings", change_setting, views.Overview),
-    ("get", "/calibration", calibration, None),
-    ("get", "/report", report, None),
-    ("patch", "/stages", switch_stage, views.Overview),
-    ("put", "/stages/order", order_stages, views.Overview),
-    ("post", "/stages", add_stage, views.Overview),
-    ("delete", "/stages/<key>", remove_stage, views.Overview),
-    ("post", "/stages/<key>/bands", add_band, views.Overview),
-    ("put", "/wishes", change_wishes, views.Overview),
-    ("post", "/targets", import_target, views.Overview),
-    ("post", "/try/gate", try_gate, views.GateCountsView),
-    ("get", "/equalizer", export_equalizer, None),
+    Route("post", "/derive", derive_again, views.Overview),
+    Route("post", "/derive/end", end_deriving, views.Overview),
+    Route("post", "/confirm", confirm, views.Overview),
+    Route("post", "/tone/fit", fit_tone, views.Overview),
+    Route("patch", "/settings", change_setting, views.Overview),
+    Route("get", "/calibration", calibration, None),
+    Route("get", "/report", report, None),
+    Route("patch", "/stages", switch_stage, views.Overview),
+    Route("put", "/stages/order", order_stages, views.Overview),
+    Route("post", "/stages", add_stage, views.Overview),
+    Route("delete", "/stages/<key>", remove_stage, views.Overview),
+    Route("post", "/stages/<key>/bands", add_band, views.Overview),
+    Route("put", "/wishes", change_wishes, views.Overview),
+    Route("post", "/targets", import_target, views.Overview, limits.TEXT),
+    Route("post", "/try/gate", try_gate, views.GateCountsView),
+    Route("get", "/equalizer", export_equalizer, None),
 )

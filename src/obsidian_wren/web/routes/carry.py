@@ -14,7 +14,7 @@ from pydantic import Field
 
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said
-from obsidian_wren.web import models
+from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, attached, state_answer, uploaded, workshop
 
 
@@ -126,15 +126,17 @@ def bring_equalizer(form: BringIn) -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("patch", "/versions/<int:id>", describe_version, views.Overview),
-    ("delete", "/versions/<int:id>", discard_version, views.Overview),
-    ("post", "/versions/<int:id>/bring-back", bring_back, views.Overview),
-    ("get", "/versions/<int:id>/file", version_file, None),
-    ("get", "/versions/<int:first>/against/<int:second>", compare_versions, views.ComparedView),
-    ("get", "/calibration/zip", packed, None),
-    ("get", "/calibration/schema", schema, None),
-    ("post", "/brought", bring_in, views.Overview),
-    ("delete", "/brought", leave, views.Overview),
-    ("post", "/brought/over", bring_over, views.Overview),
-    ("post", "/brought/equalizer", bring_equalizer, views.Overview),
+    Route("patch", "/versions/<int:id>", describe_version, views.Overview),
+    Route("delete", "/versions/<int:id>", discard_version, views.Overview),
+    Route("post", "/versions/<int:id>/bring-back", bring_back, views.Overview),
+    Route("get", "/versions/<int:id>/file", version_file, None),
+    Route(
+        "get", "/versions/<int:first>/against/<int:second>", compare_versions, views.ComparedView
+    ),
+    Route("get", "/calibration/zip", packed, None),
+    Route("get", "/calibration/schema", schema, None),
+    Route("post", "/brought", bring_in, views.Overview, limits.CARRIED),
+    Route("delete", "/brought", leave, views.Overview),
+    Route("post", "/brought/over", bring_over, views.Overview),
+    Route("post", "/brought/equalizer", bring_equalizer, views.Overview, limits.IMPULSE),
 )

@@ -75,9 +75,9 @@ def plug_in(body: DeviceById) -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("patch", "/computer", change_device, views.Overview),
-    ("put", "/computer/names", name_device, views.Overview),
-    ("post", "/computer/rig", choose_device, views.Overview),
-    ("post", "/computer/unplug", unplug, views.Overview),
-    ("post", "/computer/plug", plug_in, views.Overview),
+    Route("patch", "/computer", change_device, views.Overview),
+    Route("put", "/computer/names", name_device, views.Overview),
+    Route("post", "/computer/rig", choose_device, views.Overview),
+    Route("post", "/computer/unplug", unplug, views.Overview),
+    Route("post", "/computer/plug", plug_in, views.Overview),
 )

@@ -59,7 +59,7 @@ def bindings_file() -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("put", "/bindings", bind, views.Overview),
-    ("delete", "/bindings/<int:id>", let_go, views.Overview),
-    ("get", "/bindings/file", bindings_file, None),
+    Route("put", "/bindings", bind, views.Overview),
+    Route("delete", "/bindings/<int:id>", let_go, views.Overview),
+    Route("get", "/bindings/file", bindings_file, None),
 )

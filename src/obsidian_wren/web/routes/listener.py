@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from obsidian_wren.service.page.send_views import VerdictView
 from obsidian_wren.service.words import RateHz, Said
-from obsidian_wren.web import models
+from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, workshop
 
 
@@ -89,8 +89,8 @@ def end() -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("get", "/listener", state, ListenerState),
-    ("post", "/listener", begin, models.Done),
-    ("post", "/listener/piece", push, models.Done),
-    ("post", "/listener/end", end, models.Done),
+    Route("get", "/listener", state, ListenerState),
+    Route("post", "/listener", begin, models.Done),
+    Route("post", "/listener/piece", push, models.Done, limits.PIECE),
+    Route("post", "/listener/end", end, models.Done),
 )

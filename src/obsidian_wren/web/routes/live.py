@@ -12,7 +12,7 @@ from pydantic import Field
 
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said
-from obsidian_wren.web import models
+from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
 
 
@@ -210,20 +210,20 @@ def leave_out_live(body: models.LeftOut) -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("post", "/run/start", start_run, views.Overview),
-    ("post", "/run/piece", push_live, models.Done),
-    ("post", "/run/stop", stop_run, views.Overview),
-    ("put", "/run/block", hold_block, views.Overview),
-    ("put", "/run/buffer", hold_buffer, views.Overview),
-    ("put", "/run/mute", mute, views.Overview),
-    ("post", "/run/mute/toggle", toggle_mute, views.Overview),
-    ("post", "/run/talk", talk, models.Done),
-    ("post", "/returns", treat_returns, views.Overview),
-    ("post", "/clips", load_clip, views.Overview),
-    ("put", "/clips/<int:id>", alter_clip, views.Overview),
-    ("delete", "/clips/<int:id>", remove_clip, views.Overview),
-    ("post", "/clips/<int:id>/press", press_clip, models.Done),
-    ("get", "/clips/<int:id>/sound", hear_clip, None),
-    ("get", "/live/sound", hear_live, None),
-    ("put", "/live/without", leave_out_live, models.Done),
+    Route("post", "/run/start", start_run, views.Overview),
+    Route("post", "/run/piece", push_live, models.Done, limits.PIECE),
+    Route("post", "/run/stop", stop_run, views.Overview),
+    Route("put", "/run/block", hold_block, views.Overview),
+    Route("put", "/run/buffer", hold_buffer, views.Overview),
+    Route("put", "/run/mute", mute, views.Overview),
+    Route("post", "/run/mute/toggle", toggle_mute, views.Overview),
+    Route("post", "/run/talk", talk, models.Done),
+    Route("post", "/returns", treat_returns, views.Overview),
+    Route("post", "/clips", load_clip, views.Overview, limits.CLIP),
+    Route("put", "/clips/<int:id>", alter_clip, views.Overview),
+    Route("delete", "/clips/<int:id>", remove_clip, views.Overview),
+    Route("post", "/clips/<int:id>/press", press_clip, models.Done),
+    Route("get", "/clips/<int:id>/sound", hear_clip, None),
+    Route("get", "/live/sound", hear_live, None),
+    Route("put", "/live/without", leave_out_live, models.Done),
 )

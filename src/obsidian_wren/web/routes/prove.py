@@ -126,14 +126,14 @@ def sound_like_first(path: models.ById) -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("post", "/series", begin_series, views.Overview),
-    ("post", "/series/answer", answer_series, views.Overview),
-    ("post", "/series/end", end_series, views.Overview),
-    ("delete", "/series/<int:id>", discard_series, views.Overview),
-    ("get", "/series/sound/<which>", hear_one, None),
-    ("post", "/checks/<int:id>/keep", keep_check, views.Overview),
-    ("get", "/two/rigs/<int:id>", compare_rigs, views.TwoView),
-    ("patch", "/two/<int:id>", name_second, views.Overview),
-    ("post", "/two/<int:id>/use", use_second, views.Overview),
-    ("post", "/two/<int:id>/sound-like-first", sound_like_first, views.Overview),
+    Route("post", "/series", begin_series, views.Overview),
+    Route("post", "/series/answer", answer_series, views.Overview),
+    Route("post", "/series/end", end_series, views.Overview),
+    Route("delete", "/series/<int:id>", discard_series, views.Overview),
+    Route("get", "/series/sound/<which>", hear_one, None),
+    Route("post", "/checks/<int:id>/keep", keep_check, views.Overview),
+    Route("get", "/two/rigs/<int:id>", compare_rigs, views.TwoView),
+    Route("patch", "/two/<int:id>", name_second, views.Overview),
+    Route("post", "/two/<int:id>/use", use_second, views.Overview),
+    Route("post", "/two/<int:id>/sound-like-first", sound_like_first, views.Overview),
 )

@@ -83,11 +83,11 @@ def hear_recording(path: models.ById) -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("put", "/tracks", choose_tracks, views.Overview),
-    ("post", "/recordings/start", start_recording, views.Overview),
-    ("post", "/recordings/stop", stop_recording, views.Overview),
-    ("post", "/recordings/split", split_recording, views.Overview),
-    ("put", "/recordings/<int:id>/name", rename_recording, views.Overview),
-    ("delete", "/recordings/<int:id>", discard_recording, views.Overview),
-    ("get", "/recordings/<int:id>/sound", hear_recording, None),
+    Route("put", "/tracks", choose_tracks, views.Overview),
+    Route("post", "/recordings/start", start_recording, views.Overview),
+    Route("post", "/recordings/stop", stop_recording, views.Overview),
+    Route("post", "/recordings/split", split_recording, views.Overview),
+    Route("put", "/recordings/<int:id>/name", rename_recording, views.Overview),
+    Route("delete", "/recordings/<int:id>", discard_recording, views.Overview),
+    Route("get", "/recordings/<int:id>/sound", hear_recording, None),
 )

@@ -16,7 +16,7 @@ from obsidian_wren.service import words
 from obsidian_wren.service.page import views
 from obsidian_wren.service.rig import fields
 from obsidian_wren.service.words import Control, KeptKind, RowId, Said
-from obsidian_wren.web import models
+from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, state_answer, uploaded, workshop
 
 
@@ -186,20 +186,20 @@ def _plain_name(name: str) -> str:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("put", "/rig", change_rig, views.Overview),
-    ("post", "/controls", turn, views.Overview),
-    ("post", "/things", switch_thing, views.Overview),
-    ("post", "/microphones", add_microphone, views.Overview),
-    ("put", "/microphones/<int:id>", change_microphone, views.Overview),
-    ("post", "/interfaces", add_interface, views.Overview),
-    ("put", "/interfaces/<int:id>", change_interface, views.Overview),
-    ("post", "/rooms", add_room, views.Overview),
-    ("put", "/rooms/<int:id>", change_room, views.Overview),
-    ("delete", "/kept/<kind>/<int:id>", remove_thing, views.Overview),
-    ("post", "/rigs", add_rig, views.Overview),
-    ("post", "/rigs/<int:id>/use", use_rig, views.Overview),
-    ("delete", "/rigs/<int:id>", remove_rig, views.Overview),
-    ("post", "/response", import_response, views.Overview),
-    ("delete", "/response", remove_response, views.Overview),
-    ("get", "/response", export_response, None),
+    Route("put", "/rig", change_rig, views.Overview),
+    Route("post", "/controls", turn, views.Overview),
+    Route("post", "/things", switch_thing, views.Overview),
+    Route("post", "/microphones", add_microphone, views.Overview),
+    Route("put", "/microphones/<int:id>", change_microphone, views.Overview),
+    Route("post", "/interfaces", add_interface, views.Overview),
+    Route("put", "/interfaces/<int:id>", change_interface, views.Overview),
+    Route("post", "/rooms", add_room, views.Overview),
+    Route("put", "/rooms/<int:id>", change_room, views.Overview),
+    Route("delete", "/kept/<kind>/<int:id>", remove_thing, views.Overview),
+    Route("post", "/rigs", add_rig, views.Overview),
+    Route("post", "/rigs/<int:id>/use", use_rig, views.Overview),
+    Route("delete", "/rigs/<int:id>", remove_rig, views.Overview),
+    Route("post", "/response", import_response, views.Overview, limits.TEXT),
+    Route("delete", "/response", remove_response, views.Overview),
+    Route("get", "/response", export_response, None),
 )

@@ -23,9 +23,10 @@ class ByKey(Said):
 
 
 class HearListener(Said):
-    """What of a listener to hear."""
+    """What of a listener to hear. ``at`` tells a browser that it has not heard it yet."""
 
     what: str = Field(default="heard", pattern="^(heard|sent|returned)$")
+    at: int = Field(default=0, ge=0)
 
 
 class Use(Said):
@@ -181,16 +182,16 @@ def hear_listener(path: ByKey, query: HearListener) -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("put", "/destinations/<key>/picks", pick_input, views.Overview),
-    ("patch", "/destinations/<key>/program", set_program, views.Overview),
-    ("put", "/destinations/<key>/use", use_listener, views.Overview),
-    ("put", "/destinations/<key>/name", rename_listener, views.Overview),
-    ("put", "/destinations/<key>/pin", pin_mix, views.Overview),
-    ("post", "/destinations/<key>/usual", usual_mix, views.Overview),
-    ("get", "/destinations/<key>/sound", hear_listener, None),
-    ("put", "/sources/<key>/use", use_source, views.Overview),
-    ("put", "/routes", set_route, views.Overview),
-    ("post", "/case", set_up, views.Overview),
-    ("post", "/mixes", derive_mixes, views.Overview),
-    ("post", "/marker", send_marker, views.Overview),
+    Route("put", "/destinations/<key>/picks", pick_input, views.Overview),
+    Route("patch", "/destinations/<key>/program", set_program, views.Overview),
+    Route("put", "/destinations/<key>/use", use_listener, views.Overview),
+    Route("put", "/destinations/<key>/name", rename_listener, views.Overview),
+    Route("put", "/destinations/<key>/pin", pin_mix, views.Overview),
+    Route("post", "/destinations/<key>/usual", usual_mix, views.Overview),
+    Route("get", "/destinations/<key>/sound", hear_listener, None),
+    Route("put", "/sources/<key>/use", use_source, views.Overview),
+    Route("put", "/routes", set_route, views.Overview),
+    Route("post", "/case", set_up, views.Overview),
+    Route("post", "/mixes", derive_mixes, views.Overview),
+    Route("post", "/marker", send_marker, views.Overview),
 )

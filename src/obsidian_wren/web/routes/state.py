@@ -91,9 +91,9 @@ def redo() -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("get", "/state", state, views.Overview),
-    ("get", "/events", events, None),
-    ("get", "/memory", memory, views.MemoryView),
-    ("post", "/undo", undo, views.Overview),
-    ("post", "/redo", redo, views.Overview),
+    Route("get", "/state", state, views.Overview),
+    Route("get", "/events", events, None),
+    Route("get", "/memory", memory, views.MemoryView),
+    Route("post", "/undo", undo, views.Overview),
+    Route("post", "/redo", redo, views.Overview),
 )

@@ -92,9 +92,9 @@ def choose_return(path: ByKey, body: ChooseReturn) -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("put", "/destinations/<key>/feed", name_feed, views.Overview),
-    ("put", "/destinations/<key>/output", choose_output, views.Overview),
-    ("put", "/destinations/<key>/return", choose_return, views.Overview),
-    ("put", "/feeds/stay", stay_feeds, views.Overview),
-    ("post", "/programs/<int:index>/move", move_program, views.Overview),
+    Route("put", "/destinations/<key>/feed", name_feed, views.Overview),
+    Route("put", "/destinations/<key>/output", choose_output, views.Overview),
+    Route("put", "/destinations/<key>/return", choose_return, views.Overview),
+    Route("put", "/feeds/stay", stay_feeds, views.Overview),
+    Route("post", "/programs/<int:index>/move", move_program, views.Overview),
 )

@@ -15,7 +15,7 @@ from pydantic import BaseModel, Field
 from obsidian_wren.service import words
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Begun, Said
-from obsidian_wren.web import models
+from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
 
 
@@ -238,18 +238,18 @@ def sweep() -> Response:
 
 
 ROUTES: tuple[Route, ...] = (
-    ("post", "/watch", start_watch, views.Overview),
-    ("post", "/watch/piece", push_watch, models.Done),
-    ("post", "/watch/stop", stop_watch, views.Overview),
-    ("post", "/takes", start_take, views.Overview),
-    ("post", "/takes/stop", stop_take, views.Overview),
-    ("post", "/takes/file", take_file, views.Overview),
-    ("post", "/takes/browser", start_browser_take, Began),
-    ("post", "/takes/browser/<take_id>/<int:number>", add_piece, models.Done),
-    ("delete", "/takes/<int:id>", discard_take, views.Overview),
-    ("post", "/halves/<id>/keep", keep_half, views.Overview),
-    ("delete", "/halves/<id>", discard_half, views.Overview),
-    ("get", "/takes/<int:id>/sound", hear_take, None),
-    ("get", "/takes/<int:id>/frames", frames_of_take, FramesOfTake),
-    ("get", "/sweep", sweep, None),
+    Route("post", "/watch", start_watch, views.Overview),
+    Route("post", "/watch/piece", push_watch, models.Done, limits.PIECE),
+    Route("post", "/watch/stop", stop_watch, views.Overview),
+    Route("post", "/takes", start_take, views.Overview),
+    Route("post", "/takes/stop", stop_take, views.Overview),
+    Route("post", "/takes/file", take_file, views.Overview, limits.SOUND),
+    Route("post", "/takes/browser", start_browser_take, Began),
+    Route("post", "/takes/browser/<take_id>/<int:number>", add_piece, models.Done, limits.PIECE),
+    Route("delete", "/takes/<int:id>", discard_take, views.Overview),
+    Route("post", "/halves/<id>/keep", keep_half, views.Overview),
+    Route("delete", "/halves/<id>", discard_half, views.Overview),
+    Route("get", "/takes/<int:id>/sound", hear_take, None),
+    Route("get", "/takes/<int:id>/frames", frames_of_take, FramesOfTake),
+    Route("get", "/sweep", sweep, None),
 )
