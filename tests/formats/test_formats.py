@@ -13,7 +13,8 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.derive.setting import resolve
 from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
 from obsidian_wren.core.numerals import frequency
-from obsidian_wren.formats.calibration import BadCalibration, chain_spec, read_calibration
+from obsidian_wren.formats.calibration import BadCalibration, chain_spec
+from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.formats.response import read_response, response_at
@@ -42,14 +43,16 @@ CALIBRATION = {
             "kind": "equalizer",
             "on": False,
             "settings": {
-                "bands": number([{"shape": "peak", "frequency_hz": 212, "gain_db": -3.4, "q": 1.1}])
+                "bands": number(
+                    [{"shape": "peak", "frequency_hz": 212, "gain_db": -3.4, "q": 1.1}], "bands"
+                )
             },
         },
         {"kind": "gain", "settings": {"gain_db": number(9.5)}},
         {
             "kind": "limiter",
             "on": True,
-            "settings": {"ceiling_dbtp": number(-3), "release_ms": number(100, "ms")},
+            "settings": {"ceiling_dbtp": number(-3, "dBTP"), "release_ms": number(100, "ms")},
         },
     ],
 }
@@ -80,19 +83,23 @@ def test_the_order_of_the_file_is_the_order_of_the_chain(tmp_path):
     "changes, says",
     [
         ({"version": 2}, "version 2"),
-        ({"format": "something/else"}, "not a calibration"),
+        ({"format": "something/else"}, "no calibration"),
         (
             {
                 "chain": [
                     {
                         "kind": "highpass",
-                        "settings": {"frequency_hz": number(74), "order": number(9)},
+                        "settings": {"frequency_hz": number(74, "Hz"), "order": number(9, "order")},
                     }
                 ]
             },
-            "order 9",
+            "highpass.order: 9 is out of range",
         ),
-        ({"chain": [{"kind": "equalizer", "settings": {"bands": number(3.0)}}]}, "no “bands”"),
+        (
+            {"chain": [{"kind": "equalizer", "settings": {"bands": number(3.0, "bands")}}]},
+            "bands have",
+        ),
+        ({"chain": [{"kind": "equalizer", "settings": {}}]}, "no “bands”"),
         (
             {
                 "chain": [
@@ -108,7 +115,10 @@ def test_the_order_of_the_file_is_the_order_of_the_chain(tmp_path):
             },
             "chain.0",
         ),
-        ({"chain": [{"kind": "limiter", "settings": {"ceiling_dbtp": number(-3)}}]}, "release_ms"),
+        (
+            {"chain": [{"kind": "limiter", "settings": {"ceiling_dbtp": number(-3, "dBTP")}}]},
+            "release_ms",
+        ),
         ({"chain": "none"}, "chain"),
     ],
 )

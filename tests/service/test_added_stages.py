@@ -16,7 +16,8 @@ from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.chain.stage_kind import StageKind
 from obsidian_wren.core.decibels import amplitude_from_db
 from obsidian_wren.core.derive.stage_plan import Answer
-from obsidian_wren.formats.calibration import chain_spec, read_calibration
+from obsidian_wren.formats.calibration import chain_spec
+from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration import chain_rows, deriving, settings, stages
 from obsidian_wren.service.calibration.wishes import BandValue

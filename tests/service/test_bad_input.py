@@ -68,7 +68,7 @@ def test_a_calibration_that_is_none(tmp_path, capsys):
     file = tmp_path / "c.json"
     for text, says in (
         ("{", "not JSON"),
-        ('{"format": "other"}', "not a calibration"),
+        ('{"format": "other"}', "no calibration"),
         ('{"format": "obsidian-wren/calibration", "version": 9}', "version 9"),
         (
             (

@@ -50,7 +50,7 @@ def value(ws, stage, name):
         lambda ws: pin(ws, "highpass", "frequency_hz", 90.0),
         lambda ws: stages.switch_stage(ws, "gate", False),
         lambda ws: stages.add_stage(ws, "equalizer"),
-        lambda ws: settings.change_wishes(ws, WishesBody(taste=TasteBody(tilt_db=0.5))),
+        lambda ws: settings.change_wishes(ws, WishesBody(taste=TasteBody(warmth_db=0.5))),
         lambda ws: (stages.switch_stage(ws, "deesser", False), put_back.undo(ws)),
     ],
 )

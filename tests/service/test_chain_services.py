@@ -14,7 +14,8 @@ from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.measure.loudness import integrated_lufs
-from obsidian_wren.formats.calibration import chain_spec, read_calibration
+from obsidian_wren.formats.calibration import chain_spec
+from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.service.calibration import chain_rows, settings, stages, trying
 from obsidian_wren.service.calibration.wishes import AimsBody, TargetBody, TasteBody, WishesBody
 from obsidian_wren.service.errors import Refused

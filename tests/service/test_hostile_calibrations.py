@@ -10,7 +10,7 @@ from hypothesis import settings as hypothesis_settings
 from hypothesis import strategies as st
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.formats.carried_file import read_carried
+from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.service.calibration.wishes import BandValue, TasteBody
 from obsidian_wren.service.carry import brought
 from obsidian_wren.service.carry.portables import portable_of
@@ -78,21 +78,21 @@ def hostile(whole):
         "unknown stage": (spoiled(whole, chain=[no_stage]).encode(), "no stage"),
         "unknown key": (spoiled(whole, sequence=["../../etc"]).encode(), "does not have"),
         "unknown number": (spoiled(whole, sequence=["equalizer-999"]).encode(), "does not have"),
-        "too many stages": (spoiled(whole, chain=whole["chain"] * 20).encode(), "stages"),
+        "too many stages": (spoiled(whole, chain=whole["chain"] * 20).encode(), "chain"),
         "setting out of range": (wild.encode(), "ompressor"),
         "setting is text": (injected.encode(), "chain"),
-        "taste out of range": (spoiled(whole, wishes=taste).encode(), "cannot be"),
+        "taste out of range": (spoiled(whole, wishes=taste).encode(), "warmth_db"),
         "target with too many rows": (
             spoiled(whole, wishes={"target": {"kind": "imported", "rows": rows}}).encode(),
-            "cannot be",
+            "rows",
         ),
         "target of another kind": (
             spoiled(whole, wishes={"target": {"kind": "sudo"}}).encode(),
-            "cannot be",
+            "target.kind",
         ),
-        "mix out of range": (spoiled(whole, feeds=[held]).encode(), "cannot be"),
+        "mix out of range": (spoiled(whole, feeds=[held]).encode(), "under_lu"),
         "feeds of text": (spoiled(whole, feeds=["x"]).encode(), "feeds"),
-        "zip bomb": (bomb(), "more text"),
+        "zip bomb": (bomb(), "larger than any"),
         "zip without it": (zipped("readme.txt", "x"), "zip without"),
         "zip that goes up": (zipped("../calibration.json", text), "zip without"),
         "broken zip": (zipped("calibration.json", text)[:200], "cannot be read"),
@@ -152,7 +152,7 @@ def test_whatever_is_put_into_a_file_it_is_read_or_refused_with_a_sentence(
         whole[part] = data.draw(values)
     a_file.write_text(json.dumps(whole), "utf-8")
     try:
-        portable_of(read_carried(a_file, "file.json"))
+        portable_of(read_calibration(a_file, "file.json"))
     except Told as error:
         assert str(error).endswith((".", "?"))
 
@@ -201,7 +201,7 @@ def test_every_number_that_travels_survives_the_file_to_the_last_bit(
         }
     )
     a_file.write_text(json.dumps(whole), "utf-8")
-    comes = portable_of(read_carried(a_file, "file.json"))
+    comes = portable_of(read_calibration(a_file, "file.json"))
     assert comes.wishes.taste == taste
     assert comes.wishes.cut_weight == weight
     assert comes.character["compressor"]["ratio"] == ratio

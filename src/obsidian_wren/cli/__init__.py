@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import argparse
 import gc
+import io
 import json
 import os
 import sys
@@ -36,6 +37,9 @@ def main(arguments: list[str] | None = None) -> int:
     # loading.
     gc.disable()
     keep_what_is_freed()
+    if isinstance(sys.stdout, io.TextIOWrapper):
+        # A file's name may hold bytes that are no text: they are written as what they are.
+        sys.stdout.reconfigure(errors="backslashreplace")
     from obsidian_wren.core.told import Told
 
     try:

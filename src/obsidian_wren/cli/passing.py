@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING
 
 from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.formats.calibration import chain_spec, read_calibration
+from obsidian_wren.formats.calibration import chain_spec
+from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.service.errors import Refused
 
 if TYPE_CHECKING:

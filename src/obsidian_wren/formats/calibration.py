@@ -7,12 +7,12 @@ name, never skipped in silence.
 
 from __future__ import annotations
 
-import json
+import math
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field
 
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.kinds import INSTANCES, KINDS
@@ -25,11 +25,16 @@ from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
-from obsidian_wren.formats.stage_data import lines_setting, profile_setting
+from obsidian_wren.formats.outside import FromOutside, Name, Sentence, Text
+from obsidian_wren.formats.reading_files import DifferenceDb, Hz, LevelDb, ReadingsFile
+from obsidian_wren.formats.stage_data import UNITS, lines_setting, profile_setting
+from obsidian_wren.formats.wishes import CarriedWishes, HeldMix
 
 FORMAT = "obsidian-wren/calibration"
 VERSION = 1
 FEED_NAME = "Wren: call"
+# Series and checks, the newest, that a file tells of.
+MOST_PROVED = 200
 SCHEMA = Path(__file__).with_name("calibration.schema.json")
 
 
@@ -40,57 +45,167 @@ class BadCalibration(Told, ValueError):
         super().__init__("calibration", sentence)
 
 
-class BandFile(BaseModel):
-    """One equalizer band."""
+Gain = Annotated[float, Field(ge=-200, le=200)]
 
-    model_config = ConfigDict(extra="allow", allow_inf_nan=False)
+
+class BandFile(FromOutside):
+    """One equalizer band; ``derived`` is what the fit said where a person holds it otherwise."""
+
     shape: Literal["peak", "low_shelf", "high_shelf"]
     frequency_hz: float = Field(ge=10, le=96_000)
     gain_db: float = Field(ge=-40, le=40)
     q: float = Field(ge=0.05, le=50)
+    pinned: bool = False
+    because: Sentence = ""
 
 
-class SettingFile(BaseModel):
+Bands = Annotated[list[BandFile], Field(max_length=64)]
+Rows = Annotated[
+    list[Annotated[list[float], Field(min_length=1, max_length=8)]], Field(max_length=4096)
+]
+
+
+class SettingFile(FromOutside):
     """One setting with its because.
 
     ``value`` is a number, the bands of an equalizer, or rows of numbers.
     """
 
-    model_config = ConfigDict(allow_inf_nan=False)
-    value: float | list[BandFile] | list[list[float]]
-    unit: str
-    derived: float | list[BandFile] | list[list[float]] | None
+    value: float | Bands | Rows
+    unit: Name
+    derived: float | Bands | Rows | None
     pinned: bool
-    because: str
+    because: Sentence
 
 
-class StageFile(BaseModel):
+class StageFile(FromOutside):
     """One stage of the chain. ``key`` names it where there are several of one kind."""
 
-    kind: str
-    key: str = ""
+    kind: Name
+    key: Name = ""
     on: bool = True
     pinned: bool = False
-    because: str = ""
-    settings: dict[str, SettingFile]
+    because: Sentence = ""
+    settings: dict[Name, SettingFile] = Field(max_length=64)
 
 
-class CalibrationFile(BaseModel):
+class ThingFile(FromOutside):
+    """A microphone, an interface or a room, as far as it is told of again."""
+
+    name: Name = ""
+    pattern: Name | None = None
+
+
+class AdviceFile(FromOutside):
+    """What was said of the preamp."""
+
+    sentence: Sentence = ""
+    because: Sentence = ""
+
+
+class RigFile(FromOutside):
+    """The rig; what else stands in it is for people to read."""
+
+    name: Name | None = None
+    microphone: ThingFile | None = None
+    interface: ThingFile | None = None
+    room: ThingFile | None = None
+    distance_cm: float | None = Field(None, ge=0, le=10_000)
+    angle_deg: float | None = Field(None, ge=-360, le=360)
+    gain_db: Gain | None = None
+    rate_hz: float | None = Field(None, ge=4_000, le=400_000)
+    aim_dbfs: tuple[LevelDb, LevelDb] | None = None
+    preamp: AdviceFile | None = None
+
+
+class CarriedMix(FromOutside):
+    """What of a listener's mix comes over: whose it is, what is held of it, and what it gets."""
+
+    listener: Name = ""
+    kind: Annotated[Text, Field(max_length=20)] | None = None
+    held: HeldMix | None = None
+    gets: (
+        Annotated[
+            list[Annotated[list[Name], Field(min_length=2, max_length=2)]], Field(max_length=64)
+        ]
+        | None
+    ) = None
+
+
+class FeedFile(CarriedMix):
+    """One listener's mix, with what it is meant to get and what is foreseen."""
+
+    name: Name | None = None
+    aim_lufs: LevelDb | None = None
+    planned_lufs: LevelDb | None = None
+    planned_true_peak_dbtp: LevelDb | None = None
+    planned_peaks_dbfs: LevelDb | None = None
+    planned_range_lu: DifferenceDb | None = None
+    planned_floor_dbfs_a: LevelDb | None = None
+
+
+class SeriesFile(FromOutside):
+    """A blind series and the range in which chance alone lands."""
+
+    title: Name = ""
+    rounds: int = Field(ge=1, le=10_000)
+    first: float = Field(ge=0, le=10_000)
+    no_difference: int = Field(0, ge=0, le=10_000)
+    chance_range: tuple[
+        Annotated[float, Field(ge=0, le=10_000)], Annotated[float, Field(ge=0, le=10_000)]
+    ]
+    sentence: Sentence = ""
+
+
+class CauseFile(FromOutside):
+    """One cause of what a check found."""
+
+    share: float = Field(0.0, ge=0, le=1)
+    sentence: Sentence = ""
+    action: Sentence = ""
+
+
+class CheckFile(FromOutside):
+    """One check: when, and what it found."""
+
+    at: Name = ""
+    causes: list[CauseFile] = Field([], max_length=64)
+
+
+class DriftBandFile(FromOutside):
+    """What the last check found in one third octave."""
+
+    hz: Hz | None = None
+    change_db: DifferenceDb | None = None
+    explained_db: DifferenceDb | None = None
+    room_db: DifferenceDb | None = None
+
+
+class ProofFile(FromOutside):
+    """What was proved."""
+
+    series: list[SeriesFile] = Field([], max_length=MOST_PROVED)
+    checks: list[CheckFile] = Field([], max_length=MOST_PROVED)
+    last_check_bands: list[DriftBandFile] = Field([], max_length=400)
+    listeners_proved: list[Name] = Field([], max_length=200)
+
+
+class CalibrationFile(FromOutside):
     """The whole file. ``wishes``: what the person wants of the voice; ``sequence``: the keys of the
     stages in the person's order, empty for the usual one; ``name`` and ``note`` as the person gave
     them."""
 
     format: Literal["obsidian-wren/calibration"]
     version: Literal[1]
-    rig: dict[str, Any]
-    readings: dict[str, Any]
-    chain: list[StageFile]
-    feeds: list[dict[str, Any]]
-    proof: dict[str, Any] = {}
-    wishes: dict[str, Any] = {}
-    sequence: list[str] = []
-    name: str = ""
-    note: str = ""
+    rig: RigFile
+    readings: ReadingsFile
+    chain: list[StageFile] = Field(max_length=64)
+    feeds: list[FeedFile] = Field(max_length=64)
+    proof: ProofFile = ProofFile()
+    wishes: CarriedWishes = CarriedWishes()
+    sequence: list[Name] = Field([], max_length=64)
+    name: Name = ""
+    note: Sentence = ""
 
 
 def _setting(setting: Setting) -> dict[str, Any]:
@@ -156,7 +271,7 @@ def bands_setting(bands: Sequence[dict[str, Any]], because: str) -> dict[str, An
     """An equalizer's bands as one setting."""
     return {
         "value": list(bands),
-        "unit": "bands",
+        "unit": UNITS["bands"],
         "derived": [band.get("derived", band) for band in bands],
         "pinned": any(band.get("pinned") for band in bands),
         "because": because,
@@ -199,20 +314,20 @@ def _residual(tone: Tone) -> str:
 
 def feeds_json(aims: Aims, landing: Landing) -> list[dict[str, Any]]:
     """The feeds part of the file."""
-    return [
-        {
-            "name": FEED_NAME,
-            "aim_lufs": aims.loudness_lufs,
-            "planned_lufs": (
-                None if landing.loudness_lufs is None else round(landing.loudness_lufs, 2)
-            ),
-            "planned_true_peak_dbtp": round(landing.true_peak_dbtp, 2),
-            "planned_peaks_dbfs": round(landing.peaks_dbfs, 2),
-            "planned_range_lu": None if landing.range_lu is None else round(landing.range_lu, 2),
-            "planned_floor_dbfs_a": round(max(landing.floor_dbfs_a, -200.0), 2),
-            "planned_beside_voice_dbfs_a": round(max(landing.beside_voice_dbfs_a, -200.0), 2),
-        }
-    ]
+    planned = {
+        "planned_lufs": landing.loudness_lufs,
+        "planned_true_peak_dbtp": landing.true_peak_dbtp,
+        "planned_peaks_dbfs": landing.peaks_dbfs,
+        "planned_range_lu": landing.range_lu,
+        "planned_floor_dbfs_a": max(landing.floor_dbfs_a, -200.0),
+        "planned_beside_voice_dbfs_a": max(landing.beside_voice_dbfs_a, -200.0),
+    }
+    # Of silence there is no level.
+    levels = {
+        name: None if level is None or not math.isfinite(level) else round(level, 2)
+        for name, level in planned.items()
+    }
+    return [{"name": FEED_NAME, "aim_lufs": aims.loudness_lufs, **levels}]
 
 
 def calibration_json(
@@ -241,53 +356,6 @@ def schema_json() -> dict[str, Any]:
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         **CalibrationFile.model_json_schema(),
     }
-
-
-def read_calibration(path: Path) -> CalibrationFile:
-    """Read and check a calibration file. Raises BadCalibration."""
-    try:
-        whole = json.loads(path.read_text("utf-8"))
-    except OSError as error:
-        raise BadCalibration(
-            worded(
-                "{name} cannot be opened ({strerror}). Check the name and try again.",
-                name=path.name,
-                strerror=error.strerror,
-            )
-        ) from error
-    except (ValueError, RecursionError) as error:
-        raise BadCalibration(
-            worded("{name} is not JSON. Write it again with “obsidian-wren plan”.", name=path.name)
-        ) from error
-    if not isinstance(whole, dict) or whole.get("format") != FORMAT:
-        raise BadCalibration(
-            worded(
-                "{name} is not a calibration of Obsidian Wren. Write one with “obsidian-wren"
-                " plan”.",
-                name=path.name,
-            )
-        )
-    if whole.get("version") != 1:
-        raise BadCalibration(
-            worded(
-                "{name} has version {whole}; this program reads version 1. Update the program.",
-                name=path.name,
-                whole=whole.get("version"),
-            )
-        )
-    try:
-        return CalibrationFile.model_validate(whole)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
-        raise BadCalibration(
-            worded(
-                "{name}, at {where}: {msg}. Fix it or write it again with “obsidian-wren plan”.",
-                name=path.name,
-                where=where,
-                msg=first["msg"],
-            )
-        ) from error
 
 
 def keyed_stages(file: CalibrationFile) -> dict[str, StageFile]:

@@ -1,39 +1,52 @@
-"""A calibration file from elsewhere: plain JSON, or the zip that carries its takes beside it.
+"""A calibration file is read: plain JSON, or the zip that carries its takes beside it.
 
-Whatever comes in here comes from strangers, so size, depth and every number that will be used are
-looked at before anything is believed.
+One reader serves the page and every command, so that a file is refused everywhere with the same
+sentence, or nowhere. Whatever comes in here may come from strangers: size, depth, text and every
+number are looked at before anything is believed, and the whole is refused where one part is wrong.
 """
 
 from __future__ import annotations
 
-import io
 import json
 import math
 import zipfile
 import zlib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 
-from obsidian_wren.core.chain.kinds import INSTANCES, KINDS
+from obsidian_wren.core.chain.kinds import INSTANCES, KINDS, kind_of
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import (
     FORMAT,
     VERSION,
     BadCalibration,
+    BandFile,
     CalibrationFile,
+    SettingFile,
+    StageFile,
     chain_spec,
 )
+from obsidian_wren.formats.outside import is_storable
+from obsidian_wren.formats.stage_data import UNITS
 
-LARGEST_BYTES = 24_000_000
+# A calibration has 60 kB and 5,000 values; with an imported target and years of checks ten times
+# as much.
+LARGEST_TEXT = 4_000_000
+# All its takes beside it, each as long and as wide as a take may be.
+LARGEST_ZIP = 1_000_000_000
 INSIDE_ZIP = "calibration.json"
+_MOST_VALUES = 100_000
 _DEEPEST = 40
-_MOST_STAGES, _MOST_FEEDS = 64, 64
 _LONGEST_NAME = 60
+# Whole numbers that a table can hold; what is longer is no count.
+_MOST_DIGITS = 18
 _UNREADABLE = (
     zipfile.BadZipFile,
     zlib.error,
+    EOFError,
     NotImplementedError,
     RuntimeError,
     OSError,
@@ -43,37 +56,31 @@ _UNREADABLE = (
 _NUMBERS = tuple("23456789")
 
 
-def read_carried(path: Path, name: str) -> CalibrationFile:
-    """Read a calibration that somebody handed over. ``name`` is what the person calls the file.
-    Raises BadCalibration with what is wrong and what to do."""
-    name = shortened(name)
-    whole = _json(_bytes(path, name), name)
+def read_calibration(path: Path, name: str | None = None) -> CalibrationFile:
+    """Read and check a calibration file. ``name`` is what the person calls it.
+
+    Raises BadCalibration with what is wrong and what to do.
+    """
+    name = shortened(path.name if name is None else name)
+    whole = _json(_text(path, name), name)
     if not isinstance(whole, dict) or whole.get("format") != FORMAT:
         raise BadCalibration(
             worded(
-                "{name} is no calibration of Obsidian Wren. Save one with “Save as a file”;"
-                " settings of other programs come in as biquads, a two-column curve or an"
-                " impulse response.",
+                "{name} is no calibration of Obsidian Wren. Save one with “Save as a file” or"
+                " write one with “obsidian-wren plan”; settings of other programs come in as"
+                " biquads, a two-column curve or an impulse response.",
                 name=name,
             )
         )
     _require_version(whole.get("version"), name)
-    _require_shallow(whole, name)
+    _require_sane(whole, name)
     try:
         file = CalibrationFile.model_validate(whole)
     except (ValidationError, RecursionError) as error:
         raise BadCalibration(_where(error, name)) from error
-    if len(file.chain) > _MOST_STAGES or len(file.feeds) > _MOST_FEEDS:
-        raise BadCalibration(
-            worded(
-                "{name} names {chain} stages and {feeds} feeds; no calibration has so many. Ask"
-                " for the file again.",
-                name=name,
-                chain=len(file.chain),
-                feeds=len(file.feeds),
-            )
-        )
     _require_keys(file, name)
+    for stage in file.chain:
+        _require_settings(stage, name)
     chain_spec(file)
     return file
 
@@ -84,19 +91,14 @@ def shortened(name: str) -> str:
     return plain if len(plain) <= _LONGEST_NAME else plain[: _LONGEST_NAME - 1] + "…"
 
 
-def _bytes(path: Path, name: str) -> bytes:
+def _text(path: Path, name: str) -> bytes:
+    """The JSON of a file, never more of it than a calibration has, whatever it claims to be."""
     try:
-        if path.stat().st_size > LARGEST_BYTES:
-            raise BadCalibration(
-                worded(
-                    "{name} is {st_size:.0f} MB; a calibration has less than"
-                    " {largest_bytes:.0f}. Is it the right file?",
-                    name=name,
-                    st_size=path.stat().st_size / 1e6,
-                    largest_bytes=LARGEST_BYTES / 1e6,
-                )
-            )
-        raw = path.read_bytes()
+        with path.open("rb") as file:
+            raw = file.read(LARGEST_TEXT + 1)
+            is_zip = raw.startswith(b"PK")
+            if is_zip and path.stat().st_size > LARGEST_ZIP:
+                raise _too_large(name, LARGEST_ZIP)
     except OSError as error:
         raise BadCalibration(
             worded(
@@ -105,14 +107,28 @@ def _bytes(path: Path, name: str) -> bytes:
                 strerror=error.strerror,
             )
         ) from error
-    return _from_zip(raw, name) if raw.startswith(b"PK") else raw
+    if is_zip:
+        raw = _from_zip(path, name)
+    if len(raw) > LARGEST_TEXT:
+        raise _too_large(name, LARGEST_TEXT)
+    return raw
 
 
-def _from_zip(raw: bytes, name: str) -> bytes:
+def _too_large(name: str, most: int) -> BadCalibration:
+    return BadCalibration(
+        worded(
+            "{name} is larger than any calibration, over {most:.0f} MB. Is it the right file?",
+            name=name,
+            most=most / 1e6,
+        )
+    )
+
+
+def _from_zip(path: Path, name: str) -> bytes:
     try:
-        with zipfile.ZipFile(io.BytesIO(raw)) as archive, archive.open(INSIDE_ZIP) as stream:
+        with zipfile.ZipFile(path) as archive, archive.open(INSIDE_ZIP) as stream:
             # What a header promises is not what a stream holds.
-            text = stream.read(LARGEST_BYTES + 1)
+            return stream.read(LARGEST_TEXT + 1)
     except KeyError as error:
         raise BadCalibration(
             worded(
@@ -122,35 +138,23 @@ def _from_zip(raw: bytes, name: str) -> bytes:
                 inside_zip=INSIDE_ZIP,
             )
         ) from error
-    except (
-        zipfile.BadZipFile,
-        zlib.error,
-        NotImplementedError,
-        RuntimeError,
-        OSError,
-        ValueError,
-    ) as error:
+    except _UNREADABLE as error:
         raise BadCalibration(
             worded(
                 "{name} is a zip that cannot be read. It may have been cut off: copy it again.",
                 name=name,
             )
         ) from error
-    if len(text) > LARGEST_BYTES:
-        raise BadCalibration(
-            worded(
-                "{name} holds more text than a calibration has, over {largest_bytes:.0f} MB. Is"
-                " it the right file?",
-                name=name,
-                largest_bytes=LARGEST_BYTES / 1e6,
-            )
-        )
-    return text
 
 
 def _json(raw: bytes, name: str) -> Any:
     try:
-        return json.loads(raw.decode("utf-8-sig"), parse_constant=_no_constant, parse_float=_finite)
+        return json.loads(
+            raw.decode("utf-8-sig"),
+            parse_constant=_no_constant,
+            parse_float=_finite,
+            parse_int=_countable,
+        )
     except (ValueError, RecursionError) as error:
         raise BadCalibration(
             worded(
@@ -170,6 +174,12 @@ def _finite(text: str) -> float:
     if not math.isfinite(value):
         raise ValueError(text)
     return value
+
+
+def _countable(text: str) -> int:
+    if len(text.lstrip("-")) > _MOST_DIGITS:
+        raise ValueError(text)
+    return int(text)
 
 
 def _require_version(version: Any, name: str) -> None:
@@ -192,27 +202,48 @@ def _require_version(version: Any, name: str) -> None:
         )
 
 
-def _require_shallow(value: Any, name: str) -> None:
-    level = [value]
+def _require_sane(whole: Any, name: str) -> None:
+    """No deeper, no more and no other text than any calibration has."""
+    level, seen = [whole], 0
     for _ in range(_DEEPEST):
-        level = [
-            inner
-            for outer in level
-            if isinstance(outer, (dict, list))
-            for inner in (outer.values() if isinstance(outer, dict) else outer)
-        ]
         if not level:
             return
+        seen += len(level)
+        if seen > _MOST_VALUES:
+            raise BadCalibration(
+                worded(
+                    "{name} holds more numbers than any calibration. Ask for the file again.",
+                    name=name,
+                )
+            )
+        if not all(is_storable(one) for one in level if isinstance(one, str)):
+            raise BadCalibration(
+                worded(
+                    "{name} holds text with half of a character, which nothing can keep. Ask for"
+                    " the file again.",
+                    name=name,
+                )
+            )
+        level = [inner for outer in level for inner in _inside(outer)]
     raise BadCalibration(
         worded("{name} is nested deeper than any calibration. Ask for the file again.", name=name)
     )
 
 
+def _inside(value: Any) -> Iterator[Any]:
+    if isinstance(value, dict):
+        yield from value
+        yield from value.values()
+    elif isinstance(value, list):
+        yield from value
+
+
 def _require_keys(file: CalibrationFile, name: str) -> None:
+    seen: set[str] = set()
     for key in (*file.sequence, *(stage.key for stage in file.chain if stage.key)):
-        kind, _, number = key.partition("-")
+        kind, parted, number = key.partition("-")
         if key not in INSTANCES and (
-            kind not in KINDS or not (number == "" or (number.isdecimal() and len(number) < 3))
+            kind not in KINDS or (bool(parted) and number not in _NUMBERS)
         ):
             raise BadCalibration(
                 worded(
@@ -220,6 +251,98 @@ def _require_keys(file: CalibrationFile, name: str) -> None:
                     " the program, or take it out of the file.",
                     name=name,
                     shortened=shortened(key),
+                )
+            )
+    for stage in file.chain:
+        # A kind that there is not is named, with what to do, where the chain is made of it.
+        if stage.key and stage.kind in KINDS and kind_of(stage.key).kind != stage.kind:
+            raise BadCalibration(
+                worded(
+                    "{name} says of the stage “{key}” that it is of the kind “{kind}”. Save the"
+                    " file again where it comes from.",
+                    name=name,
+                    key=stage.key,
+                    kind=shortened(stage.kind),
+                )
+            )
+        if stage.key in seen:
+            raise BadCalibration(
+                worded(
+                    "{name} names the stage “{key}” twice. Save the file again where it comes"
+                    " from.",
+                    name=name,
+                    key=stage.key,
+                )
+            )
+        seen.update({stage.key} - {""})
+
+
+def _require_settings(stage: StageFile, name: str) -> None:
+    """Each setting in its own unit and within what can be set; what this version does not know of
+    a stage is passed over."""
+    kind = KINDS.get(stage.kind)
+    if kind is None:
+        # Named, with what to do, where the chain is made of it.
+        return
+    known = {parameter.name: parameter for parameter in kind.parameters}
+    for setting_name, setting in stage.settings.items():
+        where = f"{stage.key or stage.kind}.{shortened(setting_name)}"
+        parameter = known.get(setting_name)
+        unit = UNITS.get(setting_name) if parameter is None else parameter.unit
+        if unit is None:
+            continue
+        if setting.unit != unit:
+            raise BadCalibration(
+                worded(
+                    "{name}, at {where}: the unit is “{unit}”, and this program reads “{own}”."
+                    " Save the file again where it comes from.",
+                    name=name,
+                    where=where,
+                    unit=shortened(setting.unit) if setting.unit else "",
+                    own=unit,
+                )
+            )
+        if parameter is None:
+            _require_shape(setting, setting_name, name, where)
+        elif not isinstance(setting.value, float) or not isinstance(
+            setting.derived, (float, type(None))
+        ):
+            raise BadCalibration(
+                worded(
+                    "{name}, at {where}: a number has to stand there. Save the file again where it"
+                    " comes from.",
+                    name=name,
+                    where=where,
+                )
+            )
+        elif not parameter.low <= setting.value <= parameter.high:
+            raise BadCalibration(
+                worded(
+                    "{name}, at {where}: {value:g} is out of range; it goes from {low:g} to"
+                    " {high:g}. Fix it, or save the file again.",
+                    name=name,
+                    where=where,
+                    value=setting.value,
+                    low=parameter.low,
+                    high=parameter.high,
+                )
+            )
+
+
+def _require_shape(setting: SettingFile, setting_name: str, name: str, where: str) -> None:
+    """Bands hold bands and rows hold rows, in what is in force and in what was derived."""
+    banded = setting_name == "bands"
+    for held in (setting.value, setting.derived):
+        if held is None and held is setting.derived:
+            continue
+        if not isinstance(held, list) or any(isinstance(each, BandFile) != banded for each in held):
+            raise BadCalibration(
+                worded(
+                    "{name}, at {where}: {shape} have to stand there. Save the file again where"
+                    " it comes from.",
+                    name=name,
+                    where=where,
+                    shape=worded("bands") if banded else worded("rows of numbers"),
                 )
             )
 

@@ -33,8 +33,9 @@ def read_equalizer(path: Path, name: str, *, rate_hz: int = _RATE_HZ) -> list[li
     """Rows of Hz and dB of an equalizer. Biquads are read at ``rate_hz``, where the text names no
     rate. Raises BadSound."""
     called = shortened(name)
-    head = path.read_bytes()[:12]
-    if head[:4] in (b"RIFF", b"fLaC", b"FORM") or name.lower().endswith((".wav", ".flac")):
+    with path.open("rb") as file:
+        head = file.read(4)
+    if head in (b"RIFF", b"fLaC", b"FORM") or name.lower().endswith((".wav", ".flac")):
         return _of_impulse(path, called)
     sections, rate = _sections(path, called, rate_hz)
     if sections is not None:

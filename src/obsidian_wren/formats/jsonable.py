@@ -12,7 +12,7 @@ import numpy as np
 from obsidian_wren.core.measure.readings import LevelReading, QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import FineSpectrum
 
-_KEPT_APART = ("noise", "voice", "stretches_db")
+KEPT_APART = ("noise", "voice", "stretches_db")
 _TWO_DIGITS_FROM = 0.1
 _MANY = 8
 _FLOATS = (float, np.float64)
@@ -58,6 +58,6 @@ def reading_json(
     for."""
     whole = to_jsonable(reading)
     if not with_spectrum:
-        for name in _KEPT_APART:
+        for name in KEPT_APART:
             whole.pop(name, None)
     return dict(whole)

@@ -14,9 +14,9 @@ import jinja2
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.numerals import frequency, with_sign, with_unit
 from obsidian_wren.core.wording import counted, spoken, worded
-from obsidian_wren.formats.calibration import CalibrationFile, StageFile
+from obsidian_wren.formats.calibration import CalibrationFile, RigFile, StageFile
+from obsidian_wren.formats.reading_files import ReadingsFile
 from obsidian_wren.formats.report_charts import charts
-from obsidian_wren.formats.report_numbers import as_float, number
 
 _PLACES = Path(__file__).parent
 _SHAPES = {
@@ -37,16 +37,14 @@ def report_html(file: CalibrationFile) -> str:
         undefined=jinja2.StrictUndefined,
         finalize=_proper,
     )
-    pages.filters.update(
-        unit=lambda value, unit: with_unit(as_float(value), unit), signed=with_sign, hz=frequency
-    )
+    pages.filters.update(unit=with_unit, signed=with_sign, hz=frequency)
     pages.globals.update(worded=worded, counted=counted)
     return pages.get_template("report.html.j2").render(
         language=spoken().tag.replace("_", "-"),
         shapes=_SHAPES,
-        title=str(file.rig.get("name") or worded("Calibration")),
+        title=file.rig.name or worded("Calibration"),
         rig=_rig(file.rig),
-        preamp=file.rig.get("preamp"),
+        preamp=file.rig.preamp,
         readings=_readings(file.readings),
         charts=charts(file),
         stages=[_stage(stage) for stage in file.chain],
@@ -60,7 +58,7 @@ def _proper(value: Any) -> Any:
     return _MINUS.sub(r"\1−", value) if type(value) is str else value
 
 
-def _rig(rig: dict[str, Any]) -> list[tuple[str, str]]:
+def _rig(rig: RigFile) -> list[tuple[str, str]]:
     """What is known of the rig, as names and values."""
     found = []
     for key, title in (
@@ -68,18 +66,18 @@ def _rig(rig: dict[str, Any]) -> list[tuple[str, str]]:
         ("interface", worded("Interface")),
         ("room", worded("Room")),
     ):
-        thing = rig.get(key)
-        if isinstance(thing, dict) and thing.get("name"):
-            found.append((title, str(thing["name"])))
+        thing = getattr(rig, key)
+        if thing is not None and thing.name:
+            found.append((title, thing.name))
     for key, title, unit, decimals in (
         ("distance_cm", worded("Mouth to microphone"), "cm", 0),
         ("angle_deg", worded("Off its axis"), worded("degrees"), 0),
         ("gain_db", worded("Preamp"), "dB", 1),
         ("rate_hz", worded("Sample rate"), "Hz", 0),
     ):
-        value = rig.get(key)
-        if isinstance(value, (int, float)):
-            found.append((title, with_unit(float(value), unit, decimals)))
+        value = getattr(rig, key)
+        if value is not None:
+            found.append((title, with_unit(value, unit, decimals)))
     return found
 
 
@@ -94,16 +92,16 @@ _ROWS = (
 )
 
 
-def _readings(readings: dict[str, Any]) -> list[tuple[str, str]]:
+def _readings(readings: ReadingsFile) -> list[tuple[str, str]]:
     rows = [
-        (title, with_unit(number(readings.get(part, {}), name), unit))
+        (title, with_unit(getattr(reading, name), unit))
         for part, name, title, unit in _ROWS
-        if isinstance(readings.get(part), dict)
+        if (reading := getattr(readings, part)) is not None
     ]
-    hum = readings.get("quiet", {}).get("hum")
-    if isinstance(hum, dict):
-        of = worded("Mains hum, {value:.2f} Hz", value=number(hum, "mains_hz") or 0.0)
-        rows.append((of, with_unit(number(hum, "level_dbfs"), "dBFS")))
+    hum = None if readings.quiet is None else readings.quiet.hum
+    if hum is not None:
+        of = worded("Mains hum, {value:.2f} Hz", value=hum.mains_hz or 0.0)
+        rows.append((of, with_unit(hum.level_dbfs, "dBFS")))
     return rows
 
 

@@ -24,7 +24,6 @@ from obsidian_wren.formats.charts import (
     over_time,
 )
 from obsidian_wren.formats.report_levels import ladder
-from obsidian_wren.formats.report_numbers import as_float, number
 from obsidian_wren.formats.report_proofs import proved_charts
 
 _TONE = ("highpass", "equalizer", "lowpass")
@@ -54,13 +53,14 @@ def _bands(file: CalibrationFile) -> Chart | None:
             ("talk", "solid", worded("solid: voice")),
             ("quiet", "dots", worded("dots: room")),
         )
-        if (points := _third_octaves(file.readings.get(part)))
+        if (points := _third_octaves(getattr(file.readings, part)))
     ]
     if not lines:
         return None
+    talk = file.readings.talk
     words = worded(
         "Voice and room in third octaves: the voice is {number} over the room.",
-        number=with_unit(number(file.readings.get("talk"), "snr_db"), "dB", 0),
+        number=with_unit(None if talk is None else talk.snr_db, "dB", 0),
     )
     return over_frequency(
         worded("Voice and room in third octaves"), lines, unit="dBFS", words=words
@@ -69,11 +69,10 @@ def _bands(file: CalibrationFile) -> Chart | None:
 
 def _peaks(file: CalibrationFile) -> Chart | None:
     """The peaks of each second of talk, over where they should be."""
-    reading, aim = file.readings.get("talk"), file.rig.get("aim_dbfs")
-    seconds = reading.get("peaks_by_second_dbfs") if isinstance(reading, dict) else None
-    peaks = [level for each in seconds or [] if (level := as_float(each)) is not None]
-    ends = [as_float(end) for end in aim] if isinstance(aim, list) else []
-    if not peaks or len(ends) != 2 or ends[0] is None or ends[1] is None:
+    reading, ends = file.readings.talk, file.rig.aim_dbfs
+    seconds: list[float | None] = (None if reading is None else reading.peaks_by_second_dbfs) or []
+    peaks = [level for level in seconds if level is not None]
+    if not peaks or ends is None:
         return None
     inside = sum(ends[0] <= peak <= ends[1] for peak in peaks)
     words = worded(
@@ -84,23 +83,20 @@ def _peaks(file: CalibrationFile) -> Chart | None:
         ends=with_unit(ends[0], "dBFS", 0),
         ends_2=with_unit(ends[1], "dBFS", 0),
     )
-    return over_time(worded("Peaks of the talk"), peaks, (ends[0], ends[1]), words)
+    return over_time(worded("Peaks of the talk"), peaks, ends, words)
 
 
 def _third_octaves(reading: Any) -> list[tuple[float, float]]:
-    rows = reading.get("third_octaves") if isinstance(reading, dict) else None
     return [
-        (float(row["centre_hz"]), float(row["level_dbfs"]))
-        for row in rows or []
-        if isinstance(row, dict)
-        and isinstance(row.get("level_dbfs"), (int, float))
-        and isinstance(row.get("centre_hz"), (int, float))
+        (row.centre_hz, row.level_dbfs)
+        for row in (None if reading is None else reading.third_octaves) or []
+        if row is not None and row.centre_hz and row.level_dbfs is not None
     ]
 
 
 def _correction(file: CalibrationFile) -> Chart | None:
     """What the filters of the tone do together."""
-    rate = number(file.rig, "rate_hz") or 48_000.0
+    rate = file.rig.rate_hz or 48_000.0
     specs = [
         spec
         for stage, spec in zip(file.chain, chain_spec(file), strict=True)
@@ -134,11 +130,13 @@ def _curve(file: CalibrationFile) -> Chart | None:
     stage = next((one for one in file.chain if one.kind == "compressor" and one.on), None)
     if stage is None:
         return None
-    values = {name: as_float(setting.value) for name, setting in stage.settings.items()}
-    threshold, ratio = values.get("threshold_dbfs"), values.get("ratio")
-    if threshold is None or ratio is None:
-        return None
-    knee, makeup = values.get("knee_db") or 0.0, values.get("makeup_db") or 0.0
+    values = {
+        name: setting.value
+        for name, setting in stage.settings.items()
+        if isinstance(setting.value, float)
+    }
+    threshold, ratio = values["threshold_dbfs"], values["ratio"]
+    knee, makeup = values["knee_db"], values["makeup_db"]
     level = np.linspace(_LOWEST_DBFS, 0.0, 141)
     over = level - threshold
     inside = np.clip(over + knee / 2.0, 0.0, knee)
@@ -160,9 +158,8 @@ def _listeners(file: CalibrationFile) -> Chart | None:
     """How loud each listener gets it, against the target."""
     found = []
     for feed in file.feeds:
-        planned, aim = number(feed, "planned_lufs"), number(feed, "aim_lufs")
-        if planned is not None:
-            found.append(Bar(str(feed.get("listener") or feed.get("name") or ""), planned, aim))
+        if feed.planned_lufs is not None:
+            found.append(Bar(feed.listener or feed.name or "", feed.planned_lufs, feed.aim_lufs))
     if not found:
         return None
     words = "; ".join(

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from obsidian_wren.core.numerals import with_unit
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.charts import Chart, level_ladder
-from obsidian_wren.formats.report_numbers import as_float, number
 
 _MOST = 14
 Place = dict[str, float | str | None]
@@ -25,51 +22,51 @@ def ladder(file: CalibrationFile) -> Chart | None:
         " at {as_float} and the room at {as_float_2}.",
         title=first["title"],
         title_2=last["title"],
-        as_float=with_unit(as_float(last["peak"]), "dBFS"),
-        as_float_2=with_unit(as_float(last["floor"]), "dBFS(A)"),
+        as_float=with_unit(_level(last, "peak"), "dBFS"),
+        as_float_2=with_unit(_level(last, "floor"), "dBFS(A)"),
     )
     return level_ladder(worded("Level diagram"), places, words)
 
 
+def _level(place: Place, name: str) -> float | None:
+    level = place[name]
+    return level if isinstance(level, float) else None
+
+
 def _kept(file: CalibrationFile) -> list[Place]:
-    levels = file.readings.get("levels")
-    points = levels.get("points") if isinstance(levels, dict) else None
-    if not isinstance(points, list):
-        return []
+    levels = file.readings.levels
     return [
         {
-            "title": str(point.get("title", "")),
-            "voice_low": number(point, "voice_low_dbfs"),
-            "voice_high": number(point, "voice_high_dbfs"),
-            "peak": number(point, "peak_dbfs"),
-            "floor": number(point, "floor_dbfs_a"),
+            "title": point.title,
+            "voice_low": point.voice_low_dbfs,
+            "voice_high": point.voice_high_dbfs,
+            "peak": point.peak_dbfs,
+            "floor": point.floor_dbfs_a,
         }
-        for point in points[:_MOST]
-        if isinstance(point, dict)
+        for point in ([] if levels is None else levels.points[:_MOST])
     ]
 
 
 def _read(file: CalibrationFile) -> list[Place]:
-    talk, quiet = file.readings.get("talk"), file.readings.get("quiet")
-    if not isinstance(talk, dict) or not file.feeds:
+    talk, quiet = file.readings.talk, file.readings.quiet
+    if talk is None or not file.feeds:
         return []
-    ends: Any = talk.get("active_percentiles_dbfs")
-    low, high = (*ends, None, None)[:2] if isinstance(ends, list) else (None, None)
+    low, high = (*(talk.active_percentiles_dbfs or []), None, None)[:2]
     feed = file.feeds[0]
-    lufs, wide = number(feed, "planned_lufs"), number(feed, "planned_range_lu")
+    lufs, wide = feed.planned_lufs, feed.planned_range_lu
     return [
         {
             "title": worded("converter"),
-            "voice_low": as_float(low),
-            "voice_high": as_float(high),
-            "peak": number(talk, "peak_dbfs"),
-            "floor": number(quiet, "a_weighted_dbfs"),
+            "voice_low": low,
+            "voice_high": high,
+            "peak": talk.peak_dbfs,
+            "floor": None if quiet is None else quiet.a_weighted_dbfs,
         },
         {
-            "title": str(feed.get("name", worded("feed"))),
+            "title": feed.name or worded("feed"),
             "voice_low": None if lufs is None or wide is None else lufs - wide / 2.0,
             "voice_high": None if lufs is None or wide is None else lufs + wide / 2.0,
-            "peak": number(feed, "planned_peaks_dbfs"),
-            "floor": number(feed, "planned_floor_dbfs_a"),
+            "peak": feed.planned_peaks_dbfs,
+            "floor": feed.planned_floor_dbfs_a,
         },
     ]

@@ -2,28 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.formats.calibration import CalibrationFile
+from obsidian_wren.formats.calibration import CalibrationFile, DriftBandFile, SeriesFile
 from obsidian_wren.formats.charts import Chart, Count, Line, counts, over_frequency
-from obsidian_wren.formats.report_numbers import number
 
 _MOST = 12
 
 
 def proved_charts(file: CalibrationFile) -> tuple[Chart, ...]:
     """The series against chance, and the last check, where there are any."""
-    found = (_series(file.proof.get("series")), _drift(file.proof.get("last_check_bands")))
+    found = (_series(file.proof.series), _drift(file.proof.last_check_bands))
     return tuple(chart for chart in found if chart is not None)
 
 
-def _series(kept: Any) -> Chart | None:
-    rows = [
-        row
-        for body in (kept if isinstance(kept, list) else [])[-_MOST:]
-        if (row := _count(body)) is not None
-    ]
+def _series(kept: Sequence[SeriesFile]) -> Chart | None:
+    rows = [Count(one.title, one.first, one.rounds, one.chance_range) for one in kept[-_MOST:]]
     if not rows:
         return None
     told = "; ".join(
@@ -34,17 +29,7 @@ def _series(kept: Any) -> Chart | None:
     return counts(worded("Blind series"), rows, words)
 
 
-def _count(body: Any) -> Count | None:
-    first, rounds = number(body, "first"), number(body, "rounds")
-    ends = body.get("chance_range") if isinstance(body, dict) else None
-    if first is None or not rounds or not isinstance(ends, list) or len(ends) != 2:
-        return None
-    if not all(isinstance(end, (int, float)) for end in ends):
-        return None
-    return Count(str(body.get("title", "")), first, round(rounds), (float(ends[0]), float(ends[1])))
-
-
-def _drift(bands: Any) -> Chart | None:
+def _drift(bands: Sequence[DriftBandFile]) -> Chart | None:
     lines = [
         Line(points, look, label)
         for name, look, label in (
@@ -68,9 +53,7 @@ def _drift(bands: Any) -> Chart | None:
     return over_frequency(worded("What moved since then"), lines, unit="dB", words=words)
 
 
-def _points(bands: Any, name: str) -> list[tuple[float, float]]:
+def _points(bands: Sequence[DriftBandFile], name: str) -> list[tuple[float, float]]:
     return [
-        (hz, level)
-        for band in (bands if isinstance(bands, list) else [])
-        if (hz := number(band, "hz")) and (level := number(band, name)) is not None
+        (band.hz, level) for band in bands if band.hz and (level := getattr(band, name)) is not None
     ]

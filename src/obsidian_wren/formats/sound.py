@@ -25,6 +25,7 @@ from obsidian_wren.formats.sound_header import (
     LONGEST_S,
     BadSound,
     check_header,
+    library_path,
     looks_like_sound,
     promised_frames,
 )
@@ -33,6 +34,8 @@ _BLOCK_S = 1.0
 # What the channels say of each other is told from so many samples of all of them.
 _COMPARED_SAMPLES = 6_000_000
 _SMALL_BLOCK = 1024
+# 40 dB over full scale; whole numbers that were written as fractions are far over it.
+_LOUDEST = 100.0
 
 
 class OpenSound:
@@ -78,8 +81,19 @@ class OpenSound:
             block = self._stretch(wanted, channel)
             if not len(block):
                 break
-            if not np.isfinite(block).all():
+            # A sample that is no number makes both ends so.
+            peak = max(float(block.max()), -float(block.min()))
+            if not peak <= _LOUDEST:
                 _require_finite_at(block, done, self.rate_hz)
+                raise BadSound(
+                    "scale",
+                    worded(
+                        "{name} reaches {over:.0f} dB over full scale: its samples are not scaled"
+                        " as sound is. Export it again, as 24-bit WAV or FLAC.",
+                        name=self.name,
+                        over=20.0 * np.log10(peak),
+                    ),
+                )
             done += len(block)
             if done > LONGEST_S * self.rate_hz:
                 raise BadSound(
@@ -111,7 +125,7 @@ class OpenSound:
             if self.frames is None:
                 # Past its end, which was an error, it cannot be sought in.
                 self._file.close()
-                self._file = soundfile.SoundFile(self._path)
+                self._file = soundfile.SoundFile(library_path(self._path))
             else:
                 self._file.seek(0)
 
@@ -234,7 +248,7 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
             "empty", worded("{name} is empty (0 bytes). Export or record it again.", name=name)
         )
     try:
-        file = soundfile.SoundFile(path)
+        file = soundfile.SoundFile(library_path(path))
     except (soundfile.LibsndfileError, OSError) as error:
         if looks_like_sound(path):
             raise BadSound(

@@ -24,6 +24,16 @@ class BadSound(BadTake):
     """A file that cannot be read as sound."""
 
 
+def library_path(path: Path) -> Path | bytes:
+    """A path as the sound library takes it: it writes names down itself, but only those that are
+    text."""
+    try:
+        str(path).encode()
+    except UnicodeEncodeError:
+        return os.fsencode(path)
+    return path
+
+
 def check_header(file: soundfile.SoundFile, name: str) -> None:
     """Raise :class:`BadSound` where format, rate, channels or length are not read here."""
     if file.format not in _FORMATS:

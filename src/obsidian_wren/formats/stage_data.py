@@ -7,12 +7,15 @@ from typing import Any
 
 from obsidian_wren.core.wording import worded
 
+# What each is in.
+UNITS = {"bands": "bands", "profile": "dB/Hz", "lines": "dBFS"}
+
 
 def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
     """A noise profile as one setting: rows of Hz and dB re full scale squared per Hz."""
     return {
         "value": [list(row) for row in rows],
-        "unit": "dB/Hz",
+        "unit": UNITS["profile"],
         "derived": None,
         "pinned": False,
         "because": worded("The room at rest, as it reaches this stage."),
@@ -24,7 +27,7 @@ def lines_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
     room in 30 Hz around it, dBFS."""
     return {
         "value": [list(row) for row in rows],
-        "unit": "dBFS",
+        "unit": UNITS["lines"],
         "derived": None,
         "pinned": False,
         "because": worded("The hum of the room at rest."),

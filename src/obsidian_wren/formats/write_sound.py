@@ -11,7 +11,7 @@ import soundfile
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
-from obsidian_wren.formats.sound_header import BadSound
+from obsidian_wren.formats.sound_header import BadSound, library_path
 
 
 class SoundWriter:
@@ -36,7 +36,7 @@ class SoundWriter:
         self._path = path
         with _writing(path):
             self._file = soundfile.SoundFile(
-                path,
+                library_path(path),
                 "w",
                 samplerate=rate_hz,
                 channels=channels,

@@ -3,24 +3,37 @@ from outside."""
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, get_args
+from typing import Annotated, Any, Literal, get_args
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import ConfigDict, Field, model_validator
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats import outside
+from obsidian_wren.formats.outside import FromOutside, is_storable
 
-# As far as the database counts.
-RowId = Annotated[int, Field(ge=0, lt=2**63)]
+RowId = outside.RowId
 RateHz = Annotated[int, Field(ge=8_000, le=192_000)]
 
 
-class Said(BaseModel):
-    """The base of everything that comes from outside.
+class Said(FromOutside):
+    """The base of everything that is asked for: a field that there is not is refused, since it
+    would be passed over in silence, and so is text that cannot be kept."""
 
-    JSON as Python reads it knows NaN and infinities; nothing here does.
-    """
+    model_config = ConfigDict(extra="forbid")
 
-    model_config = ConfigDict(allow_inf_nan=False)
+    @model_validator(mode="before")
+    @classmethod
+    def _can_be_kept(cls, asked: Any) -> Any:
+        pieces = [asked]
+        while pieces:
+            piece = pieces.pop()
+            if isinstance(piece, str) and not is_storable(piece):
+                raise ValueError(worded("it holds half of a character. Type it again"))
+            if isinstance(piece, dict):
+                pieces += [*piece, *piece.values()]
+            elif isinstance(piece, list):
+                pieces += piece
+        return asked
 
 
 StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send", "prove"]

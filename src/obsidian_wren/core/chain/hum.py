@@ -20,16 +20,16 @@ from typing import ClassVar, Self
 
 import numpy as np
 
-from obsidian_wren.core.chain.stage import BadSetting, number
+from obsidian_wren.core.chain.stage import number, rows
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, amplitude_from_db
 from obsidian_wren.core.kernel import kernel
-from obsidian_wren.core.wording import worded
 
 # What is left is gathered over so much before it is looked at: lines 50 Hz apart do not mix.
 LOOK_HZ = 30.0
 _LOOK_S = 1.0 / LOOK_HZ
 # The room at a line is seldom over so many times its mean.
 _OVER_ROOM = 1.5
+_MULTIPLES, _LINE_DBFS = (1.0, 1000.0), (-1000.0, 100.0)
 _LOOP_RAD_PER_S, _DAMPING = 3.0, 0.9
 # The loop holds on to within this share of the mains it was told.
 _REACH = 0.004
@@ -207,12 +207,10 @@ class HumSpec:
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
         """From ``mains_hz``, ``settle_s`` and ``lines``, rows of a multiple and two levels in dBFS.
         Raises BadSetting."""
-        rows = settings.get("lines")
-        if not isinstance(rows, (list, tuple)):
-            raise BadSetting(worded("has no “lines” of the hum"))
+        lines = rows(settings, "lines", _MULTIPLES, _LINE_DBFS, _LINE_DBFS)
         return cls(
             number(settings, "mains_hz"),
             number(settings, "settle_s"),
-            tuple((int(row[0]), float(row[1]), float(row[2])) for row in rows),
+            tuple((int(multiple), line, room) for multiple, line, room in lines),
             on,
         )

@@ -18,7 +18,7 @@ import numpy as np
 from obsidian_wren.core.chain import short_time, speech_presence
 from obsidian_wren.core.chain.short_time import SPECTRAL_DELAY_S, ShortTime, Spectra, Weigh
 from obsidian_wren.core.chain.speech_presence import Presence
-from obsidian_wren.core.chain.stage import BadSetting, number
+from obsidian_wren.core.chain.stage import BadSetting, number, rows
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.wording import worded
@@ -26,6 +26,8 @@ from obsidian_wren.core.wording import worded
 # Noise alone passes the floor now and then; with so much more it falls by what was asked.
 _DEEPER = 19.0 / 18.0
 _NOTHING = np.empty(0)
+# What a profile can hold, in Hz and dB re full scale squared per Hz.
+_PROFILE_HZ, _PROFILE_DB = (0.0, 400_000.0), (-1000.0, 100.0)
 _VOICED_HZ = (100.0, 8000.0)
 
 
@@ -161,12 +163,12 @@ class NoiseReductionSpec:
     def from_settings(cls, settings: Mapping[str, object], *, on: bool) -> Self:
         """From ``reduction_db``, ``follow_s`` (where there is one) and ``profile``, rows of Hz and
         dB per Hz. Raises BadSetting."""
-        rows = settings.get("profile")
-        if not isinstance(rows, (list, tuple)) or len(rows) < 2:
+        profile = rows(settings, "profile", _PROFILE_HZ, _PROFILE_DB)
+        if len(profile) < 2:
             raise BadSetting(worded("has no “profile” of the noise"))
         return cls(
             number(settings, "reduction_db"),
-            tuple((float(row[0]), float(row[1])) for row in rows),
+            tuple((hz, level_db) for hz, level_db in profile),
             on,
             # What an older version kept follows nothing.
             number({"follow_s": 0.0} | dict(settings), "follow_s"),

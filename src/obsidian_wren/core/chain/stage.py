@@ -1,7 +1,7 @@
 """What a stage is, and what describes one.
 
-To add a stage: one module with its specification and what runs it, one line in ``stages.py``, one
-entry in ``parameters.py``.
+To add a stage: one module here with its specification and what runs it, one with its rule in
+``core/derive``, one record in ``kinds.py``.
 
 Source: by definition; each stage names its own.
 """
@@ -15,6 +15,8 @@ from typing import Any, ClassVar, Protocol, Self
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
+
+Row = tuple[float, ...]
 
 
 class BadSetting(ValueError):
@@ -81,6 +83,27 @@ def number(settings: Mapping[str, object], name: str) -> float:
     if not isinstance(value, (int, float)):
         raise BadSetting(worded("has no number “{name}”", name=name))
     return float(value)
+
+
+def rows(settings: Mapping[str, object], name: str, *columns: tuple[float, float]) -> list[Row]:
+    """A setting that has to be rows of numbers, each column within its range; the first column
+    rises. Raises BadSetting."""
+    value = settings.get(name)
+    if not isinstance(value, (list, tuple)):
+        raise BadSetting(worded("has no “{name}”", name=name))
+    found: list[Row] = []
+    for row in value:
+        if not isinstance(row, (list, tuple)) or len(row) != len(columns):
+            raise BadSetting(
+                worded("has “{name}” whose rows are not of {count}", name=name, count=len(columns))
+            )
+        held = tuple(float(number) for number in row)
+        if not all(low <= x <= high for x, (low, high) in zip(held, columns, strict=True)):
+            raise BadSetting(worded("has “{name}” with a number out of range", name=name))
+        if found and held[0] <= found[-1][0]:
+            raise BadSetting(worded("has “{name}” whose rows do not rise", name=name))
+        found.append(held)
+    return found
 
 
 @dataclass(frozen=True)

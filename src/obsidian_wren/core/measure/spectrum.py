@@ -64,9 +64,11 @@ def power_spectrum(
     """Average Hann spectrum of ``(n,)`` samples with half overlap.
 
     ``frames_wanted`` is an optional weight for each frame, from ``frame_starts``; frames at weight
-    zero are left out.
+    zero are left out. Fewer samples than the shortest frame has are followed by silence.
     """
     length = frame_length(rate_hz, frame_s=frame_s, available_samples=len(samples))
+    if len(samples) < length:
+        samples = np.concatenate([samples, np.zeros(length - len(samples))])
     window = np.hanning(length + 1)[:-1]
     count = (len(samples) - length) // (length // 2) + 1
     weights = np.ones(count) if frames_wanted is None else np.asarray(frames_wanted, dtype=float)

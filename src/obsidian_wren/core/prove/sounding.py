@@ -41,6 +41,8 @@ _SILENT_DBFS = -130.0
 _PAUSE_PERCENT = 20.0
 # A voice this near to the noise is no longer told from it.
 _LEAST_OVER_NOISE = 0.5
+# A standard error that says no more than that.
+_NOTHING_KNOWN_DB = 100.0
 
 
 @dataclass(frozen=True)
@@ -107,7 +109,7 @@ def sound_out(
     power, beside = 10.0 ** (spoken / 10.0), 10.0 ** (under / 10.0)
     clear = np.maximum(power - beside, _LEAST_OVER_NOISE * power)
     # Where the noise is nearly all there is, nothing is known of the voice.
-    drowned = 3.0 * np.maximum(0.0, beside / power - 0.3)
+    drowned = np.clip(3.0 * (beside / power - 0.3), 0.0, _NOTHING_KNOWN_DB)
     stretches = talk.stretches_db
     levels = power_db(np.sum(10.0 ** (stretches / 10.0), axis=1))
     frames = np.maximum(frame_levels_dbfs(talk_samples, rate_hz=talk.rate_hz), _LOWEST_DB)

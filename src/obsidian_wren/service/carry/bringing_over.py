@@ -11,12 +11,13 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import completed, default_sequence, next_key
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats.calibration import CarriedMix
+from obsidian_wren.formats.wishes import BandValue, CarriedWishes, HeldMix
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.deriving import derive_after_change
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
-from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.carry.brought import require_brought
-from obsidian_wren.service.carry.portables import CarriedMix, CarriedWishes, Portable, portable_of
+from obsidian_wren.service.carry.portables import Portable
 from obsidian_wren.service.carry.versions import keep_version
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.live.holding import refuse_during_take
@@ -34,12 +35,11 @@ def bring_over(ws: Workshop) -> None:
     """Put what travels of the brought file in force, in one change, and keep it as a version.
     Raises Refused."""
     with ws.sessions() as session:
-        name, _ = require_brought(in_hand(ws, session))
+        name = require_brought(in_hand(ws, session)).name
     with change(ws, worded("Brought over {name}", name=name)) as session:
         refuse_during_take(ws)
         ctx = in_hand(ws, session)
-        name, file = require_brought(ctx)
-        comes = portable_of(file)
+        comes = require_brought(ctx).comes
         if chain_is_whole(ctx):
             keep_version(ctx, name=worded("Before {name}", name=name))
         ctx.rig.wishes = _wishes(session, comes.wishes, name)
@@ -194,7 +194,7 @@ def _mixes(session: Session, mixes: list[CarriedMix]) -> None:
         if mix is None:
             continue
         left.remove(mix)
-        held = mix.held.model_dump(exclude_none=True, exclude_defaults=True)
+        held = (mix.held or HeldMix()).model_dump(exclude_none=True, exclude_defaults=True)
         for name in ("under_lu", "duck_db"):
             kept = {key: value for key, value in held.pop(name, {}).items() if key in known}
             if kept:

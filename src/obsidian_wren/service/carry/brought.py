@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -9,10 +10,12 @@ from sqlalchemy import delete
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile
-from obsidian_wren.formats.carried_file import read_carried, shortened
+from obsidian_wren.formats.carried_file import read_calibration, shortened
+from obsidian_wren.service.carry.conversation import Brought, conversation
 from obsidian_wren.service.carry.portables import portable_of
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import BroughtFile
@@ -20,15 +23,25 @@ from obsidian_wren.store.models import BroughtFile
 _ONE = 1
 
 
+@dataclass
+class _Known:
+    """The file that was checked last, with the row that it came from: a state that shows it need
+    not check it again."""
+
+    row: dict[str, Any] | None = None
+    brought: Brought | None = None
+
+
 def bring_in(ws: Workshop, path: Path, name: str) -> None:
     """Look at a calibration file. Nothing changes but what is looked at. Raises BadCalibration."""
-    file = read_carried(path, name)
-    # What it wants is read here, so that a hostile wish is refused before anybody sees it.
-    portable_of(file)
+    file = read_calibration(path, name)
+    brought = Brought(shortened(name), now(), file, portable_of(file))
+    with ws.sessions() as session:
+        # All that a state will say of it, said once before anything is kept.
+        conversation(in_hand(ws, session), brought)
+    row = file.model_dump(mode="json")
     with ws.lock, ws.sessions.begin() as session:
-        session.merge(
-            BroughtFile(id=_ONE, name=shortened(name), file=file.model_dump(mode="json"), at=now())
-        )
+        session.merge(BroughtFile(id=_ONE, name=brought.name, file=row, at=brought.at))
     ws.changed()
 
 
@@ -39,23 +52,24 @@ def leave(ws: Workshop) -> None:
     ws.changed()
 
 
-def brought_file(ctx: RigContext) -> tuple[str, str, CalibrationFile] | None:
-    """The name, the time and the file that is looked at, None where there is none."""
+def brought_file(ctx: RigContext) -> Brought | None:
+    """The file that is looked at, None where there is none. Raises ValueError where what an older
+    version kept is no calibration any more."""
     row = ctx.session.get(BroughtFile, _ONE)
     if row is None:
         return None
-    return row.name, row.at, CalibrationFile.model_validate(row.file)
+    known = ctx.ws.own(_Known)
+    found = known.brought
+    if found is None or (found.name, found.at) != (row.name, row.at) or known.row != row.file:
+        file = CalibrationFile.model_validate(row.file)
+        found = Brought(row.name, row.at, file, portable_of(file))
+        known.row, known.brought = row.file, found
+    return found
 
 
-def require_brought(ctx: RigContext) -> tuple[str, CalibrationFile]:
-    """The name of the file that is looked at, and the file. Raises Refused."""
+def require_brought(ctx: RigContext) -> Brought:
+    """The file that is looked at. Raises Refused."""
     found = brought_file(ctx)
     if found is None:
         raise Refused("no-file", worded("There is no file to bring over. Bring one in first."))
-    return found[0], found[2]
-
-
-def named_device(file: CalibrationFile, what: str) -> str:
-    """What the file calls its microphone, interface or room."""
-    there: Any = file.rig.get(what)
-    return shortened(str(there.get("name", ""))) if isinstance(there, dict) else ""
+    return found

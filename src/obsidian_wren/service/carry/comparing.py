@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
+from pydantic import ValidationError
 
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.offline import render
@@ -15,11 +15,13 @@ from obsidian_wren.core.prove.sounding import VOICE_HZ
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import (
     CalibrationFile,
+    FeedFile,
     StageFile,
     chain_spec,
     keyed_stages,
 )
 from obsidian_wren.service.carry.whole import settings_file
+from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.versions import kept_file, version_of
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
@@ -36,7 +38,16 @@ def file_of(ctx: RigContext, version_id: int) -> CalibrationFile:
     body = (
         settings_file(ctx) if version_id == _TODAY else kept_file(ctx, version_of(ctx, version_id))
     )
-    return CalibrationFile.model_validate(body)
+    try:
+        return CalibrationFile.model_validate(body)
+    except ValidationError as error:
+        raise Refused(
+            "old-version",
+            worded(
+                "This version was kept in a form that cannot be compared any more. Bring it back"
+                " and confirm a step: that keeps it anew."
+            ),
+        ) from error
 
 
 def compare_versions(ws: Workshop, first: int, second: int) -> dict[str, Any]:
@@ -122,16 +133,11 @@ def _plans(first: CalibrationFile, second: CalibrationFile) -> list[dict[str, An
         "planned_floor_dbfs_a": (worded("Noise floor in pauses"), "dBFS(A)"),
         "planned_range_lu": (worded("Loudness range"), "LU"),
     }
-    then, now = (file.feeds[0] if file.feeds else {} for file in (first, second))
+    then, now = (file.feeds[0] if file.feeds else FeedFile() for file in (first, second))
     return [
-        {"title": title, "unit": unit, "first": _number(then, name), "second": _number(now, name)}
+        {"title": title, "unit": unit, "first": getattr(then, name), "second": getattr(now, name)}
         for name, (title, unit) in names.items()
     ]
-
-
-def _number(feed: Mapping[str, Any], name: str) -> float | None:
-    value = feed.get(name)
-    return float(value) if isinstance(value, (int, float)) else None
 
 
 def _tone_db(file: CalibrationFile, rate_hz: int) -> Samples:

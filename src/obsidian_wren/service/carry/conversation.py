@@ -3,6 +3,7 @@ and which takes are missing for that."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from obsidian_wren.core.chain.kinds import kind_of
@@ -10,27 +11,36 @@ from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.derive.portable import PLACE
 from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.formats.calibration import CalibrationFile, keyed_stages
+from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.service.calibration.setting_rows import band_rows, setting_row
-from obsidian_wren.service.carry.brought import brought_file, named_device
-from obsidian_wren.service.carry.portables import Portable, portable_of
+from obsidian_wren.service.carry.portables import Portable
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Derivation
 
 
-def conversation(ctx: RigContext) -> dict[str, Any] | None:
-    """What is said of the file that is looked at, None where there is none."""
-    found = brought_file(ctx)
-    if found is None:
-        return None
-    name, at, file = found
-    there, here = named_device(file, "microphone"), ctx.rig.microphone.name
+@dataclass(frozen=True)
+class Brought:
+    """A file that is looked at: what the person calls it, since when, the file, and what of it
+    comes over."""
+
+    name: str
+    at: str
+    file: CalibrationFile
+    comes: Portable
+
+
+def conversation(ctx: RigContext, brought: Brought) -> dict[str, Any]:
+    """What is said of a file that is looked at."""
+    file = brought.file
+    there = "" if file.rig.microphone is None else shortened(file.rig.microphone.name)
+    here = ctx.rig.microphone.name
     return {
-        "name": name,
-        "title": file.name or str(file.rig.get("name", "")),
-        "at": at,
+        "name": brought.name,
+        "title": file.name or file.rig.name or "",
+        "at": brought.at,
         "microphone": there,
         "other_microphone": there != here,
-        "comes": _comes(portable_of(file), file),
+        "comes": _comes(brought.comes, file),
         "measured": _measured(ctx, file, other=there != here),
         "missing": [
             title
@@ -75,11 +85,11 @@ def _comes(comes: Portable, file: CalibrationFile) -> list[dict[str, str]]:
         )
     rows += [
         (
-            worded("Mix for {feed}", feed=feed.get("listener", feed.get("name", ""))),
-            worded("target {aim_lufs:g} LUFS", aim_lufs=feed["aim_lufs"]),
+            worded("Mix for {feed}", feed=feed.listener or feed.name or ""),
+            worded("target {aim_lufs:g} LUFS", aim_lufs=feed.aim_lufs),
         )
         for feed in file.feeds
-        if feed.get("kind") and isinstance(feed.get("aim_lufs"), (int, float))
+        if feed.kind and feed.aim_lufs is not None
     ]
     return [{"title": str(title)[:80], "value": value[:200]} for title, value in rows]
 
@@ -149,9 +159,9 @@ def _measured(ctx: RigContext, file: CalibrationFile, *, other: bool) -> list[di
 
 
 def _gain(ctx: RigContext, file: CalibrationFile) -> dict[str, Any]:
-    distance = file.rig.get("distance_cm")
+    distance = file.rig.distance_cm
     why = worded("your voice at your distance")
-    if isinstance(distance, (int, float)) and distance != ctx.rig.distance_cm:
+    if distance is not None and distance != ctx.rig.distance_cm:
         why = worded(
             "another distance, {distance:.0f} → {distance_cm:.0f} cm",
             distance=distance,
@@ -160,7 +170,7 @@ def _gain(ctx: RigContext, file: CalibrationFile) -> dict[str, Any]:
     return {
         "title": worded("Preamp gain"),
         "why": why,
-        "then": _number(file.rig.get("gain_db")),
+        "then": file.rig.gain_db,
         "here": _number(ctx.rig.gain_db),
         "unit": "dB",
     }

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Any
 
-from pydantic import Field, ValidationError
+from pydantic import ValidationError
 
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import is_further
@@ -14,62 +14,16 @@ from obsidian_wren.formats.calibration import (
     BadCalibration,
     BandFile,
     CalibrationFile,
+    CarriedMix,
     SettingFile,
     StageFile,
     keyed_stages,
 )
-from obsidian_wren.service.calibration.wishes import AimsBody, BandValue, TasteBody
-from obsidian_wren.service.words import Said
-
-Points = Annotated[
-    list[Annotated[list[float], Field(min_length=2, max_length=3)]],
-    Field(min_length=3, max_length=4000),
-]
+from obsidian_wren.formats.outside import FromOutside
+from obsidian_wren.formats.wishes import BandValue, CarriedWishes
 
 
-class CarriedTarget(Said):
-    """A target, an imported one with its rows."""
-
-    kind: Literal["by pitch", "lower voice", "higher voice", "reference take", "imported"] = (
-        "by pitch"
-    )
-    name: str = Field(default="", max_length=200)
-    rows: Points | None = None
-    id: Any = None
-
-
-class CarriedWishes(Said):
-    """Wishes as a file names them."""
-
-    cut_weight: float = Field(default=0.8, ge=0.05, le=0.95)
-    shape_percent: float | None = Field(default=None, ge=0, le=100)
-    taste: TasteBody | None = None
-    target: CarriedTarget | None = None
-    aims: AimsBody | None = None
-
-
-class HeldMix(Said):
-    """What a person holds of a mix."""
-
-    aim_lufs: float | None = Field(default=None, ge=-40, le=-8)
-    ceiling_dbtp: float | None = Field(default=None, ge=-20, le=0)
-    channels: Literal[1, 2] | None = None
-    under_lu: dict[str, Annotated[float, Field(ge=-12, le=40)]] = Field({}, max_length=64)
-    duck_db: dict[str, Annotated[float, Field(ge=0, le=40)]] = Field({}, max_length=64)
-
-
-class CarriedMix(Said):
-    """One listener's mix: its kind, what is held of it, and what it gets."""
-
-    kind: str = Field(max_length=20)
-    listener: str = Field(default="", max_length=200)
-    held: HeldMix = HeldMix()
-    gets: list[Annotated[list[str], Field(min_length=2, max_length=2)]] | None = Field(
-        default=None, max_length=64
-    )
-
-
-class Portable(Said):
+class Portable(FromOutside):
     """All that comes over. ``character``: values by stage and name; ``switches``: by stage;
     ``bands``: the person's own in further equalizers, by stage; ``touched``: what the person did to
     the equalizer, each band's pinned value and what it was derived as."""
@@ -87,7 +41,7 @@ def portable_of(file: CalibrationFile) -> Portable:
     """What comes over of a file. Raises BadCalibration for what no calibration can hold."""
     try:
         return Portable(
-            wishes=CarriedWishes.model_validate(file.wishes),
+            wishes=file.wishes,
             sequence=list(file.sequence),
             character=_character(file),
             switches=_switches(file),
@@ -98,14 +52,7 @@ def portable_of(file: CalibrationFile) -> Portable:
             },
             touched=_touched(file),
             mixes=[
-                CarriedMix(
-                    kind=str(feed["kind"]),
-                    listener=str(feed.get("listener", "")),
-                    held=HeldMix.model_validate(feed.get("held") or {}),
-                    gets=feed.get("gets"),
-                )
-                for feed in file.feeds
-                if feed.get("kind")
+                CarriedMix.model_validate(feed.model_dump()) for feed in file.feeds if feed.kind
             ],
         )
     except ValidationError as error:
@@ -126,30 +73,13 @@ def _character(file: CalibrationFile) -> dict[str, dict[str, float]]:
     for key, stage in keyed_stages(file).items():
         names = CHARACTER.get(stage.kind, ())
         values = {
-            name: _in_range(key, name, setting.value)
+            name: setting.value
             for name, setting in stage.settings.items()
             if name in names and isinstance(setting.value, float)
         }
         if values and (stage.on or stage.pinned):
             found[key] = values
     return found
-
-
-def _in_range(key: str, name: str, value: float) -> float:
-    known = kind_of(key).parameter(name)
-    if not known.low <= value <= known.high:
-        raise BadCalibration(
-            worded(
-                "{title} of {title_2} is {value:g} in the file; it goes from {low:g} to"
-                " {high:g}. Fix it, or save the file again.",
-                title=known.title,
-                title_2=kind_of(key).title.lower(),
-                value=value,
-                low=known.low,
-                high=known.high,
-            )
-        )
-    return value
 
 
 def _switches(file: CalibrationFile) -> dict[str, bool]:
@@ -186,7 +116,7 @@ def _touched(file: CalibrationFile) -> list[tuple[BandValue, BandValue | None]]:
     derived = _band_files(setting, setting.derived)
     found = []
     for at, band in enumerate(values):
-        if not (band.model_extra or {}).get("pinned"):
+        if not band.pinned:
             continue
         was = derived[at] if at < len(derived) else None
         found.append((_band(band), None if was is None else _band(was)))

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.prove.series import tally
 from obsidian_wren.core.prove.series_words import verdict
+from obsidian_wren.formats.calibration import MOST_PROVED
 from obsidian_wren.formats.sounding import NAME, sounding_json
 from obsidian_wren.service.prove.checks import calibration_sounding
 from obsidian_wren.service.prove.kept import kept_checks, kept_series
@@ -27,7 +28,7 @@ def proof_part(ctx: RigContext) -> dict[str, Any]:
     """Series, checks and proofs of feeds as JSON values."""
     checks = kept_checks(ctx)
     return {
-        "series": [_series(row) for row in kept_series(ctx)[::-1]],
+        "series": [_series(row) for row in kept_series(ctx)[:MOST_PROVED][::-1]],
         "checks": [
             {
                 "at": take.taken_at,

@@ -12,7 +12,8 @@ from obsidian_wren.core.prove.drift import find_drift
 from obsidian_wren.core.prove.sounding import Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.core.wording import worded
-from obsidian_wren.formats.calibration import BadCalibration, CalibrationFile, read_calibration
+from obsidian_wren.formats.calibration import BadCalibration, CalibrationFile, RigFile
+from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.formats.sounding import NAME, read_sounding
@@ -41,23 +42,21 @@ def check_files(
     file = read_calibration(calibration)
     then = _then(calibration, file)
     now, notes = hear_files(quiet, talk, channel)
-    distance_cm = file.rig.get("distance_cm")
-    said = distance_cm / 100.0 if isinstance(distance_cm, (int, float)) and distance_cm else None
+    said = file.rig.distance_cm / 100.0 if file.rig.distance_cm else None
     drift = find_drift(then, now, distance_m=said)
     body = drift_json(drift, distance_known=said is not None, cardioid_deg=_cardioid_deg(file.rig))
     return CheckAnswer(body, notes)
 
 
-def _cardioid_deg(rig: dict[str, Any]) -> float | None:
+def _cardioid_deg(rig: RigFile) -> float | None:
     """How far off its axis the calibration's microphone stood, None where it is no cardioid."""
-    microphone, angle = rig.get("microphone"), rig.get("angle_deg")
-    cardioid = isinstance(microphone, dict) and microphone.get("pattern") == "cardioid"
-    return float(angle) if cardioid and isinstance(angle, (int, float)) else None
+    cardioid = rig.microphone is not None and rig.microphone.pattern == "cardioid"
+    return rig.angle_deg if cardioid else None
 
 
 def _then(path: Path, file: CalibrationFile) -> Sounding:
-    kept = file.readings.get(NAME)
-    if not isinstance(kept, dict):
+    kept = file.readings.check
+    if kept is None:
         raise BadCalibration(
             worded(
                 "{name} was written before checks were kept in it. Write it again with"
@@ -66,7 +65,7 @@ def _then(path: Path, file: CalibrationFile) -> Sounding:
             )
         )
     try:
-        return read_sounding(kept)
+        return read_sounding(kept.model_dump())
     except ValueError as error:
         raise BadCalibration(
             worded(

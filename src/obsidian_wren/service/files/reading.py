@@ -212,10 +212,11 @@ def render_file(
     The output is one channel.
     """
     from obsidian_wren.core.chain.offline import rendered
-    from obsidian_wren.formats import calibration
+    from obsidian_wren.formats.calibration import chain_spec
+    from obsidian_wren.formats.carried_file import read_calibration
 
-    file = calibration.read_calibration(calibration_path)
-    specs = calibration.chain_spec(file)
+    file = read_calibration(calibration_path)
+    specs = chain_spec(file)
     if out.exists() and source.exists() and out.samefile(source):
         raise Refused(
             "same-file",

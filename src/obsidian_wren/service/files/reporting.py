@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.formats.calibration import BadCalibration, read_calibration
+from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.formats.report import report_html
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.files.writing import write_text
@@ -18,17 +18,4 @@ def report_file(calibration: Path, out: Path) -> None:
             "out",
             worded("{name} is no page. Give the report a name that ends in .html.", name=out.name),
         )
-    file = read_calibration(calibration)
-    try:
-        text = report_html(file)
-    except (TypeError, ValueError, LookupError, AttributeError) as error:
-        if isinstance(error, BadCalibration):
-            raise
-        raise BadCalibration(
-            worded(
-                "{name} holds something that no report can show. Write it again with"
-                " “obsidian-wren plan”.",
-                name=calibration.name,
-            )
-        ) from error
-    write_text(out, text)
+    write_text(out, report_html(read_calibration(calibration)))

@@ -9,6 +9,7 @@ import soundfile
 from sqlalchemy import select
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats.sound_header import library_path
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.readings.lost_sounds import CODE
 from obsidian_wren.service.rig.context import RigContext
@@ -95,7 +96,7 @@ def _wrong_with(ws: Workshop, row: Recording) -> str | None:
             put_back=put_back,
         )
     try:
-        size, frames = path.stat().st_size, soundfile.info(str(path)).frames
+        size, frames = path.stat().st_size, soundfile.info(library_path(path)).frames
     except (OSError, RuntimeError):
         return worded(
             "“{file_name}” cannot be read as sound any more. {put_back}",

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.told import Told
+from obsidian_wren.formats.sound_header import library_path
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.recording import recorded_file
 from obsidian_wren.service.recording.tracks import Track
@@ -58,7 +59,7 @@ def _take_back_sound(ws: Workshop, digest: str) -> bool:
     entries = take_files.descriptions(ws.folder, digest)
     if not entries or take_files.check_take(ws.folder, digest) is not None:
         return False
-    info = soundfile.info(str(take_files.take_path(ws.folder, digest)))
+    info = soundfile.info(library_path(take_files.take_path(ws.folder, digest)))
     made = False
     for entry in entries:
         try:

@@ -39,6 +39,7 @@ from obsidian_wren.service.page import (
 )
 from obsidian_wren.service.page import takes as takes_page
 from obsidian_wren.service.page.sheet import Sheet
+from obsidian_wren.service.page.unknown import unknown
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
@@ -53,8 +54,16 @@ def _rig(on: Sheet) -> views.RigPart:
         rigs=rig.rig_names(on.ctx.session),
         **kept,
         controls=on.read(worded("the gain controls"), lambda: rig.controls(on.ctx), []),
-        outlook=rig.outlook_view(on.ctx, on.present),
-        computer=computer.computer_view(on.ctx),
+        outlook=on.read(
+            worded("what to expect"),
+            lambda: rig.outlook_view(on.ctx, on.present),
+            unknown(views.OutlookView),
+        ),
+        computer=on.read(
+            worded("the sound settings"),
+            lambda: computer.computer_view(on.ctx),
+            unknown(views.ComputerView),
+        ),
     )
 
 
@@ -218,24 +227,31 @@ def _prove(on: Sheet) -> views.ProvePart:
         two=on.read(worded("two microphones"), lambda: prove.two(ctx), None),
         rigs_beside=on.read(worded("two microphones"), lambda: prove.rigs_beside(ctx), []),
         versions=on.read(worded("the versions"), lambda: prove.versions(ctx), []),
-        brought=on.read(worded("the brought file"), lambda: prove.brought(ctx), None),
+        brought=on.read(
+            worded("the brought file"),
+            lambda: prove.brought(ctx),
+            None,
+            code="unreadable-brought",
+            action=worded("Put the file away; nothing of it is in force."),
+        ),
     )
 
 
-PARTS: Mapping[str, Callable[[Sheet], BaseModel]] = {
-    "rig": _rig,
-    "steps": _steps,
-    "takes": _takes,
-    "room": _room,
-    "talk": _talk,
-    "chain": _chain,
-    "clean": _clean,
-    "tone": _tone,
-    "delivery": _delivery,
-    "diagram": _diagram,
-    "send": _send,
-    "run": _run,
-    "prove": _prove,
+# What reads each part, its shape, and what it is called where it cannot be read.
+PARTS: Mapping[str, tuple[Callable[[Sheet], BaseModel], type[BaseModel], str]] = {
+    "rig": (_rig, views.RigPart, worded("the rig and its things")),
+    "steps": (_steps, views.StepsPart, worded("the steps")),
+    "takes": (_takes, views.TakesPart, worded("the takes")),
+    "room": (_room, views.RoomPart, worded("the room")),
+    "talk": (_talk, views.TalkPart, worded("the talk")),
+    "chain": (_chain, views.ChainPart, worded("the chain")),
+    "clean": (_clean, views.CleanPart, worded("the cleaning")),
+    "tone": (_tone, views.TonePart, worded("the tone")),
+    "delivery": (_delivery, views.DeliveryPart, worded("the voice chain")),
+    "diagram": (_diagram, views.DiagramPart, worded("the level diagram")),
+    "send": (_send, views.SendPart, worded("the listeners and sources")),
+    "run": (_run, views.RunPart, worded("what is live")),
+    "prove": (_prove, views.ProvePart, worded("what was proved")),
 }
 
 
@@ -263,7 +279,7 @@ def overview_json(
     revision = ws.revision
     with ws.sessions() as session:
         on = Sheet(in_hand(ws, session))
-        read = {name: PARTS[name](on).model_dump_json() for name in PARTS if name in wanted}
+        read = {name: _part(name, on) for name in PARTS if name in wanted}
     words = {name: _word(text) for name, text in read.items()}
     findings = (*ws.findings, *sheet.current(ws).unreadable.values())
     pieces = [
@@ -274,6 +290,13 @@ def overview_json(
     # The fields of a part stand between its braces.
     pieces += [text[1:-1] for name, text in read.items() if words[name] != (have or {}).get(name)]
     return "{" + ",".join(pieces) + "}"
+
+
+def _part(name: str, on: Sheet) -> str:
+    """A part as JSON; where it cannot be read as a whole, its shape with nothing in it."""
+    make, view, title = PARTS[name]
+    found = on.read(title, lambda: make(on).model_dump_json(), "")
+    return found or unknown(view).model_dump_json(warnings=False)
 
 
 def _word(text: str) -> str:

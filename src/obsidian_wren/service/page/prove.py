@@ -187,9 +187,11 @@ def brought(ctx: RigContext) -> views.BroughtView | None:
     """The calibration file that is looked at."""
     if ctx.session.get(BroughtFile, 1) is None:
         return None
+    from obsidian_wren.service.carry.brought import brought_file
     from obsidian_wren.service.carry.conversation import conversation
 
-    return views.BroughtView.model_validate(conversation(ctx))
+    found = brought_file(ctx)
+    return None if found is None else views.BroughtView.model_validate(conversation(ctx, found))
 
 
 def with_rig(ws: Workshop, other_id: int) -> views.TwoView:

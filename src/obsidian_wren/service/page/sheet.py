@@ -14,6 +14,7 @@ from functools import cached_property
 from typing import Any, TypeVar, cast
 
 from sqlalchemy import select
+from sqlalchemy.exc import SQLAlchemyError
 
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.wording import worded
@@ -21,10 +22,16 @@ from obsidian_wren.service import calibration
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.workshop import Finding, Workshop
+from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Derivation
 
 _LOG = logging.getLogger(__name__)
 Piece = TypeVar("Piece")
+_RECALCULATE = worded("Recalculate. If that does not help, run “obsidian-wren doctor --repair”.")
+
+
+def _unreadable(title: str) -> str:
+    return worded("What is kept of {title} cannot be read, so it is shown as unknown.", title=title)
 
 
 @dataclass
@@ -53,7 +60,7 @@ class Sheet:
     @cached_property
     def present(self) -> dict[str, Value]:
         """Everything that answers stand on, as it is now."""
-        return staleness.sources_now(self.ctx)
+        return self.read(worded("the rig"), lambda: staleness.sources_now(self.ctx), {})
 
     @cached_property
     def stale(self) -> dict[str, str | None]:
@@ -61,29 +68,39 @@ class Sheet:
         a new one is on its way."""
         if self.working_out:
             return dict.fromkeys(staleness.STEP_OF)
-        return {
-            node: staleness.stale_answer(self.ctx, node, self.present) for node in staleness.STEP_OF
-        }
+        return self.read(
+            worded("what has changed"),
+            lambda: {
+                node: staleness.stale_answer(self.ctx, node, self.present)
+                for node in staleness.STEP_OF
+            },
+            dict.fromkeys(staleness.STEP_OF),
+        )
 
     @cached_property
     def working_out(self) -> bool:
         """Whether what follows from a change is still being worked out."""
         return calibration.current(self.ctx.ws).behind.waits
 
-    def read(self, title: str, piece: Callable[[], Piece], unknown: Any) -> Piece:
-        """The piece, or what stands for it where what is kept of it makes no sense."""
+    def read(
+        self,
+        title: str,
+        piece: Callable[[], Piece],
+        unknown: Any,
+        *,
+        code: str = "unreadable-part",
+        action: str | None = None,
+    ) -> Piece:
+        """The piece, or what stands for it where what is kept of it makes no sense; ``action``
+        says what to do then."""
         try:
             found = piece()
-        except (ValueError, LookupError, TypeError, AttributeError):
+        except (SQLAlchemyError, FolderError):
+            # Nothing can be read: that is told of the whole.
+            raise
+        except Exception:
             _LOG.exception("A part of the state cannot be read")
-            self._unreadable[title] = Finding(
-                "unreadable-part",
-                worded(
-                    "What is kept of {title} cannot be read, so it is shown as unknown.",
-                    title=title,
-                ),
-                worded("Recalculate. If that does not help, run “obsidian-wren doctor --repair”."),
-            )
+            self._unreadable[title] = Finding(code, _unreadable(title), action or _RECALCULATE)
             return cast("Piece", unknown)
         self._unreadable.pop(title, None)
         return found

@@ -6,7 +6,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from obsidian_wren.service.words import RateHz, RowId, Said, Source
+from obsidian_wren.formats.outside import RowId
+from obsidian_wren.service.words import RateHz, Said, Source
 
 
 class MicrophoneFields(Said):

@@ -10,13 +10,14 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats.outside import RowId
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.words import ControlDoes, ControlKind, RowId, Said
+from obsidian_wren.service.words import ControlDoes, ControlKind, Said
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Clip, ControlBinding
 
