@@ -18,7 +18,7 @@ import soundfile
 
 WORLD = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/boathouse.json"
 LONG_S = 7_200
-WREN = [sys.executable, "-m", "obsidian_wren.cli"]
+WREN = [sys.executable, "-P", "-m", "obsidian_wren.cli"]
 
 
 def ran(command: list[str]) -> tuple[float, float]:

@@ -22,6 +22,7 @@ def once(data: str) -> tuple[float, float]:
     start = time.perf_counter()
     command = [
         sys.executable,
+        "-P",
         "-m",
         "obsidian_wren.cli",
         "demo",

@@ -29,7 +29,7 @@ SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "20"))
 CLICK = 0.05
 # A click is the first sample of what the fake microphone gives at once, so it is so old by then.
 BLOCK_S = 0.005
-LIVE = (sys.executable, "-m", "obsidian_wren.cli", "live", "--json")
+LIVE = (sys.executable, "-P", "-m", "obsidian_wren.cli", "live", "--json")
 INPUT = "obsidian_wren.command-line"
 # What a take through the boathouse is given: high-pass, gate, equalizer, compressor, limiter.
 CHAIN = {

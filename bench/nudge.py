@@ -38,7 +38,7 @@ _DRAGGED = 40
 
 class Program:
     def __init__(self, folder: str) -> None:
-        command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--no-token", "--fast"]
+        command = [sys.executable, "-P", "-m", "obsidian_wren.cli", "demo", "--no-token", "--fast"]
         self.process = subprocess.Popen(
             [*command, "--port", "0", "--data", folder], stdout=subprocess.PIPE, text=True
         )
@@ -100,7 +100,16 @@ def nudge(program: Program, name: str, turn: int) -> tuple[float, float, int]:
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         subprocess.run(
-            [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare", "--data", folder],
+            [
+                sys.executable,
+                "-P",
+                "-m",
+                "obsidian_wren.cli",
+                "demo",
+                "--prepare",
+                "--data",
+                folder,
+            ],
             check=True,
             stdout=subprocess.DEVNULL,
         )

@@ -25,7 +25,7 @@ sys.path.insert(0, str(TESTS))
 
 from kills import Asked  # noqa: E402
 
-COMMAND = (sys.executable, "-m", "obsidian_wren.cli", "demo")
+COMMAND = (sys.executable, "-P", "-m", "obsidian_wren.cli", "demo")
 
 
 class Started(Asked):

@@ -82,6 +82,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as data:
         command = [
             sys.executable,
+            "-P",
             "-m",
             "obsidian_wren.cli",
             "demo",

@@ -20,7 +20,7 @@ from try_wheel import built
 ROOT = pathlib.Path(__file__).resolve().parents[1]
 _LAUNCHER = """#!/bin/sh
 here=$(dirname "$(readlink -f "$0")")
-PYTHONPATH="$here/../lib/obsidian-wren" exec python3.{minor} -m obsidian_wren.cli "$@"
+PYTHONPATH="$here/../lib/obsidian-wren" exec python3.{minor} -P -m obsidian_wren.cli "$@"
 """
 _CONTROL = """Package: obsidian-wren
 Version: {version}
@@ -61,11 +61,11 @@ def laid_out(wheel: pathlib.Path, root: pathlib.Path) -> None:
     """The files of the package as they will lie on a machine."""
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
     libraries = root / "usr/lib/obsidian-wren"
-    pip = [sys.executable, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+    pip = [sys.executable, "-P", "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
     subprocess.run([*pip, "--no-compile", "--target", libraries, wheel], check=True)
     # Commands of libraries, and their own tests, are not ours to install.
     shutil.rmtree(libraries / "bin", ignore_errors=True)
-    subprocess.run([sys.executable, "-m", "compileall", "-q", libraries], check=True)
+    subprocess.run([sys.executable, "-P", "-m", "compileall", "-q", libraries], check=True)
     minor = sys.version_info.minor
     _write(root / "usr/bin/obsidian-wren", _LAUNCHER.format(minor=minor), mode=0o755)
     unit = (ROOT / "docs/obsidian-wren.service").read_text()

@@ -59,6 +59,7 @@ def serving(data: str, *options: str) -> Iterator[str]:
     """The demo over a data folder; gives its address."""
     command = [
         sys.executable,
+        "-P",
         "-m",
         "obsidian_wren.cli",
         "demo",

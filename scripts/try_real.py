@@ -36,7 +36,16 @@ class Serving:
     """The program over a data folder, and what it is asked."""
 
     def __init__(self, data: pathlib.Path) -> None:
-        command = [sys.executable, "-m", "obsidian_wren.cli", "serve", "--no-token", "--port", "0"]
+        command = [
+            sys.executable,
+            "-P",
+            "-m",
+            "obsidian_wren.cli",
+            "serve",
+            "--no-token",
+            "--port",
+            "0",
+        ]
         self.process = subprocess.Popen(
             [*command, "--data", str(data)], stdout=subprocess.PIPE, text=True
         )

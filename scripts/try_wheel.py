@@ -29,7 +29,7 @@ _LONG_MS = 60_000.0
 
 def built(into: pathlib.Path) -> pathlib.Path:
     """The wheel, built from the source package as ``python -m build`` does."""
-    command = [sys.executable, "-m", "build", "--outdir", str(into), str(ROOT)]
+    command = [sys.executable, "-P", "-m", "build", "--outdir", str(into), str(ROOT)]
     subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
     return next(into.glob("*.whl"))
 

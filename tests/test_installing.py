@@ -23,7 +23,16 @@ PACKAGE = Path(obsidian_wren.__file__).parent
 @pytest.fixture(scope="module")
 def wheel(together):
     folder = together / "dist"
-    command = [sys.executable, "-m", "build", "--no-isolation", "--outdir", str(folder), str(ROOT)]
+    command = [
+        sys.executable,
+        "-P",
+        "-m",
+        "build",
+        "--no-isolation",
+        "--outdir",
+        str(folder),
+        str(ROOT),
+    ]
     # Two that build at once take each other's files away.
     with alone(folder):
         if not list(folder.glob("*.whl")):

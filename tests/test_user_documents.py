@@ -70,7 +70,7 @@ def test_the_commands_to_try_run_one_after_the_other(tmp_path):
         program, *words = shlex.split(line.replace(f"${name}", str(ROOT / value)))
         assert program.endswith("obsidian-wren")
         run = subprocess.run(
-            [sys.executable, "-m", "obsidian_wren.cli", *words],
+            [sys.executable, "-P", "-m", "obsidian_wren.cli", *words],
             cwd=tmp_path,
             capture_output=True,
             text=True,

@@ -41,7 +41,15 @@ class Running:
 
     def __init__(self, *arguments):
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "obsidian_wren.cli", "live", "--json", *map(str, arguments)],
+            [
+                sys.executable,
+                "-P",
+                "-m",
+                "obsidian_wren.cli",
+                "live",
+                "--json",
+                *map(str, arguments),
+            ],
             stdout=subprocess.PIPE,
             text=True,
         )

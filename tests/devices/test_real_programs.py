@@ -38,7 +38,7 @@ class Serving:
     """``obsidian-wren serve`` over a folder."""
 
     def __init__(self, folder, port=0):
-        command = [sys.executable, "-m", "obsidian_wren.cli", "serve", "--no-token"]
+        command = [sys.executable, "-P", "-m", "obsidian_wren.cli", "serve", "--no-token"]
         self.process = subprocess.Popen(
             [*command, "--data", str(folder), "--port", str(port)],
             stdout=subprocess.PIPE,

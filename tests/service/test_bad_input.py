@@ -142,6 +142,7 @@ def test_a_second_program_on_the_same_folder_says_so(workshop):
     done = subprocess.run(
         [
             sys.executable,
+            "-P",
             "-m",
             "obsidian_wren.cli",
             "serve",

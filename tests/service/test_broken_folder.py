@@ -194,7 +194,7 @@ def test_repair_puts_right_what_can_be(broken, whole, kind, fault):
     folder = broken(kind, fault)
     held = DataFolder(folder)
     doctor.repair(held, simulated_world(BrowserStream))
-    left = doctor.examine(held)
+    left = doctor.examine(held, simulated_world(BrowserStream))
     held.close()
     # What only a copy of the file can bring back is still said; everything else is right.
     assert {trouble.code for trouble in left} <= {"sound-lost", "recording-lost"}

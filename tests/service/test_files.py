@@ -275,6 +275,7 @@ def test_the_command_itself(takes):
     done = subprocess.run(
         [
             sys.executable,
+            "-P",
             "-m",
             "obsidian_wren.cli",
             "read",
@@ -288,7 +289,7 @@ def test_the_command_itself(takes):
     )
     assert json.loads(done.stdout)["rms_dbfs"] == pytest.approx(-70.97, abs=0.02)
     wrong = subprocess.run(
-        [sys.executable, "-m", "obsidian_wren.cli", "read", "level", "no-such-file.wav"],
+        [sys.executable, "-P", "-m", "obsidian_wren.cli", "read", "level", "no-such-file.wav"],
         capture_output=True,
         text=True,
         check=False,

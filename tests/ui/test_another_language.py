@@ -51,7 +51,7 @@ def address(together, tmp_path_factory):
         check=True,
     )
     options = ["serve", "--simulated", "--fast", "--no-token", "--port", "0"]
-    command = [sys.executable, "-m", "obsidian_wren.cli", "--language", catalogue, *options]
+    command = [sys.executable, "-P", "-m", "obsidian_wren.cli", "--language", catalogue, *options]
     with subprocess.Popen(
         [*command, "--data", folder / "data"],
         env=env | {"OBSIDIAN_WREN_PAGE": str(page)},

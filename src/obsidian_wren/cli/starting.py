@@ -43,7 +43,8 @@ def look_through(chosen: argparse.Namespace) -> int:
         return show_memory(path, chosen.port, as_json=chosen.json)
     os.umask(0o077)
     folder = DataFolder(path)
-    found = doctor.repair(folder, _world()) if chosen.repair else doctor.examine(folder)
+    look = doctor.repair if chosen.repair else doctor.examine
+    found = look(folder, _world())
     folder.close()
     if chosen.json:
         print(
@@ -173,8 +174,13 @@ def _own_system() -> SystemSound:
 def _compile() -> None:
     """By doing the job once somewhere else, in a process that gives its memory back."""
     with tempfile.TemporaryDirectory() as elsewhere:
-        command = [sys.executable, "-m", "obsidian_wren.cli", "demo", "--prepare"]
-        subprocess.run([*command, "--data", elsewhere], check=False)
+        subprocess.run(own_command("demo", "--prepare", "--data", elsewhere), check=False)
+
+
+def own_command(*arguments: str) -> list[str]:
+    """This program in a process of its own. Without ``-P``, modules of the folder that somebody
+    happens to stand in would be run in the place of Python's own."""
+    return [sys.executable, "-P", "-m", "obsidian_wren.cli", *arguments]
 
 
 def _tell(sentence: str) -> None:

@@ -118,6 +118,8 @@ class Sessions:
         self._reading = sessionmaker(engine, class_=ReadingSession, expire_on_commit=False)
         self._writing = sessionmaker(engine.execution_options(writes=True), expire_on_commit=False)
         self._writer = threading.local()
+        # Raises FolderError where what is written would be nowhere.
+        self.require_there: Callable[[], None] = lambda: None
         # Told after each transaction that changed something.
         self.on_kept: Callable[[], None] = lambda: None
 
@@ -135,6 +137,7 @@ class Sessions:
         """A session that writes, one at a time; kept when the block ends, taken back when it
         raises."""
         with self.lock:
+            self.require_there()
             if getattr(self._writer, "busy", False):
                 raise RuntimeError(
                     "A thread that writes cannot begin to write a second time: pass the session on."

@@ -109,6 +109,7 @@ class DataFolder:
                     path=path,
                 ),
             ) from error
+        self._place = _place_of(path)
         self._keep_private()
 
     @property
@@ -153,6 +154,20 @@ class DataFolder:
         """The database file."""
         return self.path / "wren.db"
 
+    def require_there(self) -> None:
+        """Raise FolderError where the folder that was opened is not at its place any more: what is
+        written by open handles would be in no folder, or in one that nobody looks into."""
+        if _place_of(self.path) != self._place:
+            raise FolderError(
+                "folder-gone",
+                worded(
+                    "The data folder {path} is gone: it was moved or deleted, or its disk was taken"
+                    " out. Nothing new can be kept. Put it back at that place; the program then"
+                    " goes on.",
+                    path=self.path,
+                ),
+            )
+
     def require_space(self, wanted_bytes: int) -> None:
         """Raise FolderError when the disk has less room than a take needs."""
         if shutil.disk_usage(self.path).free < wanted_bytes:
@@ -182,6 +197,15 @@ class DataFolder:
     def close(self) -> None:
         """Give the lock back."""
         self._lock.close()
+
+
+def _place_of(path: Path) -> tuple[int, int] | None:
+    """What tells one folder from another of the same name; None where there is none."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
 
 
 def _restrict(path: Path, mode: int) -> None:

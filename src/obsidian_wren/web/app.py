@@ -146,6 +146,10 @@ _NO_SENSE = worded("What was sent cannot be understood. Send it again, as the pa
 def _on_error(error: Exception) -> Any:
     if isinstance(error, HTTPException):
         return jsonify(code="http", sentence=_HTTP.get(error.code or 0, _NO_SENSE)), error.code
+    gone = _gone_folder()
+    if gone is not None:
+        current_app.logger.warning("The data folder is gone", exc_info=error)
+        return jsonify(code=gone.code, sentence=str(gone)), 422
     if isinstance(error, Told):
         _keep_what_it_tells(error)
         return jsonify(code=error.code, sentence=str(error)), 422
@@ -166,6 +170,15 @@ def _on_error(error: Exception) -> Any:
         ),
         500,
     )
+
+
+def _gone_folder() -> Told | None:
+    """What is told where the data folder itself is gone, whatever failed because of that."""
+    try:
+        workshop().folder.require_there()
+    except Told as gone:
+        return gone
+    return None
 
 
 def _keep_what_it_tells(error: Told) -> None:

@@ -6,6 +6,7 @@ Nothing is ever deleted but what killed uploads left: what cannot be read is put
 
 from __future__ import annotations
 
+import json
 import re
 import sqlite3
 import tempfile
@@ -13,16 +14,34 @@ from collections.abc import Iterable
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+from sqlalchemy import inspect, select
+from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.service.opening import checking, opening, rebuilding
+from obsidian_wren.service.page import sheet
+from obsidian_wren.service.page.overview import overview_json
 from obsidian_wren.service.ports import World
+from obsidian_wren.service.prove.versions import version_title
 from obsidian_wren.service.takes import discarding
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts, salvage, take_files
 from obsidian_wren.store.backup import copies
 from obsidian_wren.store.database import open_database
-from obsidian_wren.store.folder import DataFolder
+from obsidian_wren.store.folder import DataFolder, write_through
+from obsidian_wren.store.models import (
+    Base,
+    BroughtFile,
+    Derivation,
+    Desk,
+    KeptCalibration,
+    Rig,
+    Version,
+)
 
 _HELD = re.compile(r"[0-9a-f]{64}")
 
@@ -38,8 +57,8 @@ class FolderTrouble:
     put_right: bool = False
 
 
-def examine(folder: DataFolder) -> list[FolderTrouble]:
-    """What is wrong in a folder.
+def examine(folder: DataFolder, world: World) -> list[FolderTrouble]:
+    """What is wrong in a folder: its files, and whatever a page would be told of what is kept.
 
     Nothing in it is changed; where the database cannot be read, what hangs on it is not looked at.
     """
@@ -78,8 +97,49 @@ def examine(folder: DataFolder) -> list[FolderTrouble]:
             known = discarding.held_sounds(session)
         with closing(sqlite3.connect(looked_at)) as connection:
             recorded = {row[0] for row in connection.execute("SELECT file_name FROM recording")}
+        unreadable = _unreadable(Workshop(folder, sessions, world, "fast"))
         sessions.close()
-    return [*_sounds(folder, known), *_recordings(folder, recorded), *_among_parts(folder)]
+    return [
+        *unreadable,
+        *_sounds(folder, known),
+        *_recordings(folder, recorded),
+        *_among_parts(folder),
+    ]
+
+
+def _unreadable(ws: Workshop) -> list[FolderTrouble]:
+    """What no page could show, rig by rig, and versions that cannot be compared. Over a copy of the
+    database, since another rig is taken in hand for each."""
+    found: dict[str, FolderTrouble] = {}
+    with ws.sessions() as session:
+        rigs = list(session.scalars(select(Rig.id).order_by(Rig.id)))
+    for rig_id in rigs:
+        with ws.sessions.begin() as session:
+            session.merge(Desk(id=1, rig_id=rig_id))
+        overview_json(ws)
+        for finding in sheet.current(ws).unreadable.values():
+            found[finding.sentence] = FolderTrouble(
+                finding.code, finding.sentence, worded("With --repair it is put aside.")
+            )
+    with ws.sessions() as session:
+        for version in session.scalars(select(Version).order_by(Version.id)):
+            if _kept(session, version) is None:
+                sentence = worded(
+                    "What is kept of {title} cannot be read.", title=version_title(version)
+                )
+                found[sentence] = FolderTrouble(
+                    "unreadable-version", sentence, worded("With --repair it is put aside.")
+                )
+    return list(found.values())
+
+
+def _kept(session: Session, version: Version) -> CalibrationFile | None:
+    """The calibration of a version, None where it is none."""
+    kept = session.get(KeptCalibration, version.sha256)
+    try:
+        return None if kept is None else CalibrationFile.model_validate(kept.file)
+    except ValidationError:
+        return None
 
 
 def _sounds(folder: DataFolder, known: set[str]) -> Iterable[FolderTrouble]:
@@ -155,9 +215,10 @@ def _among_parts(folder: DataFolder) -> list[FolderTrouble]:
 def repair(folder: DataFolder, world: World) -> list[FolderTrouble]:
     """Put right what can be, as an opening does and further; what was wrong, each with whether
     it is right now."""
-    before = examine(folder)
+    before = examine(folder, world)
     ws = opening.open_workshop(folder, world)
     try:
+        _put_unreadable_aside(ws)
         rebuilding.take_back(ws)
         checking.check_sounds(ws)
         _put_strays_aside(ws)
@@ -165,11 +226,49 @@ def repair(folder: DataFolder, world: World) -> list[FolderTrouble]:
             ws.copier.poke()
     finally:
         _close(ws)
-    left = {trouble.sentence for trouble in examine(folder)}
+    left = {trouble.sentence for trouble in examine(folder, world)}
     return [
         FolderTrouble(t.code, t.sentence, t.action, put_right=t.sentence not in left)
         for t in before
     ]
+
+
+def _put_unreadable_aside(ws: Workshop) -> None:
+    """Rows that no page can show, as JSON under ``aside/``: the brought file, versions, and answers
+    of rules, which “Recalculate” makes anew."""
+    aside: dict[str, list[dict[str, Any]]] = {}
+    with ws.sessions.begin() as session:
+        for version in session.scalars(select(Version)):
+            if _kept(session, version) is None:
+                _lay_aside(session, version, aside)
+        rigs = list(session.scalars(select(Rig.id)))
+        in_hand = session.get_one(Desk, 1).rig_id
+    for rig_id in rigs:
+        with ws.sessions.begin() as session:
+            session.merge(Desk(id=1, rig_id=rig_id))
+        overview_json(ws)
+        codes = {finding.code for finding in sheet.current(ws).unreadable.values()}
+        with ws.sessions.begin() as session:
+            if "unreadable-brought" in codes:
+                for brought in session.scalars(select(BroughtFile)):
+                    _lay_aside(session, brought, aside)
+            if "unreadable-part" in codes:
+                for answer in session.scalars(
+                    select(Derivation).where(Derivation.rig_id == rig_id)
+                ):
+                    if not isinstance(answer.body, dict):
+                        _lay_aside(session, answer, aside)
+    with ws.sessions.begin() as session:
+        session.merge(Desk(id=1, rig_id=in_hand))
+    if aside:
+        place = ws.folder.put_aside()
+        write_through(place / "rows.json", json.dumps(aside, default=str, indent=1).encode())
+
+
+def _lay_aside(session: Session, row: Base, aside: dict[str, list[dict[str, Any]]]) -> None:
+    values = {c.key: getattr(row, c.key) for c in inspect(type(row)).column_attrs}
+    aside.setdefault(row.__tablename__, []).append(values)
+    session.delete(row)
 
 
 def _put_strays_aside(ws: Workshop) -> None:

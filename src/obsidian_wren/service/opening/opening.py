@@ -39,6 +39,7 @@ def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> W
     with disk_errors(worded("opening the data folder")):
         restored = salvage.restore_where_needed(folder)
         ws = Workshop(folder, open_database(folder.database), world, pace)
+        ws.sessions.require_there = folder.require_there
         follow(ws)
         parts.sweep(folder)
         _set_the_scene(ws)
