@@ -1631,6 +1631,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/older": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Takes that the state leaves out. */
+        get: operations["takes_older_takes_older_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/stop": {
         parameters: {
             query?: never;
@@ -3932,6 +3949,14 @@ export interface components {
             range: "T20" | "T30";
         };
         /**
+         * OlderTakesView
+         * @description Older takes of a purpose, in the order in which they were taken.
+         */
+        OlderTakesView: {
+            /** Takes */
+            takes: components["schemas"]["TakeView"][];
+        };
+        /**
          * OrderStages
          * @description The stages in another order; empty for the usual one.
          */
@@ -4060,6 +4085,11 @@ export interface components {
             microphones: components["schemas"]["MicrophoneView"][];
             /** Mixes Stale */
             mixes_stale: boolean;
+            /**
+             * Older Takes
+             * @default []
+             */
+            older_takes: ("rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check" | "both" | "sentence" | "beside")[];
             outlook: components["schemas"]["OutlookView"];
             /** Pairs */
             pairs: components["schemas"]["PairView"][];
@@ -9161,6 +9191,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes_older_takes_older_get: {
+        parameters: {
+            query: {
+                purpose: "rest" | "in-use" | "muted" | "other-gain" | "talk" | "loud" | "soft" | "passage" | "dial" | "clap" | "sweep" | "reference" | "check" | "both" | "sentence" | "beside";
+                before: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OlderTakesView"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -136,6 +136,14 @@ export async function takeFrames(takeId: number, version: 'raw' | 'treated'): Pr
   return (await send('GET', `takes/${takeId}/frames?version=${version}`)).json();
 }
 
+/** Takes of a purpose that are older than one, which the state leaves out. */
+export async function olderTakes(purpose: Purpose, before: number): Promise<Take[]> {
+  const found = (await (await send('GET', `takes/older?purpose=${purpose}&before=${before}`)).json()) as {
+    takes: Take[];
+  };
+  return found.takes;
+}
+
 /** Count what a gate at another threshold would do; nothing is kept. */
 export async function tryGate(threshold_dbfs: number, hysteresis_db: number | null): Promise<GateCounts> {
   const body = JSON.stringify({ threshold_dbfs, hysteresis_db });

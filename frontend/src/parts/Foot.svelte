@@ -1,6 +1,7 @@
 <script lang="ts">
   import { t } from '../lib/words';
-  import { sendFile, type Purpose } from '../lib/api';
+  import { olderTakes, sendFile, type Purpose, type Take } from '../lib/api';
+  import { askedBefore, shownTakes } from '../lib/older';
   import { place } from '../lib/place.svelte';
   import { playback } from '../lib/playback.svelte';
   import { taking } from '../lib/taking.svelte';
@@ -27,13 +28,41 @@
   const source = $derived(desk.overview?.rig.source ?? 'browser');
   const purpose = $derived(taking.purpose);
   const purposes = $derived(place.purposes);
-  const takes = $derived(
-    purposes.length > 1
-      ? (desk.overview?.takes
-          .filter((take) => purposes.includes(take.purpose) && (take.current || take.fault))
-          .slice(-3) ?? [])
-      : (desk.overview?.takes.filter((take) => purposes.includes(take.purpose)).slice(-3) ?? []),
+  /** Older takes that were asked for, and the purposes that have no more. */
+  let fetched = $state.raw<Take[] | null>(null);
+  let ended = $state.raw<Purpose[]>([]);
+  const known = $derived(desk.overview?.takes ?? []);
+  const takes = $derived(shownTakes(known, purposes, fetched));
+  const older = $derived((desk.overview?.older_takes ?? []).filter((one) => !ended.includes(one)));
+  const hasOlder = $derived(
+    fetched === null
+      ? shownTakes(known, purposes, []).length > takes.length || older.some((one) => purposes.includes(one))
+      : askedBefore(takes, older, purposes).length > 0,
   );
+  $effect(() => {
+    void place.step;
+    void place.leafName;
+    void desk.overview?.rig.id;
+    fetched = null;
+    ended = [];
+  });
+
+  async function showOlder(): Promise<void> {
+    const before = fetched;
+    fetched ??= [];
+    // At first what the page has already.
+    if (before === null && shownTakes(known, purposes, []).length > 3) return;
+    try {
+      for (const [wanted, id] of askedBefore(takes, older, purposes)) {
+        const found = await olderTakes(wanted, id);
+        if (fetched === null) return;
+        fetched = [...found, ...fetched];
+        if (found.length === 0) ended = [...ended, wanted];
+      }
+    } catch (error) {
+      desk.complain(error);
+    }
+  }
   const gain = $derived(desk.overview?.controls.find((control) => control.key === 'preamp')?.position ?? null);
   let otherGain = $state<number | null>(null);
   const elsewhere = $derived(otherGain ?? (gain === null ? 0 : gain - 12));
@@ -135,7 +164,12 @@
         </label>
       {/if}
     {/if}
-    {#if !few}<TakeChips {takes} bind:shown />{/if}
+    {#if !few}
+      {#if hasOlder && takes.length}
+        <button type="button" class="older" onclick={() => void showOlder()}>Older takes</button>
+      {/if}
+      <TakeChips {takes} bind:shown />
+    {/if}
   {/if}
   {#if place.step === 'rig' && !few}<Hint>Everything is kept as you enter it.</Hint>{/if}
   {#if place.step === 'send' && desk.overview?.delivery}<MarkerButton {few} />{/if}
@@ -177,6 +211,18 @@
     .gap {
       display: none;
     }
+  }
+  .older {
+    flex: none;
+    min-height: 30px;
+    padding: 2px 4px;
+    border: 0;
+    background: none;
+    color: var(--aim);
+    font: inherit;
+    font-size: 13px;
+    text-decoration: underline;
+    cursor: pointer;
   }
   .more {
     min-height: 34px;

@@ -95,10 +95,11 @@ def _text(path: Path, name: str) -> bytes:
     """The JSON of a file, never more of it than a calibration has, whatever it claims to be."""
     try:
         with path.open("rb") as file:
+            # A pipe can be read once only.
             raw = file.read(LARGEST_TEXT + 1)
-            is_zip = raw.startswith(b"PK")
-            if is_zip and path.stat().st_size > LARGEST_ZIP:
-                raise _too_large(name, LARGEST_ZIP)
+        is_zip = raw.startswith(b"PK")
+        if is_zip and path.stat().st_size > LARGEST_ZIP:
+            raise _too_large(name, LARGEST_ZIP)
     except OSError as error:
         raise BadCalibration(
             worded(

@@ -14,6 +14,7 @@ import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats.bounded import read_text_bounded
 from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.formats.response import read_rows
@@ -24,7 +25,7 @@ _LARGEST_TEXT, _MOST_SECTIONS = 400_000, 200
 _LONGEST_IMPULSE_S = 20.0
 _LOW_HZ, _HIGH_HZ, _POINTS = 20.0, 20_000.0, 241
 _MOST_DB = 60.0
-_NOTHING, _RATES_HZ = 1e-12, (8000, 384_000)
+_NOTHING, _MOST, _RATES_HZ = 1e-9, 1e9, (8000, 384_000)
 _SECTION, _NORMALISED = 6, 5
 _NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
 
@@ -60,9 +61,9 @@ def _of_impulse(path: Path, name: str) -> list[list[float]]:
 def _sections(path: Path, name: str, rate_hz: int) -> tuple[Samples | None, int]:
     """Second-order sections where the text holds some, and their rate; None where it is no
     biquads."""
-    if path.stat().st_size > _LARGEST_TEXT:
+    text = read_text_bounded(path, _LARGEST_TEXT)
+    if text is None:
         return None, rate_hz
-    text = path.read_text("utf-8-sig", errors="replace")
     lines = [
         [cell.strip() for cell in re.split(r"[,;\t ]+", line.strip("#* \t")) if cell.strip()]
         for line in text.splitlines()
@@ -95,7 +96,8 @@ def _of_table(lines: list[list[str]], rate_hz: int) -> tuple[list[list[float]], 
             if all(_NUMBER.fullmatch(value) for value in values):
                 found.append([float(value) for value in values])
                 if _NUMBER.fullmatch(row.get("rate_hz", "")):
-                    rate = round(float(row["rate_hz"]))
+                    # What no rate can be is told of as such.
+                    rate = round(min(max(float(row["rate_hz"]), 0.0), 1e9))
     return found, rate
 
 
@@ -110,12 +112,14 @@ def _of_rows(lines: list[list[str]]) -> list[list[float]]:
 
 
 def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]]:
-    if not np.isfinite(sections).all() or np.any(np.abs(sections[:, 3]) < _NOTHING):
+    size = np.abs(sections)
+    # Normalised, none of a filter for sound comes near to either.
+    if not (np.all(size < _MOST) and np.all(size[:, 3] > _NOTHING)):
         raise BadSound(
             "biquads",
-            worded("{name} holds a biquad whose a0 is 0 or no number. Fix it.", name=name),
+            worded("{name} holds a biquad with a number that cannot be. Fix it.", name=name),
         )
-    if not 8000 <= rate_hz <= 384_000:
+    if not _RATES_HZ[0] <= rate_hz <= _RATES_HZ[1]:
         raise BadSound(
             "biquads",
             worded(

@@ -16,6 +16,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats.bounded import read_text_bounded
 from obsidian_wren.formats.sound_header import BadSound
 
 _MOST_ROWS = 20_000
@@ -32,18 +33,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
     """
     name = name or path.name
     try:
-        if path.stat().st_size > LARGEST_BYTES:
-            size = path.stat().st_size / 1e6
-            raise BadSound(
-                "response-long",
-                worded(
-                    "{name} is {size:.0f} MB; a response is a few kilobytes of text. Is it the"
-                    " right file?",
-                    name=name,
-                    size=size,
-                ),
-            )
-        text = path.read_text("utf-8-sig", errors="replace")
+        text = read_text_bounded(path, LARGEST_BYTES)
     except OSError as error:
         raise BadSound(
             "unreadable",
@@ -53,6 +43,16 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
                 strerror=error.strerror,
             ),
         ) from error
+    if text is None:
+        raise BadSound(
+            "response-long",
+            worded(
+                "{name} is over {size:.0f} MB; a response is a few kilobytes of text. Is it the"
+                " right file?",
+                name=name,
+                size=LARGEST_BYTES / 1e6,
+            ),
+        )
     rows: list[list[float]] = []
     for number, line in enumerate(text.splitlines(), 1):
         stripped = line.strip()

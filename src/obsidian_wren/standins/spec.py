@@ -10,7 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats.bounded import read_bounded
 
+_LARGEST = 1_000_000
 BOATHOUSE = Path(__file__).with_name("boathouse.json")
 
 
@@ -184,7 +186,9 @@ class WorldSpec(_Strict):
 def read_spec(path: Path) -> WorldSpec:
     """Read a world's spec. Raises BadSpec."""
     try:
-        return WorldSpec.model_validate(json.loads(path.read_text("utf-8")))
+        raw = read_bounded(path, _LARGEST)
+        if raw is not None:
+            return WorldSpec.model_validate(json.loads(raw.decode("utf-8")))
     except OSError as error:
         raise BadSpec(
             worded(
@@ -208,3 +212,6 @@ def read_spec(path: Path) -> WorldSpec:
         raise BadSpec(
             worded("{name} is not JSON. Fix it and try again.", name=path.name)
         ) from error
+    raise BadSpec(
+        worded("{name} is larger than any simulated room. Is it the right file?", name=path.name)
+    )

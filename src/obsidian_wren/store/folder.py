@@ -124,8 +124,7 @@ class DataFolder:
         for folder in (self.path, *self._folders):
             _restrict(folder, _FOLDER_MODE)
             if folder != self.path:
-                for path in folder.rglob("*"):
-                    _restrict(path, _FOLDER_MODE if path.is_dir() else _FILE_MODE)
+                _restrict_all(folder)
         for name in _DATABASE_FILES:
             _restrict(self.path / name, _FILE_MODE)
 
@@ -213,6 +212,21 @@ def _restrict(path: Path, mode: int) -> None:
         held = path.lstat().st_mode
         if not stat.S_ISLNK(held) and stat.S_IMODE(held) != mode:
             path.chmod(mode)
+
+
+def _restrict_all(folder: Path) -> None:
+    """Everything in a folder. A walk with what the system tells beside each name: thousands of
+    takes are looked at in a moment."""
+    with suppress(OSError), os.scandir(folder) as entries:
+        for entry in entries:
+            if entry.is_symlink():
+                continue
+            is_folder = entry.is_dir(follow_symlinks=False)
+            mode = _FOLDER_MODE if is_folder else _FILE_MODE
+            if stat.S_IMODE(entry.stat(follow_symlinks=False).st_mode) != mode:
+                _restrict(Path(entry.path), mode)
+            if is_folder:
+                _restrict_all(Path(entry.path))
 
 
 def make_private(path: Path) -> None:

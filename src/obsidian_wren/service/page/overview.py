@@ -86,8 +86,12 @@ def _takes(on: Sheet) -> views.TakesPart:
     # Held here: either may end while the state is read.
     running, watch = takes.current(ctx.ws).running, live.current(ctx.ws).watch
     part_id = running.part.id if running else None
+    shown, older = on.read(
+        worded("the takes"), lambda: takes_page.takes_of(ctx, on.present), ([], [])
+    )
     return views.TakesPart(
-        takes=on.read(worded("the takes"), lambda: takes_page.takes_of(ctx, on.present), []),
+        takes=shown,
+        older_takes=cast(Any, older),
         halves=on.read(worded("the half takes"), lambda: takes_page.halves(ctx.ws, part_id), []),
         progress=running.view() if running else None,
         watch=views.WatchView(

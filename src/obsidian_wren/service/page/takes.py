@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from sqlalchemy import select
-
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.service import words
 from obsidian_wren.service.convert import convert
@@ -13,6 +11,8 @@ from obsidian_wren.service.page import views
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig import facts
 from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.rig.take_queries import newest_takes, older_takes
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
 from obsidian_wren.store.models import (
@@ -20,23 +20,36 @@ from obsidian_wren.store.models import (
 )
 
 
-def takes_of(ctx: RigContext, present: Mapping[str, Value]) -> list[views.TakeView]:
-    """The takes of the rig, with why each does not hold any more."""
-    current = {take.id for take in ctx.takes.by_purpose.values() if take is not None}
-    rows = ctx.session.scalars(
-        select(Take).where(Take.rig_id == ctx.rig.id, Take.discarded.is_(False)).order_by(Take.id)
+def takes_of(
+    ctx: RigContext, present: Mapping[str, Value]
+) -> tuple[list[views.TakeView], list[str]]:
+    """The takes in force and the newest few of each purpose, with why each does not hold any more;
+    and the purposes that have older ones."""
+    newest, older = newest_takes(ctx.session, ctx.rig)
+    there = {take.id for take in newest}
+    in_force = [t for t in ctx.takes.by_purpose.values() if t is not None and t.id not in there]
+    takes = sorted([*newest, *in_force], key=lambda take: take.id)
+    return [_take(ctx, take, present) for take in takes], older
+
+
+def older_than(ws: Workshop, purpose: str, before: int) -> views.OlderTakesView:
+    """Takes of a purpose that are older than one, as they are asked for."""
+    with ws.sessions() as session:
+        ctx = in_hand(ws, session)
+        present = staleness.sources_now(ctx)
+        found = older_takes(session, ctx.rig, purpose, before=before)
+        return views.OlderTakesView(takes=[_take(ctx, take, present) for take in found])
+
+
+def _take(ctx: RigContext, take: Take, present: Mapping[str, Value]) -> views.TakeView:
+    return convert(
+        views.TakeView,
+        take,
+        seconds=round(take.frames / take.rate_hz, 1),
+        current=take is ctx.takes.of(take.purpose),
+        stale=staleness.stale_take(take, present),
+        position=_position(take),
     )
-    return [
-        convert(
-            views.TakeView,
-            t,
-            seconds=round(t.frames / t.rate_hz, 1),
-            current=t.id in current,
-            stale=staleness.stale_take(t, present),
-            position=_position(t),
-        )
-        for t in rows
-    ]
 
 
 def _position(take: Take) -> float | None:

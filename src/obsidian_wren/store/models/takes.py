@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, ForeignKey, String
+from sqlalchemy import JSON, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from obsidian_wren.store.models.base import Base, JsonBody
@@ -32,10 +32,12 @@ class Take(Base):
     """
 
     __tablename__ = "take"
+    # However many takes there are, the newest of a purpose are found in a few steps.
+    __table_args__ = (Index("ix_take_rig_id_purpose", "rig_id", "purpose"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), index=True)
-    purpose: Mapped[str] = mapped_column(String(20), index=True)
+    purpose: Mapped[str] = mapped_column(String(20))
     sha256: Mapped[str] = mapped_column(String(64))
     rate_hz: Mapped[int]
     frames: Mapped[int]

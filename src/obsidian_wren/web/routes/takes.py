@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field
 
 from obsidian_wren.service import words
 from obsidian_wren.service.page import views
-from obsidian_wren.service.words import Begun, Said
+from obsidian_wren.service.words import Begun, RowId, Said
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
 
@@ -64,6 +64,13 @@ class Piece(Said):
 
     take_id: str = Field(pattern=r"^[0-9a-f]{12}$")
     number: int = Field(ge=0, lt=2**31)
+
+
+class WhichOlder(Said):
+    """Takes of a purpose that are older than a take."""
+
+    purpose: words.Purpose
+    before: RowId
 
 
 class HalfById(Said):
@@ -186,6 +193,13 @@ def add_piece(path: Piece) -> Response:
     return jsonify(ok=True, enough=enough)
 
 
+def older(query: WhichOlder) -> Response:
+    """Takes that the state leaves out."""
+    from obsidian_wren.service.page.takes import older_than
+
+    return jsonify(older_than(workshop(), query.purpose, query.before).model_dump())
+
+
 def discard_take(path: models.ById) -> Response:
     """Remove a take."""
     from obsidian_wren.service.takes import discarding
@@ -246,6 +260,7 @@ ROUTES: tuple[Route, ...] = (
     Route("post", "/takes/file", take_file, views.Overview, limits.SOUND),
     Route("post", "/takes/browser", start_browser_take, Began),
     Route("post", "/takes/browser/<take_id>/<int:number>", add_piece, models.Done, limits.PIECE),
+    Route("get", "/takes/older", older, views.OlderTakesView),
     Route("delete", "/takes/<int:id>", discard_take, views.Overview),
     Route("post", "/halves/<id>/keep", keep_half, views.Overview),
     Route("delete", "/halves/<id>", discard_half, views.Overview),

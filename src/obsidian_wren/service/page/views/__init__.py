@@ -111,6 +111,7 @@ from obsidian_wren.service.page.views.steady import (
 from obsidian_wren.service.page.views.takes import (
     ChangeView,
     HalfView,
+    OlderTakesView,
     PredictionView,
     StepView,
     TakeView,
@@ -178,6 +179,7 @@ __all__ = [
     "MovedView",
     "NoiseEvidenceView",
     "OctaveDecayView",
+    "OlderTakesView",
     "OrderWarningView",
     "OutlookView",
     "Overview",

@@ -64,10 +64,12 @@ class StepsPart(BaseModel):
 
 
 class TakesPart(BaseModel):
-    """The takes, and what runs of them; ``seconds`` that one of each purpose lasts,
+    """The takes in force and the newest few of each purpose, which purposes have
+    ``older_takes``, and what runs of them; ``seconds`` that one of each purpose lasts,
     ``until_steady_s`` that talk lasts at most which ends by itself."""
 
     takes: list[TakeView]
+    older_takes: list[Purpose] = []
     halves: list[HalfView]
     progress: ProgressView | None
     watch: WatchView

@@ -44,6 +44,12 @@ class TakeView(BaseModel):
     position: float | None
 
 
+class OlderTakesView(BaseModel):
+    """Older takes of a purpose, in the order in which they were taken."""
+
+    takes: list[TakeView]
+
+
 class HalfView(BaseModel):
     """A take that was cut off."""
 
