@@ -18,6 +18,7 @@ from typing import Any
 
 import soundfile
 
+from obsidian_wren.service.rig.fields import RigFields
 from program import Program
 from signals import RATE, noise, room
 
@@ -46,11 +47,20 @@ class Asked(Program):
         if kind:
             request.add_header("Content-Type", kind)
         while True:
-            answer = urllib.request.urlopen(request, timeout=300)
+            try:
+                answer = urllib.request.urlopen(request, timeout=300)
+            except urllib.error.HTTPError as error:
+                error.add_note(error.read(1000).decode("utf-8", "replace"))
+                raise
             # What the program itself says, not what it left for its page.
             if answer.headers["Wren-Left"] is None:
                 return json.load(answer)
             time.sleep(0.05)
+
+
+def rig_of(state):
+    """What a person says of the rig, out of what is shown of it."""
+    return {name: state["rig"][name] for name in RigFields.model_fields}
 
 
 def _form(fields):
@@ -82,7 +92,7 @@ def _confirm(program, number):
 
 
 def _change_rig(program, number):
-    rig = program.ask("GET", "state")["rig"]
+    rig = rig_of(program.ask("GET", "state"))
     return program.ask("PUT", "rig", {**rig, "distance_cm": 10.0 + number})
 
 
@@ -136,7 +146,7 @@ def _half(state):
 
 def _use(source):
     return lambda program: program.ask(
-        "PUT", "rig", {**program.ask("GET", "state")["rig"], "source": source}
+        "PUT", "rig", {**rig_of(program.ask("GET", "state")), "source": source}
     )
 
 

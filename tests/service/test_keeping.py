@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import create_engine, inspect, text
 from sqlalchemy.engine import make_url
 
-from kills import Asked
+from kills import Asked, rig_of
 from obsidian_wren.service import takes
 from obsidian_wren.service.opening import opening
 from obsidian_wren.service.page.overview import overview
@@ -29,8 +29,8 @@ def data(tmp_path):
 
 
 def simulated(program):
-    rig = program.ask("GET", "state")["rig"]
-    return program.ask("PUT", "rig", {**rig, "room_name": "Boathouse loft", "source": "simulated"})
+    rig = rig_of(program.ask("GET", "state"))
+    return program.ask("PUT", "rig", {**rig, "source": "simulated"})
 
 
 def test_stop_and_start_everything_is_as_it_was(data):

@@ -7,7 +7,7 @@ import urllib.request
 
 import pytest
 
-from kills import Asked
+from kills import Asked, rig_of
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.front import Front
 from obsidian_wren.web.left_state import NAME, LeftState
@@ -140,7 +140,7 @@ def shown_first(program):
 def test_one_that_is_killed_at_rest_leaves_its_state_too(tmp_path):
     first = Asked(tmp_path / "data", "--fast")
     wait_until(lambda: first.ask("GET", "state")["clips"])
-    first.ask("PUT", "rig", {**first.ask("GET", "state")["rig"], "name": "Loft desk"})
+    first.ask("PUT", "rig", {**rig_of(first.ask("GET", "state")), "name": "Loft desk"})
 
     def kept():
         _, _, state = (tmp_path / "data" / NAME).read_bytes().partition(b"\n")
@@ -152,7 +152,7 @@ def test_one_that_is_killed_at_rest_leaves_its_state_too(tmp_path):
     shown, was_left = shown_first(second)
     assert (shown["rig"]["name"], was_left) == ("Loft desk", True)
     # What is going on now is not what is shown at a start after it.
-    second.ask("PUT", "rig", {**second.ask("GET", "state")["rig"], "name": "Rain day"})
+    second.ask("PUT", "rig", {**rig_of(second.ask("GET", "state")), "name": "Rain day"})
     second.kill()
     third = Asked(tmp_path / "data", "--fast")
     shown, _ = shown_first(third)
@@ -164,7 +164,7 @@ def test_a_start_shows_what_the_last_one_ended_with(tmp_path):
     first = Asked(tmp_path / "data", "--fast")
     # Laid out behind the first page.
     wait_until(lambda: first.ask("GET", "state")["clips"])
-    before = first.ask("PUT", "rig", {**first.ask("GET", "state")["rig"], "name": "Loft desk"})
+    before = first.ask("PUT", "rig", {**rig_of(first.ask("GET", "state")), "name": "Loft desk"})
     first.end()
     kept = json.loads((tmp_path / "data" / NAME).read_bytes().partition(b"\n")[2])
     second = Asked(tmp_path / "data", "--fast")

@@ -1,5 +1,6 @@
 """What the program says of its memory, to the page and on the command line."""
 
+import http.server
 import json
 import threading
 
@@ -13,6 +14,7 @@ from obsidian_wren.store.token import token_of
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.app import create_app
 from obsidian_wren.web.front import Front
+from obsidian_wren.web.server import bind
 
 
 @pytest.fixture
@@ -20,13 +22,15 @@ def answering(boathouse):
     """The boathouse's program behind its front, at a port of this machine."""
     from waitress.server import create_server
 
-    access = Access(token_of(boathouse.folder.path / "token"), 0)
+    listening = bind(0)
+    port = listening.getsockname()[1]
+    access = Access(token_of(boathouse.folder.path / "token"), port)
     front = Front(lambda: create_app(boathouse), access)
     front.start()
-    server = create_server(front, map={}, host="127.0.0.1", port=0)
+    server = create_server(front, map={}, sockets=[listening])
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
-    yield boathouse, server.effective_port
+    yield boathouse, port
     # By its own thread, which would look at what is closed else.
     server.trigger.pull_trigger(server.close)
     thread.join(10)
@@ -68,3 +72,25 @@ def test_where_no_program_runs_it_says_so(workshop, capsys):
     folder = str(workshop.folder.path)
     assert main(["doctor", "--memory", "--data", folder, "--port", "1"]) == 2
     assert "No program over" in capsys.readouterr().err
+
+
+def test_the_token_is_sent_to_nobody_else(boathouse, capsys):
+    heard = []
+
+    class Stranger(http.server.BaseHTTPRequestHandler):
+        def do_GET(self):
+            heard.append((self.path, self.headers.get("Authorization")))
+            self.send_response(200)
+            self.end_headers()
+            self.wfile.write(b'{"nonce": "x", "proof": "y", "program_mb": 1, "held": []}')
+
+        def log_message(self, *_):
+            pass
+
+    with http.server.HTTPServer(("127.0.0.1", 0), Stranger) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        folder, port = str(boathouse.folder.path), str(server.server_port)
+        assert main(["doctor", "--memory", "--data", folder, "--port", port]) == 2
+        server.shutdown()
+    assert "No program over" in capsys.readouterr().err
+    assert [authorization for _, authorization in heard] == [None]

@@ -2,6 +2,7 @@
 
 import pytest
 
+from kills import rig_of
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.overview import PARTS
 from obsidian_wren.web.app import create_app
@@ -34,7 +35,7 @@ def test_what_a_page_has_is_not_sent_again(client):
 
 def test_a_click_is_answered_with_the_parts_that_it_changed(client):
     whole = client.get("/api/state").json
-    fields = {name: whole["rig"][name] for name in whole["rig"] if name not in ("id", "things")}
+    fields = rig_of(whole)
     changed = client.put(
         "/api/rig",
         json={**fields, "name": "Loft desk"},

@@ -7,11 +7,12 @@ import pathlib
 import shutil
 import socket
 import time
-from urllib.parse import urlsplit
+from urllib.parse import quote, urlsplit
 
 import pytest
 
-from kills import Asked
+from kills import Asked, rig_of
+from obsidian_wren.web.access import Access, proof_of_page, proof_of_program
 from waiting import PATIENCE_S, wait_until
 
 
@@ -62,6 +63,90 @@ def test_the_address_with_the_token_leaves_a_cookie_that_scripts_cannot_read(pro
     assert answer(program, "GET", "/?token=wrong")[0].getheader("Set-Cookie") is None
 
 
+@pytest.mark.parametrize(
+    "beside",
+    [
+        'prefs={"a":"b"}',
+        "a[b]=c",
+        "=",
+        "; ;",
+        "x=\x01y",
+        'q="un;closed',
+        "a=b=c=d",
+        "wren=1; wren-=2; wren-1=3",
+        "naïve=ü",
+        "$Version=1; a,b=c",
+        "a b=c d",
+        "expires=Thu, 01 Jan 1970 00:00:00 GMT",
+        "x" * 3000,
+        "tok=a:b@c/d?e(f)<g>",
+        "{}",
+    ],
+)
+def test_what_other_programs_keep_in_the_browser_shuts_nobody_out(beside):
+    access = Access("t" * 32, 8642)
+    own = access.welcome("token=" + "t" * 32).split(";")[0]
+    for cookies in (f"{beside}; {own}", f"{own}; {beside}", own):
+        assert access.knows(cookies, "")
+    assert not access.knows(beside, "")
+    assert not access.knows(f"{beside}; wren-8642=x", "")
+
+
+def test_the_cookie_is_of_this_start_and_this_port_and_no_token():
+    token = "t" * 32
+    first, second, elsewhere = Access(token, 1), Access(token, 1), Access(token, 2)
+    cookie = first.welcome(f"token={token}").split(";")[0]
+    value = cookie.partition("=")[2]
+    assert token not in cookie
+    assert first.knows(cookie, "")
+    assert not second.knows(cookie, "")
+    assert not elsewhere.knows(f"wren-2={value}", "")
+    assert not first.knows("", f"Bearer {value}")
+    assert not first.knows("", f"Bearer {first.key}")
+    assert not first.knows(f"wren-1={token}", "")
+    assert "Max-Age" not in first.welcome(f"token={token}")
+
+
+def test_page_and_program_prove_themselves_to_each_other(program):
+    got, raw = answer(program, "GET", "/api/session", headers=known(program))
+    key = json.loads(raw)["key"]
+    assert program.token not in key
+    # Whoever does not know the key learns nothing of it, and gets no cookie.
+    mine = "m" * 24
+    _, raw = answer(program, "GET", f"/api/session?nonce={mine}")
+    said = json.loads(raw)
+    assert said["proof"] == proof_of_program(key, mine, said["nonce"])
+    assert key not in raw.decode()
+    assert answer(program, "GET", "/api/session")[0].status == 401
+
+    def answered(nonce, proof):
+        return answer(program, "POST", f"/api/session?nonce={nonce}&proof={proof}")[0]
+
+    assert answered(said["nonce"], proof_of_program(key, mine, said["nonce"])).status == 401
+    # A nonce serves once, also where its answer was wrong.
+    assert answered(said["nonce"], proof_of_page(key, mine, said["nonce"])).status == 401
+    _, raw = answer(program, "GET", f"/api/session?nonce={mine}")
+    nonce = json.loads(raw)["nonce"]
+    got = answered(nonce, proof_of_page(key, mine, nonce))
+    cookie = got.getheader("Set-Cookie").split(";")[0]
+    assert answer(program, "GET", "/api/state", headers={"Cookie": cookie})[0].status == 200
+    for nonce in ("", "short", "x" * 65, "ü" * 20, "a b" * 8):
+        path = f"/api/session?nonce={quote(nonce)}"
+        assert answer(program, "GET", path)[0].status == 401
+
+
+def test_another_program_cannot_have_ours_answer_for_it():
+    ours, elsewhere = Access("t" * 32, 1), Access("t" * 32, 2)
+    mine = "m" * 24
+    said = elsewhere.prove(mine)
+    assert said["proof"] != proof_of_program(ours.key, mine, said["nonce"])
+    # Asked without end it holds no more than so many nonces.
+    first = ours.prove(mine)["nonce"]
+    for _ in range(300):
+        ours.prove(mine)
+    assert ours.renew(first, proof_of_page(ours.key, mine, first)) is None
+
+
 def test_the_token_stays_over_a_restart_and_can_be_left_out(tmp_path):
     first = Asked(tmp_path / "data")
     first.end()
@@ -81,7 +166,7 @@ def test_another_user_of_the_machine_reads_nothing():
     place.mkdir()
     place.chmod(0o755)
     running = Asked(place / "data", "--fast")
-    running.ask("PUT", "rig", {**running.ask("GET", "state")["rig"], "source": "simulated"})
+    running.ask("PUT", "rig", {**rig_of(running.ask("GET", "state")), "source": "simulated"})
     running.ask("POST", "takes", {"purpose": "rest", "seconds": 4})
     reading, writing = os.pipe()
     child = os.fork()

@@ -15,7 +15,7 @@ from obsidian_wren.service.words import PURPOSES
 from obsidian_wren.store.models import Rig, Take
 
 # How many of a purpose a page is told of at first; of a dial that is learned every mark counts.
-_SHOWN_AT_FIRST, _SHOWN_OF = 6, {"dial": 60, "other-gain": 12}
+_SHOWN_AT_FIRST, _SHOWN_OF = 6, {"dial": 60, "other-gain": 12, "sentence": 10}
 _ASKED_FOR = 24
 
 

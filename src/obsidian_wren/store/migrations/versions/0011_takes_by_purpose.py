@@ -9,8 +9,8 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.create_index('ix_take_rig_id_purpose', 'take', ['rig_id', 'purpose'])
-    op.drop_index('ix_take_purpose', 'take')
+    op.create_index('ix_take_rig_id_purpose', 'take', ['rig_id', 'purpose'], if_not_exists=True)
+    op.drop_index('ix_take_purpose', 'take', if_exists=True)
 
 
 def downgrade() -> None:
