@@ -11,7 +11,7 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 from obsidian_wren.core.chain.offline import render, render_stage
 from obsidian_wren.core.chain.ring_reduction import RingReductionSpec
-from obsidian_wren.core.derive.gate_evidence import Heard
+from obsidian_wren.core.derive.gate_evidence import DetectorTrace
 from obsidian_wren.core.derive.gate_opening import opening_between
 from obsidian_wren.core.derive.noise_reduction import profile_rows
 from obsidian_wren.core.measure.noise_profile import noise_profile
@@ -112,8 +112,8 @@ def levels(middle, count, seed):
 
 def test_the_edge_is_what_the_room_hardly_ever_reaches():
     drawn = np.random.default_rng(1)
-    steady = Heard(levels(-60.0, 20_000, 1), 0.1 * drawn.random(20_000), 1.25e-4)
-    speech = Heard(levels(-40.0, 20_000, 2), drawn.exponential(4.0, 20_000), 1.25e-4)
+    steady = DetectorTrace(levels(-60.0, 20_000, 1), 0.1 * drawn.random(20_000), 1.25e-4)
+    speech = DetectorTrace(levels(-40.0, 20_000, 2), drawn.exponential(4.0, 20_000), 1.25e-4)
     found = opening_between(speech, steady, 0.8)
     assert found.likelihood_db == pytest.approx(0.3, rel=0.15)
     assert np.mean(steady.likelihoods_db >= found.likelihood_db) == 0.0

@@ -1,7 +1,7 @@
 """What is said of programs that really record."""
 
 from obsidian_wren.core.mix.system_listeners import (
-    Recording,
+    ProgramRecording,
     audit_feed,
     audit_output,
     hears,
@@ -10,7 +10,7 @@ from obsidian_wren.core.mix.system_listeners import (
 
 
 def recording(program="Walk recorder", *, percent=100.0, muted=False):
-    return Recording(program, percent, muted)
+    return ProgramRecording(program, percent, muted)
 
 
 def said(*recordings, trouble=None):

@@ -15,7 +15,7 @@ import pytest
 
 from listening import Sending, fitted, heard, level_of_tone, strongest_hz, tone
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.devices.sound_server.microphone import Microphone
+from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import NoSoundServer
 from obsidian_wren.standins.private_server import PipeWire
@@ -193,7 +193,7 @@ def test_a_microphone_that_goes_away_is_told_and_never_replaced(system, plugged)
     with pytest.raises(SourceGone, match="no microphone"):
         system.open_microphone("desk")
     with pytest.raises(SourceGone, match="could not be opened"):
-        Microphone("desk", rate_hz=RATE, channels=1)
+        ServerMicrophone("desk", rate_hz=RATE, channels=1)
     desk.plug_in()
     again = system.open_microphone("desk")
     assert strongest_hz(heard(again)) == pytest.approx(1000.0, abs=8.0)
@@ -351,6 +351,6 @@ def test_the_servers_own_streams_are_no_listeners(system, plugged):
 
 def test_a_server_that_is_not_there_is_not_waited_for(monkeypatch):
     monkeypatch.setenv("PULSE_SERVER", "unix:/nonexistent/native")
-    monkeypatch.setattr(Microphone, "_serve", lambda *_: pytest.fail("it waited"))
+    monkeypatch.setattr(ServerMicrophone, "_serve", lambda *_: pytest.fail("it waited"))
     with pytest.raises(SourceGone, match="the sound server went away"):
-        Microphone("desk", rate_hz=RATE, channels=1)
+        ServerMicrophone("desk", rate_hz=RATE, channels=1)

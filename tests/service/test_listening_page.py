@@ -9,7 +9,7 @@ import pytest
 from obsidian_wren.core.mix.marker import Found
 from obsidian_wren.core.mix.reprocessing import Reprocessing
 from obsidian_wren.core.mix.verdict import Arrived
-from obsidian_wren.service.live.marker_flight import Heard
+from obsidian_wren.service.live.marker_flight import HeardMarker
 from obsidian_wren.service.send import listening_page
 
 RATE = 48_000
@@ -56,7 +56,9 @@ def told(ws, lost_after_s, listened_s=8, lost_in_marker=0):
     ws.run.dropouts += lost_in_marker
     listening_page.push(ws, SECOND)
     sound = np.zeros(RATE)
-    heard = Heard(RATE, RATE, sound, np.zeros(0), np.zeros(4 * RATE), np.zeros(0), before_s=4.0)
+    heard = HeardMarker(
+        RATE, RATE, sound, np.zeros(0), np.zeros(4 * RATE), np.zeros(0), before_s=4.0
+    )
     listening_page.look(ws, ws.run, {"call": heard}, -20.0, {"call": -18.0})
     return [each["code"] for each in listening_page.current(ws).page.proof["verdicts"]]
 

@@ -2,10 +2,11 @@ import { t } from './words';
 import createClient, { type MaybeOptionalInit } from 'openapi-fetch';
 import type { HttpMethod, PathsWithMethod } from 'openapi-typescript-helpers';
 import type { components, paths } from './api.generated';
-import type { Answer } from './parts';
 import { session, STRANGER } from './session';
 
 export type Overview = components['schemas']['Overview'];
+/** What comes as an answer: the fields of the parts that differ, and the word of each part that was read. */
+export type Answer = Partial<Overview> & Pick<Overview, 'revision' | 'have' | 'findings'>;
 export type Rig = components['schemas']['RigView'];
 export type RigFields = components['schemas']['RigFields'];
 export type Step = components['schemas']['StepView'];

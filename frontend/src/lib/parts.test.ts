@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { Overview } from './api';
-import { headersFor, merged, missed, type Answer } from './parts';
+import { headersFor, merged, missed } from './parts';
+import type { Answer } from './api';
 
 const shown = {
   revision: 4,

@@ -1,12 +1,9 @@
-import type { Overview, StepName } from './api';
+import type { Answer, Overview, StepName } from './api';
 
 /** What can be shown: a step, or the guided run through all of them. */
 export type Shown = StepName | 'now';
 
 /** The state comes in parts. The page says which it wants and which it has; what differs comes. */
-
-/** What comes as an answer: the fields of the parts that differ, and the word of each part that was read. */
-export type Answer = Partial<Overview> & Pick<Overview, 'revision' | 'have' | 'findings'>;
 
 /** What every step shows. */
 const EVERYWHERE = ['rig', 'steps', 'takes', 'talk', 'chain', 'delivery', 'diagram', 'run'];

@@ -14,7 +14,8 @@ import {
   type RigFields,
   type StepName,
 } from './api';
-import { headersFor, merged, missed, shownAt, type Answer } from './parts';
+import { headersFor, merged, missed, shownAt } from './parts';
+import type { Answer } from './api';
 import { listen } from './connection';
 import { FIELDS, only } from './fields';
 import { Pending } from './pending';

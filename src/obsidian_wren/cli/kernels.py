@@ -44,7 +44,7 @@ def telling_how_far(tell: Callable[[str], None]) -> Iterator[None]:
     """Say how far compiling is, whatever is done inside."""
     from numba.core import event
 
-    class Count(event.Listener):
+    class CompileCount(event.Listener):
         done = 0
 
         def on_start(self, event: event.Event) -> None:
@@ -60,7 +60,7 @@ def telling_how_far(tell: Callable[[str], None]) -> Iterator[None]:
                 )
             )
 
-    with event.install_listener("numba:compile", Count()):
+    with event.install_listener("numba:compile", CompileCount()):
         yield
 
 

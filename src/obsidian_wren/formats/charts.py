@@ -30,7 +30,7 @@ class Chart:
 
 
 @dataclass(frozen=True)
-class Line:
+class Curve:
     """A curve over frequency: points of Hz and dB, how it is drawn, and what it is called."""
 
     points: Points
@@ -46,7 +46,7 @@ LOOKS = {
 }
 
 
-def over_frequency(name: str, lines: Sequence[Line], *, unit: str, words: str) -> Chart:
+def over_frequency(name: str, lines: Sequence[Curve], *, unit: str, words: str) -> Chart:
     """Curves over frequency, in third-octave ticks."""
     levels = [level for line in lines for _, level in line.points]
     high = 10.0 * math.ceil(max(levels, default=0.0) / 10.0 + 1e-9)

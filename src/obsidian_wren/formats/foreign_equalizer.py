@@ -117,7 +117,10 @@ def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]
     if not (np.all(size < _MOST) and np.all(size[:, 3] > _NOTHING)):
         raise BadSound(
             "biquads",
-            worded("{name} holds a biquad whose a0 is 0, or a number that cannot be. Fix it.", name=name),
+            worded(
+                "{name} holds a biquad whose a0 is 0, or a number that cannot be. Fix it.",
+                name=name,
+            ),
         )
     if not _RATES_HZ[0] <= rate_hz <= _RATES_HZ[1]:
         raise BadSound(

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.numerals import frequency, with_sign, with_unit
 from obsidian_wren.core.wording import worded
@@ -17,7 +18,7 @@ from obsidian_wren.formats.calibration import CalibrationFile, chain_spec
 from obsidian_wren.formats.charts import (
     Bar,
     Chart,
-    Line,
+    Curve,
     bars,
     level_curve,
     over_frequency,
@@ -26,7 +27,6 @@ from obsidian_wren.formats.charts import (
 from obsidian_wren.formats.report_levels import ladder
 from obsidian_wren.formats.report_proofs import proved_charts
 
-_TONE = ("highpass", "equalizer", "lowpass")
 _IMPULSE = 1 << 15
 _SHOWN_HZ, _TOLD_HZ = (40.0, 16_000.0), (100.0, 10_000.0)
 _LOWEST_DBFS = -70.0
@@ -48,7 +48,7 @@ def charts(file: CalibrationFile) -> list[Chart]:
 
 def _bands(file: CalibrationFile) -> Chart | None:
     lines = [
-        Line(points, look, label)
+        Curve(points, look, label)
         for part, look, label in (
             ("talk", "solid", worded("solid: voice")),
             ("quiet", "dots", worded("dots: room")),
@@ -100,7 +100,7 @@ def _correction(file: CalibrationFile) -> Chart | None:
     specs = [
         spec
         for stage, spec in zip(file.chain, chain_spec(file), strict=True)
-        if stage.kind in _TONE and spec.on
+        if KINDS[stage.kind].shapes_tone and spec.on
     ]
     if not specs:
         return None
@@ -121,7 +121,7 @@ def _correction(file: CalibrationFile) -> Chart | None:
         most=with_sign(most[1], "dB"),
         most_2=frequency(most[0]),
     )
-    line = Line(shown, "aim", worded("correction"))
+    line = Curve(shown, "aim", worded("correction"))
     return over_frequency(worded("What is done to the tone"), [line], unit="dB", words=words)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile, DriftBandFile, SeriesFile
-from obsidian_wren.formats.charts import Chart, Count, Line, counts, over_frequency
+from obsidian_wren.formats.charts import Chart, Count, Curve, counts, over_frequency
 
 _MOST = 12
 
@@ -31,7 +31,7 @@ def _series(kept: Sequence[SeriesFile]) -> Chart | None:
 
 def _drift(bands: Sequence[DriftBandFile]) -> Chart | None:
     lines = [
-        Line(points, look, label)
+        Curve(points, look, label)
         for name, look, label in (
             ("change_db", "solid", worded("solid: voice")),
             ("explained_db", "dashes", worded("dashes: by the causes")),

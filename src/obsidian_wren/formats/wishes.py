@@ -54,7 +54,7 @@ class TasteBody(Wish):
     air_db: float = Field(default=0.0, ge=-5, le=5)
 
 
-class Wishes(Wish):
+class WishFields(Wish):
     """What a person wants, but for the target."""
 
     cut_weight: float = Field(default=0.8, ge=0.05, le=0.95)
@@ -73,7 +73,7 @@ class CarriedTarget(Wish):
     id: Any = Field(default=None, exclude=True)
 
 
-class CarriedWishes(Wishes):
+class CarriedWishes(WishFields):
     """Wishes as a file names them."""
 
     target: CarriedTarget | None = None

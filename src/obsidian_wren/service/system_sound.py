@@ -79,7 +79,7 @@ class Surroundings:
     players: tuple[SystemPlayer, ...] = ()
 
 
-class Feed(Protocol):
+class SystemFeed(Protocol):
     """Our end of an input that programs listen to."""
 
     @property
@@ -202,7 +202,7 @@ class SystemSound(Protocol):
         """The name by which the server knows an input of ours."""
         ...
 
-    def ensure_input(self, key: str, title: str) -> Feed:
+    def ensure_input(self, key: str, title: str) -> SystemFeed:
         """A named input that any program can pick, and our end of it."""
         ...
 

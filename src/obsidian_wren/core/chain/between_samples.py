@@ -15,8 +15,8 @@ import numpy.typing as npt
 from obsidian_wren.core.chain.look_ahead import TAPS
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.kernel import kernel
-from obsidian_wren.core.measure.highest import highest
-from obsidian_wren.core.measure.levels import BetweenBound, between_bound, interpolator
+from obsidian_wren.core.measure.highest import BetweenBound, highest
+from obsidian_wren.core.measure.levels import between_bound, interpolator
 
 # In double precision, or in single where that is enough.
 _Floats = npt.NDArray[np.floating[Any]]

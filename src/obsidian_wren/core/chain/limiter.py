@@ -23,8 +23,7 @@ from obsidian_wren.core.chain.look_ahead import (
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
 from obsidian_wren.core.kernel import kernel
-from obsidian_wren.core.measure.highest import highest
-from obsidian_wren.core.measure.levels import BetweenBound
+from obsidian_wren.core.measure.highest import BetweenBound, highest
 
 # Four phases miss at most 0.12 dB of a peak at 20 kHz; the rest is for the gain's own movement.
 GUARD_DB = 0.3

@@ -13,7 +13,7 @@ from obsidian_wren.core.chain.between_samples import BOUND, FOLDED, SHARP
 from obsidian_wren.core.chain.limiter import GUARD_DB, Needs, limit
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.kernel import kernel
-from obsidian_wren.core.measure.levels import BetweenBound
+from obsidian_wren.core.measure.highest import BetweenBound
 
 
 @kernel()

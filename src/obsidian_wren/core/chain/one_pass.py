@@ -31,7 +31,7 @@ from obsidian_wren.core.chain.sections import Sections
 from obsidian_wren.core.chain.stage import Stage
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.kernel import kernel, plain
-from obsidian_wren.core.measure.levels import BetweenBound
+from obsidian_wren.core.measure.highest import BetweenBound
 
 _SECTIONS, _GAIN, _LIMITER, _GATE, _COMPRESSOR, _LEVELLER, _DEESSER, _DEPLOSIVE = range(8)
 _BY_KERNEL = {

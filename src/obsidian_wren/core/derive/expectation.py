@@ -40,7 +40,7 @@ from obsidian_wren.core.derive.placement_advice import (
 
 
 @dataclass(frozen=True)
-class Heard:
+class HeardLevels:
     """What takes told at the capsule, dB(A): the floor at rest, the voice in normal talk. None
     where nothing was taken, or the figures of the path are missing."""
 
@@ -87,13 +87,13 @@ def outlook(
     gain_db: float | None = None,
     phantom_on: bool | None = None,
     pad_on: bool = False,
-    heard: Heard | None = None,
+    heard: HeardLevels | None = None,
 ) -> Outlook:
     """What this rig should give; ``heard`` takes the place of what was expected.
 
     The room counts as 32 dB(A), a quiet home, until a take has told it.
     """
-    heard = heard or Heard()
+    heard = heard or HeardLevels()
     expected_talk = talk_at_capsule_db(placement, microphone.pattern)
     expected_floor = sum_dba(noise_at_capsule(microphone, interface, replace(room, noise_dba=None)))
     contributions = noise_at_capsule(microphone, interface, room)

@@ -19,9 +19,9 @@ import numpy as np
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.gate_evidence import (
+    DetectorTrace,
     GateCounts,
     GateEvidence,
-    Heard,
     count,
     rest_heard,
     room_heard,
@@ -102,7 +102,7 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     return StagePlan("gate", plan.switch, plan.settings, evidence=evidence)
 
 
-def _takes_heard(take_set: TakeSet, sidechain_hz: float) -> tuple[Heard, Heard]:
+def _takes_heard(take_set: TakeSet, sidechain_hz: float) -> tuple[DetectorTrace, DetectorTrace]:
     """Talk and room as a gate hears them."""
     return talk_heard(take_set, sidechain_hz), room_heard(take_set, sidechain_hz)
 
@@ -192,7 +192,7 @@ def _threshold_because(cut: float, leaked: float, weight: float) -> str:
     )
 
 
-def _likelihood_because(opening: Opening, room: Heard) -> str:
+def _likelihood_because(opening: Opening, room: DetectorTrace) -> str:
     if not len(room.likelihoods_db):
         return worded(
             "Noise reduction is off, so nothing tells how likely speech is: by level alone."

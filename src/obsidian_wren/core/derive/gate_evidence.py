@@ -61,7 +61,7 @@ class GateEvidence:
 
 
 @dataclass(frozen=True)
-class Heard:
+class DetectorTrace:
     """What a gate hears at its control points, ``step_s`` apart: the level in dBFS, ``(points,)``,
     and the likelihood ratio of speech in dB, as many, or none where it is unknown."""
 
@@ -74,25 +74,25 @@ class Heard:
         """The likelihood ratios ``(points,)``, zeros where they are unknown."""
         return self.likelihoods_db if len(self.likelihoods_db) else np.zeros(len(self.levels_dbfs))
 
-    def inside(self, words: tuple[Word, ...]) -> Heard:
+    def inside(self, words: tuple[Word, ...]) -> DetectorTrace:
         """What lies inside words."""
         told = within(words, np.arange(len(self.levels_dbfs)) * self.step_s)
         likelihoods = self.likelihoods_db[told] if len(self.likelihoods_db) else self.likelihoods_db
-        return Heard(self.levels_dbfs[told], likelihoods, self.step_s)
+        return DetectorTrace(self.levels_dbfs[told], likelihoods, self.step_s)
 
 
 def heard(
     samples: Samples, likelihood_db: Samples | None, sidechain_hz: float, *, rate_hz: float
-) -> Heard:
+) -> DetectorTrace:
     """What a gate hears of ``(n,)`` samples and of the likelihood ratio of speech in them, ``(n,)``
     where it is known."""
     levels, step_s = detector_levels_dbfs(samples, sidechain_hz, rate_hz=rate_hz)
     step = control_step(rate_hz)
     told = np.empty(0) if likelihood_db is None else likelihood_db[step - 1 :: step][: len(levels)]
-    return Heard(levels, told, step_s)
+    return DetectorTrace(levels, told, step_s)
 
 
-def talk_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
+def talk_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
     """:func:`heard` of the talk as it is here; worked out once."""
     talk, told, rate = take_set.talk, take_set.talk_likelihood_db, take_set.rate_hz
     return take_set.once(
@@ -100,7 +100,7 @@ def talk_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
     )
 
 
-def rest_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
+def rest_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
     """:func:`heard` of the room at rest as it is here; worked out once."""
     rest, told, rate = take_set.rest, take_set.rest_likelihood_db, take_set.rate_hz
     return take_set.once(
@@ -108,7 +108,7 @@ def rest_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
     )
 
 
-def room_heard(take_set: TakeSet, sidechain_hz: float) -> Heard:
+def room_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
     """:func:`heard` of the room in use as it is here, else at rest; worked out once."""
     in_use, told, rate = take_set.in_use, take_set.room_likelihood_db, take_set.rate_hz
     if in_use is None:
@@ -134,7 +134,7 @@ def detector_levels_dbfs(
     return levels, step / rate_hz
 
 
-def gains_of(hears: Heard, spec: GateSpec, *, rate_hz: float) -> Samples:
+def gains_of(hears: DetectorTrace, spec: GateSpec, *, rate_hz: float) -> Samples:
     """The gate's gain in dB at each control point, ``(points,)``; a switched-off gate leaves all at
     0."""
     gains = np.array(hears.levels_dbfs)
@@ -150,8 +150,8 @@ def gains_of(hears: Heard, spec: GateSpec, *, rate_hz: float) -> Samples:
 
 def count(
     spec: GateSpec,
-    talk: Heard,
-    room: Heard,
+    talk: DetectorTrace,
+    room: DetectorTrace,
     words: tuple[Word, ...],
     clicks_s: Samples,
     *,
@@ -196,7 +196,7 @@ def _is_cut(levels: Samples, gains: Samples, start_s: float, end_s: float, step_
     return bool(left < 10.0 ** (-_CUT_DB / 10.0) * float(power.sum()))
 
 
-def shares(hears: Heard, likely_db: float = 0.0) -> Samples:
+def shares(hears: DetectorTrace, likely_db: float = 0.0) -> Samples:
     """Share of time in each decibel of level from −100 to 0 dBFS, ``(100,)``; where ``likely_db``
     is asked, that of what reaches such a likelihood ratio."""
     levels = hears.levels_dbfs

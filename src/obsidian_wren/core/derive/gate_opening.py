@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.gate_evidence import HIGHEST_DBFS, LOWEST_DBFS, Heard
+from obsidian_wren.core.derive.gate_evidence import HIGHEST_DBFS, LOWEST_DBFS, DetectorTrace
 
 _LEVELS = np.arange(LOWEST_DBFS, HIGHEST_DBFS + 1.0)
 _LIKELY = np.unique(np.round(np.geomspace(0.05, 10.0, 56), 2))
@@ -41,7 +41,7 @@ class Opening:
 
 
 def opening_between(
-    speech: Heard, room: Heard, cut_weight: float, *, held_db: float | None = None
+    speech: DetectorTrace, room: DetectorTrace, cut_weight: float, *, held_db: float | None = None
 ) -> Opening:
     """The edges between speech inside words and the room.
 
@@ -64,7 +64,7 @@ def opening_between(
     )
 
 
-def likelihood_edge_db(speech: Heard, room: Heard) -> float:
+def likelihood_edge_db(speech: DetectorTrace, room: DetectorTrace) -> float:
     """Three times the likelihood ratio that one moment in a hundred of the room reaches, which a
     steady room never does; 0 where speech does not often reach it either."""
     if not len(room.likelihoods_db) or not len(speech.likelihoods_db):
@@ -76,11 +76,11 @@ def likelihood_edge_db(speech: Heard, room: Heard) -> float:
     return float(_LIKELY[place])
 
 
-def _reaching(hears: Heard, edge_db: float) -> float:
+def _reaching(hears: DetectorTrace, edge_db: float) -> float:
     return float(np.mean(hears.likelihoods_db >= edge_db)) if len(hears.likelihoods_db) else 0.0
 
 
-def _shut(hears: Heard, edge_db: float = 0.0) -> Samples:
+def _shut(hears: DetectorTrace, edge_db: float = 0.0) -> Samples:
     """The share of time that opens neither by each level from −100 to 0 dBFS nor by its likelihood
     ratio, ``(101,)``."""
     levels = np.clip(hears.levels_dbfs, _LEVELS[0], _LEVELS[-1] - 1e-6)

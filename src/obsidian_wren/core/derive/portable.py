@@ -11,29 +11,6 @@ from types import MappingProxyType
 
 from obsidian_wren.core.wording import worded
 
-# How a stage behaves, as against where it works: what comes over with a person.
-CHARACTER: Mapping[str, tuple[str, ...]] = MappingProxyType(
-    {
-        "gate": ("ratio", "attack_ms", "hold_ms", "release_ms"),
-        "deesser": ("ratio", "q"),
-        "leveller": ("speed_db_per_s",),
-        "compressor": ("ratio", "knee_db", "attack_ms", "release_ms"),
-        "colour": (
-            "drive_db",
-            "harmonics",
-            "echo_ms",
-            "echo",
-            "room_s",
-            "room",
-            "plate",
-            "ring_hz",
-            "ring",
-        ),
-        "limiter": ("release_ms",),
-    }
-)
-# Stages whose being on or off is a taste where a person held it.
-SWITCHED_BY_TASTE = ("lowpass", "deesser", "leveller", "compressor", "colour")
 # What is measured where the microphone stands, and why it does not travel.
 PLACE: Mapping[tuple[str, str], str] = MappingProxyType(
     {

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.numerals import UNKNOWN
 from obsidian_wren.core.wording import worded
 
@@ -37,17 +38,21 @@ class Taper:
         return (self.gains_db[-1] - self.gains_db[0]) / (self.positions[-1] - self.positions[0])
 
     def gain_db(self, position: float) -> float:
-        """Gain at a position: monotone cubic between learned ones (Fritsch & Carlson 1980),
+        """Gain in dB at a position: monotone cubic between learned ones (Fritsch & Carlson 1980),
         straight on beyond the ends."""
+        return float(self.gains_at(np.array([position]))[0])
+
+    def gains_at(self, positions: Samples) -> Samples:
+        """The same at many positions ``(n,)``, dB."""
         # Lazy: interpolation takes longer to load than the first page to show.
         from scipy.interpolate import PchipInterpolator
 
         x, y = np.array(self.positions), np.array(self.gains_db)
-        if position < x[0]:
-            return float(y[0] + (position - x[0]) * (y[1] - y[0]) / (x[1] - x[0]))
-        if position > x[-1]:
-            return float(y[-1] + (position - x[-1]) * (y[-1] - y[-2]) / (x[-1] - x[-2]))
-        return float(np.interp(position, x, y) if len(x) < 3 else PchipInterpolator(x, y)(position))
+        inside = np.clip(positions, x[0], x[-1])
+        between = np.interp(inside, x, y) if len(x) < 3 else PchipInterpolator(x, y)(inside)
+        below = np.minimum(positions - x[0], 0.0) * (y[1] - y[0]) / (x[1] - x[0])
+        above = np.maximum(positions - x[-1], 0.0) * (y[-1] - y[-2]) / (x[-1] - x[-2])
+        return np.asarray(between + below + above)
 
     def covers(self, position: float) -> bool:
         """Whether a position lies between learned ones."""
@@ -60,8 +65,7 @@ class Taper:
         """
         grid = np.linspace(low, high, 2001)
         wanted = self.gain_db(start) + change_db
-        gains = np.array([self.gain_db(float(p)) for p in grid])
-        return float(grid[np.abs(gains - wanted).argmin()])
+        return float(grid[np.abs(self.gains_at(grid) - wanted).argmin()])
 
 
 def spoken(position: float | None, unit: str, step: float | None = None) -> str:

@@ -5,12 +5,27 @@ Source: by definition; eight are followed at a time, since one alone waits for t
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from obsidian_wren.core.kernel import kernel
+
+
+class BetweenBound(NamedTuple):
+    """What bounds the values that interpolators of so many ``taps`` give between samples.
+
+    None is higher than ``amount`` times the highest sample under the taps; nor than ``share`` times
+    that and ``bend`` times the highest second difference of these samples; nor than ``energy``
+    times the root of the sum of their squares.
+    """
+
+    amount: float
+    share: float
+    bend: float
+    energy: float
+    taps: int
 
 
 @kernel(fastmath={"nnan", "nsz"})

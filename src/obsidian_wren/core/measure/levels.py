@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import NamedTuple
 
 import numpy as np
 
@@ -23,7 +22,7 @@ from obsidian_wren.core.decibels import (
     rms_level_dbfs,
 )
 from obsidian_wren.core.kernel import SHORT_SAMPLES, is_compiler_loaded, kernel
-from obsidian_wren.core.measure.highest import highest
+from obsidian_wren.core.measure.highest import BetweenBound, highest
 
 FRAME_S = 0.010
 TRUE_PEAK_OVERSAMPLING = 8
@@ -151,21 +150,6 @@ def interpolate(padded: Samples, row: Samples, value: Samples) -> None:
         at_c, at_d = padded[tap + 2 : tap + 2 + n], padded[tap + 3 : tap + 3 + n]
         for i in range(n):
             value[i] += at_a[i] * a + at_b[i] * b + at_c[i] * c + at_d[i] * d
-
-
-class BetweenBound(NamedTuple):
-    """What bounds the values that interpolators of so many ``taps`` give between samples.
-
-    None is higher than ``amount`` times the highest sample under the taps; nor than ``share`` times
-    that and ``bend`` times the highest second difference of these samples; nor than ``energy``
-    times the root of the sum of their squares.
-    """
-
-    amount: float
-    share: float
-    bend: float
-    energy: float
-    taps: int
 
 
 def between_bound(phases: Samples) -> BetweenBound:

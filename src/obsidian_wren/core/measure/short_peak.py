@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.measure.levels import BetweenBound
+from obsidian_wren.core.measure.highest import BetweenBound
 
 _CHUNK = 256
 # Chunks that are interpolated at once: the first ones bound most of the others away.

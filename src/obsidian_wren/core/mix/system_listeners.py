@@ -17,7 +17,7 @@ _FULL_PERCENT = 99.5
 
 
 @dataclass(frozen=True)
-class Recording:
+class ProgramRecording:
     """A program that records: its name, its own volume in percent and mute at the sound server."""
 
     program: str
@@ -31,7 +31,7 @@ def hears(source: str | None, *, raw: str | None) -> Literal["raw", "other"]:
 
 
 def audit_feed(
-    recordings: Sequence[Recording], *, feed: str, trouble: str | None
+    recordings: Sequence[ProgramRecording], *, feed: str, trouble: str | None
 ) -> tuple[Verdict, ...]:
     """What is said of a feed by those who record it; ``trouble`` is why the feed is not there."""
     if trouble is not None:
@@ -90,7 +90,7 @@ def audit_output(output: str | None) -> tuple[Verdict, ...]:
     return (Verdict("plays", "good", worded("Plays to {output}", output=output)),)
 
 
-def left_to_move(recordings: Sequence[Recording]) -> tuple[str, ...]:
+def left_to_move(recordings: Sequence[ProgramRecording]) -> tuple[str, ...]:
     """What a person has to do about programs that record the microphone itself."""
     return tuple(
         worded("Move {name} to a feed: it records the raw microphone.", name=name)

@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples, power_db
-from obsidian_wren.core.prove.change import Change
+from obsidian_wren.core.prove.change import SoundingChange
 from obsidian_wren.core.prove.sounding import VOICE_HZ
 
 Code = Literal[
@@ -77,7 +77,9 @@ class Model:
     log_weights: Samples | None = None
 
 
-def models(change: Change, *, distance_m: float | None, direct_over_room_db: float) -> list[Model]:
+def models(
+    change: SoundingChange, *, distance_m: float | None, direct_over_room_db: float
+) -> list[Model]:
     """Every cause that one change is looked at for. ``distance_m``: what was known of the distance
     then, in metres."""
     octaves_voice, octaves_noise = np.log2(VOICE_HZ), np.log2(change.noise_hz)
@@ -126,7 +128,7 @@ def models(change: Change, *, distance_m: float | None, direct_over_room_db: flo
     ]
 
 
-def _gain(change: Change, both: Samples, log_prior: float) -> Model:
+def _gain(change: SoundingChange, both: Samples, log_prior: float) -> Model:
     """Voice and room together; what the converter adds behind the gain stays as it was.
 
     How much of the floor that is, at the frequency where it is most, nobody knows before."""
@@ -147,12 +149,12 @@ def _gain(change: Change, both: Samples, log_prior: float) -> Model:
     )
 
 
-def _fell(change: Change) -> bool:
+def _fell(change: SoundingChange) -> bool:
     """Whether the noise fell: a processor takes it away."""
     return float(np.median(change.db[change.noise])) < -_FELL_DB
 
 
-def _noises(change: Change, usual: float) -> list[Model]:
+def _noises(change: SoundingChange, usual: float) -> list[Model]:
     """A noise more or less in the room: over all bands, or under or over a frequency."""
     octaves = np.log2(change.noise_hz)
     whole = _NOISE_DB**2 * _near(octaves, _NOISE_OCTAVES)
@@ -178,7 +180,9 @@ def proximity_db(distance_m: Samples) -> Samples:
     return np.asarray(10.0 * np.log10(1.0 + gradient**2))
 
 
-def _distance(change: Change, distance_m: float | None, direct_over_room_db: float) -> Model:
+def _distance(
+    change: SoundingChange, distance_m: float | None, direct_over_room_db: float
+) -> Model:
     """From every distance that it may have been to every one that it may be."""
     centre, spread = (_USUAL_M, _USUAL_SPREAD) if distance_m is None else (distance_m, _SAID_SPREAD)
     steps = np.linspace(-2.0, 2.0, _THEN_STEPS)
@@ -210,7 +214,7 @@ def _distance(change: Change, distance_m: float | None, direct_over_room_db: flo
     )
 
 
-def _angle(change: Change) -> Model:
+def _angle(change: SoundingChange) -> Model:
     """Turned away (the direct sound falls) or back to the axis."""
     means = np.zeros((len(_ANGLES_DB), len(change.db)))
     means[:, change.voice] = _ANGLES_DB[:, None]
@@ -227,7 +231,7 @@ def _angle(change: Change) -> Model:
     )
 
 
-def _unsure(change: Change, share: float) -> Samples:
+def _unsure(change: SoundingChange, share: float) -> Samples:
     """What is not known of a move: how the room answers, and how far a mouth is a point."""
     moved = float(np.median(change.db[change.voice]))
     unsure = np.zeros(len(change.db))

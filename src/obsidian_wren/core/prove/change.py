@@ -37,7 +37,7 @@ _GRID_APART = 0.002
 
 
 @dataclass(frozen=True)
-class Change:
+class SoundingChange:
     """The differences ``(n,)`` in dB, now minus then, and their covariance ``(n, n)`` where nothing
     has changed: voice bands, noise bands, then one each for the late share, the hum, the pauses
     over the room and the range. ``same_sound``: the sentence is the very same sound, played
@@ -94,7 +94,7 @@ class Change:
         return self.late + 3
 
 
-def compare(then: Sounding, now: Sounding) -> Change:
+def compare(then: Sounding, now: Sounding) -> SoundingChange:
     """What differs between two soundings, and what would differ anyway."""
     shared = [hz for hz in then.noise_hz if hz in set(now.noise_hz)]
     old, new = ([list(one.noise_hz).index(hz) for hz in shared] for one in (then, now))
@@ -120,7 +120,7 @@ def compare(then: Sounding, now: Sounding) -> Change:
     cov[size - 2, size - 2] = _PAUSES_DB**2
     db[size - 1] = now.range_db - then.range_db
     cov[size - 1, size - 1] = (0.3 if same else 1.0) * _RANGE_DB**2
-    return Change(then, now, noise_hz, db, cov, same)
+    return SoundingChange(then, now, noise_hz, db, cov, same)
 
 
 def _voice_error_db(then: Sounding, now: Sounding, *, same: bool) -> Samples:

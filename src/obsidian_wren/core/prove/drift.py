@@ -13,8 +13,8 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.prove.causes import Code, models
-from obsidian_wren.core.prove.change import Change, compare
-from obsidian_wren.core.prove.explaining import Explanation, Part, explain
+from obsidian_wren.core.prove.change import SoundingChange, compare
+from obsidian_wren.core.prove.explaining import CauseEffect, Explanation, explain
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding
 
 # So much more likely than nothing (natural logarithm) that it is said.
@@ -30,7 +30,7 @@ _LOST_DB = -40.0
 
 
 @dataclass(frozen=True)
-class Cause:
+class DriftCause:
     """One cause of a change: the share of it that it explains (0 to 1), and its number now with
     its standard error; ``then`` where it had one before. Unit of all three: ``unit``."""
 
@@ -48,8 +48,8 @@ class Drift:
     ``explained_db`` ``(n,)``: what the causes together do to it."""
 
     drifted: bool
-    causes: tuple[Cause, ...]
-    change: Change
+    causes: tuple[DriftCause, ...]
+    change: SoundingChange
     explained_db: Samples
 
 
@@ -74,18 +74,18 @@ def find_drift(
     causes = _shared(change, found)
     if silenced:
         causes = [
-            Cause("processing", 1.0, None, None, None, ""),
+            DriftCause("processing", 1.0, None, None, None, ""),
             *(replace(cause, share=0.0) for cause in causes),
         ]
     causes = [_by_its_name(change, cause) for cause in causes]
     left = _left_over(change, found)
     if left > _UNEXPLAINED and not silenced:
-        causes.append(Cause("unexplained", left, None, None, None, ""))
+        causes.append(DriftCause("unexplained", left, None, None, None, ""))
     causes.sort(key=lambda cause: -cause.share)
     return Drift(bool(causes), tuple(causes), change, _explained(change, found))
 
 
-def _without_noise(change: Change) -> Change:
+def _without_noise(change: SoundingChange) -> SoundingChange:
     """The change with everything unknown that a gate hides."""
     covariance = change.covariance.copy()
     for at in (
@@ -100,7 +100,7 @@ def _without_noise(change: Change) -> Change:
     return replace(change, db=db, covariance=covariance)
 
 
-def _weights(change: Change) -> Samples:
+def _weights(change: SoundingChange) -> Samples:
     """What each band counts: voice and noise alike, only what is known."""
     weights = np.zeros(len(change.db))
     weights[change.voice] = 1.0 / len(VOICE_HZ)
@@ -110,7 +110,7 @@ def _weights(change: Change) -> Samples:
     return np.where(change.known, weights, 0.0)
 
 
-def _shared(change: Change, found: Explanation) -> list[Cause]:
+def _shared(change: SoundingChange, found: Explanation) -> list[DriftCause]:
     if not found.parts:
         return []
     weights = _weights(change)
@@ -123,23 +123,25 @@ def _shared(change: Change, found: Explanation) -> list[Cause]:
     ]
 
 
-def _beyond(change: Change, weights: Samples, explained: Samples) -> float:
+def _beyond(change: SoundingChange, weights: Samples, explained: Samples) -> float:
     """What is left of a change, beyond what would differ anyway."""
     left = (change.db - explained) ** 2 - np.diag(change.covariance)
     return max(0.0, float(np.sum(weights * left)))
 
 
-def _numbered(part: Part, share: float) -> Cause:
+def _numbered(part: CauseEffect, share: float) -> DriftCause:
     if part.code == "distance" and part.value is not None and part.error is not None:
         then, now = 100.0 * part.value
         # How far it was then is not known better than how far it is now: what is sure is the ratio.
-        return Cause("distance", share, float(now), float(100.0 * part.error[1]), float(then), "cm")
+        return DriftCause(
+            "distance", share, float(now), float(100.0 * part.error[1]), float(then), "cm"
+        )
     value = None if part.value is None else float(part.value[0])
     error = None if part.error is None else float(part.error[0])
-    return Cause(part.code, share, value, error, None, "dB")
+    return DriftCause(part.code, share, value, error, None, "dB")
 
 
-def _by_its_name(change: Change, cause: Cause) -> Cause:
+def _by_its_name(change: SoundingChange, cause: DriftCause) -> DriftCause:
     """Gain that was turned after the converter, or by a pad before it."""
     if cause.code != "gain" or cause.estimate is None:
         return cause
@@ -153,11 +155,11 @@ def _by_its_name(change: Change, cause: Cause) -> Cause:
     return cause
 
 
-def _explained(change: Change, found: Explanation) -> Samples:
+def _explained(change: SoundingChange, found: Explanation) -> Samples:
     return np.asarray(sum((part.adds_db for part in found.parts), np.zeros(len(change.db))))
 
 
-def _left_over(change: Change, found: Explanation) -> float:
+def _left_over(change: SoundingChange, found: Explanation) -> float:
     """The share that no cause explains; 0 where it is no more than an unchanged rig would do."""
     explained = _explained(change, found)
     left = change.db - explained

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.prove.drift import Cause, Drift
+from obsidian_wren.core.prove.drift import Drift, DriftCause
 from obsidian_wren.core.wording import worded
 
 _KEEP = worded("or keep it and recalculate what stands on it")
@@ -17,7 +17,7 @@ _LOW_HZ, _HIGH_HZ = 500.0, 2000.0
 
 
 @dataclass(frozen=True)
-class Said:
+class DriftSentence:
     """What was found, and what to do."""
 
     sentence: str
@@ -25,8 +25,12 @@ class Said:
 
 
 def say(
-    cause: Cause, drift: Drift, *, distance_known: bool = False, cardioid_deg: float | None = None
-) -> Said:
+    cause: DriftCause,
+    drift: Drift,
+    *,
+    distance_known: bool = False,
+    cardioid_deg: float | None = None,
+) -> DriftSentence:
     """The sentence and the action of a cause. ``cardioid_deg``: how far off its axis a cardioid
     stood then, in degrees; None for another pattern, or where nobody said."""
     if cause.code == "distance":
@@ -132,11 +136,11 @@ def say(
         ),
     }
     if cause.code in found:
-        return Said(*found[cause.code])
+        return DriftSentence(*found[cause.code])
     return _WITHOUT_NUMBER[cause.code]
 
 
-def _distance(cause: Cause, *, known: bool) -> Said:
+def _distance(cause: DriftCause, *, known: bool) -> DriftSentence:
     now, then = cause.estimate or 0.0, cause.then or 1.0
     farther = now > then
     error = worded("± {max:.0f} cm", max=max(cause.error or 0.0, 1.0))
@@ -164,7 +168,7 @@ def _distance(cause: Cause, *, known: bool) -> Said:
         back = (
             worded("Go closer to where you sat") if farther else worded("Go back to where you sat")
         )
-    return Said(sentence, worded("{back}, {keep}.", back=back, keep=_KEEP))
+    return DriftSentence(sentence, worded("{back}, {keep}.", back=back, keep=_KEEP))
 
 
 def turned_to_deg(then_deg: float, change_db: float) -> float:
@@ -174,7 +178,7 @@ def turned_to_deg(then_deg: float, change_db: float) -> float:
     return float(np.degrees(np.arccos(np.clip(2.0 * gain - 1.0, -1.0, 1.0))))
 
 
-def _angle(cause: Cause, then_deg: float | None) -> Said:
+def _angle(cause: DriftCause, then_deg: float | None) -> DriftSentence:
     change, error = cause.estimate or 0.0, cause.error or 0.1
     more = change > 0.0
     sentence = (
@@ -203,10 +207,10 @@ def _angle(cause: Cause, then_deg: float | None) -> Said:
             within=within,
         )
     back = worded("Turn it away as before") if more else worded("Turn it back to your mouth")
-    return Said(f"{sentence}.", worded("{back}, {keep}.", back=back, keep=_KEEP))
+    return DriftSentence(f"{sentence}.", worded("{back}, {keep}.", back=back, keep=_KEEP))
 
 
-def _noise(drift: Drift, *, more: bool) -> Said:
+def _noise(drift: Drift, *, more: bool) -> DriftSentence:
     change = drift.change
     moved = change.db[change.noise]
     power = np.abs(moved)
@@ -220,14 +224,14 @@ def _noise(drift: Drift, *, more: bool) -> Said:
         else worded("as of a fan, a computer or an open window")
     )
     if not more:
-        return Said(
+        return DriftSentence(
             worded(
                 "The room is quieter, by {size:.1f} dB(A): something that ran then is off.",
                 size=abs(size),
             ),
             worded("Nothing to put back. Recalculate what stands on the noise floor."),
         )
-    return Said(
+    return DriftSentence(
         worded(
             "The room is louder, by {size:.1f} dB(A), {like}; your voice is not.",
             size=abs(size),
@@ -250,14 +254,14 @@ def _down(more: bool) -> str:
 
 
 _WITHOUT_NUMBER = {
-    "processing": Said(
+    "processing": DriftSentence(
         worded(
             "Something takes the noise away before it gets here: the computer's enhancements, or"
             " noise removal of the device, are on."
         ),
         worded("Switch them off, then check again."),
     ),
-    "microphone": Said(
+    "microphone": DriftSentence(
         worded(
             "Voice and room sound different alike: this is another microphone, channel or pattern."
         ),
@@ -266,7 +270,7 @@ _WITHOUT_NUMBER = {
             " again."
         ),
     ),
-    "unexplained": Said(
+    "unexplained": DriftSentence(
         worded("A part of the change has no cause that can be told from two takes."),
         worded("Record the takes again, then recalculate."),
     ),

@@ -17,7 +17,7 @@ import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.prove.causes import Code, Model
-from obsidian_wren.core.prove.change import Change
+from obsidian_wren.core.prove.change import SoundingChange
 
 _MOST_CAUSES, _MOST_GRIDS = 3, 2
 # Two things seldom happen between two checks, three hardly ever (natural logarithm).
@@ -26,7 +26,7 @@ _TAKES_DB, _NEARLY_AS_GOOD = 3.0, 12.0
 
 
 @dataclass(frozen=True)
-class Part:
+class CauseEffect:
     """One cause in an explanation: what it adds ``(n,)`` in dB, and its number with its standard
     deviation where it has one (of ``values``, column by column)."""
 
@@ -40,11 +40,11 @@ class Part:
 class Explanation:
     """The set of causes with the highest evidence; ``log_odds`` against nothing having changed."""
 
-    parts: tuple[Part, ...]
+    parts: tuple[CauseEffect, ...]
     log_odds: float
 
 
-def explain(change: Change, candidates: list[Model]) -> Explanation:
+def explain(change: SoundingChange, candidates: list[Model]) -> Explanation:
     """The best of all sets of up to three causes, none of them included."""
     evidence: dict[tuple[int, ...], float] = {}
     for count in range(_MOST_CAUSES + 1):
@@ -64,7 +64,7 @@ def explain(change: Change, candidates: list[Model]) -> Explanation:
     return Explanation((), 0.0)
 
 
-def _is_possible(change: Change, part: Part) -> bool:
+def _is_possible(change: SoundingChange, part: CauseEffect) -> bool:
     """A processor takes noise away."""
     return part.code != "processing" or float(np.mean(part.adds_db[change.noise])) < -_TAKES_DB
 
@@ -77,14 +77,14 @@ def _worth(chosen: tuple[int, ...], evidence: dict[tuple[int, ...], float]) -> b
     )
 
 
-def _split(change: Change, chosen: list[Model]) -> tuple[Samples, list[Model]]:
+def _split(change: SoundingChange, chosen: list[Model]) -> tuple[Samples, list[Model]]:
     covariance = change.covariance.copy()
     for model in chosen:
         covariance += model.covariance
     return covariance, [model for model in chosen if model.means is not None]
 
 
-def _evidence(change: Change, chosen: list[Model]) -> float:
+def _evidence(change: SoundingChange, chosen: list[Model]) -> float:
     covariance, gridded = _split(change, chosen)
     lower = scipy.linalg.cholesky(covariance, lower=True)
     base = sum(model.log_prior for model in chosen) - float(np.sum(np.log(np.diag(lower))))
@@ -119,7 +119,7 @@ def _misfits(lower: Samples, white: Samples, gridded: list[Model]) -> tuple[Samp
     return both, weights[0][:, None] + weights[1][None, :]
 
 
-def _parts(change: Change, chosen: list[Model]) -> tuple[Part, ...]:
+def _parts(change: SoundingChange, chosen: list[Model]) -> tuple[CauseEffect, ...]:
     if not chosen:
         return ()
     covariance, gridded = _split(change, chosen)
@@ -142,13 +142,13 @@ def _parts(change: Change, chosen: list[Model]) -> tuple[Part, ...]:
         adds = model.covariance @ weights
         if model.code in means and model.code != "gain":
             mean, value, error = means[model.code]
-            parts.append(Part(model.code, mean + adds, value, error))
+            parts.append(CauseEffect(model.code, mean + adds, value, error))
             continue
         # The level that it adds to everything alike, and how sure that is.
         size = _size(change, model, covariance, adds)
         if model.code in means:
             adds = adds + means[model.code][0]
-        parts.append(Part(model.code, adds, *size))
+        parts.append(CauseEffect(model.code, adds, *size))
     return tuple(parts)
 
 
@@ -161,7 +161,7 @@ def _averaged(model: Model, share: Samples) -> tuple[Samples, Samples, Samples]:
 
 
 def _size(
-    change: Change, model: Model, covariance: Samples, adds: Samples
+    change: SoundingChange, model: Model, covariance: Samples, adds: Samples
 ) -> tuple[Samples, Samples]:
     at = {"hum": change.hum, "reverb": change.late}.get(model.code)
     where = np.zeros(len(adds))

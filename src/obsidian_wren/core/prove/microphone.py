@@ -22,7 +22,7 @@ _HISS_FROM_HZ = 5000.0
 
 
 @dataclass(frozen=True)
-class Microphone:
+class PolarMicrophone:
     """One microphone before a voice, dB.
 
     ``noise_db``: the noise floor, A-weighted, against the voice (−42: 42 dB under it); ``hiss_db``
@@ -42,14 +42,14 @@ class Microphone:
     flat_tops: int
 
 
-def heard_through(quiet: Samples, talk: Samples, reading: TalkReading) -> Microphone:
+def heard_through(quiet: Samples, talk: Samples, reading: TalkReading) -> PolarMicrophone:
     """A microphone by a room ``(n,)`` and a talk ``(m,)`` at the talk's rate, with the reading of
     the talk; levels in dB."""
     sounding = heard_for_checks(quiet, talk, reading)
     plosives = find_plosives(talk, rate_hz=reading.rate_hz)
     sibilants = find_sibilants(talk, rate_hz=reading.rate_hz)
     top = 0.0 if sounding.flat_level_dbfs is None else sounding.flat_level_dbfs
-    return Microphone(
+    return PolarMicrophone(
         sounding=sounding,
         noise_db=sounding.floor_dbfs_a - sounding.active_level_dbfs,
         hiss_db=_hiss_dbfs_a(sounding) - sounding.active_level_dbfs,

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.prove.change import Change
+from obsidian_wren.core.prove.change import SoundingChange
 from obsidian_wren.core.prove.sounding import Sounding
 
 # Two sigma of what happens anyway.
@@ -37,7 +37,7 @@ class Moved:
         return self.spread is not None and abs(self.now - self.then) > self.spread
 
 
-def readings_of(change: Change) -> tuple[Moved, ...]:
+def readings_of(change: SoundingChange) -> tuple[Moved, ...]:
     """Every reading that a check compares."""
     then, now = change.then, change.now
     level = _SIGMAS * float(np.sqrt(change.covariance[0, 1]))
@@ -61,7 +61,7 @@ def readings_of(change: Change) -> tuple[Moved, ...]:
     )
 
 
-def _between_words(change: Change) -> tuple[Moved, ...]:
+def _between_words(change: SoundingChange) -> tuple[Moved, ...]:
     """The room in use; nothing where a calibration was kept without it."""
     then, now = change.then.between_dbfs, change.now.between_dbfs
     if then is None or now is None:
@@ -74,18 +74,18 @@ def _snr_db(sounding: Sounding) -> float:
     return sounding.active_level_dbfs - sounding.floor_dbfs
 
 
-def _tone(change: Change) -> tuple[np.ndarray, np.ndarray]:
+def _tone(change: SoundingChange) -> tuple[np.ndarray, np.ndarray]:
     known = change.known[change.voice]
     moved = change.db[change.voice][known]
     return moved - np.median(moved), known
 
 
-def _tone_db(change: Change) -> float:
+def _tone_db(change: SoundingChange) -> float:
     """How far the third octaves of the voice moved against each other, dB rms."""
     moved, _ = _tone(change)
     return float(np.sqrt(np.mean(moved**2)))
 
 
-def _tone_spread_db(change: Change) -> float:
+def _tone_spread_db(change: SoundingChange) -> float:
     _, known = _tone(change)
     return float(_SIGMAS * np.sqrt(np.mean(np.diag(change.covariance)[change.voice][known])))

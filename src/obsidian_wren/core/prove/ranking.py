@@ -15,7 +15,7 @@ from typing import Literal
 
 import numpy as np
 
-from obsidian_wren.core.prove.microphone import Microphone
+from obsidian_wren.core.prove.microphone import PolarMicrophone
 from obsidian_wren.core.prove.relative import Relative
 
 Code = Literal["noise", "hiss", "room", "plosives", "sibilance", "clipping", "tone", "low_end"]
@@ -53,7 +53,7 @@ class Ranking:
     differences: tuple[Difference, ...]
 
 
-def rank(first: Microphone, second: Microphone, relative: Relative) -> Ranking:
+def rank(first: PolarMicrophone, second: PolarMicrophone, relative: Relative) -> Ranking:
     """Weigh two microphones, dB."""
     found = [
         _counted("noise", first.noise_db, second.noise_db, quiet=_QUIET_DB, weight=1.0),
@@ -100,7 +100,7 @@ def _counted(
     return Difference(code, first, second, "dB", weighs)
 
 
-def _hiss(first: Microphone, second: Microphone) -> Difference | None:
+def _hiss(first: PolarMicrophone, second: PolarMicrophone) -> Difference | None:
     """Hiss counts as a part of the noise only; alone it is told, not weighed."""
     if abs(first.hiss_db - second.hiss_db) < _LEAST["hiss"]:
         return None

@@ -22,29 +22,29 @@ _AT_ONE_PLACE_CM = 1.0
 
 
 @dataclass(frozen=True)
-class Found:
+class RankingSentence:
     """A title and a sentence."""
 
     title: str
     sentence: str
 
 
-def choice(ranking: Ranking, *, first: str, second: str) -> Found:
+def choice(ranking: Ranking, *, first: str, second: str) -> RankingSentence:
     """Which to take, and what decides."""
     if ranking.better is None:
-        return Found(worded("Either serves"), _TIE)
+        return RankingSentence(worded("Either serves"), _TIE)
     better = second if ranking.better == "second" else first
     sign = 1.0 if ranking.better == "second" else -1.0
     decides = [one for one in ranking.differences if one.weighs_db * sign >= _MATTERS_DB]
     said = " ".join(difference(one, first=first, second=second).sentence for one in decides[:2])
-    return Found(worded("Take {better}", better=better), said)
+    return RankingSentence(worded("Take {better}", better=better), said)
 
 
-def difference(one: Difference, *, first: str, second: str) -> Found:
+def difference(one: Difference, *, first: str, second: str) -> RankingSentence:
     """One difference, from the side of the one that is better in it."""
     if one.code == "tone":
         more, at = (one.second or 0.0) > 0.0, frequency(one.hz or 0.0)
-        return Found(
+        return RankingSentence(
             (
                 worded("{second} is louder around {hz}", second=second, hz=at)
                 if more
@@ -58,7 +58,7 @@ def difference(one: Difference, *, first: str, second: str) -> Found:
         )
     if one.code == "low_end":
         more = (one.second or 0.0) > 0.0
-        return Found(
+        return RankingSentence(
             (
                 worded("{second} has more low end", second=second)
                 if more
@@ -71,13 +71,13 @@ def difference(one: Difference, *, first: str, second: str) -> Found:
         )
     if one.code == "clipping":
         worse = first if one.weighs_db > 0.0 else second
-        return Found(
+        return RankingSentence(
             worded("{worse} clips", worse=worse),
             worded(
                 "{worse} clips in this sentence. Lower its gain, then compare again.", worse=worse
             ),
         )
-    return Found(_TITLES[one.code], _compared(one, first, second))
+    return RankingSentence(_TITLES[one.code], _compared(one, first, second))
 
 
 _TITLES = {
@@ -147,13 +147,13 @@ def in_time(
     inverted: bool | None,
     rate_hz: float,
     second: str,
-) -> Found | None:
+) -> RankingSentence | None:
     """Delay in samples and polarity between both, None where they were not recorded at once.
     ``rate_hz``: their rate in Hz."""
     if not at_once:
         return None
     if delay_samples is None:
-        return Found(
+        return RankingSentence(
             worded("Delay and polarity unknown"),
             worded(
                 "The two sounds do not agree in time, so neither delay nor polarity is known."
@@ -183,4 +183,4 @@ def in_time(
         )
     if inverted:
         place += worded(" Mixed together the two cancel: invert one.")
-    return Found(title, place)
+    return RankingSentence(title, place)

@@ -27,7 +27,7 @@ from obsidian_wren.devices.sound_server.connection import (
 )
 from obsidian_wren.devices.sound_server.described import PREFIX
 from obsidian_wren.devices.sound_server.feed import PipeFeed
-from obsidian_wren.devices.sound_server.microphone import Microphone
+from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.devices.sound_server.output import SystemOutput
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import (
@@ -95,7 +95,7 @@ class SoundServer:
         rate_hz: int | None = None,
         block_s: float = 0.01,
         patience_s: float | None = None,
-    ) -> Microphone:
+    ) -> ServerMicrophone:
         """Read a microphone or a monitor, all its channels, at its own rate or as the server
         converts it. Raises SourceGone."""
         with connected() as pulse:
@@ -106,7 +106,7 @@ class SoundServer:
                     "There is no microphone “{name}” now. Plug it in, then try again.", name=name
                 )
             )
-        return Microphone(
+        return ServerMicrophone(
             name,
             rate_hz=rate_hz or found.rate_hz,
             channels=found.channel_count,

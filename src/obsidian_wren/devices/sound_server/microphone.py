@@ -23,7 +23,7 @@ _START_S = 5.0
 _KEPT_S = 1.0
 
 
-class Microphone:
+class ServerMicrophone:
     """Reads one source of the sound server; it is not moved to another one when that goes.
 
     Whoever reads serves the library as well: a thread of its own between the server and a reader

@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy import select
 
 from obsidian_wren.core.chain.filters import EqualizerBand
-from obsidian_wren.core.chain.kinds import kind_of
+from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
@@ -70,7 +70,7 @@ def chain_specs(ctx: RigContext, *, off: Sequence[str] = ()) -> tuple[StageSpec,
 def tone_specs(ctx: RigContext) -> tuple[StageSpec, ...] | None:
     """High-pass, equalizer and low-pass: what corrects the tone. None before a fit."""
     specs = derived_specs(ctx)
-    keys = [key for key in order_of(ctx.rig) if key in ("highpass", "equalizer", "lowpass")]
+    keys = [key for key in order_of(ctx.rig) if key in KINDS and KINDS[key].shapes_tone]
     return tuple(specs[key] for key in keys) if specs.keys() >= set(keys) else None
 
 

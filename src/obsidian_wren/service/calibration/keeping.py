@@ -10,6 +10,7 @@ import numpy as np
 from sqlalchemy import delete, select
 
 from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.chain_plan import ChainPlan
 from obsidian_wren.core.derive.gate_evidence import GateEvidence
@@ -77,9 +78,7 @@ def keep_answers(
     # Evidence is shown of the first stage of each kind.
     by_kind = {stage.kind: stage for stage in plan.stages if stage.key == stage.kind}
     body: dict[str, Any] = {
-        kind: _evidence(by_kind[kind])
-        for kind in ("hum", "clicks", "deplosive", "noise_reduction", "ring_reduction", "gate")
-        if kind in by_kind
+        kind: _evidence(stage) for kind, stage in by_kind.items() if KINDS[kind].node == "cleaning"
     }
     body |= {
         "words": len(take_set.words),
@@ -98,7 +97,11 @@ def keep_answers(
         _keep_untold(ctx, by_kind["equalizer"])
     voice = ctx.takes.voice
     assert voice is not None
-    steady = {kind: _evidence(by_kind[kind]) for kind in ("leveller", "compressor", "colour")}
+    steady = {
+        kind: _evidence(stage)
+        for kind, stage in by_kind.items()
+        if KINDS[kind].steadies and stage.evidence is not None
+    }
     chain = VoiceChain(plan.specs(), take_set.rate_hz)
     delivery = {
         **_delivery(take_set, plan.landing),

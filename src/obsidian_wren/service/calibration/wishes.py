@@ -3,7 +3,14 @@
 from __future__ import annotations
 
 from obsidian_wren.formats.outside import RowId
-from obsidian_wren.formats.wishes import AimsBody, BandValue, TargetKind, TasteBody, Wish, Wishes
+from obsidian_wren.formats.wishes import (
+    AimsBody,
+    BandValue,
+    TargetKind,
+    TasteBody,
+    Wish,
+    WishFields,
+)
 
 __all__ = ["AimsBody", "BandValue", "TargetBody", "TasteBody", "WishesBody"]
 
@@ -15,7 +22,7 @@ class TargetBody(Wish):
     id: RowId | None = None
 
 
-class WishesBody(Wishes):
+class WishesBody(WishFields):
     """What a person wants of the treated voice; what is left out is as usual."""
 
     target: TargetBody | None = None

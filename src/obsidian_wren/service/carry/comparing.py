@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
-from obsidian_wren.core.chain.kinds import kind_of
+from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.decibels import Samples, power_db
@@ -27,7 +27,6 @@ from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.workshop import Workshop
 
-_TONE = ("highpass", "equalizer", "lowpass")
 _IMPULSE = 1 << 15
 _TODAY = 0
 _LEAST = 1e-6
@@ -145,7 +144,7 @@ def _tone_db(file: CalibrationFile, rate_hz: int) -> Samples:
     specs = [
         spec
         for stage, spec in zip(file.chain, chain_spec(file), strict=True)
-        if stage.kind in _TONE
+        if KINDS[stage.kind].shapes_tone
     ]
     impulse = np.zeros(_IMPULSE)
     impulse[0] = 1.0

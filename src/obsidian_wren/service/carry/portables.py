@@ -8,7 +8,6 @@ from pydantic import ValidationError
 
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import is_further
-from obsidian_wren.core.derive.portable import CHARACTER, SWITCHED_BY_TASTE
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import (
     BadCalibration,
@@ -71,7 +70,7 @@ def portable_of(file: CalibrationFile) -> Portable:
 def _character(file: CalibrationFile) -> dict[str, dict[str, float]]:
     found: dict[str, dict[str, float]] = {}
     for key, stage in keyed_stages(file).items():
-        names = CHARACTER.get(stage.kind, ())
+        names = kind_of(key).character
         values = {
             name: setting.value
             for name, setting in stage.settings.items()
@@ -86,7 +85,7 @@ def _switches(file: CalibrationFile) -> dict[str, bool]:
     return {
         key: stage.on
         for key, stage in keyed_stages(file).items()
-        if stage.pinned and stage.kind in SWITCHED_BY_TASTE
+        if stage.pinned and kind_of(key).by_taste
     }
 
 

@@ -18,7 +18,7 @@ _MARGIN_S = 1.0
 
 
 @dataclass(frozen=True)
-class Heard:
+class HeardMarker:
     """What one listener heard of a marker: from the instant it was sent, at its rate, and what
     came back from it; what was sent to it in the last seconds at the run's rate, beside what it
     heard, both from ``before_s`` before the marker on. ``began_s`` is when that was sent, by the
@@ -43,7 +43,7 @@ class MarkerInFlight:
     treated: Samples
     feeds: dict[str, Samples]
     rate_hz: int
-    done: Callable[[dict[str, Heard]], None]
+    done: Callable[[dict[str, HeardMarker]], None]
     at: int = 0
     began_s: float = 0.0
     starts: dict[str, tuple[int, int, int]] = field(default_factory=dict)
@@ -55,7 +55,7 @@ class MarkerInFlight:
         level_dbfs: float,
         feed_lufs: Mapping[str, float],
         rate_hz: int,
-        done: Callable[[dict[str, Heard]], None],
+        done: Callable[[dict[str, HeardMarker]], None],
     ) -> MarkerInFlight:
         """Every code: raw and treated at a level, each feed's own 24 dB under its loudness."""
         feeds = {
@@ -103,7 +103,7 @@ class MarkerInFlight:
         """Whether whatever is still called live has arrived by now."""
         return self.at >= round((MARKER_S + _MARKER_TAIL_S) * self.rate_hz)
 
-    def heard_by(self, seats: Sequence[Seat]) -> dict[str, Heard]:
+    def heard_by(self, seats: Sequence[Seat]) -> dict[str, HeardMarker]:
         """What each listener heard since it began, by key."""
         found = {}
         for seat in seats:
@@ -118,7 +118,7 @@ class MarkerInFlight:
                 0.0,
                 min(KEPT_S - since_s - _MARGIN_S, sent / self.rate_hz, heard / takes_hz),
             )
-            found[seat.key] = Heard(
+            found[seat.key] = HeardMarker(
                 probe.rate_hz,
                 takes_hz,
                 probe.heard_since(heard),

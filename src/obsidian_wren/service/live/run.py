@@ -18,7 +18,7 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.returns import ReturnPlan
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.live.marker_flight import Heard, MarkerInFlight
+from obsidian_wren.service.live.marker_flight import HeardMarker, MarkerInFlight
 from obsidian_wren.service.live.pace import Pace, Pacing
 from obsidian_wren.service.live.paths import PathDelay, ReturnPath, Seat, VoicePath
 from obsidian_wren.service.live.picking import picked
@@ -160,7 +160,7 @@ class LiveRun:
         self,
         level_dbfs: float,
         feed_lufs: Mapping[str, float],
-        done: Callable[[dict[str, Heard]], None],
+        done: Callable[[dict[str, HeardMarker]], None],
     ) -> None:
         """Send every code with the coming blocks: raw and treated at a level, each feed's own 24
         dB under its loudness."""

@@ -2,19 +2,56 @@
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal, Protocol
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service.ports import PushedStream
 from obsidian_wren.service.workshop import Workshop
 
 if TYPE_CHECKING:
+    from obsidian_wren.core.chain.stage import StageSpec
     from obsidian_wren.core.mix.block import BlockCost
     from obsidian_wren.core.mix.returns import ReturnPlan
-    from obsidian_wren.service.live.monitor import LiveMonitor
     from obsidian_wren.service.live.run import LiveRun
-    from obsidian_wren.service.live.watching import Watch
+
+
+class ListeningIn(Protocol):
+    """Somebody listens in on a microphone: for what, at which rate, and whether it has ended."""
+
+    rate_hz: int
+    finished: threading.Event
+
+    @property
+    def purpose(self) -> Literal["rest", "talk"]:
+        """What it is listened for."""
+        ...
+
+    def stop(self) -> None:
+        """End it."""
+        ...
+
+
+class Headphones(Protocol):
+    """What is heard in the headphones of what is live."""
+
+    def hear(self, block: Samples) -> None:
+        """Raw samples ``(n,)``."""
+        ...
+
+    def follow(self, whole: Mapping[str, StageSpec]) -> None:
+        """Go over to another chain."""
+        ...
+
+    def leave_out(self, off: Sequence[str]) -> None:
+        """Pass these stages over."""
+        ...
+
+    def close(self) -> None:
+        """End it."""
+        ...
 
 
 @dataclass
@@ -26,9 +63,9 @@ class LiveState:
     pushed: PushedStream | None = None
     block_costs: tuple[BlockCost, ...] = ()
     return_plans: dict[str, ReturnPlan] = field(default_factory=dict)
-    watch: Watch | None = None
+    watch: ListeningIn | None = None
     watched: PushedStream | None = None
-    monitor: LiveMonitor | None = None
+    monitor: Headphones | None = None
     # A marker is about to be sent: the inputs are listened to first.
     listening: bool = False
 
@@ -38,7 +75,7 @@ class LiveState:
             self.monitor.hear(block)
 
     @property
-    def watching(self) -> Watch | None:
+    def watching(self) -> ListeningIn | None:
         """The watch, None where nobody listens in."""
         return None if self.watch is None or self.watch.finished.is_set() else self.watch
 

@@ -19,7 +19,7 @@ from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
 from obsidian_wren.service.live.pace import BLOCK_S
 from obsidian_wren.service.live.priority import come_first, quick_switching
 from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import FEED_HZ, Feed, LiveMicrophone
+from obsidian_wren.service.system_sound import FEED_HZ, LiveMicrophone, SystemFeed
 
 _TELL_EVERY_S = 1.0
 _LOOK_EVERY_S = 0.2
@@ -46,7 +46,7 @@ class Through:
     def __init__(
         self,
         open_microphone: Callable[[], LiveMicrophone],
-        feed: Feed,
+        feed: SystemFeed,
         specs: Sequence[StageSpec],
         *,
         channel: int,

@@ -111,8 +111,8 @@ def start_watch(
                     ),
                 )
             paced = rig.source == "simulated"
-        now.watch = Watch(ws, stream, purpose, paced=paced)
-        now.watch.start()
+        now.watch = watch = Watch(ws, stream, purpose, paced=paced)
+        watch.start()
     ws.changed()
 
 

@@ -11,7 +11,7 @@ from obsidian_wren.service.mixes.silence import Silence
 from obsidian_wren.service.mixes.system_ends import ComputerSound, NamedInput, PlayedTo
 from obsidian_wren.service.ports import Listener, Player
 from obsidian_wren.service.system_sound import (
-    Feed,
+    SystemFeed,
     SystemSound,
 )
 from obsidian_wren.service.workshop import Workshop
@@ -24,7 +24,7 @@ class Feeds:
     are; which program's sound comes back from whom; and when the run wrote to each feed last, which
     is silent otherwise."""
 
-    held: dict[str, Feed] = field(default_factory=dict)
+    held: dict[str, SystemFeed] = field(default_factory=dict)
     titles: dict[str, str] = field(default_factory=dict)
     troubles: dict[str, str] = field(default_factory=dict)
     outputs: dict[str, str | None] = field(default_factory=dict)
@@ -42,7 +42,7 @@ def keep_silent(ws: Workshop) -> None:
     """Write silence from now on where nobody else writes, until :func:`end_silence`."""
     feeds, system = current(ws), cast(SystemSound, ws.world.system)
 
-    def heard() -> list[tuple[Feed, float]]:
+    def heard() -> list[tuple[SystemFeed, float]]:
         picked = {listener.microphone for listener in system.seen.listeners}
         return [
             (feed, feeds.wrote_s.get(key, 0.0))

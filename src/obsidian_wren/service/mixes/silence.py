@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from obsidian_wren.service.system_sound import FEED_HZ, Feed
+from obsidian_wren.service.system_sound import FEED_HZ, SystemFeed
 
 _BLOCK_S = 0.01
 # Nothing was written for so long: nothing is live.
@@ -23,7 +23,7 @@ class Silence:
     """Writes until it is ended. ``heard`` gives the feeds that somebody listens to, each with when
     it was written to last."""
 
-    def __init__(self, heard: Callable[[], Sequence[tuple[Feed, float]]]) -> None:
+    def __init__(self, heard: Callable[[], Sequence[tuple[SystemFeed, float]]]) -> None:
         self._heard = heard
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._work, name="silence", daemon=True)

@@ -18,9 +18,9 @@ from obsidian_wren.service.mixes.taps import Tap
 from obsidian_wren.service.ports import ProgramSettings, SourceGone
 from obsidian_wren.service.system_sound import (
     FEED_HZ,
-    Feed,
     NoSoundServer,
     Output,
+    SystemFeed,
     SystemSound,
 )
 
@@ -116,7 +116,7 @@ class NamedInput:
         kind: str,
         name: str,
         *,
-        feed: Callable[[], Feed | None],
+        feed: Callable[[], SystemFeed | None],
         wrote: Callable[[], None],
         back: Callable[[], str | None],
     ) -> None:

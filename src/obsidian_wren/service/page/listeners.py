@@ -7,6 +7,7 @@ from typing import Any, cast
 import numpy as np
 from sqlalchemy import select
 
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.derive.verdicts import mix_facts
 from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener
 from obsidian_wren.core.mix.checks import ProofFacts, listener_checks
@@ -26,7 +27,7 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow, Proof, StageRow
 
 _TOLERANCE_LU = 0.5
-_CLEANING = ("noise_reduction", "gate")
+_CLEANING = tuple(kind.kind for kind in KINDS.values() if kind.cleans)
 
 
 def destinations(ctx: RigContext) -> list[send_views.DestinationView]:

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.decibels import power_db
 from obsidian_wren.core.derive import verdicts
 from obsidian_wren.core.derive.capsule import spl_of_dbfs
-from obsidian_wren.core.derive.expectation import Heard, outlook
+from obsidian_wren.core.derive.expectation import HeardLevels, outlook
 from obsidian_wren.core.derive.gain_controls import GainControl
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.derive.taper import Taper, spoken
@@ -137,7 +137,7 @@ def outlook_view(ctx: RigContext, present: Mapping[str, Value]) -> views.Outlook
     return convert(views.OutlookView, found, facts=[convert(views.FactView, f) for f in facts])
 
 
-def _heard(ctx: RigContext, present: Mapping[str, Value]) -> Heard:
+def _heard(ctx: RigContext, present: Mapping[str, Value]) -> HeardLevels:
     """What the newest takes told at the capsule, where the figures of the path are known."""
 
     def at_capsule(take: Take | None, level: Callable[[Mapping[str, Any]], float]) -> float | None:
@@ -158,7 +158,7 @@ def _heard(ctx: RigContext, present: Mapping[str, Value]) -> Heard:
         # The pauses hold next to nothing, so what is left is spread over the time of speech.
         return float(body["a_weighted_dbfs"]) - power_db(max(float(body["activity"]), 1e-3))
 
-    return Heard(
+    return HeardLevels(
         floor_dba=at_capsule(ctx.takes.quiet, lambda body: float(body["a_weighted_dbfs"])),
         talk_dba=at_capsule(ctx.takes.talk, active),
     )

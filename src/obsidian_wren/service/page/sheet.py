@@ -21,7 +21,7 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service import calibration
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.workshop import Finding, Workshop
+from obsidian_wren.service.workshop import FolderFinding, Workshop
 from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Derivation
 
@@ -38,7 +38,7 @@ def _unreadable(title: str) -> str:
 class PageState:
     """What could not be read when it was read last, by its title."""
 
-    unreadable: dict[str, Finding] = field(default_factory=dict)
+    unreadable: dict[str, FolderFinding] = field(default_factory=dict)
 
 
 def current(ws: Workshop) -> PageState:
@@ -100,7 +100,9 @@ class Sheet:
             raise
         except Exception:
             _LOG.exception("A part of the state cannot be read")
-            self._unreadable[title] = Finding(code, _unreadable(title), action or _RECALCULATE)
+            self._unreadable[title] = FolderFinding(
+                code, _unreadable(title), action or _RECALCULATE
+            )
             return cast("Piece", unknown)
         self._unreadable.pop(title, None)
         return found

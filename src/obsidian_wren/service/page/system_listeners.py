@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from obsidian_wren.core.mix.system_listeners import (
-    Recording,
+    ProgramRecording,
     audit_feed,
     audit_output,
     hears,
@@ -103,8 +103,8 @@ def _raw(ctx: RigContext) -> str | None:
     return None if device is None else device.id
 
 
-def _recording(one: SystemListener) -> Recording:
-    return Recording(one.program, one.volume_percent, one.muted)
+def _recording(one: SystemListener) -> ProgramRecording:
+    return ProgramRecording(one.program, one.volume_percent, one.muted)
 
 
 def _title(system: SystemSound, name: str | None) -> str | None:

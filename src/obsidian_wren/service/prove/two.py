@@ -7,7 +7,7 @@ from typing import Any
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.prove import ranking_words
-from obsidian_wren.core.prove.microphone import Microphone, heard_through
+from obsidian_wren.core.prove.microphone import PolarMicrophone, heard_through
 from obsidian_wren.core.prove.pair import starts_at_s
 from obsidian_wren.core.prove.ranking import Difference, Ranking, rank
 from obsidian_wren.core.prove.relative import Relative, at_once, in_turn
@@ -91,7 +91,7 @@ def _takes_of(ctx: RigContext, rig: Rig) -> tuple[Take, Take]:
     return takes.quiet, spoken
 
 
-def _calibrated(ctx: RigContext, quiet: Take, spoken: Take) -> Microphone:
+def _calibrated(ctx: RigContext, quiet: Take, spoken: Take) -> PolarMicrophone:
     rate = spoken.rate_hz
     talk = measuring.samples_of(ctx.ws, spoken)
     talk = talk[round(starts_at_s(talk, rate_hz=rate) * rate) :]
@@ -100,7 +100,7 @@ def _calibrated(ctx: RigContext, quiet: Take, spoken: Take) -> Microphone:
 
 
 def _body(
-    first: Microphone, second: Microphone, relative: Relative, rate_hz: int
+    first: PolarMicrophone, second: PolarMicrophone, relative: Relative, rate_hz: int
 ) -> dict[str, Any]:
     ranking = rank(first, second, relative)
     return dict(
@@ -129,7 +129,7 @@ def _body(
 _KNOWN_DB = 100.0
 
 
-def _bars(first: Microphone, second: Microphone) -> list[dict[str, Any]]:
+def _bars(first: PolarMicrophone, second: PolarMicrophone) -> list[dict[str, Any]]:
     rows = (
         ("noise", worded("Noise at equal voice"), first.noise_db, second.noise_db),
         ("room", worded("Room after a word"), first.late_db, second.late_db),

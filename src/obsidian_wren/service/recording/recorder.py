@@ -32,7 +32,7 @@ _CHUNK_S = 1.0
 
 
 @dataclass
-class _Open:
+class _OpenTrack:
     track: Track
     number: int
     file: TrackFile
@@ -74,7 +74,7 @@ class Recorder:
             tell_ended,
         )
         self._queue: queue.Queue[tuple[Samples, ...] | str] = queue.Queue(_MOST_WAITING)
-        self._open: list[_Open] = self._begin_all(1)
+        self._open: list[_OpenTrack] = self._begin_all(1)
         self._thread = threading.Thread(target=self._work, daemon=True)
         self._thread.start()
 
@@ -125,9 +125,9 @@ class Recorder:
                 self._queue.put(what, timeout=0.2)
                 return
 
-    def _begin_all(self, number: int) -> list[_Open]:
+    def _begin_all(self, number: int) -> list[_OpenTrack]:
         """A file for every track, or none: what was begun goes again where one cannot begin."""
-        begun: list[_Open] = []
+        begun: list[_OpenTrack] = []
         try:
             for track in self.tracks:
                 begun.append(self._begin(track, number))
@@ -137,7 +137,7 @@ class Recorder:
             raise
         return begun
 
-    def _begin(self, track: Track, number: int) -> _Open:
+    def _begin(self, track: Track, number: int) -> _OpenTrack:
         path = self._folder / f"{self.stem} {track.name} {number:02d}.{self._format}"
         levels = RunningLevels(rate_hz=self._rate_hz, channels=track.channels)
         # Its row first: a kill in between leaves a row without a file, never a file that nobody
@@ -150,7 +150,7 @@ class Recorder:
         except Exception:
             self._tell_part(part_of(path, track, number, 0, levels))
             raise
-        return _Open(track, number, file, levels)
+        return _OpenTrack(track, number, file, levels)
 
     def _work(self) -> None:
         waiting: list[tuple[Samples, ...]] = []
@@ -213,7 +213,7 @@ class Recorder:
         for entry in ended:
             self._finish_one(entry)
 
-    def _finish_one(self, entry: _Open) -> None:
+    def _finish_one(self, entry: _OpenTrack) -> None:
         """Finish a file and tell of it.
 
         One that cannot be finished is read back, and kept as far as it is whole.

@@ -21,7 +21,7 @@ from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.live.marker_flight import Heard
+from obsidian_wren.service.live.marker_flight import HeardMarker
 from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.workshop import Workshop
 
@@ -99,7 +99,7 @@ def note_start(ws: Workshop) -> None:
 def look(
     ws: Workshop,
     run: LiveRun,
-    heard: Mapping[str, Heard],
+    heard: Mapping[str, HeardMarker],
     level_dbfs: float,
     lufs: Mapping[str, float],
 ) -> None:

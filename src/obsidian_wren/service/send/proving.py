@@ -19,7 +19,7 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.live.marker_flight import Heard
+from obsidian_wren.service.live.marker_flight import HeardMarker
 from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.mixes import mix_rows, mixing, scene
 from obsidian_wren.service.ports import Probe, SourceGone
@@ -58,7 +58,7 @@ def send_marker(ws: Workshop) -> None:
     lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
     lost = _lost(run)
 
-    def done(heard: dict[str, Heard]) -> None:
+    def done(heard: dict[str, HeardMarker]) -> None:
         try:
             _keep(ws, run, heard, level, lufs, lost=_lost(run) - lost)
             listening_page.look(ws, run, heard, level, lufs)
@@ -135,7 +135,7 @@ def _lost(run: LiveRun) -> int:
 def _keep(
     ws: Workshop,
     run: LiveRun,
-    heard: dict[str, Heard],
+    heard: dict[str, HeardMarker],
     level: float,
     lufs: dict[str, float],
     *,
@@ -197,7 +197,7 @@ def _keep(
             )
 
 
-def _delay_ms(counted_ms: float, sound: Heard, probe: Probe | None) -> float:
+def _delay_ms(counted_ms: float, sound: HeardMarker, probe: Probe | None) -> float:
     """How late the marker was: as samples are counted, and by the clock what the way there took,
     which samples do not tell."""
     arrived_s = None if probe is None else probe.arrived_s(sound.start)
@@ -208,7 +208,7 @@ def _delay_ms(counted_ms: float, sound: Heard, probe: Probe | None) -> float:
 def _look(
     own_feed: str | None,
     number: int,
-    heard: Heard,
+    heard: HeardMarker,
     feeds: dict[str, int],
     level: float,
     lufs: float,

@@ -3,6 +3,6 @@
 from obsidian_wren.service.workshop.asked import Asked
 from obsidian_wren.service.workshop.bus import END, Bus
 from obsidian_wren.service.workshop.remembered import Remembered
-from obsidian_wren.service.workshop.workshop import Finding, Pace, Workshop
+from obsidian_wren.service.workshop.workshop import FolderFinding, Pace, Workshop
 
-__all__ = ["END", "Asked", "Bus", "Finding", "Pace", "Remembered", "Workshop"]
+__all__ = ["END", "Asked", "Bus", "FolderFinding", "Pace", "Remembered", "Workshop"]

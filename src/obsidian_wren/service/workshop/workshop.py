@@ -28,7 +28,7 @@ _SOUNDS_BYTES = 120_000_000
 
 
 @dataclass(frozen=True)
-class Finding:
+class FolderFinding:
     """Something in the data folder that is not as it should be: a stable code, what it is, and what
     to do."""
 
@@ -47,7 +47,7 @@ class Workshop:
     pace: Pace = "real"
     bus: Bus = field(default_factory=Bus)
     copier: Copier | None = None
-    findings: list[Finding] = field(default_factory=list)
+    findings: list[FolderFinding] = field(default_factory=list)
     message: str | None = None
     sounds: Remembered = field(init=False)
     readings: Remembered = field(default_factory=lambda: Remembered(32))
@@ -88,7 +88,7 @@ class Workshop:
 
     def find(self, code: str, sentence: str, action: str) -> None:
         """Keep a finding, once, for the page to show."""
-        found = Finding(code, sentence, action)
+        found = FolderFinding(code, sentence, action)
         if found not in self.findings:
             self.findings.append(found)
 
