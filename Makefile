@@ -73,6 +73,7 @@ lint-python: .setup-test
 	$(BIN)/ruff check src tests bench scripts
 	$(BIN)/ruff format --check src tests bench scripts
 	$(BIN)/mypy
+	cd tests && ../$(BIN)/mypy --config-file mypy.ini .
 	$(BIN)/lint-imports
 
 lint-page: set-up .setup-test

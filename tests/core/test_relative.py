@@ -28,7 +28,7 @@ def test_the_voice_cancels_at_once_and_one_after_the_other(seed):
     off -= off[found.hz < 12_100.0].mean()
     assert np.mean(np.abs(off) < 2.0 * found.error_db) > 0.8
     in_steps = in_turn(
-        heard_through(*sounds[0], read_talk(sounds[0][1], rate_hz=RATE)).sounding,
+        heard_through(sounds[0][0], sounds[0][1], read_talk(sounds[0][1], rate_hz=RATE)).sounding,
         through(second, seed=900 + seed, reading=50 + seed).sounding,
     )
     assert two_microphones.error_db(in_steps, truth) <= 1.0

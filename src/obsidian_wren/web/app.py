@@ -124,6 +124,7 @@ def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
     app.config["MAX_CONTENT_LENGTH"] = SOUND.largest
     app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
     guard.install(app)
+    app.before_request(_require_folder)
     waiting.install(app)
     packing.install(app)
     for api in _blueprints(describe=describe):
@@ -170,6 +171,13 @@ def _on_error(error: Exception) -> Any:
         ),
         500,
     )
+
+
+def _require_folder() -> None:
+    """Whatever is asked to be done would be done in no folder, or in one that nobody looks into.
+    What is only looked at is still there."""
+    if request.method not in ("GET", "HEAD"):
+        workshop().folder.require_there()
 
 
 def _gone_folder() -> Told | None:
