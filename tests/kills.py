@@ -16,6 +16,7 @@ import urllib.request
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 import soundfile
 
 from obsidian_wren.service.rig.fields import RigFields
@@ -32,6 +33,8 @@ def _flac(sound):
 
 
 ROOM, RAIN = _flac(room(seconds=4.0)), _flac(noise(0.05, 0.5))
+# What another program does to the tone, as its answer to an impulse.
+IMPULSE = _flac(np.r_[0.6, np.zeros(29), 0.2, np.zeros(400)])
 
 
 class Asked(Program):
@@ -176,7 +179,57 @@ def _number(state):
 
 
 def _takes(state):
-    return len(state["takes"])
+    """The number of the newest take: each that is made or discarded moves it by one."""
+    return max((take["id"] for take in state["takes"]), default=0)
+
+
+def _pass_through(program, number):
+    """What the guided run does, part by part, over and over."""
+    purposes = ("rest", "talk", "loud", "passage")
+    if number % 6 == 5:
+        return program.ask("POST", "derive")
+    if number % 6 == 0:
+        return program.ask("POST", "confirm", {"step": "quiet", "anyway": True})
+    purpose = purposes[(number % 6 - 1) % 4]
+    seconds = 4 if purpose == "rest" else 12
+    return program.ask("POST", "takes", {"purpose": purpose, "seconds": seconds})
+
+
+def _answer(program, number):
+    state = program.ask("GET", "state")
+    if state["series"] is None:
+        return program.ask("POST", "series", {"second": "raw", "kind": "prefer", "rounds": 24})
+    return program.ask(
+        "POST", "series/answer", {"round": state["series"]["round"], "answer": "same"}
+    )
+
+
+def _answered(state):
+    return 0 if state["series"] is None else 1 + state["series"]["round"]
+
+
+def _report(program, number):
+    request = urllib.request.Request(f"{program.url}api/report")
+    request.add_header("Authorization", f"Bearer {program.token}")
+    assert b"</html>" in urllib.request.urlopen(request, timeout=300).read()
+    return program.ask("PUT", "destinations/call/name", {"name": f"Editor {number}"})
+
+
+def _brought(program, number):
+    if number % 2:
+        return program.ask("POST", "brought/equalizer", form={"file": IMPULSE})
+    return program.ask("POST", "undo")
+
+
+def _versions(program):
+    for step in ("rig", "quiet"):
+        program.ask("POST", "confirm", {"step": step, "anyway": True})
+        _setting(program, 5 if step == "rig" else 9)
+
+
+def _bring_back(program, number):
+    versions = program.ask("GET", "state")["versions"]
+    return program.ask("POST", f"versions/{versions[number % 2]['id']}/bring-back")
 
 
 KINDS = {
@@ -190,7 +243,7 @@ KINDS = {
     ),
     "takes discarded": Kind(
         lambda p, n: p.ask("DELETE", f"takes/{p.ask('GET', 'state')['takes'][-1]['id']}"),
-        lambda state: 40 - _takes(state),
+        lambda state: -_takes(state),
         lambda p: [
             p.ask("POST", "takes/file", form={"purpose": "muted", "file": ROOM}) for _ in range(6)
         ],
@@ -233,6 +286,11 @@ KINDS = {
     ),
     "a step confirmed": Kind(_confirm, None),
     "everything derived": Kind(lambda p, n: p.ask("POST", "derive"), None),
+    "a guided run": Kind(_pass_through, None),
+    "a blind series": Kind(_answer, _answered),
+    "a report": Kind(_report, _number),
+    "an equalizer brought in": Kind(_brought, None),
+    "a version brought back": Kind(_bring_back, None, _versions),
 }
 
 

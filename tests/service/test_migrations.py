@@ -1,15 +1,19 @@
 """Data folders of older versions."""
 
 import json
+import random
+import shutil
 import sqlite3
 
 import pytest
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import create_engine
+from sqlalchemy import create_engine, text
 
 from obsidian_wren.service.page.overview import overview
-from obsidian_wren.store.database import HEAD, MIGRATIONS
+from obsidian_wren.store.backup import is_sound
+from obsidian_wren.store.database import HEAD, MIGRATIONS, open_database
+from older_folders import OLDER, as_left_by, killed_while_migrating, rows_in
 from signals import RATE, noise
 
 
@@ -100,3 +104,22 @@ def test_residuals_verdicts_and_confirmed_steps_go_on_under_their_new_names(tmp_
     assert json.loads(bodies["gain"]) == {"verdict": "stay"}
     assert steps == [("quiet",)]
     engine.dispose()
+
+
+@pytest.mark.parametrize("revision", OLDER)
+def test_a_kill_in_the_middle_of_a_migration_costs_nothing(boathouse_data, tmp_path, revision):
+    """At an instant near the beginning, in the middle, and wherever the work ends by itself."""
+    folder = tmp_path / "data"
+    shutil.copytree(boathouse_data, folder)
+    as_left_by(folder, revision)
+    before = rows_in(folder)
+    rng = random.Random(revision)
+    for statement in sorted(rng.sample(range(3, 60), 3)):
+        killed_while_migrating(folder, statement)
+        assert rows_in(folder) == before
+    sessions = open_database(folder / "wren.db")
+    with sessions() as session:
+        assert session.execute(text("SELECT version_num FROM alembic_version")).scalar() == HEAD
+    sessions.close()
+    assert rows_in(folder) == before
+    assert is_sound(folder / "wren.db")

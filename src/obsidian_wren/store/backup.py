@@ -23,16 +23,30 @@ from obsidian_wren.store.folder import DataFolder, disk_errors, make_private, sy
 _LOG = logging.getLogger(__name__)
 _QUIET_S = 1.0
 _NEWEST = 3
+_HEADER_BYTES = 100
 _DAYS = 5
 _NAME = re.compile(r"wren-(\d{8})-\d{6}-\d{3}\.db")
 
 
 def copies(folder: DataFolder) -> list[Path]:
-    """Every regular copy, the newest first."""
+    """Every regular copy, the newest first: the one that holds the most transactions, whatever the
+    clock said when it was made."""
     return sorted(
         (path for path in folder.backups.glob("wren-*.db") if _NAME.fullmatch(path.name)),
+        key=lambda path: (_transactions_in(path), path.name),
         reverse=True,
     )
+
+
+def _transactions_in(path: Path) -> int:
+    """How many transactions a copy holds, without opening it as a database: bytes 60 to 63 of its
+    header are what a program counts in (SQLite, “Database File Format”, 1.3)."""
+    try:
+        with path.open("rb") as file:
+            header = file.read(_HEADER_BYTES)
+    except OSError:
+        return -1
+    return int.from_bytes(header[60:64], "big") if len(header) == _HEADER_BYTES else -1
 
 
 def copy_database(folder: DataFolder) -> Path:
