@@ -6,7 +6,7 @@ import subprocess
 import tempfile
 import threading
 import time
-from contextlib import suppress
+from contextlib import closing, suppress
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +15,7 @@ import pytest
 
 from listening import Sending, fitted, heard, level_of_tone, strongest_hz, tone
 from obsidian_wren.devices.sound_server.control import SoundServer
+from obsidian_wren.devices.sound_server.inputs import private_folder
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import NoSoundServer
@@ -354,3 +355,37 @@ def test_a_server_that_is_not_there_is_not_waited_for(monkeypatch):
     monkeypatch.setattr(ServerMicrophone, "_serve", lambda *_: pytest.fail("it waited"))
     with pytest.raises(SourceGone, match="the sound server went away"):
         ServerMicrophone("desk", rate_hz=RATE, channels=1)
+
+
+@pytest.mark.parametrize("title", ["null", "true", "1", "Ü; a=b", "0x10", "~"])
+def test_a_feed_of_any_title_is_listed_under_it(system, title):
+    with closing(system.ensure_input("odd", title)):
+        assert [each.title for each in system.inputs()] == [title]
+    system.remove_inputs()
+
+
+def test_pipes_lie_in_no_folder_that_is_not_ours_alone(tmp_path, monkeypatch):
+    shared = tmp_path / "shared"
+    shared.mkdir(mode=0o777)
+    shared.chmod(0o1777)
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(shared))
+    folder = private_folder()
+    assert stat.S_IMODE(folder.stat().st_mode) == 0o700
+    # One that was left open is closed.
+    folder.chmod(0o777)
+    assert stat.S_IMODE(private_folder().stat().st_mode) == 0o700
+    folder.rmdir()
+    (tmp_path / "theirs").mkdir()
+    folder.symlink_to(tmp_path / "theirs")
+    with pytest.raises(NoSoundServer, match="not a folder of yours alone"):
+        private_folder()
+    folder.unlink()
+    folder.write_text("no folder")
+    with pytest.raises(NoSoundServer, match="not a folder of yours alone"):
+        private_folder()
+    folder.unlink()
+    if os.geteuid() == 0:
+        folder.mkdir(mode=0o700)
+        os.chown(folder, 65534, 65534)
+        with pytest.raises(NoSoundServer, match="not a folder of yours alone"):
+            private_folder()

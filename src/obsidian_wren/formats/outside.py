@@ -22,7 +22,7 @@ def is_storable(text: str) -> bool:
 
 def _storable(value: Any) -> Any:
     if isinstance(value, str) and not is_storable(value):
-        raise ValueError(worded("it holds half of a character. Type it again"))
+        raise ValueError(worded("it holds half of a character"))
     return value
 
 

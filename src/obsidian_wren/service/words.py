@@ -6,6 +6,7 @@ from __future__ import annotations
 from typing import Annotated, Any, Literal, get_args
 
 from pydantic import ConfigDict, Field, model_validator
+from pydantic_core import PydanticCustomError
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats import outside
@@ -13,6 +14,11 @@ from obsidian_wren.formats.outside import FromOutside, is_storable
 
 RowId = outside.RowId
 RateHz = Annotated[int, Field(ge=8_000, le=192_000)]
+
+
+# The type of the error where text cannot be kept; its message is the whole sentence.
+UNSTORABLE = "unstorable"
+_UNSTORABLE = worded("The text holds half of a character, which cannot be kept. Type it again.")
 
 
 class Said(FromOutside):
@@ -28,7 +34,7 @@ class Said(FromOutside):
         while pieces:
             piece = pieces.pop()
             if isinstance(piece, str) and not is_storable(piece):
-                raise ValueError(worded("it holds half of a character. Type it again"))
+                raise PydanticCustomError(UNSTORABLE, "{said}", {"said": _UNSTORABLE})
             if isinstance(piece, dict):
                 pieces += [*piece, *piece.values()]
             elif isinstance(piece, list):

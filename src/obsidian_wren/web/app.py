@@ -16,6 +16,7 @@ from werkzeug.exceptions import HTTPException
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
+from obsidian_wren.service.words import UNSTORABLE
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.web import guard, models, packing, waiting
 from obsidian_wren.web.answers import Route, workshop
@@ -93,12 +94,13 @@ def _described(answer: type[BaseModel], before: set[str]) -> Any:
 def _on_invalid(error: ValidationError) -> Response:
     first = error.errors()[0]
     where = ".".join(str(part) for part in first["loc"])
-    # Of what is no record at all the message would name ours.
-    said = (
-        worded("“{where}”: {msg}. Fix it and try again.", where=where, msg=first["msg"])
-        if where and not first["type"].startswith("model")
-        else _NO_SENSE
-    )
+    if first["type"] == UNSTORABLE:
+        said = first["msg"]
+    elif where and not first["type"].startswith("model"):
+        said = worded("“{where}”: {msg}. Fix it and try again.", where=where, msg=first["msg"])
+    else:
+        # Of what is no record at all the message would name ours.
+        said = _NO_SENSE
     response = jsonify(code="invalid", sentence=said)
     response.status_code = 422
     return response

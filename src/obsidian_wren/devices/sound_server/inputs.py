@@ -22,6 +22,8 @@ _PIPE_SOURCE, _NULL_SINK = "module-pipe-source", "module-null-sink"
 # PipeWire refuses less; PulseAudio reads at once whatever there is.
 _PIPE_BYTES = {"PipeWire": 16_384, "PulseAudio": 4096}
 _FULL_VOLUME = 1.0
+# WORD JOINER.
+_UNSEEN = "\u2060"
 
 
 def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
@@ -65,7 +67,7 @@ def inputs() -> tuple[SystemInput, ...]:
     """The inputs of ours that are there."""
     with connected() as pulse:
         return tuple(
-            SystemInput(source.name.removeprefix(PREFIX), source.description)
+            SystemInput(source.name.removeprefix(PREFIX), source.description.removesuffix(_UNSEEN))
             for source in pulse.source_list()
             if source.name.startswith(PREFIX) and source.monitor_of_sink_name is None
         )
@@ -131,8 +133,10 @@ def _arguments(name: str, title: str, path: Path) -> str:
 
 
 def _plain(title: str) -> str:
-    """Without what would end the nested quotes of a module's arguments early."""
-    return "".join(sign for sign in title if sign.isprintable() and sign not in "\\'\"")
+    """Without what would end the nested quotes of a module's arguments early. PipeWire takes the
+    word for nothing as nothing, also between quotes: a sign that nobody sees makes it a name."""
+    plain = "".join(sign for sign in title if sign.isprintable() and sign not in "\\'\"")
+    return plain + _UNSEEN if plain.strip() == "null" else plain
 
 
 def _is_pipe(path: Path) -> bool:

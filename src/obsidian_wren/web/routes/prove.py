@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import Literal
 
 from flask import Response, jsonify
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said
@@ -32,7 +32,7 @@ class AnswerSeries(Said):
     answer: Literal["one", "other", "same"]
 
 
-class HearOne(BaseModel):
+class HearOne(Said):
     """Which of the two."""
 
     which: Literal["one", "other"]
