@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { frequency, level, proper, signed, withUnit } from './format';
+import { frequency, level, moment, proper, signed, withUnit } from './format';
 
 describe('numbers on the page', () => {
   it('carry a true minus sign and never a negative zero', () => {
@@ -19,4 +19,11 @@ describe('numbers on the page', () => {
     expect(frequency(3400)).toBe('3.4 kHz');
     expect(frequency(1000)).toBe('1 kHz');
   });
+});
+
+it('says the day of what was not today', () => {
+  const now = new Date('2026-11-29T20:00:00');
+  expect(moment('2026-11-29T09:05:00', now)).toBe('09:05');
+  expect(moment('2026-11-28T09:05:00', now)).toBe('28 Nov, 09:05');
+  expect(moment('2025-11-29T09:05:00', now)).toBe('29 Nov 2025, 09:05');
 });

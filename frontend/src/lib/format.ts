@@ -38,6 +38,14 @@ export function clock(iso: string): string {
   return new Date(iso).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' });
 }
 
+/** When something was: today by its time alone, before that with its day. */
+export function moment(iso: string, now = new Date()): string {
+  const then = new Date(iso);
+  if (then.toDateString() === now.toDateString()) return clock(iso);
+  const year = then.getFullYear() === now.getFullYear() ? undefined : 'numeric';
+  return `${then.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year })}, ${clock(iso)}`;
+}
+
 /** A sentence from the program with true minus signs before its numbers. */
 export function proper(sentence: string): string {
   return sentence.replace(/(^|[\s(])-(?=\d)/g, '$1−');

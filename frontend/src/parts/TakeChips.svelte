@@ -1,7 +1,7 @@
 <script lang="ts">
   import { t } from '../lib/words';
   import type { Take } from '../lib/api';
-  import { clock } from '../lib/format';
+  import { moment } from '../lib/format';
   import { TAKE_WORDS as WORDS } from '../lib/steps';
   import Mark from './Mark.svelte';
 
@@ -27,7 +27,7 @@
       onclick={() => (shown = shown === take.id ? null : take.id)}
     >
       <Mark kind={kind(take)} />
-      {WORDS[take.purpose]}, {clock(take.taken_at)}{take.half ? t(', cut off') : ''}{take.stale
+      {WORDS[take.purpose]}, {moment(take.taken_at)}{take.half ? t(', cut off') : ''}{take.stale
         ? t(', outdated')
         : ''}{take.notes.length ? t(', note') : ''}
     </button>

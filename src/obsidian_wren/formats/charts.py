@@ -18,6 +18,7 @@ WIDTH, HEIGHT = 720, 250
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52, 14, 26, 30
 _TICKS_HZ = (31.5, 63, 125, 250, 500, 1000, 2000, 4000, 8000, 16000)
 _ONE_KHZ, _FINE_DB = 1000, 30.0
+_MOST_LINES = 24
 
 
 @dataclass(frozen=True)
@@ -233,14 +234,16 @@ def _text(x: float, y: float, text: str, anchor: str, *, bold: bool = False) -> 
 
 
 def _grid(low: float, high: float, step: float, y: Callable[[float], float]) -> str:
+    lines = int((high - low) / step + 1e-6) + 1
+    # Where levels lie far apart, every second or fifth line is enough.
+    every = next(each for each in (1, 2, 5, 10, 50, lines) if lines / each <= _MOST_LINES)
     rows = []
-    level = low
-    while level <= high + 1e-6:
+    for number in range(0, lines, every):
+        level = low + number * step
         rows.append(
             f'<path d="M{_LEFT},{y(level):.1f}H{WIDTH - _RIGHT}" stroke="#c3cccb"/>'
             + _text(_LEFT - 8, y(level) + 4, f"{level:.0f}".replace("-", "−"), "end")
         )
-        level += step
     return "".join(rows)
 
 

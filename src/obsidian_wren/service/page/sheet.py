@@ -99,7 +99,9 @@ class Sheet:
             # Nothing can be read: that is told of the whole.
             raise
         except Exception:
-            _LOG.exception("A part of the state cannot be read")
+            if title not in self._unreadable:
+                # Once, not with every state.
+                _LOG.exception("A part of the state cannot be read")
             self._unreadable[title] = FolderFinding(
                 code, _unreadable(title), action or _RECALCULATE
             )
