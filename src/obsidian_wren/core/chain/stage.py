@@ -13,6 +13,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar, Protocol, Self
 
+import numpy as np
+
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
 
@@ -91,19 +93,19 @@ def rows(settings: Mapping[str, object], name: str, *columns: tuple[float, float
     value = settings.get(name)
     if not isinstance(value, (list, tuple)):
         raise BadSetting(worded("has no “{name}”", name=name))
-    found: list[Row] = []
-    for row in value:
-        if not isinstance(row, (list, tuple)) or len(row) != len(columns):
-            raise BadSetting(
-                worded("has “{name}” whose rows are not of {count}", name=name, count=len(columns))
-            )
-        held = tuple(float(number) for number in row)
-        if not all(low <= x <= high for x, (low, high) in zip(held, columns, strict=True)):
-            raise BadSetting(worded("has “{name}” with a number out of range", name=name))
-        if found and held[0] <= found[-1][0]:
-            raise BadSetting(worded("has “{name}” whose rows do not rise", name=name))
-        found.append(held)
-    return found
+    if not value:
+        return []
+    if any(not isinstance(row, (list, tuple)) or len(row) != len(columns) for row in value):
+        raise BadSetting(
+            worded("has “{name}” whose rows are not of {count}", name=name, count=len(columns))
+        )
+    table = np.array(value, dtype=np.float64)
+    low, high = np.array(columns).T
+    if not (np.all(table >= low) and np.all(table <= high)):
+        raise BadSetting(worded("has “{name}” with a number out of range", name=name))
+    if np.any(np.diff(table[:, 0]) <= 0.0):
+        raise BadSetting(worded("has “{name}” whose rows do not rise", name=name))
+    return [tuple(row) for row in table.tolist()]
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import ColumnElement, Select, bindparam, select, union_all
+from sqlalchemy import ColumnElement, Executable, literal_column, select, text, union_all
+from sqlalchemy.dialects import sqlite
 from sqlalchemy.orm import Session
 
 from obsidian_wren.service.words import PURPOSES
@@ -55,13 +56,17 @@ class Takes:
         return self.of("in-use") or self.quiet
 
 
-def _newest(most: Mapping[str, int], *usable: ColumnElement[bool]) -> Select[Take]:
+def _newest(most: Mapping[str, int], *usable: ColumnElement[bool]) -> Executable:
     """The newest takes of each purpose, so many of each: an index leads to each in a few steps,
-    however many there are."""
+    however many there are.
+
+    Written out once: looking through so many parts for a statement that was seen before takes
+    longer than asking it.
+    """
     of_purposes = [
         select(Take.id)
         .where(
-            Take.rig_id == bindparam("rig_id"),
+            Take.rig_id == literal_column(":rig_id"),
             Take.purpose == purpose,
             Take.discarded.is_(False),
             *usable,
@@ -72,7 +77,11 @@ def _newest(most: Mapping[str, int], *usable: ColumnElement[bool]) -> Select[Tak
         for purpose, count in most.items()
     ]
     ids = union_all(*(select(found.c.id) for found in of_purposes)).subquery()
-    return select(Take).where(Take.id.in_(select(ids.c.id))).order_by(Take.id)
+    whole = select(Take).where(Take.id.in_(select(ids.c.id))).order_by(Take.id)
+    written = whole.compile(
+        dialect=sqlite.dialect(paramstyle="named"), compile_kwargs={"literal_binds": True}
+    )
+    return select(Take).from_statement(text(str(written)))
 
 
 _SHOWN: dict[str, int] = {purpose: _SHOWN_OF.get(purpose, _SHOWN_AT_FIRST) for purpose in PURPOSES}
