@@ -133,7 +133,7 @@ class CarriedMix(FromOutside):
 
 
 class FeedFile(CarriedMix):
-    """One listener's mix, with what it is meant to get and what is foreseen."""
+    """One listener's mix, with what it is meant to get and what is planned."""
 
     name: Name | None = None
     aim_lufs: LevelDb | None = None
