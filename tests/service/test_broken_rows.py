@@ -105,6 +105,7 @@ def test_doctor_finds_what_the_state_cannot_show_and_puts_it_aside(folder):
     told = parts_of(client)["findings"]
     assert [finding["code"] for finding in told] == ["unreadable-brought"]
     assert "Put the file away" in told[0]["action"]
+    assert client.post("/api/brought/over").get_json()["code"] == "unreadable-brought"
     close_workshop(ws)
     held = DataFolder(folder)
     codes = {trouble.code for trouble in doctor.examine(held, WORLD)}

@@ -25,7 +25,7 @@ from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
-from obsidian_wren.formats.outside import FromOutside, Name, Sentence, Text
+from obsidian_wren.formats.outside import FromOutside, Name, Sentence
 from obsidian_wren.formats.reading_files import DifferenceDb, Hz, LevelDb, ReadingsFile
 from obsidian_wren.formats.stage_data import UNITS, lines_setting, profile_setting
 from obsidian_wren.formats.wishes import CarriedWishes, HeldMix
@@ -122,7 +122,7 @@ class CarriedMix(FromOutside):
     """What of a listener's mix comes over: whose it is, what is held of it, and what it gets."""
 
     listener: Name = ""
-    kind: Annotated[Text, Field(max_length=20)] | None = None
+    kind: Annotated[str, Field(max_length=20)] | None = None
     held: HeldMix | None = None
     gets: (
         Annotated[

@@ -20,6 +20,7 @@ from babel.numbers import get_decimal_symbol
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import Language, fits
+from obsidian_wren.formats.bounded import read_bounded
 
 _LARGEST = 20_000_000
 # Every rule of plurals looks at no more than the last two digits.
@@ -44,9 +45,8 @@ def _keep_what_fits(catalogue: Catalogue) -> None:
 def read_language(path: Path) -> Language:
     """The language of a catalogue. Raises CatalogueError."""
     try:
-        with path.open("rb") as file:
-            raw = file.read(_LARGEST + 1)
-        if len(raw) > _LARGEST:
+        raw = read_bounded(path, _LARGEST)
+        if raw is None:
             raise ValueError("it is larger than any catalogue")
         catalogue = read_po(BytesIO(raw), abort_invalid=True)
         _keep_what_fits(catalogue)

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
-
-from obsidian_wren.core.wording import worded
+from pydantic import BaseModel, ConfigDict, Field
 
 
 def is_storable(text: str) -> bool:
@@ -20,18 +18,10 @@ def is_storable(text: str) -> bool:
     return True
 
 
-def _storable(value: Any) -> Any:
-    if isinstance(value, str) and not is_storable(value):
-        raise ValueError(worded("it holds half of a character"))
-    return value
-
-
-# Asked before anything else looks at it.
-Text = Annotated[str, BeforeValidator(_storable)]
 # As far as the database counts.
 RowId = Annotated[int, Field(ge=0, lt=2**63)]
-Name = Annotated[Text, Field(max_length=200)]
-Sentence = Annotated[Text, Field(max_length=4000)]
+Name = Annotated[str, Field(max_length=200)]
+Sentence = Annotated[str, Field(max_length=4000)]
 
 
 class FromOutside(BaseModel):

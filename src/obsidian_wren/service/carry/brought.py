@@ -69,7 +69,13 @@ def brought_file(ctx: RigContext) -> Brought | None:
 
 def require_brought(ctx: RigContext) -> Brought:
     """The file that is looked at. Raises Refused."""
-    found = brought_file(ctx)
+    try:
+        found = brought_file(ctx)
+    except ValueError as error:
+        raise Refused(
+            "unreadable-brought",
+            worded("What is kept of the brought file cannot be read. Put it away."),
+        ) from error
     if found is None:
         raise Refused("no-file", worded("There is no file to bring over. Bring one in first."))
     return found
