@@ -27,14 +27,23 @@ def answering(boathouse):
     access = Access(token_of(boathouse.folder.path / "token"), port)
     front = Front(lambda: create_app(boathouse), access)
     front.start()
-    server = create_server(front, map={}, sockets=[listening])
-    thread = threading.Thread(target=server.run, daemon=True)
+    channels: dict = {}
+    server = create_server(front, map=channels, sockets=[listening])
+    asked_to_end = threading.Event()
+
+    def answer():
+        while not asked_to_end.is_set():
+            server.asyncore.loop(timeout=0.1, map=channels, count=1)
+
+    thread = threading.Thread(target=answer, daemon=True)
     thread.start()
     yield boathouse, port
-    # By its own thread, which would look at what is closed else.
-    server.trigger.pull_trigger(server.close)
+    # What the thread looks at is closed once it looks no more.
+    asked_to_end.set()
     thread.join(10)
     assert not thread.is_alive()
+    server.task_dispatcher.shutdown()
+    server.asyncore.close_all(channels)
 
 
 def held(client):
