@@ -9,7 +9,8 @@ from obsidian_wren.devices.sound_server import feed as feeds
 from obsidian_wren.devices.sound_server.feed import PipeFeed
 from waiting import Clock
 
-BLOCK = np.full(480, 0.25)
+# 60 ms that a server may be late, beside two blocks.
+LATE = 2880
 
 
 @pytest.fixture
@@ -23,48 +24,59 @@ def clock(monkeypatch):
 def feed(tmp_path, clock):
     path = tmp_path / "call.pipe"
     os.mkfifo(path)
-    feed = PipeFeed(path, pipe_bytes=4096, held=os.open(tmp_path / "lock", os.O_CREAT | os.O_RDWR))
+    feed = PipeFeed(path, waits_samples=0, held=os.open(tmp_path / "lock", os.O_CREAT | os.O_RDWR))
     yield feed
     feed.close()
 
 
 @pytest.fixture
 def reads(feed):
-    """Who listens takes all there is; gives how many samples."""
+    """Who listens takes all there is."""
     pipe = os.open(feed.path, os.O_RDONLY | os.O_NONBLOCK)
-    yield lambda: len(os.read(pipe, 1 << 16)) // 4
+    yield lambda: np.frombuffer(os.read(pipe, 1 << 16), dtype=np.float32)
     os.close(pipe)
 
 
-def test_a_block_that_did_not_fit_while_somebody_listens_is_a_gap(feed, clock, reads):
-    for _ in range(5):
-        feed.write(BLOCK)
-        clock.sleep(0.01)
-        assert reads() == 480
+def blocks(feed, clock, count, *, length=480, first=0):
+    """Blocks that hold their number."""
+    for number in range(first, first + count):
+        feed.write(np.full(length, float(number)))
+        clock.sleep(length / 48_000)
+
+
+@pytest.mark.parametrize("length", [120, 480, 1920, 4800])
+def test_blocks_of_any_length_arrive_whole(feed, clock, reads, length):
+    for number in range(5):
+        blocks(feed, clock, 1, length=length, first=number)
+        assert reads().tolist() == [float(number)] * length
     assert feed.gaps == 0
-    for _ in range(4):
-        feed.write(BLOCK)
-        clock.sleep(0.01)
-    # Two fit, two were lost in one piece.
-    assert reads() == 960
-    feed.write(BLOCK)
-    assert feed.gaps == 1
-    assert feed.unread_s == 0.0
 
 
-def test_what_nobody_listened_to_is_no_gap(feed, clock, reads):
-    for _ in range(200):
-        feed.write(BLOCK)
-        clock.sleep(0.01)
-    assert feed.unread_s == pytest.approx(1.98)
+@pytest.mark.parametrize("length", [480, 1920])
+def test_a_server_that_is_late_by_60_ms_loses_nothing(feed, clock, reads, length):
+    blocks(feed, clock, 2, length=length)
     reads()
-    feed.write(BLOCK)
+    late = 2 + LATE // length
+    blocks(feed, clock, late, length=length, first=2)
+    assert reads().tolist() == np.repeat(np.arange(2.0, 2.0 + late), length).tolist()
+    blocks(feed, clock, 1, length=length)
     assert feed.gaps == 0
 
 
-def test_a_block_that_fits_in_part_is_a_gap(feed, clock, reads):
-    feed.write(np.full(1100, 0.25))
-    assert reads() == 1024
-    clock.sleep(0.02)
-    feed.write(BLOCK)
-    assert feed.gaps == 1
+def test_the_oldest_goes_where_too_much_waits_and_is_a_gap(feed, clock, reads):
+    blocks(feed, clock, 1)
+    reads()
+    blocks(feed, clock, 20, first=1)
+    found = reads()
+    assert (found[0], found[-1], len(found)) == (13.0, 20.0, LATE + 2 * 480)
+    assert feed.gaps == 0
+    blocks(feed, clock, 1)
+    assert (feed.gaps, feed.unread_s) == (1, 0.0)
+
+
+def test_what_nobody_listened_to_is_no_gap_and_is_not_heard_later(feed, clock, reads):
+    blocks(feed, clock, 200)
+    assert feed.unread_s == pytest.approx(2.0)
+    assert reads().tolist() == [199.0] * 480
+    blocks(feed, clock, 1)
+    assert (feed.gaps, feed.unread_s) == (0, 0.0)

@@ -164,6 +164,76 @@ def test_a_sound_server_that_ends_and_is_back(own, sound_server, plugged):
         wait_until(lambda: loud(recorder))
 
 
+def test_who_records_a_feed_is_never_sent_to_the_raw_microphone(own, open_own, system):
+    """Named anew, taken out of use, the program ended and begun again: silence at most."""
+    living.start_run(own)
+    with Recording(CALL) as recorder:
+        wait_until(lambda: loud(recorder))
+        feeds.name_feed(own, "call", "Loft desk")
+        wait_until(lambda: [each.title for each in system.inputs()] == ["Loft desk"])
+        wait_until(lambda: loud(recorder))
+        assert [one.microphone for one in system.listeners()] == [CALL]
+        living.stop_run(own)
+        wait_until(lambda: silent(recorder))
+        listeners.use_listener(own, "call", False)
+        seeing.attend(own, looked=True)
+        assert silent(recorder)
+        own.let_go()
+        close_workshop(own)
+        assert silent(recorder)
+        assert [one.microphone for one in system.listeners()] == [CALL]
+        second = open_own()
+        listeners.use_listener(second, "call", True)
+        wait_until(lambda: in_call(second).feed is not None)
+        assert silent(recorder)
+        assert [one.microphone for one in system.listeners()] == [CALL]
+    # Nothing is left behind for good.
+    second.let_go()
+    close_workshop(second)
+    wait_until(lambda: system.inputs() == ())
+
+
+def test_who_was_moved_away_while_nothing_ran_is_taken_back(own, open_own, system):
+    with Recording(CALL) as recorder:
+        wait_until(lambda: [each.feed for each in overview(own).programs] == ["call"])
+        own.let_go()
+        close_workshop(own)
+        system.remove_inputs()
+        wait_until(lambda: [one.microphone for one in system.listeners()] == ["desk"])
+        second = open_own()
+        wait_until(lambda: [each.feed for each in overview(second).programs] == ["call"])
+        wait_until(lambda: silent(recorder))
+
+
+@pytest.mark.parametrize("ours_first", [False, True])
+def test_who_is_moved_with_the_default_microphone_is_taken_back(own, system, plugged, ours_first):
+    told = []
+    plugged(TONE, name="other")
+    system.make_default(CALL if ours_first else "desk")
+    wait_until(lambda: in_call(own).feed is not None)
+    with Recording(CALL, "Walk recorder") as recorder, Recording("desk", "Meter"):
+        wait_until(
+            lambda: (
+                {each.program: each.hears for each in overview(own).programs}
+                == {"Walk recorder": "feed", "Meter": "raw"}
+            )
+        )
+        own.bus.tell = lambda kind, news: told.append((kind, news))
+        for default in ("other", CALL, "other"):
+            system.make_default(default)
+            # A moment in which the server moves them, and ours takes them back.
+            time.sleep(1.0)
+            wait_until(
+                lambda: (
+                    dict.fromkeys(["Walk recorder"], CALL).items()
+                    <= {one.program: one.microphone for one in system.listeners()}.items()
+                )
+            )
+        wait_until(lambda: silent(recorder))
+    if ours_first:
+        assert any("It hears “Wren: call” again" in news.get("sentence", "") for _, news in told)
+
+
 def test_a_machine_that_slept_goes_on_by_itself(own, sound_server):
     living.start_run(own)
     with Recording(CALL) as recorder:

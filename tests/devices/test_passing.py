@@ -7,8 +7,9 @@ import sys
 
 import pytest
 
-from listening import Sending, level_of_tone
+from listening import Sending, level_of, level_of_tone
 from obsidian_wren.cli import main
+from own_system import Recording
 from signals import RATE, sine
 from waiting import wait_until
 
@@ -118,6 +119,29 @@ def test_a_killed_run_leaves_silence_that_the_next_one_takes_over(system, plugge
     finally:
         second.process.kill()
     assert system.inputs() == ()
+
+
+def test_who_records_it_hears_silence_when_it_ends_and_goes_on_with_the_next(
+    system, plugged, calibration
+):
+    plugged(TONE)
+    first = Running("--calibration", calibration)
+    first.told(sounds)
+    with Recording("obsidian_wren.command-line") as recorder:
+        wait_until(lambda: level_of(recorder.hears()) > -30.0)
+        assert first.end() == 0
+        assert not recorder.hears().any()
+        second = Running("--calibration", calibration, "--as", "Wren: another")
+        try:
+            second.told(sounds)
+            wait_until(lambda: level_of(recorder.hears()) > -30.0)
+            assert [each.title for each in system.inputs()] == ["Wren: another"]
+            assert second.end(signal.SIGTERM) == 0
+        finally:
+            second.process.kill()
+        assert not recorder.hears(1.0).any()
+        assert [one.hears_us for one in system.listeners()] == [True]
+    wait_until(lambda: system.inputs() == ())
 
 
 @pytest.mark.parametrize("rate_hz", [16_000, 44_100])

@@ -17,6 +17,7 @@ from listening import Sending, fitted, heard, level_of_tone, strongest_hz, tone
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.devices.sound_server.inputs import private_folder
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
+from obsidian_wren.devices.sound_server.output import SystemOutput
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import NoSoundServer
 from obsidian_wren.standins.private_server import PipeWire
@@ -35,6 +36,36 @@ def test_a_feed_reaches_who_picks_it_unchanged(system):
         microphone.close()
     assert level == pytest.approx(-20.0, abs=0.05)
     assert rest < -96.0
+
+
+@pytest.mark.parametrize("channels", [1, 2, 3, 6, 7, 8, 12, 32])
+def test_any_channel_of_a_microphone_of_any_number_of_them_is_read(system, plugged, channels):
+    """Which one it is stands in its level: each further one has a decibel less than the first."""
+    plugged(TONE[:, None] * 10.0 ** (-np.arange(32) / 20.0), channels=32)
+    name = "desk"
+    if channels < 32:
+        name, numbers = "part", ",".join(f"aux{number}" for number in range(channels))
+        with pulsectl.Pulse("a microphone") as pulse:
+            pulse.module_load(
+                "module-remap-source",
+                f"source_name={name} master=desk channels={channels} channel_map={numbers}"
+                f" master_channel_map={numbers} remix=no",
+            )
+        wait_until(lambda: name in {each.name for each in system.microphones()})
+    microphone = system.open_microphone(name, patience_s=60.0)
+    heard(microphone)
+    sound = np.atleast_2d(heard(microphone).T)
+    microphone.close()
+    levels = [20 * np.log10(np.abs(each).max()) for each in sound]
+    assert np.subtract(levels, levels[0]) == pytest.approx(-np.arange(channels), abs=0.1)
+
+
+def test_what_the_library_makes_no_stream_of_is_said(system, plugged):
+    plugged(TONE)
+    with pytest.raises(SourceGone, match="gives no stream of 40 channels"):
+        ServerMicrophone("desk", rate_hz=RATE, channels=40)
+    with pytest.raises(SourceGone, match="gives no stream of 40 channels"):
+        SystemOutput("auto_null", rate_hz=RATE, channels=40)
 
 
 def test_microphones_are_listed_and_monitors_and_ours_are_told(system, plugged):
@@ -178,7 +209,7 @@ def test_a_feed_without_listeners_never_waits(system):
     feed = system.ensure_input("call", "Wren: call")
     for _ in range(500):
         feed.write(np.zeros(480))
-    assert (feed.gaps, feed.unread_s > 0.0) == (0, True)
+    assert feed.is_whole
 
 
 def test_a_microphone_that_goes_away_is_told_and_never_replaced(system, plugged):

@@ -36,6 +36,11 @@ class Server:
         assert self.hears == f"{ASIDE}.monitor"
         self.moved.append("removed")
 
+    def ensure_input(self, key, title):
+        assert self.hears == f"{ASIDE}.monitor"
+        self.moved.append("made")
+        return SimpleNamespace(unread_s=10.0, close=lambda: None)
+
     def move_listener(self, index, microphone):
         self.moved.append((index, microphone))
         self.hears = microphone
@@ -54,13 +59,12 @@ def clock(monkeypatch):
     found = Clock()
     monkeypatch.setattr(joining, "time", found)
     monkeypatch.setattr(moving, "time", found)
-    monkeypatch.setattr(joining, "ensure_feeds", lambda ws: ws.world.system.moved.append("made"))
     return found
 
 
 @pytest.fixture
 def feed():
-    return SimpleNamespace(unread_s=0.0)
+    return SimpleNamespace(unread_s=0.0, close=lambda: None)
 
 
 @pytest.fixture
@@ -71,6 +75,7 @@ def ws(feed):
         own=lambda kind: states.setdefault(kind, kind()),
     )
     found.own(Feeds).held["call"] = feed
+    found.own(Feeds).titles["call"] = "Wren: call"
     return found
 
 

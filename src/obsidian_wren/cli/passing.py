@@ -8,6 +8,7 @@ import json
 import math
 import signal
 import sys
+from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from obsidian_wren.core.wording import counted, worded
@@ -15,6 +16,7 @@ from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.formats.calibration import chain_spec
 from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.system_sound import NoSoundServer
 
 if TYPE_CHECKING:
     from obsidian_wren.service.live.through import Passing
@@ -65,6 +67,8 @@ def live(chosen: argparse.Namespace) -> int:
     """A microphone through a calibration into a named input, until Ctrl-C."""
     from obsidian_wren.service.live.pace import BLOCK_S, PATIENCE_S
     from obsidian_wren.service.live.through import Through
+    from obsidian_wren.service.mixes.silence import Silence
+    from obsidian_wren.service.send.moving import ensure_joined
     from obsidian_wren.service.system_sound import FEED_HZ
 
     specs = chain_spec(read_calibration(chosen.calibration))
@@ -78,7 +82,8 @@ def live(chosen: argparse.Namespace) -> int:
         )
 
     title = chosen.as_name or "Wren: voice"
-    feed = server.ensure_input(_KEY, title)
+    server.look()
+    feed = ensure_joined(server, _KEY, title)
     if not chosen.json:
         print(
             worded(
@@ -95,14 +100,36 @@ def live(chosen: argparse.Namespace) -> int:
     )
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: through.stop())
+    end_watch = server.watch(lambda: _take_back(server))
     try:
         through.run()
     finally:
+        end_watch()
+        # Whoever records it would hear the raw microphone: it stays for them, and is silent.
+        silence, kept = Silence(lambda: [(feed, 0.0)]), set[str]()
+        with suppress(NoSoundServer):
+            kept = server.hand_over({_KEY: feed}, stay=False)
+        silence.end()
         feed.close()
-        server.remove_input(_KEY)
+        if not kept:
+            server.remove_input(_KEY)
     if not chosen.json and sys.stdout.isatty():
         print()
     return 0
+
+
+def _take_back(server: SoundServer) -> None:
+    server.look()
+    for listener, feed in server.take_back():
+        print(
+            worded(
+                "The sound server had moved {program} to your microphone itself. It hears"
+                " “{title}” again.",
+                program=listener.program,
+                title=feed.title,
+            ),
+            file=sys.stderr,
+        )
 
 
 def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> SystemMicrophone:

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import NoReturn
 
 from obsidian_wren.core.derive.sound_device import DeviceField
-from obsidian_wren.service.system_sound import NoSoundServer, Surroundings, SystemInput
+from obsidian_wren.service.system_sound import (
+    NoSoundServer,
+    Surroundings,
+    SystemFeed,
+    SystemInput,
+    SystemListener,
+)
 
 
 class NoSystem:
@@ -54,6 +60,18 @@ class NoSystem:
     def ensure_input(self, key: str, title: str) -> NoReturn:
         """Not here."""
         self._refuse()
+
+    def keeps_input(self, key: str, title: str) -> bool:
+        """There is none."""
+        return False
+
+    def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
+        """There is none."""
+        return set()
+
+    def take_back(self) -> tuple[tuple[SystemListener, SystemInput], ...]:
+        """Nobody is seen."""
+        return ()
 
     def inputs(self) -> tuple[SystemInput, ...]:
         """None."""

@@ -3,7 +3,7 @@ that other programs can pick, and who records or plays."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -204,6 +204,22 @@ class SystemSound(Protocol):
 
     def ensure_input(self, key: str, title: str) -> SystemFeed:
         """A named input that any program can pick, and our end of it."""
+        ...
+
+    def keeps_input(self, key: str, title: str) -> bool:
+        """Whether what is there of an input would be taken over as it is, so that nobody who
+        records it is moved."""
+        ...
+
+    def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
+        """The program ends: inputs that programs record now, or all of them where they are to
+        ``stay``, carry silence from now on without it. Returns their keys; whose key it is not
+        may be taken away. Feeds have to be closed all the same."""
+        ...
+
+    def take_back(self) -> tuple[tuple[SystemListener, SystemInput], ...]:
+        """Let those whom the server moved away from an input of ours record it again; returns who,
+        and the input. Of what was looked at last; never raises."""
         ...
 
     def inputs(self) -> tuple[SystemInput, ...]:

@@ -7,6 +7,7 @@ Nothing of the session's own server is touched, as long as whoever starts one ha
 
 from __future__ import annotations
 
+import fcntl
 import os
 import shutil
 import signal
@@ -27,6 +28,8 @@ from obsidian_wren.service.live.priority import come_first
 _PATIENCE_S = 30.0
 _LOOK_S = 0.02
 _BLOCK = 240
+# Room for two blocks of 32 channels.
+_PIPE_BYTES = 1 << 16
 _MANAGER = ("wireplumber",)
 _SCRIPT = "load-module module-native-protocol-unix\nload-module module-always-sink\n"
 
@@ -192,6 +195,7 @@ class FakeMicrophone:
         # A real one is never late: neither is this one beside other programs.
         come_first()
         pipe = os.open(self._pipe, os.O_RDWR | os.O_NONBLOCK)
+        fcntl.fcntl(pipe, fcntl.F_SETPIPE_SZ, _PIPE_BYTES)
         at, due = 0, time.monotonic()
         while not self._stopped.wait(max(0.0, due - time.monotonic())):
             data = self._data

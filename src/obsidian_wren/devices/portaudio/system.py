@@ -8,7 +8,7 @@ Source: PortAudio's list of devices, through ``sounddevice``. Other programs are
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -22,7 +22,9 @@ from obsidian_wren.service.system_sound import (
     FEED_HZ,
     NoSoundServer,
     Surroundings,
+    SystemFeed,
     SystemInput,
+    SystemListener,
 )
 
 _NOT_HERE = worded(
@@ -117,6 +119,18 @@ class PortAudioSystem:
         self._fed[key] = found.id
         output = PortOutput(self._library, _number(found), rate_hz=FEED_HZ, channels=2)
         return LoopbackFeed(output)
+
+    def keeps_input(self, key: str, title: str) -> bool:
+        """A loopback device is there whether we play to it or not."""
+        return True
+
+    def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
+        """A loopback device is silent by itself when nobody plays to it."""
+        return set()
+
+    def take_back(self) -> tuple[tuple[SystemListener, SystemInput], ...]:
+        """Other programs are not seen."""
+        return ()
 
     def inputs(self) -> tuple[SystemInput, ...]:
         """The loopback devices in use."""

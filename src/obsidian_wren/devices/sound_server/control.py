@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -29,10 +29,12 @@ from obsidian_wren.devices.sound_server.described import PREFIX
 from obsidian_wren.devices.sound_server.feed import PipeFeed
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.devices.sound_server.output import SystemOutput
+from obsidian_wren.devices.sound_server.picks import Picks
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.system_sound import (
     NoSoundServer,
     Surroundings,
+    SystemFeed,
     SystemInput,
     SystemListener,
     SystemMicrophone,
@@ -50,6 +52,7 @@ class SoundServer:
         self._folder = folder or inputs.private_folder()
         self._seen = Surroundings()
         self._looking = threading.Lock()
+        self._picks = Picks(self._folder / "picks.json")
 
     @property
     def name(self) -> str:
@@ -124,7 +127,39 @@ class SoundServer:
 
     def ensure_input(self, key: str, title: str) -> PipeFeed:
         """A named input that any program can pick, and our end of it."""
-        return inputs.ensure_input(self._folder, key, title)
+        made = inputs.ensure_input(self._folder, key, title)
+        self._picks.expect_moves()
+        return made
+
+    def keeps_input(self, key: str, title: str) -> bool:
+        """Whether what is there of an input would be taken over as it is."""
+        return inputs.keeps_input(self._folder, key, title)
+
+    def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
+        """Let a process of its own keep the inputs that programs record now, or all of them where
+        they are to ``stay``; returns their keys. Feeds have to be closed all the same."""
+        pipes = {key: feed for key, feed in feeds.items() if isinstance(feed, PipeFeed)}
+        return inputs.hand_over(self._folder, pipes, stay=stay)
+
+    def take_back(self) -> tuple[tuple[SystemListener, SystemInput], ...]:
+        """Ask for those who recorded an input of ours until the server moved them elsewhere to be
+        on it again; returns who, and the input. Of what was looked at last."""
+        with self._looking:
+            seen = self._seen
+            usual = next(
+                (one.id for one in seen.devices if one.direction == "input" and one.is_default),
+                None,
+            )
+            titles = {one.id: one.system_name for one in seen.devices}
+            found = []
+            for listener, feed in self._picks.taken_away(seen.listeners, usual):
+                with suppress(SourceGone, *LOST):
+                    # What it was asked already is no news to a server.
+                    self._move(listener.index, str(listener.microphone))
+                    self._move(listener.index, feed)
+                    key = feed.removeprefix(PREFIX)
+                    found.append((listener, SystemInput(key, titles.get(feed, key))))
+        return tuple(found)
 
     def inputs(self) -> tuple[SystemInput, ...]:
         """The inputs of ours that are there."""
@@ -166,6 +201,13 @@ class SoundServer:
 
         Raises SourceGone where either is no longer there.
         """
+        with self._looking:
+            picked = next((one for one in self._seen.listeners if one.index == index), None)
+            if picked is not None and microphone.startswith(PREFIX):
+                self._picks.picked(picked, microphone)
+        self._move(index, microphone)
+
+    def _move(self, index: int, microphone: str) -> None:
         with connected() as pulse:
             source = source_named(pulse, microphone)
             if source is None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import array
 import os
 import time
 from contextlib import suppress
@@ -10,23 +11,33 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.service.system_sound import FEED_HZ
 
-# Writes of up to so many bytes are whole or not at all (POSIX, PIPE_BUF).
-_AT_ONCE = 4096
+# What a pipe of Linux holds; more than ever waits in ours.
+_PIPE_BYTES = 1 << 16
+_FLOAT_BYTES = 4
+# A server that is held up reads so late, and nothing is lost.
+_PATIENCE_S = 0.06
+# Where nothing is taken for longer, nobody listens.
+_UNREAD_S = 0.25
 # Where nothing went in for longer, nobody listened, or the whole system stood still.
 _GAP_S = 0.5
 
 
 class PipeFeed:
-    """Writes blocks into a pipe and never waits: what does not fit is dropped.
+    """Writes blocks into a pipe and never waits: where too much is in it already, the oldest goes.
 
-    A pipe that nobody reads is full, so dropping is no fault while nobody listens. ``gaps`` counts
-    where it was dropped and soon went in again: somebody listens, and heard it.
+    ``waits_samples`` is what the server leaves in the pipe while it reads. Beyond that there is
+    room for two blocks and 60 ms. A pipe that nobody reads holds the newest block alone, so that
+    who begins to listen hears what is said just then. ``gaps`` counts where something was lost and
+    soon was read again: somebody listens, and heard it.
     """
 
-    def __init__(self, path: Path, *, pipe_bytes: int, held: int) -> None:
+    def __init__(self, path: Path, *, waits_samples: int, held: int) -> None:
         self.path, self.gaps = path, 0
+        self._waits_s = waits_samples / FEED_HZ
         self._lost_since_s: float | None = None
+        self._read_s, self._left = time.monotonic(), 0
         # The lock that keeps other runs from writing into the same pipe.
         self._held: int | None = held
         # Open at both ends: the pipe is never without a reader, and opening never waits.
@@ -34,24 +45,33 @@ class PipeFeed:
         with suppress(OSError, AttributeError):
             import fcntl
 
-            fcntl.fcntl(self._pipe, fcntl.F_SETPIPE_SZ, pipe_bytes)
-        self._drain()
+            fcntl.fcntl(self._pipe, fcntl.F_SETPIPE_SZ, _PIPE_BYTES)
+        self._drop(_PIPE_BYTES)
 
     def write(self, block: Samples) -> None:
         """The next ``(n,)`` samples, full scale 1."""
         if self._held is None:
             return
         data = block.astype(np.float32).tobytes()
-        for first in range(0, len(data), _AT_ONCE):
-            try:
-                os.write(self._pipe, data[first : first + _AT_ONCE])
-            except BlockingIOError:
-                if self._lost_since_s is None:
-                    self._lost_since_s = time.monotonic()
-                return
-            if self._lost_since_s is not None:
-                self.gaps += time.monotonic() - self._lost_since_s < _GAP_S
-                self._lost_since_s = None
+        now_s, waiting = time.monotonic(), self._waiting()
+        if waiting < self._left:
+            self._was_read(now_s)
+        most = min(2 * len(data) + _bytes(self._waits_s + _PATIENCE_S), _PIPE_BYTES)
+        nobody_reads = now_s - self._read_s > _UNREAD_S
+        surplus = waiting if nobody_reads else max(0, waiting + len(data) - most)
+        dropped, written = self._drop(surplus), 0
+        with suppress(BlockingIOError):
+            written = os.write(self._pipe, data)
+        if surplus or written < len(data):
+            self._lost_since_s = self._lost_since_s or now_s
+        # Not asked for: it may be read by now.
+        self._left = waiting - dropped + written
+
+    def _was_read(self, now_s: float) -> None:
+        self._read_s = now_s
+        if self._lost_since_s is not None:
+            self.gaps += now_s - self._lost_since_s < _GAP_S
+            self._lost_since_s = None
 
     @property
     def is_whole(self) -> bool:
@@ -63,20 +83,42 @@ class PipeFeed:
 
     @property
     def unread_s(self) -> float:
-        """Since when nothing that was written went in, seconds; 0 where the last of it did."""
-        since_s = self._lost_since_s
-        return 0.0 if since_s is None else time.monotonic() - since_s
+        """Since when nothing was taken of what is written, seconds; 0 where some of it just was."""
+        away_s = time.monotonic() - self._read_s
+        return away_s if away_s > _UNREAD_S else 0.0
+
+    @property
+    def lock(self) -> int:
+        """The descriptor of the lock that keeps other runs away."""
+        assert self._held is not None
+        return self._held
 
     def close(self) -> None:
         """Leave the pipe; who listens hears silence."""
         if self._held is None:
             return
-        self._drain()
+        self._drop(_PIPE_BYTES)
         os.close(self._pipe)
         os.close(self._held)
         self._held = None
 
-    def _drain(self) -> None:
+    def _waiting(self) -> int:
+        """The bytes that nobody has read."""
+        import fcntl
+        import termios
+
+        found = array.array("i", [0])
+        fcntl.ioctl(self._pipe, termios.FIONREAD, found)
+        return found[0]
+
+    def _drop(self, most: int) -> int:
+        """Take the oldest out again, as far as it is still there; returns how many bytes."""
+        dropped = 0
         with suppress(BlockingIOError):
-            while os.read(self._pipe, 1 << 16):
-                pass
+            while dropped < most:
+                dropped += len(os.read(self._pipe, most - dropped))
+        return dropped
+
+
+def _bytes(seconds: float) -> int:
+    return round(seconds * FEED_HZ) * _FLOAT_BYTES

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import os
 import stat
+from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.devices.sound_server import keeper
 from obsidian_wren.devices.sound_server.connection import (
     awaited,
     connected,
@@ -19,8 +22,8 @@ from obsidian_wren.devices.sound_server.feed import PipeFeed
 from obsidian_wren.service.system_sound import FEED_HZ, NoSoundServer, SystemInput
 
 _PIPE_SOURCE, _NULL_SINK = "module-pipe-source", "module-null-sink"
-# PipeWire refuses less; PulseAudio reads at once whatever there is.
-_PIPE_BYTES = {"PipeWire": 16_384, "PulseAudio": 4096}
+# PipeWire reads a quantum at a time and keeps some; PulseAudio takes at once whatever there is.
+_WAITS_SAMPLES = {"PipeWire": 4096, "PulseAudio": 0}
 _FULL_VOLUME = 1.0
 # WORD JOINER.
 _UNSEEN = "\u2060"
@@ -38,8 +41,7 @@ def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
         with connected() as pulse:
             kind = server_name(pulse)
             there = source_named(pulse, name)
-            if there is not None and not (_is_pipe(path) and there.description == _plain(title)):
-                # Its pipe is lost, so nothing can reach it any more; or it has another name now.
+            if there is not None and not _is_kept(there, title, path):
                 pulse.module_unload(there.owner_module)
                 there = None
             if there is None:
@@ -57,7 +59,7 @@ def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
                 )
             pulse.volume_set_all_chans(there, _FULL_VOLUME)
             pulse.mute(there, False)
-        return PipeFeed(path, pipe_bytes=_PIPE_BYTES[kind], held=held)
+        return PipeFeed(path, waits_samples=_WAITS_SAMPLES[kind], held=held)
     except BaseException:
         os.close(held)
         raise
@@ -105,13 +107,37 @@ def remove_output(key: str) -> None:
             pulse.module_unload(there.owner_module)
 
 
-def _hold(path: Path, title: str) -> int:
-    """Only one run may write into an input: the lock goes with its process, however that ends."""
-    import fcntl
+def keeps_input(folder: Path, key: str, title: str) -> bool:
+    """Whether what is there of an input would be taken over as it is."""
+    with connected() as pulse:
+        return _is_kept(source_named(pulse, PREFIX + key), title, folder / f"{key}.pipe")
 
+
+def _is_kept(there: Any, title: str, path: Path) -> bool:
+    """Not where its pipe is lost, so that nothing can reach it any more; or where it has another
+    name now."""
+    return there is not None and _is_pipe(path) and there.description == _plain(title)
+
+
+def hand_over(folder: Path, feeds: Mapping[str, PipeFeed], *, stay: bool) -> set[str]:
+    """Let a process of its own keep the inputs that programs record now, or all of them where they
+    are to ``stay``; returns their keys. Feeds have to be closed all the same."""
+    with connected() as pulse:
+        there = {source.name.removeprefix(PREFIX) for source in pulse.source_list()}
+        wanted = there & set(feeds) if stay else keeper.recorded(pulse) & set(feeds)
+    if wanted:
+        keeper.begin(folder, {key: (feeds[key].lock, 1) for key in wanted}, stay=stay)
+    return wanted
+
+
+def _hold(path: Path, title: str) -> int:
+    """Only one run may write into an input: the lock goes with its process, however that ends. One
+    that only keeps it for whoever records is relieved."""
     held = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
-        fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        if not _locked(held) and not (keeper.relieve(path) and awaited(lambda: _locked(held))):
+            raise BlockingIOError
+        os.ftruncate(held, 0)
     except OSError as error:
         os.close(held)
         raise NoSoundServer(
@@ -123,6 +149,16 @@ def _hold(path: Path, title: str) -> int:
             ),
         ) from error
     return held
+
+
+def _locked(held: int) -> bool:
+    import fcntl
+
+    try:
+        fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return False
+    return True
 
 
 def _arguments(name: str, title: str, path: Path) -> str:

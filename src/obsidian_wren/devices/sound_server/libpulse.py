@@ -15,19 +15,36 @@ from functools import cache
 from typing import TypeVar
 
 SAMPLE_FLOAT32_NATIVE = 5
-STREAM_ADJUST_LATENCY, STREAM_DONT_MOVE = 0x2000, 0x0200
+STREAM_ADJUST_LATENCY, STREAM_DONT_MOVE, STREAM_NO_REMAP_CHANNELS = 0x2000, 0x0200, 0x0010
 CONTEXT_NO_AUTOSPAWN = 0x0001
 CONTEXT_READY, CONTEXT_FAILED, CONTEXT_TERMINATED = 4, 5, 6
 STREAM_READY, STREAM_FAILED, STREAM_TERMINATED = 2, 3, 4
 CONTEXT_ENDED = (CONTEXT_FAILED, CONTEXT_TERMINATED)
 STREAM_ENDED = (STREAM_FAILED, STREAM_TERMINATED)
 UNLIMITED = 0xFFFFFFFF
+MOST_CHANNELS = 32
+_MONO, _LEFT, _RIGHT, _AUX_0 = 0, 1, 2, 12
 
 
 class SampleSpec(ctypes.Structure):
     """``pa_sample_spec``."""
 
     _fields_ = (("format", c_int), ("rate", c_uint32), ("channels", c_uint8))
+
+
+class ChannelMap(ctypes.Structure):
+    """``pa_channel_map``."""
+
+    _fields_ = (("channels", c_uint8), ("map", c_int * MOST_CHANNELS))
+
+
+def channel_map(channels: int) -> ChannelMap:
+    """Channels by their number: the library knows positions for six at most, and gives no stream
+    at all for more."""
+    positions = {1: (_MONO,), 2: (_LEFT, _RIGHT)}.get(
+        channels, range(_AUX_0, _AUX_0 + min(channels, MOST_CHANNELS))
+    )
+    return ChannelMap(channels, (c_int * MOST_CHANNELS)(*positions))
 
 
 class BufferAttributes(ctypes.Structure):
@@ -70,7 +87,10 @@ _FUNCTIONS: dict[str, tuple[object, tuple[object, ...]]] = {
     "pa_context_get_state": (c_int, (c_void_p,)),
     "pa_context_errno": (c_int, (c_void_p,)),
     "pa_context_set_state_callback": (None, (c_void_p, NOTIFY, c_void_p)),
-    "pa_stream_new": (c_void_p, (c_void_p, c_char_p, POINTER(SampleSpec), c_void_p)),
+    "pa_stream_new": (
+        c_void_p,
+        (c_void_p, c_char_p, POINTER(SampleSpec), POINTER(ChannelMap)),
+    ),
     "pa_stream_connect_record": (
         c_int,
         (c_void_p, c_char_p, POINTER(BufferAttributes), c_int),
@@ -109,6 +129,18 @@ def _typed(found: _Library) -> _Library:
     for name, (gives, takes) in _FUNCTIONS.items():
         function = getattr(found, name)
         function.restype, function.argtypes = gives, takes
+    return found
+
+
+def new_stream(
+    pulse: ctypes.CDLL | ctypes.PyDLL, context: int, what: str, *, rate_hz: int, channels: int
+) -> int | None:
+    """A stream that is not connected yet; None where the library makes none of this kind, which may
+    then not be asked for anything: it would end the program."""
+    spec = SampleSpec(SAMPLE_FLOAT32_NATIVE, rate_hz, channels)
+    found: int | None = pulse.pa_stream_new(
+        context, what.encode(), ctypes.byref(spec), ctypes.byref(channel_map(channels))
+    )
     return found
 
 

@@ -15,7 +15,7 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.arrivals import Arrivals
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.libpulse import at_once, library
-from obsidian_wren.devices.sound_server.stream import FLAGS, FLOAT_BYTES
+from obsidian_wren.devices.sound_server.stream import FLAGS, FLOAT_BYTES, unheard_of
 from obsidian_wren.service.ports import SourceGone
 
 _START_S = 5.0
@@ -59,6 +59,7 @@ class ServerMicrophone:
             pulse.pa_mainloop_get_api(self._loop), b"Obsidian Wren"
         )
         self._stream: int | None = None
+        self._refused: str | None = None
         self._open()
 
     @property
@@ -101,6 +102,8 @@ class ServerMicrophone:
         until_s = time.monotonic() + _START_S
         while (why := self._ended()) is None and not self._is_ready():
             left_s = until_s - time.monotonic()
+            if self._refused is not None:
+                continue
             if left_s <= 0.0:
                 why = worded("the sound server did not answer")
                 break
@@ -126,13 +129,23 @@ class ServerMicrophone:
 
     def _connect(self) -> None:
         pulse = at_once()
-        spec = libpulse.SampleSpec(libpulse.SAMPLE_FLOAT32_NATIVE, self.rate_hz, self.channels)
-        self._stream = pulse.pa_stream_new(self._context, b"microphone", ctypes.byref(spec), None)
+        self._stream = libpulse.new_stream(
+            pulse, self._context, "microphone", rate_hz=self.rate_hz, channels=self.channels
+        )
+        if self._stream is None:
+            self._refused = unheard_of(self.channels)
+            return
         none = libpulse.UNLIMITED
         asked = libpulse.BufferAttributes(
             self._bytes(self._kept_s), none, none, none, self._bytes(self._block_s)
         )
-        pulse.pa_stream_connect_record(self._stream, self.name.encode(), ctypes.byref(asked), FLAGS)
+        if (
+            pulse.pa_stream_connect_record(
+                self._stream, self.name.encode(), ctypes.byref(asked), FLAGS
+            )
+            < 0
+        ):
+            self._refused = self._said(pulse)
 
     def _bytes(self, seconds: float) -> int:
         return round(seconds * self.rate_hz) * self.channels * FLOAT_BYTES
@@ -156,6 +169,8 @@ class ServerMicrophone:
     def _ended(self) -> str | None:
         """Why nothing more will come; None where more will."""
         pulse = at_once()
+        if self._refused is not None:
+            return self._refused
         if pulse.pa_context_get_state(self._context) in libpulse.CONTEXT_ENDED:
             return worded("the sound server went away")
         if self._stream is None or (
@@ -164,6 +179,9 @@ class ServerMicrophone:
             return None
         if self._fetched_s is not None:
             return worded("it is no longer there")
+        return self._said(pulse)
+
+    def _said(self, pulse: ctypes.PyDLL) -> str:
         return str(pulse.pa_strerror(pulse.pa_context_errno(self._context)).decode().lower())
 
     def _fetch(self, most_s: float) -> None:

@@ -3,17 +3,27 @@ device."""
 
 from __future__ import annotations
 
-import ctypes
 import threading
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.libpulse import library
 from obsidian_wren.service.ports import SourceGone
 
 _START_S = 5.0
 FLOAT_BYTES = 4
-FLAGS = libpulse.STREAM_ADJUST_LATENCY | libpulse.STREAM_DONT_MOVE
+# Channels are told apart by their number, wherever the device says that they stand.
+FLAGS = (
+    libpulse.STREAM_ADJUST_LATENCY | libpulse.STREAM_DONT_MOVE | libpulse.STREAM_NO_REMAP_CHANNELS
+)
+
+
+def unheard_of(channels: int) -> str:
+    """Why a device of so many channels cannot be opened."""
+    return worded(
+        "the sound server’s library gives no stream of {channels}",
+        channels=counted("{count} channel", "{count} channels", channels),
+    )
 
 
 class Stream:
@@ -82,10 +92,11 @@ class Stream:
         if context in (libpulse.CONTEXT_FAILED, libpulse.CONTEXT_TERMINATED):
             return self._end(worded("the sound server went away"))
         if context == libpulse.CONTEXT_READY and self._stream is None:
-            spec = libpulse.SampleSpec(libpulse.SAMPLE_FLOAT32_NATIVE, self.rate_hz, self.channels)
-            self._stream = pulse.pa_stream_new(
-                self._context, self.what.encode(), ctypes.byref(spec), None
+            self._stream = libpulse.new_stream(
+                pulse, self._context, self.what, rate_hz=self.rate_hz, channels=self.channels
             )
+            if self._stream is None:
+                return self._end(unheard_of(self.channels))
             pulse.pa_stream_set_state_callback(self._stream, self._on_state, None)
             return self._connect(self._stream)
         if self._stream is not None:

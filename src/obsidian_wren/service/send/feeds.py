@@ -11,7 +11,7 @@ from obsidian_wren.service.live import state as live
 from obsidian_wren.service.mixes import own_system, scene
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.rig.computer_rows import devices_of
-from obsidian_wren.service.send.moving import move_listeners
+from obsidian_wren.service.send.moving import ensure_joined, move_listeners
 from obsidian_wren.service.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow
@@ -35,7 +35,11 @@ def ensure_feeds(ws: Workshop) -> bool:
             changed = _follow_outputs(ws, rows)
         feeds = own_system.current(ws)
         there = {device.id for device in system.seen.devices}
+        recorded = {one.microphone for one in system.seen.listeners}
         for key in [key for key in feeds.held if key not in wanted]:
+            if system.input_name(key) in recorded:
+                # Without it they would hear the raw microphone: it stays and is silent.
+                continue
             _let_go(system, feeds, key)
             changed = True
         for key, title in wanted.items():
@@ -59,7 +63,7 @@ def _make(system: SystemSound, feeds: own_system.Feeds, key: str, title: str) ->
     if old is not None:
         old.close()
     try:
-        feeds.held[key] = system.ensure_input(key, title)
+        feeds.held[key] = ensure_joined(system, key, title)
     except NoSoundServer as error:
         known = feeds.troubles.get(key) == str(error)
         feeds.troubles[key] = str(error)
@@ -77,16 +81,19 @@ def _let_go(system: SystemSound, feeds: own_system.Feeds, key: str) -> None:
 
 
 def leave_feeds(ws: Workshop) -> None:
-    """The program ends: take the inputs away, unless they are to stay and carry silence."""
+    """The program ends: take the inputs away, unless they are to stay or programs record them:
+    those carry silence from then on."""
     system = ws.world.system
     if system is None:
         return
     with ws.sessions() as session:
         stay = scene.live_wish(session).feeds_stay
+    feeds, kept = own_system.current(ws), set[str]()
+    with suppress(NoSoundServer):
+        kept = system.hand_over(feeds.held, stay=stay)
     own_system.end_silence(ws)
-    feeds = own_system.current(ws)
     for key in list(feeds.held):
-        if stay:
+        if key in kept:
             feeds.held.pop(key).close()
         else:
             _let_go(system, feeds, key)

@@ -8,13 +8,11 @@ begins again. It is made anew; who listens waits aside meanwhile, where nothing 
 from __future__ import annotations
 
 import time
-from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass, field
 
 from obsidian_wren.service.mixes import own_system
-from obsidian_wren.service.send.feeds import ensure_feeds
-from obsidian_wren.service.send.moving import move_listeners
+from obsidian_wren.service.send.moving import ensure_joined
 from obsidian_wren.service.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.service.workshop import Workshop
 
@@ -22,8 +20,6 @@ from obsidian_wren.service.workshop import Workshop
 _UNREAD_S = 2.0
 # Where it did not help, it will not help at once.
 _AGAIN_S = 30.0
-# An output that plays nowhere: nobody may hear anything else meanwhile, least of all the raw voice.
-_ASIDE = "aside"
 
 
 @dataclass
@@ -52,16 +48,10 @@ def join_unread(ws: Workshop) -> None:
         if now_s - since_s >= _UNREAD_S and now_s - tried_s >= _AGAIN_S:
             unread.tried_s[key] = now_s
             with suppress(NoSoundServer):
-                _join_anew(ws, system, key, streams)
+                _join_anew(ws, system, key)
 
 
-def _join_anew(ws: Workshop, system: SystemSound, key: str, streams: Collection[int]) -> None:
-    aside = system.ensure_output(_ASIDE, "Wren: aside")
-    try:
-        move_listeners(system, streams, system.monitor_of(aside))
-        system.remove_input(key)
-        ensure_feeds(ws)
-        move_listeners(system, streams, system.input_name(key))
-    finally:
-        system.remove_output(_ASIDE)
-        system.look()
+def _join_anew(ws: Workshop, system: SystemSound, key: str) -> None:
+    feeds = own_system.current(ws)
+    feeds.held.pop(key).close()
+    feeds.held[key] = ensure_joined(system, key, feeds.titles[key], anew=True)

@@ -7,7 +7,7 @@ import time
 from collections.abc import Collection, Iterable
 
 from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import SystemSound
+from obsidian_wren.service.system_sound import SystemFeed, SystemSound
 
 _MOVES_S, _ASK_AGAIN_S, _LOOK_S = 5.0, 1.0, 0.05
 
@@ -35,6 +35,30 @@ def move_listeners(system: SystemSound, streams: Collection[int], microphone: st
         if waiting:
             time.sleep(_LOOK_S)
     return waiting | gone
+
+
+# An output that plays nowhere: nobody may hear anything else meanwhile, least of all the raw voice.
+_ASIDE = "aside"
+
+
+def ensure_joined(system: SystemSound, key: str, title: str, *, anew: bool = False) -> SystemFeed:
+    """A named input that any program can pick, and our end of it. Where it has to be made ``anew``,
+    whoever records it waits aside meanwhile and is on it again afterwards. Raises
+    NoSoundServer."""
+    name = system.input_name(key)
+    streams = {one.index for one in system.seen.listeners if one.microphone == name}
+    if not streams or (not anew and system.keeps_input(key, title)):
+        return system.ensure_input(key, title)
+    aside = system.ensure_output(_ASIDE, "Wren: aside")
+    try:
+        move_listeners(system, streams, system.monitor_of(aside))
+        system.remove_input(key)
+        made = system.ensure_input(key, title)
+        move_listeners(system, streams, name)
+        return made
+    finally:
+        system.remove_output(_ASIDE)
+        system.look()
 
 
 def _ask(system: SystemSound, stream: int, ways: Iterable[str]) -> bool:

@@ -8,6 +8,7 @@ import threading
 import time
 
 from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live
 from obsidian_wren.service.live.living import close_recording, resume_run
 from obsidian_wren.service.rig.computer_rows import remember_devices
@@ -81,5 +82,23 @@ def attend(ws: Workshop, *, looked: bool) -> None:
         close_recording(ws)
         resume_run(ws)
     join_unread(ws)
+    _take_back(ws)
     if changed:
         ws.changed()
+
+
+def _take_back(ws: Workshop) -> None:
+    """Whoever heard a feed until the server moved them hears it again."""
+    system = ws.world.system
+    for listener, feed in system.take_back() if system is not None else ():
+        ws.bus.tell(
+            "trouble",
+            {
+                "sentence": worded(
+                    "The sound server had moved {program} to your microphone itself. It hears"
+                    " “{title}” again.",
+                    program=listener.program,
+                    title=feed.title,
+                )
+            },
+        )
