@@ -8,7 +8,7 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import state as live
-from obsidian_wren.service.mixes import own_system, scene
+from obsidian_wren.service.mixes import mixing, own_system, scene
 from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.rig.computer_rows import devices_of
 from obsidian_wren.service.send.moving import ensure_joined, move_listeners
@@ -136,6 +136,8 @@ def name_feed(ws: Workshop, key: str, title: str | None) -> None:
             row.picks = scene.feed_of(row)
         scene.programs(ws, [row])
     ensure_feeds(ws)
+    # What is live knows its inputs by their names.
+    mixing.refresh(ws)
     ws.changed()
 
 
