@@ -29,17 +29,17 @@ from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
-from obsidian_wren.service.live.loop import Loop
-from obsidian_wren.service.live.pace import Pacing
-from obsidian_wren.service.live.paths import ReturnPath, Seat, VoicePath
-from obsidian_wren.service.live.run import LiveRun
-from obsidian_wren.service.ports import ProgramSettings
+from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.service.recording.recorder import Recorder
 from obsidian_wren.service.recording.tracks import Split, Track
 from obsidian_wren.standins import sounds
 from obsidian_wren.standins.acoustics import talker_sound
 from obsidian_wren.standins.listeners import StandInProgram
 from obsidian_wren.standins.players import Round
+from obsidian_wren.voice.loop import Loop
+from obsidian_wren.voice.pace import Pacing
+from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.voice.run import LiveRun
 
 RATE = 48_000
 COUNT = 480

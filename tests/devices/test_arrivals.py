@@ -8,7 +8,7 @@ import pytest
 
 from obsidian_wren.devices import arrivals
 from obsidian_wren.devices.arrivals import Arrivals
-from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.ports.world import SourceGone
 
 
 @pytest.fixture

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from obsidian_wren.devices.portaudio.system import PortAudioSystem
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import FEED_HZ, NoSoundServer
+from obsidian_wren.ports.system_sound import FEED_HZ, NoSoundServer
+from obsidian_wren.ports.world import SourceGone
 
 DEVICES = [
     {

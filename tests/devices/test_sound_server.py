@@ -18,8 +18,8 @@ from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.devices.sound_server.inputs import private_folder
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.devices.sound_server.output import SystemOutput
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import NoSoundServer
+from obsidian_wren.ports.system_sound import NoSoundServer
+from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.standins.private_server import PipeWire
 from signals import RATE, sine
 from waiting import wait_until

@@ -4,9 +4,10 @@ from types import SimpleNamespace
 
 import pytest
 
+from obsidian_wren.ports.system_sound import Surroundings, SystemListener
 from obsidian_wren.service.mixes.own_system import Feeds
-from obsidian_wren.service.send import joining, moving
-from obsidian_wren.service.system_sound import Surroundings, SystemListener
+from obsidian_wren.service.send import joining
+from obsidian_wren.voice import moving
 from waiting import Clock
 
 CALL, ASIDE = "ours.call", "ours.aside"

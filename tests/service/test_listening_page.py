@@ -9,8 +9,8 @@ import pytest
 from obsidian_wren.core.mix.marker import Found
 from obsidian_wren.core.mix.reprocessing import Reprocessing
 from obsidian_wren.core.mix.verdict import Arrived
-from obsidian_wren.service.live.marker_flight import HeardMarker
 from obsidian_wren.service.send import listening_page
+from obsidian_wren.voice.marker_flight import HeardMarker
 
 RATE = 48_000
 SECOND = np.full(RATE, 0.1)

@@ -2,9 +2,9 @@
 
 import pytest
 
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.send import moving
-from obsidian_wren.service.system_sound import Surroundings, SystemListener
+from obsidian_wren.ports.system_sound import Surroundings, SystemListener
+from obsidian_wren.ports.world import SourceGone
+from obsidian_wren.voice import moving
 from waiting import Clock
 
 

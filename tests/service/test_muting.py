@@ -9,9 +9,9 @@ from obsidian_wren.core.mix.muting import voice_signals, without_voices
 from obsidian_wren.service import live, mixes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living, muting
-from obsidian_wren.service.live.safe_mixer import SafeMixer
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.send import listeners
+from obsidian_wren.voice.safe_mixer import SafeMixer
 from signals import RATE, noise
 from waiting import wait_until
 

@@ -4,7 +4,7 @@ import os
 import sys
 import threading
 
-from obsidian_wren.service.live.priority import quick_switching
+from obsidian_wren.voice.priority import quick_switching
 
 
 def niceness(*threads):

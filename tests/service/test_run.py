@@ -18,13 +18,13 @@ from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import MarkerSearch, feed_path
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.service.live import pace as pace_module
-from obsidian_wren.service.live import run as run_module
-from obsidian_wren.service.live.loop import Loop
-from obsidian_wren.service.live.pace import Pacing
-from obsidian_wren.service.live.paths import ReturnPath, Seat, VoicePath
-from obsidian_wren.service.live.run import LiveRun
-from obsidian_wren.service.ports import ProgramSettings, SourceGone
+from obsidian_wren.ports.world import ProgramSettings, SourceGone
+from obsidian_wren.voice import pace as pace_module
+from obsidian_wren.voice import run as run_module
+from obsidian_wren.voice.loop import Loop
+from obsidian_wren.voice.pace import Pacing
+from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.voice.run import LiveRun
 from signals import RATE, noise, sine
 from waiting import PATIENCE_S, Clock, wait_until
 

@@ -20,7 +20,6 @@ from obsidian_wren.service.export import sounds
 from obsidian_wren.service.live import living, pressing
 from obsidian_wren.service.live import recording as live_recording
 from obsidian_wren.service.mixes import clip_rows, clips, mixing, scene
-from obsidian_wren.service.mixes.pads import Pads
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import recording
 from obsidian_wren.service.rig.rigs import the_rig
@@ -28,6 +27,7 @@ from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.send import listeners
 from obsidian_wren.service.setup import computer_changes
 from obsidian_wren.service.undo.put_back import redo, undo
+from obsidian_wren.voice.pads import Pads
 from routing_truth import faults
 from signals import RATE, noise, sine
 from waiting import wait_until

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from obsidian_wren.core.measure.loudness import integrated_lufs
-from obsidian_wren.service.ports import ProgramSettings
+from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.standins.listeners import StandInProgram
 from obsidian_wren.standins.players import Round, SecondMicrophone
 

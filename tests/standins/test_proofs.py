@@ -16,12 +16,12 @@ from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.core.mix.word_levels import word_levels_dbfs
-from obsidian_wren.service.live.loop import Loop
-from obsidian_wren.service.live.pace import Pacing
-from obsidian_wren.service.live.paths import ReturnPath, Seat, VoicePath
-from obsidian_wren.service.live.run import LiveRun
-from obsidian_wren.service.ports import ProgramSettings
+from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.standins.listeners import StandInProgram
+from obsidian_wren.voice.loop import Loop
+from obsidian_wren.voice.pace import Pacing
+from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.voice.run import LiveRun
 from signals import RATE, noise, voice
 
 # The voice behind its chain, in a quiet room; it speaks at about −20 dBFS.

@@ -15,7 +15,7 @@ from obsidian_wren.core.derive.hardware import Interface, Microphone
 from obsidian_wren.core.derive.voice_causes import find_voice_causes
 from obsidian_wren.core.measure.integrity import compare_channels
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
-from obsidian_wren.service.ports import Controls
+from obsidian_wren.ports.world import Controls
 from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec, read_spec
 from obsidian_wren.standins.world import SimulatedRig
 

@@ -91,7 +91,7 @@ def _passing() -> ModuleType:
     try:
         from obsidian_wren.cli import passing
     except OSError as error:
-        from obsidian_wren.service.system_sound import NoSoundServer
+        from obsidian_wren.ports.system_sound import NoSoundServer
 
         raise NoSoundServer(
             "no-library",

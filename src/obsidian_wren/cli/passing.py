@@ -15,12 +15,12 @@ from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.formats.calibration import chain_spec
 from obsidian_wren.formats.carried_file import read_calibration
+from obsidian_wren.ports.system_sound import NoSoundServer
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.system_sound import NoSoundServer
 
 if TYPE_CHECKING:
+    from obsidian_wren.ports.system_sound import LiveMicrophone, SystemMicrophone
     from obsidian_wren.service.live.through import Passing
-    from obsidian_wren.service.system_sound import LiveMicrophone, SystemMicrophone
 
 _KEY = "command-line"
 
@@ -65,11 +65,11 @@ def devices(chosen: argparse.Namespace) -> int:
 
 def live(chosen: argparse.Namespace) -> int:
     """A microphone through a calibration into a named input, until Ctrl-C."""
-    from obsidian_wren.service.live.pace import BLOCK_S, PATIENCE_S
+    from obsidian_wren.ports.system_sound import FEED_HZ
     from obsidian_wren.service.live.through import Through
-    from obsidian_wren.service.mixes.silence import Silence
-    from obsidian_wren.service.send.moving import ensure_joined
-    from obsidian_wren.service.system_sound import FEED_HZ
+    from obsidian_wren.voice.moving import ensure_joined
+    from obsidian_wren.voice.pace import BLOCK_S, PATIENCE_S
+    from obsidian_wren.voice.silence import Silence
 
     specs = chain_spec(read_calibration(chosen.calibration))
     server = SoundServer()

@@ -18,8 +18,8 @@ from obsidian_wren.cli.kernels import are_compiled, run_everything, telling_how_
 from obsidian_wren.core.wording import worded
 
 if TYPE_CHECKING:
-    from obsidian_wren.service.ports import PushedStream, World
-    from obsidian_wren.service.system_sound import SystemSound
+    from obsidian_wren.ports.system_sound import SystemSound
+    from obsidian_wren.ports.world import PushedStream, World
     from obsidian_wren.service.workshop import Workshop
     from obsidian_wren.store.folder import DataFolder
 

@@ -14,7 +14,7 @@ import numpy.typing as npt
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.ports.world import SourceGone
 
 _PATIENCE_S = 3.0
 # More than this waiting is a backlog: the oldest goes.

@@ -8,7 +8,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.ports.world import SourceGone
 
 _PATIENCE_S = 3.0
 _MOST_WAITING = 200

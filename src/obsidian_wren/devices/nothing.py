@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import NoReturn
 
 from obsidian_wren.core.derive.sound_device import DeviceField
-from obsidian_wren.service.system_sound import (
+from obsidian_wren.ports.system_sound import (
     NoSoundServer,
     Surroundings,
     SystemFeed,

@@ -8,7 +8,7 @@ import numpy as np
 import scipy
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.service.ports import Controls
+from obsidian_wren.ports.world import Controls
 from obsidian_wren.standins.spec import WorldSpec
 
 _DBU_VOLT = 0.7745967

@@ -10,7 +10,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ring import Ring
-from obsidian_wren.service.ports import ProgramSettings
+from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.standins import programs, sounds
 
 _KEPT_S = 20.0

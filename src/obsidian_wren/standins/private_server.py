@@ -23,7 +23,7 @@ import numpy as np
 import pulsectl  # type: ignore[import-untyped]
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.service.live.priority import come_first
+from obsidian_wren.voice.priority import come_first
 
 _PATIENCE_S = 30.0
 _LOOK_S = 0.02

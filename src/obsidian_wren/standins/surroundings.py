@@ -11,7 +11,8 @@ from dataclasses import replace
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.routes import SourceKind
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.ports import (
+from obsidian_wren.ports.system_sound import SystemSound
+from obsidian_wren.ports.world import (
     Computer,
     Knob,
     Listener,
@@ -23,7 +24,6 @@ from obsidian_wren.service.ports import (
     TakeSource,
     World,
 )
-from obsidian_wren.service.system_sound import SystemSound
 from obsidian_wren.standins.computer import StandInComputer, first_settings
 from obsidian_wren.standins.spec import BOATHOUSE, PlacementSpec, WorldSpec
 

@@ -10,7 +10,7 @@ import numpy as np
 import scipy
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.service.ports import Controls, Knob, SoundStream
+from obsidian_wren.ports.world import Controls, Knob, SoundStream
 from obsidian_wren.standins import acoustics, noises
 from obsidian_wren.standins.computer_path import (
     _DBU_VOLT,

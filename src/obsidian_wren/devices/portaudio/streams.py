@@ -10,7 +10,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.arrivals import Arrivals
-from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.ports.world import SourceGone
 
 _MOST_S = 0.06
 

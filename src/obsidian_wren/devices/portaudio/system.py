@@ -17,8 +17,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
 from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.portaudio.streams import PortMicrophone, PortOutput
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import (
+from obsidian_wren.ports.system_sound import (
     FEED_HZ,
     NoSoundServer,
     Surroundings,
@@ -26,6 +25,7 @@ from obsidian_wren.service.system_sound import (
     SystemInput,
     SystemListener,
 )
+from obsidian_wren.ports.world import SourceGone
 
 _NOT_HERE = worded(
     "PortAudio can set nothing of the system. Set it in the system’s own sound settings."

@@ -11,8 +11,8 @@ from typing import Any, cast
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import NoSoundServer, SystemSound
+from obsidian_wren.ports.system_sound import NoSoundServer, SystemSound
+from obsidian_wren.ports.world import SourceGone
 
 
 class SystemComputer:

@@ -11,8 +11,8 @@ import pulsectl  # type: ignore[import-untyped]
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.sound_server import libpulse
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import NoSoundServer
+from obsidian_wren.ports.system_sound import NoSoundServer
+from obsidian_wren.ports.world import SourceGone
 
 CLIENT = "Obsidian Wren"
 LOST = (NoSoundServer, pulsectl.PulseError, pulsectl.PulseDisconnected)

@@ -30,8 +30,7 @@ from obsidian_wren.devices.sound_server.feed import PipeFeed
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.devices.sound_server.output import SystemOutput
 from obsidian_wren.devices.sound_server.picks import Picks
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import (
+from obsidian_wren.ports.system_sound import (
     NoSoundServer,
     Surroundings,
     SystemFeed,
@@ -40,6 +39,7 @@ from obsidian_wren.service.system_sound import (
     SystemMicrophone,
     SystemPlayer,
 )
+from obsidian_wren.ports.world import SourceGone
 
 _LISTEN_S = 0.5
 _RECONNECT_S = 0.5

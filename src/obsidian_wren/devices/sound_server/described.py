@@ -8,7 +8,7 @@ from typing import Any
 
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice, device_key
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.system_sound import SystemListener, SystemMicrophone, SystemPlayer
+from obsidian_wren.ports.system_sound import SystemListener, SystemMicrophone, SystemPlayer
 
 PREFIX = "obsidian_wren."
 # What a program may ask of a device; the rest stands in the server's own files.

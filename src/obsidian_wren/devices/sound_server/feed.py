@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.service.system_sound import FEED_HZ
+from obsidian_wren.ports.system_sound import FEED_HZ
 
 # What a pipe of Linux holds; more than ever waits in ours.
 _PIPE_BYTES = 1 << 16

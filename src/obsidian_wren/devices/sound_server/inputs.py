@@ -19,7 +19,7 @@ from obsidian_wren.devices.sound_server.connection import (
 )
 from obsidian_wren.devices.sound_server.described import PREFIX
 from obsidian_wren.devices.sound_server.feed import PipeFeed
-from obsidian_wren.service.system_sound import FEED_HZ, NoSoundServer, SystemInput
+from obsidian_wren.ports.system_sound import FEED_HZ, NoSoundServer, SystemInput
 
 _PIPE_SOURCE, _NULL_SINK = "module-pipe-source", "module-null-sink"
 # PipeWire reads a quantum at a time and keeps some; PulseAudio takes at once whatever there is.

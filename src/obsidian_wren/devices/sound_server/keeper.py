@@ -21,7 +21,7 @@ import pulsectl  # type: ignore[import-untyped]
 
 from obsidian_wren.devices.sound_server.connection import LOST, connected, source_named
 from obsidian_wren.devices.sound_server.described import PREFIX
-from obsidian_wren.service.system_sound import FEED_HZ
+from obsidian_wren.ports.system_sound import FEED_HZ
 
 _BLOCK_S, _FLOAT_BYTES = 0.01, 4
 _LOOK_EVERY_S, _READY_S, _GIVES_UP_S = 0.5, 5.0, 5.0

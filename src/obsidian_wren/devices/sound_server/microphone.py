@@ -16,7 +16,7 @@ from obsidian_wren.devices.arrivals import Arrivals
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.libpulse import at_once, library
 from obsidian_wren.devices.sound_server.stream import FLAGS, FLOAT_BYTES, unheard_of
-from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.ports.world import SourceGone
 
 _START_S = 5.0
 # What the server keeps while nobody reads, beyond what the reader may be late.

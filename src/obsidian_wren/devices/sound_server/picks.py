@@ -14,7 +14,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from obsidian_wren.devices.sound_server.described import PREFIX
-from obsidian_wren.service.system_sound import SystemListener
+from obsidian_wren.ports.system_sound import SystemListener
 
 # A busy server moves them a moment after it told what changed.
 _MOVES_S = 3.0

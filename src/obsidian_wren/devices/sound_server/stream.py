@@ -8,7 +8,7 @@ import threading
 from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.libpulse import library
-from obsidian_wren.service.ports import SourceGone
+from obsidian_wren.ports.world import SourceGone
 
 _START_S = 5.0
 FLOAT_BYTES = 4

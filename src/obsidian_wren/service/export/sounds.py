@@ -22,15 +22,15 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live, mixes
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.readings import measuring
-from obsidian_wren.service.readings.frames import frame_json
 from obsidian_wren.service.recording.library import download_name
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.side_by_side import beside
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Recording, Take
+from obsidian_wren.voice.frames import frame_json
+from obsidian_wren.voice.run import LiveRun
 
 Version = Literal["raw", "treated"]
 _CALL_TAIL_S = 10.0

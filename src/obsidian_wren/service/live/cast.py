@@ -8,12 +8,12 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.ports.world import Player, SoundStream
 from obsidian_wren.service import mixes
-from obsidian_wren.service.live.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes import mixing, scene
-from obsidian_wren.service.ports import Player, SoundStream
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
 
 
 @dataclass

@@ -13,19 +13,16 @@ from obsidian_wren.core.mix.block import BlockCost, buffer_ms, choose_block
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.world import PushedStream, SoundStream
 from obsidian_wren.service import recording
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.cast import cast_of
-from obsidian_wren.service.live.loop import Loop
 from obsidian_wren.service.live.muting import silent_feeds
-from obsidian_wren.service.live.pace import BLOCK_S, PATIENCE_S, Pacing
 from obsidian_wren.service.live.rehearsal import rehearse
-from obsidian_wren.service.live.run import LiveRun, Tell
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes import mixing, scene
 from obsidian_wren.service.mixes.inputs import inputs_for
-from obsidian_wren.service.ports import PushedStream, SoundStream
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand, simulated_source
@@ -33,6 +30,9 @@ from obsidian_wren.service.rig.system_microphone import open_voice
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.voice.loop import Loop
+from obsidian_wren.voice.pace import BLOCK_S, PATIENCE_S, Pacing
+from obsidian_wren.voice.run import LiveRun, Tell
 
 # Being live with the pace of takes set to fast: soon through, and a core left for others.
 _FAST = 4.0

@@ -8,14 +8,14 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal, Protocol
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.service.ports import PushedStream
+from obsidian_wren.ports.world import PushedStream
 from obsidian_wren.service.workshop import Workshop
 
 if TYPE_CHECKING:
     from obsidian_wren.core.chain.stage import StageSpec
     from obsidian_wren.core.mix.block import BlockCost
     from obsidian_wren.core.mix.returns import ReturnPlan
-    from obsidian_wren.service.live.run import LiveRun
+    from obsidian_wren.voice.run import LiveRun
 
 
 class ListeningIn(Protocol):

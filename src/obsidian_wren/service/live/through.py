@@ -16,10 +16,10 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
-from obsidian_wren.service.live.pace import BLOCK_S
-from obsidian_wren.service.live.priority import come_first, quick_switching
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import FEED_HZ, LiveMicrophone, SystemFeed
+from obsidian_wren.ports.system_sound import FEED_HZ, LiveMicrophone, SystemFeed
+from obsidian_wren.ports.world import SourceGone
+from obsidian_wren.voice.pace import BLOCK_S
+from obsidian_wren.voice.priority import come_first, quick_switching
 
 _TELL_EVERY_S = 1.0
 _LOOK_EVERY_S = 0.2

@@ -10,13 +10,13 @@ from typing import Literal
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.world import SoundStream, SourceGone
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.ports import SoundStream, SourceGone
-from obsidian_wren.service.readings.frames import frame_json
 from obsidian_wren.service.rig.rigs import in_hand, simulated_source
 from obsidian_wren.service.rig.system_microphone import open_voice
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice.frames import frame_json
 
 _LATE_S = 0.5
 

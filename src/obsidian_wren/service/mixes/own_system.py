@@ -7,14 +7,14 @@ import time
 from dataclasses import dataclass, field
 from typing import cast
 
-from obsidian_wren.service.mixes.silence import Silence
-from obsidian_wren.service.mixes.system_ends import ComputerSound, NamedInput, PlayedTo
-from obsidian_wren.service.ports import Listener, Player
-from obsidian_wren.service.system_sound import (
+from obsidian_wren.ports.system_sound import (
     SystemFeed,
     SystemSound,
 )
+from obsidian_wren.ports.world import Listener, Player
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice.silence import Silence
+from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 
 
 @dataclass

@@ -16,9 +16,9 @@ from obsidian_wren.core.mix.routes import Destination as Seat
 from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.world import Listener, Player, ProgramSettings
 from obsidian_wren.service import mixes
 from obsidian_wren.service.mixes import own_system
-from obsidian_wren.service.ports import Listener, Player, ProgramSettings
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop

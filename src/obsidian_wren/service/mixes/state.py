@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from obsidian_wren.service.mixes.pads import Pads
-from obsidian_wren.service.ports import Listener
+from obsidian_wren.ports.world import Listener
 from obsidian_wren.service.workshop import Remembered, Workshop
+from obsidian_wren.voice.pads import Pads
 
 
 @dataclass

@@ -22,10 +22,10 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile
+from obsidian_wren.ports.world import World
 from obsidian_wren.service.opening import checking, opening, rebuilding
 from obsidian_wren.service.page import sheet
 from obsidian_wren.service.page.overview import overview_json
-from obsidian_wren.service.ports import World
 from obsidian_wren.service.prove.versions import version_title
 from obsidian_wren.service.takes import discarding
 from obsidian_wren.service.workshop import Workshop

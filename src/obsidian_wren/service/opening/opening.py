@@ -14,10 +14,10 @@ from sqlalchemy import func, select
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.ports.world import World
 from obsidian_wren.service import live
 from obsidian_wren.service.live.following import follow
 from obsidian_wren.service.mixes import scene
-from obsidian_wren.service.ports import World
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store import parts, salvage

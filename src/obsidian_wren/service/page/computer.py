@@ -6,11 +6,11 @@ from sqlalchemy import select
 
 from obsidian_wren.core.derive.audit import AuditFinding, audit
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
+from obsidian_wren.ports.system_sound import Surroundings
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.rig.computer_rows import devices_of
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.system_sound import Surroundings
 from obsidian_wren.store.models import (
     KnownDevice,
     Rig,

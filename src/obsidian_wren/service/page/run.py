@@ -14,7 +14,6 @@ from obsidian_wren.service import live, recording
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import muting
-from obsidian_wren.service.live.pace import BLOCK_S
 from obsidian_wren.service.mixes import clip_rows, scene
 from obsidian_wren.service.page import send_views
 from obsidian_wren.service.recording.tracks import (
@@ -26,6 +25,7 @@ from obsidian_wren.service.recording.tracks import (
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.setup import controllers
 from obsidian_wren.store.models import ControlBinding, Derivation, LiveWish, Recording
+from obsidian_wren.voice.pace import BLOCK_S
 
 _MOST_RECORDINGS = 60
 _WHEN_STOPPED = worded(

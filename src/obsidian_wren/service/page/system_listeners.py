@@ -11,11 +11,11 @@ from obsidian_wren.core.mix.system_listeners import (
 )
 from obsidian_wren.core.mix.verdict import Verdict
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.system_sound import SystemListener, SystemSound
 from obsidian_wren.service.mixes import own_system, scene
 from obsidian_wren.service.page import send_views
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import rig_device
-from obsidian_wren.service.system_sound import SystemListener, SystemSound
 from obsidian_wren.store.models import DestinationRow
 
 _NOT_HERE = worded(

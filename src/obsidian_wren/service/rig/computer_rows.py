@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import ComputerRow, DestinationRow, KnownDevice, Rig
 

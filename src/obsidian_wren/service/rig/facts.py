@@ -5,7 +5,7 @@ from __future__ import annotations
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
 from obsidian_wren.core.derive.taper import Taper
-from obsidian_wren.service.ports import Controls
+from obsidian_wren.ports.world import Controls
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import ComputerRow, TaperRow
 

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.ports import Knob, TakeSource
+from obsidian_wren.ports.world import Knob, TakeSource
 from obsidian_wren.service.rig.computer_rows import computer_row, remember_devices
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import controls_of

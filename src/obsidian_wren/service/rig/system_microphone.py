@@ -5,12 +5,12 @@ from __future__ import annotations
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.channels import is_empty
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.system_sound import LiveMicrophone, NoSoundServer
+from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import rig_device
 from obsidian_wren.service.rig.take_queries import current_takes
-from obsidian_wren.service.system_sound import LiveMicrophone, NoSoundServer
 
 
 class OneChannel:

@@ -5,16 +5,16 @@ from __future__ import annotations
 from contextlib import suppress
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.system_sound import NoSoundServer, SystemSound
+from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import state as live
 from obsidian_wren.service.mixes import mixing, own_system, scene
-from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.rig.computer_rows import devices_of
-from obsidian_wren.service.send.moving import ensure_joined, move_listeners
-from obsidian_wren.service.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow
+from obsidian_wren.voice.moving import ensure_joined, move_listeners
 
 
 def ensure_feeds(ws: Workshop) -> bool:

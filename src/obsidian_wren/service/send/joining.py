@@ -11,10 +11,10 @@ import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 
+from obsidian_wren.ports.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.service.mixes import own_system
-from obsidian_wren.service.send.moving import ensure_joined
-from obsidian_wren.service.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice.moving import ensure_joined
 
 # A server that reads takes something many times a second.
 _UNREAD_S = 2.0

@@ -12,13 +12,13 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.mix.cases import CASES, case
 from obsidian_wren.core.mix.routes import RouteRefused, Send
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.service import mixes
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.preparing import prepare_anew, take_over
 from obsidian_wren.service.mixes import mixing, scene
 from obsidian_wren.service.mixes.inputs import inputs_of
-from obsidian_wren.service.ports import ProgramSettings
 from obsidian_wren.service.recording.recording import refuse_while_recording
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.send.feeds import ensure_feeds

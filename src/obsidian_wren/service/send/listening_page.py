@@ -21,9 +21,9 @@ from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.live.marker_flight import HeardMarker
-from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice.marker_flight import HeardMarker
+from obsidian_wren.voice.run import LiveRun
 
 _KEPT_S = 20.0
 

@@ -17,18 +17,18 @@ from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.ports.world import Probe, SourceGone
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.live.marker_flight import HeardMarker
-from obsidian_wren.service.live.run import LiveRun
 from obsidian_wren.service.mixes import mix_rows, mixing, scene
-from obsidian_wren.service.ports import Probe, SourceGone
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.send import listening_page
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Derivation, Proof, Reading
+from obsidian_wren.voice.marker_flight import HeardMarker
+from obsidian_wren.voice.run import LiveRun
 
 # A voice whose level nobody measured is taken for a usual one.
 _USUAL_DBFS = -30.0

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from obsidian_wren.ports.world import MicrophonePlacement
 from obsidian_wren.service.calibration.levels import derive_levels
-from obsidian_wren.service.ports import MicrophonePlacement
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand, simulated_source
 from obsidian_wren.service.workshop import Workshop

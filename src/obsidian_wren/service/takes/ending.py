@@ -7,12 +7,12 @@ import time
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.readings.frames import frame_json
 from obsidian_wren.service.takes.keeping import keep
 from obsidian_wren.service.takes.running import RunningTake
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
 from obsidian_wren.store.models import Take
+from obsidian_wren.voice.frames import frame_json
 
 _SILENT_AFTER_S = 4.0
 _TELL_EVERY_S = 0.09

@@ -9,14 +9,14 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.system_sound import LiveMicrophone, NoSoundServer
+from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.ports import SourceGone
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import rig_device
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.system_microphone import open_microphone
-from obsidian_wren.service.system_sound import LiveMicrophone, NoSoundServer
 from obsidian_wren.service.takes.beginning import DEFAULT_SECONDS, begin, require_length
 from obsidian_wren.service.takes.from_stream import BLOCK_S, record
 from obsidian_wren.service.words import Control, Purpose

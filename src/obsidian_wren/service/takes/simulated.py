@@ -7,9 +7,9 @@ from dataclasses import replace
 from sqlalchemy import func, select
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.world import Controls
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.ports import Controls
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import controls_of
 from obsidian_wren.service.rig.rigs import in_hand, simulated_source

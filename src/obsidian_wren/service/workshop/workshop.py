@@ -13,7 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal, TypeVar, cast
 
-from obsidian_wren.service.ports import World
+from obsidian_wren.ports.world import World
 from obsidian_wren.service.workshop.bus import Bus
 from obsidian_wren.service.workshop.remembered import Remembered
 from obsidian_wren.store.backup import Copier

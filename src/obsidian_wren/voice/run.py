@@ -18,14 +18,14 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.returns import ReturnPlan
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.live.marker_flight import HeardMarker, MarkerInFlight
-from obsidian_wren.service.live.pace import Pace, Pacing
-from obsidian_wren.service.live.paths import PathDelay, ReturnPath, Seat, VoicePath
-from obsidian_wren.service.live.picking import picked
-from obsidian_wren.service.live.priority import come_first, quick_switching
-from obsidian_wren.service.live.safe_mixer import SafeMixer
-from obsidian_wren.service.ports import Player, SourceGone
-from obsidian_wren.service.readings.frames import frame_json
+from obsidian_wren.ports.world import Player, SourceGone
+from obsidian_wren.voice.frames import frame_json
+from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
+from obsidian_wren.voice.pace import Pace, Pacing
+from obsidian_wren.voice.paths import PathDelay, ReturnPath, Seat, VoicePath
+from obsidian_wren.voice.picking import picked
+from obsidian_wren.voice.priority import come_first, quick_switching
+from obsidian_wren.voice.safe_mixer import SafeMixer
 
 _TELL_EVERY_S = 0.2
 _LOAD_SHARE = 0.02

@@ -8,7 +8,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.channels import mono
-from obsidian_wren.service.live.paths import Seat
+from obsidian_wren.voice.paths import Seat
 
 
 def picked(

@@ -8,8 +8,8 @@ from collections.abc import Callable
 from contextlib import suppress
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import FEED_HZ, NoSoundServer, SystemSound
+from obsidian_wren.ports.system_sound import FEED_HZ, NoSoundServer, SystemSound
+from obsidian_wren.ports.world import SourceGone
 
 _BLOCK_S = 0.01
 _AGAIN_S = 0.3

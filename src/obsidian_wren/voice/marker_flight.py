@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.marker import MARKER_S, feed_path, marker_level_dbfs, marker_sound
-from obsidian_wren.service.live.loop import piece
-from obsidian_wren.service.live.paths import KEPT_S, Seat
+from obsidian_wren.voice.loop import piece
+from obsidian_wren.voice.paths import KEPT_S, Seat
 
 # As late as anything that is still called live arrives.
 _MARKER_TAIL_S = 1.2

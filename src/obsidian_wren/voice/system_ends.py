@@ -14,15 +14,15 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.mixes.taps import Tap
-from obsidian_wren.service.ports import ProgramSettings, SourceGone
-from obsidian_wren.service.system_sound import (
+from obsidian_wren.ports.system_sound import (
     FEED_HZ,
     NoSoundServer,
     Output,
     SystemFeed,
     SystemSound,
 )
+from obsidian_wren.ports.world import ProgramSettings, SourceGone
+from obsidian_wren.voice.taps import Tap
 
 _KEPT_S = 20.0
 # As many blocks as are kept have a time.

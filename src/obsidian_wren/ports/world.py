@@ -1,4 +1,4 @@
-"""Ports: what the services ask of the outside. Stand-ins and real devices implement them."""
+"""What the services ask of everything around a rig: sources, listeners, players, the computer."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice
 from obsidian_wren.core.mix.routes import SourceKind
-from obsidian_wren.service.system_sound import SystemSound
+from obsidian_wren.ports.system_sound import SystemSound
 
 
 class SourceGone(Exception):

@@ -6,8 +6,8 @@ from __future__ import annotations
 import time
 from collections.abc import Collection, Iterable
 
-from obsidian_wren.service.ports import SourceGone
-from obsidian_wren.service.system_sound import SystemFeed, SystemSound
+from obsidian_wren.ports.system_sound import SystemFeed, SystemSound
+from obsidian_wren.ports.world import SourceGone
 
 _MOVES_S, _ASK_AGAIN_S, _LOOK_S = 5.0, 1.0, 0.05
 

@@ -17,7 +17,7 @@ from obsidian_wren.core.mix.edge import Edge, Straight
 from obsidian_wren.core.mix.returns import SAFE, ReturnPlan
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.ports import Listener, Return, SoundStream, SourceGone
+from obsidian_wren.ports.world import Listener, Return, SoundStream, SourceGone
 
 KEPT_S = 20.0
 # No chain is slower than this.

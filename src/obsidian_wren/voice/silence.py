@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from obsidian_wren.service.system_sound import FEED_HZ, SystemFeed
+from obsidian_wren.ports.system_sound import FEED_HZ, SystemFeed
 
 _BLOCK_S = 0.01
 # Nothing was written for so long: nothing is live.

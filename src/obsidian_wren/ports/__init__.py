@@ -1,0 +1,1 @@
+"""Ports: what the program asks of the outside. Stand-ins and real devices implement them."""
