@@ -13,9 +13,8 @@ from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.mix.cases import CASES, case
 from obsidian_wren.core.mix.hum_cuts import steady_spectrum
 from obsidian_wren.core.mix.kinds import RULES
+from obsidian_wren.core.mix.return_plan import RETURN_CEILING_DBTP, RETURN_LUFS
 from obsidian_wren.core.mix.returns import (
-    RETURN_CEILING_DBTP,
-    RETURN_LUFS,
     derive_return,
     read_return,
 )

@@ -15,7 +15,7 @@ from obsidian_wren.core.derive.noise_reduction import profile_rows
 from obsidian_wren.core.measure.noise_profile import noise_profile
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
-from obsidian_wren.core.mix.marker import MarkerSearch, feed_path
+from obsidian_wren.core.mix.marker import MarkerSearch, feed_path, marker_codes
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.ports.world import ProgramSettings, SourceGone
@@ -122,6 +122,11 @@ def test_each_listener_hears_what_it_picked():
     assert not lost.heard_since(0).any()
 
 
+def sent_codes(run, feed_lufs):
+    numbers = {seat.key: seat.number for seat in run.seats}
+    return marker_codes(numbers, -45.0, feed_lufs, rate_hz=run.rate_hz)
+
+
 def keep_in(found):
     done = threading.Event()
 
@@ -144,7 +149,7 @@ def test_the_marker_goes_into_every_path_once_and_each_feed_has_its_own():
     found = {}
     keep, done = keep_in(found)
     step_through(run, sound[:RATE])
-    run.send_marker(-45.0, {"a": -20.0, "b": -20.0}, keep)
+    run.send_marker(sent_codes(run, {"a": -20.0, "b": -20.0}), keep)
     assert run.marker_in_flight
     step_through(run, sound[RATE:])
     assert done.wait(PATIENCE_S)
@@ -171,7 +176,7 @@ def test_a_marker_asked_for_in_the_middle_of_a_block_is_not_late_by_that_block()
             if len(self.blocks) == 50:
                 # The run has this block done but not given yet, as when a request comes from
                 # another thread.
-                run.send_marker(-45.0, {}, keep)
+                run.send_marker(sent_codes(run, {}), keep)
             super().hear(block)
 
     found = {}
@@ -305,7 +310,7 @@ def test_an_urgent_run_comes_first_where_the_system_grants_it_and_what_it_begins
         done.set()
 
     run = run_of(Loop(noise(0.01, 1.0), RATE), (ear,), speed=4.0, urgent=urgent)
-    run.send_marker(-45.0, {"b": -20.0}, look)
+    run.send_marker(sent_codes(run, {"b": -20.0}), look)
     run.start()
     assert done.wait(20)
     run.stop()

@@ -12,7 +12,7 @@ from obsidian_wren.core.measure.words import find_words
 from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
-from obsidian_wren.core.mix.marker import marker_level_dbfs
+from obsidian_wren.core.mix.marker import marker_codes, marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.core.mix.word_levels import word_levels_dbfs
@@ -198,7 +198,13 @@ def scene_of(cases, *, lost=0):
 
     step(BEFORE_S)
     level = marker_level_dbfs(-20.0)
-    run.send_marker(level, {seat.key: -18.0 for seat in seats}, heard.update)
+    codes = marker_codes(
+        {seat.key: seat.number for seat in seats},
+        level,
+        {seat.key: -18.0 for seat in seats},
+        rate_hz=run.rate_hz,
+    )
+    run.send_marker(codes, heard.update)
     while run.marker_in_flight:
         step(0.1)
     for _ in range(100):

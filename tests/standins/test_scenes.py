@@ -13,7 +13,8 @@ from obsidian_wren.core.mix.landing import land
 from obsidian_wren.core.mix.measured import Measured
 from obsidian_wren.core.mix.plan import derive_mix
 from obsidian_wren.core.mix.prediction import Prediction
-from obsidian_wren.core.mix.returns import RETURN_LUFS, derive_return
+from obsidian_wren.core.mix.return_plan import RETURN_LUFS
+from obsidian_wren.core.mix.returns import derive_return
 from obsidian_wren.core.mix.routes import Destination, Source
 from obsidian_wren.standins import sounds
 from signals import RATE, voice

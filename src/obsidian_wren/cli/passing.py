@@ -6,22 +6,24 @@ import argparse
 import dataclasses
 import json
 import math
+import os
 import signal
 import sys
+import threading
+import time
 from contextlib import suppress
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import Any
 
 from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.formats.calibration import chain_spec
-from obsidian_wren.formats.carried_file import read_calibration
-from obsidian_wren.ports.system_sound import NoSoundServer
+from obsidian_wren.devices.sound_server.inputs import private_folder
+from obsidian_wren.ports.system_sound import FEED_HZ, SystemMicrophone
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.voice import asking, records
 
-if TYPE_CHECKING:
-    from obsidian_wren.ports.system_sound import LiveMicrophone, SystemMicrophone
-    from obsidian_wren.service.live.through import Passing
-
+_TELL_EVERY_S = 1.0
+_GIVES_OVER_S, _ASK_AGAIN_S = 4.0, 0.1
 _KEY = "command-line"
 
 
@@ -63,73 +65,106 @@ def devices(chosen: argparse.Namespace) -> int:
     return 0
 
 
+@dataclasses.dataclass(frozen=True)
+class Passing:
+    """What went through in the last second: level and peak behind the chain in dBFS, the delay from
+    the microphone's sound to the feed in ms, gaps so far; or why it is silent."""
+
+    level_dbfs: float | None
+    peak_dbfs: float | None
+    delay_ms: float | None
+    gaps: int
+    silent_because: str | None = None
+
+
 def live(chosen: argparse.Namespace) -> int:
     """A microphone through a calibration into a named input, until Ctrl-C."""
-    from obsidian_wren.ports.system_sound import FEED_HZ
-    from obsidian_wren.service.live.through import Through
-    from obsidian_wren.voice.moving import ensure_joined
-    from obsidian_wren.voice.pace import BLOCK_S, PATIENCE_S
-    from obsidian_wren.voice.silence import Silence
-
-    specs = chain_spec(read_calibration(chosen.calibration))
-    server = SoundServer()
-    picked = _picked(server.microphones(), chosen.microphone)
-    channel = _channel(picked, chosen.channel)
-
-    def open_microphone() -> LiveMicrophone:
-        return server.open_microphone(
-            picked.name, rate_hz=FEED_HZ, block_s=BLOCK_S, patience_s=PATIENCE_S
-        )
-
-    title = chosen.as_name or "Wren: voice"
-    server.look()
-    feed = ensure_joined(server, _KEY, title)
-    if not chosen.json:
-        print(
-            worded(
-                "Pick “{title}” as the microphone in your program. Ctrl-C ends it.", title=title
-            ),
-            flush=True,
-        )
-    through = Through(
-        open_microphone,
-        feed,
-        specs,
-        channel=channel,
-        tell=_print_json if chosen.json else _print_line,
-    )
-    for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: through.stop())
-    end_watch = server.watch(lambda: _take_back(server))
+    path = private_folder() / f"live-{os.getpid()}.socket"
+    # It begins while the calibration is read.
+    process = asking.begin(_voice(path))
     try:
-        through.run()
-    finally:
-        end_watch()
-        # Whoever records it would hear the raw microphone: it stays for them, and is silent.
-        silence, kept = Silence(lambda: [(feed, 0.0)]), set[str]()
-        with suppress(NoSoundServer):
-            kept = server.hand_over({_KEY: feed}, stay=False)
-        silence.end()
-        feed.close()
-        if not kept:
-            server.remove_input(_KEY)
+        wanted = _wanted(chosen)
+    except BaseException:
+        process.terminate()
+        raise
+    stopped = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: stopped.set())
+    said = not chosen.json
+    while not stopped.is_set():
+        asking.await_ready(process)
+        voice = asking.Asking(path, tied=True, told=_print_trouble)
+        _start(voice, wanted)
+        if said:
+            print(
+                worded(
+                    "Pick “{title}” as the microphone in your program. Ctrl-C ends it.",
+                    title=wanted.seats[0].feed,
+                ),
+                flush=True,
+            )
+            said = False
+        with suppress(asking.VoiceRefused):
+            while not stopped.wait(_TELL_EVERY_S):
+                (_print_json if chosen.json else _print_line)(_passing(voice.status()))
+            voice.ask(records.End())
+        process.wait()
+        if not stopped.is_set():
+            print(worded("The voice had ended and is begun again."), file=sys.stderr)
+            process = asking.begin(_voice(path))
     if not chosen.json and sys.stdout.isatty():
         print()
     return 0
 
 
-def _take_back(server: SoundServer) -> None:
-    server.look()
-    for listener, feed in server.take_back():
-        print(
-            worded(
-                "The sound server had moved {program} to your microphone itself. It hears"
-                " “{title}” again.",
-                program=listener.program,
-                title=feed.title,
-            ),
-            file=sys.stderr,
-        )
+def _start(voice: asking.Asking, wanted: records.Start) -> None:
+    """Be live; one that just ended may still be giving its feed over. Raises VoiceRefused."""
+    until_s = time.monotonic() + _GIVES_OVER_S
+    while True:
+        try:
+            voice.ask(wanted)
+            return
+        except asking.VoiceRefused as error:
+            if error.code != "taken" or time.monotonic() > until_s:
+                raise
+        time.sleep(_ASK_AGAIN_S)
+
+
+def _voice(path: Path) -> list[str]:
+    return [sys.executable, "-P", "-m", "obsidian_wren.cli.voice", str(path)]
+
+
+def _wanted(chosen: argparse.Namespace) -> records.Start:
+    """What the command line asks for. Raises Refused."""
+    from obsidian_wren.formats.calibration import chain_spec
+    from obsidian_wren.formats.carried_file import read_calibration
+
+    specs = chain_spec(read_calibration(chosen.calibration))
+    picked = _picked(SoundServer().microphones(), chosen.microphone)
+    title = chosen.as_name or "Wren: voice"
+    return records.Start(
+        picked.name,
+        _channel(picked, chosen.channel),
+        FEED_HZ,
+        tuple(records.stage_of(spec) for spec in specs),
+        (records.SeatRecord(_KEY, 0, "call", title, title),),
+        {title: "voice treated"},
+    )
+
+
+def _passing(status: records.Status) -> Passing:
+    return Passing(
+        status.level_dbfs,
+        status.peak_dbfs,
+        status.delay_ms,
+        status.gaps,
+        status.silent_because,
+    )
+
+
+def _print_trouble(kind: str, body: dict[str, Any]) -> None:
+    if kind == "trouble":
+        print(body["sentence"], file=sys.stderr)
 
 
 def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> SystemMicrophone:

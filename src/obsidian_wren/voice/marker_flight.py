@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.mix.marker import MARKER_S, feed_path, marker_level_dbfs, marker_sound
+from obsidian_wren.core.mix.marker_codes import MARKER_S, MarkerCodes
 from obsidian_wren.voice.loop import piece
 from obsidian_wren.voice.paths import KEPT_S, Seat
 
@@ -39,41 +39,12 @@ class HeardMarker:
 class MarkerInFlight:
     """Codes that are added to the coming blocks, and where each listener was when they began."""
 
-    raw: Samples
-    treated: Samples
-    feeds: dict[str, Samples]
+    codes: MarkerCodes
     rate_hz: int
     done: Callable[[dict[str, HeardMarker]], None]
     at: int = 0
     began_s: float = 0.0
     starts: dict[str, tuple[int, int, int]] = field(default_factory=dict)
-
-    @classmethod
-    def to(
-        cls,
-        seats: Sequence[Seat],
-        level_dbfs: float,
-        feed_lufs: Mapping[str, float],
-        rate_hz: int,
-        done: Callable[[dict[str, HeardMarker]], None],
-    ) -> MarkerInFlight:
-        """Every code: raw and treated at a level, each feed's own 24 dB under its loudness."""
-        feeds = {
-            seat.key: marker_sound(
-                feed_path(seat.number),
-                level_dbfs=marker_level_dbfs(feed_lufs[seat.key]),
-                rate_hz=rate_hz,
-            )
-            for seat in seats
-            if seat.key in feed_lufs
-        }
-        return cls(
-            marker_sound("raw", level_dbfs=level_dbfs, rate_hz=rate_hz),
-            marker_sound("treated", level_dbfs=level_dbfs, rate_hz=rate_hz),
-            feeds,
-            rate_hz,
-            done,
-        )
 
     def begin(self, seats: Sequence[Seat]) -> None:
         """Note where each listener is, once; a block may be given just then, so this belongs to the
@@ -89,11 +60,13 @@ class MarkerInFlight:
     def on_voice(self, raw: Samples) -> tuple[Samples, Samples]:
         """The first voice with the code on it: as it goes round the chain, and into it."""
         count = len(raw)
-        return raw + piece(self.raw, self.at, count), raw + piece(self.treated, self.at, count)
+        return raw + piece(self.codes.raw, self.at, count), raw + piece(
+            self.codes.treated, self.at, count
+        )
 
     def on_mixes(self, mixed: dict[str, Samples], count: int) -> None:
         """Put each feed's code on its mix, and go on."""
-        for key, code in self.feeds.items():
+        for key, code in self.codes.feeds.items():
             if key in mixed:
                 mixed[key] = mixed[key] + piece(code, self.at, count)[:, None]
         self.at += count

@@ -37,7 +37,6 @@ class Pace:
     def keep(self, frames: int) -> bool:
         """Wait behind a block; True where it was so late that it made a gap."""
         if self._per_second is None:
-            time.sleep(0.0005)
             return False
         now = time.monotonic()
         if self._began is None:

@@ -14,7 +14,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import WAITING_S
 from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.edge import Edge, Straight
-from obsidian_wren.core.mix.returns import SAFE, ReturnPlan
+from obsidian_wren.core.mix.return_plan import SAFE, ReturnPlan
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import Listener, Return, SoundStream, SourceGone

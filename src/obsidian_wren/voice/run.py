@@ -16,12 +16,14 @@ from obsidian_wren.core.measure.live import BlockMeter
 from obsidian_wren.core.mix.block import load_mark
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
-from obsidian_wren.core.mix.returns import ReturnPlan
+from obsidian_wren.core.mix.marker_codes import MarkerCodes
+from obsidian_wren.core.mix.return_plan import ReturnPlan
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import Player, SourceGone
 from obsidian_wren.voice.frames import frame_json
 from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
 from obsidian_wren.voice.pace import Pace, Pacing
+from obsidian_wren.voice.passed import Passing
 from obsidian_wren.voice.paths import PathDelay, ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.picking import picked
 from obsidian_wren.voice.priority import come_first, quick_switching
@@ -72,6 +74,7 @@ class LiveRun:
         # Blocks in which anyone lost sound: that came too late, that the microphone sent and nobody
         # took in time, that an edge lacked, or that did not get to who listens.
         self.dropouts = 0
+        self.passing = Passing()
         self._voices = list(voices)
         self._seats = list(seats)
         self.inputs = dict(inputs)
@@ -158,13 +161,11 @@ class LiveRun:
 
     def send_marker(
         self,
-        level_dbfs: float,
-        feed_lufs: Mapping[str, float],
+        codes: MarkerCodes,
         done: Callable[[dict[str, HeardMarker]], None],
     ) -> None:
-        """Send every code with the coming blocks: raw and treated at a level, each feed's own 24
-        dB under its loudness."""
-        marker = MarkerInFlight.to(self._seats, level_dbfs, feed_lufs, self.rate_hz, done)
+        """Send every code with the coming blocks."""
+        marker = MarkerInFlight(codes, self.rate_hz, done)
         with self._lock:
             self._marker = marker
 
@@ -186,6 +187,10 @@ class LiveRun:
                 treated = self.step(blocks)
                 share = (time.perf_counter() - at) / (len(first) / self.rate_hz)
                 self.load += (share - self.load) * _LOAD_SHARE
+                arrived_s = getattr(self._voices[0].stream, "arrived_s", None)
+                self.passing.add(
+                    treated, None if arrived_s is None else time.monotonic() - arrived_s
+                )
                 self._count(late=pace.keep(len(first)))
                 for frame in meter.add(treated):
                     self._tell("frame", frame_json(frame, "run"))

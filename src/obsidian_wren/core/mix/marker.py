@@ -11,6 +11,7 @@ strangers to each other and to both.
 from __future__ import annotations
 
 import copy
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import combinations
@@ -19,8 +20,8 @@ import numpy as np
 import scipy
 
 from obsidian_wren.core.decibels import Samples, amplitude_db, amplitude_from_db
+from obsidian_wren.core.mix.marker_codes import MARKER_S, MarkerCodes
 
-MARKER_S = 2.0
 _BAND_HZ = (300.0, 3400.0)
 _CHIPS_PER_S = 4_000
 # Feedback taps of two primitive polynomials of degree 14; one polynomial from two states would be
@@ -101,6 +102,30 @@ def marker_level_dbfs(active_level_dbfs: float) -> float:
 def marker_sound(path: str, *, level_dbfs: float, rate_hz: float) -> Samples:
     """The marker as it is sent, ``(n,)``."""
     return marker_code(path, rate_hz=rate_hz) * amplitude_from_db(level_dbfs - 3.0103)
+
+
+def marker_codes(
+    numbers: Mapping[str, int],
+    level_dbfs: float,
+    feed_lufs: Mapping[str, float],
+    *,
+    rate_hz: float,
+) -> MarkerCodes:
+    """Every code: raw and treated at a level, that of each feed 24 dB under its loudness.
+
+    ``numbers`` are those of the feeds by their listeners' keys; who has no loudness gets no code.
+    """
+    return MarkerCodes(
+        marker_sound("raw", level_dbfs=level_dbfs, rate_hz=rate_hz),
+        marker_sound("treated", level_dbfs=level_dbfs, rate_hz=rate_hz),
+        {
+            key: marker_sound(
+                feed_path(number), level_dbfs=marker_level_dbfs(feed_lufs[key]), rate_hz=rate_hz
+            )
+            for key, number in numbers.items()
+            if key in feed_lufs
+        },
+    )
 
 
 class MarkerSearch:

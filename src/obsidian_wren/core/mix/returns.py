@@ -6,15 +6,12 @@ Source: ITU-R BS.1770-4 for loudness; Byrne and others (1994) for average speech
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.highpass import HighpassSpec
-from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
@@ -25,15 +22,15 @@ from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.mix.hum_cuts import hum_cuts, steady_hum, told
+from obsidian_wren.core.mix.return_plan import (
+    RETURN_CEILING_DBTP,
+    RETURN_LUFS,
+    SAFE,
+    ReturnPlan,
+    ReturnReading,
+)
 from obsidian_wren.core.wording import worded
 
-# The other side at the loudness at which one's own voice is sent: a talk of equals.
-RETURN_LUFS = -18.0
-# No peak at the ear comes higher, whatever the other side does.
-RETURN_CEILING_DBTP = -6.0
-# A chain for the time before anything was measured: it saves ears and changes nothing else.
-_LIMITER = LimiterSpec(RETURN_CEILING_DBTP, 100.0)
-SAFE: tuple[StageSpec, ...] = (_LIMITER,)
 LEAST_S = 6.0
 _MOST_GAIN_DB = 18.0
 _NEAR_LU = 0.1
@@ -41,28 +38,6 @@ _HARSH_HZ, _HARSH_Q = (2000.0, 5000.0), 0.9
 _HARSH_FROM_DB, _MOST_HARSH_DB = 2.0, 6.0
 _HIGHPASS_HZ = 80.0
 _BODY_FROM_HZ = 300.0
-
-
-@dataclass(frozen=True)
-class ReturnReading:
-    """A return as it is: loudness in LUFS, true peak in dBTP, hum in dBFS (None without), and
-    how far 2 to 5 kHz are over average speech, dB (None without speech)."""
-
-    lufs: float | None
-    true_peak_dbtp: float
-    hum_dbfs: float | None
-    harsh_db: float | None
-
-
-@dataclass(frozen=True)
-class ReturnPlan:
-    """The stages for a return, the readings before and after them, and a sentence for each thing
-    that is done."""
-
-    specs: tuple[StageSpec, ...]
-    before: ReturnReading
-    after: ReturnReading
-    because: tuple[str, ...]
 
 
 def read_return(samples: Samples, *, rate_hz: float) -> ReturnReading:
@@ -149,7 +124,7 @@ def derive_return(
             return_ceiling_dbtp=RETURN_CEILING_DBTP,
         ).replace("-", "−")
     )
-    specs += [GainSpec(round(gain, 2)), _LIMITER]
+    specs += [GainSpec(round(gain, 2)), *SAFE]
     after = read_return(render(specs, samples, rate_hz=int(rate_hz)), rate_hz=rate_hz)
     return ReturnPlan(tuple(specs), before, after, tuple(because))
 
@@ -160,7 +135,7 @@ def _gain_to(samples: Samples, aim_lufs: float, rate_hz: float) -> float:
     gain = 0.0
     for _ in range(8):
         here = integrated_lufs(
-            render((GainSpec(gain), _LIMITER), samples, rate_hz=int(rate_hz)), rate_hz=rate_hz
+            render((GainSpec(gain), *SAFE), samples, rate_hz=int(rate_hz)), rate_hz=rate_hz
         )
         if not np.isfinite(here) or abs(aim_lufs - here) < _NEAR_LU:
             break

@@ -14,7 +14,7 @@ from obsidian_wren.service.workshop import Workshop
 if TYPE_CHECKING:
     from obsidian_wren.core.chain.stage import StageSpec
     from obsidian_wren.core.mix.block import BlockCost
-    from obsidian_wren.core.mix.returns import ReturnPlan
+    from obsidian_wren.core.mix.return_plan import ReturnPlan
     from obsidian_wren.voice.run import LiveRun
 
 

@@ -21,7 +21,7 @@ from obsidian_wren.core.mix.landing import MixLanding, land
 from obsidian_wren.core.mix.measured import Measured
 from obsidian_wren.core.mix.plan import MixPlan, derive_mix, signal_of
 from obsidian_wren.core.mix.prediction import Outcome, Prediction
-from obsidian_wren.core.mix.returns import RETURN_LUFS
+from obsidian_wren.core.mix.return_plan import RETURN_LUFS
 from obsidian_wren.core.mix.routes import Routing, named
 from obsidian_wren.core.mix.word_levels import room_behind_dbfs, word_levels_dbfs, words_over
 from obsidian_wren.formats.jsonable import to_jsonable

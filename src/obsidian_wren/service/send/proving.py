@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.loudness import measure_loudness
-from obsidian_wren.core.mix.marker import marker_level_dbfs
+from obsidian_wren.core.mix.marker import marker_codes, marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
 from obsidian_wren.core.wording import worded
@@ -57,6 +57,9 @@ def send_marker(ws: Workshop) -> None:
         body: dict[str, Any] = row.body if row is not None else {"listeners": {}}
     lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
     lost = _lost(run)
+    codes = marker_codes(
+        {seat.key: seat.number for seat in run.seats}, level, lufs, rate_hz=run.rate_hz
+    )
 
     def done(heard: dict[str, HeardMarker]) -> None:
         try:
@@ -80,12 +83,12 @@ def send_marker(ws: Workshop) -> None:
 
     if ws.world.system is None:
         listening_page.note_start(ws)
-        run.send_marker(level, lufs, done)
+        run.send_marker(codes, done)
     else:
         live.current(ws).listening = True
         threading.Thread(
             target=_listen_first,
-            args=(ws, run, lambda: run.send_marker(level, lufs, done)),
+            args=(ws, run, lambda: run.send_marker(codes, done)),
             daemon=True,
         ).start()
     ws.changed()

@@ -1,0 +1,55 @@
+"""The process of the voice: ``python -m obsidian_wren.cli.voice SOCKET``.
+
+It loads numbers, kernels and the sound server's library, and nothing that serves pages, keeps rows
+or derives.
+"""
+
+from __future__ import annotations
+
+import argparse
+import gc
+import os
+import signal
+import sys
+import threading
+from pathlib import Path
+
+from obsidian_wren.core.told import Told
+from obsidian_wren.voice.asking import READY
+from obsidian_wren.voice.engine import Voice
+from obsidian_wren.voice.serving import Serving
+
+
+def main() -> int:
+    """Serve until somebody asks for the end, or SIGTERM comes."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("socket", type=Path)
+    chosen = parser.parse_args()
+    # Whatever is written from here on is its owner's alone.
+    os.umask(0o077)
+    # What compiles takes longest to load, and the server answers meanwhile.
+    loading = threading.Thread(target=__import__, args=("numba",), daemon=True)
+    loading.start()
+    try:
+        from obsidian_wren.devices.sound_server.control import SoundServer
+
+        serving = Serving(chosen.socket)
+        voice = Voice(SoundServer(), serving.tell)
+    except Told as error:
+        print(error, flush=True)
+        return 2
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, lambda *_: serving.end())
+    loading.join()
+    serving.answer(voice)
+    print(READY, flush=True)
+    # Whoever started it may be gone before it.
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    gc.freeze()
+    serving.wait()
+    voice.end()
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

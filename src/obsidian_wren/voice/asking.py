@@ -1,0 +1,136 @@
+"""The other end of the voice's socket: who asks, and hears news."""
+
+from __future__ import annotations
+
+import itertools
+import os
+import queue
+import subprocess
+import threading
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from multiprocessing.connection import Client
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
+from obsidian_wren.voice import records
+from obsidian_wren.voice.place import address
+
+# A server of the desktop may take so long to open a microphone.
+_PATIENCE_S = 20.0
+_STARTS_S = 20.0
+
+
+class VoiceRefused(Told, RuntimeError):
+    """The voice did not do it, or is not there; says what to do."""
+
+
+class Asking:
+    """A connection to a voice; ``told`` is called with its news, ``lost`` once when it is gone,
+    both from a thread. Raises VoiceRefused where none answers."""
+
+    def __init__(
+        self,
+        path: Path,
+        *,
+        tied: bool = False,
+        told: Callable[[str, dict[str, Any]], None] = lambda kind, body: None,
+        lost: Callable[[], None] = lambda: None,
+    ) -> None:
+        try:
+            with address(path) as where:
+                self._connection = Client(where, family="AF_UNIX")
+        except OSError as error:
+            raise _gone() from error
+        self._told, self._lost = told, lost
+        self._numbers = itertools.count(1)
+        self._sending = threading.Lock()
+        self._answers: dict[int, queue.Queue[records.Said | None]] = {}
+        self.is_gone = False
+        threading.Thread(target=self._read, name="voice", daemon=True).start()
+        self.ask(records.Hello(tied=tied))
+
+    def ask(self, request: records.Request) -> records.Status | None:
+        """Ask for something; gives what is said of how things stand, where that was asked for.
+        Raises VoiceRefused."""
+        number, answered = next(self._numbers), queue.Queue[records.Said | None]()
+        self._answers[number] = answered
+        try:
+            with self._sending:
+                if self.is_gone:
+                    raise _gone()
+                self._connection.send_bytes(msgspec.msgpack.encode(records.Asked(number, request)))
+            said = answered.get(timeout=_PATIENCE_S)
+        except (OSError, queue.Empty) as error:
+            raise _gone() from error
+        finally:
+            del self._answers[number]
+        if said is None:
+            raise _gone()
+        if isinstance(said.answer, records.Refusal):
+            raise VoiceRefused(said.answer.code, said.answer.sentence)
+        return said.answer if isinstance(said.answer, records.Status) else None
+
+    def status(self) -> records.Status:
+        """How things stand. Raises VoiceRefused."""
+        found = self.ask(records.AskStatus())
+        return records.Status() if found is None else found
+
+    def close(self) -> None:
+        """Ask no more; the voice goes on, unless it is tied to this."""
+        self._lost = lambda: None
+        with suppress(OSError):
+            # Whoever reads is woken by it.
+            os.set_blocking(self._connection.fileno(), True)
+            self._connection.close()
+
+    def _read(self) -> None:
+        decoder = msgspec.msgpack.Decoder(records.Said)
+        with suppress(EOFError, OSError):
+            while True:
+                said = decoder.decode(self._connection.recv_bytes())
+                if isinstance(said.answer, records.News):
+                    self._told(said.answer.kind, said.answer.body)
+                elif said.number in self._answers:
+                    self._answers[said.number].put(said)
+        with self._sending:
+            self.is_gone = True
+            waiting = list(self._answers.values())
+        for each in waiting:
+            each.put(None)
+        self._lost()
+
+
+def begin(command: Sequence[str]) -> subprocess.Popen[bytes]:
+    """Start a voice by the command of its process; :func:`await_ready` before it is asked."""
+    return subprocess.Popen(
+        command,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.PIPE,
+        # What ends a program in front does not end it: it is asked to.
+        start_new_session=True,
+    )
+
+
+def await_ready(process: subprocess.Popen[bytes]) -> None:
+    """Until its socket is there. Raises VoiceRefused, with what it says itself."""
+    assert process.stdout is not None
+    # One line, or the end where it could not begin.
+    said = process.stdout.readline().decode(errors="replace").strip()
+    process.stdout.close()
+    if said != READY:
+        process.wait(_STARTS_S)
+        raise VoiceRefused("no-voice", said or str(_gone()))
+
+
+READY = "ready"
+
+
+def _gone() -> VoiceRefused:
+    return VoiceRefused(
+        "no-voice", worded("The voice has ended. Start live again; it is begun anew by that.")
+    )

@@ -1,0 +1,209 @@
+"""The voice's end of its socket: requests are answered one after the other for each who asks, news
+go to all, and nobody who does not read holds anything up."""
+
+from __future__ import annotations
+
+import logging
+import os
+import queue
+import threading
+from contextlib import suppress
+from multiprocessing.connection import Connection, Listener
+from pathlib import Path
+from typing import Any, Protocol
+
+import msgspec
+
+from obsidian_wren.core.told import Told
+from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.world import SourceGone
+from obsidian_wren.voice import records
+from obsidian_wren.voice.place import address
+
+_LOG = logging.getLogger(__name__)
+_MOST_WAITING = 400
+
+
+class Engine(Protocol):
+    """What is served."""
+
+    def start(self, wanted: records.Start) -> None:
+        """Be live."""
+        ...
+
+    def change_chain(self, stages: tuple[records.Stage, ...]) -> None:
+        """Go over to other stages."""
+        ...
+
+    def change_mixes(self, asked: records.ChangeMixes) -> None:
+        """Go over to other mixes."""
+        ...
+
+    def mute(self, listeners: frozenset[str]) -> None:
+        """Keep the voice out of these."""
+        ...
+
+    def stop(self) -> None:
+        """Be live no more."""
+        ...
+
+    def status(self) -> records.Status:
+        """How things stand."""
+        ...
+
+
+class Serving:
+    """Answers at a socket ``path`` of mode 0600 until :meth:`wait` returns, which is when somebody
+    asked for the end or :meth:`end` was called."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._ended = threading.Event()
+        self._asking: set[_Asking] = set()
+        path.unlink(missing_ok=True)
+        mask = os.umask(0o177)
+        try:
+            with address(path) as where:
+                self._listener = Listener(where, family="AF_UNIX")
+        finally:
+            os.umask(mask)
+
+    def answer(self, engine: Engine) -> None:
+        """Let ``engine`` answer from now on."""
+        threading.Thread(target=self._accept, args=(engine,), name="door", daemon=True).start()
+
+    def tell(self, kind: str, body: dict[str, Any]) -> None:
+        """News for everybody who is connected; never waits."""
+        for each in list(self._asking):
+            each.tell(records.Said(0, records.News(kind, body)))
+
+    def wait(self) -> None:
+        """Until it shall end."""
+        self._ended.wait()
+        with suppress(OSError):
+            self._listener.close()
+        self._path.unlink(missing_ok=True)
+
+    def end(self) -> None:
+        """It shall end."""
+        self._ended.set()
+
+    def _accept(self, engine: Engine) -> None:
+        while not self._ended.is_set():
+            try:
+                connection = self._listener.accept()
+            except OSError:
+                continue
+            asking = _Asking(connection, engine, self)
+            self._asking.add(asking)
+            asking.begin()
+
+    def gone(self, asking: _Asking, *, tied: bool) -> None:
+        """One asks no more; where the voice was tied to it, it ends."""
+        self._asking.discard(asking)
+        if tied:
+            self.end()
+
+
+class _Asking:
+    """One who is connected."""
+
+    def __init__(self, connection: Connection, engine: Engine, serving: Serving) -> None:
+        self._connection, self._engine, self._serving = connection, engine, serving
+        self._tied = False
+        self._waiting: queue.Queue[records.Said | None] = queue.Queue(_MOST_WAITING)
+
+    def begin(self) -> None:
+        """Answer it from now on."""
+        for work, name in ((self._read, "asked"), (self._write, "told")):
+            threading.Thread(target=work, name=name, daemon=True).start()
+
+    def tell(self, said: records.Said | None) -> None:
+        """To be sent; where nobody reads, the oldest is forgotten."""
+        while True:
+            try:
+                return self._waiting.put_nowait(said)
+            except queue.Full:
+                with suppress(queue.Empty):
+                    self._waiting.get_nowait()
+
+    def _read(self) -> None:
+        decoder = msgspec.msgpack.Decoder(records.Asked)
+        ends = False
+        try:
+            while not ends:
+                data = self._connection.recv_bytes()
+                try:
+                    asked = decoder.decode(data)
+                except msgspec.MsgspecError:
+                    self.tell(records.Said(_number(data), _NOT_UNDERSTOOD))
+                    continue
+                self.tell(records.Said(asked.number, self._answer(asked.request)))
+                ends = isinstance(asked.request, records.End)
+        except (EOFError, OSError):
+            pass
+        self.tell(None)
+        self._serving.gone(self, tied=self._tied or ends)
+
+    def _write(self) -> None:
+        with suppress(OSError):
+            while (said := self._waiting.get()) is not None:
+                self._connection.send_bytes(msgspec.msgpack.encode(said))
+        self._connection.close()
+
+    def _answer(self, request: records.Request) -> records.Done | records.Refusal | records.Status:
+        engine = self._engine
+        try:
+            match request:
+                case records.Hello():
+                    self._tied = request.tied
+                    return self._status()
+                case records.Start():
+                    engine.start(request)
+                case records.ChangeChain():
+                    engine.change_chain(request.stages)
+                case records.ChangeMixes():
+                    engine.change_mixes(request)
+                case records.Mute():
+                    engine.mute(request.listeners)
+                case records.Stop():
+                    engine.stop()
+                case records.AskStatus():
+                    return self._status()
+        except (KeyError, msgspec.MsgspecError):
+            return _NOT_UNDERSTOOD
+        except Told as error:
+            return records.Refusal(error.code, str(error))
+        except SourceGone as error:
+            return records.Refusal("gone", str(error))
+        except Exception as error:
+            _LOG.exception("The voice failed at %s", type(request).__name__)
+            return records.Refusal(
+                "failed",
+                worded(
+                    "The voice failed inside ({name}). Stop live and start it again.",
+                    name=type(error).__name__,
+                ),
+            )
+        return records.Done()
+
+    def _status(self) -> records.Status:
+        return msgspec.structs.replace(self._engine.status(), process=os.getpid())
+
+
+_NOT_UNDERSTOOD = records.Refusal(
+    "other-version",
+    worded(
+        "The voice that runs is of another version and does not know this. Stop live, then start"
+        " it again."
+    ),
+)
+
+
+def _number(data: bytes) -> int:
+    """The number of a request that is not understood otherwise."""
+    try:
+        found = msgspec.msgpack.decode(data)
+    except msgspec.MsgspecError:
+        return 0
+    return found.get("number", 0) if isinstance(found, dict) else 0
