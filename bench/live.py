@@ -21,6 +21,7 @@ from pathlib import Path
 
 import numpy as np
 
+from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.standins.private_server import FakeMicrophone, PulseAudio, environment
 
@@ -58,10 +59,14 @@ CHAIN = {
 }
 
 
+def unit(kind: str, name: str) -> str:
+    return KINDS[kind].parameter(name).unit
+
+
 def calibration(folder: Path) -> Path:
     def stage(kind: str) -> dict[str, object]:
         held = {
-            name: {"value": value, "unit": "", "derived": False, "pinned": True, "because": "bench"}
+            name: {"value": value, "unit": unit(kind, name), "derived": False, "pinned": True, "because": "bench"}
             for name, value in CHAIN[kind].items()
         }
         return {"kind": kind, "on": True, "settings": held}

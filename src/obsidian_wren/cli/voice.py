@@ -27,6 +27,8 @@ def main() -> int:
     chosen = parser.parse_args()
     # Whatever is written from here on is its owner's alone.
     os.umask(0o077)
+    # The package of the Fourier transforms in kernels would load it, for kernels that are not here.
+    sys.modules["scipy"] = None  # type: ignore[assignment]
     # What compiles takes longest to load, and the server answers meanwhile.
     loading = threading.Thread(target=__import__, args=("numba",), daemon=True)
     loading.start()
@@ -42,8 +44,11 @@ def main() -> int:
     signal.signal(signal.SIGTERM, lambda *_: serving.end())
     loading.join()
     serving.answer(voice)
-    print(READY, flush=True)
-    # Whoever started it may be gone before it.
+    try:
+        print(READY, flush=True)
+    except BrokenPipeError:
+        # Whoever started it has gone before anybody could ask.
+        serving.end()
     os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     gc.freeze()
     serving.wait()

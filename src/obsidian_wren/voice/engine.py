@@ -165,6 +165,7 @@ class Voice:
             ducking=wanted.ducking or _NO_DUCKING,
             tell=self._tell,
             pacing=Pacing(None, urgent=True, block_s=wanted.block_s),
+            metered=wanted.metered,
         )
         run.mute(wanted.muted)
         return run

@@ -46,8 +46,8 @@ class SeatRecord(msgspec.Struct, frozen=True):
 
 class Start(Record, frozen=True):
     """Be live: a microphone by its name for the system, the channel of the voice from 0, at a rate;
-    through stages, into mixes, to listeners. ``inputs``: what the name of each feed stands for.
-    Times in seconds."""
+    through stages, into mixes, to listeners. ``inputs``: what the name of each feed stands for;
+    ``metered``: levels are told 20 times a second. Times in seconds."""
 
     microphone: str
     channel: int
@@ -59,6 +59,7 @@ class Start(Record, frozen=True):
     ducking: Ducking | None = None
     muted: frozenset[str] = frozenset()
     block_s: float = 0.01
+    metered: bool = False
 
 
 class ChangeChain(Record, frozen=True):

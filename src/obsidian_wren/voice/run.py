@@ -62,6 +62,7 @@ class LiveRun:
         pacing: Pacing,
         aside: Callable[[Samples], None] = lambda block: None,
         tap: Tap | None = None,
+        metered: bool = True,
     ) -> None:
         self.rate_hz = voices[0].stream.rate_hz
         self.block_s = pacing.block_s
@@ -85,6 +86,7 @@ class LiveRun:
         self._pacing = pacing
         self._aside = aside
         self._tap = tap
+        self._meter = BlockMeter(self.rate_hz) if metered else None
         self._stop = threading.Event()
         self._marker: MarkerInFlight | None = None
         self._lock = threading.Lock()
@@ -177,7 +179,6 @@ class LiveRun:
         count = round(self.block_s * self.rate_hz)
         self.priority_raised = self._pacing.urgent and come_first()
         pace, told = Pace(self.rate_hz, self._pacing.speed), 0.0
-        meter = BlockMeter(self.rate_hz)
         try:
             while not self._stop.is_set():
                 blocks = {path.key: path.read(count) for path in self._voices}
@@ -192,7 +193,9 @@ class LiveRun:
                     treated, None if arrived_s is None else time.monotonic() - arrived_s
                 )
                 self._count(late=pace.keep(len(first)))
-                for frame in meter.add(treated):
+                if self._meter is None:
+                    continue
+                for frame in self._meter.add(treated):
                     self._tell("frame", frame_json(frame, "run"))
                 if time.monotonic() - told > _TELL_EVERY_S:
                     told = time.monotonic()

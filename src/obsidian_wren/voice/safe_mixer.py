@@ -81,6 +81,8 @@ class SafeMixer:
     ) -> tuple[dict[str, Samples], tuple[str, ...]]:
         """The mixes of a block, ``(count, channels)`` each, and a sentence where they failed."""
         trouble: tuple[str, ...] = ()
+        if not self._mixes:
+            return {}, trouble
         try:
             mixed = self._engine.process(signals)
             self._failed_before = False
