@@ -77,7 +77,8 @@ def test_microphones_are_listed_and_monitors_and_ours_are_told(system, plugged):
     assert (listed["desk"].title, listed["desk"].channels) == ("Desk mic", 2)
     assert (listed["desk"].rate_hz, listed["telephone"].rate_hz) == (RATE, 16_000)
     assert (listed["desk"].ours, listed["obsidian_wren.call"].ours) == (False, True)
-    assert listed["obsidian_wren.call"].title == "Wren: “call” with quotes"
+    system.look()
+    assert listed["obsidian_wren.call"].title == system.listed_as("Wren: “call” with 'quotes\"")
     system.make_default("obsidian_wren.call")
     system.set_volume("desk", 50.0)
     system.set_muted("desk", True)
@@ -388,10 +389,22 @@ def test_a_server_that_is_not_there_is_not_waited_for(monkeypatch):
         ServerMicrophone("desk", rate_hz=RATE, channels=1)
 
 
-@pytest.mark.parametrize("title", ["null", "true", "1", "Ü; a=b", "0x10", "~"])
+TITLES = ("null", "true", "1", "Ü; a=b", "0x10", "~", "Bea's", '3" wide', "C:\\desk\\", "\\'\"")
+
+
+@pytest.mark.parametrize("title", TITLES)
 def test_a_feed_of_any_title_is_listed_under_it(system, title):
+    system.look()
+    listed = system.listed_as(title)
+    if system.name == "PulseAudio" or not set(title) & set("'\"\\"):
+        assert listed == title
+    else:
+        assert len(listed) == len(title)
     with closing(system.ensure_input("odd", title)):
-        assert [each.title for each in system.inputs()] == [title]
+        assert [each.title for each in system.inputs()] == [listed]
+    # What is there already is taken over, under whatever it is listed as.
+    assert system.keeps_input("odd", title)
+    assert system.keeps_input("odd", listed)
     system.remove_inputs()
 
 

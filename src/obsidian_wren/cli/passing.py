@@ -140,8 +140,10 @@ def _wanted(chosen: argparse.Namespace) -> records.Start:
     from obsidian_wren.formats.carried_file import read_calibration
 
     specs = chain_spec(read_calibration(chosen.calibration))
-    picked = _picked(SoundServer().microphones(), chosen.microphone)
-    title = chosen.as_name or "Wren: voice"
+    server = SoundServer()
+    server.look()
+    picked = _picked(server.microphones(), chosen.microphone)
+    title = server.listed_as(chosen.as_name or "Wren: voice")
     return records.Start(
         picked.name,
         _channel(picked, chosen.channel),

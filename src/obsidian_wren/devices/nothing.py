@@ -61,6 +61,10 @@ class NoSystem:
         """Not here."""
         self._refuse()
 
+    def listed_as(self, title: str) -> str:
+        """As it is."""
+        return title
+
     def keeps_input(self, key: str, title: str) -> bool:
         """There is none."""
         return False

@@ -206,6 +206,10 @@ class SystemSound(Protocol):
         """A named input that any program can pick, and our end of it."""
         ...
 
+    def listed_as(self, title: str) -> str:
+        """What programs list an input of this title as: not every server takes every sign."""
+        ...
+
     def keeps_input(self, key: str, title: str) -> bool:
         """Whether what is there of an input would be taken over as it is, so that nobody who
         records it is moved."""

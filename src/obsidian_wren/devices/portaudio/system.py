@@ -120,6 +120,10 @@ class PortAudioSystem:
         output = PortOutput(self._library, _number(found), rate_hz=FEED_HZ, channels=2)
         return LoopbackFeed(output)
 
+    def listed_as(self, title: str) -> str:
+        """As it is."""
+        return title
+
     def keeps_input(self, key: str, title: str) -> bool:
         """A loopback device is there whether we play to it or not."""
         return True

@@ -131,6 +131,10 @@ class SoundServer:
         self._picks.expect_moves()
         return made
 
+    def listed_as(self, title: str) -> str:
+        """What programs list an input of this title as."""
+        return inputs.listed_as(title, self._seen.server or "")
+
     def keeps_input(self, key: str, title: str) -> bool:
         """Whether what is there of an input would be taken over as it is."""
         return inputs.keeps_input(self._folder, key, title)

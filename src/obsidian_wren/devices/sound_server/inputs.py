@@ -27,6 +27,9 @@ _WAITS_SAMPLES = {"PipeWire": 4096, "PulseAudio": 0}
 _FULL_VOLUME = 1.0
 # WORD JOINER.
 _UNSEEN = "\u2060"
+_QUOTES = frozenset("\\'\"")
+# Right single and double quotation mark, set minus.
+_LOOK_ALIKES = str.maketrans({"'": "\u2019", '"': "\u201d", "\\": "\u2216"})
 
 
 def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
@@ -41,12 +44,12 @@ def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
         with connected() as pulse:
             kind = server_name(pulse)
             there = source_named(pulse, name)
-            if there is not None and not _is_kept(there, title, path):
+            if there is not None and not _is_kept(there, listed_as(title, kind), path):
                 pulse.module_unload(there.owner_module)
                 there = None
             if there is None:
                 path.unlink(missing_ok=True)
-                pulse.module_load(_PIPE_SOURCE, _arguments(name, title, path))
+                pulse.module_load(_PIPE_SOURCE, _arguments(name, title, path, kind))
                 there = awaited(lambda: source_named(pulse, name))
             if there is None:
                 raise NoSoundServer(
@@ -93,7 +96,7 @@ def ensure_output(key: str, title: str) -> str:
             pulse.module_load(
                 _NULL_SINK,
                 f"sink_name={name} rate={FEED_HZ} channels=2"
-                f" sink_properties='device.description=\"{_plain(title)}\"'",
+                f" sink_properties={_described(title, server_name(pulse))}",
             )
             awaited(lambda: sink_named(pulse, name))
     return name
@@ -110,13 +113,16 @@ def remove_output(key: str) -> None:
 def keeps_input(folder: Path, key: str, title: str) -> bool:
     """Whether what is there of an input would be taken over as it is."""
     with connected() as pulse:
-        return _is_kept(source_named(pulse, PREFIX + key), title, folder / f"{key}.pipe")
+        listed = listed_as(title, server_name(pulse))
+        return _is_kept(source_named(pulse, PREFIX + key), listed, folder / f"{key}.pipe")
 
 
-def _is_kept(there: Any, title: str, path: Path) -> bool:
+def _is_kept(there: Any, listed: str, path: Path) -> bool:
     """Not where its pipe is lost, so that nothing can reach it any more; or where it has another
     name now."""
-    return there is not None and _is_pipe(path) and there.description == _plain(title)
+    return (
+        there is not None and _is_pipe(path) and there.description.removesuffix(_UNSEEN) == listed
+    )
 
 
 def hand_over(folder: Path, feeds: Mapping[str, PipeFeed], *, stay: bool) -> set[str]:
@@ -161,18 +167,30 @@ def _locked(held: int) -> bool:
     return True
 
 
-def _arguments(name: str, title: str, path: Path) -> str:
+def _arguments(name: str, title: str, path: Path, server: str) -> str:
     return (
         f"source_name={name} file='{path}' format=float32le rate={FEED_HZ} channels=1"
-        f" source_properties='device.description=\"{_plain(title)}\"'"
+        f" source_properties={_described(title, server)}"
     )
 
 
-def _plain(title: str) -> str:
-    """Without what would end the nested quotes of a module's arguments early. PipeWire takes the
-    word for nothing as nothing, also between quotes: a sign that nobody sees makes it a name."""
-    plain = "".join(sign for sign in title if sign.isprintable() and sign not in "\\'\"")
-    return plain + _UNSEEN if plain.strip() == "null" else plain
+def _described(title: str, server: str) -> str:
+    """A title within the nested quotes of a module's arguments: one server takes quotes behind a
+    backslash, the other takes none."""
+    plain = listed_as(title, server)
+    if server != "PipeWire":
+        plain = "".join(f"\\{sign}" if sign in _QUOTES else sign for sign in plain)
+    # It takes the word for nothing as nothing, also between quotes: a sign that nobody sees makes
+    # it a name.
+    unseen = _UNSEEN if plain.strip() == "null" else ""
+    return f"'device.description=\"{plain}{unseen}\"'"
+
+
+def listed_as(title: str, server: str) -> str:
+    """What a server lists an input of a title as: one takes no straight quotes and no backslash, so
+    it gets those that look like them."""
+    plain = "".join(sign for sign in title if sign.isprintable())
+    return plain.translate(_LOOK_ALIKES) if server == "PipeWire" else plain
 
 
 def _is_pipe(path: Path) -> bool:

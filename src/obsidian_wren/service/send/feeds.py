@@ -116,6 +116,8 @@ def name_feed(ws: Workshop, key: str, title: str | None) -> None:
     """Give a feed another name; None for the usual one. Programs that listen have to pick it
     again."""
     name = (title or "").strip()[:80] or None
+    if name is not None and ws.world.system is not None:
+        name = ws.world.system.listed_as(name)
     with change(
         ws,
         worded("Named a feed {name}", name=name) if name else worded("A feed under its usual name"),
