@@ -39,6 +39,7 @@ class NoSystem:
         name: str,
         *,
         rate_hz: int | None = None,
+        channels: int | None = None,
         block_s: float = 0.01,
         patience_s: float | None = None,
     ) -> NoReturn:

@@ -181,10 +181,12 @@ class SystemSound(Protocol):
         name: str,
         *,
         rate_hz: int | None = None,
+        channels: int | None = None,
         block_s: float = 0.01,
         patience_s: float | None = None,
     ) -> LiveMicrophone:
-        """Read a microphone, a monitor or an input of ours; at its own rate unless one is given.
+        """Read a microphone, a monitor or an input of ours; at its own rate unless one is given,
+        with at least the first ``channels``, or as many as there are.
 
         What nobody reads for three blocks, or for ``patience_s``, is lost.
         """

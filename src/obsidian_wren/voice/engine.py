@@ -153,6 +153,7 @@ class Voice:
         microphone = self._system.open_microphone(
             wanted.microphone,
             rate_hz=wanted.rate_hz,
+            channels=wanted.channel + 1,
             block_s=wanted.block_s,
             patience_s=PATIENCE_S,
         )

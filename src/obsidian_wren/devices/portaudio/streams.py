@@ -54,8 +54,9 @@ class PortMicrophone(Arrivals):
         self._stream.close()
         self._end()
 
-    def _came(self, block: Any, _frames: int, _time: Any, _status: Any) -> None:
-        self.put([np.array(block, dtype=np.float64).reshape(-1, self.channels)])
+    def _came(self, block: Any, _frames: int, _time: Any, status: Any) -> None:
+        lost = bool(status and status.input_overflow)
+        self.put([np.array(block, dtype=np.float64).reshape(-1, self.channels)], after_loss=lost)
 
     def _end(self) -> None:
         self.end(worded("it is no longer there"))
@@ -111,10 +112,12 @@ class PortOutput:
         self._stream.close()
         self._ended = True
 
-    def _wanted(self, out: Any, frames: int, _time: Any, _status: Any) -> None:
+    def _wanted(self, out: Any, frames: int, _time: Any, status: Any) -> None:
+        late = bool(status and status.output_underflow)
         with self._lock:
             block, self._held = self._held[:frames], self._held[frames:]
-            self.missed += self._begun and len(block) < frames
+            # The device had nothing to play just before, or has too little now.
+            self.missed += self._begun and (late or len(block) < frames)
             self.asked += frames
         out[:] = 0.0
         out[: len(block)] = block

@@ -30,6 +30,8 @@ from obsidian_wren.ports.world import SourceGone
 _NOT_HERE = worded(
     "PortAudio can set nothing of the system. Set it in the system’s own sound settings."
 )
+# A device that converts whatever is asked claims more channels than any microphone has.
+_MOST_CHANNELS = 8
 
 
 class PortAudioSystem:
@@ -69,6 +71,7 @@ class PortAudioSystem:
         name: str,
         *,
         rate_hz: int | None = None,
+        channels: int | None = None,
         block_s: float = 0.01,
         patience_s: float | None = None,
     ) -> PortMicrophone:
@@ -78,7 +81,7 @@ class PortAudioSystem:
             self._library,
             _number(device),
             rate_hz=rate_hz or device.rate_hz,
-            channels=device.channels,
+            channels=min(device.channels, channels or _MOST_CHANNELS),
             block_s=block_s,
             patience_s=patience_s,
         )
@@ -93,8 +96,14 @@ class PortAudioSystem:
         raise NoSoundServer("not-settable", _NOT_HERE)
 
     def input_name(self, key: str) -> str:
-        """The loopback device that a feed plays into."""
-        return self._fed.get(key, "")
+        """Where what is played into the loopback device of a feed is recorded."""
+        name = self._fed.get(key)
+        found = (
+            device.id
+            for device in self._seen.devices
+            if device.direction == "input" and device.system_name == name
+        )
+        return next(found, "")
 
     def ensure_input(self, key: str, title: str) -> LoopbackFeed:
         """A feed into the loopback device that has the feed's name. Raises NoSoundServer where
@@ -116,7 +125,7 @@ class PortAudioSystem:
                     title=title,
                 ),
             )
-        self._fed[key] = found.id
+        self._fed[key] = found.system_name
         output = PortOutput(self._library, _number(found), rate_hz=FEED_HZ, channels=2)
         return LoopbackFeed(output)
 

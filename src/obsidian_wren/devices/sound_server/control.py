@@ -96,6 +96,7 @@ class SoundServer:
         name: str,
         *,
         rate_hz: int | None = None,
+        channels: int | None = None,
         block_s: float = 0.01,
         patience_s: float | None = None,
     ) -> ServerMicrophone:
@@ -112,6 +113,7 @@ class SoundServer:
         return ServerMicrophone(
             name,
             rate_hz=rate_hz or found.rate_hz,
+            # One of the servers makes fewer of them by mixing.
             channels=found.channel_count,
             block_s=block_s,
             patience_s=patience_s,

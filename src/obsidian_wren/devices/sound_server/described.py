@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -18,6 +19,8 @@ _BITS = {0: 8, 1: 8, 2: 8, 3: 16, 4: 16, 9: 24, 10: 24, 11: 24, 12: 24}
 _FLOAT_BITS = 32
 # What a server makes where there is no output at all.
 _NOTHING = "auto_null"
+# A name with its version at the end, or with what it is plugged into in brackets.
+_OF_A_LIBRARY = re.compile(r"[A-Za-z]+\d+(\.\d+)*|.*\[.*\]")
 _PROCESSING = {
     "module-echo-cancel": worded("Echo cancelling"),
     "module-ladspa-source": "A plug-in",
@@ -130,13 +133,23 @@ def _process(told: Mapping[str, str]) -> int | None:
     return int(said) if said.isdigit() else None
 
 
+def program(told: Mapping[str, str]) -> str:
+    """What a program is called: where it gives the name of a library that it plays or records
+    through, the title of its window, or the name of what runs."""
+    name = told["application.name"]
+    if not _OF_A_LIBRARY.fullmatch(name):
+        return name
+    known = ("window.name", "application.process.binary", "media.name")
+    return next((told[key] for key in known if told.get(key)), name)
+
+
 def listener(stream: Any, names: Mapping[int, str]) -> SystemListener:
     """A program that records."""
     told = stream.proplist
     source = names.get(stream.source)
     return SystemListener(
         stream.index,
-        told["application.name"],
+        program(told),
         _process(told),
         source,
         source is not None and source.startswith(PREFIX),
@@ -148,6 +161,4 @@ def listener(stream: Any, names: Mapping[int, str]) -> SystemListener:
 def player(stream: Any, names: Mapping[int, str]) -> SystemPlayer:
     """A program that plays."""
     told = stream.proplist
-    return SystemPlayer(
-        stream.index, told["application.name"], _process(told), names.get(stream.sink)
-    )
+    return SystemPlayer(stream.index, program(told), _process(told), names.get(stream.sink))

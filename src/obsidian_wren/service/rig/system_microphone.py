@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.channels import is_empty
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import LiveMicrophone, NoSoundServer
@@ -11,36 +10,17 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import rig_device
 from obsidian_wren.service.rig.take_queries import current_takes
-
-
-class OneChannel:
-    """One channel of a microphone, counted from 1."""
-
-    def __init__(self, microphone: LiveMicrophone, channel: int) -> None:
-        self._microphone, self._channel = microphone, channel
-        self.rate_hz = microphone.rate_hz
-
-    @property
-    def gaps(self) -> int:
-        """How often sound was lost since nobody took it in time."""
-        return self._microphone.gaps
-
-    def read(self, count: int) -> Samples:
-        """The next ``(count,)`` samples. Raises SourceGone."""
-        block = self._microphone.read(count)
-        if block.ndim == 1:
-            return block
-        return block[:, min(self._channel, block.shape[1]) - 1]
-
-    def close(self) -> None:
-        """Let go of the microphone."""
-        self._microphone.close()
+from obsidian_wren.voice.channel import OneChannel
 
 
 def open_microphone(
-    ctx: RigContext, *, block_s: float, patience_s: float | None = None
+    ctx: RigContext,
+    *,
+    block_s: float,
+    patience_s: float | None = None,
+    channels: int | None = None,
 ) -> LiveMicrophone:
-    """The rig's microphone with all its channels, at its own rate.
+    """The rig's microphone with its first channels, or all of them, at its own rate.
 
     Raises Refused where it is not there, with what to do.
     """
@@ -69,7 +49,9 @@ def open_microphone(
             ),
         )
     try:
-        return system.open_microphone(device.id, block_s=block_s, patience_s=patience_s)
+        return system.open_microphone(
+            device.id, channels=channels, block_s=block_s, patience_s=patience_s
+        )
     except (SourceGone, NoSoundServer) as error:
         raise Refused("gone", str(error)) from error
 
@@ -88,5 +70,7 @@ def channel_of(ctx: RigContext) -> int:
 
 def open_voice(ctx: RigContext, *, block_s: float, patience_s: float | None = None) -> OneChannel:
     """The rig's microphone as a stream of the voice's channel. Raises Refused."""
-    microphone = open_microphone(ctx, block_s=block_s, patience_s=patience_s)
-    return OneChannel(microphone, channel_of(ctx))
+    channel = channel_of(ctx)
+    return OneChannel(
+        open_microphone(ctx, block_s=block_s, patience_s=patience_s, channels=channel), channel - 1
+    )
