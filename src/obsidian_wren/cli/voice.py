@@ -41,6 +41,10 @@ def main() -> int:
         print(error, flush=True)
         return 2
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    if sys.platform.startswith("linux"):
+        from obsidian_wren.voice.broker import give_back
+
+        signal.signal(signal.SIGXCPU, give_back)
     signal.signal(signal.SIGTERM, lambda *_: serving.end())
     loading.join()
     serving.answer(voice)

@@ -165,7 +165,13 @@ class Voice:
             wanted.mixes,
             ducking=wanted.ducking or _NO_DUCKING,
             tell=self._tell,
-            pacing=Pacing(None, urgent=True, block_s=wanted.block_s),
+            pacing=Pacing(
+                None,
+                urgent=True,
+                block_s=wanted.block_s,
+                adapts=wanted.adapts,
+                brokered=True,
+            ),
             metered=wanted.metered,
         )
         run.mute(wanted.muted)

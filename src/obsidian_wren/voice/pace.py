@@ -16,11 +16,14 @@ _LATE_S = 0.25
 class Pacing:
     """How a run goes on: ``speed`` 1 for the pace of sound, more to be through sooner, None as fast
     as the source gives; in blocks of ``block_s``; ``urgent`` asks the system to run it before other
-    programs."""
+    programs; ``adapts``: blocks grow where gaps come, and shrink again where none do;
+    ``brokered``: the desktop's broker is asked for such rights."""
 
     speed: float | None
     urgent: bool = False
     block_s: float = BLOCK_S
+    adapts: bool = False
+    brokered: bool = False
 
 
 class Pace:

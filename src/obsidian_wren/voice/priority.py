@@ -30,14 +30,19 @@ def quick_switching(*, urgent: bool) -> Iterator[None]:
             _let_none_be_held_up(nice)
 
 
-def come_first() -> bool:
+def come_first(*, brokered: bool = False) -> bool:
     """Ask the system to run this thread before others, by its own rights for sound where it
-    grants them, else by niceness."""
+    grants them, else through the desktop's broker where that may be asked, else by niceness."""
     with suppress(OSError, AttributeError):
         # Niceness counts only among the programs of one session, so a busy browser of another would
         # still hold it up. What is begun from here, such as looking for a marker, is not urgent.
         os.sched_setscheduler(0, os.SCHED_RR | os.SCHED_RESET_ON_FORK, os.sched_param(_REAL_TIME))
         return True
+    if brokered and sys.platform.startswith("linux"):
+        from obsidian_wren.voice.broker import ask_broker
+
+        if ask_broker():
+            return True
     with suppress(OSError, AttributeError):
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
         return True

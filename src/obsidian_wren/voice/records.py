@@ -47,7 +47,8 @@ class SeatRecord(msgspec.Struct, frozen=True):
 class Start(Record, frozen=True):
     """Be live: a microphone by its name for the system, the channel of the voice from 0, at a rate;
     through stages, into mixes, to listeners. ``inputs``: what the name of each feed stands for;
-    ``metered``: levels are told 20 times a second. Times in seconds."""
+    ``adapts``: blocks grow where gaps come, and shrink again; ``metered``: levels are told 20 times
+    a second. Times in seconds."""
 
     microphone: str
     channel: int
@@ -59,6 +60,7 @@ class Start(Record, frozen=True):
     ducking: Ducking | None = None
     muted: frozenset[str] = frozenset()
     block_s: float = 0.01
+    adapts: bool = True
     metered: bool = False
 
 

@@ -13,7 +13,7 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
 from obsidian_wren.core.measure.live import BlockMeter
-from obsidian_wren.core.mix.block import load_mark
+from obsidian_wren.core.mix.block import BlockWatch, load_mark
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
@@ -86,6 +86,7 @@ class LiveRun:
         self._pacing = pacing
         self._aside = aside
         self._tap = tap
+        self._blocks = BlockWatch(1000.0 * self.block_s) if pacing.adapts else None
         self._meter = BlockMeter(self.rate_hz) if metered else None
         self._stop = threading.Event()
         self._marker: MarkerInFlight | None = None
@@ -176,11 +177,11 @@ class LiveRun:
             self._run()
 
     def _run(self) -> None:
-        count = round(self.block_s * self.rate_hz)
-        self.priority_raised = self._pacing.urgent and come_first()
+        self.priority_raised = self._pacing.urgent and come_first(brokered=self._pacing.brokered)
         pace, told = Pace(self.rate_hz, self._pacing.speed), 0.0
         try:
             while not self._stop.is_set():
+                count = round(self.block_s * self.rate_hz)
                 blocks = {path.key: path.read(count) for path in self._voices}
                 first = blocks[self._voices[0].key]
                 self._aside(first)
@@ -193,6 +194,7 @@ class LiveRun:
                     treated, None if arrived_s is None else time.monotonic() - arrived_s
                 )
                 self._count(late=pace.keep(len(first)))
+                self._adapt()
                 if self._meter is None:
                     continue
                 for frame in self._meter.add(treated):
@@ -216,6 +218,16 @@ class LiveRun:
             for back in self.returns:
                 back.program.close()
             self.finished.set()
+            self._tell("changed", {})
+
+    def _adapt(self) -> None:
+        """Another size from the next block on: neither the chain nor the mixes ask for one."""
+        if self._blocks is None:
+            return
+        before = self._blocks.block_ms
+        after = self._blocks.see(self.dropouts, time.monotonic())
+        if after != before:
+            self.block_s = after / 1000.0
             self._tell("changed", {})
 
     def _count(self, *, late: bool) -> None:

@@ -25,6 +25,9 @@ _MOST_SHARE = 0.4
 MOST_LOAD = 0.7
 _LEAST_BUFFER_MS, _MOST_BUFFER_MS = 1000.0 * WAITING_S, 60.0
 _BUFFER_STEP_MS = 5.0
+# So many gaps in so long are no chance; so long without any, the smaller block is tried again.
+_MANY, _WATCHED_S = 2, 10.0
+_CALM_S, _MOST_CALM_S = 60.0, 960.0
 # A block may come twice as late as it did in the rehearsal.
 _RESERVE = 2.0
 
@@ -48,6 +51,48 @@ def choose_block(rehearse: Callable[[float], BlockCost]) -> tuple[BlockCost, ...
         if tried[-1].share <= _MOST_SHARE:
             break
     return tuple(tried)
+
+
+class BlockWatch:
+    """Which size a block has from now on, by the gaps that come while it runs.
+
+    It is told how many there were so far, at times in seconds. Larger after two within ten seconds,
+    back to the smaller one after a minute without; where the smaller one fails again soon, it is
+    tried after twice as long the next time.
+    """
+
+    def __init__(self, block_ms: float, gaps: int = 0) -> None:
+        self.block_ms = block_ms
+        self._gaps, self._lost_s = gaps, list[float]()
+        self._since_s: float | None = None
+        self._calm_s = _CALM_S
+
+    def see(self, gaps: int, at_s: float) -> float:
+        """The size in ms from now on."""
+        if self._since_s is None:
+            self._since_s = at_s
+        new, self._gaps = gaps - self._gaps, gaps
+        self._lost_s = [s for s in self._lost_s if at_s - s < _WATCHED_S] + [at_s] * min(new, 2)
+        if new:
+            self._calm_from(at_s)
+        if len(self._lost_s) >= _MANY and (larger := _next_to(self.block_ms, up=True)):
+            self.block_ms = larger
+            self._lost_s = []
+        elif at_s - self._since_s >= self._calm_s and (
+            smaller := _next_to(self.block_ms, up=False)
+        ):
+            self.block_ms = smaller
+            self._calm_s = min(2.0 * self._calm_s, _MOST_CALM_S)
+            self._calm_from(at_s)
+        return self.block_ms
+
+    def _calm_from(self, at_s: float) -> None:
+        self._since_s = at_s
+
+
+def _next_to(block_ms: float, *, up: bool) -> float | None:
+    found = [each for each in BLOCKS_MS if (each > block_ms if up else each < block_ms)]
+    return None if not found else min(found) if up else max(found)
 
 
 def load_mark(load: float) -> Literal["good", "fault"]:

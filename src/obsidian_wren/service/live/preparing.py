@@ -109,6 +109,7 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
             else _FAST,
             urgent=ws.pace == "real",
             block_s=block_ms / 1000.0,
+            adapts=ws.pace == "real" and wish.block_ms is None,
         ),
         aside=current(ws).hear_aside,
         tap=recording.current(ws).hear,
