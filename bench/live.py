@@ -66,7 +66,13 @@ def unit(kind: str, name: str) -> str:
 def calibration(folder: Path) -> Path:
     def stage(kind: str) -> dict[str, object]:
         held = {
-            name: {"value": value, "unit": unit(kind, name), "derived": False, "pinned": True, "because": "bench"}
+            name: {
+                "value": value,
+                "unit": unit(kind, name),
+                "derived": False,
+                "pinned": True,
+                "because": "bench",
+            }
             for name, value in CHAIN[kind].items()
         }
         return {"kind": kind, "on": True, "settings": held}
