@@ -80,3 +80,16 @@ def test_what_nobody_listened_to_is_no_gap_and_is_not_heard_later(feed, clock, r
     assert reads().tolist() == [199.0] * 480
     blocks(feed, clock, 1)
     assert (feed.gaps, feed.unread_s) == (0, 0.0)
+
+
+def test_two_channels_go_side_by_side_and_one_goes_into_both(tmp_path, clock):
+    path = tmp_path / "stream.pipe"
+    os.mkfifo(path)
+    held = os.open(tmp_path / "lock", os.O_CREAT | os.O_RDWR)
+    feed = PipeFeed(path, waits_samples=0, held=held, channels=2)
+    feed.write(np.array([[1.0, 2.0], [3.0, 4.0]]))
+    feed.write(np.array([5.0]))
+    pipe = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+    assert np.frombuffer(os.read(pipe, 1 << 16), dtype=np.float32).tolist() == [1, 2, 3, 4, 5, 5]
+    os.close(pipe)
+    feed.close()

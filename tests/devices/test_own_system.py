@@ -292,6 +292,14 @@ def test_sound_settings_are_set_and_taken_back(own, system, plugged):
     )
 
 
+def channels(system):
+    return {
+        each.name.removeprefix("obsidian_wren."): each.channels
+        for each in system.microphones()
+        if each.ours
+    }
+
+
 def codes(ws):
     return {finding.code for finding in overview(ws).computer.findings}
 
@@ -390,6 +398,8 @@ def test_the_computers_sound_goes_to_a_stream_and_not_to_who_plays_it(own, syste
     listeners.use_listener(own, "stream", True)
     listeners.use_source(own, "computer", True)
     living.start_run(own)
+    # A listener whose mix has two channels gets an input of two.
+    wait_until(lambda: channels(system) == {"call": 1, "stream": 2})
     with (
         Playing(3000.0, "Game", "speakers"),
         Recording("obsidian_wren.stream", "stream") as stream,

@@ -21,6 +21,7 @@ from obsidian_wren.devices.sound_server.output import SystemOutput
 from obsidian_wren.ports.system_sound import NoSoundServer
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.standins.private_server import PipeWire
+from obsidian_wren.voice.channel import OneChannel
 from signals import RATE, sine
 from waiting import wait_until
 
@@ -36,6 +37,18 @@ def test_a_feed_reaches_who_picks_it_unchanged(system):
         microphone.close()
     assert level == pytest.approx(-20.0, abs=0.05)
     assert rest < -96.0
+
+
+def test_a_feed_of_two_channels_keeps_them_apart(system):
+    feed = system.ensure_input("stream", "Wren: stream", 2)
+    assert not system.keeps_input("stream", "Wren: stream", 1)
+    both = np.column_stack([TONE, sine(400.0, -30.0, 1.0)])
+    with Sending(feed, both):
+        microphone = system.open_microphone("obsidian_wren.stream", patience_s=60.0)
+        assert microphone.channels == 2
+        assert level_of_tone(OneChannel(microphone, 0)) == pytest.approx(-20.0, abs=0.1)
+        assert level_of_tone(OneChannel(microphone, 1), 400.0) == pytest.approx(-30.0, abs=0.1)
+        microphone.close()
 
 
 @pytest.mark.parametrize("channels", [1, 2, 3, 6, 7, 8, 12, 32])

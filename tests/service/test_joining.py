@@ -37,10 +37,10 @@ class Server:
         assert self.hears == f"{ASIDE}.monitor"
         self.moved.append("removed")
 
-    def ensure_input(self, key, title):
+    def ensure_input(self, key, title, channels):
         assert self.hears == f"{ASIDE}.monitor"
         self.moved.append("made")
-        return SimpleNamespace(unread_s=10.0, close=lambda: None)
+        return SimpleNamespace(unread_s=10.0, channels=1, close=lambda: None)
 
     def move_listener(self, index, microphone):
         self.moved.append((index, microphone))
@@ -65,7 +65,7 @@ def clock(monkeypatch):
 
 @pytest.fixture
 def feed():
-    return SimpleNamespace(unread_s=0.0, close=lambda: None)
+    return SimpleNamespace(unread_s=0.0, channels=1, close=lambda: None)
 
 
 @pytest.fixture

@@ -58,7 +58,7 @@ class NoSystem:
         """No name."""
         return ""
 
-    def ensure_input(self, key: str, title: str) -> NoReturn:
+    def ensure_input(self, key: str, title: str, channels: int = 1) -> NoReturn:
         """Not here."""
         self._refuse()
 
@@ -66,7 +66,7 @@ class NoSystem:
         """As it is."""
         return title
 
-    def keeps_input(self, key: str, title: str) -> bool:
+    def keeps_input(self, key: str, title: str, channels: int = 1) -> bool:
         """There is none."""
         return False
 

@@ -80,7 +80,9 @@ class Surroundings:
 
 
 class SystemFeed(Protocol):
-    """Our end of an input that programs listen to."""
+    """Our end of an input that programs listen to, of one channel or two."""
+
+    channels: int
 
     @property
     def is_whole(self) -> bool:
@@ -98,7 +100,7 @@ class SystemFeed(Protocol):
         ...
 
     def write(self, block: Samples) -> None:
-        """The next ``(n,)`` samples at ``FEED_HZ``; never waits."""
+        """The next ``(n,)`` or ``(n, channels)`` samples at ``FEED_HZ``; never waits."""
         ...
 
     def close(self) -> None:
@@ -204,15 +206,15 @@ class SystemSound(Protocol):
         """The name by which the server knows an input of ours."""
         ...
 
-    def ensure_input(self, key: str, title: str) -> SystemFeed:
-        """A named input that any program can pick, and our end of it."""
+    def ensure_input(self, key: str, title: str, channels: int = 1) -> SystemFeed:
+        """A named input of one channel or two that any program can pick, and our end of it."""
         ...
 
     def listed_as(self, title: str) -> str:
         """What programs list an input of this title as: not every server takes every sign."""
         ...
 
-    def keeps_input(self, key: str, title: str) -> bool:
+    def keeps_input(self, key: str, title: str, channels: int = 1) -> bool:
         """Whether what is there of an input would be taken over as it is, so that nobody who
         records it is moved."""
         ...

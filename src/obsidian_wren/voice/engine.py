@@ -149,7 +149,7 @@ class Voice:
         # What loads with the first block would hold the microphone up.
         VoiceChain(specs, wanted.rate_hz).process(np.zeros(round(wanted.block_s * wanted.rate_hz)))
         for seat in wanted.seats:
-            self._ensure(seat.key, seat.feed)
+            self._ensure(seat.key, seat.feed, seat.channels)
         microphone = self._system.open_microphone(
             wanted.microphone,
             rate_hz=wanted.rate_hz,
@@ -177,13 +177,13 @@ class Voice:
         run.mute(wanted.muted)
         return run
 
-    def _ensure(self, key: str, title: str) -> None:
-        feed = self._feeds.get(key)
-        if feed is not None and feed.is_whole and self._titles[key] == title:
+    def _ensure(self, key: str, title: str, channels: int) -> None:
+        feed, wanted = self._feeds.get(key), (title, channels)
+        if feed is not None and feed.is_whole and (self._titles[key], feed.channels) == wanted:
             return
         if feed is not None:
             feed.close()
-        self._feeds[key] = ensure_joined(self._system, key, title)
+        self._feeds[key] = ensure_joined(self._system, key, title, channels)
         self._titles[key] = title
 
     def _seat(self, seat: records.SeatRecord, rate_hz: int) -> Seat:

@@ -41,19 +41,21 @@ def move_listeners(system: SystemSound, streams: Collection[int], microphone: st
 _ASIDE = "aside"
 
 
-def ensure_joined(system: SystemSound, key: str, title: str, *, anew: bool = False) -> SystemFeed:
+def ensure_joined(
+    system: SystemSound, key: str, title: str, channels: int = 1, *, anew: bool = False
+) -> SystemFeed:
     """A named input that any program can pick, and our end of it. Where it has to be made ``anew``,
     whoever records it waits aside meanwhile and is on it again afterwards. Raises
     NoSoundServer."""
     name = system.input_name(key)
     streams = {one.index for one in system.seen.listeners if one.microphone == name}
-    if not streams or (not anew and system.keeps_input(key, title)):
-        return system.ensure_input(key, title)
+    if not streams or (not anew and system.keeps_input(key, title, channels)):
+        return system.ensure_input(key, title, channels)
     aside = system.ensure_output(_ASIDE, "Wren: aside")
     try:
         move_listeners(system, streams, system.monitor_of(aside))
         system.remove_input(key)
-        made = system.ensure_input(key, title)
+        made = system.ensure_input(key, title, channels)
         move_listeners(system, streams, name)
         return made
     finally:

@@ -12,7 +12,7 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import WAITING_S
-from obsidian_wren.core.mix.channels import mono
+from obsidian_wren.core.mix.channels import mono, wide
 from obsidian_wren.core.mix.edge import Edge, Straight
 from obsidian_wren.core.mix.return_plan import SAFE, ReturnPlan
 from obsidian_wren.core.mix.ring import Ring
@@ -144,11 +144,9 @@ class Seat:
     def hear(self, block: Samples) -> None:
         """Give the program ``(n,)`` or ``(n, 1 or 2)`` samples of what it picked; it takes what
         its clock asks for."""
-        wide = block[:, None] if block.ndim == 1 else block
-        if wide.shape[1] != self.channels:
-            wide = np.repeat(wide, 2, axis=1) if wide.shape[1] == 1 else mono(wide)[:, None]
-        self.sent.push(mono(wide))
-        self.edge.push(wide)
+        both = wide(block, self.channels)
+        self.sent.push(mono(both))
+        self.edge.push(both)
         self.program.hear(self.edge.pull(self.program.wants(len(block) / self._rate_hz)))
 
 

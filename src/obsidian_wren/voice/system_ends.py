@@ -11,7 +11,7 @@ from collections.abc import Callable
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.mix.channels import mono
+from obsidian_wren.core.mix.channels import mono, wide
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import (
@@ -145,7 +145,7 @@ class NamedInput:
         feed = self._feed()
         if feed is not None:
             before = feed.gaps
-            feed.write(mono(block))
+            feed.write(block)
             self.gaps += feed.gaps - before
             self._wrote()
 
@@ -231,7 +231,7 @@ class PlayedTo:
             # What it lacked before we began is no gap.
             self.gaps += max(0, output.missed - self._missed) if goes_on else 0
             self._missed = output.missed
-            output.write(np.repeat(block, 2, axis=1) if block.shape[1] == 1 else block)
+            output.write(wide(block, 2))
 
     def _attend(self) -> None:
         """Open it, and again when it is back; let it go when nothing is live any more."""

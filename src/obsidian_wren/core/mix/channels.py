@@ -1,4 +1,4 @@
-"""One channel of a block that may have several.
+"""Blocks of one channel as such of several, and the other way round.
 
 Source: by definition: the mean of the channels.
 """
@@ -23,3 +23,12 @@ def mono(block: Samples) -> Samples:
     if block.shape[1] == _PAIR:
         return np.asarray(block.dot(_MEAN_OF_PAIR))
     return np.asarray(block.mean(axis=1))
+
+
+def wide(block: Samples, channels: int) -> Samples:
+    """``(n,)`` or ``(n, 1 or 2)`` samples as ``(n, channels)``: one in each of them, or two folded
+    to one."""
+    found = block[:, None] if block.ndim == 1 else block
+    if found.shape[1] == channels:
+        return found
+    return mono(found)[:, None] if channels == 1 else np.repeat(found, channels, axis=1)

@@ -11,10 +11,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-import numpy as np
-
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
+from obsidian_wren.core.mix.channels import wide
 from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.portaudio.streams import PortMicrophone, PortOutput
 from obsidian_wren.ports.system_sound import (
@@ -105,7 +104,7 @@ class PortAudioSystem:
         )
         return next(found, "")
 
-    def ensure_input(self, key: str, title: str) -> LoopbackFeed:
+    def ensure_input(self, key: str, title: str, channels: int = 1) -> LoopbackFeed:
         """A feed into the loopback device that has the feed's name. Raises NoSoundServer where
         there is none."""
         found = next(
@@ -127,13 +126,13 @@ class PortAudioSystem:
             )
         self._fed[key] = found.system_name
         output = PortOutput(self._library, _number(found), rate_hz=FEED_HZ, channels=2)
-        return LoopbackFeed(output)
+        return LoopbackFeed(output, channels)
 
     def listed_as(self, title: str) -> str:
         """As it is."""
         return title
 
-    def keeps_input(self, key: str, title: str) -> bool:
+    def keeps_input(self, key: str, title: str, channels: int = 1) -> bool:
         """A loopback device is there whether we play to it or not."""
         return True
 
@@ -184,8 +183,8 @@ class PortAudioSystem:
 class LoopbackFeed:
     """A loopback device that is played to: whoever records its other end hears it."""
 
-    def __init__(self, output: PortOutput) -> None:
-        self._output = output
+    def __init__(self, output: PortOutput, channels: int) -> None:
+        self._output, self.channels = output, channels
 
     @property
     def is_whole(self) -> bool:
@@ -203,8 +202,8 @@ class LoopbackFeed:
         return 0.0
 
     def write(self, block: Samples) -> None:
-        """The next ``(n,)`` samples at ``FEED_HZ``; never waits."""
-        self._output.write(np.repeat(block[:, None], self._output.channels, axis=1))
+        """The next ``(n,)`` or ``(n, channels)`` samples at ``FEED_HZ``; never waits."""
+        self._output.write(wide(block, self._output.channels))
 
     def close(self) -> None:
         """Leave it; who listens hears silence."""

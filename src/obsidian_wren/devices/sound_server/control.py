@@ -127,9 +127,9 @@ class SoundServer:
         """The name by which the server knows an input of ours."""
         return PREFIX + key
 
-    def ensure_input(self, key: str, title: str) -> PipeFeed:
+    def ensure_input(self, key: str, title: str, channels: int = 1) -> PipeFeed:
         """A named input that any program can pick, and our end of it."""
-        made = inputs.ensure_input(self._folder, key, title)
+        made = inputs.ensure_input(self._folder, key, title, channels)
         self._picks.expect_moves()
         return made
 
@@ -137,9 +137,9 @@ class SoundServer:
         """What programs list an input of this title as."""
         return inputs.listed_as(title, self._seen.server or "")
 
-    def keeps_input(self, key: str, title: str) -> bool:
+    def keeps_input(self, key: str, title: str, channels: int = 1) -> bool:
         """Whether what is there of an input would be taken over as it is."""
-        return inputs.keeps_input(self._folder, key, title)
+        return inputs.keeps_input(self._folder, key, title, channels)
 
     def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
         """Let a process of its own keep the inputs that programs record now, or all of them where

@@ -11,10 +11,11 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.channels import wide
 from obsidian_wren.ports.system_sound import FEED_HZ
 
-# What a pipe of Linux holds; more than ever waits in ours.
-_PIPE_BYTES = 1 << 16
+# More than ever waits in ours, of two channels and the longest block.
+_PIPE_BYTES = 1 << 17
 _FLOAT_BYTES = 4
 # A server that is held up reads so late, and nothing is lost.
 _PATIENCE_S = 0.06
@@ -33,8 +34,8 @@ class PipeFeed:
     soon was read again: somebody listens, and heard it.
     """
 
-    def __init__(self, path: Path, *, waits_samples: int, held: int) -> None:
-        self.path, self.gaps = path, 0
+    def __init__(self, path: Path, *, waits_samples: int, held: int, channels: int = 1) -> None:
+        self.path, self.channels, self.gaps = path, channels, 0
         self._waits_s = waits_samples / FEED_HZ
         self._lost_since_s: float | None = None
         self._read_s, self._left = time.monotonic(), 0
@@ -49,14 +50,14 @@ class PipeFeed:
         self._drop(_PIPE_BYTES)
 
     def write(self, block: Samples) -> None:
-        """The next ``(n,)`` samples, full scale 1."""
+        """The next ``(n,)`` or ``(n, channels)`` samples, full scale 1."""
         if self._held is None:
             return
-        data = block.astype(np.float32).tobytes()
+        data = wide(block, self.channels).astype(np.float32).tobytes()
         now_s, waiting = time.monotonic(), self._waiting()
         if waiting < self._left:
             self._was_read(now_s)
-        most = min(2 * len(data) + _bytes(self._waits_s + _PATIENCE_S), _PIPE_BYTES)
+        most = min(2 * len(data) + self._bytes(self._waits_s + _PATIENCE_S), _PIPE_BYTES)
         nobody_reads = now_s - self._read_s > _UNREAD_S
         surplus = waiting if nobody_reads else max(0, waiting + len(data) - most)
         dropped, written = self._drop(surplus), 0
@@ -119,6 +120,5 @@ class PipeFeed:
                 dropped += len(os.read(self._pipe, most - dropped))
         return dropped
 
-
-def _bytes(seconds: float) -> int:
-    return round(seconds * FEED_HZ) * _FLOAT_BYTES
+    def _bytes(self, seconds: float) -> int:
+        return round(seconds * FEED_HZ) * self.channels * _FLOAT_BYTES

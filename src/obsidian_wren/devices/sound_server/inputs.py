@@ -32,8 +32,8 @@ _QUOTES = frozenset("\\'\"")
 _LOOK_ALIKES = str.maketrans({"'": "\u2019", '"': "\u201d", "\\": "\u2216"})
 
 
-def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
-    """A named input that any program can pick, and our end of it.
+def ensure_input(folder: Path, key: str, title: str, channels: int = 1) -> PipeFeed:
+    """A named input of one channel or two that any program can pick, and our end of it.
 
     What an earlier run left is taken over. It stands at full volume and is not muted. Raises
     NoSoundServer where the server would not make it, or where another run feeds it.
@@ -44,12 +44,12 @@ def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
         with connected() as pulse:
             kind = server_name(pulse)
             there = source_named(pulse, name)
-            if there is not None and not _is_kept(there, listed_as(title, kind), path):
+            if there is not None and not _is_kept(there, listed_as(title, kind), channels, path):
                 pulse.module_unload(there.owner_module)
                 there = None
             if there is None:
                 path.unlink(missing_ok=True)
-                pulse.module_load(_PIPE_SOURCE, _arguments(name, title, path, kind))
+                pulse.module_load(_PIPE_SOURCE, _arguments(name, title, channels, path, kind))
                 there = awaited(lambda: source_named(pulse, name))
             if there is None:
                 raise NoSoundServer(
@@ -62,7 +62,7 @@ def ensure_input(folder: Path, key: str, title: str) -> PipeFeed:
                 )
             pulse.volume_set_all_chans(there, _FULL_VOLUME)
             pulse.mute(there, False)
-        return PipeFeed(path, waits_samples=_WAITS_SAMPLES[kind], held=held)
+        return PipeFeed(path, waits_samples=_WAITS_SAMPLES[kind], held=held, channels=channels)
     except BaseException:
         os.close(held)
         raise
@@ -110,18 +110,22 @@ def remove_output(key: str) -> None:
             pulse.module_unload(there.owner_module)
 
 
-def keeps_input(folder: Path, key: str, title: str) -> bool:
+def keeps_input(folder: Path, key: str, title: str, channels: int = 1) -> bool:
     """Whether what is there of an input would be taken over as it is."""
     with connected() as pulse:
         listed = listed_as(title, server_name(pulse))
-        return _is_kept(source_named(pulse, PREFIX + key), listed, folder / f"{key}.pipe")
+        there = source_named(pulse, PREFIX + key)
+        return _is_kept(there, listed, channels, folder / f"{key}.pipe")
 
 
-def _is_kept(there: Any, listed: str, path: Path) -> bool:
+def _is_kept(there: Any, listed: str, channels: int, path: Path) -> bool:
     """Not where its pipe is lost, so that nothing can reach it any more; or where it has another
-    name now."""
+    name or other channels now."""
     return (
-        there is not None and _is_pipe(path) and there.description.removesuffix(_UNSEEN) == listed
+        there is not None
+        and _is_pipe(path)
+        and there.channel_count == channels
+        and there.description.removesuffix(_UNSEEN) == listed
     )
 
 
@@ -132,7 +136,9 @@ def hand_over(folder: Path, feeds: Mapping[str, PipeFeed], *, stay: bool) -> set
         there = {source.name.removeprefix(PREFIX) for source in pulse.source_list()}
         wanted = there & set(feeds) if stay else keeper.recorded(pulse) & set(feeds)
     if wanted:
-        keeper.begin(folder, {key: (feeds[key].lock, 1) for key in wanted}, stay=stay)
+        keeper.begin(
+            folder, {key: (feeds[key].lock, feeds[key].channels) for key in wanted}, stay=stay
+        )
     return wanted
 
 
@@ -167,9 +173,9 @@ def _locked(held: int) -> bool:
     return True
 
 
-def _arguments(name: str, title: str, path: Path, server: str) -> str:
+def _arguments(name: str, title: str, channels: int, path: Path, server: str) -> str:
     return (
-        f"source_name={name} file='{path}' format=float32le rate={FEED_HZ} channels=1"
+        f"source_name={name} file='{path}' format=float32le rate={FEED_HZ} channels={channels}"
         f" source_properties={_described(title, server)}"
     )
 

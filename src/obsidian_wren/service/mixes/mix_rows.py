@@ -8,10 +8,11 @@ import json
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.store.models import Clip, Derivation, SettingRow, StageRow
+from obsidian_wren.store.models import Clip, Derivation, Rig, SettingRow, StageRow
 
 # Where the answer is kept.
 STEP = "mixes"
@@ -57,6 +58,12 @@ def mixes_body(ctx: RigContext) -> dict[str, Any]:
     """The kept mixes, empty before any were derived."""
     row = kept_mixes(ctx)
     return dict(row.body) if row is not None else {"listeners": {}, "sources": {}, "cut": []}
+
+
+def listeners_of(session: Session, rig: Rig) -> dict[str, Any]:
+    """What was derived last for each listener, by key."""
+    kept = session.get(Derivation, (rig.id, STEP))
+    return {} if kept is None else dict(kept.body["listeners"])
 
 
 def stale(ctx: RigContext) -> bool:

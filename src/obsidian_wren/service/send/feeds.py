@@ -10,8 +10,9 @@ from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import state as live
-from obsidian_wren.service.mixes import mixing, own_system, scene
+from obsidian_wren.service.mixes import mix_rows, mixing, own_system, scene
 from obsidian_wren.service.rig.computer_rows import devices_of
+from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow
 from obsidian_wren.voice.moving import ensure_joined, move_listeners
@@ -27,8 +28,9 @@ def ensure_feeds(ws: Workshop) -> bool:
     with ws.lock:
         with ws.sessions() as session:
             rows = [row for row in scene.destinations(session) if scene.is_offered(ws, row)]
+            mixed = mix_rows.listeners_of(session, the_rig(ws, session))
             wanted = {
-                row.key: title
+                row.key: (title, int(mixed.get(row.key, {}).get("channels", 1)))
                 for row in rows
                 if row.on and (title := scene.feed_of(row)) is not None
             }
@@ -42,28 +44,30 @@ def ensure_feeds(ws: Workshop) -> bool:
                 continue
             _let_go(system, feeds, key)
             changed = True
-        for key, title in wanted.items():
+        for key, (title, channels) in wanted.items():
             feed = feeds.held.get(key)
             if (
                 feed is not None
                 and feed.is_whole
-                and feeds.titles[key] == title
+                and (feeds.titles[key], feed.channels) == (title, channels)
                 and system.input_name(key) in there
             ):
                 continue
-            changed |= _make(system, feeds, key, title)
+            changed |= _make(system, feeds, key, title, channels)
     own_system.keep_silent(ws)
     if changed:
         system.look()
     return changed
 
 
-def _make(system: SystemSound, feeds: own_system.Feeds, key: str, title: str) -> bool:
+def _make(
+    system: SystemSound, feeds: own_system.Feeds, key: str, title: str, channels: int
+) -> bool:
     old = feeds.held.pop(key, None)
     if old is not None:
         old.close()
     try:
-        feeds.held[key] = ensure_joined(system, key, title)
+        feeds.held[key] = ensure_joined(system, key, title, channels)
     except NoSoundServer as error:
         known = feeds.troubles.get(key) == str(error)
         feeds.troubles[key] = str(error)

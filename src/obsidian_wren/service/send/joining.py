@@ -53,5 +53,6 @@ def join_unread(ws: Workshop) -> None:
 
 def _join_anew(ws: Workshop, system: SystemSound, key: str) -> None:
     feeds = own_system.current(ws)
-    feeds.held.pop(key).close()
-    feeds.held[key] = ensure_joined(system, key, feeds.titles[key], anew=True)
+    before = feeds.held.pop(key)
+    before.close()
+    feeds.held[key] = ensure_joined(system, key, feeds.titles[key], before.channels, anew=True)
