@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import os
 import queue
+import socket
 import subprocess
 import threading
 from collections.abc import Callable, Sequence
@@ -83,10 +84,9 @@ class Asking:
     def close(self) -> None:
         """Ask no more; the voice goes on, unless it is tied to this."""
         self._lost = lambda: None
-        with suppress(OSError):
-            # Whoever reads is woken by it.
-            os.set_blocking(self._connection.fileno(), True)
-            self._connection.close()
+        with suppress(OSError), socket.socket(fileno=os.dup(self._connection.fileno())) as end:
+            # Closing alone would neither wake whoever reads nor be told to the other end.
+            end.shutdown(socket.SHUT_RDWR)
 
     def _read(self) -> None:
         decoder = msgspec.msgpack.Decoder(records.Said)
@@ -99,6 +99,7 @@ class Asking:
                     self._answers[said.number].put(said)
         with self._sending:
             self.is_gone = True
+            self._connection.close()
             waiting = list(self._answers.values())
         for each in waiting:
             each.put(None)

@@ -25,6 +25,7 @@ from obsidian_wren.voice.paths import Seat, VoicePath
 from obsidian_wren.voice.run import LiveRun
 from obsidian_wren.voice.silence import Silence
 from obsidian_wren.voice.system_ends import NamedInput
+from obsidian_wren.voice.unread import Unread, join_anew
 
 _LOOK_EVERY_S = 0.2
 _NO_DUCKING = Ducking(0.0, 15.0, 250.0, 400.0)
@@ -41,6 +42,7 @@ class Voice:
         self._because: str | None = None
         self._gaps_before = 0
         self._feeds: dict[str, SystemFeed] = {}
+        self._unread = Unread()
         self._titles: dict[str, str] = {}
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
@@ -235,6 +237,9 @@ class Voice:
                         )
                     },
                 )
+            for key in self._unread.due(self._system, self._feeds):
+                with self._changing, suppress(NoSoundServer):
+                    join_anew(self._system, self._feeds, self._titles, key)
             self._take_up()
 
     def _take_up(self) -> None:

@@ -29,9 +29,10 @@ class PipeFeed:
     """Writes blocks into a pipe and never waits: where too much is in it already, the oldest goes.
 
     ``waits_samples`` is what the server leaves in the pipe while it reads. Beyond that there is
-    room for two blocks and 60 ms. A pipe that nobody reads holds the newest block alone, so that
-    who begins to listen hears what is said just then. ``gaps`` counts where something was lost and
-    soon was read again: somebody listens, and heard it.
+    room for two blocks and 60 ms. A pipe that nobody reads holds no more than that and the newest
+    block, so that who begins to listen hears what is said just then; with less, the server would
+    never begin to read. ``gaps`` counts where something was lost and soon was read again: somebody
+    listens, and heard it.
     """
 
     def __init__(self, path: Path, *, waits_samples: int, held: int, channels: int = 1) -> None:
@@ -58,8 +59,9 @@ class PipeFeed:
         if waiting < self._left:
             self._was_read(now_s)
         most = min(2 * len(data) + self._bytes(self._waits_s + _PATIENCE_S), _PIPE_BYTES)
-        nobody_reads = now_s - self._read_s > _UNREAD_S
-        surplus = waiting if nobody_reads else max(0, waiting + len(data) - most)
+        if now_s - self._read_s > _UNREAD_S:
+            most = len(data) + self._bytes(self._waits_s)
+        surplus = max(0, waiting + len(data) - most)
         dropped, written = self._drop(surplus), 0
         with suppress(BlockingIOError):
             written = os.write(self._pipe, data)
