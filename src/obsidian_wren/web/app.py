@@ -225,22 +225,40 @@ def load() -> None:
         assert module.__doc__
 
 
-def warm_up(ws: Workshop) -> None:
-    """Load what computes, lay out the clips, and go on being live where that was so."""
-    load()
-    from obsidian_wren.service.calibration import catching_up
+def _go_on(ws: Workshop) -> None:
     from obsidian_wren.service.live import living
-    from obsidian_wren.service.mixes import clips
-    from obsidian_wren.service.opening import checking
     from obsidian_wren.service.setup import seeing
 
-    for part in (
-        catching_up.start_catching_up,
-        clips.ship,
-        seeing.start_seeing,
-        living.resume_run,
-        checking.check_sounds,
-    ):
+    seeing.start_seeing(ws)
+    living.resume_run(ws)
+
+
+def _load(_: Workshop) -> None:
+    load()
+
+
+def _catch_up(ws: Workshop) -> None:
+    from obsidian_wren.service.calibration import catching_up
+
+    catching_up.start_catching_up(ws)
+
+
+def _lay_out(ws: Workshop) -> None:
+    from obsidian_wren.service.mixes import clips
+
+    clips.ship(ws)
+
+
+def _check_sounds(ws: Workshop) -> None:
+    from obsidian_wren.service.opening import checking
+
+    checking.check_sounds(ws)
+
+
+def warm_up(ws: Workshop) -> None:
+    """Go on being live where that was so, before anything else; then load what computes, and lay
+    out the clips."""
+    for part in (_go_on, _load, _catch_up, _lay_out, _check_sounds):
         try:
             part(ws)
         except Told as error:
