@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
+from obsidian_wren.core.derive.take_length import why_ended
 from obsidian_wren.core.measure.readings import read_talk
-from obsidian_wren.core.measure.steadiness import frames_of, how_steady
+from obsidian_wren.core.measure.steadiness import STEADY_DB, Steadiness, frames_of, how_steady
 from signals import RATE, noise, voice
 
 
@@ -36,6 +37,28 @@ def test_talk_becomes_steady_and_is_then_as_well_known_as_said(part):
     assert found.peak_dbfs == pytest.approx(whole.peak_dbfs, abs=0.5)
     assert how_steady(power[:300], peaks[:300]) is None
     assert how_steady(np.zeros(3000), np.full(3000, -200.0)) is None
+
+
+@pytest.mark.parametrize(
+    ("spoken_s", "active_db", "peak_db", "ends"),
+    [
+        (9.0, 0.2, 0.2, False),
+        (10.0, 0.5, 0.5, True),
+        (10.0, 0.2, 0.6, False),
+        (19.0, 0.9, 0.9, False),
+        (20.0, 0.9, 1.0, True),
+        (60.0, 0.4, 1.1, False),
+    ],
+)
+def test_talk_ends_once_it_is_known_and_lively_talk_once_what_is_left_decides_nothing(
+    spoken_s, active_db, peak_db, ends
+):
+    steady = max(active_db, peak_db) <= STEADY_DB
+    said = why_ended(Steadiness(-30.0, active_db, -12.0, peak_db, spoken_s, steady))
+    assert (said is not None) == ends
+    if said is not None:
+        assert f"±{max(active_db, peak_db):.1f} dB" in said
+    assert why_ended(None) is None
 
 
 def talk(peak_dbfs, part="talk", quiet=None):

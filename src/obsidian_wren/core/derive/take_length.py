@@ -1,8 +1,9 @@
 """How long a take of each purpose lasts, and when talk is known well enough to end by itself.
 
 Source: practice: rooms until slow noises came by, talk until level and peaks are known to half a
-decibel (see ``steadiness``), the passage until the spectrum of a voice settles (Byrne and others
-1994: 64 s for a population, 40 s for one talker), short sounds until they are over.
+decibel (see ``steadiness``), lively talk to one after twenty seconds of speech, the passage until
+the spectrum of a voice settles (Byrne and others 1994: 64 s for a population, 40 s for one talker),
+short sounds until they are over.
 """
 
 from __future__ import annotations
@@ -41,13 +42,19 @@ SECONDS: Mapping[str, float] = MappingProxyType(
 UNTIL_STEADY_S = 90.0
 LONGEST_S = 300.0
 _SHORTEST_SPOKEN_S = 10.0
+# Lively talk is known to half a decibel after minutes only. By then it is known to one, and what
+# lies under that decides nothing.
+_LIVELY_SPOKEN_S, _LIVELY_DB = 20.0, 1.0
 
 
 def why_ended(steady: Steadiness | None) -> str | None:
     """Why talk ends by itself, as a sentence; None while it has to go on."""
-    if steady is None or not steady.steady or steady.spoken_s < _SHORTEST_SPOKEN_S:
+    if steady is None:
         return None
     error = max(steady.active_error_db, steady.peak_error_db)
+    known = steady.steady and steady.spoken_s >= _SHORTEST_SPOKEN_S
+    if not known and (steady.spoken_s < _LIVELY_SPOKEN_S or error > _LIVELY_DB):
+        return None
     return worded(
         "Ended by itself after {spoken_s:.0f} s of speech: level and peaks have an"
         " uncertainty of ±{error:.1f} dB (90 %).",
