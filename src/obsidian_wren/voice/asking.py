@@ -55,9 +55,8 @@ class Asking:
         threading.Thread(target=self._read, name="voice", daemon=True).start()
         self.ask(records.Hello(tied=tied))
 
-    def ask(self, request: records.Request) -> records.Status | None:
-        """Ask for something; gives what is said of how things stand, where that was asked for.
-        Raises VoiceRefused."""
+    def ask(self, request: records.Request) -> records.Answer:
+        """Ask for something; gives what is answered. Raises VoiceRefused."""
         number, answered = next(self._numbers), queue.Queue[records.Said | None]()
         self._answers[number] = answered
         try:
@@ -74,12 +73,13 @@ class Asking:
             raise _gone()
         if isinstance(said.answer, records.Refusal):
             raise VoiceRefused(said.answer.code, said.answer.sentence)
-        return said.answer if isinstance(said.answer, records.Status) else None
+        return said.answer
 
     def status(self) -> records.Status:
         """How things stand. Raises VoiceRefused."""
         found = self.ask(records.AskStatus())
-        return records.Status() if found is None else found
+        assert isinstance(found, records.Status)
+        return found
 
     def close(self) -> None:
         """Ask no more; the voice goes on, unless it is tied to this."""

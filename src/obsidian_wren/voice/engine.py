@@ -14,22 +14,33 @@ import numpy as np
 
 from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.marker_codes import MarkerCodes
+from obsidian_wren.core.mix.return_plan import SAFE
+from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import NoSoundServer, SystemFeed, SystemSound
-from obsidian_wren.ports.world import SourceGone
+from obsidian_wren.ports.world import Listener, Player, Probe, SourceGone
 from obsidian_wren.voice import records
 from obsidian_wren.voice.channel import OneChannel
+from obsidian_wren.voice.marker_flight import HeardMarker
 from obsidian_wren.voice.moving import ensure_joined
 from obsidian_wren.voice.pace import PATIENCE_S, Pacing
-from obsidian_wren.voice.paths import Seat, VoicePath
+from obsidian_wren.voice.pads import Pads
+from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.run import LiveRun
 from obsidian_wren.voice.silence import Silence
-from obsidian_wren.voice.system_ends import NamedInput
+from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 from obsidian_wren.voice.unread import Unread, join_anew
 
 _LOOK_EVERY_S = 0.2
+# So much is heard before a marker, to know what the way does to the voice.
+_HEARD_FIRST_S, _ON_ITS_WAY_S = 3.0, 10.0
 _NO_DUCKING = Ducking(0.0, 15.0, 250.0, 400.0)
 Tell = Callable[[str, dict[str, Any]], None]
+
+
+class VoiceSilent(Told, RuntimeError):
+    """Nothing is live; says what to do."""
 
 
 class Voice:
@@ -43,6 +54,8 @@ class Voice:
         self._gaps_before = 0
         self._feeds: dict[str, SystemFeed] = {}
         self._unread = Unread()
+        self._ends = records.Ends()
+        self._pads = Pads()
         self._titles: dict[str, str] = {}
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
@@ -71,12 +84,12 @@ class Voice:
         gc.disable()
         run.start()
 
-    def change_chain(self, stages: tuple[records.Stage, ...]) -> None:
+    def change_chain(self, asked: records.ChangeChain) -> None:
         """Go over to other stages without a click."""
-        specs = [records.spec_of(stage) for stage in stages]
+        specs = [records.spec_of(stage) for stage in asked.stages]
         with self._changing:
             if self._wanted is not None:
-                self._wanted = msgspec.structs.replace(self._wanted, stages=stages)
+                self._wanted = msgspec.structs.replace(self._wanted, stages=asked.stages)
             if self._run is not None:
                 self._run.change_chain(specs)
 
@@ -90,13 +103,90 @@ class Voice:
             if self._run is not None:
                 self._run.change_mixes(asked.mixes, asked.inputs)
 
-    def mute(self, listeners: frozenset[str]) -> None:
+    def mute(self, asked: records.Mute) -> None:
         """Keep the voice out of the mixes of these listeners."""
         with self._changing:
             if self._wanted is not None:
-                self._wanted = msgspec.structs.replace(self._wanted, muted=listeners)
+                self._wanted = msgspec.structs.replace(self._wanted, muted=asked.listeners)
             if self._run is not None:
-                self._run.mute(listeners)
+                self._run.mute(asked.listeners)
+
+    def ends(self, asked: records.Ends) -> None:
+        """Where the system's other ends are from now on."""
+        with self._changing:
+            self._ends = asked
+            if self._wanted is not None:
+                self._wanted = msgspec.structs.replace(self._wanted, ends=asked)
+
+    def treat_return(self, asked: records.TreatReturn) -> None:
+        """Treat the return from a listener without a click."""
+        specs = [records.spec_of(stage) for stage in asked.stages]
+        with self._changing:
+            if self._wanted is not None:
+                returns = {**self._wanted.returns, asked.of: asked.stages}
+                self._wanted = msgspec.structs.replace(self._wanted, returns=returns)
+            if self._run is not None:
+                self._run.treat_return(asked.of, specs)
+
+    def press_clip(self, asked: records.PressClip) -> None:
+        """Play a clip, or stop it."""
+        if asked.sound:
+            self._pads.press(asked.number, records.samples_of(asked.sound))
+        else:
+            self._pads.release(asked.number)
+
+    def sound_of(self, asked: records.AskSound) -> records.Sound:
+        """The last seconds of what was sent to a listener, or of its return as it came."""
+        run = self._live()
+        ring = next(
+            (
+                one.sent if isinstance(one, Seat) else one.raw
+                for one in (run.seats if asked.what == "sent" else run.returns)
+                if (one.key if isinstance(one, Seat) else one.of) == asked.of
+            ),
+            None,
+        )
+        if ring is None:
+            return records.Sound(run.rate_hz, b"")
+        since = max(ring.oldest(), ring.position - round(asked.seconds * run.rate_hz))
+        return records.Sound(run.rate_hz, records.bytes_of(ring.since(since)))
+
+    def send_marker(self, asked: records.SendMarker) -> records.MarkerHeard:
+        """Hear every feed first, as any program would; send the codes; say what arrived. Raises
+        SourceGone, VoiceSilent."""
+        run = self._live()
+        probes = {s.key: s.program.probe for s in run.seats if s.program.probe is not None}
+        arrived, done = dict[str, HeardMarker](), threading.Event()
+
+        def came(heard: dict[str, HeardMarker]) -> None:
+            arrived.update(heard)
+            done.set()
+
+        codes = MarkerCodes(
+            records.samples_of(asked.raw),
+            records.samples_of(asked.treated),
+            {key: records.samples_of(code) for key, code in asked.feeds.items()},
+        )
+        before = run.dropouts
+        try:
+            for probe in probes.values():
+                probe.begin()
+            if not run.finished.wait(_HEARD_FIRST_S):
+                run.send_marker(codes, came)
+                done.wait(_ON_ITS_WAY_S)
+            found = {key: _sent(heard, probes[key]) for key, heard in arrived.items()}
+        finally:
+            for probe in probes.values():
+                probe.end()
+        return records.MarkerHeard(found, run.dropouts - before)
+
+    def _live(self) -> LiveRun:
+        run = self._run
+        if run is None or run.finished.is_set():
+            raise VoiceSilent(
+                "not-live", worded("Nothing is live, so nothing arrives. Start live first.")
+            )
+        return run
 
     def stop(self) -> None:
         """Be live no more."""
@@ -151,7 +241,8 @@ class Voice:
         # What loads with the first block would hold the microphone up.
         VoiceChain(specs, wanted.rate_hz).process(np.zeros(round(wanted.block_s * wanted.rate_hz)))
         for seat in wanted.seats:
-            self._ensure(seat.key, seat.feed, seat.channels)
+            if seat.feed is not None:
+                self._ensure(seat.key, seat.feed, seat.channels)
         microphone = self._system.open_microphone(
             wanted.microphone,
             rate_hz=wanted.rate_hz,
@@ -160,11 +251,19 @@ class Voice:
             patience_s=PATIENCE_S,
         )
         stream = OneChannel(microphone, wanted.channel)
+        self._ends = wanted.ends
+        seats = [self._seat(seat, wanted.rate_hz) for seat in wanted.seats]
         run = LiveRun(
             [VoicePath("voice", stream, specs)],
-            [self._seat(seat, wanted.rate_hz) for seat in wanted.seats],
+            seats,
             wanted.inputs,
             wanted.mixes,
+            players=self._players(wanted),
+            returns=[
+                self._return(seat, wanted)
+                for seat in seats
+                if seat.key in wanted.returns and seat.program.returns is not None
+            ],
             ducking=wanted.ducking or _NO_DUCKING,
             tell=self._tell,
             pacing=Pacing(
@@ -188,15 +287,40 @@ class Voice:
         self._feeds[key] = ensure_joined(self._system, key, title, channels)
         self._titles[key] = title
 
-    def _seat(self, seat: records.SeatRecord, rate_hz: int) -> Seat:
-        end = NamedInput(
-            self._system,
+    def _players(self, wanted: records.Start) -> dict[str, Player]:
+        found: dict[str, Player] = {}
+        if "clips" in wanted.sources:
+            found["clips"] = self._pads
+        if "computer" in wanted.sources:
+            found["computer"] = ComputerSound(
+                self._system, lambda: self._ends.computer, wanted.rate_hz
+            )
+        return found
+
+    def _return(self, seat: Seat, wanted: records.Start) -> ReturnPath:
+        back = seat.program.returns
+        assert back is not None
+        return ReturnPath(
             seat.key,
-            seat.kind,
-            seat.name,
-            feed=lambda: self._feeds.get(seat.key),
-            wrote=lambda: None,
-            back=lambda: None,
+            back,
+            rate_hz=wanted.rate_hz,
+            specs=[records.spec_of(stage) for stage in wanted.returns[seat.key]] or SAFE,
+            waiting_s=next(s.waiting_s for s in wanted.seats if s.key == seat.key),
+        )
+
+    def _seat(self, seat: records.SeatRecord, rate_hz: int) -> Seat:
+        end: Listener = (
+            PlayedTo(self._system, seat.kind, seat.name, lambda: self._ends.outputs.get(seat.key))
+            if seat.feed is None
+            else NamedInput(
+                self._system,
+                seat.key,
+                seat.kind,
+                seat.name,
+                feed=lambda: self._feeds.get(seat.key),
+                wrote=lambda: None,
+                back=lambda: self._ends.returns.get(seat.key),
+            )
         )
         end.picks = seat.feed
         return Seat(
@@ -262,3 +386,19 @@ class Voice:
             self._run, self._because = made, None
             self._begin(made)
         self._tell("changed", {})
+
+
+def _sent(heard: HeardMarker, probe: Probe) -> records.Heard:
+    return records.Heard(
+        heard.rate_hz,
+        heard.takes_hz,
+        records.bytes_of(heard.heard),
+        records.bytes_of(heard.returned),
+        records.bytes_of(heard.sent_before),
+        records.bytes_of(heard.heard_before),
+        heard.began_s,
+        heard.start,
+        heard.before_s,
+        probe.gaps,
+        probe.arrived_s(heard.start),
+    )

@@ -14,7 +14,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import WAITING_S
 from obsidian_wren.core.mix.channels import mono, wide
 from obsidian_wren.core.mix.edge import Edge, Straight
-from obsidian_wren.core.mix.return_plan import SAFE, ReturnPlan
+from obsidian_wren.core.mix.return_plan import SAFE
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import Listener, Return, SoundStream, SourceGone
@@ -165,7 +165,6 @@ class ReturnPath:
     ) -> None:
         self.of = of
         self.program = program
-        self.plan: ReturnPlan | None = None
         self.failed = False
         self._rate_hz = rate_hz
         self._edge = Edge(from_hz=program.rate_hz, to_hz=rate_hz, channels=1, waiting_s=waiting_s)
@@ -179,7 +178,6 @@ class ReturnPath:
         self.raw.push(raw)
         return self._chain.process(raw)
 
-    def treat(self, plan: ReturnPlan) -> None:
-        """Go over to a plan without a click."""
-        self.plan = plan
-        self._chain.change(plan.specs)
+    def treat(self, specs: Sequence[StageSpec]) -> None:
+        """Go over to other stages without a click."""
+        self._chain.change(specs)

@@ -7,12 +7,14 @@ be understood is refused in a sentence.
 
 from __future__ import annotations
 
-from typing import Any, cast
+from typing import Any, Literal, cast
 
 import msgspec
+import numpy as np
 
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 
@@ -32,21 +34,33 @@ class Stage(msgspec.Struct, frozen=True):
 
 
 class SeatRecord(msgspec.Struct, frozen=True):
-    """A listener: its key, number and kind, what it is called, the title of its feed, its channels,
-    and how long sound waits at its edge, seconds."""
+    """A listener: its key, number and kind, what it is called, the title of its feed, None for
+    headphones, its channels, and how long sound waits at its edge, seconds."""
 
     key: str
     number: int
     kind: str
     name: str
-    feed: str
+    feed: str | None
     channels: int = 1
     waiting_s: float = 0.01
+
+
+class Ends(Record, frozen=True):
+    """Where the system's other ends are now, by name: the output of each pair of headphones and
+    what is heard as the return from each listener, by its key, and what is heard as the computer's
+    sound. None for nowhere."""
+
+    outputs: dict[str, str | None] = {}
+    returns: dict[str, str | None] = {}
+    computer: str | None = None
 
 
 class Start(Record, frozen=True):
     """Be live: a microphone by its name for the system, the channel of the voice from 0, at a rate;
     through stages, into mixes, to listeners. ``inputs``: what the name of each feed stands for;
+    ``sources``: what is heard beside the voice, of “computer” and “clips”; ``returns``: the stages
+    of the return from each listener that has one; ``ends``: where the system's other ends are;
     ``adapts``: blocks grow where gaps come, and shrink again; ``metered``: levels are told 20 times
     a second. Times in seconds."""
 
@@ -60,8 +74,42 @@ class Start(Record, frozen=True):
     ducking: Ducking | None = None
     muted: frozenset[str] = frozenset()
     block_s: float = 0.01
+    sources: frozenset[str] = frozenset()
+    returns: dict[str, tuple[Stage, ...]] = {}
+    ends: Ends = Ends()
     adapts: bool = True
     metered: bool = False
+
+
+class TreatReturn(Record, frozen=True):
+    """Treat the return from a listener without a click."""
+
+    of: str
+    stages: tuple[Stage, ...]
+
+
+class PressClip(Record, frozen=True):
+    """Play a clip: 32-bit floats at the rate of what is live; none to stop it."""
+
+    number: int
+    sound: bytes = b""
+
+
+class SendMarker(Record, frozen=True):
+    """Send the codes of a marker, 32-bit floats at the rate of what is live, and say what arrived.
+    It lasts some seconds, so who asks does it over a connection of its own."""
+
+    raw: bytes
+    treated: bytes
+    feeds: dict[str, bytes]
+
+
+class AskSound(Record, frozen=True):
+    """The last seconds of what was sent to a listener, or of its return as it came."""
+
+    of: str
+    what: Literal["sent", "returned"]
+    seconds: float
 
 
 class ChangeChain(Record, frozen=True):
@@ -102,7 +150,21 @@ class Hello(Record, frozen=True):
     tied: bool = False
 
 
-Request = Hello | Start | ChangeChain | ChangeMixes | Mute | Stop | End | AskStatus
+Request = (
+    Hello
+    | Start
+    | ChangeChain
+    | ChangeMixes
+    | Mute
+    | Ends
+    | TreatReturn
+    | PressClip
+    | SendMarker
+    | AskSound
+    | Stop
+    | End
+    | AskStatus
+)
 
 
 class Done(Record, frozen=True):
@@ -135,11 +197,46 @@ class Status(Record, frozen=True):
     running: Start | None = None
 
 
+class Sound(Record, frozen=True):
+    """Sound ``(n,)`` of 32-bit floats at a rate."""
+
+    rate_hz: int
+    samples: bytes
+
+
+class Heard(msgspec.Struct, frozen=True):
+    """What one listener heard of a marker, as ``voice.marker_flight.HeardMarker`` has it; how often
+    something was lost between its feed and where it was heard, and when its first sample was
+    there, by the machine's clock."""
+
+    rate_hz: int
+    takes_hz: int
+    heard: bytes
+    returned: bytes
+    sent_before: bytes
+    heard_before: bytes
+    began_s: float
+    start: int
+    before_s: float
+    gaps: int
+    arrived_s: float | None
+
+
+class MarkerHeard(Record, frozen=True):
+    """What arrived of a marker, by listener; how often what is live lost sound meanwhile."""
+
+    at: dict[str, Heard]
+    lost: int
+
+
 class News(Record, frozen=True):
     """Something that happened, as open pages get it."""
 
     kind: str
     body: dict[str, Any]
+
+
+Answer = Done | Refusal | Status | Sound | MarkerHeard | News
 
 
 class Asked(msgspec.Struct, frozen=True):
@@ -153,7 +250,7 @@ class Said(msgspec.Struct, frozen=True):
     """An answer to the request of a number, or news with the number 0."""
 
     number: int
-    answer: Done | Refusal | Status | News
+    answer: Answer
 
 
 def stage_of(spec: StageSpec) -> Stage:
@@ -166,3 +263,13 @@ def spec_of(stage: Stage) -> StageSpec:
     msgspec.ValidationError for what is none of its settings."""
     found = KINDS[stage.kind].spec_class()
     return cast(StageSpec, msgspec.convert(stage.values, cast(Any, found)))
+
+
+def bytes_of(samples: Samples) -> bytes:
+    """``(n,)`` samples as they are sent."""
+    return samples.astype(np.float32).tobytes()
+
+
+def samples_of(sent: bytes) -> Samples:
+    """``(n,)`` samples that came."""
+    return np.frombuffer(sent, dtype=np.float32).astype(np.float64)

@@ -17,7 +17,6 @@ from obsidian_wren.core.mix.block import BlockWatch, load_mark
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
-from obsidian_wren.core.mix.return_plan import ReturnPlan
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import Player, SourceGone
 from obsidian_wren.voice.frames import frame_json
@@ -150,12 +149,12 @@ class LiveRun:
         with self._lock:
             self._mixer.mute(listeners)
 
-    def treat_return(self, of: str, plan: ReturnPlan) -> None:
+    def treat_return(self, of: str, specs: Sequence[StageSpec]) -> None:
         """Treat the return from a listener from now on, without a click."""
         with self._lock:
             for path in self.returns:
                 if path.of == of:
-                    path.treat(plan)
+                    path.treat(specs)
 
     @property
     def marker_in_flight(self) -> bool:

@@ -7,10 +7,11 @@ import logging
 import os
 import queue
 import threading
+from collections.abc import Callable
 from contextlib import suppress
 from multiprocessing.connection import Connection, Listener
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 import msgspec
 
@@ -18,38 +19,11 @@ from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.voice import records
+from obsidian_wren.voice.engine import Voice
 from obsidian_wren.voice.place import address
 
 _LOG = logging.getLogger(__name__)
 _MOST_WAITING = 400
-
-
-class Engine(Protocol):
-    """What is served."""
-
-    def start(self, wanted: records.Start) -> None:
-        """Be live."""
-        ...
-
-    def change_chain(self, stages: tuple[records.Stage, ...]) -> None:
-        """Go over to other stages."""
-        ...
-
-    def change_mixes(self, asked: records.ChangeMixes) -> None:
-        """Go over to other mixes."""
-        ...
-
-    def mute(self, listeners: frozenset[str]) -> None:
-        """Keep the voice out of these."""
-        ...
-
-    def stop(self) -> None:
-        """Be live no more."""
-        ...
-
-    def status(self) -> records.Status:
-        """How things stand."""
-        ...
 
 
 class Serving:
@@ -68,7 +42,7 @@ class Serving:
         finally:
             os.umask(mask)
 
-    def answer(self, engine: Engine) -> None:
+    def answer(self, engine: Voice) -> None:
         """Let ``engine`` answer from now on."""
         threading.Thread(target=self._accept, args=(engine,), name="door", daemon=True).start()
 
@@ -88,7 +62,7 @@ class Serving:
         """It shall end."""
         self._ended.set()
 
-    def _accept(self, engine: Engine) -> None:
+    def _accept(self, engine: Voice) -> None:
         while not self._ended.is_set():
             try:
                 connection = self._listener.accept()
@@ -108,7 +82,7 @@ class Serving:
 class _Asking:
     """One who is connected."""
 
-    def __init__(self, connection: Connection, engine: Engine, serving: Serving) -> None:
+    def __init__(self, connection: Connection, engine: Voice, serving: Serving) -> None:
         self._connection, self._engine, self._serving = connection, engine, serving
         self._tied = False
         self._waiting: queue.Queue[records.Said | None] = queue.Queue(_MOST_WAITING)
@@ -151,25 +125,13 @@ class _Asking:
                 self._connection.send_bytes(msgspec.msgpack.encode(said))
         self._connection.close()
 
-    def _answer(self, request: records.Request) -> records.Done | records.Refusal | records.Status:
+    def _answer(self, request: records.Request) -> records.Answer:
         engine = self._engine
         try:
-            match request:
-                case records.Hello():
-                    self._tied = request.tied
-                    return self._status()
-                case records.Start():
-                    engine.start(request)
-                case records.ChangeChain():
-                    engine.change_chain(request.stages)
-                case records.ChangeMixes():
-                    engine.change_mixes(request)
-                case records.Mute():
-                    engine.mute(request.listeners)
-                case records.Stop():
-                    engine.stop()
-                case records.AskStatus():
-                    return self._status()
+            if isinstance(request, records.Hello):
+                self._tied = request.tied
+            answer = _ANSWERS[type(request)](engine, request)
+            return records.Done() if answer is None else answer
         except (KeyError, msgspec.MsgspecError):
             return _NOT_UNDERSTOOD
         except Told as error:
@@ -185,11 +147,29 @@ class _Asking:
                     name=type(error).__name__,
                 ),
             )
-        return records.Done()
 
-    def _status(self) -> records.Status:
-        return msgspec.structs.replace(self._engine.status(), process=os.getpid())
 
+def _status(voice: Voice, _: Any) -> records.Status:
+    return msgspec.structs.replace(voice.status(), process=os.getpid())
+
+
+# What a request does; what gives nothing is done.
+_ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | None]] = {
+    records.Hello: _status,
+    records.AskStatus: _status,
+    records.Start: Voice.start,
+    records.ChangeChain: Voice.change_chain,
+    records.ChangeMixes: Voice.change_mixes,
+    records.Mute: Voice.mute,
+    records.Ends: Voice.ends,
+    records.TreatReturn: Voice.treat_return,
+    records.PressClip: Voice.press_clip,
+    records.SendMarker: Voice.send_marker,
+    records.AskSound: Voice.sound_of,
+    records.Stop: lambda voice, _: voice.stop(),
+    # Who serves it sees to that.
+    records.End: lambda voice, _: None,
+}
 
 _NOT_UNDERSTOOD = records.Refusal(
     "other-version",

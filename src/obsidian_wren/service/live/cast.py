@@ -75,5 +75,5 @@ def cast_of(
     for path in returns:
         plan = current(ws).return_plans.get(path.of)
         if plan is not None:
-            path.treat(plan)
+            path.treat(plan.specs)
     return Cast(voices, players, seats, returns)

@@ -150,7 +150,7 @@ def treat_returns(ws: Workshop) -> int:
         plan = derive_return(path.raw.since(path.raw.oldest()), rate_hz=run.rate_hz)
         if plan is not None:
             current(ws).return_plans[path.of] = plan
-            run.treat_return(path.of, plan)
+            run.treat_return(path.of, plan.specs)
             done += 1
     if not done:
         raise Refused(
