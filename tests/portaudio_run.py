@@ -3,7 +3,9 @@ loaded. Says how things stand, a line of JSON a fifth of a second, until its inp
 
 import json
 import sys
+import tempfile
 import threading
+from pathlib import Path
 
 import msgspec
 import sounddevice
@@ -20,7 +22,7 @@ def main():
     named = {
         device.system_name: device for device in system.seen.devices if device.direction == "input"
     }
-    voice = Voice(system, lambda kind, body: None)
+    voice = Voice(system, lambda kind, body: None, Path(tempfile.gettempdir()))
     voice.start(
         records.Start(
             named["desk"].id,

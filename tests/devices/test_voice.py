@@ -17,6 +17,7 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import MarkerSearch, marker_codes
 from obsidian_wren.voice import asking, records
+from obsidian_wren.voice.shared import TracksReader
 from own_system import CALL, Playing, Recording, sink, tone_of
 from signals import RATE, sine
 from waiting import wait_until
@@ -338,3 +339,30 @@ def test_headphones_clips_returns_and_the_computers_sound_take_part(system, plug
         wait_until(lambda: tone_of(ear.hears(0.5), 2000.0) < -70.0)
         asks.ask(records.Ends({}, {}, None))
         wait_until(lambda: not ear.hears().any())
+
+
+def test_tracks_are_read_by_who_asked_for_them_while_it_is_live(system, plugged, voice):
+    plugged(TONE)
+    asks = voice.asked()
+    share = records.Share(
+        "raw", (records.Track("voice at once"), records.Track("voice treated", 2))
+    )
+    with pytest.raises(asking.VoiceRefused, match="Nothing is live"):
+        asks.ask(share)
+    asks.ask(wanted())
+    shared = asks.ask(share)
+    assert (shared.tracks, shared.rate_hz) == (3, RATE)
+    reader = TracksReader(shared.place, shared.tracks, shared.frames)
+
+    def levels():
+        sound = reader.read(RATE)
+        return (
+            [round(level_of(track)) for track in sound[-4800:].T] if len(sound) > RATE // 4 else 0
+        )
+
+    wait_until(lambda: levels() == [-20, -14, -14], every_s=0.3)
+    asks.ask(msgspec.structs.replace(share, tracks=()))
+    at = wait_until(lambda: reader.position)
+    time.sleep(0.1)
+    assert reader.position == at
+    reader.close()

@@ -36,7 +36,7 @@ def main() -> int:
         from obsidian_wren.devices.sound_server.control import SoundServer
 
         serving = Serving(chosen.socket)
-        voice = Voice(SoundServer(), serving.tell)
+        voice = Voice(SoundServer(), serving.tell, chosen.socket.parent)
     except Told as error:
         print(error, flush=True)
         return 2

@@ -5,14 +5,16 @@ from __future__ import annotations
 
 import gc
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import suppress
+from pathlib import Path
 from typing import Any
 
 import msgspec
 import numpy as np
 
 from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.return_plan import SAFE
@@ -28,6 +30,7 @@ from obsidian_wren.voice.pace import PATIENCE_S, Pacing
 from obsidian_wren.voice.pads import Pads
 from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.run import LiveRun
+from obsidian_wren.voice.shared import Share
 from obsidian_wren.voice.silence import Silence
 from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 from obsidian_wren.voice.unread import Unread, join_anew
@@ -44,10 +47,11 @@ class VoiceSilent(Told, RuntimeError):
 
 
 class Voice:
-    """Over a sound server; ``tell`` is given what happens, from any thread."""
+    """Over a sound server; ``tell`` is given what happens, from any thread. What others read lies
+    in ``folder`` where the system has no nameless files."""
 
-    def __init__(self, system: SystemSound, tell: Tell) -> None:
-        self._system, self._tell = system, tell
+    def __init__(self, system: SystemSound, tell: Tell, folder: Path) -> None:
+        self._system, self._tell, self._folder = system, tell, folder
         self._wanted: records.Start | None = None
         self._run: LiveRun | None = None
         self._because: str | None = None
@@ -56,6 +60,7 @@ class Voice:
         self._unread = Unread()
         self._ends = records.Ends()
         self._pads = Pads()
+        self._shares: dict[str, Share] = {}
         self._titles: dict[str, str] = {}
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
@@ -180,6 +185,23 @@ class Voice:
                 probe.end()
         return records.MarkerHeard(found, run.dropouts - before)
 
+    def share(self, asked: records.Share) -> records.Shared | None:
+        """Write tracks where whoever asks can read them. Raises VoiceSilent, since they have the
+        rate of what is live."""
+        with self._changing:
+            before = self._shares.pop(asked.name, None)
+            if before is not None:
+                before.close()
+            if not asked.tracks:
+                return None
+            share = Share(asked.tracks, self._live().rate_hz, self._folder)
+            self._shares[asked.name] = share
+        return share.answer
+
+    def _hear(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
+        for share in tuple(self._shares.values()):
+            share.hear(signals, mixed)
+
     def _live(self) -> LiveRun:
         run = self._run
         if run is None or run.finished.is_set():
@@ -226,6 +248,8 @@ class Voice:
         self.stop()
         self._attendant.join(timeout=5)
         self._end_watch()
+        for share in self._shares.values():
+            share.close()
         kept = set[str]()
         with suppress(NoSoundServer):
             kept = self._system.hand_over(self._feeds, stay=False)
@@ -273,6 +297,7 @@ class Voice:
                 adapts=wanted.adapts,
                 brokered=True,
             ),
+            tap=self._hear,
             metered=wanted.metered,
         )
         run.mute(wanted.muted)

@@ -104,6 +104,22 @@ class SendMarker(Record, frozen=True):
     feeds: dict[str, bytes]
 
 
+class Track(msgspec.Struct, frozen=True):
+    """A track of sound: a signal by its name (``voice at once``), or the mix for a listener (``mix
+    KEY``), and its channels."""
+
+    signal: str
+    channels: int = 1
+
+
+class Share(Record, frozen=True):
+    """Write tracks into memory that who asks can read, under a name: what it was before is no
+    longer written; no tracks end it."""
+
+    name: str
+    tracks: tuple[Track, ...]
+
+
 class AskSound(Record, frozen=True):
     """The last seconds of what was sent to a listener, or of its return as it came."""
 
@@ -161,6 +177,7 @@ Request = (
     | PressClip
     | SendMarker
     | AskSound
+    | Share
     | Stop
     | End
     | AskStatus
@@ -204,6 +221,16 @@ class Sound(Record, frozen=True):
     samples: bytes
 
 
+class Shared(Record, frozen=True):
+    """Where tracks are written, side by side, as ``voice.shared.TracksReader`` takes it, at what
+    rate."""
+
+    place: str
+    tracks: int
+    frames: int
+    rate_hz: int
+
+
 class Heard(msgspec.Struct, frozen=True):
     """What one listener heard of a marker, as ``voice.marker_flight.HeardMarker`` has it; how often
     something was lost between its feed and where it was heard, and when its first sample was
@@ -236,7 +263,7 @@ class News(Record, frozen=True):
     body: dict[str, Any]
 
 
-Answer = Done | Refusal | Status | Sound | MarkerHeard | News
+Answer = Done | Refusal | Status | Sound | Shared | MarkerHeard | News
 
 
 class Asked(msgspec.Struct, frozen=True):

@@ -166,6 +166,7 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
     records.PressClip: Voice.press_clip,
     records.SendMarker: Voice.send_marker,
     records.AskSound: Voice.sound_of,
+    records.Share: Voice.share,
     records.Stop: lambda voice, _: voice.stop(),
     # Who serves it sees to that.
     records.End: lambda voice, _: None,
