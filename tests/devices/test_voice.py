@@ -273,9 +273,7 @@ def test_a_marker_is_sent_and_what_arrived_at_each_feed_comes_back(system, plugg
     plugged(0.01 * TONE)
     voice.asked().ask(wanted(gain_db=0.0))
     codes = marker_codes({"call": 0}, -45.0, {"call": -20.0}, rate_hz=RATE)
-    request = records.SendMarker(
-        *(records.bytes_of(code) for code in (codes.raw, codes.treated)), {}
-    )
+    request = records.SendMarker(records.bytes_of(codes.raw), records.bytes_of(codes.treated), {})
     told = voice.asked()
 
     def found():
