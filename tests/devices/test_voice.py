@@ -364,3 +364,49 @@ def test_tracks_are_read_by_who_asked_for_them_while_it_is_live(system, plugged,
     time.sleep(0.1)
     assert reader.position == at
     reader.close()
+
+
+def inputs(system):
+    return {each.key: each.title for each in system.inputs()}
+
+
+def test_feeds_are_there_as_long_as_they_are_wanted_or_recorded(system, plugged, voice):
+    plugged(TONE)
+    asks = voice.asked()
+    call, stream = records.FeedRecord(TITLE), records.FeedRecord("Wren: stream", 2)
+    assert asks.ask(records.Feeds({"call": call, "stream": stream})).of == {}
+    assert inputs(system) == {"call": TITLE, "stream": "Wren: stream"}
+    assert asks.status().feeds == ("call", "stream")
+    with Recording(CALL) as recorder:
+        wait_until(lambda: not recorder.hears().any())
+        asks.ask(wanted())
+        wait_until(lambda: level_of(recorder.hears()) > -40.0)
+        asks.ask(records.Feeds({"call": records.FeedRecord("Loft desk")}))
+        assert inputs(system) == {"call": "Loft desk"}
+        assert [one.microphone for one in system.listeners() if one.hears_us] == [CALL]
+        asks.ask(records.Stop())
+        asks.ask(records.Feeds({}))
+        # Somebody records it, so it is there and silent.
+        assert inputs(system) == {"call": "Loft desk"}
+        wait_until(lambda: not recorder.hears().any())
+    wait_until(lambda: not asks.ask(records.Feeds({})).of and inputs(system) == {})
+
+
+def test_a_feed_of_another_copy_is_told_and_the_others_are_made(system, voice):
+    other = system.ensure_input("call", TITLE)
+    feeds = {"call": records.FeedRecord(TITLE), "stream": records.FeedRecord("Wren: stream")}
+    troubles = voice.asked().ask(records.Feeds(feeds)).of
+    assert list(troubles) == ["call"]
+    assert "Another Obsidian Wren of yours" in troubles["call"]
+    other.close()
+    assert voice.asked().ask(records.Feeds(feeds)).of == {}
+    assert set(inputs(system)) == {"call", "stream"}
+
+
+def test_where_the_time_of_each_path_goes_is_said(system, plugged, voice):
+    plugged(TONE)
+    asks = voice.asked()
+    asks.ask(wanted(block_s=0.02, adapts=False))
+    wait_until(lambda: asks.status().delay_ms)
+    found = asks.status().seats["call"]
+    assert (found.block_ms, found.chain_ms, found.mix_ms) == (20.0, 0.0, 0.0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import gc
 import threading
+import time
 from collections.abc import Callable, Mapping
 from contextlib import suppress
 from pathlib import Path
@@ -62,6 +63,8 @@ class Voice:
         self._pads = Pads()
         self._shares: dict[str, Share] = {}
         self._titles: dict[str, str] = {}
+        self._wrote_s: dict[str, float] = {}
+        self._stay = False
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
         self._woken, self._ended = threading.Event(), threading.Event()
@@ -115,6 +118,23 @@ class Voice:
                 self._wanted = msgspec.structs.replace(self._wanted, muted=asked.listeners)
             if self._run is not None:
                 self._run.mute(asked.listeners)
+
+    def feeds(self, asked: records.Feeds) -> records.Troubles:
+        """Make the inputs that are missing, take away what is out of use and nobody records."""
+        troubles = {}
+        with self._changing:
+            self._stay, recorded = asked.stay, self._recorded()
+            for key in [key for key in self._feeds if key not in asked.wanted]:
+                if self._system.input_name(key) not in recorded:
+                    self._feeds.pop(key).close()
+                    with suppress(NoSoundServer):
+                        self._system.remove_input(key)
+            for key, feed in asked.wanted.items():
+                try:
+                    self._ensure(key, feed.title, feed.channels)
+                except NoSoundServer as error:
+                    troubles[key] = str(error)
+        return records.Troubles(troubles)
 
     def ends(self, asked: records.Ends) -> None:
         """Where the system's other ends are from now on."""
@@ -222,7 +242,9 @@ class Voice:
         """How things stand."""
         run, wanted = self._run, self._wanted
         if run is None or wanted is None:
-            return records.Status(silent_because=self._because, running=wanted)
+            return records.Status(
+                silent_because=self._because, running=wanted, feeds=tuple(self._feeds)
+            )
         passed = None if self._because is not None else run.passing.take()
         delay_ms = None
         if passed is not None and run.seats:
@@ -239,6 +261,8 @@ class Voice:
             priority_raised=run.priority_raised,
             silent_because=self._because,
             running=wanted,
+            seats={seat.key: _seat_status(run, seat) for seat in run.seats},
+            feeds=tuple(self._feeds),
         )
 
     def end(self) -> None:
@@ -252,7 +276,7 @@ class Voice:
             share.close()
         kept = set[str]()
         with suppress(NoSoundServer):
-            kept = self._system.hand_over(self._feeds, stay=False)
+            kept = self._system.hand_over(self._feeds, stay=self._stay)
         self._silence.end()
         for key, feed in self._feeds.items():
             feed.close()
@@ -308,7 +332,7 @@ class Voice:
         if feed is not None and feed.is_whole and (self._titles[key], feed.channels) == wanted:
             return
         if feed is not None:
-            feed.close()
+            self._feeds.pop(key).close()
         self._feeds[key] = ensure_joined(self._system, key, title, channels)
         self._titles[key] = title
 
@@ -343,7 +367,7 @@ class Voice:
                 seat.kind,
                 seat.name,
                 feed=lambda: self._feeds.get(seat.key),
-                wrote=lambda: None,
+                wrote=lambda: self._wrote_s.__setitem__(seat.key, time.monotonic()),
                 back=lambda: self._ends.returns.get(seat.key),
             )
         )
@@ -359,10 +383,16 @@ class Voice:
         )
 
     def _silent(self) -> list[tuple[SystemFeed, float]]:
-        run = self._run
-        if run is not None and not run.finished.is_set():
-            return []
-        return [(feed, 0.0) for feed in list(self._feeds.values())]
+        """The feeds that somebody records, and when each was written to last."""
+        recorded = self._recorded()
+        return [
+            (feed, self._wrote_s.get(key, 0.0))
+            for key, feed in list(self._feeds.items())
+            if self._system.input_name(key) in recorded
+        ]
+
+    def _recorded(self) -> set[str | None]:
+        return {listener.microphone for listener in self._system.seen.listeners}
 
     def _attend(self) -> None:
         """Follow what changes by itself: programs that were moved away, a microphone that went away
@@ -411,6 +441,18 @@ class Voice:
             self._run, self._because = made, None
             self._begin(made)
         self._tell("changed", {})
+
+
+def _seat_status(run: LiveRun, seat: Seat) -> records.SeatStatus:
+    delay = run.delay_of(seat)
+    return records.SeatStatus(
+        delay.chain_ms,
+        delay.mix_ms,
+        delay.block_ms,
+        delay.edge_ms,
+        seat.edge.drift_ppm,
+        seat.edge.dropouts + seat.program.gaps,
+    )
 
 
 def _sent(heard: HeardMarker, probe: Probe) -> records.Heard:

@@ -128,6 +128,21 @@ class AskSound(Record, frozen=True):
     seconds: float
 
 
+class FeedRecord(msgspec.Struct, frozen=True):
+    """An input that programs can pick: its title and its channels."""
+
+    title: str
+    channels: int = 1
+
+
+class Feeds(Record, frozen=True):
+    """The inputs that there shall be, by the keys of their listeners, and no others, but for those
+    that somebody records still: they are silent. ``stay``: they stay when the voice ends."""
+
+    wanted: dict[str, FeedRecord]
+    stay: bool = False
+
+
 class ChangeChain(Record, frozen=True):
     """Go over to other stages without a click."""
 
@@ -173,6 +188,7 @@ Request = (
     | ChangeMixes
     | Mute
     | Ends
+    | Feeds
     | TreatReturn
     | PressClip
     | SendMarker
@@ -195,10 +211,29 @@ class Refusal(Record, frozen=True):
     sentence: str
 
 
+class Troubles(Record, frozen=True):
+    """Why feeds are not there, by the keys of their listeners, as sentences."""
+
+    of: dict[str, str]
+
+
+class SeatStatus(msgspec.Struct, frozen=True):
+    """Where the time of a listener's path goes, ms; how far its clock is from ours, parts in a
+    million; how often sound was lost on the way to it."""
+
+    chain_ms: float
+    mix_ms: float
+    block_ms: float
+    edge_ms: float
+    drift_ppm: float
+    gaps: int
+
+
 class Status(Record, frozen=True):
     """How things stand: what is live, if anything is; since it was last asked the level and peak
     behind the chain in dBFS, None for nothing; the delay from the microphone's sound to the feed in
-    ms; gaps so far; the share of a core; why it is silent."""
+    ms; gaps so far; the share of a core; why it is silent; each listener; the feeds that are
+    there."""
 
     version: int = VERSION
     process: int = 0
@@ -212,6 +247,8 @@ class Status(Record, frozen=True):
     priority_raised: bool = False
     silent_because: str | None = None
     running: Start | None = None
+    seats: dict[str, SeatStatus] = {}
+    feeds: tuple[str, ...] = ()
 
 
 class Sound(Record, frozen=True):
@@ -263,7 +300,7 @@ class News(Record, frozen=True):
     body: dict[str, Any]
 
 
-Answer = Done | Refusal | Status | Sound | Shared | MarkerHeard | News
+Answer = Done | Refusal | Status | Troubles | Sound | Shared | MarkerHeard | News
 
 
 class Asked(msgspec.Struct, frozen=True):

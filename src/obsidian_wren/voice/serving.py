@@ -162,6 +162,7 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
     records.ChangeMixes: Voice.change_mixes,
     records.Mute: Voice.mute,
     records.Ends: Voice.ends,
+    records.Feeds: Voice.feeds,
     records.TreatReturn: Voice.treat_return,
     records.PressClip: Voice.press_clip,
     records.SendMarker: Voice.send_marker,
