@@ -203,6 +203,7 @@ def _keep_what_it_tells(error: Told) -> None:
 def load() -> None:
     """Load what computes, so that the first take need not wait for it."""
     # A part of SciPy is loaded when it is named first, which would be in the middle of a take.
+    import scipy.optimize
     import scipy.signal
 
     from obsidian_wren.service.export import sounds
@@ -213,6 +214,7 @@ def load() -> None:
     from obsidian_wren.service.takes import simulated
 
     for module in (
+        scipy.optimize,
         scipy.signal,
         confirming,
         sounds,

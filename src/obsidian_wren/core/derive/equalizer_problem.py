@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.optimize import least_squares
+import scipy
 
 from obsidian_wren.core.chain.filters import EqualizerBand, Shape, band_section, response_db
 from obsidian_wren.core.decibels import Samples, power_db
@@ -212,7 +212,7 @@ def solve(
     def jacobian(p: Samples) -> Samples:
         return both(p)[1]
 
-    found = least_squares(
+    found = scipy.optimize.least_squares(
         residual,
         inside,
         jac=jacobian,
