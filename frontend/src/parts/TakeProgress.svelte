@@ -26,10 +26,13 @@
 {#if progress.until_steady}
   <span class="hint"
     >{steady
-      ? t('uncertainty of the level ±{active_error_db}, of the peaks ±{peak_error_db} dB; the take ends at ±0.5, after 20 s of speech at ±1', {
-          active_error_db: marked(steady.active_error_db.toFixed(1)),
-          peak_error_db: marked(steady.peak_error_db.toFixed(1)),
-        })
+      ? t(
+          'uncertainty of the level ±{active_error_db}, of the peaks ±{peak_error_db} dB; the take ends at ±0.5, after 20 s of speech at ±1',
+          {
+            active_error_db: marked(steady.active_error_db.toFixed(1)),
+            peak_error_db: marked(steady.peak_error_db.toFixed(1)),
+          },
+        )
       : t('talk on: it ends by itself when your level is known')}</span
   >
 {/if}
