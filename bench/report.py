@@ -20,6 +20,7 @@ BENCHES = (
     ("many_takes.py", "Ten thousand takes"),
     ("stream.py", "The live stream"),
     ("live.py", "From a microphone of the system to a program that listens"),
+    ("voice.py", "The voice beside the server's own loopback"),
     ("own_system.py", "When this computer changes by itself"),
     ("mix.py", "Mixes, a run of everything, the recorder"),
     ("nudge.py", "A click, what follows from it, and memory"),

@@ -27,7 +27,7 @@
   <span class="hint"
     >{steady
       ? t(
-          'uncertainty of the level ±{active_error_db}, of the peaks ±{peak_error_db} dB; the take ends at ±0.5, after 20 s of speech at ±1',
+          'uncertainty of level ±{active_error_db} and peaks ±{peak_error_db} dB; ends at ±0.5, after 20 s of speech at ±1',
           {
             active_error_db: marked(steady.active_error_db.toFixed(1)),
             peak_error_db: marked(steady.peak_error_db.toFixed(1)),

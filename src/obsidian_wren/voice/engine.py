@@ -26,7 +26,7 @@ from obsidian_wren.ports.world import Listener, Player, Probe, SourceGone
 from obsidian_wren.voice import records
 from obsidian_wren.voice.channel import OneChannel
 from obsidian_wren.voice.marker_flight import HeardMarker
-from obsidian_wren.voice.moving import ensure_joined
+from obsidian_wren.voice.moving import ensure_joined, said_of
 from obsidian_wren.voice.pace import PATIENCE_S, Pacing
 from obsidian_wren.voice.pads import Pads
 from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
@@ -407,14 +407,7 @@ class Voice:
             for listener, feed in self._system.take_back():
                 self._tell(
                     "trouble",
-                    {
-                        "sentence": worded(
-                            "The sound server had moved {program} to your microphone itself. It"
-                            " hears “{title}” again.",
-                            program=listener.program,
-                            title=feed.title,
-                        )
-                    },
+                    {"sentence": said_of(listener, feed)},
                 )
             for key in self._unread.due(self._system, self._feeds):
                 with self._changing, suppress(NoSoundServer):

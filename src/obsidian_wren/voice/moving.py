@@ -6,7 +6,8 @@ from __future__ import annotations
 import time
 from collections.abc import Collection, Iterable
 
-from obsidian_wren.ports.system_sound import SystemFeed, SystemSound
+from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.system_sound import SystemFeed, SystemInput, SystemListener, SystemSound
 from obsidian_wren.ports.world import SourceGone
 
 _MOVES_S, _ASK_AGAIN_S, _LOOK_S = 5.0, 1.0, 0.05
@@ -61,6 +62,15 @@ def ensure_joined(
     finally:
         system.remove_output(_ASIDE)
         system.look()
+
+
+def said_of(listener: SystemListener, feed: SystemInput) -> str:
+    """What a person is told of one who was taken back to a feed."""
+    return worded(
+        "The sound server had moved {program} to your microphone itself. It hears “{title}” again.",
+        program=listener.program,
+        title=feed.title,
+    )
 
 
 def _ask(system: SystemSound, stream: int, ways: Iterable[str]) -> bool:

@@ -9,7 +9,6 @@ import time
 from contextlib import suppress
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import NoSoundServer
 from obsidian_wren.service import live
 from obsidian_wren.service.live.living import close_recording, resume_run
@@ -18,6 +17,7 @@ from obsidian_wren.service.rig.computer_rows import remember_devices
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.send.feeds import ensure_feeds
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice.moving import said_of
 from obsidian_wren.voice.unread import Unread, join_anew
 
 _LOG = logging.getLogger(__name__)
@@ -101,12 +101,5 @@ def _follow_server(ws: Workshop) -> None:
     for listener, feed in system.take_back():
         ws.bus.tell(
             "trouble",
-            {
-                "sentence": worded(
-                    "The sound server had moved {program} to your microphone itself. It hears"
-                    " “{title}” again.",
-                    program=listener.program,
-                    title=feed.title,
-                )
-            },
+            {"sentence": said_of(listener, feed)},
         )
