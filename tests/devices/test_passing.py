@@ -108,8 +108,8 @@ def test_a_killed_run_leaves_silence_that_the_next_one_takes_over(system, plugge
     plugged(TONE)
     first = Running("--calibration", calibration)
     first.told(sounds)
-    first.end(signal.SIGKILL)
     listening = system.open_microphone("obsidian_wren.command-line", patience_s=60.0)
+    first.end(signal.SIGKILL)
     second = Running("--calibration", calibration)
     try:
         second.told(sounds)
@@ -118,7 +118,7 @@ def test_a_killed_run_leaves_silence_that_the_next_one_takes_over(system, plugge
         assert second.end(signal.SIGTERM) == 0
     finally:
         second.process.kill()
-    assert system.inputs() == ()
+    wait_until(lambda: system.inputs() == ())
 
 
 def test_who_records_it_hears_silence_when_it_ends_and_goes_on_with_the_next(
@@ -130,7 +130,8 @@ def test_who_records_it_hears_silence_when_it_ends_and_goes_on_with_the_next(
     with Recording("obsidian_wren.command-line") as recorder:
         wait_until(lambda: level_of(recorder.hears()) > -30.0)
         assert first.end() == 0
-        assert not recorder.hears().any()
+        # What was on its way comes first.
+        wait_until(lambda: not recorder.hears().any())
         second = Running("--calibration", calibration, "--as", "Wren: another")
         try:
             second.told(sounds)
@@ -139,6 +140,7 @@ def test_who_records_it_hears_silence_when_it_ends_and_goes_on_with_the_next(
             assert second.end(signal.SIGTERM) == 0
         finally:
             second.process.kill()
+        wait_until(lambda: not recorder.hears().any())
         assert not recorder.hears(1.0).any()
         assert [one.hears_us for one in system.listeners()] == [True]
     wait_until(lambda: system.inputs() == ())
