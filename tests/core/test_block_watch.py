@@ -41,7 +41,5 @@ def test_a_size_that_fails_again_is_tried_less_often():
     }
 
 
-def test_none_is_larger_than_the_largest_and_what_was_lost_before_is_not_counted():
+def test_none_is_larger_than_the_largest():
     assert seen(BlockWatch(40.0), [1, 2, 3, 4], 10) == {}
-    watch = BlockWatch(10.0, gaps=50)
-    assert watch.see(50, 0.0) == watch.see(50, 1.0) == 10.0

@@ -6,7 +6,7 @@ from __future__ import annotations
 import gc
 import threading
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -15,6 +15,7 @@ import msgspec
 import numpy as np
 
 from obsidian_wren.core.chain.engine import VoiceChain
+from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
@@ -298,8 +299,17 @@ class Voice:
             block_s=wanted.block_s,
             patience_s=PATIENCE_S,
         )
-        stream = OneChannel(microphone, wanted.channel)
-        self._ends = wanted.ends
+        before, self._ends = self._ends, wanted.ends
+        try:
+            return self._through(OneChannel(microphone, wanted.channel), specs, wanted)
+        except BaseException:
+            self._ends = before
+            microphone.close()
+            raise
+
+    def _through(
+        self, stream: OneChannel, specs: Sequence[StageSpec], wanted: records.Start
+    ) -> LiveRun:
         seats = [self._seat(seat, wanted.rate_hz) for seat in wanted.seats]
         run = LiveRun(
             [VoicePath("voice", stream, specs)],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,7 +10,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
 
-# Where nobody asks, so many blocks are kept.
+# Where nobody asks, so many blocks are kept, the newest.
 _MOST = 400
 
 
@@ -27,16 +28,19 @@ class Passing:
     """Blocks are added by one thread and asked for by another."""
 
     def __init__(self) -> None:
-        self._blocks: list[tuple[Samples, float | None]] = []
+        self._blocks = self._none()
+
+    @staticmethod
+    def _none() -> deque[tuple[Samples, float | None]]:
+        return deque(maxlen=_MOST)
 
     def add(self, block: Samples, waited_s: float | None) -> None:
         """A block ``(n,)`` as it was sent, and how long its sound had been here."""
-        if len(self._blocks) < _MOST:
-            self._blocks.append((block, waited_s))
+        self._blocks.append((block, waited_s))
 
     def take(self) -> Passed | None:
         """What went through since this was asked last; None for nothing."""
-        blocks, self._blocks = self._blocks, []
+        blocks, self._blocks = self._blocks, self._none()
         if not blocks:
             return None
         sound = np.concatenate([block for block, _ in blocks])

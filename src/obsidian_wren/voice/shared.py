@@ -13,8 +13,9 @@ import os
 import struct
 import tempfile
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 
@@ -122,12 +123,7 @@ class Share:
 
     def hear(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
         """A block of everything that goes by; what there is not is silent."""
-        found = [_named(each.signal, signals, mixed) for each in self._wanted]
-        count = max((len(block) for block in found if block is not None), default=0)
-        blocks = [
-            np.zeros((count, each.channels)) if block is None else wide(block, each.channels)
-            for each, block in zip(self._wanted, found, strict=True)
-        ]
+        blocks = side_by_side(self._wanted, signals, mixed)
         with self._lock:
             if not self._closed:
                 self._tracks.push(np.hstack(blocks))
@@ -137,6 +133,32 @@ class Share:
         with self._lock:
             self._closed = True
             self._tracks.close()
+
+
+class Wanted(Protocol):
+    """A track of a signal by its name, or of a listener's mix (``mix KEY``)."""
+
+    @property
+    def signal(self) -> str:
+        """Its name."""
+        ...
+
+    @property
+    def channels(self) -> int:
+        """One or two."""
+        ...
+
+
+def side_by_side(
+    tracks: Iterable[Wanted], signals: Mapping[str, Samples], mixed: Mapping[str, Samples]
+) -> tuple[Samples, ...]:
+    """The block ``(n, channels)`` of each track in what goes by; what there is not is silent."""
+    found = [(each.channels, _named(each.signal, signals, mixed)) for each in tracks]
+    count = max((len(block) for _, block in found if block is not None), default=0)
+    return tuple(
+        np.zeros((count, channels)) if block is None else wide(block, channels)
+        for channels, block in found
+    )
 
 
 def _named(

@@ -57,13 +57,13 @@ class BlockWatch:
     """Which size a block has from now on, by the gaps that come while it runs.
 
     It is told how many there were so far, at times in seconds. Larger after two within ten seconds,
-    back to the smaller one after a minute without; where the smaller one fails again soon, it is
-    tried after twice as long the next time.
+    back to the smaller one after a minute without, and each next time after twice as long, up to a
+    quarter of an hour.
     """
 
-    def __init__(self, block_ms: float, gaps: int = 0) -> None:
+    def __init__(self, block_ms: float) -> None:
         self.block_ms = block_ms
-        self._gaps, self._lost_s = gaps, list[float]()
+        self._gaps, self._lost_s = 0, list[float]()
         self._since_s: float | None = None
         self._calm_s = _CALM_S
 
@@ -74,7 +74,7 @@ class BlockWatch:
         new, self._gaps = gaps - self._gaps, gaps
         self._lost_s = [s for s in self._lost_s if at_s - s < _WATCHED_S] + [at_s] * min(new, 2)
         if new:
-            self._calm_from(at_s)
+            self._since_s = at_s
         if len(self._lost_s) >= _MANY and (larger := _next_to(self.block_ms, up=True)):
             self.block_ms = larger
             self._lost_s = []
@@ -83,11 +83,8 @@ class BlockWatch:
         ):
             self.block_ms = smaller
             self._calm_s = min(2.0 * self._calm_s, _MOST_CALM_S)
-            self._calm_from(at_s)
+            self._since_s = at_s
         return self.block_ms
-
-    def _calm_from(self, at_s: float) -> None:
-        self._since_s = at_s
 
 
 def _next_to(block_ms: float, *, up: bool) -> float | None:

@@ -15,7 +15,6 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.running import RunningLevels
-from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.recording.recorded_file import (
     RecordedFile,
@@ -25,6 +24,7 @@ from obsidian_wren.service.recording.recorded_file import (
 from obsidian_wren.service.recording.tracks import Split, Track
 from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.track_files import FileFormat, TrackFile, open_track, tell_samples
+from obsidian_wren.voice.shared import side_by_side
 
 _LOG = logging.getLogger(__name__)
 _MOST_WAITING = 3000
@@ -92,14 +92,7 @@ class Recorder:
         """A block of everything that goes by, from the run. Never waits."""
         if self.failed is not None:
             return
-        blocks = tuple(
-            _shaped(_find(track.signal, signals, mixed), track.channels) for track in self.tracks
-        )
-        count = max((len(block) for block in blocks), default=0)
-        blocks = tuple(
-            block if len(block) else np.zeros((count, t.channels))
-            for block, t in zip(blocks, self.tracks, strict=True)
-        )
+        blocks = side_by_side(self.tracks, signals, mixed)
         try:
             self._queue.put_nowait(blocks)
         except queue.Full:
@@ -254,19 +247,3 @@ _NOT_FINISHED = worded(
     "A recording could not be finished. What was written is kept; check the disk, then"
     " record again."
 )
-
-
-def _shaped(block: Samples | None, channels: int) -> Samples:
-    if block is None:
-        return np.zeros((0, channels))
-    wide = block[:, None] if block.ndim == 1 else block
-    if wide.shape[1] == channels:
-        return wide
-    return np.repeat(wide, 2, axis=1) if channels == 2 else mono(wide)[:, None]
-
-
-def _find(
-    name: str, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]
-) -> Samples | None:
-    """Where the sound of a track is in what was tapped; None where it is not."""
-    return mixed.get(name.removeprefix("mix ")) if name.startswith("mix ") else signals.get(name)
