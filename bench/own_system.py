@@ -19,6 +19,7 @@ from pathlib import Path
 
 import numpy as np
 
+from obsidian_wren.cli.own_system import voice_command
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.computer import SystemComputer
 from obsidian_wren.devices.sound_server.control import SoundServer
@@ -80,7 +81,7 @@ class Listener:
 
 def live_on(server: SoundServer, folder: Path) -> Workshop:
     shutil.copytree(ROOT / "demo-data", folder / "data")
-    world = around(server, SystemComputer(server), simulated_world(BrowserStream))
+    world = around(server, SystemComputer(server), simulated_world(BrowserStream), voice_command())
     ws = open_workshop(DataFolder(folder / "data"), world)
     seeing.start_seeing(ws)
     computer_changes.choose_device(ws, "desk")

@@ -8,6 +8,7 @@ import time
 import numpy as np
 import pulsectl
 
+from obsidian_wren.cli.own_system import voice_command
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.computer import SystemComputer
 from obsidian_wren.standins.surroundings import around, simulated_world
@@ -17,7 +18,7 @@ CALL = "obsidian_wren.call"
 
 
 def own_world(system):
-    return around(system, SystemComputer(system), simulated_world(BrowserStream))
+    return around(system, SystemComputer(system), simulated_world(BrowserStream), voice_command())
 
 
 class Recording:

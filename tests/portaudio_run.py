@@ -11,6 +11,7 @@ import msgspec
 import sounddevice
 
 from obsidian_wren.core.chain.gain import GainSpec
+from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.portaudio.system import PortAudioSystem
 from obsidian_wren.voice import records
 from obsidian_wren.voice.engine import Voice
@@ -22,7 +23,7 @@ def main():
     named = {
         device.system_name: device for device in system.seen.devices if device.direction == "input"
     }
-    voice = Voice(system, lambda kind, body: None, Path(tempfile.gettempdir()))
+    voice = Voice(system, lambda kind, body: None, Path(tempfile.gettempdir()), BrowserStream)
     voice.start(
         records.Start(
             named["desk"].id,

@@ -259,7 +259,7 @@ def test_a_run_goes_on_after_a_restart_where_it_was_wanted(boathouse, workshop_o
     assert not living.resume_run(ws)
     living.start_run(ws)
     assert overview(ws).run.wanted
-    living.stop_run(ws, wanted=True)
+    living.leave_run(ws)
     assert living.resume_run(ws)
     assert overview(ws).run.live
     living.stop_run(ws)

@@ -12,9 +12,9 @@ import sys
 import threading
 import time
 from contextlib import suppress
-from pathlib import Path
 from typing import Any
 
+from obsidian_wren.cli.own_system import voice_command
 from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.devices.sound_server.inputs import private_folder
@@ -81,7 +81,7 @@ def live(chosen: argparse.Namespace) -> int:
     """A microphone through a calibration into a named input, until Ctrl-C."""
     path = private_folder() / f"live-{os.getpid()}.socket"
     # It begins while the calibration is read.
-    process = asking.begin(_voice(path))
+    process = asking.begin([*voice_command(), str(path)])
     try:
         wanted = _wanted(chosen)
     except BaseException:
@@ -111,7 +111,7 @@ def live(chosen: argparse.Namespace) -> int:
         process.wait()
         if not stopped.is_set():
             print(worded("The voice had ended and is begun again."), file=sys.stderr)
-            process = asking.begin(_voice(path))
+            process = asking.begin([*voice_command(), str(path)])
     if not chosen.json and sys.stdout.isatty():
         print()
     return 0
@@ -128,10 +128,6 @@ def _start(voice: asking.Asking, wanted: records.Start) -> None:
             if error.code != "taken" or time.monotonic() > until_s:
                 raise
         time.sleep(_ASK_AGAIN_S)
-
-
-def _voice(path: Path) -> list[str]:
-    return [sys.executable, "-P", "-m", "obsidian_wren.cli.voice", str(path)]
 
 
 def _wanted(chosen: argparse.Namespace) -> records.Start:

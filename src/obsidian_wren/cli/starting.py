@@ -15,10 +15,10 @@ from typing import TYPE_CHECKING
 
 import obsidian_wren
 from obsidian_wren.cli.kernels import are_compiled, run_everything, telling_how_far
+from obsidian_wren.cli.own_system import own_system, voice_command
 from obsidian_wren.core.wording import worded
 
 if TYPE_CHECKING:
-    from obsidian_wren.ports.system_sound import SystemSound
     from obsidian_wren.ports.world import PushedStream, World
     from obsidian_wren.service.workshop import Workshop
     from obsidian_wren.store.folder import DataFolder
@@ -133,42 +133,9 @@ def _own_world() -> World:
     from obsidian_wren.devices.sound_server.computer import SystemComputer
     from obsidian_wren.standins.surroundings import around
 
-    system = _own_system()
+    system = own_system()
     system.look()
-    return around(system, SystemComputer(system), _world())
-
-
-def _own_system() -> SystemSound:
-    """The sound server of a Linux desktop; elsewhere PortAudio, where it is installed."""
-    from obsidian_wren.devices.nothing import NoSystem
-
-    try:
-        if sys.platform.startswith("linux"):
-            from obsidian_wren.devices.sound_server.control import SoundServer
-
-            return SoundServer()
-        import sounddevice
-
-        from obsidian_wren.devices.portaudio.system import PortAudioSystem
-
-        return PortAudioSystem(sounddevice)
-    except (ImportError, OSError):
-        # The packages look for their libraries when they are imported.
-        if sys.platform.startswith("linux"):
-            return NoSystem(
-                "no-library",
-                worded(
-                    "The library of the sound server is missing. Install Debian's libpulse0,"
-                    " then start the program again."
-                ),
-            )
-        return NoSystem(
-            "no-portaudio",
-            worded(
-                "PortAudio is missing. Install it with pip install 'obsidian-wren[portaudio]',"
-                " then start the program again."
-            ),
-        )
+    return around(system, SystemComputer(system), _world(), voice_command())
 
 
 def _compile() -> None:

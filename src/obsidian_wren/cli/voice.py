@@ -15,6 +15,7 @@ import threading
 from pathlib import Path
 
 from obsidian_wren.core.told import Told
+from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.voice.asking import READY
 from obsidian_wren.voice.engine import Voice
 from obsidian_wren.voice.serving import Serving
@@ -33,10 +34,10 @@ def main() -> int:
     loading = threading.Thread(target=__import__, args=("numba",), daemon=True)
     loading.start()
     try:
-        from obsidian_wren.devices.sound_server.control import SoundServer
+        from obsidian_wren.cli.own_system import own_system
 
         serving = Serving(chosen.socket)
-        voice = Voice(SoundServer(), serving.tell, chosen.socket.parent)
+        voice = Voice(own_system(), serving.tell, chosen.socket.parent, BrowserStream)
     except Told as error:
         print(error, flush=True)
         return 2

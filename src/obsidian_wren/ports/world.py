@@ -297,8 +297,9 @@ class World:
     """What surrounds the program: a source by rig spec, what can be switched off around it,
     what the microphone on its second input is called, the computer, programs that listen by kind
     and name, sound that plays by kind of source, clips that ship with it, which listeners there
-    are, by kind and name, which sources, by key, name and whether they are in use at first; and
-    the sound server of this computer, None where all of this is simulated."""
+    are, by kind and name, which sources, by key, name and whether they are in use at first; the
+    sound server of this computer, None where all of this is simulated; and the command that begins
+    the process of the voice, to which its socket is added."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
@@ -317,3 +318,4 @@ class World:
     listeners: tuple[tuple[str, str], ...]
     sources: tuple[tuple[SourceKind, str, bool], ...]
     system: SystemSound | None = None
+    voice_command: tuple[str, ...] = ()

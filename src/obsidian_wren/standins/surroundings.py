@@ -168,9 +168,11 @@ def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
     )
 
 
-def around(system: SystemSound, computer: Computer, world: World) -> World:
-    """The simulated world with this computer's own system in its place: nothing of it is simulated
-    but what a kept rig may still be made of."""
+def around(
+    system: SystemSound, computer: Computer, world: World, voice_command: tuple[str, ...]
+) -> World:
+    """The simulated world with this computer's own system in its place, and how its voice is begun:
+    nothing of it is simulated but what a kept rig may still be made of."""
     return replace(
         world,
         computer=computer,
@@ -179,4 +181,5 @@ def around(system: SystemSound, computer: Computer, world: World) -> World:
         listeners=OWN_LISTENERS,
         sources=OWN_SOURCES,
         system=system,
+        voice_command=voice_command,
     )

@@ -10,6 +10,7 @@ sentences.
     DATA/backups/         copies of the database
     DATA/aside/           what could not be read and was put away, never deleted
     DATA/token            what the page shows to speak to the program
+    DATA/voice.socket     where the voice that runs is asked
 
 Nobody but its owner may read any of it: it holds a person's voice.
 """
@@ -152,6 +153,11 @@ class DataFolder:
     def database(self) -> Path:
         """The database file."""
         return self.path / "wren.db"
+
+    @property
+    def voice_socket(self) -> Path:
+        """Where the voice of this folder is asked."""
+        return self.path / "voice.socket"
 
     def require_there(self) -> None:
         """Raise FolderError where the folder that was opened is not at its place any more: what is

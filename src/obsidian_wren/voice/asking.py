@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import os
 import queue
+import select
 import socket
 import subprocess
 import threading
@@ -53,7 +54,10 @@ class Asking:
         self._answers: dict[int, queue.Queue[records.Said | None]] = {}
         self.is_gone = False
         threading.Thread(target=self._read, name="voice", daemon=True).start()
-        self.ask(records.Hello(tied=tied))
+        met = self.ask(records.Hello(tied=tied))
+        assert isinstance(met, records.Status)
+        # How things stood when it was met.
+        self.met = met
 
     def ask(self, request: records.Request) -> records.Answer:
         """Ask for something; gives what is answered. Raises VoiceRefused."""
@@ -81,9 +85,13 @@ class Asking:
         assert isinstance(found, records.Status)
         return found
 
+    def expect_end(self) -> None:
+        """It is about to be asked to end: that it is gone is no news."""
+        self._lost = lambda: None
+
     def close(self) -> None:
         """Ask no more; the voice goes on, unless it is tied to this."""
-        self._lost = lambda: None
+        self.expect_end()
         with suppress(OSError), socket.socket(fileno=os.dup(self._connection.fileno())) as end:
             # Closing alone would neither wake whoever reads nor be told to the other end.
             end.shutdown(socket.SHUT_RDWR)
@@ -126,6 +134,19 @@ def await_ready(process: subprocess.Popen[bytes]) -> None:
     if said != READY:
         process.wait(_STARTS_S)
         raise VoiceRefused("no-voice", said or str(_gone()))
+
+
+def await_end(process: int, patience_s: float) -> None:
+    """Until the process of a voice has ended, whoever started it.
+
+    Source: ``pidfd_open(2)``; where the system has none, nothing is waited for.
+    """
+    with suppress(AttributeError, OSError):
+        found = os.pidfd_open(process)
+        try:
+            select.select([found], [], [], patience_s)
+        finally:
+            os.close(found)
 
 
 READY = "ready"

@@ -11,7 +11,6 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-import msgspec
 import numpy as np
 
 from obsidian_wren.core.chain.engine import VoiceChain
@@ -23,9 +22,17 @@ from obsidian_wren.core.mix.return_plan import SAFE
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import NoSoundServer, SystemFeed, SystemSound
-from obsidian_wren.ports.world import Listener, Player, Probe, SourceGone
+from obsidian_wren.ports.world import (
+    Listener,
+    Player,
+    Probe,
+    PushedStream,
+    SoundStream,
+    SourceGone,
+)
 from obsidian_wren.voice import records
 from obsidian_wren.voice.channel import OneChannel
+from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.marker_flight import HeardMarker
 from obsidian_wren.voice.moving import ensure_joined, said_of
 from obsidian_wren.voice.pace import PATIENCE_S, Pacing
@@ -37,7 +44,7 @@ from obsidian_wren.voice.silence import Silence
 from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 from obsidian_wren.voice.unread import Unread, join_anew
 
-_LOOK_EVERY_S = 0.2
+_LOOK_EVERY_S, _LOOK_ANYWAY_S = 0.2, 5.0
 # So much is heard before a marker, to know what the way does to the voice.
 _HEARD_FIRST_S, _ON_ITS_WAY_S = 3.0, 10.0
 _NO_DUCKING = Ducking(0.0, 15.0, 250.0, 400.0)
@@ -50,21 +57,34 @@ class VoiceSilent(Told, RuntimeError):
 
 class Voice:
     """Over a sound server; ``tell`` is given what happens, from any thread. What others read lies
-    in ``folder`` where the system has no nameless files."""
+    in ``folder`` where the system has no nameless files. ``open_pushed`` makes a stream, at a rate,
+    that is fed from outside."""
 
-    def __init__(self, system: SystemSound, tell: Tell, folder: Path) -> None:
+    def __init__(
+        self,
+        system: SystemSound,
+        tell: Tell,
+        folder: Path,
+        open_pushed: Callable[[int], PushedStream],
+    ) -> None:
         self._system, self._tell, self._folder = system, tell, folder
+        self._open_pushed = open_pushed
+        self._pushed: PushedStream | None = None
+        self._take = np.zeros(1)
         self._wanted: records.Start | None = None
         self._run: LiveRun | None = None
         self._because: str | None = None
         self._gaps_before = 0
         self._feeds: dict[str, SystemFeed] = {}
+        self._feeds_wanted = records.Feeds({})
         self._unread = Unread()
         self._ends = records.Ends()
         self._pads = Pads()
         self._shares: dict[str, Share] = {}
         self._titles: dict[str, str] = {}
         self._wrote_s: dict[str, float] = {}
+        self._made_s: dict[str, float] = {}
+        self._looked_s = 0.0
         self._stay = False
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
@@ -97,60 +117,70 @@ class Voice:
         """Go over to other stages without a click."""
         specs = [records.spec_of(stage) for stage in asked.stages]
         with self._changing:
-            if self._wanted is not None:
-                self._wanted = msgspec.structs.replace(self._wanted, stages=asked.stages)
+            self._follow(asked)
             if self._run is not None:
                 self._run.change_chain(specs)
 
     def change_mixes(self, asked: records.ChangeMixes) -> None:
         """Go over to other mixes without a click."""
         with self._changing:
-            if self._wanted is not None:
-                self._wanted = msgspec.structs.replace(
-                    self._wanted, mixes=asked.mixes, inputs=asked.inputs
-                )
+            self._follow(asked)
             if self._run is not None:
                 self._run.change_mixes(asked.mixes, asked.inputs)
 
     def mute(self, asked: records.Mute) -> None:
         """Keep the voice out of the mixes of these listeners."""
         with self._changing:
-            if self._wanted is not None:
-                self._wanted = msgspec.structs.replace(self._wanted, muted=asked.listeners)
+            self._follow(asked)
             if self._run is not None:
                 self._run.mute(asked.listeners)
 
+    def _follow(self, asked: records.Request) -> None:
+        if self._wanted is not None:
+            self._wanted = records.after(self._wanted, asked)
+
+    def push(self, asked: records.Push) -> None:
+        """The next piece of a microphone that somebody else opened. Raises VoiceSilent."""
+        if self._pushed is None or self._run is None or self._run.finished.is_set():
+            raise VoiceSilent("not-live", worded("It is not live any more."))
+        self._pushed.push(records.samples_of(asked.sound))
+
+    def keep_take(self, asked: records.KeepTake) -> None:
+        """The take that what is live next may be begun from."""
+        self._take = records.samples_of(asked.sound)
+
     def feeds(self, asked: records.Feeds) -> records.Troubles:
         """Make the inputs that are missing, take away what is out of use and nobody records."""
-        troubles = {}
         with self._changing:
-            self._stay, recorded = asked.stay, self._recorded()
+            self._stay, recorded, self._feeds_wanted = asked.stay, self._recorded(), asked
+            self._follow(asked)
             for key in [key for key in self._feeds if key not in asked.wanted]:
                 if self._system.input_name(key) not in recorded:
                     self._feeds.pop(key).close()
                     with suppress(NoSoundServer):
                         self._system.remove_input(key)
-            for key, feed in asked.wanted.items():
-                try:
-                    self._ensure(key, feed.title, feed.channels)
-                except NoSoundServer as error:
-                    troubles[key] = str(error)
+            return self._ensure_all()
+
+    def _ensure_all(self) -> records.Troubles:
+        troubles = {}
+        for key, feed in self._feeds_wanted.wanted.items():
+            try:
+                self._ensure(key, feed.title, feed.channels)
+            except NoSoundServer as error:
+                troubles[key] = str(error)
         return records.Troubles(troubles)
 
     def ends(self, asked: records.Ends) -> None:
         """Where the system's other ends are from now on."""
         with self._changing:
             self._ends = asked
-            if self._wanted is not None:
-                self._wanted = msgspec.structs.replace(self._wanted, ends=asked)
+            self._follow(asked)
 
     def treat_return(self, asked: records.TreatReturn) -> None:
         """Treat the return from a listener without a click."""
         specs = [records.spec_of(stage) for stage in asked.stages]
         with self._changing:
-            if self._wanted is not None:
-                returns = {**self._wanted.returns, asked.of: asked.stages}
-                self._wanted = msgspec.structs.replace(self._wanted, returns=returns)
+            self._follow(asked)
             if self._run is not None:
                 self._run.treat_return(asked.of, specs)
 
@@ -164,18 +194,12 @@ class Voice:
     def sound_of(self, asked: records.AskSound) -> records.Sound:
         """The last seconds of what was sent to a listener, or of its return as it came."""
         run = self._live()
-        ring = next(
-            (
-                one.sent if isinstance(one, Seat) else one.raw
-                for one in (run.seats if asked.what == "sent" else run.returns)
-                if (one.key if isinstance(one, Seat) else one.of) == asked.of
-            ),
-            None,
+        found = (
+            run.sent_to(asked.of, asked.seconds)
+            if asked.what == "sent"
+            else run.returned().get(asked.of, np.zeros(0))[-round(asked.seconds * run.rate_hz) :]
         )
-        if ring is None:
-            return records.Sound(run.rate_hz, b"")
-        since = max(ring.oldest(), ring.position - round(asked.seconds * run.rate_hz))
-        return records.Sound(run.rate_hz, records.bytes_of(ring.since(since)))
+        return records.Sound(run.rate_hz, records.bytes_of(found))
 
     def send_marker(self, asked: records.SendMarker) -> records.MarkerHeard:
         """Hear every feed first, as any program would; send the codes; say what arrived. Raises
@@ -198,6 +222,7 @@ class Voice:
             for probe in probes.values():
                 probe.begin()
             if not run.finished.wait(_HEARD_FIRST_S):
+                self._tell("marker", {})
                 run.send_marker(codes, came)
                 done.wait(_ON_ITS_WAY_S)
             found = {key: _sent(heard, probes[key]) for key, heard in arrived.items()}
@@ -244,7 +269,9 @@ class Voice:
         run, wanted = self._run, self._wanted
         if run is None or wanted is None:
             return records.Status(
-                silent_because=self._because, running=wanted, feeds=tuple(self._feeds)
+                silent_because=self._because,
+                running=wanted,
+                feeds=tuple(self._feeds),
             )
         passed = None if self._because is not None else run.passing.take()
         delay_ms = None
@@ -257,10 +284,12 @@ class Voice:
             peak_dbfs=None if passed is None else passed.peak_dbfs,
             delay_ms=delay_ms,
             gaps=self._gaps_before + run.dropouts,
+            microphone_gaps=run.microphone_gaps,
             load=run.load,
             block_s=run.block_s,
             priority_raised=run.priority_raised,
             silent_because=self._because,
+            source_gone=self._because is not None and run.source_gone,
             running=wanted,
             seats={seat.key: _seat_status(run, seat) for seat in run.seats},
             feeds=tuple(self._feeds),
@@ -292,6 +321,21 @@ class Voice:
         for seat in wanted.seats:
             if seat.feed is not None:
                 self._ensure(seat.key, seat.feed, seat.channels)
+        stream = self._source(wanted)
+        before, self._ends = self._ends, wanted.ends
+        try:
+            return self._through(stream, specs, wanted)
+        except BaseException:
+            self._ends = before
+            stream.close()
+            raise
+
+    def _source(self, wanted: records.Start) -> SoundStream:
+        if wanted.source == "pushed":
+            self._pushed = pushed = self._open_pushed(wanted.rate_hz)
+            return pushed
+        if wanted.source == "take":
+            return Loop(self._take, wanted.rate_hz)
         microphone = self._system.open_microphone(
             wanted.microphone,
             rate_hz=wanted.rate_hz,
@@ -299,16 +343,10 @@ class Voice:
             block_s=wanted.block_s,
             patience_s=PATIENCE_S,
         )
-        before, self._ends = self._ends, wanted.ends
-        try:
-            return self._through(OneChannel(microphone, wanted.channel), specs, wanted)
-        except BaseException:
-            self._ends = before
-            microphone.close()
-            raise
+        return OneChannel(microphone, wanted.channel)
 
     def _through(
-        self, stream: OneChannel, specs: Sequence[StageSpec], wanted: records.Start
+        self, stream: SoundStream, specs: Sequence[StageSpec], wanted: records.Start
     ) -> LiveRun:
         seats = [self._seat(seat, wanted.rate_hz) for seat in wanted.seats]
         run = LiveRun(
@@ -325,7 +363,7 @@ class Voice:
             ducking=wanted.ducking or _NO_DUCKING,
             tell=self._tell,
             pacing=Pacing(
-                None,
+                1.0 if wanted.source == "take" else None,
                 urgent=True,
                 block_s=wanted.block_s,
                 adapts=wanted.adapts,
@@ -339,12 +377,29 @@ class Voice:
 
     def _ensure(self, key: str, title: str, channels: int) -> None:
         feed, wanted = self._feeds.get(key), (title, channels)
-        if feed is not None and feed.is_whole and (self._titles[key], feed.channels) == wanted:
+        if (
+            feed is not None
+            and feed.is_whole
+            and (self._titles[key], feed.channels) == wanted
+            and self._is_listed(key)
+        ):
             return
         if feed is not None:
             self._feeds.pop(key).close()
         self._feeds[key] = ensure_joined(self._system, key, title, channels)
-        self._titles[key] = title
+        self._titles[key], self._made_s[key] = title, time.monotonic()
+        if self._run is not None:
+            for seat in self._run.seats:
+                if seat.key == key:
+                    # What is live knows its inputs by their titles.
+                    seat.program.picks = seat.own_feed = title
+
+    def _is_listed(self, key: str) -> bool:
+        """Whether the server has an input; one that was just made is not seen yet."""
+        name = self._system.input_name(key)
+        return self._made_s.get(key, 0.0) > self._looked_s or name in {
+            device.id for device in self._system.seen.devices
+        }
 
     def _players(self, wanted: records.Start) -> dict[str, Player]:
         found: dict[str, Player] = {}
@@ -412,8 +467,8 @@ class Voice:
             self._woken.clear()
             if self._ended.is_set():
                 return
-            if changed:
-                self._system.look()
+            if changed or self._is_unsure():
+                self._look()
             for listener, feed in self._system.take_back():
                 self._tell(
                     "trouble",
@@ -424,6 +479,23 @@ class Voice:
                     join_anew(self._system, self._feeds, self._titles, key)
             self._take_up()
 
+    def _is_unsure(self) -> bool:
+        """Whether things may be other than they were seen: a server that ends, or is busy, may
+        tell of nothing."""
+        return (
+            self._system.seen.missing is not None
+            or self._because is not None
+            or time.monotonic() - self._looked_s > _LOOK_ANYWAY_S
+        )
+
+    def _look(self) -> None:
+        began_s = time.monotonic()
+        self._system.look()
+        self._looked_s = began_s
+        if self._system.seen.missing is None:
+            with self._changing:
+                self._ensure_all()
+
     def _take_up(self) -> None:
         run, wanted = self._run, self._wanted
         if run is None or wanted is None or not run.finished.is_set():
@@ -431,7 +503,8 @@ class Voice:
         if self._because is None:
             self._because = run.stopped_why
             self._tell("changed", {})
-        if not run.source_gone:
+        # What others give comes again when they begin anew.
+        if not run.source_gone or wanted.source != "system":
             return
         with self._changing:
             if self._run is not run or self._wanted is None:
@@ -455,6 +528,7 @@ def _seat_status(run: LiveRun, seat: Seat) -> records.SeatStatus:
         delay.edge_ms,
         seat.edge.drift_ppm,
         seat.edge.dropouts + seat.program.gaps,
+        seat.edge.waiting_s,
     )
 
 

@@ -22,7 +22,8 @@ class HeardMarker:
     """What one listener heard of a marker: from the instant it was sent, at its rate, and what
     came back from it; what was sent to it in the last seconds at the run's rate, beside what it
     heard, both from ``before_s`` before the marker on. ``began_s`` is when that was sent, by the
-    machine's clock; ``start`` the position that the listener was at then."""
+    machine's clock; ``start`` the position that the listener was at then, ``arrived_s`` when that
+    sample was there, None where nothing takes time; ``lost`` how often sound was lost meanwhile."""
 
     rate_hz: int
     takes_hz: int
@@ -33,6 +34,8 @@ class HeardMarker:
     began_s: float = 0.0
     start: int = 0
     before_s: float = 0.0
+    arrived_s: float | None = None
+    lost: int = 0
 
 
 @dataclass

@@ -17,7 +17,7 @@ from obsidian_wren.core.mix.edge import Edge, Straight
 from obsidian_wren.core.mix.return_plan import SAFE
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import worded
-from obsidian_wren.ports.world import Listener, Return, SoundStream, SourceGone
+from obsidian_wren.ports.world import Listener, ProgramSettings, Return, SoundStream, SourceGone
 
 KEPT_S = 20.0
 # No chain is slower than this.
@@ -140,6 +140,26 @@ class Seat:
             else Straight(from_hz=rate_hz, to_hz=program.takes_hz, channels=channels)
         )
         self._rate_hz = rate_hz
+
+    @property
+    def name(self) -> str:
+        """What the program is called."""
+        return self.program.name
+
+    @property
+    def settings(self) -> ProgramSettings:
+        """What is set in the program."""
+        return self.program.settings
+
+    @property
+    def drift_ppm(self) -> float:
+        """By how much its clock is slower than ours, as far as it is learned."""
+        return self.edge.drift_ppm
+
+    @property
+    def waiting_s(self) -> float:
+        """How long sound waits at its edge beyond a block."""
+        return self.edge.waiting_s
 
     def hear(self, block: Samples) -> None:
         """Give the program ``(n,)`` or ``(n, 1 or 2)`` samples of what it picked; it takes what

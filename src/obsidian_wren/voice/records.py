@@ -58,7 +58,9 @@ class Ends(Record, frozen=True):
 
 class Start(Record, frozen=True):
     """Be live: a microphone by its name for the system, the channel of the voice from 0, at a rate;
-    through stages, into mixes, to listeners. ``inputs``: what the name of each feed stands for;
+    through stages, into mixes, to listeners. ``source``: “system” for that microphone, “pushed” for
+    pieces that come as :class:`Push`, “take” for what came as :class:`KeepTake`, round and round.
+    ``inputs``: what the name of each feed stands for;
     ``sources``: what is heard beside the voice, of “computer” and “clips”; ``returns``: the stages
     of the return from each listener that has one; ``ends``: where the system's other ends are;
     ``adapts``: blocks grow where gaps come, and shrink again; ``metered``: levels are told 20 times
@@ -79,6 +81,20 @@ class Start(Record, frozen=True):
     ends: Ends = Ends()
     adapts: bool = True
     metered: bool = False
+    source: Literal["system", "pushed", "take"] = "system"
+
+
+class Push(Record, frozen=True):
+    """The next piece of a microphone that somebody else opened, 32-bit floats at the rate of what
+    is live."""
+
+    sound: bytes
+
+
+class KeepTake(Record, frozen=True):
+    """The take that what is live next may be begun from, 32-bit floats at its rate."""
+
+    sound: bytes
 
 
 class TreatReturn(Record, frozen=True):
@@ -190,6 +206,8 @@ Request = (
     | Ends
     | Feeds
     | TreatReturn
+    | Push
+    | KeepTake
     | PressClip
     | SendMarker
     | AskSound
@@ -219,7 +237,7 @@ class Troubles(Record, frozen=True):
 
 class SeatStatus(msgspec.Struct, frozen=True):
     """Where the time of a listener's path goes, ms; how far its clock is from ours, parts in a
-    million; how often sound was lost on the way to it."""
+    million; how often sound was lost on the way to it; how long sound waits at its edge, s."""
 
     chain_ms: float
     mix_ms: float
@@ -227,13 +245,14 @@ class SeatStatus(msgspec.Struct, frozen=True):
     edge_ms: float
     drift_ppm: float
     gaps: int
+    waiting_s: float = 0.01
 
 
 class Status(Record, frozen=True):
     """How things stand: what is live, if anything is; since it was last asked the level and peak
     behind the chain in dBFS, None for nothing; the delay from the microphone's sound to the feed in
-    ms; gaps so far; the share of a core; why it is silent; each listener; the feeds that are
-    there."""
+    ms; gaps so far, and those of the microphone among them; the share of a core; why it is silent,
+    and whether that is because the source went away; each listener; the feeds that are there."""
 
     version: int = VERSION
     process: int = 0
@@ -242,10 +261,12 @@ class Status(Record, frozen=True):
     peak_dbfs: float | None = None
     delay_ms: float | None = None
     gaps: int = 0
+    microphone_gaps: int = 0
     load: float = 0.0
     block_s: float = 0.0
     priority_raised: bool = False
     silent_because: str | None = None
+    source_gone: bool = False
     running: Start | None = None
     seats: dict[str, SeatStatus] = {}
     feeds: tuple[str, ...] = ()
@@ -315,6 +336,29 @@ class Said(msgspec.Struct, frozen=True):
 
     number: int
     answer: Answer
+
+
+def after(running: Start, asked: Request) -> Start:
+    """What is live, once what was asked of it is done: what would have to be started to have it
+    again."""
+    replace = msgspec.structs.replace
+    if isinstance(asked, ChangeChain):
+        return replace(running, stages=asked.stages)
+    if isinstance(asked, ChangeMixes):
+        return replace(running, mixes=asked.mixes, inputs=asked.inputs)
+    if isinstance(asked, Mute):
+        return replace(running, muted=asked.listeners)
+    if isinstance(asked, Ends):
+        return replace(running, ends=asked)
+    if isinstance(asked, Feeds):
+        seats = tuple(
+            replace(seat, feed=asked.wanted[seat.key].title) if seat.key in asked.wanted else seat
+            for seat in running.seats
+        )
+        return replace(running, seats=seats)
+    if isinstance(asked, TreatReturn):
+        return replace(running, returns={**running.returns, asked.of: asked.stages})
+    return running
 
 
 def stage_of(spec: StageSpec) -> Stage:

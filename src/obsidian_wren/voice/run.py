@@ -17,11 +17,13 @@ from obsidian_wren.core.mix.block import BlockWatch, load_mark
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
+from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import Player, SourceGone
 from obsidian_wren.voice.frames import frame_json
 from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
 from obsidian_wren.voice.pace import Pace, Pacing
+from obsidian_wren.voice.pads import Pads
 from obsidian_wren.voice.passed import Passing
 from obsidian_wren.voice.paths import PathDelay, ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.picking import picked
@@ -97,6 +99,12 @@ class LiveRun:
         """Begin."""
         self._thread.start()
 
+    def begin(self, before: LiveRun | None) -> None:
+        """Begin in the place of another."""
+        if before is not None:
+            before.stop()
+        self.start()
+
     def stop(self) -> None:
         """End; listeners get nothing from then on."""
         self._stop.set()
@@ -108,9 +116,15 @@ class LiveRun:
         self.stop()
 
     @property
+    def microphone_gaps(self) -> int:
+        """How often sound was lost before anybody here had it."""
+        return sum(int(getattr(path.stream, "gaps", 0)) for path in self._voices)
+
+    @property
     def _lost(self) -> int:
-        voices = sum(int(getattr(path.stream, "gaps", 0)) for path in self._voices)
-        return voices + sum(seat.edge.dropouts + seat.program.gaps for seat in self._seats)
+        return self.microphone_gaps + sum(
+            seat.edge.dropouts + seat.program.gaps for seat in self._seats
+        )
 
     @property
     def beside(self) -> set[str]:
@@ -156,6 +170,27 @@ class LiveRun:
                 if path.of == of:
                     path.treat(specs)
 
+    def sent_to(self, key: str, seconds: float) -> Samples:
+        """The last of what was sent to a listener, ``(n,)``."""
+        found = next((seat.sent for seat in self._seats if seat.key == key), None)
+        return np.zeros(0) if found is None else _last(found, round(seconds * self.rate_hz))
+
+    def returned(self) -> dict[str, Samples]:
+        """What came back so far from each listener that something comes back from, ``(n,)``."""
+        return {path.of: path.raw.since(path.raw.oldest()) for path in self.returns}
+
+    def press_clip(self, number: int, sound: Samples) -> None:
+        """Play a clip ``(n,)``."""
+        for player in self._players.values():
+            if isinstance(player, Pads):
+                player.press(number, sound)
+
+    def release_clip(self, number: int) -> None:
+        """Stop a clip."""
+        for player in self._players.values():
+            if isinstance(player, Pads):
+                player.release(number)
+
     @property
     def marker_in_flight(self) -> bool:
         """Whether a marker is on its way."""
@@ -165,9 +200,13 @@ class LiveRun:
         self,
         codes: MarkerCodes,
         done: Callable[[dict[str, HeardMarker]], None],
+        began: Callable[[], None] = lambda: None,
+        failed: Callable[[str], None] = lambda sentence: None,
     ) -> None:
-        """Send every code with the coming blocks."""
+        """Send every code with the coming blocks; ``began`` is called first. Nothing of it can be
+        ``failed``: what ends on the way never says that it is done."""
         marker = MarkerInFlight(codes, self.rate_hz, done)
+        began()
         with self._lock:
             self._marker = marker
 
@@ -330,3 +369,7 @@ class LiveRun:
 
 def _shown(level: float | None) -> float | None:
     return round(level, 1) if level is not None and np.isfinite(level) else None
+
+
+def _last(ring: Ring, count: int) -> Samples:
+    return ring.since(max(ring.oldest(), ring.position - count))

@@ -126,27 +126,31 @@ class _Asking:
         self._connection.close()
 
     def _answer(self, request: records.Request) -> records.Answer:
-        engine = self._engine
-        try:
-            if isinstance(request, records.Hello):
-                self._tied = request.tied
-            answer = _ANSWERS[type(request)](engine, request)
-            return records.Done() if answer is None else answer
-        except (KeyError, msgspec.MsgspecError):
-            return _NOT_UNDERSTOOD
-        except Told as error:
-            return records.Refusal(error.code, str(error))
-        except SourceGone as error:
-            return records.Refusal("gone", str(error))
-        except Exception as error:
-            _LOG.exception("The voice failed at %s", type(request).__name__)
-            return records.Refusal(
-                "failed",
-                worded(
-                    "The voice failed inside ({name}). Stop live and start it again.",
-                    name=type(error).__name__,
-                ),
-            )
+        if isinstance(request, records.Hello):
+            self._tied = request.tied
+        return answered(self._engine, request)
+
+
+def answered(voice: Voice, request: records.Request) -> records.Answer:
+    """What a voice says to a request. Never raises."""
+    try:
+        answer = _ANSWERS[type(request)](voice, request)
+        return records.Done() if answer is None else answer
+    except (KeyError, msgspec.MsgspecError):
+        return _NOT_UNDERSTOOD
+    except Told as error:
+        return records.Refusal(error.code, str(error))
+    except SourceGone as error:
+        return records.Refusal("gone", str(error))
+    except Exception as error:
+        _LOG.exception("The voice failed at %s", type(request).__name__)
+        return records.Refusal(
+            "failed",
+            worded(
+                "The voice failed inside ({name}). Stop live and start it again.",
+                name=type(error).__name__,
+            ),
+        )
 
 
 def _status(voice: Voice, _: Any) -> records.Status:
@@ -164,6 +168,8 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
     records.Ends: Voice.ends,
     records.Feeds: Voice.feeds,
     records.TreatReturn: Voice.treat_return,
+    records.Push: Voice.push,
+    records.KeepTake: Voice.keep_take,
     records.PressClip: Voice.press_clip,
     records.SendMarker: Voice.send_marker,
     records.AskSound: Voice.sound_of,

@@ -165,7 +165,10 @@ def serve(
     server.channel_class = _bounded(access)
     front.start()
 
-    def end(_signal: int, _frame: FrameType | None) -> None:
+    ended_by: list[int] = []
+
+    def end(number: int, _frame: FrameType | None) -> None:
+        ended_by.append(number)
         for ws, _ in opened:
             ws.let_go()
         raise KeyboardInterrupt
@@ -179,10 +182,12 @@ def serve(
     finally:
         for ws, resting in opened:
             resting.end()
-            _close(ws, left)
+            # Ctrl-C ends what was started in front, whole. An update, or a desktop that starts it
+            # again, is nothing to those who listen.
+            _close(ws, left, voice_goes_on=signal.SIGINT not in ended_by)
 
 
-def _close(ws: Workshop, left: LeftState) -> None:
+def _close(ws: Workshop, left: LeftState, *, voice_goes_on: bool) -> None:
     from obsidian_wren.service.opening.opening import close_workshop
     from obsidian_wren.service.page.overview import overview_json
 
@@ -194,7 +199,7 @@ def _close(ws: Workshop, left: LeftState) -> None:
         except Exception:
             _LOG.exception("The state could not be left for the next start")
 
-    close_workshop(ws, last=read)
+    close_workshop(ws, last=read, voice_goes_on=voice_goes_on)
     with suppress(OSError):
         for state in states:
             left.keep(state)

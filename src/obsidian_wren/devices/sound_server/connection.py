@@ -11,10 +11,10 @@ import pulsectl  # type: ignore[import-untyped]
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.sound_server import libpulse
+from obsidian_wren.devices.sound_server.described import CLIENT
 from obsidian_wren.ports.system_sound import NoSoundServer
 from obsidian_wren.ports.world import SourceGone
 
-CLIENT = "Obsidian Wren"
 LOST = (NoSoundServer, pulsectl.PulseError, pulsectl.PulseDisconnected)
 _APPEARS_S, _LOOK_S, _POLL_S = 5.0, 0.02, 0.002
 # Who asks just while PipeWire's manager is away is never answered; who asks again is.

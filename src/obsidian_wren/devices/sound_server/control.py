@@ -5,7 +5,6 @@ Every call is a connection of its own, so any thread may ask.
 
 from __future__ import annotations
 
-import os
 import threading
 from collections.abc import Callable, Mapping
 from contextlib import suppress
@@ -314,13 +313,7 @@ def _players(pulse: Any) -> tuple[SystemPlayer, ...]:
 
 
 def _others(streams: Any) -> list[Any]:
-    """Streams of programs: those of the server itself have no name, and our own are ours."""
-    return [
-        stream
-        for stream in streams
-        if "application.name" in stream.proplist
-        and stream.proplist.get("application.process.id") != str(os.getpid())
-    ]
+    return [stream for stream in streams if described.is_a_program(stream.proplist)]
 
 
 def _follow(pulse: Any, changed: Callable[[], None], ended: threading.Event) -> None:

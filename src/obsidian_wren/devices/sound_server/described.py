@@ -11,7 +11,7 @@ from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice, dev
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import SystemListener, SystemMicrophone, SystemPlayer
 
-PREFIX = "obsidian_wren."
+PREFIX, CLIENT = "obsidian_wren.", "Obsidian Wren"
 # What a program may ask of a device; the rest stands in the server's own files.
 _SETTABLE: frozenset[DeviceField] = frozenset({"is_default", "muted", "slider_percent"})
 # Sample formats of the protocol by their numbers (``pulse/sample.h``).
@@ -26,6 +26,12 @@ _PROCESSING = {
     "module-ladspa-source": "A plug-in",
     "module-virtual-source": "A filter",
 }
+
+
+def is_a_program(told: Mapping[str, str]) -> bool:
+    """Whether a stream is a program's: those of the server itself have no name, and what we record
+    and play, from whichever of our processes, is ours."""
+    return told.get("application.name", CLIENT) != CLIENT
 
 
 def microphone(source: Any, usual: str) -> SystemMicrophone:

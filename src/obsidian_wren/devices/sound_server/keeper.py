@@ -20,7 +20,7 @@ from pathlib import Path
 import pulsectl  # type: ignore[import-untyped]
 
 from obsidian_wren.devices.sound_server.connection import LOST, connected, source_named
-from obsidian_wren.devices.sound_server.described import PREFIX
+from obsidian_wren.devices.sound_server.described import PREFIX, is_a_program
 from obsidian_wren.ports.system_sound import FEED_HZ
 
 _BLOCK_S, _FLOAT_BYTES = 0.01, 4
@@ -116,8 +116,7 @@ def recorded(pulse: pulsectl.Pulse) -> set[str]:
     names = {
         sources.get(stream.source, "")
         for stream in pulse.source_output_list()
-        if "application.name" in stream.proplist
-        and stream.proplist.get("application.process.id") != str(os.getpid())
+        if is_a_program(stream.proplist)
     }
     return {name.removeprefix(PREFIX) for name in names if name.startswith(PREFIX)}
 

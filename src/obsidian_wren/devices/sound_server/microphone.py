@@ -14,6 +14,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
 from obsidian_wren.devices.arrivals import Arrivals
 from obsidian_wren.devices.sound_server import libpulse
+from obsidian_wren.devices.sound_server.described import CLIENT
 from obsidian_wren.devices.sound_server.libpulse import at_once, library
 from obsidian_wren.devices.sound_server.stream import FLAGS, FLOAT_BYTES, unheard_of
 from obsidian_wren.ports.world import SourceGone
@@ -55,9 +56,7 @@ class ServerMicrophone:
         self._ending, self._closing = threading.Lock(), False
         pulse = library()
         self._loop = pulse.pa_mainloop_new()
-        self._context = pulse.pa_context_new(
-            pulse.pa_mainloop_get_api(self._loop), b"Obsidian Wren"
-        )
+        self._context = pulse.pa_context_new(pulse.pa_mainloop_get_api(self._loop), CLIENT.encode())
         self._stream: int | None = None
         self._refused: str | None = None
         self._open()

@@ -7,6 +7,7 @@ import threading
 
 from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server import libpulse
+from obsidian_wren.devices.sound_server.described import CLIENT
 from obsidian_wren.devices.sound_server.libpulse import library
 from obsidian_wren.ports.world import SourceGone
 
@@ -41,7 +42,7 @@ class Stream:
         pulse = library()
         self._loop = pulse.pa_threaded_mainloop_new()
         self._context = pulse.pa_context_new(
-            pulse.pa_threaded_mainloop_get_api(self._loop), b"Obsidian Wren"
+            pulse.pa_threaded_mainloop_get_api(self._loop), CLIENT.encode()
         )
         self._stream: int | None = None
 

@@ -30,7 +30,6 @@ from obsidian_wren.service.side_by_side import beside
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Recording, Take
 from obsidian_wren.voice.frames import frame_json
-from obsidian_wren.voice.run import LiveRun
 
 Version = Literal["raw", "treated"]
 _CALL_TAIL_S = 10.0
@@ -174,13 +173,16 @@ def sweep_wav(rate_hz: int) -> bytes:
 def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "returned"]) -> bytes:
     """A WAV of the last ten seconds that a listener heard after its own processing, that were
     sent to it, or that came back from it."""
-    program = mixes.current(ws).programs.get(key)
-    if program is None:
+    program, run = mixes.current(ws).programs.get(key), live.current(ws).run
+    seats = {} if run is None else {seat.key: seat.name for seat in run.seats}
+    if program is None and key not in seats:
         raise Refused("no-destination", worded("There is no listener of this name."))
-    probe = program.probe
-    rate = program.takes_hz if probe is None else probe.rate_hz
+    probe = None if program is None else program.probe
+    rate = 0 if probe is None else probe.rate_hz
     if what == "sent" or probe is None:
-        sound, rate = _sent(live.current(ws).run, key, rate)
+        sound, rate = np.zeros(0), 1 if run is None else run.rate_hz
+        if run is not None:
+            sound = run.sent_to(key, _CALL_TAIL_S)
     elif what == "heard":
         sound = probe.heard_since(probe.position - round(_CALL_TAIL_S * rate))
     else:
@@ -188,16 +190,12 @@ def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "return
     if not sound.any():
         raise Refused(
             "nothing-heard",
-            worded("{name} has heard nothing yet. Start live first.", name=program.name),
+            worded(
+                "{name} has heard nothing yet. Start live first.",
+                name=seats[key] if program is None else program.name,
+            ),
         )
     return _wav(sound, rate)
-
-
-def _sent(run: LiveRun | None, key: str, rate_hz: int) -> tuple[Samples, int]:
-    seat = None if run is None else next((seat for seat in run.seats if seat.key == key), None)
-    if run is None or seat is None:
-        return np.zeros(0), rate_hz
-    return seat.sent.since(seat.sent.position - round(_CALL_TAIL_S * run.rate_hz)), run.rate_hz
 
 
 def hear_clip(ws: Workshop, clip_id: int) -> bytes:

@@ -54,7 +54,7 @@ def cast_of(
         elif source.kind == "clips":
             players["clips"] = mixes.current(ws).pads
         elif source.kind in ("music", "computer"):
-            players[source.key] = scene.open_player(ws, source.kind, rate)
+            players[source.key] = ws.world.open_player(source.kind, rate)
     seats = [
         Seat(
             row.key,

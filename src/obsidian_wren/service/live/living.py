@@ -10,8 +10,10 @@ from obsidian_wren.core.mix.returns import derive_return
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import recording
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.monitor import hear_in_headphones
 from obsidian_wren.service.live.preparing import prepare, prepare_anew, take_over
 from obsidian_wren.service.live.state import current
+from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.recording.recording import refuse_while_recording, stop_recording
 from obsidian_wren.service.rig.rigs import the_rig
@@ -77,21 +79,27 @@ def push_live(ws: Workshop, samples: Samples) -> None:
     pushed.push(samples)
 
 
-def stop_run(ws: Workshop, *, wanted: bool = False) -> None:
-    """Stop being live; a recording that runs is closed and kept.
-
-    ``wanted``: the person would go on, the program ends.
-    """
+def stop_run(ws: Workshop) -> None:
+    """Stop being live; a recording that runs is closed and kept."""
     if current(ws).run is None:
         raise Refused("not-live", worded("It is not live."))
+    leave_run(ws)
+    with ws.sessions.begin() as session:
+        scene.live_wish(session).live = False
+    ws.changed()
+
+
+def leave_run(ws: Workshop, *, goes_on: bool = False) -> None:
+    """Stop being live here, whatever the person wants of it; a recording that runs is closed and
+    kept. ``goes_on``: a voice of a process of its own goes on."""
     close_recording(ws)
     run, current(ws).run = current(ws).run, None
     if run is not None:
-        run.stop()
-    if not wanted:
-        with ws.sessions.begin() as session:
-            scene.live_wish(session).live = False
-    ws.changed()
+        if goes_on and isinstance(run, VoiceRun):
+            run.over()
+        else:
+            run.stop()
+    hear_in_headphones(ws)
 
 
 def close_recording(ws: Workshop) -> None:
@@ -146,11 +154,11 @@ def treat_returns(ws: Workshop) -> int:
             "not-live", worded("Nothing is live, so there is no return. Start live first.")
         )
     done = 0
-    for path in run.returns:
-        plan = derive_return(path.raw.since(path.raw.oldest()), rate_hz=run.rate_hz)
+    for of, sound in run.returned().items():
+        plan = derive_return(sound, rate_hz=run.rate_hz)
         if plan is not None:
-            current(ws).return_plans[path.of] = plan
-            run.treat_return(path.of, plan.specs)
+            current(ws).return_plans[of] = plan
+            run.treat_return(of, plan.specs)
             done += 1
     if not done:
         raise Refused(

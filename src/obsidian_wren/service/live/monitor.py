@@ -17,13 +17,16 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice import records
 
 _CHUNK_S = 0.04
 # Headphones that cannot follow lose the oldest sound, so that they never lag for good.
 _MOST_WAITING = 60
 _PATIENCE_S = 5.0
+_RAW = records.Track("voice at once")
 
 
 class LiveMonitor:
@@ -114,7 +117,21 @@ def put_on(ws: Workshop, *, off: Sequence[str] = ()) -> LiveMonitor:
         specs = chain_rows.keyed_specs(in_hand(ws, session))
     take_off(ws)
     now.monitor = ears = LiveMonitor(specs or {}, off, source.rate_hz)
+    hear_in_headphones(ws)
     return ears
+
+
+def hear_in_headphones(ws: Workshop) -> None:
+    """Let the headphones, if they are on, hear what is live now in the process of the voice."""
+    now = live.current(ws)
+    if now.let_ears_go is not None:
+        now.let_ears_go()
+        now.let_ears_go = None
+    run = now.running
+    if now.monitor is not None and isinstance(run, VoiceRun):
+        now.let_ears_go = run.follow(
+            "headphones", [_RAW], lambda blocks: now.hear_aside(blocks[0][:, 0])
+        )
 
 
 def leave_out(ws: Workshop, off: Sequence[str]) -> None:
@@ -131,3 +148,4 @@ def take_off(ws: Workshop, monitor: LiveMonitor | None = None) -> None:
     if held is not None and (monitor is None or held is monitor):
         held.close()
         live.current(ws).monitor = None
+        hear_in_headphones(ws)

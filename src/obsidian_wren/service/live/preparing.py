@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
+from typing import Any, cast
 
 from sqlalchemy.orm import Session
 
@@ -18,20 +19,23 @@ from obsidian_wren.service import recording
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.cast import cast_of
+from obsidian_wren.service.live.monitor import hear_in_headphones
 from obsidian_wren.service.live.muting import silent_feeds
 from obsidian_wren.service.live.rehearsal import rehearse
-from obsidian_wren.service.live.state import current
+from obsidian_wren.service.live.specification import no_page, source_of, start_of, take_of
+from obsidian_wren.service.live.state import Pushed, current
+from obsidian_wren.service.live.voice_link import link_of
+from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import mixing, scene
 from obsidian_wren.service.mixes.inputs import inputs_for
-from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand, simulated_source
-from obsidian_wren.service.rig.system_microphone import open_voice
-from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.service.rig.system_microphone import no_system
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.store.models import LiveWish
 from obsidian_wren.voice.loop import Loop
-from obsidian_wren.voice.pace import BLOCK_S, PATIENCE_S, Pacing
+from obsidian_wren.voice.pace import BLOCK_S, Pacing
 from obsidian_wren.voice.run import LiveRun, Tell
 
 # Being live with the pace of takes set to fast: soon through, and a core left for others.
@@ -43,8 +47,8 @@ class Prepared:
     """A run that is ready to start, and the stream that a page pushes into, where its microphone
     is the source."""
 
-    run: LiveRun
-    pushed: PushedStream | None
+    run: LiveRun | VoiceRun
+    pushed: Pushed | None
     block_costs: tuple[BlockCost, ...]
 
 
@@ -55,18 +59,13 @@ def _stream(
         return simulated_source(ctx).open_live(), None
     if ctx.rig.source == "browser":
         if browser_rate_hz is None:
-            raise Refused(
-                "no-microphone",
-                worded("Your microphone is opened by the page. Start live from there."),
-            )
+            raise no_page()
         pushed = ctx.ws.world.open_browser(browser_rate_hz)
         return pushed, pushed
     if ctx.rig.source == "system":
-        return open_voice(ctx, block_s=BLOCK_S, patience_s=PATIENCE_S), None
-    take_set = current_takes(ctx.session, ctx.rig).voice
-    if take_set is None:
-        raise Refused("no-talk", worded("There is no talk to send yet. Do Gain and Tone first."))
-    return Loop(measuring.samples_of(ctx.ws, take_set), take_set.rate_hz), None
+        # The rig was heard on this computer's own sound; here all is simulated.
+        raise no_system()
+    return Loop(*take_of(ctx)), None
 
 
 def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prepared:
@@ -82,15 +81,15 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
         raise Refused(
             "no-chain", worded("There is nothing to send yet: Tone has to be fitted first.")
         )
+    if ws.world.system is not None:
+        return _in_the_voice(ctx, specs, body, browser_rate_hz)
     stream, pushed = _stream(ctx, browser_rate_hz)
     wish = scene.live_wish(session)
     rate = stream.rate_hz
     mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
     block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, ducking, rate)
-    waiting_ms = (
-        wish.buffer_ms if wish.buffer_ms is not None else buffer_ms(costs[-1] if costs else None)
-    )
-    channels = {key: entry["channels"] for key, entry in body["listeners"].items()}
+    waiting_ms = _waiting_ms(wish, costs)
+    channels = channels_of(body)
     cast = cast_of(ws, session, stream, specs, channels, waiting_s=waiting_ms / 1000.0)
     run = LiveRun(
         cast.voices,
@@ -100,7 +99,7 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
         players=cast.players,
         returns=cast.returns,
         ducking=ducking,
-        tell=_teller(ws),
+        tell=teller(ws),
         pacing=Pacing(
             speed=None
             if rig.source in ("browser", "system")
@@ -116,6 +115,44 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
     )
     run.mute(silent_feeds(ws, session))
     return Prepared(run, pushed, costs)
+
+
+def _in_the_voice(
+    ctx: RigContext,
+    specs: Sequence[StageSpec],
+    body: dict[str, Any],
+    browser_rate_hz: int | None,
+) -> Prepared:
+    """What the process of the voice is to run, on this computer's own sound."""
+    ws, wish = ctx.ws, scene.live_wish(ctx.session)
+    source = source_of(ctx, browser_rate_hz)
+    mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
+    block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, ducking, source.rate_hz)
+    wanted = start_of(
+        ctx,
+        source,
+        specs,
+        mixes,
+        ducking,
+        channels=channels_of(body),
+        block_s=block_ms / 1000.0,
+        adapts=wish.block_ms is None,
+        waiting_s=_waiting_ms(wish, costs) / 1000.0,
+    )
+    run = VoiceRun(link_of(ws), wanted, source.take)
+    return Prepared(run, run if source.kind == "pushed" else None, costs)
+
+
+def channels_of(body: dict[str, Any]) -> dict[str, int]:
+    """The channels of each listener's mix."""
+    return {key: int(entry["channels"]) for key, entry in body["listeners"].items()}
+
+
+def _waiting_ms(wish: LiveWish, costs: tuple[BlockCost, ...]) -> float:
+    """What waits at each listener beyond a block: as the person holds it, else as measured."""
+    if wish.buffer_ms is not None:
+        return wish.buffer_ms
+    return buffer_ms(costs[-1] if costs else None)
 
 
 def prepare_anew(ws: Workshop, session: Session) -> Prepared | None:
@@ -140,21 +177,16 @@ def take_over(ws: Workshop, prepared: Prepared | None) -> None:
         return
     with ws.lock:
         held = current(ws)
-        before, held.run = held.run, prepared.run
-        held.pushed, held.block_costs, held.since = prepared.pushed, prepared.block_costs, now()
-        if before is not None:
-            before.stop()
-        prepared.run.start()
+        # One world has one kind of run.
+        prepared.run.begin(cast(Any, held.run))
+        held.run, held.since = prepared.run, now()
+        held.pushed, held.block_costs = prepared.pushed, prepared.block_costs
+        hear_in_headphones(ws)
 
 
-def _speed(ws: Workshop, source: str) -> float | None:
-    """A real microphone keeps the pace itself."""
-    if source in ("browser", "system"):
-        return None
-    return 1.0 if ws.pace == "real" else _FAST
+def teller(ws: Workshop) -> Tell:
+    """What a run tells, for the pages; with how much of it is recorded."""
 
-
-def _teller(ws: Workshop) -> Tell:
     def tell(kind: str, news: dict[str, object]) -> None:
         if kind == "changed":
             ws.changed()
@@ -215,5 +247,5 @@ def prepare_scene(ws: Workshop, session: Session) -> Prepared | None:
         if row.on and scene.kind_of(row).has_program
     }
     heard = {row.key for row in scene.sources(session) if row.on and row.kind != "voice"}
-    same = there == {seat.key: seat.program.settings for seat in run.seats} and heard == run.beside
+    same = there == {seat.key: seat.settings for seat in run.seats} and heard == run.beside
     return None if same else prepare_anew(ws, session)

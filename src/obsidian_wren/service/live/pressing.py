@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service import live, mixes
+from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.mixes.clips import clip_by, sound_of
 from obsidian_wren.service.workshop import Workshop
@@ -17,8 +17,8 @@ def press(ws: Workshop, clip_id: int, *, down: bool = True) -> None:
             "not-live", worded("Nothing is live, so nobody would hear it. Start live first.")
         )
     if not down:
-        mixes.current(ws).pads.release(clip_id)
+        run.release_clip(clip_id)
         return
     with ws.sessions() as session:
         clip = clip_by(session, clip_id)
-        mixes.current(ws).pads.press(clip_id, sound_of(ws, clip, run.rate_hz))
+        run.press_clip(clip_id, sound_of(ws, clip, run.rate_hz))

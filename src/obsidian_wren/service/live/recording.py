@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.service import recording
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.state import current
+from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.recording.recording import begin_recording
 from obsidian_wren.service.workshop import Workshop
 
@@ -18,3 +20,6 @@ def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
             "not-live", worded("Nothing is live, so there is nothing to record. Start live first.")
         )
     begin_recording(ws, run.rate_hz, purpose=purpose)
+    held = recording.current(ws)
+    if isinstance(run, VoiceRun) and held.recorder is not None:
+        held.let_go = run.follow("recorder", held.recorder.tracks, held.recorder.take)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal, Protocol
 
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from obsidian_wren.core.chain.stage import StageSpec
     from obsidian_wren.core.mix.block import BlockCost
     from obsidian_wren.core.mix.return_plan import ReturnPlan
+    from obsidian_wren.service.live.voice_run import VoiceRun
     from obsidian_wren.voice.run import LiveRun
 
 
@@ -54,20 +55,28 @@ class Headphones(Protocol):
         ...
 
 
+class Pushed(Protocol):
+    """What a page sends its microphone to."""
+
+    def push(self, samples: Samples) -> None:
+        """The next piece ``(n,)``."""
+        ...
+
+
 @dataclass
 class LiveState:
     """The run with what it was begun from, the watch, and the headphones."""
 
-    run: LiveRun | None = None
+    run: LiveRun | VoiceRun | None = None
     since: str | None = None
-    pushed: PushedStream | None = None
+    pushed: Pushed | None = None
     block_costs: tuple[BlockCost, ...] = ()
     return_plans: dict[str, ReturnPlan] = field(default_factory=dict)
     watch: ListeningIn | None = None
     watched: PushedStream | None = None
     monitor: Headphones | None = None
-    # A marker is about to be sent: the inputs are listened to first.
-    listening: bool = False
+    # What ends their hearing of a run that is not ours.
+    let_ears_go: Callable[[], None] | None = None
 
     def hear_aside(self, block: Samples) -> None:
         """Raw samples ``(n,)`` of what is live, for the headphones if they are on."""
@@ -80,7 +89,7 @@ class LiveState:
         return None if self.watch is None or self.watch.finished.is_set() else self.watch
 
     @property
-    def running(self) -> LiveRun | None:
+    def running(self) -> LiveRun | VoiceRun | None:
         """The run, None where nothing is live."""
         return None if self.run is None or self.run.finished.is_set() else self.run
 

@@ -16,9 +16,8 @@ from obsidian_wren.core.mix.routes import Destination as Seat
 from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
 from obsidian_wren.core.wording import worded
-from obsidian_wren.ports.world import Listener, Player, ProgramSettings
+from obsidian_wren.ports.world import Listener, ProgramSettings
 from obsidian_wren.service import mixes
-from obsidian_wren.service.mixes import own_system
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
@@ -146,20 +145,18 @@ def changed_settings(settings: ProgramSettings) -> dict[str, Any]:
 
 
 def programs(ws: Workshop, rows: list[DestinationRow]) -> dict[str, Listener]:
-    """The programs that listen, by key, as they are set and with what they picked; in this
-    computer's own system the input or output that stands for them."""
-    for row in rows:
+    """The programs that listen, by key, as they are set and with what they picked; none in this
+    computer's own system, where the voice knows of them."""
+    for row in rows if ws.world.system is None else ():
         if not kind_of(row).has_program:
             continue
         program = mixes.current(ws).programs.get(row.key)
         if program is None:
-            program = mixes.current(ws).programs[row.key] = (
-                ws.world.make_program(row.kind, row.name, settings_of(row))
-                if ws.world.system is None
-                else own_system.listener_for(ws, row.key, row.kind, row.name)
+            program = mixes.current(ws).programs[row.key] = ws.world.make_program(
+                row.kind, row.name, settings_of(row)
             )
         program.name = row.name
-        program.picks = row.picks if ws.world.system is None else feed_of(row)
+        program.picks = row.picks
         program.set(settings_of(row))
     return mixes.current(ws).programs
 
@@ -209,13 +206,6 @@ def _plays_into(row: DestinationRow, known: set[str]) -> frozenset[str]:
     if plays and "computer" in known:
         own.add("computer")
     return frozenset(own)
-
-
-def open_player(ws: Workshop, kind: str, rate_hz: int) -> Player:
-    """Sound that plays on: the computer's own where it has a sound server."""
-    if ws.world.system is None:
-        return ws.world.open_player(kind, rate_hz)
-    return own_system.computer_sound(ws, rate_hz)
 
 
 def route(session: Session, send: Send, *, on: bool) -> Routing:

@@ -164,20 +164,23 @@ def _read_again(ws: Workshop) -> None:
             keeping.measure_missing(ws)
 
 
-def close_workshop(ws: Workshop, *, last: Callable[[], None] = lambda: None) -> None:
+def close_workshop(
+    ws: Workshop, *, last: Callable[[], None] = lambda: None, voice_goes_on: bool = False
+) -> None:
     """Stop what runs and give the folder back. ``last`` is done in between, when nothing runs any
-    more and what is kept can still be read."""
+    more and what is kept can still be read. ``voice_goes_on``: who listens to a voice of a process
+    of its own goes on hearing it."""
     now = live.current(ws)
     if now.watch is not None:
         now.watch.stop()
     if now.run is not None:
-        from obsidian_wren.service.live.living import stop_run
+        from obsidian_wren.service.live.living import leave_run
 
-        stop_run(ws, wanted=True)
+        leave_run(ws, goes_on=voice_goes_on)
     if ws.world.system is not None:
         from obsidian_wren.service.send.feeds import leave_feeds
 
-        leave_feeds(ws)
+        leave_feeds(ws, goes_on=voice_goes_on)
     last()
     if ws.copier is not None:
         ws.copier.stop()

@@ -217,14 +217,14 @@ def _delay(ws: Workshop, key: str) -> send_views.PathDelayView | None:
     seat = next((seat for seat in run.seats if seat.key == key), None)
     if seat is None:
         return None
-    delay = run.delay_of(seat)
+    delay = run.delay_of(cast(Any, seat))
     return send_views.PathDelayView(
         chain_ms=round(delay.chain_ms, 2),
         mix_ms=round(delay.mix_ms, 2),
         block_ms=delay.block_ms,
         edge_ms=round(delay.edge_ms, 2),
         total_ms=round(delay.total_ms, 1),
-        drift_ppm=round(seat.edge.drift_ppm, 1),
+        drift_ppm=round(seat.drift_ppm, 1),
     )
 
 

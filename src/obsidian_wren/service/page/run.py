@@ -53,18 +53,14 @@ def run(ctx: RigContext) -> send_views.RunView:
         block_ms=1000.0 * held.block_s if held else wish.block_ms or 10.0,
         block_held=wish.block_ms is not None,
         buffer_ms=(
-            1000.0 * max(seat.edge.waiting_s for seat in held.seats)
+            1000.0 * max(seat.waiting_s for seat in held.seats)
             if held is not None and held.seats
             else wish.buffer_ms or 10.0
         ),
         buffer_held=wish.buffer_ms is not None,
         block_costs=[(cost.block_ms, round(cost.share, 3)) for cost in now.block_costs],
         priority_raised=bool(held and held.priority_raised),
-        marker=(
-            "sending"
-            if held is not None and is_live and (held.marker_in_flight or now.listening)
-            else "idle"
-        ),
+        marker=("sending" if held is not None and is_live and held.marker_in_flight else "idle"),
         stopped_why=held.stopped_why if held else None,
         recording=recorder_held is not None,
         wanted=wish.live,

@@ -90,9 +90,12 @@ class Recorder:
 
     def tap(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
         """A block of everything that goes by, from the run. Never waits."""
+        self.take(side_by_side(self.tracks, signals, mixed))
+
+    def take(self, blocks: tuple[Samples, ...]) -> None:
+        """A block ``(n, channels)`` of each track. Never waits."""
         if self.failed is not None:
             return
-        blocks = side_by_side(self.tracks, signals, mixed)
         try:
             self._queue.put_nowait(blocks)
         except queue.Full:

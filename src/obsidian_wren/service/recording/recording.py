@@ -95,10 +95,14 @@ def begin_recording(ws: Workshop, rate_hz: int, *, purpose: str) -> None:
 
 def stop_recording(ws: Workshop) -> None:
     """Finish the files, measured and listed."""
+    now = current(ws)
     with ws.lock:
-        held, current(ws).recorder = current(ws).recorder, None
+        held, now.recorder = now.recorder, None
+        let_go, now.let_go = now.let_go, None
     if held is None:
         raise Refused("not-recording", worded("It is not recording."))
+    if let_go is not None:
+        let_go()
     held.stop()
     ws.changed()
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -15,11 +15,13 @@ if TYPE_CHECKING:
 
 @dataclass
 class RecordingState:
-    """The recorder while it records, the key of its files, and why it ended by itself."""
+    """The recorder while it records, the key of its files, why it ended by itself, and what lets go
+    of the tracks that it hears, when all that was there is heard."""
 
     recorder: Recorder | None = None
     session: str | None = None
     failed: str | None = None
+    let_go: Callable[[], None] | None = None
 
     def hear(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
         """A block of every signal and mix of what is live, for the recorder if it records."""

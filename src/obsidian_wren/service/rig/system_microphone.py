@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import cast
+
+from obsidian_wren.core.derive.sound_device import SoundDevice
 from obsidian_wren.core.measure.channels import is_empty
 from obsidian_wren.core.wording import worded
-from obsidian_wren.ports.system_sound import LiveMicrophone, NoSoundServer
+from obsidian_wren.ports.system_sound import LiveMicrophone, NoSoundServer, SystemSound
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
@@ -13,26 +16,23 @@ from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.voice.channel import OneChannel
 
 
-def open_microphone(
-    ctx: RigContext,
-    *,
-    block_s: float,
-    patience_s: float | None = None,
-    channels: int | None = None,
-) -> LiveMicrophone:
-    """The rig's microphone with its first channels, or all of them, at its own rate.
+def no_system() -> Refused:
+    """Told where a microphone of this computer is asked for in a simulated world."""
+    return Refused(
+        "no-system",
+        worded(
+            "All around is simulated here, so there is no microphone of this computer. Start"
+            " “obsidian-wren serve” for your own."
+        ),
+    )
 
-    Raises Refused where it is not there, with what to do.
-    """
+
+def microphone_of(ctx: RigContext) -> SoundDevice:
+    """The rig's microphone among the devices. Raises Refused where it is not there, with what to
+    do."""
     system = ctx.ws.world.system
     if system is None:
-        raise Refused(
-            "no-system",
-            worded(
-                "All around is simulated here, so there is no microphone of this computer. Start"
-                " “obsidian-wren serve” for your own."
-            ),
-        )
+        raise no_system()
     missing = system.seen.missing
     if missing is not None:
         raise Refused(
@@ -48,6 +48,22 @@ def open_microphone(
                 " Sound settings."
             ),
         )
+    return device
+
+
+def open_microphone(
+    ctx: RigContext,
+    *,
+    block_s: float,
+    patience_s: float | None = None,
+    channels: int | None = None,
+) -> LiveMicrophone:
+    """The rig's microphone with its first channels, or all of them, at its own rate.
+
+    Raises Refused where it is not there, with what to do.
+    """
+    device = microphone_of(ctx)
+    system = cast(SystemSound, ctx.ws.world.system)
     try:
         return system.open_microphone(
             device.id, channels=channels, block_s=block_s, patience_s=patience_s

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
+from typing import cast
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import NoSoundServer, SystemSound
@@ -10,12 +11,15 @@ from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import state as live
+from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.mixes import mix_rows, mixing, own_system, scene
 from obsidian_wren.service.rig.computer_rows import devices_of
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow
-from obsidian_wren.voice.moving import ensure_joined, move_listeners
+from obsidian_wren.voice import records
+from obsidian_wren.voice.asking import VoiceRefused
+from obsidian_wren.voice.moving import move_listeners
 
 
 def ensure_feeds(ws: Workshop) -> bool:
@@ -25,82 +29,53 @@ def ensure_feeds(ws: Workshop) -> bool:
     system = ws.world.system
     if system is None or system.seen.missing is not None:
         return False
+    feeds, link = own_system.current(ws), link_of(ws)
     with ws.lock:
         with ws.sessions() as session:
             rows = [row for row in scene.destinations(session) if scene.is_offered(ws, row)]
             mixed = mix_rows.listeners_of(session, the_rig(ws, session))
             wanted = {
-                row.key: (title, int(mixed.get(row.key, {}).get("channels", 1)))
+                row.key: records.FeedRecord(title, int(mixed.get(row.key, {}).get("channels", 1)))
                 for row in rows
                 if row.on and (title := scene.feed_of(row)) is not None
             }
+            stay = scene.live_wish(session).feeds_stay
             changed = _follow_outputs(ws, rows)
-        feeds = own_system.current(ws)
-        there = {device.id for device in system.seen.devices}
-        recorded = {one.microphone for one in system.seen.listeners}
-        for key in [key for key in feeds.held if key not in wanted]:
-            if system.input_name(key) in recorded:
-                # Without it they would hear the raw microphone: it stays and is silent.
-                continue
-            _let_go(system, feeds, key)
-            changed = True
-        for key, (title, channels) in wanted.items():
-            feed = feeds.held.get(key)
-            if (
-                feed is not None
-                and feed.is_whole
-                and (feeds.titles[key], feed.channels) == (title, channels)
-                and system.input_name(key) in there
-            ):
-                continue
-            changed |= _make(system, feeds, key, title, channels)
-    own_system.keep_silent(ws)
+        before = (feeds.held, dict(feeds.troubles))
+        asked = records.Feeds(wanted, stay)
+        try:
+            if asked != link.feeds or feeds.troubles:
+                feeds.troubles = cast(records.Troubles, link.ask(asked)).of
+            _tell_ends(ws)
+        except VoiceRefused as error:
+            feeds.troubles = dict.fromkeys(wanted, str(error))
+        status = link.status()
+        feeds.held = () if status is None else status.feeds
+        changed |= before != (feeds.held, feeds.troubles)
     if changed:
         system.look()
     return changed
 
 
-def _make(
-    system: SystemSound, feeds: own_system.Feeds, key: str, title: str, channels: int
-) -> bool:
-    old = feeds.held.pop(key, None)
-    if old is not None:
-        old.close()
-    try:
-        feeds.held[key] = ensure_joined(system, key, title, channels)
-    except NoSoundServer as error:
-        known = feeds.troubles.get(key) == str(error)
-        feeds.troubles[key] = str(error)
-        return not known
-    feeds.titles[key] = title
-    feeds.troubles.pop(key, None)
-    return True
+def _tell_ends(ws: Workshop) -> None:
+    """What is live plays and hears where the ends are now."""
+    link, ends = link_of(ws), own_system.ends(ws)
+    if link.running is not None and link.running.ends != ends:
+        link.ask(ends)
 
 
-def _let_go(system: SystemSound, feeds: own_system.Feeds, key: str) -> None:
-    feeds.held.pop(key).close()
-    feeds.titles.pop(key, None)
-    with suppress(NoSoundServer):
-        system.remove_input(key)
-
-
-def leave_feeds(ws: Workshop) -> None:
-    """The program ends: take the inputs away, unless they are to stay or programs record them:
-    those carry silence from then on."""
+def leave_feeds(ws: Workshop, *, goes_on: bool = False) -> None:
+    """The program ends: the voice goes on without it, or ends too. Then the inputs are taken away,
+    unless they are to stay or programs record them: those carry silence from then on."""
     system = ws.world.system
     if system is None:
         return
-    with ws.sessions() as session:
-        stay = scene.live_wish(session).feeds_stay
-    feeds, kept = own_system.current(ws), set[str]()
-    with suppress(NoSoundServer):
-        kept = system.hand_over(feeds.held, stay=stay)
-    own_system.end_silence(ws)
-    for key in list(feeds.held):
-        if key in kept:
-            feeds.held.pop(key).close()
-        else:
-            _let_go(system, feeds, key)
+    link, feeds = link_of(ws), own_system.current(ws)
+    if goes_on and link.running is not None:
+        link.leave()
+        return
+    link.end()
+    feeds.held = ()
     outputs = {device.id for device in system.seen.devices if device.direction == "output"}
     for key in feeds.returns:
         ours = system.input_name(_return_key(key))
@@ -113,6 +88,7 @@ def keep_feeds(ws: Workshop, stay: bool) -> None:
     """Whether the inputs stay in the system when the program ends."""
     with ws.sessions.begin() as session:
         scene.live_wish(session).feeds_stay = stay
+    ensure_feeds(ws)
     ws.changed()
 
 
@@ -149,11 +125,13 @@ def name_feed(ws: Workshop, key: str, title: str | None) -> None:
 
 def move_listener(ws: Workshop, index: int, key: str) -> None:
     """Let a program that records hear a feed. Its own menu goes on naming what it picked."""
-    system, feeds = _system(ws), own_system.current(ws)
-    if key not in feeds.held:
+    system = _system(ws)
+    if key not in own_system.current(ws).held:
         raise Refused(
             "no-input", worded("This feed is not there. Take its listener into use first.")
         )
+    with ws.sessions() as session:
+        title = scene.feed_of(_row(ws, scene.destinations(session), key))
     left = move_listeners(system, {index}, system.input_name(key))
     ws.changed()
     if not left:
@@ -164,7 +142,7 @@ def move_listener(ws: Workshop, index: int, key: str) -> None:
         "not-moved",
         worded(
             "The sound server has not moved this program. Pick “{feed}” in the program’s own menu.",
-            feed=feeds.titles[key],
+            feed=title,
         ),
     )
 
@@ -222,6 +200,8 @@ def _follow_outputs(ws: Workshop, rows: list[DestinationRow]) -> bool:
     system, feeds = _system(ws), own_system.current(ws)
     outputs = {device.id for device in system.seen.devices if device.direction == "output"}
     is_live, changed = live.current(ws).running is not None, False
+    usual = next((d for d in system.seen.devices if d.direction == "output" and d.is_default), None)
+    feeds.computer = None if usual is None else system.monitor_of(usual.id)
     for row in rows:
         if row.kind == "headphones":
             feeds.outputs[row.key] = row.plays if row.on and row.plays in outputs else None

@@ -21,6 +21,7 @@ from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice.marker_flight import HeardMarker
 from obsidian_wren.voice.run import LiveRun
@@ -98,7 +99,7 @@ def note_start(ws: Workshop) -> None:
 
 def look(
     ws: Workshop,
-    run: LiveRun,
+    run: LiveRun | VoiceRun,
     heard: Mapping[str, HeardMarker],
     level_dbfs: float,
     lufs: Mapping[str, float],

@@ -3,10 +3,9 @@ listener."""
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Callable
 from dataclasses import asdict, replace
-from typing import Any
+from functools import partial
+from typing import Any, cast
 
 from sqlalchemy.orm import Session
 
@@ -17,9 +16,9 @@ from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.jsonable import to_jsonable
-from obsidian_wren.ports.world import Probe, SourceGone
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import mix_rows, mixing, scene
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
@@ -34,11 +33,6 @@ from obsidian_wren.voice.run import LiveRun
 _USUAL_DBFS = -30.0
 
 
-# So much is heard of a real input before the marker, to know what it does to the voice.
-_BEFORE_S = 3.0
-_MOST_ON_ITS_WAY_S = 10.0
-
-
 def send_marker(ws: Workshop) -> None:
     """Send the marker through every path; each proof is kept when it has been looked for.
 
@@ -49,21 +43,20 @@ def send_marker(ws: Workshop) -> None:
         raise Refused(
             "not-live", worded("Nothing is live, so nothing can arrive. Start live first.")
         )
-    if run.marker_in_flight or live.current(ws).listening:
+    if run.marker_in_flight:
         raise Refused("marker", worded("A marker is on its way already."))
     with ws.sessions() as session:
         level = marker_level_dbfs(_active_dbfs(ws, session))
         row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
         body: dict[str, Any] = row.body if row is not None else {"listeners": {}}
     lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
-    lost = _lost(run)
     codes = marker_codes(
         {seat.key: seat.number for seat in run.seats}, level, lufs, rate_hz=run.rate_hz
     )
 
     def done(heard: dict[str, HeardMarker]) -> None:
         try:
-            _keep(ws, run, heard, level, lufs, lost=_lost(run) - lost)
+            _keep(ws, run, heard, level, lufs)
             listening_page.look(ws, run, heard, level, lufs)
         except Exception as error:
             # The thread has nobody to tell; a page that waits would wait for ever.
@@ -78,49 +71,14 @@ def send_marker(ws: Workshop) -> None:
                     )
                 },
             )
-        _let_go(ws, run)
         ws.changed()
 
-    if ws.world.system is None:
-        listening_page.note_start(ws)
-        run.send_marker(codes, done)
-    else:
-        live.current(ws).listening = True
-        threading.Thread(
-            target=_listen_first,
-            args=(ws, run, lambda: run.send_marker(codes, done)),
-            daemon=True,
-        ).start()
+    def failed(sentence: str) -> None:
+        ws.bus.tell("trouble", {"sentence": sentence})
+        ws.changed()
+
+    run.send_marker(codes, done, partial(listening_page.note_start, ws), failed)
     ws.changed()
-
-
-def _listen_first(ws: Workshop, run: LiveRun, send: Callable[[], None]) -> None:
-    try:
-        for seat in run.seats:
-            if seat.program.probe is not None:
-                seat.program.probe.begin()
-        ended = run.finished.wait(_BEFORE_S)
-        if not ended:
-            listening_page.note_start(ws)
-            send()
-    except SourceGone as gone:
-        ended = True
-        ws.bus.tell("trouble", {"sentence": str(gone)})
-    except BaseException:
-        _let_go(ws, run)
-        raise
-    # A run that ends on the way never says that it is done.
-    if ended or run.finished.wait(_MOST_ON_ITS_WAY_S):
-        _let_go(ws, run)
-        ws.changed()
-
-
-def _let_go(ws: Workshop, run: LiveRun) -> None:
-    """Hear nothing more; from here on another marker can be sent, which is heard anew."""
-    for seat in run.seats:
-        if seat.program.probe is not None:
-            seat.program.probe.end()
-    live.current(ws).listening = False
 
 
 def _active_dbfs(ws: Workshop, session: Session) -> float:
@@ -130,19 +88,12 @@ def _active_dbfs(ws: Workshop, session: Session) -> float:
     return _USUAL_DBFS if active is None else float(active)
 
 
-def _lost(run: LiveRun) -> int:
-    probes = [seat.program.probe for seat in run.seats]
-    return run.dropouts + sum(probe.gaps for probe in probes if probe is not None)
-
-
 def _keep(
     ws: Workshop,
-    run: LiveRun,
+    run: LiveRun | VoiceRun,
     heard: dict[str, HeardMarker],
     level: float,
     lufs: dict[str, float],
-    *,
-    lost: int,
 ) -> None:
     feeds = {seat.own_feed: seat.number for seat in run.seats if seat.own_feed is not None}
     found = {}
@@ -157,8 +108,6 @@ def _keep(
                     level,
                     lufs[seat.key],
                     run.rate_hz,
-                    # What simulated listeners lose is one of their faults.
-                    lost=lost if ws.world.system is not None else 0,
                 ),
                 heard[seat.key],
             )
@@ -173,14 +122,14 @@ def _keep(
                 arrived = replace(arrived, again=None)
             # The marker begins with a block; a voice has waited for one, and the page says so.
             if arrived.delay_ms is not None:
-                delay_ms = _delay_ms(arrived.delay_ms, sound, seat.program.probe)
+                delay_ms = _delay_ms(arrived.delay_ms, sound)
                 arrived = replace(arrived, delay_ms=delay_ms + 1000.0 * run.block_s)
             first = arrived.treated or arrived.raw
             sends_voice = any(send["source"] == "voice" for send in _sends(session, ws, seat.key))
             verdicts = (
-                judge(arrived, listener=seat.program.name)
+                judge(arrived, listener=seat.name)
                 if sends_voice
-                else _without_voice(arrived, seat.program.name)
+                else _without_voice(arrived, seat.name)
             )
             body = {
                 "verdicts": [asdict(v) for v in verdicts],
@@ -190,7 +139,7 @@ def _keep(
                 "lufs": _round(_loudness(sound.heard_before, sound.rate_hz)),
                 "returned_ms": _round(arrived.returned_ms),
                 "again": to_jsonable(arrived.again),
-                "ours_ms": _round(run.delay_of(seat).total_ms),
+                "ours_ms": _round(run.delay_of(cast(Any, seat)).total_ms),
             }
             good = all(v.mark != "fault" for v in verdicts)
             session.add(
@@ -200,11 +149,10 @@ def _keep(
             )
 
 
-def _delay_ms(counted_ms: float, sound: HeardMarker, probe: Probe | None) -> float:
+def _delay_ms(counted_ms: float, sound: HeardMarker) -> float:
     """How late the marker was: as samples are counted, and by the clock what the way there took,
     which samples do not tell."""
-    arrived_s = None if probe is None else probe.arrived_s(sound.start)
-    way_ms = 0.0 if arrived_s is None else 1000.0 * (arrived_s - sound.began_s)
+    way_ms = 0.0 if sound.arrived_s is None else 1000.0 * (sound.arrived_s - sound.began_s)
     return counted_ms + way_ms
 
 
@@ -216,8 +164,6 @@ def _look(
     level: float,
     lufs: float,
     rate_hz: int,
-    *,
-    lost: int,
 ) -> Arrived:
     return prove(
         heard.heard,
@@ -231,7 +177,7 @@ def _look(
         sent_before=heard.sent_before,
         heard_before=heard.heard_before,
         sent_rate_hz=rate_hz,
-        lost=lost,
+        lost=heard.lost,
     )
 
 

@@ -6,19 +6,15 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from contextlib import suppress
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.ports.system_sound import NoSoundServer
 from obsidian_wren.service import live
 from obsidian_wren.service.live.living import close_recording, resume_run
-from obsidian_wren.service.mixes import own_system
+from obsidian_wren.service.live.voice_news import hear_voice
 from obsidian_wren.service.rig.computer_rows import remember_devices
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.send.feeds import ensure_feeds
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.voice.moving import said_of
-from obsidian_wren.voice.unread import Unread, join_anew
 
 _LOG = logging.getLogger(__name__)
 # What gives no event is looked at so often: a pipe that was deleted, a device that is back.
@@ -34,6 +30,7 @@ def start_seeing(ws: Workshop) -> None:
         return
     woken, ended = threading.Event(), threading.Event()
     system.look()
+    hear_voice(ws)
     attend(ws, looked=True)
 
     def see() -> None:
@@ -84,22 +81,5 @@ def attend(ws: Workshop, *, looked: bool) -> None:
     if run is not None and run.finished.is_set() and run.source_gone:
         close_recording(ws)
         resume_run(ws)
-    _follow_server(ws)
     if changed:
         ws.changed()
-
-
-def _follow_server(ws: Workshop) -> None:
-    """Whoever heard a feed until the server moved them, or read it no more, hears it again."""
-    system = ws.world.system
-    if system is None or system.seen.missing is not None:
-        return
-    feeds = own_system.current(ws)
-    for key in ws.own(Unread).due(system, feeds.held):
-        with suppress(NoSoundServer):
-            join_anew(system, feeds.held, feeds.titles, key)
-    for listener, feed in system.take_back():
-        ws.bus.tell(
-            "trouble",
-            {"sentence": said_of(listener, feed)},
-        )

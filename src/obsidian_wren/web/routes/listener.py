@@ -57,7 +57,7 @@ def state() -> Response:
             label=None if page is None else page.label,
             level_dbfs=None if page is None else page.shown_dbfs,
             live=run is not None,
-            marker=now.listening or (run is not None and run.marker_in_flight),
+            marker=run is not None and run.marker_in_flight,
             feeds=[] if run is None else [s.own_feed for s in run.seats if s.own_feed is not None],
             proof=None if page is None or page.proof is None else PageProof(**page.proof),
         ).model_dump()

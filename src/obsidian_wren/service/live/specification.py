@@ -1,0 +1,120 @@
+"""What the voice is asked to run, from what is kept and what is there of this computer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix
+from obsidian_wren.core.wording import worded
+from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.muting import silent_feeds
+from obsidian_wren.service.live.state import current
+from obsidian_wren.service.mixes import own_system, scene
+from obsidian_wren.service.mixes.inputs import inputs_for
+from obsidian_wren.service.readings import measuring
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.system_microphone import channel_of, microphone_of
+from obsidian_wren.service.rig.take_queries import current_takes
+from obsidian_wren.voice import records
+
+
+@dataclass(frozen=True)
+class VoiceSource:
+    """Where the voice is heard: the microphone by its name for the system and its channel from 0, a
+    page that pushes, or a take ``(n,)`` that goes round and round; at a rate."""
+
+    kind: Literal["system", "pushed", "take"]
+    rate_hz: int
+    microphone: str = ""
+    channel: int = 0
+    take: Samples | None = None
+
+
+def source_of(ctx: RigContext, browser_rate_hz: int | None) -> VoiceSource:
+    """Where the rig in hand hears the voice. Raises Refused, with what to do."""
+    if ctx.rig.source == "browser":
+        if browser_rate_hz is None:
+            raise no_page()
+        return VoiceSource("pushed", browser_rate_hz)
+    if ctx.rig.source == "system":
+        device = microphone_of(ctx)
+        return VoiceSource("system", device.rate_hz, device.id, channel_of(ctx) - 1)
+    take, rate_hz = take_of(ctx)
+    return VoiceSource("take", rate_hz, take=take)
+
+
+def no_page() -> Refused:
+    """Told where only a page can open the microphone."""
+    return Refused(
+        "no-microphone",
+        worded("Your microphone is opened by the page. Start live from there."),
+    )
+
+
+def take_of(ctx: RigContext) -> tuple[Samples, int]:
+    """The talk of somebody who works from files, and its rate. Raises Refused."""
+    take_set = current_takes(ctx.session, ctx.rig).voice
+    if take_set is None:
+        raise Refused("no-talk", worded("There is no talk to send yet. Do Gain and Tone first."))
+    return measuring.samples_of(ctx.ws, take_set), take_set.rate_hz
+
+
+def start_of(
+    ctx: RigContext,
+    source: VoiceSource,
+    specs: Sequence[StageSpec],
+    mixes: Sequence[Mix],
+    ducking: Ducking,
+    *,
+    channels: Mapping[str, int],
+    block_s: float,
+    adapts: bool,
+    waiting_s: float,
+) -> records.Start:
+    """Everybody in use around the voice; ``channels`` by listener."""
+    rows = [
+        row
+        for row in scene.destinations(ctx.session)
+        if row.on and scene.kind_of(row).has_program and scene.is_offered(ctx.ws, row)
+    ]
+    plans = current(ctx.ws).return_plans
+    return records.Start(
+        source.microphone,
+        source.channel,
+        source.rate_hz,
+        tuple(records.stage_of(spec) for spec in specs),
+        tuple(
+            records.SeatRecord(
+                row.key,
+                row.place,
+                row.kind,
+                row.name,
+                scene.feed_of(row),
+                channels[row.key],
+                waiting_s,
+            )
+            for row in rows
+        ),
+        inputs_for(ctx),
+        tuple(mixes),
+        ducking,
+        silent_feeds(ctx.ws, ctx.session),
+        block_s,
+        frozenset(row.key for row in scene.sources(ctx.session) if row.on and row.kind != "voice"),
+        {
+            row.key: tuple(records.stage_of(spec) for spec in plans[row.key].specs)
+            if row.key in plans
+            else ()
+            for row in rows
+            if scene.returns_of(row) is not None
+        },
+        own_system.ends(ctx.ws),
+        adapts,
+        metered=True,
+        source=source.kind,
+    )

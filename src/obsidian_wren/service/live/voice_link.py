@@ -1,0 +1,157 @@
+"""The voice of this data folder, a process of its own: found where one runs, begun where none does,
+begun anew with what it ran where it ends."""
+
+from __future__ import annotations
+
+import subprocess
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass, field
+from typing import Any
+
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice import asking, records
+
+# One that ends so often in so long is not begun again by itself.
+_OFTEN, _OFTEN_S = 4, 30.0
+_ENDS_S = 10.0
+
+
+@dataclass
+class VoiceLink:
+    """The connection to it. ``told`` is called with its news, ``lost`` when it ended by itself and
+    ``again`` when it is back with what it ran, all from threads."""
+
+    ws: Workshop
+    told: Callable[[str, dict[str, Any]], None] = lambda kind, body: None
+    lost: Callable[[], None] = lambda: None
+    again: Callable[[], None] = lambda: None
+    # What it was asked to have and to run, to be asked again of one that is begun anew.
+    feeds: records.Feeds | None = None
+    running: records.Start | None = None
+    _take: records.KeepTake | None = None
+    _asking: asking.Asking | None = None
+    _process: subprocess.Popen[bytes] | None = None
+    _begun_s: deque[float] = field(default_factory=lambda: deque(maxlen=_OFTEN))
+    _lock: threading.RLock = field(default_factory=threading.RLock)
+
+    @property
+    def is_there(self) -> bool:
+        """Whether a voice is connected."""
+        return self._asking is not None
+
+    def find(self) -> records.Status | None:
+        """How a voice stands that runs over this folder; None where none does."""
+        with self._lock:
+            if self._asking is None and self.ws.folder.voice_socket.exists():
+                with suppress(asking.VoiceRefused):
+                    self._asking = self._connect()
+            if self._asking is None:
+                return None
+            met = self._asking.met
+            self.running = met.running
+        return met
+
+    def ask(self, request: records.Request) -> records.Answer:
+        """Ask for something; a voice is begun where none runs. Raises VoiceRefused."""
+        return self._note(request, self._connected().ask(request))
+
+    def ask_aside(self, request: records.Request) -> records.Answer:
+        """Ask for something that lasts, over a connection of its own. Raises VoiceRefused."""
+        self._connected()
+        link = self._connect(news=False)
+        try:
+            return link.ask(request)
+        finally:
+            link.close()
+
+    def status(self) -> records.Status | None:
+        """How it stands; None where none runs."""
+        link = self._asking
+        with suppress(asking.VoiceRefused):
+            return None if link is None else link.status()
+        return None
+
+    def leave(self) -> None:
+        """The voice goes on without us."""
+        with self._lock:
+            link, self._asking = self._asking, None
+        if link is not None:
+            link.close()
+
+    def end(self) -> None:
+        """The voice ends; what programs record of it carries silence until nobody does."""
+        with self._lock:
+            link, self._asking, process, self._process = self._asking, None, self._process, None
+            self.feeds = self.running = None
+        if link is None:
+            return
+        link.expect_end()
+        with suppress(asking.VoiceRefused):
+            link.ask(records.End())
+        asking.await_end(link.met.process, _ENDS_S)
+        link.close()
+        if process is not None:
+            process.poll()
+
+    def _note(self, request: records.Request, answer: records.Answer) -> records.Answer:
+        if isinstance(request, records.Start):
+            self.running = request
+        elif isinstance(request, records.Stop):
+            self.running = None
+        elif isinstance(request, records.KeepTake):
+            self._take = request
+        elif self.running is not None:
+            self.running = records.after(self.running, request)
+        if isinstance(request, records.Feeds):
+            self.feeds = request
+        return answer
+
+    def _connected(self) -> asking.Asking:
+        with self._lock:
+            if self._asking is None:
+                self.find()
+            if self._asking is None:
+                self._begin()
+            assert self._asking is not None
+            return self._asking
+
+    def _begin(self) -> None:
+        self._begun_s.append(time.monotonic())
+        command = [*self.ws.world.voice_command, str(self.ws.folder.voice_socket)]
+        self._process = asking.begin(command)
+        asking.await_ready(self._process)
+        self._asking = link = self._connect()
+        for request in (self.feeds, self._take, self.running):
+            if request is not None:
+                # What it could not have again is said where it is looked at.
+                with suppress(asking.VoiceRefused):
+                    link.ask(request)
+
+    def _connect(self, *, news: bool = True) -> asking.Asking:
+        path = self.ws.folder.voice_socket
+        return asking.Asking(path, told=self.told, lost=self._lost) if news else asking.Asking(path)
+
+    def _lost(self) -> None:
+        with self._lock:
+            self._asking = None
+            if self._process is not None:
+                self._process.poll()
+        self.lost()
+        often = len(self._begun_s) == _OFTEN and time.monotonic() - self._begun_s[0] < _OFTEN_S
+        if often or (self.running is None and not (self.feeds and self.feeds.wanted)):
+            return
+        try:
+            self._connected()
+        except asking.VoiceRefused as error:
+            self.told("trouble", {"sentence": str(error)})
+            return
+        self.again()
+
+
+def link_of(ws: Workshop) -> VoiceLink:
+    """The voice of this data folder."""
+    return ws.own(VoiceLink, lambda: VoiceLink(ws))

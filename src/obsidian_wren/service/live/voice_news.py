@@ -1,0 +1,127 @@
+"""What the voice tells, and what is done about it: pages hear of it, a run that was found is
+followed, one that ended by itself is back as it was."""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from obsidian_wren.core.wording import worded
+from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.live.living import close_recording
+from obsidian_wren.service.live.monitor import hear_in_headphones
+from obsidian_wren.service.live.preparing import teller
+from obsidian_wren.service.live.state import current
+from obsidian_wren.service.live.voice_link import VoiceLink, link_of
+from obsidian_wren.service.live.voice_run import VoiceRun
+from obsidian_wren.service.mixes import mix_rows, mixing, scene
+from obsidian_wren.service.mixes.inputs import inputs_for
+from obsidian_wren.service.rig.context import RigContext
+from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.voice import records
+
+
+class _Hearing:
+    """Hears the news of a voice; what asks it something does so in a thread of its own, since who
+    reads the news reads the answers."""
+
+    def __init__(self, ws: Workshop, link: VoiceLink) -> None:
+        self._ws, self._tell = ws, teller(ws)
+        self._work: queue.Queue[Callable[[], None] | None] = queue.Queue()
+        self._worker = threading.Thread(target=self._go_through, name="voice news", daemon=True)
+        self._worker.start()
+        link.told, link.lost, link.again = self.told, self.lost, self.again
+
+    def told(self, kind: str, body: dict[str, Any]) -> None:
+        """Something happened."""
+        if kind == "changed":
+            self._work.put(self._look)
+        elif kind == "marker":
+            run = current(self._ws).run
+            if isinstance(run, VoiceRun):
+                run.marker_began()
+        elif kind == "trouble":
+            self._ws.bus.tell(kind, body)
+        else:
+            self._tell(kind, body)
+
+    def lost(self) -> None:
+        """The voice ended by itself."""
+        run = current(self._ws).run
+        if isinstance(run, VoiceRun) and not run.finished.is_set():
+            run.lose(_ENDED)
+            self._ws.bus.tell("trouble", {"sentence": _ENDED})
+            self._work.put(lambda: close_recording(self._ws))
+        self._ws.changed()
+
+    def again(self) -> None:
+        """It is back, with what it ran."""
+        self._work.put(self._look)
+
+    def end(self) -> None:
+        """Nothing is done any more."""
+        self._work.put(None)
+        self._worker.join(timeout=5)
+
+    def _look(self) -> None:
+        run = current(self._ws).run
+        if isinstance(run, VoiceRun) and run.look():
+            if run.finished.is_set():
+                close_recording(self._ws)
+            else:
+                hear_in_headphones(self._ws)
+        self._ws.changed()
+
+    def _go_through(self) -> None:
+        while (work := self._work.get()) is not None:
+            work()
+
+
+_ENDED = worded(
+    "The voice had ended by itself, so listeners got silence. It is begun again with what it ran."
+)
+
+
+def hear_voice(ws: Workshop) -> None:
+    """Hear it from now on; one that runs already is taken over with what it runs."""
+    link = link_of(ws)
+    hearing = _Hearing(ws, link)
+    ws.at_end(hearing.end)
+    stands = link.find()
+    if stands is None or stands.running is None:
+        return
+    state = current(ws)
+    state.run = VoiceRun(link, stands.running, stands=stands)
+    state.since = now()
+    if stands.running.source == "pushed":
+        state.pushed = state.run
+    with ws.sessions.begin() as session:
+        scene.live_wish(session).live = True
+        _bring_up(in_hand(ws, session), state.run)
+    said = _WENT_ON if stands.version == records.VERSION else _OTHER_VERSION
+    ws.find(*said)
+    ws.changed()
+
+
+def _bring_up(ctx: RigContext, run: VoiceRun) -> None:
+    """What changed while nobody here followed it, such as by another start of the program."""
+    specs, body = chain_rows.chain_specs(ctx), mix_rows.kept_mixes(ctx)
+    if specs is not None and body is not None:
+        run.change_chain(specs)
+        run.change_mixes(mixing.mixes_of(body.body), inputs_for(ctx))
+
+
+_WENT_ON = (
+    "voice-went-on",
+    worded("The voice went on while this program was away, and nobody who listens lost anything."),
+    worded("It is followed from here again. “Stop live” ends it."),
+)
+_OTHER_VERSION = (
+    "voice-of-before",
+    worded("The voice that is live is of another version of this program. It goes on as it is."),
+    worded("When nobody listens, stop live and start it again; the new version is live then."),
+)
