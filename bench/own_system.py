@@ -79,7 +79,14 @@ class Listener:
         return self.heard_s - start
 
 
-def live_on(server: SoundServer, folder: Path) -> Workshop:
+def settled_on(server: SoundServer, folder: Path) -> None:
+    """The demo's calibration in a folder, on the microphone “desk” of a server."""
+    ws = live_on(server, folder, start=False)
+    ws.let_go()
+    close_workshop(ws)
+
+
+def live_on(server: SoundServer, folder: Path, *, start: bool = True) -> Workshop:
     shutil.copytree(ROOT / "demo-data", folder / "data")
     world = around(server, SystemComputer(server), simulated_world(BrowserStream), voice_command())
     ws = open_workshop(DataFolder(folder / "data"), world)
@@ -87,7 +94,8 @@ def live_on(server: SoundServer, folder: Path) -> Workshop:
     computer_changes.choose_device(ws, "desk")
     rig = overview(ws).rig.model_dump(include=set(RigFields.model_fields))
     rig_changes.change_rig(ws, RigFields(**{**rig, "source": "system"}))
-    living.start_run(ws)
+    if start:
+        living.start_run(ws)
     return ws
 
 

@@ -70,8 +70,8 @@ def open_own(system, tmp_path, boathouse_data):
     """Open the program over the boathouse on this computer's own sound; ended with the test."""
     opened = []
 
-    def go(data=boathouse_data):
-        folder = tmp_path / f"own-{len(opened)}"
+    def go(data=boathouse_data, folder=None):
+        folder = folder or tmp_path / f"own-{len(opened)}"
         if data is not None:
             shutil.copytree(data, folder)
         system.look()

@@ -300,13 +300,13 @@ def test_feeds_have_names_of_their_own_and_stay_only_where_they_should(
     assert [each.key for each in system.inputs()] == ["call"]
     put_back.undo(own)
     wait_until(lambda: {each.key for each in system.inputs()} == {"call", "stream"})
-    # Nobody sees any more that they are missing.
     own.let_go()
-    feeds.leave_feeds(own)
+    close_workshop(own)
     assert system.inputs() == ()
-    feeds.ensure_feeds(own)
-    feeds.keep_feeds(own, True)
-    feeds.leave_feeds(own)
+    second = open_own(data=None, folder=own.folder.path)
+    feeds.keep_feeds(second, True)
+    second.let_go()
+    close_workshop(second)
     assert {each.key for each in system.inputs()} == {"call", "stream"}
 
 

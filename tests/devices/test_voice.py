@@ -93,7 +93,7 @@ def test_it_is_live_changed_muted_and_stopped(system, plugged, voice):
     told = []
     asks = voice.asked(told=lambda kind, body: told.append(kind))
     assert not asks.status().live
-    asks.ask(wanted(metered=True))
+    asks.ask(wanted())
     wait_until(lambda: hears(system, -14.0))
     asks.ask(records.ChangeChain(gain(-6.0)))
     wait_until(lambda: hears(system, -26.0))
@@ -112,7 +112,7 @@ def test_it_is_live_changed_muted_and_stopped(system, plugged, voice):
         assert (status.running.stages, status.running.mixes) == (gain(-6.0), mixes)
         asks.ask(records.Stop())
         wait_until(lambda: not recorder.hears().any())
-    assert {"frame", "live"} <= set(told)
+    assert "live" in told
     asks.ask(records.End())
     assert voice.process.wait(60) == 0
     wait_until(lambda: system.inputs() == ())

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from obsidian_wren.ports.world import PushedStream, World
     from obsidian_wren.service.workshop import Workshop
     from obsidian_wren.store.folder import DataFolder
+    from obsidian_wren.voice import records
 
 _OWN_DATA = Path(".local") / "share" / "obsidian-wren"
 
@@ -31,6 +32,7 @@ def look_through(chosen: argparse.Namespace) -> int:
     from obsidian_wren.service.errors import Refused
     from obsidian_wren.service.opening import doctor
     from obsidian_wren.store.folder import DataFolder
+    from obsidian_wren.voice import asking
 
     path = chosen.data or Path.home() / _OWN_DATA
     if not path.is_dir():
@@ -45,20 +47,40 @@ def look_through(chosen: argparse.Namespace) -> int:
     folder = DataFolder(path)
     look = doctor.repair if chosen.repair else doctor.examine
     found = look(folder, _world())
+    voice = asking.found(folder.voice_socket)
     folder.close()
     if chosen.json:
         print(
             json.dumps(
-                {"data": str(path), "troubles": [dataclasses.asdict(trouble) for trouble in found]},
+                {
+                    "data": str(path),
+                    "troubles": [dataclasses.asdict(trouble) for trouble in found],
+                    "voice": None
+                    if voice is None
+                    else {"process": voice.process, "live": voice.live, "gaps": voice.gaps},
+                },
                 ensure_ascii=False,
             )
         )
     else:
+        if voice is not None:
+            print(_said_of(voice))
         for trouble in found:
             print(f"{trouble.sentence} {'Put right.' if trouble.put_right else trouble.action}")
         if not found:
             print(worded("All is well in {path}.", path=path))
     return 0 if all(trouble.put_right for trouble in found) else 1
+
+
+def _said_of(voice: records.Status) -> str:
+    """A voice that runs without its page."""
+    doing = worded("is live") if voice.live else worded("is silent")
+    return worded(
+        "The voice of this folder {doing} without its page (process {process}). “serve” shows it"
+        " again; “Stop live” there ends it.",
+        doing=doing,
+        process=voice.process,
+    )
 
 
 def start(chosen: argparse.Namespace) -> int:

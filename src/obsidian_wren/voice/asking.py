@@ -47,7 +47,7 @@ class Asking:
             with address(path) as where:
                 self._connection = Client(where, family="AF_UNIX")
         except OSError as error:
-            raise _gone() from error
+            raise gone() from error
         self._told, self._lost = told, lost
         self._numbers = itertools.count(1)
         self._sending = threading.Lock()
@@ -66,15 +66,15 @@ class Asking:
         try:
             with self._sending:
                 if self.is_gone:
-                    raise _gone()
+                    raise gone()
                 self._connection.send_bytes(msgspec.msgpack.encode(records.Asked(number, request)))
             said = answered.get(timeout=_PATIENCE_S)
         except (OSError, queue.Empty) as error:
-            raise _gone() from error
+            raise gone() from error
         finally:
             del self._answers[number]
         if said is None:
-            raise _gone()
+            raise gone()
         if isinstance(said.answer, records.Refusal):
             raise VoiceRefused(said.answer.code, said.answer.sentence)
         return said.answer
@@ -133,7 +133,19 @@ def await_ready(process: subprocess.Popen[bytes]) -> None:
     process.stdout.close()
     if said != READY:
         process.wait(_STARTS_S)
-        raise VoiceRefused("no-voice", said or str(_gone()))
+        raise VoiceRefused("no-voice", said or str(gone()))
+
+
+def found(path: Path) -> records.Status | None:
+    """How a voice stands that answers at a socket; None where none does."""
+    if not path.exists():
+        return None
+    try:
+        link = Asking(path)
+    except VoiceRefused:
+        return None
+    link.close()
+    return link.met
 
 
 def await_end(process: int, patience_s: float) -> None:
@@ -152,7 +164,8 @@ def await_end(process: int, patience_s: float) -> None:
 READY = "ready"
 
 
-def _gone() -> VoiceRefused:
+def gone() -> VoiceRefused:
+    """Told where no voice answers."""
     return VoiceRefused(
         "no-voice", worded("The voice has ended. Start live again; it is begun anew by that.")
     )

@@ -4,10 +4,12 @@ away, and feeds that are silent where nothing is."""
 from __future__ import annotations
 
 import gc
+import logging
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +18,7 @@ import numpy as np
 from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.block import choose_block
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.return_plan import SAFE
@@ -38,12 +41,14 @@ from obsidian_wren.voice.moving import ensure_joined, said_of
 from obsidian_wren.voice.pace import PATIENCE_S, Pacing
 from obsidian_wren.voice.pads import Pads
 from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.voice.rehearsal import rehearse
 from obsidian_wren.voice.run import LiveRun
 from obsidian_wren.voice.shared import Share
 from obsidian_wren.voice.silence import Silence
 from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 from obsidian_wren.voice.unread import Unread, join_anew
 
+_LOG = logging.getLogger(__name__)
 _LOOK_EVERY_S, _LOOK_ANYWAY_S = 0.2, 5.0
 # So much is heard before a marker, to know what the way does to the voice.
 _HEARD_FIRST_S, _ON_ITS_WAY_S = 3.0, 10.0
@@ -138,6 +143,12 @@ class Voice:
     def _follow(self, asked: records.Request) -> None:
         if self._wanted is not None:
             self._wanted = records.after(self._wanted, asked)
+
+    def rehearse(self, asked: records.Rehearse) -> records.Costs:
+        """What blocks cost here and now."""
+        specs = [records.spec_of(stage) for stage in asked.stages]
+        how = partial(rehearse, specs, asked.mixes, asked.ducking, asked.rate_hz)
+        return records.Costs(choose_block(how, asked.blocks_ms))
 
     def push(self, asked: records.Push) -> None:
         """The next piece of a microphone that somebody else opened. Raises VoiceSilent."""
@@ -264,6 +275,11 @@ class Voice:
                 run.stop()
         gc.enable()
 
+    @property
+    def is_needed(self) -> bool:
+        """Whether something is live, or shall be again as soon as it can."""
+        return self._wanted is not None
+
     def status(self) -> records.Status:
         """How things stand."""
         run, wanted = self._run, self._wanted
@@ -370,7 +386,8 @@ class Voice:
                 brokered=True,
             ),
             tap=self._hear,
-            metered=wanted.metered,
+            # Who shows a meter reads the sound itself, and looks at it in a process of its own.
+            metered=False,
         )
         run.mute(wanted.muted)
         return run
@@ -462,22 +479,31 @@ class Voice:
     def _attend(self) -> None:
         """Follow what changes by itself: programs that were moved away, a microphone that went away
         and is back, a feed that is lost."""
+        failed: str | None = None
         while not self._ended.is_set():
             changed = self._woken.wait(_LOOK_EVERY_S)
             self._woken.clear()
             if self._ended.is_set():
                 return
-            if changed or self._is_unsure():
-                self._look()
-            for listener, feed in self._system.take_back():
-                self._tell(
-                    "trouble",
-                    {"sentence": said_of(listener, feed)},
-                )
-            for key in self._unread.due(self._system, self._feeds):
-                with self._changing, suppress(NoSoundServer):
-                    join_anew(self._system, self._feeds, self._titles, key)
-            self._take_up()
+            try:
+                self._follow_system(looks=changed or self._is_unsure())
+                failed = None
+            except Exception as error:
+                # A folder that was emptied, a server that says what nobody foresaw: the next look
+                # may find it well.
+                if repr(error) != failed:
+                    _LOG.exception("Following the system failed")
+                failed = repr(error)
+
+    def _follow_system(self, *, looks: bool) -> None:
+        if looks:
+            self._look()
+        for listener, feed in self._system.take_back():
+            self._tell("trouble", {"sentence": said_of(listener, feed)})
+        for key in self._unread.due(self._system, self._feeds):
+            with self._changing, suppress(NoSoundServer):
+                join_anew(self._system, self._feeds, self._titles, key)
+        self._take_up()
 
     def _is_unsure(self) -> bool:
         """Whether things may be other than they were seen: a server that ends, or is busy, may

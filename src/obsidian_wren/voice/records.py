@@ -15,6 +15,7 @@ import numpy as np
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.mix.block import BLOCKS_MS, BlockCost
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 
@@ -63,8 +64,7 @@ class Start(Record, frozen=True):
     ``inputs``: what the name of each feed stands for;
     ``sources``: what is heard beside the voice, of “computer” and “clips”; ``returns``: the stages
     of the return from each listener that has one; ``ends``: where the system's other ends are;
-    ``adapts``: blocks grow where gaps come, and shrink again; ``metered``: levels are told 20 times
-    a second. Times in seconds."""
+    ``adapts``: blocks grow where gaps come, and shrink again. Times in seconds."""
 
     microphone: str
     channel: int
@@ -80,7 +80,6 @@ class Start(Record, frozen=True):
     returns: dict[str, tuple[Stage, ...]] = {}
     ends: Ends = Ends()
     adapts: bool = True
-    metered: bool = False
     source: Literal["system", "pushed", "take"] = "system"
 
 
@@ -95,6 +94,23 @@ class KeepTake(Record, frozen=True):
     """The take that what is live next may be begun from, 32-bit floats at its rate."""
 
     sound: bytes
+
+
+class Rehearse(Record, frozen=True):
+    """Say what a block of each of these sizes, ms, costs through these stages and mixes at a rate,
+    until one leaves enough time. Nobody hears it."""
+
+    stages: tuple[Stage, ...]
+    mixes: tuple[Mix, ...]
+    ducking: Ducking
+    rate_hz: int
+    blocks_ms: tuple[float, ...] = BLOCKS_MS
+
+
+class Costs(Record, frozen=True):
+    """What blocks cost, the one to take last."""
+
+    of: tuple[BlockCost, ...]
 
 
 class TreatReturn(Record, frozen=True):
@@ -205,6 +221,7 @@ Request = (
     | Mute
     | Ends
     | Feeds
+    | Rehearse
     | TreatReturn
     | Push
     | KeepTake
@@ -321,7 +338,7 @@ class News(Record, frozen=True):
     body: dict[str, Any]
 
 
-Answer = Done | Refusal | Status | Troubles | Sound | Shared | MarkerHeard | News
+Answer = Costs | Done | Refusal | Status | Troubles | Sound | Shared | MarkerHeard | News
 
 
 class Asked(msgspec.Struct, frozen=True):

@@ -233,9 +233,7 @@ class LiveRun:
                 )
                 self._count(late=pace.keep(len(first)))
                 self._adapt()
-                if self._meter is None:
-                    continue
-                for frame in self._meter.add(treated):
+                for frame in () if self._meter is None else self._meter.add(treated):
                     self._tell("frame", frame_json(frame, "run"))
                 if time.monotonic() - told > _TELL_EVERY_S:
                     told = time.monotonic()
@@ -305,6 +303,7 @@ class LiveRun:
                 signals[f"{path.key} raw"], signals[f"{path.key} treated"] = path.treat(
                     raw, into_chain
                 )
+                signals[f"{path.key} as heard"] = blocks[path.key]
                 # Programs that pick the device itself hear it raw.
                 signals[f"{path.key} at once"] = raw
             troubles = [sentence for path in self._voices for sentence in path.troubles()]

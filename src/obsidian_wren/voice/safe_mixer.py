@@ -19,8 +19,7 @@ class SafeMixer:
     """Makes every mix of a block.
 
     Where that fails, listeners get silence for a block and everything in the mixes begins afresh;
-    failing twice in a row is raised. ``levels_dbfs``: of each mix, folded to one channel.
-    ``voices``: the keys of what a mute keeps out.
+    failing twice in a row is raised. ``voices``: the keys of what a mute keeps out.
     """
 
     def __init__(
@@ -34,7 +33,7 @@ class SafeMixer:
         self._rate_hz = rate_hz
         self._engine = self._new_engine()
         self._failed_before = False
-        self.levels_dbfs: dict[str, float] = {}
+        self._last: dict[str, Samples] = {}
         self._limited_db: dict[str, float] = {}
 
     def _new_engine(self) -> MixEngine:
@@ -70,6 +69,11 @@ class SafeMixer:
         ]
         self._engine.change(self._mixes)
 
+    @property
+    def levels_dbfs(self) -> dict[str, float]:
+        """The level of each mix in the last block, folded to one channel."""
+        return {key: rms_dbfs(mono(block)) for key, block in self._last.items()}
+
     def take_limited_db(self) -> dict[str, float]:
         """The lowest gain of each mix's limiter since it was asked last, dB: a peak that is held
         passes in a few blocks."""
@@ -99,8 +103,8 @@ class SafeMixer:
                     name=type(error).__name__,
                 ),
             )
-        for key, block in mixed.items():
-            self.levels_dbfs[key] = rms_dbfs(mono(block))
+        self._last = mixed
+        for key in mixed:
             self._limited_db[key] = min(
                 self._limited_db.get(key, 0.0), self._engine.limited_db(key)
             )

@@ -24,6 +24,8 @@ from obsidian_wren.voice.place import address
 
 _LOG = logging.getLogger(__name__)
 _MOST_WAITING = 400
+# Whoever begins it asks at once; a page that is started again takes a few seconds.
+_LOOK_S, _ALONE_S = 1.0, 30.0
 
 
 class Serving:
@@ -34,6 +36,7 @@ class Serving:
         self._path = path
         self._ended = threading.Event()
         self._asking: set[_Asking] = set()
+        self._engine: Voice | None = None
         path.unlink(missing_ok=True)
         mask = os.umask(0o177)
         try:
@@ -44,6 +47,7 @@ class Serving:
 
     def answer(self, engine: Voice) -> None:
         """Let ``engine`` answer from now on."""
+        self._engine = engine
         threading.Thread(target=self._accept, args=(engine,), name="door", daemon=True).start()
 
     def tell(self, kind: str, body: dict[str, Any]) -> None:
@@ -52,8 +56,15 @@ class Serving:
             each.tell(records.Said(0, records.News(kind, body)))
 
     def wait(self) -> None:
-        """Until it shall end."""
-        self._ended.wait()
+        """Until it shall end, also because nobody asks it any more and it does nothing for
+        anybody."""
+        alone_s = 0.0
+        while not self._ended.wait(_LOOK_S):
+            is_needed = self._asking or self._engine is None or self._engine.is_needed
+            alone_s = 0.0 if is_needed else alone_s + _LOOK_S
+            is_lost = not self._asking and not self._path.exists()
+            if alone_s >= _ALONE_S or is_lost:
+                break
         with suppress(OSError):
             self._listener.close()
         self._path.unlink(missing_ok=True)
@@ -167,6 +178,7 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
     records.Mute: Voice.mute,
     records.Ends: Voice.ends,
     records.Feeds: Voice.feeds,
+    records.Rehearse: Voice.rehearse,
     records.TreatReturn: Voice.treat_return,
     records.Push: Voice.push,
     records.KeepTake: Voice.keep_take,

@@ -7,7 +7,7 @@ reserve).
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -42,11 +42,13 @@ class BlockCost:
     late_ms: float
 
 
-def choose_block(rehearse: Callable[[float], BlockCost]) -> tuple[BlockCost, ...]:
+def choose_block(
+    rehearse: Callable[[float], BlockCost], blocks_ms: Sequence[float] = BLOCKS_MS
+) -> tuple[BlockCost, ...]:
     """The cost of each size that was tried, the one to take last: the shortest that leaves the
     machine enough time, or the longest. ``rehearse`` gives the cost of a size in ms."""
     tried: list[BlockCost] = []
-    for block_ms in BLOCKS_MS:
+    for block_ms in blocks_ms:
         tried.append(rehearse(block_ms))
         if tried[-1].share <= _MOST_SHARE:
             break

@@ -147,6 +147,7 @@ def hand_over(folder: Path, feeds: Mapping[str, PipeFeed], *, stay: bool) -> set
 def _hold(path: Path, title: str) -> int:
     """Only one run may write into an input: the lock goes with its process, however that ends. One
     that only keeps it for whoever records is relieved."""
+    path.parent.mkdir(mode=0o700, exist_ok=True)
     held = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
         if not _locked(held) and not (keeper.relieve(path) and awaited(lambda: _locked(held))):

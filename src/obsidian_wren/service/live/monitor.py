@@ -26,7 +26,14 @@ _CHUNK_S = 0.04
 # Headphones that cannot follow lose the oldest sound, so that they never lag for good.
 _MOST_WAITING = 60
 _PATIENCE_S = 5.0
-_RAW = records.Track("voice at once")
+_RAW = records.Track("voice as heard")
+
+
+def watch_meter(ws: Workshop) -> None:
+    """Let pages see how loud the treated voice is that runs in the process of the voice."""
+    run = live.current(ws).running
+    if isinstance(run, VoiceRun):
+        run.meter(ws.bus.tell, lambda: ws.bus.places_taken > 0)
 
 
 class LiveMonitor:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import Any, cast
@@ -10,7 +10,7 @@ from typing import Any, cast
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.stage import StageSpec
-from obsidian_wren.core.mix.block import BlockCost, buffer_ms, choose_block
+from obsidian_wren.core.mix.block import BLOCKS_MS, BlockCost, buffer_ms, choose_block
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.wording import worded
@@ -19,9 +19,8 @@ from obsidian_wren.service import recording
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.cast import cast_of
-from obsidian_wren.service.live.monitor import hear_in_headphones
+from obsidian_wren.service.live.monitor import hear_in_headphones, watch_meter
 from obsidian_wren.service.live.muting import silent_feeds
-from obsidian_wren.service.live.rehearsal import rehearse
 from obsidian_wren.service.live.specification import no_page, source_of, start_of, take_of
 from obsidian_wren.service.live.state import Pushed, current
 from obsidian_wren.service.live.voice_link import link_of
@@ -34,12 +33,17 @@ from obsidian_wren.service.rig.system_microphone import no_system
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import LiveWish
+from obsidian_wren.voice import records
+from obsidian_wren.voice.asking import VoiceRefused
 from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.pace import BLOCK_S, Pacing
+from obsidian_wren.voice.rehearsal import rehearse
 from obsidian_wren.voice.run import LiveRun, Tell
 
 # Being live with the pace of takes set to fast: soon through, and a core left for others.
 _FAST = 4.0
+# What blocks of so many sizes, ms, cost.
+Rehearsed = Callable[[Sequence[float]], tuple[BlockCost, ...]]
 
 
 @dataclass(frozen=True)
@@ -87,7 +91,8 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
     wish = scene.live_wish(session)
     rate = stream.rate_hz
     mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
-    block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, ducking, rate)
+    rehearsed = _rehearsed_here(specs, mixes, ducking, rate)
+    block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, rate, rehearsed)
     waiting_ms = _waiting_ms(wish, costs)
     channels = channels_of(body)
     cast = cast_of(ws, session, stream, specs, channels, waiting_s=waiting_ms / 1000.0)
@@ -127,7 +132,8 @@ def _in_the_voice(
     ws, wish = ctx.ws, scene.live_wish(ctx.session)
     source = source_of(ctx, browser_rate_hz)
     mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
-    block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, ducking, source.rate_hz)
+    rehearsed = _rehearsed_there(ws, specs, mixes, ducking, source.rate_hz)
+    block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, source.rate_hz, rehearsed)
     wanted = start_of(
         ctx,
         source,
@@ -182,6 +188,7 @@ def take_over(ws: Workshop, prepared: Prepared | None) -> None:
         held.run, held.since = prepared.run, now()
         held.pushed, held.block_costs = prepared.pushed, prepared.block_costs
         hear_in_headphones(ws)
+        watch_meter(ws)
 
 
 def teller(ws: Workshop) -> Tell:
@@ -209,8 +216,8 @@ def _block_ms(
     wanted: float | None,
     specs: Sequence[StageSpec],
     mixes: Sequence[Mix],
-    ducking: Ducking,
     rate: int,
+    rehearsed: Rehearsed,
 ) -> tuple[float, tuple[BlockCost, ...]]:
     """The size of a block, and what the rehearsals cost: as the person holds it, else the
     shortest that this machine has time for."""
@@ -218,16 +225,35 @@ def _block_ms(
         # A rehearsal all the same: what loads with the first block would make it late, and the
         # buffer stands on it.
         block_ms = wanted if wanted is not None else 1000.0 * BLOCK_S
-        return block_ms, (
-            (rehearse(specs, mixes, ducking, rate, block_ms),) if ws.pace == "real" else ()
-        )
+        return block_ms, rehearsed((block_ms,)) if ws.pace == "real" else ()
     # What costs: the stages that run, and how much is mixed.
     running = tuple(spec.kind for spec in specs if spec.on)
     key = ("block", running, sorted_sizes(mixes), rate)
-    costs: tuple[BlockCost, ...] = ws.answers.get(
-        key, lambda: choose_block(partial(rehearse, specs, mixes, ducking, rate))
-    )
-    return costs[-1].block_ms, costs
+    costs: tuple[BlockCost, ...] = ws.answers.get(key, lambda: rehearsed(BLOCKS_MS))
+    return costs[-1].block_ms if costs else 1000.0 * BLOCK_S, costs
+
+
+def _rehearsed_here(
+    specs: Sequence[StageSpec], mixes: Sequence[Mix], ducking: Ducking, rate: int
+) -> Rehearsed:
+    return partial(choose_block, partial(rehearse, specs, mixes, ducking, rate))
+
+
+def _rehearsed_there(
+    ws: Workshop, specs: Sequence[StageSpec], mixes: Sequence[Mix], ducking: Ducking, rate: int
+) -> Rehearsed:
+    def ask(blocks_ms: Sequence[float]) -> tuple[BlockCost, ...]:
+        if link_of(ws).running is not None:
+            # It would hold up what is heard: what was found before stands.
+            return current(ws).block_costs
+        stages = tuple(records.stage_of(spec) for spec in specs)
+        asked = records.Rehearse(stages, tuple(mixes), ducking, rate, tuple(blocks_ms))
+        try:
+            return cast(records.Costs, link_of(ws).ask(asked)).of
+        except VoiceRefused as error:
+            raise Refused(error.code, str(error)) from error
+
+    return ask
 
 
 def sorted_sizes(mixes: Sequence[Mix]) -> tuple[tuple[int, int], ...]:

@@ -115,6 +115,5 @@ def start_of(
         },
         own_system.ends(ctx.ws),
         adapts,
-        metered=True,
         source=source.kind,
     )

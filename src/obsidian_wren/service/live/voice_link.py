@@ -35,6 +35,7 @@ class VoiceLink:
     _take: records.KeepTake | None = None
     _asking: asking.Asking | None = None
     _process: subprocess.Popen[bytes] | None = None
+    _is_over: bool = False
     _begun_s: deque[float] = field(default_factory=lambda: deque(maxlen=_OFTEN))
     _lock: threading.RLock = field(default_factory=threading.RLock)
 
@@ -76,15 +77,18 @@ class VoiceLink:
         return None
 
     def leave(self) -> None:
-        """The voice goes on without us."""
+        """The voice goes on without us, and is asked nothing more."""
         with self._lock:
+            self._is_over = True
             link, self._asking = self._asking, None
         if link is not None:
             link.close()
 
     def end(self) -> None:
-        """The voice ends; what programs record of it carries silence until nobody does."""
+        """The voice ends, and none is begun any more; what programs record of it carries silence
+        until nobody does."""
         with self._lock:
+            self._is_over = True
             link, self._asking, process, self._process = self._asking, None, self._process, None
             self.feeds = self.running = None
         if link is None:
@@ -112,6 +116,8 @@ class VoiceLink:
 
     def _connected(self) -> asking.Asking:
         with self._lock:
+            if self._is_over:
+                raise asking.gone()
             if self._asking is None:
                 self.find()
             if self._asking is None:

@@ -6,12 +6,14 @@ from __future__ import annotations
 import queue
 import threading
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.system_sound import LiveMicrophone
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.live.living import close_recording
-from obsidian_wren.service.live.monitor import hear_in_headphones
+from obsidian_wren.service.live.monitor import hear_in_headphones, watch_meter
 from obsidian_wren.service.live.preparing import teller
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.live.voice_link import VoiceLink, link_of
@@ -20,6 +22,7 @@ from obsidian_wren.service.mixes import mix_rows, mixing, scene
 from obsidian_wren.service.mixes.inputs import inputs_for
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
+from obsidian_wren.service.rig.system_microphone import Lent
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.voice import records
@@ -74,6 +77,7 @@ class _Hearing:
                 close_recording(self._ws)
             else:
                 hear_in_headphones(self._ws)
+                watch_meter(self._ws)
         self._ws.changed()
 
     def _go_through(self) -> None:
@@ -90,6 +94,7 @@ def hear_voice(ws: Workshop) -> None:
     """Hear it from now on; one that runs already is taken over with what it runs."""
     link = link_of(ws)
     hearing = _Hearing(ws, link)
+    ws.own(Lent).lend = partial(_lend, ws)
     ws.at_end(hearing.end)
     stands = link.find()
     if stands is None or stands.running is None:
@@ -102,9 +107,16 @@ def hear_voice(ws: Workshop) -> None:
     with ws.sessions.begin() as session:
         scene.live_wish(session).live = True
         _bring_up(in_hand(ws, session), state.run)
+    if state.running is not None:
+        watch_meter(ws)
     said = _WENT_ON if stands.version == records.VERSION else _OTHER_VERSION
     ws.find(*said)
     ws.changed()
+
+
+def _lend(ws: Workshop, name: str) -> LiveMicrophone | None:
+    run = current(ws).running
+    return run.lend(name) if isinstance(run, VoiceRun) else None
 
 
 def _bring_up(ctx: RigContext, run: VoiceRun) -> None:

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import itertools
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
-from typing import cast
+from typing import Any, cast
 
 import numpy as np
 
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure.live import BlockMeter
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
-from obsidian_wren.ports.world import ProgramSettings
+from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.world import ProgramSettings, SourceGone
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_link import VoiceLink
 from obsidian_wren.voice import asking, records
+from obsidian_wren.voice.frames import frame_json
 from obsidian_wren.voice.marker_flight import HeardMarker
 from obsidian_wren.voice.paths import KEPT_S, PathDelay
 from obsidian_wren.voice.shared import TracksReader, Wanted
@@ -26,6 +31,8 @@ from obsidian_wren.voice.shared import TracksReader, Wanted
 _FRESH_S = 0.1
 _READ_EVERY_S = 0.04
 _MOST_READ_S = 1.0
+_PATIENCE_S, _LOOK_S = 3.0, 0.005
+_NUMBERS = itertools.count()
 
 
 @dataclass(frozen=True)
@@ -111,6 +118,20 @@ class VoiceRun:
         before, self._asked_s = self.finished.is_set(), 0.0
         self._see(self._now)
         return before != self.finished.is_set()
+
+    def meter(
+        self, tell: Callable[[str, dict[str, Any]], None], watched: Callable[[], bool]
+    ) -> None:
+        """Tell twenty times a second how loud the treated voice is, as long as it is ``watched``.
+        Raises Refused."""
+        meter = BlockMeter(self.rate_hz)
+
+        def hear(blocks: tuple[Samples, ...]) -> None:
+            if watched():
+                for frame in meter.add(blocks[0][:, 0]):
+                    tell("frame", frame_json(frame, "run"))
+
+        self.follow("meter", [records.Track("voice treated")], hear)
 
     def _see(self, stands: records.Status) -> None:
         if stands.live:
@@ -290,12 +311,72 @@ class VoiceRun:
 
         return end
 
+    def lend(self, name: str) -> LentMicrophone | None:
+        """The microphone that is live, for somebody else too; None where it is another one."""
+        if self.finished.is_set() or self.wanted.source != "system":
+            return None
+        if self.wanted.microphone != name:
+            return None
+        try:
+            return LentMicrophone(self._link, self)
+        except (asking.VoiceRefused, OSError):
+            return None
+
     def _tell(self, request: records.Request) -> None:
         """What is asked while the voice is begun anew is what it is begun with."""
         try:
             self._link.ask(request)
         except asking.VoiceRefused as error:
             self._link.told("trouble", {"sentence": str(error)})
+
+
+class LentMicrophone:
+    """The microphone that is live as a stream of its one channel, from the memory that the voice
+    writes it into."""
+
+    channels = 1
+
+    def __init__(self, link: VoiceLink, run: VoiceRun) -> None:
+        self._link, self._run = link, run
+        self._name = f"microphone {next(_NUMBERS)}"
+        tracks = (records.Track("voice as heard"),)
+        shared = cast(records.Shared, link.ask(records.Share(self._name, tracks)))
+        self.rate_hz = shared.rate_hz
+        self._reader = TracksReader(shared.place, shared.tracks, shared.frames)
+        self._held: Samples = np.zeros(0)
+        self._gaps_before = run.microphone_gaps
+        self.arrived_s = time.monotonic()
+        self._closed = False
+
+    @property
+    def gaps(self) -> int:
+        """How often sound was lost."""
+        return self._run.microphone_gaps - self._gaps_before + self._reader.lost
+
+    def read(self, count: int) -> Samples:
+        """Just ``(count,)`` samples, once they are there. Raises SourceGone when it is no longer
+        live, or nothing came for 3 s."""
+        while len(self._held) < count:
+            block = self._reader.read(count) if not self._closed else np.zeros((0, 1))
+            if len(block):
+                self._held = np.concatenate([self._held, block[:, 0]])
+                self.arrived_s = time.monotonic()
+                continue
+            late = time.monotonic() - self.arrived_s > _PATIENCE_S
+            if late or self._closed or self._run.finished.is_set():
+                raise SourceGone(worded("It is no longer live, so the microphone was let go."))
+            time.sleep(_LOOK_S)
+        found, self._held = self._held[:count], self._held[count:]
+        return found
+
+    def close(self) -> None:
+        """Let go of it."""
+        if self._closed:
+            return
+        self._closed = True
+        if self._link.is_there:
+            with suppress(asking.VoiceRefused):
+                self._link.ask(records.Share(self._name, ()))
 
 
 class Tracks:
@@ -330,12 +411,10 @@ class Tracks:
         while not self._ended.wait(_READ_EVERY_S):
             self._take()
         self._take()
-        try:
-            if self._link.is_there:
+        if self._link.is_there:
+            # Where it went, its memory went with it.
+            with suppress(asking.VoiceRefused):
                 self._link.ask(records.Share(self._name, ()))
-        except asking.VoiceRefused:
-            # It went, and its memory with it.
-            pass
         self._reader.close()
 
     def _take(self) -> None:

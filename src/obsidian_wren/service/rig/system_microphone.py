@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import cast
 
 from obsidian_wren.core.derive.sound_device import SoundDevice
@@ -64,12 +66,26 @@ def open_microphone(
     """
     device = microphone_of(ctx)
     system = cast(SystemSound, ctx.ws.world.system)
+    # The voice reads one channel: whoever wants to hear which of several is spoken into opens all.
+    whole = device.channels == 1 or (channels or ctx.rig.channel) == channel_of(ctx)
+    lent = ctx.ws.own(Lent).lend(device.id) if whole else None
+    if lent is not None:
+        return lent
     try:
         return system.open_microphone(
             device.id, channels=channels, block_s=block_s, patience_s=patience_s
         )
     except (SourceGone, NoSoundServer) as error:
         raise Refused("gone", str(error)) from error
+
+
+@dataclass
+class Lent:
+    """Who is live on a microphone lends it: takes, and whoever listens in, read the same stream.
+    ``lend`` gives a stream of one channel, by the name of the microphone, None where it is not
+    live."""
+
+    lend: Callable[[str], LiveMicrophone | None] = lambda name: None
 
 
 def channel_of(ctx: RigContext) -> int:

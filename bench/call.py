@@ -1,0 +1,219 @@
+"""A call while the page is clicked hard, and while the page's program is killed.
+
+A private sound server, a microphone with a tone, the program over the demo's calibration, live on
+that microphone, and three programs that record at the same time: the microphone itself, a plain
+loopback of the server, and the feed for the call. A break in the tone is a gap; those that the
+microphone has at the same instant are nobody's. The page derives, switches, takes back, reports,
+brings a file in and sends markers without a pause. With ``plain`` the program has no right to come
+before others, as an ordinary user of a desktop without a broker; the sound server keeps its own.
+"""
+
+from __future__ import annotations
+
+import itertools
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable
+from contextlib import suppress
+from pathlib import Path
+
+import numpy as np
+import pulsectl  # type: ignore[import-untyped]
+
+from obsidian_wren.devices.sound_server.control import SoundServer
+from obsidian_wren.standins.private_server import (
+    FakeMicrophone,
+    PipeWire,
+    PrivateServer,
+    PulseAudio,
+    environment,
+)
+from own_system import settled_on
+from voice import NEAR, RATE, SECONDS, TONE_HZ, Heard, breaks, busy, of_process
+
+KILLS = int(os.environ.get("OBSIDIAN_WREN_BENCH_KILLS", "20"))
+CALL = "obsidian_wren.call"
+PLAIN = ("setpriv", "--bounding-set", "-sys_nice", "--inh-caps", "-sys_nice")
+
+
+class Page:
+    """The page's program, and who clicks."""
+
+    def __init__(self, data: Path, *, plain: bool) -> None:
+        self._data, self._plain, self._port = data, plain, 0
+        self._ended = threading.Event()
+        self.clicks = 0
+        self.start()
+
+    def start(self) -> None:
+        serve = [sys.executable, "-P", "-m", "obsidian_wren.cli", "serve", "--no-token"]
+        self.process = subprocess.Popen(
+            [
+                *(PLAIN if self._plain else ()),
+                *serve,
+                *("--port", str(self._port), "--data", str(self._data)),
+            ],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        assert self.process.stdout is not None
+        found = None
+        while found is None:
+            found = re.search(r"http://127.0.0.1:(\d+)/", self.process.stdout.readline())
+        self._port = int(found.group(1))
+
+    def ask(self, method: str, path: str, body: object = None) -> bytes:
+        data = body if isinstance(body, bytes) else None if body is None else json.dumps(body)
+        request = urllib.request.Request(
+            f"http://127.0.0.1:{self._port}/api/{path}",
+            method=method,
+            data=data.encode() if isinstance(data, str) else data,
+            headers={"Content-Type": "application/json"},
+        )
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            found: bytes = answer.read()
+        return found
+
+    def click(self) -> None:
+        """Without a pause, until :meth:`end`."""
+        moves: tuple[Callable[[int], object], ...] = (
+            lambda n: self.ask("PUT", "wishes", {"cut_weight": 0.5 + 0.01 * (n % 30)}),
+            lambda n: self.ask("PATCH", "stages", {"stage": "colour", "on": n % 2 == 0}),
+            lambda n: self.ask("POST", "derive", {}),
+            lambda n: self.ask("POST", "undo"),
+            lambda n: self.ask("GET", "report"),
+            lambda n: self.ask("POST", "brought", self.ask("GET", "calibration")),
+            lambda n: self.ask("DELETE", "brought"),
+            lambda n: self.ask("POST", "marker"),
+            lambda n: self.ask("GET", "state"),
+        )
+        for number in itertools.count():
+            if self._ended.is_set():
+                return
+            # What is refused, or finds nobody there, was a click all the same.
+            with suppress(urllib.error.URLError, OSError):
+                moves[number % len(moves)](number)
+                self.clicks += 1
+
+    def answers(self) -> bool:
+        with suppress(urllib.error.URLError, OSError):
+            return bool(json.loads(self.ask("GET", "state"))["run"]["live"])
+        return False
+
+    def end(self) -> None:
+        self._ended.set()
+        self.process.send_signal(signal.SIGINT)
+        self.process.wait()
+
+
+def until(what: Callable[[], bool]) -> None:
+    until_s = time.monotonic() + 60.0
+    while not what():
+        if time.monotonic() > until_s:
+            raise TimeoutError("it never happened")
+        time.sleep(0.05)
+
+
+def own_gaps(heard: dict[str, Heard]) -> tuple[dict[str, int], int]:
+    """Of everybody but the microphone, what the microphone did not have."""
+    found = {name: breaks(each.sound()) for name, each in heard.items()}
+    raw = found.pop("microphone")
+    return {
+        name: sum(bool(not len(raw) or np.abs(raw - one).min() > 4 * NEAR) for one in at)
+        for name, at in found.items()
+    }, len(raw)
+
+
+def run(kind: type[PrivateServer], *, plain: bool) -> None:
+    with tempfile.TemporaryDirectory(prefix="s", dir="/tmp") as name:
+        folder = Path(name)
+        os.environ.setdefault("XDG_CACHE_HOME", str(Path.home() / ".cache"))
+        os.environ.update(environment(folder))
+        server = kind(folder, urgent=True)
+        server.start()
+        at = np.arange(2 * RATE) / RATE
+        microphone = FakeMicrophone(folder, 0.1 * np.sin(2 * np.pi * TONE_HZ * at))
+        with pulsectl.Pulse("a loopback") as pulse:
+            pulse.module_load("module-null-sink", "sink_name=loop rate=48000")
+            pulse.module_load("module-loopback", "source=desk sink=loop latency_msec=40")
+        system = SoundServer()
+        system.look()
+        settled_on(system, folder)
+        page = Page(folder / "data", plain=plain)
+        until(lambda: CALL in {each.name for each in system.microphones()})
+        began = time.monotonic()
+        page.ask("POST", "run/start", {})
+        first = Heard(CALL)
+        while not first.sound().any():
+            time.sleep(0.005)
+        print(f"{server.name}: sound {time.monotonic() - began:.2f} s after the press")
+        first.end()
+        heard = {name: Heard(it) for name, it in (("microphone", "desk"), ("loop", "loop.monitor"))}
+        heard["call"] = Heard(CALL)
+        time.sleep(2.0)
+        clicking = threading.Thread(target=page.click, daemon=True)
+        for count in (None, 0, 2, 4):
+            if count == 0:
+                clicking.start()
+            with busy(count or 0):
+                time.sleep(1.0)
+                for each in heard.values():
+                    each.forget()
+                (voice,) = voices()
+                pss, before_s = of_process(voice)
+                clicks = page.clicks
+                time.sleep(SECONDS)
+                _, after_s = of_process(voice)
+                told(
+                    "not clicked" if count is None else f"clicked, {count} busy",
+                    heard,
+                    SECONDS,
+                    f"{page.clicks - clicks} clicks; voice {pss:.0f} MB,"
+                    f" {(after_s - before_s) / SECONDS:.3f} of a core",
+                )
+        for each in heard.values():
+            each.forget()
+        killed_s = time.monotonic()
+        for _ in range(KILLS):
+            page.process.kill()
+            page.process.wait()
+            page.start()
+            until(page.answers)
+        told(f"page killed {KILLS} times", heard, time.monotonic() - killed_s, "")
+        for each in heard.values():
+            each.end()
+        page.end()
+        microphone.hush()
+        server.end()
+
+
+def told(what: str, heard: dict[str, Heard], seconds: float, more: str) -> None:
+    own, raw = own_gaps(heard)
+    minute = 60.0 / seconds
+    print(
+        f"  {what}: gaps a minute: call {own['call'] * minute:5.1f}, loopback"
+        f" {own['loop'] * minute:5.1f} (microphone {raw * minute:5.1f}); {more}",
+        flush=True,
+    )
+
+
+def voices() -> list[int]:
+    """The processes of voices."""
+    found = subprocess.run(
+        ["pgrep", "-f", "obsidian_wren.cli.voice"], stdout=subprocess.PIPE, text=True, check=False
+    )
+    return [int(line) for line in found.stdout.split()]
+
+
+if __name__ == "__main__":
+    for each in (PulseAudio, PipeWire):
+        run(each, plain="plain" in sys.argv[1:])

@@ -1,0 +1,240 @@
+"""The page's program and the process of the voice: what one asks of the other, and what is heard
+when either ends."""
+
+import json
+import os
+import re
+import signal
+import subprocess
+import time
+import urllib.request
+
+import numpy as np
+import pytest
+import soundfile
+
+from listening import level_of, strongest_hz
+from obsidian_wren.cli import main
+from obsidian_wren.cli.starting import own_command
+from obsidian_wren.service.live import current, living, monitor, muting, recording, watching
+from obsidian_wren.service.live.voice_link import link_of
+from obsidian_wren.service.opening.opening import close_workshop
+from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.recording.recording import choose_tracks, stop_recording
+from obsidian_wren.service.takes import starting
+from obsidian_wren.voice import asking
+from own_system import CALL, Recording
+from rigging import change
+from signals import RATE, sine
+from waiting import wait_until
+
+pytestmark = pytest.mark.real_time
+
+
+def loud(recorder):
+    return level_of(recorder.hears()) > -60.0
+
+
+def silent(recorder):
+    return not recorder.hears().any()
+
+
+def in_voice(ws):
+    """What the process of the voice says of itself."""
+    return link_of(ws).status()
+
+
+@pytest.fixture
+def live(own):
+    living.start_run(own)
+    with Recording(CALL) as recorder:
+        wait_until(lambda: loud(recorder))
+        yield own, recorder
+
+
+def test_the_voice_is_another_process_and_its_socket_is_ones_own(live):
+    ws, _ = live
+    assert in_voice(ws).process != os.getpid()
+    assert ws.folder.voice_socket.stat().st_mode & 0o777 == 0o600
+
+
+def test_a_page_that_ends_is_not_heard_and_the_next_one_finds_the_voice_as_it_ran(live, open_own):
+    ws, recorder = live
+    muting.mute(ws, "call", True)
+    wait_until(lambda: silent(recorder))
+    muting.mute(ws, "call", False)
+    wait_until(lambda: loud(recorder))
+    before = in_voice(ws)
+    ws.let_go()
+    close_workshop(ws, voice_goes_on=True)
+    assert loud(recorder)
+    second = open_own(data=None, folder=ws.folder.path)
+    assert loud(recorder)
+    stands = in_voice(second)
+    assert (stands.process, stands.running) == (before.process, before.running)
+    assert overview(second).run.live
+    assert "went on while this program was away" in " ".join(f.sentence for f in second.findings)
+    # What is changed now is heard, and “Stop live” ends it.
+    muting.mute(second, "call", True)
+    wait_until(lambda: silent(recorder))
+    living.stop_run(second)
+    wait_until(lambda: not in_voice(second).live)
+
+
+def test_ctrl_c_ends_the_voice_too_and_who_records_it_hears_silence(live):
+    ws, recorder = live
+    process = in_voice(ws).process
+    ws.let_go()
+    close_workshop(ws)
+    with pytest.raises(ProcessLookupError):
+        os.kill(process, 0)
+    assert silent(recorder)
+
+
+def test_a_voice_that_is_killed_is_said_and_begun_again_as_it_ran(live):
+    ws, recorder = live
+    told = ws.bus.listen()
+    before = in_voice(ws)
+    os.kill(before.process, signal.SIGKILL)
+    wait_until(lambda: current(ws).running is None)
+    assert "ended by itself" in overview(ws).run.stopped_why
+    wait_until(lambda: current(ws).running is not None)
+    wait_until(lambda: loud(recorder))
+    assert in_voice(ws).running == before.running
+    assert in_voice(ws).process != before.process
+    said = [body for kind, body in list(told.queue) if kind == "trouble"]
+    assert any("begun again with what it ran" in body["sentence"] for body in said)
+
+
+def test_a_voice_of_another_version_goes_on_and_is_said(live, open_own, monkeypatch):
+    ws, recorder = live
+    ws.let_go()
+    close_workshop(ws, voice_goes_on=True)
+    monkeypatch.setattr("obsidian_wren.voice.records.VERSION", 2)
+    second = open_own(data=None, folder=ws.folder.path)
+    assert "another version" in " ".join(f.sentence for f in second.findings)
+    assert overview(second).run.live
+    assert loud(recorder)
+    living.stop_run(second)
+    wait_until(lambda: silent(recorder))
+
+
+def test_what_is_recorded_is_what_is_heard_without_a_hole(live):
+    ws, _ = live
+    choose_tracks(ws, ["treated", "raw"], "flac", None, None)
+    recording.start_recording(ws)
+    wait_until(lambda: overview(ws).recorder.seconds > 1.0)
+    stop_recording(ws)
+    files = sorted(ws.folder.recordings.iterdir())
+    assert len(files) == 2
+    lengths = set()
+    for path in files:
+        sound, rate = soundfile.read(path)
+        assert rate == RATE
+        assert abs(strongest_hz(sound[: RATE // 2]) - 1000.0) < 5.0
+        lengths.add(len(sound))
+    assert len(lengths) == 1
+
+
+def test_headphones_and_takes_hear_the_microphone_that_is_live(live, system, monkeypatch):
+    """One stream of it for all."""
+    ws, _ = live
+    opened = []
+    usual = system.open_microphone
+    monkeypatch.setattr(
+        system, "open_microphone", lambda *a, **k: (opened.append(a), usual(*a, **k))[1]
+    )
+    ears = monitor.put_on(ws)
+    chunk = next(ears.chunks())
+    assert np.frombuffer(chunk[16:], dtype="<f4").any()
+    monitor.take_off(ws)
+    before = len(overview(ws).takes)
+    starting.start(ws, "rest", seconds=3.0)
+    wait_until(lambda: overview(ws).takes[before:] and overview(ws).progress is None)
+    assert overview(ws).takes[before].rate_hz == RATE
+    watching.start_watch(ws, "rest")
+    wait_until(lambda: current(ws).watching is not None)
+    watching.stop_watch(ws)
+    assert opened == []
+    assert overview(ws).run.live
+
+
+def test_the_meter_moves_while_a_page_is_open(live):
+    ws, _ = live
+    told = ws.bus.listen()
+    wait_until(lambda: {"frame", "live"} <= {kind for kind, _ in list(told.queue)})
+
+
+def test_a_page_that_opened_the_microphone_is_heard_through_the_voice(own):
+    change(own, source="browser")
+    living.start_run(own, browser_rate_hz=RATE)
+    tone = sine(500.0, -20.0, 1.0)
+    with Recording(CALL) as recorder:
+
+        def pushed():
+            for at in range(0, RATE, 4800):
+                living.push_live(own, tone[at : at + 4800])
+                time.sleep(0.05)
+            return loud(recorder)
+
+        wait_until(pushed)
+    # Pieces stop: it is silent, and nothing else is opened in its place.
+    wait_until(lambda: current(own).running is None)
+    assert "sent nothing" in overview(own).run.stopped_why
+
+
+def test_doctor_names_a_voice_that_runs_without_its_page(live, capsys):
+    ws, _ = live
+    process = in_voice(ws).process
+    ws.let_go()
+    close_workshop(ws, voice_goes_on=True)
+    main(["doctor", "--data", str(ws.folder.path)])
+    assert f"is live without its page (process {process})" in capsys.readouterr().out
+    os.kill(process, signal.SIGTERM)
+
+
+class Program:
+    """The program as its command starts it."""
+
+    def __init__(self, data):
+        self.process = subprocess.Popen(
+            [*own_command("serve", "--no-token", "--port", "0"), "--data", str(data)],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        self.url = re.search(r"http://[\d.:]+/", self.process.stdout.readline()).group()
+
+    def ask(self, method, path):
+        request = urllib.request.Request(f"{self.url}api/{path}", method=method, data=b"{}")
+        request.add_header("Content-Type", "application/json")
+        with urllib.request.urlopen(request) as answer:
+            return json.loads(answer.read())
+
+    def is_live(self):
+        return self.ask("GET", "listener")["live"]
+
+    def ends_by(self, number):
+        self.process.send_signal(number)
+        self.process.wait()
+
+
+def test_who_listens_hears_nothing_of_a_program_that_is_killed_or_started_again(own):
+    own.let_go()
+    close_workshop(own)
+    data = own.folder.path
+    program = Program(data)
+    program.ask("POST", "run/start")
+    with Recording(CALL) as recorder:
+        wait_until(lambda: loud(recorder))
+        process = asking.found(own.folder.voice_socket).process
+        for number in (signal.SIGKILL, signal.SIGTERM):
+            program.ends_by(number)
+            assert loud(recorder)
+            program = Program(data)
+            wait_until(program.is_live)
+            assert asking.found(own.folder.voice_socket).process == process
+            assert loud(recorder)
+        # Ctrl-C where it was started in front.
+        program.ends_by(signal.SIGINT)
+        assert asking.found(own.folder.voice_socket) is None
+        wait_until(lambda: silent(recorder))
