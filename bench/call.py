@@ -41,6 +41,7 @@ from own_system import settled_on
 from voice import NEAR, RATE, SECONDS, TONE_HZ, Heard, breaks, busy, of_process
 
 KILLS = int(os.environ.get("OBSIDIAN_WREN_BENCH_KILLS", "20"))
+WARM_S = 15.0
 CALL = "obsidian_wren.call"
 PLAIN = ("setpriv", "--bounding-set", "-sys_nice", "--inh-caps", "-sys_nice")
 
@@ -106,7 +107,7 @@ class Page:
 
     def answers(self) -> bool:
         with suppress(urllib.error.URLError, OSError):
-            return bool(json.loads(self.ask("GET", "state"))["run"]["live"])
+            return bool(json.loads(self.ask("GET", "listener"))["live"])
         return False
 
     def end(self) -> None:
@@ -150,6 +151,8 @@ def run(kind: type[PrivateServer], *, plain: bool) -> None:
         settled_on(system, folder)
         page = Page(folder / "data", plain=plain)
         until(lambda: CALL in {each.name for each in system.microphones()})
+        # What computes has loaded by then.
+        time.sleep(WARM_S)
         began = time.monotonic()
         page.ask("POST", "run/start", {})
         first = Heard(CALL)

@@ -16,11 +16,14 @@ from obsidian_wren.core.chain.one_of_each import one_of_each
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import MarkerSearch, marker_codes
+from obsidian_wren.devices.browser import BrowserStream
+from obsidian_wren.devices.sound_server.feed import PipeFeed
 from obsidian_wren.voice import asking, records
+from obsidian_wren.voice.engine import Voice
 from obsidian_wren.voice.shared import TracksReader
 from own_system import CALL, Playing, Recording, sink, tone_of
 from signals import RATE, sine
-from waiting import wait_until
+from waiting import PATIENCE_S, wait_until
 
 pytestmark = pytest.mark.real_time
 TONE = sine(1000.0, -20.0, 1.0)
@@ -66,6 +69,7 @@ def begin(sound_server, tmp_path):
     found = []
 
     def go(path=tmp_path / "voice.socket"):
+        path = path or tmp_path / "another.socket"
         found.append(Process(path))
         return found[-1]
 
@@ -410,3 +414,33 @@ def test_where_the_time_of_each_path_goes_is_said(system, plugged, voice):
     wait_until(lambda: asks.status().delay_ms)
     found = asks.status().seats["call"]
     assert (found.block_ms, found.chain_ms, found.mix_ms) == (20.0, 0.0, 0.0)
+
+
+def test_a_voice_that_nobody_needs_ends(plugged, begin):
+    """Whoever asked has gone, and nothing is live; one that is live goes on."""
+    plugged(TONE)
+    needed, idle = begin(), begin(path=None)
+    needed.asked().ask(wanted())
+    idle.asked().close()
+    assert idle.process.wait(PATIENCE_S) == 0
+    assert needed.process.poll() is None
+
+
+def test_who_listens_to_an_input_that_is_not_read_joins_it_anew(system, tmp_path, monkeypatch):
+    joined, move = [], system.move_listener
+    monkeypatch.setattr(system, "move_listener", lambda *to: (joined.append(to[1]), move(*to)))
+    here = Voice(system, lambda kind, body: None, tmp_path, BrowserStream)
+    try:
+        here.feeds(records.Feeds({"call": records.FeedRecord(TITLE)}))
+        with Recording(CALL) as recorder:
+            wait_until(lambda: [each.microphone for each in system.seen.listeners] == [CALL])
+            with monkeypatch.context() as patched:
+                patched.setattr(PipeFeed, "unread_s", 10.0)
+                wait_until(lambda: CALL in joined)
+            # Nothing else is heard meanwhile.
+            assert joined[0].endswith("aside.monitor")
+            wait_until(lambda: [each.microphone for each in system.seen.listeners] == [CALL])
+            assert not recorder.hears().any()
+        wait_until(lambda: "aside" not in " ".join(device.id for device in system.seen.devices))
+    finally:
+        here.end()

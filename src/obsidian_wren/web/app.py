@@ -235,6 +235,12 @@ def _go_on(ws: Workshop) -> None:
     living.resume_run(ws)
 
 
+def _get_ready(ws: Workshop) -> None:
+    from obsidian_wren.service.live import living
+
+    living.get_ready(ws)
+
+
 def _load(_: Workshop) -> None:
     load()
 
@@ -260,7 +266,7 @@ def _check_sounds(ws: Workshop) -> None:
 def warm_up(ws: Workshop) -> None:
     """Go on being live where that was so, before anything else; then load what computes, and lay
     out the clips."""
-    for part in (_go_on, _load, _catch_up, _lay_out, _check_sounds):
+    for part in (_go_on, _get_ready, _load, _catch_up, _lay_out, _check_sounds):
         try:
             part(ws)
         except Told as error:

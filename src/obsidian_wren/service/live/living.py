@@ -146,6 +146,15 @@ def resume_run(ws: Workshop) -> bool:
     return True
 
 
+def get_ready(ws: Workshop) -> None:
+    """Let the voice load what being live would need, and find out what blocks cost, before anybody
+    asks for it."""
+    if ws.world.system is None or ws.pace == "fast" or current(ws).running is not None:
+        return
+    with suppress(Refused), ws.sessions() as session:
+        prepare(ws, session, None)
+
+
 def treat_returns(ws: Workshop) -> int:
     """Measure what came back from each listener so far and treat it; returns how many could be."""
     run = current(ws).running
