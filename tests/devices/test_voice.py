@@ -5,7 +5,9 @@ import signal
 import stat
 import subprocess
 import sys
+import threading
 import time
+from types import SimpleNamespace
 
 import msgspec
 import pytest
@@ -18,7 +20,7 @@ from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import MarkerSearch, marker_codes
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.feed import PipeFeed
-from obsidian_wren.voice import asking, records
+from obsidian_wren.voice import asking, records, serving
 from obsidian_wren.voice.engine import Voice
 from obsidian_wren.voice.shared import TracksReader
 from own_system import CALL, Playing, Recording, sink, tone_of
@@ -69,7 +71,6 @@ def begin(sound_server, tmp_path):
     found = []
 
     def go(path=tmp_path / "voice.socket"):
-        path = path or tmp_path / "another.socket"
         found.append(Process(path))
         return found[-1]
 
@@ -416,14 +417,24 @@ def test_where_the_time_of_each_path_goes_is_said(system, plugged, voice):
     assert (found.block_ms, found.chain_ms, found.mix_ms) == (20.0, 0.0, 0.0)
 
 
-def test_a_voice_that_nobody_needs_ends(plugged, begin):
-    """Whoever asked has gone, and nothing is live; one that is live goes on."""
-    plugged(TONE)
-    needed, idle = begin(), begin(path=None)
-    needed.asked().ask(wanted())
-    idle.asked().close()
-    assert idle.process.wait(PATIENCE_S) == 0
-    assert needed.process.poll() is None
+def test_a_voice_that_nobody_needs_ends(tmp_path, monkeypatch):
+    """Nobody asks, and nothing is live; what is live goes on, unless nobody can reach it."""
+    monkeypatch.setattr(serving, "_LOOK_S", 0.01)
+    monkeypatch.setattr(serving, "_ALONE_S", 0.1)
+    engine = SimpleNamespace(is_needed=True)
+    door = serving.Serving(tmp_path / "voice.socket")
+    door.answer(engine)
+    waiting = threading.Thread(target=door.wait, daemon=True)
+    waiting.start()
+    waiting.join(0.5)
+    assert waiting.is_alive()
+    engine.is_needed = False
+    waiting.join(PATIENCE_S)
+    assert not (tmp_path / "voice.socket").exists()
+    lost = serving.Serving(tmp_path / "voice.socket")
+    lost.answer(SimpleNamespace(is_needed=True))
+    (tmp_path / "voice.socket").unlink()
+    lost.wait()
 
 
 def test_who_listens_to_an_input_that_is_not_read_joins_it_anew(system, tmp_path, monkeypatch):
