@@ -5,7 +5,8 @@ that microphone, and three programs that record at the same time: the microphone
 loopback of the server, and the feed for the call. A break in the tone is a gap; those that the
 microphone has at the same instant are nobody's. The page derives, switches, takes back, reports,
 brings a file in and sends markers without a pause. With ``plain`` the program has no right to come
-before others, as an ordinary user of a desktop without a broker; the sound server keeps its own.
+before others; the sound server keeps its own. With ``brokered`` it has none either, and a stand-in
+of a desktop's broker grants what it is asked for, on a bus of its own.
 """
 
 from __future__ import annotations
@@ -22,12 +23,14 @@ import threading
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
 
 import numpy as np
 import pulsectl  # type: ignore[import-untyped]
+from jeepney import message_bus, new_method_return  # type: ignore[import-untyped]
+from jeepney.io.blocking import open_dbus_connection  # type: ignore[import-untyped]
 
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.standins.private_server import (
@@ -43,7 +46,42 @@ from voice import NEAR, RATE, SECONDS, TONE_HZ, Heard, breaks, busy, of_process
 KILLS = int(os.environ.get("OBSIDIAN_WREN_BENCH_KILLS", "20"))
 WARM_S = 15.0
 CALL = "obsidian_wren.call"
+NAMES = {PulseAudio.name, PipeWire.name}
 PLAIN = ("setpriv", "--bounding-set", "-sys_nice", "--inh-caps", "-sys_nice")
+
+
+@contextmanager
+def broker(folder: Path) -> Iterator[None]:
+    """Grants any thread that asks to run before others, as a desktop's broker does."""
+    address = f"unix:path={folder}/bus"
+    bus = subprocess.Popen(
+        ["dbus-daemon", "--session", f"--address={address}", "--nofork", "--print-address"],
+        stdout=subprocess.PIPE,
+    )
+    assert bus.stdout is not None
+    bus.stdout.readline()
+    os.environ |= {"DBUS_SYSTEM_BUS_ADDRESS": address, "DBUS_SESSION_BUS_ADDRESS": address}
+    connection = open_dbus_connection(bus="SESSION")
+    connection.send_and_get_reply(message_bus.RequestName("org.freedesktop.RealtimeKit1"))
+
+    def answer() -> None:
+        while True:
+            message = connection.receive()
+            if message.header.fields.get(3) == "Get":
+                value = {"RTTimeUSecMax": ("x", 200_000), "MaxRealtimePriority": ("i", 20)}
+                reply = new_method_return(message, "v", (value[message.body[1]],))
+            else:
+                _, thread, priority = message.body
+                os.sched_setscheduler(thread, os.SCHED_RR, os.sched_param(priority))
+                reply = new_method_return(message)
+            connection.send(reply)
+
+    threading.Thread(target=answer, daemon=True).start()
+    try:
+        yield
+    finally:
+        bus.kill()
+        bus.wait()
 
 
 class Page:
@@ -217,6 +255,15 @@ def voices() -> list[int]:
     return [int(line) for line in found.stdout.split()]
 
 
+def main() -> None:
+    chosen = set(sys.argv[1:])
+    kinds = [kind for kind in (PulseAudio, PipeWire) if kind.name in chosen or not chosen & NAMES]
+    with tempfile.TemporaryDirectory() as name:
+        granting = broker(Path(name)) if "brokered" in chosen else nullcontext()
+        with granting:
+            for kind in kinds:
+                run(kind, plain=bool(chosen & {"plain", "brokered"}))
+
+
 if __name__ == "__main__":
-    for each in (PulseAudio, PipeWire):
-        run(each, plain="plain" in sys.argv[1:])
+    main()

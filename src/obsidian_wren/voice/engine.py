@@ -49,7 +49,7 @@ from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 from obsidian_wren.voice.unread import Unread, join_anew
 
 _LOG = logging.getLogger(__name__)
-_LOOK_EVERY_S, _LOOK_ANYWAY_S = 0.2, 5.0
+_LOOK_EVERY_S, _LOOK_AGAIN_S, _LOOK_ANYWAY_S = 0.2, 0.5, 5.0
 # So much is heard before a marker, to know what the way does to the voice.
 _HEARD_FIRST_S, _ON_ITS_WAY_S = 3.0, 10.0
 _NO_DUCKING = Ducking(0.0, 15.0, 250.0, 400.0)
@@ -508,11 +508,9 @@ class Voice:
     def _is_unsure(self) -> bool:
         """Whether things may be other than they were seen: a server that ends, or is busy, may
         tell of nothing."""
-        return (
-            self._system.seen.missing is not None
-            or self._because is not None
-            or time.monotonic() - self._looked_s > _LOOK_ANYWAY_S
-        )
+        waits = self._system.seen.missing is not None or self._because is not None
+        every_s = _LOOK_AGAIN_S if waits else _LOOK_ANYWAY_S
+        return time.monotonic() - self._looked_s > every_s
 
     def _look(self) -> None:
         began_s = time.monotonic()
@@ -521,6 +519,10 @@ class Voice:
         if self._system.seen.missing is None:
             with self._changing:
                 self._ensure_all()
+        if not gc.isenabled():
+            # A connection that was looked through is a ring that only this finds; what was there
+            # when it began to be live is frozen, so it takes a moment.
+            gc.collect()
 
     def _take_up(self) -> None:
         run, wanted = self._run, self._wanted
