@@ -64,9 +64,14 @@ def broker(folder: Path) -> Iterator[None]:
     connection = open_dbus_connection(bus="SESSION")
     connection.send_and_get_reply(message_bus.RequestName("org.freedesktop.RealtimeKit1"))
 
+    ended = threading.Event()
+
     def answer() -> None:
-        while True:
-            message = connection.receive()
+        while not ended.is_set():
+            try:
+                message = connection.receive(timeout=0.2)
+            except TimeoutError:
+                continue
             if message.header.fields.get(3) == "Get":
                 value = {"RTTimeUSecMax": ("x", 200_000), "MaxRealtimePriority": ("i", 20)}
                 reply = new_method_return(message, "v", (value[message.body[1]],))
@@ -76,10 +81,13 @@ def broker(folder: Path) -> Iterator[None]:
                 reply = new_method_return(message)
             connection.send(reply)
 
-    threading.Thread(target=answer, daemon=True).start()
+    answering = threading.Thread(target=answer, daemon=True)
+    answering.start()
     try:
         yield
     finally:
+        ended.set()
+        answering.join()
         bus.kill()
         bus.wait()
 

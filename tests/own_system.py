@@ -12,6 +12,7 @@ from obsidian_wren.cli.own_system import voice_command
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.computer import SystemComputer
 from obsidian_wren.standins.surroundings import around, simulated_world
+from obsidian_wren.voice import asking, records
 from signals import RATE
 
 CALL = "obsidian_wren.call"
@@ -92,6 +93,12 @@ class Playing:
     def __exit__(self, *_):
         self.process.kill()
         self.process.wait()
+
+
+def end_voice(folder):
+    """End a voice that its page left."""
+    if asking.found(folder / "voice.socket") is not None:
+        asking.Asking(folder / "voice.socket").ask(records.End())
 
 
 def sink(name):

@@ -23,7 +23,7 @@ from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording.recording import choose_tracks, stop_recording
 from obsidian_wren.service.takes import starting
 from obsidian_wren.voice import asking
-from own_system import CALL, Recording
+from own_system import CALL, Recording, end_voice
 from rigging import change
 from signals import RATE, sine
 from waiting import wait_until
@@ -190,7 +190,7 @@ def test_doctor_names_a_voice_that_runs_without_its_page(live, capsys):
     close_workshop(ws, voice_goes_on=True)
     main(["doctor", "--data", str(ws.folder.path)])
     assert f"is live without its page (process {process})" in capsys.readouterr().out
-    os.kill(process, signal.SIGTERM)
+    end_voice(ws.folder.path)
 
 
 class Program:

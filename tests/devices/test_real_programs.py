@@ -16,7 +16,7 @@ from playwright.sync_api import expect, sync_playwright
 from listening import level_of
 from obsidian_wren.service.opening.opening import close_workshop
 from obsidian_wren.standins.private_server import PulseAudio
-from own_system import CALL, Recording
+from own_system import CALL, Recording, end_voice
 from waiting import wait_until
 
 pytestmark = pytest.mark.real_time
@@ -89,6 +89,7 @@ def serve(folder):
     yield go
     for each in running:
         each.kill()
+    end_voice(folder)
 
 
 @pytest.fixture

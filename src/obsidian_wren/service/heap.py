@@ -80,10 +80,12 @@ def forget_transforms() -> None:
         return
     import numpy as np
 
-    for length in range(1, _PLANS_KEPT + 1):
-        for real, whole in ((np.float32, np.complex64), (np.float64, np.complex128)):
-            fft.rfft(np.ones(length, real))
-            fft.fft(np.ones(length, whole))
+    # While it is being loaded it answers nothing, and has made none.
+    with suppress(Exception):
+        for length in range(1, _PLANS_KEPT + 1):
+            for real, whole in ((np.float32, np.complex64), (np.float64, np.complex128)):
+                fft.rfft(np.ones(length, real))
+                fft.fft(np.ones(length, whole))
 
 
 def give_back_freed() -> None:
