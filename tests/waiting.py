@@ -3,7 +3,7 @@ wait for ever."""
 
 import time
 
-PATIENCE_S = 300
+PATIENCE_S = 300.0
 
 
 def wait_until(what, every_s=0.02):
