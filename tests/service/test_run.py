@@ -38,6 +38,7 @@ class Ear:
     gives_back = False
     returned_position = 0
     by_its_clock = True
+    listens = True
     gaps = 0
     delay_s = 0.0
 
@@ -104,6 +105,21 @@ def step_through(run, sound, block=480):
 
 def aligned(heard, sound, delay):
     return heard[delay:], sound[: len(heard) - delay]
+
+
+def test_headphones_that_nothing_takes_hear_nothing_late():
+    """What comes while no output is open is let go; afterwards it is what is said just then."""
+    ear = Ear("ear", "feed ear")
+    ear.listens = False
+    run = make(np.zeros(RATE), ear, chain=())
+    step_through(run, np.full(RATE, 0.5))
+    assert ear.position == 0
+    ear.listens = True
+    step_through(run, sine(1000.0, -20.0, 1.0))
+    heard = ear.heard_since(0)
+    # What the mix itself holds back comes first.
+    assert np.abs(heard[RATE // 20 :]).max() < 0.2
+    assert np.abs(heard[-RATE // 2 :]).max() == pytest.approx(0.1, rel=0.01)
 
 
 def test_each_listener_hears_what_it_picked():

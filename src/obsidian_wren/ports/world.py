@@ -139,6 +139,7 @@ class Feed(Protocol):
     """Where a mix goes: a program that listens, or an input or output of the system.
 
     ``by_its_clock``: it takes what its own clock asks for; one without a clock takes what comes.
+    ``listens``: whether anything takes what it is given just now.
     ``delay_s`` is what it adds, as far as that is known; ``gaps`` counts the sound that was lost
     on the way to it and is not missing at its edge already.
     """
@@ -150,6 +151,11 @@ class Feed(Protocol):
     settings: ProgramSettings
     by_its_clock: bool
     gaps: int
+
+    @property
+    def listens(self) -> bool:
+        """Whether anything takes what it is given."""
+        ...
 
     @property
     def delay_s(self) -> float:

@@ -68,6 +68,7 @@ class StandInProgram:
     """
 
     by_its_clock = True
+    listens = True
     gaps = 0
     delay_s = 0.0
 

@@ -134,12 +134,20 @@ class Seat:
         self.failed = False
         self.channels = channels
         self.sent = Ring(seconds=KEPT_S, rate_hz=rate_hz)
-        self.edge = (
-            Edge(from_hz=rate_hz, to_hz=program.takes_hz, channels=channels, waiting_s=waiting_s)
-            if program.by_its_clock
-            else Straight(from_hz=rate_hz, to_hz=program.takes_hz, channels=channels)
+        self._rate_hz, self._waiting_s = rate_hz, waiting_s
+        self.edge = self._new_edge()
+        self._listened = program.listens
+
+    def _new_edge(self) -> Edge | Straight:
+        to_hz = self.program.takes_hz
+        if not self.program.by_its_clock:
+            return Straight(from_hz=self._rate_hz, to_hz=to_hz, channels=self.channels)
+        return Edge(
+            from_hz=self._rate_hz,
+            to_hz=to_hz,
+            channels=self.channels,
+            waiting_s=self._waiting_s,
         )
-        self._rate_hz = rate_hz
 
     @property
     def name(self) -> str:
@@ -166,6 +174,15 @@ class Seat:
         its clock asks for."""
         both = wide(block, self.channels)
         self.sent.push(mono(both))
+        listens, before = self.program.listens, self._listened
+        self._listened = listens
+        if not listens:
+            # Nothing would take it; it is told all the same that there is something.
+            self.program.hear(both[:0])
+            return
+        if not before:
+            # What it did not take is not heard late.
+            self.edge = self._new_edge()
         self.edge.push(both)
         self.program.hear(self.edge.pull(self.program.wants(len(block) / self._rate_hz)))
 

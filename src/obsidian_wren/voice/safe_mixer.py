@@ -34,7 +34,6 @@ class SafeMixer:
         self._engine = self._new_engine()
         self._failed_before = False
         self._last: dict[str, Samples] = {}
-        self._limited_db: dict[str, float] = {}
 
     def _new_engine(self) -> MixEngine:
         return MixEngine(
@@ -75,10 +74,8 @@ class SafeMixer:
         return {key: rms_dbfs(mono(block)) for key, block in self._last.items()}
 
     def take_limited_db(self) -> dict[str, float]:
-        """The lowest gain of each mix's limiter since it was asked last, dB: a peak that is held
-        passes in a few blocks."""
-        limited, self._limited_db = self._limited_db, {}
-        return limited
+        """The lowest gain of each mix's limiter since it was asked last, dB."""
+        return self._engine.take_limited_db()
 
     def process(
         self, signals: Mapping[str, Samples], count: int
@@ -104,8 +101,4 @@ class SafeMixer:
                 ),
             )
         self._last = mixed
-        for key in mixed:
-            self._limited_db[key] = min(
-                self._limited_db.get(key, 0.0), self._engine.limited_db(key)
-            )
         return mixed, trouble

@@ -107,6 +107,7 @@ class NamedInput:
 
     takes_hz = FEED_HZ
     by_its_clock = False
+    listens = True
     delay_s = 0.0
 
     def __init__(
@@ -200,6 +201,11 @@ class PlayedTo:
         self._given = self._missed = 0
         self._heard_s = 0.0
         self._worker: threading.Thread | None = None
+
+    @property
+    def listens(self) -> bool:
+        """Whether an output is open."""
+        return self._open is not None
 
     @property
     def delay_s(self) -> float:

@@ -66,7 +66,7 @@ class Limiters:
         needs = Needs(release_s=release_s, rate_hz=rate_hz)
         count = len(channels)
         self.delay_samples = needs.delay_samples
-        self.gains_db = np.zeros(count)
+        self._lowest = np.ones(count)
         self._channels = np.array(channels, dtype=float)
         self._ceilings = 10.0 ** ((np.array(ceilings_dbtp, dtype=float) - GUARD_DB) / 20.0)
         self._release = needs.release
@@ -93,11 +93,17 @@ class Limiters:
             self._release,
             self._state,
         )
-        self.gains_db = amplitude_db(deepest)
+        np.minimum(self._lowest, deepest, out=self._lowest)
         return out
+
+    def take_gains_db(self) -> Samples:
+        """The lowest gain of each sound since it was asked last, dB."""
+        found, self._lowest = self._lowest, np.ones(len(self._lowest))
+        return amplitude_db(found)
 
     def go_on_from(self, before: Limiters, places: Sequence[tuple[int, int]]) -> None:
         """Let sounds of these, by place, go on where sounds of others stand: ``(ours, theirs)``."""
         for ours, theirs in places:
+            self._lowest[ours] = before._lowest[theirs]
             for mine, its in zip(self._state, before._state, strict=True):
                 mine[ours] = its[theirs]
