@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import sys
+from typing import TYPE_CHECKING
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.ports.system_sound import SystemSound
+
+if TYPE_CHECKING:
+    from obsidian_wren.ports.system_sound import SystemSound
 
 
 def own_system() -> SystemSound:

@@ -46,8 +46,8 @@ def ensure_input(folder: Path, key: str, title: str, channels: int = 1) -> PipeF
             there = source_named(pulse, name)
             if there is not None and not _is_kept(there, listed_as(title, kind), channels, path):
                 pulse.module_unload(there.owner_module)
-                # While its name is taken the next one would get another.
-                awaited(lambda: source_named(pulse, name) is None)
+                # It goes a moment later; while its name is taken the next one would get another.
+                awaited(lambda: None if source_named(pulse, name) else True)
                 there = None
             if there is None:
                 path.unlink(missing_ok=True)
