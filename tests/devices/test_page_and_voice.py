@@ -115,8 +115,12 @@ def test_a_voice_of_another_version_goes_on_and_is_said(live, open_own, monkeypa
     assert "another version" in " ".join(f.sentence for f in second.findings)
     assert overview(second).run.live
     assert loud(recorder)
+    before = in_voice(second).process
     living.stop_run(second)
     wait_until(lambda: silent(recorder))
+    # The one of this version is there from then on.
+    assert in_voice(second).process != before
+    assert not in_voice(second).live
 
 
 def test_what_is_recorded_is_what_is_heard_without_a_hole(live):

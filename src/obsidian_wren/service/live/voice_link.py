@@ -12,11 +12,12 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
+from obsidian_wren.core.wording import worded
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice import asking, records
 
-# One that ends so often in so long is not begun again by itself.
-_OFTEN, _OFTEN_S = 4, 30.0
+# One that was begun so often in so long is not begun again at once.
+_OFTEN, _OFTEN_S = 6, 30.0
 _ENDS_S = 10.0
 
 
@@ -50,11 +51,8 @@ class VoiceLink:
             if self._asking is None and self.ws.folder.voice_socket.exists():
                 with suppress(asking.VoiceRefused):
                     self._asking = self._connect()
-            if self._asking is None:
-                return None
-            met = self._asking.met
-            self.running = met.running
-        return met
+                    self.running = self._asking.met.running
+            return None if self._asking is None else self._asking.met
 
     def ask(self, request: records.Request) -> records.Answer:
         """Ask for something; a voice is begun where none runs. Raises VoiceRefused."""
@@ -91,15 +89,30 @@ class VoiceLink:
             self._is_over = True
             link, self._asking, process, self._process = self._asking, None, self._process, None
             self.feeds = self.running = None
-        if link is None:
-            return
+        if link is not None:
+            self._end(link)
+        if process is not None:
+            process.poll()
+
+    def renew(self) -> None:
+        """Where the voice that ran is of another version: it ends, and one of ours has its
+        feeds."""
+        with self._lock:
+            link = self._asking
+            if link is None or link.met.version == records.VERSION:
+                return
+            self._asking = self.running = None
+            self._end(link)
+            if self.feeds is not None and self.feeds.wanted:
+                self._begin()
+
+    @staticmethod
+    def _end(link: asking.Asking) -> None:
         link.expect_end()
         with suppress(asking.VoiceRefused):
             link.ask(records.End())
         asking.await_end(link.met.process, _ENDS_S)
         link.close()
-        if process is not None:
-            process.poll()
 
     def _note(self, request: records.Request, answer: records.Answer) -> records.Answer:
         if isinstance(request, records.Start):
@@ -126,7 +139,10 @@ class VoiceLink:
             return self._asking
 
     def _begin(self) -> None:
-        self._begun_s.append(time.monotonic())
+        now_s = time.monotonic()
+        if len(self._begun_s) == _OFTEN and now_s - self._begun_s[0] < _OFTEN_S:
+            raise asking.VoiceRefused("ends-often", _ENDS_OFTEN)
+        self._begun_s.append(now_s)
         command = [*self.ws.world.voice_command, str(self.ws.folder.voice_socket)]
         self._process = asking.begin(command)
         asking.await_ready(self._process)
@@ -147,8 +163,7 @@ class VoiceLink:
             if self._process is not None:
                 self._process.poll()
         self.lost()
-        often = len(self._begun_s) == _OFTEN and time.monotonic() - self._begun_s[0] < _OFTEN_S
-        if often or (self.running is None and not (self.feeds and self.feeds.wanted)):
+        if self.running is None and not (self.feeds and self.feeds.wanted):
             return
         try:
             self._connected()
@@ -156,6 +171,12 @@ class VoiceLink:
             self.told("trouble", {"sentence": str(error)})
             return
         self.again()
+
+
+_ENDS_OFTEN = worded(
+    "The voice ends again and again. It is tried anew in half a minute; what it says stands where"
+    " the program was started."
+)
 
 
 def link_of(ws: Workshop) -> VoiceLink:

@@ -3,6 +3,7 @@ followed, one that ended by itself is back as it was."""
 
 from __future__ import annotations
 
+import logging
 import queue
 import threading
 from collections.abc import Callable
@@ -26,6 +27,8 @@ from obsidian_wren.service.rig.system_microphone import Lent
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.voice import records
+
+_LOG = logging.getLogger(__name__)
 
 
 class _Hearing:
@@ -82,7 +85,10 @@ class _Hearing:
 
     def _go_through(self) -> None:
         while (work := self._work.get()) is not None:
-            work()
+            try:
+                work()
+            except Exception:
+                _LOG.exception("Following the voice failed")
 
 
 _ENDED = worded(

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import itertools
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any, cast
 
@@ -17,22 +15,18 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.live import BlockMeter
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
-from obsidian_wren.core.wording import worded
-from obsidian_wren.ports.world import ProgramSettings, SourceGone
+from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_link import VoiceLink
+from obsidian_wren.service.live.voice_tracks import LentMicrophone, Tracks
 from obsidian_wren.voice import asking, records
 from obsidian_wren.voice.frames import frame_json
 from obsidian_wren.voice.marker_flight import HeardMarker
 from obsidian_wren.voice.paths import KEPT_S, PathDelay
-from obsidian_wren.voice.shared import TracksReader, Wanted
+from obsidian_wren.voice.shared import Wanted
 
 # So old may be what is known of it when somebody asks.
 _FRESH_S = 0.1
-_READ_EVERY_S = 0.04
-_MOST_READ_S = 1.0
-_PATIENCE_S, _LOOK_S = 3.0, 0.005
-_NUMBERS = itertools.count()
 
 
 @dataclass(frozen=True)
@@ -97,6 +91,10 @@ class VoiceRun:
         """End; listeners get nothing from then on."""
         self._tell(records.Stop())
         self.over()
+        try:
+            self._link.renew()
+        except asking.VoiceRefused as error:
+            self._link.told("trouble", {"sentence": str(error)})
 
     def over(self) -> None:
         """It runs no more, or nobody here follows it any more."""
@@ -115,8 +113,15 @@ class VoiceRun:
 
     def look(self) -> bool:
         """See how it stands; whether it began or ended to sound since it was looked at."""
-        before, self._asked_s = self.finished.is_set(), 0.0
-        self._see(self._now)
+        before, found = self.finished.is_set(), self._link.status()
+        if found is None or self._is_over:
+            return False
+        if found.running is None:
+            # It was begun anew and could not run.
+            self._end()
+        else:
+            self._stands = found
+            self._see(found)
         return before != self.finished.is_set()
 
     def meter(
@@ -318,7 +323,9 @@ class VoiceRun:
         if self.wanted.microphone != name:
             return None
         try:
-            return LentMicrophone(self._link, self)
+            return LentMicrophone(
+                self._link, is_over=self.finished.is_set, lost=lambda: self.microphone_gaps
+            )
         except (asking.VoiceRefused, OSError):
             return None
 
@@ -328,102 +335,6 @@ class VoiceRun:
             self._link.ask(request)
         except asking.VoiceRefused as error:
             self._link.told("trouble", {"sentence": str(error)})
-
-
-class LentMicrophone:
-    """The microphone that is live as a stream of its one channel, from the memory that the voice
-    writes it into."""
-
-    channels = 1
-
-    def __init__(self, link: VoiceLink, run: VoiceRun) -> None:
-        self._link, self._run = link, run
-        self._name = f"microphone {next(_NUMBERS)}"
-        tracks = (records.Track("voice as heard"),)
-        shared = cast(records.Shared, link.ask(records.Share(self._name, tracks)))
-        self.rate_hz = shared.rate_hz
-        self._reader = TracksReader(shared.place, shared.tracks, shared.frames)
-        self._held: Samples = np.zeros(0)
-        self._gaps_before = run.microphone_gaps
-        self.arrived_s = time.monotonic()
-        self._closed = False
-
-    @property
-    def gaps(self) -> int:
-        """How often sound was lost."""
-        return self._run.microphone_gaps - self._gaps_before + self._reader.lost
-
-    def read(self, count: int) -> Samples:
-        """Just ``(count,)`` samples, once they are there. Raises SourceGone when it is no longer
-        live, or nothing came for 3 s."""
-        while len(self._held) < count:
-            block = self._reader.read(count) if not self._closed else np.zeros((0, 1))
-            if len(block):
-                self._held = np.concatenate([self._held, block[:, 0]])
-                self.arrived_s = time.monotonic()
-                continue
-            late = time.monotonic() - self.arrived_s > _PATIENCE_S
-            if late or self._closed or self._run.finished.is_set():
-                raise SourceGone(worded("It is no longer live, so the microphone was let go."))
-            time.sleep(_LOOK_S)
-        found, self._held = self._held[:count], self._held[count:]
-        return found
-
-    def close(self) -> None:
-        """Let go of it."""
-        if self._closed:
-            return
-        self._closed = True
-        if self._link.is_there:
-            with suppress(asking.VoiceRefused):
-                self._link.ask(records.Share(self._name, ()))
-
-
-class Tracks:
-    """Tracks of what is live, read from the memory that the voice writes them into."""
-
-    def __init__(
-        self,
-        link: VoiceLink,
-        name: str,
-        tracks: Sequence[Wanted],
-        hear: Callable[[tuple[Samples, ...]], None],
-    ) -> None:
-        wanted = tuple(records.Track(each.signal, each.channels) for each in tracks)
-        shared = cast(records.Shared, link.ask(records.Share(name, wanted)))
-        self._link, self._name, self._hear = link, name, hear
-        self._widths = [each.channels for each in wanted]
-        self._reader = TracksReader(shared.place, shared.tracks, shared.frames)
-        self._most = round(_MOST_READ_S * shared.rate_hz)
-        self._ended = threading.Event()
-        self._worker = threading.Thread(target=self._work, name="tracks", daemon=True)
-        self._worker.start()
-
-    def end(self) -> None:
-        """Hear what is there, and nothing more."""
-        if self._ended.is_set():
-            return
-        self._ended.set()
-        if threading.current_thread() is not self._worker:
-            self._worker.join(timeout=5)
-
-    def _work(self) -> None:
-        while not self._ended.wait(_READ_EVERY_S):
-            self._take()
-        self._take()
-        if self._link.is_there:
-            # Where it went, its memory went with it.
-            with suppress(asking.VoiceRefused):
-                self._link.ask(records.Share(self._name, ()))
-        self._reader.close()
-
-    def _take(self) -> None:
-        while len(block := self._reader.read(self._most)):
-            at, parts = 0, []
-            for width in self._widths:
-                parts.append(block[:, at : at + width])
-                at += width
-            self._hear(tuple(parts))
 
 
 def _heard(found: records.Heard, lost: int) -> HeardMarker:

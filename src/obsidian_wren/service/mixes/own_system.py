@@ -3,6 +3,7 @@ are played to, and what comes back."""
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass, field
 
 from obsidian_wren.service.workshop import Workshop
@@ -20,6 +21,8 @@ class Feeds:
     outputs: dict[str, str | None] = field(default_factory=dict)
     returns: dict[str, str | None] = field(default_factory=dict)
     computer: str | None = None
+    # One after another follows them; the voice, which may only begin just now, is asked meanwhile.
+    following: threading.RLock = field(default_factory=threading.RLock)
 
 
 def current(ws: Workshop) -> Feeds:

@@ -30,7 +30,7 @@ def ensure_feeds(ws: Workshop) -> bool:
     if system is None or system.seen.missing is not None:
         return False
     feeds, link = own_system.current(ws), link_of(ws)
-    with ws.lock:
+    with feeds.following:
         with ws.sessions() as session:
             rows = [row for row in scene.destinations(session) if scene.is_offered(ws, row)]
             mixed = mix_rows.listeners_of(session, the_rig(ws, session))
