@@ -19,6 +19,8 @@ from obsidian_wren.ports.world import SourceGone
 _PATIENCE_S = 3.0
 # More than this waiting is a backlog: the oldest goes.
 _MOST_BLOCKS = 3
+# Whoever sleeps until a block should be whole wakes so much before.
+_EARLY_S = 0.001
 
 
 class Arrivals:
@@ -83,7 +85,8 @@ class Arrivals:
                 if left_s <= 0.0:
                     self._ended = worded("it sent nothing for 3 s")
                 else:
-                    self._wait(left_s)
+                    lacks_s = (count - self.waiting) / self.rate_hz
+                    self._wait(left_s, self.arrived_s + lacks_s - time.monotonic())
             if self.waiting < count:
                 raise SourceGone(
                     worded("The microphone went away: {gone}. Plug it in again.", gone=self._ended)
@@ -95,12 +98,15 @@ class Arrivals:
         block = whole[:count].astype(np.float64)
         return block[:, 0] if self.channels == 1 else block
 
-    def _wait(self, most_s: float) -> None:
+    def _wait(self, most_s: float, due_s: float) -> None:
         if self._fetch is None:
             self._there.wait(most_s)
             return
         self._there.release()
         try:
+            if due_s > _EARLY_S:
+                # A device sends a block in many pieces; each would wake us for nothing.
+                time.sleep(min(due_s - _EARLY_S, most_s))
             self._fetch(most_s)
         finally:
             self._there.acquire()
