@@ -106,13 +106,13 @@ def hear_voice(ws: Workshop) -> None:
     if stands is None or stands.running is None:
         return
     state = current(ws)
-    state.run = VoiceRun(link, stands.running, stands=stands)
-    state.since = now()
+    run = VoiceRun(link, stands.running, stands=stands)
+    state.run, state.since = run, now()
     if stands.running.source == "pushed":
-        state.pushed = state.run
+        state.pushed = run
     with ws.sessions.begin() as session:
         scene.live_wish(session).live = True
-        _bring_up(in_hand(ws, session), state.run)
+        _bring_up(in_hand(ws, session), run)
     if state.running is not None:
         watch_meter(ws)
     said = _WENT_ON if stands.version == records.VERSION else _OTHER_VERSION
