@@ -153,8 +153,15 @@ def test_headphones_and_takes_hear_the_microphone_that_is_live(live, system, mon
     assert np.frombuffer(chunk[16:], dtype="<f4").any()
     monitor.take_off(ws)
     before = len(overview(ws).takes)
-    starting.start(ws, "rest", seconds=3.0)
-    wait_until(lambda: overview(ws).takes[before:] and overview(ws).progress is None)
+
+    def taken():
+        seen = overview(ws)
+        if seen.progress is None and len(seen.takes) == before:
+            # Where a busy machine lost some of it, it is refused, and a person takes it again.
+            starting.start(ws, "rest", seconds=3.0)
+        return seen.progress is None and len(seen.takes) > before
+
+    wait_until(taken)
     assert overview(ws).takes[before].rate_hz == RATE
     watching.start_watch(ws, "rest")
     wait_until(lambda: current(ws).watching is not None)
