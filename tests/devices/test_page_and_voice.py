@@ -73,7 +73,7 @@ def test_a_page_that_ends_is_not_heard_and_the_next_one_finds_the_voice_as_it_ra
     stands = in_voice(second)
     assert (stands.process, stands.running) == (before.process, before.running)
     assert overview(second).run.live
-    assert "went on while this program was away" in " ".join(f.sentence for f in second.findings)
+    assert "went on while this program was away" in overview(second).message
     # What is changed now is heard, and “Stop live” ends it.
     muting.mute(second, "call", True)
     wait_until(lambda: silent(recorder))

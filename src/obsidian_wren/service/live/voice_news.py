@@ -115,8 +115,10 @@ def hear_voice(ws: Workshop) -> None:
         _bring_up(in_hand(ws, session), run)
     if state.running is not None:
         watch_meter(ws)
-    said = _WENT_ON if stands.version == records.VERSION else _OTHER_VERSION
-    ws.find(*said)
+    if stands.version == records.VERSION:
+        ws.message = _WENT_ON
+    else:
+        ws.find(*_OTHER_VERSION)
     ws.changed()
 
 
@@ -133,10 +135,9 @@ def _bring_up(ctx: RigContext, run: VoiceRun) -> None:
         run.change_mixes(mixing.mixes_of(body.body), inputs_for(ctx))
 
 
-_WENT_ON = (
-    "voice-went-on",
-    worded("The voice went on while this program was away, and nobody who listens lost anything."),
-    worded("It is followed from here again. “Stop live” ends it."),
+_WENT_ON = worded(
+    "The voice went on while this program was away. It is followed from here again; “Stop live”"
+    " ends it."
 )
 _OTHER_VERSION = (
     "voice-of-before",
