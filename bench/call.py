@@ -40,7 +40,7 @@ from obsidian_wren.standins.private_server import (
     PulseAudio,
     environment,
 )
-from own_system import settled_on
+from own_system import calibrated_on
 from voice import NEAR, RATE, SECONDS, TONE_HZ, Heard, breaks, busy, of_process
 
 KILLS = int(os.environ.get("OBSIDIAN_WREN_BENCH_KILLS", "20"))
@@ -194,7 +194,7 @@ def run(kind: type[PrivateServer], *, plain: bool) -> None:
             pulse.module_load("module-loopback", "source=desk sink=loop latency_msec=40")
         system = SoundServer()
         system.look()
-        settled_on(system, folder)
+        calibrated_on(system, folder)
         page = Page(folder / "data", plain=plain)
         until(lambda: CALL in {each.name for each in system.microphones()})
         # What computes has loaded by then.

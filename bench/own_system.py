@@ -79,7 +79,7 @@ class Listener:
         return self.heard_s - start
 
 
-def settled_on(server: SoundServer, folder: Path) -> None:
+def calibrated_on(server: SoundServer, folder: Path) -> None:
     """The demo's calibration in a folder, on the microphone “desk” of a server."""
     ws = live_on(server, folder, start=False)
     ws.let_go()

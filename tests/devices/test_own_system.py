@@ -344,6 +344,8 @@ def test_headphones_play_where_the_person_says_and_nowhere_else(own, system):
         assert delay.total_ms > 20.0
         feeds.choose_output(own, "headphones", None)
         wait_until(lambda: silent(ear))
+        feeds.choose_output(own, "headphones", "phones")
+        wait_until(lambda: abs(strongest_hz(ear.hears(0.5)) - 1000.0) < 5.0)
     with pytest.raises(Refused, match="no such output"):
         feeds.choose_output(own, "headphones", "elsewhere")
 

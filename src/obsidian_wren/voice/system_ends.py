@@ -220,7 +220,6 @@ class PlayedTo:
         """What the output took since it was asked last; our own pace while there is none."""
         output = self._open
         if output is None:
-            self._given = -round(_CUSHION_S * FEED_HZ)
             return round(elapsed_s * FEED_HZ)
         asked, self._given = output.asked - self._given, output.asked
         return asked
@@ -248,8 +247,11 @@ class PlayedTo:
                 self._let_go()
             if self._open is None and wanted is not None:
                 try:
-                    self._open = self._system.open_output(wanted, rate_hz=FEED_HZ, channels=2)
+                    opened = self._system.open_output(wanted, rate_hz=FEED_HZ, channels=2)
                     name, self._missed = wanted, 0
+                    # Its count begins anew; whoever gives may have stopped asking meanwhile.
+                    self._given = -round(_CUSHION_S * FEED_HZ)
+                    self._open = opened
                 except (SourceGone, NoSoundServer):
                     pass
             time.sleep(_LOOK_S)

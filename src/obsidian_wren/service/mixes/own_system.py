@@ -1,5 +1,5 @@
 """The listeners of this computer's own system: inputs that any program can pick, headphones that
-are played to, and what comes back."""
+are played to, and returns."""
 
 from __future__ import annotations
 
