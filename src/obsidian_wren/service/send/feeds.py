@@ -44,7 +44,7 @@ def ensure_feeds(ws: Workshop) -> bool:
         before = (feeds.held, dict(feeds.troubles))
         asked = records.Feeds(wanted, stay)
         try:
-            if asked != link.feeds or feeds.troubles:
+            if (wanted or link.is_there) and (asked != link.feeds or feeds.troubles):
                 feeds.troubles = cast(records.Troubles, link.ask(asked)).of
             _tell_ends(ws)
         except VoiceRefused as error:
