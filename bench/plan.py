@@ -17,13 +17,11 @@ from obsidian_wren.core.derive.plan import plan
 from obsidian_wren.core.derive.tone import derive_tone
 from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
-from obsidian_wren.service.heap import keep_what_is_freed
 from obsidian_wren.standins.spec import BOATHOUSE, read_spec
 from obsidian_wren.standins.world import SimulatedRig
 
 
 def main() -> None:
-    keep_what_is_freed()
     rig = SimulatedRig(read_spec(BOATHOUSE))
     rig.turn(32)
     rate = rig.rate_hz

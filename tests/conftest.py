@@ -132,13 +132,12 @@ def heard_once(together):
 
 
 @pytest.fixture(scope="session")
-def known_once(tmp_path_factory):
+def known_once():
     """What is known of a sound by its content is worked out once: most tests begin with the same
     takes."""
     from obsidian_wren.service.workshop import Remembered
 
-    aside = tmp_path_factory.mktemp("aside")
-    return Remembered(300), Remembered(400), Remembered(most_bytes=1_000_000_000, aside=aside)
+    return Remembered(300), Remembered(400), Remembered(most_bytes=500_000_000)
 
 
 @pytest.fixture
@@ -160,6 +159,8 @@ def workshop_over(heard_once, known_once):
 
     yield go
     for ws in opened:
+        if ws.worker is not None:
+            ws.worker.end()
         close_workshop(ws)
 
 

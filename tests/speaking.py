@@ -10,7 +10,7 @@ def main(catalogue, folder):
     from obsidian_wren.cli.language import speak_as_asked
 
     speak_as_asked(["--language", catalogue])
-    from obsidian_wren.cli.starting import _world
+    from obsidian_wren.cli.starting import simulated_surroundings
     from obsidian_wren.service.opening.boathouse import fill_with_boathouse
     from obsidian_wren.service.opening.opening import close_workshop, open_workshop
     from obsidian_wren.store.folder import DataFolder
@@ -18,7 +18,7 @@ def main(catalogue, folder):
     from short import shorten
 
     shorten()
-    ws = open_workshop(DataFolder(Path(folder)), _world(), pace="fast")
+    ws = open_workshop(DataFolder(Path(folder)), simulated_surroundings(), pace="fast")
     fill_with_boathouse(ws)
     client = create_app(ws).test_client()
     answers = [client.get("/api/state").json]

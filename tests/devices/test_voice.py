@@ -20,6 +20,7 @@ from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.marker import MarkerSearch, marker_codes
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.feed import PipeFeed
+from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.voice import asking, records, serving
 from obsidian_wren.voice.engine import Voice
 from obsidian_wren.voice.shared import TracksReader
@@ -85,10 +86,13 @@ def voice(begin):
 
 
 def hears(system, level_dbfs):
-    """Whether who listens hears the tone at a level; what was on its way comes first."""
+    """Whether who listens hears the tone at a level; what was on its way comes first. A machine
+    that stands still for some seconds gives nothing."""
     microphone = system.open_microphone(CALL, patience_s=60.0)
     try:
         return abs(level_of_tone(microphone) - level_dbfs) < 0.1
+    except SourceGone:
+        return False
     finally:
         microphone.close()
 

@@ -4,7 +4,9 @@ until they are there, and never those of an older key."""
 import threading
 
 import pytest
+from sqlalchemy import select
 
+from beside import work_beside
 from obsidian_wren.core.told import Told
 from obsidian_wren.service.calibration import catching_up, current, deriving, settings, stages
 from obsidian_wren.service.calibration.behind import Behind, Overtaken
@@ -13,7 +15,7 @@ from obsidian_wren.service.calibration.wishes import TasteBody, WishesBody
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.undo import put_back
-from obsidian_wren.store.models import Take
+from obsidian_wren.store.models import SettingRow, Take
 from obsidian_wren.web.app import create_app
 
 # What tells one program or one moment from another.
@@ -22,8 +24,8 @@ OWN = {"revision", "have", "undo", "redo", "versions"}
 
 @pytest.fixture
 def behind(boathouse):
-    """The boathouse's program with what follows worked out behind."""
-    catching_up.start_catching_up(boathouse)
+    """The boathouse's program with what follows worked out behind, by a worker."""
+    catching_up.start_catching_up(work_beside(boathouse))
     yield boathouse
     current(boathouse).behind.stop()
 
@@ -62,13 +64,13 @@ def test_it_gives_what_working_it_out_at_once_gives(behind, other_boathouse, cha
 
 def test_the_change_is_there_at_once_and_what_follows_is_marked(behind, monkeypatch):
     goes = threading.Event()
-    derive = catching_up.derive_everything
+    derive = deriving.derive_everything
 
     def held(ctx, *, refit):
         goes.wait()
         derive(ctx, refit=refit)
 
-    monkeypatch.setattr(catching_up, "derive_everything", held)
+    monkeypatch.setattr(deriving, "derive_everything", held)
     before = overview(behind)
     pin(behind, "highpass", "frequency_hz", 110.0)
     during = overview(behind)
@@ -87,13 +89,13 @@ def test_the_change_is_there_at_once_and_what_follows_is_marked(behind, monkeypa
 
 def test_of_many_keys_the_last_one_counts_and_few_are_worked_out(behind, monkeypatch):
     derived = []
-    derive = catching_up.derive_everything
+    derive = deriving.derive_everything
 
     def counted(ctx, *, refit):
         derived.append(refit)
         derive(ctx, refit=refit)
 
-    monkeypatch.setattr(catching_up, "derive_everything", counted)
+    monkeypatch.setattr(deriving, "derive_everything", counted)
     for hz in range(70, 90):
         pin(behind, "highpass", "frequency_hz", float(hz))
     catching_up.caught_up(behind)
@@ -107,13 +109,13 @@ def test_the_chain_that_is_heard_follows_at_once(behind, monkeypatch):
     behind.follow(
         ChainChanged, lambda event: heard.append(dict(zip(event.keys, event.specs, strict=True)))
     )
-    monkeypatch.setattr(catching_up, "derive_everything", lambda ctx, *, refit: None)
+    monkeypatch.setattr(deriving, "derive_everything", lambda ctx, *, refit: None)
     pin(behind, "highpass", "frequency_hz", 95.0)
     assert heard[0]["highpass"].frequency_hz == 95.0
 
 
 def test_what_others_keep_meanwhile_is_not_written_over(behind, other_boathouse, monkeypatch):
-    derive = catching_up.derive_everything
+    derive = deriving.derive_everything
     meddled = []
 
     def meddling(ctx, *, refit):
@@ -121,16 +123,16 @@ def test_what_others_keep_meanwhile_is_not_written_over(behind, other_boathouse,
         if not meddled:
             meddled.append(True)
             with behind.sessions.begin() as session:
-                session.merge(catching_up.SettingRow(id=row_id, value=130.0, pinned=True))
+                session.merge(SettingRow(id=row_id, value=130.0, pinned=True))
 
     with behind.sessions() as session:
         row_id = session.scalars(
-            catching_up.select(catching_up.SettingRow.id).where(
-                catching_up.SettingRow.stage == "highpass",
-                catching_up.SettingRow.name == "frequency_hz",
+            select(SettingRow.id).where(
+                SettingRow.stage == "highpass",
+                SettingRow.name == "frequency_hz",
             )
         ).one()
-    monkeypatch.setattr(catching_up, "derive_everything", meddling)
+    monkeypatch.setattr(deriving, "derive_everything", meddling)
     pin(behind, "compressor", "ratio", 3.0)
     pin(other_boathouse, "compressor", "ratio", 3.0)
     pin(other_boathouse, "highpass", "frequency_hz", 130.0)
@@ -138,16 +140,22 @@ def test_what_others_keep_meanwhile_is_not_written_over(behind, other_boathouse,
 
 
 def test_who_writes_all_the_time_is_worked_with_in_turn(behind, monkeypatch):
-    derive = catching_up.derive_everything
+    derive = deriving.derive_everything
     tries = []
+
+    def write():
+        with behind.sessions.begin() as session:
+            the_rig(behind, session).name = f"Loft {len(tries)}"
 
     def disturbed(ctx, *, refit):
         derive(ctx, refit=refit)
         tries.append(True)
-        with behind.sessions.begin() as session:
-            the_rig(behind, session).name = f"Loft {len(tries)}"
+        writer = threading.Thread(target=write)
+        writer.start()
+        if len(tries) < 3:
+            writer.join()
 
-    monkeypatch.setattr(catching_up, "derive_everything", disturbed)
+    monkeypatch.setattr(deriving, "derive_everything", disturbed)
     pin(behind, "highpass", "frequency_hz", 100.0)
     catching_up.caught_up(behind)
     assert len(tries) == 3
@@ -157,13 +165,13 @@ def test_who_writes_all_the_time_is_worked_with_in_turn(behind, monkeypatch):
 
 def test_what_hands_out_waits_and_what_changes_does_not(behind, monkeypatch):
     goes = threading.Event()
-    derive = catching_up.derive_everything
+    derive = deriving.derive_everything
 
     def held(ctx, *, refit):
         goes.wait()
         derive(ctx, refit=refit)
 
-    monkeypatch.setattr(catching_up, "derive_everything", held)
+    monkeypatch.setattr(deriving, "derive_everything", held)
     client = create_app(behind).test_client()
     nudge = {"stage": "highpass", "name": "frequency_hz", "value": 105.0, "pinned": True}
     assert client.patch("/api/settings", json=nudge).json["working_out"]
@@ -178,7 +186,7 @@ def test_what_hands_out_waits_and_what_changes_does_not(behind, monkeypatch):
 
 def test_a_sound_that_is_lost_is_marked_and_done_without(behind):
     with behind.sessions() as session:
-        takes = session.scalars(catching_up.select(Take).where(Take.purpose == "passage"))
+        takes = session.scalars(select(Take).where(Take.purpose == "passage"))
         digest = next(iter(takes)).sha256
     for store in (behind.sounds, behind.readings, behind.answers):
         store.forget()
@@ -195,7 +203,7 @@ def test_a_refusal_is_told(behind, monkeypatch):
     def refuses(ctx, *, refit):
         raise Told("drowned", "Your voice is not above the room.")
 
-    monkeypatch.setattr(catching_up, "derive_everything", refuses)
+    monkeypatch.setattr(deriving, "derive_everything", refuses)
     pin(behind, "highpass", "frequency_hz", 100.0)
     catching_up.caught_up(behind)
     news = [told.get(timeout=5) for _ in range(2)]
@@ -252,7 +260,7 @@ def test_what_could_not_be_worked_out_is_marked_and_derived_with_one_press(
     behind, other_boathouse, monkeypatch
 ):
     with monkeypatch.context() as broken:
-        broken.setattr(catching_up, "derive_everything", lambda ctx, *, refit: 1 / 0)
+        broken.setattr(deriving, "derive_everything", lambda ctx, *, refit: 1 / 0)
         pin(behind, "highpass", "frequency_hz", 100.0)
         catching_up.caught_up(behind)
     assert "the voice chain" in overview(behind).derivable

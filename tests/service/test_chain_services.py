@@ -290,7 +290,7 @@ def test_pictures_follow_the_sound(boathouse):
     assert raw["gains_db"] == {}
     with pytest.raises(Refused, match="no longer there"):
         sounds.frames_of_take(boathouse, 999, "raw")
-    assert len(wav(sounds.sweep_wav(RATE))) == 6 * RATE
+    assert len(wav(sounds.sweep_wav(boathouse, RATE))) == 6 * RATE
 
 
 def test_the_calibration_file_is_the_whole_chain(boathouse, tmp_path):

@@ -52,11 +52,9 @@ def held(client):
 
 def test_what_is_remembered_is_counted(boathouse):
     client = create_app(boathouse).test_client()
-    name = "takes behind the stages of the chain, on disk"
+    name = "takes behind the stages of the chain"
     # What other tests left is not counted.
-    calibration.current(boathouse).take_sets = Remembered(
-        most_bytes=400_000_000, aside=boathouse.folder.parts
-    )
+    calibration.current(boathouse).take_sets = Remembered(most_bytes=250_000_000)
     assert held(client)[name]["mb"] == 0.0
     settings.change_setting(
         boathouse, "highpass", "frequency_hz", value=90.0, band=None, pinned=True
@@ -91,7 +89,9 @@ def test_the_token_is_sent_to_nobody_else(boathouse, capsys):
             heard.append((self.path, self.headers.get("Authorization")))
             self.send_response(200)
             self.end_headers()
-            self.wfile.write(b'{"nonce": "x", "proof": "y", "program_mb": 1, "held": []}')
+            self.wfile.write(
+                b'{"nonce": "x", "proof": "y", "program_mb": 1, "worker_mb": 1, "held": []}'
+            )
 
         def log_message(self, *_):
             pass

@@ -3654,14 +3654,16 @@ export interface components {
         };
         /**
          * MemoryView
-         * @description The whole program, MB (None where the system does not tell), and what of it is
-         *     remembered.
+         * @description The page's program, MB (None where the system does not tell), the worker (None where there is
+         *     none), and what of it is remembered.
          */
         MemoryView: {
             /** Held */
             held: components["schemas"]["HeldView"][];
             /** Program Mb */
             program_mb: number | null;
+            /** Worker Mb */
+            worker_mb: number | null;
         };
         /**
          * MicrophoneFields
@@ -4944,7 +4946,7 @@ export interface components {
          */
         RunningSeriesView: {
             /** Apart Lu */
-            apart_lu: number;
+            apart_lu: number | null;
             /** Id */
             id: number;
             /**
@@ -4953,7 +4955,7 @@ export interface components {
              */
             kind: "prefer" | "which";
             /** Loudness Lufs */
-            loudness_lufs: number;
+            loudness_lufs: number | null;
             /** Question */
             question: string;
             /** Round */

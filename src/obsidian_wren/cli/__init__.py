@@ -22,7 +22,6 @@ from obsidian_wren.cli.printing import print_check, print_plain
 from obsidian_wren.cli.simulating import simulate
 from obsidian_wren.cli.starting import look_through, start
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.heap import all_is_loaded, keep_what_is_freed
 
 # The matrices here are small: more threads only spin, beside a live run that needs its core. Read
 # when NumPy is first imported.
@@ -36,7 +35,6 @@ def main(arguments: list[str] | None = None) -> int:
     # What is loaded stays: looking through it for what nobody uses takes a fifth of the time of
     # loading.
     gc.disable()
-    keep_what_is_freed()
     if isinstance(sys.stdout, io.TextIOWrapper):
         # A file's name may hold bytes that are no text: they are written as what they are.
         sys.stdout.reconfigure(errors="backslashreplace")
@@ -52,7 +50,7 @@ def main(arguments: list[str] | None = None) -> int:
             return look_through(chosen)
         if chosen.command in ("devices", "live"):
             passing = _passing()
-            all_is_loaded()
+            _all_is_loaded()
             answer = passing.live if chosen.command == "live" else passing.devices
             return int(answer(chosen))
         return _work(chosen)
@@ -132,7 +130,7 @@ def _work(chosen: argparse.Namespace) -> int:
     # Only what the command needs: loading the rest would take longer than reading a short file.
     from obsidian_wren.service.files import reading as files
 
-    all_is_loaded()
+    _all_is_loaded()
     match chosen.command, getattr(chosen, "what", None):
         case "read", "level":
             answer = files.read_level_file(chosen.file, channel=chosen.channel, progress=_progress)
@@ -185,3 +183,9 @@ def _work(chosen: argparse.Namespace) -> int:
     else:
         print_plain(chosen, answer.body)
     return 0
+
+
+def _all_is_loaded() -> None:
+    """From here on it is looked for what nobody uses, and only among what comes from here on."""
+    gc.freeze()
+    gc.enable()

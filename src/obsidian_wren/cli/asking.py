@@ -41,10 +41,12 @@ def show_memory(folder: Path, port: int, *, as_json: bool) -> int:
         return 0
     whole = found["program_mb"]
     print(
-        worded("The program holds an unknown amount; of this:")
+        worded("The program holds an unknown amount.")
         if whole is None
-        else worded("The program holds {whole:.0f} MB; of this:", whole=whole)
+        else worded("The program holds {whole:.0f} MB.", whole=whole)
     )
+    if found["worker_mb"] is not None:
+        print(worded("What computes holds {worker:.0f} MB; of this:", worker=found["worker_mb"]))
     for held in found["held"]:
         most = (
             "" if held["most_mb"] is None else worded(" of {most_mb:.0f}", most_mb=held["most_mb"])

@@ -46,7 +46,7 @@ def look_through(chosen: argparse.Namespace) -> int:
     os.umask(0o077)
     folder = DataFolder(path)
     look = doctor.repair if chosen.repair else doctor.examine
-    found = look(folder, _world())
+    found = look(folder, simulated_surroundings())
     voice = asking.found(folder.voice_socket)
     folder.close()
     if chosen.json:
@@ -111,10 +111,15 @@ def start(chosen: argparse.Namespace) -> int:
     listening = bind(chosen.port)
 
     def open_the_workshop() -> Workshop:
+        from obsidian_wren.cli.worker import worker_of
         from obsidian_wren.service.opening.opening import open_workshop
 
-        around = _world() if demo or chosen.simulated else _own_world()
-        return open_workshop(folder, around, pace="fast" if chosen.fast else "real")
+        own = not (demo or chosen.simulated)
+        around = _own_world() if own else simulated_surroundings()
+        ws = open_workshop(folder, around, pace="fast" if chosen.fast else "real")
+        ws.worker = worker_of(ws, path, own=own)
+        ws.at_end(ws.worker.end)
+        return ws
 
     port = listening.getsockname()[1]
     token = None if chosen.no_token else token_of(folder.path / "token")
@@ -137,7 +142,7 @@ def start(chosen: argparse.Namespace) -> int:
     return 0
 
 
-def _world() -> World:
+def simulated_surroundings() -> World:
     """All around simulated, beside the browser's microphone."""
     from obsidian_wren.standins.surroundings import simulated_world
 
@@ -157,7 +162,7 @@ def _own_world() -> World:
 
     system = own_system()
     system.look()
-    return around(system, SystemComputer(system), _world(), voice_command())
+    return around(system, SystemComputer(system), simulated_surroundings(), voice_command())
 
 
 def _compile() -> None:
@@ -186,7 +191,7 @@ def _fill(folder: DataFolder, *, everything: bool) -> None:
     from obsidian_wren.service.opening.opening import open_workshop
 
     print(worded("Doing the boathouse's calibration; this is done once."), flush=True)
-    ws = open_workshop(folder, _world(), pace="fast")
+    ws = open_workshop(folder, simulated_surroundings(), pace="fast")
     with nullcontext() if are_compiled() else telling_how_far(_tell):
         fill_with_boathouse(ws)
         if everything:

@@ -77,16 +77,22 @@ def disk_errors(doing: str) -> Iterator[None]:
 
 
 class DataFolder:
-    """An opened data folder; one program at a time holds its lock."""
+    """An opened data folder; one program at a time holds its lock, its worker works beside it."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, *, beside: bool = False) -> None:
         self.path = path
+        self._lock: IO[str] | None = None
+        self._place = _place_of(path)
+        if not beside:
+            self._take_hold(path)
+
+    def _take_hold(self, path: Path) -> None:
         try:
             for folder in (path, *self._folders):
                 folder.mkdir(mode=_FOLDER_MODE, parents=True, exist_ok=True)
             if (path / "lock").is_dir():
                 self.put_aside(path / "lock")
-            self._lock: IO[str] = (path / "lock").open("a+")
+            lock = (path / "lock").open("a+")
             (path / "lock").touch()
         except OSError as error:
             raise FolderError(
@@ -99,9 +105,9 @@ class DataFolder:
                 ),
             ) from error
         try:
-            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
-            self._lock.close()
+            lock.close()
             raise FolderError(
                 "in-use",
                 worded(
@@ -110,6 +116,7 @@ class DataFolder:
                     path=path,
                 ),
             ) from error
+        self._lock = lock
         self._place = _place_of(path)
         self._keep_private()
 
@@ -201,7 +208,8 @@ class DataFolder:
 
     def close(self) -> None:
         """Give the lock back."""
-        self._lock.close()
+        if self._lock is not None:
+            self._lock.close()
 
 
 def _place_of(path: Path) -> tuple[int, int] | None:

@@ -26,6 +26,8 @@ from obsidian_wren.store.take_files import _MOST_CHANNELS, _RATES_HZ
 _SYNC_EVERY_S = 1.0
 # Uploads lie here while they are read; what is left of them at a start was killed.
 UPLOAD_PREFIX = "upload-"
+# The worker's copy of the database.
+COPY_PREFIX = "worker-"
 _UPLOADS = (f"{UPLOAD_PREFIX}*", "tmp*")
 
 
@@ -140,6 +142,9 @@ def sweep(folder: DataFolder) -> None:
         for left in place.glob("*.new"):
             with suppress(OSError):
                 left.unlink()
+    for left in folder.parts.glob(f"{COPY_PREFIX}*"):
+        with suppress(OSError):
+            left.unlink()
     # A copy is whole without them: earlier versions left them at each.
     for ending in ("shm", "wal"):
         for left in folder.backups.glob(f"wren-*-{ending}"):

@@ -200,33 +200,6 @@ def _keep_what_it_tells(error: Told) -> None:
             note_lost(workshop(), error)  # type: ignore[arg-type]
 
 
-def load() -> None:
-    """Load what computes, so that the first take need not wait for it."""
-    # A part of SciPy is loaded when it is named first, which would be in the middle of a take.
-    import scipy.optimize
-    import scipy.signal
-
-    from obsidian_wren.service.export import sounds
-    from obsidian_wren.service.live import living
-    from obsidian_wren.service.page import overview
-    from obsidian_wren.service.send import listeners, proving
-    from obsidian_wren.service.setup import confirming
-    from obsidian_wren.service.takes import simulated
-
-    for module in (
-        scipy.optimize,
-        scipy.signal,
-        confirming,
-        sounds,
-        living,
-        overview,
-        proving,
-        listeners,
-        simulated,
-    ):
-        assert module.__doc__
-
-
 def _go_on(ws: Workshop) -> None:
     from obsidian_wren.service.live import living
     from obsidian_wren.service.setup import seeing
@@ -241,8 +214,9 @@ def _get_ready(ws: Workshop) -> None:
     living.get_ready(ws)
 
 
-def _load(_: Workshop) -> None:
-    load()
+def _begin_worker(ws: Workshop) -> None:
+    if ws.worker is not None:
+        ws.worker.get_ready()
 
 
 def _catch_up(ws: Workshop) -> None:
@@ -266,7 +240,7 @@ def _check_sounds(ws: Workshop) -> None:
 def warm_up(ws: Workshop) -> None:
     """Go on being live where that was so, before anything else; then load what computes, and lay
     out the clips."""
-    for part in (_go_on, _get_ready, _load, _catch_up, _lay_out, _check_sounds):
+    for part in (_go_on, _get_ready, _begin_worker, _catch_up, _lay_out, _check_sounds):
         try:
             part(ws)
         except Told as error:

@@ -1,14 +1,13 @@
 """The state as the program left it: what the page shows while the program loads again.
 
-It is kept once nothing runs any more and the database is closed, and before that whenever the
-program rests, for the next start alone. It holds as long as nothing in the folder changed since and
-the same version starts in the same surroundings; once the program is loaded its own answers go.
+It is kept once nothing runs any more and the database is closed, for the next start alone. It holds
+as long as nothing in the folder changed since and the same version starts in the same surroundings;
+once the program is loaded its own answers go.
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
@@ -26,17 +25,8 @@ class LeftState:
 
     def keep(self, state: str) -> None:
         """Keep a state, JSON. Raises OSError where the disk does not take it."""
-        self._write(self._mark(), state)
-
-    def keep_while_it_runs(self, read: Callable[[], str]) -> None:
-        """Keep the state that is ``read``, JSON. What changes while it is read makes it old at
-        once. Raises OSError where the disk does not take it."""
-        mark = self._mark()
-        self._write(mark, read())
-
-    def _write(self, mark: dict[str, object], state: str) -> None:
         whole = self._path.with_suffix(".part")
-        whole.write_text(json.dumps(mark) + "\n" + state, encoding="utf-8")
+        whole.write_text(json.dumps(self._mark()) + "\n" + state, encoding="utf-8")
         whole.replace(self._path)
 
     def read(self) -> bytes | None:

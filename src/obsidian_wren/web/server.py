@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import gc
 import json
 import logging
 import signal
@@ -20,7 +21,7 @@ from waitress.task import ErrorTask
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.heap import all_is_loaded, share_arenas
+from obsidian_wren.service.heap import share_arenas
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.front import HEADERS, Front, Wsgi
 from obsidian_wren.web.left_state import LeftState
@@ -28,7 +29,6 @@ from obsidian_wren.web.limits import SOUND, largest_body
 
 if TYPE_CHECKING:
     from obsidian_wren.service.workshop import Workshop
-    from obsidian_wren.web.resting import Resting
 
 _LOG = logging.getLogger(__name__)
 HOST = "127.0.0.1"
@@ -124,23 +124,22 @@ def serve(
     from waitress.server import create_server
 
     share_arenas()
-    opened: list[tuple[Workshop, Resting]] = []
+    opened: list[Workshop] = []
 
     def load() -> Wsgi:
         from obsidian_wren.web.app import create_app, warm_up
-        from obsidian_wren.web.resting import Resting
 
         ws = open_the_workshop()
-        resting = Resting(ws, left)
-        opened.append((ws, resting))
+        opened.append(ws)
         left.forget()
         # After the first answer: loading what computes would slow it down.
         warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up, (ws,))
         warmer.daemon = True
         warmer.start()
         app = create_app(ws)
-        all_is_loaded()
-        resting.begin()
+        # What is loaded stays: it is not looked through any more.
+        gc.freeze()
+        gc.enable()
         return app.wsgi_app
 
     # A request that waits for a thread is no news: streams hold theirs.
@@ -169,7 +168,7 @@ def serve(
 
     def end(number: int, _frame: FrameType | None) -> None:
         ended_by.append(number)
-        for ws, _ in opened:
+        for ws in opened:
             ws.let_go()
         raise KeyboardInterrupt
 
@@ -180,8 +179,7 @@ def serve(
     except KeyboardInterrupt:
         pass
     finally:
-        for ws, resting in opened:
-            resting.end()
+        for ws in opened:
             # Ctrl-C ends what was started in front, whole. An update, or a desktop that starts it
             # again, is nothing to those who listen.
             _close(ws, left, voice_goes_on=signal.SIGINT not in ended_by)

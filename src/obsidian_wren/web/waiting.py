@@ -29,6 +29,17 @@ _WAITING = (
 )
 # Pieces of sound come while somebody talks.
 _PIECES = "/api/takes/browser/"
+# Nothing follows from these that is computed.
+_NOT_DERIVED = (
+    "/api/clips",
+    "/api/listener",
+    "/api/live",
+    "/api/marker",
+    "/api/recordings",
+    "/api/run",
+    "/api/tracks",
+    "/api/watch",
+)
 
 
 def install(app: Flask) -> None:
@@ -37,6 +48,11 @@ def install(app: Flask) -> None:
     @app.before_request
     def let_it_catch_up() -> None:
         parts = request.path.split("/")
+        if request.method != "GET" and not request.path.startswith(_NOT_DERIVED):
+            # What follows is about to be worked out.
+            worker = workshop().worker
+            if worker is not None:
+                worker.get_ready()
         if len(parts) > 2 and parts[2] in _WAITING and not request.path.startswith(_PIECES):
             from obsidian_wren.service import calibration
 

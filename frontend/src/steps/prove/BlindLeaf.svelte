@@ -100,8 +100,9 @@
       }}>End the series</Button
     >
     <Hint
-      >{series.title}, both at {level(series.loudness_lufs)} LUFS, {marked(series.apart_lu.toFixed(2))} LU apart. Which is
-      which is told at the end.</Hint
+      >{series.title}, {#if series.loudness_lufs !== null && series.apart_lu !== null}both at {level(
+          series.loudness_lufs,
+        )} LUFS, {marked(series.apart_lu.toFixed(2))} LU apart.{:else}equally loud.{/if} Which is which is told at the end.</Hint
     >
   </div>
 {:else}

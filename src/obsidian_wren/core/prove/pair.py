@@ -14,8 +14,8 @@ from obsidian_wren.core.derive.matching import matched_gains_db
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, peak_dbfs
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.measure.speech import active_level, spoken_mask
+from obsidian_wren.core.prove.series import HEARD_S
 
-HEARD_S = 8.0
 _BEFORE_S, _FADE_S, _FRAME_S = 0.25, 0.01, 0.01
 # Far under any room; each time another, so that bytes say nothing of what they hold.
 _VEIL_DBFS = -115.0

@@ -15,6 +15,8 @@ from typing import Literal
 Answer = Literal["one", "other", "same"]
 Kind = Literal["prefer", "which"]
 SHORTEST, LONGEST = 8, 24
+# So much of a sentence is heard in each round.
+HEARD_S = 8.0
 # So seldom by chance alone that it counts as heard.
 HEARD_P = 0.05
 

@@ -8,14 +8,12 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Mapping
 
+from obsidian_wren.service.workshop import Overtaken
+
 # A key that is held down comes again sooner than this; what follows is worked out when it rests.
 _REST_S = 0.05
 
 Work = Callable[[Mapping[int, bool]], None]
-
-
-class Overtaken(Exception):
-    """Something newer was asked for, so this is not worth finishing."""
 
 
 class Behind:

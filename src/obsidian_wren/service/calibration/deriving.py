@@ -73,6 +73,12 @@ def derive_everything(ctx: RigContext, *, refit: bool) -> None:
     draw(ctx)
 
 
+def derive_rig(ws: Workshop, rig_id: int, refit: bool) -> None:
+    """What a change of a rig gives, in a transaction of its own."""
+    with ws.sessions.begin() as session:
+        derive_after_change(RigContext.of(ws, session, rig_id), refit=refit)
+
+
 def derive_again(ws: Workshop, *, refit: bool = False) -> None:
     """One press: everything that the takes at hand can give, where it stands, is derived anew.
 
@@ -81,20 +87,24 @@ def derive_again(ws: Workshop, *, refit: bool = False) -> None:
     Where only gain was turned since a take, its levels are moved by physics, and what follows is
     marked as predicted. Raises Refused where it was ended.
     """
-    asked = (
-        calibration.current(ws).asked_to_fit if refit else calibration.current(ws).asked_to_derive
-    )
+    now = calibration.current(ws)
+    asked = now.asked_to_fit if refit else now.asked_to_derive
     number = asked.ask()
-    with ws.lock:
+    with now.one_at_a_time:
         if asked.is_answered(number):
             # Asked for while another waited: what was derived since saw everything that this one
             # would.
             return
-        with asked.answering(), told(ws) as go_on, ws.sessions.begin() as session:
-            ctx = in_hand(ws, session)
-            ctx.go_on = go_on
-            doing_without(ctx, lambda: _derive_again(ctx, refit))
+        with asked.answering():
+            ws.work(_derive_whole, refit)
     ws.changed()
+
+
+def _derive_whole(ws: Workshop, refit: bool) -> None:
+    with told(ws) as go_on, ws.sessions.begin() as session:
+        ctx = in_hand(ws, session)
+        ctx.go_on = go_on
+        doing_without(ctx, lambda: _derive_again(ctx, refit))
 
 
 def told(ws: Workshop) -> AbstractContextManager[Callable[[], None]]:
@@ -104,6 +114,8 @@ def told(ws: Workshop) -> AbstractContextManager[Callable[[], None]]:
 
 def end_deriving(ws: Workshop) -> None:
     """Let what is being derived stand as it was. Waits for nothing."""
+    if ws.worker is not None:
+        ws.worker.say(end_deriving)
     calibration.current(ws).working.end()
 
 

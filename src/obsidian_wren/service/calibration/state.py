@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass, field
 
 from obsidian_wren.service.calibration.behind import Behind
 from obsidian_wren.service.calibration.working import Working
 from obsidian_wren.service.workshop import Asked, Remembered, Workshop
 
-# The takes of a usual calibration behind each of its stages, for some settings of each. They lie on
-# disk, where they cost nobody memory.
-_TAKE_SETS_BYTES = 400_000_000
+# The takes of a usual calibration behind each of its stages.
+_TAKE_SETS_BYTES = 250_000_000
 
 
 @dataclass
@@ -18,16 +18,14 @@ class CalibrationState:
     """Takes brought through stages, who asked for everything to be derived and how far that is, and
     what is worked out behind an answer."""
 
-    take_sets: Remembered
+    take_sets: Remembered = field(default_factory=lambda: Remembered(most_bytes=_TAKE_SETS_BYTES))
     asked_to_derive: Asked = field(default_factory=Asked)
     asked_to_fit: Asked = field(default_factory=Asked)
     behind: Behind = field(default_factory=Behind)
     working: Working = field(default_factory=Working)
+    one_at_a_time: threading.Lock = field(default_factory=threading.Lock)
 
 
 def current(ws: Workshop) -> CalibrationState:
     """The calibration as it runs."""
-    return ws.own(
-        CalibrationState,
-        lambda: CalibrationState(Remembered(most_bytes=_TAKE_SETS_BYTES, aside=ws.folder.parts)),
-    )
+    return ws.own(CalibrationState)

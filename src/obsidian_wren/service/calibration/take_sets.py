@@ -31,7 +31,6 @@ from obsidian_wren.formats.response import response_at
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration.chain_rows import band_of
 from obsidian_wren.service.calibration.floors import floor_match
-from obsidian_wren.service.calibration.later import later
 from obsidian_wren.service.calibration.setting_rows import band_rows
 from obsidian_wren.service.readings.measuring import (
     quiet_reading,
@@ -81,13 +80,12 @@ def follower(ws: Workshop, key: tuple[Any, ...]) -> Any:
     def follow(take_set: TakeSet, spec: StageSpec) -> TakeSet:
         if not spec.on or leaves_alone(spec):
             return take_set.after(spec)
-        after: TakeSet = calibration.current(ws).take_sets.held(
+        after: TakeSet = calibration.current(ws).take_sets.get(
             (key, take_set.passed, spec), lambda: take_set.after(spec, _POOL.map)
         )
         # What is remembered are the sounds; what is known beside them may have changed.
         return replace(
             after,
-            sounds=later(after.sounds),
             wishes=take_set.wishes,
             tone=take_set.tone,
             ring=take_set.ring,
@@ -133,8 +131,7 @@ def take_set_of(ctx: RigContext, moved: float, *, refit: bool) -> tuple[TakeSet,
             quiet_reading=room,
         )
 
-    take_set: TakeSet = calibration.current(ctx.ws).take_sets.held(key, make)
-    take_set = replace(take_set, sounds=later(take_set.sounds))
+    take_set: TakeSet = calibration.current(ctx.ws).take_sets.get(key, make)
     ring = ring_of(ctx) or ctx.ws.answers.get(
         ("speech ends", key),
         lambda: ring_of_speech(take_set.talk, rate_hz=take_set.rate_hz),

@@ -21,9 +21,7 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import SettingRow
 
 
-def try_gate(
-    ws: Workshop, *, threshold_dbfs: float, hysteresis_db: float | None = None
-) -> GateCounts:
+def try_gate(ws: Workshop, threshold_dbfs: float, hysteresis_db: float | None = None) -> GateCounts:
     """What a gate at another threshold would cut and let through on the real takes; nothing is
     kept."""
     with ws.sessions() as session:

@@ -34,10 +34,15 @@ _CUT_DB, _BOOST_DB = -12.0, 9.0
 def bring_over(ws: Workshop) -> None:
     """Put what travels of the brought file in force, in one change, and keep it as a version.
     Raises Refused."""
+    refuse_during_take(ws)
+    ws.work(_bring_over)
+    ws.changed()
+
+
+def _bring_over(ws: Workshop) -> None:
     with ws.sessions() as session:
         name = require_brought(in_hand(ws, session)).name
     with change(ws, worded("Brought over {name}", name=name)) as session:
-        refuse_during_take(ws)
         ctx = in_hand(ws, session)
         comes = require_brought(ctx).comes
         if chain_is_whole(ctx):
@@ -50,7 +55,6 @@ def bring_over(ws: Workshop) -> None:
         session.flush()
         derive_after_change(ctx, refit=True)
         keep_version(ctx, name=name)
-    ws.changed()
 
 
 def _wishes(session: Session, wishes: CarriedWishes, name: str) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.formats.foreign_equalizer import read_equalizer
 from obsidian_wren.formats.sound_header import BadSound
-from obsidian_wren.service.calibration.deriving import derive_after_change
+from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.carry.bringing_over import further_equalizer, own_bands
@@ -75,5 +75,5 @@ def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
         )
         own_bands(ctx, key, bands, because)
         session.flush()
-        derive_after_change(ctx)
+        follow_change(ctx)
     ws.changed()

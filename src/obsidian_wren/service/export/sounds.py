@@ -38,7 +38,7 @@ _LONGEST_SHOWN_S = 120.0
 
 
 def hear_take(
-    ws: Workshop, take_id: int, version: Version, *, matched: bool, off: Sequence[str] = ()
+    ws: Workshop, take_id: int, version: Version, matched: bool, off: Sequence[str] = ()
 ) -> bytes:
     """A WAV of a take, raw or through the chain, loudness-matched to the raw when asked.
 
@@ -74,7 +74,7 @@ def hear_take(
     return _wav(heard, rate)
 
 
-def hear_taken(ws: Workshop, take_id: int, key: str, *, matched: bool) -> bytes:
+def hear_taken(ws: Workshop, take_id: int, key: str, matched: bool) -> bytes:
     """A WAV of what one stage takes out of a take, as loud as it would be beside the treated
     voice."""
     with ws.sessions() as session:
@@ -122,7 +122,7 @@ def _matching_db(
 
 
 def frames_of_take(
-    ws: Workshop, take_id: int, version: Version, *, off: Sequence[str] = ()
+    ws: Workshop, take_id: int, version: Version, off: Sequence[str] = ()
 ) -> dict[str, Any]:
     """What the picture shows while a take plays: levels and third octaves every 50 ms, and what
     each dynamics stage takes away then."""
@@ -165,7 +165,7 @@ def _frames(raw: Samples, specs: Sequence[StageSpec] | None, rate: int) -> dict[
     }
 
 
-def sweep_wav(rate_hz: int) -> bytes:
+def sweep_wav(_ws: Workshop, rate_hz: int) -> bytes:
     """The measuring sweep, to be played from where the mouth is."""
     return _wav(sweep_signal(rate_hz=rate_hz), rate_hz)
 

@@ -3,6 +3,8 @@ what computes."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -19,6 +21,27 @@ _POINTS = 120
 def rows(session: Session) -> list[Clip]:
     """Every clip, in its place."""
     return list(session.scalars(select(Clip).order_by(Clip.place, Clip.id)))
+
+
+@dataclass(frozen=True)
+class ClipSound:
+    """A clip as it sounds: its file by digest, the rate of it, where it begins and ends, and its
+    loudness."""
+
+    sha256: str
+    rate_hz: int
+    start_s: float
+    end_s: float
+    lufs: float | None
+
+
+def sounds(session: Session) -> tuple[ClipSound, ...]:
+    """Every clip whose sound is there."""
+    return tuple(
+        ClipSound(row.sha256, row.rate_hz, row.start_s, row.end_s, row.lufs)
+        for row in rows(session)
+        if row.fault is None
+    )
 
 
 def waveform_of(ws: Workshop, clip: Clip) -> list[float]:

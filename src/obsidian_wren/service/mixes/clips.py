@@ -3,6 +3,7 @@ them."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +16,7 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.mixes.clip_rows import rows
+from obsidian_wren.service.mixes.clip_rows import ClipSound, rows
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store import take_files
@@ -151,12 +152,12 @@ def clip_by(session: Session, clip_id: int) -> Clip:
     return clip
 
 
-def _trimmed(ws: Workshop, clip: Clip) -> Samples:
+def _trimmed(ws: Workshop, clip: Clip | ClipSound) -> Samples:
     whole, rate = take_files.load_take(ws.folder, clip.sha256)
     return whole[round(clip.start_s * rate) : round(clip.end_s * rate)]
 
 
-def sound_of(ws: Workshop, clip: Clip, rate_hz: int) -> Samples:
+def sound_of(ws: Workshop, clip: Clip | ClipSound, rate_hz: int) -> Samples:
     """A clip ``(n,)`` as it plays: trimmed, its ends faded, at one loudness, at a rate."""
     sound = at_rate(_trimmed(ws, clip), clip.rate_hz, rate_hz)
     fade = min(round(_FADE_S * rate_hz), len(sound) // 2)
@@ -176,14 +177,10 @@ def sound_of(ws: Workshop, clip: Clip, rate_hz: int) -> Samples:
     )
 
 
-def loudest(ws: Workshop, session: Session, rate_hz: int) -> Samples | None:
+def loudest(ws: Workshop, clips: Sequence[ClipSound], rate_hz: int) -> Samples | None:
     """The clip with the highest peak, as it plays, once every five seconds: what the mixes are
     predicted with."""
-    sounds = [
-        sound
-        for clip in rows(session)
-        if clip.fault is None and len(sound := sound_of(ws, clip, rate_hz))
-    ]
+    sounds = [sound for clip in clips if len(sound := sound_of(ws, clip, rate_hz))]
     if not sounds:
         return None
     found = max(sounds, key=lambda sound: float(np.abs(sound).max()))

@@ -66,6 +66,12 @@ def listeners_of(session: Session, rig: Rig) -> dict[str, Any]:
     return {} if kept is None else dict(kept.body["listeners"])
 
 
+def is_outdated(ctx: RigContext) -> bool:
+    """Whether the mixes are to be derived: for the first time, or anew."""
+    kept = kept_mixes(ctx)
+    return kept is None or kept.used.get("basis") != basis_of(ctx)
+
+
 def stale(ctx: RigContext) -> bool:
     """Whether the kept mixes stand on something that changed since."""
     kept = kept_mixes(ctx)

@@ -3,20 +3,23 @@ a person holds; kept until that changes."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, cast
+from typing import Any
 
 import numpy as np
-from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.offline import render
+from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.ducking_plan import plan_ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.instrument import InstrumentPlan, derive_instrument
+from obsidian_wren.core.mix.kinds import MixPins
 from obsidian_wren.core.mix.landing import MixLanding, land
 from obsidian_wren.core.mix.measured import Measured
 from obsidian_wren.core.mix.plan import MixPlan, derive_mix, signal_of
@@ -30,15 +33,16 @@ from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.mixes import clip_rows, clips, scene
 from obsidian_wren.service.mixes.events import MixesChanged
 from obsidian_wren.service.mixes.inputs import inputs_for
-from obsidian_wren.service.mixes.mix_rows import STEP, basis_of, kept_mixes
+from obsidian_wren.service.mixes.mix_rows import STEP, basis_of, is_outdated, kept_mixes
 from obsidian_wren.service.readings.lost_sounds import doing_without
-from obsidian_wren.service.readings.measuring import samples_of
+from obsidian_wren.service.readings.measuring import sound_of
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.side_by_side import beside
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation
+from obsidian_wren.store.take_files import SoundLost
 
 # As much of a take as its loudness stands on.
 _MATERIAL_S = 15.0
@@ -62,10 +66,46 @@ def _derive_mixes(ctx: RigContext) -> dict[str, Any] | None:
     kept = kept_mixes(ctx)
     if kept is not None and kept.used.get("basis") == basis:
         return kept.body
-    body = ctx.ws.answers.get(("mixes", basis), lambda: _derive(ctx, specs))
+    body = _worked_out(ctx, specs, basis)
     ctx.session.merge(Derivation(rig_id=ctx.rig.id, step=STEP, body=body, used={"basis": basis}))
     ctx.session.flush()
-    return cast("dict[str, Any]", body)
+    return body
+
+
+def _worked_out(ctx: RigContext, specs: Sequence[StageSpec], basis: str) -> dict[str, Any]:
+    body: dict[str, Any] = ctx.ws.answers.get(
+        ("mixes", basis), lambda: ctx.ws.work(_derive, _question(ctx, specs))
+    )
+    return body
+
+
+@dataclass(frozen=True)
+class _Question:
+    """What the mixes are derived from: the talk and the room by digest and rate, the chain, who is
+    there and gets what, what is held of each mix, the clips."""
+
+    voice: tuple[str, int]
+    floor: tuple[str, int] | None
+    specs: tuple[StageSpec, ...]
+    routing: Routing
+    pins: Mapping[str, MixPins]
+    pads: tuple[clip_rows.ClipSound, ...]
+    cut: tuple[str, ...]
+
+
+def _question(ctx: RigContext, specs: Sequence[StageSpec]) -> _Question:
+    voice, floor = ctx.takes.voice, ctx.takes.floor
+    assert voice is not None
+    routing, cut = scene.routes(ctx.session)
+    return _Question(
+        (voice.sha256, voice.rate_hz),
+        None if floor is None else (floor.sha256, floor.rate_hz),
+        tuple(specs),
+        routing,
+        {row.key: scene.pins_of(row) for row in scene.destinations(ctx.session)},
+        clip_rows.sounds(ctx.session),
+        tuple(" → ".join(named(routing, (send.source, send.destination))) for send in cut),
+    )
 
 
 @dataclass(frozen=True)
@@ -80,28 +120,18 @@ class _Stage:
     word_levels: Samples
 
 
-def _derive(ctx: RigContext, specs: tuple[Any, ...]) -> dict[str, Any]:
-    take_set = ctx.takes.voice
-    assert take_set is not None
-    routing, cut = scene.routes(ctx.session)
-    pads = tuple((clip.sha256, clip.start_s, clip.end_s) for clip in clip_rows.rows(ctx.session))
+def _derive(ws: Workshop, asked: _Question) -> dict[str, Any]:
+    routing, (_, rate) = asked.routing, asked.voice
     # How loud the room is tells words from pauses.
-    key = (
-        take_set.sha256,
-        ctx.takes.floor.sha256 if ctx.takes.floor else None,
-        tuple(specs),
-        tuple(sorted(routing.sources)),
-        pads,
-    )
-    stage: _Stage = mixes.current(ctx.ws).materials.get(key, lambda: _set(ctx, specs, routing))
-    rows = {row.key: row for row in scene.destinations(ctx.session)}
+    key = (asked.voice, asked.floor, asked.specs, tuple(sorted(routing.sources)), asked.pads)
+    stage: _Stage = mixes.current(ws).materials.get(key, lambda: _set(ws, asked))
     listeners = {}
     for name, seat in routing.destinations.items():
-        pins = scene.pins_of(rows[name])
+        pins = asked.pins[name]
         # Another listener's mix is nothing to this one: only what changed is worked out again.
-        asked = ("landing", key, seat.key, seat.kind, routing.to(name), repr(pins))
-        landing: MixLanding = ctx.ws.answers.get(
-            asked, partial(land, seat, routing, stage.measured, stage.prediction, pins)
+        one = ("landing", key, seat.key, seat.kind, routing.to(name), repr(pins))
+        landing: MixLanding = ws.answers.get(
+            one, partial(land, seat, routing, stage.measured, stage.prediction, pins)
         )
         plan = derive_mix(
             seat,
@@ -112,38 +142,32 @@ def _derive(ctx: RigContext, specs: tuple[Any, ...]) -> dict[str, Any]:
             deeper_db=landing.deeper_db,
         )
         listeners[name] = _listener(plan, landing.outcome, stage.word_levels)
-    second = second_plan(ctx.ws, take_set.rate_hz).because if "second" in routing.sources else ()
-    sentences = [" → ".join(named(routing, (send.source, send.destination))) for send in cut]
     return {
-        "rate_hz": take_set.rate_hz,
+        "rate_hz": rate,
         "ducking": to_jsonable(stage.ducking),
         "ducking_because": stage.ducking_because,
         "listeners": listeners,
-        "cut": sentences,
-        "second": list(second),
+        "cut": list(asked.cut),
+        "second": list(second_plan(ws, rate).because if "second" in routing.sources else ()),
         "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
     }
 
 
-def _set(ctx: RigContext, specs: tuple[Any, ...], routing: Routing) -> _Stage:
-    take_set = ctx.takes.voice
-    assert take_set is not None
-    rate = take_set.rate_hz
-    raw = samples_of(ctx.ws, take_set)
-    treated = ctx.ws.sounds.get(
-        (take_set.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=rate, beside=beside)
-    )
-    material = _material(ctx.ws, ctx.session, routing, raw, treated, rate)
+def _set(ws: Workshop, asked: _Question) -> _Stage:
+    voice, rate = asked.voice
+    raw, treated = sound_of(ws, voice), _treated(ws, asked.voice, asked.specs)
+    material = _material(ws, asked, raw, treated)
     measured = {
         name: found
         for name, sound in material.items()
         if (found := Measured.of(sound, rate_hz=rate)) is not None
     }
-    for key, source in routing.sources.items():
+    for key, source in asked.routing.sources.items():
         if source.kind == "return":
             # Whatever comes back is brought to this loudness before it is mixed.
             measured[key] = Measured.of_one_channel(RETURN_LUFS)
-    room_dbfs = room_behind_dbfs(_room(ctx, specs), treated, rate_hz=rate)
+    room = None if asked.floor is None else _treated(ws, asked.floor, asked.specs)
+    room_dbfs = room_behind_dbfs(room, treated, rate_hz=rate)
     words = words_over(treated, room_dbfs, rate_hz=rate)
     ducking, because = plan_ducking(treated, words, room_dbfs=room_dbfs, rate_hz=rate)
     prediction = Prediction(material, ducking=ducking, rate_hz=rate)
@@ -152,9 +176,18 @@ def _set(ctx: RigContext, specs: tuple[Any, ...], routing: Routing) -> _Stage:
     )
 
 
-def _material(
-    ws: Workshop, session: Session, routing: Routing, raw: Samples, treated: Samples, rate: int
-) -> dict[str, Samples]:
+def _treated(ws: Workshop, take: tuple[str, int], specs: tuple[StageSpec, ...]) -> Samples:
+    """A take, by digest and rate, behind the chain."""
+    digest, rate_hz = take
+    treated: Samples = ws.sounds.get(
+        (digest, specs),
+        lambda: render(specs, sound_of(ws, digest), rate_hz=rate_hz, beside=beside),
+    )
+    return treated
+
+
+def _material(ws: Workshop, asked: _Question, raw: Samples, treated: Samples) -> dict[str, Samples]:
+    routing, (_, rate) = asked.routing, asked.voice
     count = round(_MATERIAL_S * rate)
     found: dict[str, Samples] = {"voice raw": raw[:count], "voice treated": treated[:count]}
     # People take turns: the far sides speak after the voice, one after another, and what plays goes
@@ -181,7 +214,7 @@ def _material(
                 second_plan(ws, rate).specs, found["second raw"], rate_hz=rate
             )
         elif source.kind == "clips":
-            loudest = clips.loudest(ws, session, rate)
+            loudest = clips.loudest(ws, asked.pads, rate)
             if loudest is not None:
                 found[key] = np.resize(loudest, whole)
     return found
@@ -189,7 +222,9 @@ def _material(
 
 def second_plan(ws: Workshop, rate_hz: int) -> InstrumentPlan:
     """The chain of the second microphone, from some seconds of what it hears."""
-    plan: InstrumentPlan = ws.answers.get(("second", rate_hz), lambda: _second_plan(ws, rate_hz))
+    plan: InstrumentPlan = ws.answers.get(
+        ("second", rate_hz), lambda: ws.work(_second_plan, rate_hz)
+    )
     return plan
 
 
@@ -198,17 +233,6 @@ def _second_plan(ws: Workshop, rate_hz: int) -> InstrumentPlan:
     sound = stream.read(round(_MATERIAL_S * rate_hz))
     stream.close()
     return derive_instrument(sound, rate_hz=rate_hz)
-
-
-def _room(ctx: RigContext, specs: tuple[Any, ...]) -> Samples | None:
-    floor = ctx.takes.floor
-    if floor is None:
-        return None
-    rest: Samples = ctx.ws.sounds.get(
-        (floor.sha256, tuple(specs)),
-        lambda: render(specs, samples_of(ctx.ws, floor), rate_hz=floor.rate_hz, beside=beside),
-    )
-    return rest
 
 
 def _listener(plan: MixPlan, outcome: Outcome, word_levels: Samples) -> dict[str, Any]:
@@ -274,6 +298,12 @@ def voice_level_dbfs(entry: dict[str, Any]) -> float:
 
 def refresh(ws: Workshop) -> None:
     """Derive the mixes where they are stale, and let what is live follow."""
+    with suppress(SoundLost), ws.sessions() as session:
+        # Nobody waits for a lock meanwhile.
+        ctx = in_hand(ws, session)
+        specs = chain_rows.chain_specs(ctx)
+        if specs is not None and ctx.takes.voice is not None and is_outdated(ctx):
+            _worked_out(ctx, specs, basis_of(ctx))
     with ws.lock, ws.sessions.begin() as session:
         ctx = in_hand(ws, session)
         body = derive_mixes(ctx)

@@ -12,7 +12,6 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.sound_header import library_path
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.readings.lost_sounds import CODE
-from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.takes import keeping
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import take_files
@@ -66,8 +65,7 @@ def _check_takes_and_clips(ws: Workshop) -> int:
 def _derive_again(ws: Workshop, rig_id: int) -> None:
     keeping.measure_missing(ws)
     try:
-        with ws.sessions.begin() as session:
-            deriving.derive_after_change(RigContext.of(ws, session, rig_id))
+        ws.work(deriving.derive_rig, rig_id, False)
     except Exception:
         # What is kept stands; one press derives it anew, and says what is wrong.
         _LOG.exception("What a sound gives that came back could not be derived")

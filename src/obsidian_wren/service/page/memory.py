@@ -15,29 +15,34 @@ _MB = 1e6
 
 
 def memory(ws: Workshop) -> views.MemoryView:
-    """The whole program, and what is remembered of sounds and answers."""
+    """The page's program, and the worker where there is one: what it remembers of sounds and
+    answers."""
+    worker = ws.worker
+    if worker is None:
+        return views.MemoryView(program_mb=_program_mb(), worker_mb=None, held=_held(ws))
+    if not worker.runs:
+        return views.MemoryView(program_mb=_program_mb(), worker_mb=None, held=[])
+    there = ws.work(memory)
+    return views.MemoryView(program_mb=_program_mb(), worker_mb=there.program_mb, held=there.held)
+
+
+def _held(ws: Workshop) -> list[views.HeldView]:
     caches = (
-        (worded("sounds of takes and what was rendered of them, on disk"), ws.sounds),
-        (
-            worded("takes behind the stages of the chain, on disk"),
-            calibration.current(ws).take_sets,
-        ),
+        (worded("sounds of takes and what was rendered of them"), ws.sounds),
+        (worded("takes behind the stages of the chain"), calibration.current(ws).take_sets),
         (worded("readings of takes"), ws.readings),
         (worded("answers of rules"), ws.answers),
         (worded("what is mixed"), mixes.current(ws).materials),
         (worded("pictures of clips"), mixes.current(ws).waveforms),
     )
-    return views.MemoryView(
-        program_mb=_program_mb(),
-        held=[
-            views.HeldView(
-                what=what,
-                mb=round(cache.bytes_held / _MB, 1),
-                most_mb=None if cache.most_bytes is None else round(cache.most_bytes / _MB, 1),
-            )
-            for what, cache in caches
-        ],
-    )
+    return [
+        views.HeldView(
+            what=what,
+            mb=round(cache.bytes_held / _MB, 1),
+            most_mb=None if cache.most_bytes is None else round(cache.most_bytes / _MB, 1),
+        )
+        for what, cache in caches
+    ]
 
 
 def _program_mb() -> float | None:

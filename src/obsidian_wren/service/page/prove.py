@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, cast
 
 from obsidian_wren.core.chain.sequence import title_of
-from obsidian_wren.core.prove.series import Tally, tally
+from obsidian_wren.core.prove.series import HEARD_S, Tally, tally
 from obsidian_wren.core.prove.series_words import verdict
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
@@ -59,11 +59,7 @@ def series(ctx: RigContext) -> views.RunningSeriesView | None:
     row = running_series(ctx)
     if row is None:
         return None
-    # Only who answers one needs what computes.
-    from obsidian_wren.core.prove.pair import HEARD_S
-    from obsidian_wren.service.prove import blind
-
-    loudness = blind.pair_of(ctx, row).loudness_lufs
+    loudness = row.loudness_lufs
     names = titles.kept_names(row.second, row.names)
     return views.RunningSeriesView(
         id=row.id,
@@ -81,8 +77,8 @@ def series(ctx: RigContext) -> views.RunningSeriesView | None:
         round=len(row.answers),
         rounds=len(row.order),
         seconds=HEARD_S,
-        loudness_lufs=round(loudness[0], 1),
-        apart_lu=round(abs(loudness[0] - loudness[1]), 2),
+        loudness_lufs=None if loudness is None else round(loudness[0], 1),
+        apart_lu=None if loudness is None else round(abs(loudness[0] - loudness[1]), 2),
     )
 
 

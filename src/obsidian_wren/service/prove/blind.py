@@ -61,7 +61,7 @@ def begin_series(ws: Workshop, second: str, kind: Kind, rounds: int) -> None:
         session.add(series)
         session.flush()
         # Both are made before either is asked for, so that waiting tells nothing.
-        _pair(ctx, series)
+        series.loudness_lufs = list(_pair(ctx, series)[0].loudness_lufs)
     ws.changed()
 
 
@@ -114,11 +114,6 @@ def series_sound(ws: Workshop, which: Which) -> bytes:
     sound = veiled(wanted, np.random.default_rng())
     soundfile.write(out, np.clip(sound, -1.0, 1.0), rate, format="WAV", subtype="PCM_24")
     return out.getvalue()
-
-
-def pair_of(ctx: RigContext, series: Series) -> Pair:
-    """Both sounds of a running series. Raises Refused."""
-    return _pair(ctx, series)[0]
 
 
 def _pair(ctx: RigContext, series: Series) -> tuple[Pair, int]:

@@ -29,9 +29,12 @@ VOICE_PURPOSES = ("talk", "loud", "soft", "passage", "reference")
 
 def samples_of(ws: Workshop, take: Take) -> Samples:
     """The samples of a take."""
-    loaded: Samples = ws.sounds.get(
-        take.sha256, lambda: take_files.load_take(ws.folder, take.sha256)[0]
-    )
+    return sound_of(ws, take.sha256)
+
+
+def sound_of(ws: Workshop, digest: str) -> Samples:
+    """The samples of a take by its digest. Raises SoundLost."""
+    loaded: Samples = ws.sounds.get(digest, lambda: take_files.load_take(ws.folder, digest)[0])
     return loaded
 
 

@@ -26,7 +26,7 @@ class RigContext:
         self._held: dict[str, Any] = {}
         # Who is told of what happens to it, and what ends work on it that nobody needs any more.
         self.announce: Callable[[object], None] = ws.announce
-        self.go_on: Callable[[], None] = lambda: None
+        self.go_on: Callable[[], None] = ws.go_on
 
     @classmethod
     def of(cls, ws: Workshop, session: Session, rig_id: int) -> RigContext:

@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_another_rig, refuse_during_take
@@ -128,7 +128,7 @@ def sound_like_first(ws: Workshop, take_id: int) -> None:
         rig = session.get_one(Rig, rig_id)
         rig.wishes = {**rig.wishes, "target": {"kind": "reference take"}}
         session.flush()
-        deriving.derive_after_change(in_hand(ws, session), refit=True)
+        follow_change(in_hand(ws, session), refit=True)
     ws.changed()
 
 

@@ -21,10 +21,9 @@ def keep_both(
     ws: Workshop,
     info: parts.PartInfo,
     samples: Samples,
-    *,
     half: bool,
     ended: str | None,
-    part_id: str | None,
+    _channels: integrity.Channels | None = None,
 ) -> tuple[int, bool]:
     """Write the first two channels of ``(n, channels)`` samples as two takes, and give the number
     of the first and whether they can be used. One channel, or an empty one, is kept with the
@@ -52,8 +51,6 @@ def keep_both(
                 channels=channels,
             )
         )
-    if part_id is not None:
-        parts.drop_part(ws.folder, part_id)
     return ids[-1], fault is None
 
 

@@ -9,7 +9,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
@@ -32,7 +32,7 @@ def discard_take(ws: Workshop, take_id: int) -> None:
         take = session.get_one(Take, take_id)
         take.discarded = True
         session.flush()
-        deriving.derive_after_change(RigContext.of(ws, session, take.rig_id))
+        follow_change(RigContext.of(ws, session, take.rig_id))
     ws.changed()
 
 

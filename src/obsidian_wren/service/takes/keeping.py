@@ -31,6 +31,8 @@ from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Rig, Take
 
 _LOG = logging.getLogger(__name__)
+# They stand beside the calibration: nothing is derived from them.
+_BESIDE = ("check", "sentence", "both")
 
 
 def keep(
@@ -51,16 +53,12 @@ def keep(
     Of ``(n, channels)`` one channel is chosen, and what the channels say of each other is kept; of
     a file that is known already. The part that it was goes once its row stands.
     """
-    with deriving.told(ws) as go_on:
-        go_on()
-        if info.purpose == "both":
-            take_id, usable = keep_both(ws, info, samples, half=half, ended=ended, part_id=part_id)
-        else:
-            take_id, usable = _keep_one(ws, info, samples, half, ended, channels)
-            if part_id is not None:
-                parts.drop_part(ws.folder, part_id)
-        if usable:
-            measure_and_derive(ws, take_id, go_on)
+    judge = keep_both if info.purpose == "both" else _keep_one
+    take_id, usable = ws.work(judge, info, samples, half, ended, channels)
+    if part_id is not None:
+        parts.drop_part(ws.folder, part_id)
+    if usable:
+        ws.work(_measure_and_derive, take_id)
     return take_id
 
 
@@ -105,17 +103,24 @@ def _findings(samples: Samples, rate_hz: float, purpose: str) -> list[Finding]:
     return length_findings(len(samples) / rate_hz) if purpose == "passage" else []
 
 
-def measure_and_derive(ws: Workshop, take_id: int, go_on: Callable[[], None]) -> None:
-    """Measure a new take and derive what it gives. ``go_on`` is called at each answer and raises
-    Refused where nobody waits any more.
+def _measure_and_derive(ws: Workshop, take_id: int) -> None:
+    """Measure a new take and derive what it gives, until it is ended.
 
     A take that cannot carry its rule stays with the sentence that says why.
     """
+    with deriving.told(ws) as go_on:
+        _measure(ws, take_id, go_on)
+        with ws.sessions() as session:
+            if session.get_one(Take, take_id).fault is not None:
+                return
+        _derive(ws, take_id, go_on)
+
+
+def _measure(ws: Workshop, take_id: int, go_on: Callable[[], None]) -> None:
     with _answered(ws, take_id), ws.sessions.begin() as session:
         go_on()
         take = session.get_one(Take, take_id)
         if take.purpose == "check":
-            # It stands beside the calibration: nothing is derived from it.
             return keep_check(RigContext.of(ws, session, take.rig_id), take)
         if take.purpose == "sentence":
             return drop_older_sentences(session, take)
@@ -125,11 +130,13 @@ def measure_and_derive(ws: Workshop, take_id: int, go_on: Callable[[], None]) ->
         measuring.keep_reading(
             RigContext(ws, session, rig), take, current_takes(session, rig).quiet
         )
-    with ws.sessions() as session:
-        if session.get_one(Take, take_id).fault is not None:
-            return
+
+
+def _derive(ws: Workshop, take_id: int, go_on: Callable[[], None]) -> None:
     with _answered(ws, take_id), ws.sessions.begin() as session:
         take = session.get_one(Take, take_id)
+        if take.purpose in _BESIDE:
+            return
         ctx = RigContext.of(ws, session, take.rig_id)
         ctx.go_on = go_on
         deriving.derive_after_take(ctx, take)
@@ -175,6 +182,10 @@ def measure_missing(ws: Workshop) -> int:
 
     Returns how many there were.
     """
+    return ws.work(_measure_missing)
+
+
+def _measure_missing(ws: Workshop) -> int:
     with ws.sessions() as session:
         missing = [(take.id, take.rig_id) for take in measuring.takes_without_reading(session)]
     for take_id, rig_id in missing:

@@ -1,21 +1,20 @@
-"""The last few things computed, by key. Sounds are large, so they are held light or laid aside on
-disk, and only as many as a budget allows."""
+"""The last few things computed, by key. Sounds are large, so they are held light, and only as many
+as a budget allows."""
 
 from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Hashable
-from pathlib import Path
 from typing import Any
 
 from cachetools import LRUCache, cached
 
-from obsidian_wren.service.workshop.light import bytes_of, full, laid_aside, light
+from obsidian_wren.service.workshop.light import bytes_of, full, light
 
 
 class Remembered:
     """Answers by key, the least recently used going first: at most so many, or at most so many
-    bytes of sound, in memory or, with ``aside``, in files without a name in that folder.
+    bytes of sound.
 
     One flight at a time: who asks for a key that another thread computes waits for its answer.
     Whether it was held or made makes no difference to what comes.
@@ -26,33 +25,24 @@ class Remembered:
         most: int | None = None,
         *,
         most_bytes: int | None = None,
-        aside: Path | None = None,
     ) -> None:
         self._held: LRUCache[Hashable, Any] = (
             LRUCache(most_bytes, bytes_of) if most_bytes is not None else LRUCache(most or 1)
         )
-        self.most_bytes, self.aside = most_bytes, aside
+        self.most_bytes = most_bytes
         self._answer = cached(
             self._held, key=lambda key, _make: key, condition=threading.Condition()
         )(lambda _key, make: make())
 
     def get(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """What is held under the key, made when it is not. What ``make`` raises is not held."""
-        found = self.held(key, make)
-        return found if self.most_bytes is None else full(found)
-
-    def held(self, key: Hashable, make: Callable[[], Any]) -> Any:
-        """The same as it is held, its sounds not read: for who may not need them."""
-        return self._answer(key, lambda: self._put(make()))
-
-    def _put(self, value: Any) -> Any:
         if self.most_bytes is None:
-            return value
-        return light(value) if self.aside is None else laid_aside(value, self.aside)
+            return self._answer(key, make)
+        return full(self._answer(key, lambda: light(make())))
 
     @property
     def bytes_held(self) -> int:
-        """How much is held, in memory or aside, in bytes of sound."""
+        """How much is held, in bytes of sound."""
         return sum(map(bytes_of, list(self._held.values())))
 
     def forget(self) -> None:

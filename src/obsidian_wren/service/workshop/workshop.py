@@ -16,6 +16,7 @@ from typing import Any, Literal, TypeVar, cast
 from obsidian_wren.ports.world import World
 from obsidian_wren.service.workshop.bus import Bus
 from obsidian_wren.service.workshop.remembered import Remembered
+from obsidian_wren.service.workshop.worker import Worker
 from obsidian_wren.store.backup import Copier
 from obsidian_wren.store.database import Sessions
 from obsidian_wren.store.folder import DataFolder
@@ -23,7 +24,8 @@ from obsidian_wren.store.folder import DataFolder
 Pace = Literal["real", "fast"]
 State = TypeVar("State")
 Event = TypeVar("Event")
-# A minute of sound at 48 kHz is 12 MB. It lies on disk, where it costs nobody memory.
+Answer = TypeVar("Answer")
+# A minute of sound at 48 kHz is 12 MB.
 _SOUNDS_BYTES = 120_000_000
 
 
@@ -49,7 +51,7 @@ class Workshop:
     copier: Copier | None = None
     findings: list[FolderFinding] = field(default_factory=list)
     message: str | None = None
-    sounds: Remembered = field(init=False)
+    sounds: Remembered = field(default_factory=lambda: Remembered(most_bytes=_SOUNDS_BYTES))
     readings: Remembered = field(default_factory=lambda: Remembered(32))
     answers: Remembered = field(default_factory=lambda: Remembered(64))
     # Goes on after a restart, unless a thousand things changed in every second of the run before.
@@ -59,9 +61,8 @@ class Workshop:
     _owning: threading.RLock = field(default_factory=threading.RLock)
     _followers: dict[type[Any], list[Callable[[Any], None]]] = field(default_factory=dict)
     _enders: list[Callable[[], None]] = field(default_factory=list)
-
-    def __post_init__(self) -> None:
-        self.sounds = Remembered(most_bytes=_SOUNDS_BYTES, aside=self.folder.parts)
+    # What computes; None where that is done at once and here.
+    worker: Worker | None = None
 
     @property
     def lock(self) -> threading.RLock:
@@ -85,6 +86,22 @@ class Workshop:
         """Tell those who follow this kind of event; what one of them raises reaches the caller."""
         for follower in self._followers.get(type(event), ()):
             follower(event)
+
+    def work(
+        self,
+        job: Callable[..., Answer],
+        *arguments: Any,
+        go_on: Callable[[], None] | None = None,
+    ) -> Answer:
+        """What a function of a service answers, computed in the worker where there is one; its
+        first argument is a workshop. Not within a transaction. ``go_on`` is called while it is
+        waited for, and raises where nobody waits any more."""
+        if self.worker is None:
+            return job(self, *arguments)
+        return cast("Answer", self.worker.work(job, arguments, go_on))
+
+    def go_on(self) -> None:
+        """Raises where nobody waits any more for what is being computed here."""
 
     def find(self, code: str, sentence: str, action: str) -> None:
         """Keep a finding, once, for the page to show."""

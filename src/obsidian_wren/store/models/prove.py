@@ -13,7 +13,8 @@ class Series(Base):
     """One blind series. ``order``: for each round whether the first sound was called “one”; it
     leaves the program only when the series has ended. ``take_sha256``: the sentence that was heard,
     ``from_s`` on. ``saved_ms``: how much less delay the chain has as the second of the pair.
-    ``names``: title and what both are called, none in series that older programs kept."""
+    ``names``: title and what both are called, ``loudness_lufs``: how loud each is; neither in
+    series that older programs kept."""
 
     __tablename__ = "series"
 
@@ -31,6 +32,7 @@ class Series(Base):
     discarded: Mapped[bool]
     at: Mapped[str] = mapped_column(String(32))
     names: Mapped[list[str]] = mapped_column(JSON)
+    loudness_lufs: Mapped[list[float] | None] = mapped_column(JSON)
 
 
 class KeptCalibration(Base):

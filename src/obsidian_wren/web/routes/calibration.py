@@ -139,7 +139,7 @@ def calibration() -> Response:
     """The calibration as an open file."""
     from obsidian_wren.service.export import exporting
 
-    body = json.dumps(exporting.export_calibration(workshop()), indent=2, ensure_ascii=False)
+    body = json.dumps(workshop().work(exporting.export_calibration), indent=2, ensure_ascii=False)
     headers = {"Content-Disposition": 'attachment; filename="calibration.json"'}
     return Response(body + "\n", mimetype="application/json", headers=headers)
 
@@ -148,7 +148,7 @@ def report(query: HowReport) -> Response:
     """The calibration as a page that prints."""
     from obsidian_wren.service.export import exporting
 
-    answer = Response(exporting.export_report(workshop()), mimetype="text/html")
+    answer = Response(workshop().work(exporting.export_report), mimetype="text/html")
     if query.save:
         answer.headers["Content-Disposition"] = 'attachment; filename="report.html"'
     return answer
@@ -216,11 +216,7 @@ def try_gate(body: TryGate) -> Response:
     from obsidian_wren.service.calibration import trying
 
     return jsonify(
-        asdict(
-            trying.try_gate(
-                workshop(), threshold_dbfs=body.threshold_dbfs, hysteresis_db=body.hysteresis_db
-            )
-        )
+        asdict(workshop().work(trying.try_gate, body.threshold_dbfs, body.hysteresis_db))
     )
 
 
@@ -228,7 +224,7 @@ def export_equalizer(query: WhatExport) -> Response:
     """The equalizer as biquad coefficients (CSV) or as a minimum-phase impulse response (WAV)."""
     from obsidian_wren.service.export import exporting
 
-    name, body, mimetype = exporting.export_equalizer(workshop(), query.what, query.rate_hz)
+    name, body, mimetype = workshop().work(exporting.export_equalizer, query.what, query.rate_hz)
     return Response(
         body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )

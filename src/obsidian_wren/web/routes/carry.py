@@ -66,7 +66,7 @@ def version_file(path: models.ById) -> Response:
     """A version as a calibration file."""
     from obsidian_wren.service.carry import versions
 
-    name, body = versions.version_file(workshop(), path.id)
+    name, body = workshop().work(versions.version_file, path.id)
     return attached(json.dumps(body, indent=2, ensure_ascii=False), name, "application/json")
 
 
@@ -74,14 +74,14 @@ def compare_versions(path: TwoVersions) -> Response:
     """Two versions side by side."""
     from obsidian_wren.service.carry import comparing
 
-    return jsonify(comparing.compare_versions(workshop(), path.first, path.second))
+    return jsonify(workshop().work(comparing.compare_versions, path.first, path.second))
 
 
 def packed() -> Response:
     """The calibration with its takes, in one zip."""
     from obsidian_wren.service.carry import packing
 
-    return attached(packing.packed(workshop()), "calibration.zip", "application/zip")
+    return attached(workshop().work(packing.packed), "calibration.zip", "application/zip")
 
 
 def schema() -> Response:
@@ -96,7 +96,7 @@ def bring_in(form: BringIn) -> Response:
     from obsidian_wren.service.carry import brought
 
     with uploaded(form.file) as (path, name):
-        brought.bring_in(workshop(), path, name)
+        workshop().work(brought.bring_in, path, name)
     return state_answer()
 
 

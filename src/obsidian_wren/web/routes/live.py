@@ -95,11 +95,8 @@ def talk(body: Talk) -> Response:
 
 def start_run(body: StartRun) -> Response:
     """Go live."""
-    from obsidian_wren.service.heap import give_back
     from obsidian_wren.service.live import living
 
-    # Not possible any more once it is live.
-    give_back()
     living.start_run(workshop(), browser_rate_hz=body.rate_hz)
     return state_answer()
 
@@ -183,7 +180,7 @@ def hear_clip(path: models.ById) -> Response:
     """A clip as its key plays it, as WAV."""
     from obsidian_wren.service.export import sounds
 
-    return Response(sounds.hear_clip(workshop(), path.id), mimetype="audio/wav")
+    return Response(workshop().work(sounds.hear_clip, path.id), mimetype="audio/wav")
 
 
 def hear_live(query: models.LeftOut) -> Response:

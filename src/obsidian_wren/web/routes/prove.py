@@ -42,7 +42,7 @@ def begin_series(body: BeginSeries) -> Response:
     """Begin a blind series; the order is drawn here and stays here until its end."""
     from obsidian_wren.service.prove import blind
 
-    blind.begin_series(workshop(), body.second, body.kind, body.rounds)
+    workshop().work(blind.begin_series, body.second, body.kind, body.rounds)
     return state_answer()
 
 
@@ -74,7 +74,7 @@ def hear_one(path: HearOne) -> Response:
     """A WAV of “one” or “other” in the round that is due."""
     from obsidian_wren.service.prove import blind
 
-    answer = Response(blind.series_sound(workshop(), path.which), mimetype="audio/wav")
+    answer = Response(workshop().work(blind.series_sound, path.which), mimetype="audio/wav")
     # Each round holds another draw behind the same address.
     answer.headers["Cache-Control"] = "no-store"
     return answer
@@ -98,7 +98,7 @@ def compare_rigs(path: models.ById) -> Response:
     """The rig in hand against another one, by the takes of both."""
     from obsidian_wren.service.page import prove
 
-    return jsonify(prove.with_rig(workshop(), path.id).model_dump())
+    return jsonify(workshop().work(prove.with_rig, path.id).model_dump())
 
 
 def name_second(path: models.ById, body: NameSecond) -> Response:

@@ -173,7 +173,7 @@ def export_response(query: WhatResponse) -> Response:
     """The microphone's response, or the fitted correction, as two-column text."""
     from obsidian_wren.service.export import exporting
 
-    name, text = exporting.export_response(workshop(), query.what)
+    name, text = workshop().work(exporting.export_response, query.what)
     return Response(
         text,
         mimetype="text/plain",

@@ -229,10 +229,10 @@ def hear_take(path: models.ById, query: Hear) -> Response:
     from obsidian_wren.service.export import sounds
 
     if query.taken:
-        sound = sounds.hear_taken(workshop(), path.id, query.taken, matched=query.matched)
+        sound = workshop().work(sounds.hear_taken, path.id, query.taken, query.matched)
     else:
-        sound = sounds.hear_take(
-            workshop(), path.id, query.version, matched=query.matched, off=query.left_out
+        sound = workshop().work(
+            sounds.hear_take, path.id, query.version, query.matched, query.left_out
         )
     return Response(sound, mimetype="audio/wav")
 
@@ -241,14 +241,14 @@ def frames_of_take(path: models.ById, query: Hear) -> Response:
     """What the picture shows while a take plays."""
     from obsidian_wren.service.export import sounds
 
-    return jsonify(sounds.frames_of_take(workshop(), path.id, query.version, off=query.left_out))
+    return jsonify(workshop().work(sounds.frames_of_take, path.id, query.version, query.left_out))
 
 
 def sweep() -> Response:
     """The measuring sweep as WAV."""
     from obsidian_wren.service.export import sounds
 
-    return Response(sounds.sweep_wav(48_000), mimetype="audio/wav")
+    return Response(workshop().work(sounds.sweep_wav, 48_000), mimetype="audio/wav")
 
 
 ROUTES: tuple[Route, ...] = (

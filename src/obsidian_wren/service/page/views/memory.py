@@ -15,8 +15,9 @@ class HeldView(BaseModel):
 
 
 class MemoryView(BaseModel):
-    """The whole program, MB (None where the system does not tell), and what of it is
-    remembered."""
+    """The page's program, MB (None where the system does not tell), the worker (None where there is
+    none), and what of it is remembered."""
 
     program_mb: float | None
+    worker_mb: float | None
     held: list[HeldView]

@@ -28,8 +28,8 @@ class RunningSeriesView(BaseModel):
     round: int
     rounds: int
     seconds: float
-    loudness_lufs: float
-    apart_lu: float
+    loudness_lufs: float | None
+    apart_lu: float | None
 
 
 class SeriesView(BaseModel):
