@@ -8,6 +8,7 @@ import signal
 import subprocess
 import time
 import urllib.request
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -25,7 +26,7 @@ from obsidian_wren.service.takes import starting
 from obsidian_wren.voice import asking
 from own_system import CALL, Recording, end_voice
 from rigging import change
-from signals import RATE, sine
+from signals import RATE, sine, voice
 from waiting import wait_until
 
 pytestmark = pytest.mark.real_time
@@ -215,11 +216,18 @@ class Program:
         )
         self.url = re.search(r"http://[\d.:]+/", self.process.stdout.readline()).group()
 
-    def ask(self, method, path):
-        request = urllib.request.Request(f"{self.url}api/{path}", method=method, data=b"{}")
+    def ask(self, method, path, **body):
+        return json.loads(self.fetch(method, path, **body))
+
+    def fetch(self, method, path, **body):
+        sent = None if method == "GET" else json.dumps(body).encode()
+        request = urllib.request.Request(f"{self.url}api/{path}", method=method, data=sent)
         request.add_header("Content-Type", "application/json")
         with urllib.request.urlopen(request) as answer:
-            return json.loads(answer.read())
+            return answer.read()
+
+    def state(self):
+        return self.ask("GET", "state")
 
     def is_live(self):
         return self.ask("GET", "listener")["live"]
@@ -249,3 +257,52 @@ def test_who_listens_hears_nothing_of_a_program_that_is_killed_or_started_again(
         program.ends_by(signal.SIGINT)
         assert asking.found(own.folder.voice_socket) is None
         wait_until(lambda: silent(recorder))
+
+
+def libraries(process):
+    return Path(f"/proc/{process}/maps").read_text("utf-8")
+
+
+def test_the_pages_program_computes_nothing_whatever_is_done(own, plugged):
+    """Who computes is the worker, who is heard is the voice: neither compiler nor filters are
+    loaded where pages are answered, until a recorder measures what it writes."""
+    own.let_go()
+    close_workshop(own)
+    program = Program(own.folder.path)
+    program.ask("POST", "run/start")
+    with Recording(CALL) as recorder:
+        wait_until(lambda: loud(recorder))
+        plugged(voice())
+        program.ask("POST", "takes", purpose="talk", seconds=12)
+        wait_until(lambda: program.state()["progress"] is None)
+        talk = next(take for take in program.state()["takes"] if take["purpose"] == "talk")
+        assert talk["fault"] is None
+        for hz in (90.0, 95.0):
+            program.ask(
+                "PATCH", "settings", stage="highpass", name="frequency_hz", value=hz, pinned=True
+            )
+        wait_until(lambda: not program.state()["working_out"])
+        program.ask("POST", "undo")
+        program.ask("POST", "derive")
+        program.ask("POST", "tone/fit")
+        program.ask("POST", "confirm", step="clean", anyway=True)
+        program.ask("PUT", "sources/clips/use", on=True)
+        program.ask("POST", "mixes")
+        for what in ("sound?version=treated", "frames?version=treated"):
+            assert program.fetch("GET", f"takes/{talk['id']}/{what}")
+        for what in ("report", "calibration", "calibration/zip", "equalizer?what=impulse"):
+            assert program.fetch("GET", what)
+        program.ask("POST", "series", second="raw", rounds=8)
+        assert program.fetch("GET", "series/sound/one")
+        assert program.state()["series"]["rounds"] == 8
+        program.ask("POST", "series/end")
+        program.ask("POST", "marker")
+        wait_until(lambda: program.state()["run"]["marker"] != "sending")
+        discarded = program.ask("DELETE", f"takes/{talk['id']}")
+        assert talk["id"] not in [take["id"] for take in discarded["takes"]]
+        assert loud(recorder)
+    found = libraries(program.process.pid)
+    assert "_multiarray" in found
+    for name in ("llvmlite", "scipy/signal", "scipy/fft", "scipy/optimize", "scipy/linalg"):
+        assert name not in found
+    program.ends_by(signal.SIGINT)

@@ -17,7 +17,7 @@ from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.ring import Ring
-from obsidian_wren.core.mix.verdict import judge
+from obsidian_wren.core.mix.verdict import Arrived, judge
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
@@ -119,19 +119,23 @@ def look(
         sent.before_s, page.start / page.rate_hz, (page.start - page.heard.oldest()) / page.rate_hz
     )
     since = page.start - round(before_s * page.rate_hz)
-    arrived = prove(
+    arrived = ws.work(
+        _proved,
         page.heard.since(page.start),
-        np.zeros(0),
-        rate_hz=page.rate_hz,
-        feeds={feed: seat.number for feed, seat in seats.items()},
-        own_feed=own,
-        own_number=about.number,
-        sent_level_dbfs=level_dbfs,
-        feed_level_dbfs=marker_level_dbfs(lufs[about.key]),
-        sent_before=sent.sent_before[round((sent.before_s - before_s) * run.rate_hz) :],
-        heard_before=page.heard.since(since),
-        sent_rate_hz=run.rate_hz,
-        lost=max(page.lost - page.lost_before, page.lost_at is not None and page.lost_at >= since),
+        {
+            "rate_hz": page.rate_hz,
+            "feeds": {feed: seat.number for feed, seat in seats.items()},
+            "own_feed": own,
+            "own_number": about.number,
+            "sent_level_dbfs": level_dbfs,
+            "feed_level_dbfs": marker_level_dbfs(lufs[about.key]),
+            "sent_before": sent.sent_before[round((sent.before_s - before_s) * run.rate_hz) :],
+            "heard_before": page.heard.since(since),
+            "sent_rate_hz": run.rate_hz,
+            "lost": max(
+                page.lost - page.lost_before, page.lost_at is not None and page.lost_at >= since
+            ),
+        },
     )
     verdicts = judge(replace(arrived, delay_ms=None), listener=worded("this page"))
     page.proof = {
@@ -151,3 +155,7 @@ def _page(ws: Workshop) -> ListeningPage:
     if page is None:
         raise Refused("not-listening", worded("This page listens no more. Start it again."))
     return page
+
+
+def _proved(_ws: Workshop, heard: Samples, known: dict[str, Any]) -> Arrived:
+    return prove(heard, np.zeros(0), **known)

@@ -9,9 +9,9 @@ from typing import Any, cast
 
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.loudness import measure_loudness
 from obsidian_wren.core.mix.marker import marker_codes, marker_level_dbfs
+from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
 from obsidian_wren.core.wording import worded
@@ -50,9 +50,8 @@ def send_marker(ws: Workshop) -> None:
         row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
         body: dict[str, Any] = row.body if row is not None else {"listeners": {}}
     lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
-    codes = marker_codes(
-        {seat.key: seat.number for seat in run.seats}, level, lufs, rate_hz=run.rate_hz
-    )
+    numbers = {seat.key: seat.number for seat in run.seats}
+    codes = ws.work(_codes, numbers, level, lufs, run.rate_hz)
 
     def done(heard: dict[str, HeardMarker]) -> None:
         try:
@@ -81,6 +80,12 @@ def send_marker(ws: Workshop) -> None:
     ws.changed()
 
 
+def _codes(
+    _ws: Workshop, numbers: dict[str, int], level: float, lufs: dict[str, float], rate_hz: int
+) -> MarkerCodes:
+    return marker_codes(numbers, level, lufs, rate_hz=rate_hz)
+
+
 def _active_dbfs(ws: Workshop, session: Session) -> float:
     take_set = current_takes(session, the_rig(ws, session)).voice
     reading = session.get(Reading, take_set.id) if take_set else None
@@ -99,24 +104,23 @@ def _keep(
     found = {}
     for seat in run.seats:
         if seat.key in heard and seat.key in lufs:
-            found[seat.key] = (
-                _look(
-                    seat.own_feed,
-                    seat.number,
-                    heard[seat.key],
-                    feeds,
-                    level,
-                    lufs[seat.key],
-                    run.rate_hz,
-                ),
+            found[seat.key] = ws.work(
+                _look,
+                seat.own_feed,
+                seat.number,
                 heard[seat.key],
+                feeds,
+                level,
+                lufs[seat.key],
+                run.rate_hz,
             )
     with ws.lock, ws.sessions.begin() as session:
         rows = {row.key: row for row in scene.destinations(session)}
         for seat in run.seats:
             if seat.key not in found:
                 continue
-            arrived, sound = found[seat.key]
+            arrived, loudness = found[seat.key]
+            sound = heard[seat.key]
             if ws.world.system is not None:
                 # Nothing works on the voice on its way to us; what a program does is not known.
                 arrived = replace(arrived, again=None)
@@ -136,7 +140,7 @@ def _keep(
                 "delay_ms": _round(arrived.delay_ms),
                 "rate_ppm": _round(arrived.rate_ppm),
                 "level_db": _round(first.level_db if first is not None else None),
-                "lufs": _round(_loudness(sound.heard_before, sound.rate_hz)),
+                "lufs": _round(loudness),
                 "returned_ms": _round(arrived.returned_ms),
                 "again": to_jsonable(arrived.again),
                 "ours_ms": _round(run.delay_of(cast(Any, seat)).total_ms),
@@ -157,6 +161,7 @@ def _delay_ms(counted_ms: float, sound: HeardMarker) -> float:
 
 
 def _look(
+    _ws: Workshop,
     own_feed: str | None,
     number: int,
     heard: HeardMarker,
@@ -164,8 +169,10 @@ def _look(
     level: float,
     lufs: float,
     rate_hz: int,
-) -> Arrived:
-    return prove(
+) -> tuple[Arrived, float | None]:
+    """What arrived of the marker, and how loud it was before it."""
+    loudness = measure_loudness(heard.heard_before, rate_hz=heard.rate_hz).integrated_lufs
+    arrived = prove(
         heard.heard,
         heard.returned,
         rate_hz=heard.rate_hz,
@@ -179,6 +186,7 @@ def _look(
         sent_rate_hz=rate_hz,
         lost=heard.lost,
     )
+    return arrived, loudness
 
 
 def _sends(session: Session, ws: Workshop, key: str) -> list[dict[str, Any]]:
@@ -201,10 +209,6 @@ def _without_voice(arrived: Arrived, listener: str) -> tuple[Any, ...]:
             ),
         )
     return (Verdict("no voice", "good", worded("Your voice stays out, as it should")),)
-
-
-def _loudness(sound: Samples, rate_hz: int) -> float | None:
-    return measure_loudness(sound, rate_hz=rate_hz).integrated_lufs
 
 
 def _round(value: float | None) -> float | None:
