@@ -137,7 +137,7 @@ def known_once():
     takes."""
     from obsidian_wren.service.workshop import Remembered
 
-    return Remembered(300), Remembered(400), Remembered(most_bytes=500_000_000)
+    return Remembered(300), Remembered(400), Remembered(most_bytes=250_000_000)
 
 
 @pytest.fixture

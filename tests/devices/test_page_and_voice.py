@@ -237,11 +237,25 @@ class Program:
         self.process.wait()
 
 
-def test_who_listens_hears_nothing_of_a_program_that_is_killed_or_started_again(own):
+@pytest.fixture
+def start(own):
+    """Starts the program over the folder of a workshop that has ended; none is left behind."""
     own.let_go()
     close_workshop(own)
-    data = own.folder.path
-    program = Program(data)
+    started = []
+
+    def go():
+        started.append(Program(own.folder.path))
+        return started[-1]
+
+    yield go
+    for program in started:
+        if program.process.poll() is None:
+            program.ends_by(signal.SIGINT)
+
+
+def test_who_listens_hears_nothing_of_a_program_that_is_killed_or_started_again(own, start):
+    program = start()
     program.ask("POST", "run/start")
     with Recording(CALL) as recorder:
         wait_until(lambda: loud(recorder))
@@ -249,7 +263,7 @@ def test_who_listens_hears_nothing_of_a_program_that_is_killed_or_started_again(
         for number in (signal.SIGKILL, signal.SIGTERM):
             program.ends_by(number)
             assert loud(recorder)
-            program = Program(data)
+            program = start()
             wait_until(program.is_live)
             assert asking.found(own.folder.voice_socket).process == process
             assert loud(recorder)
@@ -263,12 +277,10 @@ def libraries(process):
     return Path(f"/proc/{process}/maps").read_text("utf-8")
 
 
-def test_the_pages_program_computes_nothing_whatever_is_done(own, plugged):
+def test_the_pages_program_computes_nothing_whatever_is_done(start, plugged):
     """Who computes is the worker, who is heard is the voice: neither compiler nor filters are
     loaded where pages are answered, until a recorder measures what it writes."""
-    own.let_go()
-    close_workshop(own)
-    program = Program(own.folder.path)
+    program = start()
     program.ask("POST", "run/start")
     with Recording(CALL) as recorder:
         wait_until(lambda: loud(recorder))
@@ -305,4 +317,3 @@ def test_the_pages_program_computes_nothing_whatever_is_done(own, plugged):
     assert "_multiarray" in found
     for name in ("llvmlite", "scipy/signal", "scipy/fft", "scipy/optimize", "scipy/linalg"):
         assert name not in found
-    program.ends_by(signal.SIGINT)

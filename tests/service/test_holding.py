@@ -265,7 +265,7 @@ def test_twenty_derives_at_once_are_one_after_another_and_few(boathouse, monkeyp
             failed.append(error)
 
     threads = [threading.Thread(target=ask) for _ in range(20)]
-    with boathouse.lock:
+    with calibration.current(boathouse).one_at_a_time:
         for thread in threads:
             thread.start()
         # All have asked before the first begins.

@@ -97,7 +97,7 @@ class Limiters:
         return out
 
     def take_gains_db(self) -> Samples:
-        """The lowest gain of each sound since it was asked last, dB."""
+        """The lowest gain of each sound since it was asked last, ``(sounds,)``, dB."""
         found, self._lowest = self._lowest, np.ones(len(self._lowest))
         return amplitude_db(found)
 

@@ -6,6 +6,7 @@ from contextlib import suppress
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import BLOCK_RANGE_MS, BUFFER_RANGE_MS
+from obsidian_wren.core.mix.return_plan import ReturnPlan
 from obsidian_wren.core.mix.returns import derive_return
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import recording
@@ -14,7 +15,7 @@ from obsidian_wren.service.live.monitor import hear_in_headphones
 from obsidian_wren.service.live.preparing import prepare, prepare_anew, take_over
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.live.voice_run import VoiceRun
-from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.mixes import mixing, scene
 from obsidian_wren.service.recording.recording import refuse_while_recording, stop_recording
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
@@ -25,6 +26,7 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
 
     For the browser's microphone its rate is given, pieces follow.
     """
+    mixing.work_out(ws)
     with ws.lock:
         if current(ws).running is not None:
             raise Refused("live", worded("It is live already."))
@@ -155,6 +157,10 @@ def get_ready(ws: Workshop) -> None:
         prepare(ws, session, None)
 
 
+def _return_plan(_ws: Workshop, sound: Samples, rate_hz: int) -> ReturnPlan | None:
+    return derive_return(sound, rate_hz=rate_hz)
+
+
 def treat_returns(ws: Workshop) -> int:
     """Measure what came back from each listener so far and treat it; returns how many could be."""
     run = current(ws).running
@@ -164,7 +170,7 @@ def treat_returns(ws: Workshop) -> int:
         )
     done = 0
     for of, sound in run.returned().items():
-        plan = derive_return(sound, rate_hz=run.rate_hz)
+        plan = ws.work(_return_plan, sound, run.rate_hz)
         if plan is not None:
             current(ws).return_plans[of] = plan
             run.treat_return(of, plan.specs)

@@ -36,6 +36,13 @@ _SILENT = 1e-4
 
 def ship(ws: Workshop) -> None:
     """Lay out the clips that ship with the program, once."""
+    with ws.sessions() as session:
+        if rows(session):
+            return
+    ws.work(_ship)
+
+
+def _ship(ws: Workshop) -> None:
     with ws.lock, ws.sessions.begin() as session:
         if rows(session):
             return
@@ -108,7 +115,7 @@ def _lufs(mono: Samples, rate_hz: int) -> float | None:
 
 
 def alter(
-    ws: Workshop, clip_id: int, *, name: str, key: str | None, start_s: float, end_s: float
+    ws: Workshop, clip_id: int, name: str, key: str | None, start_s: float, end_s: float
 ) -> None:
     """Rename, put on another key, trim."""
     with change(ws, worded("Clip {name}", name=name)) as session:

@@ -296,14 +296,19 @@ def voice_level_dbfs(entry: dict[str, Any]) -> float:
     return float(found[0]) if found else float(entry["aim_lufs"])
 
 
-def refresh(ws: Workshop) -> None:
-    """Derive the mixes where they are stale, and let what is live follow."""
+def work_out(ws: Workshop) -> None:
+    """Have the mixes worked out where they are stale, so that whoever derives them next, with the
+    lock held, need not wait for it."""
     with suppress(SoundLost), ws.sessions() as session:
-        # Nobody waits for a lock meanwhile.
         ctx = in_hand(ws, session)
         specs = chain_rows.chain_specs(ctx)
         if specs is not None and ctx.takes.voice is not None and is_outdated(ctx):
             _worked_out(ctx, specs, basis_of(ctx))
+
+
+def refresh(ws: Workshop) -> None:
+    """Derive the mixes where they are stale, and let what is live follow."""
+    work_out(ws)
     with ws.lock, ws.sessions.begin() as session:
         ctx = in_hand(ws, session)
         body = derive_mixes(ctx)

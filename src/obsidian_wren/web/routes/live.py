@@ -146,7 +146,7 @@ def load_clip(form: ClipUpload) -> Response:
     from obsidian_wren.service.mixes import clips
 
     with uploaded(form.file) as (path, name):
-        clips.load_file(workshop(), path, name)
+        workshop().work(clips.load_file, path, name)
     return state_answer()
 
 
@@ -154,9 +154,7 @@ def alter_clip(path: models.ById, body: AlterClip) -> Response:
     """Rename a clip, put it on another key, trim it."""
     from obsidian_wren.service.mixes import clips
 
-    clips.alter(
-        workshop(), path.id, name=body.name, key=body.key, start_s=body.start_s, end_s=body.end_s
-    )
+    workshop().work(clips.alter, path.id, body.name, body.key, body.start_s, body.end_s)
     return state_answer()
 
 
