@@ -50,9 +50,10 @@ def _arrays(value: Any, change: Callable[[np.ndarray], np.ndarray]) -> Any:
     if isinstance(value, np.ndarray):
         return change(value) if value.size >= _LONG else value
     if isinstance(value, tuple):
-        parts = [_arrays(part, change) for part in value]
-        same = all(map(lambda new, old: new is old, parts, value))
-        return value if same or type(value) is not tuple else tuple(parts)
+        # What is said of a sound, word by word, is not looked through.
+        if not any(isinstance(part, np.ndarray) for part in value):
+            return value
+        return tuple(_arrays(part, change) for part in value)
     if not dataclasses.is_dataclass(value) or isinstance(value, type):
         return value
     changes = {}

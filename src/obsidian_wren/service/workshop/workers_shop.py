@@ -11,6 +11,7 @@ import sqlite3
 import sys
 import tempfile
 import threading
+import time
 import traceback
 from collections.abc import Callable
 from contextlib import suppress
@@ -34,6 +35,8 @@ from obsidian_wren.store.replay import CopyOfDatabase
 
 _LOG = logging.getLogger(__name__)
 _NICER = 5
+# What was done sooner left next to nothing to be given back.
+_LONG_S = 0.3
 
 
 class _Line(Bus):
@@ -94,7 +97,7 @@ class WorkersShop(Workshop):
 
     def done(self, asked: Job) -> Done:
         """Do a job. What it raises comes as its error."""
-        self._job = asked.number
+        self._job, began_s = asked.number, time.monotonic()
         self._announced.clear()
         self.findings.clear()
         self._has_changed = False
@@ -111,7 +114,8 @@ class WorkersShop(Workshop):
             error = told_error(failed)
         except Exception as raised:
             error = _that_travels(raised)
-        give_back()
+        if time.monotonic() - began_s > _LONG_S:
+            give_back()
         return Done(
             asked.number,
             answer,
