@@ -93,3 +93,65 @@ def test_two_channels_go_side_by_side_and_one_goes_into_both(tmp_path, clock):
     assert np.frombuffer(os.read(pipe, 1 << 16), dtype=np.float32).tolist() == [1, 2, 3, 4, 5, 5]
     os.close(pipe)
     feed.close()
+
+
+@pytest.fixture
+def quantum(tmp_path, clock):
+    """A feed whose server reads a quantum at a time, every 21.3 ms."""
+    path = tmp_path / "quantum.pipe"
+    os.mkfifo(path)
+    held = os.open(tmp_path / "lock", os.O_CREAT | os.O_RDWR)
+    feed = PipeFeed(path, waits_samples=4096, held=held)
+    yield Quantum(feed, clock)
+    feed.close()
+
+
+class Quantum:
+    def __init__(self, feed, clock):
+        self.feed, self.clock = feed, clock
+        self.pipe = os.open(feed.path, os.O_RDONLY | os.O_NONBLOCK)
+        self.next_s, self.starved = clock.monotonic(), 0
+
+    def waits_s(self):
+        return self.feed._waiting() / 4 / 48_000
+
+    def runs(self, seconds, *, late_s=0.0):
+        """Blocks come, now and then one a little late; the least that waits before one, seconds."""
+        low = []
+        for number in range(round(seconds * 100)):
+            self.clock.sleep(0.01)
+            while self.next_s <= self.clock.monotonic() + (late_s if number % 7 == 0 else 0.0):
+                self.starved += len(os.read(self.pipe, 4096)) < 4096
+                self.next_s += 1024 / 48_000
+            low.append(self.waits_s())
+            self.feed.write(np.full(480, 0.1))
+        return min(low)
+
+
+def begins(quantum):
+    """Blocks come until the server begins to read."""
+    for _ in range(3):
+        quantum.feed.write(np.full(480, 0.1))
+    quantum.next_s = quantum.clock.monotonic()
+
+
+def test_what_waits_too_long_goes_by_and_by(quantum):
+    begins(quantum)
+    quantum.runs(2.0)
+    before = quantum.starved
+    # The whole system stood still, and everything comes at once.
+    for _ in range(10):
+        quantum.feed.write(np.full(480, 0.1))
+    assert quantum.waits_s() > 0.1
+    quantum.runs(15.0)
+    assert quantum.runs(1.0) < 0.025
+    assert quantum.starved == before
+
+
+def test_where_too_little_waits_it_becomes_more(quantum):
+    begins(quantum)
+    os.read(quantum.pipe, 4 * 900)
+    quantum.runs(5.0, late_s=0.003)
+    before = quantum.starved
+    quantum.runs(20.0, late_s=0.003)
+    assert quantum.starved == before

@@ -12,6 +12,8 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.channels import wide
+from obsidian_wren.core.mix.splice import lengthened, shortened
+from obsidian_wren.devices.sound_server.cushion import Cushion
 from obsidian_wren.ports.system_sound import FEED_HZ
 
 # More than ever waits in ours, of two channels and the longest block.
@@ -27,6 +29,7 @@ _GAP_S = 0.5
 
 class PipeFeed:
     """Writes blocks into a pipe and never waits: where too much is in it already, the oldest goes.
+    A block is made a little shorter or longer where what waits is more or less than it should be.
 
     ``waits_samples`` is what the server leaves in the pipe while it reads. Beyond that there is
     room for two blocks and 60 ms. A pipe that nobody reads holds no more than that and the newest
@@ -40,6 +43,8 @@ class PipeFeed:
         self._waits_s = waits_samples / FEED_HZ
         self._lost_since_s: float | None = None
         self._read_s, self._left = time.monotonic(), 0
+        # Where a server takes at once whatever there is, nothing waits here.
+        self._cushion = Cushion(self._read_s) if waits_samples else None
         # The lock that keeps other runs from writing into the same pipe.
         self._held: int | None = held
         # Open at both ends: the pipe is never without a reader, and opening never waits.
@@ -54,10 +59,10 @@ class PipeFeed:
         """The next ``(n,)`` or ``(n, channels)`` samples, full scale 1."""
         if self._held is None:
             return
-        data = wide(block, self.channels).astype(np.float32).tobytes()
         now_s, waiting = time.monotonic(), self._waiting()
         if waiting < self._left:
             self._was_read(now_s)
+        data = wide(self._fitted(block, now_s, waiting), self.channels).astype(np.float32).tobytes()
         most = min(2 * len(data) + self._bytes(self._waits_s + _PATIENCE_S), _PIPE_BYTES)
         if now_s - self._read_s > _UNREAD_S:
             most = len(data) + self._bytes(self._waits_s)
@@ -69,6 +74,20 @@ class PipeFeed:
             self._lost_since_s = self._lost_since_s or now_s
         # Not asked for: it may be read by now.
         self._left = waiting - dropped + written
+
+    def _fitted(self, block: Samples, now_s: float, waiting: int) -> Samples:
+        """The block, a little shorter or longer now and then, so that neither more nor less waits
+        than should."""
+        if self._cushion is None:
+            return block
+        if now_s - self._read_s > _UNREAD_S:
+            self._cushion.look_again(now_s)
+            return block
+        waiting_s = waiting / self._bytes(1.0)
+        lacks = round(FEED_HZ * self._cushion.lacks_s(now_s, waiting_s, len(block) / FEED_HZ))
+        if lacks == 0:
+            return block
+        return lengthened(block, lacks) if lacks > 0 else shortened(block, -lacks)
 
     def _was_read(self, now_s: float) -> None:
         self._read_s = now_s
