@@ -185,7 +185,7 @@ class Worker:
             line.send(what)
 
     def _hear(self, line: Connection, wait: Callable[[], None]) -> None:
-        with suppress(EOFError, OSError):
+        try:
             while True:
                 said = line.recv()
                 if isinstance(said, Done):
@@ -195,6 +195,12 @@ class Worker:
                     asked.set_result(said)
                 else:
                     self._ws.bus.tell(*said)
+        except (EOFError, OSError):
+            pass
+        except Exception:
+            # Nobody may wait for what cannot be understood.
+            _LOG.exception("What the worker said cannot be understood")
+        line.close()
         with self._turn:
             self._line = None
             left, self._asked = self._asked, {}
