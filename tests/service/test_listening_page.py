@@ -41,7 +41,7 @@ def ws(monkeypatch):
         listening_page, "live", SimpleNamespace(current=lambda _: SimpleNamespace(run=run))
     )
     monkeypatch.setattr(listening_page, "prove", proved)
-    ws = SimpleNamespace(run=run, own=lambda kind: pages)
+    ws = SimpleNamespace(run=run, own=lambda kind: pages, work=lambda job, *more: job(None, *more))
     listening_page.begin(ws, "Wren: call", RATE)
     return ws
 
