@@ -15,6 +15,8 @@ from obsidian_wren.core.told import Told
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export.sounds import hear_take
+from obsidian_wren.service.opening import doctor
+from obsidian_wren.service.opening.opening import close_workshop
 from obsidian_wren.service.page.memory import memory
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.rigs import the_rig
@@ -175,6 +177,17 @@ def test_what_cannot_be_sent_fails_and_nobody_waits_for_it(beside):
     with pytest.raises(AttributeError, match="pickle"):
         beside.work(lambda ws: None)
     assert beside.work(name_of) == name_of(beside)
+
+
+def test_a_copy_whose_worker_was_killed_is_nothing_wrong_and_goes_at_the_next_start(
+    workshop, workshop_over
+):
+    left = workshop.folder.parts / "worker-abc.db"
+    left.write_bytes(b"SQLite format 3")
+    assert doctor.examine(workshop.folder, workshop.world) == []
+    close_workshop(workshop)
+    assert workshop_over(workshop.folder.path).findings == []
+    assert not left.exists()
 
 
 def test_it_ends_when_it_rests_and_is_begun_again(workshop):

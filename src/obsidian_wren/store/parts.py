@@ -110,12 +110,13 @@ def list_halves(folder: DataFolder, *, running: str | None) -> list[HalfTake]:
 
 def strays(folder: DataFolder) -> list[Path]:
     """What lies among the parts and is none: descriptions that cannot be read, sound without
-    one, anything else."""
+    one, anything else. The copy that a worker works on is its own."""
     known = {half.id for half in list_halves(folder, running=None)}
     return [
         path
         for path in sorted(folder.parts.iterdir())
-        if path.stem not in known or path.suffix not in (".json", ".f32")
+        if not path.name.startswith(COPY_PREFIX)
+        and (path.stem not in known or path.suffix not in (".json", ".f32"))
     ]
 
 
