@@ -148,6 +148,18 @@ def test_what_waits_too_long_goes_by_and_by(quantum):
     assert quantum.starved == before
 
 
+def test_while_somebody_measures_what_arrives_not_a_sample_more_or_less_goes_in(quantum):
+    begins(quantum)
+    for _ in range(10):
+        quantum.feed.write(np.full(480, 0.1))
+    before = quantum.waits_s()
+    for _ in range(500):
+        quantum.clock.sleep(0.01)
+        quantum.feed.write(np.full(480, 0.1), as_it_is=True)
+        os.read(quantum.pipe, 4 * 480)
+    assert quantum.waits_s() == pytest.approx(before)
+
+
 def test_where_too_little_waits_it_becomes_more(quantum):
     begins(quantum)
     os.read(quantum.pipe, 4 * 900)

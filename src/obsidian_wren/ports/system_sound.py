@@ -99,8 +99,9 @@ class SystemFeed(Protocol):
         """For how long the server has taken nothing of what was written, seconds."""
         ...
 
-    def write(self, block: Samples) -> None:
-        """The next ``(n,)`` or ``(n, channels)`` samples at ``FEED_HZ``; never waits."""
+    def write(self, block: Samples, *, as_it_is: bool = False) -> None:
+        """The next ``(n,)`` or ``(n, channels)`` samples at ``FEED_HZ``; never waits.
+        ``as_it_is``: somebody measures what arrives, so not a sample more or less goes in."""
         ...
 
     def close(self) -> None:

@@ -77,6 +77,11 @@ class SourceProbe:
         """When the sample of a position was here."""
         return next((at for end, at in list(self._times) if end > position), None)
 
+    @property
+    def hears(self) -> bool:
+        """Whether it is asked to hear now."""
+        return bool(self._taps)
+
     def end(self) -> None:
         """Let go of the input."""
         for tap in self._taps:
@@ -146,7 +151,7 @@ class NamedInput:
         feed = self._feed()
         if feed is not None:
             before = feed.gaps
-            feed.write(block)
+            feed.write(block, as_it_is=self.probe.hears)
             self.gaps += feed.gaps - before
             self._wrote()
 

@@ -201,7 +201,7 @@ class LoopbackFeed:
         """The device takes everything, whether anyone records its other end or not."""
         return 0.0
 
-    def write(self, block: Samples) -> None:
+    def write(self, block: Samples, *, as_it_is: bool = False) -> None:
         """The next ``(n,)`` or ``(n, channels)`` samples at ``FEED_HZ``; never waits."""
         self._output.write(wide(block, self._output.channels))
 

@@ -55,14 +55,16 @@ class PipeFeed:
             fcntl.fcntl(self._pipe, fcntl.F_SETPIPE_SZ, _PIPE_BYTES)
         self._drop(_PIPE_BYTES)
 
-    def write(self, block: Samples) -> None:
-        """The next ``(n,)`` or ``(n, channels)`` samples, full scale 1."""
+    def write(self, block: Samples, *, as_it_is: bool = False) -> None:
+        """The next ``(n,)`` or ``(n, channels)`` samples, full scale 1; ``as_it_is``: neither
+        shorter nor longer."""
         if self._held is None:
             return
         now_s, waiting = time.monotonic(), self._waiting()
         if waiting < self._left:
             self._was_read(now_s)
-        data = wide(self._fitted(block, now_s, waiting), self.channels).astype(np.float32).tobytes()
+        fitted = self._fitted(block, now_s, waiting, as_it_is=as_it_is)
+        data = wide(fitted, self.channels).astype(np.float32).tobytes()
         most = min(2 * len(data) + self._bytes(self._waits_s + _PATIENCE_S), _PIPE_BYTES)
         if now_s - self._read_s > _UNREAD_S:
             most = len(data) + self._bytes(self._waits_s)
@@ -75,12 +77,12 @@ class PipeFeed:
         # Not asked for: it may be read by now.
         self._left = waiting - dropped + written
 
-    def _fitted(self, block: Samples, now_s: float, waiting: int) -> Samples:
+    def _fitted(self, block: Samples, now_s: float, waiting: int, *, as_it_is: bool) -> Samples:
         """The block, a little shorter or longer now and then, so that neither more nor less waits
         than should."""
         if self._cushion is None:
             return block
-        if now_s - self._read_s > _UNREAD_S:
+        if as_it_is or now_s - self._read_s > _UNREAD_S:
             self._cushion.look_again(now_s)
             return block
         waiting_s = waiting / self._bytes(1.0)
