@@ -22,6 +22,7 @@ from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Overtaken
 from obsidian_wren.store.models import Rig, RoomRow
+from obsidian_wren.store.replay import CopyOfDatabase
 from obsidian_wren.store.take_files import SoundLost
 from waiting import wait_until
 
@@ -188,6 +189,15 @@ def test_a_copy_whose_worker_was_killed_is_nothing_wrong_and_goes_at_the_next_st
     close_workshop(workshop)
     assert workshop_over(workshop.folder.path).findings == []
     assert not left.exists()
+
+
+def test_a_folder_may_be_named_from_where_one_stands(workshop, monkeypatch, tmp_path):
+    monkeypatch.chdir(workshop.folder.path)
+    copy = CopyOfDatabase(Path("wren.db"), tmp_path / "copy.db")
+    copy.fill()
+    with copy.sessions() as session:
+        assert session.query(Rig).count() == 1
+    copy.close()
 
 
 def test_it_ends_when_it_rests_and_is_begun_again(workshop):

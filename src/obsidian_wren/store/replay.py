@@ -81,7 +81,9 @@ class CopyOfDatabase:
     def fill(self) -> None:
         """Bring it to what the database holds now, where it is anything else. Raises
         sqlite3.Error."""
-        with closing(sqlite3.connect(f"{self.database.as_uri()}?mode=ro", uri=True)) as source:
+        with closing(
+            sqlite3.connect(f"{self.database.absolute().as_uri()}?mode=ro", uri=True)
+        ) as source:
             number = int(source.execute("PRAGMA user_version").fetchone()[0])
             if number == self.number and not self.kept:
                 return
