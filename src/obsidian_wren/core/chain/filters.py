@@ -121,7 +121,7 @@ def filtered(sections: Samples, samples: Samples) -> Samples:
 def filtered_by_spectrum(sections: Samples, samples: Samples) -> Samples:
     """The same as :func:`filtered`, ``(n,)`` through ``(k, 6)``, by one transform: before what
     compiles is there."""
-    slowest = max(float(np.abs(np.roots(section[3:])).max()) for section in sections)
+    slowest = max((float(np.abs(np.roots(section[3:])).max()) for section in sections), default=0.0)
     # What rings on after the end would come round to the beginning.
     rings = math.log(_NOTHING) / math.log(min(max(slowest, 0.01), 1.0 - 1e-5))
     size = -(-(len(samples) + math.ceil(rings)) // _SMOOTH) * _SMOOTH
