@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.service import live, mixes
+from obsidian_wren.service import live
 from obsidian_wren.service.calibration import settings
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export import sounds
@@ -16,17 +16,12 @@ from obsidian_wren.service.send import listeners, proving
 from obsidian_wren.service.setup import confirming
 from rigging import status
 from signals import RATE
+from voices import heard_by, program_of
 from waiting import wait_until
 
 
 def proof_of(ws, key="call"):
     return next(d.proof for d in overview(ws).destinations if d.key == key)
-
-
-def heard_by(ws, key, seconds):
-    start = mixes.current(ws).programs[key].position
-    wait_until(lambda: mixes.current(ws).programs[key].position > start + seconds * RATE)
-    return mixes.current(ws).programs[key].heard_since(start)
 
 
 def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
@@ -91,7 +86,7 @@ def test_a_listener_that_fails_does_not_silence_the_others(boathouse, monkeypatc
     def full(block):
         raise OSError("no space left on device")
 
-    monkeypatch.setattr(mixes.current(ws).programs["headphones"], "hear", full)
+    monkeypatch.setattr(program_of(ws, "headphones"), "hear", full)
     heard_by(ws, "call", 2)
     assert live.current(ws).run.stopped_why is None
     heard = [told.get_nowait() for _ in range(told.qsize())]
@@ -106,10 +101,10 @@ def test_settings_change_under_a_live_run_without_a_click(boathouse):
     living.start_run(ws)
     listeners.pick_input(ws, "call", "Wren: call")
     heard_by(ws, "call", 1)
-    start = mixes.current(ws).programs["call"].position
+    start = program_of(ws, "call").position
     settings.change_setting(ws, "gain", "gain_db", value=0.0, band=None, pinned=True)
-    wait_until(lambda: mixes.current(ws).programs["call"].position > start + 4 * RATE)
-    heard = mixes.current(ws).programs["call"].heard_since(start)
+    wait_until(lambda: program_of(ws, "call").position > start + 4 * RATE)
+    heard = program_of(ws, "call").heard_since(start)
     # A click would be a step far above what speech of this level does from one sample to the next.
     assert np.abs(np.diff(heard)).max() < 0.4
     assert live.current(ws).run.stopped_why is None

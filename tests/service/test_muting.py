@@ -6,13 +6,13 @@ import pytest
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.muting import voice_signals, without_voices
-from obsidian_wren.service import live, mixes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living, muting
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.send import listeners
 from obsidian_wren.voice.safe_mixer import SafeMixer
 from signals import RATE, noise
+from voices import program_of, run_of
 from waiting import wait_until
 
 MIX = Mix(
@@ -107,8 +107,7 @@ def live_call(boathouse):
 
 def hears(ws, key):
     """The level of what the call has heard since now, dBFS."""
-    program = mixes.current(ws).programs[key]
-    probe = program.probe
+    probe = program_of(ws, key).probe
     begun = probe.position
     wait_until(lambda: probe.position > begun + 2 * probe.rate_hz)
     return level_db(probe.heard_since(begun + probe.rate_hz))
@@ -151,9 +150,9 @@ def test_a_mute_outlives_the_run_and_one_key_mutes_all_or_none(boathouse):
     assert overview(boathouse).run.feeds_muted == "all"
     living.start_run(boathouse)
     key = next(row.key for row in overview(boathouse).destinations if row.muted)
-    run_now = live.current(boathouse).run
-    wait_until(lambda: key in run_now._mixer.levels_dbfs)
-    assert run_now._mixer._muted >= {key}
+    mixer = run_of(boathouse)._mixer
+    wait_until(lambda: key in mixer.levels_dbfs)
+    assert mixer._muted >= {key}
     living.stop_run(boathouse)
     muting.toggle_mute(boathouse)
     assert overview(boathouse).run.feeds_muted == "none"

@@ -13,7 +13,7 @@ from sqlalchemy import create_engine, text
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.mix.block import BlockCost, buffer_ms
 from obsidian_wren.core.mix.hum_cuts import steady_spectrum
-from obsidian_wren.service import live, mixes
+from obsidian_wren.service import live
 from obsidian_wren.service.calibration import stages
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export import sounds
@@ -28,8 +28,10 @@ from obsidian_wren.service.send import listeners
 from obsidian_wren.service.setup import computer_changes
 from obsidian_wren.service.undo.put_back import redo, undo
 from obsidian_wren.voice.pads import Pads
+from obsidian_wren.voice.records import Track
 from routing_truth import faults
 from signals import RATE, noise, sine
+from voices import program_of
 from waiting import wait_until
 
 
@@ -290,12 +292,12 @@ def test_a_second_microphone_runs_through_a_chain_of_its_own(boathouse):
     said = next(s for s in overview(ws).sources if s.key == "second").because
     assert any(sentence.startswith("Hum of 50 Hz at −61 dBFS: 3 narrow cuts") for sentence in said)
     living.start_run(ws)
-    live.current(ws).run._tap = lambda signals, mixed: tapped.append(
-        (signals["second raw"], signals["second treated"])
-    )
-    wait_until(lambda: len(tapped) >= 600)
+    tracks = [Track("second raw"), Track("second treated")]
+    end = live.current(ws).run.follow("test", tracks, tapped.append)
+    wait_until(lambda: sum(len(raw) for raw, _ in tapped) >= 6 * RATE)
+    end()
     living.stop_run(ws)
-    raw, treated = (np.concatenate(part) for part in zip(*tapped, strict=True))
+    raw, treated = (np.concatenate(part)[:, 0] for part in zip(*tapped, strict=True))
     lines = [
         steady_spectrum(sound, rate_hz=RATE).mean_square[[50, 100, 150]] for sound in (raw, treated)
     ]
@@ -384,7 +386,7 @@ def test_what_comes_back_is_measured_and_treated_while_live(boathouse):
     living.start_run(ws)
     with pytest.raises(Refused, match="The returns are too short"):
         living.treat_returns(ws)
-    wait_until(lambda: mixes.current(ws).programs["call"].returned_position >= 12 * RATE)
+    wait_until(lambda: program_of(ws, "call").returned_position >= 12 * RATE)
     assert living.treat_returns(ws) == 1
     (back,) = overview(ws).returns
     assert back.after.lufs == pytest.approx(-18.0, abs=1.0)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.service import live, mixes
+from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living
 from obsidian_wren.service.page.overview import overview
@@ -14,7 +14,7 @@ from obsidian_wren.service.setup import confirming, turning
 from obsidian_wren.service.takes import discarding, from_file, keeping, simulated
 from rigging import preamp, status, use_boathouse
 from signals import RATE, noise, sine, voice
-from waiting import wait_until
+from voices import heard_by
 
 
 def test_an_empty_folder_knows_nothing(workshop):
@@ -104,12 +104,6 @@ def test_the_diagram_is_the_chain_at_work(boathouse):
     assert by_name["to:recorder"].voice_high_dbfs == pytest.approx(
         by_name["levelled"].voice_high_dbfs + voice_in_it.gain_db, abs=0.02
     )
-
-
-def heard_by(ws, key, seconds):
-    start = mixes.current(ws).programs[key].position
-    wait_until(lambda: mixes.current(ws).programs[key].position > start + seconds * RATE)
-    return mixes.current(ws).programs[key].heard_since(start)
 
 
 def test_files_can_do_the_whole_job(workshop, tmp_path):

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 def own_system() -> SystemSound:
     """The sound server of a Linux desktop; elsewhere PortAudio, where it is installed."""
-    from obsidian_wren.devices.nothing import NoSystem
+    from obsidian_wren.ports.nothing import NoSystem
 
     try:
         if sys.platform.startswith("linux"):
@@ -47,3 +47,8 @@ def own_system() -> SystemSound:
 def voice_command() -> tuple[str, ...]:
     """The process of the voice; its socket is added."""
     return (sys.executable, "-P", "-m", "obsidian_wren.cli.voice")
+
+
+def simulated_voice_command() -> tuple[str, ...]:
+    """The same where all around is simulated."""
+    return (sys.executable, "-P", "-m", "obsidian_wren.cli.simulated_voice")

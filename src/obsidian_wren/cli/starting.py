@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 
 import obsidian_wren
 from obsidian_wren.cli.kernels import are_compiled, run_everything, telling_how_far
-from obsidian_wren.cli.own_system import own_system, voice_command
+from obsidian_wren.cli.own_system import own_system, simulated_voice_command, voice_command
 from obsidian_wren.core.wording import worded
 
 if TYPE_CHECKING:
@@ -115,7 +115,7 @@ def start(chosen: argparse.Namespace) -> int:
         from obsidian_wren.service.opening.opening import open_workshop
 
         own = not (demo or chosen.simulated)
-        around = _own_world() if own else simulated_surroundings()
+        around = _own_world() if own else _simulated_world()
         ws = open_workshop(folder, around, pace="fast" if chosen.fast else "real")
         ws.worker = worker_of(ws, path, own=own)
         ws.at_end(ws.worker.end)
@@ -152,6 +152,12 @@ def simulated_surroundings() -> World:
         return BrowserStream(rate_hz)
 
     return simulated_world(open_browser)
+
+
+def _simulated_world() -> World:
+    """The same with a voice in a process of its own."""
+    world = simulated_surroundings()
+    return dataclasses.replace(world, voice_command=simulated_voice_command())
 
 
 def _own_world() -> World:

@@ -12,6 +12,7 @@ import os
 import signal
 import sys
 import threading
+from collections.abc import Callable
 from pathlib import Path
 
 from obsidian_wren.core.told import Told
@@ -21,23 +22,19 @@ from obsidian_wren.voice.engine import Voice
 from obsidian_wren.voice.serving import Serving
 
 
-def main() -> int:
-    """Serve until somebody asks for the end, or SIGTERM comes."""
+def serve_voice(made: Callable[[Serving], Voice]) -> int:
+    """Serve what is ``made`` until somebody asks for the end, or SIGTERM comes."""
     parser = argparse.ArgumentParser()
     parser.add_argument("socket", type=Path)
     chosen = parser.parse_args()
     # Whatever is written from here on is its owner's alone.
     os.umask(0o077)
-    # The package of the Fourier transforms in kernels would load it, for kernels that are not here.
-    sys.modules["scipy"] = None  # type: ignore[assignment]
     # What compiles takes longest to load, and the server answers meanwhile.
     loading = threading.Thread(target=__import__, args=("numba",), daemon=True)
     loading.start()
     try:
-        from obsidian_wren.cli.own_system import own_system
-
         serving = Serving(chosen.socket)
-        voice = Voice(own_system(), serving.tell, chosen.socket.parent, BrowserStream)
+        voice = made(serving)
     except Told as error:
         print(error, flush=True)
         return 2
@@ -61,5 +58,13 @@ def main() -> int:
     return 0
 
 
+def _own(serving: Serving) -> Voice:
+    from obsidian_wren.cli.own_system import own_system
+
+    return Voice(own_system(), serving.tell, serving.folder, BrowserStream)
+
+
 if __name__ == "__main__":
-    raise SystemExit(main())
+    # The package of the Fourier transforms in kernels would load it, for kernels that are not here.
+    sys.modules["scipy"] = None  # type: ignore[assignment]
+    raise SystemExit(serve_voice(_own))

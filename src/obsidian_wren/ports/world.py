@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, Protocol
 
 from obsidian_wren.core.decibels import Samples
@@ -25,6 +26,11 @@ class Knob:
     low_db: float
     high_db: float
     step_db: float
+
+    def nearest_db(self, gain_db: float) -> float:
+        """The nearest step within its range."""
+        inside = min(max(gain_db, self.low_db), self.high_db)
+        return self.low_db + round((inside - self.low_db) / self.step_db) * self.step_db
 
 
 @dataclass(frozen=True)
@@ -84,27 +90,10 @@ class TakeSource(Protocol):
 
     rate_hz: int
 
-    @property
-    def knob(self) -> Knob:
-        """The preamp."""
-        ...
-
-    def set(self, controls: Controls) -> None:
-        """Put every control where it is said to stand."""
-        ...
-
-    def turn(self, gain_db: float) -> Knob:
-        """Turn the preamp."""
-        ...
-
     def open_take(
         self, purpose: str, *, seconds: float, repeat: int = 0, controls: Controls | None = None
     ) -> SoundStream:
         """Begin a take of that length; ``controls`` stand for this take only."""
-        ...
-
-    def open_live(self, purpose: str = "talk") -> SoundStream:
-        """Sound without end: ``talk`` for the live run, ``rest`` for listening into the room."""
         ...
 
 
@@ -300,18 +289,19 @@ class Computer(Protocol):
 
 @dataclass(frozen=True)
 class World:
-    """What surrounds the program: a source by rig spec, what can be switched off around it,
-    what the microphone on its second input is called, the computer, programs that listen by kind
-    and name, sound that plays by kind of source, clips that ship with it, which listeners there
+    """What surrounds the program: a source by rig spec, its knob and rate, what can be switched off
+    around it, what the microphone on its second input is called, the computer, sound that plays by
+    kind of source, clips that ship with it, which listeners there
     are, by kind and name, which sources, by key, name and whether they are in use at first; the
-    sound server of this computer, None where all of this is simulated; and the command that begins
-    the process of the voice, to which its socket is added."""
+    sound server of this computer, None where all of this is simulated; the command that begins
+    the process of the voice, to which its socket is added; and, where there is none, what makes a
+    voice of this process, given whom it tells and the data folder."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
+    rate_of: Callable[[str], int]
     placed: Callable[[str, MicrophonePlacement], str]
     default_spec: str
-    make_program: Callable[[str, str, ProgramSettings], Listener]
     open_player: Callable[[str, int], Player]
     open_second: Callable[[int], SoundStream]
     clips: Callable[[int], tuple[tuple[str, Samples], ...]]
@@ -325,3 +315,4 @@ class World:
     sources: tuple[tuple[SourceKind, str, bool], ...]
     system: SystemSound | None = None
     voice_command: tuple[str, ...] = ()
+    voice_here: Callable[[Callable[[str, dict[str, Any]], None], Path], object] | None = None

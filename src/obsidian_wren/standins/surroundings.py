@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
+from typing import Any
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.routes import SourceKind
@@ -15,10 +17,8 @@ from obsidian_wren.ports.system_sound import SystemSound
 from obsidian_wren.ports.world import (
     Computer,
     Knob,
-    Listener,
     MicrophonePlacement,
     Player,
-    ProgramSettings,
     PushedStream,
     SoundStream,
     TakeSource,
@@ -72,6 +72,10 @@ def _knob_of(spec_json: str) -> Knob:
     return Knob(interface.gain_db, *interface.gain_range_db, interface.gain_step_db)
 
 
+def _rate_of(spec_json: str) -> int:
+    return int(WorldSpec.model_validate_json(spec_json).interface.rate_hz)
+
+
 def _placed(spec_json: str, placement: MicrophonePlacement) -> str:
     """The same world with the mouth elsewhere.
 
@@ -122,12 +126,6 @@ def _swap_inputs(spec_json: str) -> str:
     ).model_dump_json()
 
 
-def _make_program(kind: str, name: str, settings: ProgramSettings) -> Listener:
-    from obsidian_wren.standins.listeners import StandInProgram as ListeningProgram
-
-    return ListeningProgram(kind, name, settings)
-
-
 def _open_player(kind: str, rate_hz: int) -> Player:
     from obsidian_wren.standins.players import Round
 
@@ -148,12 +146,18 @@ def _clips(rate_hz: int) -> tuple[tuple[str, Samples], ...]:
 
 def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
     """The boathouse and the programs around it, beside a real microphone in the browser."""
+
+    def voice_here(tell: Callable[[str, dict[str, Any]], None], folder: Path) -> object:
+        from obsidian_wren.standins.around_voice import simulated_voice
+
+        return simulated_voice(tell, folder, open_browser, is_alone=False)
+
     return World(
         _open_source,
         _knob_of,
+        _rate_of,
         _placed,
         BOATHOUSE.read_text("utf-8"),
-        _make_program,
         _open_player,
         _open_second,
         _clips,
@@ -165,6 +169,7 @@ def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
         first_settings,
         LISTENERS,
         SOURCES,
+        voice_here=voice_here,
     )
 
 

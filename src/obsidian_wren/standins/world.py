@@ -166,10 +166,7 @@ class SimulatedRig:
 
     def turn(self, gain_db: float) -> Knob:
         """Turn the preamp to the nearest step within its range."""
-        low, high = self.spec.interface.gain_range_db
-        step = self.spec.interface.gain_step_db
-        steps = round((min(max(gain_db, low), high) - low) / step)
-        self.controls = replace(self.controls, gain_db=low + steps * step)
+        self.controls = replace(self.controls, gain_db=self.knob.nearest_db(gain_db))
         return self.knob
 
     def _before_converter_db(self, controls: Controls) -> float:

@@ -25,6 +25,7 @@ from obsidian_wren.voice.place import address
 # A server of the desktop may take so long to open a microphone.
 _PATIENCE_S = 20.0
 _STARTS_S = 20.0
+_ENDS_S = 10.0
 
 
 class VoiceRefused(Told, RuntimeError):
@@ -88,6 +89,14 @@ class Asking:
     def expect_end(self) -> None:
         """It is about to be asked to end: that it is gone is no news."""
         self._lost = lambda: None
+
+    def end_voice(self) -> None:
+        """It ends, and we wait for that."""
+        self.expect_end()
+        with suppress(VoiceRefused):
+            self.ask(records.End())
+        await_end(self.met.process, _ENDS_S)
+        self.close()
 
     def close(self) -> None:
         """Ask no more; the voice goes on, unless it is tied to this."""

@@ -7,7 +7,7 @@ import gc
 import logging
 import threading
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
@@ -35,6 +35,7 @@ from obsidian_wren.ports.world import (
 )
 from obsidian_wren.voice import records
 from obsidian_wren.voice.channel import OneChannel
+from obsidian_wren.voice.listening import HEARD, Listening
 from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.marker_flight import HeardMarker
 from obsidian_wren.voice.moving import ensure_joined, said_of
@@ -45,6 +46,7 @@ from obsidian_wren.voice.rehearsal import rehearse
 from obsidian_wren.voice.run import LiveRun
 from obsidian_wren.voice.shared import Share
 from obsidian_wren.voice.silence import Silence
+from obsidian_wren.voice.simulated import Simulated
 from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 from obsidian_wren.voice.unread import Unread, join_anew
 
@@ -52,6 +54,7 @@ _LOG = logging.getLogger(__name__)
 _LOOK_EVERY_S, _LOOK_AGAIN_S, _LOOK_ANYWAY_S = 0.2, 0.5, 5.0
 # So much is heard before a marker, to know what the way does to the voice.
 _HEARD_FIRST_S, _ON_ITS_WAY_S = 3.0, 10.0
+_LOOK_S = 0.02
 _NO_DUCKING = Ducking(0.0, 15.0, 250.0, 400.0)
 Tell = Callable[[str, dict[str, Any]], None]
 
@@ -63,7 +66,9 @@ class VoiceSilent(Told, RuntimeError):
 class Voice:
     """Over a sound server; ``tell`` is given what happens, from any thread. What others read lies
     in ``folder`` where the system has no nameless files. ``open_pushed`` makes a stream, at a rate,
-    that is fed from outside."""
+    that is fed from outside. ``simulated`` is what is around it where nothing is real;
+    ``is_alone``: the process is its own, so that nothing else in it needs to be looked through for
+    what is not used any more, and the desktop may be asked for rights."""
 
     def __init__(
         self,
@@ -71,7 +76,12 @@ class Voice:
         tell: Tell,
         folder: Path,
         open_pushed: Callable[[int], PushedStream],
+        *,
+        simulated: Simulated | None = None,
+        is_alone: bool = True,
     ) -> None:
+        self._simulated, self._is_alone = simulated, is_alone
+        self._listening: dict[str, Listening] = {}
         self._system, self._tell, self._folder = system, tell, folder
         self._open_pushed = open_pushed
         self._pushed: PushedStream | None = None
@@ -112,10 +122,11 @@ class Voice:
             self._begin(run)
 
     def _begin(self, run: LiveRun) -> None:
-        # What is loaded by now stays: looking through it would hold a block up.
-        gc.collect()
-        gc.freeze()
-        gc.disable()
+        if self._is_alone:
+            # What is loaded by now stays: looking through it would hold a block up.
+            gc.collect()
+            gc.freeze()
+            gc.disable()
         run.start()
 
     def change_chain(self, asked: records.ChangeChain) -> None:
@@ -149,6 +160,37 @@ class Voice:
         specs = [records.spec_of(stage) for stage in asked.stages]
         how = partial(rehearse, specs, asked.mixes, asked.ducking, asked.rate_hz)
         return records.Costs(choose_block(how, asked.blocks_ms))
+
+    def turn(self, asked: records.Turn) -> None:
+        """Where the controls of simulated rigs stand."""
+        with self._changing:
+            self._follow(asked)
+            self._world().turn(asked.controls)
+
+    def set_programs(self, asked: records.SetPrograms) -> None:
+        """What simulated programs pick, and have set."""
+        with self._changing:
+            self._follow(asked)
+            for seat in () if self._wanted is None else self._wanted.seats:
+                if seat.key in asked.of:
+                    self._world().set_program(seat)
+
+    def listen(self, asked: records.Listen) -> records.Shared:
+        """Write what a simulated rig hears where whoever asks can read it."""
+        with self._changing:
+            self._unshare(asked.name)
+            stream = self._world().open_rig(asked.rig, asked.purpose)
+            share = Share([records.Track(HEARD)], stream.rate_hz, self._folder)
+            self._listening[asked.name] = Listening(stream, share)
+        return share.answer
+
+    def _world(self) -> Simulated:
+        if self._simulated is None:
+            raise VoiceSilent(
+                "not-simulated",
+                worded("Nothing is simulated around this voice. Choose a microphone in Rig."),
+            )
+        return self._simulated
 
     def push(self, asked: records.Push) -> None:
         """The next piece of a microphone that somebody else opened. Raises VoiceSilent."""
@@ -204,6 +246,8 @@ class Voice:
 
     def sound_of(self, asked: records.AskSound) -> records.Sound:
         """The last seconds of what was sent to a listener, or of its return as it came."""
+        if asked.what in ("heard", "given back"):
+            return self._at_program(asked)
         run = self._live()
         found = (
             run.sent_to(asked.of, asked.seconds)
@@ -211,6 +255,19 @@ class Voice:
             else run.returned().get(asked.of, np.zeros(0))[-round(asked.seconds * run.rate_hz) :]
         )
         return records.Sound(run.rate_hz, records.bytes_of(found))
+
+    def _at_program(self, asked: records.AskSound) -> records.Sound:
+        program = self._world().program(asked.of)
+        probe = None if program is None else program.probe
+        if probe is None:
+            return records.Sound(1, b"")
+        back = round(asked.seconds * probe.rate_hz)
+        found = (
+            probe.heard_since(probe.position - back)
+            if asked.what == "heard"
+            else probe.returned_since(probe.returned_position - back)
+        )
+        return records.Sound(probe.rate_hz, records.bytes_of(found))
 
     def send_marker(self, asked: records.SendMarker) -> records.MarkerHeard:
         """Hear every feed first, as any program would; send the codes; say what arrived. Raises
@@ -232,7 +289,7 @@ class Voice:
         try:
             for probe in probes.values():
                 probe.begin()
-            if not run.finished.wait(_HEARD_FIRST_S):
+            if _have_heard(probes.values(), run):
                 self._tell("marker", {})
                 run.send_marker(codes, came)
                 done.wait(_ON_ITS_WAY_S)
@@ -240,20 +297,27 @@ class Voice:
         finally:
             for probe in probes.values():
                 probe.end()
-        return records.MarkerHeard(found, run.dropouts - before)
+        # A simulated program counts samples: none comes late for it.
+        lost = run.dropouts - before if self._simulated is None else 0
+        return records.MarkerHeard(found, lost)
 
     def share(self, asked: records.Share) -> records.Shared | None:
         """Write tracks where whoever asks can read them. Raises VoiceSilent, since they have the
         rate of what is live."""
         with self._changing:
-            before = self._shares.pop(asked.name, None)
-            if before is not None:
-                before.close()
+            self._unshare(asked.name)
             if not asked.tracks:
                 return None
             share = Share(asked.tracks, self._live().rate_hz, self._folder)
             self._shares[asked.name] = share
         return share.answer
+
+    def _unshare(self, name: str) -> None:
+        share, listening = self._shares.pop(name, None), self._listening.pop(name, None)
+        if share is not None:
+            share.close()
+        if listening is not None:
+            listening.end()
 
     def _hear(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
         for share in tuple(self._shares.values()):
@@ -318,8 +382,8 @@ class Voice:
         self.stop()
         self._attendant.join(timeout=5)
         self._end_watch()
-        for share in self._shares.values():
-            share.close()
+        for name in [*self._shares, *self._listening]:
+            self._unshare(name)
         kept = set[str]()
         with suppress(NoSoundServer):
             kept = self._system.hand_over(self._feeds, stay=self._stay)
@@ -335,7 +399,7 @@ class Voice:
         # What loads with the first block would hold the microphone up.
         VoiceChain(specs, wanted.rate_hz).process(np.zeros(round(wanted.block_s * wanted.rate_hz)))
         for seat in wanted.seats:
-            if seat.feed is not None:
+            if seat.feed is not None and seat.program is None:
                 self._ensure(seat.key, seat.feed, seat.channels)
         stream = self._source(wanted)
         before, self._ends = self._ends, wanted.ends
@@ -352,6 +416,8 @@ class Voice:
             return pushed
         if wanted.source == "take":
             return Loop(self._take, wanted.rate_hz)
+        if wanted.rig is not None:
+            return self._world().open_rig(wanted.rig)
         microphone = self._system.open_microphone(
             wanted.microphone,
             rate_hz=wanted.rate_hz,
@@ -366,7 +432,7 @@ class Voice:
     ) -> LiveRun:
         seats = [self._seat(seat, wanted.rate_hz) for seat in wanted.seats]
         run = LiveRun(
-            [VoicePath("voice", stream, specs)],
+            [VoicePath("voice", stream, specs), *self._second(wanted)],
             seats,
             wanted.inputs,
             wanted.mixes,
@@ -379,11 +445,11 @@ class Voice:
             ducking=wanted.ducking or _NO_DUCKING,
             tell=self._tell,
             pacing=Pacing(
-                1.0 if wanted.source == "take" else None,
-                urgent=True,
+                wanted.speed if wanted.source in ("take", "simulated") else None,
+                urgent=wanted.speed == 1.0,
                 block_s=wanted.block_s,
                 adapts=wanted.adapts,
-                brokered=True,
+                brokered=self._is_alone,
             ),
             tap=self._hear,
             # Who shows a meter reads the sound itself, and looks at it in a process of its own.
@@ -422,11 +488,20 @@ class Voice:
         found: dict[str, Player] = {}
         if "clips" in wanted.sources:
             found["clips"] = self._pads
-        if "computer" in wanted.sources:
+        if self._simulated is not None:
+            for kind in sorted(wanted.sources & {"music", "computer"}):
+                found[kind] = self._simulated.open_player(kind, wanted.rate_hz)
+        elif "computer" in wanted.sources:
             found["computer"] = ComputerSound(
                 self._system, lambda: self._ends.computer, wanted.rate_hz
             )
         return found
+
+    def _second(self, wanted: records.Start) -> list[VoicePath]:
+        if "second" not in wanted.sources:
+            return []
+        stream = self._world().open_second(wanted.rate_hz)
+        return [VoicePath("second", stream, [records.spec_of(stage) for stage in wanted.second])]
 
     def _return(self, seat: Seat, wanted: records.Start) -> ReturnPath:
         back = seat.program.returns
@@ -440,6 +515,8 @@ class Voice:
         )
 
     def _seat(self, seat: records.SeatRecord, rate_hz: int) -> Seat:
+        if seat.program is not None:
+            return self._seated(seat, self._world().set_program(seat), rate_hz)
         end: Listener = (
             PlayedTo(self._system, seat.kind, seat.name, lambda: self._ends.outputs.get(seat.key))
             if seat.feed is None
@@ -454,6 +531,10 @@ class Voice:
             )
         )
         end.picks = seat.feed
+        return self._seated(seat, end, rate_hz)
+
+    @staticmethod
+    def _seated(seat: records.SeatRecord, end: Listener, rate_hz: int) -> Seat:
         return Seat(
             seat.key,
             seat.number,
@@ -545,6 +626,19 @@ class Voice:
             self._run, self._because = made, None
             self._begin(made)
         self._tell("changed", {})
+
+
+def _have_heard(probes: Collection[Probe], run: LiveRun) -> bool:
+    """Whether every probe has heard enough by now; False where it is not live any more."""
+    waited_s = 0.0
+    while any(probe.position < _HEARD_FIRST_S * probe.rate_hz for probe in probes):
+        if run.finished.wait(_LOOK_S):
+            return False
+        waited_s += _LOOK_S
+        # One that hears nothing is found by the marker.
+        if waited_s > _HEARD_FIRST_S:
+            break
+    return not run.finished.is_set()
 
 
 def _seat_status(run: LiveRun, seat: Seat) -> records.SeatStatus:

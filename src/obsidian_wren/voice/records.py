@@ -18,6 +18,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import BLOCKS_MS, BlockCost
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
+from obsidian_wren.ports.world import Controls, ProgramSettings
 
 # Counted up when a voice of before would do something else with what it is sent.
 VERSION = 1
@@ -34,9 +35,24 @@ class Stage(msgspec.Struct, frozen=True):
     values: dict[str, Any]
 
 
+class Program(msgspec.Struct, frozen=True):
+    """A program that is simulated: the input that it picks, and what is set in it."""
+
+    picks: str | None = None
+    settings: ProgramSettings = ProgramSettings()
+
+
+class SimulatedRig(msgspec.Struct, frozen=True):
+    """A rig that is simulated: what it is made of, as JSON, and where its controls stand."""
+
+    spec: str
+    controls: Controls
+
+
 class SeatRecord(msgspec.Struct, frozen=True):
     """A listener: its key, number and kind, what it is called, the title of its feed, None for
-    headphones, its channels, and how long sound waits at its edge, seconds."""
+    headphones, its channels, and how long sound waits at its edge, seconds; the program that is
+    simulated there, None for what this computer has."""
 
     key: str
     number: int
@@ -45,6 +61,7 @@ class SeatRecord(msgspec.Struct, frozen=True):
     feed: str | None
     channels: int = 1
     waiting_s: float = 0.01
+    program: Program | None = None
 
 
 class Ends(Record, frozen=True):
@@ -60,9 +77,11 @@ class Ends(Record, frozen=True):
 class Start(Record, frozen=True):
     """Be live: a microphone by its name for the system, the channel of the voice from 0, at a rate;
     through stages, into mixes, to listeners. ``source``: “system” for that microphone, “pushed” for
-    pieces that come as :class:`Push`, “take” for what came as :class:`KeepTake`, round and round.
+    pieces that come as :class:`Push`, “take” for what came as :class:`KeepTake`, round and round,
+    “simulated” for the simulated ``rig``; the last two ``speed`` times as fast as they sound.
     ``inputs``: what the name of each feed stands for;
-    ``sources``: what is heard beside the voice, of “computer” and “clips”; ``returns``: the stages
+    ``sources``: what is heard beside the voice, of “second”, a second microphone through stages of
+    its own, “music”, “computer” and “clips”; ``returns``: the stages
     of the return from each listener that has one; ``ends``: where the system's other ends are;
     ``adapts``: blocks grow where gaps come, and shrink again. Times in seconds."""
 
@@ -80,7 +99,10 @@ class Start(Record, frozen=True):
     returns: dict[str, tuple[Stage, ...]] = {}
     ends: Ends = Ends()
     adapts: bool = True
-    source: Literal["system", "pushed", "take"] = "system"
+    source: Literal["system", "pushed", "take", "simulated"] = "system"
+    rig: SimulatedRig | None = None
+    second: tuple[Stage, ...] = ()
+    speed: float = 1.0
 
 
 class Push(Record, frozen=True):
@@ -94,6 +116,18 @@ class KeepTake(Record, frozen=True):
     """The take that what is live next may be begun from, 32-bit floats at its rate."""
 
     sound: bytes
+
+
+class Turn(Record, frozen=True):
+    """Where the controls of simulated rigs stand from now on."""
+
+    controls: Controls
+
+
+class SetPrograms(Record, frozen=True):
+    """What simulated programs pick, and have set, from now on, by the keys of their listeners."""
+
+    of: dict[str, Program]
 
 
 class Rehearse(Record, frozen=True):
@@ -152,11 +186,21 @@ class Share(Record, frozen=True):
     tracks: tuple[Track, ...]
 
 
+class Listen(Record, frozen=True):
+    """Write what a simulated rig hears, “talk” or “rest”, into memory that who asks can read, as
+    :class:`Share` does of what is live; ``Share`` without tracks ends it."""
+
+    name: str
+    rig: SimulatedRig
+    purpose: str
+
+
 class AskSound(Record, frozen=True):
-    """The last seconds of what was sent to a listener, or of its return as it came."""
+    """The last seconds of what was sent to a listener, or of its return as it came; of what a
+    simulated program heard, or gave back, by its own clock."""
 
     of: str
-    what: Literal["sent", "returned"]
+    what: Literal["sent", "returned", "heard", "given back"]
     seconds: float
 
 
@@ -225,6 +269,9 @@ Request = (
     | TreatReturn
     | Push
     | KeepTake
+    | Turn
+    | SetPrograms
+    | Listen
     | PressClip
     | SendMarker
     | AskSound
@@ -373,6 +420,13 @@ def after(running: Start, asked: Request) -> Start:
             for seat in running.seats
         )
         return replace(running, seats=seats)
+    if isinstance(asked, SetPrograms):
+        seats = tuple(
+            replace(seat, program=asked.of.get(seat.key, seat.program)) for seat in running.seats
+        )
+        return replace(running, seats=seats)
+    if isinstance(asked, Turn) and running.rig is not None:
+        return replace(running, rig=replace(running.rig, controls=asked.controls))
     if isinstance(asked, TreatReturn):
         return replace(running, returns={**running.returns, asked.of: asked.stages})
     return running

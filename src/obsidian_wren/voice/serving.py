@@ -33,7 +33,7 @@ class Serving:
     asked for the end or :meth:`end` was called."""
 
     def __init__(self, path: Path) -> None:
-        self._path = path
+        self._path, self.folder = path, path.parent
         self._ended = threading.Event()
         self._asking: set[_Asking] = set()
         self._engine: Voice | None = None
@@ -182,6 +182,9 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
     records.TreatReturn: Voice.treat_return,
     records.Push: Voice.push,
     records.KeepTake: Voice.keep_take,
+    records.Turn: Voice.turn,
+    records.SetPrograms: Voice.set_programs,
+    records.Listen: Voice.listen,
     records.PressClip: Voice.press_clip,
     records.SendMarker: Voice.send_marker,
     records.AskSound: Voice.sound_of,

@@ -19,10 +19,10 @@ from obsidian_wren.core.measure.levels import peak_dbfs
 from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service import live, mixes
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.mixes import clips
+from obsidian_wren.service.live.simulated import sound_at
+from obsidian_wren.service.mixes import clips, scene
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.recording.library import download_name
 from obsidian_wren.service.rig.rigs import in_hand
@@ -173,29 +173,17 @@ def sweep_wav(_ws: Workshop, rate_hz: int) -> bytes:
 def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "returned"]) -> bytes:
     """A WAV of the last ten seconds that a listener heard after its own processing, that were
     sent to it, or that came back from it."""
-    program, run = mixes.current(ws).programs.get(key), live.current(ws).run
-    seats = {} if run is None else {seat.key: seat.name for seat in run.seats}
-    if program is None and key not in seats:
+    with ws.sessions() as session:
+        name = next((row.name for row in scene.destinations(session) if row.key == key), None)
+    if name is None:
         raise Refused("no-destination", worded("There is no listener of this name."))
-    probe = None if program is None else program.probe
-    rate = 0 if probe is None else probe.rate_hz
-    if what == "sent" or probe is None:
-        sound, rate = np.zeros(0), 1 if run is None else run.rate_hz
-        if run is not None:
-            sound = run.sent_to(key, _CALL_TAIL_S)
-    elif what == "heard":
-        sound = probe.heard_since(probe.position - round(_CALL_TAIL_S * rate))
-    else:
-        sound = probe.returned_since(probe.returned_position - round(_CALL_TAIL_S * rate))
+    sound, rate_hz = sound_at(ws, key, what, _CALL_TAIL_S)
     if not sound.any():
         raise Refused(
             "nothing-heard",
-            worded(
-                "{name} has heard nothing yet. Start live first.",
-                name=seats[key] if program is None else program.name,
-            ),
+            worded("{name} has heard nothing yet. Start live first.", name=name),
         )
-    return _wav(sound, rate)
+    return _wav(sound, rate_hz)
 
 
 def hear_clip(ws: Workshop, clip_id: int) -> bytes:

@@ -9,14 +9,12 @@ from obsidian_wren.core.mix.block import BLOCK_RANGE_MS, BUFFER_RANGE_MS
 from obsidian_wren.core.mix.return_plan import ReturnPlan
 from obsidian_wren.core.mix.returns import derive_return
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service import recording
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.monitor import hear_in_headphones
 from obsidian_wren.service.live.preparing import prepare, prepare_anew, take_over
 from obsidian_wren.service.live.state import current
-from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import mixing, scene
-from obsidian_wren.service.recording.recording import refuse_while_recording, stop_recording
+from obsidian_wren.service.recording.recording import close_recording, refuse_while_recording
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
 
@@ -97,18 +95,11 @@ def leave_run(ws: Workshop, *, goes_on: bool = False) -> None:
     close_recording(ws)
     run, current(ws).run = current(ws).run, None
     if run is not None:
-        if goes_on and isinstance(run, VoiceRun):
+        if goes_on:
             run.over()
         else:
             run.stop()
     hear_in_headphones(ws)
-
-
-def close_recording(ws: Workshop) -> None:
-    """Close a recording that runs, and keep it."""
-    if recording.current(ws).recorder is not None:
-        with suppress(Refused):
-            stop_recording(ws)
 
 
 def lose_source(ws: Workshop, name: str) -> None:
@@ -120,7 +111,7 @@ def lose_source(ws: Workshop, name: str) -> None:
     if run is None:
         return
     close_recording(ws)
-    run.lose(
+    run.stop_because(
         worded(
             "{name} went away, so listeners get silence. It continues by itself when the device"
             " is back.",
@@ -151,7 +142,7 @@ def resume_run(ws: Workshop) -> bool:
 def get_ready(ws: Workshop) -> None:
     """Let the voice load what being live would need, and find out what blocks cost, before anybody
     asks for it."""
-    if ws.world.system is None or ws.pace == "fast" or current(ws).running is not None:
+    if ws.pace == "fast" or current(ws).running is not None:
         return
     with suppress(Refused), ws.sessions() as session:
         prepare(ws, session, None)

@@ -17,7 +17,6 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice import records
@@ -30,9 +29,9 @@ _RAW = records.Track("voice as heard")
 
 
 def watch_meter(ws: Workshop) -> None:
-    """Let pages see how loud the treated voice is that runs in the process of the voice."""
+    """Let pages see how loud the treated voice is."""
     run = live.current(ws).running
-    if isinstance(run, VoiceRun):
+    if run is not None:
         run.meter(ws.bus.tell, lambda: ws.bus.places_taken > 0)
 
 
@@ -129,13 +128,13 @@ def put_on(ws: Workshop, *, off: Sequence[str] = ()) -> LiveMonitor:
 
 
 def hear_in_headphones(ws: Workshop) -> None:
-    """Let the headphones, if they are on, hear what is live now in the process of the voice."""
+    """Let the headphones, if they are on, hear what is live now."""
     now = live.current(ws)
     if now.let_ears_go is not None:
         now.let_ears_go()
         now.let_ears_go = None
     run = now.running
-    if now.monitor is not None and isinstance(run, VoiceRun):
+    if now.monitor is not None and run is not None:
         now.let_ears_go = run.follow(
             "headphones", [_RAW], lambda blocks: now.hear_aside(blocks[0][:, 0])
         )

@@ -6,7 +6,6 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service import recording
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.state import current
-from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.recording.recording import begin_recording
 from obsidian_wren.service.workshop import Workshop
 
@@ -21,5 +20,5 @@ def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
         )
     begin_recording(ws, run.rate_hz, purpose=purpose)
     held = recording.current(ws)
-    if isinstance(run, VoiceRun) and held.recorder is not None:
+    if held.recorder is not None:
         held.let_go = run.follow("recorder", held.recorder.tracks, held.recorder.take)

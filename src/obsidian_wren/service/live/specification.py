@@ -13,8 +13,9 @@ from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.muting import silent_feeds
+from obsidian_wren.service.live.simulated import program_of, rig_of
 from obsidian_wren.service.live.state import current
-from obsidian_wren.service.mixes import own_system, scene
+from obsidian_wren.service.mixes import mixing, own_system, scene
 from obsidian_wren.service.mixes.inputs import inputs_for
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
@@ -22,21 +23,28 @@ from obsidian_wren.service.rig.system_microphone import channel_of, microphone_o
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.voice import records
 
+# Being live with the pace of takes set to fast: soon through, and a core left for others.
+_FAST = 4.0
+
 
 @dataclass(frozen=True)
 class VoiceSource:
     """Where the voice is heard: the microphone by its name for the system and its channel from 0, a
-    page that pushes, or a take ``(n,)`` that goes round and round; at a rate."""
+    page that pushes, a take ``(n,)`` that goes round and round, or a simulated rig; at a rate."""
 
-    kind: Literal["system", "pushed", "take"]
+    kind: Literal["system", "pushed", "take", "simulated"]
     rate_hz: int
     microphone: str = ""
     channel: int = 0
     take: Samples | None = None
+    rig: records.SimulatedRig | None = None
 
 
 def source_of(ctx: RigContext, browser_rate_hz: int | None) -> VoiceSource:
     """Where the rig in hand hears the voice. Raises Refused, with what to do."""
+    if ctx.rig.source == "simulated":
+        rate_hz = ctx.ws.world.rate_of(ctx.rig.spec_json)
+        return VoiceSource("simulated", rate_hz, rig=rig_of(ctx))
     if ctx.rig.source == "browser":
         if browser_rate_hz is None:
             raise no_page()
@@ -83,6 +91,11 @@ def start_of(
         if row.on and scene.kind_of(row).has_program and scene.is_offered(ctx.ws, row)
     ]
     plans = current(ctx.ws).return_plans
+    sources = frozenset(
+        row.key for row in scene.sources(ctx.session) if row.on and row.kind != "voice"
+    )
+    is_simulated = ctx.ws.world.system is None
+    second = mixing.second_plan(ctx.ws, source.rate_hz).specs if "second" in sources else ()
     return records.Start(
         source.microphone,
         source.channel,
@@ -97,6 +110,7 @@ def start_of(
                 scene.feed_of(row),
                 channels[row.key],
                 waiting_s,
+                program_of(row) if is_simulated else None,
             )
             for row in rows
         ),
@@ -105,7 +119,7 @@ def start_of(
         ducking,
         silent_feeds(ctx.ws, ctx.session),
         block_s,
-        frozenset(row.key for row in scene.sources(ctx.session) if row.on and row.kind != "voice"),
+        sources,
         {
             row.key: tuple(records.stage_of(spec) for spec in plans[row.key].specs)
             if row.key in plans
@@ -113,7 +127,10 @@ def start_of(
             for row in rows
             if scene.returns_of(row) is not None
         },
-        own_system.ends(ctx.ws),
+        records.Ends() if is_simulated else own_system.ends(ctx.ws),
         adapts,
         source=source.kind,
+        rig=source.rig,
+        second=tuple(records.stage_of(spec) for spec in second),
+        speed=1.0 if ctx.ws.pace == "real" else _FAST,
     )

@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from obsidian_wren.core.mix.block import BlockCost
     from obsidian_wren.core.mix.return_plan import ReturnPlan
     from obsidian_wren.service.live.voice_run import VoiceRun
-    from obsidian_wren.voice.run import LiveRun
 
 
 class ListeningIn(Protocol):
@@ -67,7 +66,7 @@ class Pushed(Protocol):
 class LiveState:
     """The run with what it was begun from, the watch, and the headphones."""
 
-    run: LiveRun | VoiceRun | None = None
+    run: VoiceRun | None = None
     since: str | None = None
     pushed: Pushed | None = None
     block_costs: tuple[BlockCost, ...] = ()
@@ -75,7 +74,7 @@ class LiveState:
     watch: ListeningIn | None = None
     watched: PushedStream | None = None
     monitor: Headphones | None = None
-    # What ends their hearing of a run that is not ours.
+    # What ends their hearing of the run.
     let_ears_go: Callable[[], None] | None = None
 
     def hear_aside(self, block: Samples) -> None:
@@ -89,7 +88,7 @@ class LiveState:
         return None if self.watch is None or self.watch.finished.is_set() else self.watch
 
     @property
-    def running(self) -> LiveRun | VoiceRun | None:
+    def running(self) -> VoiceRun | None:
         """The run, None where nothing is live."""
         return None if self.run is None or self.run.finished.is_set() else self.run
 

@@ -10,15 +10,18 @@ from collections import deque
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice import asking, records
 
+if TYPE_CHECKING:
+    from obsidian_wren.voice.engine import Voice
+    from obsidian_wren.voice.here import Here
+
 # One that was begun so often in so long is not begun again at once.
 _OFTEN, _OFTEN_S = 6, 30.0
-_ENDS_S = 10.0
 
 
 @dataclass
@@ -34,7 +37,7 @@ class VoiceLink:
     feeds: records.Feeds | None = None
     running: records.Start | None = None
     _take: records.KeepTake | None = None
-    _asking: asking.Asking | None = None
+    _asking: asking.Asking | Here | None = None
     _process: subprocess.Popen[bytes] | None = None
     _is_over: bool = False
     _begun_s: deque[float] = field(default_factory=lambda: deque(maxlen=_OFTEN))
@@ -51,7 +54,7 @@ class VoiceLink:
             if self._asking is None and self.ws.folder.voice_socket.exists():
                 with suppress(asking.VoiceRefused):
                     self._asking = self._connect()
-                    self.running = self._asking.met.running
+                    self.running = None if self._asking is None else self._asking.met.running
             return None if self._asking is None else self._asking.met
 
     def ask(self, request: records.Request) -> records.Answer:
@@ -62,6 +65,8 @@ class VoiceLink:
         """Ask for something that lasts, over a connection of its own. Raises VoiceRefused."""
         self._connected()
         link = self._connect(news=False)
+        if link is None:
+            return self.ask(request)
         try:
             return link.ask(request)
         finally:
@@ -90,7 +95,7 @@ class VoiceLink:
             link, self._asking, process, self._process = self._asking, None, self._process, None
             self.feeds = self.running = None
         if link is not None:
-            self._end(link)
+            link.end_voice()
         if process is not None:
             process.poll()
 
@@ -102,17 +107,9 @@ class VoiceLink:
             if link is None or link.met.version == records.VERSION:
                 return
             self._asking = self.running = None
-            self._end(link)
+            link.end_voice()
             if self.feeds is not None and self.feeds.wanted:
                 self._begin()
-
-    @staticmethod
-    def _end(link: asking.Asking) -> None:
-        link.expect_end()
-        with suppress(asking.VoiceRefused):
-            link.ask(records.End())
-        asking.await_end(link.met.process, _ENDS_S)
-        link.close()
 
     def _note(self, request: records.Request, answer: records.Answer) -> records.Answer:
         if isinstance(request, records.Start):
@@ -127,7 +124,7 @@ class VoiceLink:
             self.feeds = request
         return answer
 
-    def _connected(self) -> asking.Asking:
+    def _connected(self) -> asking.Asking | Here:
         with self._lock:
             if self._is_over:
                 raise asking.gone()
@@ -139,6 +136,9 @@ class VoiceLink:
             return self._asking
 
     def _begin(self) -> None:
+        if not self.ws.world.voice_command:
+            self._asking = self._here()
+            return
         now_s = time.monotonic()
         if len(self._begun_s) == _OFTEN and now_s - self._begun_s[0] < _OFTEN_S:
             raise asking.VoiceRefused("ends-often", _ENDS_OFTEN)
@@ -147,15 +147,32 @@ class VoiceLink:
         self._process = asking.begin(command)
         asking.await_ready(self._process)
         self._asking = link = self._connect()
+        assert link is not None
         for request in (self.feeds, self._take, self.running):
             if request is not None:
                 # What it could not have again is said where it is looked at.
                 with suppress(asking.VoiceRefused):
                     link.ask(request)
 
-    def _connect(self, *, news: bool = True) -> asking.Asking:
+    def _here(self) -> Here:
+        from obsidian_wren.voice.here import Here
+
+        make = self.ws.world.voice_here
+        assert make is not None
+        return Here(cast("Voice", make(self._told, self.ws.folder.path)))
+
+    def _told(self, kind: str, body: dict[str, Any]) -> None:
+        self.told(kind, body)
+
+    def _connect(self, *, news: bool = True) -> asking.Asking | None:
+        if not self.ws.world.voice_command:
+            return None
         path = self.ws.folder.voice_socket
-        return asking.Asking(path, told=self.told, lost=self._lost) if news else asking.Asking(path)
+        if not news:
+            return asking.Asking(path)
+        # Nobody but this program hears what is simulated.
+        tied = self.ws.world.system is None
+        return asking.Asking(path, tied=tied, told=self._told, lost=self._lost)
 
     def _lost(self) -> None:
         with self._lock:

@@ -12,15 +12,15 @@ from typing import Any
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import LiveMicrophone
+from obsidian_wren.service import recording
 from obsidian_wren.service.calibration import chain_rows
-from obsidian_wren.service.live.living import close_recording
 from obsidian_wren.service.live.monitor import hear_in_headphones, watch_meter
-from obsidian_wren.service.live.preparing import teller
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.live.voice_link import VoiceLink, link_of
 from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import mix_rows, mixing, scene
 from obsidian_wren.service.mixes.inputs import inputs_for
+from obsidian_wren.service.recording.recording import close_recording
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.system_microphone import Lent
@@ -36,7 +36,7 @@ class _Hearing:
     reads the news reads the answers."""
 
     def __init__(self, ws: Workshop, link: VoiceLink) -> None:
-        self._ws, self._tell = ws, teller(ws)
+        self._ws = ws
         self._work: queue.Queue[Callable[[], None] | None] = queue.Queue()
         self._worker = threading.Thread(target=self._go_through, name="voice news", daemon=True)
         self._worker.start()
@@ -45,20 +45,20 @@ class _Hearing:
     def told(self, kind: str, body: dict[str, Any]) -> None:
         """Something happened."""
         if kind == "changed":
-            self._work.put(self._look)
+            self.look_later()
         elif kind == "marker":
             run = current(self._ws).run
-            if isinstance(run, VoiceRun):
+            if run is not None:
                 run.marker_began()
-        elif kind == "trouble":
-            self._ws.bus.tell(kind, body)
+        elif kind == "live" and (held := recording.current(self._ws).recorder) is not None:
+            self._ws.bus.tell(kind, {**body, "recorded_s": round(held.seconds, 1)})
         else:
-            self._tell(kind, body)
+            self._ws.bus.tell(kind, body)
 
     def lost(self) -> None:
         """The voice ended by itself."""
         run = current(self._ws).run
-        if isinstance(run, VoiceRun) and not run.finished.is_set():
+        if run is not None and not run.finished.is_set():
             run.lose(_ENDED)
             self._ws.bus.tell("trouble", {"sentence": _ENDED})
             self._work.put(lambda: close_recording(self._ws))
@@ -66,6 +66,10 @@ class _Hearing:
 
     def again(self) -> None:
         """It is back, with what it ran."""
+        self.look_later()
+
+    def look_later(self) -> None:
+        """See how it stands, behind what waits."""
         self._work.put(self._look)
 
     def end(self) -> None:
@@ -75,7 +79,7 @@ class _Hearing:
 
     def _look(self) -> None:
         run = current(self._ws).run
-        if isinstance(run, VoiceRun) and run.look():
+        if run is not None and run.look():
             if run.finished.is_set():
                 close_recording(self._ws)
             else:
@@ -96,12 +100,25 @@ _ENDED = worded(
 )
 
 
+def heard_link(ws: Workshop) -> VoiceLink:
+    """The voice of this data folder, heard from now on."""
+    link = link_of(ws)
+    ws.own(_Hearing, lambda: _Hearing(ws, link))
+    ws.own(Lent).lend = partial(_lend, ws)
+    return link
+
+
+def leave_voice(ws: Workshop) -> None:
+    """The program ends, and a voice that nobody but it can hear."""
+    if link_of(ws).is_there:
+        ws.own(_Hearing, lambda: _Hearing(ws, link_of(ws))).end()
+        link_of(ws).end()
+
+
 def hear_voice(ws: Workshop) -> None:
     """Hear it from now on; one that runs already is taken over with what it runs."""
-    link = link_of(ws)
-    hearing = _Hearing(ws, link)
-    ws.own(Lent).lend = partial(_lend, ws)
-    ws.at_end(hearing.end)
+    link = heard_link(ws)
+    ws.at_end(ws.own(_Hearing, lambda: _Hearing(ws, link)).end)
     stands = link.find()
     if stands is None or stands.running is None:
         return
@@ -124,7 +141,7 @@ def hear_voice(ws: Workshop) -> None:
 
 def _lend(ws: Workshop, name: str) -> LiveMicrophone | None:
     run = current(ws).running
-    return run.lend(name) if isinstance(run, VoiceRun) else None
+    return None if run is None else run.lend(name)
 
 
 def _bring_up(ctx: RigContext, run: VoiceRun) -> None:

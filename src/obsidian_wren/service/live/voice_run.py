@@ -106,6 +106,11 @@ class VoiceRun:
         for tracks in list(self._tracks.values()):
             tracks.end()
 
+    def stop_because(self, why: str) -> None:
+        """End, and say why."""
+        self._tell(records.Stop())
+        self.lose(why)
+
     def lose(self, why: str) -> None:
         """The voice ended by itself."""
         self._lost_why = why
@@ -206,6 +211,7 @@ class VoiceRun:
                 seat.feed,
                 known[seat.key].drift_ppm if seat.key in known else 0.0,
                 known[seat.key].waiting_s if seat.key in known else seat.waiting_s,
+                ProgramSettings() if seat.program is None else seat.program.settings,
             )
             for seat in self.wanted.seats
         )

@@ -14,6 +14,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import SourceGone
+from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_link import VoiceLink
 from obsidian_wren.voice import asking, records
 from obsidian_wren.voice.shared import TracksReader, Wanted
@@ -21,21 +22,27 @@ from obsidian_wren.voice.shared import TracksReader, Wanted
 _READ_EVERY_S, _MOST_READ_S = 0.04, 1.0
 _PATIENCE_S, _LOOK_S = 3.0, 0.005
 _NUMBERS = itertools.count()
+_MICROPHONE = (records.Track("voice as heard"),)
 
 
 class LentMicrophone:
-    """The microphone that is live as a stream of its one channel, from the memory that the voice
-    writes it into. ``is_over``: whether it is live no more; ``lost``: how often it lost sound."""
+    """A microphone as a stream of its one channel, from the memory that the voice writes it into:
+    the one that is live, or what is ``asked`` for under a name. ``is_over``: whether it is live no
+    more; ``lost``: how often it lost sound."""
 
     channels = 1
 
     def __init__(
-        self, link: VoiceLink, *, is_over: Callable[[], bool], lost: Callable[[], int]
+        self,
+        link: VoiceLink,
+        *,
+        asked: Callable[[str], records.Request] = lambda name: records.Share(name, _MICROPHONE),
+        is_over: Callable[[], bool] = lambda: False,
+        lost: Callable[[], int] = lambda: 0,
     ) -> None:
         self._link, self._is_over, self._lost = link, is_over, lost
         self._name = f"microphone {next(_NUMBERS)}"
-        tracks = (records.Track("voice as heard"),)
-        shared = cast(records.Shared, link.ask(records.Share(self._name, tracks)))
+        shared = cast(records.Shared, link.ask(asked(self._name)))
         self.rate_hz = shared.rate_hz
         self._reader = TracksReader(shared.place, shared.tracks, shared.frames)
         self._held: Samples = np.zeros(0)
@@ -72,6 +79,14 @@ class LentMicrophone:
         if self._link.is_there:
             with suppress(asking.VoiceRefused):
                 self._link.ask(records.Share(self._name, ()))
+
+
+def listen_in(link: VoiceLink, rig: records.SimulatedRig, purpose: str) -> LentMicrophone:
+    """What a simulated rig hears. Raises Refused."""
+    try:
+        return LentMicrophone(link, asked=lambda name: records.Listen(name, rig, purpose))
+    except (asking.VoiceRefused, OSError) as error:
+        raise Refused("no-voice", str(error)) from error
 
 
 class Tracks:

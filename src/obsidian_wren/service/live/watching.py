@@ -4,7 +4,6 @@ switches a lamp off and sees what fell."""
 from __future__ import annotations
 
 import threading
-import time
 from typing import Literal
 
 from obsidian_wren.core.decibels import Samples
@@ -13,26 +12,24 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import SoundStream, SourceGone
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.rig.rigs import in_hand, simulated_source
+from obsidian_wren.service.live.simulated import rig_of
+from obsidian_wren.service.live.voice_news import heard_link
+from obsidian_wren.service.live.voice_tracks import listen_in
+from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.system_microphone import open_voice
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice.frames import frame_json
-
-_LATE_S = 0.5
 
 
 class Watch:
     """One watch over a stream; frames go to every open page until it is stopped."""
 
-    def __init__(
-        self, ws: Workshop, stream: SoundStream, purpose: Literal["rest", "talk"], *, paced: bool
-    ) -> None:
+    def __init__(self, ws: Workshop, stream: SoundStream, purpose: Literal["rest", "talk"]) -> None:
         self.purpose = purpose
         self.rate_hz = stream.rate_hz
         self.finished = threading.Event()
         self._ws = ws
         self._stream = stream
-        self._paced = paced
         self._stop = threading.Event()
         self._meter = BlockMeter(stream.rate_hz)
         self._thread = threading.Thread(target=self._work, daemon=True)
@@ -48,7 +45,6 @@ class Watch:
 
     def _work(self) -> None:
         count = round(FRAME_S * self._stream.rate_hz)
-        began, done = time.monotonic(), 0
         try:
             while not self._stop.is_set():
                 block = self._stream.read(count)
@@ -58,13 +54,6 @@ class Watch:
                 live.current(self._ws).hear_aside(sound)
                 for frame in self._meter.add(sound):
                     self._ws.bus.tell("frame", frame_json(frame, "watch"))
-                done += len(block)
-                if self._paced:
-                    wait = began + done / self._stream.rate_hz - time.monotonic()
-                    if wait > 0:
-                        time.sleep(wait)
-                    elif wait < -_LATE_S:
-                        began -= wait
         except SourceGone as error:
             self._ws.bus.tell("trouble", {"sentence": str(error)})
         finally:
@@ -92,7 +81,7 @@ def start_watch(
             rig = ctx.rig
             stream: SoundStream
             if rig.source == "simulated":
-                stream = simulated_source(ctx).open_live(purpose)
+                stream = listen_in(heard_link(ws), rig_of(ctx), purpose)
             elif rig.source == "system":
                 stream = open_voice(ctx, block_s=FRAME_S)
             elif rig.source == "browser" and browser_rate_hz is not None:
@@ -110,8 +99,7 @@ def start_watch(
                         " your microphone in Rig."
                     ),
                 )
-            paced = rig.source == "simulated"
-        now.watch = watch = Watch(ws, stream, purpose, paced=paced)
+        now.watch = watch = Watch(ws, stream, purpose)
         watch.start()
     ws.changed()
 

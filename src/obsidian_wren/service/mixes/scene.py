@@ -16,8 +16,7 @@ from obsidian_wren.core.mix.routes import Destination as Seat
 from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
 from obsidian_wren.core.wording import worded
-from obsidian_wren.ports.world import Listener, ProgramSettings
-from obsidian_wren.service import mixes
+from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
@@ -142,23 +141,6 @@ def changed_settings(settings: ProgramSettings) -> dict[str, Any]:
     """What differs from how such programs mostly come, as it is kept."""
     usual = asdict(ProgramSettings())
     return {name: value for name, value in asdict(settings).items() if value != usual[name]}
-
-
-def programs(ws: Workshop, rows: list[DestinationRow]) -> dict[str, Listener]:
-    """The programs that listen, by key, as they are set and with what they picked; none in this
-    computer's own system, where the voice knows of them."""
-    for row in rows if ws.world.system is None else ():
-        if not kind_of(row).has_program:
-            continue
-        program = mixes.current(ws).programs.get(row.key)
-        if program is None:
-            program = mixes.current(ws).programs[row.key] = ws.world.make_program(
-                row.kind, row.name, settings_of(row)
-            )
-        program.name = row.name
-        program.picks = row.picks
-        program.set(settings_of(row))
-    return mixes.current(ws).programs
 
 
 def pins_of(row: DestinationRow) -> MixPins:

@@ -181,6 +181,10 @@ def close_workshop(
         from obsidian_wren.service.send.feeds import leave_feeds
 
         leave_feeds(ws, goes_on=voice_goes_on)
+    else:
+        from obsidian_wren.service.live.voice_news import leave_voice
+
+        leave_voice(ws)
     last()
     if ws.copier is not None:
         ws.copier.stop()

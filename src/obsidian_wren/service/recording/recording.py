@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from contextlib import suppress
 from pathlib import Path
 from typing import cast
 
@@ -105,6 +106,13 @@ def stop_recording(ws: Workshop) -> None:
         let_go()
     held.stop()
     ws.changed()
+
+
+def close_recording(ws: Workshop) -> None:
+    """Close a recording that runs, and keep it."""
+    if current(ws).recorder is not None:
+        with suppress(Refused):
+            stop_recording(ws)
 
 
 def split_recording(ws: Workshop) -> None:

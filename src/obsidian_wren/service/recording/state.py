@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service.workshop import Workshop
 
 if TYPE_CHECKING:
@@ -22,11 +21,6 @@ class RecordingState:
     session: str | None = None
     failed: str | None = None
     let_go: Callable[[], None] | None = None
-
-    def hear(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
-        """A block of every signal and mix of what is live, for the recorder if it records."""
-        if self.recorder is not None:
-            self.recorder.tap(signals, mixed)
 
 
 def current(ws: Workshop) -> RecordingState:

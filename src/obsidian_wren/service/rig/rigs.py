@@ -2,29 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.ports.world import Knob, TakeSource
+from obsidian_wren.ports.world import Knob
 from obsidian_wren.service.rig.computer_rows import computer_row, remember_devices
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.rig.facts import controls_of
 from obsidian_wren.service.rig.fields import InterfaceFields
 from obsidian_wren.service.words import Source
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Desk, InterfaceRow, MicrophoneRow, Rig, RoomRow
-
-_MOST_OPENED = 5
-
-
-@dataclass
-class _Opened:
-    """Simulated rigs that were opened, by their spec."""
-
-    sources: dict[str, TakeSource] = field(default_factory=dict)
 
 
 def the_rig(ws: Workshop, session: Session) -> Rig:
@@ -105,29 +95,6 @@ def knob_of(ws: Workshop, rig: Rig) -> Knob:
     """The simulated preamp as the person left it."""
     knob = ws.world.knob_of(rig.spec_json)
     return knob if rig.gain_db is None else replace(knob, gain_db=rig.gain_db)
-
-
-def simulated_source(ctx: RigContext) -> TakeSource:
-    """The simulated rig, its controls where the person left them."""
-    opened = ctx.ws.own(_Opened).sources
-    source = opened.get(ctx.rig.spec_json)
-    if source is None:
-        if len(opened) >= _MOST_OPENED:
-            opened.clear()
-        source = opened[ctx.rig.spec_json] = ctx.ws.world.open_source(ctx.rig.spec_json)
-    source.set(controls_of(ctx))
-    return source
-
-
-def follow_controls(ctx: RigContext) -> None:
-    """What runs of the simulated rig follows its controls at once."""
-    if ctx.rig.source == "simulated" and ctx.rig.spec_json in ctx.ws.own(_Opened).sources:
-        simulated_source(ctx)
-
-
-def let_rig_follow(ws: Workshop, session: Session) -> None:
-    """What runs of the rig in hand follows its controls."""
-    follow_controls(RigContext(ws, session, the_rig(ws, session)))
 
 
 def is_in_hand(session: Session, rig: Rig) -> bool:

@@ -11,6 +11,7 @@ from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import state as live
+from obsidian_wren.service.live.simulated import let_programs_follow
 from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.mixes import mix_rows, mixing, own_system, scene
 from obsidian_wren.service.rig.computer_rows import devices_of
@@ -116,7 +117,7 @@ def name_feed(ws: Workshop, key: str, title: str | None) -> None:
         row.title = name
         if row.picks == before:
             row.picks = scene.feed_of(row)
-        scene.programs(ws, [row])
+    let_programs_follow(ws)
     ensure_feeds(ws)
     # What is live knows its inputs by their names.
     mixing.refresh(ws)

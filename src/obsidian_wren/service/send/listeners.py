@@ -13,10 +13,10 @@ from obsidian_wren.core.mix.cases import CASES, case
 from obsidian_wren.core.mix.routes import RouteRefused, Send
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import ProgramSettings
-from obsidian_wren.service import mixes
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.preparing import prepare_anew, take_over
+from obsidian_wren.service.live.simulated import let_programs_follow
 from obsidian_wren.service.mixes import mixing, scene
 from obsidian_wren.service.mixes.inputs import inputs_of
 from obsidian_wren.service.recording.recording import refuse_while_recording
@@ -50,7 +50,7 @@ def pick_input(ws: Workshop, key: str, picks: str) -> None:
                 "no-input", worded("There is no input of this name. Pick one from the list.")
             )
         row.picks = picks
-        scene.programs(ws, [row])
+    let_programs_follow(ws)
     ws.changed()
 
 
@@ -269,23 +269,12 @@ def _scene_change(ws: Workshop, title: str, *, anew: bool = True) -> Iterator[_S
     """A change that what is live follows: what has to run is prepared first, and where it could
     not run the change is refused."""
     with ws.lock:
-        try:
-            with change(ws, title) as session:
-                scene_change = _SceneChange(session, anew)
-                yield scene_change
-                prepared = prepare_anew(ws, session) if scene_change.anew else None
-        finally:
-            # Programs are as their rows say, whether those were kept or taken back.
-            _set_programs(ws)
+        with change(ws, title) as session:
+            scene_change = _SceneChange(session, anew)
+            yield scene_change
+            prepared = prepare_anew(ws, session) if scene_change.anew else None
         take_over(ws, prepared)
+    let_programs_follow(ws)
     mixing.refresh(ws)
     ensure_feeds(ws)
     ws.changed()
-
-
-def _set_programs(ws: Workshop) -> None:
-    with ws.sessions() as session:
-        scene.programs(
-            ws,
-            [row for row in scene.destinations(session) if row.key in mixes.current(ws).programs],
-        )

@@ -24,7 +24,6 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice.marker_flight import HeardMarker
-from obsidian_wren.voice.run import LiveRun
 
 _KEPT_S = 20.0
 
@@ -99,7 +98,7 @@ def note_start(ws: Workshop) -> None:
 
 def look(
     ws: Workshop,
-    run: LiveRun | VoiceRun,
+    run: VoiceRun,
     heard: Mapping[str, HeardMarker],
     level_dbfs: float,
     lufs: Mapping[str, float],

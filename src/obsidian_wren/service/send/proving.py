@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, replace
 from functools import partial
-from typing import Any, cast
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -27,7 +27,6 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Derivation, Proof, Reading
 from obsidian_wren.voice.marker_flight import HeardMarker
-from obsidian_wren.voice.run import LiveRun
 
 # A voice whose level nobody measured is taken for a usual one.
 _USUAL_DBFS = -30.0
@@ -95,7 +94,7 @@ def _active_dbfs(ws: Workshop, session: Session) -> float:
 
 def _keep(
     ws: Workshop,
-    run: LiveRun | VoiceRun,
+    run: VoiceRun,
     heard: dict[str, HeardMarker],
     level: float,
     lufs: dict[str, float],
@@ -143,7 +142,7 @@ def _keep(
                 "lufs": _round(loudness),
                 "returned_ms": _round(arrived.returned_ms),
                 "again": to_jsonable(arrived.again),
-                "ours_ms": _round(run.delay_of(cast(Any, seat)).total_ms),
+                "ours_ms": _round(run.delay_of(seat).total_ms),
             }
             good = all(v.mark != "fault" for v in verdicts)
             session.add(

@@ -9,12 +9,11 @@ from sqlalchemy import select
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service import mixes
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
 from obsidian_wren.service.live.living import lose_source, resume_run
-from obsidian_wren.service.mixes.scene import programs
+from obsidian_wren.service.live.simulated import let_programs_follow, let_rig_follow
 from obsidian_wren.service.rig.computer_rows import (
     body_of,
     computer_row,
@@ -22,9 +21,9 @@ from obsidian_wren.service.rig.computer_rows import (
     remember_devices,
     set_device,
 )
-from obsidian_wren.service.rig.rigs import let_rig_follow, the_rig
+from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.store.models import ComputerRow, DestinationRow, KnownDevice, Rig
+from obsidian_wren.store.models import ComputerRow, KnownDevice, Rig
 
 
 def change_device(ws: Workshop, device_id: str, field: str, value: float | bool) -> None:
@@ -80,10 +79,7 @@ def tell_outside(ws: Workshop) -> None:
     """Let the simulated rig and the listeners follow what is kept."""
     with ws.sessions.begin() as session:
         let_rig_follow(ws, session)
-    with ws.sessions() as session:
-        for row in session.scalars(select(DestinationRow)):
-            if row.key in mixes.current(ws).programs:
-                programs(ws, [row])
+    let_programs_follow(ws)
 
 
 def name_device(ws: Workshop, device_id: str, own_name: str | None) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from obsidian_wren.ports.world import MicrophonePlacement
 from obsidian_wren.service.calibration.levels import derive_levels
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.rig.rigs import in_hand, simulated_source
+from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation
 
@@ -24,7 +24,7 @@ def align_controls(ctx: RigContext) -> None:
         )
         if ctx.rig.gain_db is None:
             ctx.rig.gain_db = ctx.ws.world.knob_of(ctx.rig.spec_json).gain_db
-        ctx.rig.rate_hz = simulated_source(ctx).rate_hz
+        ctx.rig.rate_hz = ctx.ws.world.rate_of(ctx.rig.spec_json)
 
 
 def rederive_plan(ws: Workshop) -> None:

@@ -8,10 +8,10 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
+from obsidian_wren.service.live.simulated import let_rig_follow
 from obsidian_wren.service.rig.computer_rows import note_device, set_device
-from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import rig_device
-from obsidian_wren.service.rig.rigs import follow_controls, in_hand, simulated_source, the_rig
+from obsidian_wren.service.rig.rigs import in_hand, knob_of, the_rig
 from obsidian_wren.service.words import Control
 from obsidian_wren.service.workshop import Workshop
 
@@ -64,7 +64,7 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
             rig.dial = position
         elif control == "preamp":
             if rig.source == "simulated":
-                position = simulated_source(RigContext(ws, session, rig)).turn(position).gain_db
+                position = knob_of(ws, rig).nearest_db(position)
             rig.gain_db = position
         elif control == "pad":
             if rig.interface.pad_db is None:
@@ -77,7 +77,7 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
         else:
             rig.program_db = position
         session.flush()
-        follow_controls(RigContext(ws, session, rig))
+        let_rig_follow(ws, session)
     ws.changed()
     return position
 
@@ -118,5 +118,5 @@ def switch_thing(ws: Workshop, name: str, on: bool) -> None:
             )
         rig.things_off = sorted((set(rig.things_off) - {name}) | (set() if on else {name}))
         session.flush()
-        follow_controls(ctx)
+        let_rig_follow(ws, session)
     ws.changed()

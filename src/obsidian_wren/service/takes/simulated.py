@@ -6,25 +6,51 @@ from dataclasses import replace
 
 from sqlalchemy import func, select
 
+from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import Controls
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import controls_of
-from obsidian_wren.service.rig.rigs import in_hand, simulated_source
+from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.takes.beginning import (
     DEFAULT_SECONDS,
     begin,
     require_length,
 )
-from obsidian_wren.service.takes.from_stream import BLOCK_S, record
+from obsidian_wren.service.takes.from_stream import record
 from obsidian_wren.service.words import Control, Purpose
 from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store.models import Take
 
 # The simulated talker has said everything by then.
 _ALL_SAID_S = 60.0
+
+
+def _heard(
+    ws: Workshop, spec: str, purpose: str, seconds: float, repeat: int, controls: Controls
+) -> Samples:
+    """All that a simulated rig hears in a take, ``(n,)`` or ``(n, channels)``."""
+    stream = ws.world.open_source(spec).open_take(
+        purpose, seconds=seconds, repeat=repeat, controls=controls
+    )
+    return stream.read(round(seconds * stream.rate_hz))
+
+
+class _Whole:
+    """A sound that is there already, as a stream."""
+
+    def __init__(self, samples: Samples, rate_hz: int) -> None:
+        self.rate_hz = rate_hz
+        self._samples = samples
+
+    def read(self, count: int) -> Samples:
+        block, self._samples = self._samples[:count], self._samples[count:]
+        return block
+
+    def close(self) -> None:
+        """There is nothing to let go of."""
 
 
 def _controls_for(
@@ -74,25 +100,24 @@ def start_simulated(
                     " own sound."
                 ),
             )
-        source = simulated_source(ctx)
         repeat = (
             session.scalar(select(func.count()).select_from(Take).where(Take.purpose == purpose))
             or 0
         )
         controls = _controls_for(ctx, purpose, position, learns)
-    stream = source.open_take(purpose, seconds=wanted, repeat=repeat, controls=controls)
-    first = stream.read(round(BLOCK_S * source.rate_hz))
+        spec, rate_hz = rig.spec_json, ws.world.rate_of(rig.spec_json)
+    heard = ws.work(_heard, spec, purpose, wanted, repeat, controls)
     running = begin(
         ws,
         purpose,
         wanted,
         "simulated",
-        source.rate_hz,
+        rate_hz,
         position=position,
         learns=learns,
-        channels=1 if first.ndim == 1 else first.shape[1],
+        channels=1 if heard.ndim == 1 else heard.shape[1],
         until_steady=until_steady,
     )
-    worker = record(ws, running, stream, pace=pace or ws.pace, first=first)
+    worker = record(ws, running, _Whole(heard, rate_hz), pace=pace or ws.pace)
     if (pace or ws.pace) == "fast":
         worker.join()
