@@ -21,7 +21,7 @@ from obsidian_wren.service.live import current, living, monitor, muting, recordi
 from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.opening.opening import close_workshop
 from obsidian_wren.service.page.overview import overview
-from obsidian_wren.service.recording.recording import choose_tracks, stop_recording
+from obsidian_wren.service.recording.recording import choose_tracks
 from obsidian_wren.service.takes import starting
 from obsidian_wren.voice import asking
 from own_system import CALL, Recording, end_voice
@@ -129,7 +129,7 @@ def test_what_is_recorded_is_what_is_heard_without_a_hole(live):
     choose_tracks(ws, ["treated", "raw"], "flac", None, None)
     recording.start_recording(ws)
     wait_until(lambda: overview(ws).recorder.seconds > 1.0)
-    stop_recording(ws)
+    recording.stop_recording(ws)
     files = sorted(ws.folder.recordings.iterdir())
     assert len(files) == 2
     lengths = set()

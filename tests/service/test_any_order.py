@@ -176,7 +176,7 @@ class Person(RuleBasedStateMachine):
     @precondition(lambda self: recording.current(self.ws).recorder is not None)
     @rule()
     def stop_recording(self):
-        self.attempt(lambda: recording.stop_recording(self.ws))
+        self.attempt(lambda: live_recording.stop_recording(self.ws))
         self.recordings |= {row.file_name for row in overview(self.ws).recordings if not row.open}
 
     @rule(which=st.integers(0, 9))
@@ -207,7 +207,7 @@ class Person(RuleBasedStateMachine):
             if live.current(self.ws).run is not None:
                 live.current(self.ws).run.stop()
             if recording.current(self.ws).recorder is not None:
-                recording.current(self.ws).recorder.stop()
+                live_recording.stop_recording(self.ws)
             self.ws.copier.stop()
             self.ws.folder.close()
         self.open()

@@ -9,10 +9,11 @@ import soundfile
 
 from bad_sounds import BAD_FILES, make
 from obsidian_wren import cli
+from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.takes import from_file, halves, simulated
 from obsidian_wren.store import parts
-from obsidian_wren.store.folder import DataFolder, FolderError
+from obsidian_wren.store.folder import DataFolder
 from signals import RATE, room
 
 
@@ -192,7 +193,7 @@ def test_a_disk_that_fills_during_a_take_keeps_what_came_before(workshop, monkey
 
 
 def test_a_full_disk_is_told_from_a_broken_one(tmp_path):
-    from obsidian_wren.store.folder import disk_errors
+    from obsidian_wren.ports.disk import disk_errors
 
     with pytest.raises(FolderError, match="disk is full") as caught, disk_errors("keeping a take"):
         raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))

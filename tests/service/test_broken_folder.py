@@ -10,23 +10,26 @@ import numpy as np
 import pytest
 
 from obsidian_wren.devices.browser import BrowserStream
+from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening import checking, doctor
 from obsidian_wren.service.opening.opening import close_workshop, open_workshop
 from obsidian_wren.service.page.overview import overview
-from obsidian_wren.service.recording import library, recorded_file, recorder
-from obsidian_wren.service.recording.tracks import Track
+from obsidian_wren.service.recording import library
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store import parts
 from obsidian_wren.store.backup import copies, copy_database
-from obsidian_wren.store.folder import DataFolder, FolderError
+from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Clip, Take
 from obsidian_wren.store.token import token_of
+from obsidian_wren.voice.recorded_file import measured
+from obsidian_wren.voice.records import BeginRecording, RecordedTrack
+from obsidian_wren.voice.track_files import open_track
 from signals import RATE, noise, room
 
 FAULTS = ("missing", "empty", "cut", "scrambled", "foreign", "unreadable")
 PNG = b"\x89PNG\r\n\x1a\n" + bytes(range(256)) * 40
-VOICE = Track("voice raw", "raw voice", "voice raw", 1)
+VOICE = RecordedTrack("voice raw", "raw voice", "voice raw", 1)
 
 
 def opened(path):
@@ -34,15 +37,13 @@ def opened(path):
 
 
 def finished_recording(ws):
-    path = ws.folder.recordings / "2026-11-25 12-00-00 Walk voice raw 01.flac"
-    library.keep_open(ws, "abc", "Walk", path, VOICE, 1, RATE)
-    track = recorder.open_track(path, rate_hz=RATE, channels=1, file_format="flac")
+    asked = BeginRecording("abc", "Walk", "", "2026-11-25 12-00-00 Walk", (VOICE,))
+    path = ws.folder.recordings / asked.file_name(VOICE, 1)
+    library.keep_open(ws, asked, 1, RATE)
+    track = open_track(path, rate_hz=RATE, channels=1, file_format="flac")
     track.write(noise(0.1, 2.0)[:, None])
     track.close()
-    empty = recorder.RunningLevels(rate_hz=RATE, channels=1)
-    library.keep_part(
-        ws, recorded_file.measured(recorded_file.part_of(path, VOICE, 1, 0, empty), RATE)
-    )
+    library.keep_part(ws, measured(path, channels=1, rate_hz=RATE))
 
 
 @pytest.fixture(scope="module")

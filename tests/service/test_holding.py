@@ -8,6 +8,7 @@ import soundfile
 from sqlalchemy import text
 from sqlalchemy.exc import OperationalError
 
+from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service import calibration, live, recording, takes
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.errors import Refused
@@ -17,7 +18,6 @@ from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening.opening import close_workshop
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import library
-from obsidian_wren.service.recording import recorder as recorder_module
 from obsidian_wren.service.recording import recording as recorder_services
 from obsidian_wren.service.rig import rigs
 from obsidian_wren.service.send import listeners
@@ -25,10 +25,11 @@ from obsidian_wren.service.setup import things, turning
 from obsidian_wren.service.takes import ending, from_file, from_page, keeping
 from obsidian_wren.service.undo import put_back
 from obsidian_wren.service.workshop import Remembered, clock
-from obsidian_wren.store import parts, take_files, track_files
+from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.database import told_error
-from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Recording, Take
+from obsidian_wren.voice import recorder as recorder_module
+from obsidian_wren.voice import track_files
 from rigging import change
 from signals import RATE, noise
 from waiting import PATIENCE_S, wait_until
@@ -198,8 +199,7 @@ def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(
     told = boathouse.bus.listen()
     living.start_run(boathouse)
     live_recording.start_recording(boathouse, purpose="Walk")
-    held = recording.current(boathouse).recorder
-    wait_until(lambda: held.seconds > 3.0)
+    wait_until(lambda: overview(boathouse).recorder.seconds > 3.0)
     real = track_files._write_all
 
     def full(fd, data, at):
@@ -221,7 +221,7 @@ def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(
     # Another one can be made at once, in the same second as well.
     for _ in range(3):
         live_recording.start_recording(boathouse, purpose="Walk")
-        recorder_services.stop_recording(boathouse)
+        live_recording.stop_recording(boathouse)
     assert overview(boathouse).recorder.failed is None
     living.stop_run(boathouse)
 
@@ -232,18 +232,18 @@ def test_a_recording_that_the_full_disk_left_unlisted_is_listed_with_the_next_on
     recorder_services.choose_tracks(boathouse, ["treated"], "flac", None, None)
     living.start_run(boathouse)
     live_recording.start_recording(boathouse, purpose="Walk")
-    wait_until(lambda: recording.current(boathouse).recorder.seconds > 3.0)
+    wait_until(lambda: overview(boathouse).recorder.seconds > 3.0)
 
     def full(ws, part):
         raise FolderError("disk-full", "The disk is full, so this was not kept.")
 
     with monkeypatch.context() as patched:
         patched.setattr(library, "keep_part", full)
-        recorder_services.stop_recording(boathouse)
+        live_recording.stop_recording(boathouse)
     assert overview(boathouse).recordings[0].seconds == 0.0
     live_recording.start_recording(boathouse, purpose="Walk")
     assert max(row.seconds for row in overview(boathouse).recordings) >= 3.0
-    recorder_services.stop_recording(boathouse)
+    live_recording.stop_recording(boathouse)
     living.stop_run(boathouse)
 
 
@@ -359,6 +359,6 @@ def test_a_recording_has_its_row_before_its_file(boathouse, monkeypatch):
     monkeypatch.setattr(recorder_module, "open_track", look)
     living.start_run(boathouse)
     live_recording.start_recording(boathouse)
-    recorder_services.stop_recording(boathouse)
+    live_recording.stop_recording(boathouse)
     living.stop_run(boathouse)
     assert seen

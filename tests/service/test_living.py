@@ -65,7 +65,7 @@ def test_a_recording_holds_the_treated_voice(boathouse):
     with pytest.raises(Refused, match="already"):
         live_recording.start_recording(ws)
     heard_by(ws, "call", 20)
-    recording.stop_recording(ws)
+    live_recording.stop_recording(ws)
     shown = overview(ws).recordings[0]
     assert (shown.title, shown.track, shown.part) == ("River walk", "treated voice", 1)
     assert shown.seconds > 5

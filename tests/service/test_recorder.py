@@ -11,15 +11,16 @@ import numpy as np
 import pytest
 import soundfile
 
+from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import library
-from obsidian_wren.service.recording.recorder import Recorder
-from obsidian_wren.service.recording.tracks import Split, Track, bytes_per_s
+from obsidian_wren.service.recording.tracks import bytes_per_s
 from obsidian_wren.service.undo.put_back import undo
-from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Recording
-from obsidian_wren.store.track_files import open_track
+from obsidian_wren.voice.recorder import Recorder
+from obsidian_wren.voice.records import BeginRecording, RecordedTrack
+from obsidian_wren.voice.track_files import open_track
 from signals import RATE, noise, voice
 
 FORMATS = ("flac", "wav")
@@ -91,35 +92,38 @@ def test_killed_at_fifty_random_instants_nothing_that_was_acknowledged_is_lost(
             assert np.array_equal(found[:acknowledged], RAMP[:acknowledged])
 
 
-def record(folder, sound, *, tracks, split=None, block=480, file_format="flac"):
-    """Record sound; gives the finished parts, in order, and the troubles that were told."""
-    parts, troubles = [], []
-    recorder = Recorder(
-        folder,
+def record(folder, sound, *, tracks, minutes=None, megabytes=None, block=480, file_format="flac"):
+    """Record sound; gives the files that were told whole, in order, and the troubles."""
+    news = []
+    asked = BeginRecording(
+        "abc",
+        "Walk",
+        str(folder),
         "2026-11-25 12-00-00 Walk",
         tracks,
-        rate_hz=RATE,
-        file_format=file_format,
-        split=split or Split(),
-        tell_open=lambda *_: None,
-        tell_part=parts.append,
-        tell_trouble=troubles.append,
+        file_format,
+        minutes,
+        megabytes,
     )
+    recorder = Recorder(asked, rate_hz=RATE, tell=lambda kind, body: news.append((kind, body)))
     for first in range(0, len(sound), block):
         piece = sound[first : first + block]
         recorder.tap(
             {"voice raw": piece, "voice treated": 2.0 * piece},
             {"recorder": np.column_stack([piece, -piece])},
         )
-        if split == "by hand" and first == 48_000:
-            recorder.split_now()
     recorder.stop()
-    return parts, troubles
+    assert news[-1][0] == "recording ended"
+    begun = [body["part"] for kind, body in news if kind == "recording part"]
+    parts = [body for kind, body in news if kind == "recorded file"]
+    names = [asked.file_name(track, part) for part in begun for track in tracks]
+    assert sorted(part["file"] for part in parts) == sorted(names)
+    return parts, [body["sentence"] for kind, body in news if kind == "recording trouble"]
 
 
-VOICE = Track("voice treated", "treated voice", "voice treated", 1)
-RAW = Track("voice raw", "raw voice", "voice raw", 1)
-MIX = Track("mix", "mix", "mix recorder", 2)
+VOICE = RecordedTrack("voice treated", "treated voice", "voice treated", 1)
+RAW = RecordedTrack("voice raw", "raw voice", "voice raw", 1)
+MIX = RecordedTrack("mix", "mix", "mix recorder", 2)
 
 
 @pytest.mark.parametrize("file_format", FORMATS)
@@ -129,13 +133,14 @@ def test_tracks_run_in_step_and_splits_leave_no_gap(tmp_path, file_format):
         tmp_path,
         sound,
         tracks=(RAW, VOICE, MIX),
-        split=Split(minutes=1.0 / 60.0),
+        minutes=1.0 / 60.0,
         file_format=file_format,
     )
     assert troubles == []
     by_track = {}
-    for part in sorted(parts, key=lambda part: part.number):
-        by_track.setdefault(part.track.name, []).append(soundfile.read(part.path)[0])
+    for name in sorted(part["file"] for part in parts):
+        track = name.removeprefix("2026-11-25 12-00-00 Walk ").rpartition(" ")[0]
+        by_track.setdefault(track, []).append(soundfile.read(tmp_path / name)[0])
     assert len(by_track["voice raw"]) == 5
     assert [len(p) for p in by_track["voice raw"]] == [len(p) for p in by_track["mix"]]
     assert np.array_equal(np.concatenate(by_track["voice raw"]), sound)
@@ -144,24 +149,23 @@ def test_tracks_run_in_step_and_splits_leave_no_gap(tmp_path, file_format):
 
 
 def test_a_file_ends_by_size(tmp_path):
-    parts, _ = record(
-        tmp_path, noise(0.3, 12.0), tracks=(RAW,), split=Split(megabytes=1.0), file_format="wav"
-    )
+    parts, _ = record(tmp_path, noise(0.3, 12.0), tracks=(RAW,), megabytes=1.0, file_format="wav")
     assert len(parts) == 2
-    assert 1e6 <= min(parts, key=lambda part: part.number).path.stat().st_size < 1.1e6
+    first = min(part["file"] for part in parts)
+    assert 1e6 <= (tmp_path / first).stat().st_size < 1.1e6
 
 
 def test_every_part_says_what_it_holds(tmp_path):
     sound = noise(0.05, 4.0)
     (part,), _ = record(tmp_path, sound, tracks=(RAW,))
-    assert part.frames == len(sound)
-    assert part.lufs == pytest.approx(-24.5, abs=3.0)
-    assert len(part.waveform) == 40
-    assert part.path.name == "2026-11-25 12-00-00 Walk voice raw 01.flac"
+    assert part["frames"] == len(sound)
+    assert part["lufs"] == pytest.approx(-24.5, abs=3.0)
+    assert len(part["waveform"]) == 40
+    assert part["file"] == "2026-11-25 12-00-00 Walk voice raw 01.flac"
 
 
 def test_a_full_disk_ends_it_with_a_sentence_and_keeps_what_was_written(tmp_path, monkeypatch):
-    from obsidian_wren.store import track_files
+    from obsidian_wren.voice import track_files
 
     real, left = track_files._write_all, [600_000]
 
@@ -175,7 +179,7 @@ def test_a_full_disk_ends_it_with_a_sentence_and_keeps_what_was_written(tmp_path
     parts, troubles = record(tmp_path, noise(0.3, 8.0), tracks=(RAW,), file_format="wav")
     assert len(troubles) == 1
     assert "disk is full" in troubles[0]
-    sound, _ = soundfile.read(parts[0].path)
+    sound, _ = soundfile.read(tmp_path / parts[0]["file"])
     assert len(sound) >= 180_000
 
 
@@ -186,8 +190,9 @@ def test_a_file_that_cannot_begin_is_refused(tmp_path):
 
 def cut_off(ws, frames=9000):
     """A recording as a kill leaves it: a file that grows, and its row."""
-    path = ws.folder.recordings / "2026-11-25 12-00-00 Walk voice raw 01.flac"
-    library.keep_open(ws, "abc", "Walk", path, RAW, 1, RATE)
+    asked = BeginRecording("abc", "Walk", "", "2026-11-25 12-00-00 Walk", (RAW,))
+    path = ws.folder.recordings / asked.file_name(RAW, 1)
+    library.keep_open(ws, asked, 1, RATE)
     track = open_track(path, rate_hz=RATE, channels=1, file_format="flac")
     track.write(RAMP[:frames, None])
     os.close(track._fd)
@@ -240,7 +245,7 @@ def test_a_track_takes_what_is_said_and_a_packed_one_no_more(tmp_path):
         )
         track.write(talk)
         track.close()
-        said = bytes_per_s([Track("raw", "raw", "raw voice", 1)], RATE, file_format)
+        said = bytes_per_s([RecordedTrack("raw", "raw", "raw voice", 1)], RATE, file_format)
         sizes[file_format] = track.path.stat().st_size / (said * len(talk) / RATE)
     assert sizes["wav"] == pytest.approx(1.0, rel=0.01)
     assert 0.4 < sizes["flac"] <= 1.0

@@ -322,7 +322,7 @@ def test_who_takes_part_stays_while_it_is_recorded(boathouse):
             change()
     listeners.set_route(ws, "clips", "call", "treated", False)
     assert "clips" in [kept.source for kept in listener(ws, "call").mix.kept_out]
-    recording.stop_recording(ws)
+    live_recording.stop_recording(ws)
     listeners.use_listener(ws, "stream", True)
     assert "stream" in in_use(ws)
     assert overview(ws).run.live

@@ -7,7 +7,7 @@ import pytest
 import soundfile
 
 from bad_sounds import BAD_FILES, make
-from obsidian_wren.store.folder import FolderError
+from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.web.app import ROUTES, create_app
 from obsidian_wren.web.front import Front
 from signals import RATE, room

@@ -18,7 +18,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.store.folder import DataFolder, disk_errors, make_private, sync_folder
+from obsidian_wren.ports.disk import disk_errors, sync_folder
+from obsidian_wren.store.folder import DataFolder, make_private
 
 _LOG = logging.getLogger(__name__)
 _QUIET_S = 1.0

@@ -26,7 +26,8 @@ from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.orm.exc import StaleDataError
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.store.folder import FolderError, make_private
+from obsidian_wren.ports.disk import FolderError
+from obsidian_wren.store.folder import make_private
 from obsidian_wren.store.models import Base
 from obsidian_wren.store.reading import ReadingSession
 

@@ -17,63 +17,20 @@ Nobody but its owner may read any of it: it holds a person's voice.
 
 from __future__ import annotations
 
-import errno
 import fcntl
 import os
 import shutil
 import stat
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO
 
-from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.disk import FolderError, disk_errors, sync_folder
 
 _FOLDER_MODE, _FILE_MODE = 0o700, 0o600
 _DATABASE_FILES = ("wren.db", "wren.db-wal", "wren.db-shm", "lock", "token")
-
-
-class FolderError(Told):
-    """A data folder that cannot be used, or a disk that is full.
-
-    ``code`` is stable; the message says what to do.
-    """
-
-
-@contextmanager
-def disk_errors(doing: str) -> Iterator[None]:
-    """Turn an OSError into a sentence."""
-    try:
-        yield
-    except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
-            raise FolderError(
-                "disk-full",
-                worded(
-                    "The disk is full while {doing}. Everything before is kept: free some space,"
-                    " then try again.",
-                    doing=doing,
-                ),
-            ) from error
-        if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
-            raise FolderError(
-                "read-only",
-                worded(
-                    "The disk refused writing while {doing}. Check the rights of the data"
-                    " folder, then try again.",
-                    doing=doing,
-                ),
-            ) from error
-        raise FolderError(
-            "disk",
-            worded(
-                "The disk failed while {doing} ({strerror}). Check it, then try again.",
-                doing=doing,
-                strerror=error.strerror,
-            ),
-        ) from error
 
 
 class DataFolder:
@@ -252,16 +209,6 @@ def make_private(path: Path) -> None:
 def open_private(path: Path) -> IO[bytes]:
     """Open a new or emptied file for writing and reading that its owner alone may read."""
     return os.fdopen(os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC, _FILE_MODE), "w+b")
-
-
-def sync_folder(path: Path) -> None:
-    """Put the names in a folder on the disk: a renamed file is safe only then."""
-    with suppress(OSError):
-        fd = os.open(path, os.O_RDONLY | os.O_DIRECTORY)
-        try:
-            os.fsync(fd)
-        finally:
-            os.close(fd)
 
 
 def write_through(path: Path, content: bytes, *, private: bool = True) -> None:

@@ -15,12 +15,8 @@ from typing import Any
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.store.folder import (
-    DataFolder,
-    disk_errors,
-    open_private,
-    write_through,
-)
+from obsidian_wren.ports.disk import disk_errors
+from obsidian_wren.store.folder import DataFolder, open_private, write_through
 from obsidian_wren.store.take_files import _MOST_CHANNELS, _RATES_HZ
 
 _SYNC_EVERY_S = 1.0

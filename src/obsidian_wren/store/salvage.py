@@ -11,8 +11,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.disk import disk_errors, sync_folder
 from obsidian_wren.store.backup import copies, is_sound, read_copy
-from obsidian_wren.store.folder import DataFolder, disk_errors, make_private, sync_folder
+from obsidian_wren.store.folder import DataFolder, make_private
 
 
 @dataclass(frozen=True)

@@ -22,14 +22,8 @@ import soundfile
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
-from obsidian_wren.store.folder import (
-    DataFolder,
-    FolderError,
-    disk_errors,
-    open_private,
-    sync_folder,
-    write_through,
-)
+from obsidian_wren.ports.disk import FolderError, disk_errors, sync_folder
+from obsidian_wren.store.folder import DataFolder, open_private, write_through
 
 _DESCRIPTION = "obsidian-wren/take"
 _MOST_CHANNELS = 8

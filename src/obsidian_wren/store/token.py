@@ -7,7 +7,8 @@ import re
 import secrets
 from pathlib import Path
 
-from obsidian_wren.store.folder import disk_errors, write_through
+from obsidian_wren.ports.disk import disk_errors
+from obsidian_wren.store.folder import write_through
 
 _BYTES = 24
 _TOKEN = re.compile(r"[A-Za-z0-9_-]{24,64}")

@@ -11,7 +11,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -49,6 +49,9 @@ from obsidian_wren.voice.silence import Silence
 from obsidian_wren.voice.simulated import Simulated
 from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 from obsidian_wren.voice.unread import Unread, join_anew
+
+if TYPE_CHECKING:
+    from obsidian_wren.voice.recorder import Recorder
 
 _LOG = logging.getLogger(__name__)
 _LOOK_EVERY_S, _LOOK_AGAIN_S, _LOOK_ANYWAY_S = 0.2, 0.5, 5.0
@@ -95,6 +98,7 @@ class Voice:
         self._unread = Unread()
         self._ends = records.Ends()
         self._pads = Pads()
+        self._recorder: Recorder | None = None
         self._shares: dict[str, Share] = {}
         self._titles: dict[str, str] = {}
         self._wrote_s: dict[str, float] = {}
@@ -312,6 +316,31 @@ class Voice:
             self._shares[asked.name] = share
         return share.answer
 
+    def begin_recording(self, asked: records.BeginRecording) -> None:
+        """Record what is live. Raises FolderError, VoiceSilent."""
+        # What writes files is loaded where something is recorded.
+        from obsidian_wren.voice.recorder import Recorder
+
+        with self._changing:
+            if self._recording is not None:
+                raise VoiceSilent("recording", worded("It is recording already."))
+            self._recorder = Recorder(asked, rate_hz=self._live().rate_hz, tell=self._tell)
+
+    def split_recording(self) -> None:
+        """Go on in the next files."""
+        if (recorder := self._recording) is not None:
+            recorder.split_now()
+
+    def end_recording(self) -> None:
+        """Finish the files."""
+        recorder, self._recorder = self._recorder, None
+        if recorder is not None:
+            recorder.stop()
+
+    @property
+    def _recording(self) -> Recorder | None:
+        return None if self._recorder is None or self._recorder.is_over else self._recorder
+
     def _unshare(self, name: str) -> None:
         share, listening = self._shares.pop(name, None), self._listening.pop(name, None)
         if share is not None:
@@ -322,6 +351,15 @@ class Voice:
     def _hear(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
         for share in tuple(self._shares.values()):
             share.hear(signals, mixed)
+        if (recorder := self._recorder) is not None:
+            recorder.tap(signals, mixed)
+
+    def _tell_run(self, kind: str, body: dict[str, Any]) -> None:
+        """What a run tells, with how much of it is recorded."""
+        recorder = self._recording
+        if kind == "live" and recorder is not None:
+            body = {**body, "recorded_s": round(recorder.seconds, 1)}
+        self._tell(kind, body)
 
     def _live(self) -> LiveRun:
         run = self._run
@@ -332,7 +370,8 @@ class Voice:
         return run
 
     def stop(self) -> None:
-        """Be live no more."""
+        """Be live no more; what is recorded is whole."""
+        self.end_recording()
         with self._changing:
             run, self._run, self._wanted, self._because = self._run, None, None, None
             if run is not None:
@@ -352,6 +391,7 @@ class Voice:
                 silent_because=self._because,
                 running=wanted,
                 feeds=tuple(self._feeds),
+                recording=self._recorded_by_now(),
             )
         passed = None if self._because is not None else run.passing.take()
         delay_ms = None
@@ -373,6 +413,15 @@ class Voice:
             running=wanted,
             seats={seat.key: _seat_status(run, seat) for seat in run.seats},
             feeds=tuple(self._feeds),
+            recording=self._recorded_by_now(),
+        )
+
+    def _recorded_by_now(self) -> records.RecordingStatus | None:
+        recorder = self._recording
+        if recorder is None:
+            return None
+        return records.RecordingStatus(
+            recorder.asked, recorder.part, recorder.seconds, recorder.safe_s
         )
 
     def end(self) -> None:
@@ -443,7 +492,7 @@ class Voice:
                 if seat.key in wanted.returns and seat.program.returns is not None
             ],
             ducking=wanted.ducking or _NO_DUCKING,
-            tell=self._tell,
+            tell=self._tell_run,
             pacing=Pacing(
                 wanted.speed if wanted.source in ("take", "simulated") else None,
                 urgent=wanted.speed == 1.0,

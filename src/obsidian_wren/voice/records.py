@@ -22,6 +22,7 @@ from obsidian_wren.ports.world import Controls, ProgramSettings
 
 # Counted up when a voice of before would do something else with what it is sent.
 VERSION = 1
+FileFormat = Literal["flac", "wav"]
 
 
 class Record(msgspec.Struct, frozen=True, tag=True, omit_defaults=True):
@@ -211,6 +212,45 @@ class FeedRecord(msgspec.Struct, frozen=True):
     channels: int = 1
 
 
+class RecordedTrack(msgspec.Struct, frozen=True):
+    """A track that is recorded: its name in files, its title, the signal or mix that it keeps, and
+    its channels."""
+
+    name: str
+    title: str
+    signal: str
+    channels: int = 1
+
+
+class BeginRecording(Record, frozen=True):
+    """Record what is live, a file for every track, in a folder, as ``STEM NAME 01.flac`` and so on;
+    a file ends after so many minutes or megabytes, None for never. ``key`` and ``title`` are what
+    who asks knows it by. News tells of every part before its files begin (``recording part``), of
+    every file that is whole (``recorded file``), of trouble (``recording trouble``), and of the end
+    (``recording ended``)."""
+
+    key: str
+    title: str
+    folder: str
+    stem: str
+    tracks: tuple[RecordedTrack, ...]
+    file_format: FileFormat = "flac"
+    minutes: float | None = None
+    megabytes: float | None = None
+
+    def file_name(self, track: RecordedTrack, part: int) -> str:
+        """What the file of a track is called."""
+        return f"{self.stem} {track.name} {part:02d}.{self.file_format}"
+
+
+class SplitRecording(Record, frozen=True):
+    """End every file here and go on in the next ones, without a gap."""
+
+
+class EndRecording(Record, frozen=True):
+    """Write what waits, and finish the files."""
+
+
 class Feeds(Record, frozen=True):
     """The inputs that there shall be, by the keys of their listeners, and no others, but for those
     that somebody records still: they are silent. ``stay``: they stay when the voice ends."""
@@ -276,6 +316,9 @@ Request = (
     | SendMarker
     | AskSound
     | Share
+    | BeginRecording
+    | SplitRecording
+    | EndRecording
     | Stop
     | End
     | AskStatus
@@ -312,11 +355,22 @@ class SeatStatus(msgspec.Struct, frozen=True):
     waiting_s: float = 0.01
 
 
+class RecordingStatus(msgspec.Struct, frozen=True):
+    """What is recorded: as it was asked for, the number of the files in hand, and the seconds that
+    were written to them, and that a kill now would leave."""
+
+    asked: BeginRecording
+    part: int
+    seconds: float
+    safe_s: float
+
+
 class Status(Record, frozen=True):
     """How things stand: what is live, if anything is; since it was last asked the level and peak
     behind the chain in dBFS, None for nothing; the delay from the microphone's sound to the feed in
     ms; gaps so far, and those of the microphone among them; the share of a core; why it is silent,
-    and whether that is because the source went away; each listener; the feeds that are there."""
+    and whether that is because the source went away; each listener; the feeds that are there; what
+    is recorded."""
 
     version: int = VERSION
     process: int = 0
@@ -334,6 +388,7 @@ class Status(Record, frozen=True):
     running: Start | None = None
     seats: dict[str, SeatStatus] = {}
     feeds: tuple[str, ...] = ()
+    recording: RecordingStatus | None = None
 
 
 class Sound(Record, frozen=True):

@@ -189,6 +189,9 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
     records.SendMarker: Voice.send_marker,
     records.AskSound: Voice.sound_of,
     records.Share: Voice.share,
+    records.BeginRecording: Voice.begin_recording,
+    records.SplitRecording: lambda voice, _: voice.split_recording(),
+    records.EndRecording: lambda voice, _: voice.end_recording(),
     records.Stop: lambda voice, _: voice.stop(),
     # Who serves it sees to that.
     records.End: lambda voice, _: None,

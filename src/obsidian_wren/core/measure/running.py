@@ -6,9 +6,10 @@ Source: AES17 for levels, ITU-R BS.1770-5 for true peak.
 from __future__ import annotations
 
 import numpy as np
-import scipy
 
+from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.kernel import plain
 from obsidian_wren.core.measure.levels import true_peak_dbtp
 from obsidian_wren.core.measure.loudness import k_weighting_sections
 from obsidian_wren.core.measure.running_loudness import RunningLoudness
@@ -44,7 +45,7 @@ class RunningLevels:
     def __init__(self, *, rate_hz: float, channels: int) -> None:
         self._step = round(_STEP_S * rate_hz)
         self._sections = k_weighting_sections(rate_hz)
-        self._state = np.zeros((len(self._sections), 2, channels))
+        self._states = [np.zeros((len(self._sections), 2)) for _ in range(channels)]
         self._waiting = np.zeros((0, channels))
         self._loudness = RunningLoudness()
         self._highest = np.zeros(0)
@@ -61,8 +62,12 @@ class RunningLevels:
             self._measure(waiting[:whole])
 
     def _measure(self, sound: Samples) -> None:
-        weighted, self._state = scipy.signal.sosfilt(self._sections, sound, axis=0, zi=self._state)
-        self._loudness.add((weighted**2).sum(axis=1).reshape(-1, self._step).mean(axis=1))
+        power = np.zeros(len(sound))
+        for channel, state in zip(sound.T, self._states, strict=True):
+            weighted = np.empty(len(sound))
+            run_sections(self._sections, state, plain(channel), weighted)
+            power += weighted**2
+        self._loudness.add(power.reshape(-1, self._step).mean(axis=1))
         self._see(np.abs(sound).max(axis=1).reshape(-1, self._step).max(axis=1))
         for peak, channel in zip(self._peaks, sound.T, strict=True):
             peak.add(channel)

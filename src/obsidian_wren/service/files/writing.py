@@ -5,7 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from obsidian_wren.core.wording import worded
-from obsidian_wren.store.folder import FolderError, write_through
+from obsidian_wren.ports.disk import FolderError
+from obsidian_wren.store.folder import write_through
 
 
 def write_text(out: Path, text: str) -> None:

@@ -12,9 +12,10 @@ from obsidian_wren.core.wording import worded
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.monitor import hear_in_headphones
 from obsidian_wren.service.live.preparing import prepare, prepare_anew, take_over
+from obsidian_wren.service.live.recording import close_recording
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes import mixing, scene
-from obsidian_wren.service.recording.recording import close_recording, refuse_while_recording
+from obsidian_wren.service.recording.recording import refuse_while_recording
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Workshop
 

@@ -1,24 +1,72 @@
-"""What is live, recorded."""
+"""What is live, recorded by the voice."""
 
 from __future__ import annotations
+
+from contextlib import suppress
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service import recording
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.state import current
-from obsidian_wren.service.recording.recording import begin_recording
+from obsidian_wren.service.live.voice_link import VoiceLink, link_of
+from obsidian_wren.service.recording import library, news
+from obsidian_wren.service.recording.recording import asked_for
 from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.voice import records
+from obsidian_wren.voice.asking import VoiceRefused
 
 
 def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
     """The recorder begins a file for every track that is chosen. Raises Refused where nothing is
     live."""
-    run = current(ws).running
+    run, held = current(ws).running, recording.current(ws)
     if run is None:
         raise Refused(
             "not-live", worded("Nothing is live, so there is nothing to record. Start live first.")
         )
-    begin_recording(ws, run.rate_hz, purpose=purpose)
-    held = recording.current(ws)
     if held.recorder is not None:
-        held.let_go = run.follow("recorder", held.recorder.tracks, held.recorder.take)
+        raise Refused("recording", worded("It is recording already."))
+    asked, link = asked_for(ws, run.rate_hz, purpose), link_of(ws)
+    held.recorder, held.failed = asked, None
+    library.keep_open(ws, asked, 1, run.rate_hz)
+    try:
+        link.ask(asked)
+    except VoiceRefused as error:
+        link.settle()
+        news.lost(ws)
+        raise Refused(error.code, str(error)) from error
+    ws.changed()
+
+
+def stop_recording(ws: Workshop) -> None:
+    """Finish the files, measured and listed."""
+    held, link = recording.current(ws), link_of(ws)
+    if held.recorder is None:
+        raise Refused("not-recording", worded("It is not recording."))
+    try:
+        link.ask(records.EndRecording())
+        link.settle()
+        held.recorder = None
+    except VoiceRefused:
+        news.lost(ws)
+    ws.changed()
+
+
+def split_recording(ws: Workshop) -> None:
+    """End the files here and go on in the next ones."""
+    if recording.current(ws).recorder is None:
+        raise Refused("not-recording", worded("It is not recording."))
+    _ask(link_of(ws), records.SplitRecording())
+
+
+def close_recording(ws: Workshop) -> None:
+    """Close a recording that runs, and keep it."""
+    with suppress(Refused):
+        stop_recording(ws)
+
+
+def _ask(link: VoiceLink, request: records.Request) -> None:
+    try:
+        link.ask(request)
+    except VoiceRefused as error:
+        raise Refused(error.code, str(error)) from error

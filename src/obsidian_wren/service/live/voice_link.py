@@ -33,6 +33,8 @@ class VoiceLink:
     told: Callable[[str, dict[str, Any]], None] = lambda kind, body: None
     lost: Callable[[], None] = lambda: None
     again: Callable[[], None] = lambda: None
+    # Until what it told so far is done.
+    settle: Callable[[], None] = lambda: None
     # What it was asked to have and to run, to be asked again of one that is begun anew.
     feeds: records.Feeds | None = None
     running: records.Start | None = None

@@ -7,20 +7,21 @@ import logging
 import queue
 import threading
 from collections.abc import Callable
+from contextlib import suppress
 from functools import partial
 from typing import Any
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.system_sound import LiveMicrophone
-from obsidian_wren.service import recording
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.live.monitor import hear_in_headphones, watch_meter
+from obsidian_wren.service.live.recording import close_recording
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.live.voice_link import VoiceLink, link_of
 from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import mix_rows, mixing, scene
 from obsidian_wren.service.mixes.inputs import inputs_for
-from obsidian_wren.service.recording.recording import close_recording
+from obsidian_wren.service.recording import news
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.system_microphone import Lent
@@ -29,6 +30,7 @@ from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.voice import records
 
 _LOG = logging.getLogger(__name__)
+_PATIENCE_S = 10.0
 
 
 class _Hearing:
@@ -41,6 +43,7 @@ class _Hearing:
         self._worker = threading.Thread(target=self._go_through, name="voice news", daemon=True)
         self._worker.start()
         link.told, link.lost, link.again = self.told, self.lost, self.again
+        link.settle = self.settle
 
     def told(self, kind: str, body: dict[str, Any]) -> None:
         """Something happened."""
@@ -50,8 +53,8 @@ class _Hearing:
             run = current(self._ws).run
             if run is not None:
                 run.marker_began()
-        elif kind == "live" and (held := recording.current(self._ws).recorder) is not None:
-            self._ws.bus.tell(kind, {**body, "recorded_s": round(held.seconds, 1)})
+        elif kind.startswith("record"):
+            self._work.put(partial(news.hear, self._ws, kind, body))
         else:
             self._ws.bus.tell(kind, body)
 
@@ -61,12 +64,23 @@ class _Hearing:
         if run is not None and not run.finished.is_set():
             run.lose(_ENDED)
             self._ws.bus.tell("trouble", {"sentence": _ENDED})
-            self._work.put(lambda: close_recording(self._ws))
+        self._work.put(partial(news.lost, self._ws))
         self._ws.changed()
 
     def again(self) -> None:
         """It is back, with what it ran."""
         self.look_later()
+
+    def settle(self) -> None:
+        """Until what was told so far is done."""
+        if threading.current_thread() is self._worker:
+            with suppress(queue.Empty):
+                while (work := self._work.get_nowait()) is not None:
+                    work()
+            return
+        done = threading.Event()
+        self._work.put(done.set)
+        done.wait(_PATIENCE_S)
 
     def look_later(self) -> None:
         """See how it stands, behind what waits."""
@@ -130,6 +144,8 @@ def hear_voice(ws: Workshop) -> None:
     with ws.sessions.begin() as session:
         scene.live_wish(session).live = True
         _bring_up(in_hand(ws, session), run)
+    if stands.recording is not None:
+        news.found(ws, stands.recording, run.rate_hz)
     if state.running is not None:
         watch_meter(ws)
     if stands.version == records.VERSION:

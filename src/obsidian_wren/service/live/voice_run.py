@@ -180,6 +180,11 @@ class VoiceRun:
         return self._now.microphone_gaps
 
     @property
+    def recorded(self) -> records.RecordingStatus | None:
+        """What is recorded of it."""
+        return self._now.recording
+
+    @property
     def load(self) -> float:
         """The share of a core."""
         return self._now.load

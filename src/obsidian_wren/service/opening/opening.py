@@ -14,6 +14,7 @@ from sqlalchemy import func, select
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.ports.disk import disk_errors
 from obsidian_wren.ports.world import World
 from obsidian_wren.service import live
 from obsidian_wren.service.live.following import follow
@@ -23,7 +24,7 @@ from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store import parts, salvage
 from obsidian_wren.store.backup import Copier
 from obsidian_wren.store.database import open_database
-from obsidian_wren.store.folder import DataFolder, disk_errors
+from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Reading, Recording, Take
 
 _LOG = logging.getLogger(__name__)
@@ -132,9 +133,14 @@ def _take_up_recordings(ws: Workshop) -> None:
             .where((Recording.frames == 0) | Recording.discarded.is_(True))
         )
     if wanted:
+        from obsidian_wren.service.live.voice_link import link_of
         from obsidian_wren.service.recording import library
 
-        ws.message = library.take_up(ws) or ws.message
+        # A voice that went on may be recording still.
+        stands = None if ws.world.system is None else link_of(ws).find()
+        held = None if stands is None else stands.recording
+        but = None if held is None else (held.asked.key, held.part)
+        ws.message = library.take_up(ws, but=but) or ws.message
 
 
 def _read_again(ws: Workshop) -> None:

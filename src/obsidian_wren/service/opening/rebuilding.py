@@ -12,12 +12,9 @@ import soundfile
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.told import Told
 from obsidian_wren.formats.sound_header import library_path
 from obsidian_wren.service.calibration import deriving
-from obsidian_wren.service.recording import recorded_file
-from obsidian_wren.service.recording.tracks import Track
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.takes import discarding, keeping
 from obsidian_wren.service.words import PURPOSES
@@ -25,6 +22,7 @@ from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import Clip, Recording, Rig, Take
+from obsidian_wren.voice import recorded_file
 
 _LOG = logging.getLogger(__name__)
 # How the recorder names its files: when, what for, the track, the part.
@@ -124,11 +122,7 @@ def _take_back_recording(ws: Workshop, path: Path) -> bool:
         return False
     words = path.stem.split(" ")
     title = " ".join(words[2:-1]) if len(words) > _NAMED else path.stem
-    track = Track(title, title, "", info.channels)
-    part = recorded_file.part_of(
-        path, track, 1, 0, RunningLevels(rate_hz=info.samplerate, channels=info.channels)
-    )
-    part = recorded_file.measured(part, info.samplerate)
+    part = recorded_file.measured(path, channels=info.channels, rate_hz=info.samplerate)
     if not part.frames:
         return False
     with ws.sessions.begin() as session:

@@ -106,13 +106,14 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
             " choose fewer of them.",
             room=room,
         )
-    held = recording.current(ctx.ws).recorder
+    is_recording = recording.current(ctx.ws).recorder is not None
+    held = run_held.recorded if is_recording and run_held is not None else None
     return send_views.RecorderView(
         tracks=cast(Any, wanted),
         format=file_format,
         minutes=wish.get("minutes"),
         megabytes=wish.get("megabytes"),
-        recording=held is not None,
+        recording=is_recording,
         seconds=round(held.seconds, 1) if held else 0.0,
         safe_s=round(held.safe_s, 1) if held else 0.0,
         part=held.part if held else 0,

@@ -18,11 +18,11 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service import calibration
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.workshop import FolderFinding, Workshop
-from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Derivation
 
 _LOG = logging.getLogger(__name__)

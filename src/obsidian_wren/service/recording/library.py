@@ -9,39 +9,35 @@ from pathlib import Path
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.service import recording
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.recording.recorded_file import RecordedFile, measured, part_of
-from obsidian_wren.service.recording.tracks import Track
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Recording
+from obsidian_wren.voice.recorded_file import RecordedFile, measured
+from obsidian_wren.voice.records import BeginRecording
 
 # A file of this size without a sample that can be read is not a stub.
 _STUB_BYTES = 64_000
 
 
-def keep_open(
-    ws: Workshop,
-    recorder_session: str,
-    title: str,
-    path: Path,
-    track: Track,
-    number: int,
-    rate_hz: int,
-) -> None:
-    """A file that has begun: its row comes first, so that a kill leaves none without one."""
+def keep_open(ws: Workshop, asked: BeginRecording, part: int, rate_hz: int) -> None:
+    """The files of a part that begins: each has its row first, so that a kill leaves none without
+    one."""
     with ws.sessions.begin() as session:
-        session.add(
+        names = [asked.file_name(track, part) for track in asked.tracks]
+        known = set(
+            session.scalars(select(Recording.file_name).where(Recording.file_name.in_(names)))
+        )
+        session.add_all(
             Recording(
-                file_name=path.name,
-                title=title,
-                session=recorder_session,
+                file_name=name,
+                title=asked.title,
+                session=asked.key,
                 track=track.title,
-                part=number,
+                part=part,
                 channels=track.channels,
                 rate_hz=rate_hz,
                 frames=0,
@@ -53,6 +49,8 @@ def keep_open(
                 size_bytes=None,
                 fault=None,
             )
+            for name, track in zip(names, asked.tracks, strict=True)
+            if name not in known
         )
 
 
@@ -97,30 +95,30 @@ def _remove_stub(ws: Workshop, path: Path) -> None:
     )
 
 
-def list_what_was_left(ws: Workshop) -> int:
-    """Measure and list what a kill or a full disk left open, while nothing records; gives how many
-    files of it are whole."""
+def list_what_was_left(ws: Workshop, *, but: tuple[str, int] | None = None) -> int:
+    """Measure and list what a kill or a full disk left open; gives how many files of it are whole.
+    ``but``: those that are still recorded, by key and number of the part."""
     with ws.sessions() as session:
         left = session.scalars(select(Recording).where(Recording.frames == 0)).all()
     saved = 0
     for row in left:
+        if (row.session, row.part) == but:
+            continue
         path = ws.folder.recordings / row.file_name
-        track = Track(row.track, row.track, "", row.channels)
-        part = measured(
-            part_of(
-                path, track, row.part, 0, RunningLevels(rate_hz=row.rate_hz, channels=row.channels)
-            ),
-            row.rate_hz,
-        )
+        part = ws.work(_measured, path, row.channels, row.rate_hz)
         saved += part.frames > 0
         keep_part(ws, part)
     return saved
 
 
-def take_up(ws: Workshop) -> str | None:
+def _measured(_ws: Workshop, path: Path, channels: int, rate_hz: int) -> RecordedFile:
+    return measured(path, channels=channels, rate_hz=rate_hz)
+
+
+def take_up(ws: Workshop, *, but: tuple[str, int] | None = None) -> str | None:
     """List what was left, and remove what the list no longer holds; gives a sentence where
-    something was left."""
-    saved = list_what_was_left(ws)
+    something was left. ``but``: those that are still recorded, by key and number of the part."""
+    saved = list_what_was_left(ws, but=but)
     purge_discarded(ws)
     if not saved:
         return None

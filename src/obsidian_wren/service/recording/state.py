@@ -1,28 +1,29 @@
-"""What runs of the recorder."""
+"""What is recorded now. Nothing here computes."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from obsidian_wren.service.workshop import Workshop
 
 if TYPE_CHECKING:
-    from obsidian_wren.service.recording.recorder import Recorder
+    from obsidian_wren.voice.records import BeginRecording
 
 
 @dataclass
 class RecordingState:
-    """The recorder while it records, the key of its files, why it ended by itself, and what lets go
-    of the tracks that it hears, when all that was there is heard."""
+    """What the recorder was asked for while it records, and why it ended by itself."""
 
-    recorder: Recorder | None = None
-    session: str | None = None
+    recorder: BeginRecording | None = None
     failed: str | None = None
-    let_go: Callable[[], None] | None = None
+
+    @property
+    def session(self) -> str | None:
+        """The key of the files in hand."""
+        return None if self.recorder is None else self.recorder.key
 
 
 def current(ws: Workshop) -> RecordingState:
-    """The recorder as it runs."""
+    """What is recorded now."""
     return ws.own(RecordingState)

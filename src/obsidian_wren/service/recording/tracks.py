@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from sqlalchemy.orm import Session
@@ -14,7 +13,7 @@ from obsidian_wren.service.mixes import scene
 from obsidian_wren.store.folder import DataFolder
 
 if TYPE_CHECKING:
-    from obsidian_wren.store.track_files import FileFormat
+    from obsidian_wren.voice.records import FileFormat, RecordedTrack
 
 # Said when less than this many minutes of room are left, while there is time to do something.
 EARLY_MIN = 30.0
@@ -23,43 +22,27 @@ MOST_MIN = 1440.0
 _LEAST_BYTES = 50_000_000
 
 
-@dataclass(frozen=True)
-class Track:
-    """A track: its name in files, its title, the signal or mix that it keeps, one channel or
-    two."""
-
-    name: str
-    title: str
-    signal: str
-    channels: int
-
-
-@dataclass(frozen=True)
-class Split:
-    """When a file ends and the next begins; None for never."""
-
-    minutes: float | None = None
-    megabytes: float | None = None
-
-
-def tracks_for(session: Session, wanted: list[str]) -> list[Track]:
+def tracks_for(session: Session, wanted: list[str]) -> list[RecordedTrack]:
     """The tracks of a recording: what is chosen, of what is in use."""
+    # With what is asked of a voice.
+    from obsidian_wren.voice.records import RecordedTrack
+
     found = []
     routing, _ = scene.routes(session)
     if "treated" in wanted:
-        found.append(Track("voice treated", worded("treated voice"), "voice treated", 1))
+        found.append(RecordedTrack("voice treated", worded("treated voice"), "voice treated", 1))
     if "raw" in wanted:
-        found.append(Track("voice raw", worded("raw voice"), "voice raw", 1))
+        found.append(RecordedTrack("voice raw", worded("raw voice"), "voice raw", 1))
     if "returns" in wanted:
         for key, source in routing.sources.items():
             if source.kind == "return":
-                found.append(Track(key, source.name, key, 1))
+                found.append(RecordedTrack(key, source.name, key, 1))
     if "mix" in wanted and "recorder" in routing.destinations:
-        found.append(Track("mix", "mix", "mix recorder", 2))
+        found.append(RecordedTrack("mix", "mix", "mix recorder", 2))
     return found
 
 
-def bytes_per_s(tracks: Sequence[Track], rate_hz: int, file_format: FileFormat) -> float:
+def bytes_per_s(tracks: Sequence[RecordedTrack], rate_hz: int, file_format: FileFormat) -> float:
     """What tracks take.
 
     FLAC of speech takes about half of what WAV does; counted with seven tenths.

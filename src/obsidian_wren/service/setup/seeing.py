@@ -10,8 +10,8 @@ import time
 from obsidian_wren.core.told import Told
 from obsidian_wren.service import live
 from obsidian_wren.service.live.living import resume_run
+from obsidian_wren.service.live.recording import close_recording
 from obsidian_wren.service.live.voice_news import hear_voice
-from obsidian_wren.service.recording.recording import close_recording
 from obsidian_wren.service.rig.computer_rows import remember_devices
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.send.feeds import ensure_feeds

@@ -9,12 +9,12 @@ from collections.abc import Callable
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.ports.world import SoundStream, SourceGone
 from obsidian_wren.service.takes.ending import abandon, finish, tell
 from obsidian_wren.service.takes.keeping import _LOG
 from obsidian_wren.service.takes.running import RunningTake
 from obsidian_wren.service.workshop import Pace, Workshop
-from obsidian_wren.store.folder import FolderError
 
 BLOCK_S = 0.05
 

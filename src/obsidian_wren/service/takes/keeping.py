@@ -15,6 +15,7 @@ from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.take_findings import length_findings
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
+from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.calibration.working import ENDED
 from obsidian_wren.service.prove.checks import keep_check
@@ -27,7 +28,6 @@ from obsidian_wren.service.takes.sentences import drop_older_sentences
 from obsidian_wren.service.takes.write_take import write_take
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts, take_files
-from obsidian_wren.store.folder import FolderError
 from obsidian_wren.store.models import Rig, Take
 
 _LOG = logging.getLogger(__name__)

@@ -3,7 +3,7 @@ web, which does not know the store."""
 
 from __future__ import annotations
 
-from obsidian_wren.store.folder import disk_errors
+from obsidian_wren.ports.disk import disk_errors
 from obsidian_wren.store.parts import UPLOAD_PREFIX
 
 __all__ = ["UPLOAD_PREFIX", "disk_errors"]

@@ -41,7 +41,7 @@ def start_recording(body: RecordingPurpose) -> Response:
 
 def stop_recording() -> Response:
     """The recorder finishes its files."""
-    from obsidian_wren.service.recording import recording
+    from obsidian_wren.service.live import recording
 
     recording.stop_recording(workshop())
     return state_answer()
@@ -49,7 +49,7 @@ def stop_recording() -> Response:
 
 def split_recording() -> Response:
     """The recorder goes on in the next files."""
-    from obsidian_wren.service.recording import recording
+    from obsidian_wren.service.live import recording
 
     recording.split_recording(workshop())
     return state_answer()

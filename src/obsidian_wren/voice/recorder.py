@@ -6,25 +6,22 @@ from __future__ import annotations
 import logging
 import queue
 import threading
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.wording import worded
-from obsidian_wren.service.recording.recorded_file import (
-    RecordedFile,
-    measured,
-    part_of,
-)
-from obsidian_wren.service.recording.tracks import Split, Track
-from obsidian_wren.store.folder import FolderError
-from obsidian_wren.store.track_files import FileFormat, TrackFile, open_track, tell_samples
+from obsidian_wren.ports.disk import FolderError
+from obsidian_wren.voice import records
+from obsidian_wren.voice.recorded_file import RecordedFile, held, measured
 from obsidian_wren.voice.shared import side_by_side
+from obsidian_wren.voice.track_files import TrackFile, open_track, tell_samples
 
 _LOG = logging.getLogger(__name__)
 _MOST_WAITING = 3000
@@ -33,50 +30,51 @@ _CHUNK_S = 1.0
 
 @dataclass
 class _OpenTrack:
-    track: Track
+    track: records.RecordedTrack
     number: int
     file: TrackFile
     levels: RunningLevels
-    began: int = field(default=0)
 
 
 class Recorder:
-    """Writes tracks beside the run; a disk that stalls holds nothing up.
-
-    ``tell_part`` gets every file when it is finished; ``tell_trouble`` a sentence when writing had
-    to end, which it does by itself then; ``tell_ended`` when the last file is finished, however
-    that came.
-    """
+    """Writes tracks beside what is live, at its rate; a disk that stalls holds nothing up. ``tell``
+    is given the news, from a thread. When writing has to end it does so by itself. Raises
+    FolderError where a file cannot begin."""
 
     def __init__(
         self,
-        folder: Path,
-        stem: str,
-        tracks: Sequence[Track],
+        asked: records.BeginRecording,
         *,
         rate_hz: int,
-        file_format: FileFormat,
-        split: Split,
-        tell_open: Callable[[Path, Track, int], None],
-        tell_part: Callable[[RecordedFile], None],
-        tell_trouble: Callable[[str], None],
-        tell_ended: Callable[[], None] = lambda: None,
+        tell: Callable[[str, dict[str, Any]], None],
     ) -> None:
-        self.stem = stem
-        self.tracks = tuple(tracks)
+        self.asked = asked
         self.failed: str | None = None
         self.part = 1
-        self._folder, self._rate_hz, self._format, self._split = folder, rate_hz, file_format, split
-        self._tell_open, self._tell_part, self._tell_trouble, self._tell_ended = (
-            tell_open,
-            tell_part,
-            tell_trouble,
-            tell_ended,
-        )
+        self._folder, self._rate_hz = Path(asked.folder), rate_hz
+        self._news = tell
         self._queue: queue.Queue[tuple[Samples, ...] | str] = queue.Queue(_MOST_WAITING)
         self._open: list[_OpenTrack] = self._begin_all(1)
-        self._thread = threading.Thread(target=self._work, daemon=True)
+        self._thread = threading.Thread(target=self._work, name="recorder", daemon=True)
         self._thread.start()
+
+    def _tell(self, what: str, **body: Any) -> None:
+        self._news(what, {"key": self.asked.key, **body})
+
+    def _tell_part(self, part: RecordedFile) -> None:
+        self._tell(
+            "recorded file",
+            file=part.path.name,
+            frames=part.frames,
+            lufs=part.lufs,
+            true_peak_dbtp=part.true_peak_dbtp,
+            waveform=part.waveform,
+        )
+
+    @property
+    def is_over(self) -> bool:
+        """Whether its last file is finished."""
+        return not self._thread.is_alive()
 
     @property
     def safe_s(self) -> float:
@@ -90,14 +88,10 @@ class Recorder:
 
     def tap(self, signals: Mapping[str, Samples], mixed: Mapping[str, Samples]) -> None:
         """A block of everything that goes by, from the run. Never waits."""
-        self.take(side_by_side(self.tracks, signals, mixed))
-
-    def take(self, blocks: tuple[Samples, ...]) -> None:
-        """A block ``(n, channels)`` of each track. Never waits."""
         if self.failed is not None:
             return
         try:
-            self._queue.put_nowait(blocks)
+            self._queue.put_nowait(side_by_side(self.asked.tracks, signals, mixed))
         except queue.Full:
             self._fail(
                 worded(
@@ -124,8 +118,10 @@ class Recorder:
     def _begin_all(self, number: int) -> list[_OpenTrack]:
         """A file for every track, or none: what was begun goes again where one cannot begin."""
         begun: list[_OpenTrack] = []
+        # Told first: a kill in between leaves a row without a file.
+        self._tell("recording part", part=number, rate_hz=self._rate_hz)
         try:
-            for track in self.tracks:
+            for track in self.asked.tracks:
                 begun.append(self._begin(track, number))
         except Exception:
             for entry in begun:
@@ -133,18 +129,18 @@ class Recorder:
             raise
         return begun
 
-    def _begin(self, track: Track, number: int) -> _OpenTrack:
-        path = self._folder / f"{self.stem} {track.name} {number:02d}.{self._format}"
+    def _begin(self, track: records.RecordedTrack, number: int) -> _OpenTrack:
+        path = self._folder / self.asked.file_name(track, number)
         levels = RunningLevels(rate_hz=self._rate_hz, channels=track.channels)
-        # Its row first: a kill in between leaves a row without a file, never a file that nobody
-        # knows of.
-        self._tell_open(path, track, number)
         try:
             file = open_track(
-                path, rate_hz=self._rate_hz, channels=track.channels, file_format=self._format
+                path,
+                rate_hz=self._rate_hz,
+                channels=track.channels,
+                file_format=self.asked.file_format,
             )
         except Exception:
-            self._tell_part(part_of(path, track, number, 0, levels))
+            self._tell_part(held(path, 0, levels))
             raise
         return _OpenTrack(track, number, file, levels)
 
@@ -184,7 +180,7 @@ class Recorder:
             for entry in self._open:
                 self._finish_one(entry)
             self._open = []
-            self._tell_ended()
+            self._tell("recording ended")
 
     def _write(self, waiting: list[tuple[Samples, ...]]) -> None:
         if not waiting:
@@ -195,7 +191,7 @@ class Recorder:
             entry.levels.add(block)
 
     def _is_full(self) -> bool:
-        minutes, megabytes = self._split.minutes, self._split.megabytes
+        minutes, megabytes = self.asked.minutes, self.asked.megabytes
         long = minutes is not None and self.seconds >= 60.0 * minutes
         large = megabytes is not None and any(
             entry.file.path.stat().st_size >= 1e6 * megabytes for entry in self._open
@@ -214,11 +210,12 @@ class Recorder:
 
         One that cannot be finished is read back, and kept as far as it is whole.
         """
-        part = part_of(entry.file.path, entry.track, entry.number, entry.file.frames, entry.levels)
+        path, channels = entry.file.path, entry.track.channels
+        part = held(path, entry.file.frames, entry.levels)
         try:
             entry.file.close()
             if self.failed is not None:
-                part = measured(part, self._rate_hz)
+                part = measured(path, channels=channels, rate_hz=self._rate_hz)
         except Exception as error:
             self._fail(
                 worded("{error} Recording has stopped.", error=error)
@@ -226,24 +223,14 @@ class Recorder:
                 else _NOT_FINISHED
             )
             with suppress(FolderError, OSError):
-                part = measured(part, self._rate_hz)
+                part = measured(path, channels=channels, rate_hz=self._rate_hz)
                 tell_samples(part.path, part.frames)
-        try:
-            self._tell_part(part)
-        except Exception:
-            # Its row stays open: the next start reads the file and lists it.
-            _LOG.exception("A finished recording could not be listed")
-            self._fail(
-                worded(
-                    "A recording could not be listed; its file is kept and listed at the next"
-                    " start."
-                )
-            )
+        self._tell_part(part)
 
     def _fail(self, sentence: str) -> None:
         if self.failed is None:
             self.failed = sentence
-            self._tell_trouble(sentence)
+            self._tell("recording trouble", sentence=sentence)
 
 
 _NOT_FINISHED = worded(

@@ -12,15 +12,15 @@ import os
 import struct
 import time
 from pathlib import Path
-from typing import Literal, Protocol
+from typing import Protocol
 
 import numpy as np
 import soundfile
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.store.folder import disk_errors, sync_folder
+from obsidian_wren.ports.disk import disk_errors, sync_folder
+from obsidian_wren.voice.records import FileFormat
 
-FileFormat = Literal["flac", "wav"]
 _SYNC_EVERY_S = 1.0
 _FULL = 1.0 - 2.0**-23
 # The fields of a WAV are 32 bit wide.
