@@ -2,8 +2,16 @@
 
 import json
 import shutil
+import signal
 import subprocess
 import sys
+from pathlib import Path
+
+import pytest
+
+from command import Command
+from obsidian_wren.voice import asking
+from waiting import wait_until
 
 # What renders, measures and simulates.
 COMPUTES = {"numba", "llvmlite", "scipy", "pyroomacoustics", "soxr", "rocket_fft"}
@@ -48,6 +56,36 @@ def test_the_first_state_comes_from_rows_alone(boathouse_data, tmp_path):
     modules = loaded(FIRST_STATE, tmp_path / "data")
     assert {name.partition(".")[0] for name in modules} & COMPUTES == set()
     assert len(modules) <= MOST_MODULES
+
+
+@pytest.fixture
+def demo(boathouse_data, tmp_path):
+    shutil.copytree(boathouse_data, tmp_path / "data")
+    program = Command("demo", tmp_path / "data")
+    yield program
+    if program.process.poll() is None:
+        program.ends_by(signal.SIGKILL)
+
+
+def test_the_demos_page_computes_nothing_either_and_its_voice_ends_with_it(demo):
+    """Simulated rigs and programs take the way of real ones: through the voice."""
+    demo.ask("POST", "takes", purpose="rest", seconds=2)
+    wait_until(lambda: demo.state()["progress"] is None)
+    demo.ask("POST", "run/start")
+    demo.ask("POST", "watch", purpose="rest")
+    demo.ask("PUT", "destinations/call/picks", picks="Wren: call")
+    demo.ask("POST", "controls", control="preamp", position=20.0)
+    demo.ask("POST", "recordings/start")
+    demo.ask("POST", "marker")
+    proofs = wait_until(lambda: [d["proof"] for d in demo.state()["destinations"] if d["proof"]])
+    assert proofs[0]["verdicts"][0]["code"] == "treated"
+    assert demo.ask("POST", "recordings/stop")["recordings"][0]["loudness_lufs"] is not None
+    assert demo.fetch("GET", "destinations/call/sound?what=heard")
+    assert demo.loaded() == []
+    voice = asking.found(demo.data / "voice.socket")
+    assert voice.live
+    demo.ends_by(signal.SIGKILL)
+    wait_until(lambda: not Path(f"/proc/{voice.process}").exists())
 
 
 def test_the_first_page_waits_for_no_database(tmp_path):
