@@ -17,7 +17,9 @@ from werkzeug import datastructures
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
+from obsidian_wren.service import calibration
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.page.overview import PARTS, overview_json
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.uploads import UPLOAD_PREFIX, disk_errors
 from obsidian_wren.web.limits import LARGEST_PIECE, SMALL, BodyLimit
@@ -51,9 +53,6 @@ def state_answer(*, chain_only: bool = False) -> Response:
     says nothing gets everything. ``chain_only``: nothing but the chain has changed so far,
     and while the rest is being worked out the page is told only that.
     """
-    from obsidian_wren.service import calibration
-    from obsidian_wren.service.page.overview import PARTS, overview_json
-
     asked = [name.strip() for name in request.headers.get("Wren-Want", "").split(",")]
     pairs = [pair.partition("=") for pair in request.headers.get("Wren-Have", "").split(",")]
     wanted = [name for name in asked if name in PARTS]

@@ -16,6 +16,11 @@ from werkzeug.exceptions import HTTPException
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
+from obsidian_wren.service.calibration import catching_up
+from obsidian_wren.service.live import living
+from obsidian_wren.service.mixes import clips
+from obsidian_wren.service.opening import checking
+from obsidian_wren.service.setup import seeing
 from obsidian_wren.service.words import UNSTORABLE
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.web import guard, models, packing, waiting
@@ -201,16 +206,11 @@ def _keep_what_it_tells(error: Told) -> None:
 
 
 def _go_on(ws: Workshop) -> None:
-    from obsidian_wren.service.live import living
-    from obsidian_wren.service.setup import seeing
-
     seeing.start_seeing(ws)
     living.resume_run(ws)
 
 
 def _get_ready(ws: Workshop) -> None:
-    from obsidian_wren.service.live import living
-
     living.get_ready(ws)
 
 
@@ -220,20 +220,14 @@ def _begin_worker(ws: Workshop) -> None:
 
 
 def _catch_up(ws: Workshop) -> None:
-    from obsidian_wren.service.calibration import catching_up
-
     catching_up.start_catching_up(ws)
 
 
 def _lay_out(ws: Workshop) -> None:
-    from obsidian_wren.service.mixes import clips
-
     clips.ship(ws)
 
 
 def _check_sounds(ws: Workshop) -> None:
-    from obsidian_wren.service.opening import checking
-
     checking.check_sounds(ws)
 
 

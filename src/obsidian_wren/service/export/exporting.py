@@ -6,6 +6,8 @@ from typing import Any
 
 from obsidian_wren.core.wording import worded
 from obsidian_wren.formats.calibration import CalibrationFile
+from obsidian_wren.formats.equalizer import biquads_csv, impulse_wav
+from obsidian_wren.formats.report import report_html
 from obsidian_wren.formats.response import response_text
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.calibration.setting_rows import band_rows
@@ -24,8 +26,6 @@ def export_calibration(ws: Workshop) -> dict[str, Any]:
 
 def export_report(ws: Workshop) -> str:
     """The calibration as a page that prints. Raises Refused before there is one."""
-    from obsidian_wren.formats.report import report_html
-
     return report_html(CalibrationFile.model_validate(export_calibration(ws)))
 
 
@@ -68,8 +68,6 @@ def export_response(ws: Workshop, what: str) -> tuple[str, str]:
 def export_equalizer(ws: Workshop, what: str, rate_hz: int) -> tuple[str, bytes, str]:
     """A file name, its bytes and their type: the equalizer's biquads as CSV, or its
     minimum-phase impulse response as WAV."""
-    from obsidian_wren.formats.equalizer import biquads_csv, impulse_wav
-
     with ws.sessions.begin() as session:
         ctx = in_hand(ws, session)
         bands = [chain_rows.band_of(row.value) for row in band_rows(ctx)]

@@ -8,7 +8,9 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from obsidian_wren.core.chain.offline import rendered
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.derive.causes import find_causes
 from obsidian_wren.core.measure import faults
 from obsidian_wren.core.measure.bursts import without_bursts
 from obsidian_wren.core.measure.finding import Finding, noted
@@ -23,6 +25,8 @@ from obsidian_wren.core.measure.readings import (
 from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
 from obsidian_wren.core.wording import worded
+from obsidian_wren.formats.calibration import chain_spec
+from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.read_sound import pick_channel, read_sound
 from obsidian_wren.formats.sound import OpenSound, open_sound
@@ -139,8 +143,6 @@ def read_level_file(
 
 def read_quiet_file(path: Path, *, channel: int | None = None) -> FileAnswer:
     """The quiet reading of a room take, with what makes its floor."""
-    from obsidian_wren.core.derive.causes import find_causes
-
     loaded = load_for(path, "rest", channel)
     reading = room_reading(loaded.samples, loaded.rate_hz)
     return FileAnswer(
@@ -211,10 +213,6 @@ def render_file(
 
     The output is one channel.
     """
-    from obsidian_wren.core.chain.offline import rendered
-    from obsidian_wren.formats.calibration import chain_spec
-    from obsidian_wren.formats.carried_file import read_calibration
-
     file = read_calibration(calibration_path)
     specs = chain_spec(file)
     if out.exists() and source.exists() and out.samefile(source):

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any, cast
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice import asking, records
+from obsidian_wren.voice.here import Here
 
 if TYPE_CHECKING:
     from obsidian_wren.voice.engine import Voice
@@ -157,8 +158,6 @@ class VoiceLink:
                     link.ask(request)
 
     def _here(self) -> Here:
-        from obsidian_wren.voice.here import Here
-
         make = self.ws.world.voice_here
         assert make is not None
         return Here(cast("Voice", make(self._told, self.ws.folder.path)))

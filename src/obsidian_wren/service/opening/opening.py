@@ -18,8 +18,16 @@ from obsidian_wren.ports.disk import disk_errors
 from obsidian_wren.ports.world import World
 from obsidian_wren.service import live
 from obsidian_wren.service.live.following import follow
+from obsidian_wren.service.live.living import leave_run
+from obsidian_wren.service.live.voice_link import link_of
+from obsidian_wren.service.live.voice_news import leave_voice
 from obsidian_wren.service.mixes import scene
+from obsidian_wren.service.opening import rebuilding
+from obsidian_wren.service.recording import library
 from obsidian_wren.service.rig.rigs import the_rig
+from obsidian_wren.service.send.feeds import leave_feeds
+from obsidian_wren.service.takes import discarding, keeping
+from obsidian_wren.service.takes.halves import take_up_parts
 from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store import parts, salvage
 from obsidian_wren.store.backup import Copier
@@ -76,8 +84,6 @@ def _as_far_as_it_goes(ws: Workshop, part: Callable[[Workshop], None]) -> None:
 
 
 def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
-    from obsidian_wren.service.opening import rebuilding
-
     taken = 0
     try:
         taken = rebuilding.take_back(ws)
@@ -112,8 +118,6 @@ def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
 
 def _take_up_parts(ws: Workshop) -> None:
     if any(ws.folder.parts.iterdir()):
-        from obsidian_wren.service.takes.halves import take_up_parts
-
         take_up_parts(ws)
 
 
@@ -133,9 +137,6 @@ def _take_up_recordings(ws: Workshop) -> None:
             .where((Recording.frames == 0) | Recording.discarded.is_(True))
         )
     if wanted:
-        from obsidian_wren.service.live.voice_link import link_of
-        from obsidian_wren.service.recording import library
-
         # A voice that went on may be recording still.
         stands = None if ws.world.system is None else link_of(ws).find()
         held = None if stands is None else stands.recording
@@ -162,8 +163,6 @@ def _read_again(ws: Workshop) -> None:
             select(func.count()).select_from(Take).where(Take.discarded.is_(True))
         )
     if unread or discarded:
-        from obsidian_wren.service.takes import discarding, keeping
-
         if discarded:
             discarding.purge_discarded(ws)
         if unread:
@@ -180,16 +179,10 @@ def close_workshop(
     if now.watch is not None:
         now.watch.stop()
     if now.run is not None:
-        from obsidian_wren.service.live.living import leave_run
-
         leave_run(ws, goes_on=voice_goes_on)
     if ws.world.system is not None:
-        from obsidian_wren.service.send.feeds import leave_feeds
-
         leave_feeds(ws, goes_on=voice_goes_on)
     else:
-        from obsidian_wren.service.live.voice_news import leave_voice
-
         leave_voice(ws)
     last()
     if ws.copier is not None:

@@ -9,12 +9,15 @@ from obsidian_wren.core.prove.series import HEARD_S, Tally, tally
 from obsidian_wren.core.prove.series_words import verdict
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
+from obsidian_wren.service.carry.brought import brought_file
+from obsidian_wren.service.carry.conversation import conversation
 from obsidian_wren.service.carry.fingerprint import fingerprint
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.chain import stages
 from obsidian_wren.service.prove import titles
 from obsidian_wren.service.prove.kept import kept_series, running_series
 from obsidian_wren.service.prove.titles import stage_of
+from obsidian_wren.service.prove.two import compare_with_rig
 from obsidian_wren.service.prove.two_takes import beside_of, comparable_rigs, names_of
 from obsidian_wren.service.prove.versions import kept_versions, version_title
 from obsidian_wren.service.rig.context import RigContext
@@ -183,17 +186,12 @@ def brought(ctx: RigContext) -> views.BroughtView | None:
     """The calibration file that is looked at."""
     if ctx.session.get(BroughtFile, 1) is None:
         return None
-    from obsidian_wren.service.carry.brought import brought_file
-    from obsidian_wren.service.carry.conversation import conversation
-
     found = brought_file(ctx)
     return None if found is None else views.BroughtView.model_validate(conversation(ctx, found))
 
 
 def with_rig(ws: Workshop, other_id: int) -> views.TwoView:
     """The rig in hand against another one. Raises Refused."""
-    from obsidian_wren.service.prove.two import compare_with_rig
-
     with ws.sessions() as session:
         ctx = in_hand(ws, session)
         body = compare_with_rig(ctx, other_id)

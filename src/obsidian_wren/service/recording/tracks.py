@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.store.folder import DataFolder
+from obsidian_wren.voice.records import RecordedTrack
 
 if TYPE_CHECKING:
     from obsidian_wren.voice.records import FileFormat, RecordedTrack
@@ -25,8 +26,6 @@ _LEAST_BYTES = 50_000_000
 def tracks_for(session: Session, wanted: list[str]) -> list[RecordedTrack]:
     """The tracks of a recording: what is chosen, of what is in use."""
     # With what is asked of a voice.
-    from obsidian_wren.voice.records import RecordedTrack
-
     found = []
     routing, _ = scene.routes(session)
     if "treated" in wanted:

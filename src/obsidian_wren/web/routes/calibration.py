@@ -1,8 +1,4 @@
-"""The chain: settings, stages, wishes; recalculated, tried, confirmed, handed out.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""The chain: settings, stages, wishes; recalculated, tried, confirmed, handed out."""
 
 from __future__ import annotations
 
@@ -14,9 +10,11 @@ from flask import Response, jsonify
 from flask_openapi3 import FileStorage
 from pydantic import Field
 
-from obsidian_wren.service.calibration import wishes
+from obsidian_wren.service.calibration import deriving, settings, stages, trying, wishes
 from obsidian_wren.service.calibration.wishes import BandValue
+from obsidian_wren.service.export import exporting
 from obsidian_wren.service.page import views
+from obsidian_wren.service.setup import confirming, responses
 from obsidian_wren.service.words import Said, StepName
 from obsidian_wren.web import limits
 from obsidian_wren.web.answers import Route, state_answer, uploaded, workshop
@@ -89,40 +87,30 @@ class WhatExport(Said):
 
 def derive_again() -> Response:
     """Derive everything anew that the takes at hand can give."""
-    from obsidian_wren.service.calibration import deriving
-
     deriving.derive_again(workshop())
     return state_answer()
 
 
 def end_deriving() -> Response:
     """Let what is being derived stand as it was."""
-    from obsidian_wren.service.calibration import deriving
-
     deriving.end_deriving(workshop())
     return state_answer()
 
 
 def confirm(body: ForStep) -> Response:
     """Accept a step as it stands."""
-    from obsidian_wren.service.setup import confirming
-
     confirming.confirm_step(workshop(), body.step, anyway=body.anyway)
     return state_answer()
 
 
 def fit_tone() -> Response:
     """Fit again; pins stay."""
-    from obsidian_wren.service.calibration import settings
-
     settings.fit_again(workshop())
     return state_answer()
 
 
 def change_setting(body: ChangeSetting) -> Response:
     """Pin, nudge or let go of a setting."""
-    from obsidian_wren.service.calibration import settings
-
     settings.change_setting(
         workshop(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned
     )
@@ -137,8 +125,6 @@ class HowReport(Said):
 
 def calibration() -> Response:
     """The calibration as an open file."""
-    from obsidian_wren.service.export import exporting
-
     body = json.dumps(workshop().work(exporting.export_calibration), indent=2, ensure_ascii=False)
     headers = {"Content-Disposition": 'attachment; filename="calibration.json"'}
     return Response(body + "\n", mimetype="application/json", headers=headers)
@@ -146,8 +132,6 @@ def calibration() -> Response:
 
 def report(query: HowReport) -> Response:
     """The calibration as a page that prints."""
-    from obsidian_wren.service.export import exporting
-
     answer = Response(workshop().work(exporting.export_report), mimetype="text/html")
     if query.save:
         answer.headers["Content-Disposition"] = 'attachment; filename="report.html"'
@@ -156,56 +140,42 @@ def report(query: HowReport) -> Response:
 
 def switch_stage(body: SwitchStage) -> Response:
     """Hold a stage on or off, or let go of its switch."""
-    from obsidian_wren.service.calibration import stages
-
     stages.switch_stage(workshop(), body.stage, body.on)
     return state_answer(chain_only=True)
 
 
 def order_stages(body: OrderStages) -> Response:
     """Put the stages in another order."""
-    from obsidian_wren.service.calibration import stages
-
     stages.order_stages(workshop(), body.order)
     return state_answer()
 
 
 def add_stage(body: AddStage) -> Response:
     """Add a further stage of a kind."""
-    from obsidian_wren.service.calibration import stages
-
     stages.add_stage(workshop(), body.kind)
     return state_answer()
 
 
 def remove_stage(path: StageByKey) -> Response:
     """Remove a stage that was added."""
-    from obsidian_wren.service.calibration import stages
-
     stages.remove_stage(workshop(), path.key)
     return state_answer()
 
 
 def add_band(path: StageByKey, body: wishes.BandValue) -> Response:
     """Put a band into a further equalizer."""
-    from obsidian_wren.service.calibration import stages
-
     stages.add_band(workshop(), path.key, body)
     return state_answer()
 
 
 def change_wishes(body: wishes.WishesBody) -> Response:
     """Keep what a person wants of the treated voice."""
-    from obsidian_wren.service.calibration import settings
-
     settings.change_wishes(workshop(), body)
     return state_answer()
 
 
 def import_target(form: TargetUpload) -> Response:
     """Import a target, and fit to it."""
-    from obsidian_wren.service.setup import responses
-
     with uploaded(form.file) as (path, name):
         responses.import_target(workshop(), path, name)
     return state_answer()
@@ -213,8 +183,6 @@ def import_target(form: TargetUpload) -> Response:
 
 def try_gate(body: TryGate) -> Response:
     """Count what a gate at another threshold would do."""
-    from obsidian_wren.service.calibration import trying
-
     return jsonify(
         asdict(workshop().work(trying.try_gate, body.threshold_dbfs, body.hysteresis_db))
     )
@@ -222,8 +190,6 @@ def try_gate(body: TryGate) -> Response:
 
 def export_equalizer(query: WhatExport) -> Response:
     """The equalizer as biquad coefficients (CSV) or as a minimum-phase impulse response (WAV)."""
-    from obsidian_wren.service.export import exporting
-
     name, body, mimetype = workshop().work(exporting.export_equalizer, query.what, query.rate_hz)
     return Response(
         body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'}

@@ -1,8 +1,4 @@
-"""What is carried: versions, files that are saved and brought in.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""What is carried: versions, files that are saved and brought in."""
 
 from __future__ import annotations
 
@@ -12,6 +8,14 @@ from flask import Response, jsonify
 from flask_openapi3 import FileStorage
 from pydantic import Field
 
+from obsidian_wren.service.carry import (
+    bringing_over,
+    brought,
+    comparing,
+    foreign,
+    packing,
+    versions,
+)
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import limits, models
@@ -40,61 +44,45 @@ class BringIn(Said):
 
 def describe_version(path: models.ById, body: DescribeVersion) -> Response:
     """Give a version a name and a note."""
-    from obsidian_wren.service.carry import versions
-
     versions.describe_version(workshop(), path.id, name=body.name, note=body.note)
     return state_answer()
 
 
 def discard_version(path: models.ById) -> Response:
     """Remove a version; undo brings it back."""
-    from obsidian_wren.service.carry import versions
-
     versions.discard_version(workshop(), path.id)
     return state_answer()
 
 
 def bring_back(path: models.ById) -> Response:
     """Put a version in force again."""
-    from obsidian_wren.service.carry import versions
-
     versions.bring_back(workshop(), path.id)
     return state_answer()
 
 
 def version_file(path: models.ById) -> Response:
     """A version as a calibration file."""
-    from obsidian_wren.service.carry import versions
-
     name, body = workshop().work(versions.version_file, path.id)
     return attached(json.dumps(body, indent=2, ensure_ascii=False), name, "application/json")
 
 
 def compare_versions(path: TwoVersions) -> Response:
     """Two versions side by side."""
-    from obsidian_wren.service.carry import comparing
-
     return jsonify(workshop().work(comparing.compare_versions, path.first, path.second))
 
 
 def packed() -> Response:
     """The calibration with its takes, in one zip."""
-    from obsidian_wren.service.carry import packing
-
     return attached(workshop().work(packing.packed), "calibration.zip", "application/zip")
 
 
 def schema() -> Response:
     """The JSON Schema of the calibration file."""
-    from obsidian_wren.service.carry import packing
-
     return attached(packing.schema_text(), "calibration.schema.json", "application/schema+json")
 
 
 def bring_in(form: BringIn) -> Response:
     """Look at a calibration file. Nothing of it is in force yet."""
-    from obsidian_wren.service.carry import brought
-
     with uploaded(form.file) as (path, name):
         workshop().work(brought.bring_in, path, name)
     return state_answer()
@@ -102,24 +90,18 @@ def bring_in(form: BringIn) -> Response:
 
 def leave() -> Response:
     """Look at the file no longer."""
-    from obsidian_wren.service.carry import brought
-
     brought.leave(workshop())
     return state_answer()
 
 
 def bring_over() -> Response:
     """Put what travels of the file in force."""
-    from obsidian_wren.service.carry import bringing_over
-
     bringing_over.bring_over(workshop())
     return state_answer()
 
 
 def bring_equalizer(form: BringIn) -> Response:
     """Take in biquads, a two-column curve or an impulse response as a further equalizer."""
-    from obsidian_wren.service.carry import foreign
-
     with uploaded(form.file) as (path, name):
         foreign.bring_equalizer(workshop(), path, name)
     return state_answer()

@@ -1,8 +1,4 @@
-"""The computer’s sound settings.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""The computer’s sound settings."""
 
 from __future__ import annotations
 
@@ -11,6 +7,7 @@ from pydantic import Field
 
 from obsidian_wren.core.derive.sound_device import DeviceField
 from obsidian_wren.service.page import views
+from obsidian_wren.service.setup import computer_changes
 from obsidian_wren.service.words import Said
 from obsidian_wren.web.answers import Route, state_answer, workshop
 
@@ -36,40 +33,30 @@ class ChangeDevice(DeviceById):
 
 def change_device(body: ChangeDevice) -> Response:
     """Change one thing in the computer's sound settings."""
-    from obsidian_wren.service.setup import computer_changes
-
     computer_changes.change_device(workshop(), body.device_id, body.field, body.value)
     return state_answer()
 
 
 def name_device(body: NameDevice) -> Response:
     """Give a device a name of one's own."""
-    from obsidian_wren.service.setup import computer_changes
-
     computer_changes.name_device(workshop(), body.device_id, body.own_name)
     return state_answer()
 
 
 def choose_device(body: DeviceById) -> Response:
     """Say which input is the rig's."""
-    from obsidian_wren.service.setup import computer_changes
-
     computer_changes.choose_device(workshop(), body.device_id)
     return state_answer()
 
 
 def unplug(body: DeviceById) -> Response:
     """Pull a device."""
-    from obsidian_wren.service.setup import computer_changes
-
     computer_changes.unplug(workshop(), body.device_id)
     return state_answer()
 
 
 def plug_in(body: DeviceById) -> Response:
     """Plug it in again."""
-    from obsidian_wren.service.setup import computer_changes
-
     computer_changes.plug_in(workshop(), body.device_id)
     return state_answer()
 

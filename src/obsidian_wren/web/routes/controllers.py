@@ -1,8 +1,4 @@
-"""What is bound to knobs and pads.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""What is bound to knobs and pads."""
 
 from __future__ import annotations
 
@@ -12,6 +8,7 @@ from flask import Response
 from pydantic import Field
 
 from obsidian_wren.service.page import views
+from obsidian_wren.service.setup import controllers
 from obsidian_wren.service.words import ControlDoes, ControlKind, RowId, Said
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, attached, state_answer, workshop
@@ -32,8 +29,6 @@ class Bind(Said):
 
 def bind(body: Bind) -> Response:
     """Bind a knob or pad."""
-    from obsidian_wren.service.setup import controllers
-
     control = controllers.Control(
         device=body.device, kind=body.kind, channel=body.channel, number=body.number
     )
@@ -44,16 +39,12 @@ def bind(body: Bind) -> Response:
 
 def let_go(path: models.ById) -> Response:
     """Forget what a knob or pad does."""
-    from obsidian_wren.service.setup import controllers
-
     controllers.let_go(workshop(), path.id)
     return state_answer()
 
 
 def bindings_file() -> Response:
     """What is bound, as an open file."""
-    from obsidian_wren.service.setup import controllers
-
     body = json.dumps(controllers.as_file(workshop()), indent=2, ensure_ascii=False)
     return attached(body + "\n", "controllers.json", "application/json")
 

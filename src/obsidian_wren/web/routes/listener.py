@@ -1,15 +1,13 @@
-"""The page that listens as a call would.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""The page that listens as a call would."""
 
 from __future__ import annotations
 
 from flask import Response, jsonify
 from pydantic import BaseModel, Field
 
+from obsidian_wren.service import live
 from obsidian_wren.service.page.send_views import VerdictView
+from obsidian_wren.service.send import listening_page
 from obsidian_wren.service.words import RateHz, Said
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, workshop
@@ -45,9 +43,6 @@ class ListenerState(BaseModel):
 
 def state() -> Response:
     """What arrives, and what was proved of it."""
-    from obsidian_wren.service import live
-    from obsidian_wren.service.send import listening_page
-
     ws = workshop()
     page, now = listening_page.current(ws).page, live.current(ws)
     run = now.running
@@ -66,24 +61,18 @@ def state() -> Response:
 
 def begin(body: BeginListening) -> Response:
     """A page begins to listen."""
-    from obsidian_wren.service.send import listening_page
-
     listening_page.begin(workshop(), body.label, body.rate_hz)
     return jsonify(ok=True)
 
 
 def push() -> Response:
     """The next piece of what it hears: little-endian 32-bit floats."""
-    from obsidian_wren.service.send import listening_page
-
     listening_page.push(workshop(), piece())
     return jsonify(ok=True)
 
 
 def end() -> Response:
     """It listens no more."""
-    from obsidian_wren.service.send import listening_page
-
     listening_page.end(workshop())
     return jsonify(ok=True)
 

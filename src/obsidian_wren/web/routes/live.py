@@ -1,8 +1,4 @@
-"""What is live: the run, returns, the headphones, clips on keys.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""What is live: the run, returns, the headphones, clips on keys."""
 
 from __future__ import annotations
 
@@ -10,6 +6,9 @@ from flask import Response, jsonify, request
 from flask_openapi3 import FileStorage
 from pydantic import Field
 
+from obsidian_wren.service.export import sounds
+from obsidian_wren.service.live import living, monitor, muting, pressing
+from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import limits, models
@@ -71,80 +70,60 @@ class Talk(Said):
 
 def mute(body: Mute) -> Response:
     """Keep the voice out of feeds, or let it in again."""
-    from obsidian_wren.service.live import muting
-
     (muting.push_to_talk if body.push else muting.mute)(workshop(), body.key, body.on)
     return state_answer()
 
 
 def toggle_mute() -> Response:
     """Mute every feed, or none."""
-    from obsidian_wren.service.live import muting
-
     muting.toggle_mute(workshop())
     return state_answer()
 
 
 def talk(body: Talk) -> Response:
     """Push-to-talk."""
-    from obsidian_wren.service.live import muting
-
     muting.talk(workshop(), body.down)
     return jsonify(ok=True)
 
 
 def start_run(body: StartRun) -> Response:
     """Go live."""
-    from obsidian_wren.service.live import living
-
     living.start_run(workshop(), browser_rate_hz=body.rate_hz)
     return state_answer()
 
 
 def push_live() -> Response:
     """The next piece of the browser's microphone: little-endian 32-bit floats."""
-    from obsidian_wren.service.live import living
-
     living.push_live(workshop(), piece())
     return jsonify(ok=True)
 
 
 def stop_run() -> Response:
     """Stop being live."""
-    from obsidian_wren.service.live import living
-
     living.stop_run(workshop())
     return state_answer()
 
 
 def hold_block(body: HoldBlock) -> Response:
     """Hold the size of a block, or let the measured one stand."""
-    from obsidian_wren.service.live import living
-
     living.hold_block(workshop(), body.block_ms)
     return state_answer()
 
 
 def hold_buffer(body: HoldBuffer) -> Response:
     """Hold what waits at each listener, or let the measured one stand."""
-    from obsidian_wren.service.live import living
-
     living.hold_buffer(workshop(), body.buffer_ms)
     return state_answer()
 
 
 def treat_returns() -> Response:
     """Measure what came back, and treat it."""
-    from obsidian_wren.service.live import living
-
     living.treat_returns(workshop())
     return state_answer()
 
 
 def load_clip(form: ClipUpload) -> Response:
     """Keep a sound file as a clip."""
-    from obsidian_wren.service.mixes import clips
-
     with uploaded(form.file) as (path, name):
         workshop().work(clips.load_file, path, name)
     return state_answer()
@@ -152,40 +131,30 @@ def load_clip(form: ClipUpload) -> Response:
 
 def alter_clip(path: models.ById, body: AlterClip) -> Response:
     """Rename a clip, put it on another key, trim it."""
-    from obsidian_wren.service.mixes import clips
-
     workshop().work(clips.alter, path.id, body.name, body.key, body.start_s, body.end_s)
     return state_answer()
 
 
 def remove_clip(path: models.ById) -> Response:
     """Take a clip away."""
-    from obsidian_wren.service.mixes import clips
-
     clips.remove(workshop(), path.id)
     return state_answer()
 
 
 def press_clip(path: models.ById, body: PressClip) -> Response:
     """Play a clip into what is live, or stop it."""
-    from obsidian_wren.service.live import pressing
-
     pressing.press(workshop(), path.id, down=body.down)
     return jsonify(ok=True)
 
 
 def hear_clip(path: models.ById) -> Response:
     """A clip as its key plays it, as WAV."""
-    from obsidian_wren.service.export import sounds
-
     return Response(workshop().work(sounds.hear_clip, path.id), mimetype="audio/wav")
 
 
 def hear_live(query: models.LeftOut) -> Response:
     """The live voice, raw and treated side by side, as it arrives; ``X-Rate`` is the sample rate
     in Hz."""
-    from obsidian_wren.service.live import monitor
-
     if request.method == "HEAD":
         return Response(mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
     ws = workshop()
@@ -198,8 +167,6 @@ def hear_live(query: models.LeftOut) -> Response:
 
 def leave_out_live(body: models.LeftOut) -> Response:
     """Leave other stages out in the headphones."""
-    from obsidian_wren.service.live import monitor
-
     monitor.leave_out(workshop(), body.left_out)
     return jsonify(ok=True)
 

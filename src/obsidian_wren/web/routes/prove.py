@@ -1,8 +1,4 @@
-"""The proof: blind series, checks, two microphones.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""The proof: blind series, checks, two microphones."""
 
 from __future__ import annotations
 
@@ -11,7 +7,10 @@ from typing import Literal
 from flask import Response, jsonify
 from pydantic import Field
 
-from obsidian_wren.service.page import views
+from obsidian_wren.service.page import prove, views
+from obsidian_wren.service.prove import blind
+from obsidian_wren.service.setup import second_microphone
+from obsidian_wren.service.takes import from_check
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, state_answer, workshop
@@ -40,40 +39,30 @@ class HearOne(Said):
 
 def begin_series(body: BeginSeries) -> Response:
     """Begin a blind series; the order is drawn here and stays here until its end."""
-    from obsidian_wren.service.prove import blind
-
     workshop().work(blind.begin_series, body.second, body.kind, body.rounds)
     return state_answer()
 
 
 def answer_series(body: AnswerSeries) -> Response:
     """Answer the round that is due."""
-    from obsidian_wren.service.prove import blind
-
     blind.answer_series(workshop(), body.round, body.answer)
     return state_answer()
 
 
 def end_series() -> Response:
     """Break the series off; it is not kept."""
-    from obsidian_wren.service.prove import blind
-
     blind.end_series(workshop())
     return state_answer()
 
 
 def discard_series(path: models.ById) -> Response:
     """Remove a series; undo brings it back."""
-    from obsidian_wren.service.prove import blind
-
     blind.discard_series(workshop(), path.id)
     return state_answer()
 
 
 def hear_one(path: HearOne) -> Response:
     """A WAV of “one” or “other” in the round that is due."""
-    from obsidian_wren.service.prove import blind
-
     answer = Response(workshop().work(blind.series_sound, path.which), mimetype="audio/wav")
     # Each round holds another draw behind the same address.
     answer.headers["Cache-Control"] = "no-store"
@@ -82,8 +71,6 @@ def hear_one(path: HearOne) -> Response:
 
 def keep_check(path: models.ById) -> Response:
     """Take over what a check heard, and derive again what stands on it."""
-    from obsidian_wren.service.takes import from_check
-
     from_check.keep_what_moved(workshop(), path.id)
     return state_answer()
 
@@ -96,31 +83,23 @@ class NameSecond(Said):
 
 def compare_rigs(path: models.ById) -> Response:
     """The rig in hand against another one, by the takes of both."""
-    from obsidian_wren.service.page import prove
-
     return jsonify(workshop().work(prove.with_rig, path.id).model_dump())
 
 
 def name_second(path: models.ById, body: NameSecond) -> Response:
     """Say what the second microphone of a take is called."""
-    from obsidian_wren.service.setup import second_microphone
-
     second_microphone.name_second(workshop(), path.id, body.name)
     return state_answer()
 
 
 def use_second(path: models.ById) -> Response:
     """Put the second microphone into the rig."""
-    from obsidian_wren.service.setup import second_microphone
-
     second_microphone.use_second(workshop(), path.id)
     return state_answer()
 
 
 def sound_like_first(path: models.ById) -> Response:
     """Put the second microphone into the rig, fitted to sound like the first."""
-    from obsidian_wren.service.setup import second_microphone
-
     second_microphone.sound_like_first(workshop(), path.id)
     return state_answer()
 

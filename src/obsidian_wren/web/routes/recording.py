@@ -1,15 +1,15 @@
-"""The recorder and its files.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""The recorder and its files."""
 
 from __future__ import annotations
 
 from flask import Response, send_from_directory
 from pydantic import Field
 
+from obsidian_wren.service.export import sounds
+from obsidian_wren.service.live import recording
 from obsidian_wren.service.page import send_views, views
+from obsidian_wren.service.recording import library
+from obsidian_wren.service.recording import recording as recorder
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, state_answer, workshop
@@ -23,58 +23,42 @@ class RecordingPurpose(Said):
 
 def choose_tracks(body: send_views.TrackChoice) -> Response:
     """Which tracks are recorded."""
-    from obsidian_wren.service.recording import recording
-
-    recording.choose_tracks(
-        workshop(), list(body.tracks), body.format, body.minutes, body.megabytes
-    )
+    recorder.choose_tracks(workshop(), list(body.tracks), body.format, body.minutes, body.megabytes)
     return state_answer()
 
 
 def start_recording(body: RecordingPurpose) -> Response:
     """The recorder begins."""
-    from obsidian_wren.service.live import recording
-
     recording.start_recording(workshop(), purpose=body.purpose)
     return state_answer()
 
 
 def stop_recording() -> Response:
     """The recorder finishes its files."""
-    from obsidian_wren.service.live import recording
-
     recording.stop_recording(workshop())
     return state_answer()
 
 
 def split_recording() -> Response:
     """The recorder goes on in the next files."""
-    from obsidian_wren.service.live import recording
-
     recording.split_recording(workshop())
     return state_answer()
 
 
 def rename_recording(path: models.ById, body: models.Rename) -> Response:
     """Give a recording another title."""
-    from obsidian_wren.service.recording import library
-
     library.rename(workshop(), path.id, body.name)
     return state_answer()
 
 
 def discard_recording(path: models.ById) -> Response:
     """Delete a file of the recorder; undo brings it back."""
-    from obsidian_wren.service.recording import library
-
     library.discard(workshop(), path.id)
     return state_answer()
 
 
 def hear_recording(path: models.ById) -> Response:
     """A recording as it lies."""
-    from obsidian_wren.service.export import sounds
-
     found, name = sounds.recording_file(workshop(), path.id)
     kind = "audio/wav" if found.suffix == ".wav" else "audio/flac"
     return send_from_directory(

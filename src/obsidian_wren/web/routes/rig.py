@@ -1,8 +1,4 @@
-"""Rig: what a person says of it, the things it is made of, its controls, response files.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""Rig: what a person says of it, the things it is made of, its controls, response files."""
 
 from __future__ import annotations
 
@@ -13,8 +9,10 @@ from flask_openapi3 import FileStorage
 from pydantic import Field
 
 from obsidian_wren.service import words
+from obsidian_wren.service.export import exporting
 from obsidian_wren.service.page import views
 from obsidian_wren.service.rig import fields
+from obsidian_wren.service.setup import responses, rig_changes, things, turning
 from obsidian_wren.service.words import Control, KeptKind, RowId, Said
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, state_answer, uploaded, workshop
@@ -61,24 +59,18 @@ class WhatResponse(Said):
 
 def change_rig(body: fields.RigFields) -> Response:
     """Keep what a person says about the rig."""
-    from obsidian_wren.service.setup import rig_changes
-
     rig_changes.change_rig(workshop(), body)
     return state_answer()
 
 
 def turn(body: Turn) -> Response:
     """Turn a gain control."""
-    from obsidian_wren.service.setup import turning
-
     turning.turn(workshop(), body.control, body.position)
     return state_answer()
 
 
 def switch_thing(body: SwitchThing) -> Response:
     """Switch something in the simulated room."""
-    from obsidian_wren.service.setup import turning
-
     turning.switch_thing(workshop(), body.name, body.on)
     return state_answer()
 
@@ -114,48 +106,36 @@ def change_room(path: models.ById, body: fields.RoomFields) -> Response:
 
 
 def _keep(kind: words.KeptKind, body: Any, thing_id: int | None) -> Response:
-    from obsidian_wren.service.setup import things
-
     things.keep_thing(workshop(), kind, body, thing_id)
     return state_answer()
 
 
 def remove_thing(path: OfKind) -> Response:
     """Forget a kept thing that no rig is made of."""
-    from obsidian_wren.service.setup import things
-
     things.remove_thing(workshop(), path.kind, path.id)
     return state_answer()
 
 
 def add_rig(body: Named) -> Response:
     """Keep a further rig, like the one in hand, and take it in hand."""
-    from obsidian_wren.service.setup import things
-
     things.add_rig(workshop(), body.name)
     return state_answer()
 
 
 def use_rig(path: models.ById) -> Response:
     """Take another rig in hand."""
-    from obsidian_wren.service.setup import things
-
     things.use_rig(workshop(), path.id)
     return state_answer()
 
 
 def remove_rig(path: models.ById) -> Response:
     """Forget a rig without takes."""
-    from obsidian_wren.service.setup import things
-
     things.remove_rig(workshop(), path.id)
     return state_answer()
 
 
 def import_response(form: ResponseUpload) -> Response:
     """Keep a response file with the rig's microphone."""
-    from obsidian_wren.service.setup import responses
-
     with uploaded(form.file) as (path, name):
         responses.import_response(workshop(), path, name)
     return state_answer()
@@ -163,16 +143,12 @@ def import_response(form: ResponseUpload) -> Response:
 
 def remove_response() -> Response:
     """Use the microphone without a response file."""
-    from obsidian_wren.service.setup import rig_changes
-
     rig_changes.detach_response(workshop())
     return state_answer()
 
 
 def export_response(query: WhatResponse) -> Response:
     """The microphone's response, or the fitted correction, as two-column text."""
-    from obsidian_wren.service.export import exporting
-
     name, text = workshop().work(exporting.export_response, query.what)
     return Response(
         text,

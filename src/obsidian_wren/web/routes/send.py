@@ -1,8 +1,4 @@
-"""Send: listeners, what they pick and get, the proof.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""Send: listeners, what they pick and get, the proof."""
 
 from __future__ import annotations
 
@@ -10,7 +6,10 @@ from flask import Response
 from pydantic import Field
 
 from obsidian_wren.core.mix.routes import Tap
+from obsidian_wren.service.export import sounds
+from obsidian_wren.service.mixes import mixing
 from obsidian_wren.service.page import views
+from obsidian_wren.service.send import listeners, proving
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, state_answer, workshop
@@ -87,80 +86,60 @@ class PickInput(Said):
 
 def pick_input(path: ByKey, body: PickInput) -> Response:
     """Another program picks an input."""
-    from obsidian_wren.service.send import listeners
-
     listeners.pick_input(workshop(), path.key, body.picks)
     return state_answer()
 
 
 def set_program(path: ByKey, body: SetProgram) -> Response:
     """Set something in a listening program."""
-    from obsidian_wren.service.send import listeners
-
     listeners.set_program(workshop(), path.key, body.model_dump(exclude_unset=True))
     return state_answer()
 
 
 def use_listener(path: ByKey, body: Use) -> Response:
     """Take a listener into use, or out of it."""
-    from obsidian_wren.service.send import listeners
-
     listeners.use_listener(workshop(), path.key, body.on)
     return state_answer()
 
 
 def rename_listener(path: ByKey, body: models.Rename) -> Response:
     """Call a listener by another name."""
-    from obsidian_wren.service.send import listeners
-
     listeners.rename_listener(workshop(), path.key, body.name)
     return state_answer()
 
 
 def use_source(path: ByKey, body: Use) -> Response:
     """Take a source into use, or out of it."""
-    from obsidian_wren.service.send import listeners
-
     listeners.use_source(workshop(), path.key, body.on)
     return state_answer()
 
 
 def set_route(body: SetRoute) -> Response:
     """Send a source to a listener, or keep it out."""
-    from obsidian_wren.service.send import listeners
-
     listeners.set_route(workshop(), body.source, body.destination, body.tap, body.on)
     return state_answer()
 
 
 def pin_mix(path: ByKey, body: PinMix) -> Response:
     """Hold something of a mix, or let it go."""
-    from obsidian_wren.service.send import listeners
-
     listeners.pin_mix(workshop(), path.key, body.name, body.value, body.source)
     return state_answer()
 
 
 def usual_mix(path: ByKey) -> Response:
     """Let go of everything that is held of a mix."""
-    from obsidian_wren.service.send import listeners
-
     listeners.usual_mix(workshop(), path.key)
     return state_answer()
 
 
 def set_up(body: SetUp) -> Response:
     """Set up a common case."""
-    from obsidian_wren.service.send import listeners
-
     listeners.set_up(workshop(), body.case)
     return state_answer()
 
 
 def derive_mixes() -> Response:
     """Derive the mixes anew where they are stale."""
-    from obsidian_wren.service.mixes import mixing
-
     ws = workshop()
     mixing.refresh(ws)
     return state_answer()
@@ -168,16 +147,12 @@ def derive_mixes() -> Response:
 
 def send_marker() -> Response:
     """Send the marker through every path."""
-    from obsidian_wren.service.send import proving
-
     proving.send_marker(workshop())
     return state_answer()
 
 
 def hear_listener(path: ByKey, query: HearListener) -> Response:
     """The last ten seconds of a listener as WAV."""
-    from obsidian_wren.service.export import sounds
-
     return Response(sounds.hear_listener(workshop(), path.key, query.what), mimetype="audio/wav")  # type: ignore[arg-type]
 
 

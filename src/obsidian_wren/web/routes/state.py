@@ -1,8 +1,4 @@
-"""The state and its events; undo and redo.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""The state and its events; undo and redo."""
 
 from __future__ import annotations
 
@@ -15,6 +11,8 @@ from typing import Any
 from flask import Response, jsonify, request
 
 from obsidian_wren.service.page import views
+from obsidian_wren.service.page.memory import memory as held
+from obsidian_wren.service.undo import put_back
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.bus import END
 from obsidian_wren.web.answers import Route, state_answer, workshop
@@ -71,22 +69,16 @@ def _stream(
 
 def memory() -> Response:
     """What the program holds in memory."""
-    from obsidian_wren.service.page.memory import memory as held
-
     return jsonify(held(workshop()).model_dump())
 
 
 def undo() -> Response:
     """Take the newest change back."""
-    from obsidian_wren.service.undo import put_back
-
     return state_answer(chain_only=put_back.undo(workshop()))
 
 
 def redo() -> Response:
     """Make it again."""
-    from obsidian_wren.service.undo import put_back
-
     return state_answer(chain_only=put_back.redo(workshop()))
 
 

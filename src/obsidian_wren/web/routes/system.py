@@ -1,8 +1,4 @@
-"""This computer's own system: names of feeds, programs that are moved, headphones, the return.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""This computer's own system: names of feeds, programs that are moved, headphones, the return."""
 
 from __future__ import annotations
 
@@ -10,6 +6,7 @@ from flask import Response
 from pydantic import Field
 
 from obsidian_wren.service.page import views
+from obsidian_wren.service.send import feeds
 from obsidian_wren.service.words import Said
 from obsidian_wren.web.answers import Route, state_answer, workshop
 from obsidian_wren.web.routes.send import ByKey
@@ -53,40 +50,30 @@ class ChooseReturn(Said):
 
 def name_feed(path: ByKey, body: NameFeed) -> Response:
     """Give a feed another name."""
-    from obsidian_wren.service.send import feeds
-
     feeds.name_feed(workshop(), path.key, body.title)
     return state_answer()
 
 
 def stay_feeds(body: StayFeeds) -> Response:
     """Let the feeds stay in the system when the program ends, or not."""
-    from obsidian_wren.service.send import feeds
-
     feeds.keep_feeds(workshop(), body.stay)
     return state_answer()
 
 
 def move_program(path: ProgramByIndex, body: MoveProgram) -> Response:
     """Let a program that records hear a feed."""
-    from obsidian_wren.service.send import feeds
-
     feeds.move_listener(workshop(), path.index, body.to)
     return state_answer()
 
 
 def choose_output(path: ByKey, body: ChooseOutput) -> Response:
     """Say which output the headphones are on."""
-    from obsidian_wren.service.send import feeds
-
     feeds.choose_output(workshop(), path.key, body.device_id)
     return state_answer()
 
 
 def choose_return(path: ByKey, body: ChooseReturn) -> Response:
     """Take what a program plays as the return."""
-    from obsidian_wren.service.send import feeds
-
     feeds.choose_return(workshop(), path.key, body.index)
     return state_answer()
 

@@ -1,8 +1,4 @@
-"""Takes: recorded, sent in, listened into, heard.
-
-Handlers reach the services inside their bodies: importing what computes takes longer than serving
-the page, so it happens behind the first page.
-"""
+"""Takes: recorded, sent in, listened into, heard."""
 
 from __future__ import annotations
 
@@ -13,7 +9,11 @@ from flask_openapi3 import FileStorage
 from pydantic import BaseModel, Field
 
 from obsidian_wren.service import words
+from obsidian_wren.service.export import sounds
+from obsidian_wren.service.live import watching
 from obsidian_wren.service.page import views
+from obsidian_wren.service.page.takes import older_than
+from obsidian_wren.service.takes import discarding, ending, from_file, from_page, halves, starting
 from obsidian_wren.service.words import Begun, RowId, Said
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
@@ -107,32 +107,24 @@ class FramesOfTake(BaseModel):
 
 def start_watch(body: StartWatch) -> Response:
     """Listen in live."""
-    from obsidian_wren.service.live import watching
-
     watching.start_watch(workshop(), body.purpose, browser_rate_hz=body.rate_hz)
     return state_answer()
 
 
 def push_watch() -> Response:
     """The next piece of the browser's microphone."""
-    from obsidian_wren.service.live import watching
-
     watching.push_watch(workshop(), piece())
     return jsonify(ok=True)
 
 
 def stop_watch() -> Response:
     """Stop listening in."""
-    from obsidian_wren.service.live import watching
-
     watching.stop_watch(workshop())
     return state_answer()
 
 
 def start_take(body: StartTake) -> Response:
     """Begin a take of what the rig hears: the microphone of the system, or the simulated rig."""
-    from obsidian_wren.service.takes import starting
-
     starting.start(
         workshop(),
         body.purpose,
@@ -146,16 +138,12 @@ def start_take(body: StartTake) -> Response:
 
 def stop_take() -> Response:
     """End the running take and keep it."""
-    from obsidian_wren.service.takes import ending
-
     ending.stop_take(workshop())
     return state_answer()
 
 
 def take_file(form: Upload) -> Response:
     """Make a take of a sound file."""
-    from obsidian_wren.service.takes import from_file
-
     with uploaded(form.file) as (path, _):
         from_file.keep_file(
             workshop(),
@@ -170,8 +158,6 @@ def take_file(form: Upload) -> Response:
 
 def start_browser_take(body: StartBrowserTake) -> Response:
     """Begin a take whose pieces the page sends."""
-    from obsidian_wren.service.takes import from_page
-
     take_id = from_page.start_browser(
         workshop(),
         body.purpose,
@@ -187,47 +173,35 @@ def start_browser_take(body: StartBrowserTake) -> Response:
 
 def add_piece(path: Piece) -> Response:
     """The next piece: little-endian 32-bit floats."""
-    from obsidian_wren.service.takes import from_page
-
     enough = from_page.add_piece(workshop(), path.take_id, path.number, piece())
     return jsonify(ok=True, enough=enough)
 
 
 def older(query: WhichOlder) -> Response:
     """Takes that the state leaves out."""
-    from obsidian_wren.service.page.takes import older_than
-
     return jsonify(older_than(workshop(), query.purpose, query.before).model_dump())
 
 
 def discard_take(path: models.ById) -> Response:
     """Remove a take."""
-    from obsidian_wren.service.takes import discarding
-
     discarding.discard_take(workshop(), path.id)
     return state_answer()
 
 
 def keep_half(path: HalfById) -> Response:
     """Use a take that was cut off."""
-    from obsidian_wren.service.takes import halves
-
     halves.keep_half(workshop(), path.id)
     return state_answer()
 
 
 def discard_half(path: HalfById) -> Response:
     """Throw a cut-off take away."""
-    from obsidian_wren.service.takes import halves
-
     halves.discard_half(workshop(), path.id)
     return state_answer()
 
 
 def hear_take(path: models.ById, query: Hear) -> Response:
     """A WAV of a take, raw or treated."""
-    from obsidian_wren.service.export import sounds
-
     if query.taken:
         sound = workshop().work(sounds.hear_taken, path.id, query.taken, query.matched)
     else:
@@ -239,15 +213,11 @@ def hear_take(path: models.ById, query: Hear) -> Response:
 
 def frames_of_take(path: models.ById, query: Hear) -> Response:
     """What the picture shows while a take plays."""
-    from obsidian_wren.service.export import sounds
-
     return jsonify(workshop().work(sounds.frames_of_take, path.id, query.version, query.left_out))
 
 
 def sweep() -> Response:
     """The measuring sweep as WAV."""
-    from obsidian_wren.service.export import sounds
-
     return Response(workshop().work(sounds.sweep_wav, 48_000), mimetype="audio/wav")
 
 
