@@ -271,9 +271,37 @@ def test_the_pages_program_computes_nothing_whatever_is_done(start, plugged):
         wait_until(lambda: program.state()["run"]["marker"] != "sending")
         program.ask("POST", "recordings/start")
         wait_until(lambda: program.state()["recorder"]["seconds"] > 1.0)
-        (recorded,) = program.ask("POST", "recordings/stop")["recordings"]
-        assert recorded["loudness_lufs"] is not None
+        recorded = program.ask("POST", "recordings/stop")["recordings"]
+        assert all(row["loudness_lufs"] is not None for row in recorded)
         discarded = program.ask("DELETE", f"takes/{talk['id']}")
         assert talk["id"] not in [take["id"] for take in discarded["takes"]]
         assert loud(recorder)
     assert program.loaded() == []
+
+
+def test_a_recording_goes_on_without_the_page_and_the_next_one_lists_it(own, start):
+    program = start()
+    program.ask("POST", "run/start")
+    program.ask("POST", "recordings/start")
+    wait_until(lambda: program.state()["recorder"]["seconds"] > 1.0)
+    program.ends_by(signal.SIGKILL)
+    program = start()
+    wait_until(program.is_live)
+    before = wait_until(lambda: program.state()["recorder"]["seconds"])
+    assert before > 1.0
+    wait_until(lambda: program.state()["recorder"]["seconds"] > before)
+    listed = program.ask("POST", "recordings/stop")["recordings"]
+    assert [(row["part"], row["fault"]) for row in listed] == [(1, None)] * len(listed)
+    for row, path in zip(listed, own.folder.recordings.iterdir(), strict=True):
+        assert row["seconds"] == round(soundfile.info(path).frames / RATE, 1) > before
+
+
+def test_a_recording_whose_voice_is_killed_is_listed_as_far_as_it_is_whole(live):
+    ws, _ = live
+    choose_tracks(ws, ["treated"], "flac", None, None)
+    recording.start_recording(ws)
+    safe_s = wait_until(lambda: overview(ws).recorder.safe_s)
+    os.kill(in_voice(ws).process, signal.SIGKILL)
+    wait_until(lambda: not overview(ws).recorder.recording)
+    (row,) = wait_until(lambda: [row for row in overview(ws).recordings if row.seconds])
+    assert row.seconds >= round(safe_s, 1)
