@@ -1,6 +1,7 @@
 """The program between a microphone of the system and a program that listens, without the page."""
 
 import json
+import os
 import signal
 import subprocess
 import sys
@@ -9,6 +10,7 @@ import pytest
 
 from listening import Sending, level_of, level_of_tone
 from obsidian_wren.cli import main
+from obsidian_wren.cli.passing import sweep
 from own_system import Recording
 from signals import RATE, sine
 from waiting import wait_until
@@ -200,3 +202,13 @@ def test_devices_lists_microphones_inputs_and_who_records(system, plugged, capsy
     finally:
         program.kill()
         program.wait()
+
+
+def test_sockets_of_those_that_were_killed_are_swept(tmp_path):
+    killed = subprocess.Popen(["true"])
+    killed.wait()
+    there = tmp_path / f"live-{os.getpid()}.socket"
+    for path in (there, tmp_path / f"live-{killed.pid}.socket", tmp_path / "voice.socket"):
+        path.touch()
+    sweep(tmp_path)
+    assert sorted(tmp_path.iterdir()) == [there, tmp_path / "voice.socket"]

@@ -12,6 +12,7 @@ import sys
 import threading
 import time
 from contextlib import suppress
+from pathlib import Path
 from typing import Any
 
 from obsidian_wren.cli.own_system import voice_command
@@ -79,6 +80,7 @@ class Passing:
 
 def live(chosen: argparse.Namespace) -> int:
     """A microphone through a calibration into a named input, until Ctrl-C."""
+    sweep(private_folder())
     path = private_folder() / f"live-{os.getpid()}.socket"
     # It begins while the calibration is read.
     process = asking.begin([*voice_command(), str(path)])
@@ -115,6 +117,18 @@ def live(chosen: argparse.Namespace) -> int:
     if not chosen.json and sys.stdout.isatty():
         print()
     return 0
+
+
+def sweep(folder: Path) -> None:
+    """Sockets of those that were killed go."""
+    for path in folder.glob("live-*.socket"):
+        owner = path.stem.removeprefix("live-")
+        try:
+            os.kill(int(owner), 0)
+        except (ValueError, ProcessLookupError):
+            path.unlink(missing_ok=True)
+        except PermissionError:
+            pass
 
 
 def _start(voice: asking.Asking, wanted: records.Start) -> None:
