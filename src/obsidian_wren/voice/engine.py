@@ -24,7 +24,7 @@ from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.return_plan import SAFE
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
-from obsidian_wren.ports.system_sound import NoSoundServer, SystemFeed, SystemSound
+from obsidian_wren.ports.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.ports.world import (
     Listener,
     Player,
@@ -35,20 +35,19 @@ from obsidian_wren.ports.world import (
 )
 from obsidian_wren.voice import records
 from obsidian_wren.voice.channel import OneChannel
+from obsidian_wren.voice.feeds import Feeds
 from obsidian_wren.voice.listening import HEARD, Listening
 from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.marker_flight import HeardMarker
-from obsidian_wren.voice.moving import ensure_joined, said_of
+from obsidian_wren.voice.moving import said_of
 from obsidian_wren.voice.pace import PATIENCE_S, Pacing
 from obsidian_wren.voice.pads import Pads
 from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.rehearsal import rehearse
 from obsidian_wren.voice.run import LiveRun
 from obsidian_wren.voice.shared import Share
-from obsidian_wren.voice.silence import Silence
 from obsidian_wren.voice.simulated import Simulated
 from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
-from obsidian_wren.voice.unread import Unread, join_anew
 
 if TYPE_CHECKING:
     from obsidian_wren.voice.recorder import Recorder
@@ -93,22 +92,15 @@ class Voice:
         self._run: LiveRun | None = None
         self._because: str | None = None
         self._gaps_before = 0
-        self._feeds: dict[str, SystemFeed] = {}
-        self._feeds_wanted = records.Feeds({})
-        self._unread = Unread()
         self._ends = records.Ends()
         self._pads = Pads()
         self._recorder: Recorder | None = None
         self._shares: dict[str, Share] = {}
-        self._titles: dict[str, str] = {}
-        self._wrote_s: dict[str, float] = {}
-        self._made_s: dict[str, float] = {}
         self._looked_s = 0.0
-        self._stay = False
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
         self._woken, self._ended = threading.Event(), threading.Event()
-        self._silence = Silence(self._silent)
+        self._feeds = Feeds(system, self._named)
         system.look()
         self._end_watch = system.watch(self._woken.set)
         self._attendant = threading.Thread(target=self._attend, name="attendant", daemon=True)
@@ -209,23 +201,14 @@ class Voice:
     def feeds(self, asked: records.Feeds) -> records.Troubles:
         """Make the inputs that are missing, take away what is out of use and nobody records."""
         with self._changing:
-            self._stay, recorded, self._feeds_wanted = asked.stay, self._recorded(), asked
             self._follow(asked)
-            for key in [key for key in self._feeds if key not in asked.wanted]:
-                if self._system.input_name(key) not in recorded:
-                    self._feeds.pop(key).close()
-                    with suppress(NoSoundServer):
-                        self._system.remove_input(key)
-            return self._ensure_all()
+            return self._feeds.want(asked)
 
-    def _ensure_all(self) -> records.Troubles:
-        troubles = {}
-        for key, feed in self._feeds_wanted.wanted.items():
-            try:
-                self._ensure(key, feed.title, feed.channels)
-            except NoSoundServer as error:
-                troubles[key] = str(error)
-        return records.Troubles(troubles)
+    def _named(self, key: str, title: str) -> None:
+        """What is live knows its inputs by their titles."""
+        for seat in () if self._run is None else self._run.seats:
+            if seat.key == key:
+                seat.program.picks = seat.own_feed = title
 
     def ends(self, asked: records.Ends) -> None:
         """Where the system's other ends are from now on."""
@@ -390,7 +373,7 @@ class Voice:
             return records.Status(
                 silent_because=self._because,
                 running=wanted,
-                feeds=tuple(self._feeds),
+                feeds=self._feeds.keys,
                 recording=self._recorded_by_now(),
             )
         passed = None if self._because is not None else run.passing.take()
@@ -412,7 +395,7 @@ class Voice:
             source_gone=self._because is not None and run.source_gone,
             running=wanted,
             seats={seat.key: _seat_status(run, seat) for seat in run.seats},
-            feeds=tuple(self._feeds),
+            feeds=self._feeds.keys,
             recording=self._recorded_by_now(),
         )
 
@@ -433,15 +416,7 @@ class Voice:
         self._end_watch()
         for name in [*self._shares, *self._listening]:
             self._unshare(name)
-        kept = set[str]()
-        with suppress(NoSoundServer):
-            kept = self._system.hand_over(self._feeds, stay=self._stay)
-        self._silence.end()
-        for key, feed in self._feeds.items():
-            feed.close()
-            if key not in kept:
-                with suppress(NoSoundServer):
-                    self._system.remove_input(key)
+        self._feeds.end()
 
     def _made(self, wanted: records.Start) -> LiveRun:
         specs = [records.spec_of(stage) for stage in wanted.stages]
@@ -449,7 +424,7 @@ class Voice:
         VoiceChain(specs, wanted.rate_hz).process(np.zeros(round(wanted.block_s * wanted.rate_hz)))
         for seat in wanted.seats:
             if seat.feed is not None and seat.program is None:
-                self._ensure(seat.key, seat.feed, seat.channels)
+                self._feeds.ensure(seat.key, seat.feed, seat.channels)
         stream = self._source(wanted)
         before, self._ends = self._ends, wanted.ends
         try:
@@ -507,32 +482,6 @@ class Voice:
         run.mute(wanted.muted)
         return run
 
-    def _ensure(self, key: str, title: str, channels: int) -> None:
-        feed, wanted = self._feeds.get(key), (title, channels)
-        if (
-            feed is not None
-            and feed.is_whole
-            and (self._titles[key], feed.channels) == wanted
-            and self._is_listed(key)
-        ):
-            return
-        if feed is not None:
-            self._feeds.pop(key).close()
-        self._feeds[key] = ensure_joined(self._system, key, title, channels)
-        self._titles[key], self._made_s[key] = title, time.monotonic()
-        if self._run is not None:
-            for seat in self._run.seats:
-                if seat.key == key:
-                    # What is live knows its inputs by their titles.
-                    seat.program.picks = seat.own_feed = title
-
-    def _is_listed(self, key: str) -> bool:
-        """Whether the server has an input; one that was just made is not seen yet."""
-        name = self._system.input_name(key)
-        return self._made_s.get(key, 0.0) > self._looked_s or name in {
-            device.id for device in self._system.seen.devices
-        }
-
     def _players(self, wanted: records.Start) -> dict[str, Player]:
         found: dict[str, Player] = {}
         if "clips" in wanted.sources:
@@ -575,7 +524,7 @@ class Voice:
                 seat.kind,
                 seat.name,
                 feed=lambda: self._feeds.get(seat.key),
-                wrote=lambda: self._wrote_s.__setitem__(seat.key, time.monotonic()),
+                wrote=lambda: self._feeds.wrote(seat.key),
                 back=lambda: self._ends.returns.get(seat.key),
             )
         )
@@ -594,18 +543,6 @@ class Voice:
             waiting_s=seat.waiting_s,
         )
 
-    def _silent(self) -> list[tuple[SystemFeed, float]]:
-        """The feeds that somebody records, and when each was written to last."""
-        recorded = self._recorded()
-        return [
-            (feed, self._wrote_s.get(key, 0.0))
-            for key, feed in list(self._feeds.items())
-            if self._system.input_name(key) in recorded
-        ]
-
-    def _recorded(self) -> set[str | None]:
-        return {listener.microphone for listener in self._system.seen.listeners}
-
     def _attend(self) -> None:
         """Follow what changes by itself: programs that were moved away, a microphone that went away
         and is back, a feed that is lost."""
@@ -616,7 +553,9 @@ class Voice:
             if self._ended.is_set():
                 return
             try:
-                self._follow_system(looks=changed or self._is_unsure())
+                if self._simulated is None:
+                    self._follow_system(looks=changed or self._is_unsure())
+                self._take_up()
                 failed = None
             except Exception as error:
                 # A folder that was emptied, a server that says what nobody foresaw: the next look
@@ -630,10 +569,9 @@ class Voice:
             self._look()
         for listener, feed in self._system.take_back():
             self._tell("trouble", {"sentence": said_of(listener, feed)})
-        for key in self._unread.due(self._system, self._feeds):
+        for key in self._feeds.unread():
             with self._changing, suppress(NoSoundServer):
-                join_anew(self._system, self._feeds, self._titles, key)
-        self._take_up()
+                self._feeds.join_anew(key)
 
     def _is_unsure(self) -> bool:
         """Whether things may be other than they were seen: a server that ends, or is busy, may
@@ -646,9 +584,10 @@ class Voice:
         began_s = time.monotonic()
         self._system.look()
         self._looked_s = began_s
+        self._feeds.seen(began_s)
         if self._system.seen.missing is None:
             with self._changing:
-                self._ensure_all()
+                self._feeds.ensure_all()
         if not gc.isenabled():
             # A connection that was looked through is a ring that only this finds; what was there
             # when it began to be live is frozen, so it takes a moment.
