@@ -93,10 +93,10 @@ def test_of_many_keys_the_last_one_counts_and_few_are_worked_out(behind, monkeyp
     derive = deriving.derive_everything
 
     def counted(ctx, *, refit):
-        derived.append(refit)
         # However fast this machine derives, and however slow it takes keys.
         assert all_pressed.wait(PATIENCE_S)
         derive(ctx, refit=refit)
+        derived.append(refit)
 
     monkeypatch.setattr(deriving, "derive_everything", counted)
     for hz in range(70, 90):

@@ -2,8 +2,6 @@
 
 import pathlib
 import re
-import subprocess
-import sys
 import time
 
 import numpy as np
@@ -207,13 +205,3 @@ def test_the_database_keeps_a_log_and_its_foreign_keys(workshop):
         assert session.execute(text("PRAGMA journal_mode")).scalar() == "wal"
         assert session.execute(text("PRAGMA foreign_keys")).scalar() == 1
     assert workshop.folder.database.exists()
-
-
-def test_the_first_state_waits_for_nothing_that_computes():
-    """Loading all of it takes seconds; what shows the state needs rows only."""
-    asks = (
-        "import sys, obsidian_wren.service.page.overview;"
-        " print(*(name for name in ('scipy', 'numba', 'soxr') if name in sys.modules))"
-    )
-    done = subprocess.run([sys.executable, "-c", asks], capture_output=True, text=True, check=True)
-    assert done.stdout.split() == []

@@ -100,7 +100,7 @@ class Voice:
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
         self._woken, self._ended = threading.Event(), threading.Event()
-        self._feeds = Feeds(system, self._named)
+        self._feeds = Feeds(system, self._named, self._is_sounding)
         system.look()
         self._end_watch = system.watch(self._woken.set)
         self._attendant = threading.Thread(target=self._attend, name="attendant", daemon=True)
@@ -203,6 +203,10 @@ class Voice:
         with self._changing:
             self._follow(asked)
             return self._feeds.want(asked)
+
+    def _is_sounding(self) -> bool:
+        run = self._run
+        return run is not None and not run.finished.is_set()
 
     def _named(self, key: str, title: str) -> None:
         """What is live knows its inputs by their titles."""

@@ -16,9 +16,12 @@ from obsidian_wren.voice.unread import Unread, join_anew
 
 class Feeds:
     """By the keys of their listeners, over a sound server. ``named`` is called when a feed was made
-    under a title. One thread at a time makes them and takes them away."""
+    under a title; ``is_live`` says whether blocks are on their way to them. One thread at a time
+    makes them and takes them away."""
 
-    def __init__(self, system: SystemSound, named: Callable[[str, str], None]) -> None:
+    def __init__(
+        self, system: SystemSound, named: Callable[[str, str], None], is_live: Callable[[], bool]
+    ) -> None:
         self._system, self._named = system, named
         self._there: dict[str, SystemFeed] = {}
         self._wanted = records.Feeds({})
@@ -27,7 +30,7 @@ class Feeds:
         self._wrote_s: dict[str, float] = {}
         self._made_s: dict[str, float] = {}
         self._looked_s = 0.0
-        self._silence = Silence(self._silent)
+        self._silence = Silence(self._silent, is_live)
 
     @property
     def keys(self) -> tuple[str, ...]:

@@ -12,8 +12,9 @@ import numpy as np
 from obsidian_wren.ports.system_sound import FEED_HZ, SystemFeed
 
 _BLOCK_S = 0.01
-# Nothing was written for so long: nothing is live.
-IDLE_S = 0.04
+# Nothing was written for so long: nothing is live; or what is live gives nothing, and no block is
+# only late, since silence before one that still comes would be a gap and then delay.
+_IDLE_S, _LATE_S = 0.04, 0.25
 _LOOK_EVERY_S = 0.1
 # A machine that slept does not make up for it.
 _MOST_LATE_S = 0.1
@@ -21,10 +22,14 @@ _MOST_LATE_S = 0.1
 
 class Silence:
     """Writes until it is ended. ``heard`` gives the feeds that somebody listens to, each with when
-    it was written to last."""
+    it was written to last; ``is_live`` whether blocks are on their way to them."""
 
-    def __init__(self, heard: Callable[[], Sequence[tuple[SystemFeed, float]]]) -> None:
-        self._heard = heard
+    def __init__(
+        self,
+        heard: Callable[[], Sequence[tuple[SystemFeed, float]]],
+        is_live: Callable[[], bool],
+    ) -> None:
+        self._heard, self._is_live = heard, is_live
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._work, name="silence", daemon=True)
         self._thread.start()
@@ -40,7 +45,8 @@ class Silence:
         while not self._ended.wait(max(0.0, due_s - time.monotonic())):
             heard = self._heard()
             now_s = time.monotonic()
+            idle_s = _LATE_S if self._is_live() else _IDLE_S
             for feed, wrote_s in heard:
-                if now_s - wrote_s > IDLE_S:
+                if now_s - wrote_s > idle_s:
                     feed.write(silence)
             due_s = max(due_s, now_s - _MOST_LATE_S) + (_BLOCK_S if heard else _LOOK_EVERY_S)
