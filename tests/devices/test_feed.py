@@ -74,6 +74,16 @@ def test_the_oldest_goes_where_too_much_waits_and_is_a_gap(feed, clock, reads):
     assert (feed.gaps, feed.unread_s) == (1, 0.0)
 
 
+def test_what_waits_for_the_server_is_delay_while_it_reads(feed, clock, reads):
+    blocks(feed, clock, 2)
+    reads()
+    blocks(feed, clock, 4)
+    # Three waited when the fourth came.
+    assert feed.delay_s == pytest.approx(0.03)
+    blocks(feed, clock, 40)
+    assert feed.delay_s == 0.0
+
+
 def test_what_nobody_listened_to_is_no_gap_and_is_not_heard_later(feed, clock, reads):
     blocks(feed, clock, 200)
     assert feed.unread_s == pytest.approx(2.0)

@@ -99,6 +99,11 @@ class SystemFeed(Protocol):
         """For how long the server has taken nothing of what was written, seconds."""
         ...
 
+    @property
+    def delay_s(self) -> float:
+        """What waited at it for the server when it was written to last, seconds."""
+        ...
+
     def write(self, block: Samples, *, as_it_is: bool = False) -> None:
         """The next ``(n,)`` or ``(n, channels)`` samples at ``FEED_HZ``; never waits.
         ``as_it_is``: somebody measures what arrives, so not a sample more or less goes in."""

@@ -113,7 +113,6 @@ class NamedInput:
     takes_hz = FEED_HZ
     by_its_clock = False
     listens = True
-    delay_s = 0.0
 
     def __init__(
         self,
@@ -138,6 +137,12 @@ class NamedInput:
     def returns(self) -> ProgramReturn | None:
         """What a program plays, where one was chosen."""
         return None if self._back() is None else ProgramReturn(self._system, self.name, self._back)
+
+    @property
+    def delay_s(self) -> float:
+        """What waits in its pipe for the server, seconds."""
+        feed = self._feed()
+        return 0.0 if feed is None else feed.delay_s
 
     def set(self, settings: ProgramSettings) -> None:
         """Nothing of a real program is set from here."""

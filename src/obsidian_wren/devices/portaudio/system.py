@@ -201,6 +201,11 @@ class LoopbackFeed:
         """The device takes everything, whether anyone records its other end or not."""
         return 0.0
 
+    @property
+    def delay_s(self) -> float:
+        """What waits at the device, seconds."""
+        return self._output.delay_s
+
     def write(self, block: Samples, *, as_it_is: bool = False) -> None:
         """The next ``(n,)`` or ``(n, channels)`` samples at ``FEED_HZ``; never waits."""
         self._output.write(wide(block, self._output.channels))

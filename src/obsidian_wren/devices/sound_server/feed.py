@@ -35,7 +35,7 @@ class PipeFeed:
     room for two blocks and 60 ms. A pipe that nobody reads holds no more than that and the newest
     block, so that who begins to listen hears what is said just then; with less, the server would
     never begin to read. ``gaps`` counts where something was lost and soon was read again: somebody
-    listens, and heard it.
+    listens, and heard it. ``delay_s`` waited when it was written to last.
     """
 
     def __init__(self, path: Path, *, waits_samples: int, held: int, channels: int = 1) -> None:
@@ -43,6 +43,7 @@ class PipeFeed:
         self._waits_s = waits_samples / FEED_HZ
         self._lost_since_s: float | None = None
         self._read_s, self._left = time.monotonic(), 0
+        self.delay_s = 0.0
         # Where a server takes at once whatever there is, nothing waits here.
         self._cushion = Cushion(self._read_s) if waits_samples else None
         # The lock that keeps other runs from writing into the same pipe.
@@ -63,6 +64,8 @@ class PipeFeed:
         now_s, waiting = time.monotonic(), self._waiting()
         if waiting < self._left:
             self._was_read(now_s)
+        is_read = now_s - self._read_s <= _UNREAD_S
+        self.delay_s = waiting / self._bytes(1.0) if is_read else 0.0
         fitted = self._fitted(block, now_s, waiting, as_it_is=as_it_is)
         data = wide(fitted, self.channels).astype(np.float32).tobytes()
         most = min(2 * len(data) + self._bytes(self._waits_s + _PATIENCE_S), _PIPE_BYTES)

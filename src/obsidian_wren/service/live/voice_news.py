@@ -76,7 +76,8 @@ class _Hearing:
         if threading.current_thread() is self._worker:
             with suppress(queue.Empty):
                 while (work := self._work.get_nowait()) is not None:
-                    work()
+                    self._do(work)
+                self._work.put(None)
             return
         done = threading.Event()
         self._work.put(done.set)
@@ -103,10 +104,14 @@ class _Hearing:
 
     def _go_through(self) -> None:
         while (work := self._work.get()) is not None:
-            try:
-                work()
-            except Exception:
-                _LOG.exception("Following the voice failed")
+            self._do(work)
+
+    @staticmethod
+    def _do(work: Callable[[], None]) -> None:
+        try:
+            work()
+        except Exception:
+            _LOG.exception("Following the voice failed")
 
 
 _ENDED = worded(

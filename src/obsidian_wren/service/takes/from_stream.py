@@ -7,7 +7,6 @@ import threading
 import time
 from collections.abc import Callable
 
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.ports.world import SoundStream, SourceGone
@@ -25,16 +24,11 @@ def record(
     source: SoundStream,
     *,
     pace: Pace | None,
-    first: Samples | None = None,
     after: Callable[[], None] = lambda: None,
 ) -> threading.Thread:
-    """Begin to record, ``first`` being its first block where it was read already.
-
-    ``pace`` None for a stream that comes at
-    the pace of sound by itself; ``after`` is done when the stream was let go."""
-    worker = threading.Thread(
-        target=_follow, args=(ws, running, source, pace, first, after), daemon=True
-    )
+    """Begin to record. ``pace`` None for a stream that comes at the pace of sound by itself;
+    ``after`` is done when the stream was let go."""
+    worker = threading.Thread(target=_follow, args=(ws, running, source, pace, after), daemon=True)
     running.started = time.monotonic()
     worker.start()
     return worker
@@ -45,13 +39,12 @@ def _follow(
     running: RunningTake,
     source: SoundStream,
     pace: Pace | None,
-    first: Samples | None,
     after: Callable[[], None],
 ) -> None:
     count = round(BLOCK_S * source.rate_hz)
     try:
         try:
-            block = source.read(count) if first is None else first
+            block = source.read(count)
             while len(block) and not running.stop.is_set():
                 running.add(block, metered=pace != "fast")
                 if pace == "real":
