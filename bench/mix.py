@@ -30,8 +30,6 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
 from obsidian_wren.ports.world import ProgramSettings
-from obsidian_wren.service.recording.recorder import Recorder
-from obsidian_wren.service.recording.tracks import Split, Track
 from obsidian_wren.standins import sounds
 from obsidian_wren.standins.acoustics import talker_sound
 from obsidian_wren.standins.listeners import StandInProgram
@@ -39,6 +37,8 @@ from obsidian_wren.standins.players import Round
 from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.pace import Pacing
 from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
+from obsidian_wren.voice.recorder import Recorder
+from obsidian_wren.voice.records import BeginRecording, RecordedTrack
 from obsidian_wren.voice.run import LiveRun
 
 RATE = 48_000
@@ -199,17 +199,9 @@ def recorder() -> None:
         grown = {}
         for minutes in (4, 60):
             before = memory_kb()
-            held = Recorder(
-                Path(folder),
-                f"{minutes}",
-                [Track("raw", "raw", "voice raw", 1)],
-                rate_hz=RATE,
-                file_format="flac",
-                split=Split(),
-                tell_open=lambda *_: None,
-                tell_part=lambda *_: None,
-                tell_trouble=print,
-            )
+            track = RecordedTrack("raw", "raw", "voice raw")
+            asked = BeginRecording("", "", folder, f"{minutes}", (track,))
+            held = Recorder(asked, rate_hz=RATE, tell=lambda *_: None)
             most = before
             for second in range(minutes * 60):
                 at = second * RATE % (len(talk) - RATE)

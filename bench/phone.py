@@ -54,12 +54,6 @@ FLAGS = [
 ]
 WAYS = {"call": "Wren: call", "loop": "Loopback"}
 PAGE = """<!doctype html><script>
-const KEEP = `registerProcessor("keep", class extends AudioWorkletProcessor {
-  process(inputs) {
-    if (inputs[0][0]) this.port.postMessage(inputs[0][0].slice());
-    return true;
-  }
-})`
 async function dial(name, label) {
   const devices = await navigator.mediaDevices.enumerateDevices()
   const device = devices.find((d) => d.kind === "audioinput" && d.label.includes(label))
@@ -82,20 +76,20 @@ async function dial(name, label) {
   player.srcObject = far
   player.muted = true
   await player.play()
-  const context = new AudioContext({sampleRate: 48000, latencyHint: "playback"})
-  await context.audioWorklet.addModule(URL.createObjectURL(
-    new Blob([KEEP], {type: "text/javascript"})))
-  const keep = new AudioWorkletNode(context, "keep")
-  context.createMediaStreamSource(far).connect(keep)
+  // As it arrives: what plays it on has buffers of its own.
+  const arriving = new MediaStreamTrackProcessor({track: far.getAudioTracks()[0]}).readable
   let waiting = [], sending = Promise.resolve()
-  keep.port.onmessage = (e) => {
-    waiting.push(e.data)
-    if (waiting.length < 375) return
+  arriving.pipeTo(new WritableStream({write(piece) {
+    const sound = new Float32Array(piece.numberOfFrames)
+    piece.copyTo(sound, {planeIndex: 0, format: "f32-planar"})
+    piece.close()
+    waiting.push(sound)
+    if (waiting.length < 100) return
     const body = new Blob(waiting)
     waiting = []
     sending = sending.then(() => fetch("/" + name, {method: "POST", body}))
-  }
-  window[name] = [here, there, context, player]
+  }}))
+  window[name] = [here, there, player]
   return ""
 }
 </script>"""
@@ -180,7 +174,7 @@ def run(kind: type[PrivateServer]) -> None:
         system = SoundServer()
         system.look()
         calibrated_on(system, folder)
-        page, far = Page(folder / "data", plain=True), FarEnd()
+        page, far = Page(folder / "data", plain=True, sends_markers=False), FarEnd()
         until(lambda: CALL in {each.name for each in system.microphones()})
         time.sleep(WARM_S)
         page.ask("POST", "run/start", {})

@@ -22,6 +22,7 @@ BENCHES = (
     ("live.py", "From a microphone of the system to a program that listens"),
     ("voice.py", "The voice beside the server's own loopback"),
     ("call.py", "A call while the page is clicked hard, and killed"),
+    ("phone.py", "A phone call by a browser"),
     ("own_system.py", "When this computer changes by itself"),
     ("mix.py", "Mixes, a run of everything, the recorder"),
     ("nudge.py", "A click, what follows from it, and memory"),
