@@ -28,20 +28,17 @@ from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
 
 import numpy as np
-import pulsectl  # type: ignore[import-untyped]
 from jeepney import message_bus, new_method_return  # type: ignore[import-untyped]
 from jeepney.io.blocking import open_dbus_connection  # type: ignore[import-untyped]
 
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.standins.private_server import (
-    FakeMicrophone,
     PipeWire,
     PrivateServer,
     PulseAudio,
-    environment,
 )
 from own_system import calibrated_on
-from voice import NEAR, RATE, SECONDS, TONE_HZ, Heard, breaks, busy, of_process
+from voice import NEAR, SECONDS, Heard, breaks, busy, looped, of_process
 
 KILLS = int(os.environ.get("OBSIDIAN_WREN_BENCH_KILLS", "20"))
 WARM_S = 15.0
@@ -183,17 +180,7 @@ def own_gaps(heard: dict[str, Heard]) -> tuple[dict[str, int], int]:
 
 
 def run(kind: type[PrivateServer], *, plain: bool) -> None:
-    with tempfile.TemporaryDirectory(prefix="s", dir="/tmp") as name:
-        folder = Path(name)
-        os.environ.setdefault("XDG_CACHE_HOME", str(Path.home() / ".cache"))
-        os.environ.update(environment(folder))
-        server = kind(folder, urgent=True)
-        server.start()
-        at = np.arange(2 * RATE) / RATE
-        microphone = FakeMicrophone(folder, 0.1 * np.sin(2 * np.pi * TONE_HZ * at))
-        with pulsectl.Pulse("a loopback") as pulse:
-            pulse.module_load("module-null-sink", "sink_name=loop rate=48000")
-            pulse.module_load("module-loopback", "source=desk sink=loop latency_msec=40")
+    with looped(kind) as (server, folder):
         system = SoundServer()
         system.look()
         calibrated_on(system, folder)
@@ -243,8 +230,6 @@ def run(kind: type[PrivateServer], *, plain: bool) -> None:
         for each in heard.values():
             each.end()
         page.end()
-        microphone.hush()
-        server.end()
 
 
 def told(what: str, heard: dict[str, Heard], seconds: float, more: str) -> None:

@@ -31,14 +31,12 @@ from playwright.sync_api import sync_playwright
 from call import CALL, NAMES, WARM_S, Page, broker, until, voices
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.standins.private_server import (
-    FakeMicrophone,
     PipeWire,
     PrivateServer,
     PulseAudio,
-    environment,
 )
 from own_system import calibrated_on
-from voice import RATE, TONE_HZ, Heard, breaks, of_process
+from voice import RATE, Heard, breaks, looped, of_process
 
 SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "600"))
 FLAGS = [
@@ -151,17 +149,8 @@ def clicked(page: Page) -> str:
 
 
 def run(kind: type[PrivateServer]) -> None:
-    with tempfile.TemporaryDirectory(prefix="s", dir="/tmp") as name:
-        folder = Path(name)
-        os.environ.setdefault("XDG_CACHE_HOME", str(Path.home() / ".cache"))
-        os.environ.update(environment(folder))
-        server = kind(folder, urgent=True)
-        server.start()
-        at = np.arange(2 * RATE) / RATE
-        microphone = FakeMicrophone(folder, 0.1 * np.sin(2 * np.pi * TONE_HZ * at))
-        with pulsectl.Pulse("a loopback") as pulse:
-            pulse.module_load("module-null-sink", "sink_name=loop rate=48000")
-            pulse.module_load("module-loopback", "source=desk sink=loop latency_msec=40")
+    with looped(kind) as (server, folder):
+        with pulsectl.Pulse("what a browser needs") as pulse:
             # What the browser plays goes nowhere near.
             pulse.module_load("module-null-sink", "sink_name=speakers rate=48000")
             pulse.sink_default_set("speakers")
@@ -214,8 +203,6 @@ def run(kind: type[PrivateServer]) -> None:
             browser.close()
         far.end()
         page.end()
-        microphone.hush()
-        server.end()
 
 
 def main() -> None:

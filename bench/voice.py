@@ -110,7 +110,9 @@ def voice_of(front: int) -> int:
     return int(child)
 
 
-def run(kind: type[PrivateServer]) -> None:
+@contextmanager
+def looped(kind: type[PrivateServer]) -> Iterator[tuple[PrivateServer, Path]]:
+    """A private server and its folder, with a microphone that hears a tone and a loopback of it."""
     with tempfile.TemporaryDirectory(prefix="s", dir="/tmp") as name:
         folder = Path(name)
         # Kernels are compiled once, wherever the server's own folder is.
@@ -120,9 +122,18 @@ def run(kind: type[PrivateServer]) -> None:
         server.start()
         at = np.arange(2 * RATE) / RATE
         microphone = FakeMicrophone(folder, 0.1 * np.sin(2 * np.pi * TONE_HZ * at))
-        with pulsectl.Pulse("a loopback") as pulse:
-            pulse.module_load("module-null-sink", "sink_name=loop rate=48000")
-            pulse.module_load("module-loopback", "source=desk sink=loop latency_msec=40")
+        try:
+            with pulsectl.Pulse("a loopback") as pulse:
+                pulse.module_load("module-null-sink", "sink_name=loop rate=48000")
+                pulse.module_load("module-loopback", "source=desk sink=loop latency_msec=40")
+            yield server, folder
+        finally:
+            microphone.hush()
+            server.end()
+
+
+def run(kind: type[PrivateServer]) -> None:
+    with looped(kind) as (server, folder):
         began = time.monotonic()
         live = subprocess.Popen(
             [*LIVE, "--calibration", str(calibration(folder)), "--microphone", "desk"],
@@ -172,8 +183,6 @@ def run(kind: type[PrivateServer]) -> None:
             each.end()
         live.terminate()
         live.wait()
-        microphone.hush()
-        server.end()
 
 
 if __name__ == "__main__":
