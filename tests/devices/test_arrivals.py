@@ -9,6 +9,7 @@ import pytest
 from obsidian_wren.devices import arrivals
 from obsidian_wren.devices.arrivals import Arrivals
 from obsidian_wren.ports.world import SourceGone
+from obsidian_wren.voice.pace import PATIENCE_S
 
 
 @pytest.fixture
@@ -95,3 +96,15 @@ def test_the_first_reason_is_told_to_who_reads():
     came.end("it was closed")
     reader.join()
     assert told == ["The microphone went away: the sound server went away. Plug it in again."]
+
+
+def test_what_a_server_holds_back_for_a_fifth_of_a_second_is_whole_and_more_is_a_gap():
+    came = Arrivals(rate_hz=100, channels=1, block_s=0.01, patience_s=PATIENCE_S)
+    pieces = [np.full((1, 1), number, dtype=np.float32) for number in range(50)]
+    came.put(pieces[:1])
+    came.read(1)
+    came.put(pieces[:20])
+    assert came.read(20).tolist() == list(range(20))
+    assert came.gaps == 0
+    came.put(pieces[:30])
+    assert (came.gaps, came.read(20).tolist()) == (1, list(range(10, 30)))
