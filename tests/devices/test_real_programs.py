@@ -117,7 +117,7 @@ def test_a_browser_picks_our_input_and_a_wrong_pick_is_moved(serve, chromium):
     choice.select_option(label="Wren: call")
     page.get_by_role("button", name="Listen", exact=True).click()
     expect(page.get_by_text("Hears “Wren: call” at")).to_be_visible()
-    send_until_it_arrives(page, "Prove what arrives")
+    send_until(page, ARRIVES, "Prove what arrives")
     (listener,) = program.state()["programs"]
     assert (listener["hears"], listener["feed"]) == ("feed", "call")
 
@@ -126,10 +126,9 @@ def test_a_browser_picks_our_input_and_a_wrong_pick_is_moved(serve, chromium):
     raw = wait_until(
         lambda: next((one for one in program.state()["programs"] if one["hears"] == "raw"), None)
     )
-    page.get_by_role("button", name="Prove what arrives").click()
-    expect(page.get_by_text("Sound arrives, but not your voice")).to_be_visible()
+    send_until(page, "Sound arrives, but not your voice", "Prove what arrives")
     move_until_moved(program, raw["index"])
-    send_until_it_arrives(page, "Prove what arrives")
+    send_until(page, ARRIVES, "Prove what arrives")
 
 
 def move_until_moved(program, index):
@@ -143,9 +142,12 @@ def move_until_moved(program, index):
     wait_until(moved)
 
 
-def send_until_it_arrives(page, button="Send the marker"):
+ARRIVES = "Treated voice arrives"
+
+
+def send_until(page, said, button="Send the marker"):
     """A marker in which a busy machine left gaps is sent again, as a person would."""
-    arrives = page.get_by_text("Treated voice arrives")
+    arrives = page.get_by_text(said)
     for _ in range(8):
         page.get_by_role("button", name=button).click()
         with suppress(AssertionError):
@@ -181,7 +183,7 @@ def test_the_page_shows_this_computer_and_moves_a_program(serve, chromium):
         who.get_by_role("button", name="Move to Wren: call").click()
         expect(who.get_by_text("Its own menu goes on naming")).to_be_visible()
         expect(page.get_by_text("Walk recorder listens")).to_be_visible()
-        send_until_it_arrives(page)
+        send_until(page, ARRIVES)
     name = page.get_by_label("Name of the feed for Call")
     name.fill("Loft desk")
     name.press("Enter")
