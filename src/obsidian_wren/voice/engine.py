@@ -480,8 +480,6 @@ class Voice:
                 brokered=self._is_alone,
             ),
             tap=self._hear,
-            # Who shows a meter reads the sound itself, and looks at it in a process of its own.
-            metered=False,
         )
         run.mute(wanted.muted)
         return run

@@ -12,7 +12,6 @@ import numpy as np
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
-from obsidian_wren.core.measure.live import BlockMeter
 from obsidian_wren.core.mix.block import BlockWatch, load_mark
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
@@ -20,10 +19,8 @@ from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import worded
 from obsidian_wren.ports.world import Player, SourceGone
-from obsidian_wren.voice.frames import frame_json
 from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
 from obsidian_wren.voice.pace import Pace, Pacing
-from obsidian_wren.voice.pads import Pads
 from obsidian_wren.voice.passed import Passing
 from obsidian_wren.voice.paths import PathDelay, ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.picking import picked
@@ -61,9 +58,7 @@ class LiveRun:
         ducking: Ducking,
         tell: Tell,
         pacing: Pacing,
-        aside: Callable[[Samples], None] = lambda block: None,
         tap: Tap | None = None,
-        metered: bool = True,
     ) -> None:
         self.rate_hz = voices[0].stream.rate_hz
         self.block_s = pacing.block_s
@@ -85,10 +80,8 @@ class LiveRun:
         self.returns = list(returns)
         self._tell = tell
         self._pacing = pacing
-        self._aside = aside
         self._tap = tap
         self._blocks = BlockWatch(1000.0 * self.block_s) if pacing.adapts else None
-        self._meter = BlockMeter(self.rate_hz) if metered else None
         self._stop = threading.Event()
         self._marker: MarkerInFlight | None = None
         self._lock = threading.Lock()
@@ -99,21 +92,10 @@ class LiveRun:
         """Begin."""
         self._thread.start()
 
-    def begin(self, before: LiveRun | None) -> None:
-        """Begin in the place of another."""
-        if before is not None:
-            before.stop()
-        self.start()
-
     def stop(self) -> None:
         """End; listeners get nothing from then on."""
         self._stop.set()
         self._thread.join(timeout=5)
-
-    def lose(self, why: str) -> None:
-        """The source is gone: end, and say why."""
-        self.stopped_why = why
-        self.stop()
 
     @property
     def microphone_gaps(self) -> int:
@@ -125,11 +107,6 @@ class LiveRun:
         return self.microphone_gaps + sum(
             seat.edge.dropouts + seat.program.gaps for seat in self._seats
         )
-
-    @property
-    def beside(self) -> set[str]:
-        """What is heard beside the first voice, by key."""
-        return {path.key for path in self._voices[1:]} | set(self._players)
 
     @property
     def seats(self) -> tuple[Seat, ...]:
@@ -179,18 +156,6 @@ class LiveRun:
         """What came back so far from each listener that something comes back from, ``(n,)``."""
         return {path.of: path.raw.since(path.raw.oldest()) for path in self.returns}
 
-    def press_clip(self, number: int, sound: Samples) -> None:
-        """Play a clip ``(n,)``."""
-        for player in self._players.values():
-            if isinstance(player, Pads):
-                player.press(number, sound)
-
-    def release_clip(self, number: int) -> None:
-        """Stop a clip."""
-        for player in self._players.values():
-            if isinstance(player, Pads):
-                player.release(number)
-
     @property
     def marker_in_flight(self) -> bool:
         """Whether a marker is on its way."""
@@ -222,7 +187,6 @@ class LiveRun:
                 count = round(self.block_s * self.rate_hz)
                 blocks = {path.key: path.read(count) for path in self._voices}
                 first = blocks[self._voices[0].key]
-                self._aside(first)
                 at = time.perf_counter()
                 treated = self.step(blocks)
                 share = (time.perf_counter() - at) / (len(first) / self.rate_hz)
@@ -233,8 +197,6 @@ class LiveRun:
                 )
                 self._count(late=pace.keep(len(first)))
                 self._adapt()
-                for frame in () if self._meter is None else self._meter.add(treated):
-                    self._tell("frame", frame_json(frame, "run"))
                 if time.monotonic() - told > _TELL_EVERY_S:
                     told = time.monotonic()
                     self._tell("live", self._live(treated))
