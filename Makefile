@@ -5,7 +5,7 @@ WORKERS ?= 3
 BIN := .venv/bin
 # Compiled modules are kept: every test that starts the command anew would compile them anew.
 export PYTHONDONTWRITEBYTECODE :=
-PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
+KERNEL_SOURCES := $(wildcard src/obsidian_wren/core/chain/*.py src/obsidian_wren/core/mix/*.py src/obsidian_wren/core/measure/*.py) src/obsidian_wren/core/derive/compressor.py src/obsidian_wren/core/kernel.py scripts/compile_kernels.py
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/words.js frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
 
 .PHONY: demo test test-wide try-real try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types clean
@@ -25,11 +25,11 @@ page: .setup-page
 	cd frontend && npm ci --no-progress && npm run --silent build
 	touch $@
 
-# Compiles the kernels into their cache and fills demo-data, so that the first page comes at once.
+# Compiled into libraries, so that nothing that compiles is loaded when the program runs.
 kernels: .setup-kernels
-.setup-kernels: .setup-python $(PY_SOURCES)
+.setup-kernels: .setup-python $(KERNEL_SOURCES)
 	find src -name '*.nb[ci]' -delete
-	$(BIN)/obsidian-wren demo --prepare
+	$(BIN)/python scripts/compile_kernels.py
 	touch $@
 
 .setup-chromium: scripts/need-chromium

@@ -1,6 +1,6 @@
 """One file to install, tried as a person would: ``make try-wheel``.
 
-Builds the source package and from it the wheel, installs it into an environment that holds nothing
+Builds the wheel, installs it into an environment that holds nothing
 else, measures a file with it, starts the demo from an empty folder, and in a browser goes live,
 picks the feed, proves it by the marker and opens the documents.
 """
@@ -28,8 +28,8 @@ _LONG_MS = 60_000.0
 
 
 def built(into: pathlib.Path) -> pathlib.Path:
-    """The wheel, built from the source package as ``python -m build`` does."""
-    command = [sys.executable, "-P", "-m", "build", "--outdir", str(into), str(ROOT)]
+    """The wheel, with the kernels that were compiled here."""
+    command = [sys.executable, "-P", "-m", "build", "--wheel", "--outdir", str(into), str(ROOT)]
     subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
     return next(into.glob("*.whl"))
 

@@ -17,7 +17,11 @@ from hypothesis import settings
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 sys.path.insert(0, str(pathlib.Path(__file__).parent))
 
+import checked_kernels
 from wide import mark_wide
+
+# Before anything that is made of kernels is imported.
+checked_kernels.install()
 
 # The same examples every time, however long one takes.
 settings.register_profile("same", derandomize=True, database=None, deadline=None)

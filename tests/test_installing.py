@@ -15,6 +15,7 @@ import soundfile
 import obsidian_wren
 from alone import alone
 from obsidian_wren.cli import kernels
+from obsidian_wren.core.kernel import compiled_ahead
 
 ROOT = Path(__file__).resolve().parents[1]
 PACKAGE = Path(obsidian_wren.__file__).parent
@@ -29,6 +30,7 @@ def wheel(together):
         "-m",
         "build",
         "--no-isolation",
+        "--wheel",
         "--outdir",
         str(folder),
         str(ROOT),
@@ -85,15 +87,16 @@ def test_it_measures_from_where_it_was_unpacked(unpacked, tmp_path):
     assert version == f"obsidian-wren {told}\n"
 
 
-def test_what_was_just_installed_is_not_compiled_yet(unpacked):
+def test_it_comes_with_its_kernels_compiled(unpacked):
     asked = "from obsidian_wren.cli.kernels import are_compiled; print(are_compiled())"
-    assert run(unpacked, "-c", asked).strip() == "False"
+    assert run(unpacked, "-c", asked).strip() == str(bool(compiled_ahead()))
 
 
 @pytest.mark.parametrize(("newer_s", "compiled"), [(1, True), (-1, False)])
 def test_compiled_is_what_is_newer_than_the_program(monkeypatch, tmp_path, newer_s, compiled):
     program = tmp_path / "one_pass.py"
     program.touch()
+    monkeypatch.setattr(kernels, "compiled_ahead", dict)
     monkeypatch.setattr(kernels, "_LAST", program)
     monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path / "own"))
     assert not kernels.are_compiled()

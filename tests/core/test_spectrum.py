@@ -90,19 +90,3 @@ def test_frames_can_be_left_out():
     loud = (starts + length < 4 * RATE).astype(float)
     found = spectrum.power_spectrum(sound, rate_hz=RATE, frame_s=0.17, frames_wanted=loud)
     assert rms_level_dbfs(found.mean_square.sum()) == pytest.approx(rms_level_dbfs(0.01), abs=0.05)
-
-
-@pytest.mark.parametrize(("seconds", "frame_s"), [(0.01, 0.17), (1.25, 4.0), (3.0, 0.17)])
-def test_spectra_are_the_same_before_the_compiler_is_there(monkeypatch, seconds, frame_s):
-    sound = noise(0.1, seconds)
-    starts, _ = spectrum.frame_starts(sound, rate_hz=RATE, frame_s=frame_s)
-    for weights in (None, np.arange(len(starts)) % 3 / 2.0 if len(starts) > 2 else None):
-        found = []
-        for loaded in (True, False):
-            monkeypatch.setattr(spectrum, "is_compiler_loaded", lambda loaded=loaded: loaded)
-            found.append(
-                spectrum.power_spectrum(
-                    sound, rate_hz=RATE, frame_s=frame_s, frames_wanted=weights
-                ).mean_square
-            )
-        np.testing.assert_allclose(found[0], found[1], rtol=1e-9)

@@ -1,6 +1,6 @@
-"""What computes is compiled for this processor once, when the program starts for the first time
-where it is installed; the result is kept beside it, or in the person's own cache where that place
-cannot be written."""
+"""Where the program came without its kernels compiled ahead, they are compiled for this processor
+once, when it starts for the first time; the result is kept beside it, or in the person's own cache
+where that place cannot be written."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from importlib.util import cache_from_source
 from pathlib import Path
 
 import obsidian_wren
+from obsidian_wren.core.kernel import compiled_ahead
 from obsidian_wren.core.wording import worded
 
 _PACKAGE = Path(obsidian_wren.__file__).parent
@@ -30,7 +31,9 @@ def keep_in_own_cache() -> None:
 
 
 def are_compiled() -> bool:
-    """Whether what computes was compiled since the program was installed."""
+    """Whether what computes came compiled, or was since the program was installed."""
+    if compiled_ahead():
+        return True
     installed = _LAST.stat().st_mtime
     return any(path.stat().st_mtime >= installed for path in _compiled())
 

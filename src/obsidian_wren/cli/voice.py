@@ -11,7 +11,6 @@ import gc
 import os
 import signal
 import sys
-import threading
 from collections.abc import Callable
 from pathlib import Path
 
@@ -29,9 +28,6 @@ def serve_voice(made: Callable[[Serving], Voice]) -> int:
     chosen = parser.parse_args()
     # Whatever is written from here on is its owner's alone.
     os.umask(0o077)
-    # What compiles takes longest to load, and the server answers meanwhile.
-    loading = threading.Thread(target=__import__, args=("numba",), daemon=True)
-    loading.start()
     try:
         serving = Serving(chosen.socket)
         voice = made(serving)
@@ -44,7 +40,6 @@ def serve_voice(made: Callable[[Serving], Voice]) -> int:
 
         signal.signal(signal.SIGXCPU, give_back)
     signal.signal(signal.SIGTERM, lambda *_: serving.end())
-    loading.join()
     serving.answer(voice)
     try:
         print(READY, flush=True)
@@ -65,6 +60,4 @@ def _own(serving: Serving) -> Voice:
 
 
 if __name__ == "__main__":
-    # The package of the Fourier transforms in kernels would load it, for kernels that are not here.
-    sys.modules["scipy"] = None  # type: ignore[assignment]
     raise SystemExit(serve_voice(_own))

@@ -80,12 +80,11 @@ class _AsSeen:
 
 def _load() -> None:
     """What every job needs, before the first one comes."""
-    import numba
     import scipy.optimize
     import scipy.signal
 
     from obsidian_wren.service.calibration import deriving
     from obsidian_wren.service.export import sounds
 
-    for module in (numba, scipy.optimize, scipy.signal, deriving, sounds):
+    for module in (scipy.optimize, scipy.signal, deriving, sounds):
         assert module.__name__

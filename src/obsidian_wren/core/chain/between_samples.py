@@ -69,7 +69,7 @@ def _with_four_pairs(work: _Floats, at: int, k: int, folded: _Floats, sums: _Sum
     return _with_pair(work, at, k + 3, folded, sums)
 
 
-@kernel(fastmath=True)
+@kernel("void(f8[::1], f8[:, ::1], f8[:, ::1], f8[::1])", fastmath=True)
 def _local_peaks(work: Samples, folded: Samples, sharp: Samples, peaks: Samples) -> None:
     """Largest value at and just after each sample:
 
@@ -113,7 +113,9 @@ def _roughly_highest(work: _Floats, folded: _Floats, values: _Floats) -> float:
     return highest(values)
 
 
-@kernel(fastmath={"nnan", "nsz"})
+@kernel(
+    "void(f8[::1], f8[:, ::1], f8[:, ::1], BetweenBound, f8, f8[::1])", fastmath={"nnan", "nsz"}
+)
 def raise_to_peaks(
     near: Samples,
     folded: Samples,

@@ -17,8 +17,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from obsidian_wren.core.chain import short_time
-from obsidian_wren.core.chain.short_time import ShortTime, Spectra
+from obsidian_wren.core.chain.short_time import ShortTime, Spectra, analysed, put_together
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db, power_from_db
 from obsidian_wren.core.kernel import kernel
@@ -39,6 +38,8 @@ _QUIET = 1e-14
 # set: the bands looked at and from where they are taken, three limits.
 Arrays = tuple[Spectra, Samples, Samples, Samples]
 Settings = tuple[int, int, int, float, float, float]
+# Nobody asks what is seen in each frame.
+_NOBODY = np.empty((0, 2))
 
 
 @kernel(fastmath=True, error_model="numpy")
@@ -66,7 +67,12 @@ def _sides(smooth: Samples, left: Samples, now: int, beside: Samples, after: Sam
         beside[k] = max(beside[k], after[k])
 
 
-@kernel(fastmath=True, error_model="numpy")
+@kernel(
+    "f8(c16[:, ::1], Tuple((c16[:, ::1], f8[:, ::1], f8[:, ::1], f8[::1])), Tuple((i8, i8, "
+    "i8, f8, f8, f8)), f8[:, ::1])",
+    fastmath=True,
+    error_model="numpy",
+)
 def _take_bursts(spectra: Spectra, arrays: Arrays, settings: Settings, told: Samples) -> float:
     held, smooth, left, counts = arrays
     looked_from, looked_to, taken_from, over_db, loudest, least = settings
@@ -105,15 +111,6 @@ def _take_bursts(spectra: Spectra, arrays: Arrays, settings: Settings, told: Sam
         counts[0] = (at + 1) % _KEPT
         counts[1], counts[2] = max(0, lasts - 1), (place + 1) % _AFTER_TO
     return lowest
-
-
-@kernel()
-def _without_bursts(
-    block: Samples, frames: short_time.Arrays, arrays: Arrays, settings: Settings
-) -> tuple[Samples, float]:
-    spectra = short_time.analyse(block, frames)
-    lowest = _take_bursts(spectra, arrays, settings, np.empty((0, 2)))
-    return short_time.put_together(spectra, len(block), frames), lowest
 
 
 class ClickReduction:
@@ -155,8 +152,9 @@ class ClickReduction:
         """Take the bursts out of ``(n,)`` samples; the output lags by ``delay_samples``."""
         out, lowest = [], 1.0
         for part in self._frames.parts(block):
-            after, least = _without_bursts(part, self._frames.arrays, self._arrays, self._settings)
-            out.append(after)
+            spectra = analysed(part, self._frames.arrays)
+            least = _take_bursts(spectra, self._arrays, self._settings, _NOBODY)
+            out.append(put_together(spectra, len(part), self._frames.arrays))
             lowest = min(lowest, least)
         self.gain_db = 20.0 * math.log10(lowest)
         return out[0] if len(out) == 1 else np.concatenate(out)

@@ -26,7 +26,7 @@ _ECHO_FEEDBACK = 0.35
 _ROOM_DULL, _PLATE_DULL = 0.45, 0.15
 
 
-@kernel()
+@kernel("void(f8[::1], f8[::1], f8, f8, f8[::1], f8[::1])")
 def _harmonics(
     block: Samples, low: Samples, drive: float, share: float, memory: Samples, out: Samples
 ) -> None:
@@ -41,7 +41,7 @@ def _harmonics(
     memory[0] = mean
 
 
-@kernel()
+@kernel("i8(f8[::1], f8[::1], i8, i8, f8, f8, f8[::1])")
 def _echo(
     block: Samples, line: Samples, at: int, delay: int, share: float, feedback: float, out: Samples
 ) -> int:
@@ -53,7 +53,7 @@ def _echo(
     return at
 
 
-@kernel()
+@kernel("void(f8[::1], f8[:, ::1], f8[::1], f8[::1], f8, f8, f8[::1], f8[::1])")
 def _network(
     block: Samples,
     lines: Samples,
@@ -96,7 +96,7 @@ def _network(
     memory[0] = at
 
 
-@kernel()
+@kernel("void(f8[::1], f8, f8, f8[::1], f8[::1])")
 def _ring(block: Samples, share: float, turn: float, memory: Samples, out: Samples) -> None:
     phase = memory[0]
     for i in range(len(block)):

@@ -34,7 +34,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.kernel import kernel
 
 
-@kernel()
+@kernel("f8(f8, f8, f8, f8)")
 def curve_db(level_db: float, threshold_db: float, slope: float, knee_db: float) -> float:
     """Gain in dB at a steady level; ``slope`` is 1 − 1 / ratio."""
     over = level_db - threshold_db
@@ -45,7 +45,7 @@ def curve_db(level_db: float, threshold_db: float, slope: float, knee_db: float)
     return -slope * over
 
 
-@kernel()
+@kernel("f8(f8[::1], f8[::1], f8[::1], f8[:, ::1], f8[::1], f8[:, ::1], i8, f8[::1])")
 def compress(
     block: Samples,
     out: Samples,

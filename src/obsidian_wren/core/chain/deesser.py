@@ -49,7 +49,7 @@ def band_section(frequency_hz: float, q: float, *, rate_hz: float) -> Samples:
     )
 
 
-@kernel()
+@kernel("f8(f8[::1], f8[::1], f8[::1], f8[:, ::1], f8[::1], f8[:, ::1], i8, f8[::1])")
 def deess(
     block: Samples,
     out: Samples,

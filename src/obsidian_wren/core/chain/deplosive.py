@@ -40,7 +40,7 @@ _ORDER = 4
 WINDOW_S = 0.0125
 
 
-@kernel()
+@kernel("void(f8[::1], f8, f8[::1], f8[::1])")
 def low_band(block: Samples, pole: float, memory: Samples, low: Samples) -> None:
     """Two first-order low-passes in series: the band in which breath is looked for.
 
@@ -57,7 +57,7 @@ def low_band(block: Samples, pole: float, memory: Samples, low: Samples) -> None
     )
 
 
-@kernel()
+@kernel("f8(f8[::1], f8[::1], f8[::1], f8[::1], f8[:, ::1], f8[::1], f8[:, ::1], f8, i8, f8[::1])")
 def deplode(
     block: Samples,
     out: Samples,

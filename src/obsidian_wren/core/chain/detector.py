@@ -91,7 +91,7 @@ def _highest(values: Samples) -> float:
 
 
 # Without a NaN the highest of a step is the same in any order, so many are looked at at once.
-@kernel(fastmath={"nnan", "nsz"})
+@kernel("void(f8[::1], i8, f8[::1], f8[::1], f8[::1])", fastmath={"nnan", "nsz"})
 def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: Samples) -> None:
     """Levels in dBFS at the control points of a block of side-chain.
 

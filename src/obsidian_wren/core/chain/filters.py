@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.kernel import SHORT_SAMPLES, is_compiler_loaded, kernel
+from obsidian_wren.core.kernel import kernel
 
 Shape = Literal["peak", "low_shelf", "high_shelf"]
 
@@ -104,36 +104,17 @@ def response_db(sections: Samples, frequency_hz: Samples, *, rate_hz: float) -> 
 # numbers, which are forty times slower.
 _TAIL_SAMPLES = 1024
 _NOTHING = 1e-25
-# A transform is quick where its length has small factors only.
-_SMOOTH = 16_384
 
 
 def filtered(sections: Samples, samples: Samples) -> Samples:
     """``(n,)`` samples through sections ``(k, 6)`` in series, from rest."""
-    if not is_compiler_loaded() and 0 < len(samples) <= SHORT_SAMPLES:
-        return filtered_by_spectrum(sections, samples)
     out = np.empty(len(samples))
     state = np.zeros((len(sections), 2))
     run_sections(sections, state, np.ascontiguousarray(samples, dtype=np.float64), out)
     return out
 
 
-def filtered_by_spectrum(sections: Samples, samples: Samples) -> Samples:
-    """The same as :func:`filtered`, ``(n,)`` through ``(k, 6)``, by one transform: before what
-    compiles is there."""
-    slowest = max((float(np.abs(np.roots(section[3:])).max()) for section in sections), default=0.0)
-    # What rings on after the end would come round to the beginning.
-    rings = math.log(_NOTHING) / math.log(min(max(slowest, 0.01), 1.0 - 1e-5))
-    size = -(-(len(samples) + math.ceil(rings)) // _SMOOTH) * _SMOOTH
-    z = np.exp(-2j * np.pi * np.arange(size // 2 + 1) / size)
-    response = np.ones(len(z), dtype=complex)
-    for b0, b1, b2, _, a1, a2 in sections:
-        response *= (b0 + z * (b1 + z * b2)) / (1.0 + z * (a1 + z * a2))
-    spectrum = np.fft.rfft(samples, size) * response
-    return np.asarray(np.fft.irfft(spectrum, size)[: len(samples)])
-
-
-@kernel()
+@kernel("void(f8[:, ::1], f8[:, ::1], f8[::1], f8[::1])")
 def run_sections(sections: Samples, state: Samples, block: Samples, out: Samples) -> None:
     """Filter ``block`` into ``out`` through sections in series (transposed direct form II).
 

@@ -45,7 +45,7 @@ UNKNOWN = np.empty(0)
 _THERE_DB = 1e-9
 
 
-@kernel()
+@kernel("void(f8[::1], f8[:], f8[::1], f8[::1])")
 def gate_gains_db(
     levels_db: Samples, likelihoods_db: Samples, settings: Samples, memory: Samples
 ) -> None:
@@ -81,7 +81,9 @@ def gate_gains_db(
     memory[5], memory[6], memory[7] = (1.0 if is_open else 0.0), held, gain
 
 
-@kernel()
+@kernel(
+    "f8(f8[::1], f8[::1], f8[::1], f8[::1], f8[:, ::1], f8[::1], f8[::1], f8[:, ::1], i8, f8[::1])"
+)
 def gate_block(
     block: Samples,
     out: Samples,

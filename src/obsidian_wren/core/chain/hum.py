@@ -42,7 +42,11 @@ _RE, _IM, _COS, _SIN, _LEFT_RE, _LEFT_IM, _BESIDE, _TURN_COS, _TURN_SIN, _ROWS =
 _COUNT, _AGE_S, _PACE = 0, 1, 2
 
 
-@kernel(fastmath=True, error_model="numpy")
+@kernel(
+    "void(f8[::1], f8[::1], f8[:, ::1], f8[::1], f8[::1], f8[::1], f8[::1], i8, i8, f8, f8)",
+    fastmath=True,
+    error_model="numpy",
+)
 def _cancel(
     block: Samples,
     out: Samples,

@@ -30,7 +30,7 @@ _FAST_S, _SLOW_S = 0.03, 0.8
 _OFFSET_DB = AES17_OFFSET_DB
 
 
-@kernel()
+@kernel("f8(f8[::1], f8[::1], f8[::1], i8, f8[::1])")
 def ride(block: Samples, out: Samples, memory: Samples, step: int, settings: Samples) -> float:
     """Level ``block`` into ``out``, both ``(n,)``, with the arrays of the stage; gives the gain in
     dB. Source: practice: a plain mean of the level of speech, the gain moving at most so fast."""

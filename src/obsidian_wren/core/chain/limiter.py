@@ -29,7 +29,7 @@ from obsidian_wren.core.measure.highest import BetweenBound, highest
 GUARD_DB = 0.3
 
 
-@kernel()
+@kernel("f8(f8[::1], f8[::1], f8, f8, f8[::1], f8[::1], f8[::1])")
 def _gains(
     peaks: Samples,
     gains: Samples,
@@ -96,7 +96,10 @@ def _gains(
     return deepest
 
 
-@kernel()
+@kernel(
+    "f8(f8[:, ::1], f8[:, ::1], f8[:, ::1], i8, f8[:, ::1], f8[:, ::1], BetweenBound, f8, "
+    "f8, f8[::1], f8[::1], f8[::1])"
+)
 def limit(
     planes: Samples,
     out: Samples,

@@ -16,7 +16,11 @@ from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.highest import BetweenBound
 
 
-@kernel()
+@kernel(
+    "void(f8[:, :, :], f8[:, :, ::1], f8[::1], f8[::1], f8[::1], i8, Tuple((f8[:, ::1], "
+    "f8[:, ::1], BetweenBound)), f8, Tuple((f8[:, :, ::1], f8[:, ::1], f8[:, ::1], f8[:, "
+    "::1])))"
+)
 def _limit_each(
     sounds: Samples,
     out: Samples,

@@ -15,9 +15,14 @@ from typing import ClassVar, Self
 
 import numpy as np
 
-from obsidian_wren.core.chain import short_time, speech_presence
-from obsidian_wren.core.chain.short_time import SPECTRAL_DELAY_S, ShortTime, Spectra, Weigh
-from obsidian_wren.core.chain.speech_presence import Presence
+from obsidian_wren.core.chain.short_time import (
+    SPECTRAL_DELAY_S,
+    ShortTime,
+    Weigh,
+    analysed,
+    put_together,
+)
+from obsidian_wren.core.chain.speech_presence import Presence, suppress
 from obsidian_wren.core.chain.stage import BadSetting, number, rows
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.kernel import kernel
@@ -76,16 +81,13 @@ class NoiseReduction:
         """
         out, told = [], []
         for part in self._frames.parts(block):
-            spectra, likelihoods = _weighed(
-                part, self._frames.arrays, self._presence.arrays, self._floor
-            )
+            spectra = analysed(part, self._frames.arrays)
+            likelihoods = suppress(spectra, self._presence.arrays, self._floor)
             if self._behind is not None and len(spectra):
                 self._behind(spectra)
-            after, likely = _left(
-                spectra, likelihoods, len(part), self._frames.arrays, self._ready, self._waits
-            )
-            out.append(after)
-            told.append(likely)
+            out.append(put_together(spectra, len(part), self._frames.arrays))
+            hop = self._frames.hop
+            told.append(_spread(likelihoods, len(part), hop, self._ready, self._waits))
         self.likelihood_db = told[0] if len(told) == 1 else np.concatenate(told)
         return out[0] if len(out) == 1 else np.concatenate(out)
 
@@ -94,29 +96,7 @@ class NoiseReduction:
         self._behind = behind
 
 
-@kernel()
-def _weighed(
-    block: Samples, frames: short_time.Arrays, presence: speech_presence.Arrays, floor: float
-) -> tuple[Spectra, Samples]:
-    spectra = short_time.analyse(block, frames)
-    return spectra, speech_presence.suppress(spectra, presence, floor)
-
-
-@kernel()
-def _left(
-    spectra: Spectra,
-    likelihoods: Samples,
-    count: int,
-    frames: short_time.Arrays,
-    ready: Samples,
-    waits: Samples,
-) -> tuple[Samples, Samples]:
-    hop = len(frames[1])
-    after = short_time.put_together(spectra, count, frames)
-    return after, _spread(likelihoods, count, hop, ready, waits)
-
-
-@kernel()
+@kernel("f8[::1](f8[::1], i8, i8, f8[::1], f8[::1])")
 def _spread(told: Samples, count: int, hop: int, ready: Samples, waits: Samples) -> Samples:
     """What frames tell, for the samples that leave, as the frames themselves are put together."""
     kept = int(waits[0])

@@ -147,7 +147,7 @@ def _energy(sound: Samples) -> float:
     return total
 
 
-@kernel()
+@kernel("f8(i8[:, :, ::1], f8[::1], f8[::1], f8[::1], f8[::1])")
 def _run_all(
     places: Places, numbers: Samples, block: Samples, likelihood_db: Samples, result: Samples
 ) -> float:

@@ -28,7 +28,11 @@ _SMOOTHING_S = 0.066
 _POWER_SMOOTHING_S = 0.02
 
 
-@kernel(fastmath=True, error_model="numpy")
+@kernel(
+    "i8(c16[:, ::1], f8[:, ::1], i8, f8[::1], f8[::1], f8, f8, f8, f8)",
+    fastmath=True,
+    error_model="numpy",
+)
 def _hold_ring(
     spectra: Spectra,
     past: Samples,

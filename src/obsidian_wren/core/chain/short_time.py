@@ -83,7 +83,7 @@ class ShortTime:
 
     @property
     def arrays(self) -> Arrays:
-        """What :func:`analyse` and :func:`put_together` work on."""
+        """What :func:`analysed` and :func:`put_together` work on."""
         return (
             self._past,
             self._waiting,
@@ -106,24 +106,32 @@ class ShortTime:
         weighs them in place."""
         out = []
         for part in self.parts(block):
-            bins = analyse(part, self.arrays)
+            bins = analysed(part, self.arrays)
             if len(bins):
                 weigh(bins)
             out.append(put_together(bins, len(part), self.arrays))
         return out[0] if len(out) == 1 else np.concatenate(out)
 
 
-# The Fourier transforms inside are those of the package rocket-fft.
-@kernel(error_model="numpy")
-def analyse(block: Samples, arrays: Arrays) -> Spectra:
+def analysed(block: Samples, arrays: Arrays) -> Spectra:
     """Spectra ``(frames, bins)`` of the frames that a block ``(n,)`` completes."""
+    return np.fft.rfft(_frames_of(block, arrays))
+
+
+def put_together(bins: Spectra, count: int, arrays: Arrays) -> Samples:
+    """``(count,)`` samples of what spectra ``(frames, bins)`` and the frames before them hold."""
+    return _overlapped(np.fft.irfft(bins, len(arrays[5])), count, arrays)
+
+
+@kernel("f8[:, ::1](f8[::1], UniTuple(f8[::1], 7))")
+def _frames_of(block: Samples, arrays: Arrays) -> Samples:
     past, waiting, _, _, counts, window, _ = arrays
     hop, kept = len(waiting), int(counts[0])
     whole = (kept + len(block)) // hop
     counts[0] = left = kept + len(block) - whole * hop
     if whole == 0:
         waiting[kept : kept + len(block)] = block
-        return np.empty((0, len(window) // 2 + 1), dtype=np.complex128)
+        return np.empty((0, len(window)))
     sound = np.empty(len(past) + whole * hop)
     sound[: len(past)] = past
     sound[len(past) : len(past) + kept] = waiting[:kept]
@@ -135,27 +143,23 @@ def analyse(block: Samples, arrays: Arrays) -> Spectra:
             frame[i] = heard[i] * window[i]
     past[:] = sound[whole * hop :]
     waiting[:left] = block[len(block) - left :]
-    return np.fft.rfft(frames)
+    return frames
 
 
-@kernel(error_model="numpy")
-def put_together(bins: Spectra, count: int, arrays: Arrays) -> Samples:
-    """``(count,)`` samples of what spectra ``(frames, bins)`` and the frames before them hold."""
+@kernel("f8[::1](f8[:, ::1], i8, UniTuple(f8[::1], 7))")
+def _overlapped(frames: Samples, count: int, arrays: Arrays) -> Samples:
     _, _, tail, ready, counts, window, synthesis = arrays
-    length = len(window)
-    hop, kept, whole = len(tail), int(counts[1]), len(bins)
+    hop, kept, whole = len(tail), int(counts[1]), len(frames)
     out = np.empty(kept + whole * hop)
     out[:kept] = ready[:kept]
-    if whole:
-        frames = np.fft.irfft(bins, length)
-        first = length - 2 * hop
-        for j in range(whole):
-            at, frame = kept + j * hop, frames[j]
-            leaving, rising, falling = out[at : at + hop], frame[first:], frame[first + hop :]
-            for i in range(hop):
-                leaving[i] = tail[i] + rising[i] * synthesis[i]
-            for i in range(hop):
-                tail[i] = falling[i] * synthesis[hop + i]
+    first = len(window) - 2 * hop
+    for j in range(whole):
+        at, frame = kept + j * hop, frames[j]
+        leaving, rising, falling = out[at : at + hop], frame[first:], frame[first + hop :]
+        for i in range(hop):
+            leaving[i] = tail[i] + rising[i] * synthesis[i]
+        for i in range(hop):
+            tail[i] = falling[i] * synthesis[hop + i]
     counts[1] = len(out) - count
     ready[: len(out) - count] = out[count:]
     return out[:count]

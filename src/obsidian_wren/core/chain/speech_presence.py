@@ -142,7 +142,12 @@ def _window(bins: int, least: int, share: float) -> Places:
 
 
 # A loop writes to one array only: so the compiler sees that it may work on many bins at a time.
-@kernel(fastmath=True, error_model="numpy")
+@kernel(
+    "f8[::1](c16[:, ::1], Tuple((c16[::1], f8[::1], f8[:, ::1], i8[:, ::1], f8[:, ::1], "
+    "f8[::1], f8[::1], i8[::1])), f8)",
+    fastmath=True,
+    error_model="numpy",
+)
 def suppress(spectra: Spectra, arrays: Arrays, floor: float) -> Samples:
     """Weigh spectra ``(frames, bins)`` in place; they leave one frame later.
 

@@ -59,7 +59,7 @@ class CompressorEvidence:
     lift_db: float
 
 
-@kernel()
+@kernel("f8[::1](f8[::1], f8, f8, f8, f8, f8)")
 def gains_db(
     levels_db: Samples, threshold: float, slope: float, knee: float, attack: float, release: float
 ) -> Samples:
@@ -77,7 +77,7 @@ def gains_db(
     return out
 
 
-@kernel(fastmath={"nnan", "nsz"})
+@kernel("f8[::1](f8[::1], i8)", fastmath={"nnan", "nsz"})
 def _step_peaks(samples: Samples, step: int) -> Samples:
     out = np.zeros(len(samples) // step)
     for j in range(len(out)):

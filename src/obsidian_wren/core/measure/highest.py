@@ -28,7 +28,7 @@ class BetweenBound(NamedTuple):
     taps: int
 
 
-@kernel(fastmath={"nnan", "nsz"})
+@kernel("f8(f8[::1])", fastmath={"nnan", "nsz"})
 def highest(samples: npt.NDArray[np.floating[Any]]) -> float:
     """The highest amount among ``(n,)`` samples, in their unit; 0 where there are none."""
     a, b, c, d, e, f, g, h = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0

@@ -37,7 +37,7 @@ class Dropouts:
     share: float
 
 
-@kernel()
+@kernel("UniTuple(i8, 3)(f8[::1], i8)")
 def _gaps(samples: Samples, shortest: int) -> tuple[int, int, int]:
     count, total, longest, i, n = 0, 0, 0, 0, len(samples)
     while i < n:

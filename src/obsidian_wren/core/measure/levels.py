@@ -21,7 +21,7 @@ from obsidian_wren.core.decibels import (
     power_db,
     rms_level_dbfs,
 )
-from obsidian_wren.core.kernel import SHORT_SAMPLES, is_compiler_loaded, kernel
+from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.highest import BetweenBound, highest
 
 FRAME_S = 0.010
@@ -190,7 +190,7 @@ def _most_energy(near: Samples, taps: int) -> float:
     return most
 
 
-@kernel(fastmath=True)
+@kernel("b1(f8[::1], f8, BetweenBound)", fastmath=True)
 def may_pass(near: Samples, limit: float, bound: BetweenBound) -> bool:
     """Whether anything between samples ``(n,)`` may be over a limit, by :func:`between_bound`."""
     amount = highest(near)
@@ -206,7 +206,7 @@ def may_pass(near: Samples, limit: float, bound: BetweenBound) -> bool:
     return bound.energy * math.sqrt(_most_energy(near, bound.taps)) > limit
 
 
-@kernel(fastmath=True)
+@kernel("f8(f8[::1], f8[:, ::1], BetweenBound, f8)", fastmath=True)
 def _interpolated_peak(
     padded: Samples, phases: Samples, bound: BetweenBound, start: float
 ) -> float:
@@ -235,10 +235,6 @@ def true_peak_dbtp(samples: Samples) -> float:
 
     Samples ``(n,)``.
     """
-    if not is_compiler_loaded() and len(samples) <= SHORT_SAMPLES:
-        from obsidian_wren.core.measure.short_peak import highest_between
-
-        return amplitude_db(highest_between(samples, _PHASES[1:], _BOUND))
     padded = np.zeros(len(samples) + 2 * _TAPS_PER_PHASE + 512)
     padded[_TAPS_PER_PHASE : _TAPS_PER_PHASE + len(samples)] = samples
     return amplitude_db(float(_interpolated_peak(padded, _PHASES, _BOUND, _absolute_peak(samples))))

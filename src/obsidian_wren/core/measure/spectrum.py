@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
-from obsidian_wren.core.kernel import is_compiler_loaded, kernel, plain
+from obsidian_wren.core.kernel import plain
 from obsidian_wren.core.measure.weighting import a_weighting_power
 
 OCTAVE_RATIO = 10.0**0.3
@@ -73,8 +73,7 @@ def power_spectrum(
     count = (len(samples) - length) // (length // 2) + 1
     weights = np.ones(count) if frames_wanted is None else np.asarray(frames_wanted, dtype=float)
     chosen = np.flatnonzero(weights > 0)
-    sum_up = _summed if is_compiler_loaded() else _summed_by_arrays
-    total = sum_up(plain(samples), chosen * (length // 2), weights[chosen], window)
+    total = _summed(plain(samples), chosen * (length // 2), weights[chosen], window)
     scale = max(float(weights[chosen].sum()), 1e-12) * length * float(np.dot(window, window))
     total *= 2.0 / scale
     total[0] /= 2.0
@@ -83,31 +82,8 @@ def power_spectrum(
     return Spectrum(np.asarray(np.fft.rfftfreq(length, 1.0 / rate_hz)), total)
 
 
-# The Fourier transforms inside are those of the package rocket-fft.
-@kernel(error_model="numpy")
 def _summed(samples: Samples, starts: Places, weights: Samples, window: Samples) -> Samples:
     """Squares of the spectra of windowed frames, weighed and summed, ``(bins,)``."""
-    length = len(window)
-    total = np.zeros(length // 2 + 1)
-    held = np.empty((min(_FRAMES_AT_ONCE, len(starts)), length))
-    for first in range(0, len(starts), _FRAMES_AT_ONCE):
-        rows = min(_FRAMES_AT_ONCE, len(starts) - first)
-        for j in range(rows):
-            frame, heard = held[j], samples[starts[first + j] : starts[first + j] + length]
-            for i in range(length):
-                frame[i] = heard[i] * window[i]
-        spectra = np.fft.rfft(held[:rows])
-        for j in range(rows):
-            spectrum, weight = spectra[j], weights[first + j]
-            for k in range(len(total)):
-                total[k] += weight * (spectrum[k].real ** 2 + spectrum[k].imag ** 2)
-    return total
-
-
-def _summed_by_arrays(
-    samples: Samples, starts: Places, weights: Samples, window: Samples
-) -> Samples:
-    """The same as :func:`_summed`: before what compiles is there."""
     length = len(window)
     frames = np.lib.stride_tricks.sliding_window_view(samples, length)
     squares, held = np.zeros(2 * (length // 2 + 1)), np.empty((_FRAMES_AT_ONCE, length))

@@ -72,7 +72,7 @@ class Voicing:
         return Pitch(float(p5), float(p50), float(p95))
 
 
-@kernel()
+@kernel("void(f8[:], f8, i8, f8[::1], i8, f8[::1], i8[::1], f8[::1])")
 def _count_activity(
     samples: Samples,
     decay: float,

@@ -40,7 +40,7 @@ class Ducking:
     release_ms: float
 
 
-@kernel()
+@kernel("f8(f8[::1], f8[::1], f8[::1], f8[::1], i8, f8[::1])")
 def _shares(
     side: Samples, out: Samples, ring: Samples, memory: Samples, step: int, settings: Samples
 ) -> float:

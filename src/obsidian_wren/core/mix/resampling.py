@@ -72,7 +72,7 @@ def _take_in(held: Samples, count: int, block: Samples) -> None:
             held[channel, count + i] = block[i, channel]
 
 
-@kernel()
+@kernel("Tuple((i8, i8, f8))(f8[:, ::1], i8, f8[:, ::1], f8[:, ::1], f8, f8, f8[:, ::1])")
 def _resample(
     held: Samples, count: int, block: Samples, table: Samples, at: float, step: float, out: Samples
 ) -> tuple[int, int, float]:
