@@ -11,7 +11,7 @@ class Built(Distribution):
 
     def has_ext_modules(self) -> bool:
         """Whether it holds machine code."""
-        return any(Path("src/obsidian_wren/core/compiled").glob("kernels.json"))
+        return any(Path("src/obsidian_wren/core/compiled").glob("note.py"))
 
 
 setup(distclass=Built)

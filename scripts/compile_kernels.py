@@ -13,7 +13,6 @@ import argparse
 import gc
 import importlib
 import inspect
-import json
 import os
 import pathlib
 import platform
@@ -103,7 +102,8 @@ def compile_part(name: str, into: pathlib.Path) -> None:
 
 def compile_all(into: pathlib.Path) -> None:
     """Both libraries side by side, and the note of what they are made of."""
-    kernel.NOTE.unlink(missing_ok=True)
+    note = into / f"{kernel.NOTE}.py"
+    note.unlink(missing_ok=True)
     environment = {**os.environ}
     if is_common():
         environment["NUMBA_CPU_NAME"] = _LEVEL
@@ -113,13 +113,10 @@ def compile_all(into: pathlib.Path) -> None:
         parts = [subprocess.Popen([*command, name], env=environment) for name in _PARTS]
         if any([part.wait() for part in parts]):
             raise SystemExit("The kernels did not compile; see above.")
-    suffix = sysconfig.get_config_var("EXT_SUFFIX")
-    note = {
-        "sources": kernel.sources_digest(),
-        "libraries": [name + suffix for name in _PARTS],
-        "needs": _LEVEL_HAS if is_common() else kernel.processor_features(),
-    }
-    (into / kernel.NOTE.name).write_text(json.dumps(note))
+    note.write_text(
+        f"SOURCES = {kernel.sources_digest()!r}\nLIBRARIES = {tuple(_PARTS)}\n"
+        f"NEEDS = {tuple(_LEVEL_HAS if is_common() else kernel.processor_features())}\n"
+    )
 
 
 def has_compiler() -> bool:
@@ -136,7 +133,7 @@ def main() -> None:
     warnings.filterwarnings("ignore", message="The 'pycc' module is pending")
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--part", choices=_PARTS)
-    options.add_argument("--into", type=pathlib.Path, default=kernel.COMPILED)
+    options.add_argument("--into", type=pathlib.Path, default=_CORE / "compiled")
     chosen = options.parse_args()
     if chosen.part:
         compile_part(chosen.part, chosen.into)

@@ -20,7 +20,7 @@ def _main(told, log, arguments):
     os.dup2(told.fileno(), 1)
     os.dup2(os.open(log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), 2)
     sys.stdout = os.fdopen(1, "w", buffering=1)
-    from obsidian_wren.cli import main
+    from obsidian_wren.cli.main import main
     from short import fix_what_the_machine_chooses, shorten
 
     shorten()

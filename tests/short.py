@@ -5,7 +5,8 @@ Run by itself: prepare the demo's data over them.
 
 import sys
 
-from obsidian_wren.cli import main, starting
+from obsidian_wren.cli import starting
+from obsidian_wren.cli.main import main
 from obsidian_wren.core.mix.block import BlockCost
 from obsidian_wren.devices import browser
 from obsidian_wren.service.live import preparing

@@ -96,7 +96,7 @@ def test_it_comes_with_its_kernels_compiled(unpacked):
 def test_compiled_is_what_is_newer_than_the_program(monkeypatch, tmp_path, newer_s, compiled):
     program = tmp_path / "one_pass.py"
     program.touch()
-    monkeypatch.setattr(kernels, "compiled_ahead", dict)
+    monkeypatch.setattr(kernels, "_AHEAD", tmp_path / "none")
     monkeypatch.setattr(kernels, "_LAST", program)
     monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path / "own"))
     assert not kernels.are_compiled()

@@ -1,5 +1,6 @@
 """Kernels compiled ahead are what the compiler makes of them here, and are used where they fit."""
 
+import importlib
 import json
 import subprocess
 import sys
@@ -18,7 +19,7 @@ NOISE = np.random.default_rng(5).normal(0.0, 0.1, RATE)
 
 READ = """
 import json, sys
-from obsidian_wren.cli import main
+from obsidian_wren.cli.main import main
 try:
     main(["read", "level", sys.argv[1], "--json"])
 finally:
@@ -46,36 +47,33 @@ def told_by(script, *arguments):
 
 
 @pytest.fixture
-def note(monkeypatch, tmp_path):
-    """What is written beside the libraries, to be written otherwise."""
-    if not kernel.NOTE.is_file():
+def noted(monkeypatch):
+    """What is found where what stands beside the libraries is otherwise."""
+    if not kernel.compiled_ahead():
         pytest.skip("nothing was compiled ahead here")
-    monkeypatch.setattr(kernel, "NOTE", tmp_path / "kernels.json")
-    told = json.loads((kernel.COMPILED / "kernels.json").read_text())
+    note = importlib.import_module("obsidian_wren.core.compiled.note")
 
     def changed(**parts):
-        kernel.NOTE.write_text(json.dumps({**told, **parts}))
+        for name, value in parts.items():
+            monkeypatch.setattr(note, name, value)
         return kernel.compiled_ahead.__wrapped__()
 
     return changed
 
 
-def test_a_library_of_these_sources_for_this_processor_is_used(note):
-    assert kernel.symbol_of(filters.filtered).replace("filtered", "run_sections") in note()
+def test_a_library_of_these_sources_for_this_processor_is_used(noted):
+    assert "obsidian_wren_core_chain_filters_run_sections" in noted()
 
 
 @pytest.mark.parametrize(
-    "parts",
-    [{"sources": "0123"}, {"needs": ["NEVER"]}, {"libraries": ["wren_pass.cpython-30.so"]}],
+    "parts", [{"SOURCES": "0123"}, {"NEEDS": ["NEVER"]}, {"LIBRARIES": ["of_another_release"]}]
 )
-def test_one_that_does_not_fit_is_not(note, parts):
-    assert note(**parts) == {}
+def test_one_that_does_not_fit_is_not(noted, parts):
+    assert noted(**parts) == {}
 
 
-def test_no_note_or_a_torn_one_is_no_library(note):
-    kernel.NOTE.write_text("{")
-    assert kernel.compiled_ahead.__wrapped__() == {}
-    kernel.NOTE.unlink()
+def test_where_there_is_none_none_is_found(monkeypatch):
+    monkeypatch.setattr(kernel, "NOTE", "no_note")
     assert kernel.compiled_ahead.__wrapped__() == {}
 
 

@@ -11,7 +11,7 @@ import soundfile
 
 from command import Command
 from listening import level_of, strongest_hz
-from obsidian_wren.cli import main
+from obsidian_wren.cli.main import main
 from obsidian_wren.service.live import current, living, monitor, muting, recording, watching
 from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.opening.opening import close_workshop

@@ -9,8 +9,8 @@ import sys
 import pytest
 
 from listening import Sending, level_of, level_of_tone
-from obsidian_wren.cli import main
-from obsidian_wren.cli.passing import sweep
+from obsidian_wren.cli.main import main
+from obsidian_wren.cli.voice_ahead import sweep
 from own_system import Recording
 from signals import RATE, sine
 from waiting import wait_until

@@ -15,9 +15,9 @@ import pytest
 
 from listening import Sending, fitted, heard, level_of_tone, strongest_hz, tone
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.devices.sound_server.inputs import private_folder
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.devices.sound_server.output import SystemOutput
+from obsidian_wren.devices.sound_server.private import private_folder
 from obsidian_wren.ports.system_sound import NoSoundServer
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.standins.private_server import PipeWire

@@ -54,9 +54,7 @@ class Process:
 
     def __init__(self, path):
         self.path = path
-        self.process = asking.begin(
-            [sys.executable, "-P", "-m", "obsidian_wren.cli.voice", str(path)]
-        )
+        self.process = begin([sys.executable, "-P", "-m", "obsidian_wren.cli.voice", str(path)])
         asking.await_ready(self.process)
 
     def asked(self, **more):

@@ -8,7 +8,7 @@ import pytest
 import soundfile
 
 from bad_sounds import BAD_FILES, make
-from obsidian_wren import cli
+from obsidian_wren.cli import main as cli
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.takes import from_file, halves, simulated

@@ -5,7 +5,7 @@ import json
 import numpy as np
 import pytest
 
-from obsidian_wren.cli import main
+from obsidian_wren.cli.main import main
 from obsidian_wren.formats.calibration import BadCalibration
 from obsidian_wren.formats.sounding import read_sounding, sounding_json
 from obsidian_wren.formats.write_sound import write_sound

@@ -47,7 +47,7 @@ def test_the_exported_calibration_holds_every_mix_that_is_derived(boathouse):
 def test_the_exported_calibration_renders_like_the_program(boathouse, tmp_path):
     import json
 
-    from obsidian_wren import cli
+    from obsidian_wren.cli import main as cli
 
     body = exporting.export_calibration(boathouse)
     (tmp_path / "c.json").write_text(json.dumps(body))

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren import cli
+from obsidian_wren.cli import main as cli
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.measure.loudness import integrated_lufs

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren import cli
+from obsidian_wren.cli import main as cli
 from obsidian_wren.core.chain.gain import GainSpec
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.offline import render, rendered

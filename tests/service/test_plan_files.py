@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren import cli
+from obsidian_wren.cli import main as cli
 from obsidian_wren.core.chain.equalizer import EqualizerSpec
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.offline import render

@@ -6,7 +6,7 @@ from html.parser import HTMLParser
 
 import pytest
 
-from obsidian_wren.cli import main
+from obsidian_wren.cli.main import main
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.report import report_html
 from obsidian_wren.service.export.exporting import export_calibration, export_report

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren import cli
+from obsidian_wren.cli import main as cli
 from obsidian_wren.core.told import Told
 from signals import RATE, noise, room, voice
 from wild_calibrations import wild
@@ -119,7 +119,7 @@ def test_of_what_has_no_end_no_more_is_read_than_it_can_hold(tmp_path, what):
     words = [word.format(out=tmp_path / "out", zero=zero) for word in ENDLESS[what]]
     # So much memory that a program may hold, and no file of its size beside it.
     bounded = "import resource, sys; resource.setrlimit(resource.RLIMIT_DATA, (2**31, 2**31));"
-    program = f"{bounded} from obsidian_wren.cli import main; sys.exit(main(sys.argv[1:]))"
+    program = f"{bounded} from obsidian_wren.cli.main import main; sys.exit(main(sys.argv[1:]))"
     done = subprocess.run(
         [sys.executable, "-P", "-c", program, *words], check=False, capture_output=True, text=True
     )

@@ -6,7 +6,7 @@ import threading
 
 import pytest
 
-from obsidian_wren.cli import main
+from obsidian_wren.cli.main import main
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration import settings
 from obsidian_wren.service.workshop import Remembered

@@ -12,10 +12,10 @@ from importlib.util import cache_from_source
 from pathlib import Path
 
 import obsidian_wren
-from obsidian_wren.core.kernel import compiled_ahead
 from obsidian_wren.core.wording import worded
 
 _PACKAGE = Path(obsidian_wren.__file__).parent
+_AHEAD = _PACKAGE / "core" / "compiled" / "note.py"
 # Compiled behind all that it calls.
 _LAST = _PACKAGE / "core" / "chain" / "one_pass.py"
 # How many there are, as counted when they were last compiled from nothing: only for telling.
@@ -32,7 +32,8 @@ def keep_in_own_cache() -> None:
 
 def are_compiled() -> bool:
     """Whether what computes came compiled, or was since the program was installed."""
-    if compiled_ahead():
+    if _AHEAD.is_file():
+        # Where it does not fit, each kernel is compiled at its first call.
         return True
     installed = _LAST.stat().st_mtime
     return any(path.stat().st_mtime >= installed for path in _compiled())

@@ -6,8 +6,8 @@ import argparse
 import dataclasses
 import json
 import math
-import os
 import signal
+import subprocess
 import sys
 import threading
 import time
@@ -18,10 +18,10 @@ from typing import Any
 from obsidian_wren.cli.own_system import voice_command
 from obsidian_wren.core.wording import counted, worded
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.devices.sound_server.inputs import private_folder
 from obsidian_wren.ports.system_sound import FEED_HZ, SystemMicrophone
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.voice import asking, records
+from obsidian_wren.voice.beginning import begin
 
 _TELL_EVERY_S = 1.0
 _GIVES_OVER_S, _ASK_AGAIN_S = 4.0, 0.1
@@ -78,17 +78,10 @@ class Passing:
     silent_because: str | None = None
 
 
-def live(chosen: argparse.Namespace) -> int:
-    """A microphone through a calibration into a named input, until Ctrl-C."""
-    sweep(private_folder())
-    path = private_folder() / f"live-{os.getpid()}.socket"
-    # It begins while the calibration is read.
-    process = asking.begin([*voice_command(), str(path)])
-    try:
-        wanted = _wanted(chosen)
-    except BaseException:
-        process.terminate()
-        raise
+def live(chosen: argparse.Namespace, path: Path, process: subprocess.Popen[bytes]) -> int:
+    """A microphone through a calibration into a named input, until Ctrl-C, by a voice whose process
+    begins and whose socket will be at ``path``."""
+    wanted = _wanted(chosen)
     stopped = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: stopped.set())
@@ -113,22 +106,10 @@ def live(chosen: argparse.Namespace) -> int:
         process.wait()
         if not stopped.is_set():
             print(worded("The voice had ended and is begun again."), file=sys.stderr)
-            process = asking.begin([*voice_command(), str(path)])
+            process = begin([*voice_command(), str(path)])
     if not chosen.json and sys.stdout.isatty():
         print()
     return 0
-
-
-def sweep(folder: Path) -> None:
-    """Sockets of those that were killed go."""
-    for path in folder.glob("live-*.socket"):
-        owner = path.stem.removeprefix("live-")
-        try:
-            os.kill(int(owner), 0)
-        except (ValueError, ProcessLookupError):
-            path.unlink(missing_ok=True)
-        except PermissionError:
-            pass
 
 
 def _start(voice: asking.Asking, wanted: records.Start) -> None:

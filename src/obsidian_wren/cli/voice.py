@@ -16,7 +16,7 @@ from pathlib import Path
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.voice.asking import READY
+from obsidian_wren.voice.beginning import READY
 from obsidian_wren.voice.engine import Voice
 from obsidian_wren.voice.serving import Serving
 

@@ -13,21 +13,17 @@ from __future__ import annotations
 import functools
 import hashlib
 import importlib
-import json
 from collections.abc import Callable
-from importlib.machinery import ExtensionFileLoader
-from importlib.util import module_from_spec, spec_from_loader
-from pathlib import Path
+from importlib.resources import files
 from typing import Any, TypeVar, cast
 
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 
-_CORE = Path(__file__).parent
-COMPILED = _CORE / "compiled"
-# What the libraries were made of, and what of a processor they need.
-NOTE = COMPILED / "kernels.json"
+# Where the libraries lie, and beside them a module that says what they were made of and what of a
+# processor they need.
+_COMPILED, NOTE = f"{__package__}.compiled", "note"
 
 _Function = TypeVar("_Function", bound=Callable[..., Any])
 
@@ -83,33 +79,25 @@ def symbol_of(function: Callable[..., Any]) -> str:
 def compiled_ahead() -> dict[str, Callable[..., Any]]:
     """The kernels of the libraries by their symbols; none where they do not fit."""
     try:
-        note = json.loads(NOTE.read_text())
-    except (OSError, ValueError):
-        return {}
-    if note["sources"] != sources_digest() or not set(note["needs"]) <= set(processor_features()):
-        return {}
-    found: dict[str, Callable[..., Any]] = {}
-    for name in note["libraries"]:
-        path = COMPILED / name
-        if not path.is_file():
-            # Of another release of Python.
+        note = importlib.import_module(f"{_COMPILED}.{NOTE}")
+        if note.SOURCES != sources_digest() or not set(note.NEEDS) <= set(processor_features()):
             return {}
-        module_name = name.partition(".")[0]
-        loader = ExtensionFileLoader(module_name, str(path))
-        spec = spec_from_loader(module_name, loader)
-        if spec is not None:
-            module = module_from_spec(spec)
-            loader.exec_module(module)
-            found.update(vars(module))
-    return found
+        libraries = [importlib.import_module(f"{_COMPILED}.{name}") for name in note.LIBRARIES]
+    except ImportError:
+        # Not compiled, or for another release of Python.
+        return {}
+    return {name: each for library in libraries for name, each in vars(library).items()}
 
 
 def sources_digest() -> str:
     """A mark of everything that kernels are made of."""
     told = hashlib.blake2b(digest_size=16)
-    for where in ("chain/*.py", "measure/*.py", "mix/*.py", "derive/compressor.py"):
-        for path in sorted(_CORE.glob(where)):
-            told.update(path.read_bytes())
+    core = files(__package__)
+    for folder in ("chain", "measure", "mix"):
+        found = {each.name: each for each in (core / folder).iterdir()}
+        for name in sorted(name for name in found if name.endswith(".py")):
+            told.update(found[name].read_bytes())
+    told.update((core / "derive" / "compressor.py").read_bytes())
     return told.hexdigest()
 
 

@@ -9,7 +9,7 @@ import select
 import socket
 import subprocess
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from contextlib import suppress
 from multiprocessing.connection import Client
 from pathlib import Path
@@ -20,6 +20,7 @@ import msgspec
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import worded
 from obsidian_wren.voice import records
+from obsidian_wren.voice.beginning import READY
 from obsidian_wren.voice.place import address
 
 # A server of the desktop may take so long to open a microphone.
@@ -123,17 +124,6 @@ class Asking:
         self._lost()
 
 
-def begin(command: Sequence[str]) -> subprocess.Popen[bytes]:
-    """Start a voice by the command of its process; :func:`await_ready` before it is asked."""
-    return subprocess.Popen(
-        command,
-        stdin=subprocess.DEVNULL,
-        stdout=subprocess.PIPE,
-        # What ends a program in front does not end it: it is asked to.
-        start_new_session=True,
-    )
-
-
 def await_ready(process: subprocess.Popen[bytes]) -> None:
     """Until its socket is there. Raises VoiceRefused, with what it says itself."""
     assert process.stdout is not None
@@ -168,9 +158,6 @@ def await_end(process: int, patience_s: float) -> None:
             select.select([found], [], [], patience_s)
         finally:
             os.close(found)
-
-
-READY = "ready"
 
 
 def gone() -> VoiceRefused:

@@ -29,6 +29,7 @@ from obsidian_wren.devices.sound_server.feed import PipeFeed
 from obsidian_wren.devices.sound_server.microphone import ServerMicrophone
 from obsidian_wren.devices.sound_server.output import SystemOutput
 from obsidian_wren.devices.sound_server.picks import Picks
+from obsidian_wren.devices.sound_server.private import private_folder
 from obsidian_wren.ports.system_sound import (
     NoSoundServer,
     Surroundings,
@@ -48,7 +49,7 @@ class SoundServer:
     """The sound server of this session. Every call raises NoSoundServer where none answers."""
 
     def __init__(self, *, folder: Path | None = None) -> None:
-        self._folder = folder or inputs.private_folder()
+        self._folder = folder or private_folder()
         self._seen = Surroundings()
         self._looking = threading.Lock()
         self._picks = Picks(self._folder / "picks.json")

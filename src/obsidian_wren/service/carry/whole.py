@@ -10,8 +10,8 @@ from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.derive.stage_plan import Switch
 from obsidian_wren.core.wording import worded
-from obsidian_wren.formats.calibration import (
-    FEED_NAME,
+from obsidian_wren.formats.calibration import FEED_NAME
+from obsidian_wren.formats.calibration_writing import (
     bands_setting,
     calibration_json,
     is_told,

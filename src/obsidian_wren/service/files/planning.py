@@ -21,7 +21,7 @@ from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.prove.sounding import heard_for_checks
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.core.wording import worded
-from obsidian_wren.formats import calibration
+from obsidian_wren.formats import calibration_writing
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.response import read_response, response_at
 from obsidian_wren.formats.sounding import NAME as CHECK
@@ -130,12 +130,12 @@ def plan_files(
         ring=ring_of_speech(takes.talk_samples, rate_hz=talk.rate_hz),
     )
     advice = to_jsonable(found.preamp)
-    body = calibration.calibration_json(
+    body = calibration_writing.calibration_json(
         rig={"rate_hz": round(talk.rate_hz), "preamp": advice}
         | ({} if distance_cm is None else {"distance_cm": distance_cm}),
         readings=readings,
-        chain=calibration.chain_json(found.chain.stages),
-        feeds=calibration.feeds_json(Aims(), found.chain.landing),
+        chain=calibration_writing.chain_json(found.chain.stages),
+        feeds=calibration_writing.feeds_json(Aims(), found.chain.landing),
     )
     write_text(out, json.dumps(body, indent=2, ensure_ascii=False) + "\n")
     return FileAnswer(body, notes, takes.findings)

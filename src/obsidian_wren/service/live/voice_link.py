@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any, cast
 from obsidian_wren.core.wording import worded
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice import asking, records
+from obsidian_wren.voice.beginning import begin
 from obsidian_wren.voice.here import Here
 
 if TYPE_CHECKING:
@@ -147,7 +148,7 @@ class VoiceLink:
             raise asking.VoiceRefused("ends-often", _ENDS_OFTEN)
         self._begun_s.append(now_s)
         command = [*self.ws.world.voice_command, str(self.ws.folder.voice_socket)]
-        self._process = asking.begin(command)
+        self._process = begin(command)
         asking.await_ready(self._process)
         self._asking = link = self._connect()
         assert link is not None
