@@ -8,7 +8,7 @@ export PYTHONDONTWRITEBYTECODE :=
 KERNEL_SOURCES := $(wildcard src/obsidian_wren/core/chain/*.py src/obsidian_wren/core/mix/*.py src/obsidian_wren/core/measure/*.py) src/obsidian_wren/core/derive/compressor.py src/obsidian_wren/core/kernel.py scripts/compile_kernels.py
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/words.js frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
 
-.PHONY: demo test test-wide try-real try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types clean
+.PHONY: demo test test-wide try-real wheel try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -98,7 +98,12 @@ language: .setup-page
 	cp $(CATALOGUE) $(LANGUAGES)/
 	cd frontend && WREN_LANGUAGE=../$(LANGUAGES)/$(notdir $(CATALOGUE)) WREN_PAGE=../src/obsidian_wren/web/static-$(basename $(notdir $(CATALOGUE))) npm run --silent build
 
-# One file to install, in an environment that holds nothing else.
+# One file to install, with the kernels that were compiled here.
+wheel: set-up
+	$(BIN)/pip install --quiet build
+	$(BIN)/python -m build --wheel
+
+# The same, in an environment that holds nothing else.
 try-wheel: EXTRAS = test
 try-wheel: set-up .setup-test
 	$(BIN)/python scripts/try_wheel.py

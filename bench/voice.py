@@ -3,7 +3,8 @@
 A private sound server, a microphone with a tone, and three programs that record at the same time:
 the microphone itself, a plain loopback of the server, and the feed of ``obsidian-wren live``. A
 break in the tone is a gap; those that the microphone has at the same instant are nobody's. Beside
-it start, memory and processor time of the voice.
+it start, memory and processor time of the voice; and, since one machine is not another, how long
+Python takes here to load NumPy and end.
 """
 
 from __future__ import annotations
@@ -132,6 +133,16 @@ def looped(kind: type[PrivateServer]) -> Iterator[tuple[PrivateServer, Path]]:
             server.end()
 
 
+def numpy_s() -> float:
+    """Seconds that Python takes to load NumPy and end: the median of five."""
+    found = []
+    for _ in range(5):
+        began = time.monotonic()
+        subprocess.run([sys.executable, "-c", "import numpy"], check=True)
+        found.append(time.monotonic() - began)
+    return sorted(found)[2]
+
+
 def run(kind: type[PrivateServer]) -> None:
     with looped(kind) as (server, folder):
         began = time.monotonic()
@@ -150,7 +161,8 @@ def run(kind: type[PrivateServer]) -> None:
         first = Heard(INPUT)
         while not first.sound().any():
             time.sleep(0.005)
-        print(f"{server.name}: first treated sound after {time.monotonic() - began:.2f} s")
+        took_s = time.monotonic() - began
+        print(f"{server.name}: first treated sound after {took_s:.2f} s; NumPy {numpy_s():.2f} s")
         first.end()
         heard = {
             "microphone": Heard("desk"),

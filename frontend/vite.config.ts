@@ -15,8 +15,7 @@ export default defineConfig({
     emptyOutDir: true,
     target: 'es2022',
     // Only a page that is looked at by tests is left as it is, since that is faster.
-    minify: env.WREN_PLAIN ? false : 'terser',
-    terserOptions: { ecma: 2020, module: true, compress: { passes: 5 } },
+    minify: !env.WREN_PLAIN,
     // Fonts and the capture worklet stay files: the content security policy allows no data: for them.
     assetsInlineLimit: 0,
     rollupOptions: { input: ['index.html', ...documents.map((name) => `help/${name}.html`)] },
