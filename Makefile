@@ -5,10 +5,11 @@ WORKERS ?= 3
 BIN := .venv/bin
 # Compiled modules are kept: every test that starts the command anew would compile them anew.
 export PYTHONDONTWRITEBYTECODE :=
+PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
 KERNEL_SOURCES := $(wildcard src/obsidian_wren/core/chain/*.py src/obsidian_wren/core/mix/*.py src/obsidian_wren/core/measure/*.py) src/obsidian_wren/core/derive/compressor.py src/obsidian_wren/core/kernel.py scripts/compile_kernels.py
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/words.js frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
 
-.PHONY: demo test test-wide try-real wheel try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types clean
+.PHONY: demo test test-wide try-real wheel try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types schema clean
 
 demo: set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
@@ -76,17 +77,21 @@ lint-python: .setup-test
 	cd tests && ../$(BIN)/mypy --config-file mypy.ini .
 	$(BIN)/lint-imports
 
-lint-page: set-up .setup-test
-	scripts/check-types
+lint-page: set-up .setup-test .setup-types
 	cd frontend && npm run --silent check && npm run --silent lint
 
 test-page: .setup-page
 	cd frontend && npm run --silent test
 
-types: .setup-test
-	$(BIN)/python scripts/write_schema.py
+# What the page knows of the answers, from the code that makes them: never older, so never kept.
+types: .setup-types
+.setup-types: .setup-python .setup-page $(PY_SOURCES) scripts/write_openapi.py
 	$(BIN)/python scripts/write_openapi.py
-	cd frontend && npm run --silent types
+	cd frontend && npm run --silent types >/dev/null
+	touch $@
+
+schema: .setup-python
+	$(BIN)/python scripts/write_schema.py
 
 sentences: .setup-test
 	cd frontend && npm run --silent words

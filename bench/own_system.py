@@ -25,7 +25,8 @@ from obsidian_wren.devices.sound_server.computer import SystemComputer
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.service.live import living
 from obsidian_wren.service.opening.opening import close_workshop, open_workshop
-from obsidian_wren.service.page.overview import overview
+from obsidian_wren.service.page.overview import overview_json
+from obsidian_wren.service.page.views import Overview
 from obsidian_wren.service.rig.fields import RigFields
 from obsidian_wren.service.setup import computer_changes, rig_changes, seeing
 from obsidian_wren.service.workshop import Workshop
@@ -37,6 +38,10 @@ ROOT = Path(__file__).resolve().parents[1]
 RATE, TIMES = 48_000, 10
 QUIET = 1e-4
 PATIENCE_S = 30.0
+
+
+def _shown(ws: Workshop) -> Overview:
+    return Overview.model_validate_json(overview_json(ws))
 
 
 def until(what: Callable[[], bool]) -> float:
@@ -92,7 +97,7 @@ def live_on(server: SoundServer, folder: Path, *, start: bool = True) -> Worksho
     ws = open_workshop(DataFolder(folder / "data"), world)
     seeing.start_seeing(ws)
     computer_changes.choose_device(ws, "desk")
-    rig = overview(ws).rig.model_dump(include=set(RigFields.model_fields))
+    rig = _shown(ws).rig.model_dump(include=set(RigFields.model_fields))
     rig_changes.change_rig(ws, RigFields(**{**rig, "source": "system"}))
     if start:
         living.start_run(ws)
@@ -120,7 +125,7 @@ def main() -> None:
                 desk.plug_in()
                 back.append(listener.sound_s(time.monotonic()))
                 recorder = subprocess.Popen(["parec", "--device=desk"], stdout=subprocess.DEVNULL)
-                wrong.append(until(lambda: any(p.hears == "raw" for p in overview(ws).programs)))
+                wrong.append(until(lambda: any(p.hears == "raw" for p in _shown(ws).programs)))
                 recorder.kill()
                 recorder.wait()
         finally:

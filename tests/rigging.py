@@ -2,7 +2,6 @@
 
 from obsidian_wren.service.calibration import settings
 from obsidian_wren.service.calibration.wishes import WishesBody
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.fields import (
     InterfaceFields,
     MicrophoneFields,
@@ -10,6 +9,7 @@ from obsidian_wren.service.rig.fields import (
     RoomFields,
 )
 from obsidian_wren.service.setup import rig_changes, things
+from shown import shows
 
 MICROPHONE = MicrophoneFields(
     name="Reedling 40",
@@ -37,7 +37,7 @@ ROOM = RoomFields(
 
 def rig_fields(ws, **changes):
     """What the rig in hand is, with changes."""
-    rig = overview(ws).rig
+    rig = shows(ws, "rig")
     return RigFields(**{**rig.model_dump(include=set(RigFields.model_fields)), **changes})
 
 
@@ -46,7 +46,7 @@ def change(ws, **changes):
 
 
 def use_boathouse(ws, **changes):
-    rig = overview(ws).rig
+    rig = shows(ws, "rig")
     things.keep_thing(ws, "microphone", MICROPHONE, rig.microphone_id)
     things.keep_thing(ws, "interface", INTERFACE, rig.interface_id)
     things.keep_thing(ws, "room", ROOM, rig.room_id)
@@ -60,14 +60,14 @@ def shape_voice(ws):
 
 def preamp(ws):
     """Where the preamp stands, dB."""
-    return next(control.position for control in overview(ws).controls if control.key == "preamp")
+    return next(control.position for control in shows(ws, "controls") if control.key == "preamp")
 
 
 def status(ws):
     """The status of each step."""
-    return {step.name: step.status for step in overview(ws).steps}
+    return {step.name: step.status for step in shows(ws, "steps")}
 
 
 def setting(ws, stage, name):
     """A setting of a stage, as the page shows it."""
-    return next(s for s in overview(ws).settings if (s.stage, s.name) == (stage, name))
+    return next(s for s in shows(ws, "settings") if (s.stage, s.name) == (stage, name))

@@ -8,7 +8,6 @@ import pytest
 
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.service.opening.opening import close_workshop, open_workshop
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import computer_changes, seeing
 from obsidian_wren.standins.private_server import (
     FakeMicrophone,
@@ -19,6 +18,7 @@ from obsidian_wren.standins.private_server import (
 from obsidian_wren.store.folder import DataFolder
 from own_system import own_world
 from rigging import change
+from shown import shows
 from signals import sine
 from waiting import wait_until
 
@@ -91,7 +91,7 @@ def own(plugged, open_own):
     """The boathouse's calibration on a desk microphone of this computer."""
     plugged(sine(1000.0, -30.0, 1.0))
     ws = open_own()
-    wait_until(lambda: "desk" in {device.id for device in overview(ws).computer.devices})
+    wait_until(lambda: "desk" in {device.id for device in shows(ws, "computer").devices})
     computer_changes.choose_device(ws, "desk")
     change(ws, source="system")
     return ws

@@ -14,7 +14,6 @@ from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import current, living
 from obsidian_wren.service.opening.opening import close_workshop, open_workshop
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.send import feeds, listeners, proving
 from obsidian_wren.service.setup import computer_changes, seeing, turning
 from obsidian_wren.service.takes import starting
@@ -22,6 +21,7 @@ from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.folder import DataFolder
 from own_system import CALL, Playing, Recording, own_world, sink, tone_of
 from rigging import change
+from shown import overview, shows
 from signals import sine
 from waiting import wait_until
 
@@ -29,7 +29,7 @@ TONE = sine(1000.0, -30.0, 1.0)
 
 
 def in_call(ws):
-    return next(each for each in overview(ws).destinations if each.key == "call")
+    return next(each for each in shows(ws, "destinations") if each.key == "call")
 
 
 def loud(recording):
@@ -41,7 +41,7 @@ def silent(recording):
 
 
 def test_nothing_of_the_simulated_computer_is_shown(own):
-    seen = overview(own)
+    seen = overview(own, "cases", "computer", "destinations", "rig", "sources")
     assert (seen.computer.simulated, seen.rig.source) == (False, "system")
     assert {device.id for device in seen.computer.devices} >= {"desk"}
     assert [each.name for each in seen.destinations] == [
@@ -58,15 +58,15 @@ def test_nothing_of_the_simulated_computer_is_shown(own):
 
 def test_a_wrong_pick_is_seen_moved_and_proved_by_the_sound(own):
     with Recording("desk") as recorder:
-        (program,) = wait_until(lambda: overview(own).programs)
+        (program,) = wait_until(lambda: shows(own, "programs"))
         assert (program.program, program.hears, program.feed) == ("Walk recorder", "raw", None)
         assert program.process_id == recorder.process.pid
-        assert "Move Walk recorder to a feed" in overview(own).left_to_do[-1]
-        assert "raw" in {finding.code for finding in overview(own).computer.findings}
+        assert "Move Walk recorder to a feed" in shows(own, "left_to_do")[-1]
+        assert "raw" in {finding.code for finding in shows(own, "computer").findings}
         feeds.move_listener(own, program.index, "call")
         # A server under load moves it a moment later.
-        wait_until(lambda: [each.hears for each in overview(own).programs] == ["feed"])
-        (program,) = overview(own).programs
+        wait_until(lambda: [each.hears for each in shows(own, "programs")] == ["feed"])
+        (program,) = shows(own, "programs")
         assert (program.feed, program.picked) == ("call", "Wren: call")
         # Not live: silence, never the raw voice.
         wait_until(lambda: silent(recorder))
@@ -84,7 +84,7 @@ def test_a_wrong_pick_is_seen_moved_and_proved_by_the_sound(own):
 
 def test_a_program_that_the_server_does_not_move_is_not_said_moved(own, system, monkeypatch):
     with Recording("desk"):
-        (program,) = wait_until(lambda: overview(own).programs)
+        (program,) = wait_until(lambda: shows(own, "programs"))
         monkeypatch.setattr(system, "move_listener", lambda index, microphone: None)
         with pytest.raises(Refused, match="Pick “Wren: call” in the program’s own menu"):
             feeds.move_listener(own, program.index, "call")
@@ -103,10 +103,10 @@ def test_the_marker_is_found_where_any_program_would_hear_it(own):
     living.start_run(own)
 
     def sent():
-        wait_until(lambda: overview(own).run.marker == "idle")
+        wait_until(lambda: shows(own, "run").marker == "idle")
         before = in_call(own).proof
         proving.send_marker(own)
-        assert overview(own).run.marker == "sending"
+        assert shows(own, "run").marker == "sending"
         proof = wait_until(lambda: in_call(own).proof if in_call(own).proof != before else None)
         # Where a busy machine held it up, a person sends it again.
         return proof if proof.good else None
@@ -115,22 +115,22 @@ def test_the_marker_is_found_where_any_program_would_hear_it(own):
     assert proof.verdicts[0].code == "treated"
     # The way through the server takes time that the chain and the mix do not explain.
     assert proof.ours_ms < proof.delay_ms < proof.ours_ms + 400.0
-    assert overview(own).proofs.good == overview(own).proofs.all == 1
-    wait_until(lambda: overview(own).run.marker == "idle")
+    assert shows(own, "proofs").good == shows(own, "proofs").all == 1
+    wait_until(lambda: shows(own, "run").marker == "idle")
 
 
 def test_a_microphone_that_goes_and_comes_back(own, open_own, system, plugged):
     desk = plugged(sine(440.0, -30.0, 1.0), name="other")
-    wait_until(lambda: "other" in {device.id for device in overview(own).computer.devices})
+    wait_until(lambda: "other" in {device.id for device in shows(own, "computer").devices})
     computer_changes.choose_device(own, "other")
     living.start_run(own)
     with Recording(CALL) as recorder:
         wait_until(lambda: loud(recorder))
         desk.unplug()
         wait_until(lambda: current(own).running is None)
-        assert "went away" in overview(own).run.stopped_why
+        assert "went away" in shows(own, "run").stopped_why
         wait_until(lambda: silent(recorder))
-        assert "gone" in {finding.code for finding in overview(own).computer.findings}
+        assert "gone" in {finding.code for finding in shows(own, "computer").findings}
         # The other microphone is never taken in its place.
         time.sleep(1.0)
         assert silent(recorder)
@@ -153,7 +153,7 @@ def test_a_pipe_that_is_deleted_is_made_anew(own, system):
 def test_a_sound_server_that_ends_and_is_back(own, sound_server, plugged):
     living.start_run(own)
     sound_server.end()
-    wait_until(lambda: overview(own).computer.missing)
+    wait_until(lambda: shows(own, "computer").missing)
     wait_until(lambda: current(own).running is None)
     assert "not there" in " ".join(check.sentence for check in in_call(own).checks)
     sound_server.start()
@@ -194,13 +194,13 @@ def test_who_records_a_feed_is_never_sent_to_the_raw_microphone(own, open_own, s
 
 def test_who_was_moved_away_while_nothing_ran_is_taken_back(own, open_own, system):
     with Recording(CALL) as recorder:
-        wait_until(lambda: [each.feed for each in overview(own).programs] == ["call"])
+        wait_until(lambda: [each.feed for each in shows(own, "programs")] == ["call"])
         own.let_go()
         close_workshop(own)
         system.remove_inputs()
         wait_until(lambda: [one.microphone for one in system.listeners()] == ["desk"])
         second = open_own()
-        wait_until(lambda: [each.feed for each in overview(second).programs] == ["call"])
+        wait_until(lambda: [each.feed for each in shows(second, "programs")] == ["call"])
         wait_until(lambda: silent(recorder))
 
 
@@ -215,7 +215,7 @@ def test_who_is_moved_with_the_default_microphone_is_taken_back(
     with Recording(CALL, "Walk recorder") as recorder, Recording("desk", "Meter"):
         wait_until(
             lambda: (
-                {each.program: each.hears for each in overview(own).programs}
+                {each.program: each.hears for each in shows(own, "programs")}
                 == {"Walk recorder": "feed", "Meter": "raw"}
             )
         )
@@ -251,12 +251,12 @@ def test_a_machine_that_slept_goes_on_by_itself(own, sound_server):
 
 def test_sound_settings_are_set_and_taken_back(own, system, plugged):
     plugged(TONE, name="other")
-    wait_until(lambda: "other" in {device.id for device in overview(own).computer.devices})
+    wait_until(lambda: "other" in {device.id for device in shows(own, "computer").devices})
     system.make_default("other")
     system.set_volume("desk", 85.0)
     wait_until(lambda: {"other-input", "slider"} <= codes(own))
     for code in ("other-input", "slider"):
-        found = next(each for each in overview(own).computer.findings if each.code == code)
+        found = next(each for each in shows(own, "computer").findings if each.code == code)
         computer_changes.change_device(own, *found.change.model_dump().values())
     assert not {"other-input", "slider"} & codes(own)
     stood = {each.name: each for each in system.microphones()}
@@ -270,7 +270,7 @@ def test_sound_settings_are_set_and_taken_back(own, system, plugged):
     put_back.redo(own)
     assert {each.name: each for each in system.microphones()}["desk"].is_default
     turning.turn(own, "slider", 60.0)
-    assert next(c.position for c in overview(own).controls if c.key == "slider") == pytest.approx(
+    assert next(c.position for c in shows(own, "controls") if c.key == "slider") == pytest.approx(
         60.0, abs=0.2
     )
 
@@ -284,7 +284,7 @@ def channels(system):
 
 
 def codes(ws):
-    return {finding.code for finding in overview(ws).computer.findings}
+    return {finding.code for finding in shows(ws, "computer").findings}
 
 
 def test_feeds_have_names_of_their_own_and_stay_only_where_they_should(
@@ -328,19 +328,19 @@ def test_what_a_busy_server_did_not_answer_is_asked_again(own, system, monkeypat
     monkeypatch.setattr(control, "_surroundings", lost_once)
     system.look()
     # No other event follows.
-    wait_until(lambda: answers and "desk" in {each.id for each in overview(own).computer.devices})
+    wait_until(lambda: answers and "desk" in {each.id for each in shows(own, "computer").devices})
 
 
 def test_headphones_play_where_the_person_says_and_nowhere_else(own, system):
     sink("phones")
-    wait_until(lambda: "phones" in {device.id for device in overview(own).computer.devices})
+    wait_until(lambda: "phones" in {device.id for device in shows(own, "computer").devices})
     listeners.set_route(own, "voice", "headphones", "treated", True)
     living.start_run(own)
     with Recording("phones.monitor", "ear") as ear:
         assert silent(ear)
         feeds.choose_output(own, "headphones", "phones")
         wait_until(lambda: abs(strongest_hz(ear.hears(0.5)) - 1000.0) < 5.0)
-        delay = next(each for each in overview(own).destinations if each.key == "headphones").delay
+        delay = next(each for each in shows(own, "destinations") if each.key == "headphones").delay
         assert delay.total_ms > 20.0
         feeds.choose_output(own, "headphones", None)
         wait_until(lambda: silent(ear))
@@ -352,16 +352,16 @@ def test_headphones_play_where_the_person_says_and_nowhere_else(own, system):
 
 def test_what_a_program_plays_comes_back_and_never_into_its_own_feed(own, system):
     sink("phones")
-    wait_until(lambda: "phones" in {device.id for device in overview(own).computer.devices})
+    wait_until(lambda: "phones" in {device.id for device in shows(own, "computer").devices})
     feeds.choose_output(own, "headphones", "phones")
     with Playing(3000.0):
-        (player,) = wait_until(lambda: overview(own).players)
+        (player,) = wait_until(lambda: shows(own, "players"))
         feeds.choose_return(own, "call", player.index)
         assert in_call(own).plays == "Editor call"
-        assert [each.name for each in overview(own).returns] == ["From Editor call"]
-        stood = overview(own).players[0].output
+        assert [each.name for each in shows(own, "returns")] == ["From Editor call"]
+        stood = shows(own, "players")[0].output
         living.start_run(own)
-        wait_until(lambda: overview(own).players[0].output == "Wren: from Editor call")
+        wait_until(lambda: shows(own, "players")[0].output == "Wren: from Editor call")
         with Recording("phones.monitor", "ear") as ear, Recording(CALL) as recorder:
             wait_until(lambda: abs(strongest_hz(ear.hears(0.5)) - 3000.0) < 5.0)
             wait_until(lambda: loud(recorder))
@@ -371,14 +371,14 @@ def test_what_a_program_plays_comes_back_and_never_into_its_own_feed(own, system
             feeds.choose_return(own, "call", None)
         living.stop_run(own)
         # Not live: it is heard where it always was.
-        wait_until(lambda: overview(own).players[0].output == stood)
+        wait_until(lambda: shows(own, "players")[0].output == stood)
     feeds.choose_return(own, "call", None)
-    assert overview(own).returns == []
+    assert shows(own, "returns") == []
 
 
 def test_the_computers_sound_goes_to_a_stream_and_not_to_who_plays_it(own, system):
     sink("speakers")
-    wait_until(lambda: "speakers" in {device.id for device in overview(own).computer.devices})
+    wait_until(lambda: "speakers" in {device.id for device in shows(own, "computer").devices})
     computer_changes.change_device(own, "speakers", "is_default", True)
     listeners.use_listener(own, "stream", True)
     listeners.use_source(own, "computer", True)
@@ -399,24 +399,24 @@ def test_the_computers_sound_goes_to_a_stream_and_not_to_who_plays_it(own, syste
 def test_takes_have_the_channel_and_the_rate_of_the_device(own, plugged):
     both = np.column_stack([np.zeros(44_100), sine(500.0, -70.0, 1.0, rate_hz=44_100)])
     plugged(both, name="two", rate_hz=44_100, channels=2)
-    wait_until(lambda: "two" in {device.id for device in overview(own).computer.devices})
+    wait_until(lambda: "two" in {device.id for device in shows(own, "computer").devices})
     computer_changes.choose_device(own, "two")
-    assert overview(own).rig.rate_hz == 44_100
+    assert shows(own, "rig").rate_hz == 44_100
     for channel, heard in ((None, True), (1, False), (2, True)):
         change(own, channel=channel)
-        before = len(overview(own).takes)
+        before = len(shows(own, "takes"))
         starting.start(own, "rest", seconds=3.0)
-        wait_until(lambda: overview(own).progress is None)
-        take = overview(own).takes[before]
+        wait_until(lambda: shows(own, "progress") is None)
+        take = shows(own, "takes")[before]
         assert (take.source, take.rate_hz) == ("system", 44_100)
         assert (take.fault is None) == heard, take.fault
 
 
 def test_a_dial_take_sets_the_slider_and_puts_it_back(own, system):
-    before = len(overview(own).takes)
+    before = len(shows(own, "takes"))
     starting.start(own, "dial", seconds=3.0, position=50.0, learns="slider")
     assert {each.name: each for each in system.microphones()}["desk"].volume_percent < 60.0
-    wait_until(lambda: overview(own).takes[before:] and overview(own).progress is None)
+    wait_until(lambda: shows(own, "takes")[before:] and shows(own, "progress") is None)
     desk = {each.name: each for each in system.microphones()}["desk"]
     assert desk.volume_percent == pytest.approx(100.0, abs=0.2)
 
@@ -425,7 +425,7 @@ def test_without_a_microphone_or_a_server_it_says_what_to_do(
     open_own, system, monkeypatch, plugged
 ):
     ws = open_own(data=None)
-    assert overview(ws).rig.source == "browser"
+    assert shows(ws, "rig").source == "browser"
     change(ws, source="system")
     with pytest.raises(Refused, match="not there"):
         starting.start(ws, "rest", seconds=3.0)
@@ -435,7 +435,7 @@ def test_without_a_microphone_or_a_server_it_says_what_to_do(
     alone = open_workshop(DataFolder(ws.folder.path.with_name("alone")), own_world(server))
     try:
         seeing.start_seeing(alone)
-        seen = overview(alone)
+        seen = overview(alone, "computer", "programs", "rig")
         assert (seen.rig.source, seen.computer.devices, seen.programs) == ("browser", [], [])
         assert "Start PipeWire or PulseAudio" in seen.computer.missing
         assert "install Debian’s" in in_call(alone).checks[0].advice

@@ -15,12 +15,12 @@ from obsidian_wren.cli.main import main
 from obsidian_wren.service.live import current, living, monitor, muting, recording, watching
 from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.opening.opening import close_workshop
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording.recording import choose_tracks
 from obsidian_wren.service.takes import starting
 from obsidian_wren.voice import asking
 from own_system import CALL, Recording, end_voice
 from rigging import change
+from shown import overview, shows
 from signals import RATE, sine, voice
 from waiting import wait_until
 
@@ -68,8 +68,8 @@ def test_a_page_that_ends_is_not_heard_and_the_next_one_finds_the_voice_as_it_ra
     assert loud(recorder)
     stands = in_voice(second)
     assert (stands.process, stands.running) == (before.process, before.running)
-    assert overview(second).run.live
-    assert "went on while this program was away" in overview(second).message
+    assert shows(second, "run").live
+    assert "went on while this program was away" in shows(second, "message")
     # What is changed now is heard, and “Stop live” ends it.
     muting.mute(second, "call", True)
     wait_until(lambda: silent(recorder))
@@ -93,7 +93,7 @@ def test_a_voice_that_is_killed_is_said_and_begun_again_as_it_ran(live):
     before = in_voice(ws)
     os.kill(before.process, signal.SIGKILL)
     wait_until(lambda: current(ws).running is None)
-    assert "ended by itself" in overview(ws).run.stopped_why
+    assert "ended by itself" in shows(ws, "run").stopped_why
     wait_until(lambda: current(ws).running is not None)
     wait_until(lambda: loud(recorder))
     assert in_voice(ws).running == before.running
@@ -109,7 +109,7 @@ def test_a_voice_of_another_version_goes_on_and_is_said(live, open_own, monkeypa
     monkeypatch.setattr("obsidian_wren.voice.records.VERSION", 2)
     second = open_own(data=None, folder=ws.folder.path)
     assert "another version" in " ".join(f.sentence for f in second.findings)
-    assert overview(second).run.live
+    assert shows(second, "run").live
     assert loud(recorder)
     before = in_voice(second).process
     living.stop_run(second)
@@ -123,7 +123,7 @@ def test_what_is_recorded_is_what_is_heard_without_a_hole(live):
     ws, _ = live
     choose_tracks(ws, ["treated", "raw"], "flac", None, None)
     recording.start_recording(ws)
-    wait_until(lambda: overview(ws).recorder.seconds > 1.0)
+    wait_until(lambda: shows(ws, "recorder").seconds > 1.0)
     recording.stop_recording(ws)
     files = sorted(ws.folder.recordings.iterdir())
     assert len(files) == 2
@@ -148,22 +148,22 @@ def test_headphones_and_takes_hear_the_microphone_that_is_live(live, system, mon
     chunk = next(ears.chunks())
     assert np.frombuffer(chunk[16:], dtype="<f4").any()
     monitor.take_off(ws)
-    before = len(overview(ws).takes)
+    before = len(shows(ws, "takes"))
 
     def taken():
-        seen = overview(ws)
+        seen = overview(ws, "progress", "takes")
         if seen.progress is None and len(seen.takes) == before:
             # Where a busy machine lost some of it, it is refused, and a person takes it again.
             starting.start(ws, "rest", seconds=3.0)
         return seen.progress is None and len(seen.takes) > before
 
     wait_until(taken)
-    assert overview(ws).takes[before].rate_hz == RATE
+    assert shows(ws, "takes")[before].rate_hz == RATE
     watching.start_watch(ws, "rest")
     wait_until(lambda: current(ws).watching is not None)
     watching.stop_watch(ws)
     assert opened == []
-    assert overview(ws).run.live
+    assert shows(ws, "run").live
 
 
 def test_the_meter_moves_while_a_page_is_open(live):
@@ -187,7 +187,7 @@ def test_a_page_that_opened_the_microphone_is_heard_through_the_voice(own):
         wait_until(pushed)
     # Pieces stop: it is silent, and nothing else is opened in its place.
     wait_until(lambda: current(own).running is None)
-    assert "sent nothing" in overview(own).run.stopped_why
+    assert "sent nothing" in shows(own, "run").stopped_why
 
 
 def test_doctor_names_a_voice_that_runs_without_its_page(live, capsys):
@@ -300,8 +300,8 @@ def test_a_recording_whose_voice_is_killed_is_listed_as_far_as_it_is_whole(live)
     ws, _ = live
     choose_tracks(ws, ["treated"], "flac", None, None)
     recording.start_recording(ws)
-    safe_s = wait_until(lambda: overview(ws).recorder.safe_s)
+    safe_s = wait_until(lambda: shows(ws, "recorder").safe_s)
     os.kill(in_voice(ws).process, signal.SIGKILL)
-    wait_until(lambda: not overview(ws).recorder.recording)
-    (row,) = wait_until(lambda: [row for row in overview(ws).recordings if row.seconds])
+    wait_until(lambda: not shows(ws, "recorder").recording)
+    (row,) = wait_until(lambda: [row for row in shows(ws, "recordings") if row.seconds])
     assert row.seconds >= round(safe_s, 1)

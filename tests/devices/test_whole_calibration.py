@@ -5,13 +5,13 @@ import numpy as np
 import pytest
 import soundfile
 
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import computer_changes
 from obsidian_wren.service.takes import from_file, starting
 from obsidian_wren.standins.private_server import PulseAudio
 from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec
 from obsidian_wren.standins.world import SimulatedRig
 from rigging import change
+from shown import overview, shows
 from waiting import wait_until
 
 SECONDS = {"rest": 8.0, "talk": 18.0, "passage": 26.0}
@@ -23,8 +23,8 @@ def test_the_same_sound_gives_the_same_chain_as_from_files(open_own, plugged, wo
     sounds = {purpose: rig.take(purpose, seconds=lasts) for purpose, lasts in SECONDS.items()}
     desk = plugged(sounds["rest"])
     ws = open_own(data=None)
-    assert overview(ws).rig.source == "system"
-    wait_until(lambda: any(device.of_rig for device in overview(ws).computer.devices))
+    assert shows(ws, "rig").source == "system"
+    wait_until(lambda: any(device.of_rig for device in shows(ws, "computer").devices))
     computer_changes.choose_device(ws, "desk")
     change(workshop, source="file")
     for purpose, sound in sounds.items():
@@ -32,8 +32,8 @@ def test_the_same_sound_gives_the_same_chain_as_from_files(open_own, plugged, wo
         from_file.keep_file(workshop, purpose, tmp_path / "take.wav", channel=None)
         desk.say(sound)
         starting.start(ws, purpose, seconds=SECONDS[purpose])
-        wait_until(lambda: overview(ws).progress is None)
-        assert overview(ws).takes[-1].fault is None, overview(ws).takes[-1].fault
+        wait_until(lambda: shows(ws, "progress") is None)
+        assert shows(ws, "takes")[-1].fault is None, shows(ws, "takes")[-1].fault
     ours, files = overview(ws), overview(workshop)
     assert [stage.kind for stage in ours.stages if stage.on] == [
         stage.kind for stage in files.stages if stage.on

@@ -25,10 +25,10 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export.exporting import export_calibration
 from obsidian_wren.service.live import living
 from obsidian_wren.service.mixes import mixing
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.undo.put_back import undo
 from obsidian_wren.store.models import StageRow
+from shown import overview, shows
 
 TAKES_DB = 3.0
 
@@ -93,7 +93,7 @@ def with_pad(monkeypatch):
 
 
 def stage(ws, key):
-    return next(entry for entry in overview(ws).stages if entry.key == key)
+    return next(entry for entry in shows(ws, "stages") if entry.key == key)
 
 
 def specs(ws):
@@ -114,18 +114,18 @@ def test_a_rig_of_an_older_version_keeps_its_chain_and_shows_what_is_new(boathou
     assert "pad" not in before
     new = stage(boathouse, "pad")
     assert (new.on, new.is_new, new.title) == (False, True, "Pad of the test")
-    assert next(s for s in overview(boathouse).steps if s.name == "send").status != "not yet"
+    assert next(s for s in shows(boathouse, "steps") if s.name == "send").status != "not yet"
     living.start_run(boathouse)
     assert live.current(boathouse).running is not None
     living.stop_run(boathouse)
 
 
 def test_an_added_kind_does_the_whole_job(boathouse, with_pad, tmp_path):
-    loudness = overview(boathouse).delivery.planned_lufs
+    loudness = shows(boathouse, "delivery").planned_lufs
     deriving.derive_again(boathouse)
     found = stage(boathouse, "pad")
     assert (found.on, found.is_new, found.step, found.leaf) == (True, False, "steady", "levels")
-    setting = next(s for s in overview(boathouse).settings if s.stage == "pad")
+    setting = next(s for s in shows(boathouse, "settings") if s.stage == "pad")
     assert (setting.value, setting.unit, setting.because) == (
         TAKES_DB,
         "dB",
@@ -134,7 +134,7 @@ def test_an_added_kind_does_the_whole_job(boathouse, with_pad, tmp_path):
     # The gain behind it makes up for what it takes.
     gain = specs(boathouse)["gain"]
     assert isinstance(gain, GainSpec)
-    assert overview(boathouse).delivery.planned_lufs == pytest.approx(loudness, abs=0.2)
+    assert shows(boathouse, "delivery").planned_lufs == pytest.approx(loudness, abs=0.2)
 
     settings.change_setting(boathouse, "pad", "takes_db", value=6.0, band=None, pinned=True)
     assert specs(boathouse)["pad"] == PadSpec(6.0)
@@ -157,15 +157,15 @@ def test_an_added_kind_does_the_whole_job(boathouse, with_pad, tmp_path):
 
 
 def test_what_a_rule_derived_is_outdated_once_the_rule_changes(boathouse, monkeypatch):
-    assert overview(boathouse).clean.stale is None
+    assert shows(boathouse, "clean").stale is None
     changed = replace(KINDS["gate"], version=KINDS["gate"].version + 1)
     monkeypatch.setitem(KINDS, "gate", changed)
-    shown = overview(boathouse)
+    shown = overview(boathouse, "clean", "steps", "tone")
     assert shown.clean.stale == "The rule for the gate changed."
     assert shown.tone is not None
     assert next(s for s in shown.steps if s.name == "tone").status != "stale"
     deriving.derive_again(boathouse)
-    assert overview(boathouse).clean.stale is None
+    assert shows(boathouse, "clean").stale is None
 
 
 def test_a_second_gate_has_settings_pins_and_a_place_of_its_own(boathouse, tmp_path):
@@ -209,7 +209,7 @@ def test_a_second_equalizer_holds_the_bands_of_the_person(boathouse, tmp_path):
     assert specs(boathouse)["equalizer"] == fitted
     deriving.derive_again(boathouse, refit=True)
     assert specs(boathouse)["equalizer-2"] == own
-    shown = next(s for s in overview(boathouse).settings if s.stage == "equalizer-2")
+    shown = next(s for s in shows(boathouse, "settings") if s.stage == "equalizer-2")
     assert (shown.band.gain_db, shown.pinned, shown.sure_db) == (-2.0, True, None)
     assert own in chain_spec(write(boathouse, tmp_path))
     with pytest.raises(Refused, match="further equalizer"):
@@ -253,4 +253,4 @@ def test_a_row_of_a_stage_that_nobody_knows_is_passed_over(boathouse):
     with boathouse.sessions() as session:
         kept = session.scalars(select(StageRow).where(StageRow.kind == "from_later")).one()
     assert kept.runs
-    assert np.isfinite(overview(boathouse).delivery.planned_lufs)
+    assert np.isfinite(shows(boathouse, "delivery").planned_lufs)

@@ -22,7 +22,6 @@ from obsidian_wren.service.live import recording as live_recording
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening import checking
 from obsidian_wren.service.opening.opening import close_workshop, open_workshop
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import library, recording
 from obsidian_wren.service.rig import rigs
 from obsidian_wren.service.send import listeners
@@ -35,6 +34,7 @@ from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Clip, Recording, Take
 from short import fix_what_the_machine_chooses
+from shown import overview, shows
 from signals import RATE, noise, room
 
 BOATHOUSE: list[pathlib.Path] = []
@@ -96,22 +96,22 @@ class Person(RuleBasedStateMachine):
             return
         for number in range(4 * int(seconds + 2)):
             from_page.add_piece(self.ws, begun, number, noise(1e-3, 0.25))
-        before = {take.id for take in overview(self.ws).takes}
+        before = {take.id for take in shows(self.ws, "takes")}
         # What is asked meanwhile is refused or changes nothing of the take.
         self.attempt(lambda: things.add_rig(self.ws, f"Rig {self.number}"))
         self.attempt(lambda: put_back.undo(self.ws))
         if stop:
             self.attempt(lambda: ending.stop_take(self.ws))
-            self.takes |= {take.id for take in overview(self.ws).takes} - before
+            self.takes |= {take.id for take in shows(self.ws, "takes")} - before
             assert from_page.add_piece(self.ws, begun, 0, noise(1e-3, 0.25))
         else:
             takes.current(self.ws).running.last_piece -= 10.0
             ending.release_abandoned(self.ws)
-            self.takes |= {take.id for take in overview(self.ws).takes} - before
+            self.takes |= {take.id for take in shows(self.ws, "takes")} - before
 
     @rule(which=st.integers(0, 9))
     def discard_a_take(self, which):
-        there = overview(self.ws).takes
+        there = shows(self.ws, "takes")
         if there:
             self.attempt(lambda: discarding.discard_take(self.ws, there[which % len(there)].id))
 
@@ -122,12 +122,12 @@ class Person(RuleBasedStateMachine):
 
     @rule(which=st.integers(0, 5))
     def take_another_rig_in_hand(self, which):
-        there = overview(self.ws).rigs
+        there = shows(self.ws, "rigs")
         self.attempt(lambda: things.use_rig(self.ws, there[which % len(there)].id))
 
     @rule(which=st.integers(0, 5))
     def remove_a_rig(self, which):
-        there = overview(self.ws).rigs
+        there = shows(self.ws, "rigs")
         self.attempt(lambda: things.remove_rig(self.ws, there[which % len(there)].id))
 
     @rule(gain_db=st.integers(0, 50))
@@ -177,11 +177,11 @@ class Person(RuleBasedStateMachine):
     @rule()
     def stop_recording(self):
         self.attempt(lambda: live_recording.stop_recording(self.ws))
-        self.recordings |= {row.file_name for row in overview(self.ws).recordings if not row.open}
+        self.recordings |= {row.file_name for row in shows(self.ws, "recordings") if not row.open}
 
     @rule(which=st.integers(0, 9))
     def delete_a_recording(self, which):
-        there = [row for row in overview(self.ws).recordings if not row.open]
+        there = [row for row in shows(self.ws, "recordings") if not row.open]
         if there:
             row = there[which % len(there)]
             if self.attempt(lambda: library.discard(self.ws, row.id) or True):
@@ -193,7 +193,7 @@ class Person(RuleBasedStateMachine):
 
     @rule(which=st.integers(0, 9))
     def remove_a_clip(self, which):
-        there = overview(self.ws).clips
+        there = shows(self.ws, "clips")
         if there:
             self.attempt(lambda: clips.remove(self.ws, there[which % len(there)].id))
 

@@ -10,10 +10,10 @@ import soundfile
 from bad_sounds import BAD_FILES, make
 from obsidian_wren.cli import main as cli
 from obsidian_wren.ports.disk import FolderError
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.takes import from_file, halves, simulated
 from obsidian_wren.store import parts
 from obsidian_wren.store.folder import DataFolder
+from shown import overview
 from signals import RATE, room
 
 
@@ -187,7 +187,7 @@ def test_a_disk_that_fills_during_a_take_keeps_what_came_before(workshop, monkey
     assert [half.seconds for half in shown.halves] == [pytest.approx(5.0, abs=0.1)]
     monkeypatch.undo()
     halves.keep_half(workshop, shown.halves[0].id)
-    after = overview(workshop)
+    after = overview(workshop, "quiet", "takes")
     assert after.takes[0].half
     assert after.quiet is not None
 

@@ -10,10 +10,11 @@ import soundfile
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.service.calibration import stages
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview, overview_json
+from obsidian_wren.service.page.overview import overview_json
 from obsidian_wren.service.prove import blind
 from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.models import Series
+from shown import overview, shows
 
 
 def sound(ws, which):
@@ -30,7 +31,7 @@ def played(ws, second="raw", kind="prefer", rounds=8, choose=lambda is_one: "one
     blind.begin_series(ws, second, kind, rounds)
     for number, is_one in enumerate(hidden(ws)):
         blind.answer_series(ws, number, choose(is_one))
-    return overview(ws).ended_series[0]
+    return shows(ws, "ended_series")[0]
 
 
 def first_one(is_one):
@@ -38,7 +39,7 @@ def first_one(is_one):
 
 
 def test_every_stage_that_runs_can_be_compared(boathouse):
-    seen = overview(boathouse)
+    seen = overview(boathouse, "pairs", "stages")
     running = [stage.key for stage in seen.stages if stage.on]
     assert [pair.second for pair in seen.pairs] == ["raw", *(f"without:{key}" for key in running)]
 
@@ -52,7 +53,7 @@ def test_both_are_one_sentence_in_step_and_as_loud(boathouse):
     # Where one goes up and down, the other does.
     lag = np.argmax(np.correlate(one[: 2 * rate], other[: 2 * rate], "full")) - (2 * rate - 1)
     assert abs(lag) <= 1
-    said = overview(boathouse).series
+    said = shows(boathouse, "series")
     assert said.apart_lu <= 0.1
     assert said.loudness_lufs == pytest.approx(loudness[0], abs=0.1)
 
@@ -76,7 +77,7 @@ def test_the_first_is_called_one_as_often_as_not(boathouse):
         blind.end_series(boathouse)
     assert {sum(order) for order in orders} == {4}
     assert len(set(orders)) > 10
-    assert overview(boathouse).ended_series == []
+    assert shows(boathouse, "ended_series") == []
 
 
 def test_who_always_picks_the_treated_voice_prefers_it(boathouse):
@@ -89,12 +90,12 @@ def test_who_always_picks_the_treated_voice_prefers_it(boathouse):
 
 
 def test_no_difference_is_half_to_each_and_the_stage_can_be_left_off(boathouse):
-    key = next(s.key for s in overview(boathouse).stages if s.on and s.switchable)
+    key = next(s.key for s in shows(boathouse, "stages") if s.on and s.switchable)
     found = played(boathouse, second=f"without:{key}", choose=lambda _: "same")
     assert (found.first, found.same, found.heard) == (4.0, 8, False)
     assert found.leave_off.startswith("Leave the ")
     stages.switch_stage(boathouse, found.stage, False)
-    assert overview(boathouse).ended_series[0].leave_off is None
+    assert shows(boathouse, "ended_series")[0].leave_off is None
 
 
 def test_naming_the_raw_one_wrongly_is_not_hearing_it(boathouse):
@@ -106,13 +107,13 @@ def test_naming_the_raw_one_wrongly_is_not_hearing_it(boathouse):
 def test_a_series_is_undone_and_made_again(boathouse):
     played(boathouse, choose=first_one)
     put_back.undo(boathouse)
-    assert overview(boathouse).ended_series == []
+    assert shows(boathouse, "ended_series") == []
     put_back.redo(boathouse)
-    (found,) = overview(boathouse).ended_series
+    (found,) = shows(boathouse, "ended_series")
     blind.discard_series(boathouse, found.id)
-    assert overview(boathouse).ended_series == []
+    assert shows(boathouse, "ended_series") == []
     put_back.undo(boathouse)
-    assert [one.id for one in overview(boathouse).ended_series] == [found.id]
+    assert [one.id for one in shows(boathouse, "ended_series")] == [found.id]
 
 
 def test_what_is_out_of_turn_is_refused(boathouse):

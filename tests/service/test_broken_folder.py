@@ -14,7 +14,6 @@ from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening import checking, doctor
 from obsidian_wren.service.opening.opening import close_workshop, open_workshop
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import library
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store import parts
@@ -25,6 +24,7 @@ from obsidian_wren.store.token import token_of
 from obsidian_wren.voice.recorded_file import measured
 from obsidian_wren.voice.records import BeginRecording, RecordedTrack
 from obsidian_wren.voice.track_files import open_track
+from shown import overview, shows
 from signals import RATE, noise, room
 
 FAULTS = ("missing", "empty", "cut", "scrambled", "foreign", "unreadable")
@@ -125,7 +125,7 @@ def break_it(path, fault):
 
 
 def told(ws):
-    shown = overview(ws)
+    shown = overview(ws, "clips", "message", "recordings", "takes")
     found = [finding.sentence for finding in shown.findings]
     found += [take.fault for take in shown.takes if take.fault]
     found += [row.fault for row in (*shown.clips, *shown.recordings) if row.fault]
@@ -134,7 +134,7 @@ def told(ws):
 
 def kept_in(ws):
     """What is there for a person, by what it is."""
-    shown = overview(ws)
+    shown = overview(ws, "clips", "recordings", "rig", "settings", "takes")
     return {
         "takes": {take.id for take in shown.takes},
         "clips": {clip.name for clip in shown.clips},
@@ -153,7 +153,7 @@ def whole(lived_in, tmp_path_factory):
     checking.check_sounds(ws)
     found = kept_in(ws)
     assert told(ws) == []
-    assert len(overview(ws).halves) == 1
+    assert len(shows(ws, "halves")) == 1
     close_workshop(ws)
     return found
 
@@ -181,7 +181,7 @@ def test_the_program_starts_and_says_what_is_wrong(broken, whole, kind, fault):
     # Nothing but what stood in the broken file is gone: a sound that is lost says so at its take or
     # clip, which stays.
     assert kept_in(ws) == whole
-    shown = overview(ws)
+    shown = overview(ws, "halves", "quiet")
     assert shown.quiet is not None
     assert len(shown.halves) == (0 if "half take" in kind else 1)
     with ws.sessions() as session:
@@ -208,7 +208,7 @@ def test_a_sound_that_is_put_back_is_used_again(broken, lived_in):
     folder = broken("newest passage", "scrambled")
     ws = opened(folder)
     assert checking.check_sounds(ws) > 0
-    (fault,) = [take.fault for take in overview(ws).takes if take.fault]
+    (fault,) = [take.fault for take in shows(ws, "takes") if take.fault]
     assert "damaged" in fault
     name = f"{of_purpose(folder, 'passage')}.flac"
     shutil.copy(lived_in / "takes" / name, folder / "takes" / name)
@@ -225,7 +225,7 @@ def test_a_database_without_a_copy_is_made_again_from_what_lies_beside_it(lived_
     (folder / "wren.db").write_bytes(b"")
     (folder / "wren.db-wal").unlink()
     ws = opened(folder)
-    shown = overview(ws)
+    shown = overview(ws, "clips", "quiet", "recordings", "tone")
     assert shown.quiet is not None
     assert shown.tone is not None
     assert len(shown.recordings) == 1
@@ -266,10 +266,10 @@ def test_a_half_take_of_a_newer_version_is_used_as_far_as_it_is_known(workshop_o
     (ws.folder.parts / "notes.txt").write_text("mine")
     (ws.folder.parts / "tmpabc").mkdir()
     (ws.folder.parts / "fedcba987654.json.new").write_text("{")
-    (half,) = overview(ws).halves
+    (half,) = shows(ws, "halves")
     close_workshop(ws)
     again = opened(tmp_path / "data")
-    assert [entry.id for entry in overview(again).halves] == [half.id]
+    assert [entry.id for entry in shows(again, "halves")] == [half.id]
     (finding,) = overview(again).findings
     assert "0123456789ab.json" in finding.sentence
     assert "notes.txt" in finding.sentence
@@ -331,7 +331,7 @@ def test_a_file_that_two_stand_on_stays_when_one_of_them_goes(workshop):
     with workshop.sessions() as session:
         assert session.get(Take, take_id) is None
         assert len(clips.sound_of(workshop, session.query(Clip).one(), RATE)) == len(sound)
-    clips.remove(workshop, overview(workshop).clips[0].id)
+    clips.remove(workshop, shows(workshop, "clips")[0].id)
     with workshop.sessions() as session:
         # Undo can still bring the clip back.
         assert len(discarding.held_sounds(session)) == 1

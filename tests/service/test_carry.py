@@ -15,10 +15,10 @@ from obsidian_wren.service.carry import bringing_over, brought, packing, version
 from obsidian_wren.service.carry.portables import portable_of
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export.exporting import export_calibration
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.send import listeners
 from obsidian_wren.service.undo.put_back import undo
 from rigging import change
+from shown import shows
 from signals import RATE
 
 
@@ -43,7 +43,7 @@ def shaped(ws):
     stages.add_band(
         ws, "equalizer-2", BandValue(shape="peak", frequency_hz=900, gain_db=-2.0, q=1.5)
     )
-    key = overview(ws).destinations[0].key
+    key = shows(ws, "destinations")[0].key
     listeners.pin_mix(ws, key, "aim_lufs", value=-19.5, source=None)
     return key
 
@@ -62,7 +62,7 @@ def test_what_travels_is_equal_bit_by_bit_in_another_folder(boathouse, other_boa
     # Once more changes nothing more, and it is a version.
     again = brought_over(other_boathouse, saved(other_boathouse, tmp_path / "again.json"))
     assert travelling(again) == travelling(found)
-    assert overview(other_boathouse).versions[0].name == "again.json"
+    assert shows(other_boathouse, "versions")[0].name == "again.json"
 
 
 def test_what_belongs_to_the_place_stays_the_places_own(boathouse, other_boathouse, tmp_path):
@@ -89,7 +89,7 @@ def test_nothing_changes_before_the_person_says_so_and_undo_takes_all_of_it_back
     shaped(boathouse)
     stood = export_calibration(boathouse)
     brought.bring_in(boathouse, path, "before.json")
-    seen = overview(boathouse).brought
+    seen = shows(boathouse, "brought")
     assert seen.name == "before.json"
     assert {row.title for row in seen.comes} >= {"Target and taste", "Compressor's character"}
     gain = next(row for row in seen.measured if row.title == "Preamp gain")
@@ -97,7 +97,7 @@ def test_nothing_changes_before_the_person_says_so_and_undo_takes_all_of_it_back
     assert (seen.missing, seen.other_microphone) == ([], False)
     assert export_calibration(boathouse)["chain"] == stood["chain"]
     bringing_over.bring_over(boathouse)
-    assert overview(boathouse).brought is None
+    assert shows(boathouse, "brought") is None
     assert export_calibration(boathouse)["wishes"] != stood["wishes"]
     undo(boathouse)
     assert export_calibration(boathouse)["wishes"] == stood["wishes"]
@@ -111,12 +111,12 @@ def test_who_has_no_takes_yet_is_told_which_are_missing(boathouse, workshop_over
     workshop = workshop_over(tmp_path / "empty")
     path = saved(boathouse, tmp_path / "desk.json")
     brought.bring_in(workshop, path, "desk.json")
-    seen = overview(workshop).brought
+    seen = shows(workshop, "brought")
     assert seen.missing == ["the room", "the passage"]
     assert seen.other_microphone
     assert all(row.here is None for row in seen.measured if row.title != "Preamp gain")
     bringing_over.bring_over(workshop)
-    assert overview(workshop).wishes == overview(boathouse).wishes
+    assert shows(workshop, "wishes") == shows(boathouse, "wishes")
 
 
 def test_a_hand_on_the_equalizer_is_added_to_the_fit_here(boathouse, tmp_path):
@@ -143,7 +143,7 @@ def test_the_zip_holds_the_file_and_the_takes_and_comes_in_alike(boathouse, tmp_
     assert len(samples) > 5 * RATE
     (tmp_path / "c.zip").write_bytes(raw)
     brought.bring_in(boathouse, tmp_path / "c.zip", "c.zip")
-    assert overview(boathouse).brought.name == "c.zip"
+    assert shows(boathouse, "brought").name == "c.zip"
 
 
 def test_the_schema_ships_is_the_models_and_holds_what_is_saved(boathouse):
@@ -152,7 +152,7 @@ def test_the_schema_ships_is_the_models_and_holds_what_is_saved(boathouse):
     validator = jsonschema_rs.validator_for(shipped)
     whole = export_calibration(boathouse)
     assert validator.is_valid(json.loads(json.dumps(whole)))
-    version = overview(boathouse).versions[0]
+    version = shows(boathouse, "versions")[0]
     versions.describe_version(boathouse, version.id, name="Loft", note="Dry day.")
     name, kept = versions.version_file(boathouse, version.id)
     assert (kept["name"], kept["note"], name) == (

@@ -12,11 +12,11 @@ from obsidian_wren.service.calibration import catching_up, current, deriving, se
 from obsidian_wren.service.calibration.behind import Behind, Overtaken
 from obsidian_wren.service.calibration.events import ChainChanged
 from obsidian_wren.service.calibration.wishes import TasteBody, WishesBody
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.models import SettingRow, Take
 from obsidian_wren.web.app import create_app
+from shown import overview, shows
 from waiting import PATIENCE_S
 
 # What tells one program or one moment from another.
@@ -44,7 +44,7 @@ def shown(ws):
 
 
 def value(ws, stage, name):
-    return next(s.value for s in overview(ws).settings if (s.stage, s.name) == (stage, name))
+    return next(s.value for s in shows(ws, "settings") if (s.stage, s.name) == (stage, name))
 
 
 @pytest.mark.parametrize(
@@ -72,9 +72,9 @@ def test_the_change_is_there_at_once_and_what_follows_is_marked(behind, monkeypa
         derive(ctx, refit=refit)
 
     monkeypatch.setattr(deriving, "derive_everything", held)
-    before = overview(behind)
+    before = overview(behind, "delivery", "steps", "working_out")
     pin(behind, "highpass", "frequency_hz", 110.0)
-    during = overview(behind)
+    during = overview(behind, "derivable", "steps", "working_out")
     assert value(behind, "highpass", "frequency_hz") == 110.0
     assert during.working_out
     assert not before.working_out
@@ -83,7 +83,7 @@ def test_the_change_is_there_at_once_and_what_follows_is_marked(behind, monkeypa
     assert [step.status for step in during.steps] == [step.status for step in before.steps]
     goes.set()
     catching_up.caught_up(behind)
-    after = overview(behind)
+    after = overview(behind, "delivery", "working_out")
     assert not after.working_out
     assert after.delivery != before.delivery
 
@@ -104,7 +104,7 @@ def test_of_many_keys_the_last_one_counts_and_few_are_worked_out(behind, monkeyp
     all_pressed.set()
     catching_up.caught_up(behind)
     assert value(behind, "highpass", "frequency_hz") == 89.0
-    assert overview(behind).derivable is None
+    assert shows(behind, "derivable") is None
     assert len(derived) <= 3
 
 
@@ -163,8 +163,8 @@ def test_who_writes_all_the_time_is_worked_with_in_turn(behind, monkeypatch):
     pin(behind, "highpass", "frequency_hz", 100.0)
     catching_up.caught_up(behind)
     assert len(tries) == 3
-    assert not overview(behind).working_out
-    assert overview(behind).derivable is None
+    assert not shows(behind, "working_out")
+    assert shows(behind, "derivable") is None
 
 
 def test_what_hands_out_waits_and_what_changes_does_not(behind, monkeypatch):
@@ -183,7 +183,7 @@ def test_what_hands_out_waits_and_what_changes_does_not(behind, monkeypatch):
     assert client.patch("/api/settings", json=nudge).json["working_out"]
     threading.Timer(0.2, goes.set).start()
     handed_out = client.get("/api/calibration").json
-    assert not overview(behind).working_out
+    assert not shows(behind, "working_out")
     highpass = next(stage for stage in handed_out["chain"] if stage["key"] == "highpass")
     assert highpass["settings"]["frequency_hz"]["value"] == 105.0
 
@@ -198,7 +198,7 @@ def test_a_sound_that_is_lost_is_marked_and_done_without(behind):
     (behind.folder.takes / f"{digest}.flac").unlink()
     pin(behind, "highpass", "frequency_hz", 100.0)
     catching_up.caught_up(behind)
-    assert any(t.fault for t in overview(behind).takes)
+    assert any(t.fault for t in shows(behind, "takes"))
 
 
 def test_a_refusal_is_told(behind, monkeypatch):
@@ -213,7 +213,7 @@ def test_a_refusal_is_told(behind, monkeypatch):
     news = [told.get(timeout=5) for _ in range(2)]
     assert ("trouble", {"sentence": "Your voice is not above the room."}) in news
     # What stands on an older key says so.
-    assert overview(behind).derivable is not None
+    assert shows(behind, "derivable") is not None
 
 
 def test_confirming_behind_a_change_keeps_what_follows_from_it(behind):
@@ -267,9 +267,9 @@ def test_what_could_not_be_worked_out_is_marked_and_derived_with_one_press(
         broken.setattr(deriving, "derive_everything", lambda ctx, *, refit: 1 / 0)
         pin(behind, "highpass", "frequency_hz", 100.0)
         catching_up.caught_up(behind)
-    assert "the voice chain" in overview(behind).derivable
-    assert not overview(behind).working_out
+    assert "the voice chain" in shows(behind, "derivable")
+    assert not shows(behind, "working_out")
     deriving.derive_again(behind)
-    assert overview(behind).derivable is None
+    assert shows(behind, "derivable") is None
     pin(other_boathouse, "highpass", "frequency_hz", 100.0)
     assert shown(behind)["settings"] == shown(other_boathouse)["settings"]

@@ -20,22 +20,22 @@ from obsidian_wren.service.calibration import chain_rows, settings, stages, tryi
 from obsidian_wren.service.calibration.wishes import AimsBody, TargetBody, TasteBody, WishesBody
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export import exporting, sounds
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.setup import things
 from obsidian_wren.service.takes import from_file, simulated
 from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.models import Rig
 from rigging import shape_voice
+from shown import overview, shows
 from signals import RATE
 
 
 def stages_of(ws):
-    return {stage.key: stage for stage in overview(ws).stages}
+    return {stage.key: stage for stage in shows(ws, "stages")}
 
 
 def value(ws, stage, name):
-    return next(s.value for s in overview(ws).settings if (s.stage, s.name) == (stage, name))
+    return next(s.value for s in shows(ws, "settings") if (s.stage, s.name) == (stage, name))
 
 
 def specs(ws, **options):
@@ -44,11 +44,11 @@ def specs(ws, **options):
 
 
 def steps(ws):
-    return {step.name: (step.status, step.why) for step in overview(ws).steps}
+    return {step.name: (step.status, step.why) for step in shows(ws, "steps")}
 
 
 def test_the_boathouse_has_a_whole_chain_with_reasons(boathouse):
-    shown = overview(boathouse)
+    shown = overview(boathouse, "delivery", "settings", "stages")
     assert tuple(stage.key for stage in shown.stages) == default_sequence()
     assert all(stage.because for stage in shown.stages)
     names = {(s.stage, s.name) for s in shown.settings if s.band is None}
@@ -67,7 +67,7 @@ def test_what_is_planned_is_what_the_chain_gives(boathouse):
         sound = samples_of(boathouse, take)
     out = render(specs(boathouse), sound, rate_hz=RATE)
     assert integrated_lufs(out, rate_hz=RATE) == pytest.approx(
-        overview(boathouse).delivery.planned_lufs, abs=0.05
+        shows(boathouse, "delivery").planned_lufs, abs=0.05
     )
 
 
@@ -76,9 +76,9 @@ def test_clean_stands_before_the_passage_is_read(workshop):
 
     use_boathouse(workshop)
     simulated.start_simulated(workshop, "rest")
-    assert overview(workshop).clean is None
+    assert shows(workshop, "clean") is None
     simulated.start_simulated(workshop, "talk")
-    shown = overview(workshop)
+    shown = overview(workshop, "clean", "diagram", "stages")
     assert shown.clean.gate.counts.words > 5
     assert [stage.kind for stage in shown.stages] == [
         "hum",
@@ -97,12 +97,12 @@ def test_clean_stands_before_the_passage_is_read(workshop):
 
 def test_a_stage_is_held_let_go_and_undone(boathouse):
     before = stages_of(boathouse)
-    loud = overview(boathouse).delivery.planned_lufs
+    loud = shows(boathouse, "delivery").planned_lufs
     stages.switch_stage(boathouse, "compressor", False)
     held = stages_of(boathouse)["compressor"]
     assert (held.on, held.derived_on, held.pinned) == (False, True, True)
     # The gain takes over what the make-up gain did.
-    assert overview(boathouse).delivery.planned_lufs == pytest.approx(loud, abs=0.2)
+    assert shows(boathouse, "delivery").planned_lufs == pytest.approx(loud, abs=0.2)
     assert value(boathouse, "gain", "gain_db") > 5.0
     put_back.undo(boathouse)
     assert stages_of(boathouse) == before
@@ -132,12 +132,12 @@ def test_another_order_is_kept_warned_of_and_undone(boathouse):
     order = [key for key in default_sequence() if key != "limiter"]
     order.insert(8, "limiter")
     stages.order_stages(boathouse, order)
-    shown = overview(boathouse)
+    shown = overview(boathouse, "delivery", "stages")
     assert [stage.key for stage in shown.stages] == order
     assert [w.kind for w in shown.delivery.warnings] == ["limiter"]
     assert [s.kind for s in specs(boathouse)] == [kind_of(key).kind for key in order]
     put_back.undo(boathouse)
-    assert overview(boathouse).delivery.warnings == []
+    assert shows(boathouse, "delivery").warnings == []
     with pytest.raises(Refused, match="every stage once"):
         stages.order_stages(boathouse, ["gate"])
 
@@ -149,7 +149,7 @@ def test_the_room_in_use_and_how_words_weigh_move_the_gate(boathouse):
     first = value(boathouse, "gate", "threshold_dbfs")
     settings.change_wishes(boathouse, WishesBody(cut_weight=0.2))
     assert value(boathouse, "gate", "threshold_dbfs") > first
-    assert overview(boathouse).undo.title == "Changed how clipped words weigh"
+    assert shows(boathouse, "undo").title == "Changed how clipped words weigh"
     put_back.undo(boathouse)
     assert value(boathouse, "gate", "threshold_dbfs") == first
 
@@ -175,7 +175,7 @@ def test_nothing_can_be_tried_on_nothing(workshop):
 @pytest.mark.parametrize("purpose", ["clap", "sweep"])
 def test_the_ring_is_measured_and_a_silent_clap_is_told(boathouse, purpose, tmp_path):
     simulated.start_simulated(boathouse, purpose)
-    ring = overview(boathouse).clean.ring_reduction
+    ring = shows(boathouse, "clean").ring_reduction
     assert ring.method == purpose
     assert 0.2 < ring.decay_s < 0.6
     assert len(ring.octaves) >= 4
@@ -183,13 +183,13 @@ def test_the_ring_is_measured_and_a_silent_clap_is_told(boathouse, purpose, tmp_
     soundfile.write(path, np.random.default_rng(1).normal(0, 1e-3, 4 * RATE), RATE)
     with pytest.raises(Refused, match="Clap louder"):
         from_file.keep_file(boathouse, purpose, path, channel=None)
-    assert overview(boathouse).clean.ring_reduction == ring
+    assert shows(boathouse, "clean").ring_reduction == ring
 
 
 def test_targets_are_chosen_bent_and_imported(boathouse):
-    before = [s.band for s in overview(boathouse).settings if s.band]
+    before = [s.band for s in shows(boathouse, "settings") if s.band]
     settings.change_wishes(boathouse, WishesBody(taste=TasteBody(clarity_db=4.0)))
-    bent = [s.band for s in overview(boathouse).settings if s.band]
+    bent = [s.band for s in shows(boathouse, "settings") if s.band]
     assert bent != before
     put_back.undo(boathouse)
     with pytest.raises(Refused, match="no reference take"):
@@ -197,15 +197,15 @@ def test_targets_are_chosen_bent_and_imported(boathouse):
     simulated.start_simulated(boathouse, "reference")
     settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="reference take")))
     # The reference is the same voice through the same rig, so hardly anything is left to correct.
-    tone = overview(boathouse).tone
+    tone = shows(boathouse, "tone")
     assert tone.target_name == "your reference take"
-    gains = [abs(s.band.gain_db) for s in overview(boathouse).settings if s.band]
+    gains = [abs(s.band.gain_db) for s in shows(boathouse, "settings") if s.band]
     assert max(gains, default=0.0) < 1.5
     settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="higher voice")))
-    assert "higher voices" in overview(boathouse).tone.target_name
+    assert "higher voices" in shows(boathouse, "tone").target_name
     settings.keep_target(boathouse, "evening", [[100.0, 55.0], [1000.0, 54.0], [16000.0, 40.0]])
-    assert overview(boathouse).targets[0].name == "evening"
-    assert overview(boathouse).tone.target_name == "evening"
+    assert shows(boathouse, "targets")[0].name == "evening"
+    assert shows(boathouse, "tone").target_name == "evening"
     with pytest.raises(Refused, match="no longer kept"):
         settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="imported", id=99)))
 
@@ -215,7 +215,7 @@ def test_other_aims_are_met(boathouse):
         boathouse,
         WishesBody(aims=AimsBody(loudness_lufs=-23.0, ceiling_dbtp=-6.0, peaks_dbfs=(-16.0, -9.0))),
     )
-    landed = overview(boathouse).delivery
+    landed = shows(boathouse, "delivery")
     assert landed.planned_lufs == pytest.approx(-23.0, abs=0.2)
     assert landed.planned_true_peak_dbtp <= -6.0
     with pytest.raises(Refused, match="lower end"):
@@ -223,17 +223,17 @@ def test_other_aims_are_met(boathouse):
 
 
 def test_a_second_passage_is_averaged_with_the_first(boathouse):
-    before = overview(boathouse).tone
+    before = shows(boathouse, "tone")
     assert before.passages == 1
     simulated.start_simulated(boathouse, "passage")
-    assert overview(boathouse).tone.passages == 2
+    assert shows(boathouse, "tone").passages == 2
     # Once the microphone moved, what was read before does not count any more.
     from rigging import change
 
     change(boathouse, distance_cm=18)
     simulated.start_simulated(boathouse, "rest")
     simulated.start_simulated(boathouse, "passage")
-    assert overview(boathouse).tone.passages == 1
+    assert shows(boathouse, "tone").passages == 1
 
 
 def wav(data):
@@ -241,7 +241,7 @@ def wav(data):
 
 
 def test_every_version_is_heard_at_one_loudness_and_lined_up(boathouse):
-    take = next(t.id for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
+    take = next(t.id for t in shows(boathouse, "takes") if t.purpose == "talk" and t.current)
     heard = {
         name: wav(sounds.hear_take(boathouse, take, version, matched=True, off=off))
         for name, version, off in (
@@ -263,7 +263,7 @@ def test_every_version_is_heard_at_one_loudness_and_lined_up(boathouse):
 
 def test_what_a_stage_takes_is_heard_alone(boathouse):
     """Taken away from what reaches the stage, it leaves what the stage gives."""
-    take = next(t.id for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
+    take = next(t.id for t in shows(boathouse, "takes") if t.purpose == "talk" and t.current)
     chain = specs(boathouse)
     first = next(place for place, spec in enumerate(chain) if spec.on)
     assert chain[first].kind == "highpass"
@@ -280,7 +280,7 @@ def test_what_a_stage_takes_is_heard_alone(boathouse):
 
 
 def test_pictures_follow_the_sound(boathouse):
-    take = next(t for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
+    take = next(t for t in shows(boathouse, "takes") if t.purpose == "talk" and t.current)
     frames = sounds.frames_of_take(boathouse, take.id, "treated")
     assert len(frames["level_dbfs"]) == pytest.approx(take.seconds / frames["step_s"], abs=1)
     assert len(frames["bands_dbfs"][0]) == len(frames["bands_hz"])
@@ -312,7 +312,7 @@ def test_the_equalizer_is_handed_out_as_biquads_and_as_an_impulse(boathouse):
     name, body, _ = exporting.export_equalizer(boathouse, "biquads", RATE)
     rows = list(csv.DictReader(io.StringIO(body.decode())))
     assert name == "equalizer.csv"
-    assert len(rows) == sum(1 for s in overview(boathouse).settings if s.band)
+    assert len(rows) == sum(1 for s in shows(boathouse, "settings") if s.band)
     sections = np.array(
         [[float(row[c]) for c in ("b0", "b1", "b2", "a0", "a1", "a2")] for row in rows]
     )
@@ -333,6 +333,6 @@ def test_no_equalizer_is_handed_out_before_there_is_one(workshop):
 def test_a_second_rig_keeps_a_chain_of_its_own(boathouse):
     stages.switch_stage(boathouse, "lowpass", False)
     things.add_rig(boathouse, "Another")
-    assert overview(boathouse).stages == []
+    assert shows(boathouse, "stages") == []
     things.use_rig(boathouse, 1)
     assert stages_of(boathouse)["lowpass"].pinned

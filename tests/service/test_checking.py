@@ -9,27 +9,27 @@ from sqlalchemy import select
 from obsidian_wren.core.prove.drift_words import turned_to_deg
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.send import listeners, proving
 from obsidian_wren.service.setup import confirming, turning
 from obsidian_wren.service.takes import discarding, from_check
 from obsidian_wren.service.takes.simulated import start_simulated
 from obsidian_wren.store.models import Proof
 from rigging import change, preamp
+from shown import overview, shows
 from waiting import wait_until
 
 
 def checked(ws):
-    before = len(overview(ws).checks)
+    before = len(shows(ws, "checks"))
     start_simulated(ws, "check", pace="fast")
-    wait_until(lambda: overview(ws).progress is None)
-    seen = overview(ws)
+    wait_until(lambda: shows(ws, "progress") is None)
+    seen = overview(ws, "checks", "takes")
     assert len(seen.checks) == before + 1, seen.takes[-1].fault
     return seen.checks[-1]
 
 
 def step(ws):
-    return next(one for one in overview(ws).steps if one.name == "prove")
+    return next(one for one in shows(ws, "steps") if one.name == "prove")
 
 
 def test_a_rig_that_was_left_alone_has_not_drifted(boathouse):
@@ -43,7 +43,7 @@ def test_a_rig_that_was_left_alone_has_not_drifted(boathouse):
 
 
 def test_gain_that_was_turned_is_named_kept_and_derived_from(boathouse):
-    stood = overview(boathouse)
+    stood = overview(boathouse, "talk")
     turning.turn_knob(boathouse, preamp(boathouse) + 4.0)
     found = checked(boathouse)
     first = found.causes[0]
@@ -53,7 +53,7 @@ def test_gain_that_was_turned_is_named_kept_and_derived_from(boathouse):
     assert step(boathouse).why == first.sentence
     assert found.keeps == "the room and your talk"
     from_check.keep_what_moved(boathouse, found.take_id)
-    seen = overview(boathouse)
+    seen = overview(boathouse, "takes", "talk")
     assert [take.purpose for take in seen.takes[-2:]] == ["rest", "talk"]
     assert all(take.current and not take.stale for take in seen.takes[-2:])
     louder = seen.talk.active_level_dbfs - stood.talk.active_level_dbfs
@@ -61,7 +61,7 @@ def test_gain_that_was_turned_is_named_kept_and_derived_from(boathouse):
     assert step(boathouse).status != "stale"
     # It can be taken back.
     discarding.discard_take(boathouse, seen.takes[-1].id)
-    assert overview(boathouse).takes[-1].purpose == "rest"
+    assert shows(boathouse, "takes")[-1].purpose == "rest"
 
 
 def test_who_sits_farther_away_is_told_how_far(boathouse):
@@ -92,7 +92,7 @@ def test_what_stood_on_the_old_place_is_derived_again(boathouse):
     change(boathouse, distance_cm=32)
     found = checked(boathouse)
     from_check.keep_what_moved(boathouse, found.take_id)
-    seen = overview(boathouse)
+    seen = overview(boathouse, "steps", "takes")
     # The room does not hold at another distance either.
     assert [take.purpose for take in seen.takes[-3:]] == ["rest", "talk", "passage"]
     assert {s.name: s.status for s in seen.steps}["tone"] in ("open", "confirmed")
@@ -103,8 +103,8 @@ def test_what_stood_on_the_old_place_is_derived_again(boathouse):
 def test_nothing_is_checked_against_nothing(workshop):
     change(workshop, source="simulated")
     start_simulated(workshop, "check", pace="fast")
-    wait_until(lambda: overview(workshop).progress is None)
-    seen = overview(workshop)
+    wait_until(lambda: shows(workshop, "progress") is None)
+    seen = overview(workshop, "checks", "takes")
     assert seen.checks == []
     assert "record the room and read the passage first" in seen.takes[-1].fault
     with pytest.raises(Refused, match="no longer there"):
@@ -113,17 +113,17 @@ def test_nothing_is_checked_against_nothing(workshop):
 
 def test_a_check_that_ended_too_soon_says_so(boathouse):
     start_simulated(boathouse, "check", seconds=11.0, pace="fast")
-    wait_until(lambda: overview(boathouse).progress is None)
-    assert "before the sentence was read" in overview(boathouse).takes[-1].fault
-    assert overview(boathouse).checks == []
+    wait_until(lambda: shows(boathouse, "progress") is None)
+    assert "before the sentence was read" in shows(boathouse, "takes")[-1].fault
+    assert shows(boathouse, "checks") == []
 
 
 def test_a_feed_that_was_proved_before_is_proved_again_since_the_check(boathouse):
     def call():
-        return next(one for one in overview(boathouse).destinations if one.key == "call")
+        return next(one for one in shows(boathouse, "destinations") if one.key == "call")
 
     def feed():
-        found = overview(boathouse).checks[-1].feeds
+        found = shows(boathouse, "checks")[-1].feeds
         return next(one for one in found if one.listener == call().name)
 
     def proofs():
@@ -155,6 +155,6 @@ def test_a_feed_that_was_proved_before_is_proved_again_since_the_check(boathouse
             proof.at = against
     listeners.pick_input(boathouse, "call", raw)
     send_marker()
-    assert not overview(boathouse).checks[-1].drifted
+    assert not shows(boathouse, "checks")[-1].drifted
     assert (feed().proved, feed().moved) == (False, True)
     assert "Raw voice arrives" in feed().found

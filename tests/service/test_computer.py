@@ -3,50 +3,52 @@
 import pytest
 
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.computer_rows import RAW_NAME
 from obsidian_wren.service.setup import (
     computer_changes,
 )
 from obsidian_wren.service.takes import simulated
 from rigging import status
+from shown import shows
 
 
 def test_the_audit_clears_when_it_is_mended(boathouse):
     ws = boathouse
-    codes = [finding.code for finding in overview(ws).computer.findings]
+    codes = [finding.code for finding in shows(ws, "computer").findings]
     assert codes == ["other-input", "rate", "loudspeakers", "bits"]
     for _ in codes:
-        finding = overview(ws).computer.findings[0]
+        finding = shows(ws, "computer").findings[0]
         change = finding.change
         computer_changes.change_device(ws, change.device_id, change.field, change.value)
-    assert overview(ws).computer.findings == []
+    assert shows(ws, "computer").findings == []
     computer_changes.change_device(ws, "in-3", "enhancements", True)
-    assert overview(ws).computer.findings[0].code == "enhancements"
+    assert shows(ws, "computer").findings[0].code == "enhancements"
     assert status(ws)["quiet"] == "stale"
 
 
 def test_a_device_that_leaves_and_returns_is_recognised(boathouse):
     ws = boathouse
     computer_changes.name_device(ws, "in-3", "Loft mic")
-    assert overview(ws).destinations[0].picks == RAW_NAME
+    assert shows(ws, "destinations")[0].picks == RAW_NAME
     computer_changes.unplug(ws, "in-3")
-    assert overview(ws).computer.findings[0].code == "gone"
+    assert shows(ws, "computer").findings[0].code == "gone"
     with pytest.raises(Refused, match="not plugged in"):
         computer_changes.change_device(ws, "in-3", "bits", 24)
     computer_changes.plug_in(ws, "in-3")
-    back = next(d for d in overview(ws).computer.devices if d.of_rig)
+    back = next(d for d in shows(ws, "computer").devices if d.of_rig)
     assert (back.present, back.own_name, back.id == "in-3", back.system_name == RAW_NAME) == (
         True,
         "Loft mic",
         False,
         False,
     )
-    assert overview(ws).destinations[0].picks == back.system_name
-    assert "gone" not in [finding.code for finding in overview(ws).computer.findings]
+    assert shows(ws, "destinations")[0].picks == back.system_name
+    assert "gone" not in [finding.code for finding in shows(ws, "computer").findings]
     with pytest.raises(Refused, match="called “Loft mic” already"):
         computer_changes.name_device(
-            ws, next(d.id for d in overview(ws).computer.devices if d.kind == "webcam"), "Loft mic"
+            ws,
+            next(d.id for d in shows(ws, "computer").devices if d.kind == "webcam"),
+            "Loft mic",
         )
     with pytest.raises(Refused, match="no such device"):
         computer_changes.unplug(ws, "in-3")
@@ -55,4 +57,4 @@ def test_a_device_that_leaves_and_returns_is_recognised(boathouse):
 def test_enhancements_that_cut_the_room_away_are_named(boathouse):
     computer_changes.change_device(boathouse, "in-3", "enhancements", True)
     simulated.start_simulated(boathouse, "rest")
-    assert "enhancements off" in overview(boathouse).takes[-1].fault
+    assert "enhancements off" in shows(boathouse, "takes")[-1].fault

@@ -5,10 +5,10 @@ from pydantic import ValidationError
 
 from obsidian_wren.service.calibration import stages
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import controllers
 from obsidian_wren.service.setup.controllers import Control, Does
 from obsidian_wren.service.undo.put_back import redo, undo
+from shown import shows
 
 KNOB = Control(device="Small box", kind="control", channel=1, number=21)
 PAD = Control(device="Small box", kind="note", channel=10, number=36)
@@ -16,7 +16,7 @@ RATIO = Does(do="setting", stage="compressor", name="ratio")
 
 
 def bound(ws):
-    return [(row.kind, row.number, row.do, row.title) for row in overview(ws).bindings]
+    return [(row.kind, row.number, row.do, row.title) for row in shows(ws, "bindings")]
 
 
 def test_a_knob_turns_one_thing_and_another_binding_takes_its_place(boathouse):
@@ -31,7 +31,7 @@ def test_a_knob_turns_one_thing_and_another_binding_takes_its_place(boathouse):
     undo(boathouse)
     assert bound(boathouse)[0][3] == "Compressor: ratio"
     redo(boathouse)
-    (first, *_) = overview(boathouse).bindings
+    (first, *_) = shows(boathouse, "bindings")
     controllers.let_go(boathouse, first.id)
     assert [row[0] for row in bound(boathouse)] == ["note"]
     with pytest.raises(Refused, match="nothing any more"):

@@ -3,7 +3,6 @@
 import pytest
 
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.fields import InterfaceFields
 from obsidian_wren.service.setup import (
     things,
@@ -14,6 +13,7 @@ from obsidian_wren.service.workshop import clock
 from obsidian_wren.standins.spec import WorldSpec
 from obsidian_wren.store import parts
 from rigging import use_boathouse
+from shown import shows
 from signals import RATE, noise
 
 
@@ -26,28 +26,28 @@ def test_a_dial_is_learned_and_advice_is_spoken_in_its_numbers(workshop):
     turning.turn(ws, "preamp", 4.0)
     simulated.start_simulated(ws, "talk")
     assert "Learn the dial" in next(
-        m.because for m in overview(ws).gain_plan.moves if m.key == "preamp"
+        m.because for m in shows(ws, "gain_plan").moves if m.key == "preamp"
     )
     for position in (2.0, 4.0, 6.0, 8.0):
         simulated.start_simulated(ws, "dial", position=position)
     truth = dict(WorldSpec.model_validate_json(ws.world.default_spec).interface.dial_db)
-    control = next(c for c in overview(ws).controls if c.key == "preamp")
+    control = next(c for c in shows(ws, "controls") if c.key == "preamp")
     for position, gain, error in control.learned:
         assert gain == pytest.approx(truth[position] - truth[2.0], abs=0.3)
         assert error < 0.3
     assert control.position == 4.0
-    plan = overview(ws).gain_plan
+    plan = shows(ws, "gain_plan")
     assert plan.sentence.startswith("Turn the preamp from 4 to about 6¼")
     turning.turn(ws, "preamp", next(m.target for m in plan.moves if m.key == "preamp"))
-    assert "dial at 4, now" in next(step.why for step in overview(ws).steps if step.name == "gain")
+    assert "dial at 4, now" in next(step.why for step in shows(ws, "steps") if step.name == "gain")
     simulated.start_simulated(ws, "talk")
-    assert -15.5 <= overview(ws).talk.peak_dbfs <= -9.5
+    assert -15.5 <= shows(ws, "talk").peak_dbfs <= -9.5
 
 
 def test_the_slider_is_learned_too(boathouse):
     for position in (50.0, 100.0):
         simulated.start_simulated(boathouse, "dial", position=position, learns="slider")
-    control = next(c for c in overview(boathouse).controls if c.key == "slider")
+    control = next(c for c in shows(boathouse, "controls") if c.key == "slider")
     assert control.learned[-1][1] == pytest.approx(8.6, abs=0.3)
     assert control.position == 100.0
     with pytest.raises(Refused, match="at which mark"):
@@ -65,4 +65,4 @@ def test_a_steady_sound_that_was_none_keeps_its_sentence(workshop):
 
     mark(2.0, 0.01)
     mark(4.0, 0.001)
-    assert "steady sound" in overview(workshop).takes[-1].fault
+    assert "steady sound" in shows(workshop, "takes")[-1].fault

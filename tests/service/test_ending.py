@@ -1,13 +1,13 @@
 """Takes that end by themselves."""
 
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.takes import ending, from_page, simulated
+from shown import shows
 from signals import RATE, voice
 
 
 def test_talk_ends_by_itself_when_it_is_known(boathouse):
     simulated.start_simulated(boathouse, "talk", until_steady=True)
-    take = overview(boathouse).takes[-1]
+    take = shows(boathouse, "takes")[-1]
     assert 12 < take.seconds < 80
     assert "uncertainty of ±0." in take.ended
 
@@ -25,8 +25,8 @@ def test_a_take_of_the_browser_says_when_it_has_enough(workshop):
         if enough:
             break
     assert enough
-    progress = overview(workshop).progress
+    progress = shows(workshop, "progress")
     assert progress.steady.steady
     assert progress.steady.active_error_db <= 0.5
     ending.stop_take(workshop)
-    assert "uncertainty of ±" in overview(workshop).takes[0].ended
+    assert "uncertainty of ±" in shows(workshop, "takes")[0].ended

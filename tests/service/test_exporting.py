@@ -5,8 +5,8 @@ import pytest
 import soundfile
 
 from obsidian_wren.service.export import exporting, sounds
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.send import listeners
+from shown import shows
 
 
 def test_raw_and_treated_are_played_at_one_loudness(boathouse):
@@ -14,7 +14,7 @@ def test_raw_and_treated_are_played_at_one_loudness(boathouse):
 
     from obsidian_wren.core.measure.loudness import integrated_lufs
 
-    take = next(t for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
+    take = next(t for t in shows(boathouse, "takes") if t.purpose == "talk" and t.current)
     heard = {
         v: soundfile.read(io.BytesIO(sounds.hear_take(boathouse, take.id, v, matched=True)))
         for v in ("raw", "treated")
@@ -26,7 +26,7 @@ def test_raw_and_treated_are_played_at_one_loudness(boathouse):
         0
     ]
     assert 20 * np.log10(np.abs(plain).max()) == pytest.approx(
-        overview(boathouse).talk.peak_dbfs, abs=0.05
+        shows(boathouse, "talk").peak_dbfs, abs=0.05
     )
 
 
@@ -35,7 +35,7 @@ def test_the_exported_calibration_holds_every_mix_that_is_derived(boathouse):
     feeds = exporting.export_calibration(boathouse)["feeds"]
     assert [feed["name"] for feed in feeds] == ["Wren: call", "Walk recorder", "Headphones"]
     for feed in feeds:
-        shown = next(d for d in overview(boathouse).destinations if d.name == feed["listener"])
+        shown = next(d for d in shows(boathouse, "destinations") if d.name == feed["listener"])
         assert feed["aim_lufs"] == shown.mix.aim_lufs
         assert feed["planned_lufs"] == pytest.approx(feed["aim_lufs"], abs=0.2)
         assert {s["source"] for s in feed["sends"]} == {s.source for s in shown.mix.sends}
@@ -51,7 +51,7 @@ def test_the_exported_calibration_renders_like_the_program(boathouse, tmp_path):
 
     body = exporting.export_calibration(boathouse)
     (tmp_path / "c.json").write_text(json.dumps(body))
-    take = next(t for t in overview(boathouse).takes if t.purpose == "talk" and t.current)
+    take = next(t for t in shows(boathouse, "takes") if t.purpose == "talk" and t.current)
     with boathouse.sessions() as session:
         from obsidian_wren.store.models import Take
         from obsidian_wren.store.take_files import take_path
@@ -74,5 +74,5 @@ def test_the_exported_calibration_renders_like_the_program(boathouse, tmp_path):
 
     sound, rate = soundfile.read(tmp_path / "o.wav")
     assert integrated_lufs(sound, rate_hz=rate) == pytest.approx(
-        overview(boathouse).delivery.planned_lufs, abs=0.05
+        shows(boathouse, "delivery").planned_lufs, abs=0.05
     )

@@ -5,10 +5,10 @@ import pytest
 import soundfile
 
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import confirming
 from obsidian_wren.service.takes import from_file
 from rigging import change, use_boathouse
+from shown import overview, shows
 from signals import RATE, babble, noise, room, voice
 
 
@@ -76,7 +76,7 @@ def test_music_under_the_talk_is_told_and_asked_about(keep, workshop):
     with pytest.raises(Refused, match="Music plays"):
         confirming.confirm_step(workshop, "gain")
     confirming.confirm_step(workshop, "gain", anyway=True)
-    steps = {step.name: step.status for step in overview(workshop).steps}
+    steps = {step.name: step.status for step in shows(workshop, "steps")}
     assert steps["gain"] == "confirmed"
 
 
@@ -85,7 +85,7 @@ def test_two_rates_are_told(keep, workshop, tmp_path):
     path = tmp_path / "other.wav"
     soundfile.write(path, room(2e-4, 10.0), 44_100, subtype="PCM_24")
     from_file.keep_file(workshop, "rest", path, channel=None)
-    found = {cause.code: cause for cause in overview(workshop).voice_causes}
+    found = {cause.code: cause for cause in shows(workshop, "voice_causes")}
     assert "44.1 kHz" in found["rate_mismatch"].evidence
 
 

@@ -16,7 +16,6 @@ from obsidian_wren.service.live import living, preparing
 from obsidian_wren.service.live import recording as live_recording
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening.opening import close_workshop
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording import recording as recorder_services
 from obsidian_wren.service.rig import rigs
@@ -31,6 +30,7 @@ from obsidian_wren.store.models import Recording, Take
 from obsidian_wren.voice import recorder as recorder_module
 from obsidian_wren.voice import track_files
 from rigging import change
+from shown import overview, shows
 from signals import RATE, noise
 from waiting import PATIENCE_S, wait_until
 
@@ -45,19 +45,19 @@ def test_a_loud_room_is_a_take_with_a_fault_and_the_program_starts_again(
 ):
     from obsidian_wren.formats.write_sound import write_sound
 
-    before = overview(boathouse)
+    before = overview(boathouse, "quiet", "settings")
     loud = noise(10 ** ((level_dbfs - 3.01) / 20.0), 6.0)
     write_sound(tmp_path / "loud.wav", loud, rate_hz=RATE)
     with pytest.raises(Refused, match=r"closer to the microphone|find no answer"):
         from_file.keep_file(boathouse, "rest", tmp_path / "loud.wav", channel=None)
-    shown = overview(boathouse)
+    shown = overview(boathouse, "quiet", "settings", "takes")
     assert shown.takes[-1].fault
     assert not shown.takes[-1].current
     # What was derived before it stands.
     assert (shown.quiet, shown.settings) == (before.quiet, before.settings)
     close_workshop(boathouse)
     again = workshop_over(tmp_path / "data")
-    assert overview(again).takes[-1].fault == shown.takes[-1].fault
+    assert shows(again, "takes")[-1].fault == shown.takes[-1].fault
     assert overview(again).findings == []
 
 
@@ -71,7 +71,7 @@ def test_a_take_that_the_rules_fail_on_says_so_and_the_rest_works(boathouse, mon
     with monkeypatch.context() as patch:
         patch.setattr(deriving, "derive_voice", fails)
         take_id = keeping.keep(boathouse, info, noise(1e-3, 5.0), half=False)
-    take = next(take for take in overview(boathouse).takes if take.id == take_id)
+    take = next(take for take in shows(boathouse, "takes") if take.id == take_id)
     assert "find no answer" in take.fault
     assert "inside" not in take.fault
     deriving.derive_again(boathouse)
@@ -82,10 +82,10 @@ def test_a_take_that_the_rules_fail_on_says_so_and_the_rest_works(boathouse, mon
 def test_a_take_stays_on_the_rig_that_it_was_begun_on(boathouse):
     change(boathouse, source="browser")
     things.add_rig(boathouse, "Second")
-    first = next(rig.id for rig in overview(boathouse).rigs if rig.name == "Loft desk")
+    first = next(rig.id for rig in shows(boathouse, "rigs") if rig.name == "Loft desk")
     things.use_rig(boathouse, first)
     take_id = from_page.start_browser(boathouse, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
-    second = next(rig.id for rig in overview(boathouse).rigs if rig.name == "Second")
+    second = next(rig.id for rig in shows(boathouse, "rigs") if rig.name == "Second")
     for number in range(16):
         from_page.add_piece(boathouse, take_id, number, noise(1e-3, 0.25))
     for asked in (
@@ -128,7 +128,7 @@ def test_parallel_stops_keep_one_take(workshop):
     for thread in threads:
         thread.join(PATIENCE_S)
     assert failed == []
-    assert len(overview(workshop).takes) == 1
+    assert len(shows(workshop, "takes")) == 1
     assert list(workshop.folder.parts.iterdir()) == []
 
 
@@ -140,7 +140,7 @@ def test_a_take_holds_no_more_than_it_was_begun_for(workshop):
     assert enough[:3] == [False] * 3
     assert all(enough[5:])
     ending.stop_take(workshop)
-    assert overview(workshop).takes[0].seconds <= 5.0
+    assert shows(workshop, "takes")[0].seconds <= 5.0
 
 
 def test_a_take_that_is_whole_is_kept_though_nobody_stops_it(workshop, monkeypatch):
@@ -151,7 +151,7 @@ def test_a_take_that_is_whole_is_kept_though_nobody_stops_it(workshop, monkeypat
         from_page.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
     monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.0)
     assert running.over.wait(PATIENCE_S)
-    shown = overview(workshop)
+    shown = overview(workshop, "halves", "takes")
     assert [take.seconds for take in shown.takes] == [4.0]
     assert shown.halves == []
 
@@ -170,7 +170,7 @@ def test_what_is_live_goes_on_where_a_change_cannot_run(boathouse, monkeypatch):
             listeners.use_source(boathouse, "music", True)
     assert live.current(boathouse).run is run
     assert is_live(boathouse)
-    assert not next(source.on for source in overview(boathouse).sources if source.key == "music")
+    assert not next(source.on for source in shows(boathouse, "sources") if source.key == "music")
     with pytest.raises(Refused, match="It is live"):
         things.add_rig(boathouse, "Second")
     listeners.use_source(boathouse, "music", True)
@@ -199,7 +199,7 @@ def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(
     told = boathouse.bus.listen()
     living.start_run(boathouse)
     live_recording.start_recording(boathouse, purpose="Walk")
-    wait_until(lambda: overview(boathouse).recorder.seconds > 3.0)
+    wait_until(lambda: shows(boathouse, "recorder").seconds > 3.0)
     real = track_files._write_all
 
     def full(fd, data, at):
@@ -208,7 +208,7 @@ def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(
     monkeypatch.setattr(track_files, "_write_all", full)
     wait_until(lambda: recording.current(boathouse).recorder is None)
     monkeypatch.setattr(track_files, "_write_all", real)
-    shown = overview(boathouse)
+    shown = overview(boathouse, "recorder", "recordings")
     assert "The disk is full" in shown.recorder.failed
     assert not shown.recorder.recording
     news = [told.get_nowait() for _ in range(told.qsize())]
@@ -222,7 +222,7 @@ def test_a_disk_that_fills_stops_the_recorder_says_so_and_keeps_what_is_whole(
     for _ in range(3):
         live_recording.start_recording(boathouse, purpose="Walk")
         live_recording.stop_recording(boathouse)
-    assert overview(boathouse).recorder.failed is None
+    assert shows(boathouse, "recorder").failed is None
     living.stop_run(boathouse)
 
 
@@ -232,7 +232,7 @@ def test_a_recording_that_the_full_disk_left_unlisted_is_listed_with_the_next_on
     recorder_services.choose_tracks(boathouse, ["treated"], "flac", None, None)
     living.start_run(boathouse)
     live_recording.start_recording(boathouse, purpose="Walk")
-    wait_until(lambda: overview(boathouse).recorder.seconds > 3.0)
+    wait_until(lambda: shows(boathouse, "recorder").seconds > 3.0)
 
     def full(ws, part):
         raise FolderError("disk-full", "The disk is full, so this was not kept.")
@@ -240,9 +240,9 @@ def test_a_recording_that_the_full_disk_left_unlisted_is_listed_with_the_next_on
     with monkeypatch.context() as patched:
         patched.setattr(library, "keep_part", full)
         live_recording.stop_recording(boathouse)
-    assert overview(boathouse).recordings[0].seconds == 0.0
+    assert shows(boathouse, "recordings")[0].seconds == 0.0
     live_recording.start_recording(boathouse, purpose="Walk")
-    assert max(row.seconds for row in overview(boathouse).recordings) >= 3.0
+    assert max(row.seconds for row in shows(boathouse, "recordings")) >= 3.0
     live_recording.stop_recording(boathouse)
     living.stop_run(boathouse)
 
@@ -304,13 +304,13 @@ def test_what_the_database_refuses_is_a_sentence_at_every_service(workshop):
         )
     with pytest.raises(FolderError, match="The disk is full, so this was not kept"):
         things.add_rig(workshop, "Second")
-    assert len(overview(workshop).rigs) == 1
+    assert len(shows(workshop, "rigs")) == 1
 
 
 def test_a_rig_that_two_remove_at_once_goes_once(workshop):
     things.add_rig(workshop, "Second")
     things.use_rig(workshop, 1)
-    second = next(rig.id for rig in overview(workshop).rigs if rig.name == "Second")
+    second = next(rig.id for rig in shows(workshop, "rigs") if rig.name == "Second")
     said = []
 
     def remove():
@@ -332,12 +332,12 @@ def test_a_sound_that_is_lost_while_it_works_is_done_without(boathouse):
     boathouse.sounds = type(boathouse.sounds)(4)
     boathouse.readings = type(boathouse.readings)(32)
     calibration.current(boathouse).take_sets = Remembered(8)
-    newest = [take for take in overview(boathouse).takes if take.purpose == "rest"][-1]
+    newest = [take for take in shows(boathouse, "takes") if take.purpose == "rest"][-1]
     with boathouse.sessions() as session:
         path = take_files.take_path(boathouse.folder, session.get_one(Take, newest.id).sha256)
     path.write_bytes(path.read_bytes()[:5000])
     deriving.derive_again(boathouse)
-    shown = overview(boathouse)
+    shown = overview(boathouse, "quiet", "takes")
     lost = next(take for take in shown.takes if take.id == newest.id)
     assert "Its sound is damaged" in lost.fault
     assert shown.quiet is not None

@@ -15,7 +15,7 @@ from obsidian_wren.service.calibration.wishes import BandValue, TasteBody
 from obsidian_wren.service.carry import brought
 from obsidian_wren.service.carry.portables import portable_of
 from obsidian_wren.service.export.exporting import export_calibration
-from obsidian_wren.service.page.overview import overview
+from shown import shows
 
 
 def spoiled(whole, **how):
@@ -118,7 +118,7 @@ def test_hostile_files_are_refused_with_a_sentence_and_change_nothing(boathouse,
             brought.bring_in(boathouse, path, f"{name}.json")
         assert why in str(caught.value), (name, str(caught.value))
         assert len(str(caught.value)) < 400, name
-    assert overview(boathouse).brought is None
+    assert shows(boathouse, "brought") is None
     assert export_calibration(boathouse) == before
 
 

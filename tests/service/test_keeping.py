@@ -12,13 +12,13 @@ from sqlalchemy.engine import make_url
 from kills import Asked, rig_of
 from obsidian_wren.service import takes
 from obsidian_wren.service.opening import opening
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.takes import ending, from_page
 from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.backup import copies, copy_database, is_sound
 from obsidian_wren.store.database import HEAD, MIGRATIONS, make, migrate
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Base
+from shown import overview, shows
 
 
 @pytest.fixture
@@ -103,12 +103,12 @@ def test_a_page_that_dies_leaves_its_take_whole_so_far(workshop, monkeypatch):
     for number in range(16):
         from_page.add_piece(workshop, take_id, number, np.full(12_000, number / 100))
     from_page.add_piece(workshop, take_id, 15, np.zeros(12_000))
-    assert overview(workshop).progress.done_s == 4.0
+    assert shows(workshop, "progress").done_s == 4.0
     running = takes.current(workshop).running
     # From here on nothing more has come for too long.
     monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.0)
     assert running.over.wait(60)
-    shown = overview(workshop)
+    shown = overview(workshop, "halves", "progress")
     assert shown.progress is None
     assert shown.halves[0].seconds == 4.0
     samples = parts.read_part(workshop.folder, shown.halves[0].id)

@@ -10,18 +10,18 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export import sounds
 from obsidian_wren.service.live import living
 from obsidian_wren.service.live import recording as live_recording
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import recording
 from obsidian_wren.service.send import listeners, proving
 from obsidian_wren.service.setup import confirming
 from rigging import status
+from shown import shows
 from signals import RATE
 from voices import heard_by, program_of
 from waiting import wait_until
 
 
 def proof_of(ws, key="call"):
-    return next(d.proof for d in overview(ws).destinations if d.key == key)
+    return next(d.proof for d in shows(ws, "destinations") if d.key == key)
 
 
 def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
@@ -45,11 +45,11 @@ def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
     assert [v.code for v in shown.verdicts] == ["treated"]
     # What is ours, and the call's jitter buffer of 20 ms.
     assert shown.delay_ms == pytest.approx(shown.ours_ms + 20.0, abs=0.6)
-    delay = next(d.delay for d in overview(ws).destinations if d.key == "call")
+    delay = next(d.delay for d in shows(ws, "destinations") if d.key == "call")
     assert shown.ours_ms == pytest.approx(delay.total_ms, abs=0.6)
     # The marker's 300 to 3400 Hz see the chain's gain and what the equalizer does there.
     assert shown.level_db == pytest.approx(
-        next(s.value for s in overview(ws).settings if s.name == "makeup_db"), abs=4.0
+        next(s.value for s in shows(ws, "settings") if s.name == "makeup_db"), abs=4.0
     )
     confirming.confirm_step(ws, "send")
     assert status(ws)["send"] == "confirmed"
@@ -66,7 +66,7 @@ def test_a_recording_holds_the_treated_voice(boathouse):
         live_recording.start_recording(ws)
     heard_by(ws, "call", 20)
     live_recording.stop_recording(ws)
-    shown = overview(ws).recordings[0]
+    shown = shows(ws, "recordings")[0]
     assert (shown.title, shown.track, shown.part) == ("River walk", "treated voice", 1)
     assert shown.seconds > 5
     assert shown.true_peak_dbtp <= -3.0

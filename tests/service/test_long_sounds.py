@@ -17,9 +17,9 @@ from obsidian_wren.core.measure.readings import read_level, read_talk
 from obsidian_wren.formats.jsonable import reading_json
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.service.files import reading as files
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.side_by_side import at_once
 from obsidian_wren.service.takes import from_file
+from shown import shows
 from signals import RATE, noise, room, voice
 
 
@@ -138,7 +138,7 @@ def test_a_flac_that_does_not_say_how_long_it_is_is_read(tmp_path, capsys):
 def test_of_a_long_take_its_beginning_is_used_and_that_said(workshop, tmp_path):
     path = long_file(tmp_path / "room.flac", 400.0, sound=room(1e-3, 10.0))
     from_file.keep_file(workshop, "muted", path, channel=None)
-    (take,) = overview(workshop).takes
+    (take,) = shows(workshop, "takes")
     assert take.seconds == 300.0
     assert any("Only the first 5.0 min are used" in note for note in take.notes)
 

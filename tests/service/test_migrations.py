@@ -10,10 +10,10 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, text
 
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.store.backup import is_sound
 from obsidian_wren.store.database import HEAD, MIGRATIONS, open_database
 from older_folders import OLDER, as_left_by, killed_while_migrating, rows_in
+from shown import overview
 from signals import RATE, noise
 
 
@@ -68,7 +68,15 @@ def test_a_folder_of_the_first_version_opens_with_its_takes_read_anew(tmp_path, 
         tables.execute(f"INSERT INTO take VALUES ({','.join('?' * len(take))})", take)
         tables.execute("INSERT INTO settled VALUES (1, 'quiet', '{}', '2026-01-01T00:00:00+00:00')")
     folder.close()
-    shown = overview(workshop_over(tmp_path / "old"))
+    shown = overview(
+        workshop_over(tmp_path / "old"),
+        "interfaces",
+        "microphones",
+        "quiet",
+        "rig",
+        "rooms",
+        "steps",
+    )
     assert shown.quiet.rms_dbfs == pytest.approx(-56.99, abs=0.02)
     assert (shown.microphones[0].name, shown.interfaces[0].name, shown.rooms[0].name) == (
         "Reedling 40",
@@ -77,6 +85,18 @@ def test_a_folder_of_the_first_version_opens_with_its_takes_read_anew(tmp_path, 
     )
     assert shown.rig.distance_cm == 22
     assert shown.steps[1].status == "confirmed"
+
+
+def test_what_an_older_version_read_is_read_again(boathouse_data, tmp_path, workshop_over):
+    folder = tmp_path / "data"
+    shutil.copytree(boathouse_data, folder)
+    with sqlite3.connect(folder / "wren.db") as tables:
+        rows = "SELECT take_id, body, version FROM reading ORDER BY take_id"
+        before = tables.execute(rows).fetchall()
+        tables.execute("UPDATE reading SET body = '{}', version = 0")
+    workshop_over(folder)
+    with sqlite3.connect(folder / "wren.db") as tables:
+        assert tables.execute(rows).fetchall() == before
 
 
 def test_a_new_database_is_as_new_as_the_newest_migration():

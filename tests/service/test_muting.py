@@ -8,9 +8,9 @@ from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.muting import voice_signals, without_voices
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living, muting
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.send import listeners
 from obsidian_wren.voice.safe_mixer import SafeMixer
+from shown import shows
 from signals import RATE, noise
 from voices import program_of, run_of
 from waiting import wait_until
@@ -98,7 +98,7 @@ def test_other_mixes_stay_muted_until_they_are_let_in(mixer):
 @pytest.fixture
 def live_call(boathouse):
     """The boathouse live, its call on our feed."""
-    call = next(row for row in overview(boathouse).destinations if row.kind == "call")
+    call = next(row for row in shows(boathouse, "destinations") if row.kind == "call")
     listeners.pick_input(boathouse, call.key, call.feed)
     living.start_run(boathouse)
     yield boathouse, call.key
@@ -117,9 +117,9 @@ def test_a_call_hears_nothing_while_it_is_muted_and_the_voice_again_afterwards(l
     ws, key = live_call
     assert hears(ws, key) > -50
     muting.mute(ws, key, True)
-    assert overview(ws).run.feeds_muted in ("all", "some")
+    assert shows(ws, "run").feeds_muted in ("all", "some")
     assert hears(ws, key) < -80
-    shown = next(row for row in overview(ws).destinations if row.key == key)
+    shown = next(row for row in shows(ws, "destinations") if row.key == key)
     assert (shown.muted, shown.push, shown.mute_reaches) == (True, False, True)
     muting.mute(ws, key, False)
     assert hears(ws, key) > -50
@@ -130,29 +130,29 @@ def test_a_call_hears_nothing_while_it_is_muted_and_the_voice_again_afterwards(l
 def test_push_to_talk_lets_the_voice_in_while_the_key_is_held(live_call, monkeypatch):
     ws, key = live_call
     muting.push_to_talk(ws, None, True)
-    assert overview(ws).run.push_to_talk
+    assert shows(ws, "run").push_to_talk
     assert hears(ws, key) < -80
     monkeypatch.setattr(muting, "HELD_S", 600.0)
     muting.talk(ws, True)
-    assert overview(ws).run.talking
+    assert shows(ws, "run").talking
     assert hears(ws, key) > -50
     muting.talk(ws, False)
     assert hears(ws, key) < -80
     # A page that went away with the key down lets go of it.
     monkeypatch.setattr(muting, "HELD_S", 0.05)
     muting.talk(ws, True)
-    wait_until(lambda: not overview(ws).run.talking)
+    wait_until(lambda: not shows(ws, "run").talking)
     assert hears(ws, key) < -80
 
 
 def test_a_mute_outlives_the_run_and_one_key_mutes_all_or_none(boathouse):
     muting.toggle_mute(boathouse)
-    assert overview(boathouse).run.feeds_muted == "all"
+    assert shows(boathouse, "run").feeds_muted == "all"
     living.start_run(boathouse)
-    key = next(row.key for row in overview(boathouse).destinations if row.muted)
+    key = next(row.key for row in shows(boathouse, "destinations") if row.muted)
     mixer = run_of(boathouse)._mixer
     wait_until(lambda: key in mixer.levels_dbfs)
     assert mixer._muted >= {key}
     living.stop_run(boathouse)
     muting.toggle_mute(boathouse)
-    assert overview(boathouse).run.feeds_muted == "none"
+    assert shows(boathouse, "run").feeds_muted == "none"

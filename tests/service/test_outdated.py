@@ -4,21 +4,21 @@ import pytest
 from sqlalchemy import select
 
 from obsidian_wren.service.calibration import deriving, settings
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import (
     turning,
 )
 from obsidian_wren.service.takes import simulated
 from obsidian_wren.store.models import Derivation
 from rigging import change, preamp, setting, status
+from shown import overview, shows
 
 
 def test_a_turned_knob_stales_levels_predicts_them_and_one_press_derives_again(boathouse):
     ws = boathouse
-    before = overview(ws)
+    before = overview(ws, "diagram", "talk")
     gain = setting(ws, "compressor", "makeup_db").value
     turning.turn(ws, "preamp", preamp(ws) - 5.0)
-    shown = overview(ws)
+    shown = overview(ws, "derivable", "diagram", "gain_plan", "predictions", "steps")
     assert (status(ws)["quiet"], status(ws)["gain"], status(ws)["tone"]) == (
         "stale",
         "stale",
@@ -32,7 +32,7 @@ def test_a_turned_knob_stales_levels_predicts_them_and_one_press_derives_again(b
     assert moved["converter"].peak_dbfs == pytest.approx(before.talk.peak_dbfs - 5.0, abs=0.05)
     assert moved["mic"].peak_dbfs == next(p.peak_dbfs for p in before.diagram if p.name == "mic")
     deriving.derive_again(ws)
-    shown = overview(ws)
+    shown = overview(ws, "derivable", "diagram", "gain_plan", "predictions", "steps")
     assert shown.derivable is None
     assert "Predicted: -5 dB" in shown.gain_plan.predicted
     assert shown.gain_plan.change_db == pytest.approx(5.0, abs=1.0)
@@ -42,15 +42,15 @@ def test_a_turned_knob_stales_levels_predicts_them_and_one_press_derives_again(b
     assert status(ws)["gain"] == "stale"
     simulated.start_simulated(ws, "talk")
     simulated.start_simulated(ws, "rest")
-    assert overview(ws).talk.peak_dbfs == pytest.approx(predicted_peak, abs=0.3)
-    assert overview(ws).gain_plan.predicted is None
+    assert shows(ws, "talk").peak_dbfs == pytest.approx(predicted_peak, abs=0.3)
+    assert shows(ws, "gain_plan").predicted is None
     assert setting(ws, "compressor", "makeup_db").value == pytest.approx(gain + 5.0, abs=0.5)
 
 
 def test_a_moved_microphone_is_predicted_by_the_inverse_distance(boathouse):
-    before = overview(boathouse)
+    before = overview(boathouse, "talk")
     change(boathouse, distance_cm=44)
-    shown = overview(boathouse)
+    shown = overview(boathouse, "predictions")
     assert shown.predictions["talk"].voice_db == pytest.approx(-6.02, abs=0.01)
     assert shown.predictions["talk"].room_db == 0.0
     assert "+" not in shown.predictions["talk"].because
@@ -58,7 +58,7 @@ def test_a_moved_microphone_is_predicted_by_the_inverse_distance(boathouse):
     deriving.derive_again(boathouse)
     assert status(boathouse)["tone"] == "stale"
     simulated.start_simulated(boathouse, "talk")
-    found = overview(boathouse).talk.active_level_dbfs - before.talk.active_level_dbfs
+    found = shows(boathouse, "talk").active_level_dbfs - before.talk.active_level_dbfs
     # Proximity and the room's own sound come on top of the direct sound's 6 dB.
     assert -10.0 < found < -5.0
 
@@ -66,7 +66,7 @@ def test_a_moved_microphone_is_predicted_by_the_inverse_distance(boathouse):
 def test_a_shock_mount_stales_the_room_in_use_only(boathouse):
     simulated.start_simulated(boathouse, "in-use")
     change(boathouse, shock_mount=True)
-    stale = {take.purpose for take in overview(boathouse).takes if take.current and take.stale}
+    stale = {take.purpose for take in shows(boathouse, "takes") if take.current and take.stale}
     assert stale == {"in-use"}
 
 
@@ -74,7 +74,7 @@ def test_a_shock_mount_stales_the_room_in_use_only(boathouse):
 def test_a_pin_leaves_nothing_outdated_that_was_derived_with_it(boathouse, hz):
     """The database gives 90 back for 90.0."""
     settings.change_setting(boathouse, "highpass", "frequency_hz", value=hz, band=None, pinned=True)
-    shown = overview(boathouse)
+    shown = overview(boathouse, "derivable", "steps")
     assert shown.derivable is None
     assert all(step.why is None for step in shown.steps if step.name in ("clean", "tone", "steady"))
 
@@ -89,10 +89,10 @@ def test_what_an_older_version_kept_of_a_pin_is_the_same_pin(boathouse):
             if held is not None:
                 assert "90.0" in held
                 row.used = {**row.used, "pin:highpass": held.replace("90.0", "90")}
-    assert overview(boathouse).derivable is None
+    assert shows(boathouse, "derivable") is None
     with boathouse.sessions.begin() as session:
         for row in session.scalars(select(Derivation)):
             if "pin:highpass" in row.used:
                 row.used = {**row.used, "pin:highpass": "no pin at all"}
     # What cannot be read differs; nothing fails over it.
-    assert overview(boathouse).derivable is not None
+    assert shows(boathouse, "derivable") is not None

@@ -2,16 +2,16 @@
 
 from obsidian_wren.service.export import sounds
 from obsidian_wren.service.export.exporting import export_calibration
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.takes.simulated import start_simulated
+from shown import overview, shows
 
 
 def test_the_last_ten_sentences_are_kept_and_nothing_stands_on_them(boathouse):
     stood = export_calibration(boathouse)["chain"]
-    steps = [(step.name, step.status) for step in overview(boathouse).steps]
+    steps = [(step.name, step.status) for step in shows(boathouse, "steps")]
     for _ in range(12):
         start_simulated(boathouse, "sentence", seconds=4, pace="fast")
-    seen = overview(boathouse)
+    seen = overview(boathouse, "steps", "takes")
     said = [take for take in seen.takes if take.purpose == "sentence"]
     assert len(said) == 10
     assert not any(take.fault or take.stale for take in said)

@@ -6,13 +6,13 @@ import pytest
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export import exporting
 from obsidian_wren.service.live import watching
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import (
     computer_changes,
     turning,
 )
 from obsidian_wren.service.takes import simulated
 from rigging import preamp
+from shown import shows
 from waiting import wait_until
 
 
@@ -20,14 +20,14 @@ def test_the_parts_of_the_floor_are_told_apart(boathouse):
     ws = boathouse
     computer_changes.change_device(ws, "in-3", "bits", 24)
     simulated.start_simulated(ws, "rest")
-    assert overview(ws).split is None
+    assert shows(ws, "split") is None
     simulated.start_simulated(ws, "muted")
-    assert "another gain" in overview(ws).split.missing
+    assert "another gain" in shows(ws, "split").missing
     with pytest.raises(Refused, match="at which gain"):
         simulated.start_simulated(ws, "other-gain")
     simulated.start_simulated(ws, "other-gain", position=6.0)
     assert preamp(ws) == 32.0
-    split = overview(ws).split
+    split = shows(ws, "split")
     parts = {part.name: part for part in split.parts}
     assert split.dominant == "room"
     # −107 dBFS of converter noise, A-weighted 2.3 dB less over 24 kHz.
@@ -36,16 +36,16 @@ def test_the_parts_of_the_floor_are_told_apart(boathouse):
         13 - 94 + 32 + 20 * np.log10(0.018 / 0.7746) - 9, abs=0.1
     )
     assert "not cost you noise" in split.meaning
-    assert not overview(ws).gain_plan.floor_assumed
+    assert not shows(ws, "gain_plan").floor_assumed
     turning.turn(ws, "preamp", 40.0)
-    assert overview(ws).split.stale
+    assert shows(ws, "split").stale
 
 
 def test_the_noise_profile_is_kept_and_handed_out(boathouse):
     profile = exporting.export_calibration(boathouse)["readings"]["noise_profile"]
     assert len(profile["mean_db"]) == len(profile["spread_db"]) == profile["frame_samples"] // 2 + 1
     mean = 10 * np.log10(sum(10 ** (level / 10) for level in profile["mean_db"])) + 3.01
-    assert mean == pytest.approx(overview(boathouse).quiet.rms_dbfs, abs=0.3)
+    assert mean == pytest.approx(shows(boathouse, "quiet").rms_dbfs, abs=0.3)
 
 
 def frames(listener):
@@ -59,7 +59,7 @@ def test_the_hunt_shows_what_fell(boathouse):
     watching.start_watch(ws, "rest")
     wait_until(lambda: told.qsize() > 60)
     before = frames(told)[-1]
-    assert before["a_weighted_dbfs"] == pytest.approx(overview(ws).quiet.a_weighted_dbfs, abs=1.5)
+    assert before["a_weighted_dbfs"] == pytest.approx(shows(ws, "quiet").a_weighted_dbfs, abs=1.5)
     turning.switch_thing(ws, "heater", False)
     low = before["bands_hz"].index(40)
 
@@ -74,6 +74,6 @@ def test_the_hunt_shows_what_fell(boathouse):
     # What is shown runs behind what sounds, by more where the machine is slow.
     wait_until(fell)
     watching.stop_watch(ws)
-    assert not overview(ws).watch.on
+    assert not shows(ws, "watch").on
     with pytest.raises(Refused, match="no “kettle”"):
         turning.switch_thing(ws, "kettle", False)

@@ -13,7 +13,6 @@ import soundfile
 
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording.tracks import bytes_per_s
 from obsidian_wren.service.undo.put_back import undo
@@ -21,6 +20,7 @@ from obsidian_wren.store.models import Recording
 from obsidian_wren.voice.recorder import Recorder
 from obsidian_wren.voice.records import BeginRecording, RecordedTrack
 from obsidian_wren.voice.track_files import open_track
+from shown import shows
 from signals import RATE, noise, voice
 
 FORMATS = ("flac", "wav")
@@ -202,33 +202,33 @@ def cut_off(ws, frames=9000):
 def test_what_a_kill_cut_off_is_measured_and_listed_at_the_next_start(workshop):
     cut_off(workshop)
     assert "cut off" in library.take_up(workshop)
-    (shown,) = overview(workshop).recordings
+    (shown,) = shows(workshop, "recordings")
     assert (shown.title, shown.track, shown.seconds) == ("Walk", "raw voice", round(8192 / RATE, 1))
 
 
 def test_a_stub_without_a_sample_goes(workshop):
     path = cut_off(workshop, frames=100)
     assert library.take_up(workshop) is None
-    assert overview(workshop).recordings == []
+    assert shows(workshop, "recordings") == []
     assert not path.exists()
 
 
 def test_recordings_are_renamed_and_deleted_and_brought_back(workshop):
     path = cut_off(workshop)
     library.take_up(workshop)
-    (shown,) = overview(workshop).recordings
+    (shown,) = shows(workshop, "recordings")
     library.rename(workshop, shown.id, "  Low water ")
-    assert overview(workshop).recordings[0].title == "Low water"
+    assert shows(workshop, "recordings")[0].title == "Low water"
     with pytest.raises(Refused, match="needs a name"):
         library.rename(workshop, shown.id, "  ")
     library.discard(workshop, shown.id)
-    assert overview(workshop).recordings == []
+    assert shows(workshop, "recordings") == []
     assert path.exists()
     with pytest.raises(Refused, match="no longer there"):
         library.discard(workshop, shown.id)
     undo(workshop)
     undo(workshop)
-    assert overview(workshop).recordings[0].title == "Walk"
+    assert shows(workshop, "recordings")[0].title == "Walk"
     library.discard(workshop, shown.id)
     library.purge_discarded(workshop)
     assert not path.exists()

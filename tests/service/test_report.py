@@ -10,8 +10,8 @@ from obsidian_wren.cli.main import main
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.report import report_html
 from obsidian_wren.service.export.exporting import export_calibration, export_report
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.prove import blind
+from shown import overview, shows
 
 
 class Page(HTMLParser):
@@ -67,7 +67,7 @@ def test_every_picture_says_what_it_shows(boathouse):
     pictures = [attributes for tag, attributes in page_of(boathouse).tags if tag == "svg"]
     assert len(pictures) == 6
     assert all(each["role"] == "img" and each["aria-label"] for each in pictures)
-    seen = overview(boathouse)
+    seen = overview(boathouse, "talk")
     assert f"{round(seen.talk.snr_db)} dB over the room" in pictures[1]["aria-label"]
     chain = {stage["key"]: stage["settings"] for stage in export_calibration(boathouse)["chain"]}
     ratio = chain["compressor"]["ratio"]["value"]
@@ -87,7 +87,7 @@ def test_a_series_stands_in_it(boathouse):
 
 
 def test_the_level_diagram_is_that_of_the_page(boathouse):
-    shown = [point for point in overview(boathouse).diagram if not point.name.startswith("to:")]
+    shown = [point for point in shows(boathouse, "diagram") if not point.name.startswith("to:")]
     kept = export_calibration(boathouse)["readings"]["levels"]["points"]
     assert [point["title"] for point in kept[: len(shown)]] == [point.title for point in shown]
     for point, other in zip(shown, kept, strict=False):

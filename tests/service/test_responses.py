@@ -7,7 +7,6 @@ from obsidian_wren.formats.response import read_rows
 from obsidian_wren.formats.sound_header import BadSound
 from obsidian_wren.service.calibration import chain_rows, deriving
 from obsidian_wren.service.export import exporting
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.setup import (
     responses,
@@ -15,6 +14,7 @@ from obsidian_wren.service.setup import (
 )
 from obsidian_wren.store.models import Rig
 from rigging import status
+from shown import shows
 from signals import RATE
 
 
@@ -34,7 +34,7 @@ def write(path, text):
 )
 def test_response_files_come_in_as_they_are_handed_out(boathouse, tmp_path, text):
     responses.import_response(boathouse, write(tmp_path / "x", text), "reedling.txt")
-    microphone = overview(boathouse).microphones[0]
+    microphone = shows(boathouse, "microphones")[0]
     assert microphone.response_name == "reedling.txt"
     assert microphone.response_points == [[20.0, -6.0], [1000.0, 0.0], [20000.0, 3.0]]
     name, exported = exporting.export_response(boathouse, "microphone")
@@ -52,24 +52,24 @@ def test_a_bad_row_is_named_by_its_line_and_nothing_changes(boathouse, tmp_path)
     ):
         with pytest.raises(BadSound, match=says):
             responses.import_response(boathouse, write(tmp_path / "x", text), "x.txt")
-    assert overview(boathouse).microphones[0].response_name is None
+    assert shows(boathouse, "microphones")[0].response_name is None
 
 
 def test_a_response_file_leaves_tone_stale_and_is_used_by_the_next_fit(boathouse):
     ws = boathouse
-    before = [s.band for s in overview(ws).settings if s.band]
+    before = [s.band for s in shows(ws, "settings") if s.band]
     rows = [
         [float(hz), 6.0 * float(np.exp(-(np.log2(hz / 3000.0) ** 2)))]
         for hz in np.geomspace(20, 20_000, 60)
     ]
     rig_changes.attach_response(ws, "r.txt", rows)
-    assert "response file" in next(step.why for step in overview(ws).steps if step.name == "tone")
+    assert "response file" in next(step.why for step in shows(ws, "steps") if step.name == "tone")
     deriving.derive_again(ws)
     assert status(ws)["tone"] == "confirmed"
-    assert [s.band for s in overview(ws).settings if s.band] != before
+    assert [s.band for s in shows(ws, "settings") if s.band] != before
     rig_changes.detach_response(ws)
     deriving.derive_again(ws)
-    assert [s.band for s in overview(ws).settings if s.band] == before
+    assert [s.band for s in shows(ws, "settings") if s.band] == before
 
 
 def test_the_exported_correction_is_what_the_chain_does(boathouse, tmp_path):

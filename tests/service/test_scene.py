@@ -20,7 +20,6 @@ from obsidian_wren.service.export import sounds
 from obsidian_wren.service.live import living, pressing
 from obsidian_wren.service.live import recording as live_recording
 from obsidian_wren.service.mixes import clip_rows, clips, mixing, scene
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.recording import recording
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
@@ -30,28 +29,29 @@ from obsidian_wren.service.undo.put_back import redo, undo
 from obsidian_wren.voice.pads import Pads
 from obsidian_wren.voice.records import Track
 from routing_truth import faults
+from shown import overview, shows
 from signals import RATE, noise, sine
 from voices import program_of
 from waiting import wait_until
 
 
 def listener(ws, key):
-    return next(d for d in overview(ws).destinations if d.key == key)
+    return next(d for d in shows(ws, "destinations") if d.key == key)
 
 
 def in_use(ws):
-    return [d.key for d in overview(ws).destinations if d.on]
+    return [d.key for d in shows(ws, "destinations") if d.on]
 
 
 def test_every_listener_that_picks_has_a_feed_of_its_own(workshop):
     listeners.set_up(workshop, "everything")
-    assert [entry.name for entry in overview(workshop).inputs][1:] == [
+    assert [entry.name for entry in shows(workshop, "inputs")][1:] == [
         "Wren: call",
         "Wren: game",
         "Wren: stream",
     ]
     listeners.set_up(workshop, "call")
-    assert [entry.name for entry in overview(workshop).inputs][1:] == ["Wren: call"]
+    assert [entry.name for entry in shows(workshop, "inputs")][1:] == ["Wren: call"]
 
 
 def test_a_case_is_one_change_that_can_be_undone(workshop):
@@ -62,7 +62,7 @@ def test_a_case_is_one_change_that_can_be_undone(workshop):
     assert in_use(workshop) == ["call", "recorder", "headphones"]
     redo(workshop)
     assert in_use(workshop) == ["game-chat", "headphones"]
-    assert next(c.key for c in overview(workshop).cases if c.chosen) == "game"
+    assert next(c.key for c in shows(workshop, "cases") if c.chosen) == "game"
     with pytest.raises(Refused, match="no such case"):
         listeners.set_up(workshop, "party")
 
@@ -159,23 +159,23 @@ def test_a_mix_is_pinned_let_go_and_brought_back_to_the_usual(boathouse):
 
 def test_mixes_are_stale_when_what_they_stand_on_changes_and_derived_once(boathouse, monkeypatch):
     ws = boathouse
-    assert not overview(ws).mixes_stale
+    assert not shows(ws, "mixes_stale")
     stages.switch_stage(ws, "highpass", on=False)
-    assert overview(ws).mixes_stale
+    assert shows(ws, "mixes_stale")
     mixing.refresh(ws)
-    assert not overview(ws).mixes_stale
+    assert not shows(ws, "mixes_stale")
     monkeypatch.setattr(mixing, "_derive", lambda *_: pytest.fail("derived again"))
     mixing.refresh(ws)
     with ws.sessions.begin() as session:
         scene.destinations(session)[0].pins = {"aim_lufs": -20.0}
-    assert overview(ws).mixes_stale
+    assert shows(ws, "mixes_stale")
 
 
 def test_another_room_leaves_the_mixes_stale(boathouse):
-    assert not overview(boathouse).mixes_stale
+    assert not shows(boathouse, "mixes_stale")
     with boathouse.sessions.begin() as session:
         current_takes(session, the_rig(boathouse, session)).floor.sha256 = "another"
-    assert overview(boathouse).mixes_stale
+    assert shows(boathouse, "mixes_stale")
 
 
 def test_programs_are_set_and_what_they_cannot_do_is_refused(workshop):
@@ -203,17 +203,17 @@ def test_clips_are_matched_trimmed_and_share_no_key(workshop, tmp_path):
     ws = workshop
     clips.ship(ws)
     clips.ship(ws)
-    assert [c.name for c in overview(ws).clips] == ["Bell", "Gull", "Horn", "Door"]
+    assert [c.name for c in shows(ws, "clips")] == ["Bell", "Gull", "Horn", "Door"]
     soundfile.write(
         tmp_path / "hail.wav", np.concatenate([np.zeros(RATE), sine(700, -30.0, 1.0)]), RATE
     )
     clips.load_file(ws, tmp_path / "hail.wav", "hail.wav")
-    mine = overview(ws).clips[-1]
+    mine = shows(ws, "clips")[-1]
     assert (mine.name, mine.key, mine.seconds) == ("hail", "5", 2.0)
     assert (len(mine.waveform), max(mine.waveform[:59])) == (120, 0.0)
     assert min(mine.waveform[61:]) == pytest.approx(1.0, abs=0.01)
     clips.alter(ws, mine.id, name="Hail", key="1", start_s=1.0, end_s=2.0)
-    shown = {c.name: c for c in overview(ws).clips}
+    shown = {c.name: c for c in shows(ws, "clips")}
     assert (shown["Hail"].key, shown["Bell"].key) == ("1", None)
     assert shown["Hail"].lufs == pytest.approx(-33.5, abs=0.3)
     assert shown["Hail"].waveform == mine.waveform
@@ -231,7 +231,7 @@ def test_clips_are_matched_trimmed_and_share_no_key(workshop, tmp_path):
         clips.alter(ws, mine.id, name="Hail", key="1", start_s=1.5, end_s=1.2)
     clips.remove(ws, mine.id)
     undo(ws)
-    assert "Hail" in [c.name for c in overview(ws).clips]
+    assert "Hail" in [c.name for c in shows(ws, "clips")]
     for sound, says in ((np.zeros(RATE), "no sound"), (noise(0.1, 61.0), "up to 60 s")):
         with pytest.raises(Refused, match=says):
             clips.load(ws, "wrong", sound, RATE)
@@ -260,36 +260,36 @@ def test_a_run_goes_on_after_a_restart_where_it_was_wanted(boathouse, workshop_o
     ws = boathouse
     assert not living.resume_run(ws)
     living.start_run(ws)
-    assert overview(ws).run.wanted
+    assert shows(ws, "run").wanted
     living.leave_run(ws)
     assert living.resume_run(ws)
-    assert overview(ws).run.live
+    assert shows(ws, "run").live
     living.stop_run(ws)
     assert not living.resume_run(ws)
 
 
 def test_a_run_goes_on_when_its_device_is_back(boathouse):
     ws = boathouse
-    device = next(d for d in overview(ws).computer.devices if d.of_rig)
+    device = next(d for d in shows(ws, "computer").devices if d.of_rig)
     living.start_run(ws)
     computer_changes.unplug(ws, device.id)
-    shown = overview(ws).run
+    shown = shows(ws, "run")
     assert (shown.live, shown.wanted) == (False, True)
     assert "went away" in shown.stopped_why
     computer_changes.plug_in(ws, device.id)
-    assert overview(ws).run.live
+    assert shows(ws, "run").live
     living.stop_run(ws)
-    again = next(d.id for d in overview(ws).computer.devices if d.of_rig)
+    again = next(d.id for d in shows(ws, "computer").devices if d.of_rig)
     computer_changes.unplug(ws, again)
     computer_changes.plug_in(ws, again)
-    assert not overview(ws).run.live
+    assert not shows(ws, "run").live
 
 
 def test_a_second_microphone_runs_through_a_chain_of_its_own(boathouse):
     ws, tapped = boathouse, []
-    assert next(s for s in overview(ws).sources if s.key == "second").because == []
+    assert next(s for s in shows(ws, "sources") if s.key == "second").because == []
     listeners.use_source(ws, "second", True)
-    said = next(s for s in overview(ws).sources if s.key == "second").because
+    said = next(s for s in shows(ws, "sources") if s.key == "second").because
     assert any(sentence.startswith("Hum of 50 Hz at −61 dBFS: 3 narrow cuts") for sentence in said)
     living.start_run(ws)
     tracks = [Track("second raw"), Track("second treated")]
@@ -325,7 +325,7 @@ def test_who_takes_part_stays_while_it_is_recorded(boathouse):
     live_recording.stop_recording(ws)
     listeners.use_listener(ws, "stream", True)
     assert "stream" in in_use(ws)
-    assert overview(ws).run.live
+    assert shows(ws, "run").live
 
 
 def test_what_is_live_follows_an_undo(boathouse):
@@ -335,7 +335,7 @@ def test_what_is_live_follows_an_undo(boathouse):
     assert "stream" in [seat.key for seat in live.current(ws).run.seats]
     undo(ws)
     assert "stream" not in [seat.key for seat in live.current(ws).run.seats]
-    assert overview(ws).run.live
+    assert shows(ws, "run").live
     before = live.current(ws).run
     listeners.pin_mix(ws, "call", "aim_lufs", -22.0, None)
     undo(ws)
@@ -346,29 +346,29 @@ def test_a_block_is_held_or_measured(boathouse):
     ws = boathouse
     living.start_run(ws)
     living.hold_block(ws, 20.0)
-    shown = overview(ws).run
+    shown = shows(ws, "run")
     assert (shown.live, shown.block_ms, shown.block_held) == (True, 20.0, True)
-    assert next(d.delay.block_ms for d in overview(ws).destinations if d.delay) == 20.0
+    assert next(d.delay.block_ms for d in shows(ws, "destinations") if d.delay) == 20.0
     with pytest.raises(Refused, match="2 to 100 ms"):
         living.hold_block(ws, 500.0)
     living.hold_block(ws, None)
-    assert not overview(ws).run.block_held
+    assert not shows(ws, "run").block_held
 
 
 def test_a_buffer_is_held_or_measured_and_is_part_of_the_delay(boathouse):
     ws = boathouse
     living.start_run(ws)
-    usual = next(d.delay for d in overview(ws).destinations if d.delay)
-    assert (overview(ws).run.buffer_ms, overview(ws).run.buffer_held) == (10.0, False)
+    usual = next(d.delay for d in shows(ws, "destinations") if d.delay)
+    assert (shows(ws, "run").buffer_ms, shows(ws, "run").buffer_held) == (10.0, False)
     living.hold_buffer(ws, 40.0)
-    shown = overview(ws).run
+    shown = shows(ws, "run")
     assert (shown.live, shown.buffer_ms, shown.buffer_held) == (True, 40.0, True)
-    longer = next(d.delay for d in overview(ws).destinations if d.delay)
+    longer = next(d.delay for d in shows(ws, "destinations") if d.delay)
     assert longer.edge_ms - usual.edge_ms == pytest.approx(30.0, abs=3.0)
     with pytest.raises(Refused, match="5 to 200 ms"):
         living.hold_buffer(ws, 2.0)
     living.hold_buffer(ws, None)
-    assert (overview(ws).run.buffer_ms, overview(ws).run.buffer_held) == (10.0, False)
+    assert (shows(ws, "run").buffer_ms, shows(ws, "run").buffer_held) == (10.0, False)
 
 
 @pytest.mark.parametrize(
@@ -388,7 +388,7 @@ def test_what_comes_back_is_measured_and_treated_while_live(boathouse):
         living.treat_returns(ws)
     wait_until(lambda: program_of(ws, "call").returned_position >= 12 * RATE)
     assert living.treat_returns(ws) == 1
-    (back,) = overview(ws).returns
+    (back,) = shows(ws, "returns")
     assert back.after.lufs == pytest.approx(-18.0, abs=1.0)
     assert back.before.hum_dbfs is not None
     assert back.after.hum_dbfs is None
@@ -431,9 +431,9 @@ def test_what_an_older_version_kept_of_the_call_is_kept(tmp_path):
 def test_the_delay_that_is_predicted_is_the_one_that_live_has(boathouse):
     ws = boathouse
     living.hold_block(ws, 20.0)
-    before = overview(ws).run.predicted_ms
+    before = shows(ws, "run").predicted_ms
     living.start_run(ws)
-    shown = overview(ws)
+    shown = overview(ws, "destinations", "run")
     assert shown.run.predicted_ms is None
     there = next(d.delay for d in shown.destinations if d.delay)
     for part in ("block_ms", "chain_ms", "mix_ms"):

@@ -5,36 +5,36 @@ import pytest
 from obsidian_wren.service.calibration import settings
 from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import confirming
 from obsidian_wren.service.takes import simulated
 from rigging import change, shape_voice, status
+from shown import shows
 
 
 def test_pins_survive_a_new_fit_and_let_go(boathouse):
     ws = boathouse
     shape_voice(ws)
-    bands = [s for s in overview(ws).settings if s.stage == "equalizer"]
+    bands = [s for s in shows(ws, "settings") if s.stage == "equalizer"]
     chosen = bands[0]
     pinned = BandValue(shape="peak", frequency_hz=3000, gain_db=2.0, q=1.0)
     settings.change_setting(ws, "equalizer", chosen.name, value=None, band=pinned, pinned=True)
-    found = next(s for s in overview(ws).settings if s.band and s.pinned)
+    found = next(s for s in shows(ws, "settings") if s.band and s.pinned)
     assert found.band == pinned
     assert found.derived_band == chosen.derived_band
     assert "You set this" in found.because
     settings.fit_again(ws)
-    again = next(s for s in overview(ws).settings if s.band and s.pinned)
+    again = next(s for s in shows(ws, "settings") if s.band and s.pinned)
     assert again.band == pinned
     settings.change_setting(ws, "equalizer", again.name, value=None, band=None, pinned=False)
-    assert not any(s.pinned for s in overview(ws).settings)
+    assert not any(s.pinned for s in shows(ws, "settings"))
 
 
 def test_a_nudged_highpass_changes_the_evidence(boathouse):
-    before = overview(boathouse).tone
+    before = shows(boathouse, "tone")
     settings.change_setting(
         boathouse, "highpass", "frequency_hz", value=150.0, band=None, pinned=True
     )
-    after = overview(boathouse).tone
+    after = shows(boathouse, "tone")
     at = after.points_hz.index(min(after.points_hz, key=lambda hz: abs(hz - 105)))
     assert after.corrected_db[at] < before.corrected_db[at] - 2
     with pytest.raises(Refused, match="from 20 to 200"):
@@ -57,10 +57,10 @@ def test_a_moved_microphone_leaves_everything_stale(boathouse):
 
 
 def test_moving_the_microphone_really_moves_it_in_the_simulated_world(boathouse):
-    before = overview(boathouse).talk
+    before = shows(boathouse, "talk")
     change(boathouse, distance_cm=11)
     simulated.start_simulated(boathouse, "talk")
-    after = overview(boathouse).talk
+    after = shows(boathouse, "talk")
     # Half the distance: 6 dB more direct sound, and the proximity boost of the bass on top.
     assert 5 < after.active_level_dbfs - before.active_level_dbfs < 10
     assert after.snr_db > before.snr_db + 5

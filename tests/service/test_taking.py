@@ -5,7 +5,6 @@ from sqlalchemy import delete
 from obsidian_wren.service.calibration import settings
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.opening import boathouse
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.setup import turning
 from obsidian_wren.service.takes import discarding, ending, from_page, halves, keeping
 from obsidian_wren.service.takes import simulated as simulated_takes
@@ -15,6 +14,7 @@ from obsidian_wren.store import parts
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import ChangeRow
 from rigging import change, preamp
+from shown import overview, shows
 from signals import RATE, room, voice
 
 
@@ -61,11 +61,11 @@ def test_stopping_nothing_is_refused(workshop):
 def test_a_browser_take_follows_its_level(workshop):
     take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
     pieces(workshop, take_id, room(1e-3, 4.0))
-    shown = overview(workshop).progress
+    shown = shows(workshop, "progress")
     assert shown.level_dbfs == pytest.approx(-57.0, abs=0.3)
     assert shown.done_s == 4.0
     ending.stop_take(workshop)
-    assert overview(workshop).quiet.duration_s == 4.0
+    assert shows(workshop, "quiet").duration_s == 4.0
     assert list(workshop.folder.parts.iterdir()) == []
 
 
@@ -79,7 +79,7 @@ def test_pieces_that_come_after_the_end_are_answered_and_dropped(workshop):
     pieces(workshop, take_id, room(1e-3, 4.0))
     ending.stop_take(workshop)
     assert from_page.add_piece(workshop, take_id, 16, np.zeros(100))
-    assert overview(workshop).takes[0].seconds == 4.0
+    assert shows(workshop, "takes")[0].seconds == 4.0
     with pytest.raises(Refused, match="no longer running"):
         from_page.add_piece(workshop, "0" * 12, 0, np.zeros(100))
 
@@ -88,9 +88,9 @@ def test_a_half_take_can_be_thrown_away_once(workshop):
     part = parts.Part(workshop.folder, parts.PartInfo("talk", RATE, "browser", {}, clock.now()))
     part.append(voice()[: 5 * RATE])
     part.close()
-    half = overview(workshop).halves[0]
+    half = shows(workshop, "halves")[0]
     halves.discard_half(workshop, half.id)
-    assert overview(workshop).halves == []
+    assert shows(workshop, "halves") == []
     with pytest.raises(Refused, match="no longer there"):
         halves.discard_half(workshop, half.id)
 
@@ -108,7 +108,7 @@ def test_a_half_take_remembers_what_it_was_made_at(workshop):
     part.append(voice()[: 8 * RATE])
     part.close()
     halves.keep_half(workshop, part.id)
-    take = overview(workshop).takes[0]
+    take = shows(workshop, "takes")[0]
     assert take.half
     assert take.notes == ["a note"]
     assert "12 cm" in take.stale
@@ -130,9 +130,9 @@ def test_a_discarded_take_comes_back_by_undo_and_its_sound_goes_when_nothing_can
     first, second = (keeping.keep(workshop, info, room(), half=False) for _ in range(2))
     discarding.discard_take(workshop, first)
     discarding.discard_take(workshop, second)
-    assert overview(workshop).takes == []
+    assert shows(workshop, "takes") == []
     put_back.undo(workshop)
-    assert [take.id for take in overview(workshop).takes] == [second]
+    assert [take.id for take in shows(workshop, "takes")] == [second]
     discarding.discard_take(workshop, second)
     discarding.purge_discarded(workshop)
     assert len(list(workshop.folder.takes.glob("*.flac"))) == 1
@@ -149,7 +149,7 @@ def test_the_boathouse_is_filled_once(workshop):
 
 def test_fitting_without_takes_changes_nothing(workshop):
     settings.fit_again(workshop)
-    assert overview(workshop).tone is None
+    assert shows(workshop, "tone") is None
     with pytest.raises(Refused, match="no such setting"):
         settings.change_setting(workshop, "gain", "gain_db", value=1.0, band=None, pinned=True)
 
@@ -160,7 +160,7 @@ def test_a_voice_drowned_in_the_room_is_refused_in_words(workshop):
     drowned = parts.PartInfo("passage", RATE, "file", {}, clock.now())
     sound = voice("passage") * 0.5 + room(0.01, len(voice("passage")) / RATE)
     keeping.keep(workshop, drowned, sound, half=False)
-    shown = overview(workshop)
+    shown = overview(workshop, "quiet", "takes", "tone")
     assert "closer to the microphone" in shown.takes[-1].fault
     assert shown.tone is None
     assert shown.quiet is not None
@@ -169,7 +169,7 @@ def test_a_voice_drowned_in_the_room_is_refused_in_words(workshop):
 def test_a_reading_without_a_room_leaves_the_distance_unknown(workshop):
     info = parts.PartInfo("talk", RATE, "file", {}, clock.now())
     keeping.keep(workshop, info, voice(), half=False)
-    shown = overview(workshop)
+    shown = overview(workshop, "delivery", "talk")
     assert shown.talk.snr_db is None
     assert shown.delivery is None
     assert sum(shown.talk.histogram_dbfs) == pytest.approx(1.0, abs=0.01)
@@ -178,10 +178,10 @@ def test_a_reading_without_a_room_leaves_the_distance_unknown(workshop):
 def test_a_real_knob_that_was_turned_leaves_what_was_taken_before_stale(workshop):
     info = parts.PartInfo("talk", RATE, "file", {"gain_db": preamp(workshop)}, clock.now())
     keeping.keep(workshop, info, voice(peak=0.05), half=False)
-    advice = overview(workshop).gain_plan
+    advice = shows(workshop, "gain_plan")
     assert advice.verdict == "up"
     turning.turn_knob(workshop, preamp(workshop) + advice.change_db)
-    shown = overview(workshop)
+    shown = overview(workshop, "diagram", "steps", "takes")
     assert next(step.status for step in shown.steps if step.name == "gain") == "stale"
     assert "now" in shown.takes[0].stale
     # How far a real knob stands open is not known, so the path begins at the converter.

@@ -7,7 +7,6 @@ import soundfile
 from obsidian_wren.core.prove.relative import delay_and_polarity
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export.exporting import export_calibration
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.page.prove import with_rig
 from obsidian_wren.service.prove import blind
 from obsidian_wren.service.rig.rigs import in_hand
@@ -17,14 +16,15 @@ from obsidian_wren.service.takes.simulated import start_simulated
 from obsidian_wren.service.undo.put_back import undo
 from obsidian_wren.store.models import Series
 from rigging import change
+from shown import overview, shows
 from signals import RATE, noise
 from waiting import wait_until
 
 
 def recorded(ws):
     start_simulated(ws, "both", pace="fast")
-    wait_until(lambda: overview(ws).progress is None)
-    return overview(ws).two
+    wait_until(lambda: shows(ws, "progress") is None)
+    return shows(ws, "two")
 
 
 def microphone(ws):
@@ -42,7 +42,7 @@ def test_both_inputs_are_recorded_compared_and_one_is_recommended(boathouse):
     assert titles[0] in ("Take Deck 7", "Take Reedling 40", "Either serves")
     assert any(title.startswith("Polarity same, +0.0") for title in titles)
     second_microphone.name_second(boathouse, found.take_id, "Deck 9")
-    renamed = overview(boathouse).two
+    renamed = shows(boathouse, "two")
     assert renamed.second == "Deck 9"
     assert any("Deck 9" in one.sentence + one.title for one in renamed.said)
 
@@ -51,7 +51,7 @@ def test_the_second_goes_into_the_rig_and_what_stood_on_the_first_is_outdated(bo
     found = recorded(boathouse)
     stood = microphone(boathouse)
     second_microphone.use_second(boathouse, found.take_id)
-    seen = overview(boathouse)
+    seen = overview(boathouse, "steps", "takes")
     assert microphone(boathouse) == "Deck 7"
     stale = {take.purpose for take in seen.takes if take.current and take.stale}
     assert {"talk", "passage"} <= stale
@@ -65,7 +65,7 @@ def test_the_second_goes_into_the_rig_and_what_stood_on_the_first_is_outdated(bo
 def test_the_second_is_fitted_to_sound_like_the_first(boathouse):
     found = recorded(boathouse)
     second_microphone.sound_like_first(boathouse, found.take_id)
-    seen = overview(boathouse)
+    seen = overview(boathouse, "takes", "wishes")
     assert seen.wishes.target.kind == "reference take"
     assert [take.purpose for take in seen.takes[-4:]] == ["rest", "talk", "reference", "passage"]
     assert not any(take.fault for take in seen.takes)
@@ -79,9 +79,9 @@ def test_the_second_is_fitted_to_sound_like_the_first(boathouse):
 def test_two_microphones_are_heard_blind_in_step_and_equally_loud(boathouse):
     found = recorded(boathouse)
     second = f"both:{found.take_id}"
-    assert second in [pair.second for pair in overview(boathouse).pairs]
+    assert second in [pair.second for pair in shows(boathouse, "pairs")]
     blind.begin_series(boathouse, second, "prefer", 8)
-    running = overview(boathouse).series
+    running = shows(boathouse, "series")
     assert running.title == "Reedling 40 against Deck 7"
     assert running.apart_lu <= 0.1
     with boathouse.sessions() as session:
@@ -91,7 +91,7 @@ def test_two_microphones_are_heard_blind_in_step_and_equally_loud(boathouse):
     assert abs(delay_and_polarity(heard.first, heard.second, rate_hz=RATE)[0]) <= 1.0
     for k in range(8):
         blind.answer_series(boathouse, k, "same")
-    (ended,) = overview(boathouse).ended_series
+    (ended,) = shows(boathouse, "ended_series")
     assert ended.title == "Reedling 40 against Deck 7"
     assert ended.leave_off is None
 
@@ -108,22 +108,22 @@ def test_files_say_why_they_hold_no_two_microphones(boathouse, tmp_path):
         soundfile.write(tmp_path / "both.wav", samples, RATE, subtype="PCM_24")
         with pytest.raises(Refused, match=sentence):
             from_file.keep_file(boathouse, "both", tmp_path / "both.wav", channel=None)
-    assert overview(boathouse).two is None
+    assert shows(boathouse, "two") is None
 
 
 def test_another_rig_is_compared_by_its_own_takes(boathouse):
     change(boathouse, distance_cm=20)
-    first = overview(boathouse).rig
+    first = shows(boathouse, "rig")
     things.add_rig(boathouse, "Far")
     with pytest.raises(Refused, match="no room or no sentence"):
         with_rig(boathouse, first.id)
     change(boathouse, distance_cm=45)
     start_simulated(boathouse, "rest", pace="fast")
     start_simulated(boathouse, "passage", pace="fast")
-    (other,) = overview(boathouse).rigs_beside
+    (other,) = shows(boathouse, "rigs_beside")
     found = with_rig(boathouse, other.id)
     assert (found.first, found.second, found.take_id) == ("Far", first.name, None)
     assert found.better == "second"
     assert found.said[0].title == f"Take {first.name}"
     with pytest.raises(Refused, match="no longer kept"):
-        with_rig(boathouse, overview(boathouse).rig.id)
+        with_rig(boathouse, shows(boathouse, "rig").id)

@@ -6,7 +6,6 @@ from sqlalchemy import delete
 from obsidian_wren.service.calibration import settings
 from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.fields import MicrophoneFields
 from obsidian_wren.service.send import listeners
 from obsidian_wren.service.setup import (
@@ -20,6 +19,7 @@ from obsidian_wren.service.takes import discarding
 from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.models import Confirmed
 from rigging import INTERFACE, change, shape_voice
+from shown import overview, shows
 
 
 def seen(ws):
@@ -58,7 +58,10 @@ CHANGES = {
         ws, "microphone", MicrophoneFields(name="Heron 2", kind="dynamic", pattern="omni"), None
     ),
     "interface data": lambda ws: things.keep_thing(
-        ws, "interface", INTERFACE.model_copy(update={"pad_db": 20}), overview(ws).rig.interface_id
+        ws,
+        "interface",
+        INTERFACE.model_copy(update={"pad_db": 20}),
+        shows(ws, "rig").interface_id,
     ),
     "rig": lambda ws: things.add_rig(ws, "Another"),
     "pin": lambda ws: settings.change_setting(
@@ -74,7 +77,7 @@ CHANGES = {
         pinned=True,
     ),
     "discard": lambda ws: discarding.discard_take(
-        ws, next(t.id for t in overview(ws).takes if t.purpose == "talk" and t.current)
+        ws, next(t.id for t in shows(ws, "takes") if t.purpose == "talk" and t.current)
     ),
     "sound settings": lambda ws: computer_changes.change_device(ws, "in-3", "enhancements", True),
     "name": lambda ws: computer_changes.name_device(ws, "in-3", "Loft mic"),
@@ -91,7 +94,7 @@ def test_every_change_can_be_undone_and_made_again(boathouse):
     with ws.sessions.begin() as session:
         session.execute(delete(Confirmed).where(Confirmed.step == "tone"))
     ws.changed()
-    assert overview(ws).undo is None
+    assert shows(ws, "undo") is None
     states = [seen(ws)]
     for make in CHANGES.values():
         make(ws)
@@ -104,22 +107,22 @@ def test_every_change_can_be_undone_and_made_again(boathouse):
     for before in reversed(states[:-1]):
         put_back.undo(ws)
         assert seen(ws) == before
-    assert overview(ws).undo is None
+    assert shows(ws, "undo") is None
     with pytest.raises(Refused, match="nothing to undo"):
         put_back.undo(ws)
-    assert overview(ws).redo.title
+    assert shows(ws, "redo").title
     for _ in states[1:]:
         put_back.redo(ws)
-    assert overview(ws).redo is None
+    assert shows(ws, "redo") is None
     assert seen(ws) == states[-1]
 
 
 def test_a_new_change_ends_what_could_be_redone(boathouse):
     change(boathouse, distance_cm=15)
     put_back.undo(boathouse)
-    assert overview(boathouse).redo.title == "Rig: distance"
+    assert shows(boathouse, "redo").title == "Rig: distance"
     change(boathouse, distance_cm=30)
-    assert overview(boathouse).redo is None
+    assert shows(boathouse, "redo") is None
 
 
 def test_undoing_a_pin_after_a_new_fit_lets_the_same_band_go(boathouse):
@@ -128,6 +131,6 @@ def test_undoing_a_pin_after_a_new_fit_lets_the_same_band_go(boathouse):
     band = BandValue(shape="peak", frequency_hz=3000, gain_db=2, q=1)
     settings.change_setting(ws, "equalizer", "band-2", value=None, band=band, pinned=True)
     settings.fit_again(ws)
-    assert any(s.band == band for s in overview(ws).settings)
+    assert any(s.band == band for s in shows(ws, "settings"))
     put_back.undo(ws)
-    assert not any(s.pinned for s in overview(ws).settings)
+    assert not any(s.pinned for s in shows(ws, "settings"))

@@ -6,11 +6,11 @@ from obsidian_wren.service.calibration import settings, stages
 from obsidian_wren.service.carry import comparing, versions
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export.exporting import export_calibration
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.prove import blind
 from obsidian_wren.service.setup import confirming
 from obsidian_wren.service.takes.simulated import start_simulated
 from obsidian_wren.service.undo.put_back import redo, undo
+from shown import overview, shows
 
 
 def chain_of(ws):
@@ -25,41 +25,44 @@ def nudged(ws):
 
 
 def test_every_confirmation_makes_a_version_and_undo_takes_it_away(boathouse):
-    before = len(overview(boathouse).versions)
+    before = len(shows(boathouse, "versions"))
     confirming.confirm_step(boathouse, "quiet")
     confirming.confirm_step(boathouse, "gain")
-    seen = overview(boathouse).versions
+    seen = shows(boathouse, "versions")
     assert [one.step for one in seen[:2]] == ["gain", "quiet"]
     assert [one.number for one in seen[:2]] == [before + 2, before + 1]
     assert all(one.in_force for one in seen[:2])
     undo(boathouse)
-    assert len(overview(boathouse).versions) == before + 1
+    assert len(shows(boathouse, "versions")) == before + 1
     redo(boathouse)
-    assert len(overview(boathouse).versions) == before + 2
+    assert len(shows(boathouse, "versions")) == before + 2
 
 
 def test_a_version_is_named_removed_and_put_back(boathouse):
     confirming.confirm_step(boathouse, "quiet")
-    (newest, *_) = overview(boathouse).versions
+    (newest, *_) = shows(boathouse, "versions")
     versions.describe_version(boathouse, newest.id, name=" Before the arm ", note="Old stand.")
-    assert (overview(boathouse).versions[0].name, overview(boathouse).versions[0].note) == (
+    assert (
+        shows(boathouse, "versions")[0].name,
+        shows(boathouse, "versions")[0].note,
+    ) == (
         "Before the arm",
         "Old stand.",
     )
     undo(boathouse)
-    assert overview(boathouse).versions[0].name == ""
+    assert shows(boathouse, "versions")[0].name == ""
     redo(boathouse)
     versions.discard_version(boathouse, newest.id)
-    assert newest.id not in [one.id for one in overview(boathouse).versions]
+    assert newest.id not in [one.id for one in shows(boathouse, "versions")]
     undo(boathouse)
-    assert overview(boathouse).versions[0].name == "Before the arm"
+    assert shows(boathouse, "versions")[0].name == "Before the arm"
     with pytest.raises(Refused, match="no longer kept"):
         versions.describe_version(boathouse, 999, name="", note="")
 
 
 def test_a_version_is_brought_back_to_the_last_digit_and_undone(boathouse):
     confirming.confirm_step(boathouse, "steady")
-    (wanted, *_) = overview(boathouse).versions
+    (wanted, *_) = shows(boathouse, "versions")
     stood = chain_of(boathouse)
     nudged(boathouse)
     # A take that came after it, too.
@@ -68,10 +71,10 @@ def test_a_version_is_brought_back_to_the_last_digit_and_undone(boathouse):
     start_simulated(boathouse, "sentence", seconds=4, pace="fast")
     later = chain_of(boathouse)
     assert later != stood
-    assert not overview(boathouse).versions[0].in_force
+    assert not shows(boathouse, "versions")[0].in_force
     versions.bring_back(boathouse, wanted.id)
     assert chain_of(boathouse) == stood
-    seen = overview(boathouse)
+    seen = overview(boathouse, "takes", "versions")
     in_force = {one.number: one.in_force for one in seen.versions}
     assert (in_force[wanted.number], in_force[wanted.number + 1]) == (True, False)
     assert seen.versions[0].name == f"Before version {wanted.number}"
@@ -91,7 +94,7 @@ def test_a_version_is_brought_back_to_the_last_digit_and_undone(boathouse):
 
 def test_two_versions_say_what_differs(boathouse):
     confirming.confirm_step(boathouse, "steady")
-    (then, *_) = overview(boathouse).versions
+    (then, *_) = shows(boathouse, "versions")
     same = comparing.compare_versions(boathouse, then.id, 0)
     assert same["settings"] == []
     assert set(same["db"]) == {0.0}
@@ -109,14 +112,14 @@ def test_two_versions_say_what_differs(boathouse):
 
 def test_today_is_heard_blind_against_an_earlier_version_and_one_stage_of_it(boathouse):
     confirming.confirm_step(boathouse, "steady")
-    (then, *_) = overview(boathouse).versions
-    assert f"version:{then.id}" not in [pair.second for pair in overview(boathouse).pairs]
+    (then, *_) = shows(boathouse, "versions")
+    assert f"version:{then.id}" not in [pair.second for pair in shows(boathouse, "pairs")]
     nudged(boathouse)
     second = f"version:{then.id}"
-    assert second in [pair.second for pair in overview(boathouse).pairs]
+    assert second in [pair.second for pair in shows(boathouse, "pairs")]
     for name in (second, f"stage:compressor@{then.id}"):
         blind.begin_series(boathouse, name, "which", 8)
-        running = overview(boathouse).series
+        running = shows(boathouse, "series")
         assert f"version {then.number}" in running.question
         assert running.apart_lu <= 0.1
         blind.end_series(boathouse)

@@ -7,18 +7,18 @@ import soundfile
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.computer_rows import RAW_NAME
 from obsidian_wren.service.send import listeners
 from obsidian_wren.service.setup import confirming, turning
 from obsidian_wren.service.takes import discarding, from_file, keeping, simulated
 from rigging import preamp, status, use_boathouse
+from shown import overview, shows
 from signals import RATE, noise, sine, voice
 from voices import heard_by
 
 
 def test_an_empty_folder_knows_nothing(workshop):
-    shown = overview(workshop)
+    shown = overview(workshop, "delivery", "diagram", "gain_plan", "quiet", "talk", "tone")
     assert status(workshop) == {
         "rig": "open",
         **dict.fromkeys(("quiet", "gain", "clean", "tone", "steady", "send", "prove"), "not yet"),
@@ -45,16 +45,16 @@ def test_the_whole_job(workshop):
     confirming.confirm_step(ws, "rig")
     simulated.start_simulated(ws, "rest")
     assert status(ws)["quiet"] == "open"
-    assert overview(ws).quiet.hum.mains_hz == pytest.approx(49.98, abs=0.02)
+    assert shows(ws, "quiet").hum.mains_hz == pytest.approx(49.98, abs=0.02)
     simulated.start_simulated(ws, "talk")
-    advice = overview(ws).gain_plan
+    advice = shows(ws, "gain_plan")
     assert advice.verdict == "up"
-    before = overview(ws).talk.peak_dbfs
+    before = shows(ws, "talk").peak_dbfs
     turning.turn_knob(ws, preamp(ws) + advice.change_db)
     assert status(ws)["quiet"] == status(ws)["gain"] == "stale"
-    assert "now" in next(step.why for step in overview(ws).steps if step.name == "gain")
+    assert "now" in next(step.why for step in shows(ws, "steps") if step.name == "gain")
     simulated.start_simulated(ws, "talk")
-    after = overview(ws)
+    after = overview(ws, "gain_plan", "talk")
     assert after.talk.peak_dbfs == pytest.approx(before + advice.change_db, abs=1.0)
     assert -15 <= after.talk.peak_dbfs <= -10
     assert after.gain_plan.verdict == "stay"
@@ -62,14 +62,14 @@ def test_the_whole_job(workshop):
     predicted_snr = after.talk.snr_db
     simulated.start_simulated(ws, "rest")
     simulated.start_simulated(ws, "talk")
-    assert overview(ws).talk.snr_db == pytest.approx(predicted_snr, abs=0.5)
-    assert overview(ws).gain_plan.quiet_predicted is None
+    assert shows(ws, "talk").snr_db == pytest.approx(predicted_snr, abs=0.5)
+    assert shows(ws, "gain_plan").quiet_predicted is None
     confirming.confirm_step(ws, "quiet")
     confirming.confirm_step(ws, "gain")
     simulated.start_simulated(ws, "passage")
     for step in ("clean", "tone", "steady"):
         confirming.confirm_step(ws, step)
-    shown = overview(ws)
+    shown = overview(ws, "delivery", "diagram", "settings")
     assert [setting.stage for setting in shown.settings][:2] == ["hum", "hum"]
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
     assert [point.name for point in shown.diagram] == [
@@ -86,7 +86,7 @@ def test_the_whole_job(workshop):
 
 
 def test_the_diagram_is_the_chain_at_work(boathouse):
-    by_name = {point.name: point for point in overview(boathouse).diagram}
+    by_name = {point.name: point for point in shows(boathouse, "diagram")}
     gain = preamp(boathouse)
     assert by_name["converter"].peak_dbfs - by_name["mic"].peak_dbfs == pytest.approx(
         gain, abs=0.02
@@ -96,7 +96,7 @@ def test_the_diagram_is_the_chain_at_work(boathouse):
     assert by_name["to:call"].peak_dbfs == by_name["converter"].peak_dbfs
     voice_in_it = next(
         s
-        for d in overview(boathouse).destinations
+        for d in shows(boathouse, "destinations")
         if d.key == "recorder"
         for s in d.mix.sends
         if s.source == "voice"
@@ -118,7 +118,7 @@ def test_files_can_do_the_whole_job(workshop, tmp_path):
     soundfile.write(tmp_path / "p.flac", voice("passage"), RATE, subtype="PCM_24")
     for purpose, name in (("rest", "q.wav"), ("talk", "t.flac"), ("passage", "p.flac")):
         from_file.keep_file(workshop, purpose, tmp_path / name, channel=None)
-    shown = overview(workshop)
+    shown = overview(workshop, "delivery", "inputs")
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
     living.start_run(workshop)
     listeners.pick_input(workshop, "call", "Wren: call")
@@ -133,9 +133,9 @@ def test_a_take_without_voice_is_kept_with_its_sentence_and_never_used(workshop)
 
     info = PartInfo("talk", RATE, "browser", {"gain_db": None}, "2026-01-01T00:00:00+00:00")
     keeping.keep(workshop, info, noise(0.01, 6.0), half=False)
-    shown = overview(workshop)
+    shown = overview(workshop, "takes", "talk")
     assert "No voice was found" in shown.takes[0].fault
     assert not shown.takes[0].current
     assert shown.talk is None
     discarding.discard_take(workshop, shown.takes[0].id)
-    assert overview(workshop).takes == []
+    assert shows(workshop, "takes") == []

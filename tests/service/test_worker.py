@@ -18,12 +18,12 @@ from obsidian_wren.service.export.sounds import hear_take
 from obsidian_wren.service.opening import doctor
 from obsidian_wren.service.opening.opening import close_workshop
 from obsidian_wren.service.page.memory import memory
-from obsidian_wren.service.page.overview import overview
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.workshop import Overtaken
 from obsidian_wren.store.models import Rig, RoomRow
 from obsidian_wren.store.replay import CopyOfDatabase
 from obsidian_wren.store.take_files import SoundLost
+from shown import overview, shows
 from waiting import wait_until
 
 
@@ -238,7 +238,7 @@ def test_a_process_of_its_own_gives_the_same_ends_with_us_and_is_replaced(apart,
     assert apart.work(memory).program_mb > 50.0
     with apart.sessions() as session:
         rig_id = session.query(Rig).first().id
-    passage = next(take.id for take in overview(apart).takes if take.purpose == "passage")
+    passage = next(take.id for take in shows(apart, "takes") if take.purpose == "passage")
     heard = apart.work(hear_take, passage, "treated", True)
     assert heard == hear_take(other_boathouse, passage, "treated", True)
     for ws in (apart, other_boathouse):

@@ -6,10 +6,11 @@ from sqlalchemy import select
 
 from obsidian_wren.service.calibration.deriving import derive_again, end_deriving
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.page.overview import overview, overview_json
+from obsidian_wren.service.page.overview import overview_json
 from obsidian_wren.service.takes import from_file
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import Take
+from shown import overview, shows
 
 
 @pytest.fixture
@@ -70,12 +71,12 @@ def test_a_take_of_a_file_is_told_and_where_it_is_ended_it_is_not_used(boathouse
     talk, rate_hz = soundfile.read(take_files.take_path(boathouse.folder, digest))
     file = tmp_path / "talk.wav"
     soundfile.write(file, 0.98 * talk, rate_hz)
-    before = overview(boathouse)
+    before = overview(boathouse, "delivery", "settings", "stages")
     at_each.append(lambda share: end_deriving(boathouse) if share and share > 0.2 else None)
     with pytest.raises(Refused, match="ended this before it was worked out"):
         from_file.keep_file(boathouse, "talk", file, channel=None)
     assert told[-1] is None
-    after = overview(boathouse)
+    after = overview(boathouse, "delivery", "settings", "stages", "takes")
     assert (after.settings, after.stages, after.delivery) == (
         before.settings,
         before.stages,
@@ -87,4 +88,4 @@ def test_a_take_of_a_file_is_told_and_where_it_is_ended_it_is_not_used(boathouse
     told.clear()
     from_file.keep_file(boathouse, "talk", file, channel=None)
     assert (told[0], told[-1]) == (0.0, None)
-    assert overview(boathouse).takes[-1].current
+    assert shows(boathouse, "takes")[-1].current

@@ -29,6 +29,8 @@ from obsidian_wren.core.measure.voice_spectrum import (
 )
 from obsidian_wren.core.measure.weighting import itu468_weighting_power
 
+# Counts up where a reading says more than before, or otherwise: what was kept is then read again.
+VERSION = 1
 _BAND_FRAME_S = 1.4
 _STRETCH_S = 0.5
 RUMBLE_BELOW_HZ = 60.0

@@ -23,6 +23,7 @@ from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.live.voice_news import leave_voice
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.opening import rebuilding
+from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.recording import library
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.send.feeds import leave_feeds
@@ -33,7 +34,7 @@ from obsidian_wren.store import parts, salvage
 from obsidian_wren.store.backup import Copier
 from obsidian_wren.store.database import open_database
 from obsidian_wren.store.folder import DataFolder
-from obsidian_wren.store.models import Reading, Recording, Take
+from obsidian_wren.store.models import Recording, Take
 
 _LOG = logging.getLogger(__name__)
 
@@ -148,17 +149,7 @@ def _read_again(ws: Workshop) -> None:
     """What a new version of the program reads differently is read again; what was discarded
     beyond undo goes."""
     with ws.sessions() as session:
-        unread = session.scalar(
-            select(func.count())
-            .select_from(Take)
-            .outerjoin(Reading, Reading.take_id == Take.id)
-            .where(
-                Reading.take_id.is_(None),
-                Take.fault.is_(None),
-                Take.discarded.is_(False),
-                Take.purpose.not_in(("dial", "clap", "sweep")),
-            )
-        )
+        unread = measuring.takes_without_reading(session)
         discarded = session.scalar(
             select(func.count()).select_from(Take).where(Take.discarded.is_(True))
         )

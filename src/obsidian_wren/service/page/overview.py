@@ -266,11 +266,6 @@ def _mixes_stale(ctx: RigContext) -> bool:
     return mix_rows.stale(ctx)
 
 
-def overview(ws: Workshop) -> views.Overview:
-    """Everything, read from what is kept; nothing is measured here."""
-    return views.Overview.model_validate_json(overview_json(ws))
-
-
 def overview_json(
     ws: Workshop,
     *,

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.decibels import Samples
@@ -14,7 +14,13 @@ from obsidian_wren.core.derive.capsule import diffuse_gain_db, spl_of_dbfs
 from obsidian_wren.core.derive.prediction import quiet_at_gain
 from obsidian_wren.core.measure.bursts import without_bursts
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
-from obsidian_wren.core.measure.readings import QuietReading, TalkReading, read_quiet, read_talk
+from obsidian_wren.core.measure.readings import (
+    VERSION,
+    QuietReading,
+    TalkReading,
+    read_quiet,
+    read_talk,
+)
 from obsidian_wren.formats.jsonable import reading_json
 from obsidian_wren.service.readings.staleness import gain_shift_db
 from obsidian_wren.service.rig.context import RigContext
@@ -90,7 +96,7 @@ def keep_reading(ctx: RigContext, take: Take, quiet: Take | None) -> None:
         body.update(_histogram(samples_of(ctx.ws, take), take.rate_hz))
     else:
         return
-    ctx.session.merge(Reading(take_id=take.id, body=body))
+    ctx.session.merge(Reading(take_id=take.id, body=body, version=VERSION))
     ctx.session.flush()
 
 
@@ -121,12 +127,12 @@ def _histogram(samples: Samples, rate_hz: int) -> dict[str, Any]:
 
 
 def takes_without_reading(session: Session) -> list[Take]:
-    """Usable takes whose reading was never made, or was dropped because readings say more now."""
+    """Usable takes whose reading was never made, or was made by an older version."""
     wanted = (
         select(Take)
         .outerjoin(Reading, Reading.take_id == Take.id)
         .where(
-            Reading.take_id.is_(None),
+            or_(Reading.take_id.is_(None), Reading.version < VERSION),
             Take.fault.is_(None),
             Take.discarded.is_(False),
             Take.purpose.in_(ROOM_PURPOSES + VOICE_PURPOSES),

@@ -28,7 +28,7 @@ from obsidian_wren.service.takes.sentences import drop_older_sentences
 from obsidian_wren.service.takes.write_take import write_take
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts, take_files
-from obsidian_wren.store.models import Rig, Take
+from obsidian_wren.store.models import Reading, Rig, Take
 
 _LOG = logging.getLogger(__name__)
 # They stand beside the calibration: nothing is derived from them.
@@ -188,6 +188,11 @@ def measure_missing(ws: Workshop) -> int:
 def _measure_missing(ws: Workshop) -> int:
     with ws.sessions() as session:
         missing = [(take.id, take.rig_id) for take in measuring.takes_without_reading(session)]
+    with ws.sessions.begin() as session:
+        # What an older version read says nothing of what it did not know.
+        for take_id, _ in missing:
+            if (reading := session.get(Reading, take_id)) is not None:
+                session.delete(reading)
     for take_id, rig_id in missing:
         with _answered(ws, take_id), ws.sessions.begin() as session:
             rig = session.get_one(Rig, rig_id)

@@ -60,7 +60,7 @@ class Take(Base):
 
 
 class Reading(Base):
-    """The numbers measured from a take."""
+    """The numbers measured from a take, and the version of what measured them."""
 
     __tablename__ = "reading"
 
@@ -68,3 +68,4 @@ class Reading(Base):
         ForeignKey("take.id", ondelete="CASCADE"), primary_key=True
     )
     body: Mapped[JsonBody] = mapped_column(JSON)
+    version: Mapped[int] = mapped_column(server_default="1")

@@ -1,0 +1,36 @@
+"""What the page shows of a workshop, by its fields: only the parts that hold them are read."""
+
+import json
+
+from obsidian_wren.service.page.overview import PARTS, overview_json
+from obsidian_wren.service.page.views import FindingView, Overview
+
+PART_OF = {
+    field: (name, view) for name, (_, view, _) in PARTS.items() for field in view.model_fields
+}
+
+
+class Shown:
+    """Fields of the state; asking for one that was not read is an error."""
+
+    def __init__(self, **fields):
+        self.__dict__.update(fields)
+
+
+def overview(ws, *fields):
+    """The state now: the fields that are named, or everything."""
+    if not fields:
+        return Overview.model_validate_json(overview_json(ws))
+    views = dict(PART_OF[field] for field in fields)
+    body = json.loads(overview_json(ws, wanted=tuple(views)))
+    shown = {}
+    for view in views.values():
+        part = view.model_validate({name: body[name] for name in view.model_fields})
+        shown.update({name: getattr(part, name) for name in view.model_fields})
+    findings = [FindingView.model_validate(found) for found in body["findings"]]
+    return Shown(revision=body["revision"], have=body["have"], findings=findings, **shown)
+
+
+def shows(ws, field):
+    """One field of the state now."""
+    return getattr(overview(ws, field), field)
