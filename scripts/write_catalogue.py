@@ -19,8 +19,12 @@ SOURCE = ROOT / "src" / "obsidian_wren"
 # The words of the page, which its build lists.
 PAGE = ROOT / "frontend" / "words.json"
 SNAPSHOT = SOURCE / "languages" / "obsidian-wren.pot"
-_METHODS = [("**.py", "python"), ("**.j2", "jinja2.ext:babel_extract")]
-_KEYWORDS = {"worded": None, "counted": (1, 2)}
+_METHODS = [
+    ("formats/catalogue.py", "ignore"),
+    ("**.py", "python"),
+    ("**.j2", "jinja2.ext:babel_extract"),
+]
+_KEYWORDS = {"_": None, "ngettext": (1, 2)}
 
 
 def collected() -> Catalog:

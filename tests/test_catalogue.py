@@ -47,9 +47,9 @@ def trees():
             yield path.relative_to(SOURCE).as_posix(), ast.parse(path.read_text())
 
 
-def worded_calls(tree):
+def message_calls(tree):
     calls = (node for node in ast.walk(tree) if isinstance(node, ast.Call))
-    return [node for node in calls if called(node) in ("worded", "counted")]
+    return [node for node in calls if called(node) in ("_", "ngettext")]
 
 
 def test_the_sentences_are_those_that_were_read_through():
@@ -67,21 +67,21 @@ def places(message):
     return {name for _, name, _, _ in Formatter().parse(message) if name is not None}
 
 
-@pytest.mark.parametrize("which", ["worded", "counted"])
+@pytest.mark.parametrize("which", ["_", "ngettext"])
 def test_every_place_has_its_value_and_every_value_its_place(which):
     wrong, seen = [], 0
     for path, tree in trees():
-        for node in worded_calls(tree):
+        for node in message_calls(tree):
             if called(node) != which or path == "core/wording.py":
                 continue
             seen += 1
-            messages = node.args[:1] if which == "worded" else node.args[:2]
+            messages = node.args[:1] if which == "_" else node.args[:2]
             here = f"{path}:{node.lineno}"
             if not all(isinstance(one, ast.Constant) for one in messages):
                 wrong.append(f"{here} is not written out")
                 continue
             given = {keyword.arg for keyword in node.keywords}
-            if None in given or (which == "worded" and not given):
+            if None in given or (which == "_" and not given):
                 # What is handed on as it is, and a message that is filled in later.
                 continue
             wanted = set().union(*(places(one.value) for one in messages)) - {"count"}
@@ -104,7 +104,7 @@ def unworded(tree):
             known |= {id(part) for key in node.keys if key for part in ast.walk(key)}
         elif isinstance(node, ast.Call) and called(node) in _NOT_SAID:
             known |= set(map(id, ast.walk(node)))
-        elif isinstance(node, ast.Call) and called(node) in ("worded", "counted"):
+        elif isinstance(node, ast.Call) and called(node) in ("_", "ngettext"):
             known |= set(map(id, node.args))
     for node in ast.walk(tree):
         if id(node) in known:

@@ -45,23 +45,23 @@ def test_a_catalogue_brings_words_their_order_forms_that_count_and_the_decimal_m
     speaking, catalogue
 ):
     speaking(read_language(catalogue(HEADER + TAKES)))
-    said = wording.worded("At {level:.1f} dBFS, in {room}.", level=-52.25, room="loft")
+    said = wording._("At {level:.1f} dBFS, in {room}.", level=-52.25, room="loft")
     assert said == "W loft: -52,2 dBFS."
-    counts = [wording.counted("{count} take", "{count} takes", n) for n in (1, 3, 5, 22)]
+    counts = [wording.ngettext("{count} take", "{count} takes", n) for n in (1, 3, 5, 22)]
     assert counts == ["1 nagranie", "3 nagrania", "5 nagrań", "22 nagrania"]
     assert numerals.with_sign(3.04, "dB", 2) == "+3,04 dB"
     assert numerals.frequency(4200.0) == "4,2 kHz"
     # What it does not have is said in English, with its numbers.
-    assert wording.worded("It is {hz:.1f} Hz.", hz=0.5) == "It is 0,5 Hz."
+    assert wording._("It is {hz:.1f} Hz.", hz=0.5) == "It is 0,5 Hz."
 
 
 def test_english_needs_no_catalogue():
     speak_as_asked([])
     assert wording.spoken() is wording.ENGLISH
-    assert wording.counted("{count} take", "{count} takes", 1) == "1 take"
-    assert wording.counted("{count} take", "{count} takes", 0) == "0 takes"
-    assert wording.worded("{level:.1f} dB of {{braces}}", level=2.0) == "2.0 dB of {braces}"
-    assert wording.worded("Braces {as they are}") == "Braces {as they are}"
+    assert wording.ngettext("{count} take", "{count} takes", 1) == "1 take"
+    assert wording.ngettext("{count} take", "{count} takes", 0) == "0 takes"
+    assert wording._("{level:.1f} dB of {{braces}}", level=2.0) == "2.0 dB of {braces}"
+    assert wording._("Braces {as they are}") == "Braces {as they are}"
 
 
 @pytest.mark.parametrize(
@@ -161,14 +161,14 @@ def test_the_report_is_in_its_language(spoken):
 def test_a_translation_fills_only_the_places_of_its_message(speaking, catalogue, message):
     english = "{path} lies in {room}."
     speaking(read_language(catalogue(HEADER + f'msgid "{english}"\nmsgstr "{message}"\n')))
-    said = wording.worded(english, path=Path("loft"), room="x")
+    said = wording._(english, path=Path("loft"), room="x")
     assert said == "loft lies in x."
 
 
 def test_a_form_that_counts_is_held_to_the_same(speaking, catalogue):
     text = TAKES.replace("{count} nagrań", "{count.real.__class__}")
     speaking(read_language(catalogue(HEADER + text)))
-    assert wording.counted("{count} take", "{count} takes", 5) == "5 takes"
+    assert wording.ngettext("{count} take", "{count} takes", 5) == "5 takes"
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ import math
 from pathlib import Path
 from typing import NoReturn
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 DEFAULT_PORT = 8642
 
@@ -16,7 +16,7 @@ class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         """One sentence, as for any other error."""
         said = message[:1].upper() + message[1:].rstrip(".")
-        self.exit(2, worded("{said}. See “{prog} --help”.\n", said=said, prog=self.prog))
+        self.exit(2, _("{said}. See “{prog} --help”.\n", said=said, prog=self.prog))
 
 
 class _Version(argparse.Action):
@@ -43,122 +43,116 @@ _finite.__name__ = "number"
 
 
 def _add_passing(commands: argparse._SubParsersAction[_Parser]) -> None:
-    devices = commands.add_parser(
-        "devices", help=worded("microphones of the system, and who listens")
-    )
+    devices = commands.add_parser("devices", help=_("microphones of the system, and who listens"))
     devices.add_argument("--json", action="store_true")
-    live = commands.add_parser(
-        "live", help=worded("a microphone through a calibration, as an input")
-    )
+    live = commands.add_parser("live", help=_("a microphone through a calibration, as an input"))
     live.add_argument("--calibration", type=Path, required=True)
     live.add_argument(
         "--microphone",
         default=None,
-        metavar=worded("NAME"),
-        help=worded("its name or a part of its title"),
+        metavar=_("NAME"),
+        help=_("its name or a part of its title"),
     )
     live.add_argument(
         "--as",
         default=None,
         dest="as_name",
-        metavar=worded("NAME"),
-        help=worded("what programs see it as"),
+        metavar=_("NAME"),
+        help=_("what programs see it as"),
     )
-    live.add_argument("--channel", type=int, default=None, help=worded("channel, from 1"))
-    live.add_argument("--json", action="store_true", help=worded("a JSON object a second"))
+    live.add_argument("--channel", type=int, default=None, help=_("channel, from 1"))
+    live.add_argument("--json", action="store_true", help=_("a JSON object a second"))
 
 
 def _add_check(commands: argparse._SubParsersAction[_Parser]) -> None:
     check = commands.add_parser(
         "check",
-        help=worded("what drifted since a calibration, and why"),
-        description=worded("Exit code 0 where nothing drifted, 3 where something did."),
+        help=_("what drifted since a calibration, and why"),
+        description=_("Exit code 0 where nothing drifted, 3 where something did."),
     )
     check.add_argument("--calibration", type=Path, required=True)
     check.add_argument("--quiet", type=Path, required=True)
     check.add_argument("--talk", type=Path, required=True)
-    check.add_argument("--channel", type=int, default=None, help=worded("channel, from 1"))
+    check.add_argument("--channel", type=int, default=None, help=_("channel, from 1"))
     check.add_argument("--json", action="store_true")
 
 
 def _add_report(commands: argparse._SubParsersAction[_Parser]) -> None:
-    report = commands.add_parser("report", help=worded("a calibration as a page that prints"))
+    report = commands.add_parser("report", help=_("a calibration as a page that prints"))
     report.add_argument("--calibration", type=Path, required=True)
     report.add_argument("out", type=Path, metavar="OUT.html")
 
 
 def _add_doctor(commands: argparse._SubParsersAction[_Parser]) -> None:
     doctor = commands.add_parser(
-        "doctor", help=worded("look through a data folder, and put right what can be")
+        "doctor", help=_("look through a data folder, and put right what can be")
     )
-    doctor.add_argument("--data", type=Path, default=None, help=worded("data folder"))
+    doctor.add_argument("--data", type=Path, default=None, help=_("data folder"))
     doctor.add_argument(
         "--repair",
         action="store_true",
-        help=worded("put right what can be; what cannot be read is put aside, never deleted"),
+        help=_("put right what can be; what cannot be read is put aside, never deleted"),
     )
     doctor.add_argument(
         "--memory",
         action="store_true",
-        help=worded("what the program that runs over it holds in memory"),
+        help=_("what the program that runs over it holds in memory"),
     )
-    doctor.add_argument("--port", type=int, default=DEFAULT_PORT, help=worded("where it runs"))
+    doctor.add_argument("--port", type=int, default=DEFAULT_PORT, help=_("where it runs"))
     doctor.add_argument("--json", action="store_true")
 
 
 def parser() -> argparse.ArgumentParser:
     """Every command with its options."""
-    whole = _Parser(
-        prog="obsidian-wren", description=worded("Calibrate one microphone in one room.")
-    )
+    whole = _Parser(prog="obsidian-wren", description=_("Calibrate one microphone in one room."))
     whole.add_argument(
         "--language",
         metavar="TAG",
-        help=worded("which language is spoken, by its tag or the file of its catalogue"),
+        help=_("which language is spoken, by its tag or the file of its catalogue"),
     )
-    whole.add_argument("--version", action=_Version, nargs=0, help=worded("which version this is"))
+    whole.add_argument("--version", action=_Version, nargs=0, help=_("which version this is"))
     commands = whole.add_subparsers(dest="command", required=True)
     for name, text in (
-        ("demo", worded("start with the boathouse data")),
-        ("serve", worded("start with your own")),
+        ("demo", _("start with the boathouse data")),
+        ("serve", _("start with your own")),
     ):
         serve = commands.add_parser(name, help=text)
         serve.add_argument("--port", type=int, default=DEFAULT_PORT)
-        serve.add_argument("--data", type=Path, default=None, help=worded("data folder"))
+        serve.add_argument("--data", type=Path, default=None, help=_("data folder"))
         serve.add_argument(
             "--no-token",
             action="store_true",
-            help=worded("let every user of this machine in, for scripts on machines with one user"),
+            help=_("let every user of this machine in, for scripts on machines with one user"),
         )
         serve.add_argument(
             "--fast",
             action="store_true",
-            help=worded("simulated takes as fast as they can, not at the pace of real time"),
+            help=_("simulated takes as fast as they can, not at the pace of real time"),
         )
         if name == "serve":
             serve.add_argument(
                 "--simulated",
                 action="store_true",
-                help=worded("a simulated computer and programs around it, for trying things out"),
+                help=_("a simulated computer and programs around it, for trying things out"),
             )
         if name == "demo":
             serve.add_argument(
                 "--prepare",
                 action="store_true",
-                help=worded("fill the data folder and the kernel cache, then end"),
+                help=_("fill the data folder and the kernel cache, then end"),
             )
     _add_doctor(commands)
-    read = commands.add_parser("read", help=worded("measure a sound file")).add_subparsers(
+    read = commands.add_parser("read", help=_("measure a sound file")).add_subparsers(
         dest="what", required=True
     )
     for name in ("level", "quiet", "talk"):
         one = read.add_parser(name)
         one.add_argument("file", type=Path)
-        one.add_argument("--channel", type=int, default=None, help=worded("channel, from 1"))
+        one.add_argument("--channel", type=int, default=None, help=_("channel, from 1"))
         one.add_argument("--json", action="store_true")
         if name == "talk":
             one.add_argument("--quiet", type=Path, default=None)
-    plan = commands.add_parser("plan", help=worded("derive a calibration from two takes"))
+    plan = commands.add_parser("plan", help=_("derive a calibration from two takes"))
     plan.add_argument("--quiet", type=Path, required=True)
     plan.add_argument("--talk", type=Path, required=True)
     plan.add_argument("--in-use", type=Path, default=None)
@@ -167,38 +161,38 @@ def parser() -> argparse.ArgumentParser:
         "--reference",
         type=Path,
         default=None,
-        help=worded("the same voice through a trusted microphone"),
+        help=_("the same voice through a trusted microphone"),
     )
     plan.add_argument(
         "--shape",
         type=_finite,
         default=0.0,
-        metavar=worded("PERCENT"),
-        help=worded("how far to bring the voice itself to average speech; 0 corrects the rig only"),
+        metavar=_("PERCENT"),
+        help=_("how far to bring the voice itself to average speech; 0 corrects the rig only"),
     )
     plan.add_argument(
         "--distance",
         type=_finite,
         default=None,
-        metavar=worded("CM"),
-        help=worded("mouth to microphone in cm, so that a check can tell the distance later"),
+        metavar=_("CM"),
+        help=_("mouth to microphone in cm, so that a check can tell the distance later"),
     )
     plan.add_argument("--out", type=Path, required=True)
-    plan.add_argument("--channel", type=int, default=None, help=worded("channel, from 1"))
+    plan.add_argument("--channel", type=int, default=None, help=_("channel, from 1"))
     plan.add_argument(
-        "--anyway", action="store_true", help=worded("go on where a finding makes the answer wrong")
+        "--anyway", action="store_true", help=_("go on where a finding makes the answer wrong")
     )
     plan.add_argument("--json", action="store_true")
     _add_check(commands)
     _add_report(commands)
-    render = commands.add_parser("render", help=worded("run a sound through a calibration"))
+    render = commands.add_parser("render", help=_("run a sound through a calibration"))
     render.add_argument("--calibration", type=Path, required=True)
-    render.add_argument("source", type=Path, metavar=worded("IN"))
-    render.add_argument("out", type=Path, metavar=worded("OUT"))
-    render.add_argument("--channel", type=int, default=None, help=worded("channel, from 1"))
+    render.add_argument("source", type=Path, metavar=_("IN"))
+    render.add_argument("out", type=Path, metavar=_("OUT"))
+    render.add_argument("--channel", type=int, default=None, help=_("channel, from 1"))
     render.add_argument("--json", action="store_true")
     _add_passing(commands)
-    simulate = commands.add_parser("simulate", help=worded("take from a simulated world"))
+    simulate = commands.add_parser("simulate", help=_("take from a simulated world"))
     simulate.add_argument("spec", type=Path, metavar="SPEC.json")
     simulate.add_argument(
         "--take",
@@ -210,8 +204,8 @@ def parser() -> argparse.ArgumentParser:
         "--gain",
         type=_finite,
         default=None,
-        help=worded("turn the preamp to this gain in dB first"),
+        help=_("turn the preamp to this gain in dB first"),
     )
-    simulate.add_argument("out", type=Path, metavar=worded("OUT"))
+    simulate.add_argument("out", type=Path, metavar=_("OUT"))
     simulate.add_argument("--json", action="store_true")
     return whole

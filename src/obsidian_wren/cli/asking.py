@@ -10,7 +10,7 @@ from hmac import compare_digest
 from pathlib import Path
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.store.token import token_of
 from obsidian_wren.web.access import key_of, proof_of_program
@@ -29,7 +29,7 @@ def show_memory(folder: Path, port: int, *, as_json: bool) -> int:
     except (OSError, http.client.HTTPException, ValueError) as error:
         raise Refused(
             "no-program",
-            worded(
+            _(
                 "No program over {folder} answers at port {port}. Start it, or name its port"
                 " with --port and its folder with --data.",
                 folder=folder,
@@ -41,16 +41,14 @@ def show_memory(folder: Path, port: int, *, as_json: bool) -> int:
         return 0
     whole = found["program_mb"]
     print(
-        worded("The program holds an unknown amount.")
+        _("The program holds an unknown amount.")
         if whole is None
-        else worded("The program holds {whole:.0f} MB.", whole=whole)
+        else _("The program holds {whole:.0f} MB.", whole=whole)
     )
     if found["worker_mb"] is not None:
-        print(worded("What computes holds {worker:.0f} MB; of this:", worker=found["worker_mb"]))
+        print(_("What computes holds {worker:.0f} MB; of this:", worker=found["worker_mb"]))
     for held in found["held"]:
-        most = (
-            "" if held["most_mb"] is None else worded(" of {most_mb:.0f}", most_mb=held["most_mb"])
-        )
+        most = "" if held["most_mb"] is None else _(" of {most_mb:.0f}", most_mb=held["most_mb"])
         print(f"  {held['mb']:6.1f} MB{most}  {held['what']}")
     return 0
 

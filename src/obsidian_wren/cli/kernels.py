@@ -12,7 +12,7 @@ from importlib.util import cache_from_source
 from pathlib import Path
 
 import obsidian_wren
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _PACKAGE = Path(obsidian_wren.__file__).parent
 _AHEAD = _PACKAGE / "core" / "compiled" / "note.py"
@@ -60,7 +60,7 @@ def telling_how_far(tell: Callable[[str], None]) -> Iterator[None]:
         def on_end(self, event: event.Event) -> None:
             self.done += 1
             tell(
-                worded(
+                _(
                     "Compiling for this processor: {done} of about {max}.",
                     done=self.done,
                     max=max(_ABOUT, self.done),

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import ENGLISH, speak, worded
+from obsidian_wren.core.wording import ENGLISH, _, speak
 
 VARIABLE = "OBSIDIAN_WREN_LANGUAGE"
 _OPTION = "--language"
@@ -50,4 +50,4 @@ def speak_as_asked(arguments: Sequence[str]) -> None:
         if error.code != "bad-catalogue":
             raise
         # The program speaks all the same.
-        print(worded("{error} Until then English is spoken.", error=error), file=sys.stderr)
+        print(_("{error} Until then English is spoken.", error=error), file=sys.stderr)

@@ -21,7 +21,7 @@ from obsidian_wren.cli.printing import print_check, print_plain
 from obsidian_wren.cli.simulating import simulate
 from obsidian_wren.cli.starting import look_through, start
 from obsidian_wren.cli.voice_ahead import begun_voice
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -54,18 +54,18 @@ def main(arguments: list[str] | None = None) -> int:
         sys.stdout = open(os.devnull, "w")  # noqa: PTH123, SIM115
         return 0
     except MemoryError:
-        sentence = worded(
+        sentence = _(
             "There is not enough memory for this. Close other programs, or use a shorter file."
         )
     except OSError as error:
-        sentence = worded(
+        sentence = _(
             "The system refused: {value}. Check the file, the folder and the free space.",
-            value=error.strerror or worded("the disk failed"),
+            value=error.strerror or _("the disk failed"),
         )
     except Exception:
         if os.environ.get("OBSIDIAN_WREN_TRACE"):
             raise
-        sentence = worded(
+        sentence = _(
             "This failed inside, and nothing was written. Try another file;"
             " OBSIDIAN_WREN_TRACE=1 shows where it failed."
         )
@@ -93,7 +93,7 @@ def _passing() -> ModuleType:
 
         raise NoSoundServer(
             "no-library",
-            worded(
+            _(
                 "The library of the sound server is missing. Install Debian's libpulse0, then"
                 " try again."
             ),
@@ -161,7 +161,7 @@ def _work(chosen: argparse.Namespace) -> int:
             from obsidian_wren.service.files.reporting import report_file
 
             report_file(chosen.calibration, chosen.out)
-            print(worded("Written to {out}.", out=chosen.out))
+            print(_("Written to {out}.", out=chosen.out))
             return 0
         case "render", _:
             answer = files.render_file(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from typing import TYPE_CHECKING
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 if TYPE_CHECKING:
     from obsidian_wren.ports.system_sound import SystemSound
@@ -30,14 +30,14 @@ def own_system() -> SystemSound:
         if sys.platform.startswith("linux"):
             return NoSystem(
                 "no-library",
-                worded(
+                _(
                     "The library of the sound server is missing. Install Debian's libpulse0,"
                     " then start the program again."
                 ),
             )
         return NoSystem(
             "no-portaudio",
-            worded(
+            _(
                 "PortAudio is missing. Install it with pip install 'obsidian-wren[portaudio]',"
                 " then start the program again."
             ),

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from obsidian_wren.cli.own_system import voice_command
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.ports.system_sound import FEED_HZ, SystemMicrophone
 from obsidian_wren.service.errors import Refused
@@ -48,7 +48,7 @@ def devices(chosen: argparse.Namespace) -> int:
             *(["ours"] if one.ours else []),
         ]
         print(
-            worded(
+            _(
                 "  {title} ({name}): {rate_hz} Hz, {channels} ch, volume {volume_percent:.0f}"
                 " %{which}{marks}",
                 title=one.title,
@@ -62,7 +62,7 @@ def devices(chosen: argparse.Namespace) -> int:
         )
     for listener in server.listeners():
         hears = listener.microphone or "nothing"
-        print(worded("  {program} records from {hears}", program=listener.program, hears=hears))
+        print(_("  {program} records from {hears}", program=listener.program, hears=hears))
     return 0
 
 
@@ -92,7 +92,7 @@ def live(chosen: argparse.Namespace, path: Path, process: subprocess.Popen[bytes
         _start(voice, wanted)
         if said:
             print(
-                worded(
+                _(
                     "Pick “{title}” as the microphone in your program. Ctrl-C ends it.",
                     title=wanted.seats[0].feed,
                 ),
@@ -105,7 +105,7 @@ def live(chosen: argparse.Namespace, path: Path, process: subprocess.Popen[bytes
             voice.ask(records.End())
         process.wait()
         if not stopped.is_set():
-            print(worded("The voice had ended and is begun again."), file=sys.stderr)
+            print(_("The voice had ended and is begun again."), file=sys.stderr)
             process = begin([*voice_command(), str(path)])
     if not chosen.json and sys.stdout.isatty():
         print()
@@ -173,7 +173,7 @@ def _picked(microphones: tuple[SystemMicrophone, ...], wanted: str | None) -> Sy
         listed = ", ".join(f"“{each.title}”" for each in real) or "none"
         raise Refused(
             "no-microphone",
-            worded(
+            _(
                 "There is no such microphone; the system has {listed}. Plug it in, or name"
                 " another one with --microphone.",
                 listed=listed,
@@ -188,7 +188,7 @@ def _channel(microphone: SystemMicrophone, wanted: int | None) -> int:
     if not 1 <= number <= microphone.channels:
         raise Refused(
             "no-channel",
-            worded(
+            _(
                 "“{title}” has the channels 1 to {channels}. Choose one of them.",
                 title=microphone.title,
                 channels=microphone.channels,
@@ -214,14 +214,14 @@ def _print_json(passing: Passing) -> None:
 
 def _print_line(passing: Passing) -> None:
     if passing.silent_because is not None:
-        text = worded("Silence: {silent_because}", silent_because=passing.silent_because)
+        text = _("Silence: {silent_because}", silent_because=passing.silent_because)
     else:
-        text = worded(
+        text = _(
             "{level_dbfs:6.1f} dBFS  peak {peak_dbfs:6.1f} dBFS  delay {delay_ms:.1f} ms  {gaps}",
             level_dbfs=passing.level_dbfs,
             peak_dbfs=passing.peak_dbfs,
             delay_ms=passing.delay_ms,
-            gaps=counted("{count} gap", "{count} gaps", passing.gaps),
+            gaps=ngettext("{count} gap", "{count} gaps", passing.gaps),
         )
     print(f"\r{text:78}" if sys.stdout.isatty() else text, end="", flush=True)
     if not sys.stdout.isatty() or passing.silent_because is not None:

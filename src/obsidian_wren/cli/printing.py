@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 def print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
@@ -18,19 +18,19 @@ def print_plain(chosen: argparse.Namespace, body: dict[str, Any]) -> None:
     print(body["rig"]["preamp"]["sentence"] + ".", body["rig"]["preamp"]["because"])
     for stage in body["chain"]:
         if not stage["on"]:
-            print(worded("{kind:24} off", kind=stage["kind"]))
+            print(_("{kind:24} off", kind=stage["kind"]))
             continue
         for name, setting in stage["settings"].items():
             _print_setting(stage["kind"], name, setting)
     feed = body["feeds"][0]
     print(
-        worded(
+        _(
             "The feed will carry {planned_lufs:.1f} LUFS at {planned_true_peak_dbtp:.1f} dBTP.",
             planned_lufs=feed["planned_lufs"],
             planned_true_peak_dbtp=feed["planned_true_peak_dbtp"],
         )
     )
-    print(worded("Written to {out}.", out=chosen.out))
+    print(_("Written to {out}.", out=chosen.out))
 
 
 def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
@@ -43,7 +43,7 @@ def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
             )
     elif isinstance(value, list):
         print(
-            worded(
+            _(
                 "{kind:24} {value} points of Hz and {unit}  {because}",
                 kind=kind + " " + name,
                 value=len(value),
@@ -58,9 +58,7 @@ def _print_setting(kind: str, name: str, setting: dict[str, Any]) -> None:
 def print_check(body: dict[str, Any]) -> None:
     """Print what a check found: the causes with what to do, and what moved."""
     if not body["drifted"]:
-        print(
-            worded("Nothing drifted: what differs is what two readings of one sentence differ by.")
-        )
+        print(_("Nothing drifted: what differs is what two readings of one sentence differ by."))
     for cause in body["causes"]:
         print(f"{cause['share']:4.0%}  {cause['sentence']} {cause['action']}")
     for name, row in body["readings"].items():

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 if TYPE_CHECKING:
     from obsidian_wren.service.files.reading import FileAnswer
@@ -25,7 +25,7 @@ def simulate(chosen: argparse.Namespace) -> FileAnswer:
     if not _SHORTEST_SIMULATED_S <= chosen.seconds <= _LONGEST_SIMULATED_S:
         raise Refused(
             "seconds",
-            worded("A simulated take lasts between 0.1 s and 1 h. Choose a length in between."),
+            _("A simulated take lasts between 0.1 s and 1 h. Choose a length in between."),
         )
     rig = SimulatedRig(read_spec(chosen.spec))
     if chosen.gain is not None:

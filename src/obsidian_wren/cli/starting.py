@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 import obsidian_wren
 from obsidian_wren.cli.kernels import are_compiled, run_everything, telling_how_far
 from obsidian_wren.cli.own_system import own_system, simulated_voice_command, voice_command
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 if TYPE_CHECKING:
     from obsidian_wren.ports.world import PushedStream, World
@@ -37,7 +37,7 @@ def look_through(chosen: argparse.Namespace) -> int:
     path = chosen.data or Path.home() / _OWN_DATA
     if not path.is_dir():
         raise Refused(
-            "no-folder", worded("There is no data folder {path}. Name it with --data.", path=path)
+            "no-folder", _("There is no data folder {path}. Name it with --data.", path=path)
         )
     if chosen.memory:
         from obsidian_wren.cli.asking import show_memory
@@ -68,14 +68,14 @@ def look_through(chosen: argparse.Namespace) -> int:
         for trouble in found:
             print(f"{trouble.sentence} {'Put right.' if trouble.put_right else trouble.action}")
         if not found:
-            print(worded("All is well in {path}.", path=path))
+            print(_("All is well in {path}.", path=path))
     return 0 if all(trouble.put_right for trouble in found) else 1
 
 
 def _said_of(voice: records.Status) -> str:
     """A voice that runs without its page."""
-    doing = worded("is live") if voice.live else worded("is silent")
-    return worded(
+    doing = _("is live") if voice.live else _("is silent")
+    return _(
         "The voice of this folder {doing} without its page (process {process}). “serve” shows it"
         " again; “Stop live” there ends it.",
         doing=doing,
@@ -125,7 +125,7 @@ def start(chosen: argparse.Namespace) -> int:
     token = None if chosen.no_token else token_of(folder.path / "token")
     address = f"http://127.0.0.1:{port}/" + (f"?token={token}" if token else "")
     print(
-        worded(
+        _(
             "Obsidian Wren is at {address}  (data in {path}; end with Ctrl-C)",
             address=address,
             path=path,
@@ -196,7 +196,7 @@ def _fill(folder: DataFolder, *, everything: bool) -> None:
     from obsidian_wren.service.opening.boathouse import fill_with_boathouse
     from obsidian_wren.service.opening.opening import open_workshop
 
-    print(worded("Doing the boathouse's calibration; this is done once."), flush=True)
+    print(_("Doing the boathouse's calibration; this is done once."), flush=True)
     ws = open_workshop(folder, simulated_surroundings(), pace="fast")
     with nullcontext() if are_compiled() else telling_how_far(_tell):
         fill_with_boathouse(ws)

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import math
 
-from obsidian_wren.core.wording import marked, worded
+from obsidian_wren.core.wording import _, marked
 
-UNKNOWN = worded("unknown")
+UNKNOWN = _("unknown")
 # Two takes of one room differ by as much: a smaller difference decides nothing and is not told.
 DECIDES_DB = 1.0
 _ONE_KHZ = 1000.0
@@ -48,9 +48,9 @@ def beside(difference_db: float, what: str) -> str:
     """How a level stands beside another: “4 dB over the target”, “3 dB under the target”; where
     less than a decibel parts them, “at the target”. ``difference_db`` in dB."""
     if abs(difference_db) < DECIDES_DB:
-        return worded("at {what}", what=what)
-    over = worded("{size:.0f} dB over {what}", size=abs(difference_db), what=what)
-    under = worded("{size:.0f} dB under {what}", size=abs(difference_db), what=what)
+        return _("at {what}", what=what)
+    over = _("{size:.0f} dB over {what}", size=abs(difference_db), what=what)
+    under = _("{size:.0f} dB under {what}", size=abs(difference_db), what=what)
     return over if difference_db > 0.0 else under
 
 

@@ -44,14 +44,14 @@ def spoken() -> Language:
     return _spoken[0]
 
 
-def worded(english: str, /, **values: Any) -> str:
+def _(english: str, /, **values: Any) -> str:
     """A message in the language that is spoken, with values in its places ``{name}``, which may be
     formatted as Python does."""
     message = _spoken[0].message(english)
     return _filled(message, values) if values else message
 
 
-def counted(singular: str, plural: str, count: int, /, **values: Any) -> str:
+def ngettext(singular: str, plural: str, count: int, /, **values: Any) -> str:
     """The form of a message that belongs to a count, which is its value ``{count}``."""
     return _filled(_spoken[0].form(singular, plural, count), {"count": count, **values})
 

@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import SourceGone
 
 _PATIENCE_S = 3.0
@@ -83,13 +83,13 @@ class Arrivals:
             while self.waiting < count and not self._ended:
                 left_s = max(asked_s, self.arrived_s) + _PATIENCE_S - time.monotonic()
                 if left_s <= 0.0:
-                    self._ended = worded("it sent nothing for 3 s")
+                    self._ended = _("it sent nothing for 3 s")
                 else:
                     lacks_s = (count - self.waiting) / self.rate_hz
                     self._wait(left_s, self.arrived_s + lacks_s - time.monotonic())
             if self.waiting < count:
                 raise SourceGone(
-                    worded("The microphone went away: {gone}. Plug it in again.", gone=self._ended)
+                    _("The microphone went away: {gone}. Plug it in again.", gone=self._ended)
                 )
             whole = np.concatenate(self._pieces)
             self._pieces.clear()

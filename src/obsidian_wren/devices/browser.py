@@ -7,7 +7,7 @@ import queue
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import SourceGone
 
 _PATIENCE_S = 3.0
@@ -45,7 +45,7 @@ class BrowserStream:
                 self._held = np.concatenate([self._held, self._pieces.get(timeout=_PATIENCE_S)])
             except queue.Empty:
                 raise SourceGone(
-                    worded(
+                    _(
                         "The microphone sent nothing for 3 s, so the run stopped: it was"
                         " unplugged, or its page was closed. Plug it in, then start live again."
                     )

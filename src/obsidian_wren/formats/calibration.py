@@ -17,7 +17,7 @@ from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import BadSetting, StageSpec
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.outside import FromOutside, Name, Sentence
 from obsidian_wren.formats.reading_files import DifferenceDb, Hz, LevelDb, ReadingsFile
 from obsidian_wren.formats.wishes import CarriedWishes, HeldMix
@@ -226,7 +226,7 @@ def _stage(stage: StageFile) -> StageSpec:
     kind = KINDS.get(stage.kind)
     if kind is None:
         raise BadCalibration(
-            worded(
+            _(
                 "This version has no stage “{kind}”. Take it out of the file, or update the"
                 " program.",
                 kind=stage.kind,
@@ -238,7 +238,7 @@ def _stage(stage: StageFile) -> StageSpec:
         )
     except BadSetting as error:
         raise BadCalibration(
-            worded(
+            _(
                 "The stage “{kind}” {error}. Fix the file or write it again with “obsidian-wren"
                 " plan”.",
                 kind=stage.kind,

@@ -13,7 +13,7 @@ from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.derive.setting import Setting
 from obsidian_wren.core.derive.stage_plan import StagePlan, Switch
 from obsidian_wren.core.derive.tone import Tone
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import FEED_NAME, FORMAT, CalibrationFile
 from obsidian_wren.formats.stage_data import UNITS, lines_setting, profile_setting
 
@@ -112,7 +112,7 @@ def _band_rows(tone: Tone) -> list[dict[str, Any]]:
 
 def _residual(tone: Tone) -> str:
     fit = tone.fit
-    return worded(
+    return _(
         "{residual_rms_db:.1f} dB rms remain from {low_hz:.0f} Hz to {high_hz:.1f} kHz."
         " {left_alone}",
         residual_rms_db=fit.residual_rms_db,

@@ -18,7 +18,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from obsidian_wren.core.chain.kinds import INSTANCES, KINDS, kind_of
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import (
     FORMAT,
     VERSION,
@@ -65,7 +65,7 @@ def read_calibration(path: Path, name: str | None = None) -> CalibrationFile:
     whole = _json(_text(path, name), name)
     if not isinstance(whole, dict) or whole.get("format") != FORMAT:
         raise BadCalibration(
-            worded(
+            _(
                 "{name} is no calibration of Obsidian Wren. Save one with “Save as a file” or"
                 " write one with “obsidian-wren plan”; settings of other programs come in as"
                 " biquads, a two-column curve or an impulse response.",
@@ -87,7 +87,7 @@ def read_calibration(path: Path, name: str | None = None) -> CalibrationFile:
 
 def shortened(name: str) -> str:
     """A file's name as a sentence can hold it."""
-    plain = "".join(c if c.isprintable() else "?" for c in name).strip() or worded("The file")
+    plain = "".join(c if c.isprintable() else "?" for c in name).strip() or _("The file")
     return plain if len(plain) <= _LONGEST_NAME else plain[: _LONGEST_NAME - 1] + "…"
 
 
@@ -102,7 +102,7 @@ def _text(path: Path, name: str) -> bytes:
             raise _too_large(name, LARGEST_ZIP)
     except OSError as error:
         raise BadCalibration(
-            worded(
+            _(
                 "{name} cannot be opened ({strerror}). Check the name and try again.",
                 name=name,
                 strerror=error.strerror,
@@ -117,7 +117,7 @@ def _text(path: Path, name: str) -> bytes:
 
 def _too_large(name: str, most: int) -> BadCalibration:
     return BadCalibration(
-        worded(
+        _(
             "{name} is larger than any calibration, over {most:.0f} MB. Is it the right file?",
             name=name,
             most=most / 1e6,
@@ -132,7 +132,7 @@ def _from_zip(path: Path, name: str) -> bytes:
             return stream.read(LARGEST_TEXT + 1)
     except KeyError as error:
         raise BadCalibration(
-            worded(
+            _(
                 "{name} is a zip without {inside_zip}. Choose the file that “Save with takes”"
                 " wrote.",
                 name=name,
@@ -141,7 +141,7 @@ def _from_zip(path: Path, name: str) -> bytes:
         ) from error
     except _UNREADABLE as error:
         raise BadCalibration(
-            worded(
+            _(
                 "{name} is a zip that cannot be read. It may have been cut off: copy it again.",
                 name=name,
             )
@@ -158,7 +158,7 @@ def _json(raw: bytes, name: str) -> Any:
         )
     except (ValueError, RecursionError) as error:
         raise BadCalibration(
-            worded(
+            _(
                 "{name} is not JSON, or holds a number that is none. It may have been cut off or"
                 " edited: copy it again.",
                 name=name,
@@ -186,7 +186,7 @@ def _countable(text: str) -> int:
 def _require_version(version: Any, name: str) -> None:
     if isinstance(version, int) and not isinstance(version, bool) and version > VERSION:
         raise BadCalibration(
-            worded(
+            _(
                 "{name} has version {version}; this program reads up to version {version_2}."
                 " Update the program, or ask for the file in an older version.",
                 name=name,
@@ -196,7 +196,7 @@ def _require_version(version: Any, name: str) -> None:
         )
     if version != VERSION or isinstance(version, bool):
         raise BadCalibration(
-            worded(
+            _(
                 "{name} says no version that this program knows. Save it again from Prove, Carry.",
                 name=name,
             )
@@ -206,20 +206,20 @@ def _require_version(version: Any, name: str) -> None:
 def _require_sane(whole: Any, name: str) -> None:
     """No deeper, no more and no other text than any calibration has."""
     level, seen = [whole], 0
-    for _ in range(_DEEPEST):
+    for _depth in range(_DEEPEST):
         if not level:
             return
         seen += len(level)
         if seen > _MOST_VALUES:
             raise BadCalibration(
-                worded(
+                _(
                     "{name} holds more numbers than any calibration. Ask for the file again.",
                     name=name,
                 )
             )
         if not all(is_storable(one) for one in level if isinstance(one, str)):
             raise BadCalibration(
-                worded(
+                _(
                     "{name} holds text with half of a character, which nothing can keep. Ask for"
                     " the file again.",
                     name=name,
@@ -227,7 +227,7 @@ def _require_sane(whole: Any, name: str) -> None:
             )
         level = [inner for outer in level for inner in _inside(outer)]
     raise BadCalibration(
-        worded("{name} is nested deeper than any calibration. Ask for the file again.", name=name)
+        _("{name} is nested deeper than any calibration. Ask for the file again.", name=name)
     )
 
 
@@ -247,7 +247,7 @@ def _require_keys(file: CalibrationFile, name: str) -> None:
             kind not in KINDS or (bool(parted) and number not in _NUMBERS)
         ):
             raise BadCalibration(
-                worded(
+                _(
                     "{name} names a stage “{shortened}” that this version does not have. Update"
                     " the program, or take it out of the file.",
                     name=name,
@@ -258,7 +258,7 @@ def _require_keys(file: CalibrationFile, name: str) -> None:
         # A kind that there is not is named, with what to do, where the chain is made of it.
         if stage.key and stage.kind in KINDS and kind_of(stage.key).kind != stage.kind:
             raise BadCalibration(
-                worded(
+                _(
                     "{name} says of the stage “{key}” that it is of the kind “{kind}”. Save the"
                     " file again where it comes from.",
                     name=name,
@@ -268,7 +268,7 @@ def _require_keys(file: CalibrationFile, name: str) -> None:
             )
         if stage.key in seen:
             raise BadCalibration(
-                worded(
+                _(
                     "{name} names the stage “{key}” twice. Save the file again where it comes"
                     " from.",
                     name=name,
@@ -294,7 +294,7 @@ def _require_settings(stage: StageFile, name: str) -> None:
             continue
         if setting.unit != unit:
             raise BadCalibration(
-                worded(
+                _(
                     "{name}, at {where}: the unit is “{unit}”, and this program reads “{own}”."
                     " Save the file again where it comes from.",
                     name=name,
@@ -309,7 +309,7 @@ def _require_settings(stage: StageFile, name: str) -> None:
             setting.derived, (float, type(None))
         ):
             raise BadCalibration(
-                worded(
+                _(
                     "{name}, at {where}: a number has to stand there. Save the file again where it"
                     " comes from.",
                     name=name,
@@ -318,7 +318,7 @@ def _require_settings(stage: StageFile, name: str) -> None:
             )
         elif not parameter.low <= setting.value <= parameter.high:
             raise BadCalibration(
-                worded(
+                _(
                     "{name}, at {where}: {value:g} is out of range; it goes from {low:g} to"
                     " {high:g}. Fix it, or save the file again.",
                     name=name,
@@ -338,24 +338,22 @@ def _require_shape(setting: SettingFile, setting_name: str, name: str, where: st
             continue
         if not isinstance(held, list) or any(isinstance(each, BandFile) != banded for each in held):
             raise BadCalibration(
-                worded(
+                _(
                     "{name}, at {where}: {shape} have to stand there. Save the file again where"
                     " it comes from.",
                     name=name,
                     where=where,
-                    shape=worded("bands") if banded else worded("rows of numbers"),
+                    shape=_("bands") if banded else _("rows of numbers"),
                 )
             )
 
 
 def _where(error: Exception, name: str) -> str:
     if not isinstance(error, ValidationError):
-        return worded(
-            "{name} is nested deeper than any calibration. Ask for the file again.", name=name
-        )
+        return _("{name} is nested deeper than any calibration. Ask for the file again.", name=name)
     first = error.errors()[0]
     where = ".".join(shortened(str(part)) for part in first["loc"])
-    return worded(
+    return _(
         "{name}, at {where}: {msg}. Fix it, or save it again from Prove, Carry.",
         name=name,
         where=where,

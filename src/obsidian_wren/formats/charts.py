@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from html import escape
 
-from obsidian_wren.core.wording import marked, worded
+from obsidian_wren.core.wording import _, marked
 
 Points = Sequence[tuple[float, float]]
 WIDTH, HEIGHT = 720, 250
@@ -76,7 +76,7 @@ def level_ladder(name: str, places: Sequence[dict[str, float | str | None]], wor
         _text(
             _LEFT,
             14,
-            worded("bar: voice; line over it: peak; line under it: room, dBFS(A)"),
+            _("bar: voice; line over it: peak; line under it: room, dBFS(A)"),
             "start",
         ),
     ]
@@ -149,7 +149,7 @@ def level_curve(name: str, points: Points, *, low: float, words: str) -> Chart:
     body.append(f'<path d="{straight}" style="{LOOKS["dots"]}"/>')
     path = "M" + "L".join(f"{x(at):.1f},{y(out):.1f}" for at, out in points)
     body.append(f'<path d="{path}" style="{LOOKS["solid"]}"/>')
-    body.append(_text(_LEFT, 14, worded("out over in"), "start", bold=True))
+    body.append(_text(_LEFT, 14, _("out over in"), "start", bold=True))
     return _chart(name, body, words)
 
 
@@ -163,7 +163,7 @@ def over_time(name: str, levels: Sequence[float], aim: tuple[float, float], word
         f' height="{bottom - top:.1f}" fill="#d9e6e4"/>',
         _grid(-40.0, 0.0, 10.0, y),
         _text(_LEFT - 8, 14, "dBFS", "end"),
-        _text(_LEFT, 14, worded("one bar a second"), "start", bold=True),
+        _text(_LEFT, 14, _("one bar a second"), "start", bold=True),
     ]
     for k, level in enumerate(levels):
         at = y(level)
@@ -201,7 +201,7 @@ def counts(name: str, rows: Sequence[Count], words: str) -> Chart:
             _text(
                 x(row.rounds) + 8,
                 y + 15,
-                worded("{first:g} of {rounds}", first=row.first, rounds=row.rounds),
+                _("{first:g} of {rounds}", first=row.first, rounds=row.rounds),
                 "start",
             )
         )

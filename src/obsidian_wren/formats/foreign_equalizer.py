@@ -13,7 +13,7 @@ import numpy as np
 import scipy
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.bounded import read_text_bounded
 from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.formats.read_sound import read_sound
@@ -52,7 +52,7 @@ def _of_impulse(path: Path, name: str) -> list[list[float]]:
     if not spectrum.any():
         raise BadSound(
             "silent",
-            worded("{name} is silent, so it is no impulse response. Export it again.", name=name),
+            _("{name} is silent, so it is no impulse response. Export it again.", name=name),
         )
     own = np.fft.rfftfreq(2 * (len(spectrum) - 1), 1.0 / rate)
     return _rows(hz, np.interp(hz, own, spectrum), name)
@@ -76,9 +76,7 @@ def _sections(path: Path, name: str, rate_hz: int) -> tuple[Samples | None, int]
     if len(found) > _MOST_SECTIONS:
         raise BadSound(
             "biquads",
-            worded(
-                "{name} holds {found} biquads. Is it the right file?", name=name, found=len(found)
-            ),
+            _("{name} holds {found} biquads. Is it the right file?", name=name, found=len(found)),
         )
     return np.array(found), rate
 
@@ -117,7 +115,7 @@ def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]
     if not (np.all(size < _MOST) and np.all(size[:, 3] > _NOTHING)):
         raise BadSound(
             "biquads",
-            worded(
+            _(
                 "{name} holds a biquad whose a0 is 0, or a number that cannot be. Fix it.",
                 name=name,
             ),
@@ -125,7 +123,7 @@ def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]
     if not _RATES_HZ[0] <= rate_hz <= _RATES_HZ[1]:
         raise BadSound(
             "biquads",
-            worded(
+            _(
                 "{name} says a rate of {rate_hz} Hz, which cannot be. Fix it.",
                 name=name,
                 rate_hz=rate_hz,
@@ -135,14 +133,14 @@ def _of_sections(sections: Samples, rate_hz: int, name: str) -> list[list[float]
     if any(np.max(np.abs(np.roots(section[3:]))) >= 1.0 for section in sections):
         raise BadSound(
             "biquads",
-            worded(
+            _(
                 "{name} holds a biquad that never falls silent (a pole outside the circle)."
                 " Export it again, with a1 and a2 as they are written, not negated.",
                 name=name,
             ),
         )
     hz = _points(rate_hz)
-    _, answer = scipy.signal.sosfreqz(sections, hz, fs=rate_hz)
+    _hz, answer = scipy.signal.sosfreqz(sections, hz, fs=rate_hz)
     return _rows(hz, np.abs(answer), name)
 
 
@@ -157,7 +155,7 @@ def _rows(hz: Samples, magnitude: Samples, name: str) -> list[list[float]]:
     if not np.isfinite(db).all() or np.max(np.abs(db)) > _MOST_DB * 3.0:
         raise BadSound(
             "biquads",
-            worded("{name} makes no curve that an equalizer can have. Is it whole?", name=name),
+            _("{name} makes no curve that an equalizer can have. Is it whole?", name=name),
         )
     db = np.clip(db, -_MOST_DB, _MOST_DB)
     return [[round(float(f), 2), round(float(level), 3)] for f, level in zip(hz, db, strict=True)]

@@ -11,7 +11,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.channels import choose_channel, voice_channel
 from obsidian_wren.core.measure.faults import Note
 from obsidian_wren.core.measure.integrity import Channels, compare_channels
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.sound import OpenSound, open_sound
 from obsidian_wren.formats.sound_header import (
     BadSound,
@@ -62,7 +62,7 @@ def read_sound(
         ):
             raise BadSound(
                 "too-long",
-                worded(
+                _(
                     "{name} lasts {frames:.0f} s; {longest_s:.0f} s are the most here. Cut it"
                     " shorter first.",
                     name=file.name,
@@ -93,7 +93,7 @@ def pick_channel(
     if not len(head):
         raise BadSound(
             "empty",
-            worded(
+            _(
                 "There is no sound in {name}: zero samples. Record again, then try once more.",
                 name=file.name,
             ),

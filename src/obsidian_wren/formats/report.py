@@ -13,19 +13,19 @@ import jinja2
 
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.numerals import frequency, with_sign, with_unit
-from obsidian_wren.core.wording import counted, spoken, worded
+from obsidian_wren.core.wording import _, ngettext, spoken
 from obsidian_wren.formats.calibration import CalibrationFile, RigFile, StageFile
 from obsidian_wren.formats.reading_files import ReadingsFile
 from obsidian_wren.formats.report_charts import charts
 
 _PLACES = Path(__file__).parent
 _SHAPES = {
-    "peak": worded("peak"),
-    "low_shelf": worded("low shelf"),
-    "high_shelf": worded("high shelf"),
+    "peak": _("peak"),
+    "low_shelf": _("low shelf"),
+    "high_shelf": _("high shelf"),
 }
 # Units that are words.
-_UNITS = {"order": worded("order")}
+_UNITS = {"order": _("order")}
 _MINUS = re.compile(r"(^|[\s(])-(?=\d)")
 
 
@@ -38,11 +38,11 @@ def report_html(file: CalibrationFile) -> str:
         finalize=_proper,
     )
     pages.filters.update(unit=with_unit, signed=with_sign, hz=frequency)
-    pages.globals.update(worded=worded, counted=counted)
+    pages.globals.update(_=_, ngettext=ngettext)
     return pages.get_template("report.html.j2").render(
         language=spoken().tag.replace("_", "-"),
         shapes=_SHAPES,
-        title=file.rig.name or worded("Calibration"),
+        title=file.rig.name or _("Calibration"),
         rig=_rig(file.rig),
         preamp=file.rig.preamp,
         readings=_readings(file.readings),
@@ -62,18 +62,18 @@ def _rig(rig: RigFile) -> list[tuple[str, str]]:
     """What is known of the rig, as names and values."""
     found = []
     for key, title in (
-        ("microphone", worded("Microphone")),
-        ("interface", worded("Interface")),
-        ("room", worded("Room")),
+        ("microphone", _("Microphone")),
+        ("interface", _("Interface")),
+        ("room", _("Room")),
     ):
         thing = getattr(rig, key)
         if thing is not None and thing.name:
             found.append((title, thing.name))
     for key, title, unit, decimals in (
-        ("distance_cm", worded("Mouth to microphone"), "cm", 0),
-        ("angle_deg", worded("Off its axis"), worded("degrees"), 0),
-        ("gain_db", worded("Preamp"), "dB", 1),
-        ("rate_hz", worded("Sample rate"), "Hz", 0),
+        ("distance_cm", _("Mouth to microphone"), "cm", 0),
+        ("angle_deg", _("Off its axis"), _("degrees"), 0),
+        ("gain_db", _("Preamp"), "dB", 1),
+        ("rate_hz", _("Sample rate"), "Hz", 0),
     ):
         value = getattr(rig, key)
         if value is not None:
@@ -82,13 +82,13 @@ def _rig(rig: RigFile) -> list[tuple[str, str]]:
 
 
 _ROWS = (
-    ("quiet", "rms_dbfs", worded("Noise floor"), "dBFS"),
-    ("quiet", "a_weighted_dbfs", worded("Noise floor, A-weighted"), "dBFS(A)"),
-    ("quiet", "peak_dbfs", worded("Loudest of the room"), "dBFS"),
-    ("talk", "active_level_dbfs", worded("Level of the voice"), "dBFS"),
-    ("talk", "loudness_lufs", worded("Loudness"), "LUFS"),
-    ("talk", "true_peak_dbtp", worded("True peak"), "dBTP"),
-    ("talk", "snr_db", worded("Signal-to-noise ratio"), "dB"),
+    ("quiet", "rms_dbfs", _("Noise floor"), "dBFS"),
+    ("quiet", "a_weighted_dbfs", _("Noise floor, A-weighted"), "dBFS(A)"),
+    ("quiet", "peak_dbfs", _("Loudest of the room"), "dBFS"),
+    ("talk", "active_level_dbfs", _("Level of the voice"), "dBFS"),
+    ("talk", "loudness_lufs", _("Loudness"), "LUFS"),
+    ("talk", "true_peak_dbtp", _("True peak"), "dBTP"),
+    ("talk", "snr_db", _("Signal-to-noise ratio"), "dB"),
 )
 
 
@@ -100,7 +100,7 @@ def _readings(readings: ReadingsFile) -> list[tuple[str, str]]:
     ]
     hum = None if readings.quiet is None else readings.quiet.hum
     if hum is not None:
-        of = worded("Mains hum, {value:.2f} Hz", value=hum.mains_hz or 0.0)
+        of = _("Mains hum, {value:.2f} Hz", value=hum.mains_hz or 0.0)
         rows.append((of, with_unit(hum.level_dbfs, "dBFS")))
     return rows
 

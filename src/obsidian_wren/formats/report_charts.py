@@ -13,7 +13,7 @@ import numpy as np
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.numerals import frequency, with_sign, with_unit
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CalibrationFile, chain_spec
 from obsidian_wren.formats.charts import (
     Bar,
@@ -50,21 +50,19 @@ def _bands(file: CalibrationFile) -> Chart | None:
     lines = [
         Curve(points, look, label)
         for part, look, label in (
-            ("talk", "solid", worded("solid: voice")),
-            ("quiet", "dots", worded("dots: room")),
+            ("talk", "solid", _("solid: voice")),
+            ("quiet", "dots", _("dots: room")),
         )
         if (points := _third_octaves(getattr(file.readings, part)))
     ]
     if not lines:
         return None
     talk = file.readings.talk
-    words = worded(
+    words = _(
         "Voice and room in third octaves: the voice is {number} over the room.",
         number=with_unit(None if talk is None else talk.snr_db, "dB", 0),
     )
-    return over_frequency(
-        worded("Voice and room in third octaves"), lines, unit="dBFS", words=words
-    )
+    return over_frequency(_("Voice and room in third octaves"), lines, unit="dBFS", words=words)
 
 
 def _peaks(file: CalibrationFile) -> Chart | None:
@@ -75,7 +73,7 @@ def _peaks(file: CalibrationFile) -> Chart | None:
     if not peaks or ends is None:
         return None
     inside = sum(ends[0] <= peak <= ends[1] for peak in peaks)
-    words = worded(
+    words = _(
         "Peaks of your talk, second by second: {inside} of {peaks} lie between {ends} and"
         " {ends_2}.",
         inside=inside,
@@ -83,7 +81,7 @@ def _peaks(file: CalibrationFile) -> Chart | None:
         ends=with_unit(ends[0], "dBFS", 0),
         ends_2=with_unit(ends[1], "dBFS", 0),
     )
-    return over_time(worded("Peaks of the talk"), peaks, ends, words)
+    return over_time(_("Peaks of the talk"), peaks, ends, words)
 
 
 def _third_octaves(reading: Any) -> list[tuple[float, float]]:
@@ -115,14 +113,14 @@ def _correction(file: CalibrationFile) -> Chart | None:
     most = max(
         shown, key=lambda point: abs(point[1]) if _TOLD_HZ[0] < point[0] < _TOLD_HZ[1] else 0.0
     )
-    words = worded(
+    words = _(
         "High-pass, equalizer and low-pass together; most between 100 Hz and 10 kHz: {most}"
         " at {most_2}.",
         most=with_sign(most[1], "dB"),
         most_2=frequency(most[0]),
     )
-    line = Curve(shown, "aim", worded("correction"))
-    return over_frequency(worded("What is done to the tone"), [line], unit="dB", words=words)
+    line = Curve(shown, "aim", _("correction"))
+    return over_frequency(_("What is done to the tone"), [line], unit="dB", words=words)
 
 
 def _curve(file: CalibrationFile) -> Chart | None:
@@ -143,7 +141,7 @@ def _curve(file: CalibrationFile) -> Chart | None:
     soft = inside**2 / (2.0 * knee) if knee > 0.0 else np.maximum(over, 0.0)
     bent = soft + np.maximum(over - knee / 2.0, 0.0) if knee > 0.0 else soft
     out = level + makeup + (1.0 / ratio - 1.0) * bent
-    words = worded(
+    words = _(
         "From {threshold} on, {ratio:.1f} dB more in give 1 dB more out; {makeup} bring the"
         " voice back up.",
         threshold=with_unit(threshold, "dBFS", 0),
@@ -151,7 +149,7 @@ def _curve(file: CalibrationFile) -> Chart | None:
         makeup=with_sign(makeup, "dB"),
     )
     points = [(float(x), float(y)) for x, y in zip(level, out, strict=True)]
-    return level_curve(worded("The compressor"), points, low=_LOWEST_DBFS, words=words)
+    return level_curve(_("The compressor"), points, low=_LOWEST_DBFS, words=words)
 
 
 def _listeners(file: CalibrationFile) -> Chart | None:
@@ -163,14 +161,10 @@ def _listeners(file: CalibrationFile) -> Chart | None:
     if not found:
         return None
     words = "; ".join(
-        worded("{name} gets {value}", name=one.name, value=with_unit(one.value, "LUFS"))
-        + (
-            ""
-            if one.aim is None
-            else worded(", its target is {aim}", aim=with_unit(one.aim, "LUFS"))
-        )
+        _("{name} gets {value}", name=one.name, value=with_unit(one.value, "LUFS"))
+        + ("" if one.aim is None else _(", its target is {aim}", aim=with_unit(one.aim, "LUFS")))
         for one in found
     )
     return bars(
-        worded("How loud each listener gets it"), found, low=-42.0, unit="LUFS", words=f"{words}."
+        _("How loud each listener gets it"), found, low=-42.0, unit="LUFS", words=f"{words}."
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from obsidian_wren.core.numerals import with_unit
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.charts import Chart, level_ladder
 
@@ -17,7 +17,7 @@ def ladder(file: CalibrationFile) -> Chart | None:
     if not places:
         return None
     first, last = places[0], places[-1]
-    words = worded(
+    words = _(
         "Voice, peaks and room from “{title}” to “{title_2}”. At {title_2} the peaks stand"
         " at {as_float} and the room at {as_float_2}.",
         title=first["title"],
@@ -25,7 +25,7 @@ def ladder(file: CalibrationFile) -> Chart | None:
         as_float=with_unit(_level(last, "peak"), "dBFS"),
         as_float_2=with_unit(_level(last, "floor"), "dBFS(A)"),
     )
-    return level_ladder(worded("Level diagram"), places, words)
+    return level_ladder(_("Level diagram"), places, words)
 
 
 def _level(place: Place, name: str) -> float | None:
@@ -56,14 +56,14 @@ def _read(file: CalibrationFile) -> list[Place]:
     lufs, wide = feed.planned_lufs, feed.planned_range_lu
     return [
         {
-            "title": worded("converter"),
+            "title": _("converter"),
             "voice_low": low,
             "voice_high": high,
             "peak": talk.peak_dbfs,
             "floor": None if quiet is None else quiet.a_weighted_dbfs,
         },
         {
-            "title": feed.name or worded("feed"),
+            "title": feed.name or _("feed"),
             "voice_low": None if lufs is None or wide is None else lufs - wide / 2.0,
             "voice_high": None if lufs is None or wide is None else lufs + wide / 2.0,
             "peak": feed.planned_peaks_dbfs,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CalibrationFile, DriftBandFile, SeriesFile
 from obsidian_wren.formats.charts import Chart, Count, Curve, counts, over_frequency
 
@@ -22,20 +22,20 @@ def _series(kept: Sequence[SeriesFile]) -> Chart | None:
     if not rows:
         return None
     told = "; ".join(
-        worded("{name}: {first:g} of {rounds}", name=row.name, first=row.first, rounds=row.rounds)
+        _("{name}: {first:g} of {rounds}", name=row.name, first=row.first, rounds=row.rounds)
         for row in rows
     )
-    words = worded("Blind series, grey where chance alone lands in 95 of 100. {told}.", told=told)
-    return counts(worded("Blind series"), rows, words)
+    words = _("Blind series, grey where chance alone lands in 95 of 100. {told}.", told=told)
+    return counts(_("Blind series"), rows, words)
 
 
 def _drift(bands: Sequence[DriftBandFile]) -> Chart | None:
     lines = [
         Curve(points, look, label)
         for name, look, label in (
-            ("change_db", "solid", worded("solid: voice")),
-            ("explained_db", "dashes", worded("dashes: by the causes")),
-            ("room_db", "dots", worded("dots: room")),
+            ("change_db", "solid", _("solid: voice")),
+            ("explained_db", "dashes", _("dashes: by the causes")),
+            ("room_db", "dots", _("dots: room")),
         )
         if (points := _points(bands, name))
     ]
@@ -43,14 +43,14 @@ def _drift(bands: Sequence[DriftBandFile]) -> Chart | None:
         return None
     most = max((point for point in lines[0].points), key=lambda point: abs(point[1]))
     words = (
-        worded(
+        _(
             "The last check against the calibration, third octave by third octave; most at"
             " {most:.0f} Hz: {most_2:+.1f} dB.",
             most=most[0],
             most_2=most[1],
         )
     ).replace("-", "−")
-    return over_frequency(worded("What moved since then"), lines, unit="dB", words=words)
+    return over_frequency(_("What moved since then"), lines, unit="dB", words=words)
 
 
 def _points(bands: Sequence[DriftBandFile], name: str) -> list[tuple[float, float]]:

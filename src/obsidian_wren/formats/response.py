@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.bounded import read_text_bounded
 from obsidian_wren.formats.sound_header import BadSound
 
@@ -37,7 +37,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
     except OSError as error:
         raise BadSound(
             "unreadable",
-            worded(
+            _(
                 "{name} cannot be opened ({strerror}). Check the name and try again.",
                 name=name,
                 strerror=error.strerror,
@@ -46,7 +46,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
     if text is None:
         raise BadSound(
             "response-long",
-            worded(
+            _(
                 "{name} is over {size:.0f} MB; a response is a few kilobytes of text. Is it the"
                 " right file?",
                 name=name,
@@ -62,7 +62,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
         if row is None:
             raise BadSound(
                 "response-row",
-                worded(
+                _(
                     "{name}, line {number}: “{stripped}” is not a frequency and a level. Fix or"
                     " remove it.",
                     name=name,
@@ -77,7 +77,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
         ):
             raise BadSound(
                 "response-row",
-                worded(
+                _(
                     "{name}, line {number}: {row:g} Hz at {row_2:g} dB cannot be. Fix or remove"
                     " it.",
                     name=name,
@@ -90,7 +90,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
         if len(rows) > _MOST_ROWS:
             raise BadSound(
                 "response-long",
-                worded(
+                _(
                     "{name} holds more than {most_rows} rows. Is it the right file?",
                     name=name,
                     most_rows=_MOST_ROWS,
@@ -99,7 +99,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
     if len(rows) < 3:
         raise BadSound(
             "response-short",
-            worded(
+            _(
                 "{name} holds {rows} usable rows; at least 3 are needed. Is it the right file?",
                 name=name,
                 rows=len(rows),
@@ -110,7 +110,7 @@ def read_rows(path: Path, name: str | None = None) -> list[list[float]]:
         if low[0] == high[0] and low[1] != high[1]:
             raise BadSound(
                 "response-row",
-                worded(
+                _(
                     "{name}: {low:g} Hz is listed twice, with {low_2:g} and {high:g} dB. Remove"
                     " one.",
                     name=name,

@@ -18,7 +18,7 @@ import soundfile
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.faults import BadTake, require_finite
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.sound_header import (
     ENDLESS_FRAMES,
     LARGEST_BYTES,
@@ -87,7 +87,7 @@ class OpenSound:
                 _require_finite_at(block, done, self.rate_hz)
                 raise BadSound(
                     "scale",
-                    worded(
+                    _(
                         "{name} reaches {over:.0f} dB over full scale: its samples are not scaled"
                         " as sound is. Export it again, as 24-bit WAV or FLAC.",
                         name=self.name,
@@ -98,7 +98,7 @@ class OpenSound:
             if done > LONGEST_S * self.rate_hz:
                 raise BadSound(
                     "too-long",
-                    worded(
+                    _(
                         "{name} lasts over 2 h. Cut out the part that you need, a minute is"
                         " enough.",
                         name=self.name,
@@ -161,7 +161,7 @@ class OpenSound:
         if not read:
             raise BadSound(
                 "empty",
-                worded(
+                _(
                     "There is no sound in {name}: zero samples. Record again, then try once more.",
                     name=self.name,
                 ),
@@ -170,7 +170,7 @@ class OpenSound:
         if claimed is not None and there < claimed:
             raise BadSound(
                 "cut-off",
-                worded(
+                _(
                     "{name} claims {claimed:.1f} s but holds {there:.1f} s: it was cut off. Copy"
                     " or export it again.",
                     name=self.name,
@@ -187,7 +187,7 @@ def _breaking(name: str) -> Iterator[None]:
     except soundfile.LibsndfileError as error:
         raise BadSound(
             "broken",
-            worded(
+            _(
                 "{name} begins like sound but is broken inside. Export it again as WAV or FLAC.",
                 name=name,
             ),
@@ -201,7 +201,7 @@ def _require_finite_at(block: Samples, done: int, rate_hz: int) -> None:
         bad = np.flatnonzero(~np.isfinite(block))
         raise BadSound(
             "not-finite",
-            worded(
+            _(
                 "{bad} samples are not numbers or infinite, the first at {done:.2f} s. The"
                 " program that wrote the sound is at fault: export it again, as 24-bit WAV or"
                 " FLAC.",
@@ -223,20 +223,18 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
     except OSError as error:
         raise BadSound(
             "unreadable",
-            worded(
+            _(
                 "{name} cannot be opened ({strerror}). Check the name and try again.",
                 name=name,
                 strerror=error.strerror,
             ),
         ) from error
     if path.is_dir():
-        raise BadSound(
-            "unreadable", worded("{name} is a folder. Name the sound file in it.", name=name)
-        )
+        raise BadSound("unreadable", _("{name} is a folder. Name the sound file in it.", name=name))
     if size > LARGEST_BYTES:
         raise BadSound(
             "too-large",
-            worded(
+            _(
                 "{name} is {size:.1f} GB; 2 GB is the most. Cut out the part that you need, a"
                 " minute is enough.",
                 name=name,
@@ -245,7 +243,7 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
         )
     if size == 0:
         raise BadSound(
-            "empty", worded("{name} is empty (0 bytes). Export or record it again.", name=name)
+            "empty", _("{name} is empty (0 bytes). Export or record it again.", name=name)
         )
     try:
         file = soundfile.SoundFile(library_path(path))
@@ -253,7 +251,7 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
         if looks_like_sound(path):
             raise BadSound(
                 "broken",
-                worded(
+                _(
                     "{name} begins like sound but is broken inside. Export it again as WAV or"
                     " FLAC.",
                     name=name,
@@ -261,7 +259,7 @@ def open_sound(path: Path) -> Iterator[OpenSound]:
             ) from error
         raise BadSound(
             "not-sound",
-            worded(
+            _(
                 "{name} is not a sound file that can be read. Use WAV, FLAC, AIFF or Ogg.",
                 name=name,
             ),

@@ -9,7 +9,7 @@ from pathlib import Path
 import soundfile
 
 from obsidian_wren.core.measure.faults import BadTake
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 LARGEST_BYTES = 2 * 1024**3
 LONGEST_S = 2 * 3600.0
@@ -39,7 +39,7 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
     if file.format not in _FORMATS:
         raise BadSound(
             "not-sound",
-            worded(
+            _(
                 "{name} is {format}, which is not read here. Use WAV, FLAC, AIFF or Ogg.",
                 name=name,
                 format=file.format,
@@ -49,7 +49,7 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
     if not low <= file.samplerate <= high:
         raise BadSound(
             "rate",
-            worded(
+            _(
                 "{name} has {samplerate} samples a second; 8 to 192 kHz are read. Convert it to"
                 " 48 kHz.",
                 name=name,
@@ -59,7 +59,7 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
     if file.channels > _MOST_CHANNELS:
         raise BadSound(
             "channels",
-            worded(
+            _(
                 "{name} has {channels} channels; 8 is the most. Export the microphone's channel"
                 " alone.",
                 name=name,
@@ -69,7 +69,7 @@ def check_header(file: soundfile.SoundFile, name: str) -> None:
     if file.frames / file.samplerate > LONGEST_S and file.frames < ENDLESS_FRAMES:
         raise BadSound(
             "too-long",
-            worded(
+            _(
                 "{name} lasts {frames:.1f} h; 2 h is the most. Cut out the part that you need, a"
                 " minute is enough.",
                 name=name,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # What each is in.
 UNITS = {"bands": "bands", "profile": "dB/Hz", "lines": "dBFS"}
@@ -18,7 +18,7 @@ def profile_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
         "unit": UNITS["profile"],
         "derived": None,
         "pinned": False,
-        "because": worded("The room at rest, as it reaches this stage."),
+        "because": _("The room at rest, as it reaches this stage."),
     }
 
 
@@ -30,5 +30,5 @@ def lines_setting(rows: Sequence[Sequence[float]]) -> dict[str, Any]:
         "unit": UNITS["lines"],
         "derived": None,
         "pinned": False,
-        "because": worded("The hum of the room at rest."),
+        "because": _("The hum of the room at rest."),
     }

@@ -10,7 +10,7 @@ import numpy as np
 import soundfile
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.sound_header import BadSound, library_path
 
 
@@ -27,7 +27,7 @@ class SoundWriter:
         if kind is None:
             raise BadSound(
                 "ending",
-                worded(
+                _(
                     "{name} has no ending that says how to write it. Use .wav, .flac, .aiff or"
                     " .ogg.",
                     name=path.name,
@@ -72,7 +72,7 @@ def _writing(path: Path) -> Iterator[None]:
         # The library tells a write that failed by its count alone.
         raise BadSound(
             "unwritable",
-            worded(
+            _(
                 "{path} cannot be written. Check the folder and the free space, then try again.",
                 path=path,
             ),

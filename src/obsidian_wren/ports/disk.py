@@ -9,7 +9,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 class FolderError(Told):
@@ -28,7 +28,7 @@ def disk_errors(doing: str) -> Iterator[None]:
         if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
             raise FolderError(
                 "disk-full",
-                worded(
+                _(
                     "The disk is full while {doing}. Everything before is kept: free some space,"
                     " then try again.",
                     doing=doing,
@@ -37,7 +37,7 @@ def disk_errors(doing: str) -> Iterator[None]:
         if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
             raise FolderError(
                 "read-only",
-                worded(
+                _(
                     "The disk refused writing while {doing}. Check the rights of the data"
                     " folder, then try again.",
                     doing=doing,
@@ -45,7 +45,7 @@ def disk_errors(doing: str) -> Iterator[None]:
             ) from error
         raise FolderError(
             "disk",
-            worded(
+            _(
                 "The disk failed while {doing} ({strerror}). Check it, then try again.",
                 doing=doing,
                 strerror=error.strerror,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 class Refused(Told):
@@ -14,7 +14,7 @@ def drowned() -> Refused:
     """What is said where the room is as loud as the voice."""
     return Refused(
         "too-noisy",
-        worded(
+        _(
             "Your room is as loud as your voice at the microphone, so nothing can be told of"
             " either. Go closer to the microphone or quieten the room, then take it again."
         ),

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal, get_args
 from pydantic import ConfigDict, Field, model_validator
 from pydantic_core import PydanticCustomError
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats import outside
 from obsidian_wren.formats.outside import FromOutside, is_storable
 
@@ -18,7 +18,7 @@ RateHz = Annotated[int, Field(ge=8_000, le=192_000)]
 
 # The type of the error where text cannot be kept; its message is the whole sentence.
 UNSTORABLE = "unstorable"
-_UNSTORABLE = worded("The text holds half of a character, which cannot be kept. Type it again.")
+_UNSTORABLE = _("The text holds half of a character, which cannot be kept. Type it again.")
 
 
 class Said(FromOutside):
@@ -44,14 +44,14 @@ class Said(FromOutside):
 
 StepName = Literal["rig", "quiet", "gain", "clean", "tone", "steady", "send", "prove"]
 STEP_TITLES: dict[StepName, str] = {
-    "rig": worded("Rig"),
-    "quiet": worded("Quiet"),
-    "gain": worded("Gain"),
-    "clean": worded("Clean"),
-    "tone": worded("Tone"),
-    "steady": worded("Steady"),
-    "send": worded("Send"),
-    "prove": worded("Prove"),
+    "rig": _("Rig"),
+    "quiet": _("Quiet"),
+    "gain": _("Gain"),
+    "clean": _("Clean"),
+    "tone": _("Tone"),
+    "steady": _("Steady"),
+    "send": _("Send"),
+    "prove": _("Prove"),
 }
 Status = Literal["confirmed", "open", "stale", "not yet"]
 # What a take can be begun for; the second channel of two microphones comes with the first.

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.nothing import NoSystem
 from obsidian_wren.ports.world import Controls, Listener, Player, PushedStream, SoundStream
 from obsidian_wren.standins.listeners import StandInProgram
@@ -75,7 +75,7 @@ def simulated_voice(
 ) -> Voice:
     """A voice in the simulated world; ``is_alone``: it has a process of its own."""
     return Voice(
-        NoSystem("simulated", worded("All around is simulated here.")),
+        NoSystem("simulated", _("All around is simulated here.")),
         tell,
         folder,
         open_pushed,

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.bounded import read_bounded
 
 _LARGEST = 1_000_000
@@ -191,7 +191,7 @@ def read_spec(path: Path) -> WorldSpec:
             return WorldSpec.model_validate(json.loads(raw.decode("utf-8")))
     except OSError as error:
         raise BadSpec(
-            worded(
+            _(
                 "{name} cannot be opened ({strerror}). Check the name and try again.",
                 name=path.name,
                 strerror=error.strerror,
@@ -199,9 +199,9 @@ def read_spec(path: Path) -> WorldSpec:
         ) from error
     except ValidationError as error:
         first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or worded("the top")
+        where = ".".join(str(part) for part in first["loc"]) or _("the top")
         raise BadSpec(
-            worded(
+            _(
                 "{name}, at {where}: {msg}. Fix it and try again.",
                 name=path.name,
                 where=where,
@@ -209,9 +209,7 @@ def read_spec(path: Path) -> WorldSpec:
             )
         ) from error
     except (ValueError, RecursionError) as error:
-        raise BadSpec(
-            worded("{name} is not JSON. Fix it and try again.", name=path.name)
-        ) from error
+        raise BadSpec(_("{name} is not JSON. Fix it and try again.", name=path.name)) from error
     raise BadSpec(
-        worded("{name} is larger than any simulated room. Is it the right file?", name=path.name)
+        _("{name} is larger than any simulated room. Is it the right file?", name=path.name)
     )

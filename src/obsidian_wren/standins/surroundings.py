@@ -12,7 +12,7 @@ from typing import Any
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.routes import SourceKind
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import SystemSound
 from obsidian_wren.ports.world import (
     Computer,
@@ -32,17 +32,17 @@ LISTENERS = (
     ("game chat", "Crew game chat"),
     ("stream", "River stream"),
     ("recorder", "Walk recorder"),
-    ("headphones", worded("Headphones")),
+    ("headphones", _("Headphones")),
     ("second computer", "Deck computer"),
 )
 
 
 SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
-    ("voice", worded("Your voice"), True),
+    ("voice", _("Your voice"), True),
     ("second", "Deck zither", False),
-    ("computer", worded("Computer sound"), False),
-    ("music", worded("Music"), False),
-    ("clips", worded("Clips"), True),
+    ("computer", _("Computer sound"), False),
+    ("music", _("Music"), False),
+    ("clips", _("Clips"), True),
 )
 
 
@@ -52,12 +52,12 @@ OWN_LISTENERS = (
     ("game chat", "Game"),
     ("stream", "Stream"),
     ("recorder", "Recorder"),
-    ("headphones", worded("Headphones")),
+    ("headphones", _("Headphones")),
 )
 OWN_SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
-    ("voice", worded("Your voice"), True),
-    ("computer", worded("Computer sound"), False),
-    ("clips", worded("Clips"), True),
+    ("voice", _("Your voice"), True),
+    ("computer", _("Computer sound"), False),
+    ("clips", _("Clips"), True),
 )
 
 

@@ -17,7 +17,7 @@ from contextlib import closing, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import disk_errors, sync_folder
 from obsidian_wren.store.folder import DataFolder, make_private
 
@@ -108,7 +108,7 @@ def _copy(source: Path, path: Path) -> None:
             with temporary.open("rb") as file:
                 os.fsync(file.fileno())
             if not is_sound(temporary):
-                raise OSError(5, worded("the copy is not whole"))
+                raise OSError(5, _("the copy is not whole"))
             temporary.replace(path)
             sync_folder(path.parent)
     finally:

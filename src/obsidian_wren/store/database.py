@@ -25,7 +25,7 @@ from sqlalchemy.exc import DatabaseError, IntegrityError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.orm.exc import StaleDataError
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.store.folder import make_private
 from obsidian_wren.store.models import Base
@@ -46,7 +46,7 @@ _SENTENCES = (
         ("full",),
         "disk-full",
         (
-            worded(
+            _(
                 "The disk is full, so this was not kept. Everything before is: free some space,"
                 " then try again."
             )
@@ -56,7 +56,7 @@ _SENTENCES = (
         ("readonly", "read-only"),
         "read-only",
         (
-            worded(
+            _(
                 "The data folder cannot be written any more, so this was not kept. Check its"
                 " rights and the disk, then try again."
             )
@@ -65,7 +65,7 @@ _SENTENCES = (
     (
         ("locked", "busy"),
         "busy",
-        worded(
+        _(
             "Another program holds the database, so this was not kept. Wait a moment, then try"
             " again."
         ),
@@ -74,7 +74,7 @@ _SENTENCES = (
         ("malformed", "not a database", "corrupt", "no such table", "no such column"),
         "corrupt",
         (
-            worded(
+            _(
                 "The database is damaged, so this was not kept. End the program and run"
                 " “obsidian-wren doctor --repair”; your takes are not touched."
             )
@@ -92,13 +92,11 @@ def told_error(error: SQLAlchemyError | sqlite3.Error) -> FolderError:
     if isinstance(error, (IntegrityError, StaleDataError)):
         return FolderError(
             "moved-on",
-            worded(
-                "What this is based on has changed, so it was not kept. Check it, then try again."
-            ),
+            _("What this is based on has changed, so it was not kept. Check it, then try again."),
         )
     return FolderError(
         "disk",
-        worded(
+        _(
             "The disk failed, so this was not kept. Everything before is: check the disk, then"
             " try again."
         ),
@@ -258,7 +256,7 @@ def _require_known(revision: str | None) -> None:
     if revision is not None and revision not in known:
         raise FolderError(
             "newer",
-            worded(
+            _(
                 "A newer Obsidian Wren has worked in this data folder, and this one cannot read"
                 " what it wrote. Update this program, or choose another folder with --data."
                 " Nothing was touched; copies from before are in its folder “backups”."

@@ -26,7 +26,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError, disk_errors, sync_folder
 
 _FOLDER_MODE, _FILE_MODE = 0o700, 0o600
@@ -54,7 +54,7 @@ class DataFolder:
         except OSError as error:
             raise FolderError(
                 "not-writable",
-                worded(
+                _(
                     "The data folder {path} cannot be written ({strerror}). Choose another with"
                     " --data, or change its rights.",
                     path=path,
@@ -67,7 +67,7 @@ class DataFolder:
             lock.close()
             raise FolderError(
                 "in-use",
-                worded(
+                _(
                     "Another Obsidian Wren already works in {path}. Use its window, stop it, or"
                     " choose another folder with --data.",
                     path=path,
@@ -129,7 +129,7 @@ class DataFolder:
         if _place_of(self.path) != self._place:
             raise FolderError(
                 "folder-gone",
-                worded(
+                _(
                     "The data folder {path} is gone: it was moved or deleted, or its disk was taken"
                     " out. Nothing new can be kept. Put it back at that place; the program then"
                     " goes on.",
@@ -142,7 +142,7 @@ class DataFolder:
         if shutil.disk_usage(self.path).free < wanted_bytes:
             raise FolderError(
                 "disk-full",
-                worded(
+                _(
                     "The take needs {max} MB and the disk has less. Free some space, then take"
                     " it again.",
                     max=max(wanted_bytes // 1_000_000, 1),

@@ -10,7 +10,7 @@ from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import disk_errors, sync_folder
 from obsidian_wren.store.backup import copies, is_sound, read_copy
 from obsidian_wren.store.folder import DataFolder, make_private
@@ -54,7 +54,7 @@ def what_is_wrong(folder: DataFolder) -> str | None:
             if not tables:
                 return "empty" if _holds_anything(folder) else None
             if not {"alembic_version", "take", "rig"} <= tables:
-                return worded("of another program")
+                return _("of another program")
             count = transactions_of(connection)
     except sqlite3.OperationalError as error:
         if "malformed" not in str(error):
@@ -65,9 +65,7 @@ def what_is_wrong(folder: DataFolder) -> str | None:
         return "damaged"
     newest = _newest_sound(folder)
     # A log that was lost takes what was written last with it, without a word.
-    return (
-        worded("older than its copy") if newest is not None and _count_of(newest) > count else None
-    )
+    return _("older than its copy") if newest is not None and _count_of(newest) > count else None
 
 
 def transactions_of(connection: sqlite3.Connection) -> int:

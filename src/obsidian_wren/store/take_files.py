@@ -21,7 +21,7 @@ import numpy as np
 import soundfile
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError, disk_errors, sync_folder
 from obsidian_wren.store.folder import DataFolder, open_private, write_through
 
@@ -39,7 +39,7 @@ class SoundLost(FolderError):
     def __init__(self, digest: str, what: str) -> None:
         super().__init__(
             "sound-lost",
-            worded("{what} Put the file back from a copy, or record or load it again.", what=what),
+            _("{what} Put the file back from a copy, or record or load it again.", what=what),
         )
         self.digest = digest
 
@@ -123,9 +123,7 @@ def load_take(folder: DataFolder, digest: str) -> tuple[Samples, int]:
     try:
         samples, rate = soundfile.read(io.BytesIO(raw), dtype="float64")
     except soundfile.LibsndfileError as error:
-        raise SoundLost(
-            digest, worded("The sound of this take cannot be read any more.")
-        ) from error
+        raise SoundLost(digest, _("The sound of this take cannot be read any more.")) from error
     return samples, rate
 
 
@@ -152,23 +150,21 @@ def _unread(folder: DataFolder, digest: str) -> SoundLost:
     if not take_path(folder, digest).exists():
         return SoundLost(
             digest,
-            worded(
+            _(
                 "Its sound is gone: takes/{digest}….flac is not in the data folder any more.",
                 digest=digest[:8],
             ),
         )
     return SoundLost(
         digest,
-        worded(
-            "Its sound cannot be read: the system refuses takes/{digest}….flac.", digest=digest[:8]
-        ),
+        _("Its sound cannot be read: the system refuses takes/{digest}….flac.", digest=digest[:8]),
     )
 
 
 def _changed(digest: str) -> SoundLost:
     return SoundLost(
         digest,
-        worded(
+        _(
             "Its sound is damaged: takes/{digest}….flac holds something else than was kept.",
             digest=digest[:8],
         ),

@@ -18,7 +18,7 @@ from typing import Any
 import msgspec
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.voice import records
 from obsidian_wren.voice.beginning import READY
 from obsidian_wren.voice.place import address
@@ -163,5 +163,5 @@ def await_end(process: int, patience_s: float) -> None:
 def gone() -> VoiceRefused:
     """Told where no voice answers."""
     return VoiceRefused(
-        "no-voice", worded("The voice has ended. Start live again; it is begun anew by that.")
+        "no-voice", _("The voice has ended. Start live again; it is begun anew by that.")
     )

@@ -23,7 +23,7 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.return_plan import SAFE
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.ports.world import (
     Listener,
@@ -184,14 +184,14 @@ class Voice:
         if self._simulated is None:
             raise VoiceSilent(
                 "not-simulated",
-                worded("Nothing is simulated around this voice. Choose a microphone in Rig."),
+                _("Nothing is simulated around this voice. Choose a microphone in Rig."),
             )
         return self._simulated
 
     def push(self, asked: records.Push) -> None:
         """The next piece of a microphone that somebody else opened. Raises VoiceSilent."""
         if self._pushed is None or self._run is None or self._run.finished.is_set():
-            raise VoiceSilent("not-live", worded("It is not live any more."))
+            raise VoiceSilent("not-live", _("It is not live any more."))
         self._pushed.push(records.samples_of(asked.sound))
 
     def keep_take(self, asked: records.KeepTake) -> None:
@@ -310,7 +310,7 @@ class Voice:
 
         with self._changing:
             if self._recording is not None:
-                raise VoiceSilent("recording", worded("It is recording already."))
+                raise VoiceSilent("recording", _("It is recording already."))
             self._recorder = Recorder(asked, rate_hz=self._live().rate_hz, tell=self._tell)
 
     def split_recording(self) -> None:
@@ -352,7 +352,7 @@ class Voice:
         run = self._run
         if run is None or run.finished.is_set():
             raise VoiceSilent(
-                "not-live", worded("Nothing is live, so nothing arrives. Start live first.")
+                "not-live", _("Nothing is live, so nothing arrives. Start live first.")
             )
         return run
 

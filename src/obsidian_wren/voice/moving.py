@@ -6,7 +6,7 @@ from __future__ import annotations
 import time
 from collections.abc import Collection, Iterable
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import SystemFeed, SystemInput, SystemListener, SystemSound
 from obsidian_wren.ports.world import SourceGone
 
@@ -66,7 +66,7 @@ def ensure_joined(
 
 def said_of(listener: SystemListener, feed: SystemInput) -> str:
     """What a person is told of one who was taken back to a feed."""
-    return worded(
+    return _(
         "The sound server had moved {program} to your microphone itself. It hears “{title}” again.",
         program=listener.program,
         title=feed.title,

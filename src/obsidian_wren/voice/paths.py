@@ -16,7 +16,7 @@ from obsidian_wren.core.mix.channels import mono, wide
 from obsidian_wren.core.mix.edge import Edge, Straight
 from obsidian_wren.core.mix.return_plan import SAFE
 from obsidian_wren.core.mix.ring import Ring
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Listener, ProgramSettings, Return, SoundStream, SourceGone
 
 KEPT_S = 20.0
@@ -68,7 +68,7 @@ class VoicePath:
             block = block[:, 0]
         if not len(block):
             raise SourceGone(
-                worded(
+                _(
                     "The source gave no more sound, so the run stopped. Check the microphone,"
                     " then start it again."
                 )

@@ -16,7 +16,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.running import RunningLevels
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.voice import records
 from obsidian_wren.voice.recorded_file import RecordedFile, held, measured
@@ -94,7 +94,7 @@ class Recorder:
             self._queue.put_nowait(side_by_side(self.asked.tracks, signals, mixed))
         except queue.Full:
             self._fail(
-                worded(
+                _(
                     "The disk is too slow: half a minute of sound waits to be written. What was"
                     " written is kept; record again to another disk."
                 )
@@ -167,11 +167,11 @@ class Recorder:
                     if self._is_full():
                         self._next()
         except FolderError as error:
-            self._fail(worded("{error} Recording has stopped.", error=error))
+            self._fail(_("{error} Recording has stopped.", error=error))
         except Exception:
             _LOG.exception("The recorder failed")
             self._fail(
-                worded(
+                _(
                     "The recording could not be written, so it has stopped. What was written is"
                     " kept; check the disk, then record again."
                 )
@@ -218,7 +218,7 @@ class Recorder:
                 part = measured(path, channels=channels, rate_hz=self._rate_hz)
         except Exception as error:
             self._fail(
-                worded("{error} Recording has stopped.", error=error)
+                _("{error} Recording has stopped.", error=error)
                 if isinstance(error, FolderError)
                 else _NOT_FINISHED
             )
@@ -233,7 +233,7 @@ class Recorder:
             self._tell("recording trouble", sentence=sentence)
 
 
-_NOT_FINISHED = worded(
+_NOT_FINISHED = _(
     "A recording could not be finished. What was written is kept; check the disk, then"
     " record again."
 )

@@ -17,7 +17,7 @@ from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.ring import Ring
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Player, SourceGone
 from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
 from obsidian_wren.voice.pace import Pace, Pacing
@@ -203,7 +203,7 @@ class LiveRun:
         except SourceGone as error:
             self.stopped_why, self.source_gone = str(error), True
         except Exception as error:
-            self.stopped_why = worded(
+            self.stopped_why = _(
                 "The run failed inside ({name}) and stopped; listeners get silence. Start it"
                 " again.",
                 name=type(error).__name__,
@@ -300,7 +300,7 @@ class LiveRun:
             except Exception as error:
                 path.failed = True
                 self._trouble(
-                    worded(
+                    _(
                         "The return from {name} failed ({error}) and is silent now; the rest"
                         " goes on.",
                         name=path.program.name,
@@ -316,7 +316,7 @@ class LiveRun:
             # One listener that fails must not silence the others.
             seat.failed = True
             self._trouble(
-                worded(
+                _(
                     "{name} failed ({error}) and gets nothing more; the rest goes on. Stop live,"
                     " fix it, start again.",
                     name=seat.program.name,

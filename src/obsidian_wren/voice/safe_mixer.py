@@ -12,7 +12,7 @@ from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine
 from obsidian_wren.core.mix.muting import without_voices
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 class SafeMixer:
@@ -94,7 +94,7 @@ class SafeMixer:
             self._engine = self._new_engine()
             mixed = {mix.listener: np.zeros((count, mix.channels)) for mix in self._mixes}
             trouble = (
-                worded(
+                _(
                     "Mixing failed ({name}); every listener got silence for a moment, and it"
                     " started again.",
                     name=type(error).__name__,

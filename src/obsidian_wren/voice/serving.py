@@ -16,7 +16,7 @@ from typing import Any
 import msgspec
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.voice import records
 from obsidian_wren.voice.engine import Voice
@@ -157,7 +157,7 @@ def answered(voice: Voice, request: records.Request) -> records.Answer:
         _LOG.exception("The voice failed at %s", type(request).__name__)
         return records.Refusal(
             "failed",
-            worded(
+            _(
                 "The voice failed inside ({name}). Stop live and start it again.",
                 name=type(error).__name__,
             ),
@@ -199,7 +199,7 @@ _ANSWERS: dict[type[records.Record], Callable[[Voice, Any], records.Answer | Non
 
 _NOT_UNDERSTOOD = records.Refusal(
     "other-version",
-    worded(
+    _(
         "The voice that runs is of another version and does not know this. Stop live, then start"
         " it again."
     ),

@@ -13,7 +13,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.channels import mono, wide
 from obsidian_wren.core.mix.ring import Ring
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import (
     FEED_HZ,
     NoSoundServer,
@@ -58,7 +58,7 @@ class SourceProbe:
             self._taps.append(self._tap(self._back, lambda block: self._returned.push(mono(block))))
         if not self._taps[0].hearing.wait(_PATIENCE_S):
             self.end()
-            raise SourceGone(worded("The input cannot be heard. Stop live and start it again."))
+            raise SourceGone(_("The input cannot be heard. Stop live and start it again."))
 
     @property
     def gaps(self) -> int:

@@ -29,7 +29,7 @@ from collections.abc import Mapping
 from typing import Any
 from urllib.parse import parse_qs
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # Challenges that were handed out and not answered yet; the oldest goes first.
 _MOST_CHALLENGES = 256
@@ -75,7 +75,7 @@ class Access:
         return {
             "code": "token",
             "sentence": (
-                worded(
+                _(
                     "This page does not know the program’s token. Open the whole address that"
                     " the start printed: http://127.0.0.1:{port}/?token=…",
                     port=self._port,

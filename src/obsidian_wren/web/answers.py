@@ -16,7 +16,7 @@ from pydantic import BaseModel
 from werkzeug import datastructures
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import calibration
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.page.overview import PARTS, overview_json
@@ -78,20 +78,20 @@ def uploaded(file: FileStorage) -> Iterator[tuple[Path, str]]:
     """A file that came with the request, on disk while it is read, and what the person called
     it. Raises Refused where words came instead."""
     if not isinstance(file, datastructures.FileStorage):
-        raise Refused("no-file", worded("No file came with this. Choose a file, then try again."))
+        raise Refused("no-file", _("No file came with this. Choose a file, then try again."))
     with tempfile.TemporaryDirectory(dir=workshop().folder.parts, prefix=UPLOAD_PREFIX) as folder:
         # The person's file name is for reading only; it never becomes a path.
-        path = Path(folder) / worded("The file")
+        path = Path(folder) / _("The file")
         with disk_errors("taking the file in"):
             file.save(path)
-        yield path, (file.filename or "").strip() or worded("The file")
+        yield path, (file.filename or "").strip() or _("The file")
 
 
 def piece() -> Samples:
     """The samples in the request's body. Raises Refused when they came broken."""
     raw = request.get_data()
     if len(raw) % 4 or len(raw) > LARGEST_PIECE:
-        raise Refused("piece", worded("A piece of sound arrived broken. Stop and take it again."))
+        raise Refused("piece", _("A piece of sound arrived broken. Stop and take it again."))
     # A sample that is no number is silence: it would stay in every filter for good.
     return np.nan_to_num(
         np.frombuffer(raw, dtype="<f4").astype(np.float64), nan=0.0, posinf=1.0, neginf=-1.0

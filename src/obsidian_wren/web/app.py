@@ -15,7 +15,7 @@ from pydantic import BaseModel, ValidationError
 from werkzeug.exceptions import HTTPException
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration import catching_up
 from obsidian_wren.service.live import living
 from obsidian_wren.service.mixes import clips
@@ -102,7 +102,7 @@ def _on_invalid(error: ValidationError) -> Response:
     if first["type"] == UNSTORABLE:
         said = first["msg"]
     elif where and not first["type"].startswith("model"):
-        said = worded("“{where}”: {msg}. Fix it and try again.", where=where, msg=first["msg"])
+        said = _("“{where}”: {msg}. Fix it and try again.", where=where, msg=first["msg"])
     else:
         # Of what is no record at all the message would name ours.
         said = _NO_SENSE
@@ -142,13 +142,13 @@ def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
     return app
 
 
-_NOT_HERE = worded("There is nothing under this address. Load the page again.")
+_NOT_HERE = _("There is nothing under this address. Load the page again.")
 _HTTP = {
     404: _NOT_HERE,
-    405: worded("This cannot be asked of this address. Load the page again."),
-    415: worded("This was not sent as JSON. Send it as application/json."),
+    405: _("This cannot be asked of this address. Load the page again."),
+    415: _("This was not sent as JSON. Send it as application/json."),
 }
-_NO_SENSE = worded("What was sent cannot be understood. Send it again, as the page does.")
+_NO_SENSE = _("What was sent cannot be understood. Send it again, as the page does.")
 
 
 def _on_error(error: Exception) -> Any:
@@ -170,7 +170,7 @@ def _on_error(error: Exception) -> Any:
         jsonify(
             code="inside",
             sentence=(
-                worded(
+                _(
                     "Something failed inside; nothing that was kept is lost. Try again, or start"
                     " the program again."
                 )

@@ -20,7 +20,7 @@ from typing import Any
 from urllib.parse import parse_qs
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import spoken, worded
+from obsidian_wren.core.wording import _, spoken
 from obsidian_wren.web.access import Access
 
 _ENGLISH = Path(__file__).with_name("static")
@@ -42,7 +42,7 @@ HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
     "Permissions-Policy": "microphone=(self), camera=(), geolocation=()",
 }
-FOREIGN = {"code": "foreign", "sentence": worded("This page speaks to its own machine only.")}
+FOREIGN = {"code": "foreign", "sentence": _("This page speaks to its own machine only.")}
 # The page itself, and the one that listens.
 _PAGES = ("/", "/listener")
 _STATE = "/api/state"
@@ -52,7 +52,7 @@ _SESSION = "/api/session"
 LEFT = "Wren-Left"
 _WAIT_S = 60.0
 _LOG = logging.getLogger(__name__)
-_FAILED = worded(
+_FAILED = _(
     "The program could not open its data folder. Nothing in it was changed. Run"
     " “obsidian-wren doctor”: it looks through the folder and says what it is."
 )
@@ -158,7 +158,7 @@ class Front:
             return [self._left]
         self._ready.wait(_WAIT_S)
         if self._behind is None:
-            sentence = self._failed or worded(
+            sentence = self._failed or _(
                 "The program is still starting. Wait a moment, then load the page again."
             )
             return _json(
@@ -194,9 +194,9 @@ class Front:
         found = self._files.get(path)
         if found is None:
             what = (
-                worded("The page was not built. Run “make set-up”.")
+                _("The page was not built. Run “make set-up”.")
                 if path == "/index.html"
-                else worded("Not found.")
+                else _("Not found.")
             )
             return _json(start_response, "404 Not Found", {"code": "not-found", "sentence": what})
         kind = (

@@ -19,7 +19,7 @@ from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 from waitress.task import ErrorTask
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.heap import share_arenas
 from obsidian_wren.web.access import Access
@@ -53,7 +53,7 @@ def bind(port: int) -> socket.socket:
         listening.close()
         raise Refused(
             "port",
-            worded(
+            _(
                 "Port {port} is in use or not allowed. Choose another with --port, or end the"
                 " program that has it.",
                 port=port,
@@ -106,8 +106,8 @@ def _bounded(access: Access) -> type[HTTPChannel]:
     return Channel
 
 
-_TOO_LARGE = worded("This is far more than can be meant here. Send less.")
-_NOT_UNDERSTOOD = worded("What was sent cannot be understood. Send it again, as the page does.")
+_TOO_LARGE = _("This is far more than can be meant here. Send less.")
+_NOT_UNDERSTOOD = _("What was sent cannot be understood. Send it again, as the page does.")
 
 
 def serve(

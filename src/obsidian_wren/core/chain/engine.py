@@ -22,7 +22,7 @@ from obsidian_wren.core.chain.one_pass import OnePass, in_passes, tamed
 from obsidian_wren.core.chain.sequence import numbered
 from obsidian_wren.core.chain.stage import Stage, StageSpec, take_over
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # Filters that are new in the chain run in before they are heard; then one chain fades into the
 # other.
@@ -79,7 +79,7 @@ class VoiceChain:
     def gains_db(self) -> dict[str, float]:
         """The lowest gain that each dynamics stage applied in the last block, dB."""
         running = self if self._coming is None else self._coming
-        for _, together in running._passes:
+        for _first, together in running._passes:
             if together is not None:
                 together.tell_gains()
         keyed = zip(running._keys, running.stages, strict=True)
@@ -181,14 +181,12 @@ class VoiceChain:
             except Exception as error:
                 sound = self._pass_over(
                     place,
-                    worded(
-                        "failed inside ({name}: {error})", name=type(error).__name__, error=error
-                    ),
+                    _("failed inside ({name}: {error})", name=type(error).__name__, error=error),
                     sound,
                 )
                 continue
             if self._careful and not np.isfinite(after.sum()):
-                after = self._pass_over(place, worded("gave something that is no number"), sound)
+                after = self._pass_over(place, _("gave something that is no number"), sound)
             self._likelihood.passes(place, stage)
             sound = after
         return sound
@@ -198,7 +196,7 @@ class VoiceChain:
         self.troubles += (
             StageTrouble(
                 stage.kind,
-                worded(
+                _(
                     "The stage “{kind}” {why} and is passed over; the others go on.",
                     kind=stage.kind,
                     why=why,
@@ -235,7 +233,7 @@ class VoiceChain:
                 self.stages[place] = Delay(delay, kind=stage.kind)
             after = self.stages[place].process(sound)
             if not np.isfinite(after.sum()):
-                after = self._pass_over(place, worded("gave something that is no number"), sound)
+                after = self._pass_over(place, _("gave something that is no number"), sound)
             sound = after
         return sound
 

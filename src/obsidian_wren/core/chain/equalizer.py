@@ -14,7 +14,7 @@ import numpy as np
 from obsidian_wren.core.chain.filters import EqualizerBand, band_section
 from obsidian_wren.core.chain.sections import Sections
 from obsidian_wren.core.chain.stage import BadSetting
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 @dataclass(frozen=True)
@@ -35,5 +35,5 @@ class EqualizerSpec:
         """From ``bands``, a sequence of EqualizerBand. Raises BadSetting for anything else."""
         bands = settings.get("bands")
         if not isinstance(bands, (list, tuple)):
-            raise BadSetting(worded("has no “bands”"))
+            raise BadSetting(_("has no “bands”"))
         return cls(tuple(band for band in bands if isinstance(band, EqualizerBand)), on)

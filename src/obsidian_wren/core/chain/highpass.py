@@ -12,14 +12,14 @@ from typing import ClassVar, Self
 from obsidian_wren.core.chain.filters import highpass_sections
 from obsidian_wren.core.chain.sections import Sections
 from obsidian_wren.core.chain.stage import BadSetting, number
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 def known_order(settings: Mapping[str, object]) -> int:
     """The setting ``order``, 1 to 4. Raises BadSetting."""
     order = int(number(settings, "order"))
     if not 1 <= order <= 4:
-        raise BadSetting(worded("has order {order}; 1 to 4 are known", order=order))
+        raise BadSetting(_("has order {order}; 1 to 4 are known", order=order))
     return order
 
 

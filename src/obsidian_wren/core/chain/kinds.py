@@ -20,14 +20,14 @@ from dataclasses import replace
 
 from obsidian_wren.core.chain.parameters import Parameter
 from obsidian_wren.core.chain.stage_kind import StageKind
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 KINDS: dict[str, StageKind] = {
     kind.kind: kind
     for kind in (
         StageKind(
             "hum",
-            worded("Hum"),
+            _("Hum"),
             step="clean",
             leaf="hum",
             node="cleaning",
@@ -36,13 +36,13 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             weighs_floor=True,
             parameters=(
-                Parameter("mains_hz", worded("Mains"), "Hz", 45.0, 65.0, 0.01, 2),
-                Parameter("settle_s", worded("Learns a line in"), "s", 0.5, 10.0, 0.5),
+                Parameter("mains_hz", _("Mains"), "Hz", 45.0, 65.0, 0.01, 2),
+                Parameter("settle_s", _("Learns a line in"), "s", 0.5, 10.0, 0.5),
             ),
         ),
         StageKind(
             "clicks",
-            worded("Keys and clicks"),
+            _("Keys and clicks"),
             step="clean",
             leaf="clicks",
             node="cleaning",
@@ -51,14 +51,14 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             weighs_floor=True,
             parameters=(
-                Parameter("over_db", worded("Stands out by"), "dB", 2.0, 15.0, 0.5),
-                Parameter("loudest_dbfs", worded("Nothing louder than"), "dBFS", -90.0, 0.0, 0.5),
-                Parameter("range_db", worded("Range"), "dB", 0.0, 60.0, 1.0),
+                Parameter("over_db", _("Stands out by"), "dB", 2.0, 15.0, 0.5),
+                Parameter("loudest_dbfs", _("Nothing louder than"), "dBFS", -90.0, 0.0, 0.5),
+                Parameter("range_db", _("Range"), "dB", 0.0, 60.0, 1.0),
             ),
         ),
         StageKind(
             "highpass",
-            worded("High-pass"),
+            _("High-pass"),
             step="tone",
             leaf="corridor",
             shapes_tone=True,
@@ -67,13 +67,13 @@ KINDS: dict[str, StageKind] = {
             rule="highpass:derive_highpass_stage",
             before_tone=True,
             parameters=(
-                Parameter("frequency_hz", worded("High-pass"), "Hz", 20.0, 200.0, 1.0, 0),
-                Parameter("order", worded("High-pass slope"), "order", 1.0, 4.0, 1.0, 0),
+                Parameter("frequency_hz", _("High-pass"), "Hz", 20.0, 200.0, 1.0, 0),
+                Parameter("order", _("High-pass slope"), "order", 1.0, 4.0, 1.0, 0),
             ),
         ),
         StageKind(
             "deplosive",
-            worded("Plosives"),
+            _("Plosives"),
             step="tone",
             leaf="hiss",
             node="cleaning",
@@ -82,15 +82,15 @@ KINDS: dict[str, StageKind] = {
             version=2,
             before_tone=True,
             parameters=(
-                Parameter("threshold_dbfs", worded("Plosive threshold"), "dBFS", -80.0, 0.0, 0.5),
-                Parameter("frequency_hz", worded("Plosive band up to"), "Hz", 60.0, 300.0, 5.0, 0),
-                Parameter("range_db", worded("Range"), "dB", 0.0, 30.0, 1.0),
-                Parameter("release_ms", worded("Plosive release"), "ms", 10.0, 300.0, 5.0, 0),
+                Parameter("threshold_dbfs", _("Plosive threshold"), "dBFS", -80.0, 0.0, 0.5),
+                Parameter("frequency_hz", _("Plosive band up to"), "Hz", 60.0, 300.0, 5.0, 0),
+                Parameter("range_db", _("Range"), "dB", 0.0, 30.0, 1.0),
+                Parameter("release_ms", _("Plosive release"), "ms", 10.0, 300.0, 5.0, 0),
             ),
         ),
         StageKind(
             "noise_reduction",
-            worded("Noise reduction"),
+            _("Noise reduction"),
             step="clean",
             leaf="noise",
             cleans=True,
@@ -101,13 +101,13 @@ KINDS: dict[str, StageKind] = {
             weighs_floor=True,
             version=3,
             parameters=(
-                Parameter("reduction_db", worded("Noise lowered by"), "dB", 0.0, 30.0, 1.0),
-                Parameter("follow_s", worded("Profile follows in"), "s", 0.0, 120.0, 5.0, 0),
+                Parameter("reduction_db", _("Noise lowered by"), "dB", 0.0, 30.0, 1.0),
+                Parameter("follow_s", _("Profile follows in"), "s", 0.0, 120.0, 5.0, 0),
             ),
         ),
         StageKind(
             "ring_reduction",
-            worded("Room reverb"),
+            _("Room reverb"),
             step="clean",
             leaf="ring",
             node="cleaning",
@@ -115,18 +115,16 @@ KINDS: dict[str, StageKind] = {
             rule="ring_reduction:derive_ring_reduction",
             before_tone=True,
             parameters=(
+                Parameter("reduction_db", _("Reverb lowered by at most"), "dB", 0.0, 20.0, 1.0),
+                Parameter("decay_s", _("Decay of the room"), "s", 0.1, 3.0, 0.05, 2),
                 Parameter(
-                    "reduction_db", worded("Reverb lowered by at most"), "dB", 0.0, 20.0, 1.0
-                ),
-                Parameter("decay_s", worded("Decay of the room"), "s", 0.1, 3.0, 0.05, 2),
-                Parameter(
-                    "ring_share_db", worded("Reverb against direct sound"), "dB", -40.0, 20.0, 1.0
+                    "ring_share_db", _("Reverb against direct sound"), "dB", -40.0, 20.0, 1.0
                 ),
             ),
         ),
         StageKind(
             "gate",
-            worded("Gate"),
+            _("Gate"),
             step="clean",
             leaf="gate",
             cleans=True,
@@ -140,23 +138,21 @@ KINDS: dict[str, StageKind] = {
             version=3,
             ends="cleaned",
             parameters=(
-                Parameter("threshold_dbfs", worded("Gate threshold"), "dBFS", -90.0, 0.0, 0.5),
-                Parameter("likelihood_db", worded("Speech likelihood"), "dB", 0.0, 10.0, 0.05, 2),
-                Parameter("hysteresis_db", worded("Hysteresis"), "dB", 0.0, 20.0, 0.5),
-                Parameter("ratio", worded("Gate ratio"), ":1", 1.0, 100.0, 0.5),
-                Parameter("range_db", worded("Range"), "dB", 0.0, 80.0, 1.0),
-                Parameter("attack_ms", worded("Gate attack"), "ms", 0.1, 50.0, 0.5),
-                Parameter("hold_ms", worded("Gate hold"), "ms", 0.0, 1000.0, 10.0, 0),
-                Parameter("release_ms", worded("Gate release"), "ms", 5.0, 2000.0, 10.0, 0),
-                Parameter("look_ahead_ms", worded("Look-ahead"), "ms", 0.0, 5.0, 0.5),
-                Parameter(
-                    "sidechain_hz", worded("Side-chain high-pass"), "Hz", 20.0, 500.0, 5.0, 0
-                ),
+                Parameter("threshold_dbfs", _("Gate threshold"), "dBFS", -90.0, 0.0, 0.5),
+                Parameter("likelihood_db", _("Speech likelihood"), "dB", 0.0, 10.0, 0.05, 2),
+                Parameter("hysteresis_db", _("Hysteresis"), "dB", 0.0, 20.0, 0.5),
+                Parameter("ratio", _("Gate ratio"), ":1", 1.0, 100.0, 0.5),
+                Parameter("range_db", _("Range"), "dB", 0.0, 80.0, 1.0),
+                Parameter("attack_ms", _("Gate attack"), "ms", 0.1, 50.0, 0.5),
+                Parameter("hold_ms", _("Gate hold"), "ms", 0.0, 1000.0, 10.0, 0),
+                Parameter("release_ms", _("Gate release"), "ms", 5.0, 2000.0, 10.0, 0),
+                Parameter("look_ahead_ms", _("Look-ahead"), "ms", 0.0, 5.0, 0.5),
+                Parameter("sidechain_hz", _("Side-chain high-pass"), "Hz", 20.0, 500.0, 5.0, 0),
             ),
         ),
         StageKind(
             "equalizer",
-            worded("Equalizer"),
+            _("Equalizer"),
             step="tone",
             leaf="corridor",
             shapes_tone=True,
@@ -169,7 +165,7 @@ KINDS: dict[str, StageKind] = {
         ),
         StageKind(
             "lowpass",
-            worded("Low-pass"),
+            _("Low-pass"),
             step="tone",
             leaf="corridor",
             shapes_tone=True,
@@ -178,13 +174,13 @@ KINDS: dict[str, StageKind] = {
             spec="lowpass:LowpassSpec",
             rule="lowpass:derive_lowpass",
             parameters=(
-                Parameter("frequency_hz", worded("Low-pass"), "Hz", 3000.0, 22000.0, 250.0, 0),
-                Parameter("order", worded("Low-pass slope"), "order", 1.0, 4.0, 1.0, 0),
+                Parameter("frequency_hz", _("Low-pass"), "Hz", 3000.0, 22000.0, 250.0, 0),
+                Parameter("order", _("Low-pass slope"), "order", 1.0, 4.0, 1.0, 0),
             ),
         ),
         StageKind(
             "deesser",
-            worded("De-esser"),
+            _("De-esser"),
             step="tone",
             leaf="hiss",
             by_taste=True,
@@ -196,16 +192,16 @@ KINDS: dict[str, StageKind] = {
             repeats=True,
             ends="equalized",
             parameters=(
-                Parameter("frequency_hz", worded("Sibilance at"), "Hz", 3000.0, 12000.0, 100.0, 0),
-                Parameter("threshold_dbfs", worded("Sibilance threshold"), "dBFS", -80.0, 0.0, 0.5),
-                Parameter("ratio", worded("Sibilance ratio"), ":1", 1.0, 20.0, 0.5),
-                Parameter("range_db", worded("Range"), "dB", 0.0, 12.0, 0.5),
-                Parameter("q", worded("Sibilance width (Q)"), "", 0.3, 4.0, 0.1, 2),
+                Parameter("frequency_hz", _("Sibilance at"), "Hz", 3000.0, 12000.0, 100.0, 0),
+                Parameter("threshold_dbfs", _("Sibilance threshold"), "dBFS", -80.0, 0.0, 0.5),
+                Parameter("ratio", _("Sibilance ratio"), ":1", 1.0, 20.0, 0.5),
+                Parameter("range_db", _("Range"), "dB", 0.0, 12.0, 0.5),
+                Parameter("q", _("Sibilance width (Q)"), "", 0.3, 4.0, 0.1, 2),
             ),
         ),
         StageKind(
             "leveller",
-            worded("Leveller"),
+            _("Leveller"),
             step="steady",
             leaf="levels",
             by_taste=True,
@@ -215,15 +211,15 @@ KINDS: dict[str, StageKind] = {
             rule="leveller:derive_leveller",
             steadies=True,
             parameters=(
-                Parameter("target_dbfs", worded("Leveller target"), "dBFS", -60.0, 0.0, 0.5),
-                Parameter("range_db", worded("Range"), "dB", 0.0, 20.0, 0.5),
-                Parameter("speed_db_per_s", worded("Leveller speed"), "dB/s", 0.2, 20.0, 0.2),
-                Parameter("guard_dbfs", worded("Waits below"), "dBFS", -90.0, 0.0, 0.5),
+                Parameter("target_dbfs", _("Leveller target"), "dBFS", -60.0, 0.0, 0.5),
+                Parameter("range_db", _("Range"), "dB", 0.0, 20.0, 0.5),
+                Parameter("speed_db_per_s", _("Leveller speed"), "dB/s", 0.2, 20.0, 0.2),
+                Parameter("guard_dbfs", _("Waits below"), "dBFS", -90.0, 0.0, 0.5),
             ),
         ),
         StageKind(
             "compressor",
-            worded("Compressor"),
+            _("Compressor"),
             step="steady",
             leaf="curve",
             by_taste=True,
@@ -234,22 +230,18 @@ KINDS: dict[str, StageKind] = {
             steadies=True,
             repeats=True,
             parameters=(
-                Parameter(
-                    "threshold_dbfs", worded("Compressor threshold"), "dBFS", -80.0, 0.0, 0.5
-                ),
-                Parameter("ratio", worded("Ratio"), ":1", 1.0, 20.0, 0.1),
-                Parameter("knee_db", worded("Knee"), "dB", 0.0, 24.0, 1.0),
-                Parameter("attack_ms", worded("Attack"), "ms", 0.5, 100.0, 0.5),
-                Parameter("release_ms", worded("Release"), "ms", 10.0, 1000.0, 5.0, 0),
-                Parameter("makeup_db", worded("Make-up gain"), "dB", -20.0, 40.0, 0.5),
-                Parameter(
-                    "sidechain_hz", worded("Side-chain high-pass"), "Hz", 20.0, 500.0, 5.0, 0
-                ),
+                Parameter("threshold_dbfs", _("Compressor threshold"), "dBFS", -80.0, 0.0, 0.5),
+                Parameter("ratio", _("Ratio"), ":1", 1.0, 20.0, 0.1),
+                Parameter("knee_db", _("Knee"), "dB", 0.0, 24.0, 1.0),
+                Parameter("attack_ms", _("Attack"), "ms", 0.5, 100.0, 0.5),
+                Parameter("release_ms", _("Release"), "ms", 10.0, 1000.0, 5.0, 0),
+                Parameter("makeup_db", _("Make-up gain"), "dB", -20.0, 40.0, 0.5),
+                Parameter("sidechain_hz", _("Side-chain high-pass"), "Hz", 20.0, 500.0, 5.0, 0),
             ),
         ),
         StageKind(
             "colour",
-            worded("Colour"),
+            _("Colour"),
             step="steady",
             leaf="colour",
             by_taste=True,
@@ -269,20 +261,20 @@ KINDS: dict[str, StageKind] = {
             rule="colour:derive_colour",
             steadies=True,
             parameters=(
-                Parameter("drive_db", worded("Harmonics, drive"), "dB", 0.0, 24.0, 1.0),
-                Parameter("harmonics", worded("Harmonics, share"), "%", 0.0, 100.0, 5.0, 0),
-                Parameter("echo_ms", worded("Echo after"), "ms", 20.0, 600.0, 10.0, 0),
-                Parameter("echo", worded("Echo, share"), "%", 0.0, 70.0, 5.0, 0),
-                Parameter("room_s", worded("Room or plate, decay"), "s", 0.1, 3.0, 0.1),
-                Parameter("room", worded("Room, share"), "%", 0.0, 100.0, 5.0, 0),
-                Parameter("plate", worded("Plate, share"), "%", 0.0, 100.0, 5.0, 0),
-                Parameter("ring_hz", worded("Ring modulation at"), "Hz", 10.0, 1000.0, 5.0, 0),
-                Parameter("ring", worded("Ring modulation, share"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("drive_db", _("Harmonics, drive"), "dB", 0.0, 24.0, 1.0),
+                Parameter("harmonics", _("Harmonics, share"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("echo_ms", _("Echo after"), "ms", 20.0, 600.0, 10.0, 0),
+                Parameter("echo", _("Echo, share"), "%", 0.0, 70.0, 5.0, 0),
+                Parameter("room_s", _("Room or plate, decay"), "s", 0.1, 3.0, 0.1),
+                Parameter("room", _("Room, share"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("plate", _("Plate, share"), "%", 0.0, 100.0, 5.0, 0),
+                Parameter("ring_hz", _("Ring modulation at"), "Hz", 10.0, 1000.0, 5.0, 0),
+                Parameter("ring", _("Ring modulation, share"), "%", 0.0, 100.0, 5.0, 0),
             ),
         ),
         StageKind(
             "gain",
-            worded("Gain"),
+            _("Gain"),
             step="steady",
             leaf="levels",
             node="delivery",
@@ -291,11 +283,11 @@ KINDS: dict[str, StageKind] = {
             steadies=True,
             # It is solved under the ceiling of the limiter.
             also_on=("limiter",),
-            parameters=(Parameter("gain_db", worded("Gain"), "dB", -30.0, 40.0, 0.5),),
+            parameters=(Parameter("gain_db", _("Gain"), "dB", -30.0, 40.0, 0.5),),
         ),
         StageKind(
             "limiter",
-            worded("Limiter"),
+            _("Limiter"),
             step="steady",
             leaf="levels",
             character=("release_ms",),
@@ -305,14 +297,14 @@ KINDS: dict[str, StageKind] = {
             steadies=True,
             ends="levelled",
             stays_on=(
-                worded(
+                _(
                     "The limiter stays on: without it peaks would pass the ceiling. Raise its"
                     " ceiling if it takes too much."
                 )
             ),
             parameters=(
-                Parameter("ceiling_dbtp", worded("Limiter ceiling"), "dBTP", -20.0, -1.0, 0.5),
-                Parameter("release_ms", worded("Limiter release"), "ms", 10.0, 1000.0, 10.0, 0),
+                Parameter("ceiling_dbtp", _("Limiter ceiling"), "dBTP", -20.0, -1.0, 0.5),
+                Parameter("release_ms", _("Limiter release"), "ms", 10.0, 1000.0, 10.0, 0),
             ),
         ),
     )
@@ -325,7 +317,7 @@ INSTANCES: dict[str, tuple[str, StageKind]] = {
         "compressor",
         replace(
             KINDS["gate"],
-            title=worded("Gentle expander"),
+            title=_("Gentle expander"),
             step="steady",
             leaf="levels",
             node="delivery",

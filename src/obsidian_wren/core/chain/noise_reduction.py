@@ -26,7 +26,7 @@ from obsidian_wren.core.chain.speech_presence import Presence, suppress
 from obsidian_wren.core.chain.stage import BadSetting, number, rows
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.kernel import kernel
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # Noise alone passes the floor now and then; with so much more it falls by what was asked.
 _DEEPER = 19.0 / 18.0
@@ -145,7 +145,7 @@ class NoiseReductionSpec:
         dB per Hz. Raises BadSetting."""
         profile = rows(settings, "profile", _PROFILE_HZ, _PROFILE_DB)
         if len(profile) < 2:
-            raise BadSetting(worded("has no “profile” of the noise"))
+            raise BadSetting(_("has no “profile” of the noise"))
         return cls(
             number(settings, "reduction_db"),
             tuple((hz, level_db) for hz, level_db in profile),

@@ -16,7 +16,7 @@ from typing import Any, ClassVar, Protocol, Self
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 Row = tuple[float, ...]
 
@@ -83,7 +83,7 @@ def number(settings: Mapping[str, object], name: str) -> float:
     """
     value = settings.get(name)
     if not isinstance(value, (int, float)):
-        raise BadSetting(worded("has no number “{name}”", name=name))
+        raise BadSetting(_("has no number “{name}”", name=name))
     return float(value)
 
 
@@ -92,19 +92,19 @@ def rows(settings: Mapping[str, object], name: str, *columns: tuple[float, float
     rises. Raises BadSetting."""
     value = settings.get(name)
     if not isinstance(value, (list, tuple)):
-        raise BadSetting(worded("has no “{name}”", name=name))
+        raise BadSetting(_("has no “{name}”", name=name))
     if not value:
         return []
     if any(not isinstance(row, (list, tuple)) or len(row) != len(columns) for row in value):
         raise BadSetting(
-            worded("has “{name}” whose rows are not of {count}", name=name, count=len(columns))
+            _("has “{name}” whose rows are not of {count}", name=name, count=len(columns))
         )
     table = np.array(value, dtype=np.float64)
     low, high = np.array(columns).T
     if not (np.all(table >= low) and np.all(table <= high)):
-        raise BadSetting(worded("has “{name}” with a number out of range", name=name))
+        raise BadSetting(_("has “{name}” with a number out of range", name=name))
     if np.any(np.diff(table[:, 0]) <= 0.0):
-        raise BadSetting(worded("has “{name}” whose rows do not rise", name=name))
+        raise BadSetting(_("has “{name}” whose rows do not rise", name=name))
     return [tuple(row) for row in table.tolist()]
 
 

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 
 
 @dataclass(frozen=True)
@@ -61,9 +61,9 @@ def audit(
             AuditFinding(
                 "gone",
                 1,
-                worded("The interface is not there"),
-                worded("The computer does not list the rig's interface at present."),
-                worded("Plug it in: it is recognised when it returns."),
+                _("The interface is not there"),
+                _("The computer does not list the rig's interface at present."),
+                _("Plug it in: it is recognised when it returns."),
                 None,
             )
         )
@@ -90,7 +90,7 @@ def _by_hand(
     may = settable[change.device_id]
     if may is None or change.field in may:
         return finding
-    action = worded("{action} in the sound settings of the system", action=finding.action)
+    action = _("{action} in the sound settings of the system", action=finding.action)
     return replace(finding, action=action, change=None)
 
 
@@ -102,15 +102,15 @@ def _recorders(rig: SoundDevice, programs: Sequence[str]) -> list[AuditFinding]:
         AuditFinding(
             "raw",
             2,
-            counted(
+            ngettext(
                 "{names} records {title} itself",
                 "{names} record {title} itself",
                 len(names),
-                names=worded(" and ").join(names),
+                names=_(" and ").join(names),
                 title=rig.title,
             ),
-            worded("It gets the raw voice, nothing of what is set here."),
-            worded("Move it in Send"),
+            _("It gets the raw voice, nothing of what is set here."),
+            _("Move it in Send"),
             None,
         )
     ]
@@ -123,9 +123,9 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
             AuditFinding(
                 "disabled",
                 1,
-                worded("{title} is switched off", title=rig.title),
-                worded("No program can hear it."),
-                worded("Switch it on"),
+                _("{title} is switched off", title=rig.title),
+                _("No program can hear it."),
+                _("Switch it on"),
                 Change(rig.id, "enabled", True),
             )
         )
@@ -134,9 +134,9 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
             AuditFinding(
                 "muted",
                 1,
-                worded("{title} is muted", title=rig.title),
-                worded("It sends only silence."),
-                worded("Unmute it"),
+                _("{title} is muted", title=rig.title),
+                _("It sends only silence."),
+                _("Unmute it"),
                 Change(rig.id, "muted", False),
             )
         )
@@ -146,13 +146,13 @@ def _input(rig: SoundDevice, here: Sequence[SoundDevice]) -> list[AuditFinding]:
             AuditFinding(
                 "other-input",
                 2,
-                worded("Another input is the default"),
-                worded(
+                _("Another input is the default"),
+                _(
                     "Programs that ask for no device hear {title}, not {title_2}.",
                     title=default.title,
                     title_2=rig.title,
                 ),
-                worded("Make {title} the default input", title=rig.title),
+                _("Make {title} the default input", title=rig.title),
                 Change(rig.id, "is_default", True),
             )
         )
@@ -166,16 +166,16 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
             AuditFinding(
                 "processing",
                 3,
-                worded(
+                _(
                     "{processing} of the sound server works on your voice",
                     processing=rig.processing,
                 ),
-                worded(
+                _(
                     "{title} is not the microphone itself: what is measured is what that makes"
                     " of it.",
                     title=rig.title,
                 ),
-                worded("Use the microphone behind it in this rig"),
+                _("Use the microphone behind it in this rig"),
                 None,
             )
         )
@@ -184,12 +184,12 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
             AuditFinding(
                 "auto-gain",
                 3,
-                worded("Auto gain rides on your level"),
-                worded(
+                _("Auto gain rides on your level"),
+                _(
                     "It changes the gain while you talk: no measured level holds, and the voice"
                     " pumps."
                 ),
-                worded("Switch it off"),
+                _("Switch it off"),
                 Change(rig.id, "auto_gain", False),
             )
         )
@@ -198,12 +198,12 @@ def _processing(rig: SoundDevice) -> list[AuditFinding]:
             AuditFinding(
                 "enhancements",
                 3,
-                worded("Enhancements are on"),
-                worded(
+                _("Enhancements are on"),
+                _(
                     "The computer cleans and filters the voice before it gets here, so"
                     " everything works on it twice."
                 ),
-                worded("Switch them off"),
+                _("Switch them off"),
                 Change(rig.id, "enhancements", False),
             )
         )
@@ -219,15 +219,15 @@ def _rates(
             AuditFinding(
                 "rate",
                 4,
-                worded("Two sample rates"),
-                worded(
+                _("Two sample rates"),
+                _(
                     "The computer runs {title} at {rate_hz:g} kHz, the rig at {rate_hz_2:g}: it"
                     " is converted on the way, with clicks or a wrong pitch at worst.",
                     title=rig.title,
                     rate_hz=rig.rate_hz / 1000,
                     rate_hz_2=rate_hz / 1000,
                 ),
-                worded("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
+                _("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
                 Change(rig.id, "rate_hz", rate_hz),
             )
         )
@@ -236,14 +236,12 @@ def _rates(
             AuditFinding(
                 "slider",
                 5,
-                worded(
-                    "The input slider is at {slider_percent:g} %", slider_percent=rig.slider_percent
-                ),
-                worded(
+                _("The input slider is at {slider_percent:g} %", slider_percent=rig.slider_percent),
+                _(
                     "It turns the voice down after the converter: clipping before it stays, and"
                     " making the level up later lifts the noise with it."
                 ),
-                worded("Set it to 100 %"),
+                _("Set it to 100 %"),
                 Change(rig.id, "slider_percent", 100),
             )
         )
@@ -252,13 +250,13 @@ def _rates(
             AuditFinding(
                 "bits",
                 6,
-                worded("Only {bits} bit", bits=rig.bits),
-                worded(
+                _("Only {bits} bit", bits=rig.bits),
+                _(
                     "The interface gives {bits} bit and the computer takes {bits_2}.",
                     bits=bits,
                     bits_2=rig.bits,
                 ),
-                worded("Set it to {bits} bit", bits=bits),
+                _("Set it to {bits} bit", bits=bits),
                 Change(rig.id, "bits", bits),
             )
         )
@@ -274,16 +272,16 @@ def _rates(
                 AuditFinding(
                     "output-rate",
                     7,
-                    worded(
+                    _(
                         "{title} runs at {rate_hz:g} kHz",
                         title=device.title,
                         rate_hz=device.rate_hz / 1000,
                     ),
-                    worded(
+                    _(
                         "What you hear is converted on the way; raw and treated may drift apart"
                         " in your ears."
                     ),
-                    worded("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
+                    _("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
                     Change(device.id, "rate_hz", rate_hz),
                 )
             )
@@ -302,16 +300,16 @@ def _outputs(
     if loud is not None:
         change = Change(phones.id, "is_default", True) if phones is not None else None
         action = (
-            worded("Make {title} the default output", title=phones.title)
+            _("Make {title} the default output", title=phones.title)
             if phones is not None
-            else worded("Plug headphones in")
+            else _("Plug headphones in")
         )
         found.append(
             AuditFinding(
                 "loudspeakers",
                 5,
-                worded("Loudspeakers play while the microphone is open"),
-                worded("The others hear themselves again, and a loop can howl."),
+                _("Loudspeakers play while the microphone is open"),
+                _("The others hear themselves again, and a loop can howl."),
                 action,
                 change,
             )
@@ -321,12 +319,12 @@ def _outputs(
             AuditFinding(
                 "twice",
                 6,
-                worded("You hear yourself twice"),
-                worded(
+                _("You hear yourself twice"),
+                _(
                     "Direct monitoring plays the raw voice at once and the treated one a moment"
                     " later."
                 ),
-                worded(
+                _(
                     "Switch direct monitoring off at the interface while you listen to the"
                     " treated voice"
                 ),
@@ -345,14 +343,14 @@ def _names(here: Sequence[SoundDevice]) -> list[AuditFinding]:
                 AuditFinding(
                     "same-name",
                     8,
-                    worded(
+                    _(
                         "{count} {direction}s are called “{title}”",
                         count=count,
                         direction=direction,
                         title=title,
                     ),
-                    worded("Other programs cannot tell them apart."),
-                    worded("Give each a name of your own"),
+                    _("Other programs cannot tell them apart."),
+                    _("Give each a name of your own"),
                     None,
                 )
             )

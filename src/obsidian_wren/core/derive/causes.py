@@ -29,7 +29,7 @@ from obsidian_wren.core.measure.buzz import Buzz
 from obsidian_wren.core.measure.integrity import Channels
 from obsidian_wren.core.measure.readings import QuietReading
 from obsidian_wren.core.numerals import frequency
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # From here on the room is not heard in pauses of a call; the A-weighted figure stands in where no
 # voice was taken yet.
@@ -111,15 +111,15 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         level = a_weighted_sum([(h.hz, h.level_dbfs) for h in rest.hum.harmonics])
         strongest = max(rest.hum.harmonics, key=lambda h: h.level_dbfs)
         drift = (
-            worded(" It wandered by {drift_hz:.2f} Hz during the take.", drift_hz=rest.hum.drift_hz)
+            _(" It wandered by {drift_hz:.2f} Hz during the take.", drift_hz=rest.hum.drift_hz)
             if rest.hum.drift_hz > _WANDERS_HZ
             else ""
         )
         add(
             "hum",
             "cable",
-            worded("Mains hum"),
-            worded(
+            _("Mains hum"),
+            _(
                 "{harmonics} lines of {mains_hz:.2f} Hz, {level_dbfs:.0f} dBFS together,"
                 " strongest at {hz}.{drift}",
                 harmonics=len(rest.hum.harmonics),
@@ -143,14 +143,14 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "tone",
             "room",
-            worded("A steady tone at {hz}", hz=frequency(tone.hz)),
-            worded(
+            _("A steady tone at {hz}", hz=frequency(tone.hz)),
+            _(
                 "{level_dbfs:.0f} dBFS, {prominence_db:.0f} dB over the noise beside it:"
                 " prominent by the tone-to-noise ratio of ECMA-418-1.",
                 level_dbfs=tone.level_dbfs,
                 prominence_db=tone.prominence_db,
             ),
-            worded(
+            _(
                 "A screen, a charger or a fan whines: switch things off one at a time and watch"
                 " this line fall."
             ),
@@ -163,14 +163,14 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "clicks",
             "room",
-            worded("Clicks and knocks"),
-            worded(
+            _("Clicks and knocks"),
+            _(
                 "{count} in {duration_s:.0f} s, up to {peak_dbfs:.0f} dBFS.",
                 count=rest.transients.count,
                 duration_s=rest.duration_s,
                 peak_dbfs=rest.transients.peak_dbfs,
             ),
-            worded(
+            _(
                 "Leave keys and mouse alone while the room at rest is recorded. If nobody"
                 " touched anything: a relay, a thermostat or a loose plug."
             ),
@@ -183,15 +183,15 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "rumble",
             "room",
-            worded("Rumble under 60 Hz"),
-            worded("{rumble_dbfs:.0f} dBFS, most of the whole floor.", rumble_dbfs=rest.rumble_dbfs)
+            _("Rumble under 60 Hz"),
+            _("{rumble_dbfs:.0f} dBFS, most of the whole floor.", rumble_dbfs=rest.rumble_dbfs)
             if under_all < _MOST_OF_IT_DB
-            else worded(
+            else _(
                 "{rumble_dbfs:.0f} dBFS, {under:.0f} dB under the whole floor.",
                 rumble_dbfs=rest.rumble_dbfs,
                 under=under_all,
             ),
-            worded(
+            _(
                 "Traffic, footsteps, ventilation or the desk: use a shock mount or an arm; the"
                 " high-pass removes the rest."
             ),
@@ -206,14 +206,14 @@ def _in_rest(rest: QuietReading, split: FloorSplit | None, enough: bool) -> list
         add(
             "few-bits",
             "computer",
-            worded("Only {grid_bits} bits arrive", grid_bits=rest.grid_bits),
-            worded(
+            _("Only {grid_bits} bits arrive", grid_bits=rest.grid_bits),
+            _(
                 "All samples sit on a grid of {grid_bits} bits; rounding to it hisses at up to"
                 " {level:.0f} dBFS.",
                 grid_bits=rest.grid_bits,
                 level=level,
             ),
-            worded("Choose 24 bit, or at least 16, for this device in the sound settings."),
+            _("Choose 24 bit, or at least 16, for this device in the sound settings."),
             level,
             complaint=True,
         )
@@ -233,18 +233,18 @@ def _is_hum_alone(rest: QuietReading) -> bool:
 
 def _hum_remedy(strongest_hz: float, mains_hz: float) -> str:
     if strongest_hz < 1.5 * mains_hz:
-        return worded(
+        return _(
             "The mains itself: keep the cable away from power leads and chargers, and power"
             " everything from one outlet."
         )
-    return worded(
+    return _(
         "Twice the mains and up: a motor, a lamp or a power supply. Switch them off one at a"
         " time and watch it fall."
     )
 
 
 def _buzz_words(comb: Buzz) -> tuple[str, Where, str, str, str]:
-    evidence = worded(
+    evidence = _(
         "{lines} lines every {spacing_hz:.1f} Hz from {hz} to {hz_2}, {level_dbfs:.0f} dBFS"
         " together.",
         lines=comb.lines,
@@ -257,10 +257,10 @@ def _buzz_words(comb: Buzz) -> tuple[str, Where, str, str, str]:
         return (
             "dimmer",
             "cable",
-            worded("Buzz of a dimmer or a switching supply"),
+            _("Buzz of a dimmer or a switching supply"),
             evidence,
             (
-                worded(
+                _(
                     "Turn the dimmer fully up or off, unplug chargers and LED lamps one at a"
                     " time, and lead the cable away from them."
                 )
@@ -269,10 +269,10 @@ def _buzz_words(comb: Buzz) -> tuple[str, Where, str, str, str]:
     return (
         "buzz",
         "cable",
-        worded("Buzz every {hz}", hz=frequency(comb.spacing_hz)),
+        _("Buzz every {hz}", hz=frequency(comb.spacing_hz)),
         evidence,
         (
-            worded(
+            _(
                 "Network gear, a phone or USB power: move them and their leads away from cable"
                 " and capsule, or use another USB port."
             )
@@ -293,13 +293,13 @@ def _in_use(rest: QuietReading, used: QuietReading, enough: bool) -> list[Cause]
                 "in-use-clicks",
                 "room",
                 "in-use",
-                worded("Keys, mouse and knocks"),
-                worded(
+                _("Keys, mouse and knocks"),
+                _(
                     "{per_minute:.0f} a minute, half of them over {which:.0f} dBFS.",
                     per_minute=clicks.per_minute,
                     which=clicks.levels_dbfs.p50 if clicks.levels_dbfs else clicks.peak_dbfs or 0,
                 ),
-                worded(
+                _(
                     "Use a shock mount or an arm, and a quieter keyboard, or turn the back of"
                     " the microphone to it."
                 ),
@@ -315,15 +315,13 @@ def _in_use(rest: QuietReading, used: QuietReading, enough: bool) -> list[Cause]
                 "in-use-fan",
                 "room",
                 "in-use",
-                worded("What runs while you work"),
-                worded(
+                _("What runs while you work"),
+                _(
                     "Between the clicks the room in use is {risen:.1f} dB over the room at rest"
                     " (A-weighted).",
                     risen=risen,
                 ),
-                worded(
-                    "A fan, a drive or a heater comes on: run it slower, or move it farther away."
-                ),
+                _("A fan, a drive or a heater comes on: run it slower, or move it farther away."),
                 total - level_without(total, without, rest.a_weighted_dbfs),
                 False,
                 not enough,

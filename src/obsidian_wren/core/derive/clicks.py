@@ -22,13 +22,13 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import within
 from obsidian_wren.core.numerals import plain
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 
 _LEAST_OVER_DB, _USUAL_OVER_DB, _MOST_OVER_DB = 4.0, 6.0, 12.0
 _SPARE_DB = 6.0
 _MOST_DB = 40.0
 _USUAL_LOUDEST_DBFS = -30.0
-_RANGE_BECAUSE = worded("Down to what is heard before and after, rarely so far.")
+_RANGE_BECAUSE = _("Down to what is heard before and after, rarely so far.")
 _AROUND_S = 0.008
 # Fewer than this are let through: each stage costs delay.
 _WORTH_A_MINUTE = 5.0
@@ -55,20 +55,18 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     rate = take_set.rate_hz
     at_s = click_times_s(take_set.room, rate_hz=rate)
     if not len(at_s):
-        answer.set("loudest_dbfs", _USUAL_LOUDEST_DBFS, worded("No burst was found in the room."))
-        answer.set(
-            "over_db", _USUAL_OVER_DB, worded("No burst was found in the room; a usual value.")
-        )
+        answer.set("loudest_dbfs", _USUAL_LOUDEST_DBFS, _("No burst was found in the room."))
+        answer.set("over_db", _USUAL_OVER_DB, _("No burst was found in the room; a usual value."))
         answer.set("range_db", _MOST_DB, _RANGE_BECAUSE)
         return answer.plan(False, _because(take_set, 0, 0.0, 0.0, 0.0))
     stands, levels, step_s = bursts_of(take_set.room, rate_hz=rate)
     own, peaks = _around(at_s, stands, step_s), _around(at_s, levels, step_s)
-    spoken, talk_levels, _ = bursts_of(take_set.talk, rate_hz=rate)
+    spoken, talk_levels, _hop_s = bursts_of(take_set.talk, rate_hz=rate)
     inside = within(take_set.words, np.arange(len(spoken)) * step_s)
     loudest = answer.set(
         "loudest_dbfs",
         float(np.percentile(peaks, 95)) + _SPARE_DB,
-        worded(
+        _(
             "{spare_db:.0f} dB over all but the loudest of your bursts; what is louder is your"
             " voice.",
             spare_db=_SPARE_DB,
@@ -81,7 +79,7 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     over = answer.set(
         "over_db",
         float(np.clip(edge, _LEAST_OVER_DB, _MOST_OVER_DB)),
-        worded(
+        _(
             "Nine of ten bursts of your room stand out by {weakest:.0f} dB or more; 998 of 1000"
             " moments of your voice by less than {strongest:.0f} dB.",
             weakest=weakest,
@@ -99,7 +97,7 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     spec = plan.spec()
     assert isinstance(spec, ClicksSpec)
     after = render([spec], take_set.room, rate_hz=rate) if spec.on else take_set.room
-    _, left, _ = bursts_of(after, rate_hz=rate)
+    _out, left, _hop_s = bursts_of(after, rate_hz=rate)
     seconds = len(take_set.room) / rate
     evidence = ClickEvidence(at_s, peaks, _around(at_s, left, step_s), seconds, touched)
     return StagePlan("clicks", plan.switch, plan.settings, evidence=evidence)
@@ -118,12 +116,12 @@ def _around(at_s: Samples, values: Samples, step_s: float) -> Samples:
 
 def _because(take_set: TakeSet, count: int, often: float, over_aim: float, touched: float) -> str:
     seconds = len(take_set.room) / take_set.rate_hz
-    where = worded("in use") if take_set.in_use is not None else worded("at rest")
+    where = _("in use") if take_set.in_use is not None else _("at rest")
     if not count:
-        return worded(
+        return _(
             "No short burst in {seconds:.0f} s of your room {where}.", seconds=seconds, where=where
         )
-    told = counted(
+    told = ngettext(
         "{count} short burst in {seconds:.0f} s of your room {where}",
         "{count} short bursts in {seconds:.0f} s of your room {where}",
         count,
@@ -131,21 +129,21 @@ def _because(take_set: TakeSet, count: int, often: float, over_aim: float, touch
         where=where,
     )
     if often < _WORTH_A_MINUTE:
-        return worded("{told}: too few to be worth 14 ms of delay.", told=told)
+        return _("{told}: too few to be worth 14 ms of delay.", told=told)
     if over_aim <= _HEARD_UNDER_DB:
-        return worded(
+        return _(
             "{told}, but {over_aim} dB under the floor that the target allows.",
             told=told,
             over_aim=plain(-over_aim, 0),
         )
     if touched > _MOST_TOUCHED:
-        return worded(
+        return _(
             "{told}, but {touched:.1f} % of your own voice looks like them and would be"
             " taken with them.",
             told=told,
             touched=100.0 * touched,
         )
-    return worded(
+    return _(
         "{told}; they stand out over what lies before and after them, your voice seldom does.",
         told=told,
     )

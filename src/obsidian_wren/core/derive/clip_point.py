@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 from obsidian_wren.core.derive.gain_controls import GainControl
 from obsidian_wren.core.measure.readings import TalkReading
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 CONVERTER_CLIPS_DBFS = -0.3
 
@@ -37,7 +37,7 @@ def where_clipped(talk: TalkReading, after: Sequence[GainControl] = ()) -> str |
     if level is None:
         return None
     if level >= CONVERTER_CLIPS_DBFS:
-        return worded(
+        return _(
             "They sit at full scale: the converter ran out, so gain before it has to come down."
         )
     turned = [
@@ -46,8 +46,8 @@ def where_clipped(talk: TalkReading, after: Sequence[GainControl] = ()) -> str |
     total = sum(db for _, db in turned if db is not None)
     down = [control for control, db in turned if db is None or db < -_NEAR_DB]
     if down and (any(db is None for _, db in turned) or abs(total - level) < _NEAR_DB):
-        names = worded(" and ").join(control.title.lower() for control in down)
-        return worded(
+        names = _(" and ").join(control.title.lower() for control in down)
+        return _(
             "They sit at {level:.1f} dBFS, not at full scale: the converter clipped first"
             " and the {names} turned it down by {level_2:.1f} dB afterwards. Turning that"
             " down fixes nothing: turn the gain before the converter down.",
@@ -55,7 +55,7 @@ def where_clipped(talk: TalkReading, after: Sequence[GainControl] = ()) -> str |
             names=names,
             level_2=-level,
         )
-    return worded(
+    return _(
         "They sit at {level:.1f} dBFS and nothing after the converter is turned down by that"
         " much: a stage before it clips there, the preamp's output or the device's own"
         " limiter. Turn the preamp down.",

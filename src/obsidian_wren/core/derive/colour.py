@@ -11,20 +11,20 @@ from obsidian_wren.core.derive.colour_added import what_colour_adds
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import peak_dbfs
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # A tone lower than this would tell nothing.
 _LEAST_PEAK_DBFS = -60.0
 _STARTS: dict[str, tuple[float, str]] = {
-    "drive_db": (6.0, worded("Peaks just reach the bend.")),
-    "harmonics": (0.0, worded("None until you want them; 20 % is heard as warmth.")),
-    "echo_ms": (120.0, worded("Short enough to be one sound with the word.")),
-    "echo": (0.0, worded("None until you want it.")),
-    "room_s": (0.4, worded("A small room.")),
-    "room": (0.0, worded("None until you want it.")),
-    "plate": (0.0, worded("None until you want it.")),
-    "ring_hz": (60.0, worded("A rough, machine-like voice.")),
-    "ring": (0.0, worded("None until you want it.")),
+    "drive_db": (6.0, _("Peaks just reach the bend.")),
+    "harmonics": (0.0, _("None until you want them; 20 % is heard as warmth.")),
+    "echo_ms": (120.0, _("Short enough to be one sound with the word.")),
+    "echo": (0.0, _("None until you want it.")),
+    "room_s": (0.4, _("A small room.")),
+    "room": (0.0, _("None until you want it.")),
+    "plate": (0.0, _("None until you want it.")),
+    "ring_hz": (60.0, _("A rough, machine-like voice.")),
+    "ring": (0.0, _("None until you want it.")),
 }
 
 
@@ -36,9 +36,7 @@ def derive_colour(take_set: TakeSet, pins: Pins) -> StagePlan:
     values = {name: setting.value for name, setting in answer.settings.items()}
     return answer.plan(
         False,
-        worded(
-            "Off until you want it: character is a matter of taste, and no measurement asks for it."
-        ),
+        _("Off until you want it: character is a matter of taste, and no measurement asks for it."),
         evidence=what_colour_adds(
             ColourSpec.from_settings(values, on=True),
             peak_dbfs=max(_LEAST_PEAK_DBFS, peak_dbfs(take_set.talk)),

@@ -29,7 +29,7 @@ from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.loudness import lufs_of_energies
 from obsidian_wren.core.measure.words import within
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 PEAK_PERCENTILE = 90.0
 EVEN_SPREAD_DB = 4.0
@@ -170,7 +170,7 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     hears_from = answer.set(
         "sidechain_hz",
         80.0 if pitch is None else float(np.clip(0.9 * pitch.p5, 60.0, 150.0)),
-        worded("Keeps rumble under your voice from triggering it."),
+        _("Keeps rumble under your voice from triggering it."),
     )
     take = _Take(take_set, hears_from)
     spoken = take.levels[take.inside]
@@ -178,20 +178,20 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     threshold = answer.set(
         "threshold_dbfs",
         usual,
-        worded(
+        _(
             "Half of your speech is over {usual:.0f} dBFS here; that half is compressed.",
             usual=usual,
         ),
     )
-    answer.set("knee_db", _KNEE_DB, worded("Soft, so that you do not hear it set in."))
+    answer.set("knee_db", _KNEE_DB, _("Soft, so that you do not hear it set in."))
     attack = answer.set(
-        "attack_ms", _ATTACK_MS, worded("The start of a consonant passes, the vowel is compressed.")
+        "attack_ms", _ATTACK_MS, _("The start of a consonant passes, the vowel is compressed.")
     )
     syllable_s = syllable_length_s(take_set)
     release = answer.set(
         "release_ms",
         float(np.clip(500.0 * syllable_s, 60.0, 250.0)),
-        worded(
+        _(
             "Half a syllable: yours follow each other every {syllable_s:.0f} ms.",
             syllable_s=syllable_s * 1000,
         ),
@@ -205,7 +205,7 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "makeup_db",
         found.makeup_db,
-        worded(
+        _(
             "Brings the compressed voice to {loudness_lufs:.0f} LUFS.",
             loudness_lufs=aims.loudness_lufs,
         ),
@@ -222,14 +222,14 @@ def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     evidence = CompressorEvidence(
         _CURVE_DBFS, out, spread, spread / chosen, bare.peaks_dbfs, found.peaks_dbfs, found.lift_db
     )
-    text = worded(
+    text = _(
         "The louder half of your speech spreads over {spread:.1f} dB; {even_spread_db:.0f}"
         " dB are heard as even.",
         spread=spread,
         even_spread_db=EVEN_SPREAD_DB,
     )
     if not on:
-        text = worded(
+        text = _(
             "Not needed: the louder half of your speech spreads over {spread:.1f} dB only.",
             spread=spread,
         )
@@ -249,7 +249,7 @@ def _solve(
         under, over = low, high
         if holds(take.foresee(threshold, high, attack, release)):
             return high
-        for _ in range(6):
+        for _try in range(6):
             middle = float(np.sqrt(under * over))
             under, over = (
                 (middle, over)
@@ -270,7 +270,7 @@ def _solve(
 
 
 def _ratio_because(spread: float, ratio: float, found: _Predicted, aims: Aims) -> str:
-    text = worded(
+    text = _(
         "Brings {spread:.1f} dB of spread to {spread_2:.1f}; your room rises {lift_db:.1f}"
         " dB in pauses",
         spread=spread,
@@ -278,8 +278,8 @@ def _ratio_because(spread: float, ratio: float, found: _Predicted, aims: Aims) -
         lift_db=found.lift_db,
     )
     if found.lift_db >= aims.most_lift_db - _LIFT_MARGIN_DB - 0.3:
-        return worded("{text}, which is as far as it may.", text=text)
-    return worded(
+        return _("{text}, which is as far as it may.", text=text)
+    return _(
         "{text}, at most {most_lift_db:.0f} are allowed.", text=text, most_lift_db=aims.most_lift_db
     )
 

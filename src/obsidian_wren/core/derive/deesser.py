@@ -18,7 +18,7 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.sibilants import Sibilant, find_sibilants
 from obsidian_wren.core.numerals import frequency
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # More would lisp: an "s" then sinks into its vowels.
 LISP_GUARD_DB = 8.0
@@ -46,12 +46,12 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
         "frequency_hz",
         round(usual / 100.0) * 100.0,
         (
-            worded("Your sibilants are strongest at {hz}.", hz=frequency(usual))
+            _("Your sibilants are strongest at {hz}.", hz=frequency(usual))
             if found
-            else worded("No sibilant was found, so this is the usual frequency.")
+            else _("No sibilant was found, so this is the usual frequency.")
         ),
     )
-    q = answer.set("q", _width(found), worded("As wide as your sibilants spread."))
+    q = answer.set("q", _width(found), _("As wide as your sibilants spread."))
     levels = _band_peaks_dbfs(take_set.talk, centre, q, take_set.rate_hz)
     over = np.array([s.over_neighbours_db for s in found])
     own = np.array([_level_at(levels, s) for s in found])
@@ -59,7 +59,7 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
     # Each harsh sibilant says at which level of the band it would be as loud as its neighbours.
     wanted = own[harsh] - over[harsh] if harsh.any() else own
     threshold = float(np.median(wanted)) if len(wanted) else -30.0
-    because = worded(
+    because = _(
         "At this level in the band your sibilants are as loud as the words beside them"
         " ({found} measured).",
         found=len(found),
@@ -70,19 +70,19 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
         (
             because
             if harsh.any()
-            else worded(
+            else _(
                 "None of your sibilants is louder than its neighbours; this is their median level."
             )
         ),
     )
     worst = float(np.percentile(over, 95)) if len(over) else 0.0
     held = float(np.clip(worst, 0.0, LISP_GUARD_DB))
-    text = worded(
+    text = _(
         "The loudest of them are {worst:.1f} dB over their neighbours; it never takes more.",
         worst=worst,
     )
     if worst > LISP_GUARD_DB:
-        text = worded(
+        text = _(
             "The loudest are {worst:.1f} dB over their neighbours, but more than"
             " {lisp_guard_db:.0f} dB would lisp.",
             worst=worst,
@@ -91,14 +91,12 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "range_db",
         held if held >= _LEAST_HELD_DB else 3.0,
-        text if worst > 0.0 else worded("The least that can be heard, if you switch it on."),
+        text if worst > 0.0 else _("The least that can be heard, if you switch it on."),
     )
-    answer.set(
-        "ratio", _RATIO, worded("Takes three quarters of the excess; the rest keeps an s an s.")
-    )
+    answer.set("ratio", _RATIO, _("Takes three quarters of the excess; the rest keeps an s an s."))
     on = worst >= _WORTH_DB
     share = int(np.count_nonzero(harsh))
-    text = worded(
+    text = _(
         "{share} of {found} sibilants are louder than the words beside them, the worst by"
         " {worst:.1f} dB.",
         share=share,
@@ -106,9 +104,9 @@ def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
         worst=worst,
     )
     if not found:
-        text = worded("No sibilant was found in the take.")
+        text = _("No sibilant was found in the take.")
     elif not on:
-        text = worded(
+        text = _(
             "Your {found} sibilants are no louder than the words beside them: nothing to"
             " take down.",
             found=len(found),

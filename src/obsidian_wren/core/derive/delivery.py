@@ -19,7 +19,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.loudness import lufs_of_weighted
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 RELEASE_MS = 100.0
 MOST_LIMITING_DB = 8.0
@@ -48,20 +48,20 @@ def derive_gain(take_set: TakeSet, pins: Pins) -> StagePlan:
         release_ms=release_ms,
         rate_hz=take_set.rate_hz,
     )
-    text = worded(
+    text = _(
         "The voice arrives here at {start_lufs:.1f} LUFS; the listener's target is"
         " {loudness_lufs:.0f}.",
         start_lufs=start_lufs,
         loudness_lufs=aims.loudness_lufs,
     )
     if gain >= most - 0.02:
-        text += worded(
+        text += _(
             " Kept lower: more would cost the highest peaks over {most_limiting_db:.0f} dB"
             " in the limiter.",
             most_limiting_db=MOST_LIMITING_DB,
         )
     answer.set("gain_db", round(gain, 2), text)
-    return answer.plan(True, worded("Meets the listener's loudness."))
+    return answer.plan(True, _("Meets the listener's loudness."))
 
 
 def derive_limiter(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -71,7 +71,7 @@ def derive_limiter(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "ceiling_dbtp",
         ceiling,
-        worded(
+        _(
             "{ceiling:.0f} dB of headroom for what a codec on the way adds between samples.",
             ceiling=-ceiling,
         ),
@@ -79,9 +79,9 @@ def derive_limiter(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "release_ms",
         RELEASE_MS,
-        worded("Time to 63 %: short enough to follow syllables, long enough not to rattle."),
+        _("Time to 63 %: short enough to follow syllables, long enough not to rattle."),
     )
-    return answer.plan(True, worded("No peak passes the ceiling."))
+    return answer.plan(True, _("No peak passes the ceiling."))
 
 
 def _held(gain_db: float, most_db: float) -> float:
@@ -110,7 +110,7 @@ def _solve(
     if not math.isfinite(gain) or not np.isfinite(start_lufs):
         return 0.0
     last: tuple[float, float] | None = None
-    for _ in range(6):
+    for _try in range(6):
         limited = weighted * limiter_gains(
             peaks,
             gain_db=gain,

@@ -16,7 +16,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.plosives import BAND_HZ, Plosive, find_plosives
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 
 _MARGIN_DB = 2.0
 _LEAST_DB, _MOST_DB = 12.0, 30.0
@@ -40,7 +40,7 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     corner = answer.set(
         "frequency_hz",
         BAND_HZ,
-        worded("Breath on a capsule is under 150 Hz; words lose nothing that they need there."),
+        _("Breath on a capsule is under 150 Hz; words lose nothing that they need there."),
     )
     levels = band_peaks_dbfs(take_set.talk, corner, take_set.rate_hz)
     bursts = np.zeros(len(levels), dtype=bool)
@@ -52,7 +52,7 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     threshold = answer.set(
         "threshold_dbfs",
         usual + _MARGIN_DB,
-        worded(
+        _(
             "Your voice alone hardly ever passes {usual:.0f} dBFS in this band; {margin_db:.0f}"
             " dB are left above it.",
             usual=usual,
@@ -71,7 +71,7 @@ def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "release_ms",
         1000.0 * longest,
-        worded(
+        _(
             "As fast as the bursts end: the longest lasts {longest:.0f} ms.",
             longest=1000.0 * longest,
         ),
@@ -90,12 +90,12 @@ def band_peaks_dbfs(talk: Samples, corner_hz: float, rate_hz: float) -> Samples:
 def _because(found: tuple[Plosive, ...], take_set: TakeSet) -> str:
     seconds = len(take_set.talk) / take_set.rate_hz
     if not found:
-        return worded(
+        return _(
             "No burst of breath in {seconds:.0f} s of talk: nothing to take down.", seconds=seconds
         )
     at = ", ".join(f"{plosive.at_s:.1f} s" for plosive in found[:3])
-    more = "" if len(found) <= 3 else worded(" and more")
-    return counted(
+    more = "" if len(found) <= 3 else _(" and more")
+    return ngettext(
         "{count} burst of breath in {seconds:.0f} s of talk, at {at}{more}.",
         "{count} bursts of breath in {seconds:.0f} s of talk, at {at}{more}.",
         len(found),
@@ -107,12 +107,12 @@ def _because(found: tuple[Plosive, ...], take_set: TakeSet) -> str:
 
 def _range_because(found: tuple[Plosive, ...], worst: float) -> str:
     return (
-        worded(
+        _(
             "The worst burst is {worst:.0f} dB over the threshold; it goes {under_db:.0f} dB"
             " under it, where your voice is.",
             worst=worst,
             under_db=_UNDER_DB,
         )
         if found
-        else worded("No burst was found; this is the least that would act.")
+        else _("No burst was found; this is the least that would act.")
     )

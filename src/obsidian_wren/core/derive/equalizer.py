@@ -18,7 +18,7 @@ from obsidian_wren.core.derive.tone import Tone, derive_tone, judge_tone
 from obsidian_wren.core.derive.tone_problem import ToneAims
 from obsidian_wren.core.derive.tone_target import bend_db
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 
 
 def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -61,7 +61,7 @@ def _untold(tone: ToneTakes, pins: Pins) -> StagePlan:
     bands = tone.pinned or tuple(band for band, pinned in standing if pinned)
     return Answer("equalizer", pins).plan(
         bool(bands),
-        worded(
+        _(
             "Your voice stands over the noise in less than one octave, so its tone cannot be"
             " measured and nothing is corrected. Go closer to the microphone or quieten the"
             " room, then read the passage again."
@@ -73,14 +73,14 @@ def _untold(tone: ToneTakes, pins: Pins) -> StagePlan:
 def _sentence(found: Tone, aims: ToneAims) -> str:
     sure = float(np.average(found.colour.sd_db, weights=found.fit.trust))
     if not found.bands:
-        return worded(
+        return _(
             "What your rig adds is smaller than what is known of it, ± {sure:.1f} dB, so"
             " nothing is corrected.",
             sure=sure,
         )
     count = len(found.bands)
     if aims.target is not None and aims.target.kind == "same voice":
-        return counted(
+        return ngettext(
             "{count} band brings your voice to {target_name}; {residual_rms_db:.1f} dB rms of"
             " error remain.",
             "{count} bands bring your voice to {target_name}; {residual_rms_db:.1f} dB rms of"
@@ -89,14 +89,14 @@ def _sentence(found: Tone, aims: ToneAims) -> str:
             target_name=found.target_name,
             residual_rms_db=found.fit.residual_rms_db,
         )
-    what = worded("what your rig adds, known to ± {sure:.1f} dB", sure=sure)
+    what = _("what your rig adds, known to ± {sure:.1f} dB", sure=sure)
     if aims.shape:
-        what += worded(
+        what += _(
             ", and {shape:.0f} % of the way from your voice to {target_name}",
             shape=100.0 * aims.shape,
             target_name=found.target_name,
         )
-    return counted(
+    return ngettext(
         "{count} band corrects {what}.", "{count} bands correct {what}.", count, what=what
     )
 
@@ -105,7 +105,7 @@ def _of_the_person(pins: Pins) -> StagePlan:
     """A further equalizer: the tone is fitted by the first, so this one holds what a person puts
     into it."""
     bands = pins.bands.get("equalizer", ())
-    because = worded("You added it: its bands are yours, and nothing is fitted to them.")
+    because = _("You added it: its bands are yours, and nothing is fitted to them.")
     return Answer("equalizer", pins).plan(bool(bands), because, data={"bands": bands})
 
 

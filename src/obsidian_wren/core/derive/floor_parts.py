@@ -17,7 +17,7 @@ from obsidian_wren.core.derive.cause import (
 from obsidian_wren.core.derive.floor_split import FloorSplit
 from obsidian_wren.core.measure.readings import QuietReading
 from obsidian_wren.core.measure.weighting import a_weighting_power
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _PART_WORTH_DB = 1.0
 _MOSTLY = 0.5
@@ -37,9 +37,9 @@ def parts_of_floor(
         words: dict[str, tuple[Where, str, str]] = {
             "preamp": (
                 "preamp",
-                worded("Noise of the preamp"),
+                _("Noise of the preamp"),
                 (
-                    worded(
+                    _(
                         "Go closer, or put a booster or a quieter preamp before it: at this gain"
                         " its own noise dominates."
                     )
@@ -47,18 +47,18 @@ def parts_of_floor(
             ),
             "converter": (
                 "converter",
-                worded("Noise of the converter"),
-                worded("Turn the preamp up and whatever comes after the converter back to unity."),
+                _("Noise of the converter"),
+                _("Turn the preamp up and whatever comes after the converter back to unity."),
             ),
             "microphone": (
                 "microphone",
-                worded("The microphone’s own noise"),
-                worded("Only going closer or a quieter microphone puts more voice over it."),
+                _("The microphone’s own noise"),
+                _("Only going closer or a quieter microphone puts more voice over it."),
             ),
             "electronics": (
                 "preamp",
-                worded("Noise of preamp and converter"),
-                worded("A take at another gain tells which of the two it is."),
+                _("Noise of preamp and converter"),
+                _("A take at another gain tells which of the two it is."),
             ),
         }
         scale = total - sum_dbfs([part.a_weighted_dbfs for part in split.parts])
@@ -69,7 +69,7 @@ def parts_of_floor(
             level = part.a_weighted_dbfs + scale
             electronics += power_from_db(level)
             gain = lowers(total, level)
-            evidence = worded(
+            evidence = _(
                 "{level_dbfs:.0f} dBFS at {gain_db:g} dB gain, from the takes that tell the"
                 " parts of the floor apart.",
                 level_dbfs=part.level_dbfs,
@@ -99,7 +99,7 @@ def parts_of_floor(
                 "room",
                 "rest",
                 title,
-                worded(
+                _(
                     "{level:.0f} dBFS A-weighted remain after every named cause is taken away.",
                     level=level,
                 ),
@@ -123,22 +123,20 @@ def _room_words(rest: QuietReading) -> tuple[str, str]:
     high = sum(power for centre, power in weighted if centre > 3000) / whole
     if low > _MOSTLY:
         return (
-            worded("The room hums along: heater, ventilation or traffic"),
-            worded("Switch off what blows or runs while you talk, or go closer."),
+            _("The room hums along: heater, ventilation or traffic"),
+            _("Switch off what blows or runs while you talk, or go closer."),
         )
     if high > _MOSTLY:
         return (
-            worded("Hiss: rain, a computer’s fan, or electronics"),
+            _("Hiss: rain, a computer’s fan, or electronics"),
             (
-                worded(
+                _(
                     "Move the computer away from the microphone; a take with the input muted"
                     " tells if it is electronics."
                 )
             ),
         )
     return (
-        worded("The room’s own noise"),
-        worded(
-            "Close the window and what blows, put soft things behind the microphone, or go closer."
-        ),
+        _("The room’s own noise"),
+        _("Close the window and what blows, put soft things behind the microphone, or go closer."),
     )

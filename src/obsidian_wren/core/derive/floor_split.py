@@ -19,7 +19,7 @@ import numpy as np
 from obsidian_wren.core.decibels import SILENCE_DB, Samples, power_db, power_from_db
 from obsidian_wren.core.measure.spectrum import Band, exact_third_octave_hz
 from obsidian_wren.core.measure.weighting import a_weighting_power
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 PartName = Literal[
     "room", "microphone", "preamp", "converter", "electronics", "before the converter"
@@ -143,13 +143,9 @@ def split_floor(
         named = _part_off_microphone(named, microphone_dbfs_a)
     missing = None
     if muted is None:
-        missing = worded(
-            "A take with the input muted or unplugged would tell the preamp from the room."
-        )
+        missing = _("A take with the input muted or unplugged would tell the preamp from the room.")
     elif converter is None:
-        missing = worded(
-            "A take at another gain, 10 dB away, would tell the converter from the preamp."
-        )
+        missing = _("A take at another gain, 10 dB away, would tell the converter from the preamp.")
     return _ordered(rest.gain_db, named, missing)
 
 
@@ -219,27 +215,27 @@ def _part_off_microphone(parts: list[FloorPart], microphone_dbfs_a: float) -> li
 def _meaning(parts: Sequence[FloorPart]) -> str:
     match parts[0].name:
         case "converter":
-            return worded(
+            return _(
                 "The converter's own noise dominates: turn the preamp up, it lifts the voice"
                 " and not this floor."
             )
         case "preamp":
-            return worded(
+            return _(
                 "The preamp's own noise dominates: more preamp gain lifts it with the voice."
                 " Go closer, or put a booster before it."
             )
         case "microphone":
-            return worded(
+            return _(
                 "The microphone's own noise dominates: only going closer, or a quieter"
                 " microphone, puts more voice over it."
             )
         case "electronics":
-            return worded(
+            return _(
                 "Preamp and converter dominate, not the room: quietening the room will not"
                 " be heard."
             )
         case _:
-            return worded(
+            return _(
                 "The room dominates: more preamp gain will not cost you noise, and only a"
                 " quieter room or going closer helps."
             )

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from obsidian_wren.core.derive.taper import Taper
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 ControlKey = Literal["preamp", "pad", "trim", "slider", "program"]
 Unit = Literal["dB", "dial", "%", "switch"]
@@ -50,7 +50,7 @@ class GainControl:
         if self.pad_db is not None:
             return f"{self.title}, {self.pad_db:g} dB"
         if self.key == "preamp" and self.unit == "dB" and self.low is None:
-            return worded("{title}, turned so far", title=self.title)
+            return _("{title}, turned so far", title=self.title)
         return self.title
 
     def over_neutral_db(self) -> float | None:
@@ -68,9 +68,7 @@ class GainControl:
 
 def pad_control(*, is_in: bool, loss_db: float) -> GainControl:
     """A pad that can be switched in; ``loss_db`` is what it takes away."""
-    return GainControl(
-        "pad", worded("Pad"), "switch", True, float(is_in), 0.0, 1.0, 1.0, pad_db=loss_db
-    )
+    return GainControl("pad", _("Pad"), "switch", True, float(is_in), 0.0, 1.0, 1.0, pad_db=loss_db)
 
 
 def preamp_control(
@@ -86,9 +84,7 @@ def preamp_control(
 
     ``position``, ``low``, ``high`` and ``step`` in ``unit``.
     """
-    return GainControl(
-        "preamp", worded("Preamp"), unit, True, position, low, high, step, taper=taper
-    )
+    return GainControl("preamp", _("Preamp"), unit, True, position, low, high, step, taper=taper)
 
 
 def controls_after_converter(
@@ -100,7 +96,7 @@ def controls_after_converter(
     return (
         GainControl(
             "trim",
-            worded("Device output"),
+            _("Device output"),
             "dB",
             False,
             trim_db,
@@ -111,7 +107,7 @@ def controls_after_converter(
         ),
         GainControl(
             "slider",
-            worded("Input slider"),
+            _("Input slider"),
             "%",
             False,
             slider_percent,
@@ -122,7 +118,7 @@ def controls_after_converter(
         ),
         GainControl(
             "program",
-            worded("Program trim"),
+            _("Program trim"),
             "dB",
             False,
             program_db,

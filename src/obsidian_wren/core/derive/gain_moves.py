@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.derive.gain_controls import ControlKey, GainControl, Unit
 from obsidian_wren.core.derive.taper import spoken
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _EXACT_DB = 1e-9
 
@@ -52,24 +52,22 @@ def move_pad(
         return change, None
     wanted = preamp.position + change
     if pad.position == 0 and preamp.low is not None and wanted < preamp.low:
-        because = worded(
-            "The preamp ends at {low:g} dB and that is still too much.", low=preamp.low
-        )
+        because = _("The preamp ends at {low:g} dB and that is still too much.", low=preamp.low)
         return change + pad.pad_db, Move(
-            "pad", pad.title, "switch", 0, 1, -pad.pad_db, worded("switch it in"), because
+            "pad", pad.title, "switch", 0, 1, -pad.pad_db, _("switch it in"), because
         )
     if (
         pad.position == 1
         and preamp.high is not None
         and (wanted > preamp.high or change >= pad.pad_db)
     ):
-        because = worded(
+        because = _(
             "The pad takes {pad_db:g} dB off and the preamp has to make them up again, with"
             " its noise.",
             pad_db=pad.pad_db,
         )
         return change - pad.pad_db, Move(
-            "pad", pad.title, "switch", 1, 0, pad.pad_db, worded("switch it out"), because
+            "pad", pad.title, "switch", 1, 0, pad.pad_db, _("switch it out"), because
         )
     return change, None
 
@@ -94,7 +92,7 @@ def within_reach(preamp: GainControl, change: float) -> tuple[float, str]:
         return (
             reachable,
             (
-                worded(
+                _(
                     "The knob ends at {end} and {rest:.0f} dB are still missing: go closer to"
                     " the microphone for the rest.",
                     end=end,
@@ -105,7 +103,7 @@ def within_reach(preamp: GainControl, change: float) -> tuple[float, str]:
     return (
         reachable,
         (
-            worded(
+            _(
                 "The knob ends at {end} and {rest:.0f} dB are still too much: move back or"
                 " switch a pad in for the rest.",
                 end=end,
@@ -141,8 +139,8 @@ def moves_for(
                     control.position,
                     control.position,
                     0.0,
-                    worded("leave it in") if control.position else worded("leave it out"),
-                    worded("Not needed otherwise."),
+                    _("leave it in") if control.position else _("leave it out"),
+                    _("Not needed otherwise."),
                 )
             )
         else:
@@ -151,12 +149,12 @@ def moves_for(
 
 
 def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
-    because = worded("All gain that is needed is made here, before the converter.")
+    because = _("All gain that is needed is made here, before the converter.")
     if change == 0.0:
         leave = (
-            worded("leave it")
+            _("leave it")
             if control.position is None
-            else worded(
+            else _(
                 "leave it at {spoken}", spoken=spoken(control.position, control.unit, control.step)
             )
         )
@@ -175,9 +173,7 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
         high = control.high if control.high is not None else max(control.taper.positions)
         target = control.taper.position_for(control.position, change, low=low, high=high)
         guess = (
-            ""
-            if control.taper.covers(target)
-            else worded(" That mark is outside the learned range.")
+            "" if control.taper.covers(target) else _(" That mark is outside the learned range.")
         )
         at = spoken(control.position, "dial", control.step)
         to = spoken(target, "dial", control.step)
@@ -188,9 +184,9 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
             control.position,
             round(target, 2),
             change,
-            worded("turn from {at} to about {to}", at=at, to=to),
+            _("turn from {at} to about {to}", at=at, to=to),
             because + guess,
-            worded(
+            _(
                 "turn the {title} from {at} to about {to}",
                 title=control.title.lower(),
                 at=at,
@@ -199,9 +195,7 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
         )
     if control.position is None or control.unit == "dial":
         learn = (
-            worded(" Learn the dial to see this in its own numbers.")
-            if control.unit == "dial"
-            else ""
+            _(" Learn the dial to see this in its own numbers.") if control.unit == "dial" else ""
         )
         return Move(
             "preamp",
@@ -210,9 +204,9 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
             control.position,
             None,
             change,
-            worded("turn up {change:.3g} dB", change=change)
+            _("turn up {change:.3g} dB", change=change)
             if change > 0
-            else worded("turn down {change:.3g} dB", change=-change),
+            else _("turn down {change:.3g} dB", change=-change),
             because + learn,
         )
     target = control.position + change
@@ -223,14 +217,14 @@ def _preamp_move(control: GainControl, change: float, clipped: bool) -> Move:
         control.position,
         target,
         change,
-        worded("turn from {position:g} to {target:g} dB", position=control.position, target=target),
+        _("turn from {position:g} to {target:g} dB", position=control.position, target=target),
         because,
     )
 
 
 def _rest_move(control: GainControl) -> Move:
     db = control.over_neutral_db()
-    because = worded(
+    because = _(
         "After the converter: gain here lifts its noise with the voice, so it stays where it"
         " changes nothing."
     )
@@ -242,7 +236,7 @@ def _rest_move(control: GainControl) -> Move:
             control.position,
             control.position,
             None,
-            worded("not known"),
+            _("not known"),
             because,
         )
     if control.position == control.neutral:
@@ -253,13 +247,13 @@ def _rest_move(control: GainControl) -> Move:
             control.position,
             control.position,
             0.0,
-            worded("leave it at {spoken}", spoken=spoken(control.position, control.unit)),
+            _("leave it at {spoken}", spoken=spoken(control.position, control.unit)),
             because,
         )
     at, to = spoken(control.position, control.unit), spoken(control.neutral, control.unit)
-    text = worded("set from {at} to {to}", at=at, to=to)
+    text = _("set from {at} to {to}", at=at, to=to)
     unknown = (
-        worded(" How many dB that is is unknown: set it first, then take normal talk again.")
+        _(" How many dB that is is unknown: set it first, then take normal talk again.")
         if db is None
         else ""
     )
@@ -272,5 +266,5 @@ def _rest_move(control: GainControl) -> Move:
         None if db is None else -db,
         text,
         because + unknown,
-        worded("set the {title} from {at} to {to}", title=control.title.lower(), at=at, to=to),
+        _("set the {title} from {at} to {to}", title=control.title.lower(), at=at, to=to),
     )

@@ -23,7 +23,7 @@ from obsidian_wren.core.derive.floor_split import FloorSplit
 from obsidian_wren.core.derive.gain_controls import GainControl
 from obsidian_wren.core.derive.gain_moves import Move, in_steps, move_pad, moves_for, within_reach
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 PEAK_AIM_DBFS = (-15.0, -10.0)
 LOUDEST_DBFS = -3.0
@@ -81,7 +81,7 @@ def plan_gain(
     peak makes at the capsule, against ``max_spl_db``; ``too_far_cm`` is the distance when it is
     what keeps the aim from being met.
     """
-    controls = controls or (GainControl("preamp", worded("Preamp"), "dB", True, None),)
+    controls = controls or (GainControl("preamp", _("Preamp"), "dB", True, None),)
     preamp = next(control for control in controls if control.key == "preamp")
     after = [control for control in controls if not control.analogue]
     clipped = talk.flat_tops.count >= 3
@@ -98,7 +98,7 @@ def plan_gain(
             change = math.floor(change / step) * step
         if peak + change < low:
             limits.append(
-                worded(
+                _(
                     "Your loudest peaks {loudest:.0f} dB over your normal talk, so normal peaks"
                     " have to stay {low:.0f} dB under the target.",
                     loudest=loudest - peak,
@@ -117,7 +117,7 @@ def plan_gain(
         and loudest_peak_db_spl > max_spl_db
     ):
         limits.append(
-            worded(
+            _(
                 "Your loudest is {loudest_peak_db_spl:.0f} dB SPL at the capsule and the"
                 " microphone takes {max_spl_db:g}: it overloads before any knob. Move back.",
                 loudest_peak_db_spl=loudest_peak_db_spl,
@@ -126,7 +126,7 @@ def plan_gain(
         )
     if too_far_cm is not None and limits and change > 0:
         limits.append(
-            worded(
+            _(
                 "At {too_far_cm:g} cm the voice is weak: half the distance is 6 dB more voice"
                 " without any knob.",
                 too_far_cm=too_far_cm,
@@ -179,7 +179,7 @@ def _wanted_change(
 
 def _sentence(moves: Sequence[Move], stays: bool) -> str:
     if stays:
-        return worded("Leave the preamp where it is")
+        return _("Leave the preamp where it is")
     parts = []
     for move in sorted(moves, key=lambda m: m.key == "preamp"):
         if move.stays and not (move.key == "preamp" and move.change_db):
@@ -188,13 +188,13 @@ def _sentence(moves: Sequence[Move], stays: bool) -> str:
             parts.append(_preamp(move))
         elif move.key == "pad":
             parts.append(
-                worded("switch the {title} in", title=move.title.lower())
+                _("switch the {title} in", title=move.title.lower())
                 if move.target
-                else worded("switch the {title} out", title=move.title.lower())
+                else _("switch the {title} out", title=move.title.lower())
             )
         else:
             parts.append(move.clause)
-    text = worded(", then ").join(parts) or worded("Nothing more can be turned")
+    text = _(", then ").join(parts) or _("Nothing more can be turned")
     return text[0].upper() + text[1:]
 
 
@@ -205,15 +205,15 @@ def _preamp(move: Move) -> str:
     values = {"title": move.title.lower(), "size": abs(change)}
     if move.start is None or move.target is None:
         return (
-            worded("turn the {title} up {size:.3g} dB", **values)
+            _("turn the {title} up {size:.3g} dB", **values)
             if change > 0
-            else worded("turn the {title} down {size:.3g} dB", **values)
+            else _("turn the {title} down {size:.3g} dB", **values)
         )
     values |= {"at": move.start, "to": move.target}
     return (
-        worded("turn the {title} up {size:.3g} dB, from {at:g} to {to:g} dB", **values)
+        _("turn the {title} up {size:.3g} dB, from {at:g} to {to:g} dB", **values)
         if change > 0
-        else worded("turn the {title} down {size:.3g} dB, from {at:g} to {to:g} dB", **values)
+        else _("turn the {title} down {size:.3g} dB, from {at:g} to {to:g} dB", **values)
     )
 
 
@@ -228,21 +228,21 @@ def _because(
     low, high = aim
     if clipped:
         at = talk.flat_tops.level_dbfs
-        return worded(
+        return _(
             "{count} peaks are cut flat at {at:.1f} dBFS, so how high they really go is"
             " hidden. This is a careful first move: take it again afterwards.",
             count=talk.flat_tops.count,
             at=at,
         )
     where = (
-        worded("inside")
+        _("inside")
         if low <= peak <= high
-        else worded("{peak:.1f} dB over", peak=peak - high)
+        else _("{peak:.1f} dB over", peak=peak - high)
         if peak > high
-        else worded("{low:.1f} dB under", low=low - peak)
+        else _("{low:.1f} dB under", low=low - peak)
     )
-    place = worded("at the converter ") if abs(peak - talk.peak_dbfs) > _SAME_PEAK_DB else ""
-    text = worded(
+    place = _("at the converter ") if abs(peak - talk.peak_dbfs) > _SAME_PEAK_DB else ""
+    text = _(
         "Normal talk peaks {place}at {peak:.1f} dBFS, {where} the target of {low:.0f} to"
         " {high:.0f}.",
         place=place,
@@ -252,14 +252,14 @@ def _because(
         high=high,
     )
     if loudest is not None and loudest > LOUDEST_DBFS:
-        text += worded(
+        text += _(
             " Your loudest peaks at {loudest:.1f} dBFS, over the {loudest_dbfs:.0f} that"
             " laughter may reach.",
             loudest=loudest,
             loudest_dbfs=LOUDEST_DBFS,
         )
     if quiet is not None and talk.snr_db is not None:
-        text += worded(
+        text += _(
             " Voice and room move together, so the {snr_db:.0f} dB between them stay.",
             snr_db=talk.snr_db,
         )

@@ -34,7 +34,7 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import pauses_s
 from obsidian_wren.core.numerals import DECIDES_DB, beside
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _GATE, _EXPANDER = 100.0, 2.0
 # So much of the two distributions may cross before closing fully would be heard as cutting.
@@ -65,7 +65,7 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
         "threshold_dbfs", opening.threshold_dbfs, _threshold_because(cut, leaked, weight)
     )
     reached = _reached_dbfs(room.levels_dbfs)
-    text = worded(
+    text = _(
         "Closes over what your room reaches in 19 of 20 moments, {reached:.0f} dBFS; lower"
         " it would stay open, higher it would chatter.",
         reached=reached,
@@ -111,7 +111,7 @@ def set_sidechain(answer: Answer, take_set: TakeSet) -> float:
     """From where what opens and closes hears, Hz: the lowest pitch of the voice."""
     pitch = take_set.talk_reading.pitch_hz
     low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
-    return answer.set("sidechain_hz", low, worded("Rumble under your voice must not open it."))
+    return answer.set("sidechain_hz", low, _("Rumble under your voice must not open it."))
 
 
 def _reached_dbfs(room: Samples) -> float:
@@ -143,12 +143,12 @@ def _times(answer: Answer, take_set: TakeSet) -> None:
     known = len(short) >= 5
     hold = float(np.clip(1000.0 * np.percentile(short, 50), 60.0, 200.0)) if known else 150.0
     text = (
-        worded(
+        _(
             "Half of the pauses inside your phrases are over in {percentile:.0f} ms.",
             percentile=1000.0 * np.percentile(short, 50),
         )
         if known
-        else worded("Too few pauses to tell; a usual value.")
+        else _("Too few pauses to tell; a usual value.")
     )
     answer.set("hold_ms", hold, text)
     long = pauses[pauses >= _PART_OF_A_PHRASE_S]
@@ -160,21 +160,21 @@ def _times(answer: Answer, take_set: TakeSet) -> None:
     answer.set(
         "release_ms",
         float(np.clip(max(between, along), 60.0, 300.0)),
-        worded(
+        _(
             "Along with your room, which decays in {decay_s:.2f} s: its reverb is not cut off.",
             decay_s=ring.decay_s,
         )
         if ring is not None and ring.decay_s is not None and along >= between
-        else worded(
+        else _(
             "Your pauses between phrases last {usual:.1f} s; it is closed after a fifth of that.",
             usual=usual,
         ),
     )
-    answer.set("attack_ms", _ATTACK_MS, worded("Short enough for the first consonant."))
+    answer.set("attack_ms", _ATTACK_MS, _("Short enough for the first consonant."))
     answer.set(
         "look_ahead_ms",
         _AHEAD_MS,
-        worded(
+        _(
             "Opens this much before the word comes: by then it is open, so no first consonant is"
             " cut."
         ),
@@ -182,7 +182,7 @@ def _times(answer: Answer, take_set: TakeSet) -> None:
 
 
 def _threshold_because(cut: float, leaked: float, weight: float) -> str:
-    return worded(
+    return _(
         "Here the errors balance as you weigh them ({weight:.0f} : {weight_2:.0f}):"
         " {cut:.1f} % of your speech does not open it, {leaked:.1f} % of the room does.",
         weight=weight * 100,
@@ -194,18 +194,16 @@ def _threshold_because(cut: float, leaked: float, weight: float) -> str:
 
 def _likelihood_because(opening: Opening, room: DetectorTrace) -> str:
     if not len(room.likelihoods_db):
-        return worded(
-            "Noise reduction is off, so nothing tells how likely speech is: by level alone."
-        )
+        return _("Noise reduction is off, so nothing tells how likely speech is: by level alone.")
     if opening.likelihood_db == 0.0:
-        return worded("Your room looks like speech too often: by level alone.")
+        return _("Your room looks like speech too often: by level alone.")
     higher = opening.threshold_dbfs - opening.by_level_dbfs
     so = (
-        worded(", and the threshold stands {higher:.0f} dB higher", higher=higher)
+        _(", and the threshold stands {higher:.0f} dB higher", higher=higher)
         if higher >= DECIDES_DB
         else ""
     )
-    return worded(
+    return _(
         "To noise reduction {likely:.0f} % of your speech looks so much like speech, and not"
         " one moment in a hundred of your room: that opens it, however soft{so}.",
         likely=opening.likely * 100,
@@ -215,8 +213,8 @@ def _likelihood_because(opening: Opening, room: DetectorTrace) -> str:
 
 def _ratio_because(gate: bool, crossing: float) -> str:
     if gate:
-        return worded("Voice and room hardly overlap, so it can close fully: a gate.")
-    return worded(
+        return _("Voice and room hardly overlap, so it can close fully: a gate.")
+    return _(
         "Voice and room overlap ({crossing:.1f} % weighed error), so it closes only partly:"
         " an expander.",
         crossing=crossing * 100,
@@ -225,17 +223,17 @@ def _ratio_because(gate: bool, crossing: float) -> str:
 
 def _range_because(gate: bool, *, limited: bool) -> str:
     if limited:
-        return worded(
+        return _(
             "As much as your softest word ends may lose: the room covers them, so what"
             " closes here closes over them too."
         )
     if gate:
-        return worded(
+        return _(
             "As much as your noise floor stands over the target, and {spare_db:.0f} dB more;"
             " what goes further is only heard as switching.",
             spare_db=_SPARE_DB,
         )
-    return worded("A gentle range: what slips through is still there, only softer.")
+    return _("A gentle range: what slips through is still there, only softer.")
 
 
 def bearable_range_db(take_set: TakeSet, hears_from_hz: float) -> float:
@@ -254,18 +252,18 @@ def _because(
     on: bool, gate: bool, need: float, loudest: float, threshold: float, take_set: TakeSet
 ) -> str:
     if not take_set.words:
-        return worded("No words were found in the take.")
-    taken = worded("in use") if take_set.in_use is not None else worded("at rest")
-    stands = beside(need, worded("the target"))
+        return _("No words were found in the take.")
+    taken = _("in use") if take_set.in_use is not None else _("at rest")
+    stands = beside(need, _("the target"))
     if not on:
-        return worded(
+        return _(
             "None: at the listener your noise floor {taken} will be {stands}. A gate could"
             " only clip words.",
             taken=taken,
             stands=stands,
         )
-    sort = "A gate" if gate else worded("An expander")
-    return worded(
+    sort = "A gate" if gate else _("An expander")
+    return _(
         "{sort}: at the listener your noise floor {taken} would be {stands}; its loudest 1 %"
         " reaches {loudest:.0f} dBFS here.",
         sort=sort,

@@ -18,7 +18,7 @@ from obsidian_wren.core.derive.gate_opening import opening_between
 from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.numerals import DECIDES_DB, beside
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 MOST_GENTLE_DB = 6.0
 _LEAST_DB = 3.0
@@ -45,7 +45,7 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
     span = answer.set(
         "range_db",
         float(np.clip(min(need + 1.0, spare), _LEAST_DB, MOST_GENTLE_DB)),
-        worded(
+        _(
             "What is missing, at most {most_gentle_db:.0f} dB: a word that loses as much is"
             " still whole.",
             most_gentle_db=MOST_GENTLE_DB,
@@ -59,44 +59,40 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
         "threshold_dbfs",
         min(whole, soft),
         (
-            worded(
+            _(
                 "Your room, usually at {usual:.0f} dBFS here, gets the whole range; {stays:.0f}"
                 " % of your speech stays over it.",
                 usual=usual,
                 stays=stays,
             )
             if whole <= soft
-            else worded(
-                "Not higher, so that {stays:.0f} % of your speech stays over it.", stays=stays
-            )
+            else _("Not higher, so that {stays:.0f} % of your speech stays over it.", stays=stays)
         ),
     )
     answer.set(
         "likelihood_db",
         opening_between(speech, rest, take_set.wishes.cut_weight).likelihood_db,
-        worded(
+        _(
             "A sound that noise reduction finds as likely to be speech stays whole; 0 where that"
             " tells no more than the level."
         ),
     )
-    answer.set(
-        "hysteresis_db", _HYSTERESIS_DB, worded("Little is switched, so little keeps it calm.")
-    )
-    answer.set("ratio", _RATIO, worded("Soft: the further under it, the more."))
-    answer.set("attack_ms", _ATTACK_MS, worded("Short enough for the first consonant."))
-    answer.set("hold_ms", _HOLD_MS, worded("A word's end is over by then."))
-    answer.set("release_ms", _RELEASE_MS, worded("Slow, so that the room is not heard to move."))
-    answer.set("look_ahead_ms", 0.0, worded("None: so little range needs no delay."))
-    stands = beside(need, worded("the target"))
+    answer.set("hysteresis_db", _HYSTERESIS_DB, _("Little is switched, so little keeps it calm."))
+    answer.set("ratio", _RATIO, _("Soft: the further under it, the more."))
+    answer.set("attack_ms", _ATTACK_MS, _("Short enough for the first consonant."))
+    answer.set("hold_ms", _HOLD_MS, _("A word's end is over by then."))
+    answer.set("release_ms", _RELEASE_MS, _("Slow, so that the room is not heard to move."))
+    answer.set("look_ahead_ms", 0.0, _("None: so little range needs no delay."))
+    stands = beside(need, _("the target"))
     if need < DECIDES_DB or not take_set.words:
         return answer.plan(
             False,
-            worded("None: behind the dynamics your noise floor stays {stands}.", stands=stands),
+            _("None: behind the dynamics your noise floor stays {stands}.", stands=stands),
         )
     if spare < _LEAST_DB:
         return answer.plan(
             False,
-            worded(
+            _(
                 "None, though behind the dynamics your noise floor would be {stands}: the gate"
                 " takes {taken:.0f} dB already, and more would take your soft word ends.",
                 stands=stands,
@@ -105,7 +101,5 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
         )
     return answer.plan(
         True,
-        worded(
-            "Behind the dynamics your noise floor would be {stands} at the listener.", stands=stands
-        ),
+        _("Behind the dynamics your noise floor would be {stands} at the listener.", stands=stands),
     )

@@ -19,7 +19,7 @@ from functools import cache
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.chain.stage_kind import StageKind
 from obsidian_wren.core.derive.reasons import Reason, Value
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # Facts that lift or lower voice and room alike.
 _GAIN = frozenset({"gain_db", "dial", "pad_on", "trim_db", "slider", "program_db"})
@@ -55,43 +55,41 @@ class Node:
 
 
 _NODES = (
-    Node("quiet", worded("the room at rest"), {"rest": _ROOM_SHAPE | _GAIN}),
-    Node("in-use", worded("the room in use"), {"in-use": _ROOM_SHAPE | _GAIN | _DESK}),
+    Node("quiet", _("the room at rest"), {"rest": _ROOM_SHAPE | _GAIN}),
+    Node("in-use", _("the room in use"), {"in-use": _ROOM_SHAPE | _GAIN | _DESK}),
     Node(
         "muted",
-        worded("the muted input"),
+        _("the muted input"),
         {"muted": frozenset({"interface", "source", "enhancements"}) | _GAIN},
     ),
     # A take at another gain carries its own gain; that the knob went back is what it is for.
-    Node("other-gain", worded("the room at another gain"), {"other-gain": _ROOM_SHAPE}),
+    Node("other-gain", _("the room at another gain"), {"other-gain": _ROOM_SHAPE}),
     Node(
         "split",
-        worded("the parts of the floor"),
+        _("the parts of the floor"),
         needs=("quiet", "muted", "other-gain"),
         choices=("microphone_data",),
     ),
-    Node("causes", worded("the causes of the floor"), needs=("quiet", "in-use", "split")),
-    Node("profile", worded("the noise profile"), needs=("quiet",)),
-    Node("talk", worded("normal talk"), {"talk": _VOICE_SHAPE | _GAIN}),
-    Node("loud", worded("the loudest"), {"loud": _VOICE_SHAPE | _GAIN}),
-    Node("soft", worded("the softest"), {"soft": _VOICE_SHAPE | _GAIN}),
-    Node("dial", worded("the learned dial"), {"dial": frozenset({"interface", "source"})}),
+    Node("causes", _("the causes of the floor"), needs=("quiet", "in-use", "split")),
+    Node("profile", _("the noise profile"), needs=("quiet",)),
+    Node("talk", _("normal talk"), {"talk": _VOICE_SHAPE | _GAIN}),
+    Node("loud", _("the loudest"), {"loud": _VOICE_SHAPE | _GAIN}),
+    Node("soft", _("the softest"), {"soft": _VOICE_SHAPE | _GAIN}),
+    Node("dial", _("the learned dial"), {"dial": frozenset({"interface", "source"})}),
     Node(
         "gain-plan",
-        worded("the gain plan"),
+        _("the gain plan"),
         needs=("talk", "loud", "soft", "quiet", "split", "dial"),
         choices=("aim",),
     ),
-    Node("voice-shape", worded("the voice's spectrum"), {"passage": _VOICE_SHAPE}),
-    Node("room-shape", worded("the room's spectrum"), {"rest": _ROOM_SHAPE}),
-    Node("reference", worded("the reference take"), {"reference": frozenset()}),
-    Node(
-        "ring", worded("the room reverb"), {"clap": _PLACE | {"room"}, "sweep": _PLACE | {"room"}}
-    ),
-    Node("highpass", worded("the high-pass"), needs=("voice-shape", "room-shape")),
+    Node("voice-shape", _("the voice's spectrum"), {"passage": _VOICE_SHAPE}),
+    Node("room-shape", _("the room's spectrum"), {"rest": _ROOM_SHAPE}),
+    Node("reference", _("the reference take"), {"reference": frozenset()}),
+    Node("ring", _("the room reverb"), {"clap": _PLACE | {"room"}, "sweep": _PLACE | {"room"}}),
+    Node("highpass", _("the high-pass"), needs=("voice-shape", "room-shape")),
     Node(
         "cleaning",
-        worded("the cleaning"),
+        _("the cleaning"),
         {
             "talk": _VOICE_SHAPE | _GAIN,
             "rest": _ROOM_SHAPE | _GAIN,
@@ -103,20 +101,20 @@ _NODES = (
     ),
     Node(
         "equalizer",
-        worded("the equalizer"),
+        _("the equalizer"),
         needs=("highpass", "reference", "ring"),
         choices=("response", "target", "taste", "shape_percent"),
     ),
     Node(
         "delivery",
-        worded("the voice chain"),
+        _("the voice chain"),
         {"talk": _VOICE_SHAPE | _GAIN},
         needs=("equalizer", "cleaning"),
         choices=("treated", "order"),
     ),
     Node(
         "diagram",
-        worded("the level diagram"),
+        _("the level diagram"),
         {"talk": _VOICE_SHAPE | _GAIN, "rest": _ROOM_SHAPE | _GAIN},
         needs=("delivery",),
         version=2,
@@ -254,5 +252,5 @@ def _titles() -> dict[str, str]:
     """What each rule is called: the answers of the graph, and the stages."""
     nodes = {node.name: node.title for node in _NODES}
     return nodes | {
-        kind.kind: worded("the {title}", title=kind.title.lower()) for kind in KINDS.values()
+        kind.kind: _("the {title}", title=kind.title.lower()) for kind in KINDS.values()
     }

@@ -20,7 +20,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _SHARE_OF_LOWEST_PITCH = 0.8
 _RANGE_HZ = (40.0, 120.0)
@@ -55,7 +55,7 @@ def derive_highpass_stage(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     answer = Answer("highpass", pins)
     answer.settings.update(frequency_hz=rule.frequency_hz, order=rule.order)
-    return answer.plan(True, worded("Under the lowest pitch there is only rumble."))
+    return answer.plan(True, _("Under the lowest pitch there is only rumble."))
 
 
 def derive_highpass(
@@ -80,11 +80,11 @@ def derive_highpass(
     excess_db = rumble_db - rest_db
     order = 4 if excess_db > _MUCH_RUMBLE_DB else 3 if excess_db > _LITTLE_RUMBLE_DB else 2
     voice = (
-        worded("The pitch of this voice was not found")
+        _("The pitch of this voice was not found")
         if pitch is None
-        else worded("Your lowest pitch is {p5:.0f} Hz", p5=pitch.p5)
+        else _("Your lowest pitch is {p5:.0f} Hz", p5=pitch.p5)
     )
-    because = worded(
+    because = _(
         "{voice}; under {corner} Hz the room is {compared}.",
         voice=voice,
         corner=corner,
@@ -92,14 +92,14 @@ def derive_highpass(
     )
     frequency = resolve(float(corner), "Hz", because, pinned_hz, digits=0)
     word = {
-        2: worded("a gentle slope does"),
-        3: worded("a medium slope is right"),
-        4: worded("a steep slope is needed"),
+        2: _("a gentle slope does"),
+        3: _("a medium slope is right"),
+        4: _("a steep slope is needed"),
     }[order]
     slope = resolve(
         float(order),
         "order",
-        worded(
+        _(
             "Under {corner} Hz the room is {compared}, so {word}.",
             corner=corner,
             compared=_compared(excess_db),
@@ -113,9 +113,9 @@ def derive_highpass(
 
 def _compared(excess_db: float) -> str:
     if abs(excess_db) < _AS_LOUD_DB:
-        return worded("as strong as above")
+        return _("as strong as above")
     return (
-        worded("{excess_db:.0f} dB stronger than above", excess_db=abs(excess_db))
+        _("{excess_db:.0f} dB stronger than above", excess_db=abs(excess_db))
         if excess_db > 0
-        else worded("{excess_db:.0f} dB weaker than above", excess_db=abs(excess_db))
+        else _("{excess_db:.0f} dB weaker than above", excess_db=abs(excess_db))
     )

@@ -19,7 +19,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.hum import Hum, beside_lines_dbfs, line_levels_dbfs
 from obsidian_wren.core.numerals import beside, plain
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # So far under the target the lines add half a decibel to a floor that just meets it.
 _HEARD_UNDER_DB = 10.0
@@ -50,44 +50,44 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
     mains = answer.set(
         "mains_hz",
         _USUAL_HZ if hum is None else hum.mains_hz,
-        worded("No hum was found, so this is the usual mains.")
+        _("No hum was found, so this is the usual mains.")
         if hum is None
-        else worded("As measured in your quiet take; from there it is followed."),
+        else _("As measured in your quiet take; from there it is followed."),
     )
     wanders = hum is not None and hum.drift_hz > _WANDERS_HZ
     answer.set(
         "settle_s",
         _WANDERING_SETTLE_S if wanders else _SETTLE_S,
-        worded("Faster, since your mains wanders.")
+        _("Faster, since your mains wanders.")
         if wanders and hum is not None
-        else worded("Slow enough to leave your voice alone."),
+        else _("Slow enough to leave your voice alone."),
     )
     if hum is None:
         return answer.plan(
-            False, worded("No mains hum stands out of your quiet take."), data={"lines": ()}
+            False, _("No mains hum stands out of your quiet take."), data={"lines": ()}
         )
     lines = _lines(hum, take_set)
     aim = take_set.wishes.aims.floor_dbfs_a
     heard = a_weighted_sum([(h.hz, h.level_dbfs) for h in hum.harmonics])
     over = heard + take_set.lift_to_listener().in_pauses_db - aim
     on = over > -_HEARD_UNDER_DB
-    stands = beside(over, worded("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
+    stands = beside(over, _("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
     count = len(hum.harmonics)
-    told = worded(
+    told = _(
         "{count} lines of {mains_hz} Hz, {level_dbfs} dBFS together",
         count=count,
         mains_hz=plain(hum.mains_hz, 2),
         level_dbfs=plain(hum.level_dbfs, 0),
     )
     because = (
-        worded(
+        _(
             "{told}: at the listener they would be {stands}. Without delay, and your voice keeps"
             " what lies between them.",
             told=told,
             stands=stands,
         )
         if on
-        else worded(
+        else _(
             "Not needed: {told}; at the listener they will be {stands}.", told=told, stands=stands
         )
     )

@@ -14,7 +14,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.speech import spoken_mask
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _MOST_DB = 9.0
 _SPEED_DB_PER_S = 2.5
@@ -41,18 +41,18 @@ def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
     target = answer.set(
         "target_dbfs",
         active if np.isfinite(active) else -30.0,
-        worded("Your own mean level while speaking: on average it changes nothing."),
+        _("Your own mean level while speaking: on average it changes nothing."),
     )
     excess = 0.0 if found is None else found - aims.range_lu
     answer.set(
         "range_db",
         float(np.clip(excess / 2.0 + 1.0, 2.0, _MOST_DB)),
-        worded("Half of the excess range of your phrases, up and down."),
+        _("Half of the excess range of your phrases, up and down."),
     )
     answer.set(
         "speed_db_per_s",
         _SPEED_DB_PER_S,
-        worded("Slow enough that no syllable is lifted by itself."),
+        _("Slow enough that no syllable is lifted by itself."),
     )
     frames = frame_levels_dbfs(take_set.room, rate_hz=take_set.rate_hz, frame_s=0.03)
     room = float(np.percentile(frames, 99)) if len(frames) else -80.0
@@ -61,7 +61,7 @@ def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "guard_dbfs",
         guard,
-        worded(
+        _(
             "Between your room, {room:.0f} dBFS at its loudest, and your softest words: it waits"
             " while only the room is heard.",
             room=room,
@@ -69,15 +69,15 @@ def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     on = excess > 0.0
     if found is None:
-        text = worded("The take is too short to tell how far your phrases differ.")
+        text = _("The take is too short to tell how far your phrases differ.")
     elif on:
-        text = worded(
+        text = _(
             "Your phrases range over {found:.1f} LU; the target is at most {range_lu:.0f}.",
             found=found,
             range_lu=aims.range_lu,
         )
     else:
-        text = worded(
+        text = _(
             "Your phrases range over {found:.1f} LU, inside the target of {range_lu:.0f}: a"
             " compressor is enough.",
             found=found,

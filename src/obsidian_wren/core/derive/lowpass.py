@@ -11,7 +11,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.numerals import frequency
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _OVER_NOISE_DB = 6.0
 _RANGE_HZ = (8_000.0, 20_000.0)
@@ -29,18 +29,18 @@ def derive_lowpass(take_set: TakeSet, pins: Pins) -> StagePlan:
     answer.set(
         "frequency_hz",
         round(corner / 250.0) * 250.0,
-        worded(
+        _(
             "Your voice is above the noise floor up to {top}; a quarter more is kept.",
             top=frequency(top),
         ),
     )
-    answer.set("order", 2.0, worded("A gentle slope: nothing rings."))
+    answer.set("order", 2.0, _("A gentle slope: nothing rings."))
     on = corner < 0.47 * take_set.rate_hz
     return answer.plan(
         on,
         (
-            worded("Over {hz} there is only hiss.", hz=frequency(corner))
+            _("Over {hz} there is only hiss.", hz=frequency(corner))
             if on
-            else worded("The sound ends where a low-pass would begin.")
+            else _("The sound ends where a low-pass would begin.")
         ),
     )

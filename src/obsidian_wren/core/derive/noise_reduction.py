@@ -19,7 +19,7 @@ from obsidian_wren.core.derive.take_set import TakeSet, room_a_weighted_dbfs
 from obsidian_wren.core.measure.artefacts import SpeechLoss, restlessness_db, speech_loss
 from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
 from obsidian_wren.core.numerals import DECIDES_DB, beside, plain
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 MOST_DB = 18.0
 _LEAST_DB = 3.0
@@ -72,20 +72,20 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     pauses_decide = to_come.in_pauses_db > to_come.beside_voice_db + DECIDES_DB
     lift = to_come.in_pauses_db if pauses_decide else to_come.beside_voice_db
     floor = take_set.rest_dbfs_a + lift
-    where = worded("in your pauses") if pauses_decide else worded("beside your voice")
+    where = _("in your pauses") if pauses_decide else _("beside your voice")
     wanted = max(0.0, floor - aim)
     held = ("noise_reduction", "reduction_db") in pins.numbers
     answer.set(
         "follow_s",
         0.0 if held else _FOLLOW_S,
-        worded("You hold the reduction, so the profile stays as it was taken.")
+        _("You hold the reduction, so the profile stays as it was taken.")
         if held
-        else worded("Slowly, in your pauses: a fan that is turned up is learned, a word is not."),
+        else _("Slowly, in your pauses: a fan that is turned up is learned, a word is not."),
     )
     profile = take_set.once(
         "noise profile", lambda: noise_profile(take_set.rest, rate_hz=take_set.rate_hz)
     )
-    text = worded(
+    text = _(
         "At the listener your noise floor would be at {floor} dBFS(A) {where}; {aim} is"
         " quiet enough behind a voice.",
         floor=plain(floor, 0),
@@ -96,7 +96,7 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         answer.set("reduction_db", math.ceil(min(wanted, MOST_DB)), text)
         return answer.plan(
             False,
-            worded("The quiet take is too short to learn its noise from."),
+            _("The quiet take is too short to learn its noise from."),
             data={"profile": ((0.0, -250.0), (1e5, -250.0))},
         )
     rows = profile_rows(profile)
@@ -107,14 +107,14 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     asked = _asked(take_set, rows, wanted) if needed else math.ceil(min(wanted, MOST_DB))
     cost = _cost(take_set, rows, asked) if acts else _Cost(asked, None, math.nan)
     if cost.reduction_db < asked:
-        text += worded(
+        text += _(
             " Limited to {reduction_db:.0f} dB: more would take over {most_loss_db:.0f} dB"
             " from your words.",
             reduction_db=cost.reduction_db,
             most_loss_db=MOST_LOSS_DB,
         )
     elif wanted > MOST_DB:
-        text += worded(" More than {most_db:.0f} dB would make words hollow.", most_db=MOST_DB)
+        text += _(" More than {most_db:.0f} dB would make words hollow.", most_db=MOST_DB)
     reduction = answer.set("reduction_db", cost.reduction_db, text)
     left = _left(take_set, rows, reduction)[0] if acts else take_set.rest_dbfs_a
     evidence = NoiseEvidence(
@@ -186,17 +186,17 @@ def _loss(
 
 
 def _because(over_db: float, where: str, aim: float, steady: bool) -> str:
-    stands = beside(over_db, worded("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
+    stands = beside(over_db, _("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
     if over_db < DECIDES_DB:
-        return worded(
+        return _(
             "Not needed: at the listener your noise floor at rest will be {stands}.", stands=stands
         )
     if not steady:
-        return worded(
+        return _(
             "Your room's noise comes and goes; a profile would fit it badly and leave"
             " warbling. A gate does more here."
         )
-    return worded(
+    return _(
         "At the listener your noise floor at rest would be {stands}, {where}.",
         stands=stands,
         where=where,

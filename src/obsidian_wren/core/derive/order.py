@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 @dataclass(frozen=True)
@@ -27,29 +27,29 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     (
         "hum",
         "noise_reduction",
-        worded("A gain that moves before it makes the lines of the hum flicker."),
+        _("A gain that moves before it makes the lines of the hum flicker."),
     ),
-    ("hum", "gate", worded("A gate before it cuts the hum that it has to follow.")),
+    ("hum", "gate", _("A gate before it cuts the hum that it has to follow.")),
     (
         "hum",
         "compressor",
-        worded("A compressor before it makes the hum swell, and it cannot be followed."),
+        _("A compressor before it makes the hum swell, and it cannot be followed."),
     ),
     (
         "clicks",
         "gate",
-        worded("A gate before it cuts what lies beside a click, and that is what tells it."),
+        _("A gate before it cuts what lies beside a click, and that is what tells it."),
     ),
     (
         "clicks",
         "compressor",
-        worded("A compressor before it stretches a click over what lies beside it."),
+        _("A compressor before it stretches a click over what lies beside it."),
     ),
     (
         "noise_reduction",
         "gate",
         (
-            worded(
+            _(
                 "A gate before it changes the noise between words, and the noise profile fits"
                 " neither half."
             )
@@ -58,38 +58,38 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     (
         "noise_reduction",
         "leveller",
-        worded("A gain that rides before it moves the noise away from its profile."),
+        _("A gain that rides before it moves the noise away from its profile."),
     ),
     (
         "noise_reduction",
         "compressor",
-        worded("A compressor before it lifts the noise in pauses, and the profile fits no more."),
+        _("A compressor before it lifts the noise in pauses, and the profile fits no more."),
     ),
     (
         "noise_reduction",
         "limiter",
-        worded("A limiter before it moves the noise away from its profile."),
+        _("A limiter before it moves the noise away from its profile."),
     ),
     (
         "noise_reduction",
         "colour",
-        worded("Echo and harmonics before it are taken for noise or spread it."),
+        _("Echo and harmonics before it are taken for noise or spread it."),
     ),
     (
         "ring_reduction",
         "gate",
-        worded("A gate before it cuts the reverb tail that it is measured from."),
+        _("A gate before it cuts the reverb tail that it is measured from."),
     ),
     (
         "ring_reduction",
         "compressor",
-        worded("A compressor before it makes the reverb decay slower than the room does."),
+        _("A compressor before it makes the reverb decay slower than the room does."),
     ),
     (
         "gate",
         "compressor",
         (
-            worded(
+            _(
                 "A compressor before it lifts the floor towards the voice: the two distributions"
                 " grow together."
             )
@@ -98,21 +98,21 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     (
         "gate",
         "leveller",
-        worded("A leveller before it moves the voice and the room against the threshold."),
+        _("A leveller before it moves the voice and the room against the threshold."),
     ),
-    ("gate", "colour", worded("An echo or a room before it is cut off by it.")),
-    ("deplosive", "compressor", worded("A plosive before it makes it turn the whole voice down.")),
-    ("highpass", "gate", worded("Rumble opens the gate when it is not removed before.")),
+    ("gate", "colour", _("An echo or a room before it is cut off by it.")),
+    ("deplosive", "compressor", _("A plosive before it makes it turn the whole voice down.")),
+    ("highpass", "gate", _("Rumble opens the gate when it is not removed before.")),
     (
         "highpass",
         "compressor",
-        worded("Rumble turns the voice down when it is not removed before."),
+        _("Rumble turns the voice down when it is not removed before."),
     ),
     (
         "deesser",
         "compressor",
         (
-            worded(
+            _(
                 "A compressor before it lifts sibilants between loud vowels; the threshold is"
                 " then too low for loud words."
             )
@@ -121,7 +121,7 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     (
         "leveller",
         "compressor",
-        worded("A compressor before it has flattened what the leveller should ride."),
+        _("A compressor before it has flattened what the leveller should ride."),
     ),
 )
 
@@ -139,7 +139,7 @@ def warnings(order: Sequence[str]) -> tuple[OrderWarning, ...]:
             OrderWarning(
                 "limiter",
                 behind,
-                worded("The limiter is not last: what comes after it can pass the ceiling again."),
+                _("The limiter is not last: what comes after it can pass the ceiling again."),
             )
         )
     return tuple(found)

@@ -22,7 +22,7 @@ from obsidian_wren.core.derive.hardware import (
     Placement,
     Room,
 )
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 ASSUMED_ROOM_DBA = 32.0
 # Peaks of shouting over the level of normal speech: effort 25 dB (ISO 9921), crest 14 dB.
@@ -111,21 +111,21 @@ def improvements(
 
     if placement.distance_cm > 100.0 * _CLOSE_M * 1.12:
         offer(
-            worded(
+            _(
                 "Moving from {distance_cm:g} to {close_m:g} cm",
                 distance_cm=placement.distance_cm,
                 close_m=100 * _CLOSE_M,
             ),
-            worded("Half the distance is 6 dB more voice; the room stays as it is."),
+            _("Half the distance is 6 dB more voice; the room stays as it is."),
             at=replace(placement, distance_cm=100.0 * _CLOSE_M),
         )
     if placement.angle_deg > _ON_AXIS_DEG and microphone.pattern != "omni":
         offer(
-            worded(
+            _(
                 "Turning the microphone from {angle_deg:g}° to 20° off your mouth",
                 angle_deg=placement.angle_deg,
             ),
-            worded(
+            _(
                 "A {pattern} hears {facing_gain_db:.0f} dB less from there.",
                 pattern=microphone.pattern,
                 facing_gain_db=abs(facing_gain_db(microphone.pattern, placement.angle_deg)),
@@ -134,15 +134,15 @@ def improvements(
         )
     if microphone.pattern == "omni":
         offer(
-            worded("Choosing cardioid"),
-            worded("It hears 4.8 dB less of a room from all around than an omni."),
+            _("Choosing cardioid"),
+            _("It hears 4.8 dB less of a room from all around than an omni."),
             mic=replace(microphone, pattern="cardioid"),
         )
     levels = {c.name: c.level_dba for c in noise_at_capsule(microphone, interface, room)}
     if levels["interface"] is not None:
         offer(
-            worded("A quieter preamp, or a booster before it"),
-            worded(
+            _("A quieter preamp, or a booster before it"),
+            _(
                 "Its own noise equals {interface:.0f} dB(A) at this microphone.",
                 interface=levels["interface"],
             ),
@@ -150,8 +150,8 @@ def improvements(
         )
     if microphone.self_noise_dba is not None:
         offer(
-            worded("A microphone with less self-noise"),
-            worded(
+            _("A microphone with less self-noise"),
+            _(
                 "This one makes {self_noise_dba:g} dB(A) of its own.",
                 self_noise_dba=microphone.self_noise_dba,
             ),
@@ -172,7 +172,7 @@ def warnings(
     if needs and interface.has_phantom is False:
         yield Caution(
             "no-phantom",
-            worded(
+            _(
                 "This microphone needs phantom power and the interface has none: it will be"
                 " silent. Put a phantom supply between."
             ),
@@ -180,7 +180,7 @@ def warnings(
     elif needs and phantom_on is False:
         yield Caution(
             "phantom-off",
-            worded(
+            _(
                 "This microphone needs phantom power (48 V) and it is off: switch it on, or you"
                 " will hear only hiss."
             ),
@@ -188,7 +188,7 @@ def warnings(
     elif not needs and phantom_on and microphone.kind == "ribbon":
         yield Caution(
             "phantom-ribbon",
-            worded(
+            _(
                 "Phantom power is on and can hurt a ribbon: switch it off before you plug the"
                 " microphone in."
             ),
@@ -196,19 +196,17 @@ def warnings(
     elif not needs and phantom_on:
         yield Caution(
             "phantom-idle",
-            worded("Phantom power is on and this microphone does not need it: switch it off."),
+            _("Phantom power is on and this microphone does not need it: switch it off."),
         )
     if microphone.pattern == "omni":
         yield Caution(
             "omni",
-            worded(
-                "An omni hears the whole room. Keep it within a hand’s width, or choose cardioid."
-            ),
+            _("An omni hears the whole room. Keep it within a hand’s width, or choose cardioid."),
         )
     if microphone.pattern == "figure of eight":
         yield Caution(
             "eight",
-            worded(
+            _(
                 "A figure of eight hears behind itself as well as in front: keep its back to"
                 " what is quiet."
             ),
@@ -217,7 +215,7 @@ def warnings(
         loss = abs(facing_gain_db(microphone.pattern, placement.angle_deg))
         yield Caution(
             "off-axis",
-            worded(
+            _(
                 "At {angle_deg:g}° the microphone looks past you and loses {loss:.0f} dB. Turn"
                 " it to your mouth.",
                 angle_deg=placement.angle_deg,
@@ -231,19 +229,19 @@ def warnings(
     ):
         yield Caution(
             "plosives",
-            worded(
+            _(
                 "This close and straight on, breath and plosives hit the capsule: a pop screen,"
                 " or speak past it at 30°."
             ),
         )
     if placement.distance_cm > _FAR_CM and microphone.kind != "headset":
         yield Caution(
-            "far", worded("Over two hands away the room gains on the voice: come to 15 to 25 cm.")
+            "far", _("Over two hands away the room gains on the voice: come to 15 to 25 cm.")
         )
     if placement.support == "desk stand" and not placement.shock_mount:
         yield Caution(
             "desk",
-            worded(
+            _(
                 "A stand on the desk passes on every key and knock: a shock mount or an arm"
                 " keeps them out."
             ),
@@ -252,7 +250,7 @@ def warnings(
     if microphone.max_spl_db is not None and peak > microphone.max_spl_db:
         yield Caution(
             "overload",
-            worded(
+            _(
                 "Shouting peaks near {peak:.0f} dB SPL here, over the {max_spl_db:g} dB that"
                 " this microphone takes. Move back.",
                 peak=peak,

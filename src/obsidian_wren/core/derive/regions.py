@@ -7,19 +7,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # By upper edge in Hz.
 _REGIONS = (
-    (60, worded("Rumble")),
-    (120, worded("Low end")),
-    (250, worded("Warmth")),
-    (420, worded("Mud")),
-    (800, worded("Boxiness")),
-    (1600, worded("Nasal")),
-    (5000, worded("Presence")),
-    (9000, worded("Sibilance")),
-    (1e9, worded("Air")),
+    (60, _("Rumble")),
+    (120, _("Low end")),
+    (250, _("Warmth")),
+    (420, _("Mud")),
+    (800, _("Boxiness")),
+    (1600, _("Nasal")),
+    (5000, _("Presence")),
+    (9000, _("Sibilance")),
+    (1e9, _("Air")),
 )
 _WHICH = {2: ("lower", "upper"), 3: ("lower", "middle", "upper")}
 

@@ -13,7 +13,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.rig_colour import RigPrior, rig_colour
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _PROXIMITY_AT_HZ = 100.0
 _SMALL_DB = 0.2
@@ -53,16 +53,16 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
         replace(evidence, error_db=evidence.error_db / np.sqrt(_TWICE)), filed=False
     )
     more = (
-        worded(" As much talk again would bring it to ±{longer:.1f} dB.", longer=longer)
+        _(" As much talk again would bring it to ±{longer:.1f} dB.", longer=longer)
         if voice - longer >= _SMALL_DB
         else ""
     )
     lines = [
         Known(
-            worded("Your voice, {duration_s:.0f} s", duration_s=evidence.duration_s),
+            _("Your voice, {duration_s:.0f} s", duration_s=evidence.duration_s),
             True,
             voice,
-            worded(
+            _(
                 "Your voice differs from the average too, and one take cannot tell the two"
                 " apart: what may be yours is left alone.{more}",
                 more=more,
@@ -73,10 +73,10 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
         boost = float(np.interp(_PROXIMITY_AT_HZ, POINT_HZ, evidence.placement_db))
         lines.append(
             Known(
-                worded("Placement"),
+                _("Placement"),
                 True,
                 None,
-                worded(
+                _(
                     "The proximity effect adds {boost:+.1f} dB at {proximity_at_hz:.0f} Hz at"
                     " this distance, by the spherical wave.",
                     boost=boost,
@@ -88,41 +88,37 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
     given = bool(evidence.prior.filed.any())
     lines.append(
         Known(
-            worded("Microphone file"),
+            _("Microphone file"),
             given,
             filed,
-            worded("It tells what the microphone adds; your voice only tells what comes beside it.")
+            _("It tells what the microphone adds; your voice only tells what comes beside it.")
             if given
-            else worded("With the response file of your microphone, ±{filed:.1f} dB.", filed=filed),
+            else _("With the response file of your microphone, ±{filed:.1f} dB.", filed=filed),
         )
     )
     modes = evidence.prior.modes
     where = ", ".join(f"{mode.frequency_hz:.0f}" for mode in modes)
     lines.append(
         Known(
-            worded("Room resonances"),
+            _("Room resonances"),
             bool(modes),
             None,
-            worded(
+            _(
                 "The room's decay shows them at {where} Hz; narrow cuts are allowed there only.",
                 where=where,
             )
             if modes
-            else worded(
-                "None is known, so no band is narrow; a clap at your place would show them."
-            ),
+            else _("None is known, so no band is narrow; a clap at your place would show them."),
         )
     )
     lines.append(
         Known(
-            worded("Reference take"),
+            _("Reference take"),
             evidence.reference_db is not None,
             evidence.reference_db,
-            worded("The same voice through a microphone that you trust tells the rig whole.")
+            _("The same voice through a microphone that you trust tells the rig whole.")
             if evidence.reference_db is not None
-            else worded(
-                "The same voice through a microphone that you trust would tell the rig whole."
-            ),
+            else _("The same voice through a microphone that you trust would tell the rig whole."),
         )
     )
     return tuple(lines)

@@ -9,7 +9,7 @@ from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.decay import Reverb
 from obsidian_wren.core.numerals import DECIDES_DB, beside
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # Under this the ring is under the direct sound by so much that speech masks it.
 DRY_DECAY_S = 0.35
@@ -32,26 +32,24 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         answer.set(
             "decay_s",
             _USUAL_DECAY_S,
-            worded("Not measured yet: clap once at your place, or let a sweep be played."),
+            _("Not measured yet: clap once at your place, or let a sweep be played."),
         )
-        answer.set("ring_share_db", _SHARE_UNKNOWN_DB, worded("Not measured yet."))
-        answer.set("reduction_db", 6.0, worded("A careful start, until the room's decay is known."))
-        return answer.plan(False, worded("The reverb of your room is unknown."))
+        answer.set("ring_share_db", _SHARE_UNKNOWN_DB, _("Not measured yet."))
+        answer.set("reduction_db", 6.0, _("A careful start, until the room's decay is known."))
+        return answer.plan(False, _("The reverb of your room is unknown."))
     blind = ring.method == "speech ends"
     how = (
-        worded("from how your words fall off, so it is an estimate")
+        _("from how your words fall off, so it is an estimate")
         if blind
-        else worded("measured with a {method}", method=ring.method)
+        else _("measured with a {method}", method=ring.method)
     )
     decay = answer.set(
         "decay_s",
         _USUAL_DECAY_S if ring.decay_s is None else ring.decay_s,
         (
-            worded(
-                "You are too close for the room's decay to be heard in your voice; a usual value."
-            )
+            _("You are too close for the room's decay to be heard in your voice; a usual value.")
             if ring.decay_s is None
-            else worded(
+            else _(
                 "Your room decays by 60 dB in {seconds}, {how}.", seconds=_seconds(ring), how=how
             )
         ),
@@ -61,7 +59,7 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         share = answer.set(
             "ring_share_db",
             _SHARE_UNKNOWN_DB,
-            worded(
+            _(
                 "Unknown without a clap or a sweep; a voice about as strong as its reverb is"
                 " assumed."
             ),
@@ -72,13 +70,13 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         share = answer.set(
             "ring_share_db",
             share,
-            worded("At this distance the reverb is {beside}.", beside=_beside(share)),
+            _("At this distance the reverb is {beside}.", beside=_beside(share)),
         )
     over = share - DRY_SHARE_DB
     answer.set(
         "reduction_db",
         min(_MOST_BLIND_DB if blind else _MOST_DB, max(3.0, over)),
-        worded(
+        _(
             "Brings the reverb down towards {dry_share_db:.0f} dB under your voice, not further:"
             " words stay whole.",
             dry_share_db=-DRY_SHARE_DB,
@@ -87,25 +85,25 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     near = share < _OFFERED_OVER_DB
     on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and not near
     if on and blind:
-        text = worded(
+        text = _(
             "Your words fall off as in a room that decays in {decay:.2f} s, with its reverb"
             " {beside}; clap once to measure it. Closer does more than this.",
             decay=decay,
             beside=_beside(share),
         )
     elif on:
-        text = worded(
+        text = _(
             "The room decays in {decay:.2f} s and its reverb is {beside}. Half the distance"
             " would do as much as 6 dB here.",
             decay=decay,
             beside=_beside(share),
         )
     elif near:
-        text = worded("You sit close enough: the reverb is {beside}.", beside=_beside(share))
+        text = _("You sit close enough: the reverb is {beside}.", beside=_beside(share))
     elif decay <= DRY_DECAY_S:
-        text = worded("A dry room: it decays in {decay:.2f} s.", decay=decay)
+        text = _("A dry room: it decays in {decay:.2f} s.", decay=decay)
     else:
-        text = worded(
+        text = _(
             "Your words fall off in {decay:.2f} s, too close to a dry room to be sure; clap"
             " once to measure it.",
             decay=decay,
@@ -120,5 +118,5 @@ def _seconds(ring: Reverb) -> str:
 
 def _beside(share_db: float) -> str:
     if abs(share_db) < DECIDES_DB:
-        return worded("as strong as your voice")
-    return beside(share_db, worded("your voice"))
+        return _("as strong as your voice")
+    return beside(share_db, _("your voice"))

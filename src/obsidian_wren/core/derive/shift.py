@@ -12,7 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.derive.capsule import facing_gain_db
 from obsidian_wren.core.derive.reasons import Value
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _LEAST_STEP_DB = 0.05
 
@@ -48,19 +48,19 @@ def predict_shift(
         if fact in ("gain_db", "trim_db", "program_db") and _numbers(before, after):
             lifted = float(after) - float(before)  # type: ignore[arg-type]
             both += lifted
-            said.append(worded("{lifted:+g} dB gain lifts voice and room alike", lifted=lifted))
+            said.append(_("{lifted:+g} dB gain lifts voice and room alike", lifted=lifted))
         elif fact == "pad_on" and pad_db is not None:
             both += -pad_db if after else pad_db
             said.append(
-                worded("the pad takes {pad_db:g} dB", pad_db=pad_db)
+                _("the pad takes {pad_db:g} dB", pad_db=pad_db)
                 if after
-                else worded("without the pad {pad_db:g} dB more", pad_db=pad_db)
+                else _("without the pad {pad_db:g} dB more", pad_db=pad_db)
             )
         elif fact == "distance_cm" and _numbers(before, after):
             step = 20.0 * float(np.log10(float(before) / float(after)))  # type: ignore[arg-type]
             voice += step
             said.append(
-                worded(
+                _(
                     "{g} to {g_2} cm is {step:+.1f} dB direct voice over the noise",
                     g=_g(before),
                     g_2=_g(after),
@@ -75,7 +75,7 @@ def predict_shift(
             voice += step
             if abs(step) >= _LEAST_STEP_DB:
                 said.append(
-                    worded(
+                    _(
                         "{g}° to {g_2}° is {step:+.1f} dB of a {pattern}",
                         g=_g(before),
                         g_2=_g(after),

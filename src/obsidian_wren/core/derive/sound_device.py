@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 Direction = Literal["input", "output"]
 # What a person can change of a device in the sound settings.
@@ -73,6 +73,6 @@ def device_key(device: SoundDevice) -> str:
     place = (
         device.serial
         if device.serial is not None
-        else worded("{kind} at {port}", kind=device.kind, port=device.port)
+        else _("{kind} at {port}", kind=device.kind, port=device.port)
     )
     return f"{place}, {device.direction} {device.line}"

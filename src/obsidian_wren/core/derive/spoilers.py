@@ -12,7 +12,7 @@ from obsidian_wren.core.derive.cause import (
 from obsidian_wren.core.measure.integrity import Channels
 from obsidian_wren.core.measure.levels import OFFSET_SHARE
 from obsidian_wren.core.measure.readings import QuietReading
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _DC_SHARE = OFFSET_SHARE
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
@@ -34,14 +34,14 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "gated",
                 "computer",
                 "rest",
-                worded("Something cuts the quiet away before it gets here"),
-                worded(
+                _("Something cuts the quiet away before it gets here"),
+                _(
                     "{share:.0%} of the take is exact silence, in stretches of up to"
                     " {longest_s:.1f} s: no room and no converter does that.",
                     share=gaps.share,
                     longest_s=gaps.longest_s,
                 ),
-                worded(
+                _(
                     "Switch off noise removal and voice activation in the sound settings and in"
                     " the device’s own program, then take the room again."
                 ),
@@ -56,14 +56,14 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "dropouts",
                 "computer",
                 "rest",
-                worded("Pieces of sound are missing"),
-                worded(
+                _("Pieces of sound are missing"),
+                _(
                     "{count} gaps, {total_s:.0f} ms together, the longest {longest_s:.0f} ms.",
                     count=gaps.count,
                     total_s=1000 * gaps.total_s,
                     longest_s=1000 * gaps.longest_s,
                 ),
-                worded(
+                _(
                     "Use another USB port without a hub, make the device’s buffer larger, and"
                     " close what else records."
                 ),
@@ -78,13 +78,13 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "clipped",
                 "converter",
                 "rest",
-                worded("Even the quiet clips"),
-                worded(
+                _("Even the quiet clips"),
+                _(
                     "{count} flat tops at {level_dbfs:.1f} dBFS.",
                     count=rest.flat_tops.count,
                     level_dbfs=rest.flat_tops.level_dbfs,
                 ),
-                worded("Turn the preamp down by 20 dB."),
+                _("Turn the preamp down by 20 dB."),
                 None,
                 True,
                 True,
@@ -97,14 +97,14 @@ def spoilers(rest: QuietReading) -> list[Cause]:
                 "dc",
                 "converter",
                 "rest",
-                worded("The wave does not stand on zero"),
-                worded(
+                _("The wave does not stand on zero"),
+                _(
                     "A constant offset of {dc_offset:+.2f} % of full scale ({level:.0f} dBFS)"
                     " lies under the sound.",
                     dc_offset=100 * rest.dc_offset,
                     level=level,
                 ),
-                worded(
+                _(
                     "It eats headroom on one side and clicks at every cut: the high-pass removes"
                     " it; a driver update or another input may fix it."
                 ),
@@ -125,9 +125,9 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 "inverted",
                 "cable",
                 "rest",
-                worded("One channel is the other upside down"),
-                worded("Both channels together cancel to nothing."),
-                worded(
+                _("One channel is the other upside down"),
+                _("Both channels together cancel to nothing."),
+                _(
                     "Invert the polarity of one at the interface, or use one channel only: a"
                     " program that mixes to mono hears silence."
                 ),
@@ -146,15 +146,15 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 "wrong-channel",
                 "cable",
                 "rest",
-                worded("The microphone is on channel {loudest}", loudest=channels.loudest),
-                worded(
+                _("The microphone is on channel {loudest}", loudest=channels.loudest),
+                _(
                     "Channel 1 lies at {levels_dbfs:.0f} dBFS, channel {loudest} at"
                     " {levels_dbfs_2:.0f}.",
                     levels_dbfs=channels.levels_dbfs[0],
                     loudest=channels.loudest,
                     levels_dbfs_2=channels.levels_dbfs[channels.loudest - 1],
                 ),
-                worded(
+                _(
                     "Plug it into input 1, or choose channel {loudest} in every program: most"
                     " listen to the first.",
                     loudest=channels.loudest,
@@ -170,9 +170,9 @@ def _channel_causes(channels: Channels | None) -> list[Cause]:
                 "fake-stereo",
                 "computer",
                 "rest",
-                worded("Both channels carry the same sound"),
-                worded("It is one microphone, sent twice."),
-                worded("Nothing to fix; choose mono where a program asks."),
+                _("Both channels carry the same sound"),
+                _("It is one microphone, sent twice."),
+                _("Nothing to fix; choose mono where a program asks."),
                 None,
                 False,
                 False,

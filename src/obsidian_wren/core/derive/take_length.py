@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # The lengths are shown before anything that computes is loaded.
 if TYPE_CHECKING:
@@ -55,7 +55,7 @@ def why_ended(steady: Steadiness | None) -> str | None:
     known = steady.steady and steady.spoken_s >= _SHORTEST_SPOKEN_S
     if not known and (steady.spoken_s < _LIVELY_SPOKEN_S or error > _LIVELY_DB):
         return None
-    return worded(
+    return _(
         "Ended by itself after {spoken_s:.0f} s of speech: level and peaks have an"
         " uncertainty of ±{error:.1f} dB (90 %).",
         spoken_s=steady.spoken_s,

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.derive.verdicts import Fact
 from obsidian_wren.core.numerals import plain
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 CLIPPED_DB = 6.0
 # What does nothing at rest is not told of there, where the room in use is known.
@@ -46,39 +46,39 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
     if math.isfinite(fall) and (taken.in_use_before_dbfs_a is None or fall >= _TOLD_DB):
         facts.append(
             _floor(
-                worded("In pauses"),
+                _("In pauses"),
                 taken.rest_before_dbfs_a,
                 taken.rest_after_dbfs_a,
-                worded("at rest"),
+                _("at rest"),
             )
         )
     if taken.in_use_before_dbfs_a is not None and taken.in_use_after_dbfs_a is not None:
         facts.append(
             _floor(
-                worded("Room in use"),
+                _("Room in use"),
                 taken.in_use_before_dbfs_a,
                 taken.in_use_after_dbfs_a,
-                worded("in use"),
+                _("in use"),
             )
         )
     # A sound that was silent has lost nothing.
     lost = max(taken.speech_lost_db, 0.0) if math.isfinite(taken.speech_lost_db) else 0.0
     facts.append(
         Fact(
-            worded("Speech lost"),
+            _("Speech lost"),
             f"{lost:.1f} dB",
             "good" if lost <= _MOST_LOSS_DB else "fault",
-            worded("Of your loud speech, on this take."),
+            _("Of your loud speech, on this take."),
         )
     )
     if taken.beginnings_lost_db is not None:
         beginning = max(taken.beginnings_lost_db, 0.0)
         facts.append(
             Fact(
-                worded("Word beginnings"),
+                _("Word beginnings"),
                 f"{beginning:.1f} dB",
                 "good" if beginning <= _MOST_BEGINNING_DB else "fault",
-                worded(
+                _(
                     "Lost of their first 30 ms; {clipped} of {words} words lose more than"
                     " {clipped_db:.0f} dB there.",
                     clipped=taken.clipped,
@@ -93,11 +93,11 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
 def _floor(name: str, before: float, after: float, where: str) -> Fact:
     return Fact(
         name,
-        worded("{before:.1f} dB lower", before=before - after)
+        _("{before:.1f} dB lower", before=before - after)
         if before - after >= _UNCHANGED_DB
-        else worded("unchanged"),
+        else _("unchanged"),
         "none",
-        worded(
+        _(
             "Your room {where}, as it reaches this stage: {before} dBFS(A), behind it {after}.",
             where=where,
             before=plain(before, 0),

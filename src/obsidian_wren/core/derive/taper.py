@@ -13,7 +13,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.numerals import UNKNOWN
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _WHOLE = 1e-6
 
@@ -76,7 +76,7 @@ def spoken(position: float | None, unit: str, step: float | None = None) -> str:
     if position is None:
         return UNKNOWN
     if unit == "switch":
-        return worded("in") if position else worded("out")
+        return _("in") if position else _("out")
     if unit == "%":
         return f"{round(position)} %"
     if unit == "dB":

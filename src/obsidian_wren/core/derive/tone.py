@@ -24,7 +24,7 @@ from obsidian_wren.core.measure.voice_spectrum import (
     POINT_HZ,
 )
 from obsidian_wren.core.numerals import frequency
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _INSIDE_OCTAVES = 0.2
 _PLAIN = ToneAims()
@@ -122,7 +122,7 @@ def _explain(fit: EqualizerFit, problem: ToneProblem, rate_hz: float) -> Tone:
         NamedBand(name, band, held, *_because(band, held, fit, problem, rate_hz))
         for name, band, held in zip(names, fit.bands, fit.pinned, strict=True)
     )
-    left_alone = worded(
+    left_alone = _(
         "Left alone under {hz} and above {hz_2}: too little voice there, a boost would only"
         " lift the room.",
         hz=frequency(fit.low_hz),
@@ -153,20 +153,20 @@ def _because(
     weights = np.maximum(fit.trust[inside], 1e-3)
     mean = float(np.average(without[inside], weights=weights))
     sure = float(np.average(problem.colour.sd_db[inside], weights=weights))
-    span = worded(
+    span = _(
         "{low} to {high}",
         low=frequency(float(POINT_HZ[inside][0])),
         high=frequency(float(POINT_HZ[inside][-1])),
     )
     text = (
-        worded(
+        _(
             "From {span} it is {mean:.1f} ± {sure:.1f} dB too much without this band.",
             span=span,
             mean=abs(mean),
             sure=sure,
         )
         if mean > 0
-        else worded(
+        else _(
             "From {span} it is {mean:.1f} ± {sure:.1f} dB too little without this band.",
             span=span,
             mean=abs(mean),
@@ -174,7 +174,7 @@ def _because(
         )
     )
     if not held and band.gain_db >= problem.caps.boost_db - 0.05:
-        text += worded(" The boost is limited to its cap.")
+        text += _(" The boost is limited to its cap.")
     elif not held and band.gain_db <= -problem.caps.cut_db + 0.05:
-        text += worded(" The cut is limited to its cap.")
-    return (worded("You set this. {text}", text=text) if held else text), sure
+        text += _(" The cut is limited to its cap.")
+    return (_("You set this. {text}", text=text) if held else text), sure

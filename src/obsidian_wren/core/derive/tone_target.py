@@ -18,7 +18,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.aims import Taste
 from obsidian_wren.core.measure.speech import Pitch
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ, FineSpectrum
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 CORRIDOR_DB = 1.5
 _BYRNE_1994 = {
@@ -70,7 +70,7 @@ class Target:
     low_hz: float
     high_hz: float
     corridor_db: Samples | float
-    name: str = worded("average speech")
+    name: str = _("average speech")
     kind: Kind = "average"
 
 
@@ -91,7 +91,7 @@ def average_speech(*, higher: bool = False) -> Target:
     table = np.array(list(table_db.values()))
     smooth = np.convolve(np.pad(table, 1, mode="edge"), [0.25, 0.5, 0.25], mode="valid")
     smooth[0] = table[0]
-    name = worded("average speech of higher voices") if higher else worded("average speech")
+    name = _("average speech of higher voices") if higher else _("average speech")
     return Target(
         np.interp(np.log(POINT_HZ), np.log(hz), smooth), 100.0, 16_000.0, CORRIDOR_DB, name
     )
@@ -106,7 +106,7 @@ def same_voice(
     reference: FineSpectrum,
     *,
     corridor_db: float = CORRIDOR_DB,
-    name: str = worded("your reference take"),
+    name: str = _("your reference take"),
 ) -> Target:
     """A target that is another spectrum of the same voice, such as a take through a microphone
     that is trusted, or on a good day."""

@@ -15,7 +15,7 @@ from typing import Literal
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.numerals import DECIDES_DB, frequency, plain, with_sign, with_unit
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 
 Mark = Literal["good", "fault", "none"]
 
@@ -56,14 +56,14 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
     tolerance = aims.tolerance_lu
     return (
         Fact(
-            worded("Loudness"),
+            _("Loudness"),
             with_unit(landing.loudness_lufs, "LUFS"),
             _within(
                 landing.loudness_lufs,
                 aims.loudness_lufs - tolerance,
                 aims.loudness_lufs + tolerance,
             ),
-            worded(
+            _(
                 "Target {loudness_lufs} ± {tolerance:g} LU; the raw voice has {raw_lufs}.",
                 loudness_lufs=plain(aims.loudness_lufs, 0),
                 tolerance=tolerance,
@@ -71,51 +71,49 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
             ),
         ),
         Fact(
-            worded("Normal peaks"),
+            _("Normal peaks"),
             with_unit(landing.peaks_dbfs, "dBFS"),
             _within(landing.peaks_dbfs, low, high),
-            worded(
+            _(
                 "Nine of ten moments of speech stay under it; target {low} to {high}.",
                 low=plain(low, 0),
                 high=plain(high, 0),
             ),
         ),
         Fact(
-            worded("True peak"),
+            _("True peak"),
             with_unit(landing.true_peak_dbtp, "dBTP"),
             _within(landing.true_peak_dbtp, float("-inf"), aims.ceiling_dbtp),
-            worded(
+            _(
                 "Ceiling {ceiling_dbtp}; the limiter takes at most {limited_db} dB.",
                 ceiling_dbtp=plain(aims.ceiling_dbtp, 0),
                 limited_db=plain(landing.limited_db),
             ),
         ),
         Fact(
-            worded("Loudness range"),
+            _("Loudness range"),
             with_unit(landing.range_lu, "LU"),
             _within(landing.range_lu, 0.0, aims.range_lu),
-            worded(
-                "At most {range_lu:g} LU between soft and loud phrases.", range_lu=aims.range_lu
-            ),
+            _("At most {range_lu:g} LU between soft and loud phrases.", range_lu=aims.range_lu),
         ),
         Fact(
-            worded("Room beside the voice"),
+            _("Room beside the voice"),
             with_sign(landing.lift_db, "dB"),
             _within(landing.lift_db, float("-inf"), aims.most_lift_db),
-            worded(
+            _(
                 "Measured in pauses; it may rise by {most_lift_db:g} dB.",
                 most_lift_db=aims.most_lift_db,
             ),
         ),
         Fact(
-            worded("Noise floor at the listener"),
+            _("Noise floor at the listener"),
             with_unit(landing.floor_dbfs_a, "dBFS(A)"),
             _within(
                 max(landing.floor_dbfs_a, landing.beside_voice_dbfs_a),
                 float("-inf"),
                 aims.floor_dbfs_a + DECIDES_DB,
             ),
-            worded(
+            _(
                 "At rest, in pauses; beside your voice {beside_voice_dbfs_a}, the target is"
                 " {floor_dbfs_a}.",
                 beside_voice_dbfs_a=plain(landing.beside_voice_dbfs_a),
@@ -143,10 +141,10 @@ def noise_facts(
     known = [level for level in (floor_after_dbfs_a, in_pauses_dbfs_a) if level is not None]
     good = floor_after_dbfs_a is not None and max(known) <= aim_dbfs_a + DECIDES_DB
     floor = Fact(
-        worded("Noise floor at the listener"),
+        _("Noise floor at the listener"),
         with_unit(floor_after_dbfs_a, "dBFS(A)"),
         _mark(good),
-        worded(
+        _(
             "Beside your voice, behind everything; {floor_dbfs_a} without noise reduction,"
             " {aim_dbfs_a} is the target. In pauses it is {in_pauses_dbfs_a}.",
             floor_dbfs_a=plain(floor_dbfs_a),
@@ -159,11 +157,11 @@ def noise_facts(
     before, after = restless_before_db or 0.0, restless_after_db or 0.0
     warbles = after >= before + WARBLE_DB
     loss = Fact(
-        worded("What it takes from your words"),
+        _("What it takes from your words"),
         f"{max(0.0, loss_db):.1f} dB",
         _mark(loss_db <= HEARD_LOSS_DB),
         (
-            worded(
+            _(
                 "At most, in the third octave at {loss_at_hz}. What is left of the noise"
                 " wanders by {after:.1f} dB, before it {before:.1f}: it may warble.",
                 loss_at_hz=frequency(loss_at_hz),
@@ -171,7 +169,7 @@ def noise_facts(
                 before=before,
             )
             if warbles
-            else worded(
+            else _(
                 "At most, in the third octave at {loss_at_hz}. What is left of the noise"
                 " wanders by {after:.1f} dB, before it {before:.1f}: no warbling.",
                 loss_at_hz=frequency(loss_at_hz),
@@ -198,12 +196,12 @@ def heard_facts(
             return ()
         missed = heard - expected
         told = (
-            worded("as expected")
+            _("as expected")
             if abs(missed) < DECIDES_DB
             else (
-                worded("{missed:.0f} dB more than expected", missed=abs(missed))
+                _("{missed:.0f} dB more than expected", missed=abs(missed))
                 if missed > 0.0
-                else worded("{missed:.0f} dB less than expected", missed=abs(missed))
+                else _("{missed:.0f} dB less than expected", missed=abs(missed))
             )
         )
         return (
@@ -211,20 +209,18 @@ def heard_facts(
                 name,
                 with_unit(heard, "dB(A)", 0),
                 "none",
-                worded("{how}, {told}.", how=how, told=told),
+                _("{how}, {told}.", how=how, told=told),
             ),
         )
 
     return (
         *fact(
-            worded("Noise floor, measured"),
+            _("Noise floor, measured"),
             floor_dba,
             expected_floor_dba,
-            worded("Of the room at rest"),
+            _("Of the room at rest"),
         ),
-        *fact(
-            worded("Your voice, measured"), talk_dba, expected_talk_dba, worded("In normal talk")
-        ),
+        *fact(_("Your voice, measured"), talk_dba, expected_talk_dba, _("In normal talk")),
     )
 
 
@@ -243,12 +239,12 @@ def remaining_error(
 ) -> Fact:
     """What stays between the bands and the correction that was asked of them, dB rms from
     ``low_hz`` to ``high_hz``; ``uncertainty_db`` is how far that is known."""
-    averaged = worded(", {passages} passages averaged", passages=passages) if passages > 1 else ""
+    averaged = _(", {passages} passages averaged", passages=passages) if passages > 1 else ""
     return Fact(
-        worded("Remaining error"),
-        worded("{rms_db:.1f} dB rms", rms_db=rms_db),
+        _("Remaining error"),
+        _("{rms_db:.1f} dB rms", rms_db=rms_db),
         _mark(rms_db <= uncertainty_db),
-        worded(
+        _(
             "Of the correction that was wanted, {low_hz} to {high_hz}, worst {worst_db:.1f} dB;"
             " {voiced_s:.0f} s of voiced sound{averaged}, {used} of {most_bands}."
             " {left_alone}",
@@ -257,7 +253,7 @@ def remaining_error(
             worst_db=worst_db,
             voiced_s=voiced_s,
             averaged=averaged,
-            used=counted("{count} band used", "{count} bands used", bands),
+            used=ngettext("{count} band used", "{count} bands used", bands),
             most_bands=most_bands,
             left_alone=left_alone,
         ),
@@ -276,50 +272,44 @@ def mix_facts(
     found = []
     if lufs is not None:
         meets = abs(lufs - aim_lufs) <= tolerance_lu
-        beside = (
-            worded("its target")
-            if meets
-            else worded("target {aim_lufs}", aim_lufs=plain(aim_lufs, 0))
-        )
+        beside = _("its target") if meets else _("target {aim_lufs}", aim_lufs=plain(aim_lufs, 0))
         found.append(
             Fact(
-                worded("Loudness"),
+                _("Loudness"),
                 "",
                 _mark(meets),
-                worded("Predicted at {lufs} LUFS, {beside}", lufs=plain(lufs), beside=beside),
+                _("Predicted at {lufs} LUFS, {beside}", lufs=plain(lufs), beside=beside),
             )
         )
     if voice_over_lu is not None:
-        sentence = worded(
+        sentence = _(
             "Your voice is {voice_over_lu} LU over what is ducked under it",
             voice_over_lu=plain(voice_over_lu, 0),
         )
-        found.append(Fact(worded("Voice"), "", _mark(voice_over_lu >= least_over_lu), sentence))
+        found.append(Fact(_("Voice"), "", _mark(voice_over_lu >= least_over_lu), sentence))
     return tuple(found)
 
 
 def worth(*, lowers_db: float | None, spoils: bool) -> str:
     """By how much the floor would fall without a cause, in few words."""
     if spoils:
-        return worded("fix first")
+        return _("fix first")
     if lowers_db is None:
         return ""
     if lowers_db >= _ALL_OF_IT_DB:
-        return worded("all of it")
+        return _("all of it")
     return (
-        worded("under 1 dB")
-        if lowers_db < DECIDES_DB
-        else worded("−{lowers_db:.1f} dB", lowers_db=lowers_db)
+        _("under 1 dB") if lowers_db < DECIDES_DB else _("−{lowers_db:.1f} dB", lowers_db=lowers_db)
     )
 
 
 def trend_sentence(db_per_minute: float, error_db_per_minute: float | None) -> str:
     """Whether a level wanders, against the standard error of its slope."""
     if error_db_per_minute is None:
-        return worded("The take is too short to tell.")
+        return _("The take is too short to tell.")
     stands_out = abs(db_per_minute) > _STANDS_OUT * error_db_per_minute
-    what = worded("the level wanders") if stands_out else worded("no trend stands out")
-    return worded(
+    what = _("the level wanders") if stands_out else _("no trend stands out")
+    return _(
         "±{error_db_per_minute:.1f}: {what}.", error_db_per_minute=error_db_per_minute, what=what
     )
 
@@ -327,13 +317,13 @@ def trend_sentence(db_per_minute: float, error_db_per_minute: float | None) -> s
 def hum_sentence(lines: int | None, drift_hz: float) -> str:
     """What is said of mains hum; ``lines`` is None where none was found."""
     if lines is None:
-        return worded("No harmonics of 50 or 60 Hz rise above the noise.")
+        return _("No harmonics of 50 or 60 Hz rise above the noise.")
     wandered = (
-        worded("; the mains wandered by {drift_hz:.2f} Hz", drift_hz=drift_hz)
+        _("; the mains wandered by {drift_hz:.2f} Hz", drift_hz=drift_hz)
         if drift_hz > _WANDERS_HZ
         else ""
     )
-    return worded("{lines} lines{wandered}.", lines=lines, wandered=wandered)
+    return _("{lines} lines{wandered}.", lines=lines, wandered=wandered)
 
 
 def strongest_band(third_octaves: Sequence[tuple[float, float | None]]) -> float | None:

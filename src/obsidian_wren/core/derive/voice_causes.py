@@ -14,7 +14,7 @@ from obsidian_wren.core.derive.clip_point import where_clipped
 from obsidian_wren.core.derive.gain_plan import GainPlan
 from obsidian_wren.core.measure.clipping import CUBIC_SLOPE
 from obsidian_wren.core.measure.readings import TalkReading
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _FAR_CM = 40.0
 _FULL_SCALE_DBFS = -0.3
@@ -29,7 +29,7 @@ def find_voice_causes(
 ) -> tuple[Cause, ...]:
     """Causes in the order of mending, from normal talk and, where it was taken, the loudest."""
     found: list[Cause] = []
-    for take, name in ((talk, worded("normal talk")), (loud, worded("your loudest"))):
+    for take, name in ((talk, _("normal talk")), (loud, _("your loudest"))):
         if take is None:
             continue
         if take.flat_tops.count >= 3:
@@ -38,7 +38,7 @@ def find_voice_causes(
                 or where_clipped(take)
                 or ""
             )
-            evidence = worded(
+            evidence = _(
                 "{count} peaks of {name} are cut flat. {where}",
                 count=take.flat_tops.count,
                 name=name,
@@ -51,9 +51,9 @@ def find_voice_causes(
                 _cause(
                     "flat-tops",
                     stage,
-                    worded("Peaks are cut flat"),
+                    _("Peaks are cut flat"),
                     evidence,
-                    worded("Turn the gain before that point down, then take it again."),
+                    _("Turn the gain before that point down, then take it again."),
                     True,
                 )
             )
@@ -61,13 +61,13 @@ def find_voice_causes(
         if take.soft_clipping is not None:
             soft = take.soft_clipping
             told = (
-                worded(
+                _(
                     "its third harmonic grows by {third_harmonic_slope:.1f} dB for each dB",
                     third_harmonic_slope=soft.third_harmonic_slope,
                 )
                 if soft.third_harmonic_slope is not None and soft.third_harmonic_slope > CUBIC_SLOPE
                 else (
-                    worded(
+                    _(
                         "waves over {from_dbfs:.0f} dBFS are {crest_loss_db:.1f} dB flatter than"
                         " those 10 dB under them",
                         from_dbfs=soft.from_dbfs,
@@ -79,9 +79,9 @@ def find_voice_causes(
                 _cause(
                     "soft-clipping",
                     "preamp",
-                    worded("A stage gives way when you are loud"),
-                    worded("In {name}, {told}: rounded off, not cut.", name=name, told=told),
-                    worded(
+                    _("A stage gives way when you are loud"),
+                    _("In {name}, {told}: rounded off, not cut.", name=name, told=told),
+                    _(
                         "Turn the preamp down or move back. If it stays the same, the microphone"
                         " itself overloads."
                     ),
@@ -97,11 +97,9 @@ def find_voice_causes(
                 _cause(
                     "too-far",
                     "microphone",
-                    worded("{distance_cm:g} cm is far", distance_cm=distance_cm),
-                    worded(
-                        "The signal-to-noise ratio is {over:.0f} dB; 30 dB are wanted.", over=over
-                    ),
-                    worded(
+                    _("{distance_cm:g} cm is far", distance_cm=distance_cm),
+                    _("The signal-to-noise ratio is {over:.0f} dB; 30 dB are wanted.", over=over),
+                    _(
                         "Come to 20 cm: {gain:+.0f} dB voice over room, more than any knob gives.",
                         gain=gain,
                     ),
@@ -113,9 +111,9 @@ def find_voice_causes(
                 _cause(
                     "little-voice",
                     "room",
-                    worded("The signal-to-noise ratio is low"),
-                    worded("{over:.0f} dB, 30 are wanted.", over=over),
-                    worded(
+                    _("The signal-to-noise ratio is low"),
+                    _("{over:.0f} dB, 30 are wanted.", over=over),
+                    _(
                         "Fix what makes the noise floor first: Quiet ranks it. Going closer"
                         " helps at once."
                     ),

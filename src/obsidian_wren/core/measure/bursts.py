@@ -9,7 +9,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.finding import Finding
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _STRETCH_S = 0.25
 _BURST_DB = 8.0
@@ -25,18 +25,18 @@ def burst_findings(samples: Samples, *, rate_hz: float) -> list[Finding]:
     if not bursts:
         return []
     times = ", ".join(
-        worded("{start:.1f} to {end:.1f} s", start=start, end=end) for start, end in bursts[:_NAMED]
+        _("{start:.1f} to {end:.1f} s", start=start, end=end) for start, end in bursts[:_NAMED]
     )
-    more = worded(" and {bursts} more", bursts=len(bursts) - _NAMED) if len(bursts) > _NAMED else ""
+    more = _(" and {bursts} more", bursts=len(bursts) - _NAMED) if len(bursts) > _NAMED else ""
     return [
         Finding(
             "burst_in_quiet",
-            worded(
+            _(
                 "Something was loud in the quiet take, at {times}{more}: it is left out.",
                 times=times,
                 more=more,
             ),
-            worded("Take the room again if that belongs to it."),
+            _("Take the room again if that belongs to it."),
         )
     ]
 

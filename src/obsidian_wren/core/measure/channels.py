@@ -12,7 +12,7 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import integrity, levels, speech
 from obsidian_wren.core.measure.faults import BadTake, Note
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 
 _EMPTY_DBFS, _EMPTY_UNDER_DB = -85.0, 12.0
 _LISTEN_S = 30.0
@@ -36,7 +36,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         if channel not in (None, 1):
             raise BadTake(
                 "no-such-channel",
-                worded(
+                _(
                     "There is no channel {channel}: the sound has one channel. Choose channel 1.",
                     channel=channel,
                 ),
@@ -46,7 +46,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
     if channel is not None and not 1 <= channel <= count:
         raise BadTake(
             "no-such-channel",
-            worded(
+            _(
                 "There is no channel {channel}: the sound has {count}. Choose one from 1 to"
                 " {count}.",
                 channel=channel,
@@ -60,7 +60,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
     if channel is None and alive and is_empty(heard.levels_dbfs, chosen + 1):
         note = Note(
             "channel_chosen",
-            worded(
+            _(
                 "Channel {chosen} carries noise only; your microphone is on channel {loudest},"
                 " which is used. Plug it into input 1, or choose channel {loudest} in other"
                 " programs too.",
@@ -72,7 +72,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
     if alive and chosen not in alive:
         raise BadTake(
             "channel_dead",
-            worded(
+            _(
                 "Channel {chosen} is dead; channel {alive} carries the sound. Choose channel"
                 " {alive}.",
                 chosen=chosen + 1,
@@ -85,7 +85,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         notes.append(
             Note(
                 "channel_dead",
-                counted(
+                ngettext(
                     "Channel {dead} is dead; channel {chosen} is used.",
                     "Channels {dead} are dead; channel {chosen} is used.",
                     len(dead),
@@ -98,7 +98,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         notes.append(
             Note(
                 "inverted",
-                worded(
+                _(
                     "One channel is the other inverted: mixed to mono they cancel and your voice"
                     " is gone. Channel {chosen} is used; invert the polarity of one at the"
                     " interface.",
@@ -110,7 +110,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         notes.append(
             Note(
                 "fake-stereo",
-                worded(
+                _(
                     "Both channels carry the same sound: this is one microphone. Channel"
                     " {chosen} is used.",
                     chosen=chosen + 1,
@@ -121,7 +121,7 @@ def choose_channel(samples: Samples, channel: int | None) -> tuple[Samples, tupl
         notes.append(
             Note(
                 "channel_chosen",
-                worded(
+                _(
                     "The sound has {count} channels; channel {chosen} is used. Choose another if"
                     " it is not your microphone.",
                     count=count,
@@ -161,7 +161,7 @@ def voice_channel(samples: Samples, *, rate_hz: float) -> tuple[int | None, tupl
     return best + 1, (
         Note(
             "channel_chosen",
-            worded(
+            _(
                 "Your voice is on channel {best}, which is used. Plug it into input 1, or choose"
                 " channel {best} in other programs too.",
                 best=best + 1,
@@ -179,7 +179,7 @@ def _bleed_note(best: int, bleeding: list[int], heard: Samples) -> tuple[Note, .
     return (
         Note(
             "channel_bleed",
-            counted(
+            ngettext(
                 "Channel {names} hears your voice too; only channel {best} is used. Mute the"
                 " other, or never mix the two.",
                 "Channels {names} hear your voice too; only channel {best} is used. Mute the"

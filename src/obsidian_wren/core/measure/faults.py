@@ -17,7 +17,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import clipping, speech
 from obsidian_wren.core.measure.whisper import is_whispered
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 Purpose = Literal[
     "rest",
@@ -64,7 +64,7 @@ def require_finite(samples: Samples, *, rate_hz: float) -> None:
     if len(bad):
         raise BadTake(
             "not-finite",
-            worded(
+            _(
                 "{bad} samples are not numbers or infinite, the first at {bad_2:.2f} s. The"
                 " program that wrote the sound is at fault: export it again, as 24-bit WAV or"
                 " FLAC.",
@@ -84,7 +84,7 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
     if not len(samples):
         raise BadTake(
             "empty",
-            worded("There is no sound in it: zero samples. Record again, then try once more."),
+            _("There is no sound in it: zero samples. Record again, then try once more."),
         )
     require_finite(samples, rate_hz=rate_hz)
     notes = list(_signal(samples, purpose))
@@ -93,7 +93,7 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
     if len(samples) < SHORTEST_S * rate_hz:
         raise BadTake(
             "too-short",
-            worded(
+            _(
                 "Only {samples:.1f} s of sound; at least {shortest_s:.0f} s are needed. Record"
                 " it again, longer.",
                 samples=len(samples) / rate_hz,
@@ -103,7 +103,7 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
     if purpose in ("passage", "reference") and rate_hz < _TONE_RATE_HZ:
         raise BadTake(
             "narrow-band",
-            worded(
+            _(
                 "Sampled at {rate_hz:g} kHz, like a telephone: nothing above {rate_hz_2:g} kHz"
                 " is in it, so the tone cannot be fitted. Record the passage again at 44.1 or 48"
                 " kHz.",
@@ -119,7 +119,7 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
             first = float(np.flatnonzero(voicing.voiced)[0]) * speech.PITCH_HOP_S
             raise BadTake(
                 "voice_in_quiet",
-                worded(
+                _(
                     "Someone talks in this take, first at {first:.1f} s. Record the room again"
                     " with nobody talking.",
                     first=first,
@@ -142,16 +142,16 @@ def check_long(peak_dbfs: float, tops: clipping.FlatTops, *, has_voice: bool) ->
         raise BadTake("no_voice_in_talk", _NO_VOICE)
 
 
-_SILENT = worded(
+_SILENT = _(
     "Nothing but digital silence: the input is muted, or it is the wrong one, or noise"
     " removal cuts the room away. Unmute it, choose another input, or switch enhancements"
     " off in the sound settings."
 )
-_NO_VOICE = worded(
+_NO_VOICE = _(
     "No voice was found in this take. Check that the right microphone is chosen and not"
     " muted, then talk and take it again."
 )
-WHISPERED = worded(
+WHISPERED = _(
     "This is speech without pitch, as in a whisper: what needs a pitch uses the average of"
     " all voices instead."
 )
@@ -159,7 +159,7 @@ _CLIPPED_SHARE = 0.02
 
 
 def _clipped(tops: clipping.FlatTops) -> str:
-    return worded(
+    return _(
         "Clipped throughout: {share_of_samples:.0%} of all samples sit flat at"
         " {level_dbfs:.1f} dBFS. Turn the preamp down by 20 dB and take it again.",
         share_of_samples=tops.share_of_samples,
@@ -172,7 +172,7 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
     if not samples.any() and purpose == "muted":
         raise BadTake(
             "silent",
-            worded(
+            _(
                 "Digital silence: this mute sits after the converter, so it tells nothing of"
                 " preamp and converter. Unplug the microphone instead (phantom power off first),"
                 " or turn a mute on the microphone itself."
@@ -188,7 +188,7 @@ def _signal(samples: Samples, purpose: Purpose) -> list[Note]:
         return _stop_or_note(
             level,
             "constant",
-            worded(
+            _(
                 "A constant value of {samples:+.3f} and no sound (DC only). The input is broken"
                 " or not connected: check the cable and the input.",
                 samples=samples[0],

@@ -16,7 +16,7 @@ from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, without_offset
 from obsidian_wren.core.measure.spectrum import power_spectrum
 from obsidian_wren.core.measure.speech import spoken_over_dbfs
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 MISMATCH_DB = 6.0
 _FRAME_S = 0.01
@@ -50,13 +50,13 @@ def rate_findings(quiet_rate_hz: float, talk_rate_hz: float) -> tuple[Finding, .
     return (
         Finding(
             "rate_mismatch",
-            worded(
+            _(
                 "The quiet take has {quiet_rate_hz:g} kHz and the talk {talk_rate_hz:g} kHz: the"
                 " quiet take is brought to the rate of the talk.",
                 quiet_rate_hz=quiet_rate_hz / 1000,
                 talk_rate_hz=talk_rate_hz / 1000,
             ),
-            worded("Record both with the same settings."),
+            _("Record both with the same settings."),
         ),
     )
 
@@ -70,7 +70,7 @@ def match_floor(
     if found is None:
         return None
     pauses, level_dbfs = found
-    windows, _ = _windows(quiet, rate_hz, float("inf"))
+    windows, _starts = _windows(quiet, rate_hz, float("inf"))
     # Digital silence is no floor.
     windows = windows[windows > _SILENT_DBFS]
     if not len(windows):
@@ -82,43 +82,41 @@ def match_floor(
     same = float(np.std(away)) <= _SAME_SHAPE_DB
     shifted = quiet * amplitude_from_db(difference)
     if same:
-        up = worded("higher") if difference > 0 else worded("lower")
+        up = _("higher") if difference > 0 else _("lower")
         finding = Finding(
             "floor_mismatch",
-            worded(
+            _(
                 "The floor is {difference:.0f} dB {up} between your words than in the quiet"
                 " take, with the same spectrum: the gain was changed. The floor between your"
                 " words counts.",
                 difference=abs(difference),
                 up=up,
             ),
-            worded("Take both at one gain."),
+            _("Take both at one gain."),
         )
         return FloorMatch(difference, True, shifted, (finding,))
     if difference > 0:
-        what = worded(
-            "something runs only while you talk, such as a fan. The floor between your words"
-        )
+        what = _("something runs only while you talk, such as a fan. The floor between your words")
     else:
-        what = worded("something ran only in the quiet take. The floor between your words")
+        what = _("something ran only in the quiet take. The floor between your words")
     finding = Finding(
         "floor_mismatch",
         (
-            worded(
+            _(
                 "The floor is {difference:.0f} dB higher between your words than in the"
                 " quiet take, with another spectrum: {what} counts.",
                 difference=abs(difference),
                 what=what,
             )
             if difference > 0
-            else worded(
+            else _(
                 "The floor is {difference:.0f} dB lower between your words than in the quiet"
                 " take, with another spectrum: {what} counts.",
                 difference=abs(difference),
                 what=what,
             )
         ),
-        worded("Switch it off, or take the room again as it is when you talk."),
+        _("Switch it off, or take the room again as it is when you talk."),
     )
     whole = len(pauses) >= _ENOUGH_PAUSE_S * rate_hz
     return FloorMatch(difference, False, pauses if whole else shifted, (finding,))

@@ -19,7 +19,7 @@ from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.ring_of_speech import ring_of_speech
 from obsidian_wren.core.measure.traces import band_end_hz, has_gate_steps
 from obsidian_wren.core.measure.under_voice import find_under_voice
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 QUIET_ENOUGH_S = 8.0
 TALK_ENOUGH_S = 20.0
@@ -40,12 +40,12 @@ def quiet_findings(samples: Samples, reading: QuietReading) -> tuple[Finding, ..
         found.append(
             Finding(
                 "gated_quiet",
-                worded(
+                _(
                     "{share:.0%} of the quiet take is exact silence: something cuts the room"
                     " away before it gets here.",
                     share=gaps.share,
                 ),
-                worded(
+                _(
                     "Switch off noise removal and voice activation in the sound settings and in"
                     " the device's own program, then take the room again."
                 ),
@@ -53,20 +53,20 @@ def quiet_findings(samples: Samples, reading: QuietReading) -> tuple[Finding, ..
             )
         )
     elif gaps.count:
-        found.append(_gaps(gaps, worded("quiet take")))
+        found.append(_gaps(gaps, _("quiet take")))
     if not gated:
         found += burst_findings(samples, rate_hz=rate_hz)
     if abs(reading.dc_offset) > OFFSET_SHARE:
-        found.append(_offset(reading.dc_offset, worded("quiet take")))
+        found.append(_offset(reading.dc_offset, _("quiet take")))
     if reading.duration_s < QUIET_ENOUGH_S:
         found.append(
             Finding(
                 "too_short",
-                worded(
+                _(
                     "The quiet take lasts {duration_s:.0f} s, so its level is known less well.",
                     duration_s=reading.duration_s,
                 ),
-                worded("Take {quiet_enough_s:.0f} s or more.", quiet_enough_s=QUIET_ENOUGH_S),
+                _("Take {quiet_enough_s:.0f} s or more.", quiet_enough_s=QUIET_ENOUGH_S),
             )
         )
     return tuple(found)
@@ -80,31 +80,31 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
         found.append(
             Finding(
                 "clipped",
-                worded(
+                _(
                     "{count} peaks are cut flat at {level_dbfs:.1f} dBFS.",
                     count=tops.count,
                     level_dbfs=tops.level_dbfs,
                 ),
-                worded("Turn the preamp down by 10 dB and take it again."),
+                _("Turn the preamp down by 10 dB and take it again."),
             )
         )
     elif reading.soft_clipping is not None:
         found.append(
             Finding(
                 "soft_clipped",
-                worded("A stage before the converter rounds off your loudest peaks."),
-                worded("Turn the preamp down or move back, then take it again."),
+                _("A stage before the converter rounds off your loudest peaks."),
+                _("Turn the preamp down or move back, then take it again."),
             )
         )
     if reading.active_level_dbfs < _LOW_DBFS:
         found.append(
             Finding(
                 "low_level",
-                worded(
+                _(
                     "Your voice is at {active_level_dbfs:.0f} dBFS, which is faint.",
                     active_level_dbfs=reading.active_level_dbfs,
                 ),
-                worded("Turn the preamp up, or go closer, and take it again."),
+                _("Turn the preamp up, or go closer, and take it again."),
             )
         )
     if reading.pitch_hz is None:
@@ -112,7 +112,7 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
             Finding(
                 "whisper",
                 WHISPERED,
-                worded("Talk normally if that is how you will be heard."),
+                _("Talk normally if that is how you will be heard."),
             )
         )
     gaps = integrity.find_dropouts(samples, rate_hz=reading.rate_hz)
@@ -120,12 +120,12 @@ def talk_findings(samples: Samples, reading: TalkReading) -> tuple[Finding, ...]
         found.append(
             Finding(
                 "processed",
-                worded(
+                _(
                     "{share:.0%} of the talk is exact silence: another gate or noise remover"
                     " works on it already.",
                     share=gaps.share,
                 ),
-                worded(
+                _(
                     "Switch it off in the sound settings and in the device's own program, then"
                     " take it again."
                 ),
@@ -155,11 +155,11 @@ def _gated(samples: Samples, reading: TalkReading) -> list[Finding]:
     return [
         Finding(
             "processed",
-            worded(
+            _(
                 "The floor between your words falls in steps: another gate works on the talk"
                 " already."
             ),
-            worded(
+            _(
                 "Switch it off in the sound settings and in the device's own program, then take"
                 " it again."
             ),
@@ -169,20 +169,20 @@ def _gated(samples: Samples, reading: TalkReading) -> list[Finding]:
 
 def _band(reading: TalkReading) -> list[Finding]:
     if reading.rate_hz < 2.0 * _SPEECH_BAND_HZ:
-        end_khz, action = reading.rate_hz / 2000.0, worded("Record at 44.1 or 48 kHz.")
+        end_khz, action = reading.rate_hz / 2000.0, _("Record at 44.1 or 48 kHz.")
     else:
         end_hz = band_end_hz(reading.third_octaves)
         if end_hz is None:
             return []
         end_khz = round(end_hz / 1000.0, 1)
-        action = worded(
+        action = _(
             "A wireless headset in its call mode, or a codec on the way, does that: use a"
             " cable, or another mode."
         )
     return [
         Finding(
             "band_limited",
-            worded(
+            _(
                 "The talk ends at about {end_khz:g} kHz, so what lies above is unknown and left"
                 " alone.",
                 end_khz=end_khz,
@@ -200,11 +200,11 @@ def _around_the_voice(samples: Samples, reading: TalkReading) -> list[Finding]:
         found.append(
             Finding(
                 "far_and_live",
-                worded(
+                _(
                     "Your room is about as strong as your voice at the microphone: you sit far"
                     " away in a room that reverberates."
                 ),
-                worded(
+                _(
                     "Go closer first: half the distance is worth 6 dB. The equalizer stays wide,"
                     " and reverb can be lowered in Clean."
                 ),
@@ -220,18 +220,18 @@ def _around_the_voice(samples: Samples, reading: TalkReading) -> list[Finding]:
     )
     if under is not None:
         code, what = {
-            "music": ("music_in_talk", worded("Music plays under your voice")),
-            "voice": ("background_voice", worded("Somebody else talks under your voice")),
+            "music": ("music_in_talk", _("Music plays under your voice")),
+            "voice": ("background_voice", _("Somebody else talks under your voice")),
         }[under.kind]
         found.append(
             Finding(
                 code,
-                worded(
+                _(
                     "{what}, {under_db:.0f} dB softer: tone and gate would be fitted to both.",
                     what=what,
                     under_db=under.under_db,
                 ),
-                worded("Take it again where nothing else sounds."),
+                _("Take it again where nothing else sounds."),
                 stops=True,
             )
         )
@@ -245,12 +245,12 @@ def length_findings(duration_s: float) -> list[Finding]:
     return [
         Finding(
             "too_short",
-            worded(
+            _(
                 "{duration_s:.0f} s of talk tell little of your tone, so the correction is"
                 " careful.",
                 duration_s=duration_s,
             ),
-            worded(
+            _(
                 "Read for {talk_enough_s:.0f} s or more; 40 s are good.",
                 talk_enough_s=TALK_ENOUGH_S,
             ),
@@ -261,13 +261,13 @@ def length_findings(duration_s: float) -> list[Finding]:
 def _gaps(gaps: integrity.Dropouts, take: str) -> Finding:
     return Finding(
         "gaps",
-        worded(
+        _(
             "{count} gaps in the {take}, {total_s:.0f} ms together.",
             count=gaps.count,
             take=take,
             total_s=1000 * gaps.total_s,
         ),
-        worded(
+        _(
             "Use another USB port without a hub, make the device's buffer larger, and close what"
             " else records."
         ),
@@ -278,12 +278,12 @@ def _offset(share: float, take: str) -> Finding:
     level = power_db(share**2) + AES17_OFFSET_DB
     return Finding(
         "dc_offset",
-        worded(
+        _(
             "A constant offset of {share:+.2f} % of full scale ({level:.0f} dBFS) is under the"
             " {take}: it is taken off before anything is read.",
             share=100 * share,
             level=level,
             take=take,
         ),
-        worded("A driver update or another input may fix it."),
+        _("A driver update or another input may fix it."),
     )

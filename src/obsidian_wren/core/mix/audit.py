@@ -12,7 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.verdict import Verdict
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # Nobody minds one word in a hundred that a program opens on late.
 _OPEN_SHARE = 0.99
@@ -63,7 +63,7 @@ def audit_listener(facts: ListenerFacts, word_levels: Samples | None) -> tuple[V
 
 
 def _picked(facts: ListenerFacts) -> tuple[Verdict, ...]:
-    advice = worded(
+    advice = _(
         "In {name}, pick “{own_feed}” as the microphone.", name=facts.name, own_feed=facts.own_feed
     )
     if facts.muted:
@@ -71,36 +71,34 @@ def _picked(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "muted",
                 "fault",
-                worded("Is muted"),
-                worded("Switch the microphone on in {name}.", name=facts.name),
+                _("Is muted"),
+                _("Switch the microphone on in {name}.", name=facts.name),
             ),
         )
     if facts.picks is None:
-        return (Verdict("picks nothing", "fault", worded("Listens to nothing"), advice),)
+        return (Verdict("picks nothing", "fault", _("Listens to nothing"), advice),)
     if facts.picks == facts.raw_name:
-        return (Verdict("picks raw", "fault", worded("Listens to the raw microphone"), advice),)
+        return (Verdict("picks raw", "fault", _("Listens to the raw microphone"), advice),)
     if facts.picks != facts.own_feed:
         other = facts.feeds.get(facts.picks)
         sentence = (
-            worded("Listens to the feed for {other}", other=other)
+            _("Listens to the feed for {other}", other=other)
             if other
-            else worded("Listens to “{picks}”, which is not there", picks=facts.picks)
+            else _("Listens to “{picks}”, which is not there", picks=facts.picks)
         )
         return (Verdict("picks another", "fault", sentence, advice),)
     if facts.also is not None:
-        second = worded("Listens to “{also}” as well: your voice comes twice", also=facts.also)
+        second = _("Listens to “{also}” as well: your voice comes twice", also=facts.also)
         return (
             Verdict(
                 "two inputs",
                 "fault",
                 second,
-                worded("In {name}, switch the second input off.", name=facts.name),
+                _("In {name}, switch the second input off.", name=facts.name),
             ),
         )
     return (
-        Verdict(
-            "picks its feed", "good", worded("Listens to “{own_feed}”", own_feed=facts.own_feed)
-        ),
+        Verdict("picks its feed", "good", _("Listens to “{own_feed}”", own_feed=facts.own_feed)),
     )
 
 
@@ -109,13 +107,13 @@ def _rate(facts: ListenerFacts) -> tuple[Verdict, ...]:
         return ()
     here, mix = facts.rate_hz / 1000.0, facts.mix_rate_hz / 1000.0
     if facts.rate_hz == facts.mix_rate_hz:
-        return (Verdict("one rate", "good", worded("{mix:g} kHz all the way", mix=mix)),)
+        return (Verdict("one rate", "good", _("{mix:g} kHz all the way", mix=mix)),)
     if facts.rate_hz > facts.mix_rate_hz:
         return (
             Verdict(
                 "other rate",
                 "note",
-                worded(
+                _(
                     "Runs at {here:g} kHz, the feed at {mix:g}: converted on the way",
                     here=here,
                     mix=mix,
@@ -127,7 +125,7 @@ def _rate(facts: ListenerFacts) -> tuple[Verdict, ...]:
         Verdict(
             "other rate",
             "note",
-            worded(
+            _(
                 "Runs at {here:g} kHz: it carries the voice up to {upper:.0f} kHz",
                 here=here,
                 upper=upper,
@@ -143,8 +141,8 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "twice cleaned",
                 "fault",
-                worded("Its own noise removal is on: the voice is cleaned twice"),
-                worded("Switch it off in {name}: yours is measured in this room.", name=facts.name),
+                _("Its own noise removal is on: the voice is cleaned twice"),
+                _("Switch it off in {name}: yours is measured in this room.", name=facts.name),
             )
         )
     elif facts.noise_removal:
@@ -152,10 +150,8 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "noise removal",
                 "fault",
-                worded("Its own noise removal is on"),
-                worded(
-                    "Switch it off in {name}: the room is quiet enough without.", name=facts.name
-                ),
+                _("Its own noise removal is on"),
+                _("Switch it off in {name}: the room is quiet enough without.", name=facts.name),
             )
         )
     if facts.auto_gain:
@@ -163,8 +159,8 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "auto gain",
                 "fault",
-                worded("Its own auto gain is on: it turns a steady voice up and down"),
-                worded("Switch it off in {name}.", name=facts.name),
+                _("Its own auto gain is on: it turns a steady voice up and down"),
+                _("Switch it off in {name}.", name=facts.name),
             )
         )
     if facts.echo_cancelling and not facts.hears_speakers:
@@ -172,10 +168,8 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "echo cancelling",
                 "fault",
-                worded("Its echo cancelling is on: it cuts into you while they speak"),
-                worded(
-                    "With headphones nothing leaks back: switch it off in {name}.", name=facts.name
-                ),
+                _("Its echo cancelling is on: it cuts into you while they speak"),
+                _("With headphones nothing leaks back: switch it off in {name}.", name=facts.name),
             )
         )
     if facts.hears_itself:
@@ -183,8 +177,8 @@ def _twice(facts: ListenerFacts) -> tuple[Verdict, ...]:
             Verdict(
                 "returns to sender",
                 "fault",
-                worded("Lets you hear yourself, late"),
-                worded(
+                _("Lets you hear yourself, late"),
+                _(
                     "Switch that off in {name}; your headphones can carry your voice without the"
                     " way round.",
                     name=facts.name,
@@ -201,7 +195,7 @@ def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdi
     if share is None:
         return ()
     at = f"{facts.activation_dbfs:.0f} dBFS".replace("-", "−")
-    sentence = worded("Opens on {share:.0f} % of your words at {at}", share=100.0 * share, at=at)
+    sentence = _("Opens on {share:.0f} % of your words at {at}", share=100.0 * share, at=at)
     if share >= _OPEN_SHARE:
         return (Verdict("opens", "good", sentence),)
     lowest = float(np.floor(np.percentile(word_levels, 1)))
@@ -211,7 +205,7 @@ def _threshold(facts: ListenerFacts, word_levels: Samples | None) -> tuple[Verdi
             "fault",
             sentence,
             (
-                worded(
+                _(
                     "In {name}, set the threshold to {lowest:.0f} dBFS or lower, or off.",
                     name=facts.name,
                     lowest=lowest - 3.0,

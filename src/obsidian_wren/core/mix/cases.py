@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from obsidian_wren.core.mix.routes import DestinationKind, SourceKind
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 @dataclass(frozen=True)
@@ -26,25 +26,23 @@ class Case:
 
 _ALL_TRACKS = ("treated", "raw", "returns", "mix")
 CASES: tuple[Case, ...] = (
-    Case(
-        "call", worded("A call"), frozenset({"call", "headphones"}), frozenset({"voice", "clips"})
-    ),
+    Case("call", _("A call"), frozenset({"call", "headphones"}), frozenset({"voice", "clips"})),
     Case(
         "game",
-        worded("A game night"),
+        _("A game night"),
         frozenset({"game chat", "headphones"}),
         frozenset({"voice", "computer"}),
     ),
     Case(
         "talk",
-        worded("Recording a talk with someone on a call"),
+        _("Recording a talk with someone on a call"),
         frozenset({"call", "recorder", "headphones"}),
         frozenset({"voice", "clips"}),
         ("treated", "raw", "returns"),
     ),
     Case(
         "everything",
-        worded("Everything at once"),
+        _("Everything at once"),
         frozenset({"call", "game chat", "stream", "recorder", "headphones", "second computer"}),
         frozenset({"voice", "second", "computer", "music", "clips"}),
         _ALL_TRACKS,

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from obsidian_wren.core.mix.verdict import Verdict
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 CheckMark = Literal["good", "fault", "none"]
 # What a proof by sound says makes these findings of the silent audit superfluous.
@@ -41,7 +41,7 @@ class ProofFacts:
     ours_ms: float | None
     lufs: float | None
     stale: bool
-    beyond: str = worded("in the program")
+    beyond: str = _("in the program")
 
 
 def listener_checks(
@@ -65,9 +65,9 @@ def listener_checks(
         found[0] = Check(first.code, first.mark, first.sentence, first.advice, _detail(proof))
     if not told and provable:
         sentence = (
-            worded("No marker was sent yet")
+            _("No marker was sent yet")
             if proof is None
-            else worded("Another input is picked since the marker: send it again")
+            else _("Another input is picked since the marker: send it again")
         )
         found.insert(0, Check("unproved", "none", sentence))
     return tuple(found)
@@ -83,7 +83,7 @@ def _detail(proof: ProofFacts) -> str | None:
     if proof.delay_ms is not None and proof.ours_ms is not None:
         beyond = max(0.0, proof.delay_ms - proof.ours_ms)
         parts.append(
-            worded(
+            _(
                 "{ours_ms:.0f} ms of it here, {beyond:.0f} {beyond_2}",
                 ours_ms=proof.ours_ms,
                 beyond=beyond,
@@ -91,5 +91,5 @@ def _detail(proof: ProofFacts) -> str | None:
             )
         )
     if proof.lufs is not None:
-        parts.append(worded("heard at {lufs:.1f} LUFS", lufs=proof.lufs).replace("-", "−"))
+        parts.append(_("heard at {lufs:.1f} LUFS", lufs=proof.lufs).replace("-", "−"))
     return "; ".join(parts) or None

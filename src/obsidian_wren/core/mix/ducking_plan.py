@@ -10,7 +10,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.speech import active_level
 from obsidian_wren.core.measure.words import Word, pauses_s
 from obsidian_wren.core.mix.ducking import Ducking
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _PART_OF_A_PHRASE_S = 0.35
 _ATTACK_MS = 15.0
@@ -29,7 +29,7 @@ def plan_ducking(
     before the second syllable and returns between phrases, not inside them.
     """
     if not words:
-        return _USUAL, worded("Too few words to learn your pauses from: usual times.")
+        return _USUAL, _("Too few words to learn your pauses from: usual times.")
     active = active_level(treated, rate_hz=rate_hz).level_dbfs
     return derive_ducking(words, active_dbfs=active, room_dbfs=room_dbfs)
 
@@ -54,7 +54,7 @@ def derive_ducking(
         if len(between) >= 2
         else _USUAL_RELEASE_MS
     )
-    because = worded(
+    because = _(
         "19 of 20 pauses inside your phrases are over in {hold:.0f} ms, so it holds that"
         " long; between phrases you pause long enough to be back in {release:.0f} ms.",
         hold=hold,

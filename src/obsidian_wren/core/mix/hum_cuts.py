@@ -12,7 +12,7 @@ from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.hum import Hum, find_hum
 from obsidian_wren.core.measure.spectrum import Spectrum
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 # Hum under this is heard by nobody.
 HUM_FROM_DBFS = -75.0
@@ -56,7 +56,7 @@ def hum_cuts(hum: Hum) -> tuple[EqualizerBand, ...]:
 def told(hum: Hum, cuts: tuple[EqualizerBand, ...]) -> str:
     """What is done about it, as a sentence."""
     level = f"{hum.level_dbfs:.0f}".replace("-", "−")
-    return worded(
+    return _(
         "Hum of {mains_hz:.0f} Hz at {level} dBFS: {cuts} narrow cuts at its harmonics.",
         mains_hz=hum.mains_hz,
         level=level,

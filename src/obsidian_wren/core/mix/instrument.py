@@ -19,7 +19,7 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.measure.spectrum import OCTAVE_RATIO, power_spectrum, third_octaves
 from obsidian_wren.core.mix.hum_cuts import hum_cuts, steady_hum, told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 LEAST_S = 6.0
 CEILING_DBTP = -3.0
@@ -54,13 +54,13 @@ def derive_instrument(samples: Samples, *, rate_hz: float) -> InstrumentPlan:
     lowest = _lowest_played_hz(samples, rate_hz) if long_enough else None
     hum = steady_hum(samples, rate_hz=rate_hz) if long_enough else None
     if lowest is None:
-        corner, why = _USUAL_HZ, worded("Its lowest note cannot be told from what is played.")
+        corner, why = _USUAL_HZ, _("Its lowest note cannot be told from what is played.")
     else:
         corner = float(np.clip(lowest * OCTAVE_RATIO**-0.5, *_HIGHPASS_HZ))
-        why = worded("Its lowest notes lie near {lowest:.0f} Hz.", lowest=lowest)
+        why = _("Its lowest notes lie near {lowest:.0f} Hz.", lowest=lowest)
     specs: list[StageSpec] = [HighpassSpec(round(corner, 1), 2)]
     because = [
-        worded(
+        _(
             "{why} A high-pass at {corner:.0f} Hz removes what is under them.",
             why=why,
             corner=corner,
@@ -71,7 +71,7 @@ def derive_instrument(samples: Samples, *, rate_hz: float) -> InstrumentPlan:
         because.append(told(hum, cuts))
     specs.append(LimiterSpec(CEILING_DBTP, 100.0))
     because.append(
-        worded(
+        _(
             "A limiter keeps every peak under {ceiling_dbtp:.0f} dBTP.", ceiling_dbtp=CEILING_DBTP
         ).replace("-", "−")
     )

@@ -20,7 +20,7 @@ from obsidian_wren.core.mix.routes import (
     SourceKind,
     admit,
 )
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ _BED = Share(9.0, KEPT_UNDER_LU)
 _CLIPS = Share(8.0, 12.0)
 # An instrument beside a voice that talks: near it, and under it while it talks.
 _SECOND = Share(4.0, 10.0)
-_NOT_ASKED = worded("they did not ask for it, and it makes you harder to understand")
+_NOT_ASKED = _("they did not ask for it, and it makes you harder to understand")
 
 RULES: Mapping[DestinationKind, KindRule] = {
     "call": KindRule(
@@ -70,10 +70,10 @@ RULES: Mapping[DestinationKind, KindRule] = {
         {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
         {
             "music": _NOT_ASKED,
-            "computer": worded("it may hold the call itself"),
-            "return": worded("nobody should hear themselves or another call"),
+            "computer": _("it may hold the call itself"),
+            "return": _("nobody should hear themselves or another call"),
         },
-        worded(
+        _(
             "Calls are mono and set speech to their own level; −18 LUFS leaves them room either"
             " way."
         ),
@@ -84,13 +84,13 @@ RULES: Mapping[DestinationKind, KindRule] = {
         1,
         {"voice": Share(0.0)},
         {
-            "second": worded("a game chat is for one voice"),
-            "clips": worded("a game chat opens on any sound"),
-            "music": worded("a game chat opens on any sound"),
-            "computer": worded("it holds the game, and the crew in it"),
-            "return": worded("nobody should hear themselves or another call"),
+            "second": _("a game chat is for one voice"),
+            "clips": _("a game chat opens on any sound"),
+            "music": _("a game chat opens on any sound"),
+            "computer": _("it holds the game, and the crew in it"),
+            "return": _("nobody should hear themselves or another call"),
         },
-        worded("Voice only: a narrow path with a threshold that anything else would open."),
+        _("Voice only: a narrow path with a threshold that anything else would open."),
     ),
     "stream": KindRule(
         -16.0,
@@ -105,9 +105,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "music": _BED,
         },
         {},
-        worded(
-            "Streams are heard beside others at −16 LUFS, with peaks under −1 dBTP (AES TD1008)."
-        ),
+        _("Streams are heard beside others at −16 LUFS, with peaks under −1 dBTP (AES TD1008)."),
     ),
     "recorder": KindRule(
         -18.0,
@@ -120,8 +118,8 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "clips": _CLIPS,
             "music": _BED,
         },
-        {"computer": worded("it plays what has tracks of its own already")},
-        worded("A mix to work on keeps headroom; each source has a track of its own too."),
+        {"computer": _("it plays what has tracks of its own already")},
+        _("A mix to work on keeps headroom; each source has a track of its own too."),
     ),
     "headphones": KindRule(
         -23.0,
@@ -134,12 +132,8 @@ RULES: Mapping[DestinationKind, KindRule] = {
             "computer": Share(6.0),
             "music": Share(8.0),
         },
-        {
-            "voice": worded(
-                "your own voice would come late; direct monitoring or Hear live is for that"
-            )
-        },
-        worded("For hours at the ear: −23 LUFS, and no peak over −6 dBTP."),
+        {"voice": _("your own voice would come late; direct monitoring or Hear live is for that")},
+        _("For hours at the ear: −23 LUFS, and no peak over −6 dBTP."),
     ),
     "second computer": KindRule(
         -18.0,
@@ -149,9 +143,9 @@ RULES: Mapping[DestinationKind, KindRule] = {
         {
             "music": _NOT_ASKED,
             "computer": _NOT_ASKED,
-            "return": worded("it may hold what the second computer plays"),
+            "return": _("it may hold what the second computer plays"),
         },
-        worded("It sends on what it gets, so it gets what a call does, in stereo."),
+        _("It sends on what it gets, so it gets what a call does, in stereo."),
     ),
 }
 

@@ -15,7 +15,7 @@ from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.kinds import RULES, KindRule, MixPins, Share
 from obsidian_wren.core.mix.measured import Measured
 from obsidian_wren.core.mix.routes import Destination, RouteRefused, Routing, Send, Source, admit
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _VOICES = ("voice", "second")
 # The signal under which others drop.
@@ -129,16 +129,16 @@ def _send(
             None,
             duck,
             pinned,
-            worded("Not measured yet, so its gain stays at 0 dB until it plays."),
+            _("Not measured yet, so its gain stays at 0 dB until it plays."),
         )
     gain = aim - under - known.on(channels)
     where = (
-        worded("at the listener's loudness")
+        _("at the listener's loudness")
         if under == 0.0
-        else worded("{under:g} LU under your voice", under=under)
+        else _("{under:g} LU under your voice", under=under)
     )
-    drop = worded("; drops {duck:g} dB more while you speak", duck=duck) if duck else ""
-    because = worded(
+    drop = _("; drops {duck:g} dB more while you speak", duck=duck) if duck else ""
+    because = _(
         "It comes at {on:.1f} LUFS and belongs {where}{drop}.",
         on=known.on(channels),
         where=where,
@@ -149,11 +149,11 @@ def _send(
 
 def _kept_out(source: Source, listener: Destination, rule: KindRule, routing: Routing) -> str:
     if source.of == listener.key:
-        return worded("nobody hears themselves")
+        return _("nobody hears themselves")
     if source.kind in rule.kept_out:
         return rule.kept_out[source.kind]
     try:
         admit(routing, Send(source.key, listener.key))
     except RouteRefused as refused:
         return str(refused)
-    return worded("you keep it out")
+    return _("you keep it out")

@@ -29,7 +29,7 @@ from obsidian_wren.core.mix.return_plan import (
     ReturnPlan,
     ReturnReading,
 )
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 LEAST_S = 6.0
 _MOST_GAIN_DB = 18.0
@@ -80,7 +80,7 @@ def derive_return(
         return None
     specs: list[StageSpec] = [HighpassSpec(_HIGHPASS_HZ, 2)]
     because = [
-        worded(
+        _(
             "A high-pass at {highpass_hz:.0f} Hz removes what is under any voice.",
             highpass_hz=_HIGHPASS_HZ,
         )
@@ -95,7 +95,7 @@ def derive_return(
             EqualizerBand("peak", float(np.sqrt(_HARSH_HZ[0] * _HARSH_HZ[1])), -cut, _HARSH_Q)
         )
         because.append(
-            worded(
+            _(
                 "2 to 5 kHz are {harsh_db:.0f} dB over average speech: a broad cut of {cut:.0f}"
                 " dB.",
                 harsh_db=before.harsh_db,
@@ -106,10 +106,10 @@ def derive_return(
         specs.append(EqualizerSpec(tuple(bands)))
     toned = render(specs, samples, rate_hz=int(rate_hz))
     gain = _gain_to(toned, aim_lufs, rate_hz)
-    word = worded("up") if gain > 0 else worded("down")
+    word = _("up") if gain > 0 else _("down")
     because.append(
         (
-            worded(
+            _(
                 "It comes at {lufs:.1f} LUFS: {gain:.1f} dB {word}, to {aim_lufs:.0f}.",
                 lufs=before.lufs,
                 gain=abs(gain),
@@ -119,7 +119,7 @@ def derive_return(
         ).replace("-", "−")
     )
     because.append(
-        worded(
+        _(
             "A limiter keeps every peak under {return_ceiling_dbtp:.0f} dBTP.",
             return_ceiling_dbtp=RETURN_CEILING_DBTP,
         ).replace("-", "−")
@@ -133,7 +133,7 @@ def _gain_to(samples: Samples, aim_lufs: float, rate_hz: float) -> float:
     """The gain after which the limited sound has the loudness that is aimed at, dB; the limiter
     takes some of it back."""
     gain = 0.0
-    for _ in range(8):
+    for _try in range(8):
         here = integrated_lufs(
             render((GainSpec(gain), *SAFE), samples, rate_hz=int(rate_hz)), rate_hz=rate_hz
         )

@@ -18,7 +18,7 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Literal
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 SourceKind = Literal["voice", "second", "computer", "music", "clips", "return"]
 DestinationKind = Literal[
@@ -142,7 +142,7 @@ def admit(routing: Routing, send: Send) -> Routing:
     wanted = replace(routing, sends=routing.sends | {send})
     if source.of == send.destination:
         raise RouteRefused(
-            worded(
+            _(
                 "{name} would hear itself: a listener never gets its own return.",
                 name=listener.name,
             ),
@@ -152,7 +152,7 @@ def admit(routing: Routing, send: Send) -> Routing:
     if loop is not None:
         names = named(wanted, loop)
         raise RouteRefused(
-            worded(
+            _(
                 "That would be a loop: {names}. Keep {name} from {name_2}, or cut the way"
                 " elsewhere.",
                 names=" → ".join(names),
@@ -166,7 +166,7 @@ def admit(routing: Routing, send: Send) -> Routing:
         if double not in before:
             first, second = named(wanted, double.first), named(wanted, double.second)
             raise RouteRefused(
-                worded(
+                _(
                     "{name} would hear one sound twice: {first}, and {second}. Together they"
                     " sound hollow; keep one of them out.",
                     name=wanted.destinations[double.destination].name,

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from obsidian_wren.core.mix.verdict import Verdict
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 _FULL_PERCENT = 99.5
 
@@ -35,14 +35,14 @@ def audit_feed(
 ) -> tuple[Verdict, ...]:
     """What is said of a feed by those who record it; ``trouble`` is why the feed is not there."""
     if trouble is not None:
-        return (Verdict("no input", "fault", worded("“{feed}” is not there", feed=feed), trouble),)
+        return (Verdict("no input", "fault", _("“{feed}” is not there", feed=feed), trouble),)
     if not recordings:
         return (
             Verdict(
                 "nobody",
                 "note",
-                worded("No program listens yet"),
-                worded("Pick “{feed}” as the microphone in your program.", feed=feed),
+                _("No program listens yet"),
+                _("Pick “{feed}” as the microphone in your program.", feed=feed),
             ),
         )
     found = []
@@ -52,8 +52,8 @@ def audit_feed(
                 Verdict(
                     "muted",
                     "fault",
-                    worded("{program} is muted at the sound server", program=one.program),
-                    worded("Switch it on in the system’s volume control, under recording."),
+                    _("{program} is muted at the sound server", program=one.program),
+                    _("Switch it on in the system’s volume control, under recording."),
                 )
             )
         elif one.volume_percent < _FULL_PERCENT:
@@ -61,18 +61,16 @@ def audit_feed(
                 Verdict(
                     "turned down",
                     "fault",
-                    worded(
+                    _(
                         "{program} takes it at {volume_percent:.0f} %",
                         program=one.program,
                         volume_percent=one.volume_percent,
                     ),
-                    worded("Set it to 100 % in the system’s volume control, under recording."),
+                    _("Set it to 100 % in the system’s volume control, under recording."),
                 )
             )
         else:
-            found.append(
-                Verdict("listens", "good", worded("{program} listens", program=one.program))
-            )
+            found.append(Verdict("listens", "good", _("{program} listens", program=one.program)))
     return tuple(found)
 
 
@@ -83,16 +81,16 @@ def audit_output(output: str | None) -> tuple[Verdict, ...]:
             Verdict(
                 "no output",
                 "note",
-                worded("No output is chosen, so nothing is played"),
-                worded("Choose the output that your headphones are on. Loudspeakers would howl."),
+                _("No output is chosen, so nothing is played"),
+                _("Choose the output that your headphones are on. Loudspeakers would howl."),
             ),
         )
-    return (Verdict("plays", "good", worded("Plays to {output}", output=output)),)
+    return (Verdict("plays", "good", _("Plays to {output}", output=output)),)
 
 
 def left_to_move(recordings: Sequence[ProgramRecording]) -> tuple[str, ...]:
     """What a person has to do about programs that record the microphone itself."""
     return tuple(
-        worded("Move {name} to a feed: it records the raw microphone.", name=name)
+        _("Move {name} to a feed: it records the raw microphone.", name=name)
         for name in sorted({one.program for one in recordings})
     )

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 if TYPE_CHECKING:
     from obsidian_wren.core.mix.marker import Found
@@ -76,8 +76,8 @@ def judge(found: Arrived, *, listener: str) -> tuple[Verdict, ...]:
 
 def _pick(listener: str, found: Arrived) -> str:
     if found.own_feed is None:
-        return worded("Check what {listener} is set to hear.", listener=listener)
-    return worded(
+        return _("Check what {listener} is set to hear.", listener=listener)
+    return _(
         "In {listener}, pick “{own_feed}” as the microphone.",
         listener=listener,
         own_feed=found.own_feed,
@@ -85,18 +85,18 @@ def _pick(listener: str, found: Arrived) -> str:
 
 
 def _arrival(found: Arrived, listener: str) -> Verdict:
-    when = "" if found.delay_ms is None else worded(", {delay_ms:.0f} ms", delay_ms=found.delay_ms)
+    when = "" if found.delay_ms is None else _(", {delay_ms:.0f} ms", delay_ms=found.delay_ms)
     if found.speed != 1.0:
         off = (found.speed - 1.0) * 100.0
         return Verdict(
             "wrong pitch",
             "fault",
             (
-                worded("Plays {off:.0f} % too high", off=abs(off))
+                _("Plays {off:.0f} % too high", off=abs(off))
                 if off > 0
-                else worded("Plays {off:.0f} % too low", off=abs(off))
+                else _("Plays {off:.0f} % too low", off=abs(off))
             ),
-            worded(
+            _(
                 "{listener} takes sound of one rate for another. Set its rate to that of the feed.",
                 listener=listener,
             ),
@@ -105,23 +105,23 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
         return Verdict(
             "both",
             "fault",
-            worded("Raw and treated voice both arrive{when}", when=when),
-            worded(
+            _("Raw and treated voice both arrive{when}", when=when),
+            _(
                 "In {listener}, switch one of the two inputs off: together they sound hollow.",
                 listener=listener,
             ),
         )
     if found.raw is not None:
         return Verdict(
-            "raw", "fault", worded("Raw voice arrives{when}", when=when), _pick(listener, found)
+            "raw", "fault", _("Raw voice arrives{when}", when=when), _pick(listener, found)
         )
     if found.treated is None:
         if found.sounds and found.lost:
             return Verdict(
                 "too many gaps",
                 "fault",
-                worded("Too much of the sound was lost to tell what arrives"),
-                worded(
+                _("Too much of the sound was lost to tell what arrives"),
+                _(
                     "Close what keeps this computer busy, and send the marker again. If that does"
                     " not help, check what {listener} is set to hear.",
                     listener=listener,
@@ -131,15 +131,15 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
             return Verdict(
                 "neither",
                 "fault",
-                worded("Sound arrives, but not your voice"),
+                _("Sound arrives, but not your voice"),
                 _pick(listener, found),
             )
         advice = _pick(listener, found)
         return Verdict(
             "nothing",
             "fault",
-            worded("Nothing arrives"),
-            worded(
+            _("Nothing arrives"),
+            _(
                 "{advice}, and see that it is neither muted nor waiting for more level.",
                 advice=advice[:-1],
             ),
@@ -148,17 +148,15 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
         return Verdict(
             "wrong feed",
             "fault",
-            worded("Gets “{feed}”, the mix for another listener", feed=found.feed),
+            _("Gets “{feed}”, the mix for another listener", feed=found.feed),
             _pick(listener, found),
         )
     if found.other_feed is not None:
         return Verdict(
             "two feeds",
             "fault",
-            worded(
-                "Gets “{other_feed}” as well: your voice comes twice", other_feed=found.other_feed
-            ),
-            worded(
+            _("Gets “{other_feed}” as well: your voice comes twice", other_feed=found.other_feed),
+            _(
                 "In {listener}, switch the second input off: together they sound hollow.",
                 listener=listener,
             ),
@@ -167,15 +165,15 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
         return Verdict(
             "late",
             "fault",
-            worded("Treated voice arrives late{when}", when=when),
-            worded(
+            _("Treated voice arrives late{when}", when=when),
+            _(
                 "Lower the buffer in {listener}: over {late_ms:.0f} ms people talk over each"
                 " other.",
                 listener=listener,
                 late_ms=LATE_MS,
             ),
         )
-    return Verdict("treated", "good", worded("Treated voice arrives{when}", when=when))
+    return Verdict("treated", "good", _("Treated voice arrives{when}", when=when))
 
 
 def _returned(found: Arrived, listener: str) -> tuple[Verdict, ...]:
@@ -185,11 +183,11 @@ def _returned(found: Arrived, listener: str) -> tuple[Verdict, ...]:
         Verdict(
             "returns to sender",
             "fault",
-            worded(
+            _(
                 "Sends your voice back to you, {returned_ms:.0f} ms later",
                 returned_ms=found.returned_ms,
             ),
-            worded(
+            _(
                 "In {listener}, switch off hearing yourself. Its return is never sent on to it,"
                 " so nothing howls meanwhile.",
                 listener=listener,
@@ -205,8 +203,8 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "gaps",
                 "note",
-                worded("Pieces of it are missing"),
-                worded(
+                _("Pieces of it are missing"),
+                _(
                     "Send the marker again. If they go on missing, raise the buffer in"
                     " {listener} and close what keeps this computer busy.",
                     listener=listener,
@@ -218,8 +216,8 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "twice",
                 "fault",
-                worded("Arrives twice, {echo_ms:.0f} ms apart", echo_ms=found.echo_ms),
-                worded(
+                _("Arrives twice, {echo_ms:.0f} ms apart", echo_ms=found.echo_ms),
+                _(
                     "{listener} gets one voice by two ways. Look for a second input of it, or a"
                     " program that passes on what it plays.",
                     listener=listener,
@@ -231,8 +229,8 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "upside down",
                 "note",
-                worded("Arrives upside down"),
-                worded("Nobody hears that alone; mixed with the raw voice it sounds thin."),
+                _("Arrives upside down"),
+                _("Nobody hears that alone; mixed with the raw voice it sounds thin."),
             )
         )
     if found.rate_ppm is not None and abs(found.rate_ppm) > _CLOCK_PPM:
@@ -240,8 +238,8 @@ def _shape(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "clock",
                 "fault",
-                worded("Its clock is off by {rate_ppm:.1f} %", rate_ppm=abs(found.rate_ppm) / 1e4),
-                worded(
+                _("Its clock is off by {rate_ppm:.1f} %", rate_ppm=abs(found.rate_ppm) / 1e4),
+                _(
                     "{listener} drops or repeats sound to keep up. Set its rate to that of the"
                     " feed.",
                     listener=listener,
@@ -262,8 +260,8 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "cuts words",
                 "fault",
-                worded("{share} % of the words do not come through", share=share),
-                worded(
+                _("{share} % of the words do not come through", share=share),
+                _(
                     "Lower the activation threshold in {listener}, or switch it off: your gate"
                     " already does this.",
                     listener=listener,
@@ -275,8 +273,8 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "twice cleaned",
                 "fault",
-                worded("Something cleans the voice a second time"),
-                worded(
+                _("Something cleans the voice a second time"),
+                _(
                     "Switch off noise removal in {listener}: yours is measured in this room, and"
                     " two of them make words hollow.",
                     listener=listener,
@@ -288,11 +286,11 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "auto gain",
                 "fault",
-                worded(
+                _(
                     "Something turns the voice up and down by {wander_db:.0f} dB",
                     wander_db=again.wander_db,
                 ),
-                worded(
+                _(
                     "Switch off auto gain in {listener}: the voice is steady already.",
                     listener=listener,
                 ),
@@ -304,10 +302,10 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "turned up" if up else "turned down",
                 "fault",
-                worded("Something turns the voice up by {size:.0f} dB", size=size)
+                _("Something turns the voice up by {size:.0f} dB", size=size)
                 if up
-                else worded("Something turns the voice down by {size:.0f} dB", size=size),
-                worded(
+                else _("Something turns the voice down by {size:.0f} dB", size=size),
+                _(
                     "Look for a microphone level, auto gain or echo cancelling in {listener}:"
                     " the mix comes at the loudness that it needs.",
                     listener=listener,
@@ -319,11 +317,11 @@ def _again(found: Arrived, listener: str) -> tuple[Verdict, ...]:
             Verdict(
                 "narrow",
                 "note",
-                worded(
+                _(
                     "Carries the voice up to {reaches_hz:.1f} kHz",
                     reaches_hz=again.reaches_hz / 1000.0,
                 ),
-                worded("If {listener} offers a better connection, take it.", listener=listener),
+                _("If {listener} offers a better connection, take it.", listener=listener),
             )
         )
     return tuple(verdicts)

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.prove.drift import Drift, DriftCause
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
-_KEEP = worded("or keep it and recalculate what stands on it")
+_KEEP = _("or keep it and recalculate what stands on it")
 _LOW_HZ, _HIGH_HZ = 500.0, 2000.0
 
 
@@ -45,23 +45,23 @@ def say(
         return _noise(drift, more=more)
     found = {
         "gain": (
-            worded(
+            _(
                 "Gain before the converter is {size} {higher}, {error}: voice and room moved"
                 " together.",
                 size=size,
                 higher=_higher(more),
                 error=error,
             ),
-            worded("Turn it {down} by {size}, {keep}.", down=_down(more), size=size, keep=_KEEP),
+            _("Turn it {down} by {size}, {keep}.", down=_down(more), size=size, keep=_KEEP),
         ),
         "slider": (
-            worded(
+            _(
                 "A slider after the converter is {size} {higher}: voice and room moved together,"
                 " and so did the converter's own steps.",
                 size=size,
                 higher=_higher(more),
             ),
-            worded(
+            _(
                 "Move the system's input slider back, {size} {lower}, {keep}.",
                 size=size,
                 lower=_lower(more),
@@ -70,66 +70,66 @@ def say(
         ),
         "pad": (
             (
-                worded("A pad of {estimate:.0f} dB is out now.", estimate=abs(cause.estimate))
+                _("A pad of {estimate:.0f} dB is out now.", estimate=abs(cause.estimate))
                 if more
-                else worded("A pad of {estimate:.0f} dB is in now.", estimate=abs(cause.estimate))
+                else _("A pad of {estimate:.0f} dB is in now.", estimate=abs(cause.estimate))
             ),
             (
-                worded("Switch it in again, {keep}.", keep=_KEEP)
+                _("Switch it in again, {keep}.", keep=_KEEP)
                 if more
-                else worded("Switch it out again, {keep}.", keep=_KEEP)
+                else _("Switch it out again, {keep}.", keep=_KEEP)
             ),
         ),
         "screen": (
             (
-                worded(
+                _(
                     "Your voice is brighter and the room is not: a pop screen or foam was"
                     " taken away."
                 )
                 if more
-                else worded(
+                else _(
                     "Your voice is duller and the room is not: a pop screen or foam was put"
                     " in front."
                 )
             ),
             (
-                worded("Put it back, {keep}.", keep=_KEEP)
+                _("Put it back, {keep}.", keep=_KEEP)
                 if more
-                else worded("Take it away, {keep}.", keep=_KEEP)
+                else _("Take it away, {keep}.", keep=_KEEP)
             ),
         ),
         "hum": (
-            worded("Mains hum is {size} {higher}.", size=size, higher=_higher(more)),
-            worded("Look for what was plugged in near the cable, and for a charger or a lamp.")
+            _("Mains hum is {size} {higher}.", size=size, higher=_higher(more)),
+            _("Look for what was plugged in near the cable, and for a charger or a lamp.")
             if more
-            else worded("Nothing to do, {keep}.", keep=_KEEP),
+            else _("Nothing to do, {keep}.", keep=_KEEP),
         ),
         "reverb": (
             (
-                worded("The room is {size} stronger beside your voice.", size=size)
+                _("The room is {size} stronger beside your voice.", size=size)
                 if more
-                else worded("The room is {size} weaker beside your voice.", size=size)
+                else _("The room is {size} weaker beside your voice.", size=size)
             ),
-            worded(
+            _(
                 "Look what changed: a door, a curtain, another room. Put it back, {keep}.",
                 keep=_KEEP,
             ),
         ),
         "voice": (
             (
-                worded(
+                _(
                     "You spoke {size} louder than at the calibration; the room and the gain"
                     " are the same.",
                     size=size,
                 )
                 if more
-                else worded(
+                else _(
                     "You spoke {size} softer than at the calibration; the room and the gain"
                     " are the same.",
                     size=size,
                 )
             ),
-            worded(
+            _(
                 "Say the sentence again as you usually talk. If this is how you talk now, record"
                 " your takes again."
             ),
@@ -143,20 +143,20 @@ def say(
 def _distance(cause: DriftCause, *, known: bool) -> DriftSentence:
     now, then = cause.estimate or 0.0, cause.then or 1.0
     farther = now > then
-    error = worded("± {max:.0f} cm", max=max(cause.error or 0.0, 1.0))
-    way = worded("farther from") if farther else worded("closer to")
+    error = _("± {max:.0f} cm", max=max(cause.error or 0.0, 1.0))
+    way = _("farther from") if farther else _("closer to")
     if known:
-        sentence = worded(
+        sentence = _(
             "You sit {way} the microphone: {then:.0f} → {now:.0f} {error}.",
             way=way,
             then=then,
             now=now,
             error=error,
         )
-        back = worded("Go back to {then:.0f} cm", then=then)
+        back = _("Go back to {then:.0f} cm", then=then)
     else:
         ratio = now / then
-        sentence = worded(
+        sentence = _(
             "You sit {way} the microphone, at {ratio:.2g} times the distance: {now:.0f}"
             " {error} if it was {then:.0f} cm.",
             way=way,
@@ -165,10 +165,8 @@ def _distance(cause: DriftCause, *, known: bool) -> DriftSentence:
             error=error,
             then=then,
         )
-        back = (
-            worded("Go closer to where you sat") if farther else worded("Go back to where you sat")
-        )
-    return DriftSentence(sentence, worded("{back}, {keep}.", back=back, keep=_KEEP))
+        back = _("Go closer to where you sat") if farther else _("Go back to where you sat")
+    return DriftSentence(sentence, _("{back}, {keep}.", back=back, keep=_KEEP))
 
 
 def turned_to_deg(then_deg: float, change_db: float) -> float:
@@ -182,14 +180,14 @@ def _angle(cause: DriftCause, then_deg: float | None) -> DriftSentence:
     change, error = cause.estimate or 0.0, cause.error or 0.1
     more = change > 0.0
     sentence = (
-        worded(
+        _(
             "The microphone points better at your mouth: the direct sound is {change:.1f} dB"
             " {higher}, and low tones did not change",
             change=abs(change),
             higher=_higher(more),
         )
         if more
-        else worded(
+        else _(
             "The microphone points farther past your mouth: the direct sound is {change:.1f}"
             " dB {higher}, and low tones did not change",
             change=abs(change),
@@ -200,14 +198,14 @@ def _angle(cause: DriftCause, then_deg: float | None) -> DriftSentence:
         now = turned_to_deg(then_deg, change)
         ends = [turned_to_deg(then_deg, change + way * error) for way in (-1.0, 1.0)]
         within = max(1.0, abs(ends[0] - ends[1]) / 2.0)
-        sentence += worded(
+        sentence += _(
             ", as of a cardioid turned from {then_deg:.0f} to {now:.0f} ± {within:.0f}°",
             then_deg=then_deg,
             now=now,
             within=within,
         )
-    back = worded("Turn it away as before") if more else worded("Turn it back to your mouth")
-    return DriftSentence(f"{sentence}.", worded("{back}, {keep}.", back=back, keep=_KEEP))
+    back = _("Turn it away as before") if more else _("Turn it back to your mouth")
+    return DriftSentence(f"{sentence}.", _("{back}, {keep}.", back=back, keep=_KEEP))
 
 
 def _noise(drift: Drift, *, more: bool) -> DriftSentence:
@@ -217,61 +215,59 @@ def _noise(drift: Drift, *, more: bool) -> DriftSentence:
     centre = float(np.exp(np.sum(power * np.log(change.noise_hz)) / max(np.sum(power), 1e-9)))
     size = float(change.now.floor_dbfs_a - change.then.floor_dbfs_a)
     like = (
-        worded("as of a fan, a heater or traffic")
+        _("as of a fan, a heater or traffic")
         if centre < _LOW_HZ
-        else worded("as of an open window, rain or a hissing device")
+        else _("as of an open window, rain or a hissing device")
         if centre > _HIGH_HZ
-        else worded("as of a fan, a computer or an open window")
+        else _("as of a fan, a computer or an open window")
     )
     if not more:
         return DriftSentence(
-            worded(
+            _(
                 "The room is quieter, by {size:.1f} dB(A): something that ran then is off.",
                 size=abs(size),
             ),
-            worded("Nothing to put back. Recalculate what stands on the noise floor."),
+            _("Nothing to put back. Recalculate what stands on the noise floor."),
         )
     return DriftSentence(
-        worded(
+        _(
             "The room is louder, by {size:.1f} dB(A), {like}; your voice is not.",
             size=abs(size),
             like=like,
         ),
-        worded("Switch it off or close it, {keep}.", keep=_KEEP),
+        _("Switch it off or close it, {keep}.", keep=_KEEP),
     )
 
 
 def _higher(more: bool) -> str:
-    return worded("higher") if more else worded("lower")
+    return _("higher") if more else _("lower")
 
 
 def _lower(more: bool) -> str:
-    return worded("lower") if more else worded("higher")
+    return _("lower") if more else _("higher")
 
 
 def _down(more: bool) -> str:
-    return worded("down") if more else worded("up")
+    return _("down") if more else _("up")
 
 
 _WITHOUT_NUMBER = {
     "processing": DriftSentence(
-        worded(
+        _(
             "Something takes the noise away before it gets here: the computer's enhancements, or"
             " noise removal of the device, are on."
         ),
-        worded("Switch them off, then check again."),
+        _("Switch them off, then check again."),
     ),
     "microphone": DriftSentence(
-        worded(
-            "Voice and room sound different alike: this is another microphone, channel or pattern."
-        ),
-        worded(
+        _("Voice and room sound different alike: this is another microphone, channel or pattern."),
+        _(
             "Check which microphone and which channel is used. For a new microphone, calibrate"
             " again."
         ),
     ),
     "unexplained": DriftSentence(
-        worded("A part of the change has no cause that can be told from two takes."),
-        worded("Record the takes again, then recalculate."),
+        _("A part of the change has no cause that can be told from two takes."),
+        _("Record the takes again, then recalculate."),
     ),
 }

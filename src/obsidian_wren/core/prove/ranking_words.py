@@ -9,15 +9,13 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.numerals import frequency
 from obsidian_wren.core.prove.ranking import Difference, Ranking
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 SPEED_OF_SOUND_M_S = 343.0
 _MATTERS_DB = 0.5
 # A part so far under the whole is not heard in it.
 _COVERED_DB = 6.0
-_TIE = worded(
-    "Nothing that listeners hear decides between them. Take the one that is more at hand."
-)
+_TIE = _("Nothing that listeners hear decides between them. Take the one that is more at hand.")
 _AT_ONE_PLACE_CM = 1.0
 
 
@@ -32,12 +30,12 @@ class RankingSentence:
 def choice(ranking: Ranking, *, first: str, second: str) -> RankingSentence:
     """Which to take, and what decides."""
     if ranking.better is None:
-        return RankingSentence(worded("Either serves"), _TIE)
+        return RankingSentence(_("Either serves"), _TIE)
     better = second if ranking.better == "second" else first
     sign = 1.0 if ranking.better == "second" else -1.0
     decides = [one for one in ranking.differences if one.weighs_db * sign >= _MATTERS_DB]
     said = " ".join(difference(one, first=first, second=second).sentence for one in decides[:2])
-    return RankingSentence(worded("Take {better}", better=better), said)
+    return RankingSentence(_("Take {better}", better=better), said)
 
 
 def difference(one: Difference, *, first: str, second: str) -> RankingSentence:
@@ -46,11 +44,11 @@ def difference(one: Difference, *, first: str, second: str) -> RankingSentence:
         more, at = (one.second or 0.0) > 0.0, frequency(one.hz or 0.0)
         return RankingSentence(
             (
-                worded("{second} is louder around {hz}", second=second, hz=at)
+                _("{second} is louder around {hz}", second=second, hz=at)
                 if more
-                else worded("{second} is weaker around {hz}", second=second, hz=at)
+                else _("{second} is weaker around {hz}", second=second, hz=at)
             ),
-            worded(
+            _(
                 "{signed} dB against {first}; the equalizer corrects either.",
                 signed=_signed(one.second),
                 first=first,
@@ -60,11 +58,11 @@ def difference(one: Difference, *, first: str, second: str) -> RankingSentence:
         more = (one.second or 0.0) > 0.0
         return RankingSentence(
             (
-                worded("{second} has more low end", second=second)
+                _("{second} has more low end", second=second)
                 if more
-                else worded("{second} has less low end", second=second)
+                else _("{second} has less low end", second=second)
             ),
-            worded(
+            _(
                 "{signed} dB under 200 Hz: proximity effect and response together.",
                 signed=_signed(one.second),
             ),
@@ -72,20 +70,18 @@ def difference(one: Difference, *, first: str, second: str) -> RankingSentence:
     if one.code == "clipping":
         worse = first if one.weighs_db > 0.0 else second
         return RankingSentence(
-            worded("{worse} clips", worse=worse),
-            worded(
-                "{worse} clips in this sentence. Lower its gain, then compare again.", worse=worse
-            ),
+            _("{worse} clips", worse=worse),
+            _("{worse} clips in this sentence. Lower its gain, then compare again.", worse=worse),
         )
     return RankingSentence(_TITLES[one.code], _compared(one, first, second))
 
 
 _TITLES = {
-    "noise": worded("Noise at equal voice"),
-    "hiss": worded("Hiss at equal voice"),
-    "room": worded("Room after a word"),
-    "plosives": worded("Plosives"),
-    "sibilance": worded("Sibilance"),
+    "noise": _("Noise at equal voice"),
+    "hiss": _("Hiss at equal voice"),
+    "room": _("Room after a word"),
+    "plosives": _("Plosives"),
+    "sibilance": _("Sibilance"),
 }
 
 
@@ -93,7 +89,7 @@ def _compared(one: Difference, first: str, second: str) -> str:
     there, here = one.first, one.second
     if there is None or here is None:
         lacks, has = (first, second) if there is None else (second, first)
-        return worded(
+        return _(
             "{has} catches {things}; {lacks} catches none in the same sentence.",
             has=has,
             things=_THINGS[one.code],
@@ -102,29 +98,27 @@ def _compared(one: Difference, first: str, second: str) -> str:
     better, worse = (second, first) if here < there else (first, second)
     size = f"{abs(here - there):.0f} dB"
     said = {
-        "noise": worded(
-            "{better} hears {size} less noise beside your voice.", better=better, size=size
-        ),
-        "hiss": worded("{worse} hisses {size} more from 5 kHz up", worse=worse, size=size),
-        "room": worded(
+        "noise": _("{better} hears {size} less noise beside your voice.", better=better, size=size),
+        "hiss": _("{worse} hisses {size} more from 5 kHz up", worse=worse, size=size),
+        "room": _(
             "{better} hears less of your room: after a word it falls {size} lower.",
             better=better,
             size=size,
         ),
-        "plosives": worded("Plosives are {size} weaker in {better}.", size=size, better=better),
-        "sibilance": worded("Sibilants are {size} weaker in {better}.", size=size, better=better),
+        "plosives": _("Plosives are {size} weaker in {better}.", size=size, better=better),
+        "sibilance": _("Sibilants are {size} weaker in {better}.", size=size, better=better),
     }[one.code]
     if one.code == "hiss":
         under = one.under_db or 0.0
         if under >= _COVERED_DB:
-            return worded(
+            return _(
                 "{said}, {under:.0f} dB under the rest of its noise, so it does not matter here.",
                 said=said,
                 under=under,
             )
-        return worded("{said}, and that is a good part of its noise.", said=said)
+        return _("{said}, and that is a good part of its noise.", said=said)
     if abs(one.weighs_db) < _MATTERS_DB:
-        return worded("{said} It does not matter here: both are quiet enough.", said=said)
+        return _("{said} It does not matter here: both are quiet enough.", said=said)
     return said
 
 
@@ -135,7 +129,7 @@ def _signed(db: float | None) -> str:
 _THINGS = {
     "plosives": "plosives",
     "sibilance": "sibilants",
-    "room": worded("the room"),
+    "room": _("the room"),
     "noise": "noise",
 }
 
@@ -154,27 +148,27 @@ def in_time(
         return None
     if delay_samples is None:
         return RankingSentence(
-            worded("Delay and polarity unknown"),
-            worded(
+            _("Delay and polarity unknown"),
+            _(
                 "The two sounds do not agree in time, so neither delay nor polarity is known."
                 " Put both microphones before the same mouth and record again."
             ),
         )
     delay_ms = delay_samples / rate_hz * 1000.0
     farther_cm = 100.0 * delay_samples / rate_hz * SPEED_OF_SOUND_M_S
-    polarity = worded("inverted") if inverted else worded("same")
-    title = worded(
+    polarity = _("inverted") if inverted else _("same")
+    title = _(
         "Polarity {polarity}, {delay_ms:+.2f} ms", polarity=polarity, delay_ms=delay_ms
     ).replace("-", "−")
     if abs(farther_cm) < _AT_ONE_PLACE_CM:
-        place = worded(
+        place = _(
             "Both hear you at the same time, within {at_one_place_cm:.0f} cm.",
             at_one_place_cm=_AT_ONE_PLACE_CM,
         )
     else:
-        word = worded("later") if farther_cm > 0.0 else worded("earlier")
-        side = worded("farther from") if farther_cm > 0.0 else worded("nearer to")
-        place = worded(
+        word = _("later") if farther_cm > 0.0 else _("earlier")
+        side = _("farther from") if farther_cm > 0.0 else _("nearer to")
+        place = _(
             "{second} hears you {word}, as if {farther_cm:.0f} cm {side} your mouth.",
             second=second,
             word=word,
@@ -182,5 +176,5 @@ def in_time(
             side=side,
         )
     if inverted:
-        place += worded(" Mixed together the two cancel: invert one.")
+        place += _(" Mixed together the two cancel: invert one.")
     return RankingSentence(title, place)

@@ -6,7 +6,7 @@ Source: the exact binomial distribution, as in ``series``.
 from __future__ import annotations
 
 from obsidian_wren.core.prove.series import Kind, Tally
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 
 _ONE_IN, _RARELY = 1000.0, 0.01
 _NEARLY = 0.2
@@ -14,11 +14,11 @@ _NEARLY = 0.2
 
 def verdict(tally: Tally, *, kind: Kind, first: str, second: str) -> str:
     """What a series says of two sounds by their names: preferred, heard, or not heard."""
-    chance = worded("Chance alone would do this {often}.", often=often(tally.p))
+    chance = _("Chance alone would do this {often}.", often=often(tally.p))
     if kind == "which":
         if tally.heard:
-            return worded("You hear which is {first}. {chance}", first=first, chance=chance)
-        return worded(
+            return _("You hear which is {first}. {chance}", first=first, chance=chance)
+        return _(
             "You do not tell {first} from {second}. {chance}",
             first=first,
             second=second,
@@ -26,10 +26,10 @@ def verdict(tally: Tally, *, kind: Kind, first: str, second: str) -> str:
         )
     if tally.heard:
         liked = first if tally.first > tally.rounds / 2.0 else second
-        return worded("You prefer {liked}. {chance}", liked=liked, chance=chance)
+        return _("You prefer {liked}. {chance}", liked=liked, chance=chance)
     if tally.p < _NEARLY:
-        return worded("Perhaps you hear it; a longer series would tell. {chance}", chance=chance)
-    return worded(
+        return _("Perhaps you hear it; a longer series would tell. {chance}", chance=chance)
+    return _(
         "You do not hear a difference between {first} and {second}. {chance}",
         first=first,
         second=second,
@@ -41,9 +41,9 @@ def often(p: float) -> str:
     """How often chance does something: “3 times in 1,000”, “24 times in 100”. ``p`` from 0 to
     1."""
     if p < 1.0 / _ONE_IN:
-        return worded("less than once in 1,000")
+        return _("less than once in 1,000")
     if p < _RARELY:
         times = round(p * _ONE_IN)
-        return counted("once in 1,000", "{count} times in 1,000", times)
+        return ngettext("once in 1,000", "{count} times in 1,000", times)
     times = round(p * 100.0)
-    return counted("once in 100", "{count} times in 100", times)
+    return ngettext("once in 100", "{count} times in 100", times)

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.devices.arrivals import Arrivals
 from obsidian_wren.ports.world import SourceGone
 
@@ -42,7 +42,7 @@ class PortMicrophone(Arrivals):
             self._stream.start()
         except Exception as error:
             raise SourceGone(
-                worded(
+                _(
                     "The microphone could not be opened: {error}. Check that it is plugged in,"
                     " then try again.",
                     error=error,
@@ -59,7 +59,7 @@ class PortMicrophone(Arrivals):
         self.put([np.array(block, dtype=np.float64).reshape(-1, self.channels)], after_loss=lost)
 
     def _end(self) -> None:
-        self.end(worded("it is no longer there"))
+        self.end(_("it is no longer there"))
 
 
 class PortOutput:
@@ -83,7 +83,7 @@ class PortOutput:
             self._stream.start()
         except Exception as error:
             raise SourceGone(
-                worded(
+                _(
                     "The output could not be opened: {error}. Check that it is plugged in, then"
                     " try again.",
                     error=error,

@@ -14,7 +14,7 @@ from typing import Any
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice
 from obsidian_wren.core.mix.channels import wide
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.devices.portaudio.streams import PortMicrophone, PortOutput
 from obsidian_wren.ports.system_sound import (
     FEED_HZ,
@@ -26,9 +26,7 @@ from obsidian_wren.ports.system_sound import (
 )
 from obsidian_wren.ports.world import SourceGone
 
-_NOT_HERE = worded(
-    "PortAudio can set nothing of the system. Set it in the system’s own sound settings."
-)
+_NOT_HERE = _("PortAudio can set nothing of the system. Set it in the system’s own sound settings.")
 # A device that converts whatever is asked claims more channels than any microphone has.
 _MOST_CHANNELS = 8
 
@@ -54,7 +52,7 @@ class PortAudioSystem:
             new = Surroundings(
                 missing=(
                     "no-portaudio",
-                    worded("PortAudio does not answer ({error}). Install it again.", error=error),
+                    _("PortAudio does not answer ({error}). Install it again.", error=error),
                 )
             )
         changed = new != self._seen
@@ -118,7 +116,7 @@ class PortAudioSystem:
         if found is None:
             raise NoSoundServer(
                 "no-loopback",
-                worded(
+                _(
                     "This system makes no inputs of its own. Install a loopback device, then"
                     " give this feed its name; “{title}” is none.",
                     title=title,
@@ -176,7 +174,7 @@ class PortAudioSystem:
             if device.id == name and device.direction == direction:
                 return device
         raise SourceGone(
-            worded("This device is not there now. Plug it in, then start the program again.")
+            _("This device is not there now. Plug it in, then start the program again.")
         )
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 import pulsectl  # type: ignore[import-untyped]
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.described import CLIENT
 from obsidian_wren.ports.system_sound import NoSoundServer
@@ -27,7 +27,7 @@ def connected() -> Iterator[Any]:
     if not libpulse.is_there():
         raise NoSoundServer(
             "no-library",
-            worded(
+            _(
                 "The library of the sound server is missing. Install Debian's libpulse0, then"
                 " try again."
             ),
@@ -37,7 +37,7 @@ def connected() -> Iterator[Any]:
     except pulsectl.PulseError as error:
         raise NoSoundServer(
             "no-server",
-            worded(
+            _(
                 "No sound server answers in this session. Start PipeWire or PulseAudio, then try"
                 " again."
             ),
@@ -93,7 +93,7 @@ def needed(pulse: Any, name: str) -> Any:
     """A source or a sink. Raises SourceGone."""
     found = source_named(pulse, name) or sink_named(pulse, name)
     if found is None:
-        raise SourceGone(worded("There is no “{name}” now. Plug it in, then try again.", name=name))
+        raise SourceGone(_("There is no “{name}” now. Plug it in, then try again.", name=name))
     return found
 
 

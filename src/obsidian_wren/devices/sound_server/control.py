@@ -14,7 +14,7 @@ from typing import Any
 import pulsectl  # type: ignore[import-untyped]
 
 from obsidian_wren.core.derive.sound_device import DeviceField
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.devices.sound_server import described, inputs
 from obsidian_wren.devices.sound_server.connection import (
     LOST,
@@ -75,7 +75,7 @@ class SoundServer:
             except LOST:
                 # It went while it was asked.
                 new = Surroundings(
-                    missing=("no-server", worded("The sound server went away. Start it again."))
+                    missing=("no-server", _("The sound server went away. Start it again."))
                 )
             changed = new != self._seen
             self._seen = new
@@ -106,9 +106,7 @@ class SoundServer:
             found = source_named(pulse, name)
         if found is None:
             raise SourceGone(
-                worded(
-                    "There is no microphone “{name}” now. Plug it in, then try again.", name=name
-                )
+                _("There is no microphone “{name}” now. Plug it in, then try again.", name=name)
             )
         return ServerMicrophone(
             name,
@@ -218,23 +216,23 @@ class SoundServer:
             source = source_named(pulse, microphone)
             if source is None:
                 raise SourceGone(
-                    worded("There is no microphone “{microphone}” now.", microphone=microphone)
+                    _("There is no microphone “{microphone}” now.", microphone=microphone)
                 )
             try:
                 pulse.source_output_move(index, source.index)
             except pulsectl.PulseError as error:
-                raise SourceGone(worded("This program no longer records.")) from error
+                raise SourceGone(_("This program no longer records.")) from error
 
     def move_output(self, index: int, output: str) -> None:
         """Let a program play to another output. Raises SourceGone."""
         with connected() as pulse:
             sink = sink_named(pulse, output)
             if sink is None:
-                raise SourceGone(worded("There is no output “{output}” now.", output=output))
+                raise SourceGone(_("There is no output “{output}” now.", output=output))
             try:
                 pulse.sink_input_move(index, sink.index)
             except pulsectl.PulseError as error:
-                raise SourceGone(worded("This program no longer plays.")) from error
+                raise SourceGone(_("This program no longer plays.")) from error
 
     def make_default(self, device: str) -> None:
         """The microphone or output that programs get where nothing else is picked. Raises
@@ -264,7 +262,7 @@ class SoundServer:
         else:
             raise NoSoundServer(
                 "not-settable",
-                worded(
+                _(
                     "The sound server lets no program set this. Set it in the sound settings of"
                     " the system."
                 ),

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from obsidian_wren.core.derive.sound_device import DeviceField, SoundDevice, device_key
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import SystemListener, SystemMicrophone, SystemPlayer
 
 PREFIX, CLIENT = "obsidian_wren.", "Obsidian Wren"
@@ -22,7 +22,7 @@ _NOTHING = "auto_null"
 # A name with its version at the end, or with what it is plugged into in brackets.
 _OF_A_LIBRARY = re.compile(r"[A-Za-z]+\d+(\.\d+)*|.*\[.*\]")
 _PROCESSING = {
-    "module-echo-cancel": worded("Echo cancelling"),
+    "module-echo-cancel": _("Echo cancelling"),
     "module-ladspa-source": "A plug-in",
     "module-virtual-source": "A filter",
 }

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.devices.sound_server import keeper
 from obsidian_wren.devices.sound_server.connection import (
     awaited,
@@ -56,7 +56,7 @@ def ensure_input(folder: Path, key: str, title: str, channels: int = 1) -> PipeF
             if there is None:
                 raise NoSoundServer(
                     "no-input",
-                    worded(
+                    _(
                         "The sound server would not make the input “{title}”. Start it anew,"
                         " then try again.",
                         title=title,
@@ -157,7 +157,7 @@ def _hold(path: Path, title: str) -> int:
         os.close(held)
         raise NoSoundServer(
             "taken",
-            worded(
+            _(
                 "Another Obsidian Wren of yours feeds “{title}” already. End it: this one takes"
                 " over by itself.",
                 title=title,

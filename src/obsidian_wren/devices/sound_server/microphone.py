@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.devices.arrivals import Arrivals
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.described import CLIENT
@@ -85,7 +85,7 @@ class ServerMicrophone:
                 return
             self._closing = True
         pulse = library()
-        self._came.end(worded("it was closed"))
+        self._came.end(_("it was closed"))
         # Whoever waits for sound waits no longer.
         pulse.pa_mainloop_wakeup(self._loop)
         with self._serving:
@@ -104,13 +104,13 @@ class ServerMicrophone:
             if self._refused is not None:
                 continue
             if left_s <= 0.0:
-                why = worded("the sound server did not answer")
+                why = _("the sound server did not answer")
                 break
             self._serve(left_s)
         if why is not None:
             self.close()
             raise SourceGone(
-                worded(
+                _(
                     "The {what} could not be opened: {why}. Check that it is plugged in, then"
                     " try again.",
                     what="microphone",
@@ -171,13 +171,13 @@ class ServerMicrophone:
         if self._refused is not None:
             return self._refused
         if pulse.pa_context_get_state(self._context) in libpulse.CONTEXT_ENDED:
-            return worded("the sound server went away")
+            return _("the sound server went away")
         if self._stream is None or (
             pulse.pa_stream_get_state(self._stream) not in libpulse.STREAM_ENDED
         ):
             return None
         if self._fetched_s is not None:
-            return worded("it is no longer there")
+            return _("it is no longer there")
         return self._said(pulse)
 
     def _said(self, pulse: ctypes.PyDLL) -> str:

@@ -7,7 +7,7 @@ import stat
 from pathlib import Path
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 
 def private_folder() -> Path:
@@ -39,7 +39,7 @@ def _not_private(folder: Path) -> Told:
 
     return NoSoundServer(
         "not-private",
-        worded(
+        _(
             "{folder} is not a folder of yours alone, so your voice would lie open to others."
             " Remove it, or set XDG_RUNTIME_DIR to a folder of your own.",
             folder=folder,

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import threading
 
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.devices.sound_server import libpulse
 from obsidian_wren.devices.sound_server.described import CLIENT
 from obsidian_wren.devices.sound_server.libpulse import library
@@ -21,9 +21,9 @@ FLAGS = (
 
 def unheard_of(channels: int) -> str:
     """Why a device of so many channels cannot be opened."""
-    return worded(
+    return _(
         "the sound server’s library gives no stream of {channels}",
-        channels=counted("{count} channel", "{count} channels", channels),
+        channels=ngettext("{count} channel", "{count} channels", channels),
     )
 
 
@@ -54,10 +54,10 @@ class Stream:
         with self._there:
             self._there.wait_for(lambda: self._ready or self._gone, _START_S)
         if not self._ready:
-            why = self._gone or worded("the sound server did not answer")
+            why = self._gone or _("the sound server did not answer")
             self.close()
             raise SourceGone(
-                worded(
+                _(
                     "The {what} could not be opened: {why}. Check that it is plugged in, then"
                     " try again.",
                     what=self.what,
@@ -82,16 +82,16 @@ class Stream:
         pulse.pa_threaded_mainloop_free(self._loop)
         self._loop = None
         with self._there:
-            self._gone = self._gone or worded("it was closed")
+            self._gone = self._gone or _("it was closed")
             self._there.notify_all()
 
     # From here on: called by the library, in its own thread.
 
-    def _state_changed(self, *_: object) -> None:
+    def _state_changed(self, *_told: object) -> None:
         pulse = library()
         context = pulse.pa_context_get_state(self._context)
         if context in (libpulse.CONTEXT_FAILED, libpulse.CONTEXT_TERMINATED):
-            return self._end(worded("the sound server went away"))
+            return self._end(_("the sound server went away"))
         if context == libpulse.CONTEXT_READY and self._stream is None:
             self._stream = libpulse.new_stream(
                 pulse, self._context, self.what, rate_hz=self.rate_hz, channels=self.channels
@@ -104,7 +104,7 @@ class Stream:
             stream = pulse.pa_stream_get_state(self._stream)
             if stream in (libpulse.STREAM_FAILED, libpulse.STREAM_TERMINATED):
                 said = pulse.pa_strerror(pulse.pa_context_errno(self._context)).decode()
-                return self._end(worded("it is no longer there") if self._ready else said.lower())
+                return self._end(_("it is no longer there") if self._ready else said.lower())
             if stream == libpulse.STREAM_READY:
                 with self._there:
                     self._ready = True

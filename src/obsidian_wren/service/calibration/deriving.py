@@ -6,7 +6,7 @@ from collections.abc import Callable
 from contextlib import AbstractContextManager
 from functools import partial
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration.diagram import draw
 from obsidian_wren.service.calibration.dials import learn_control
@@ -37,7 +37,7 @@ def _derive_after_take(ctx: RigContext, take: Take) -> None:
     if take.purpose in ("clap", "sweep") and ring_of(ctx) is None:
         raise Refused(
             "no-decay",
-            worded(
+            _(
                 "No octave of it decays far enough over the room's noise. Clap louder, once, or"
                 " quieten the room, and take it again."
             ),

@@ -15,7 +15,7 @@ from obsidian_wren.core.derive.path_levels import (
 )
 from obsidian_wren.core.derive.path_point import PathPoint, shifted
 from obsidian_wren.core.derive.take_set import TakeSet
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.chain_rows import derived_specs
@@ -48,7 +48,7 @@ def draw(ctx: RigContext) -> None:
         converter = path[0][1]
         at_mic = replace(shifted(converter, -gain_db), delay_ms=None)
         note = _pressure(ctx.rig, converter, gain_db)
-        points.insert(0, _point("mic", worded("at the mic"), at_mic, note))
+        points.insert(0, _point("mic", _("at the mic"), at_mic, note))
     body = {"points": points, "predicted": predicted}
     keep_answer(ctx, "diagram", body, moved=predicted is not None)
 
@@ -107,7 +107,7 @@ def _pressure(rig: Rig, converter: PathPoint, gain_db: float) -> str | None:
         max_input_dbu=rig.interface.max_input_dbu,
         sensitivity_mv_pa=rig.microphone.sensitivity_mv_pa,
     )
-    return worded("{spl:.0f} dB SPL", spl=spl)
+    return _("{spl:.0f} dB SPL", spl=spl)
 
 
 def _point(name: str, title: str, point: PathPoint, note: str | None) -> dict[str, Any]:

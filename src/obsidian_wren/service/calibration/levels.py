@@ -12,7 +12,7 @@ from obsidian_wren.core.derive.voice_causes import find_voice_causes
 from obsidian_wren.core.measure.integrity import Channels
 from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
 from obsidian_wren.core.measure.readings import TalkReading
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration.talk_findings import found_in_talk
 from obsidian_wren.service.readings.answers import keep_answer, moved_since
@@ -206,7 +206,7 @@ def _quiet_predicted(ctx: RigContext) -> str | None:
     change = room_shift_db(ctx.takes.quiet, ctx.takes.talk, ctx.rig)
     if not change or ctx.takes.quiet.gain_db is None:
         return None
-    return worded(
+    return _(
         "The room was taken at {gain_db:g} dB gain; its level is moved by {change:+g} dB"
         " here, a prediction until you take it again.",
         gain_db=ctx.takes.quiet.gain_db,

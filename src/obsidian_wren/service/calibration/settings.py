@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.calibration.deriving import derive_again
 from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
@@ -43,7 +43,7 @@ def change_setting(
         if row is None:
             raise Refused(
                 "no-setting",
-                worded("There is no such setting yet. Take what it is derived from first."),
+                _("There is no such setting yet. Take what it is derived from first."),
             )
         row.pinned = pinned
         if not pinned:
@@ -56,7 +56,7 @@ def change_setting(
             if not known.low <= value <= known.high:
                 raise Refused(
                     "range",
-                    worded(
+                    _(
                         "This setting goes from {low:g} to {high:g} {unit}. Choose a value in"
                         " between.",
                         low=known.low,
@@ -79,16 +79,14 @@ def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
     with ws.sessions() as session:
         before = dict(the_rig(ws, session).wishes)
     names = {
-        "cut_weight": worded("how clipped words weigh"),
+        "cut_weight": _("how clipped words weigh"),
         "taste": "taste",
-        "shape_percent": worded("how far the voice is shaped"),
+        "shape_percent": _("how far the voice is shaped"),
         "target": "target",
         "aims": "aims",
     }
     changed = [title for name, title in names.items() if before.get(name) != body.get(name)]
-    with change(
-        ws, worded("Changed {value}", value=worded(" and ").join(changed) or "wishes")
-    ) as session:
+    with change(ws, _("Changed {value}", value=_(" and ").join(changed) or "wishes")) as session:
         ctx = in_hand(ws, session)
         rig = ctx.rig
         target = body.get("target", {})
@@ -96,19 +94,19 @@ def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
             target.get("kind") == "imported"
             and session.get(TargetRow, target.get("id") or 0) is None
         ):
-            raise Refused("no-target", worded("This target is no longer kept. Import it again."))
+            raise Refused("no-target", _("This target is no longer kept. Import it again."))
         if (
             target.get("kind") == "reference take"
             and current_takes(session, rig).of("reference") is None
         ):
             raise Refused(
-                "no-reference", worded("There is no reference take yet. Take or import one first.")
+                "no-reference", _("There is no reference take yet. Take or import one first.")
             )
         aims = wishes.aims
         if aims is not None and aims.peaks_dbfs[0] >= aims.peaks_dbfs[1]:
             raise Refused(
                 "aim",
-                worded(
+                _(
                     "The target for peaks needs its lower end under its upper end. Fix it and"
                     " try again."
                 ),
@@ -124,7 +122,7 @@ def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
 
 def keep_target(ws: Workshop, name: str, rows: list[list[float]]) -> None:
     """Keep a target from a two-column text, and fit to it."""
-    with change(ws, worded("Target {name}", name=name)) as session:
+    with change(ws, _("Target {name}", name=name)) as session:
         ctx = in_hand(ws, session)
         rig = ctx.rig
         row = TargetRow(name=name[:120], rows=[list(entry[:2]) for entry in rows])

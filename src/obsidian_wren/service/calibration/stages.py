@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import INSTANCES, kind_of
 from obsidian_wren.core.chain.sequence import default_sequence, is_further, next_key, title_of
 from obsidian_wren.core.chain.stage_kind import StageKind
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.setting_rows import band_rows, chain_is_whole
@@ -31,26 +31,20 @@ def known_kind(key: str) -> StageKind:
     try:
         return kind_of(key)
     except KeyError as error:
-        raise Refused("no-stage", worded("There is no such stage. Load the page again.")) from error
+        raise Refused("no-stage", _("There is no such stage. Load the page again.")) from error
 
 
 def switch_stage(ws: Workshop, key: str, on: bool | None) -> None:
     """Hold a stage on or off, or let what was derived stand again (None)."""
     kind = known_kind(key)
-    verb = (
-        worded("Back to automatic:")
-        if on is None
-        else worded("Switched on")
-        if on
-        else worded("Switched off")
-    )
+    verb = _("Back to automatic:") if on is None else _("Switched on") if on else _("Switched off")
     with change(ws, f"{verb} {title_of(key).lower()}") as session:
         ctx = in_hand(ws, session)
         row = session.get(StageRow, (ctx.rig.id, key))
         if row is None:
             raise Refused(
                 "no-stage",
-                worded("This stage is not derived yet. Take what it is derived from first."),
+                _("This stage is not derived yet. Take what it is derived from first."),
             )
         if kind.stays_on is not None and on is False:
             raise Refused(kind.kind, kind.stays_on)
@@ -65,14 +59,12 @@ def order_stages(ws: Workshop, order: Sequence[str]) -> None:
     """Put the stages in another sequence; an empty one is the default."""
     with change(
         ws,
-        worded("Another sequence of the stages")
-        if order
-        else worded("The default sequence of the stages"),
+        _("Another sequence of the stages") if order else _("The default sequence of the stages"),
     ) as session:
         ctx = in_hand(ws, session)
         there = order_of(ctx.rig)
         if order and sorted(order) != sorted(there):
-            raise Refused("order", worded("The sequence has to name every stage once."))
+            raise Refused("order", _("The sequence has to name every stage once."))
         further = [key for key in there if is_further(key)]
         usual = [*default_sequence(), *further]
         _keep(ctx, list(order) if order else usual)
@@ -89,16 +81,14 @@ def _keep(ctx: RigContext, sequence: list[str]) -> None:
 def add_stage(ws: Workshop, kind: str) -> None:
     """Add a further stage of a kind behind the last of it; its rule derives it there."""
     title = known_kind(kind).title.lower()
-    with change(ws, worded("Added a further {title}", title=title)) as session:
+    with change(ws, _("Added a further {title}", title=title)) as session:
         ctx = in_hand(ws, session)
         if not chain_is_whole(ctx):
-            raise Refused(
-                "no-chain", worded("There is no chain yet to add to. Read the passage first.")
-            )
+            raise Refused("no-chain", _("There is no chain yet to add to. Read the passage first."))
         sequence = list(order_of(ctx.rig))
         key = next_key(kind, sequence)
         if key is None:
-            raise Refused("no-more", worded("There can be no further {title}.", title=title))
+            raise Refused("no-more", _("There can be no further {title}.", title=title))
         last = max(
             at
             for at, other in enumerate(sequence)
@@ -121,13 +111,13 @@ def _forget(session: Session, rig_id: int, key: str) -> None:
 def remove_stage(ws: Workshop, key: str) -> None:
     """Remove a stage that was added. What was set in it is kept for undo."""
     known_kind(key)
-    with change(ws, worded("Removed {title_of}", title_of=title_of(key).lower())) as session:
+    with change(ws, _("Removed {title_of}", title_of=title_of(key).lower())) as session:
         ctx = in_hand(ws, session)
         sequence = list(order_of(ctx.rig))
         if not is_further(key) or key not in sequence:
             raise Refused(
                 "no-stage",
-                worded("Only a stage that was added can be removed. Switch this one off."),
+                _("Only a stage that was added can be removed. Switch this one off."),
             )
         sequence.remove(key)
         _keep(ctx, sequence)
@@ -139,14 +129,12 @@ def remove_stage(ws: Workshop, key: str) -> None:
 def add_band(ws: Workshop, key: str, band: BandValue) -> None:
     """Put a band of the person's own into a further equalizer."""
     kind = known_kind(key)
-    with change(
-        ws, worded("Added a band to {title_of}", title_of=title_of(key).lower())
-    ) as session:
+    with change(ws, _("Added a band to {title_of}", title_of=title_of(key).lower())) as session:
         ctx = in_hand(ws, session)
         if not (kind.banded and is_further(key) and key in order_of(ctx.rig)):
             raise Refused(
                 "no-stage",
-                worded("Bands can be added to a further equalizer. Add one in Steady first."),
+                _("Bands can be added to a further equalizer. Add one in Steady first."),
             )
         there = {row.name for row in band_rows(ctx, key)}
         names = (f"band-{number}" for number in range(1, _MOST_BANDS + 1))
@@ -154,7 +142,7 @@ def add_band(ws: Workshop, key: str, band: BandValue) -> None:
         if name is None:
             raise Refused(
                 "no-more",
-                worded(
+                _(
                     "It has {most_bands} bands already. Remove it, or use them.",
                     most_bands=_MOST_BANDS,
                 ),
@@ -169,7 +157,7 @@ def add_band(ws: Workshop, key: str, band: BandValue) -> None:
                 unit="dB",
                 derived={**value, "gain_db": 0.0},
                 pinned=True,
-                because=worded("You set this."),
+                because=_("You set this."),
             )
         )
         session.flush()

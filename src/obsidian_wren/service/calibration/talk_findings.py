@@ -7,20 +7,20 @@ from obsidian_wren.core.derive.cause import Cause, Where
 from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.pair_findings import rate_findings
 from obsidian_wren.core.measure.take_findings import talk_findings
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.floors import floor_match
 from obsidian_wren.service.readings.measuring import room_shift_db, samples_of, talk_reading
 from obsidian_wren.service.rig.context import RigContext
 
 # What Gain does not say otherwise: its title, and where it comes from.
 _TITLES: dict[str, tuple[str, Where]] = {
-    "floor_mismatch": (worded("The noise floor differs under your voice"), "room"),
-    "far_and_live": (worded("You sit far away in a live room"), "room"),
-    "music_in_talk": (worded("Music plays under your voice"), "room"),
-    "background_voice": (worded("Somebody else talks under your voice"), "room"),
-    "processed": (worded("Something else gates your voice already"), "computer"),
-    "band_limited": (worded("The sound ends like a wall"), "computer"),
-    "rate_mismatch": (worded("Room and voice were taken at two rates"), "computer"),
+    "floor_mismatch": (_("The noise floor differs under your voice"), "room"),
+    "far_and_live": (_("You sit far away in a live room"), "room"),
+    "music_in_talk": (_("Music plays under your voice"), "room"),
+    "background_voice": (_("Somebody else talks under your voice"), "room"),
+    "processed": (_("Something else gates your voice already"), "computer"),
+    "band_limited": (_("The sound ends like a wall"), "computer"),
+    "rate_mismatch": (_("Room and voice were taken at two rates"), "computer"),
 }
 
 

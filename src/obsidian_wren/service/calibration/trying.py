@@ -9,7 +9,7 @@ from sqlalchemy import select
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.derive.gate import recount
 from obsidian_wren.core.derive.gate_evidence import GateCounts
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.chain_rows import derived_specs
 from obsidian_wren.service.calibration.take_sets import follower, take_set_of
@@ -33,7 +33,7 @@ def try_gate(ws: Workshop, threshold_dbfs: float, hysteresis_db: float | None = 
         if takes.voice is None or takes.quiet is None or not isinstance(spec, GateSpec):
             raise Refused(
                 "no-takes",
-                worded("There is nothing to try it on yet. Record the room and normal talk first."),
+                _("There is nothing to try it on yet. Record the room and normal talk first."),
             )
         pinned = bool(
             session.scalar(

@@ -13,7 +13,7 @@ from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.derive.chain_plan import Ask, ask_rule, derive_chain
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan
 from obsidian_wren.core.derive.take_set import TakeSet
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.chain_rows import band_of
 from obsidian_wren.service.calibration.events import ChainChanged
@@ -39,7 +39,7 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
         if ctx.takes.quiet is None and ctx.takes.passage is not None and refit:
             raise Refused(
                 "no-quiet",
-                worded(
+                _(
                     "The room was not taken yet, so it is unknown where your voice ends and the"
                     " room begins. Do Quiet first."
                 ),

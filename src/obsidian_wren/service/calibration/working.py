@@ -9,7 +9,7 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 
 # Answers that a usual calibration asks for; the last one tells better.
@@ -47,7 +47,7 @@ class Working:
             if self._ended.is_set():
                 raise Refused(
                     ENDED,
-                    worded("Recalculating was ended. Everything is as it was before you asked."),
+                    _("Recalculating was ended. Everything is as it was before you asked."),
                 )
             tell(min(_MOST_SHARE, done / self._expected))
             done += 1

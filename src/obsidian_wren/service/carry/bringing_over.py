@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import completed, default_sequence, next_key
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CarriedMix
 from obsidian_wren.formats.wishes import BandValue, CarriedWishes, HeldMix
 from obsidian_wren.service.calibration.chain_order import order_of
@@ -42,11 +42,11 @@ def bring_over(ws: Workshop) -> None:
 def _bring_over(ws: Workshop) -> None:
     with ws.sessions() as session:
         name = require_brought(in_hand(ws, session)).name
-    with change(ws, worded("Brought over {name}", name=name)) as session:
+    with change(ws, _("Brought over {name}", name=name)) as session:
         ctx = in_hand(ws, session)
         comes = require_brought(ctx).comes
         if chain_is_whole(ctx):
-            keep_version(ctx, name=worded("Before {name}", name=name))
+            keep_version(ctx, name=_("Before {name}", name=name))
         ctx.rig.wishes = _wishes(session, comes.wishes, name)
         _sequence(ctx, comes)
         _characters(ctx, comes, name)
@@ -84,7 +84,7 @@ def _sequence(ctx: RigContext, comes: Portable) -> None:
 
 
 def _characters(ctx: RigContext, comes: Portable, name: str) -> None:
-    because = worded("Brought over from {name}.", name=name)
+    because = _("Brought over from {name}.", name=name)
     there = order_of(ctx.rig)
     for key, values in comes.character.items():
         if key in there:

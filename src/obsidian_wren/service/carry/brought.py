@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import delete
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.carried_file import read_calibration, shortened
 from obsidian_wren.service.carry.conversation import Brought, conversation
@@ -74,8 +74,8 @@ def require_brought(ctx: RigContext) -> Brought:
     except ValueError as error:
         raise Refused(
             "unreadable-brought",
-            worded("What is kept of the brought file cannot be read. Put it away."),
+            _("What is kept of the brought file cannot be read. Put it away."),
         ) from error
     if found is None:
-        raise Refused("no-file", worded("There is no file to bring over. Bring one in first."))
+        raise Refused("no-file", _("There is no file to bring over. Bring one in first."))
     return found

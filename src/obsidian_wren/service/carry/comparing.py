@@ -12,7 +12,7 @@ from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.prove.sounding import VOICE_HZ
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import (
     CalibrationFile,
     FeedFile,
@@ -42,7 +42,7 @@ def file_of(ctx: RigContext, version_id: int) -> CalibrationFile:
     except ValidationError as error:
         raise Refused(
             "old-version",
-            worded(
+            _(
                 "This version was kept in a form that cannot be compared any more. Bring it back"
                 " and confirm a step: that keeps it anew."
             ),
@@ -75,9 +75,7 @@ def differing(first: CalibrationFile, second: CalibrationFile) -> list[dict[str,
         title = title_of(key)
         on = [stage is not None and stage.on for stage in (one, other)]
         if on[0] != on[1]:
-            found.append(
-                _row(key, title, "", *(worded("on") if each else worded("off") for each in on))
-            )
+            found.append(_row(key, title, "", *(_("on") if each else _("off") for each in on)))
         if one is not None and other is not None and all(on):
             found += _settings(key, one, other)
     return found
@@ -97,9 +95,9 @@ def _settings(key: str, one: StageFile, other: StageFile) -> list[dict[str, Any]
 def _setting_title(key: str, name: str) -> str:
     known = {parameter.name: parameter.title for parameter in kind_of(key).parameters}
     return {
-        "bands": worded("Bands"),
-        "profile": worded("Noise profile"),
-        "lines": worded("Harmonics"),
+        "bands": _("Bands"),
+        "profile": _("Noise profile"),
+        "lines": _("Harmonics"),
     }.get(name, known.get(name, name))
 
 
@@ -109,7 +107,7 @@ def _shown(value: Any, unit: str) -> str:
         return f"{value:.4g} {unit}".strip()
     if all(hasattr(one, "frequency_hz") for one in value):
         bands = [
-            worded(
+            _(
                 "{gain_db:+.1f} dB at {frequency_hz:.0f} Hz",
                 gain_db=one.gain_db,
                 frequency_hz=one.frequency_hz,
@@ -118,7 +116,7 @@ def _shown(value: Any, unit: str) -> str:
         ]
         return "; ".join(bands) or "none"
     spread = sum(float(np.sum(row)) for row in value)
-    return worded("{value} rows, sum {spread:.1f}", value=len(value), spread=spread)
+    return _("{value} rows, sum {spread:.1f}", value=len(value), spread=spread)
 
 
 def _row(key: str, title: str, setting: str, first: Any, second: Any) -> dict[str, Any]:
@@ -127,10 +125,10 @@ def _row(key: str, title: str, setting: str, first: Any, second: Any) -> dict[st
 
 def _plans(first: CalibrationFile, second: CalibrationFile) -> list[dict[str, Any]]:
     names = {
-        "planned_lufs": (worded("Loudness"), "LUFS"),
-        "planned_peaks_dbfs": (worded("Normal peaks"), "dBFS"),
-        "planned_floor_dbfs_a": (worded("Noise floor in pauses"), "dBFS(A)"),
-        "planned_range_lu": (worded("Loudness range"), "LU"),
+        "planned_lufs": (_("Loudness"), "LUFS"),
+        "planned_peaks_dbfs": (_("Normal peaks"), "dBFS"),
+        "planned_floor_dbfs_a": (_("Noise floor in pauses"), "dBFS(A)"),
+        "planned_range_lu": (_("Loudness range"), "LU"),
     }
     then, now = (file.feeds[0] if file.feeds else FeedFile() for file in (first, second))
     return [

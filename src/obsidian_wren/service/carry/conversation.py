@@ -9,7 +9,7 @@ from typing import Any
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import title_of, with_stage
 from obsidian_wren.core.derive.portable import PLACE
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.formats.calibration import CalibrationFile, keyed_stages
 from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.service.calibration.setting_rows import band_rows, setting_row
@@ -45,8 +45,8 @@ def conversation(ctx: RigContext, brought: Brought) -> dict[str, Any]:
         "missing": [
             title
             for title, take in (
-                (worded("the room"), ctx.takes.quiet),
-                (worded("the passage"), ctx.takes.passage),
+                (_("the room"), ctx.takes.quiet),
+                (_("the passage"), ctx.takes.passage),
             )
             if take is None
         ],
@@ -54,8 +54,8 @@ def conversation(ctx: RigContext, brought: Brought) -> dict[str, Any]:
 
 
 def _comes(comes: Portable, file: CalibrationFile) -> list[dict[str, str]]:
-    rows = [(worded("Target and taste"), _taste(comes))]
-    rows.append((worded("Sequence of stages"), worded("your own") if comes.sequence else "usual"))
+    rows = [(_("Target and taste"), _taste(comes))]
+    rows.append((_("Sequence of stages"), _("your own") if comes.sequence else "usual"))
     for key, values in comes.character.items():
         shown = [
             f"{_short(key, name)} {value:g} {kind_of(key).parameter(name).unit}".strip()
@@ -65,18 +65,16 @@ def _comes(comes: Portable, file: CalibrationFile) -> list[dict[str, str]]:
         rows.append(
             (title if kind_of(key).kind == "colour" else f"{title}'s character", ", ".join(shown))
         )
+    rows += [(title_of(key), _("on") if on else _("off")) for key, on in comes.switches.items()]
     rows += [
-        (title_of(key), worded("on") if on else worded("off")) for key, on in comes.switches.items()
-    ]
-    rows += [
-        (title_of(key), counted("{count} band", "{count} bands", len(bands)))
+        (title_of(key), ngettext("{count} band", "{count} bands", len(bands)))
         for key, bands in comes.bands.items()
     ]
     if comes.touched:
         rows.append(
             (
-                worded("Your hand on the equalizer"),
-                counted(
+                _("Your hand on the equalizer"),
+                ngettext(
                     "{count} band, added to the fit",
                     "{count} bands, added to the fit",
                     len(comes.touched),
@@ -85,8 +83,8 @@ def _comes(comes: Portable, file: CalibrationFile) -> list[dict[str, str]]:
         )
     rows += [
         (
-            worded("Mix for {feed}", feed=feed.listener or feed.name or ""),
-            worded("target {aim_lufs:g} LUFS", aim_lufs=feed.aim_lufs),
+            _("Mix for {feed}", feed=feed.listener or feed.name or ""),
+            _("target {aim_lufs:g} LUFS", aim_lufs=feed.aim_lufs),
         )
         for feed in file.feeds
         if feed.kind and feed.aim_lufs is not None
@@ -134,10 +132,10 @@ def _measured(ctx: RigContext, file: CalibrationFile, *, other: bool) -> list[di
     bands = [] if setting is None or isinstance(setting.value, float) else setting.value
     rows.append(
         {
-            "title": worded("Equalizer"),
-            "why": worded("another microphone: refitted to sound the same on your voice")
+            "title": _("Equalizer"),
+            "why": _("another microphone: refitted to sound the same on your voice")
             if other
-            else worded("refitted where the microphone stands now"),
+            else _("refitted where the microphone stands now"),
             "then": len(bands) or None,
             "here": len(band_rows(ctx)) or None,
             "unit": "bands",
@@ -146,10 +144,8 @@ def _measured(ctx: RigContext, file: CalibrationFile, *, other: bool) -> list[di
     profile = ctx.session.get(Derivation, (ctx.rig.id, "noise-profile"))
     rows.append(
         {
-            "title": worded("Noise profile"),
-            "why": worded("a profile never travels")
-            if profile is None
-            else worded("this room's own"),
+            "title": _("Noise profile"),
+            "why": _("a profile never travels") if profile is None else _("this room's own"),
             "then": None,
             "here": None,
             "unit": "",
@@ -160,15 +156,15 @@ def _measured(ctx: RigContext, file: CalibrationFile, *, other: bool) -> list[di
 
 def _gain(ctx: RigContext, file: CalibrationFile) -> dict[str, Any]:
     distance = file.rig.distance_cm
-    why = worded("your voice at your distance")
+    why = _("your voice at your distance")
     if distance is not None and distance != ctx.rig.distance_cm:
-        why = worded(
+        why = _(
             "another distance, {distance:.0f} → {distance_cm:.0f} cm",
             distance=distance,
             distance_cm=ctx.rig.distance_cm,
         )
     return {
-        "title": worded("Preamp gain"),
+        "title": _("Preamp gain"),
         "why": why,
         "then": file.rig.gain_db,
         "here": _number(ctx.rig.gain_db),

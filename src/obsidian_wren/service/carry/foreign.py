@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from obsidian_wren.core.derive.curve_fit import fit_curve
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.formats.foreign_equalizer import read_equalizer
 from obsidian_wren.formats.sound_header import BadSound
@@ -36,7 +36,7 @@ def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
     except ValueError as error:
         raise BadSound(
             "biquads",
-            worded(
+            _(
                 "{called} holds no curve between 50 Hz and 16 kHz. Is it the right file?",
                 called=called,
             ),
@@ -53,22 +53,16 @@ def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
     if not bands:
         raise Refused(
             "flat",
-            worded(
-                "{called} is flat within 0.25 dB: there is nothing to take over.", called=called
-            ),
+            _("{called} is flat within 0.25 dB: there is nothing to take over.", called=called),
         )
-    with change(ws, worded("Took in {called}", called=called)) as session:
+    with change(ws, _("Took in {called}", called=called)) as session:
         ctx = in_hand(ws, session)
         if not chain_is_whole(ctx):
-            raise Refused(
-                "no-chain", worded("There is no chain yet to add to. Read the passage first.")
-            )
+            raise Refused("no-chain", _("There is no chain yet to add to. Read the passage first."))
         key = further_equalizer(ctx)
         if key is None:
-            raise Refused(
-                "no-more", worded("There can be no further equalizer. Remove one in Steady.")
-            )
-        because = worded(
+            raise Refused("no-more", _("There can be no further equalizer. Remove one in Steady."))
+        because = _(
             "From {called}; {residual_rms_db:.1f} dB rms of its curve remain.",
             called=called,
             residual_rms_db=fit.residual_rms_db,

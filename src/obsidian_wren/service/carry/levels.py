@@ -6,7 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from obsidian_wren.core.derive.path_point import PathPoint, at_listener
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.mixes import mix_rows, scene
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Derivation
@@ -16,10 +16,10 @@ _LEVELS = ("voice_low_dbfs", "voice_high_dbfs", "peak_dbfs", "floor_dbfs_a")
 
 # What is said of the points behind stages, and what older versions called them.
 _TITLES = {
-    "converter": worded("converter"),
-    "cleaned": worded("after cleanup"),
-    "equalized": worded("after EQ"),
-    "levelled": worded("after dynamics"),
+    "converter": _("converter"),
+    "cleaned": _("after cleanup"),
+    "equalized": _("after EQ"),
+    "levelled": _("after dynamics"),
 }
 _OLDER = {"toned": "equalized", "steadied": "levelled"}
 

@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import is_further
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import (
     BadCalibration,
     BandFile,
@@ -58,7 +58,7 @@ def portable_of(file: CalibrationFile) -> Portable:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
         raise BadCalibration(
-            worded(
+            _(
                 "What the file wants of the voice cannot be, at {where}: {msg}. Fix it, or save"
                 " it again from Prove, Carry.",
                 where=where,

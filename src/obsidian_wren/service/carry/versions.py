@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.fingerprint import fingerprint
 from obsidian_wren.service.carry.rows import put_rows, rows_of
@@ -64,7 +64,7 @@ def _keep(ctx: RigContext) -> str:
 
 def describe_version(ws: Workshop, version_id: int, *, name: str, note: str) -> None:
     """Give a version a name and a note. Raises Refused."""
-    with change(ws, worded("Named a version")) as session:
+    with change(ws, _("Named a version")) as session:
         row = version_of(in_hand(ws, session), version_id)
         row.name, row.note = name.strip(), note.strip()
     ws.changed()
@@ -72,7 +72,7 @@ def describe_version(ws: Workshop, version_id: int, *, name: str, note: str) -> 
 
 def discard_version(ws: Workshop, version_id: int) -> None:
     """Take a version out of sight; undo brings it back. Raises Refused."""
-    with change(ws, worded("Removed a version")) as session:
+    with change(ws, _("Removed a version")) as session:
         version_of(in_hand(ws, session), version_id).discarded = True
     ws.changed()
 
@@ -82,13 +82,13 @@ def bring_back(ws: Workshop, version_id: int) -> None:
     kept as a version too, unless one holds it. Raises Refused."""
     with ws.sessions() as session:
         title = version_title(version_of(in_hand(ws, session), version_id))
-    with change(ws, worded("Brought back {title}", title=title)) as session:
+    with change(ws, _("Brought back {title}", title=title)) as session:
         refuse_during_take(ws)
         ctx = in_hand(ws, session)
         wanted = kept_calibration(ctx, version_of(ctx, version_id))
         before = _keep(ctx) if chain_is_whole(ctx) else None
         if before is not None and not _is_kept(ctx, before):
-            _add(ctx, before, name=worded("Before {title}", title=title))
+            _add(ctx, before, name=_("Before {title}", title=title))
         put_rows(ctx, wanted.rows)
         if before is not None:
             tell_also(session, f"{BROUGHT}/{ctx.rig.id}", before, wanted.sha256)

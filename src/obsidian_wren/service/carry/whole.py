@@ -9,7 +9,7 @@ from sqlalchemy import select
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import is_further
 from obsidian_wren.core.derive.stage_plan import Switch
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import FEED_NAME
 from obsidian_wren.formats.calibration_writing import (
     bands_setting,
@@ -53,9 +53,7 @@ def settings_file(ctx: RigContext) -> dict[str, Any]:
     Refused before there is a chain."""
     session, rig = ctx.session, ctx.rig
     if chain_rows.chain_specs(ctx) is None:
-        raise Refused(
-            "no-chain", worded("There is no calibration yet: Tone has to be fitted first.")
-        )
+        raise Refused("no-chain", _("There is no calibration yet: Tone has to be fitted first."))
     takes = current_takes(session, rig)
     send = session.get_one(Derivation, (rig.id, "send")).body
     readings = {
@@ -194,7 +192,7 @@ def _what_remains(ctx: RigContext) -> str:
     tone = ctx.session.get_one(Derivation, (ctx.rig.id, "tone")).body
     if "untold" in tone:
         return str(tone["untold"])
-    return worded(
+    return _(
         "{residual_rms_db:.1f} dB rms remain from {low_hz} Hz to {high_hz} Hz. {left_alone}",
         residual_rms_db=tone["residual_rms_db"],
         low_hz=tone["low_hz"],

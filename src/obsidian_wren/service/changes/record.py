@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Select, delete, inspect, select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import (
@@ -64,7 +64,7 @@ _KEPT_CHANGES = 200
 # What of the wishes the tone is fitted to.
 TONE_WISHES = ("taste", "target", "shape_percent")
 State = dict[str, Any]
-_ALSO = worded("also changed")
+_ALSO = _("also changed")
 
 
 @cache

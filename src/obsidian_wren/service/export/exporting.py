@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.equalizer import biquads_csv, impulse_wav
 from obsidian_wren.formats.report import report_html
@@ -44,20 +44,18 @@ def export_response(ws: Workshop, what: str) -> tuple[str, str]:
             if row is None:
                 raise Refused(
                     "no-response",
-                    worded("This microphone has no response file yet. Import one first."),
+                    _("This microphone has no response file yet. Import one first."),
                 )
             return f"{rig.microphone.name}.txt", response_text(
                 row.rows, title=f"{rig.microphone.name}: response"
             )
         specs = chain_rows.tone_specs(ctx)
         if specs is None:
-            raise Refused(
-                "no-chain", worded("There is no correction yet: Tone has to be fitted first.")
-            )
+            raise Refused("no-chain", _("There is no correction yet: Tone has to be fitted first."))
         rows = chain_rows.correction_rows(specs, rig.rate_hz)
         return "correction.txt", response_text(
             rows,
-            title=worded(
+            title=_(
                 "Correction for {name} through {name_2}",
                 name=rig.microphone.name,
                 name_2=rig.interface.name,
@@ -73,7 +71,7 @@ def export_equalizer(ws: Workshop, what: str, rate_hz: int) -> tuple[str, bytes,
         bands = [chain_rows.band_of(row.value) for row in band_rows(ctx)]
         fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
     if not fitted:
-        raise Refused("no-chain", worded("There is no equalizer yet: Tone has to be fitted first."))
+        raise Refused("no-chain", _("There is no equalizer yet: Tone has to be fitted first."))
     if what == "biquads":
         return "equalizer.csv", biquads_csv(bands, rate_hz=rate_hz).encode(), "text/csv"
     return "equalizer.wav", impulse_wav(bands, rate_hz=rate_hz), "audio/wav"

@@ -18,7 +18,7 @@ from obsidian_wren.core.measure.decay import sweep_signal
 from obsidian_wren.core.measure.levels import peak_dbfs
 from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
 from obsidian_wren.core.measure.loudness import integrated_lufs
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.simulated import sound_at
@@ -47,7 +47,7 @@ def hear_take(
     with ws.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
-            raise Refused("no-take", worded("This take is no longer there."))
+            raise Refused("no-take", _("This take is no longer there."))
         raw, rate = measuring.samples_of(ws, take), take.rate_hz
         ctx = in_hand(ws, session)
         whole, specs = (
@@ -58,7 +58,7 @@ def hear_take(
         if version == "treated":
             raise Refused(
                 "no-chain",
-                worded("There is nothing to treat it with yet: Tone has to be fitted first."),
+                _("There is nothing to treat it with yet: Tone has to be fitted first."),
             )
         return _wav(raw, rate)
     treated = _through(ws, take.sha256, raw, whole, rate)
@@ -80,13 +80,11 @@ def hear_taken(ws: Workshop, take_id: int, key: str, matched: bool) -> bytes:
     with ws.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
-            raise Refused("no-take", worded("This take is no longer there."))
+            raise Refused("no-take", _("This take is no longer there."))
         raw, rate = measuring.samples_of(ws, take), take.rate_hz
         specs = chain_rows.keyed_specs(in_hand(ws, session))
     if specs is None or key not in specs or not specs[key].on:
-        raise Refused(
-            "no-stage", worded("This stage does not run: there is nothing that it takes.")
-        )
+        raise Refused("no-stage", _("This stage does not run: there is nothing that it takes."))
     keys = list(specs)
     place = keys.index(key)
     before, after = (
@@ -129,7 +127,7 @@ def frames_of_take(
     with ws.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
-            raise Refused("no-take", worded("This take is no longer there."))
+            raise Refused("no-take", _("This take is no longer there."))
         raw, rate = (
             measuring.samples_of(ws, take)[: round(_LONGEST_SHOWN_S * take.rate_hz)],
             take.rate_hz,
@@ -176,12 +174,12 @@ def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "return
     with ws.sessions() as session:
         name = next((row.name for row in scene.destinations(session) if row.key == key), None)
     if name is None:
-        raise Refused("no-destination", worded("There is no listener of this name."))
+        raise Refused("no-destination", _("There is no listener of this name."))
     sound, rate_hz = sound_at(ws, key, what, _CALL_TAIL_S)
     if not sound.any():
         raise Refused(
             "nothing-heard",
-            worded("{name} has heard nothing yet. Start live first.", name=name),
+            _("{name} has heard nothing yet. Start live first.", name=name),
         )
     return _wav(sound, rate_hz)
 
@@ -199,7 +197,7 @@ def recording_file(ws: Workshop, recording_id: int) -> tuple[Path, str]:
     with ws.sessions() as session:
         row = session.get(Recording, recording_id)
     if row is None or row.discarded or not (ws.folder.recordings / row.file_name).exists():
-        raise Refused("no-recording", worded("This recording is no longer there."))
+        raise Refused("no-recording", _("This recording is no longer there."))
     return ws.folder.recordings / row.file_name, download_name(row)
 
 

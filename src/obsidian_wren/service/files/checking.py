@@ -11,7 +11,7 @@ from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.prove.drift import find_drift
 from obsidian_wren.core.prove.sounding import Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import BadCalibration, CalibrationFile, RigFile
 from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.formats.drift import drift_json
@@ -58,7 +58,7 @@ def _then(path: Path, file: CalibrationFile) -> Sounding:
     kept = file.readings.check
     if kept is None:
         raise BadCalibration(
-            worded(
+            _(
                 "{name} was written before checks were kept in it. Write it again with"
                 " “obsidian-wren plan”.",
                 name=path.name,
@@ -68,7 +68,7 @@ def _then(path: Path, file: CalibrationFile) -> Sounding:
         return read_sounding(kept.model_dump())
     except ValueError as error:
         raise BadCalibration(
-            worded(
+            _(
                 "{name}, in readings.{name_2}: what a check needs is not whole. Write it again"
                 " with “obsidian-wren plan”.",
                 name=path.name,

@@ -20,7 +20,7 @@ from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findin
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.prove.sounding import heard_for_checks
 from obsidian_wren.core.rate import at_rate
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats import calibration_writing
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
 from obsidian_wren.formats.response import read_response, response_at
@@ -34,8 +34,8 @@ _WHOLE_PERCENT = 100.0
 _NEAREST_CM, _FARTHEST_CM = 1.0, 500.0
 _SWAPPED = Finding(
     "takes_swapped",
-    worded("Someone talks in the quiet take and nobody in the talk: the two files are swapped."),
-    worded("Give them the other way round."),
+    _("Someone talks in the quiet take and nobody in the talk: the two files are swapped."),
+    _("Give them the other way round."),
     stops=True,
 )
 
@@ -76,7 +76,7 @@ def plan_files(
     if distance_cm is not None and not _NEAREST_CM <= distance_cm <= _FARTHEST_CM:
         raise Refused(
             "distance",
-            worded(
+            _(
                 "{distance_cm:g} cm is no distance to a microphone. Give 1 to 500 for --distance.",
                 distance_cm=distance_cm,
             ),
@@ -84,7 +84,7 @@ def plan_files(
     if not 0.0 <= shape_percent <= _WHOLE_PERCENT:
         raise Refused(
             "shape",
-            worded(
+            _(
                 "{shape_percent:g} % is no way to shape a voice. Give 0 to 100 for --shape.",
                 shape_percent=shape_percent,
             ),
@@ -171,7 +171,7 @@ def load_pair(
         if found.stops and not anyway:
             raise Refused(
                 found.code,
-                worded(
+                _(
                     "{sentence} {action} Or give --anyway.",
                     sentence=found.sentence,
                     action=found.action,

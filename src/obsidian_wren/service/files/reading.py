@@ -24,7 +24,7 @@ from obsidian_wren.core.measure.readings import (
 )
 from obsidian_wren.core.measure.running import RunningLevels
 from obsidian_wren.core.measure.take_findings import quiet_findings, talk_findings
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import chain_spec
 from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.formats.jsonable import reading_json, to_jsonable
@@ -106,7 +106,7 @@ def _read(
 ) -> tuple[Any, tuple[str, ...]]:
     """What a reading in stretches gives of one channel of a file, and what is to be said of it."""
     with open_sound(path) as file:
-        chosen, notes, _ = pick_channel(file, channel)
+        chosen, notes, _voiced = pick_channel(file, channel)
         return read(file, chosen), tuple(f"{path.name}: {note.sentence}" for note in notes)
 
 
@@ -218,14 +218,14 @@ def render_file(
     if out.exists() and source.exists() and out.samefile(source):
         raise Refused(
             "same-file",
-            worded(
+            _(
                 "{name} would be written over itself while it is read. Name another file for the"
                 " output.",
                 name=out.name,
             ),
         )
     with open_sound(source) as sound:
-        chosen, notes, _ = pick_channel(sound, channel)
+        chosen, notes, _voiced = pick_channel(sound, channel)
         levels = RunningLevels(rate_hz=sound.rate_hz, channels=1)
         count, whole, untouched = 0, sound.frames, not out.exists()
         try:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.formats.report import report_html
 from obsidian_wren.service.errors import Refused
@@ -16,6 +16,6 @@ def report_file(calibration: Path, out: Path) -> None:
     if out.suffix.lower() not in (".html", ".htm"):
         raise Refused(
             "out",
-            worded("{name} is no page. Give the report a name that ends in .html.", name=out.name),
+            _("{name} is no page. Give the report a name that ends in .html.", name=out.name),
         )
     write_text(out, report_html(read_calibration(calibration)))

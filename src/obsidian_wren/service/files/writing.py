@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.store.folder import write_through
 
@@ -16,7 +16,7 @@ def write_text(out: Path, text: str) -> None:
     except OSError as error:
         raise FolderError(
             "unwritable",
-            worded(
+            _(
                 "{out} cannot be written ({strerror}). Check the folder and the free space, then"
                 " try again.",
                 out=out,

@@ -8,7 +8,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.block import BLOCK_RANGE_MS, BUFFER_RANGE_MS
 from obsidian_wren.core.mix.return_plan import ReturnPlan
 from obsidian_wren.core.mix.returns import derive_return
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.monitor import hear_in_headphones
 from obsidian_wren.service.live.preparing import prepare, prepare_anew, take_over
@@ -28,7 +28,7 @@ def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
     mixing.work_out(ws)
     with ws.lock:
         if current(ws).running is not None:
-            raise Refused("live", worded("It is live already."))
+            raise Refused("live", _("It is live already."))
         with ws.sessions.begin() as session:
             prepared = prepare(ws, session, browser_rate_hz)
             scene.live_wish(session).live = True
@@ -47,7 +47,7 @@ def _require_within(value: float | None, limits: tuple[float, float], what: str)
     if value is not None and not low <= value <= high:
         raise Refused(
             "range",
-            worded(
+            _(
                 "{what} lasts from {low:g} to {high:g} ms. Choose a value in between.",
                 what=what,
                 low=low,
@@ -76,14 +76,14 @@ def push_live(ws: Workshop, samples: Samples) -> None:
     """The next piece of the browser's microphone."""
     pushed = current(ws).pushed
     if current(ws).running is None or pushed is None:
-        raise Refused("not-live", worded("It is not live any more."))
+        raise Refused("not-live", _("It is not live any more."))
     pushed.push(samples)
 
 
 def stop_run(ws: Workshop) -> None:
     """Stop being live; a recording that runs is closed and kept."""
     if current(ws).run is None:
-        raise Refused("not-live", worded("It is not live."))
+        raise Refused("not-live", _("It is not live."))
     leave_run(ws)
     with ws.sessions.begin() as session:
         scene.live_wish(session).live = False
@@ -113,7 +113,7 @@ def lose_source(ws: Workshop, name: str) -> None:
         return
     close_recording(ws)
     run.stop_because(
-        worded(
+        _(
             "{name} went away, so listeners get silence. It continues by itself when the device"
             " is back.",
             name=name,
@@ -157,9 +157,7 @@ def treat_returns(ws: Workshop) -> int:
     """Measure what came back from each listener so far and treat it; returns how many could be."""
     run = current(ws).running
     if run is None:
-        raise Refused(
-            "not-live", worded("Nothing is live, so there is no return. Start live first.")
-        )
+        raise Refused("not-live", _("Nothing is live, so there is no return. Start live first."))
     done = 0
     for of, sound in run.returned().items():
         plan = ws.work(_return_plan, sound, run.rate_hz)
@@ -170,7 +168,7 @@ def treat_returns(ws: Workshop) -> int:
     if not done:
         raise Refused(
             "too-short",
-            worded(
+            _(
                 "The returns are too short yet: let the other side talk for some seconds, then"
                 " measure again."
             ),

@@ -13,7 +13,7 @@ import numpy as np
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.monitor import Monitor
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
@@ -117,7 +117,7 @@ def put_on(ws: Workshop, *, off: Sequence[str] = ()) -> LiveMonitor:
     if source is None:
         raise Refused(
             "not-live",
-            worded("Nothing is heard live. Listen in, or start live, then put the headphones on."),
+            _("Nothing is heard live. Listen in, or start live, then put the headphones on."),
         )
     with ws.sessions() as session:
         specs = chain_rows.keyed_specs(in_hand(ws, session))
@@ -144,7 +144,7 @@ def leave_out(ws: Workshop, off: Sequence[str]) -> None:
     """Leave other stages out in the headphones, without a gap."""
     ears = live.current(ws).monitor
     if ears is None:
-        raise Refused("not-live", worded("The headphones are off. Put them on first."))
+        raise Refused("not-live", _("The headphones are off. Put them on first."))
     ears.leave_out(off)
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes import scene
@@ -108,7 +108,7 @@ def _set(ws: Workshop, key: str | None, what: str, on: bool) -> None:
         feeds = feeds_in_use(session)
         if key is not None and key not in feeds:
             raise Refused(
-                "no-feed", worded("This listener has no feed in use, so there is none to mute.")
+                "no-feed", _("This listener has no feed in use, so there is none to mute.")
             )
         wish = scene.live_wish(session)
         held = frozenset(wish.muting.get(what, ()))

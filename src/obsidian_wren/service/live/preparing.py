@@ -13,7 +13,7 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.mix.block import BLOCKS_MS, BlockCost, buffer_ms
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import recording
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.errors import Refused
@@ -52,9 +52,7 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
     specs = chain_rows.chain_specs(ctx)
     body = mixing.derive_mixes(ctx)
     if specs is None or body is None:
-        raise Refused(
-            "no-chain", worded("There is nothing to send yet: Tone has to be fitted first.")
-        )
+        raise Refused("no-chain", _("There is nothing to send yet: Tone has to be fitted first."))
     wish, source = scene.live_wish(session), source_of(ctx, browser_rate_hz)
     mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
     block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, ducking, source.rate_hz)

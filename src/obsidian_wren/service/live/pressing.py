@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.mixes.clips import clip_by, sound_of
@@ -13,9 +13,7 @@ def press(ws: Workshop, clip_id: int, *, down: bool = True) -> None:
     """Play a clip into the run, or stop it."""
     run = live.current(ws).running
     if run is None:
-        raise Refused(
-            "not-live", worded("Nothing is live, so nobody would hear it. Start live first.")
-        )
+        raise Refused("not-live", _("Nothing is live, so nobody would hear it. Start live first."))
     if not down:
         run.release_clip(clip_id)
         return

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import recording
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.state import current
@@ -22,10 +22,10 @@ def start_recording(ws: Workshop, *, purpose: str = "Recording") -> None:
     run, held = current(ws).running, recording.current(ws)
     if run is None:
         raise Refused(
-            "not-live", worded("Nothing is live, so there is nothing to record. Start live first.")
+            "not-live", _("Nothing is live, so there is nothing to record. Start live first.")
         )
     if held.recorder is not None:
-        raise Refused("recording", worded("It is recording already."))
+        raise Refused("recording", _("It is recording already."))
     asked, link = asked_for(ws, run.rate_hz, purpose), link_of(ws)
     held.recorder, held.failed = asked, None
     library.keep_open(ws, asked, 1, run.rate_hz)
@@ -42,7 +42,7 @@ def stop_recording(ws: Workshop) -> None:
     """Finish the files, measured and listed."""
     held, link = recording.current(ws), link_of(ws)
     if held.recorder is None:
-        raise Refused("not-recording", worded("It is not recording."))
+        raise Refused("not-recording", _("It is not recording."))
     try:
         link.ask(records.EndRecording())
         link.settle()
@@ -55,7 +55,7 @@ def stop_recording(ws: Workshop) -> None:
 def split_recording(ws: Workshop) -> None:
     """End the files here and go on in the next ones."""
     if recording.current(ws).recorder is None:
-        raise Refused("not-recording", worded("It is not recording."))
+        raise Refused("not-recording", _("It is not recording."))
     _ask(link_of(ws), records.SplitRecording())
 
 

@@ -10,7 +10,7 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.muting import silent_feeds
 from obsidian_wren.service.live.simulated import program_of, rig_of
@@ -60,7 +60,7 @@ def no_page() -> Refused:
     """Told where only a page can open the microphone."""
     return Refused(
         "no-microphone",
-        worded("Your microphone is opened by the page. Start live from there."),
+        _("Your microphone is opened by the page. Start live from there."),
     )
 
 
@@ -68,7 +68,7 @@ def take_of(ctx: RigContext) -> tuple[Samples, int]:
     """The talk of somebody who works from files, and its rate. Raises Refused."""
     take_set = current_takes(ctx.session, ctx.rig).voice
     if take_set is None:
-        raise Refused("no-talk", worded("There is no talk to send yet. Do Gain and Tone first."))
+        raise Refused("no-talk", _("There is no talk to send yet. Do Gain and Tone first."))
     return measuring.samples_of(ctx.ws, take_set), take_set.rate_hz
 
 

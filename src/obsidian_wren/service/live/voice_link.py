@@ -12,7 +12,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, cast
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice import asking, records
 from obsidian_wren.voice.beginning import begin
@@ -192,7 +192,7 @@ class VoiceLink:
         self.again()
 
 
-_ENDS_OFTEN = worded(
+_ENDS_OFTEN = _(
     "The voice ends again and again. It is tried anew in half a minute; what it says stands where"
     " the program was started."
 )

@@ -11,7 +11,7 @@ from contextlib import suppress
 from functools import partial
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import LiveMicrophone
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.live.monitor import hear_in_headphones, watch_meter
@@ -114,7 +114,7 @@ class _Hearing:
             _LOG.exception("Following the voice failed")
 
 
-_ENDED = worded(
+_ENDED = _(
     "The voice had ended by itself, so listeners got silence. It is begun again with what it ran."
 )
 
@@ -173,12 +173,12 @@ def _bring_up(ctx: RigContext, run: VoiceRun) -> None:
         run.change_mixes(mixing.mixes_of(body.body), inputs_for(ctx))
 
 
-_WENT_ON = worded(
+_WENT_ON = _(
     "The voice went on while this program was away. It is followed from here again; “Stop live”"
     " ends it."
 )
 _OTHER_VERSION = (
     "voice-of-before",
-    worded("The voice that is live is of another version of this program. It goes on as it is."),
-    worded("When nobody listens, stop live and start it again; the new version is live then."),
+    _("The voice that is live is of another version of this program. It goes on as it is."),
+    _("When nobody listens, stop live and start it again; the new version is live then."),
 )

@@ -12,7 +12,7 @@ from typing import cast
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_link import VoiceLink
@@ -66,7 +66,7 @@ class LentMicrophone:
                 continue
             late = time.monotonic() - self.arrived_s > _PATIENCE_S
             if late or self._closed or self._is_over():
-                raise SourceGone(worded("It is no longer live, so the microphone was let go."))
+                raise SourceGone(_("It is no longer live, so the microphone was let go."))
             time.sleep(_LOOK_S)
         found, self._held = self._held[:count], self._held[count:]
         return found

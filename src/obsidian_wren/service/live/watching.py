@@ -8,7 +8,7 @@ from typing import Literal
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import SoundStream, SourceGone
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.errors import Refused
@@ -70,7 +70,7 @@ def start_watch(
         if takes.current(ws).running is not None:
             raise Refused(
                 "take-runs",
-                worded("A take is running and shows its levels itself. Wait for it, or stop it."),
+                _("A take is running and shows its levels itself. Wait for it, or stop it."),
             )
         now = live.current(ws)
         if now.watch is not None:
@@ -89,12 +89,12 @@ def start_watch(
             elif rig.source == "browser":
                 raise Refused(
                     "no-microphone",
-                    worded("Your microphone is opened by the page. Start listening from there."),
+                    _("Your microphone is opened by the page. Start listening from there."),
                 )
             else:
                 raise Refused(
                     "files",
-                    worded(
+                    _(
                         "Sound comes from files, so there is nothing to listen to live. Choose"
                         " your microphone in Rig."
                     ),
@@ -108,7 +108,7 @@ def push_watch(ws: Workshop, samples: Samples) -> None:
     """The next piece of the browser's microphone."""
     now = live.current(ws)
     if now.watching is None or now.watched is None:
-        raise Refused("not-watching", worded("Nobody is listening any more."))
+        raise Refused("not-watching", _("Nobody is listening any more."))
     now.watched.push(samples)
 
 

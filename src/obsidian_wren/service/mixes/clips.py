@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.rate import at_rate
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
@@ -57,7 +57,7 @@ def load(ws: Workshop, name: str, samples: Samples, rate_hz: int) -> None:
     if seconds > LONGEST_S:
         raise Refused(
             "long-clip",
-            worded(
+            _(
                 "The sound lasts {seconds:.0f} s; clips last up to {longest_s:.0f} s. Cut it"
                 " shorter first.",
                 seconds=seconds,
@@ -65,13 +65,13 @@ def load(ws: Workshop, name: str, samples: Samples, rate_hz: int) -> None:
             ),
         )
     if not len(mono) or float(np.abs(mono).max()) < _SILENT:
-        raise Refused("silent-clip", worded("There is no sound in this file. Choose another."))
-    with change(ws, worded("Clip {name}", name=name)) as session:
+        raise Refused("silent-clip", _("There is no sound in this file. Choose another."))
+    with change(ws, _("Clip {name}", name=name)) as session:
         there = rows(session)
         if len(there) >= _MOST:
             raise Refused(
                 "many-clips",
-                worded("There are {most} clips already. Remove one first.", most=_MOST),
+                _("There are {most} clips already. Remove one first.", most=_MOST),
             )
         taken = {clip.key for clip in there}
         free = next((str(n) for n in range(1, 10) if str(n) not in taken), None)
@@ -118,13 +118,13 @@ def alter(
     ws: Workshop, clip_id: int, name: str, key: str | None, start_s: float, end_s: float
 ) -> None:
     """Rename, put on another key, trim."""
-    with change(ws, worded("Clip {name}", name=name)) as session:
+    with change(ws, _("Clip {name}", name=name)) as session:
         clip = clip_by(session, clip_id)
         seconds = clip.frames / clip.rate_hz
         if not 0.0 <= start_s < end_s <= seconds + 1e-6 or end_s - start_s < _SHORTEST_S:
             raise Refused(
                 "trim",
-                worded(
+                _(
                     "Its beginning has to lie before its end, both within {seconds:.2f} s. Move"
                     " them and try again.",
                     seconds=seconds,
@@ -146,7 +146,7 @@ def alter(
 
 def remove(ws: Workshop, clip_id: int) -> None:
     """Take a clip away; undo brings it back."""
-    with change(ws, worded("Removed a clip")) as session:
+    with change(ws, _("Removed a clip")) as session:
         session.delete(clip_by(session, clip_id))
     ws.changed()
 
@@ -155,7 +155,7 @@ def clip_by(session: Session, clip_id: int) -> Clip:
     """One clip."""
     clip = session.get(Clip, clip_id)
     if clip is None:
-        raise Refused("no-clip", worded("This clip is no longer there."))
+        raise Refused("no-clip", _("This clip is no longer there."))
     return clip
 
 

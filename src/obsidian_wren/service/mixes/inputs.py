@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.mixes.scene import destinations, feed_of
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.context import RigContext
@@ -29,7 +29,7 @@ def inputs_of(ctx: RigContext) -> list[InputView]:
         InputView(
             name=raw_name(ctx.session, ctx.rig),
             kind="raw",
-            title=worded(
+            title=_(
                 "{name}, raw: {name_2}", name=ctx.rig.interface.name, name_2=ctx.rig.microphone.name
             ),
         )
@@ -41,7 +41,7 @@ def inputs_of(ctx: RigContext) -> list[InputView]:
                 InputView(
                     name=feed,
                     kind="treated",
-                    title=worded("the mix for {name}", name=row.name),
+                    title=_("the mix for {name}", name=row.name),
                     of=row.key,
                 )
             )

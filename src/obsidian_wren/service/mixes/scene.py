@@ -15,7 +15,7 @@ from obsidian_wren.core.mix.listener_kinds import LISTENER_KINDS, ListenerKind
 from obsidian_wren.core.mix.routes import Destination as Seat
 from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.rigs import the_rig
@@ -45,7 +45,7 @@ def returns_of(row: DestinationRow) -> str | None:
     is a program that the person chose."""
     if row.plays is None or kind_of(row).returns is None:
         return kind_of(row).returns
-    return worded("From {plays}", plays=row.plays) if row.plays else None
+    return _("From {plays}", plays=row.plays) if row.plays else None
 
 
 def lay_out(ws: Workshop, session: Session) -> None:

@@ -8,7 +8,7 @@ import logging
 import soundfile
 from sqlalchemy import select
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.sound_header import library_path
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.readings.lost_sounds import CODE
@@ -86,9 +86,9 @@ def _check_recordings(ws: Workshop) -> int:
 
 def _wrong_with(ws: Workshop, row: Recording) -> str | None:
     path = ws.folder.recordings / row.file_name
-    put_back = worded("Put it back from a copy, or delete it here.")
+    put_back = _("Put it back from a copy, or delete it here.")
     if not path.exists():
-        return worded(
+        return _(
             "Its file is gone: “{file_name}” is not among the recordings any more. {put_back}",
             file_name=row.file_name,
             put_back=put_back,
@@ -96,13 +96,13 @@ def _wrong_with(ws: Workshop, row: Recording) -> str | None:
     try:
         size, frames = path.stat().st_size, soundfile.info(library_path(path)).frames
     except (OSError, RuntimeError):
-        return worded(
+        return _(
             "“{file_name}” cannot be read as sound any more. {put_back}",
             file_name=row.file_name,
             put_back=put_back,
         )
     if frames < row.frames or (row.size_bytes is not None and size < row.size_bytes):
-        return worded(
+        return _(
             "“{file_name}” is shorter than it was: a part of it is gone. {put_back}",
             file_name=row.file_name,
             put_back=put_back,

@@ -20,7 +20,7 @@ from pydantic import ValidationError
 from sqlalchemy import inspect, select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.ports.world import World
 from obsidian_wren.service.opening import checking, opening, rebuilding
@@ -66,15 +66,15 @@ def examine(folder: DataFolder, world: World) -> list[FolderTrouble]:
     if wrong is not None:
         copy = next(iter(copies(folder)), None)
         with_copy = (
-            worded("its newest copy, {name}, is put back", name=copy.name)
+            _("its newest copy, {name}, is put back", name=copy.name)
             if copy is not None
-            else worded("there is no copy: a new one is made")
+            else _("there is no copy: a new one is made")
         )
         return [
             FolderTrouble(
                 "database",
-                worded("The database is {wrong}.", wrong=wrong),
-                worded(
+                _("The database is {wrong}.", wrong=wrong),
+                _(
                     "With --repair it is put aside, {with_copy}, and sounds that it does not"
                     " list are added.",
                     with_copy=with_copy,
@@ -119,16 +119,16 @@ def _unreadable(ws: Workshop) -> list[FolderTrouble]:
         overview_json(ws)
         for finding in sheet.current(ws).unreadable.values():
             found[finding.sentence] = FolderTrouble(
-                finding.code, finding.sentence, worded("With --repair it is put aside.")
+                finding.code, finding.sentence, _("With --repair it is put aside.")
             )
     with ws.sessions() as session:
         for version in session.scalars(select(Version).order_by(Version.id)):
             if _kept(session, version) is None:
-                sentence = worded(
+                sentence = _(
                     "What is kept of {title} cannot be read.", title=version_title(version)
                 )
                 found[sentence] = FolderTrouble(
-                    "unreadable-version", sentence, worded("With --repair it is put aside.")
+                    "unreadable-version", sentence, _("With --repair it is put aside.")
                 )
     return list(found.values())
 
@@ -149,9 +149,7 @@ def _sounds(folder: DataFolder, known: set[str]) -> Iterable[FolderTrouble]:
             yield FolderTrouble(
                 "sound-lost",
                 wrong,
-                worded(
-                    "Put the file back from a copy; with --repair what stood on it does without."
-                ),
+                _("Put the file back from a copy; with --repair what stood on it does without."),
             )
     for path in sorted(folder.takes.iterdir()):
         if path.suffix == ".new" or (
@@ -163,14 +161,14 @@ def _sounds(folder: DataFolder, known: set[str]) -> Iterable[FolderTrouble]:
         if path.suffix == ".flac" and take_files.descriptions(folder, path.stem):
             yield FolderTrouble(
                 "orphan",
-                worded("No take or clip uses takes/{name}, which says what it is.", name=path.name),
-                worded("--repair lists it as a take or clip again."),
+                _("No take or clip uses takes/{name}, which says what it is.", name=path.name),
+                _("--repair lists it as a take or clip again."),
             )
         elif path.suffix != ".json" or not (folder.takes / f"{path.stem}.flac").exists():
             yield FolderTrouble(
                 "stray",
-                worded("takes/{name} belongs to nothing.", name=path.name),
-                worded("--repair puts it aside."),
+                _("takes/{name} belongs to nothing.", name=path.name),
+                _("--repair puts it aside."),
             )
 
 
@@ -179,15 +177,15 @@ def _recordings(folder: DataFolder, recorded: set[str]) -> Iterable[FolderTroubl
         if not (folder.recordings / name).exists():
             yield FolderTrouble(
                 "recording-lost",
-                worded("The recording “{name}” is gone.", name=name),
-                worded("Put it back from a copy, or delete it in Send."),
+                _("The recording “{name}” is gone.", name=name),
+                _("Put it back from a copy, or delete it in Send."),
             )
     for path in sorted(folder.recordings.iterdir()):
         if path.name not in recorded:
             yield FolderTrouble(
                 "orphan",
-                worded("No list has recordings/{name}.", name=path.name),
-                worded("With --repair it is listed, or put aside where it is no sound."),
+                _("No list has recordings/{name}.", name=path.name),
+                _("With --repair it is listed, or put aside where it is no sound."),
             )
 
 
@@ -195,8 +193,8 @@ def _among_parts(folder: DataFolder) -> list[FolderTrouble]:
     found = [
         FolderTrouble(
             "stray-part",
-            worded("parts/{name} is no take in progress.", name=path.name),
-            worded("--repair puts it aside."),
+            _("parts/{name} is no take in progress.", name=path.name),
+            _("--repair puts it aside."),
         )
         for path in parts.strays(folder)
         if not path.name.startswith((parts.UPLOAD_PREFIX, "tmp"))
@@ -205,8 +203,8 @@ def _among_parts(folder: DataFolder) -> list[FolderTrouble]:
         found.append(
             FolderTrouble(
                 "upload",
-                worded("A killed upload left a folder in parts/."),
-                worded("--repair removes it."),
+                _("A killed upload left a folder in parts/."),
+                _("--repair removes it."),
             )
         )
     return found

@@ -13,7 +13,7 @@ from collections.abc import Callable
 from sqlalchemy import func, select
 
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.ports.disk import disk_errors
 from obsidian_wren.ports.world import World
 from obsidian_wren.service import live
@@ -46,7 +46,7 @@ def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> W
 
     Raises FolderError when the disk fails, or when a newer program worked here.
     """
-    with disk_errors(worded("opening the data folder")):
+    with disk_errors(_("opening the data folder")):
         restored = salvage.restore_where_needed(folder)
         ws = Workshop(folder, open_database(folder.database), world, pace)
         ws.sessions.require_there = folder.require_there
@@ -70,14 +70,14 @@ def _as_far_as_it_goes(ws: Workshop, part: Callable[[Workshop], None]) -> None:
         ws.find(
             error.code,
             str(error),
-            worded("Everything else is here. Fix that, then start the program again."),
+            _("Everything else is here. Fix that, then start the program again."),
         )
     except Exception:
         _LOG.exception("A part of opening failed")
         ws.find(
             "opening",
-            worded("Something in the data folder could not be read."),
-            worded(
+            _("Something in the data folder could not be read."),
+            _(
                 "Everything shown is intact. “obsidian-wren doctor” checks the folder and says"
                 " what is wrong."
             ),
@@ -92,25 +92,25 @@ def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
         # “doctor” tries again and says what is left.
         _LOG.exception("What lies beside the database could not be taken up")
     since = (
-        worded("everything in it is here again")
+        _("everything in it is here again")
         if restored.at is not None
-        else worded("what lies beside it was taken up")
+        else _("what lies beside it was taken up")
     )
-    more = counted(
+    more = ngettext(
         "{count} sound that it did not know was taken up from its file. ",
         "{count} sounds that it did not know were taken up from their file. ",
         taken,
     )
     ws.find(
         "database-restored",
-        worded("The database was {why}. ", why=restored.why)
+        _("The database was {why}. ", why=restored.why)
         + (
-            worded("The copy of {at} was put back; {since}.", at=restored.at, since=since)
+            _("The copy of {at} was put back; {since}.", at=restored.at, since=since)
             if restored.at
-            else worded("There was no copy; {since}.", since=since)
+            else _("There was no copy; {since}.", since=since)
         ),
         (more if taken else "")
-        + worded(
+        + _(
             "Look through your settings. The old file lies in “{aside}” of the data folder.",
             aside=restored.aside,
         ),

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.sequence import is_further, title_of
 from obsidian_wren.core.derive.regions import heard_at_hz, region_names
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration import setting_rows, wishes
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.convert import convert
@@ -21,7 +21,7 @@ from obsidian_wren.store.models import (
     StageRow,
 )
 
-_NEW = worded("It came with this version of the program: recalculate to derive it.")
+_NEW = _("It came with this version of the program: recalculate to derive it.")
 
 
 def stages(ctx: RigContext) -> list[views.StageView]:

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import prove
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.page import views
@@ -16,20 +16,20 @@ from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Proof, Take
 
 _TITLES = {
-    "noise_floor_dbfs": worded("Noise floor"),
-    "noise_floor_dbfs_a": worded("Noise floor, A-weighted"),
-    "between_words_dbfs": worded("Room between your words"),
-    "active_level_dbfs": worded("Level of your voice"),
-    "snr_db": worded("Signal-to-noise ratio"),
-    "peaks_dbfs": worded("Normal peaks"),
-    "range_db": worded("Range of your voice"),
-    "hum_dbfs": worded("Mains hum"),
-    "late_db": worded("Room after a word"),
-    "decay_s": worded("Decay of the room"),
-    "clipped": worded("Clipped places"),
-    "tone_db": worded("Tone, all bands"),
+    "noise_floor_dbfs": _("Noise floor"),
+    "noise_floor_dbfs_a": _("Noise floor, A-weighted"),
+    "between_words_dbfs": _("Room between your words"),
+    "active_level_dbfs": _("Level of your voice"),
+    "snr_db": _("Signal-to-noise ratio"),
+    "peaks_dbfs": _("Normal peaks"),
+    "range_db": _("Range of your voice"),
+    "hum_dbfs": _("Mains hum"),
+    "late_db": _("Room after a word"),
+    "decay_s": _("Decay of the room"),
+    "clipped": _("Clipped places"),
+    "tone_db": _("Tone, all bands"),
 }
-_KEPT = {"rest": worded("the room"), "talk": worded("your talk"), "passage": worded("the passage")}
+_KEPT = {"rest": _("the room"), "talk": _("your talk"), "passage": _("the passage")}
 # Where a marker is found moves by a block and a buffer from one proof to the next.
 _DELAY_MS = 12.0
 
@@ -73,7 +73,7 @@ def _checked(
         ],
         bands=[views.DriftBandView.model_validate(band) for band in body["bands"]],
         feeds=feeds,
-        keeps=worded(" and ").join(_KEPT[purpose] for purpose in purposes) or None,
+        keeps=_(" and ").join(_KEPT[purpose] for purpose in purposes) or None,
     )
 
 

@@ -14,7 +14,7 @@ from obsidian_wren.core.mix.checks import ProofFacts, listener_checks
 from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.core.mix.verdict import Verdict
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.live import muting
@@ -190,7 +190,7 @@ def _checks(
             body,
             stale=row.picks != proof.picks,
             # What a real program adds is not known.
-            beyond=worded("in the program") if row.plays is None else worded("on the way to it"),
+            beyond=_("in the program") if row.plays is None else _("on the way to it"),
         )
     checks = listener_checks(audit, facts, provable=provable)
     return [convert(send_views.CheckView, check) for check in checks]

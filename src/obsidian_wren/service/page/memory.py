@@ -6,7 +6,7 @@ import os
 from contextlib import suppress
 from pathlib import Path
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import calibration, mixes
 from obsidian_wren.service.page import views
 from obsidian_wren.service.workshop import Workshop
@@ -28,12 +28,12 @@ def memory(ws: Workshop) -> views.MemoryView:
 
 def _held(ws: Workshop) -> list[views.HeldView]:
     caches = (
-        (worded("sounds of takes and what was rendered of them"), ws.sounds),
-        (worded("takes behind the stages of the chain"), calibration.current(ws).take_sets),
-        (worded("readings of takes"), ws.readings),
-        (worded("answers of rules"), ws.answers),
-        (worded("what is mixed"), mixes.current(ws).materials),
-        (worded("pictures of clips"), mixes.current(ws).waveforms),
+        (_("sounds of takes and what was rendered of them"), ws.sounds),
+        (_("takes behind the stages of the chain"), calibration.current(ws).take_sets),
+        (_("readings of takes"), ws.readings),
+        (_("answers of rules"), ws.answers),
+        (_("what is mixed"), mixes.current(ws).materials),
+        (_("pictures of clips"), mixes.current(ws).waveforms),
     )
     return [
         views.HeldView(

@@ -15,7 +15,7 @@ from pydantic import BaseModel
 from sqlalchemy import select
 
 from obsidian_wren.core.derive.take_length import SECONDS, UNTIL_STEADY_S
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.calibration import setting_rows, wishes
 from obsidian_wren.service.changes import record
@@ -53,14 +53,14 @@ def _rig(on: Sheet) -> views.RigPart:
         rig=rig.rig_view(on.ctx.ws, on.ctx.rig),
         rigs=rig.rig_names(on.ctx.session),
         **kept,
-        controls=on.read(worded("the gain controls"), lambda: rig.controls(on.ctx), []),
+        controls=on.read(_("the gain controls"), lambda: rig.controls(on.ctx), []),
         outlook=on.read(
-            worded("what to expect"),
+            _("what to expect"),
             lambda: rig.outlook_view(on.ctx, on.present),
             unknown(views.OutlookView),
         ),
         computer=on.read(
-            worded("the sound settings"),
+            _("the sound settings"),
             lambda: computer.computer_view(on.ctx),
             unknown(views.ComputerView),
         ),
@@ -86,19 +86,17 @@ def _takes(on: Sheet) -> views.TakesPart:
     # Held here: either may end while the state is read.
     running, watch = takes.current(ctx.ws).running, live.current(ctx.ws).watch
     part_id = running.part.id if running else None
-    shown, older = on.read(
-        worded("the takes"), lambda: takes_page.takes_of(ctx, on.present), ([], [])
-    )
+    shown, older = on.read(_("the takes"), lambda: takes_page.takes_of(ctx, on.present), ([], []))
     return views.TakesPart(
         takes=shown,
         older_takes=cast(Any, older),
-        halves=on.read(worded("the half takes"), lambda: takes_page.halves(ctx.ws, part_id), []),
+        halves=on.read(_("the half takes"), lambda: takes_page.halves(ctx.ws, part_id), []),
         progress=running.view() if running else None,
         watch=views.WatchView(
             on=watch is not None and not watch.finished.is_set(),
             purpose=watch.purpose if watch else None,
         ),
-        predictions=on.read(worded("the predictions"), lambda: takes_page.predictions(ctx), {}),
+        predictions=on.read(_("the predictions"), lambda: takes_page.predictions(ctx), {}),
         seconds=cast(Any, dict(SECONDS)),
         until_steady_s=UNTIL_STEADY_S,
     )
@@ -107,17 +105,17 @@ def _takes(on: Sheet) -> views.TakesPart:
 def _room(on: Sheet) -> views.RoomPart:
     ctx = on.ctx
     return views.RoomPart(
-        quiet=on.read(worded("the reading of the room"), lambda: evidence.room(ctx, "rest"), None),
+        quiet=on.read(_("the reading of the room"), lambda: evidence.room(ctx, "rest"), None),
         in_use=on.read(
-            worded("the reading of the room in use"), lambda: evidence.room(ctx, "in-use"), None
+            _("the reading of the room in use"), lambda: evidence.room(ctx, "in-use"), None
         ),
         split=on.read(
-            worded("the parts of the floor"),
+            _("the parts of the floor"),
             lambda: evidence.derivation(ctx, "split", views.SplitView, stale=on.stale["split"]),
             None,
         ),
         causes=on.read(
-            worded("the causes"), lambda: evidence.causes(ctx, stale=on.stale["causes"]), None
+            _("the causes"), lambda: evidence.causes(ctx, stale=on.stale["causes"]), None
         ),
     )
 
@@ -125,16 +123,12 @@ def _room(on: Sheet) -> views.RoomPart:
 def _talk(on: Sheet) -> views.TalkPart:
     ctx = on.ctx
     return views.TalkPart(
-        talk=on.read(
-            worded("the reading of normal talk"), lambda: evidence.talk(ctx, "talk"), None
-        ),
-        loud=on.read(worded("the reading of loud talk"), lambda: evidence.talk(ctx, "loud"), None),
-        soft=on.read(worded("the reading of soft talk"), lambda: evidence.talk(ctx, "soft"), None),
-        voice_causes=on.read(
-            worded("the causes in the voice"), lambda: evidence.voice_causes(ctx), []
-        ),
+        talk=on.read(_("the reading of normal talk"), lambda: evidence.talk(ctx, "talk"), None),
+        loud=on.read(_("the reading of loud talk"), lambda: evidence.talk(ctx, "loud"), None),
+        soft=on.read(_("the reading of soft talk"), lambda: evidence.talk(ctx, "soft"), None),
+        voice_causes=on.read(_("the causes in the voice"), lambda: evidence.voice_causes(ctx), []),
         gain_plan=on.read(
-            worded("the gain plan"),
+            _("the gain plan"),
             lambda: evidence.derivation(
                 ctx, "gain", views.GainPlanView, stale=on.stale["gain-plan"]
             ),
@@ -147,16 +141,16 @@ def _chain(on: Sheet) -> views.ChainPart:
     ctx = on.ctx
     targets = ctx.session.scalars(select(TargetRow).order_by(TargetRow.id))
     return views.ChainPart(
-        stages=on.read(worded("the stages"), lambda: chain.stages(ctx), []),
+        stages=on.read(_("the stages"), lambda: chain.stages(ctx), []),
         repeatable=chain.repeatable(),
-        settings=on.read(worded("the settings"), lambda: chain.settings(ctx), []),
+        settings=on.read(_("the settings"), lambda: chain.settings(ctx), []),
         wishes=on.read(
-            worded("your wishes"),
+            _("your wishes"),
             lambda: wishes.WishesBody.model_validate(ctx.rig.wishes),
             wishes.WishesBody(),
         ),
         targets=on.read(
-            worded("the targets"),
+            _("the targets"),
             lambda: [views.TargetName(id=row.id, name=row.name) for row in targets],
             [],
         ),
@@ -166,48 +160,46 @@ def _chain(on: Sheet) -> views.ChainPart:
 def _clean(on: Sheet) -> views.CleanPart:
     stale = on.stale["cleaning"]
     return views.CleanPart(
-        clean=on.read(worded("the cleaning"), lambda: evidence.clean(on.ctx, stale=stale), None)
+        clean=on.read(_("the cleaning"), lambda: evidence.clean(on.ctx, stale=stale), None)
     )
 
 
 def _tone(on: Sheet) -> views.TonePart:
-    return views.TonePart(tone=on.read(worded("the tone"), lambda: evidence.tone(on.ctx), None))
+    return views.TonePart(tone=on.read(_("the tone"), lambda: evidence.tone(on.ctx), None))
 
 
 def _delivery(on: Sheet) -> views.DeliveryPart:
     stale = on.stale["delivery"]
     return views.DeliveryPart(
-        delivery=on.read(
-            worded("the voice chain"), lambda: evidence.delivery(on.ctx, stale=stale), None
-        )
+        delivery=on.read(_("the voice chain"), lambda: evidence.delivery(on.ctx, stale=stale), None)
     )
 
 
 def _diagram(on: Sheet) -> views.DiagramPart:
     stale = on.stale["diagram"]
     return views.DiagramPart(
-        diagram=on.read(worded("the level diagram"), lambda: diagram.diagram(on.ctx, stale), [])
+        diagram=on.read(_("the level diagram"), lambda: diagram.diagram(on.ctx, stale), [])
     )
 
 
 def _send(on: Sheet) -> views.SendPart:
     ctx = on.ctx
-    shown = on.read(worded("the listeners"), lambda: listeners.destinations(ctx), [])
+    shown = on.read(_("the listeners"), lambda: listeners.destinations(ctx), [])
     return views.SendPart(
-        programs=on.read(worded("the programs"), lambda: system_listeners.programs(ctx), []),
-        players=on.read(worded("what plays"), lambda: system_listeners.players(ctx), []),
+        programs=on.read(_("the programs"), lambda: system_listeners.programs(ctx), []),
+        players=on.read(_("what plays"), lambda: system_listeners.players(ctx), []),
         feeds_stay=scene.live_wish(ctx.session).feeds_stay,
-        inputs=on.read(worded("the inputs"), lambda: inputs_of(ctx), []),
-        sources=on.read(worded("the sources"), lambda: beside.sources(ctx), []),
+        inputs=on.read(_("the inputs"), lambda: inputs_of(ctx), []),
+        sources=on.read(_("the sources"), lambda: beside.sources(ctx), []),
         destinations=shown,
         proofs=listeners.proofs(shown),
         left_to_do=[*listeners.left_to_do(shown), *system_listeners.left_to_do(ctx)],
         cases=beside.cases(ctx),
-        returns=on.read(worded("the returns"), lambda: beside.returns(ctx), []),
-        clips=on.read(worded("the clips"), lambda: beside.clips(ctx), []),
-        ducking=on.read(worded("the ducking"), lambda: beside.ducking(ctx), None),
-        cut=on.read(worded("the mixes"), lambda: list(mix_rows.mixes_body(ctx)["cut"]), []),
-        mixes_stale=on.read(worded("the state of the mixes"), lambda: _mixes_stale(ctx), True),
+        returns=on.read(_("the returns"), lambda: beside.returns(ctx), []),
+        clips=on.read(_("the clips"), lambda: beside.clips(ctx), []),
+        ducking=on.read(_("the ducking"), lambda: beside.ducking(ctx), None),
+        cut=on.read(_("the mixes"), lambda: list(mix_rows.mixes_body(ctx)["cut"]), []),
+        mixes_stale=on.read(_("the state of the mixes"), lambda: _mixes_stale(ctx), True),
     )
 
 
@@ -215,8 +207,8 @@ def _run(on: Sheet) -> views.RunPart:
     return views.RunPart(
         run=run.run(on.ctx),
         recorder=run.recorder(on.ctx),
-        recordings=on.read(worded("the recordings"), lambda: run.recordings(on.ctx), []),
-        bindings=on.read(worded("the controllers"), lambda: run.bindings(on.ctx), []),
+        recordings=on.read(_("the recordings"), lambda: run.recordings(on.ctx), []),
+        bindings=on.read(_("the controllers"), lambda: run.bindings(on.ctx), []),
         clip_names=run.clip_names(on.ctx),
     )
 
@@ -224,38 +216,38 @@ def _run(on: Sheet) -> views.RunPart:
 def _prove(on: Sheet) -> views.ProvePart:
     ctx = on.ctx
     return views.ProvePart(
-        pairs=on.read(worded("the pairs"), lambda: prove.pairs(ctx), []),
-        series=on.read(worded("the series"), lambda: prove.series(ctx), None),
-        ended_series=on.read(worded("the series"), lambda: prove.ended(ctx), []),
-        checks=on.read(worded("the checks"), lambda: checks.checks(ctx), []),
-        two=on.read(worded("two microphones"), lambda: prove.two(ctx), None),
-        rigs_beside=on.read(worded("two microphones"), lambda: prove.rigs_beside(ctx), []),
-        versions=on.read(worded("the versions"), lambda: prove.versions(ctx), []),
+        pairs=on.read(_("the pairs"), lambda: prove.pairs(ctx), []),
+        series=on.read(_("the series"), lambda: prove.series(ctx), None),
+        ended_series=on.read(_("the series"), lambda: prove.ended(ctx), []),
+        checks=on.read(_("the checks"), lambda: checks.checks(ctx), []),
+        two=on.read(_("two microphones"), lambda: prove.two(ctx), None),
+        rigs_beside=on.read(_("two microphones"), lambda: prove.rigs_beside(ctx), []),
+        versions=on.read(_("the versions"), lambda: prove.versions(ctx), []),
         brought=on.read(
-            worded("the brought file"),
+            _("the brought file"),
             lambda: prove.brought(ctx),
             None,
             code="unreadable-brought",
-            action=worded("Put the file away; nothing of it is in force."),
+            action=_("Put the file away; nothing of it is in force."),
         ),
     )
 
 
 # What reads each part, its shape, and what it is called where it cannot be read.
 PARTS: Mapping[str, tuple[Callable[[Sheet], BaseModel], type[BaseModel], str]] = {
-    "rig": (_rig, views.RigPart, worded("the rig and its things")),
-    "steps": (_steps, views.StepsPart, worded("the steps")),
-    "takes": (_takes, views.TakesPart, worded("the takes")),
-    "room": (_room, views.RoomPart, worded("the room")),
-    "talk": (_talk, views.TalkPart, worded("the talk")),
-    "chain": (_chain, views.ChainPart, worded("the chain")),
-    "clean": (_clean, views.CleanPart, worded("the cleaning")),
-    "tone": (_tone, views.TonePart, worded("the tone")),
-    "delivery": (_delivery, views.DeliveryPart, worded("the voice chain")),
-    "diagram": (_diagram, views.DiagramPart, worded("the level diagram")),
-    "send": (_send, views.SendPart, worded("the listeners and sources")),
-    "run": (_run, views.RunPart, worded("what is live")),
-    "prove": (_prove, views.ProvePart, worded("what was proved")),
+    "rig": (_rig, views.RigPart, _("the rig and its things")),
+    "steps": (_steps, views.StepsPart, _("the steps")),
+    "takes": (_takes, views.TakesPart, _("the takes")),
+    "room": (_room, views.RoomPart, _("the room")),
+    "talk": (_talk, views.TalkPart, _("the talk")),
+    "chain": (_chain, views.ChainPart, _("the chain")),
+    "clean": (_clean, views.CleanPart, _("the cleaning")),
+    "tone": (_tone, views.TonePart, _("the tone")),
+    "delivery": (_delivery, views.DeliveryPart, _("the voice chain")),
+    "diagram": (_diagram, views.DiagramPart, _("the level diagram")),
+    "send": (_send, views.SendPart, _("the listeners and sources")),
+    "run": (_run, views.RunPart, _("what is live")),
+    "prove": (_prove, views.ProvePart, _("what was proved")),
 }
 
 

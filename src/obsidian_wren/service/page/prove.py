@@ -7,7 +7,7 @@ from typing import Any, cast
 from obsidian_wren.core.chain.sequence import title_of
 from obsidian_wren.core.prove.series import HEARD_S, Tally, tally
 from obsidian_wren.core.prove.series_words import verdict
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.brought import brought_file
 from obsidian_wren.service.carry.conversation import conversation
@@ -69,9 +69,9 @@ def series(ctx: RigContext) -> views.RunningSeriesView | None:
         kind=cast(views.SeriesKind, row.kind),
         title=names.title,
         question=(
-            worded("Which would you rather hear?")
+            _("Which would you rather hear?")
             if row.kind == "prefer"
-            else worded(
+            else _(
                 "Which of the two is {first}, the other being {second}?",
                 first=names.first,
                 second=names.second,
@@ -120,11 +120,11 @@ def _leave_off(ctx: RigContext, row: Series, stage: str, found: Tally) -> str | 
     if stage not in {view.key for view in stages(ctx) if view.on and view.switchable}:
         return None
     less = (
-        worded(", {saved_ms:.1f} ms less delay", saved_ms=row.saved_ms)
+        _(", {saved_ms:.1f} ms less delay", saved_ms=row.saved_ms)
         if row.saved_ms >= _WORTH_MS
         else ""
     )
-    return worded("Leave the {title_of} off{less}", title_of=title_of(stage).lower(), less=less)
+    return _("Leave the {title_of} off{less}", title_of=title_of(stage).lower(), less=less)
 
 
 _WORTH_MS = 0.05

@@ -15,7 +15,7 @@ from obsidian_wren.core.derive.expectation import HeardLevels, outlook
 from obsidian_wren.core.derive.gain_controls import GainControl
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.derive.taper import Taper, spoken
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.readings import staleness
@@ -47,7 +47,7 @@ def rig_view(ws: Workshop, rig: Rig) -> views.RigView:
 
 def rig_name(rig: Rig) -> views.RigName:
     """A kept rig by its name and what it is made of."""
-    made_of = worded(
+    made_of = _(
         "{name} through {name_2}, {name_3}",
         name=rig.microphone.name,
         name_2=rig.interface.name,

@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from obsidian_wren.core.chain.look_ahead import limiter_delay_samples
 from obsidian_wren.core.mix.block import buffer_ms, load_mark
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import live, recording
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.errors import Refused
@@ -28,7 +28,7 @@ from obsidian_wren.store.models import ControlBinding, Derivation, LiveWish, Rec
 from obsidian_wren.voice.pace import BLOCK_S
 
 _MOST_RECORDINGS = 60
-_WHEN_STOPPED = worded(
+_WHEN_STOPPED = _(
     "The feeds are silent: programs on a feed hear nothing. Programs on the microphone"
     " itself still hear it raw."
 )
@@ -101,7 +101,7 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
     room = room_left_min(ctx.ws.folder, per_s)
     early = None
     if room < EARLY_MIN:
-        early = worded(
+        early = _(
             "The disk has room for {room:.0f} minutes of these tracks. Free some space, or"
             " choose fewer of them.",
             room=room,

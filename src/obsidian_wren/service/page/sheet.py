@@ -17,7 +17,7 @@ from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 
 from obsidian_wren.core.derive.reasons import Value
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service import calibration
 from obsidian_wren.service.readings import staleness
@@ -27,11 +27,11 @@ from obsidian_wren.store.models import Derivation
 
 _LOG = logging.getLogger(__name__)
 Piece = TypeVar("Piece")
-_RECALCULATE = worded("Recalculate. If that does not help, run “obsidian-wren doctor --repair”.")
+_RECALCULATE = _("Recalculate. If that does not help, run “obsidian-wren doctor --repair”.")
 
 
 def _unreadable(title: str) -> str:
-    return worded("What is kept of {title} cannot be read, so it is shown as unknown.", title=title)
+    return _("What is kept of {title} cannot be read, so it is shown as unknown.", title=title)
 
 
 @dataclass
@@ -60,7 +60,7 @@ class Sheet:
     @cached_property
     def present(self) -> dict[str, Value]:
         """Everything that answers stand on, as it is now."""
-        return self.read(worded("the rig"), lambda: staleness.sources_now(self.ctx), {})
+        return self.read(_("the rig"), lambda: staleness.sources_now(self.ctx), {})
 
     @cached_property
     def stale(self) -> dict[str, str | None]:
@@ -69,7 +69,7 @@ class Sheet:
         if self.working_out:
             return dict.fromkeys(staleness.STEP_OF)
         return self.read(
-            worded("what has changed"),
+            _("what has changed"),
             lambda: {
                 node: staleness.stale_answer(self.ctx, node, self.present)
                 for node in staleness.STEP_OF

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.derive.reasons import Value
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import words
 from obsidian_wren.service.calibration import setting_rows
 from obsidian_wren.service.page import views
@@ -78,13 +78,13 @@ def steps(
 
 
 _ANSWERS = {
-    "split": worded("the parts of the floor"),
-    "causes": worded("the causes"),
-    "gain-plan": worded("the gain plan"),
-    "cleaning": worded("the cleaning"),
-    "equalizer": worded("the tone"),
-    "delivery": worded("the voice chain"),
-    "diagram": worded("the level diagram"),
+    "split": _("the parts of the floor"),
+    "causes": _("the causes"),
+    "gain-plan": _("the gain plan"),
+    "cleaning": _("the cleaning"),
+    "equalizer": _("the tone"),
+    "delivery": _("the voice chain"),
+    "diagram": _("the level diagram"),
 }
 
 
@@ -96,7 +96,7 @@ def derivable(nodes: Sequence[str]) -> str | None:
     return (
         names[0]
         if len(names) == 1
-        else worded("{names} and {names_2}", names=", ".join(names[:-1]), names_2=names[-1])
+        else _("{names} and {names_2}", names=", ".join(names[:-1]), names_2=names[-1])
     )
 
 
@@ -119,7 +119,7 @@ def _proof_stale(session: Session, proof: Proof | None) -> str | None:
             select(Proof).where(Proof.destination == destination.key).order_by(Proof.id.desc())
         ).first()
         if newest is not None and newest.picks != destination.picks:
-            return worded(
+            return _(
                 "{name} picked another input since the marker was sent.", name=destination.name
             )
     return None

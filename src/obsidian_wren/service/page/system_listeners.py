@@ -10,7 +10,7 @@ from obsidian_wren.core.mix.system_listeners import (
     left_to_move,
 )
 from obsidian_wren.core.mix.verdict import Verdict
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import SystemListener, SystemSound
 from obsidian_wren.service.mixes import own_system, scene
 from obsidian_wren.service.page import send_views
@@ -18,7 +18,7 @@ from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import rig_device
 from obsidian_wren.store.models import DestinationRow
 
-_NOT_HERE = worded(
+_NOT_HERE = _(
     "Programs of this computer can pick feeds only from a sound server: install Debian’s"
     " pipewire-pulse or pulseaudio, then start it."
 )

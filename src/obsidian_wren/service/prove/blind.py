@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from obsidian_wren.core.prove.pair import Pair, matched_pair, starts_at_s, veiled
 from obsidian_wren.core.prove.series import Answer, Kind, draw
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.kept import running_series
@@ -37,7 +37,7 @@ def begin_series(ws: Workshop, second: str, kind: Kind, rounds: int) -> None:
     with ws.lock, ws.sessions.begin() as session:
         ctx = in_hand(ws, session)
         if running_series(ctx) is not None:
-            raise Refused("series-runs", worded("A series is running. Answer it, or end it first."))
+            raise Refused("series-runs", _("A series is running. Answer it, or end it first."))
         names = pair_names(ctx, second)
         take = take_of_pair(ctx, second)
         first = first_of(second)
@@ -68,14 +68,14 @@ def begin_series(ws: Workshop, second: str, kind: Kind, rounds: int) -> None:
 def answer_series(ws: Workshop, round_number: int, answer: Answer) -> None:
     """What was answered in a round, counted from 0; the last one ends the series. Raises
     Refused."""
-    title = worded("A blind series")
+    title = _("A blind series")
     with change(ws, title) as session:
         ctx = in_hand(ws, session)
         series = running_series(ctx)
         if series is None:
-            raise Refused("no-series", worded("No series is running. Begin one."))
+            raise Refused("no-series", _("No series is running. Begin one."))
         if round_number != len(series.answers):
-            raise Refused("answered", worded("This round is answered already."))
+            raise Refused("answered", _("This round is answered already."))
         series.answers = [*series.answers, answer]
         series.ended = len(series.answers) == len(series.order)
     ws.changed()
@@ -92,10 +92,10 @@ def end_series(ws: Workshop) -> None:
 
 def discard_series(ws: Workshop, series_id: int) -> None:
     """Take a series out of sight; undo brings it back."""
-    with change(ws, worded("Removed a blind series")) as session:
+    with change(ws, _("Removed a blind series")) as session:
         series = session.get(Series, series_id)
         if series is None or not series.ended:
-            raise Refused("no-series", worded("This series is no longer there."))
+            raise Refused("no-series", _("This series is no longer there."))
         series.discarded = True
     ws.changed()
 
@@ -106,7 +106,7 @@ def series_sound(ws: Workshop, which: Which) -> bytes:
         ctx = in_hand(ws, session)
         series = running_series(ctx)
         if series is None:
-            raise Refused("no-series", worded("No series is running. Begin one."))
+            raise Refused("no-series", _("No series is running. Begin one."))
         pair, rate = _pair(ctx, series)
         first_is_one = series.order[len(series.answers)]
     wanted = pair.first if (which == "one") == first_is_one else pair.second
@@ -120,7 +120,7 @@ def _pair(ctx: RigContext, series: Series) -> tuple[Pair, int]:
     take = ctx.session.scalars(select(Take).where(Take.sha256 == series.take_sha256)).first()
     if take is None:
         raise Refused(
-            "no-take", worded("The sentence of this series is gone. End it and begin another.")
+            "no-take", _("The sentence of this series is gone. End it and begin another.")
         )
 
     def make() -> Pair:
@@ -129,7 +129,7 @@ def _pair(ctx: RigContext, series: Series) -> tuple[Pair, int]:
             return matched_pair(first, second, rate_hz=take.rate_hz, from_s=series.from_s)
         except ValueError as error:
             raise Refused(
-                "silent", worded("One of the two is silent. Read the passage in Tone again.")
+                "silent", _("One of the two is silent. Read the passage in Tone again.")
             ) from error
 
     pair: Pair = ctx.ws.sounds.get(("pair", series.id), make)

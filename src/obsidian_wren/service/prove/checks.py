@@ -15,7 +15,7 @@ from obsidian_wren.core.prove.pair import starts_at_s
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding, heard_for_checks
 from obsidian_wren.core.rate import at_rate
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.errors import Refused
@@ -69,7 +69,7 @@ def _now(samples: Samples, rate_hz: int) -> Sounding:
     if len(talk) < _LEAST_TALK_S * rate_hz:
         raise Refused(
             "too-short",
-            worded(
+            _(
                 "The check ended before the sentence was read. Take it again and read on until"
                 " it ends by itself."
             ),
@@ -90,9 +90,7 @@ def _then(ctx: RigContext, *, seconds: float) -> tuple[Sounding, Take]:
     if quiet is None or spoken is None:
         raise Refused(
             "no-calibration",
-            worded(
-                "There is nothing to check against: record the room and read the passage first."
-            ),
+            _("There is nothing to check against: record the room and read the passage first."),
         )
 
     def make() -> Sounding:

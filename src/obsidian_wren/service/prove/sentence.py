@@ -9,7 +9,7 @@ from obsidian_wren.core.chain.engine import VoiceChain
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CalibrationFile, chain_spec, keyed_stages
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.calibration.chain_order import order_of
@@ -42,7 +42,7 @@ def sentence_take(ctx: RigContext) -> Take:
     take = ctx.takes.passage or ctx.takes.talk
     if take is None:
         raise Refused(
-            "no-take", worded("There is no sentence to compare. Read the passage in Tone first.")
+            "no-take", _("There is no sentence to compare. Read the passage in Tone first.")
         )
     return take
 
@@ -57,13 +57,13 @@ def pair_names(ctx: RigContext, second: str) -> PairNames:
         row = version_of(ctx, second.removeprefix(VERSION))
         return version_names(version_title(row))
     if second.startswith(STAGE_OF):
-        stage, _, version = second.removeprefix(STAGE_OF).partition("@")
+        stage, _at, version = second.removeprefix(STAGE_OF).partition("@")
         _stage_then(ctx, second)
         return stage_names(stage, version_title(version_of(ctx, version)))
     stage = second.removeprefix(WITHOUT)
     specs = chain_rows.keyed_specs(ctx) or {}
     if not second.startswith(WITHOUT) or stage not in specs or not specs[stage].on:
-        raise Refused("no-pair", worded("There is no such pair now. Choose another one."))
+        raise Refused("no-pair", _("There is no such pair now. Choose another one."))
     return without_names(stage)
 
 
@@ -72,7 +72,7 @@ def both_take(ctx: RigContext, second: str) -> Take:
     number = second.removeprefix(BOTH)
     take = ctx.session.get(Take, int(number)) if number.isdecimal() else None
     if take is None or take.purpose != "both" or take.rig_id != ctx.rig.id:
-        raise Refused("no-pair", worded("This take of two microphones is gone. Record both again."))
+        raise Refused("no-pair", _("This take of two microphones is gone. Record both again."))
     return take
 
 
@@ -130,7 +130,7 @@ def specs_as(ctx: RigContext, name: str) -> tuple[StageSpec, ...]:
     if specs is None:
         raise Refused(
             "no-chain",
-            worded("There is nothing to treat it with yet: Tone has to be fitted first."),
+            _("There is nothing to treat it with yet: Tone has to be fitted first."),
         )
     return specs
 
@@ -148,11 +148,11 @@ def _with_stage(ctx: RigContext, name: str) -> tuple[StageSpec, ...]:
 
 def _stage_then(ctx: RigContext, name: str) -> tuple[str, StageSpec]:
     """A stage's key, and how a version set it. Raises Refused where either lacks it."""
-    stage, _, version = name.removeprefix(STAGE_OF).partition("@")
+    stage, _at, version = name.removeprefix(STAGE_OF).partition("@")
     file = _file(ctx, version)
     keys = list(keyed_stages(file))
     if stage not in keys or stage not in (chain_rows.keyed_specs(ctx) or {}):
-        raise Refused("no-pair", worded("This stage is not in both. Choose another one."))
+        raise Refused("no-pair", _("This stage is not in both. Choose another one."))
     return stage, chain_spec(file)[keys.index(stage)]
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from obsidian_wren.core.chain.sequence import title_of
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 
 RAW, TREATED = "raw", "treated"
 WITHOUT = "without:"
@@ -31,18 +31,16 @@ def stage_of(second: str) -> str | None:
 
 def raw_names() -> PairNames:
     """The treated voice against the raw one."""
-    return PairNames(
-        worded("Treated against raw"), worded("the treated voice"), worded("the raw one")
-    )
+    return PairNames(_("Treated against raw"), _("the treated voice"), _("the raw one"))
 
 
 def without_names(stage: str) -> PairNames:
     """The voice with a stage and without it."""
     title = title_of(stage).lower()
     return PairNames(
-        worded("With and without: {title}", title=title),
-        worded("the voice with the {title}", title=title),
-        worded("the one without"),
+        _("With and without: {title}", title=title),
+        _("the voice with the {title}", title=title),
+        _("the one without"),
     )
 
 
@@ -56,21 +54,19 @@ def kept_names(second: str, names: list[str]) -> PairNames:
 
 def microphone_names(first: str, second: str) -> PairNames:
     """Two microphones at once."""
-    return PairNames(worded("{first} against {second}", first=first, second=second), first, second)
+    return PairNames(_("{first} against {second}", first=first, second=second), first, second)
 
 
 def version_names(title: str) -> PairNames:
     """Today's calibration against an earlier version."""
-    return PairNames(
-        worded("Today against {title}", title=title), worded("today's calibration"), title
-    )
+    return PairNames(_("Today against {title}", title=title), _("today's calibration"), title)
 
 
 def stage_names(stage: str, title: str) -> PairNames:
     """A stage as it is set today, and as a version set it."""
     name = title_of(stage).lower()
     return PairNames(
-        worded("{title_of}: today against {title}", title_of=title_of(stage), title=title),
-        worded("the {name} of today", name=name),
-        worded("the {name} of {title}", name=name, title=title),
+        _("{title_of}: today against {title}", title_of=title_of(stage), title=title),
+        _("the {name} of today", name=name),
+        _("the {name} of {title}", name=name, title=title),
     )

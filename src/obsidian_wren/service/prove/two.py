@@ -12,7 +12,7 @@ from obsidian_wren.core.prove.pair import starts_at_s
 from obsidian_wren.core.prove.ranking import Difference, Ranking, rank
 from obsidian_wren.core.prove.relative import Relative, at_once, in_turn
 from obsidian_wren.core.rate import at_rate
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.checks import ROOM_S, room_of
@@ -36,7 +36,7 @@ def keep_two(ctx: RigContext, take: Take) -> None:
     if len(talks[0]) < _LEAST_TALK_S * rate:
         raise Refused(
             "too-short",
-            worded(
+            _(
                 "It ended before the sentence was read. Record both again and read on until it"
                 " ends by itself."
             ),
@@ -62,7 +62,7 @@ def compare_with_rig(ctx: RigContext, other_id: int) -> dict[str, Any]:
     calibrated with. Raises Refused."""
     other = ctx.session.get(Rig, other_id)
     if other is None or other.id == ctx.rig.id:
-        raise Refused("no-rig", worded("This rig is no longer kept. Choose another one."))
+        raise Refused("no-rig", _("This rig is no longer kept. Choose another one."))
     own, its = _takes_of(ctx, ctx.rig), _takes_of(ctx, other)
 
     def make() -> dict[str, Any]:
@@ -83,7 +83,7 @@ def _takes_of(ctx: RigContext, rig: Rig) -> tuple[Take, Take]:
     if takes.quiet is None or spoken is None:
         raise Refused(
             "no-takes",
-            worded(
+            _(
                 "“{name}” has no room or no sentence yet. Take both with it, then compare.",
                 name=rig.name,
             ),
@@ -131,11 +131,11 @@ _KNOWN_DB = 100.0
 
 def _bars(first: PolarMicrophone, second: PolarMicrophone) -> list[dict[str, Any]]:
     rows = (
-        ("noise", worded("Noise at equal voice"), first.noise_db, second.noise_db),
-        ("room", worded("Room after a word"), first.late_db, second.late_db),
-        ("plosives", worded("Plosives over the voice"), first.plosives_db, second.plosives_db),
-        ("sibilance", worded("Sibilance over the voice"), first.sibilance_db, second.sibilance_db),
-        ("spare", worded("Peaks to clipping"), first.spare_db, second.spare_db),
+        ("noise", _("Noise at equal voice"), first.noise_db, second.noise_db),
+        ("room", _("Room after a word"), first.late_db, second.late_db),
+        ("plosives", _("Plosives over the voice"), first.plosives_db, second.plosives_db),
+        ("sibilance", _("Sibilance over the voice"), first.sibilance_db, second.sibilance_db),
+        ("spare", _("Peaks to clipping"), first.spare_db, second.spare_db),
     )
     return [
         {"code": code, "title": title, "first": one, "second": two, "unit": "dB"}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.take_queries import current_takes
@@ -21,7 +21,7 @@ def beside_of(ctx: RigContext, take: Take) -> Take:
     for one in found:
         if one.facts.get("pair") == take.facts.get("pair"):
             return one
-    raise Refused("no-take", worded("The second channel of this take is gone. Record both again."))
+    raise Refused("no-take", _("The second channel of this take is gone. Record both again."))
 
 
 def names_of(ctx: RigContext, take: Take) -> tuple[str, str]:

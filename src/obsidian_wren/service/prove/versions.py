@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import KeptCalibration, Version
@@ -28,7 +28,7 @@ def version_of(ctx: RigContext, version_id: str | int) -> Version:
     known = isinstance(version_id, int) or version_id.isdecimal()
     row = ctx.session.get(Version, int(version_id)) if known else None
     if row is None or row.rig_id != ctx.rig.id:
-        raise Refused("no-version", worded("This version is no longer kept. Choose another one."))
+        raise Refused("no-version", _("This version is no longer kept. Choose another one."))
     return row
 
 
@@ -44,6 +44,6 @@ def kept_file(ctx: RigContext, version: Version) -> dict[str, Any]:
 
 def version_title(version: Version) -> str:
     """What a version is called in a sentence."""
-    return worded("version {number}", number=version.number) + (
+    return _("version {number}", number=version.number) + (
         f" “{version.name}”" if version.name else ""
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.readings.staleness import STEP_OF, gain_shift_db, used_by
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import facts_of
@@ -36,7 +36,7 @@ def moved_since(ctx: RigContext, take: Take | None) -> tuple[float, str | None]:
     return (
         shift,
         (
-            worded(
+            _(
                 "Predicted: {shift:+g} dB gain since the take lifts voice and room alike. Take"
                 " it again to measure it.",
                 shift=shift,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from obsidian_wren.core.measure.faults import Note
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.read_sound import Sound
 
 
@@ -14,7 +14,7 @@ def sentences_of(sound: Sound, notes: Sequence[Note]) -> list[str]:
     found = [note.sentence for note in notes]
     if sound.left_out_s >= 1.0:
         found.append(
-            worded(
+            _(
                 "Only the first {samples:.1f} min are used; the {left_out_s:.1f} min after them"
                 " would tell nothing more.",
                 samples=len(sound.samples) / sound.rate_hz / 60.0,

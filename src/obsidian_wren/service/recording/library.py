@@ -9,7 +9,7 @@ from pathlib import Path
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.service import recording
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
@@ -86,8 +86,8 @@ def _remove_stub(ws: Workshop, path: Path) -> None:
     place = ws.folder.put_aside(path)
     ws.find(
         "recording-unreadable",
-        worded("A recording that was cut off cannot be read: “{name}”.", name=path.name),
-        worded(
+        _("A recording that was cut off cannot be read: “{name}”.", name=path.name),
+        _(
             "Its file was put into “{relative_to}” of the data folder; a sound editor may read"
             " more of it.",
             relative_to=place.relative_to(ws.folder.path),
@@ -122,7 +122,7 @@ def take_up(ws: Workshop, *, but: tuple[str, int] | None = None) -> str | None:
     purge_discarded(ws)
     if not saved:
         return None
-    return counted(
+    return ngettext(
         "A recording was cut off. {count} file of it is whole up to then, in Send.",
         "A recording was cut off. {count} files of it are whole up to then, in Send.",
         saved,
@@ -133,7 +133,7 @@ def rename(ws: Workshop, recording_id: int, title: str) -> None:
     """Give every file of a recording another title; the files take the name as well."""
     clean = title.strip()
     if not clean:
-        raise Refused("no-title", worded("A recording needs a name. Type one."))
+        raise Refused("no-title", _("A recording needs a name. Type one."))
     with ws.sessions() as session:
         row = _row(session, recording_id)
         running = (
@@ -141,8 +141,8 @@ def rename(ws: Workshop, recording_id: int, title: str) -> None:
             and row.session == recording.current(ws).session
         )
     if running:
-        raise Refused("recording", worded("It is being recorded. Stop it first, then rename it."))
-    with change(ws, worded("Renamed {title}", title=row.title)) as session:
+        raise Refused("recording", _("It is being recorded. Stop it first, then rename it."))
+    with change(ws, _("Renamed {title}", title=row.title)) as session:
         for each in session.scalars(select(Recording).where(Recording.session == row.session)):
             each.title = clean[:120]
     ws.changed()
@@ -150,12 +150,10 @@ def rename(ws: Workshop, recording_id: int, title: str) -> None:
 
 def discard(ws: Workshop, recording_id: int) -> None:
     """Take one file out of the list; undo brings it back until the program starts anew."""
-    with change(ws, worded("Deleted a recording")) as session:
+    with change(ws, _("Deleted a recording")) as session:
         row = _row(session, recording_id)
         if row.frames == 0:
-            raise Refused(
-                "recording", worded("It is being recorded. Stop it first, then delete it.")
-            )
+            raise Refused("recording", _("It is being recorded. Stop it first, then delete it."))
         row.discarded = True
     ws.changed()
 
@@ -180,5 +178,5 @@ def download_name(row: Recording) -> str:
 def _row(session: Session, recording_id: int) -> Recording:
     row = session.get(Recording, recording_id)
     if row is None or row.discarded:
-        raise Refused("no-recording", worded("This recording is no longer there."))
+        raise Refused("no-recording", _("This recording is no longer there."))
     return row

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from typing import Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording.state import current
 from obsidian_wren.service.workshop import Workshop
@@ -13,9 +13,7 @@ from obsidian_wren.voice import records
 from obsidian_wren.voice.recorded_file import RecordedFile
 
 _LOG = logging.getLogger(__name__)
-_NOT_LISTED = worded(
-    "A recording could not be listed; its file is kept and listed at the next start."
-)
+_NOT_LISTED = _("A recording could not be listed; its file is kept and listed at the next start.")
 
 
 def hear(ws: Workshop, kind: str, body: dict[str, Any]) -> None:

@@ -7,7 +7,7 @@ import uuid
 from pathlib import Path
 from typing import cast
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.recording import library
@@ -27,7 +27,7 @@ def choose_tracks(
 ) -> None:
     """Which tracks are recorded, how, and when a file ends."""
     if not tracks:
-        raise Refused("no-track", worded("A recording needs a track. Choose one."))
+        raise Refused("no-track", _("A recording needs a track. Choose one."))
     with ws.sessions.begin() as session:
         scene.live_wish(session).tracks = {
             "tracks": tracks,
@@ -45,9 +45,7 @@ def asked_for(ws: Workshop, rate_hz: int, purpose: str) -> records.BeginRecordin
         wish = dict(scene.live_wish(session).tracks)
         tracks = tracks_for(session, list(wish.get("tracks") or ["treated"]))
     if not tracks:
-        raise Refused(
-            "no-track", worded("None of the chosen tracks is in use. Choose another one.")
-        )
+        raise Refused("no-track", _("None of the chosen tracks is in use. Choose another one."))
     ws.folder.require_space(50_000_000)
     library.list_what_was_left(ws)
     return records.BeginRecording(
@@ -80,7 +78,5 @@ def refuse_while_recording(ws: Workshop) -> None:
     if current(ws).recorder is not None:
         raise Refused(
             "recording",
-            worded(
-                "It is recording, and this restarts the run. Stop recording first, then change it."
-            ),
+            _("It is recording, and this restarts the run. Stop recording first, then change it."),
         )

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.voice.records import RecordedTrack
@@ -27,11 +27,11 @@ def tracks_for(session: Session, wanted: list[str]) -> list[RecordedTrack]:
     """The tracks of a recording: what is chosen, of what is in use."""
     # With what is asked of a voice.
     found = []
-    routing, _ = scene.routes(session)
+    routing, _inputs = scene.routes(session)
     if "treated" in wanted:
-        found.append(RecordedTrack("voice treated", worded("treated voice"), "voice treated", 1))
+        found.append(RecordedTrack("voice treated", _("treated voice"), "voice treated", 1))
     if "raw" in wanted:
-        found.append(RecordedTrack("voice raw", worded("raw voice"), "voice raw", 1))
+        found.append(RecordedTrack("voice raw", _("raw voice"), "voice raw", 1))
     if "returns" in wanted:
         for key, source in routing.sources.items():
             if source.kind == "return":

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.workshop import Workshop
@@ -18,7 +18,7 @@ from obsidian_wren.store.models import ComputerRow, DestinationRow, KnownDevice,
 
 # What is shown for a rig whose device nobody knows.
 RAW_NAME = "Line 3 (USB Audio 2.0)"
-UNKNOWN = worded("your microphone")
+UNKNOWN = _("your microphone")
 
 
 def computer_row(ws: Workshop, session: Session) -> ComputerRow:

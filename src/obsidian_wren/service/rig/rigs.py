@@ -7,7 +7,7 @@ from dataclasses import replace
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Knob
 from obsidian_wren.service.rig.computer_rows import computer_row, remember_devices
 from obsidian_wren.service.rig.context import RigContext
@@ -33,14 +33,14 @@ def the_rig(ws: Workshop, session: Session) -> Rig:
 
 
 def _blank(ws: Workshop, session: Session) -> Rig:
-    microphone = MicrophoneRow(name=worded("My microphone"), kind="condenser", pattern="cardioid")
-    interface = InterfaceRow(**InterfaceFields(name=worded("My interface")).model_dump())
-    room = RoomRow(name=worded("My room"))
+    microphone = MicrophoneRow(name=_("My microphone"), kind="condenser", pattern="cardioid")
+    interface = InterfaceRow(**InterfaceFields(name=_("My interface")).model_dump())
+    room = RoomRow(name=_("My room"))
     session.add_all([microphone, interface, room])
     session.flush()
     computer_row(ws, session)
     rig = Rig(
-        name=worded("My rig"),
+        name=_("My rig"),
         microphone=microphone,
         interface=interface,
         room=room,

@@ -8,7 +8,7 @@ from typing import cast
 
 from obsidian_wren.core.derive.sound_device import SoundDevice
 from obsidian_wren.core.measure.channels import is_empty
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import LiveMicrophone, NoSoundServer, SystemSound
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.errors import Refused
@@ -22,7 +22,7 @@ def no_system() -> Refused:
     """Told where a microphone of this computer is asked for in a simulated world."""
     return Refused(
         "no-system",
-        worded(
+        _(
             "All around is simulated here, so there is no microphone of this computer. Start"
             " “obsidian-wren serve” for your own."
         ),
@@ -39,13 +39,13 @@ def microphone_of(ctx: RigContext) -> SoundDevice:
     if missing is not None:
         raise Refused(
             missing[0],
-            worded("{missing} The browser’s microphone works without it.", missing=missing[1]),
+            _("{missing} The browser’s microphone works without it.", missing=missing[1]),
         )
     device = rig_device(ctx)
     if device is None:
         raise Refused(
             "no-device",
-            worded(
+            _(
                 "The rig’s microphone is not there. Plug it in, or choose another one in Rig,"
                 " Sound settings."
             ),

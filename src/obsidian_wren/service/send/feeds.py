@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import cast
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.changes.record import change
@@ -101,17 +101,17 @@ def name_feed(ws: Workshop, key: str, title: str | None) -> None:
         name = ws.world.system.listed_as(name)
     with change(
         ws,
-        worded("Named a feed {name}", name=name) if name else worded("A feed under its usual name"),
+        _("Named a feed {name}", name=name) if name else _("A feed under its usual name"),
     ) as session:
         rows = scene.destinations(session)
         row = next((row for row in rows if row.key == key), None)
         if row is None or scene.feed_of(row) is None:
-            raise Refused("no-destination", worded("There is no feed of this name."))
+            raise Refused("no-destination", _("There is no feed of this name."))
         others = {scene.feed_of(other) for other in rows if other is not row}
         if name in others:
             raise Refused(
                 "name-taken",
-                worded("Another feed is called “{name}” already. Choose another name.", name=name),
+                _("Another feed is called “{name}” already. Choose another name.", name=name),
             )
         before = scene.feed_of(row)
         row.title = name
@@ -128,9 +128,7 @@ def move_listener(ws: Workshop, index: int, key: str) -> None:
     """Let a program that records hear a feed. Its own menu goes on naming what it picked."""
     system = _system(ws)
     if key not in own_system.current(ws).held:
-        raise Refused(
-            "no-input", worded("This feed is not there. Take its listener into use first.")
-        )
+        raise Refused("no-input", _("This feed is not there. Take its listener into use first."))
     with ws.sessions() as session:
         title = scene.feed_of(_row(ws, scene.destinations(session), key))
     left = move_listeners(system, {index}, system.input_name(key))
@@ -138,10 +136,10 @@ def move_listener(ws: Workshop, index: int, key: str) -> None:
     if not left:
         return
     if index not in {one.index for one in system.seen.listeners}:
-        raise Refused("gone", worded("This program no longer records."))
+        raise Refused("gone", _("This program no longer records."))
     raise Refused(
         "not-moved",
-        worded(
+        _(
             "The sound server has not moved this program. Pick “{feed}” in the program’s own menu.",
             feed=title,
         ),
@@ -158,11 +156,11 @@ def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:
             if d.direction == "output" and d.kind != "feed"
         }
     if device_id is not None and device_id not in found:
-        raise Refused("no-device", worded("The computer lists no such output any more."))
+        raise Refused("no-device", _("The computer lists no such output any more."))
     title = (
-        worded("Headphones on {found}", found=found[device_id])
+        _("Headphones on {found}", found=found[device_id])
         if device_id
-        else worded("Headphones on no output")
+        else _("Headphones on no output")
     )
     with change(ws, title) as session:
         row = _row(ws, scene.destinations(session), key)
@@ -176,15 +174,11 @@ def choose_return(ws: Workshop, key: str, index: int | None) -> None:
     ours, and from there into the mixes. None lets it play where it did."""
     system = _system(ws)
     if live.current(ws).running is not None:
-        raise Refused("live", worded("It is live. Stop it first, then choose the return."))
+        raise Refused("live", _("It is live. Stop it first, then choose the return."))
     player = next((one for one in system.seen.players if one.index == index), None)
     if index is not None and player is None:
-        raise Refused(
-            "gone", worded("This program no longer plays. Let it play, then choose it again.")
-        )
-    title = (
-        worded("Return from {program}", program=player.program) if player else worded("No return")
-    )
+        raise Refused("gone", _("This program no longer plays. Let it play, then choose it again."))
+    title = _("Return from {program}", program=player.program) if player else _("No return")
     with change(ws, title) as session:
         row = _row(ws, scene.destinations(session), key)
         row.plays = player.program if player else ""
@@ -250,7 +244,7 @@ def _system(ws: Workshop) -> SystemSound:
     if ws.world.system is None:
         raise Refused(
             "simulated",
-            worded("The computer is simulated here. Start “obsidian-wren serve” for your own."),
+            _("The computer is simulated here. Start “obsidian-wren serve” for your own."),
         )
     return ws.world.system
 
@@ -259,4 +253,4 @@ def _row(ws: Workshop, rows: list[DestinationRow], key: str) -> DestinationRow:
     for row in rows:
         if row.key == key and scene.is_offered(ws, row):
             return row
-    raise Refused("no-destination", worded("There is no listener of this name."))
+    raise Refused("no-destination", _("There is no listener of this name."))

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.mix.cases import CASES, case
 from obsidian_wren.core.mix.routes import RouteRefused, Send
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
@@ -39,16 +39,12 @@ def pick_input(ws: Workshop, key: str, picks: str) -> None:
     """Another program picks an input by its name."""
     with ws.sessions() as session:
         name = _listener(ws, session, key).name
-    with change(ws, worded("{name} picks {picks}", name=name, picks=picks)) as session:
+    with change(ws, _("{name} picks {picks}", name=name, picks=picks)) as session:
         row = _listener(ws, session, key)
         if not scene.kind_of(row).picks:
-            raise Refused(
-                "no-pick", worded("{name} is played to; it picks nothing.", name=row.name)
-            )
+            raise Refused("no-pick", _("{name} is played to; it picks nothing.", name=row.name))
         if picks not in [entry.name for entry in inputs_of(in_hand(ws, session))]:
-            raise Refused(
-                "no-input", worded("There is no input of this name. Pick one from the list.")
-            )
+            raise Refused("no-input", _("There is no input of this name. Pick one from the list."))
         row.picks = picks
     let_programs_follow(ws)
     ws.changed()
@@ -57,14 +53,14 @@ def pick_input(ws: Workshop, key: str, picks: str) -> None:
 def _listener(ws: Workshop, session: Session, key: str) -> DestinationRow:
     found = next((row for row in scene.destinations(session) if row.key == key), None)
     if found is None:
-        raise Refused("no-destination", worded("There is no listener of this name."))
+        raise Refused("no-destination", _("There is no listener of this name."))
     return found
 
 
 def _source(session: Session, key: str) -> SourceRow:
     found = next((row for row in scene.sources(session) if row.key == key), None)
     if found is None:
-        raise Refused("no-source", worded("There is no source of this name."))
+        raise Refused("no-source", _("There is no source of this name."))
     return found
 
 
@@ -72,18 +68,18 @@ def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
     """Set something in a listening program, on its own page."""
     if {"rate_hz", "takes_hz", "speaks", "hears_itself"} & set(settings):
         refuse_while_recording(ws)
-    with _scene_change(ws, worded("Settings of {key}", key=key), anew=False) as scene_change:
+    with _scene_change(ws, _("Settings of {key}", key=key), anew=False) as scene_change:
         session = scene_change.session
         row = _listener(ws, session, key)
         known = {field.name for field in fields(ProgramSettings)}
         if not set(settings) <= known:
-            raise Refused("no-setting", worded("This program has no such setting."))
+            raise Refused("no-setting", _("This program has no such setting."))
         for name, (low, high) in _RANGES.items():
             value = settings.get(name)
             if value is not None and not low <= value <= high:
                 raise Refused(
                     "range",
-                    worded(
+                    _(
                         "This goes from {low:g} to {high:g}. Choose a value in between.",
                         low=low,
                         high=high,
@@ -92,9 +88,9 @@ def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
         if any(settings.get(name) not in (None, *_RATES) for name in ("rate_hz", "takes_hz")):
             raise Refused(
                 "rate",
-                worded("This program knows ")
+                _("This program knows ")
                 + ", ".join(f"{rate / 1000:g}" for rate in _RATES)
-                + worded(" kHz. Choose one of them."),
+                + _(" kHz. Choose one of them."),
             )
         before, usual = scene.settings_of(row), ProgramSettings()
         # Nothing said of a setting leaves it as such programs mostly come.
@@ -119,8 +115,8 @@ def use_listener(ws: Workshop, key: str, on: bool) -> None:
 def rename_listener(ws: Workshop, key: str, name: str) -> None:
     """Call a listener by another name."""
     if not name.strip():
-        raise Refused("no-name", worded("A listener needs a name. Type one."))
-    with _scene_change(ws, worded("{name} renamed", name=name), anew=False) as scene_change:
+        raise Refused("no-name", _("A listener needs a name. Type one."))
+    with _scene_change(ws, _("{name} renamed", name=name), anew=False) as scene_change:
         _listener(ws, scene_change.session, key).name = name.strip()[:80]
 
 
@@ -130,7 +126,7 @@ def use_source(ws: Workshop, key: str, on: bool) -> None:
     if key == "voice" and not on:
         raise Refused(
             "voice",
-            worded("Your voice is what all this is for. Keep it from single listeners instead."),
+            _("Your voice is what all this is for. Keep it from single listeners instead."),
         )
     with ws.sessions() as session:
         name = _source(session, key).name
@@ -156,7 +152,7 @@ def set_route(ws: Workshop, source: str, destination: str, tap: str, on: bool) -
             raise Refused("route", str(refused)) from refused
         except KeyError as missing:
             raise Refused(
-                "not-in-use", worded("One of the two is not in use. Take it into use first.")
+                "not-in-use", _("One of the two is not in use. Take it into use first.")
             ) from missing
         row = _listener(ws, session, destination)
         row.sends = [[send.source, send.tap] for send in routing.to(destination)]
@@ -178,14 +174,12 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
         "duck_db": (0.0, 40.0),
     }
     if name not in ranges:
-        raise Refused("no-setting", worded("There is no such setting of a mix."))
+        raise Refused("no-setting", _("There is no such setting of a mix."))
     low, high = ranges[name]
     if value is not None and not low <= value <= high:
         raise Refused(
             "range",
-            worded(
-                "This goes from {low:g} to {high:g}. Choose a value in between.", low=low, high=high
-            ),
+            _("This goes from {low:g} to {high:g}. Choose a value in between.", low=low, high=high),
         )
     if name == "channels":
         refuse_while_recording(ws)
@@ -194,9 +188,9 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
     with _scene_change(
         ws,
         (
-            worded("Back to automatic: the mix for {title}", title=title)
+            _("Back to automatic: the mix for {title}", title=title)
             if value is None
-            else worded("Pinned the mix for {title}", title=title)
+            else _("Pinned the mix for {title}", title=title)
         ),
         anew=name == "channels",
     ) as scene_change:
@@ -205,7 +199,7 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
         if name in ("under_lu", "duck_db"):
             held = dict(pins.get(name, {}))
             if source is None:
-                raise Refused("no-source", worded("Say which source this is for."))
+                raise Refused("no-source", _("Say which source this is for."))
             held.pop(source, None)
             pins[name] = held if value is None else {**held, source: value}
             if not pins[name]:
@@ -220,7 +214,7 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
 def usual_mix(ws: Workshop, key: str) -> None:
     """Let go of everything that is held of a listener's mix, and of what was sent to it by hand."""
     refuse_while_recording(ws)
-    with _scene_change(ws, worded("The automatic mix")) as scene_change:
+    with _scene_change(ws, _("The automatic mix")) as scene_change:
         row = _listener(ws, scene_change.session, key)
         row.pins, row.sends = {}, None
 
@@ -228,10 +222,10 @@ def usual_mix(ws: Workshop, key: str) -> None:
 def set_up(ws: Workshop, key: str) -> list[str]:
     """Set up a common case in one go; returns what is left to do in other programs."""
     if key not in [c.key for c in CASES]:
-        raise Refused("no-case", worded("There is no such case. Choose one of the list."))
+        raise Refused("no-case", _("There is no such case. Choose one of the list."))
     refuse_while_recording(ws)
     wanted = case(key)
-    with _scene_change(ws, worded("Set up: {title}", title=wanted.title)) as scene_change:
+    with _scene_change(ws, _("Set up: {title}", title=wanted.title)) as scene_change:
         session = scene_change.session
         for row in scene.destinations(session):
             row.on = row.kind in wanted.listeners
@@ -246,7 +240,7 @@ def set_up(ws: Workshop, key: str) -> list[str]:
     with ws.sessions() as session:
         rows = [row for row in scene.destinations(session) if row.on and scene.kind_of(row).picks]
         return [
-            worded(
+            _(
                 "In {name}, pick “{feed_of}” as the microphone.",
                 name=row.name,
                 feed_of=scene.feed_of(row),

@@ -18,7 +18,7 @@ from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.mix.verdict import Arrived, judge
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_run import VoiceRun
@@ -136,7 +136,7 @@ def look(
             ),
         },
     )
-    verdicts = judge(replace(arrived, delay_ms=None), listener=worded("this page"))
+    verdicts = judge(replace(arrived, delay_ms=None), listener=_("this page"))
     page.proof = {
         "feed": arrived.feed,
         "good": all(verdict.mark != "fault" for verdict in verdicts),
@@ -152,7 +152,7 @@ def _lost(ws: Workshop) -> int:
 def _page(ws: Workshop) -> ListeningPage:
     page = current(ws).page
     if page is None:
-        raise Refused("not-listening", worded("This page listens no more. Start it again."))
+        raise Refused("not-listening", _("This page listens no more. Start it again."))
     return page
 
 

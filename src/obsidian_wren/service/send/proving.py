@@ -14,7 +14,7 @@ from obsidian_wren.core.mix.marker import marker_codes, marker_level_dbfs
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service import live
 from obsidian_wren.service.errors import Refused
@@ -39,11 +39,9 @@ def send_marker(ws: Workshop) -> None:
     """
     run = live.current(ws).run
     if run is None or run.finished.is_set():
-        raise Refused(
-            "not-live", worded("Nothing is live, so nothing can arrive. Start live first.")
-        )
+        raise Refused("not-live", _("Nothing is live, so nothing can arrive. Start live first."))
     if run.marker_in_flight:
-        raise Refused("marker", worded("A marker is on its way already."))
+        raise Refused("marker", _("A marker is on its way already."))
     with ws.sessions() as session:
         level = marker_level_dbfs(_active_dbfs(ws, session))
         row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
@@ -62,7 +60,7 @@ def send_marker(ws: Workshop) -> None:
                 "trouble",
                 {
                     "sentence": (
-                        worded(
+                        _(
                             "Looking for the marker failed ({name}). Send it again.",
                             name=type(error).__name__,
                         )
@@ -200,14 +198,14 @@ def _without_voice(arrived: Arrived, listener: str) -> tuple[Any, ...]:
             Verdict(
                 "voice",
                 "fault",
-                worded("Your own voice arrives, late"),
-                worded(
+                _("Your own voice arrives, late"),
+                _(
                     "Find what passes it on to {listener}: it is not in the mix for it.",
                     listener=listener,
                 ),
             ),
         )
-    return (Verdict("no voice", "good", worded("Your voice stays out, as it should")),)
+    return (Verdict("no voice", "good", _("Your voice stays out, as it should")),)
 
 
 def _round(value: float | None) -> float | None:

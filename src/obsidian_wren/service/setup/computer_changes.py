@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
@@ -33,9 +33,9 @@ def change_device(ws: Workshop, device_id: str, field: str, value: float | bool)
     with ws.sessions() as session:
         device = _device(ws, computer_row(ws, session), device_id)
         if not device.present:
-            raise Refused("gone", worded("{title} is not plugged in.", title=device.title))
+            raise Refused("gone", _("{title} is not plugged in.", title=device.title))
     note_device(ws, wanted)
-    with change(ws, worded("Sound settings")) as session:
+    with change(ws, _("Sound settings")) as session:
         set_device(ws, session, wanted)
         let_rig_follow(ws, session)
     ws.changed()
@@ -45,12 +45,12 @@ def _device(ws: Workshop, row: ComputerRow, device_id: str) -> SoundDevice:
     for device in ws.world.computer.devices(row.body):
         if device.id == device_id:
             return device
-    raise Refused("no-device", worded("The computer lists no such device any more."))
+    raise Refused("no-device", _("The computer lists no such device any more."))
 
 
 def unplug(ws: Workshop, device_id: str) -> None:
     """A device goes away (the stand-in lets you pull it)."""
-    with change(ws, worded("Unplugged a device")) as session:
+    with change(ws, _("Unplugged a device")) as session:
         row = computer_row(ws, session)
         device = _device(ws, row, device_id)
         rig = the_rig(ws, session)
@@ -63,7 +63,7 @@ def unplug(ws: Workshop, device_id: str) -> None:
 
 def plug_in(ws: Workshop, device_id: str) -> None:
     """It returns under whatever name the system gives it, and is recognised."""
-    with change(ws, worded("Plugged a device in")) as session:
+    with change(ws, _("Plugged a device in")) as session:
         row = computer_row(ws, session)
         _device(ws, row, device_id)
         row.body = ws.world.computer.plug_in(row.body, device_id)
@@ -87,7 +87,7 @@ def name_device(ws: Workshop, device_id: str, own_name: str | None) -> None:
     name = (own_name or "").strip() or None
     with change(
         ws,
-        worded("Named a device {name}", name=name) if name else worded("Took a device’s name away"),
+        _("Named a device {name}", name=name) if name else _("Took a device’s name away"),
     ) as session:
         device = _device(ws, computer_row(ws, session), device_id)
         key = device_key(device)
@@ -100,7 +100,7 @@ def name_device(ws: Workshop, device_id: str, own_name: str | None) -> None:
             ):
                 raise Refused(
                     "name-taken",
-                    worded(
+                    _(
                         "Another {direction} is called “{name}” already. Choose another name.",
                         direction=device.direction,
                         name=name,
@@ -115,13 +115,13 @@ def name_device(ws: Workshop, device_id: str, own_name: str | None) -> None:
 def choose_device(ws: Workshop, device_id: str) -> None:
     """Say which input the rig's interface shows up as."""
     refuse_during_take(ws)
-    with change(ws, worded("Chose the rig’s input")) as session:
+    with change(ws, _("Chose the rig’s input")) as session:
         device = _device(ws, computer_row(ws, session), device_id)
         if device.direction != "input":
-            raise Refused("not-an-input", worded("Only an input can be the rig’s microphone."))
+            raise Refused("not-an-input", _("Only an input can be the rig’s microphone."))
         if device.kind == "feed":
             raise Refused(
-                "ours", worded("This is a feed of ours: it would hear itself. Choose another.")
+                "ours", _("This is a feed of ours: it would hear itself. Choose another.")
             )
         rig: Rig = the_rig(ws, session)
         rig.device_key, rig.channel = device_key(device), None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.versions import keep_version
 from obsidian_wren.service.changes.record import change
@@ -26,30 +26,28 @@ def confirm_step(ws: Workshop, step: StepName, *, anyway: bool = False) -> None:
     Refused, with what to do, while it stands on nothing; and where a finding makes all that
     follows wrong, unless the person says ``anyway``.
     """
-    with change(ws, worded("Confirmed {step}", step=STEP_TITLES[step])) as session:
+    with change(ws, _("Confirmed {step}", step=STEP_TITLES[step])) as session:
         ctx = in_hand(ws, session)
         rig = ctx.rig
         takes = current_takes(session, rig)
         missing = {
-            "quiet": None if takes.quiet else worded("Record the room first."),
-            "gain": None if takes.talk else worded("Record normal talk first."),
+            "quiet": None if takes.quiet else _("Record the room first."),
+            "gain": None if takes.talk else _("Record normal talk first."),
             "clean": (
                 None
                 if session.get(Derivation, (rig.id, "clean"))
-                else worded("Record the room and normal talk first.")
+                else _("Record the room and normal talk first.")
             ),
             "tone": (
-                None
-                if session.get(Derivation, (rig.id, "tone"))
-                else worded("Read the passage first.")
+                None if session.get(Derivation, (rig.id, "tone")) else _("Read the passage first.")
             ),
             "steady": (
                 None
                 if chain_is_whole(ctx)
-                else worded("Read the passage first: dynamics come after the tone.")
+                else _("Read the passage first: dynamics come after the tone.")
             ),
             "send": _unproved(session),
-            "prove": (None if chain_is_whole(ctx) else worded("Read the passage first, in Tone.")),
+            "prove": (None if chain_is_whole(ctx) else _("Read the passage first, in Tone.")),
         }.get(step)
         if missing:
             raise Refused("not-yet", missing)
@@ -65,9 +63,9 @@ def _unproved(session: Session) -> str | None:
     """Why Send cannot be confirmed yet."""
     good, all_ = proved_listeners(session)
     if not all_:
-        return worded("No listener is in use yet. Set up a case first.")
+        return _("No listener is in use yet. Set up a case first.")
     if good < all_:
-        return worded(
+        return _(
             "{good} of {all} listeners are proved to get the treated voice. Send the marker,"
             " and fix what it finds.",
             good=good,

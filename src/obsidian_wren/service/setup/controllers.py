@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.sequence import title_of, with_stage
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.formats.outside import RowId
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
@@ -24,10 +24,10 @@ from obsidian_wren.store.models import Clip, ControlBinding
 FORMAT = "obsidian-wren/controllers"
 _MOST = 200
 _WORDS = {
-    "mute": worded("Mute every feed"),
-    "talk": worded("Push to talk"),
-    "live": worded("Go live, or stop"),
-    "record": worded("Record, or stop"),
+    "mute": _("Mute every feed"),
+    "talk": _("Push to talk"),
+    "live": _("Go live, or stop"),
+    "record": _("Record, or stop"),
 }
 
 
@@ -53,13 +53,13 @@ def bind(ws: Workshop, control: Control, does: Does) -> None:
     """Bind a knob or pad; what it did before is forgotten. Raises Refused."""
     with ws.sessions() as session:
         title = title_of_action(in_hand(ws, session), does.model_dump())
-    with change(ws, worded("Bound a control to {title}", title=title)) as session:
+    with change(ws, _("Bound a control to {title}", title=title)) as session:
         rows = list(session.scalars(select(ControlBinding)))
         row = next((one for one in rows if _of(one) == control), None)
         if row is None and len(rows) >= _MOST:
             raise Refused(
                 "no-more",
-                worded("{most} controls are bound already. Let go of one first.", most=_MOST),
+                _("{most} controls are bound already. Let go of one first.", most=_MOST),
             )
         if row is None:
             row = ControlBinding(**control.model_dump())
@@ -70,10 +70,10 @@ def bind(ws: Workshop, control: Control, does: Does) -> None:
 
 def let_go(ws: Workshop, binding_id: int) -> None:
     """Forget what a knob or pad does. Raises Refused."""
-    with change(ws, worded("Let go of a control")) as session:
+    with change(ws, _("Let go of a control")) as session:
         row = session.get(ControlBinding, binding_id)
         if row is None:
-            raise Refused("no-control", worded("This control is bound to nothing any more."))
+            raise Refused("no-control", _("This control is bound to nothing any more."))
         session.delete(row)
     ws.changed()
 
@@ -100,21 +100,19 @@ def title_of_action(ctx: RigContext, action: dict[str, Any]) -> str:
     if does == "clip":
         clip = ctx.session.get(Clip, action.get("clip") or 0)
         if clip is None:
-            raise Refused("no-clip", worded("This clip is no longer there. Choose another one."))
-        return worded("Clip {name}", name=clip.name)
+            raise Refused("no-clip", _("This clip is no longer there. Choose another one."))
+        return _("Clip {name}", name=clip.name)
     if stage is None:
-        raise Refused("no-stage", worded("Say which stage this is for."))
+        raise Refused("no-stage", _("Say which stage this is for."))
     if stage not in order_of(ctx.rig):
-        raise Refused(
-            "no-stage", worded("This stage is no longer in the chain. Choose another one.")
-        )
+        raise Refused("no-stage", _("This stage is no longer in the chain. Choose another one."))
     if does == "stage":
-        return worded("{title_of} on or off", title_of=title_of(stage))
+        return _("{title_of} on or off", title_of=title_of(stage))
     row = setting_row(ctx, stage, str(action.get("name")))
     if row is None:
         raise Refused(
             "no-setting",
-            worded("There is no such setting yet. Take what it is derived from first."),
+            _("There is no such setting yet. Take what it is derived from first."),
         )
     return with_stage(stage, setting_title(row))
 

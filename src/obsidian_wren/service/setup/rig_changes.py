@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
@@ -25,7 +25,7 @@ def change_rig(ws: Workshop, fields: RigFields) -> None:
     if fields.aim_low_dbfs >= fields.aim_high_dbfs:
         raise Refused(
             "aim",
-            worded("The target needs its lower end under its upper end. Fix it and try again."),
+            _("The target needs its lower end under its upper end. Fix it and try again."),
         )
     with ws.sessions.begin() as session:
         the_rig(ws, session)
@@ -41,7 +41,7 @@ def change_rig(ws: Workshop, fields: RigFields) -> None:
         for kind, model in THINGS.items():
             if session.get(model, getattr(fields, f"{kind}_id")) is None:
                 raise Refused(
-                    "no-thing", worded("This {kind} is no longer kept. Choose another.", kind=kind)
+                    "no-thing", _("This {kind} is no longer kept. Choose another.", kind=kind)
                 )
         if fields.source != rig.source:
             # Another knob: the simulated one stands where its world says, a real one is counted
@@ -64,34 +64,30 @@ def _title(ws: Workshop, fields: RigFields) -> str:
             "distance_cm": "distance",
             "angle_deg": "angle",
             "height_cm": "height",
-            "source": worded("where sound comes from"),
-            "rate_hz": worded("sample rate"),
+            "source": _("where sound comes from"),
+            "rate_hz": _("sample rate"),
             "microphone_id": "microphone",
             "interface_id": "interface",
             "room_id": "room",
-            "pop_screen": worded("pop screen"),
-            "shock_mount": worded("shock mount"),
-            "phantom_on": worded("phantom power"),
+            "pop_screen": _("pop screen"),
+            "shock_mount": _("shock mount"),
+            "phantom_on": _("phantom power"),
             "aim_low_dbfs": "aim",
             "aim_high_dbfs": "aim",
             "support": "stand",
-            "name": worded("name of the rig"),
+            "name": _("name of the rig"),
         }
         changed = [
             names.get(name, name)
             for name, value in fields.model_dump().items()
             if getattr(rig, name) != value
         ]
-    return (
-        worded("Rig: {fromkeys}", fromkeys=", ".join(dict.fromkeys(changed)))
-        if changed
-        else worded("Rig")
-    )
+    return _("Rig: {fromkeys}", fromkeys=", ".join(dict.fromkeys(changed))) if changed else _("Rig")
 
 
 def attach_response(ws: Workshop, name: str, rows: list[list[float]]) -> None:
     """Keep a response file with the rig's microphone. Tone is stale until it is fitted again."""
-    with change(ws, worded("Response file {name}", name=name)) as session:
+    with change(ws, _("Response file {name}", name=name)) as session:
         rig = the_rig(ws, session)
         row = Response(name=name[:120], rows=rows)
         session.add(row)
@@ -102,6 +98,6 @@ def attach_response(ws: Workshop, name: str, rows: list[list[float]]) -> None:
 
 def detach_response(ws: Workshop) -> None:
     """Use the microphone without a response file again."""
-    with change(ws, worded("Took the response file away")) as session:
+    with change(ws, _("Took the response file away")) as session:
         the_rig(ws, session).microphone.response_id = None
     ws.changed()

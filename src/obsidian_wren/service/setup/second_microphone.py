@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
@@ -49,14 +49,14 @@ def use_second(ws: Workshop, take_id: int) -> None:
     with ws.sessions() as session:
         take = _both(ws, session.get(Take, take_id))
         name = names_of(RigContext.of(ws, session, take.rig_id), take)[1]
-    with change(ws, worded("Put {name} into the rig", name=name)) as session:
+    with change(ws, _("Put {name} into the rig", name=name)) as session:
         refuse_during_take(ws)
         refuse_another_rig(ws)
         ctx = in_hand(ws, session)
         if take.rig_id != ctx.rig.id:
             raise Refused(
                 "another-rig",
-                worded("Both were recorded with another rig. Take that in hand first."),
+                _("Both were recorded with another rig. Take that in hand first."),
             )
         _put_in(ctx, name)
     rederive_plan(ws)
@@ -98,7 +98,7 @@ def sound_like_first(ws: Workshop, take_id: int) -> None:
         if not is_in_hand(session, ctx.rig):
             raise Refused(
                 "another-rig",
-                worded("Both were recorded with another rig. Take that in hand first."),
+                _("Both were recorded with another rig. Take that in hand first."),
             )
         beside = beside_of(ctx, take)
         first, second = (measuring.samples_of(ws, one) for one in (take, beside))
@@ -120,11 +120,11 @@ def sound_like_first(ws: Workshop, take_id: int) -> None:
             source=source,
             facts=facts,
             started_at=at,
-            notes=(worded("From two microphones at once."),),
+            notes=(_("From two microphones at once."),),
             rig_id=rig_id,
         )
         keep(ws, info, sound.samples, half=False)
-    with change(ws, worded("Fitted one microphone to sound like another")) as session:
+    with change(ws, _("Fitted one microphone to sound like another")) as session:
         rig = session.get_one(Rig, rig_id)
         rig.wishes = {**rig.wishes, "target": {"kind": "reference take"}}
         session.flush()
@@ -134,5 +134,5 @@ def sound_like_first(ws: Workshop, take_id: int) -> None:
 
 def _both(ws: Workshop, take: Take | None) -> Take:
     if take is None or take.purpose != "both" or take.discarded or take.fault is not None:
-        raise Refused("no-take", worded("This take of two microphones is gone. Record both again."))
+        raise Refused("no-take", _("This take of two microphones is gone. Record both again."))
     return take

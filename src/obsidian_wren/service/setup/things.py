@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
@@ -47,7 +47,7 @@ def keep_thing(
     """Keep a new microphone, interface or room, and put it into the rig in hand; or change one
     that is kept. Returns its id."""
     model = THINGS[kind]
-    verb = worded("Added") if thing_id is None else worded("Changed")
+    verb = _("Added") if thing_id is None else _("Changed")
     refuse_during_take(ws)
     with change(ws, f"{verb} {fields.name}") as session:
         ctx = in_hand(ws, session)
@@ -62,7 +62,7 @@ def keep_thing(
             thing = session.get(model, thing_id)
             if thing is None:
                 raise Refused(
-                    "no-thing", worded("This {kind} is no longer kept. Choose another.", kind=kind)
+                    "no-thing", _("This {kind} is no longer kept. Choose another.", kind=kind)
                 )
             if thing.name != fields.name:
                 _rename_in_takes(session, kind, thing.name, fields.name)
@@ -71,7 +71,7 @@ def keep_thing(
         if isinstance(fields, InterfaceFields) and fields.dial_low >= fields.dial_high:
             raise Refused(
                 "dial",
-                worded("A dial needs its lowest number under its highest. Fix it and try again."),
+                _("A dial needs its lowest number under its highest. Fix it and try again."),
             )
         session.flush()
         session.refresh(rig)
@@ -87,7 +87,7 @@ def _require_own_name(session: Session, model: Any, name: str, own_id: int | Non
     if other is not None and other.id != own_id:
         raise Refused(
             "name-taken",
-            worded(
+            _(
                 "“{name}” is kept already. Choose another name, or choose it from the list.",
                 name=name,
             ),
@@ -109,7 +109,7 @@ def remove_thing(ws: Workshop, kind: KeptKind, thing_id: int) -> None:
     """Forget a microphone, interface or room that no rig is made of."""
     with ws.sessions() as session:
         name = str(_unused(session, kind, thing_id).name)
-    with change(ws, worded("Removed {name}", name=name)) as session:
+    with change(ws, _("Removed {name}", name=name)) as session:
         thing = _unused(session, kind, thing_id)
         if kind == "interface":
             for taper in session.scalars(select(TaperRow).where(TaperRow.interface_id == thing_id)):
@@ -123,12 +123,12 @@ def _unused(session: Session, kind: KeptKind, thing_id: int) -> Any:
     model: Any = THINGS[kind]
     thing = session.get(model, thing_id)
     if thing is None:
-        raise Refused("no-thing", worded("This {kind} is no longer kept.", kind=kind))
+        raise Refused("no-thing", _("This {kind} is no longer kept.", kind=kind))
     used = session.scalars(select(Rig.name).where(getattr(Rig, f"{kind}_id") == thing_id)).first()
     if used is not None:
         raise Refused(
             "in-use",
-            worded(
+            _(
                 "“{name}” is part of the rig “{used}”. Choose another there first.",
                 name=thing.name,
                 used=used,
@@ -142,7 +142,7 @@ def add_rig(ws: Workshop, name: str) -> int:
 
     Returns its id.
     """
-    with change(ws, worded("Added the rig {name}", name=name)) as session:
+    with change(ws, _("Added the rig {name}", name=name)) as session:
         refuse_another_rig(ws)
         _require_own_name(session, Rig, name, None)
         rig = the_rig(ws, session)
@@ -161,12 +161,12 @@ def use_rig(ws: Workshop, rig_id: int) -> None:
     with ws.sessions() as session:
         rig = session.get(Rig, rig_id)
         if rig is None:
-            raise Refused("no-rig", worded("This rig is no longer kept."))
+            raise Refused("no-rig", _("This rig is no longer kept."))
         name = rig.name
-    with change(ws, worded("Took {name} in hand", name=name)) as session:
+    with change(ws, _("Took {name} in hand", name=name)) as session:
         refuse_another_rig(ws)
         if session.get(Rig, rig_id) is None:
-            raise Refused("no-rig", worded("This rig is no longer kept."))
+            raise Refused("no-rig", _("This rig is no longer kept."))
         session.merge(Desk(id=1, rig_id=rig_id))
     ws.changed()
 
@@ -175,7 +175,7 @@ def remove_rig(ws: Workshop, rig_id: int) -> None:
     """Forget a rig that is not in hand and has no takes."""
     with ws.sessions() as session:
         name = _removable(ws, session, rig_id).name
-    with change(ws, worded("Removed the rig {name}", name=name)) as session:
+    with change(ws, _("Removed the rig {name}", name=name)) as session:
         # Looked at again: another page may have been faster.
         rig = _removable(ws, session, rig_id)
         for model in (SettingRow, StageRow, Derivation, Confirmed):
@@ -189,17 +189,15 @@ def remove_rig(ws: Workshop, rig_id: int) -> None:
 def _removable(ws: Workshop, session: Session, rig_id: int) -> Rig:
     rig = session.get(Rig, rig_id)
     if rig is None:
-        raise Refused("no-rig", worded("This rig is no longer kept."))
+        raise Refused("no-rig", _("This rig is no longer kept."))
     if the_rig(ws, session).id == rig_id:
-        raise Refused("in-hand", worded("This rig is in use. Switch to another one first."))
+        raise Refused("in-hand", _("This rig is in use. Switch to another one first."))
     if session.scalars(select(Take.id).where(Take.rig_id == rig_id)).first() is not None:
         raise Refused(
             "takes-on-it",
-            worded(
-                "“{name}” has takes that would be lost, so it cannot be removed.", name=rig.name
-            ),
+            _("“{name}” has takes that would be lost, so it cannot be removed.", name=rig.name),
         )
     running = takes.current(ws).running
     if running is not None and running.part.info.rig_id == rig_id:
-        raise Refused("take-runs", worded("A take is running on this rig. Stop it first."))
+        raise Refused("take-runs", _("A take is running on this rig. Stop it first."))
     return rig

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.gain_controls import SLIDER_RANGE, TRIM_RANGE_DB
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
@@ -24,11 +24,11 @@ _RANGES: dict[str, tuple[float, float]] = {
     "program": TRIM_RANGE_DB,
 }
 _TITLES = {
-    "preamp": worded("the preamp"),
-    "pad": worded("the pad"),
-    "trim": worded("the device’s output"),
-    "slider": worded("the input slider"),
-    "program": worded("the program’s trim"),
+    "preamp": _("the preamp"),
+    "pad": _("the pad"),
+    "trim": _("the device’s output"),
+    "slider": _("the input slider"),
+    "program": _("the program’s trim"),
 }
 
 
@@ -45,7 +45,7 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
     if not low <= position <= high:
         raise Refused(
             "range",
-            worded(
+            _(
                 "{titles} goes from {low:g} to {high:g}. Choose a position in between.",
                 titles=_TITLES[control].capitalize(),
                 low=low,
@@ -56,7 +56,7 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
     slider = _slider(ws, position) if control == "slider" else None
     if slider is not None:
         note_device(ws, slider)
-    with change(ws, worded("Turned {titles}", titles=_TITLES[control])) as session:
+    with change(ws, _("Turned {titles}", titles=_TITLES[control])) as session:
         rig = the_rig(ws, session)
         if slider is not None:
             set_device(ws, session, slider)
@@ -69,7 +69,7 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
         elif control == "pad":
             if rig.interface.pad_db is None:
                 raise Refused(
-                    "no-pad", worded("This interface has no pad. Say so in Rig if it has one.")
+                    "no-pad", _("This interface has no pad. Say so in Rig if it has one.")
                 )
             rig.pad_on = bool(position)
         elif control == "trim":
@@ -88,9 +88,7 @@ def _slider(ws: Workshop, percent: float) -> Change:
     if device is None:
         raise Refused(
             "no-device",
-            worded(
-                "The interface is not plugged in, so its slider cannot be set. Plug it in first."
-            ),
+            _("The interface is not plugged in, so its slider cannot be set. Plug it in first."),
         )
     return Change(device.id, "slider_percent", percent)
 
@@ -104,17 +102,13 @@ def switch_thing(ws: Workshop, name: str, on: bool) -> None:
     """Switch something in the simulated room on or off, and let what listens hear it at once."""
     with change(
         ws,
-        (
-            worded("Switched {name} on", name=name)
-            if on
-            else worded("Switched {name} off", name=name)
-        ),
+        (_("Switched {name} on", name=name) if on else _("Switched {name} off", name=name)),
     ) as session:
         ctx = in_hand(ws, session)
         rig = ctx.rig
         if name not in ws.world.things_of(rig.spec_json):
             raise Refused(
-                "no-such-thing", worded("There is no “{name}” in the simulated room.", name=name)
+                "no-such-thing", _("There is no “{name}” in the simulated room.", name=name)
             )
         rig.things_off = sorted((set(rig.things_off) - {name}) | (set() if on else {name}))
         session.flush()

@@ -6,7 +6,7 @@ import threading
 
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.derive.take_length import LONGEST_S, SECONDS
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.checks import get_ready
@@ -45,7 +45,7 @@ def begin(
     with ws.lock:
         release_abandoned(ws)
         if takes.current(ws).running is not None:
-            raise Refused("take-runs", worded("A take is already running. Stop it first."))
+            raise Refused("take-runs", _("A take is already running. Stop it first."))
         ws.folder.require_space(round(seconds * rate_hz * 8 * channels))
         with ws.sessions() as session:
             ctx = in_hand(ws, session)
@@ -67,7 +67,7 @@ def require_length(seconds: float) -> None:
     if not 1.0 <= seconds <= LONGEST_S:
         raise Refused(
             "seconds",
-            worded(
+            _(
                 "A take lasts between 1 s and {longest_s:.0f} min. Choose a length in between.",
                 longest_s=LONGEST_S / 60,
             ),
@@ -89,7 +89,7 @@ def take_facts(
         if position is None:
             raise Refused(
                 "no-gain",
-                worded(
+                _(
                     "Say at which gain the room is taken: 10 dB lower tells the converter from"
                     " the rest."
                 ),
@@ -97,7 +97,7 @@ def take_facts(
         facts["gain_db"] = position
     if purpose == "dial":
         if position is None:
-            raise Refused("no-position", worded("Say at which mark the control stands."))
+            raise Refused("no-position", _("Say at which mark the control stands."))
         facts["slider" if learns == "slider" else "dial"] = position
         facts["learns"] = learns
     return facts

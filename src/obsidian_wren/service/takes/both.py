@@ -8,7 +8,7 @@ from dataclasses import replace
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import faults, integrity
 from obsidian_wren.core.measure.channels import is_empty
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.takes.write_take import write_take
 from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
@@ -58,7 +58,7 @@ def _fault(samples: Samples, rate_hz: int) -> faults.BadTake | None:
     if samples.ndim == 1 or samples.shape[1] == 1:
         return faults.BadTake(
             "one-channel",
-            worded(
+            _(
                 "This sound has one channel, so there is one microphone in it. Plug the second"
                 " into input 2 of the same interface, or compare with another rig."
             ),
@@ -68,7 +68,7 @@ def _fault(samples: Samples, rate_hz: int) -> faults.BadTake | None:
         if is_empty(heard.levels_dbfs, channel):
             return faults.BadTake(
                 "one-channel",
-                worded(
+                _(
                     "Channel {channel} carries noise only. Plug the other microphone into input"
                     " {channel} and turn its gain up, then record both again.",
                     channel=channel,
@@ -77,7 +77,7 @@ def _fault(samples: Samples, rate_hz: int) -> faults.BadTake | None:
     if heard.verdict in ("same", "inverted"):
         return faults.BadTake(
             "one-channel",
-            worded(
+            _(
                 "Both channels carry the same sound: this is one microphone. Switch the"
                 " interface to two separate inputs, then record both again."
             ),

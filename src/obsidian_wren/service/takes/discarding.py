@@ -8,7 +8,7 @@ import re
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.errors import Refused
@@ -26,9 +26,9 @@ def discard_take(ws: Workshop, take_id: int) -> None:
     with ws.sessions() as session:
         take = session.get(Take, take_id)
         if take is None or take.discarded:
-            raise Refused("no-take", worded("This take is no longer there."))
+            raise Refused("no-take", _("This take is no longer there."))
         purpose = take.purpose
-    with change(ws, worded("Discarded a take ({purpose})", purpose=purpose)) as session:
+    with change(ws, _("Discarded a take ({purpose})", purpose=purpose)) as session:
         take = session.get_one(Take, take_id)
         take.discarded = True
         session.flush()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.takes.keeping import keep
@@ -70,7 +70,7 @@ def stop_take(ws: Workshop) -> None:
     if running is None and takes.current(ws).ended:
         return
     if running is None:
-        raise Refused("no-take", worded("No take is running."))
+        raise Refused("no-take", _("No take is running."))
     running.stop.set()
     if running.part.info.source == "browser":
         finish(ws, running)

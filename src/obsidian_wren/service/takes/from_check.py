@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import prove
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.errors import Refused
@@ -21,7 +21,7 @@ def keep_what_moved(ws: Workshop, take_id: int) -> None:
     with ws.sessions() as session:
         take, reading = session.get(Take, take_id), session.get(Reading, take_id)
         if take is None or reading is None or take.purpose != "check" or take.discarded:
-            raise Refused("no-check", worded("This check is no longer there. Check again."))
+            raise Refused("no-check", _("This check is no longer there. Check again."))
         purposes = prove.purposes_kept([cause["code"] for cause in reading.body["causes"]])
         samples = measuring.samples_of(ws, take)
         ctx = RigContext.of(ws, session, take.rig_id)
@@ -34,9 +34,7 @@ def keep_what_moved(ws: Workshop, take_id: int) -> None:
     if not purposes:
         raise Refused(
             "nothing-to-keep",
-            worded(
-                "There is nothing to take over from this check. Do what it says, then check again."
-            ),
+            _("There is nothing to take over from this check. Do what it says, then check again."),
         )
     split = round(ROOM_S * take.rate_hz)
     room = room_of(samples, take.rate_hz)
@@ -49,7 +47,7 @@ def keep_what_moved(ws: Workshop, take_id: int) -> None:
             source=take.source,
             facts=take.facts,
             started_at=take.taken_at,
-            notes=(worded("From a check."),),
+            notes=(_("From a check."),),
             rig_id=take.rig_id,
         )
         keep(ws, info, room if purpose == "rest" else samples[split:], half=False)

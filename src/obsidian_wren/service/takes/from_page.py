@@ -7,7 +7,7 @@ import time
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.takes.beginning import begin
@@ -37,7 +37,7 @@ def start_browser(
     if not 8_000 <= rate_hz <= 192_000:
         raise Refused(
             "rate",
-            worded(
+            _(
                 "The browser's rate is outside 8 to 192 kHz. Choose 48 kHz in the sound settings"
                 " of the computer."
             ),
@@ -46,10 +46,10 @@ def start_browser(
     if not_obeyed:
         notes = (
             (
-                worded(
+                _(
                     "The browser left {not_obeyed} on although it was asked not to: levels and"
                     " tone are not those of your microphone. Try another browser.",
-                    not_obeyed=worded(" and ").join(not_obeyed),
+                    not_obeyed=_(" and ").join(not_obeyed),
                 )
             ),
         )
@@ -90,7 +90,7 @@ def add_piece(ws: Workshop, take_id: str, number: int, samples: Samples) -> bool
             return True
         raise Refused(
             "no-take",
-            worded("This take is no longer running; what came before is kept as a half take."),
+            _("This take is no longer running; what came before is kept as a half take."),
         )
     with running.lock:
         if running.state != "recording" or running.ended is not None:
@@ -98,9 +98,7 @@ def add_piece(ws: Workshop, take_id: str, number: int, samples: Samples) -> bool
         if number < running.next_piece:
             return False
         if number > running.next_piece:
-            raise Refused(
-                "gap", worded("Part of the take was lost on the way. Stop and take it again.")
-            )
+            raise Refused("gap", _("Part of the take was lost on the way. Stop and take it again."))
         running.next_piece += 1
         running.last_piece = time.monotonic()
         running.add(samples[: max(0, running.frames_left)])

@@ -7,7 +7,7 @@ import threading
 import time
 from collections.abc import Callable
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.ports.world import SoundStream, SourceGone
 from obsidian_wren.service.takes.ending import abandon, finish, tell
@@ -66,7 +66,7 @@ def _follow(
     except Exception:
         _LOG.exception("A take failed")
         abandon(ws, running)
-        sentence = worded(
+        sentence = _(
             "The take could not be finished; what was recorded is kept as a half take. Try"
             " to use it, or take it again."
         )

@@ -8,7 +8,7 @@ from contextlib import suppress
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import LiveMicrophone, NoSoundServer
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service import takes
@@ -38,7 +38,7 @@ class _Channels:
         block = self._microphone.read(count)
         if self._microphone.gaps:
             raise SourceGone(
-                worded(
+                _(
                     "This computer was too busy to take all of the sound, so the take has a"
                     " hole. Close what else runs, then take it again."
                 )
@@ -68,7 +68,7 @@ def start_system(
     wanted = seconds or DEFAULT_SECONDS[purpose]
     require_length(wanted)
     if takes.current(ws).running is not None:
-        raise Refused("take-runs", worded("A take is already running. Stop it first."))
+        raise Refused("take-runs", _("A take is already running. Stop it first."))
     with ws.sessions() as session:
         ctx = in_hand(ws, session)
         slides = purpose == "dial" and learns == "slider" and position is not None
@@ -105,7 +105,7 @@ def _slide(ctx: RigContext, percent: float) -> tuple[str, float]:
     device, system = rig_device(ctx), ctx.ws.world.system
     if device is None or system is None:
         raise Refused(
-            "no-device", worded("The rig’s microphone is not there, so its slider cannot be set.")
+            "no-device", _("The rig’s microphone is not there, so its slider cannot be set.")
         )
     try:
         system.set_device(device.id, "slider_percent", percent)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from obsidian_wren.core.measure import faults
-from obsidian_wren.core.wording import counted, worded
+from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.takes.keeping import keep
@@ -19,7 +19,7 @@ def keep_half(ws: Workshop, part_id: str) -> int:
     if half.info.purpose not in PURPOSES:
         raise Refused(
             "purpose",
-            worded(
+            _(
                 "A newer Obsidian Wren began this take, and this one does not know what it is"
                 " for. Throw it away, or update."
             ),
@@ -41,7 +41,7 @@ def _half(ws: Workshop, part_id: str) -> parts.HalfTake:
     for half in parts.list_halves(ws.folder, running=running.part.id if running else None):
         if half.id == part_id:
             return half
-    raise Refused("no-half", worded("This half take is no longer there."))
+    raise Refused("no-half", _("This half take is no longer there."))
 
 
 def take_up_parts(ws: Workshop) -> None:
@@ -55,14 +55,12 @@ def take_up_parts(ws: Workshop) -> None:
     if strays:
         place = ws.folder.put_aside(*strays)
         names = ", ".join(path.name for path in strays[:3]) + (
-            worded(" and {strays} more", strays=len(strays) - 3) if len(strays) > 3 else ""
+            _(" and {strays} more", strays=len(strays) - 3) if len(strays) > 3 else ""
         )
         ws.find(
             "stray-part",
-            worded(
-                "The takes in progress held something that cannot be read: {names}.", names=names
-            ),
-            worded(
+            _("The takes in progress held something that cannot be read: {names}.", names=names),
+            _(
                 "It was moved to “{relative_to}” of the data folder. Delete it if you do not"
                 " miss anything.",
                 relative_to=place.relative_to(ws.folder.path),
@@ -74,7 +72,7 @@ def take_up_parts(ws: Workshop) -> None:
             parts.drop_part(ws.folder, half.id)
             dropped += 1
     if dropped:
-        ws.message = counted(
+        ws.message = ngettext(
             "A take cut off within the first {seconds:.0f} s held too little and was discarded.",
             "{count} takes cut off within the first {seconds:.0f} s held too little and were"
             " discarded.",

@@ -14,7 +14,7 @@ from obsidian_wren.core.measure.channels import choose_channel
 from obsidian_wren.core.measure.finding import Finding
 from obsidian_wren.core.measure.take_findings import length_findings
 from obsidian_wren.core.told import Told
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.calibration.working import ENDED
@@ -161,11 +161,11 @@ def _answered(ws: Workshop, take_id: int) -> Iterator[None]:
         _mark(ws, take_id, "no-answer", _NO_ANSWER)
 
 
-_ENDED = worded(
+_ENDED = _(
     "You ended this before it was worked out, so it is not used; earlier results stay. Take it"
     " again, or discard it."
 )
-_NO_ANSWER = worded(
+_NO_ANSWER = _(
     "The rules find no answer for this take, so it is not used; earlier results stay. Check"
     " the level and the microphone, then take it again."
 )

@@ -7,7 +7,7 @@ from dataclasses import replace
 from sqlalchemy import func, select
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Controls
 from obsidian_wren.service import takes
 from obsidian_wren.service.errors import Refused
@@ -88,14 +88,14 @@ def start_simulated(
         wanted = min(seconds or _ALL_SAID_S, _ALL_SAID_S)
     require_length(wanted)
     if takes.current(ws).running is not None:
-        raise Refused("take-runs", worded("A take is already running. Stop it first."))
+        raise Refused("take-runs", _("A take is already running. Stop it first."))
     with ws.sessions() as session:
         ctx = in_hand(ws, session)
         rig = ctx.rig
         if rig.source != "simulated":
             raise Refused(
                 "source",
-                worded(
+                _(
                     "Sound does not come from the simulated rig. Choose it in Rig, or use your"
                     " own sound."
                 ),

@@ -9,7 +9,7 @@ from sqlalchemy import inspect, select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.chain.kinds import KINDS
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration.catching_up import caught_up, follow_change
 from obsidian_wren.service.carry.versions import BROUGHT, put_back
@@ -44,7 +44,7 @@ def undo(ws: Workshop) -> bool:
     with ws.lock, ws.sessions.begin() as session:
         found = next_undo(session)
         if found is None:
-            raise Refused("nothing-to-undo", worded("There is nothing to undo."))
+            raise Refused("nothing-to-undo", _("There is nothing to undo."))
         _refuse_while_held(ws, found)
         _put(ws, session, {key: (after, before) for key, (before, after) in found.body.items()})
         found.undone = True
@@ -60,7 +60,7 @@ def redo(ws: Workshop) -> bool:
     with ws.lock, ws.sessions.begin() as session:
         found = next_redo(session)
         if found is None:
-            raise Refused("nothing-to-redo", worded("There is nothing to redo."))
+            raise Refused("nothing-to-redo", _("There is nothing to redo."))
         _refuse_while_held(ws, found)
         _put(ws, session, {key: (before, after) for key, (before, after) in found.body.items()})
         found.undone = False
@@ -218,7 +218,7 @@ def _remove(session: Session, model: type[Base], rest: str) -> None:
     ):
         raise Refused(
             "takes-on-it",
-            worded(
+            _(
                 "“{name}” has takes by now, so it stays. Remove it by hand if you mean to.",
                 name=row.name,
             ),
@@ -261,7 +261,7 @@ def _put_pin(session: Session, rest: str, is_: Any, target: Any) -> int:
             unit="dB",
             derived=target,
             pinned=True,
-            because=worded("You set this."),
+            because=_("You set this."),
         )
         session.add(row)
     if row is not None:

@@ -20,7 +20,7 @@ from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import TYPE_CHECKING, Any
 
-from obsidian_wren.core.wording import worded
+from obsidian_wren.core.wording import _
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.store.replay import Statement, replay, transactions
 
@@ -36,7 +36,7 @@ _LOOK_S = 0.05
 _MOST_TRIES = 3
 
 
-_ENDED = worded(
+_ENDED = _(
     "What computes ended before it was done, maybe for want of memory. Close other programs, then"
     " try again. Nothing that was kept is lost."
 )
@@ -107,7 +107,7 @@ class Worker:
     ) -> Any:
         """The job's answer; what it kept is kept. Raises what the job raises, or ``go_on`` where
         nobody waits any more."""
-        for _ in range(_MOST_TRIES - 1):
+        for _try in range(_MOST_TRIES - 1):
             done = self._done(job, arguments, go_on)
             if self._take_over(done):
                 return _answer(done)
