@@ -23,13 +23,13 @@ from obsidian_wren.cli.own_system import voice_command
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.computer import SystemComputer
 from obsidian_wren.devices.sound_server.control import SoundServer
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.live import living
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.page.overview import overview_json
 from obsidian_wren.service.page.views import Overview
 from obsidian_wren.service.rig.fields import RigFields
 from obsidian_wren.service.setup import computer_changes, rig_changes, seeing
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.standins.private_server import FakeMicrophone, PulseAudio, environment
 from obsidian_wren.standins.surroundings import around, simulated_world
 from obsidian_wren.store.folder import DataFolder
@@ -40,8 +40,8 @@ QUIET = 1e-4
 PATIENCE_S = 30.0
 
 
-def _shown(ws: Workshop) -> Overview:
-    return Overview.model_validate_json(overview_json(ws))
+def _shown(app: AppContext) -> Overview:
+    return Overview.model_validate_json(overview_json(app))
 
 
 def until(what: Callable[[], bool]) -> float:
@@ -86,22 +86,22 @@ class Listener:
 
 def calibrated_on(server: SoundServer, folder: Path) -> None:
     """The demo's calibration in a folder, on the microphone “desk” of a server."""
-    ws = live_on(server, folder, start=False)
-    ws.let_go()
-    close_workshop(ws)
+    app = live_on(server, folder, start=False)
+    app.let_go()
+    close_app(app)
 
 
-def live_on(server: SoundServer, folder: Path, *, start: bool = True) -> Workshop:
+def live_on(server: SoundServer, folder: Path, *, start: bool = True) -> AppContext:
     shutil.copytree(ROOT / "demo-data", folder / "data")
     world = around(server, SystemComputer(server), simulated_world(BrowserStream), voice_command())
-    ws = open_workshop(DataFolder(folder / "data"), world)
-    seeing.start_seeing(ws)
-    computer_changes.choose_device(ws, "desk")
-    rig = _shown(ws).rig.model_dump(include=set(RigFields.model_fields))
-    rig_changes.change_rig(ws, RigFields(**{**rig, "source": "system"}))
+    app = open_app(DataFolder(folder / "data"), world)
+    seeing.start_seeing(app)
+    computer_changes.choose_device(app, "desk")
+    rig = _shown(app).rig.model_dump(include=set(RigFields.model_fields))
+    rig_changes.change_rig(app, RigFields(**{**rig, "source": "system"}))
     if start:
-        living.start_run(ws)
-    return ws
+        living.start_run(app)
+    return app
 
 
 def main() -> None:
@@ -113,7 +113,7 @@ def main() -> None:
         desk = FakeMicrophone(folder, 0.1 * np.sin(np.arange(RATE) * 0.13))
         server = SoundServer()
         server.look()
-        ws = live_on(server, folder)
+        app = live_on(server, folder)
         listener = Listener("obsidian_wren.call")
         gone, back, wrong = [], [], []
         try:
@@ -125,13 +125,13 @@ def main() -> None:
                 desk.plug_in()
                 back.append(listener.sound_s(time.monotonic()))
                 recorder = subprocess.Popen(["parec", "--device=desk"], stdout=subprocess.DEVNULL)
-                wrong.append(until(lambda: any(p.hears == "raw" for p in _shown(ws).programs)))
+                wrong.append(until(lambda: any(p.hears == "raw" for p in _shown(app).programs)))
                 recorder.kill()
                 recorder.wait()
         finally:
             listener.process.kill()
-            ws.let_go()
-            close_workshop(ws)
+            app.let_go()
+            close_app(app)
             machine.end()
     for title, found, unit, bar in (
         ("microphone gone → silence", 1e3 * np.array(gone), "ms", "50 ms"),

@@ -23,7 +23,7 @@ import numpy as np
 from playwright.sync_api import CDPSession, Page, sync_playwright
 
 from obsidian_wren.core.measure.live import BlockMeter
-from obsidian_wren.service.workshop.bus import Bus
+from obsidian_wren.service.context.bus import Bus
 from obsidian_wren.voice.frames import frame_json
 
 COUNT = """seconds => new Promise(done => {

@@ -90,16 +90,16 @@ def boathouse_data(tmp_path_factory):
 
 
 @pytest.fixture
-def boathouse(boathouse_data, workshop_over, tmp_path):
+def boathouse(boathouse_data, app_over, tmp_path):
     """A program over a copy of the boathouse."""
     shutil.copytree(boathouse_data, tmp_path / "data")
-    return workshop_over(tmp_path / "data")
+    return app_over(tmp_path / "data")
 
 
 @pytest.fixture
-def workshop(workshop_over, tmp_path):
+def app(app_over, tmp_path):
     """A program over an empty data folder."""
-    return workshop_over(tmp_path / "data")
+    return app_over(tmp_path / "data")
 
 
 @pytest.fixture(scope="session")
@@ -139,33 +139,33 @@ def heard_once(together):
 def known_once():
     """What is known of a sound by its content is worked out once: most tests begin with the same
     takes."""
-    from obsidian_wren.service.workshop import Remembered
+    from obsidian_wren.service.context import Remembered
 
     return Remembered(300), Remembered(400), Remembered(most_bytes=250_000_000)
 
 
 @pytest.fixture
-def workshop_over(heard_once, known_once):
+def app_over(heard_once, known_once):
     """Open the program over a folder, simulated takes as fast as they can."""
     from obsidian_wren.devices.browser import BrowserStream
     from obsidian_wren.service.calibration.state import current
-    from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+    from obsidian_wren.service.opening.opening import close_app, open_app
     from obsidian_wren.standins.surroundings import simulated_world
     from obsidian_wren.store.folder import DataFolder
 
     opened = []
 
     def go(folder):
-        ws = open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
-        ws.readings, ws.answers, current(ws).take_sets = known_once
-        opened.append(ws)
-        return ws
+        app = open_app(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
+        app.readings, app.answers, current(app).take_sets = known_once
+        opened.append(app)
+        return app
 
     yield go
-    for ws in opened:
-        if ws.worker is not None:
-            ws.worker.end()
-        close_workshop(ws)
+    for app in opened:
+        if app.worker is not None:
+            app.worker.end()
+        close_app(app)
 
 
 @pytest.fixture(autouse=True)

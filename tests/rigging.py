@@ -35,39 +35,39 @@ ROOM = RoomFields(
 )
 
 
-def rig_fields(ws, **changes):
+def rig_fields(app, **changes):
     """What the rig in hand is, with changes."""
-    rig = shows(ws, "rig")
+    rig = shows(app, "rig")
     return RigFields(**{**rig.model_dump(include=set(RigFields.model_fields)), **changes})
 
 
-def change(ws, **changes):
-    rig_changes.change_rig(ws, rig_fields(ws, **changes))
+def change(app, **changes):
+    rig_changes.change_rig(app, rig_fields(app, **changes))
 
 
-def use_boathouse(ws, **changes):
-    rig = shows(ws, "rig")
-    things.keep_thing(ws, "microphone", MICROPHONE, rig.microphone_id)
-    things.keep_thing(ws, "interface", INTERFACE, rig.interface_id)
-    things.keep_thing(ws, "room", ROOM, rig.room_id)
-    change(ws, **{"distance_cm": 22, "angle_deg": 20, "source": "simulated", **changes})
+def use_boathouse(app, **changes):
+    rig = shows(app, "rig")
+    things.keep_thing(app, "microphone", MICROPHONE, rig.microphone_id)
+    things.keep_thing(app, "interface", INTERFACE, rig.interface_id)
+    things.keep_thing(app, "room", ROOM, rig.room_id)
+    change(app, **{"distance_cm": 22, "angle_deg": 20, "source": "simulated", **changes})
 
 
-def shape_voice(ws):
+def shape_voice(app):
     """Have the tone bring the voice itself to average speech, so that there are bands."""
-    settings.change_wishes(ws, WishesBody(shape_percent=100.0))
+    settings.change_wishes(app, WishesBody(shape_percent=100.0))
 
 
-def preamp(ws):
+def preamp(app):
     """Where the preamp stands, dB."""
-    return next(control.position for control in shows(ws, "controls") if control.key == "preamp")
+    return next(control.position for control in shows(app, "controls") if control.key == "preamp")
 
 
-def status(ws):
+def status(app):
     """The status of each step."""
-    return {step.name: step.status for step in shows(ws, "steps")}
+    return {step.name: step.status for step in shows(app, "steps")}
 
 
-def setting(ws, stage, name):
+def setting(app, stage, name):
     """A setting of a stage, as the page shows it."""
-    return next(s for s in shows(ws, "settings") if (s.stage, s.name) == (stage, name))
+    return next(s for s in shows(app, "settings") if (s.stage, s.name) == (stage, name))

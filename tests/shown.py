@@ -1,4 +1,4 @@
-"""What the page shows of a workshop, by its fields: only the parts that hold them are read."""
+"""What the page shows of an app, by its fields: only the parts that hold them are read."""
 
 import json
 
@@ -17,12 +17,12 @@ class Shown:
         self.__dict__.update(fields)
 
 
-def overview(ws, *fields):
+def overview(app, *fields):
     """The state now: the fields that are named, or everything."""
     if not fields:
-        return Overview.model_validate_json(overview_json(ws))
+        return Overview.model_validate_json(overview_json(app))
     views = dict(PART_OF[field] for field in fields)
-    body = json.loads(overview_json(ws, wanted=tuple(views)))
+    body = json.loads(overview_json(app, wanted=tuple(views)))
     shown = {}
     for view in views.values():
         part = view.model_validate({name: body[name] for name in view.model_fields})
@@ -31,6 +31,6 @@ def overview(ws, *fields):
     return Shown(revision=body["revision"], have=body["have"], findings=findings, **shown)
 
 
-def shows(ws, field):
+def shows(app, field):
     """One field of the state now."""
-    return getattr(overview(ws, field), field)
+    return getattr(overview(app, field), field)

@@ -12,15 +12,15 @@ def main(catalogue, folder):
     speak_as_asked(["--language", catalogue])
     from obsidian_wren.cli.starting import simulated_surroundings
     from obsidian_wren.service.opening.boathouse import fill_with_boathouse
-    from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+    from obsidian_wren.service.opening.opening import close_app, open_app
     from obsidian_wren.store.folder import DataFolder
     from obsidian_wren.web.app import create_app
     from short import shorten
 
     shorten()
-    ws = open_workshop(DataFolder(Path(folder)), simulated_surroundings(), pace="fast")
-    fill_with_boathouse(ws)
-    client = create_app(ws).test_client()
+    app = open_app(DataFolder(Path(folder)), simulated_surroundings(), pace="fast")
+    fill_with_boathouse(app)
+    client = create_app(app).test_client()
     answers = [client.get("/api/state").json]
     for path, body in (
         ("run/start", {}),
@@ -33,7 +33,7 @@ def main(catalogue, folder):
         answers.append(client.post(f"/api/{path}", json=body).json)
         answers.append(client.get("/api/state").json)
     pages = [client.get("/api/report").text]
-    close_workshop(ws)
+    close_app(app)
     print(json.dumps({"answers": answers, "pages": pages}))
 
 

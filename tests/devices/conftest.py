@@ -7,7 +7,7 @@ from contextlib import suppress
 import pytest
 
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.setup import computer_changes, seeing
 from obsidian_wren.standins.private_server import (
     FakeMicrophone,
@@ -75,23 +75,23 @@ def open_own(system, tmp_path, boathouse_data):
         if data is not None:
             shutil.copytree(data, folder)
         system.look()
-        ws = open_workshop(DataFolder(folder), own_world(system))
-        seeing.start_seeing(ws)
-        opened.append(ws)
-        return ws
+        app = open_app(DataFolder(folder), own_world(system))
+        seeing.start_seeing(app)
+        opened.append(app)
+        return app
 
     yield go
-    for ws in opened:
-        ws.let_go()
-        close_workshop(ws)
+    for app in opened:
+        app.let_go()
+        close_app(app)
 
 
 @pytest.fixture
 def own(plugged, open_own):
     """The boathouse's calibration on a desk microphone of this computer."""
     plugged(sine(1000.0, -30.0, 1.0))
-    ws = open_own()
-    wait_until(lambda: "desk" in {device.id for device in shows(ws, "computer").devices})
-    computer_changes.choose_device(ws, "desk")
-    change(ws, source="system")
-    return ws
+    app = open_own()
+    wait_until(lambda: "desk" in {device.id for device in shows(app, "computer").devices})
+    computer_changes.choose_device(app, "desk")
+    change(app, source="system")
+    return app

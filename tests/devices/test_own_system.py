@@ -13,7 +13,7 @@ from obsidian_wren.devices.sound_server import control
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import current, living
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.send import feeds, listeners, proving
 from obsidian_wren.service.setup import computer_changes, seeing, turning
 from obsidian_wren.service.takes import starting
@@ -28,8 +28,8 @@ from waiting import wait_until
 TONE = sine(1000.0, -30.0, 1.0)
 
 
-def in_call(ws):
-    return next(each for each in shows(ws, "destinations") if each.key == "call")
+def in_call(app):
+    return next(each for each in shows(app, "destinations") if each.key == "call")
 
 
 def loud(recording):
@@ -178,7 +178,7 @@ def test_who_records_a_feed_is_never_sent_to_the_raw_microphone(own, open_own, s
         seeing.attend(own, looked=True)
         wait_until(lambda: silent(recorder))
         own.let_go()
-        close_workshop(own)
+        close_app(own)
         wait_until(lambda: silent(recorder))
         assert [one.microphone for one in system.listeners()] == [CALL]
         second = open_own()
@@ -188,7 +188,7 @@ def test_who_records_a_feed_is_never_sent_to_the_raw_microphone(own, open_own, s
         assert [one.microphone for one in system.listeners()] == [CALL]
     # Nothing is left behind for good.
     second.let_go()
-    close_workshop(second)
+    close_app(second)
     wait_until(lambda: system.inputs() == ())
 
 
@@ -196,7 +196,7 @@ def test_who_was_moved_away_while_nothing_ran_is_taken_back(own, open_own, syste
     with Recording(CALL) as recorder:
         wait_until(lambda: [each.feed for each in shows(own, "programs")] == ["call"])
         own.let_go()
-        close_workshop(own)
+        close_app(own)
         system.remove_inputs()
         wait_until(lambda: [one.microphone for one in system.listeners()] == ["desk"])
         second = open_own()
@@ -283,8 +283,8 @@ def channels(system):
     }
 
 
-def codes(ws):
-    return {finding.code for finding in shows(ws, "computer").findings}
+def codes(app):
+    return {finding.code for finding in shows(app, "computer").findings}
 
 
 def test_feeds_have_names_of_their_own_and_stay_only_where_they_should(
@@ -301,12 +301,12 @@ def test_feeds_have_names_of_their_own_and_stay_only_where_they_should(
     put_back.undo(own)
     wait_until(lambda: {each.key for each in system.inputs()} == {"call", "stream"})
     own.let_go()
-    close_workshop(own)
+    close_app(own)
     assert system.inputs() == ()
     second = open_own(data=None, folder=own.folder.path)
     feeds.keep_feeds(second, True)
     second.let_go()
-    close_workshop(second)
+    close_app(second)
     assert {each.key for each in system.inputs()} == {"call", "stream"}
 
 
@@ -424,15 +424,15 @@ def test_a_dial_take_sets_the_slider_and_puts_it_back(own, system):
 def test_without_a_microphone_or_a_server_it_says_what_to_do(
     open_own, system, monkeypatch, plugged
 ):
-    ws = open_own(data=None)
-    assert shows(ws, "rig").source == "browser"
-    change(ws, source="system")
+    app = open_own(data=None)
+    assert shows(app, "rig").source == "browser"
+    change(app, source="system")
     with pytest.raises(Refused, match="not there"):
-        starting.start(ws, "rest", seconds=3.0)
+        starting.start(app, "rest", seconds=3.0)
     monkeypatch.setenv("PULSE_SERVER", "unix:/nonexistent/native")
     server = SoundServer()
     server.look()
-    alone = open_workshop(DataFolder(ws.folder.path.with_name("alone")), own_world(server))
+    alone = open_app(DataFolder(app.folder.path.with_name("alone")), own_world(server))
     try:
         seeing.start_seeing(alone)
         seen = overview(alone, "computer", "programs", "rig")
@@ -444,4 +444,4 @@ def test_without_a_microphone_or_a_server_it_says_what_to_do(
             starting.start(alone, "rest", seconds=3.0)
     finally:
         alone.let_go()
-        close_workshop(alone)
+        close_app(alone)

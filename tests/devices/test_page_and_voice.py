@@ -14,7 +14,7 @@ from listening import level_of, strongest_hz
 from obsidian_wren.cli.main import main
 from obsidian_wren.service.live import current, living, monitor, muting, recording, watching
 from obsidian_wren.service.live.voice_link import link_of
-from obsidian_wren.service.opening.opening import close_workshop
+from obsidian_wren.service.opening.opening import close_app
 from obsidian_wren.service.recording.recording import choose_tracks
 from obsidian_wren.service.takes import starting
 from obsidian_wren.voice import asking
@@ -35,9 +35,9 @@ def silent(recorder):
     return not recorder.hears().any()
 
 
-def in_voice(ws):
+def in_voice(app):
     """What the process of the voice says of itself."""
-    return link_of(ws).status()
+    return link_of(app).status()
 
 
 @pytest.fixture
@@ -49,22 +49,22 @@ def live(own):
 
 
 def test_the_voice_is_another_process_and_its_socket_is_ones_own(live):
-    ws, _ = live
-    assert in_voice(ws).process != os.getpid()
-    assert ws.folder.voice_socket.stat().st_mode & 0o777 == 0o600
+    app, _ = live
+    assert in_voice(app).process != os.getpid()
+    assert app.folder.voice_socket.stat().st_mode & 0o777 == 0o600
 
 
 def test_a_page_that_ends_is_not_heard_and_the_next_one_finds_the_voice_as_it_ran(live, open_own):
-    ws, recorder = live
-    muting.mute(ws, "call", True)
+    app, recorder = live
+    muting.mute(app, "call", True)
     wait_until(lambda: silent(recorder))
-    muting.mute(ws, "call", False)
+    muting.mute(app, "call", False)
     wait_until(lambda: loud(recorder))
-    before = in_voice(ws)
-    ws.let_go()
-    close_workshop(ws, voice_goes_on=True)
+    before = in_voice(app)
+    app.let_go()
+    close_app(app, voice_goes_on=True)
     assert loud(recorder)
-    second = open_own(data=None, folder=ws.folder.path)
+    second = open_own(data=None, folder=app.folder.path)
     assert loud(recorder)
     stands = in_voice(second)
     assert (stands.process, stands.running) == (before.process, before.running)
@@ -78,36 +78,36 @@ def test_a_page_that_ends_is_not_heard_and_the_next_one_finds_the_voice_as_it_ra
 
 
 def test_ctrl_c_ends_the_voice_too_and_who_records_it_hears_silence(live):
-    ws, recorder = live
-    process = in_voice(ws).process
-    ws.let_go()
-    close_workshop(ws)
+    app, recorder = live
+    process = in_voice(app).process
+    app.let_go()
+    close_app(app)
     with pytest.raises(ProcessLookupError):
         os.kill(process, 0)
     assert silent(recorder)
 
 
 def test_a_voice_that_is_killed_is_said_and_begun_again_as_it_ran(live):
-    ws, recorder = live
-    told = ws.bus.listen()
-    before = in_voice(ws)
+    app, recorder = live
+    told = app.bus.listen()
+    before = in_voice(app)
     os.kill(before.process, signal.SIGKILL)
-    wait_until(lambda: current(ws).running is None)
-    assert "ended by itself" in shows(ws, "run").stopped_why
-    wait_until(lambda: current(ws).running is not None)
+    wait_until(lambda: current(app).running is None)
+    assert "ended by itself" in shows(app, "run").stopped_why
+    wait_until(lambda: current(app).running is not None)
     wait_until(lambda: loud(recorder))
-    assert in_voice(ws).running == before.running
-    assert in_voice(ws).process != before.process
+    assert in_voice(app).running == before.running
+    assert in_voice(app).process != before.process
     said = [body for kind, body in list(told.queue) if kind == "trouble"]
     assert any("begun again with what it ran" in body["sentence"] for body in said)
 
 
 def test_a_voice_of_another_version_goes_on_and_is_said(live, open_own, monkeypatch):
-    ws, recorder = live
-    ws.let_go()
-    close_workshop(ws, voice_goes_on=True)
+    app, recorder = live
+    app.let_go()
+    close_app(app, voice_goes_on=True)
     monkeypatch.setattr("obsidian_wren.voice.records.VERSION", 2)
-    second = open_own(data=None, folder=ws.folder.path)
+    second = open_own(data=None, folder=app.folder.path)
     assert "another version" in " ".join(f.sentence for f in second.findings)
     assert shows(second, "run").live
     assert loud(recorder)
@@ -120,12 +120,12 @@ def test_a_voice_of_another_version_goes_on_and_is_said(live, open_own, monkeypa
 
 
 def test_what_is_recorded_is_what_is_heard_without_a_hole(live):
-    ws, _ = live
-    choose_tracks(ws, ["treated", "raw"], "flac", None, None)
-    recording.start_recording(ws)
-    wait_until(lambda: shows(ws, "recorder").seconds > 1.0)
-    recording.stop_recording(ws)
-    files = sorted(ws.folder.recordings.iterdir())
+    app, _ = live
+    choose_tracks(app, ["treated", "raw"], "flac", None, None)
+    recording.start_recording(app)
+    wait_until(lambda: shows(app, "recorder").seconds > 1.0)
+    recording.stop_recording(app)
+    files = sorted(app.folder.recordings.iterdir())
     assert len(files) == 2
     lengths = set()
     for path in files:
@@ -138,37 +138,37 @@ def test_what_is_recorded_is_what_is_heard_without_a_hole(live):
 
 def test_headphones_and_takes_hear_the_microphone_that_is_live(live, system, monkeypatch):
     """One stream of it for all."""
-    ws, _ = live
+    app, _ = live
     opened = []
     usual = system.open_microphone
     monkeypatch.setattr(
         system, "open_microphone", lambda *a, **k: (opened.append(a), usual(*a, **k))[1]
     )
-    ears = monitor.put_on(ws)
+    ears = monitor.put_on(app)
     chunk = next(ears.chunks())
     assert np.frombuffer(chunk[16:], dtype="<f4").any()
-    monitor.take_off(ws)
-    before = len(shows(ws, "takes"))
+    monitor.take_off(app)
+    before = len(shows(app, "takes"))
 
     def taken():
-        seen = overview(ws, "progress", "takes")
+        seen = overview(app, "progress", "takes")
         if seen.progress is None and len(seen.takes) == before:
             # Where a busy machine lost some of it, it is refused, and a person takes it again.
-            starting.start(ws, "rest", seconds=3.0)
+            starting.start(app, "rest", seconds=3.0)
         return seen.progress is None and len(seen.takes) > before
 
     wait_until(taken)
-    assert shows(ws, "takes")[before].rate_hz == RATE
-    watching.start_watch(ws, "rest")
-    wait_until(lambda: current(ws).watching is not None)
-    watching.stop_watch(ws)
+    assert shows(app, "takes")[before].rate_hz == RATE
+    watching.start_watch(app, "rest")
+    wait_until(lambda: current(app).watching is not None)
+    watching.stop_watch(app)
     assert opened == []
-    assert shows(ws, "run").live
+    assert shows(app, "run").live
 
 
 def test_the_meter_moves_while_a_page_is_open(live):
-    ws, _ = live
-    told = ws.bus.listen()
+    app, _ = live
+    told = app.bus.listen()
     wait_until(lambda: {"frame", "live"} <= {kind for kind, _ in list(told.queue)})
 
 
@@ -191,20 +191,20 @@ def test_a_page_that_opened_the_microphone_is_heard_through_the_voice(own):
 
 
 def test_doctor_names_a_voice_that_runs_without_its_page(live, capsys):
-    ws, _ = live
-    process = in_voice(ws).process
-    ws.let_go()
-    close_workshop(ws, voice_goes_on=True)
-    main(["doctor", "--data", str(ws.folder.path)])
+    app, _ = live
+    process = in_voice(app).process
+    app.let_go()
+    close_app(app, voice_goes_on=True)
+    main(["doctor", "--data", str(app.folder.path)])
     assert f"is live without its page (process {process})" in capsys.readouterr().out
-    end_voice(ws.folder.path)
+    end_voice(app.folder.path)
 
 
 @pytest.fixture
 def start(own):
-    """Starts the program over the folder of a workshop that has ended; none is left behind."""
+    """Starts the program over the folder of an app that has ended; none is left behind."""
     own.let_go()
-    close_workshop(own)
+    close_app(own)
     started = []
 
     def go():
@@ -297,11 +297,11 @@ def test_a_recording_goes_on_without_the_page_and_the_next_one_lists_it(own, sta
 
 
 def test_a_recording_whose_voice_is_killed_is_listed_as_far_as_it_is_whole(live):
-    ws, _ = live
-    choose_tracks(ws, ["treated"], "flac", None, None)
-    recording.start_recording(ws)
-    safe_s = wait_until(lambda: shows(ws, "recorder").safe_s)
-    os.kill(in_voice(ws).process, signal.SIGKILL)
-    wait_until(lambda: not shows(ws, "recorder").recording)
-    (row,) = wait_until(lambda: [row for row in shows(ws, "recordings") if row.seconds])
+    app, _ = live
+    choose_tracks(app, ["treated"], "flac", None, None)
+    recording.start_recording(app)
+    safe_s = wait_until(lambda: shows(app, "recorder").safe_s)
+    os.kill(in_voice(app).process, signal.SIGKILL)
+    wait_until(lambda: not shows(app, "recorder").recording)
+    (row,) = wait_until(lambda: [row for row in shows(app, "recordings") if row.seconds])
     assert row.seconds >= round(safe_s, 1)

@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import expect, sync_playwright
 
 from listening import level_of
-from obsidian_wren.service.opening.opening import close_workshop
+from obsidian_wren.service.opening.opening import close_app
 from obsidian_wren.standins.private_server import PulseAudio
 from own_system import CALL, Recording, end_voice
 from waiting import wait_until
@@ -68,7 +68,7 @@ class Serving:
 def folder(own):
     """A data folder whose rig is the desk microphone of this computer."""
     own.let_go()
-    close_workshop(own)
+    close_app(own)
     return own.folder.path
 
 

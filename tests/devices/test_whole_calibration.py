@@ -18,23 +18,23 @@ SECONDS = {"rest": 8.0, "talk": 18.0, "passage": 26.0}
 
 
 @pytest.mark.parametrize("sound_server", [PulseAudio], indirect=True)
-def test_the_same_sound_gives_the_same_chain_as_from_files(open_own, plugged, workshop, tmp_path):
+def test_the_same_sound_gives_the_same_chain_as_from_files(open_own, plugged, app, tmp_path):
     rig = SimulatedRig(WorldSpec.model_validate_json(BOATHOUSE.read_text("utf-8")))
     sounds = {purpose: rig.take(purpose, seconds=lasts) for purpose, lasts in SECONDS.items()}
     desk = plugged(sounds["rest"])
-    ws = open_own(data=None)
-    assert shows(ws, "rig").source == "system"
-    wait_until(lambda: any(device.of_rig for device in shows(ws, "computer").devices))
-    computer_changes.choose_device(ws, "desk")
-    change(workshop, source="file")
+    app = open_own(data=None)
+    assert shows(app, "rig").source == "system"
+    wait_until(lambda: any(device.of_rig for device in shows(app, "computer").devices))
+    computer_changes.choose_device(app, "desk")
+    change(app, source="file")
     for purpose, sound in sounds.items():
         soundfile.write(tmp_path / "take.wav", sound, 48_000, subtype="FLOAT")
-        from_file.keep_file(workshop, purpose, tmp_path / "take.wav", channel=None)
+        from_file.keep_file(app, purpose, tmp_path / "take.wav", channel=None)
         desk.say(sound)
-        starting.start(ws, purpose, seconds=SECONDS[purpose])
-        wait_until(lambda: shows(ws, "progress") is None)
-        assert shows(ws, "takes")[-1].fault is None, shows(ws, "takes")[-1].fault
-    ours, files = overview(ws), overview(workshop)
+        starting.start(app, purpose, seconds=SECONDS[purpose])
+        wait_until(lambda: shows(app, "progress") is None)
+        assert shows(app, "takes")[-1].fault is None, shows(app, "takes")[-1].fault
+    ours, files = overview(app), overview(app)
     assert [stage.kind for stage in ours.stages if stage.on] == [
         stage.kind for stage in files.stages if stage.on
     ]

@@ -10,10 +10,10 @@ from short import ENOUGH_S
 
 
 @pytest.fixture
-def other_boathouse(boathouse_data, workshop_over, tmp_path):
+def other_boathouse(boathouse_data, app_over, tmp_path):
     """A second program over another copy of the boathouse."""
     shutil.copytree(boathouse_data, tmp_path / "elsewhere")
-    return workshop_over(tmp_path / "elsewhere")
+    return app_over(tmp_path / "elsewhere")
 
 
 @pytest.fixture(scope="module")
@@ -21,17 +21,17 @@ def plain_calibration(boathouse_data, tmp_path_factory):
     """The boathouse's calibration as a file, as JSON values."""
     from obsidian_wren.devices.browser import BrowserStream
     from obsidian_wren.service.export.exporting import export_calibration
-    from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+    from obsidian_wren.service.opening.opening import close_app, open_app
     from obsidian_wren.standins.surroundings import simulated_world
     from obsidian_wren.store.folder import DataFolder
 
     folder = tmp_path_factory.mktemp("plain") / "data"
     shutil.copytree(boathouse_data, folder)
-    ws = open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
+    app = open_app(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
     try:
-        return json.loads(json.dumps(export_calibration(ws)))
+        return json.loads(json.dumps(export_calibration(app)))
     finally:
-        close_workshop(ws)
+        close_app(app)
 
 
 @pytest.fixture(autouse=True)

@@ -92,20 +92,20 @@ def with_pad(monkeypatch):
     KINDS.update(kinds)
 
 
-def stage(ws, key):
-    return next(entry for entry in shows(ws, "stages") if entry.key == key)
+def stage(app, key):
+    return next(entry for entry in shows(app, "stages") if entry.key == key)
 
 
-def specs(ws):
-    with ws.sessions() as session:
-        return chain_rows.keyed_specs(in_hand(ws, session))
+def specs(app):
+    with app.sessions() as session:
+        return chain_rows.keyed_specs(in_hand(app, session))
 
 
-def write(ws, tmp_path):
+def write(app, tmp_path):
     import json
 
     path = tmp_path / "calibration.json"
-    path.write_text(json.dumps(export_calibration(ws)))
+    path.write_text(json.dumps(export_calibration(app)))
     return read_calibration(path)
 
 
@@ -219,12 +219,12 @@ def test_a_second_equalizer_holds_the_bands_of_the_person(boathouse, tmp_path):
 @pytest.mark.parametrize(
     ("act", "sentence"),
     [
-        (lambda ws: stages.add_stage(ws, "limiter"), "no further limiter"),
-        (lambda ws: stages.add_stage(ws, "nothing"), "no such stage"),
-        (lambda ws: stages.remove_stage(ws, "gate"), "Switch this one off"),
-        (lambda ws: stages.remove_stage(ws, "gate-2"), "Only a stage that was added"),
-        (lambda ws: stages.switch_stage(ws, "nothing", True), "no such stage"),
-        (lambda ws: stages.order_stages(ws, ["gate"]), "every stage once"),
+        (lambda app: stages.add_stage(app, "limiter"), "no further limiter"),
+        (lambda app: stages.add_stage(app, "nothing"), "no such stage"),
+        (lambda app: stages.remove_stage(app, "gate"), "Switch this one off"),
+        (lambda app: stages.remove_stage(app, "gate-2"), "Only a stage that was added"),
+        (lambda app: stages.switch_stage(app, "nothing", True), "no such stage"),
+        (lambda app: stages.order_stages(app, ["gate"]), "every stage once"),
     ],
 )
 def test_what_cannot_be_is_refused(boathouse, act, sentence):

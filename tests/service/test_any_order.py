@@ -17,18 +17,18 @@ from obsidian_wren.core.told import Told
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.changes import record
+from obsidian_wren.service.context import clock
 from obsidian_wren.service.live import living
 from obsidian_wren.service.live import recording as live_recording
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening import checking
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.recording import library, recording
 from obsidian_wren.service.rig import rigs
 from obsidian_wren.service.send import listeners
 from obsidian_wren.service.setup import things, turning
 from obsidian_wren.service.takes import discarding, ending, from_page, keeping
 from obsidian_wren.service.undo import put_back
-from obsidian_wren.service.workshop import clock
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.folder import DataFolder
@@ -56,12 +56,10 @@ class Person(RuleBasedStateMachine):
         shutil.copytree(BOATHOUSE[0], self.folder)
         self.takes, self.recordings, self.number = set(), set(), 0
         self.open()
-        clips.ship(self.ws)
+        clips.ship(self.app)
 
     def open(self):
-        self.ws = open_workshop(
-            DataFolder(self.folder), simulated_world(BrowserStream), pace="fast"
-        )
+        self.app = open_app(DataFolder(self.folder), simulated_world(BrowserStream), pace="fast")
 
     def attempt(self, what):
         """A refusal is an answer; anything else that is raised is a fault of the program."""
@@ -76,174 +74,174 @@ class Person(RuleBasedStateMachine):
     )
     def take_the_room(self, level, purpose):
         self.number += 1
-        with self.ws.sessions() as session:
-            rig_id = rigs.the_rig(self.ws, session).id
+        with self.app.sessions() as session:
+            rig_id = rigs.the_rig(self.app, session).id
         info = parts.PartInfo(
             purpose, RATE, "file", {"gain_db": float(self.number)}, clock.now(), rig_id=rig_id
         )
         self.takes.add(
-            keeping.keep(self.ws, info, np.roll(room(level, 4.0), self.number), half=False)
+            keeping.keep(self.app, info, np.roll(room(level, 4.0), self.number), half=False)
         )
 
     @rule(seconds=st.floats(1.0, 6.0), stop=st.booleans())
     def take_with_the_browser(self, seconds, stop):
         begun = self.attempt(
             lambda: from_page.start_browser(
-                self.ws, "rest", rate_hz=RATE, seconds=seconds, not_obeyed=[]
+                self.app, "rest", rate_hz=RATE, seconds=seconds, not_obeyed=[]
             )
         )
         if begun is None:
             return
         for number in range(4 * int(seconds + 2)):
-            from_page.add_piece(self.ws, begun, number, noise(1e-3, 0.25))
-        before = {take.id for take in shows(self.ws, "takes")}
+            from_page.add_piece(self.app, begun, number, noise(1e-3, 0.25))
+        before = {take.id for take in shows(self.app, "takes")}
         # What is asked meanwhile is refused or changes nothing of the take.
-        self.attempt(lambda: things.add_rig(self.ws, f"Rig {self.number}"))
-        self.attempt(lambda: put_back.undo(self.ws))
+        self.attempt(lambda: things.add_rig(self.app, f"Rig {self.number}"))
+        self.attempt(lambda: put_back.undo(self.app))
         if stop:
-            self.attempt(lambda: ending.stop_take(self.ws))
-            self.takes |= {take.id for take in shows(self.ws, "takes")} - before
-            assert from_page.add_piece(self.ws, begun, 0, noise(1e-3, 0.25))
+            self.attempt(lambda: ending.stop_take(self.app))
+            self.takes |= {take.id for take in shows(self.app, "takes")} - before
+            assert from_page.add_piece(self.app, begun, 0, noise(1e-3, 0.25))
         else:
-            takes.current(self.ws).running.last_piece -= 10.0
-            ending.release_abandoned(self.ws)
-            self.takes |= {take.id for take in shows(self.ws, "takes")} - before
+            takes.current(self.app).running.last_piece -= 10.0
+            ending.release_abandoned(self.app)
+            self.takes |= {take.id for take in shows(self.app, "takes")} - before
 
     @rule(which=st.integers(0, 9))
     def discard_a_take(self, which):
-        there = shows(self.ws, "takes")
+        there = shows(self.app, "takes")
         if there:
-            self.attempt(lambda: discarding.discard_take(self.ws, there[which % len(there)].id))
+            self.attempt(lambda: discarding.discard_take(self.app, there[which % len(there)].id))
 
     @rule()
     def add_a_rig(self):
         self.number += 1
-        self.attempt(lambda: things.add_rig(self.ws, f"Rig {self.number}"))
+        self.attempt(lambda: things.add_rig(self.app, f"Rig {self.number}"))
 
     @rule(which=st.integers(0, 5))
     def take_another_rig_in_hand(self, which):
-        there = shows(self.ws, "rigs")
-        self.attempt(lambda: things.use_rig(self.ws, there[which % len(there)].id))
+        there = shows(self.app, "rigs")
+        self.attempt(lambda: things.use_rig(self.app, there[which % len(there)].id))
 
     @rule(which=st.integers(0, 5))
     def remove_a_rig(self, which):
-        there = shows(self.ws, "rigs")
-        self.attempt(lambda: things.remove_rig(self.ws, there[which % len(there)].id))
+        there = shows(self.app, "rigs")
+        self.attempt(lambda: things.remove_rig(self.app, there[which % len(there)].id))
 
     @rule(gain_db=st.integers(0, 50))
     def turn_the_knob(self, gain_db):
-        self.attempt(lambda: turning.turn_knob(self.ws, float(gain_db)))
+        self.attempt(lambda: turning.turn_knob(self.app, float(gain_db)))
 
     @rule()
     def undo(self):
-        self.attempt(lambda: put_back.undo(self.ws))
+        self.attempt(lambda: put_back.undo(self.app))
 
     @rule()
     def redo(self):
-        self.attempt(lambda: put_back.redo(self.ws))
+        self.attempt(lambda: put_back.redo(self.app))
 
     @rule()
     def undo_and_redo_is_nothing(self):
-        with self.ws.sessions() as session:
+        with self.app.sessions() as session:
             before = record.state_of(session)
         try:
-            put_back.undo(self.ws)
-            put_back.redo(self.ws)
+            put_back.undo(self.app)
+            put_back.redo(self.app)
         except Told:
             return
-        with self.ws.sessions() as session:
+        with self.app.sessions() as session:
             assert record.state_of(session) == before
 
     @rule()
     def go_live(self):
-        self.attempt(lambda: living.start_run(self.ws))
+        self.attempt(lambda: living.start_run(self.app))
 
     @rule()
     def stop_live(self):
-        self.attempt(lambda: living.stop_run(self.ws))
+        self.attempt(lambda: living.stop_run(self.app))
 
     @rule(key=st.sampled_from(["music", "second", "clips"]), on=st.booleans())
     def use_a_source(self, key, on):
-        was_live = live.current(self.ws).running is not None
-        self.attempt(lambda: listeners.use_source(self.ws, key, on))
+        was_live = live.current(self.app).running is not None
+        self.attempt(lambda: listeners.use_source(self.app, key, on))
         # Whoever was live is live still.
-        assert was_live == (live.current(self.ws).running is not None)
+        assert was_live == (live.current(self.app).running is not None)
 
     @rule()
     def record(self):
-        self.attempt(lambda: live_recording.start_recording(self.ws))
+        self.attempt(lambda: live_recording.start_recording(self.app))
 
-    @precondition(lambda self: recording.current(self.ws).recorder is not None)
+    @precondition(lambda self: recording.current(self.app).recorder is not None)
     @rule()
     def stop_recording(self):
-        self.attempt(lambda: live_recording.stop_recording(self.ws))
-        self.recordings |= {row.file_name for row in shows(self.ws, "recordings") if not row.open}
+        self.attempt(lambda: live_recording.stop_recording(self.app))
+        self.recordings |= {row.file_name for row in shows(self.app, "recordings") if not row.open}
 
     @rule(which=st.integers(0, 9))
     def delete_a_recording(self, which):
-        there = [row for row in shows(self.ws, "recordings") if not row.open]
+        there = [row for row in shows(self.app, "recordings") if not row.open]
         if there:
             row = there[which % len(there)]
-            if self.attempt(lambda: library.discard(self.ws, row.id) or True):
+            if self.attempt(lambda: library.discard(self.app, row.id) or True):
                 self.recordings.discard(row.file_name)
 
     @rule(seconds=st.floats(0.1, 2.0))
     def load_a_clip(self, seconds):
-        self.attempt(lambda: clips.load(self.ws, "Rain", noise(0.05, seconds), RATE))
+        self.attempt(lambda: clips.load(self.app, "Rain", noise(0.05, seconds), RATE))
 
     @rule(which=st.integers(0, 9))
     def remove_a_clip(self, which):
-        there = shows(self.ws, "clips")
+        there = shows(self.app, "clips")
         if there:
-            self.attempt(lambda: clips.remove(self.ws, there[which % len(there)].id))
+            self.attempt(lambda: clips.remove(self.app, there[which % len(there)].id))
 
     @rule(cleanly=st.booleans())
     def start_anew(self, cleanly):
         if cleanly:
-            close_workshop(self.ws)
+            close_app(self.app)
         else:
             # As a kill leaves it: nothing is stopped or closed in order but the lock, which the
             # system gives back.
-            if live.current(self.ws).run is not None:
-                live.current(self.ws).run.stop()
-            if recording.current(self.ws).recorder is not None:
-                live_recording.stop_recording(self.ws)
-            self.ws.copier.stop()
-            self.ws.folder.close()
+            if live.current(self.app).run is not None:
+                live.current(self.app).run.stop()
+            if recording.current(self.app).recorder is not None:
+                live_recording.stop_recording(self.app)
+            self.app.copier.stop()
+            self.app.folder.close()
         self.open()
         # What was discarded beyond undo goes at a start.
-        with self.ws.sessions() as session:
+        with self.app.sessions() as session:
             self.takes &= set(session.scalars(select(Take.id)))
 
     @invariant()
     def the_state_answers(self):
-        shown = overview(self.ws)
+        shown = overview(self.app)
         assert shown.findings == []
 
     @invariant()
     def the_database_is_whole(self):
-        with self.ws.sessions() as session:
+        with self.app.sessions() as session:
             connection = session.connection()
             assert connection.exec_driver_sql("PRAGMA quick_check").scalar() == "ok"
             assert connection.exec_driver_sql("PRAGMA foreign_key_check").all() == []
 
     @invariant()
     def what_was_acknowledged_is_there(self):
-        with self.ws.sessions() as session:
+        with self.app.sessions() as session:
             there = {take.id: take.sha256 for take in session.scalars(select(Take))}
             assert self.takes <= set(there)
             for digest in (*there.values(), *session.scalars(select(Clip.sha256))):
-                assert take_files.take_path(self.ws.folder, digest).exists()
+                assert take_files.take_path(self.app.folder, digest).exists()
             for row in session.scalars(
                 select(Recording).where(Recording.frames > 0, Recording.discarded.is_(False))
             ):
-                assert (self.ws.folder.recordings / row.file_name).exists()
+                assert (self.app.folder.recordings / row.file_name).exists()
             assert self.recordings <= set(session.scalars(select(Recording.file_name)))
 
     def teardown(self):
-        if hasattr(self, "ws"):
-            assert checking.check_sounds(self.ws) == 0
-            close_workshop(self.ws)
+        if hasattr(self, "app"):
+            assert checking.check_sounds(self.app) == 0
+            close_app(self.app)
             self.place.cleanup()
 
 

@@ -31,15 +31,15 @@ def test_the_command_line_says_what_to_do(tmp_path, capsys, kind, purpose, comma
     [row for row in BAD_FILES if row[0] not in ("too-large", "too-long")],
 )
 def test_a_bad_file_is_refused_as_a_take_and_nothing_is_lost(
-    workshop, tmp_path, kind, purpose, command, says
+    app, tmp_path, kind, purpose, command, says
 ):
-    before = overview(workshop)
+    before = overview(app)
     with pytest.raises(Exception, match=says.replace("(", r"\(").replace(")", r"\)")):
-        from_file.keep_file(workshop, purpose, make(kind, tmp_path), channel=None)
-    assert overview(workshop) == before
+        from_file.keep_file(app, purpose, make(kind, tmp_path), channel=None)
+    assert overview(app) == before
 
 
-def test_telephone_sound_is_refused_for_tone(workshop, tmp_path, capsys):
+def test_telephone_sound_is_refused_for_tone(app, tmp_path, capsys):
     phone = make("telephone", tmp_path)
     quiet = tmp_path / "quiet.wav"
     soundfile.write(quiet, room(), RATE)
@@ -52,7 +52,7 @@ def test_telephone_sound_is_refused_for_tone(workshop, tmp_path, capsys):
     assert "like a telephone" in capsys.readouterr().err
     assert not (tmp_path / "c.json").exists()
     with pytest.raises(Exception, match="like a telephone"):
-        from_file.keep_file(workshop, "passage", phone, channel=None)
+        from_file.keep_file(app, "passage", phone, channel=None)
 
 
 def test_a_dead_channel_is_named_and_the_other_used(tmp_path, capsys):
@@ -139,7 +139,7 @@ def test_a_port_in_use(tmp_path, capsys):
     assert f"Port {port} is in use" in capsys.readouterr().err
 
 
-def test_a_second_program_on_the_same_folder_says_so(workshop):
+def test_a_second_program_on_the_same_folder_says_so(app):
     done = subprocess.run(
         [
             sys.executable,
@@ -148,7 +148,7 @@ def test_a_second_program_on_the_same_folder_says_so(workshop):
             "obsidian_wren.cli",
             "serve",
             "--data",
-            str(workshop.folder.path),
+            str(app.folder.path),
             "--port",
             "0",
         ],
@@ -161,12 +161,12 @@ def test_a_second_program_on_the_same_folder_says_so(workshop):
     assert "Another Obsidian Wren already works in" in done.stderr
 
 
-def test_a_disk_that_fills_during_a_take_keeps_what_came_before(workshop, monkeypatch):
+def test_a_disk_that_fills_during_a_take_keeps_what_came_before(app, monkeypatch):
     from obsidian_wren.service.page import views
     from obsidian_wren.service.rig import rigs
 
-    with workshop.sessions.begin() as session:
-        rigs.the_rig(workshop, session).source = "simulated"
+    with app.sessions.begin() as session:
+        rigs.the_rig(app, session).source = "simulated"
     written = 0
     append = parts.Part.append
 
@@ -178,16 +178,16 @@ def test_a_disk_that_fills_during_a_take_keeps_what_came_before(workshop, monkey
         append(part, samples)
 
     monkeypatch.setattr(parts.Part, "append", filling)
-    listener = workshop.bus.listen()
-    simulated.start_simulated(workshop, "rest")
+    listener = app.bus.listen()
+    simulated.start_simulated(app, "rest")
     kinds = [listener.get_nowait() for _ in range(listener.qsize())]
     assert any(kind == "trouble" and "disk is full" in body["sentence"] for kind, body in kinds)
-    shown = overview(workshop)
+    shown = overview(app)
     assert isinstance(shown, views.Overview)
     assert [half.seconds for half in shown.halves] == [pytest.approx(5.0, abs=0.1)]
     monkeypatch.undo()
-    halves.keep_half(workshop, shown.halves[0].id)
-    after = overview(workshop, "quiet", "takes")
+    halves.keep_half(app, shown.halves[0].id)
+    after = overview(app, "quiet", "takes")
     assert after.takes[0].half
     assert after.quiet is not None
 

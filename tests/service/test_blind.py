@@ -17,21 +17,21 @@ from obsidian_wren.store.models import Series
 from shown import overview, shows
 
 
-def sound(ws, which):
-    return soundfile.read(io.BytesIO(blind.series_sound(ws, which)))
+def sound(app, which):
+    return soundfile.read(io.BytesIO(blind.series_sound(app, which)))
 
 
-def hidden(ws):
-    with ws.sessions() as session:
+def hidden(app):
+    with app.sessions() as session:
         return session.query(Series).order_by(Series.id.desc()).first().order
 
 
-def played(ws, second="raw", kind="prefer", rounds=8, choose=lambda is_one: "one"):
+def played(app, second="raw", kind="prefer", rounds=8, choose=lambda is_one: "one"):
     """A series answered by somebody who may know what is hidden."""
-    blind.begin_series(ws, second, kind, rounds)
-    for number, is_one in enumerate(hidden(ws)):
-        blind.answer_series(ws, number, choose(is_one))
-    return shows(ws, "ended_series")[0]
+    blind.begin_series(app, second, kind, rounds)
+    for number, is_one in enumerate(hidden(app)):
+        blind.answer_series(app, number, choose(is_one))
+    return shows(app, "ended_series")[0]
 
 
 def first_one(is_one):

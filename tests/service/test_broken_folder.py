@@ -13,7 +13,7 @@ from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening import checking, doctor
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.recording import library
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store import parts
@@ -33,17 +33,17 @@ VOICE = RecordedTrack("voice raw", "raw voice", "voice raw", 1)
 
 
 def opened(path):
-    return open_workshop(DataFolder(path), simulated_world(BrowserStream), pace="fast")
+    return open_app(DataFolder(path), simulated_world(BrowserStream), pace="fast")
 
 
-def finished_recording(ws):
+def finished_recording(app):
     asked = BeginRecording("abc", "Walk", "", "2026-11-25 12-00-00 Walk", (VOICE,))
-    path = ws.folder.recordings / asked.file_name(VOICE, 1)
-    library.keep_open(ws, asked, 1, RATE)
+    path = app.folder.recordings / asked.file_name(VOICE, 1)
+    library.keep_open(app, asked, 1, RATE)
     track = open_track(path, rate_hz=RATE, channels=1, file_format="flac")
     track.write(noise(0.1, 2.0)[:, None])
     track.close()
-    library.keep_part(ws, measured(path, channels=1, rate_hz=RATE))
+    library.keep_part(app, measured(path, channels=1, rate_hz=RATE))
 
 
 @pytest.fixture(scope="module")
@@ -52,24 +52,24 @@ def lived_in(boathouse_data, tmp_path_factory):
     was written last in the log only."""
     folder = tmp_path_factory.mktemp("lived") / "data"
     shutil.copytree(boathouse_data, folder)
-    ws = opened(folder)
-    ws.copier.stop()
+    app = opened(folder)
+    app.copier.stop()
     # The log is emptied, so that what comes now stands in it alone.
-    with closing(sqlite3.connect(ws.folder.database)) as connection:
+    with closing(sqlite3.connect(app.folder.database)) as connection:
         connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-    clips.ship(ws)
-    finished_recording(ws)
+    clips.ship(app)
+    finished_recording(app)
     part = parts.Part(
-        ws.folder,
+        app.folder,
         parts.PartInfo("rest", RATE, "browser", {}, "2026-11-25T12:00:00+00:00", rig_id=1),
     )
     part.append(room(1e-3, 5.0))
     part.close()
     token_of(folder / "token")
-    copy_database(ws.folder)
+    copy_database(app.folder)
     kept = tmp_path_factory.mktemp("kept") / "data"
     shutil.copytree(folder, kept)
-    close_workshop(ws)
+    close_app(app)
     assert (kept / "wren.db-wal").stat().st_size > 0
     return kept
 
@@ -124,17 +124,17 @@ def break_it(path, fault):
             path.mkdir()
 
 
-def told(ws):
-    shown = overview(ws, "clips", "message", "recordings", "takes")
+def told(app):
+    shown = overview(app, "clips", "message", "recordings", "takes")
     found = [finding.sentence for finding in shown.findings]
     found += [take.fault for take in shown.takes if take.fault]
     found += [row.fault for row in (*shown.clips, *shown.recordings) if row.fault]
     return found + ([shown.message] if shown.message else [])
 
 
-def kept_in(ws):
+def kept_in(app):
     """What is there for a person, by what it is."""
-    shown = overview(ws, "clips", "recordings", "rig", "settings", "takes")
+    shown = overview(app, "clips", "recordings", "rig", "settings", "takes")
     return {
         "takes": {take.id for take in shown.takes},
         "clips": {clip.name for clip in shown.clips},
@@ -149,12 +149,12 @@ def whole(lived_in, tmp_path_factory):
     """What is there where nothing is broken; nothing is told then but the half take."""
     folder = tmp_path_factory.mktemp("whole") / "data"
     shutil.copytree(lived_in, folder)
-    ws = opened(folder)
-    checking.check_sounds(ws)
-    found = kept_in(ws)
-    assert told(ws) == []
-    assert len(shows(ws, "halves")) == 1
-    close_workshop(ws)
+    app = opened(folder)
+    checking.check_sounds(app)
+    found = kept_in(app)
+    assert told(app) == []
+    assert len(shows(app, "halves")) == 1
+    close_app(app)
     return found
 
 
@@ -173,20 +173,20 @@ def broken(lived_in, tmp_path):
 @pytest.mark.parametrize("fault", FAULTS)
 def test_the_program_starts_and_says_what_is_wrong(broken, whole, kind, fault):
     folder = broken(kind, fault)
-    ws = opened(folder)
-    checking.check_sounds(ws)
-    found = told(ws)
+    app = opened(folder)
+    checking.check_sounds(app)
+    found = told(app)
     assert bool(found) == (kind not in SILENT), found
     assert all(sentence.endswith((".", "!")) for sentence in found)
     # Nothing but what stood in the broken file is gone: a sound that is lost says so at its take or
     # clip, which stays.
-    assert kept_in(ws) == whole
-    shown = overview(ws, "halves", "quiet")
+    assert kept_in(app) == whole
+    shown = overview(app, "halves", "quiet")
     assert shown.quiet is not None
     assert len(shown.halves) == (0 if "half take" in kind else 1)
-    with ws.sessions() as session:
+    with app.sessions() as session:
         assert session.connection().exec_driver_sql("PRAGMA integrity_check").scalar() == "ok"
-    close_workshop(ws)
+    close_app(app)
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -199,22 +199,22 @@ def test_repair_puts_right_what_can_be(broken, whole, kind, fault):
     held.close()
     # What only a copy of the file can bring back is still said; everything else is right.
     assert {trouble.code for trouble in left} <= {"sound-lost", "recording-lost"}
-    ws = opened(folder)
-    assert kept_in(ws) == whole
-    close_workshop(ws)
+    app = opened(folder)
+    assert kept_in(app) == whole
+    close_app(app)
 
 
 def test_a_sound_that_is_put_back_is_used_again(broken, lived_in):
     folder = broken("newest passage", "scrambled")
-    ws = opened(folder)
-    assert checking.check_sounds(ws) > 0
-    (fault,) = [take.fault for take in shows(ws, "takes") if take.fault]
+    app = opened(folder)
+    assert checking.check_sounds(app) > 0
+    (fault,) = [take.fault for take in shows(app, "takes") if take.fault]
     assert "damaged" in fault
     name = f"{of_purpose(folder, 'passage')}.flac"
     shutil.copy(lived_in / "takes" / name, folder / "takes" / name)
-    checking.check_sounds(ws)
-    assert told(ws) == []
-    close_workshop(ws)
+    checking.check_sounds(app)
+    assert told(app) == []
+    close_app(app)
 
 
 def test_a_database_without_a_copy_is_made_again_from_what_lies_beside_it(lived_in, tmp_path):
@@ -224,15 +224,15 @@ def test_a_database_without_a_copy_is_made_again_from_what_lies_beside_it(lived_
         copy.unlink()
     (folder / "wren.db").write_bytes(b"")
     (folder / "wren.db-wal").unlink()
-    ws = opened(folder)
-    shown = overview(ws, "clips", "quiet", "recordings", "tone")
+    app = opened(folder)
+    shown = overview(app, "clips", "quiet", "recordings", "tone")
     assert shown.quiet is not None
     assert shown.tone is not None
     assert len(shown.recordings) == 1
     assert {clip.name for clip in shown.clips} == {"Bell", "Gull", "Horn", "Door"}
     (finding,) = shown.findings
     assert "There was no copy" in finding.sentence
-    close_workshop(ws)
+    close_app(app)
 
 
 def test_what_a_newer_version_left_is_not_touched(lived_in, tmp_path):
@@ -246,28 +246,28 @@ def test_what_a_newer_version_left_is_not_touched(lived_in, tmp_path):
     with pytest.raises(
         FolderError, match="A newer Obsidian Wren has worked in this data folder"
     ) as caught:
-        open_workshop(held, simulated_world(BrowserStream))
+        open_app(held, simulated_world(BrowserStream))
     assert caught.value.code == "newer"
     assert (folder / "wren.db").read_bytes() == before
     held.close()
 
 
-def test_a_half_take_of_a_newer_version_is_used_as_far_as_it_is_known(workshop_over, tmp_path):
-    ws = workshop_over(tmp_path / "data")
+def test_a_half_take_of_a_newer_version_is_used_as_far_as_it_is_known(app_over, tmp_path):
+    app = app_over(tmp_path / "data")
     part = parts.Part(
-        ws.folder, parts.PartInfo("rest", RATE, "browser", {}, "2026-11-25T12:00:00+00:00")
+        app.folder, parts.PartInfo("rest", RATE, "browser", {}, "2026-11-25T12:00:00+00:00")
     )
     part.append(room(1e-3, 5.0))
     part.close()
-    said = ws.folder.parts / f"{part.id}.json"
+    said = app.folder.parts / f"{part.id}.json"
     said.write_text(json.dumps({**json.loads(said.read_text()), "moon": "full"}))
-    stranger = ws.folder.parts / "0123456789ab.json"
+    stranger = app.folder.parts / "0123456789ab.json"
     stranger.write_text(json.dumps({**json.loads(said.read_text()), "purpose": "whistle"}))
-    (ws.folder.parts / "notes.txt").write_text("mine")
-    (ws.folder.parts / "tmpabc").mkdir()
-    (ws.folder.parts / "fedcba987654.json.new").write_text("{")
-    (half,) = shows(ws, "halves")
-    close_workshop(ws)
+    (app.folder.parts / "notes.txt").write_text("mine")
+    (app.folder.parts / "tmpabc").mkdir()
+    (app.folder.parts / "fedcba987654.json.new").write_text("{")
+    (half,) = shows(app, "halves")
+    close_app(app)
     again = opened(tmp_path / "data")
     assert [entry.id for entry in shows(again, "halves")] == [half.id]
     (finding,) = overview(again).findings
@@ -275,7 +275,7 @@ def test_a_half_take_of_a_newer_version_is_used_as_far_as_it_is_known(workshop_o
     assert "notes.txt" in finding.sentence
     assert sorted(path.suffix for path in again.folder.parts.iterdir()) == [".f32", ".json"]
     assert [path.name for path in (again.folder.path / "aside").rglob("notes.txt")] == ["notes.txt"]
-    close_workshop(again)
+    close_app(again)
 
 
 def test_a_copy_is_made_before_a_migration(lived_in, tmp_path):
@@ -292,9 +292,9 @@ def test_a_copy_is_made_before_a_migration(lived_in, tmp_path):
             " DROP TABLE kept_calibration; DROP TABLE brought_file; DROP TABLE control_binding;"
             " UPDATE alembic_version SET version_num = '0005'; PRAGMA user_version = 100000;"
         )
-    ws = opened(folder)
-    assert overview(ws).findings == []
-    close_workshop(ws)
+    app = opened(folder)
+    assert overview(app).findings == []
+    close_app(app)
     with closing(
         sqlite3.connect(folder / "backups" / "before-migration-from-0005.db")
     ) as connection:
@@ -302,37 +302,37 @@ def test_a_copy_is_made_before_a_migration(lived_in, tmp_path):
         assert connection.execute("SELECT count(*) FROM take").fetchone()[0] > 0
 
 
-def test_copies_are_kept_few_and_the_newest_is_whole(workshop):
-    workshop.copier.stop()
+def test_copies_are_kept_few_and_the_newest_is_whole(app):
+    app.copier.stop()
     for _ in range(6):
-        newest = copy_database(workshop.folder)
-    there = copies(workshop.folder)
+        newest = copy_database(app.folder)
+    there = copies(app.folder)
     assert there[0] == newest
     assert len(there) == 3
 
 
-def test_a_file_that_two_stand_on_stays_when_one_of_them_goes(workshop):
+def test_a_file_that_two_stand_on_stays_when_one_of_them_goes(app):
     """The same sound as a take and as a clip: the take is discarded for good, the clip sounds
     on."""
+    from obsidian_wren.service.context import clock
     from obsidian_wren.service.takes import discarding, keeping
-    from obsidian_wren.service.workshop import clock
     from obsidian_wren.store.models import ChangeRow
 
     sound = noise(0.05, 5.0)
     info = parts.PartInfo("rest", RATE, "file", {}, clock.now())
-    take_id = keeping.keep(workshop, info, sound, half=False)
-    clips.load(workshop, "Rain", sound, RATE)
-    discarding.discard_take(workshop, take_id)
-    with workshop.sessions.begin() as session:
+    take_id = keeping.keep(app, info, sound, half=False)
+    clips.load(app, "Rain", sound, RATE)
+    discarding.discard_take(app, take_id)
+    with app.sessions.begin() as session:
         assert session.get_one(Take, take_id).sha256 == session.query(Clip).one().sha256
         for row in session.query(ChangeRow):
             session.delete(row)
-    discarding.purge_discarded(workshop)
-    with workshop.sessions() as session:
+    discarding.purge_discarded(app)
+    with app.sessions() as session:
         assert session.get(Take, take_id) is None
-        assert len(clips.sound_of(workshop, session.query(Clip).one(), RATE)) == len(sound)
-    clips.remove(workshop, shows(workshop, "clips")[0].id)
-    with workshop.sessions() as session:
+        assert len(clips.sound_of(app, session.query(Clip).one(), RATE)) == len(sound)
+    clips.remove(app, shows(app, "clips")[0].id)
+    with app.sessions() as session:
         # Undo can still bring the clip back.
         assert len(discarding.held_sounds(session)) == 1
 
@@ -343,8 +343,8 @@ def test_what_is_kept_is_its_owners_alone(lived_in, tmp_path):
     for path in (folder, *folder.rglob("*")):
         # As an older version left it.
         path.chmod(0o755 if path.is_dir() else 0o644)
-    ws = opened(folder)
-    close_workshop(ws)
+    app = opened(folder)
+    close_app(app)
     modes = {
         path.relative_to(folder).as_posix(): path.stat().st_mode & 0o777
         for path in (folder, *folder.rglob("*"))

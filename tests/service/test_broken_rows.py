@@ -10,7 +10,7 @@ import pytest
 
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.service.opening import doctor
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.page.overview import PARTS
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store.folder import DataFolder
@@ -46,15 +46,15 @@ def folder(boathouse_data, tmp_path):
     """The boathouse with a version of its calibration and one that was brought in."""
     kept = tmp_path / "data"
     shutil.copytree(boathouse_data, kept)
-    ws = open_workshop(DataFolder(kept), WORLD, pace="fast")
-    client = create_app(ws).test_client()
+    app = open_app(DataFolder(kept), WORLD, pace="fast")
+    client = create_app(app).test_client()
     whole = client.get("/api/calibration").get_json()
     path = tmp_path / "whole.json"
     path.write_text(json.dumps(whole))
     with path.open("rb") as file:
         assert client.post("/api/brought", data={"file": (file, "whole.json")}).status_code == 200
     assert client.post("/api/confirm", json={"step": "rig", "anyway": True}).status_code == 200
-    close_workshop(ws)
+    close_app(app)
     return kept
 
 
@@ -75,8 +75,8 @@ def test_a_spoiled_row_costs_its_part_and_no_other(folder, table, column):
         rows = connection.execute(f"SELECT rowid, {column} FROM {table}").fetchall()
     if not rows:
         pytest.skip("the boathouse has no such row")
-    ws = open_workshop(DataFolder(folder), WORLD, pace="fast")
-    client = create_app(ws).test_client()
+    app = open_app(DataFolder(folder), WORLD, pace="fast")
+    client = create_app(app).test_client()
     before = parts_of(client)
     assert before["findings"] == []
     for number, text in enumerate(SPOILED):
@@ -93,20 +93,20 @@ def test_a_spoiled_row_costs_its_part_and_no_other(folder, table, column):
         with closing(sqlite3.connect(database)) as connection, connection:
             connection.execute(f"UPDATE {table} SET {column} = ? WHERE rowid = ?", (whole, rowid))
     assert parts_of(client)["have"] == before["have"]
-    close_workshop(ws)
+    close_app(app)
 
 
 def test_doctor_finds_what_the_state_cannot_show_and_puts_it_aside(folder):
     with closing(sqlite3.connect(folder / "wren.db")) as connection, connection:
         connection.execute("UPDATE brought_file SET file = json_set(file, '$.rig', '5')")
         connection.execute("UPDATE kept_calibration SET file = '{}'")
-    ws = open_workshop(DataFolder(folder), WORLD, pace="fast")
-    client = create_app(ws).test_client()
+    app = open_app(DataFolder(folder), WORLD, pace="fast")
+    client = create_app(app).test_client()
     told = parts_of(client)["findings"]
     assert [finding["code"] for finding in told] == ["unreadable-brought"]
     assert "Put the file away" in told[0]["action"]
     assert client.post("/api/brought/over").get_json()["code"] == "unreadable-brought"
-    close_workshop(ws)
+    close_app(app)
     held = DataFolder(folder)
     codes = {trouble.code for trouble in doctor.examine(held, WORLD)}
     assert codes == {"unreadable-brought", "unreadable-version"}

@@ -22,29 +22,29 @@ from shown import shows
 from signals import RATE
 
 
-def saved(ws, path, whole=None):
-    path.write_text(json.dumps(whole or export_calibration(ws)), "utf-8")
+def saved(app, path, whole=None):
+    path.write_text(json.dumps(whole or export_calibration(app)), "utf-8")
     return path
 
 
-def brought_over(ws, path):
-    brought.bring_in(ws, path, path.name)
-    bringing_over.bring_over(ws)
-    return export_calibration(ws)
+def brought_over(app, path):
+    brought.bring_in(app, path, path.name)
+    bringing_over.bring_over(app)
+    return export_calibration(app)
 
 
-def shaped(ws):
+def shaped(app):
     """What a person decides in every part that travels."""
-    settings.change_wishes(ws, WishesBody(taste=TasteBody(warmth_db=1.5, air_db=-1.0)))
-    settings.change_setting(ws, "compressor", "ratio", value=2.7, band=None, pinned=True)
-    settings.change_setting(ws, "compressor", "attack_ms", value=9.0, band=None, pinned=True)
-    stages.switch_stage(ws, "colour", on=True)
-    stages.add_stage(ws, "equalizer")
+    settings.change_wishes(app, WishesBody(taste=TasteBody(warmth_db=1.5, air_db=-1.0)))
+    settings.change_setting(app, "compressor", "ratio", value=2.7, band=None, pinned=True)
+    settings.change_setting(app, "compressor", "attack_ms", value=9.0, band=None, pinned=True)
+    stages.switch_stage(app, "colour", on=True)
+    stages.add_stage(app, "equalizer")
     stages.add_band(
-        ws, "equalizer-2", BandValue(shape="peak", frequency_hz=900, gain_db=-2.0, q=1.5)
+        app, "equalizer-2", BandValue(shape="peak", frequency_hz=900, gain_db=-2.0, q=1.5)
     )
-    key = shows(ws, "destinations")[0].key
-    listeners.pin_mix(ws, key, "aim_lufs", value=-19.5, source=None)
+    key = shows(app, "destinations")[0].key
+    listeners.pin_mix(app, key, "aim_lufs", value=-19.5, source=None)
     return key
 
 
@@ -107,16 +107,16 @@ def test_nothing_changes_before_the_person_says_so_and_undo_takes_all_of_it_back
         bringing_over.bring_over(boathouse)
 
 
-def test_who_has_no_takes_yet_is_told_which_are_missing(boathouse, workshop_over, tmp_path):
-    workshop = workshop_over(tmp_path / "empty")
+def test_who_has_no_takes_yet_is_told_which_are_missing(boathouse, app_over, tmp_path):
+    app = app_over(tmp_path / "empty")
     path = saved(boathouse, tmp_path / "desk.json")
-    brought.bring_in(workshop, path, "desk.json")
-    seen = shows(workshop, "brought")
+    brought.bring_in(app, path, "desk.json")
+    seen = shows(app, "brought")
     assert seen.missing == ["the room", "the passage"]
     assert seen.other_microphone
     assert all(row.here is None for row in seen.measured if row.title != "Preamp gain")
-    bringing_over.bring_over(workshop)
-    assert shows(workshop, "wishes") == shows(boathouse, "wishes")
+    bringing_over.bring_over(app)
+    assert shows(app, "wishes") == shows(boathouse, "wishes")
 
 
 def test_a_hand_on_the_equalizer_is_added_to_the_fit_here(boathouse, tmp_path):

@@ -31,30 +31,30 @@ def behind(boathouse):
     current(boathouse).behind.stop()
 
 
-def pin(ws, stage, name, value):
-    settings.change_setting(ws, stage, name, value=value, band=None, pinned=True)
+def pin(app, stage, name, value):
+    settings.change_setting(app, stage, name, value=value, band=None, pinned=True)
 
 
-def shown(ws):
-    catching_up.caught_up(ws)
-    found = overview(ws).model_dump()
+def shown(app):
+    catching_up.caught_up(app)
+    found = overview(app).model_dump()
     for setting in found["settings"]:
         setting.pop("id", None)
     return {name: value for name, value in found.items() if name not in OWN}
 
 
-def value(ws, stage, name):
-    return next(s.value for s in shows(ws, "settings") if (s.stage, s.name) == (stage, name))
+def value(app, stage, name):
+    return next(s.value for s in shows(app, "settings") if (s.stage, s.name) == (stage, name))
 
 
 @pytest.mark.parametrize(
     "change",
     [
-        lambda ws: pin(ws, "highpass", "frequency_hz", 90.0),
-        lambda ws: stages.switch_stage(ws, "gate", False),
-        lambda ws: stages.add_stage(ws, "equalizer"),
-        lambda ws: settings.change_wishes(ws, WishesBody(taste=TasteBody(warmth_db=0.5))),
-        lambda ws: (stages.switch_stage(ws, "deesser", False), put_back.undo(ws)),
+        lambda app: pin(app, "highpass", "frequency_hz", 90.0),
+        lambda app: stages.switch_stage(app, "gate", False),
+        lambda app: stages.add_stage(app, "equalizer"),
+        lambda app: settings.change_wishes(app, WishesBody(taste=TasteBody(warmth_db=0.5))),
+        lambda app: (stages.switch_stage(app, "deesser", False), put_back.undo(app)),
     ],
 )
 def test_it_gives_what_working_it_out_at_once_gives(behind, other_boathouse, change):

@@ -30,21 +30,21 @@ from shown import overview, shows
 from signals import RATE
 
 
-def stages_of(ws):
-    return {stage.key: stage for stage in shows(ws, "stages")}
+def stages_of(app):
+    return {stage.key: stage for stage in shows(app, "stages")}
 
 
-def value(ws, stage, name):
-    return next(s.value for s in shows(ws, "settings") if (s.stage, s.name) == (stage, name))
+def value(app, stage, name):
+    return next(s.value for s in shows(app, "settings") if (s.stage, s.name) == (stage, name))
 
 
-def specs(ws, **options):
-    with ws.sessions() as session:
-        return chain_rows.chain_specs(RigContext(ws, session, session.get_one(Rig, 1)), **options)
+def specs(app, **options):
+    with app.sessions() as session:
+        return chain_rows.chain_specs(RigContext(app, session, session.get_one(Rig, 1)), **options)
 
 
-def steps(ws):
-    return {step.name: (step.status, step.why) for step in shows(ws, "steps")}
+def steps(app):
+    return {step.name: (step.status, step.why) for step in shows(app, "steps")}
 
 
 def test_the_boathouse_has_a_whole_chain_with_reasons(boathouse):
@@ -71,14 +71,14 @@ def test_what_is_planned_is_what_the_chain_gives(boathouse):
     )
 
 
-def test_clean_stands_before_the_passage_is_read(workshop):
+def test_clean_stands_before_the_passage_is_read(app):
     from rigging import use_boathouse
 
-    use_boathouse(workshop)
-    simulated.start_simulated(workshop, "rest")
-    assert shows(workshop, "clean") is None
-    simulated.start_simulated(workshop, "talk")
-    shown = overview(workshop, "clean", "diagram", "stages")
+    use_boathouse(app)
+    simulated.start_simulated(app, "rest")
+    assert shows(app, "clean") is None
+    simulated.start_simulated(app, "talk")
+    shown = overview(app, "clean", "diagram", "stages")
     assert shown.clean.gate.counts.words > 5
     assert [stage.kind for stage in shown.stages] == [
         "hum",
@@ -89,10 +89,10 @@ def test_clean_stands_before_the_passage_is_read(workshop):
         "ring_reduction",
         "gate",
     ]
-    assert steps(workshop)["clean"][0] == "open"
-    assert steps(workshop)["steady"][0] == "not yet"
+    assert steps(app)["clean"][0] == "open"
+    assert steps(app)["steady"][0] == "not yet"
     assert [point.name for point in shown.diagram][-1:] == ["cleaned"]
-    assert specs(workshop) is None
+    assert specs(app) is None
 
 
 def test_a_stage_is_held_let_go_and_undone(boathouse):
@@ -165,11 +165,11 @@ def test_edges_are_tried_without_being_kept(boathouse):
     assert value(boathouse, "gate", "threshold_dbfs") == kept
 
 
-def test_nothing_can_be_tried_on_nothing(workshop):
+def test_nothing_can_be_tried_on_nothing(app):
     with pytest.raises(Refused, match="nothing to try"):
-        trying.try_gate(workshop, threshold_dbfs=-50.0)
+        trying.try_gate(app, threshold_dbfs=-50.0)
     with pytest.raises(Refused, match="not derived yet"):
-        stages.switch_stage(workshop, "gate", True)
+        stages.switch_stage(app, "gate", True)
 
 
 @pytest.mark.parametrize("purpose", ["clap", "sweep"])
@@ -325,9 +325,9 @@ def test_the_equalizer_is_handed_out_as_biquads_and_as_an_impulse(boathouse):
     assert np.argmax(np.abs(answer)) == 0
 
 
-def test_no_equalizer_is_handed_out_before_there_is_one(workshop):
+def test_no_equalizer_is_handed_out_before_there_is_one(app):
     with pytest.raises(Refused, match="fitted first"):
-        exporting.export_equalizer(workshop, "biquads", RATE)
+        exporting.export_equalizer(app, "biquads", RATE)
 
 
 def test_a_second_rig_keeps_a_chain_of_its_own(boathouse):

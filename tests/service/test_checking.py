@@ -19,17 +19,17 @@ from shown import overview, shows
 from waiting import wait_until
 
 
-def checked(ws):
-    before = len(shows(ws, "checks"))
-    start_simulated(ws, "check", pace="fast")
-    wait_until(lambda: shows(ws, "progress") is None)
-    seen = overview(ws, "checks", "takes")
+def checked(app):
+    before = len(shows(app, "checks"))
+    start_simulated(app, "check", pace="fast")
+    wait_until(lambda: shows(app, "progress") is None)
+    seen = overview(app, "checks", "takes")
     assert len(seen.checks) == before + 1, seen.takes[-1].fault
     return seen.checks[-1]
 
 
-def step(ws):
-    return next(one for one in shows(ws, "steps") if one.name == "prove")
+def step(app):
+    return next(one for one in shows(app, "steps") if one.name == "prove")
 
 
 def test_a_rig_that_was_left_alone_has_not_drifted(boathouse):
@@ -100,15 +100,15 @@ def test_what_stood_on_the_old_place_is_derived_again(boathouse):
     assert (again.drifted, again.causes) == (False, [])
 
 
-def test_nothing_is_checked_against_nothing(workshop):
-    change(workshop, source="simulated")
-    start_simulated(workshop, "check", pace="fast")
-    wait_until(lambda: shows(workshop, "progress") is None)
-    seen = overview(workshop, "checks", "takes")
+def test_nothing_is_checked_against_nothing(app):
+    change(app, source="simulated")
+    start_simulated(app, "check", pace="fast")
+    wait_until(lambda: shows(app, "progress") is None)
+    seen = overview(app, "checks", "takes")
     assert seen.checks == []
     assert "record the room and read the passage first" in seen.takes[-1].fault
     with pytest.raises(Refused, match="no longer there"):
-        from_check.keep_what_moved(workshop, seen.takes[-1].id)
+        from_check.keep_what_moved(app, seen.takes[-1].id)
 
 
 def test_a_check_that_ended_too_soon_says_so(boathouse):

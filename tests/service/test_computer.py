@@ -13,45 +13,45 @@ from shown import shows
 
 
 def test_the_audit_clears_when_it_is_mended(boathouse):
-    ws = boathouse
-    codes = [finding.code for finding in shows(ws, "computer").findings]
+    app = boathouse
+    codes = [finding.code for finding in shows(app, "computer").findings]
     assert codes == ["other-input", "rate", "loudspeakers", "bits"]
     for _ in codes:
-        finding = shows(ws, "computer").findings[0]
+        finding = shows(app, "computer").findings[0]
         change = finding.change
-        computer_changes.change_device(ws, change.device_id, change.field, change.value)
-    assert shows(ws, "computer").findings == []
-    computer_changes.change_device(ws, "in-3", "enhancements", True)
-    assert shows(ws, "computer").findings[0].code == "enhancements"
-    assert status(ws)["quiet"] == "stale"
+        computer_changes.change_device(app, change.device_id, change.field, change.value)
+    assert shows(app, "computer").findings == []
+    computer_changes.change_device(app, "in-3", "enhancements", True)
+    assert shows(app, "computer").findings[0].code == "enhancements"
+    assert status(app)["quiet"] == "stale"
 
 
 def test_a_device_that_leaves_and_returns_is_recognised(boathouse):
-    ws = boathouse
-    computer_changes.name_device(ws, "in-3", "Loft mic")
-    assert shows(ws, "destinations")[0].picks == RAW_NAME
-    computer_changes.unplug(ws, "in-3")
-    assert shows(ws, "computer").findings[0].code == "gone"
+    app = boathouse
+    computer_changes.name_device(app, "in-3", "Loft mic")
+    assert shows(app, "destinations")[0].picks == RAW_NAME
+    computer_changes.unplug(app, "in-3")
+    assert shows(app, "computer").findings[0].code == "gone"
     with pytest.raises(Refused, match="not plugged in"):
-        computer_changes.change_device(ws, "in-3", "bits", 24)
-    computer_changes.plug_in(ws, "in-3")
-    back = next(d for d in shows(ws, "computer").devices if d.of_rig)
+        computer_changes.change_device(app, "in-3", "bits", 24)
+    computer_changes.plug_in(app, "in-3")
+    back = next(d for d in shows(app, "computer").devices if d.of_rig)
     assert (back.present, back.own_name, back.id == "in-3", back.system_name == RAW_NAME) == (
         True,
         "Loft mic",
         False,
         False,
     )
-    assert shows(ws, "destinations")[0].picks == back.system_name
-    assert "gone" not in [finding.code for finding in shows(ws, "computer").findings]
+    assert shows(app, "destinations")[0].picks == back.system_name
+    assert "gone" not in [finding.code for finding in shows(app, "computer").findings]
     with pytest.raises(Refused, match="called “Loft mic” already"):
         computer_changes.name_device(
-            ws,
-            next(d.id for d in shows(ws, "computer").devices if d.kind == "webcam"),
+            app,
+            next(d.id for d in shows(app, "computer").devices if d.kind == "webcam"),
             "Loft mic",
         )
     with pytest.raises(Refused, match="no such device"):
-        computer_changes.unplug(ws, "in-3")
+        computer_changes.unplug(app, "in-3")
 
 
 def test_enhancements_that_cut_the_room_away_are_named(boathouse):

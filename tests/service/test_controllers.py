@@ -15,8 +15,8 @@ PAD = Control(device="Small box", kind="note", channel=10, number=36)
 RATIO = Does(do="setting", stage="compressor", name="ratio")
 
 
-def bound(ws):
-    return [(row.kind, row.number, row.do, row.title) for row in shows(ws, "bindings")]
+def bound(app):
+    return [(row.kind, row.number, row.do, row.title) for row in shows(app, "bindings")]
 
 
 def test_a_knob_turns_one_thing_and_another_binding_takes_its_place(boathouse):

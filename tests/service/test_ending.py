@@ -12,21 +12,21 @@ def test_talk_ends_by_itself_when_it_is_known(boathouse):
     assert "uncertainty of ±0." in take.ended
 
 
-def test_a_take_of_the_browser_says_when_it_has_enough(workshop):
+def test_a_take_of_the_browser_says_when_it_has_enough(app):
     take_id = from_page.start_browser(
-        workshop, "talk", rate_hz=RATE, seconds=90, not_obeyed=[], until_steady=True
+        app, "talk", rate_hz=RATE, seconds=90, not_obeyed=[], until_steady=True
     )
     sound = voice("passage")
     enough = False
     for number in range(len(sound) // 12_000):
         enough = from_page.add_piece(
-            workshop, take_id, number, sound[number * 12_000 : (number + 1) * 12_000]
+            app, take_id, number, sound[number * 12_000 : (number + 1) * 12_000]
         )
         if enough:
             break
     assert enough
-    progress = shows(workshop, "progress")
+    progress = shows(app, "progress")
     assert progress.steady.steady
     assert progress.steady.active_error_db <= 0.5
-    ending.stop_take(workshop)
-    assert "uncertainty of ±" in shows(workshop, "takes")[0].ended
+    ending.stop_take(app)
+    assert "uncertainty of ±" in shows(app, "takes")[0].ended

@@ -21,8 +21,8 @@ def curve_of(bands):
     return hz, response_db(sections, hz, rate_hz=RATE)
 
 
-def difference_db(ws, bands):
-    own = next(s for s in export_calibration(ws)["chain"] if s["key"] == "equalizer-2")
+def difference_db(app, bands):
+    own = next(s for s in export_calibration(app)["chain"] if s["key"] == "equalizer-2")
     rows = own["settings"]["bands"]["value"]
     wanted = curve_of(bands)[1]
     _, found = curve_of(

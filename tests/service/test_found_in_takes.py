@@ -13,17 +13,17 @@ from signals import RATE, babble, noise, room, voice
 
 
 @pytest.fixture
-def keep(workshop, tmp_path):
-    use_boathouse(workshop)
-    change(workshop, source="file")
+def keep(app, tmp_path):
+    use_boathouse(app)
+    change(app, source="file")
 
     def go(purpose, sound):
         path = tmp_path / f"{purpose}.wav"
         soundfile.write(path, sound, RATE, subtype="PCM_24")
-        from_file.keep_file(workshop, purpose, path, channel=None)
-        return overview(workshop)
+        from_file.keep_file(app, purpose, path, channel=None)
+        return overview(app)
 
-    go.workshop = workshop
+    go.app = app
     return go
 
 
@@ -62,7 +62,7 @@ def test_a_short_passage_says_how_much_is_enough(keep):
     assert "tell little of your tone" in " ".join(take.notes)
 
 
-def test_music_under_the_talk_is_told_and_asked_about(keep, workshop):
+def test_music_under_the_talk_is_told_and_asked_about(keep, app):
     keep("rest", room(2e-4))
     at = np.arange(len(voice("talk"))) / RATE
     notes = 220.0 * 2.0 ** (np.array([0, 4, 7, 2, 9])[(at / 0.4).astype(int) % 5] / 12.0)
@@ -72,20 +72,20 @@ def test_music_under_the_talk_is_told_and_asked_about(keep, workshop):
     assert cause.spoils
     (asked,) = [step.asks for step in shown.steps if step.asks]
     assert "Music plays under your voice" in asked
-    confirming.confirm_step(workshop, "quiet")
+    confirming.confirm_step(app, "quiet")
     with pytest.raises(Refused, match="Music plays"):
-        confirming.confirm_step(workshop, "gain")
-    confirming.confirm_step(workshop, "gain", anyway=True)
-    steps = {step.name: step.status for step in shows(workshop, "steps")}
+        confirming.confirm_step(app, "gain")
+    confirming.confirm_step(app, "gain", anyway=True)
+    steps = {step.name: step.status for step in shows(app, "steps")}
     assert steps["gain"] == "confirmed"
 
 
-def test_two_rates_are_told(keep, workshop, tmp_path):
+def test_two_rates_are_told(keep, app, tmp_path):
     keep("talk", talk())
     path = tmp_path / "other.wav"
     soundfile.write(path, room(2e-4, 10.0), 44_100, subtype="PCM_24")
-    from_file.keep_file(workshop, "rest", path, channel=None)
-    found = {cause.code: cause for cause in shows(workshop, "voice_causes")}
+    from_file.keep_file(app, "rest", path, channel=None)
+    found = {cause.code: cause for cause in shows(app, "voice_causes")}
     assert "44.1 kHz" in found["rate_mismatch"].evidence
 
 
@@ -104,4 +104,4 @@ def test_where_the_tone_cannot_be_told_the_rest_is_planned_and_says_why(keep):
     assert "less than one octave" in stages["equalizer"].because
     assert stages["noise_reduction"].on
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=1.0)
-    confirming.confirm_step(keep.workshop, "tone")
+    confirming.confirm_step(keep.app, "tone")

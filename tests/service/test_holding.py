@@ -11,11 +11,12 @@ from sqlalchemy.exc import OperationalError
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service import calibration, live, recording, takes
 from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.context import Remembered, clock
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living, preparing
 from obsidian_wren.service.live import recording as live_recording
 from obsidian_wren.service.mixes import clips
-from obsidian_wren.service.opening.opening import close_workshop
+from obsidian_wren.service.opening.opening import close_app
 from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording import recording as recorder_services
 from obsidian_wren.service.rig import rigs
@@ -23,7 +24,6 @@ from obsidian_wren.service.send import listeners
 from obsidian_wren.service.setup import things, turning
 from obsidian_wren.service.takes import ending, from_file, from_page, keeping
 from obsidian_wren.service.undo import put_back
-from obsidian_wren.service.workshop import Remembered, clock
 from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.database import told_error
 from obsidian_wren.store.models import Recording, Take
@@ -35,13 +35,13 @@ from signals import RATE, noise
 from waiting import PATIENCE_S, wait_until
 
 
-def is_live(ws):
-    return live.current(ws).run is not None and not live.current(ws).run.finished.is_set()
+def is_live(app):
+    return live.current(app).run is not None and not live.current(app).run.finished.is_set()
 
 
 @pytest.mark.parametrize("level_dbfs", [0.0, -15.0])
 def test_a_loud_room_is_a_take_with_a_fault_and_the_program_starts_again(
-    boathouse, workshop_over, tmp_path, level_dbfs
+    boathouse, app_over, tmp_path, level_dbfs
 ):
     from obsidian_wren.formats.write_sound import write_sound
 
@@ -55,8 +55,8 @@ def test_a_loud_room_is_a_take_with_a_fault_and_the_program_starts_again(
     assert not shown.takes[-1].current
     # What was derived before it stands.
     assert (shown.quiet, shown.settings) == (before.quiet, before.settings)
-    close_workshop(boathouse)
-    again = workshop_over(tmp_path / "data")
+    close_app(boathouse)
+    again = app_over(tmp_path / "data")
     assert shows(again, "takes")[-1].fault == shown.takes[-1].fault
     assert overview(again).findings == []
 
@@ -103,22 +103,22 @@ def test_a_take_stays_on_the_rig_that_it_was_begun_on(boathouse):
         assert newest.rig_id == first
 
 
-def test_parallel_stops_keep_one_take(workshop):
-    take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
+def test_parallel_stops_keep_one_take(app):
+    take_id = from_page.start_browser(app, "rest", rate_hz=RATE, seconds=15, not_obeyed=[])
     for number in range(20):
-        from_page.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
+        from_page.add_piece(app, take_id, number, noise(1e-3, 0.25))
     failed = []
 
     def stop():
         try:
-            ending.stop_take(workshop)
+            ending.stop_take(app)
         except Exception as error:
             failed.append(error)
 
     def push():
         try:
             for number in range(20, 40):
-                from_page.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
+                from_page.add_piece(app, take_id, number, noise(1e-3, 0.25))
         except Exception as error:
             failed.append(error)
 
@@ -128,30 +128,28 @@ def test_parallel_stops_keep_one_take(workshop):
     for thread in threads:
         thread.join(PATIENCE_S)
     assert failed == []
-    assert len(shows(workshop, "takes")) == 1
-    assert list(workshop.folder.parts.iterdir()) == []
+    assert len(shows(app, "takes")) == 1
+    assert list(app.folder.parts.iterdir()) == []
 
 
-def test_a_take_holds_no_more_than_it_was_begun_for(workshop):
-    take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
-    enough = [
-        from_page.add_piece(workshop, take_id, number, noise(1e-3, 1.0)) for number in range(120)
-    ]
+def test_a_take_holds_no_more_than_it_was_begun_for(app):
+    take_id = from_page.start_browser(app, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
+    enough = [from_page.add_piece(app, take_id, number, noise(1e-3, 1.0)) for number in range(120)]
     assert enough[:3] == [False] * 3
     assert all(enough[5:])
-    ending.stop_take(workshop)
-    assert shows(workshop, "takes")[0].seconds <= 5.0
+    ending.stop_take(app)
+    assert shows(app, "takes")[0].seconds <= 5.0
 
 
-def test_a_take_that_is_whole_is_kept_though_nobody_stops_it(workshop, monkeypatch):
+def test_a_take_that_is_whole_is_kept_though_nobody_stops_it(app, monkeypatch):
     monkeypatch.setattr(ending, "_SILENT_AFTER_S", 1e9)
-    take_id = from_page.start_browser(workshop, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
-    running = takes.current(workshop).running
+    take_id = from_page.start_browser(app, "rest", rate_hz=RATE, seconds=4, not_obeyed=[])
+    running = takes.current(app).running
     for number in range(16):
-        from_page.add_piece(workshop, take_id, number, noise(1e-3, 0.25))
+        from_page.add_piece(app, take_id, number, noise(1e-3, 0.25))
     monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.0)
     assert running.over.wait(PATIENCE_S)
-    shown = overview(workshop, "halves", "takes")
+    shown = overview(app, "halves", "takes")
     assert [take.seconds for take in shown.takes] == [4.0]
     assert shown.halves == []
 
@@ -234,7 +232,7 @@ def test_a_recording_that_the_full_disk_left_unlisted_is_listed_with_the_next_on
     live_recording.start_recording(boathouse, purpose="Walk")
     wait_until(lambda: shows(boathouse, "recorder").seconds > 3.0)
 
-    def full(ws, part):
+    def full(app, part):
         raise FolderError("disk-full", "The disk is full, so this was not kept.")
 
     with monkeypatch.context() as patched:
@@ -294,8 +292,8 @@ def test_what_a_database_says_is_told_in_our_words(said, code):
     assert "sqlite" not in str(error).lower()
 
 
-def test_what_the_database_refuses_is_a_sentence_at_every_service(workshop):
-    with workshop.sessions.begin() as session:
+def test_what_the_database_refuses_is_a_sentence_at_every_service(app):
+    with app.sessions.begin() as session:
         session.execute(
             text(
                 "CREATE TRIGGER refuse BEFORE INSERT ON rig BEGIN SELECT RAISE(ABORT, 'database or"
@@ -303,19 +301,19 @@ def test_what_the_database_refuses_is_a_sentence_at_every_service(workshop):
             )
         )
     with pytest.raises(FolderError, match="The disk is full, so this was not kept"):
-        things.add_rig(workshop, "Second")
-    assert len(shows(workshop, "rigs")) == 1
+        things.add_rig(app, "Second")
+    assert len(shows(app, "rigs")) == 1
 
 
-def test_a_rig_that_two_remove_at_once_goes_once(workshop):
-    things.add_rig(workshop, "Second")
-    things.use_rig(workshop, 1)
-    second = next(rig.id for rig in shows(workshop, "rigs") if rig.name == "Second")
+def test_a_rig_that_two_remove_at_once_goes_once(app):
+    things.add_rig(app, "Second")
+    things.use_rig(app, 1)
+    second = next(rig.id for rig in shows(app, "rigs") if rig.name == "Second")
     said = []
 
     def remove():
         try:
-            things.remove_rig(workshop, second)
+            things.remove_rig(app, second)
             said.append("gone")
         except Refused as refused:
             said.append(refused.code)

@@ -97,21 +97,21 @@ def test_killed_at_the_very_beginning_the_stub_goes_with_a_word(data):
     assert "discarded" in state["message"]
 
 
-def test_a_page_that_dies_leaves_its_take_whole_so_far(workshop, monkeypatch):
+def test_a_page_that_dies_leaves_its_take_whole_so_far(app, monkeypatch):
     monkeypatch.setattr(ending, "_SILENT_AFTER_S", 1e9)
-    take_id = from_page.start_browser(workshop, "talk", rate_hz=48_000, seconds=30, not_obeyed=[])
+    take_id = from_page.start_browser(app, "talk", rate_hz=48_000, seconds=30, not_obeyed=[])
     for number in range(16):
-        from_page.add_piece(workshop, take_id, number, np.full(12_000, number / 100))
-    from_page.add_piece(workshop, take_id, 15, np.zeros(12_000))
-    assert shows(workshop, "progress").done_s == 4.0
-    running = takes.current(workshop).running
+        from_page.add_piece(app, take_id, number, np.full(12_000, number / 100))
+    from_page.add_piece(app, take_id, 15, np.zeros(12_000))
+    assert shows(app, "progress").done_s == 4.0
+    running = takes.current(app).running
     # From here on nothing more has come for too long.
     monkeypatch.setattr(ending, "_SILENT_AFTER_S", 0.0)
     assert running.over.wait(60)
-    shown = overview(workshop, "halves", "progress")
+    shown = overview(app, "halves", "progress")
     assert shown.progress is None
     assert shown.halves[0].seconds == 4.0
-    samples = parts.read_part(workshop.folder, shown.halves[0].id)
+    samples = parts.read_part(app.folder, shown.halves[0].id)
     assert samples[::12_000] == pytest.approx(np.arange(16) / 100, abs=1e-6)
 
 
@@ -126,25 +126,25 @@ def test_a_take_is_named_by_its_content_and_kept_once(tmp_path):
     np.testing.assert_allclose(loaded, sound, rtol=0, atol=2**-22)
 
 
-def test_half_written_rubbish_is_cleared_at_the_start(tmp_path, workshop):
+def test_half_written_rubbish_is_cleared_at_the_start(tmp_path, app):
     strays = [
-        workshop.folder.takes / "abc.new",
-        workshop.folder.backups / "wren-20261124-120000-000.0a1b2c3d.new-shm",
-        workshop.folder.backups / "wren-20261124-120000-000.db-wal",
+        app.folder.takes / "abc.new",
+        app.folder.backups / "wren-20261124-120000-000.0a1b2c3d.new-shm",
+        app.folder.backups / "wren-20261124-120000-000.db-wal",
     ]
     for stray in strays:
         stray.write_bytes(b"half a file")
-    workshop.folder.close()
-    again = opening.open_workshop(DataFolder(workshop.folder.path), workshop.world)
+    app.folder.close()
+    again = opening.open_app(DataFolder(app.folder.path), app.world)
     assert not any(stray.exists() for stray in strays)
     again.folder.close()
 
 
-def test_a_copy_of_the_database_leaves_nothing_beside_it(workshop):
-    made = {copy_database(workshop.folder) for _ in range(2)}
+def test_a_copy_of_the_database_leaves_nothing_beside_it(app):
+    made = {copy_database(app.folder) for _ in range(2)}
     assert all(is_sound(copy) for copy in made)
-    there = {path for path in workshop.folder.backups.iterdir() if "before" not in path.name}
-    assert there == set(copies(workshop.folder)) >= made
+    there = {path for path in app.folder.backups.iterdir() if "before" not in path.name}
+    assert there == set(copies(app.folder)) >= made
 
 
 def _shape_of(engine):
@@ -200,8 +200,8 @@ def test_a_new_database_has_the_tables_that_the_migrations_make(tmp_path):
     assert HEAD in newest
 
 
-def test_the_database_keeps_a_log_and_its_foreign_keys(workshop):
-    with workshop.sessions() as session:
+def test_the_database_keeps_a_log_and_its_foreign_keys(app):
+    with app.sessions() as session:
         assert session.execute(text("PRAGMA journal_mode")).scalar() == "wal"
         assert session.execute(text("PRAGMA foreign_keys")).scalar() == 1
-    assert workshop.folder.database.exists()
+    assert app.folder.database.exists()

@@ -32,7 +32,7 @@ def proved(*_, lost, **__):
 
 
 @pytest.fixture
-def ws(monkeypatch):
+def app(monkeypatch):
     """Nothing but a run that counts what it lost, and a page that listens to it."""
     seat = SimpleNamespace(own_feed="Wren: call", key="call", number=1)
     run = SimpleNamespace(dropouts=3, seats=[seat], rate_hz=RATE)
@@ -41,40 +41,40 @@ def ws(monkeypatch):
         listening_page, "live", SimpleNamespace(current=lambda _: SimpleNamespace(run=run))
     )
     monkeypatch.setattr(listening_page, "prove", proved)
-    ws = SimpleNamespace(run=run, own=lambda kind: pages, work=lambda job, *more: job(None, *more))
-    listening_page.begin(ws, "Wren: call", RATE)
-    return ws
+    app = SimpleNamespace(run=run, own=lambda kind: pages, work=lambda job, *more: job(None, *more))
+    listening_page.begin(app, "Wren: call", RATE)
+    return app
 
 
-def told(ws, lost_after_s, listened_s=8, lost_in_marker=0):
+def told(app, lost_after_s, listened_s=8, lost_in_marker=0):
     """Codes of what is said where sound was lost after so many seconds; a marker is sent at the
     end, during which more is lost."""
     for second in range(listened_s):
-        ws.run.dropouts += second == lost_after_s
-        listening_page.push(ws, SECOND)
-    listening_page.note_start(ws)
-    ws.run.dropouts += lost_in_marker
-    listening_page.push(ws, SECOND)
+        app.run.dropouts += second == lost_after_s
+        listening_page.push(app, SECOND)
+    listening_page.note_start(app)
+    app.run.dropouts += lost_in_marker
+    listening_page.push(app, SECOND)
     sound = np.zeros(RATE)
     heard = HeardMarker(
         RATE, RATE, sound, np.zeros(0), np.zeros(4 * RATE), np.zeros(0), before_s=4.0
     )
-    listening_page.look(ws, ws.run, {"call": heard}, -20.0, {"call": -18.0})
-    return [each["code"] for each in listening_page.current(ws).page.proof["verdicts"]]
+    listening_page.look(app, app.run, {"call": heard}, -20.0, {"call": -18.0})
+    return [each["code"] for each in listening_page.current(app).page.proof["verdicts"]]
 
 
-def test_words_that_nothing_lost_were_cut(ws):
-    assert told(ws, lost_after_s=None) == ["treated", "cuts words"]
+def test_words_that_nothing_lost_were_cut(app):
+    assert told(app, lost_after_s=None) == ["treated", "cuts words"]
 
 
-def test_words_are_not_said_cut_where_the_run_lost_sound_meanwhile(ws):
-    assert told(ws, lost_after_s=6) == ["treated", "gaps"]
+def test_words_are_not_said_cut_where_the_run_lost_sound_meanwhile(app):
+    assert told(app, lost_after_s=6) == ["treated", "gaps"]
 
 
-def test_what_was_lost_before_is_not_looked_at(ws):
-    assert told(ws, lost_after_s=1) == ["treated", "cuts words"]
+def test_what_was_lost_before_is_not_looked_at(app):
+    assert told(app, lost_after_s=1) == ["treated", "cuts words"]
 
 
-def test_what_was_lost_while_the_marker_was_on_its_way_is_counted(ws):
-    assert told(ws, lost_after_s=1, lost_in_marker=6) == ["treated", "gaps"]
-    assert told(ws, lost_after_s=1, lost_in_marker=7) == ["too many gaps"]
+def test_what_was_lost_while_the_marker_was_on_its_way_is_counted(app):
+    assert told(app, lost_after_s=1, lost_in_marker=6) == ["treated", "gaps"]
+    assert told(app, lost_after_s=1, lost_in_marker=7) == ["too many gaps"]

@@ -20,57 +20,57 @@ from voices import heard_by, program_of
 from waiting import wait_until
 
 
-def proof_of(ws, key="call"):
-    return next(d.proof for d in shows(ws, "destinations") if d.key == key)
+def proof_of(app, key="call"):
+    return next(d.proof for d in shows(app, "destinations") if d.key == key)
 
 
 def test_the_marker_tells_raw_from_treated_and_then_proves(boathouse):
-    ws = boathouse
+    app = boathouse
     with pytest.raises(Refused, match="Start live first"):
-        proving.send_marker(ws)
-    living.start_run(ws)
-    proving.send_marker(ws)
-    wait_until(lambda: proof_of(ws) is not None)
-    first = proof_of(ws).verdicts[0]
+        proving.send_marker(app)
+    living.start_run(app)
+    proving.send_marker(app)
+    wait_until(lambda: proof_of(app) is not None)
+    first = proof_of(app).verdicts[0]
     assert first.code == "raw"
     assert "pick “Wren: call”" in first.advice
     with pytest.raises(Refused, match="0 of 1 listeners are proved"):
-        confirming.confirm_step(ws, "send")
-    listeners.pick_input(ws, "call", "Wren: call")
-    assert proof_of(ws).stale
-    assert status(ws)["send"] == "stale"
-    proving.send_marker(ws)
-    wait_until(lambda: proof_of(ws).good)
-    shown = proof_of(ws)
+        confirming.confirm_step(app, "send")
+    listeners.pick_input(app, "call", "Wren: call")
+    assert proof_of(app).stale
+    assert status(app)["send"] == "stale"
+    proving.send_marker(app)
+    wait_until(lambda: proof_of(app).good)
+    shown = proof_of(app)
     assert [v.code for v in shown.verdicts] == ["treated"]
     # What is ours, and the call's jitter buffer of 20 ms.
     assert shown.delay_ms == pytest.approx(shown.ours_ms + 20.0, abs=0.6)
-    delay = next(d.delay for d in shows(ws, "destinations") if d.key == "call")
+    delay = next(d.delay for d in shows(app, "destinations") if d.key == "call")
     assert shown.ours_ms == pytest.approx(delay.total_ms, abs=0.6)
     # The marker's 300 to 3400 Hz see the chain's gain and what the equalizer does there.
     assert shown.level_db == pytest.approx(
-        next(s.value for s in shows(ws, "settings") if s.name == "makeup_db"), abs=4.0
+        next(s.value for s in shows(app, "settings") if s.name == "makeup_db"), abs=4.0
     )
-    confirming.confirm_step(ws, "send")
-    assert status(ws)["send"] == "confirmed"
+    confirming.confirm_step(app, "send")
+    assert status(app)["send"] == "confirmed"
 
 
 def test_a_recording_holds_the_treated_voice(boathouse):
-    ws = boathouse
+    app = boathouse
     with pytest.raises(Refused, match="Start live first"):
-        live_recording.start_recording(ws)
-    living.start_run(ws)
-    recording.choose_tracks(ws, ["treated"], "flac", None, None)
-    live_recording.start_recording(ws, purpose="River walk")
+        live_recording.start_recording(app)
+    living.start_run(app)
+    recording.choose_tracks(app, ["treated"], "flac", None, None)
+    live_recording.start_recording(app, purpose="River walk")
     with pytest.raises(Refused, match="already"):
-        live_recording.start_recording(ws)
-    heard_by(ws, "call", 20)
-    live_recording.stop_recording(ws)
-    shown = shows(ws, "recordings")[0]
+        live_recording.start_recording(app)
+    heard_by(app, "call", 20)
+    live_recording.stop_recording(app)
+    shown = shows(app, "recordings")[0]
     assert (shown.title, shown.track, shown.part) == ("River walk", "treated voice", 1)
     assert shown.seconds > 5
     assert shown.true_peak_dbtp <= -3.0
-    path, name = sounds.recording_file(ws, shown.id)
+    path, name = sounds.recording_file(app, shown.id)
     assert name.endswith("River walk treated voice.flac")
     sound, rate = soundfile.read(path)
     assert rate == RATE
@@ -79,16 +79,16 @@ def test_a_recording_holds_the_treated_voice(boathouse):
 
 
 def test_a_listener_that_fails_does_not_silence_the_others(boathouse, monkeypatch):
-    ws = boathouse
-    living.start_run(ws)
-    told = ws.bus.listen()
+    app = boathouse
+    living.start_run(app)
+    told = app.bus.listen()
 
     def full(block):
         raise OSError("no space left on device")
 
-    monkeypatch.setattr(program_of(ws, "headphones"), "hear", full)
-    heard_by(ws, "call", 2)
-    assert live.current(ws).run.stopped_why is None
+    monkeypatch.setattr(program_of(app, "headphones"), "hear", full)
+    heard_by(app, "call", 2)
+    assert live.current(app).run.stopped_why is None
     heard = [told.get_nowait() for _ in range(told.qsize())]
     assert (
         sum(kind == "trouble" and "Headphones failed" in body["sentence"] for kind, body in heard)
@@ -97,14 +97,14 @@ def test_a_listener_that_fails_does_not_silence_the_others(boathouse, monkeypatc
 
 
 def test_settings_change_under_a_live_run_without_a_click(boathouse):
-    ws = boathouse
-    living.start_run(ws)
-    listeners.pick_input(ws, "call", "Wren: call")
-    heard_by(ws, "call", 1)
-    start = program_of(ws, "call").position
-    settings.change_setting(ws, "gain", "gain_db", value=0.0, band=None, pinned=True)
-    wait_until(lambda: program_of(ws, "call").position > start + 4 * RATE)
-    heard = program_of(ws, "call").heard_since(start)
+    app = boathouse
+    living.start_run(app)
+    listeners.pick_input(app, "call", "Wren: call")
+    heard_by(app, "call", 1)
+    start = program_of(app, "call").position
+    settings.change_setting(app, "gain", "gain_db", value=0.0, band=None, pinned=True)
+    wait_until(lambda: program_of(app, "call").position > start + 4 * RATE)
+    heard = program_of(app, "call").heard_since(start)
     # A click would be a step far above what speech of this level does from one sample to the next.
     assert np.abs(np.diff(heard)).max() < 0.4
-    assert live.current(ws).run.stopped_why is None
+    assert live.current(app).run.stopped_why is None

@@ -135,19 +135,19 @@ def test_a_flac_that_does_not_say_how_long_it_is_is_read(tmp_path, capsys):
     assert json.loads(capsys.readouterr().out)["duration_s"] == pytest.approx(5.0, abs=0.1)
 
 
-def test_of_a_long_take_its_beginning_is_used_and_that_said(workshop, tmp_path):
+def test_of_a_long_take_its_beginning_is_used_and_that_said(app, tmp_path):
     path = long_file(tmp_path / "room.flac", 400.0, sound=room(1e-3, 10.0))
-    from_file.keep_file(workshop, "muted", path, channel=None)
-    (take,) = shows(workshop, "takes")
+    from_file.keep_file(app, "muted", path, channel=None)
+    (take,) = shows(app, "takes")
     assert take.seconds == 300.0
     assert any("Only the first 5.0 min are used" in note for note in take.notes)
 
 
-def test_a_clip_is_told_to_be_too_long_from_its_header(workshop, tmp_path):
+def test_a_clip_is_told_to_be_too_long_from_its_header(app, tmp_path):
     from obsidian_wren.service.mixes import clips
 
     with pytest.raises(Exception, match="60 s are the most here"):
-        clips.load_file(workshop, long_file(tmp_path / "clip.flac", 90.0), "clip.flac")
+        clips.load_file(app, long_file(tmp_path / "clip.flac", 90.0), "clip.flac")
 
 
 def test_a_render_writes_what_it_was_given_no_more_and_leaves_no_half(tmp_path, capsys):

@@ -12,9 +12,9 @@ from obsidian_wren.web.app import create_app
 MANY = 300
 
 
-def with_many(ws, purpose="rest", **how):
+def with_many(app, purpose="rest", **how):
     """So many takes of a purpose that none of them is in force, and those before them."""
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         first = session.scalars(select(Take).where(Take.purpose == purpose)).first()
         kept = {c.key: getattr(first, c.key) for c in Take.__mapper__.column_attrs}
         for _ in range(MANY):

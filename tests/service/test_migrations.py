@@ -17,7 +17,7 @@ from shown import overview
 from signals import RATE, noise
 
 
-def test_a_folder_of_the_first_version_opens_with_its_takes_read_anew(tmp_path, workshop_over):
+def test_a_folder_of_the_first_version_opens_with_its_takes_read_anew(tmp_path, app_over):
     """Tables as the first migration made them, a take in them: after opening, the take is there
     with a reading and its things are kept."""
     from obsidian_wren.store.folder import DataFolder
@@ -69,7 +69,7 @@ def test_a_folder_of_the_first_version_opens_with_its_takes_read_anew(tmp_path, 
         tables.execute("INSERT INTO settled VALUES (1, 'quiet', '{}', '2026-01-01T00:00:00+00:00')")
     folder.close()
     shown = overview(
-        workshop_over(tmp_path / "old"),
+        app_over(tmp_path / "old"),
         "interfaces",
         "microphones",
         "quiet",
@@ -87,16 +87,22 @@ def test_a_folder_of_the_first_version_opens_with_its_takes_read_anew(tmp_path, 
     assert shown.steps[1].status == "confirmed"
 
 
-def test_what_an_older_version_read_is_read_again(boathouse_data, tmp_path, workshop_over):
+def readings_in(tables):
+    """By take: the version of its reading, what it tells, and its level."""
+    found = tables.execute("SELECT take_id, version, body FROM reading").fetchall()
+    bodies = ((take, version, json.loads(body)) for take, version, body in found)
+    return {take: (version, set(body), body["rms_dbfs"]) for take, version, body in bodies}
+
+
+def test_what_an_older_version_read_is_read_again(boathouse_data, tmp_path, app_over):
     folder = tmp_path / "data"
     shutil.copytree(boathouse_data, folder)
     with sqlite3.connect(folder / "wren.db") as tables:
-        rows = "SELECT take_id, body, version FROM reading ORDER BY take_id"
-        before = tables.execute(rows).fetchall()
+        before = readings_in(tables)
         tables.execute("UPDATE reading SET body = '{}', version = 0")
-    workshop_over(folder)
+    app_over(folder)
     with sqlite3.connect(folder / "wren.db") as tables:
-        assert tables.execute(rows).fetchall() == before
+        assert readings_in(tables) == before
 
 
 def test_a_new_database_is_as_new_as_the_newest_migration():

@@ -105,44 +105,44 @@ def live_call(boathouse):
     living.stop_run(boathouse)
 
 
-def hears(ws, key):
+def hears(app, key):
     """The level of what the call has heard since now, dBFS."""
-    probe = program_of(ws, key).probe
+    probe = program_of(app, key).probe
     begun = probe.position
     wait_until(lambda: probe.position > begun + 2 * probe.rate_hz)
     return level_db(probe.heard_since(begun + probe.rate_hz))
 
 
 def test_a_call_hears_nothing_while_it_is_muted_and_the_voice_again_afterwards(live_call):
-    ws, key = live_call
-    assert hears(ws, key) > -50
-    muting.mute(ws, key, True)
-    assert shows(ws, "run").feeds_muted in ("all", "some")
-    assert hears(ws, key) < -80
-    shown = next(row for row in shows(ws, "destinations") if row.key == key)
+    app, key = live_call
+    assert hears(app, key) > -50
+    muting.mute(app, key, True)
+    assert shows(app, "run").feeds_muted in ("all", "some")
+    assert hears(app, key) < -80
+    shown = next(row for row in shows(app, "destinations") if row.key == key)
     assert (shown.muted, shown.push, shown.mute_reaches) == (True, False, True)
-    muting.mute(ws, key, False)
-    assert hears(ws, key) > -50
+    muting.mute(app, key, False)
+    assert hears(app, key) > -50
     with pytest.raises(Refused, match="no feed in use"):
-        muting.mute(ws, "nobody", True)
+        muting.mute(app, "nobody", True)
 
 
 def test_push_to_talk_lets_the_voice_in_while_the_key_is_held(live_call, monkeypatch):
-    ws, key = live_call
-    muting.push_to_talk(ws, None, True)
-    assert shows(ws, "run").push_to_talk
-    assert hears(ws, key) < -80
+    app, key = live_call
+    muting.push_to_talk(app, None, True)
+    assert shows(app, "run").push_to_talk
+    assert hears(app, key) < -80
     monkeypatch.setattr(muting, "HELD_S", 600.0)
-    muting.talk(ws, True)
-    assert shows(ws, "run").talking
-    assert hears(ws, key) > -50
-    muting.talk(ws, False)
-    assert hears(ws, key) < -80
+    muting.talk(app, True)
+    assert shows(app, "run").talking
+    assert hears(app, key) > -50
+    muting.talk(app, False)
+    assert hears(app, key) < -80
     # A page that went away with the key down lets go of it.
     monkeypatch.setattr(muting, "HELD_S", 0.05)
-    muting.talk(ws, True)
-    wait_until(lambda: not shows(ws, "run").talking)
-    assert hears(ws, key) < -80
+    muting.talk(app, True)
+    wait_until(lambda: not shows(app, "run").talking)
+    assert hears(app, key) < -80
 
 
 def test_a_mute_outlives_the_run_and_one_key_mutes_all_or_none(boathouse):

@@ -10,7 +10,7 @@ import soundfile
 
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.service.opening import doctor
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.web.app import create_app
@@ -54,7 +54,7 @@ NAMES = (
 
 
 def opened(path):
-    return open_workshop(DataFolder(path), WORLD, pace="fast")
+    return open_app(DataFolder(path), WORLD, pace="fast")
 
 
 def flac():
@@ -73,12 +73,12 @@ def test_a_folder_of_any_name_keeps_what_is_put_into_it(tmp_path, name):
     around = tmp_path / "around"
     around.mkdir()
     folder = pathlib.Path(os.fsdecode(os.fsencode(around) + b"/" + name))
-    ws = opened(folder)
-    client = create_app(ws).test_client()
+    app = opened(folder)
+    client = create_app(app).test_client()
     sent = {"file": (io.BytesIO(flac()), "x.flac"), "purpose": "rest"}
     assert client.post("/api/takes/file", data=sent).status_code == 200
     assert client.post("/api/rigs", json={"name": "Quay"}).status_code == 200
-    close_workshop(ws)
+    close_app(app)
     assert [path.name for path in around.iterdir()] == [folder.name]
     assert (folder / "wren.db").stat().st_size > 0
     assert list((folder / "backups").glob("wren-*.db"))
@@ -86,7 +86,7 @@ def test_a_folder_of_any_name_keeps_what_is_put_into_it(tmp_path, name):
     shown = create_app(again).test_client().get("/api/state").get_json()
     assert shown["findings"] == []
     assert "Quay" in {rig["name"] for rig in shown["rigs"]}
-    close_workshop(again)
+    close_app(again)
     held = DataFolder(folder)
     assert doctor.examine(held, WORLD) == []
     held.close()
@@ -98,8 +98,8 @@ def test_a_folder_that_is_gone_is_told_and_nothing_is_said_to_be_kept(
 ):
     folder, away = tmp_path / "data", tmp_path / "away"
     shutil.copytree(boathouse_data, folder)
-    ws = opened(folder)
-    client = create_app(ws).test_client()
+    app = opened(folder)
+    client = create_app(app).test_client()
     if how == "deleted":
         shutil.rmtree(folder)
     else:
@@ -126,6 +126,6 @@ def test_a_folder_that_is_gone_is_told_and_nothing_is_said_to_be_kept(
     away.rename(folder)
     for ask in asked[:1]:
         assert ask().status_code == 200
-    close_workshop(ws)
+    close_app(app)
     shown = create_app(opened(folder)).test_client().get("/api/state").get_json()
     assert [rig["name"] for rig in shown["rigs"]].count("Lost") == 1

@@ -14,12 +14,12 @@ from shown import overview, shows
 
 
 def test_a_turned_knob_stales_levels_predicts_them_and_one_press_derives_again(boathouse):
-    ws = boathouse
-    before = overview(ws, "diagram", "talk")
-    gain = setting(ws, "compressor", "makeup_db").value
-    turning.turn(ws, "preamp", preamp(ws) - 5.0)
-    shown = overview(ws, "derivable", "diagram", "gain_plan", "predictions", "steps")
-    assert (status(ws)["quiet"], status(ws)["gain"], status(ws)["tone"]) == (
+    app = boathouse
+    before = overview(app, "diagram", "talk")
+    gain = setting(app, "compressor", "makeup_db").value
+    turning.turn(app, "preamp", preamp(app) - 5.0)
+    shown = overview(app, "derivable", "diagram", "gain_plan", "predictions", "steps")
+    assert (status(app)["quiet"], status(app)["gain"], status(app)["tone"]) == (
         "stale",
         "stale",
         "confirmed",
@@ -31,20 +31,20 @@ def test_a_turned_knob_stales_levels_predicts_them_and_one_press_derives_again(b
     assert moved["converter"].predicted
     assert moved["converter"].peak_dbfs == pytest.approx(before.talk.peak_dbfs - 5.0, abs=0.05)
     assert moved["mic"].peak_dbfs == next(p.peak_dbfs for p in before.diagram if p.name == "mic")
-    deriving.derive_again(ws)
-    shown = overview(ws, "derivable", "diagram", "gain_plan", "predictions", "steps")
+    deriving.derive_again(app)
+    shown = overview(app, "derivable", "diagram", "gain_plan", "predictions", "steps")
     assert shown.derivable is None
     assert "Predicted: -5 dB" in shown.gain_plan.predicted
     assert shown.gain_plan.change_db == pytest.approx(5.0, abs=1.0)
-    assert setting(ws, "compressor", "makeup_db").value == pytest.approx(gain + 5.0, abs=0.15)
+    assert setting(app, "compressor", "makeup_db").value == pytest.approx(gain + 5.0, abs=0.15)
     predicted_peak = {p.name: p.peak_dbfs for p in shown.diagram}["converter"]
     # Still a prediction until the take is made again, which then agrees with it.
-    assert status(ws)["gain"] == "stale"
-    simulated.start_simulated(ws, "talk")
-    simulated.start_simulated(ws, "rest")
-    assert shows(ws, "talk").peak_dbfs == pytest.approx(predicted_peak, abs=0.3)
-    assert shows(ws, "gain_plan").predicted is None
-    assert setting(ws, "compressor", "makeup_db").value == pytest.approx(gain + 5.0, abs=0.5)
+    assert status(app)["gain"] == "stale"
+    simulated.start_simulated(app, "talk")
+    simulated.start_simulated(app, "rest")
+    assert shows(app, "talk").peak_dbfs == pytest.approx(predicted_peak, abs=0.3)
+    assert shows(app, "gain_plan").predicted is None
+    assert setting(app, "compressor", "makeup_db").value == pytest.approx(gain + 5.0, abs=0.5)
 
 
 def test_a_moved_microphone_is_predicted_by_the_inverse_distance(boathouse):

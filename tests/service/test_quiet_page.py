@@ -17,17 +17,17 @@ from waiting import wait_until
 
 
 def test_the_parts_of_the_floor_are_told_apart(boathouse):
-    ws = boathouse
-    computer_changes.change_device(ws, "in-3", "bits", 24)
-    simulated.start_simulated(ws, "rest")
-    assert shows(ws, "split") is None
-    simulated.start_simulated(ws, "muted")
-    assert "another gain" in shows(ws, "split").missing
+    app = boathouse
+    computer_changes.change_device(app, "in-3", "bits", 24)
+    simulated.start_simulated(app, "rest")
+    assert shows(app, "split") is None
+    simulated.start_simulated(app, "muted")
+    assert "another gain" in shows(app, "split").missing
     with pytest.raises(Refused, match="at which gain"):
-        simulated.start_simulated(ws, "other-gain")
-    simulated.start_simulated(ws, "other-gain", position=6.0)
-    assert preamp(ws) == 32.0
-    split = shows(ws, "split")
+        simulated.start_simulated(app, "other-gain")
+    simulated.start_simulated(app, "other-gain", position=6.0)
+    assert preamp(app) == 32.0
+    split = shows(app, "split")
     parts = {part.name: part for part in split.parts}
     assert split.dominant == "room"
     # −107 dBFS of converter noise, A-weighted 2.3 dB less over 24 kHz.
@@ -36,9 +36,9 @@ def test_the_parts_of_the_floor_are_told_apart(boathouse):
         13 - 94 + 32 + 20 * np.log10(0.018 / 0.7746) - 9, abs=0.1
     )
     assert "not cost you noise" in split.meaning
-    assert not shows(ws, "gain_plan").floor_assumed
-    turning.turn(ws, "preamp", 40.0)
-    assert shows(ws, "split").stale
+    assert not shows(app, "gain_plan").floor_assumed
+    turning.turn(app, "preamp", 40.0)
+    assert shows(app, "split").stale
 
 
 def test_the_noise_profile_is_kept_and_handed_out(boathouse):
@@ -54,13 +54,13 @@ def frames(listener):
 
 
 def test_the_hunt_shows_what_fell(boathouse):
-    ws = boathouse
-    told = ws.bus.listen()
-    watching.start_watch(ws, "rest")
+    app = boathouse
+    told = app.bus.listen()
+    watching.start_watch(app, "rest")
     wait_until(lambda: told.qsize() > 60)
     before = frames(told)[-1]
-    assert before["a_weighted_dbfs"] == pytest.approx(shows(ws, "quiet").a_weighted_dbfs, abs=1.5)
-    turning.switch_thing(ws, "heater", False)
+    assert before["a_weighted_dbfs"] == pytest.approx(shows(app, "quiet").a_weighted_dbfs, abs=1.5)
+    turning.switch_thing(app, "heater", False)
     low = before["bands_hz"].index(40)
 
     def fell():
@@ -73,7 +73,7 @@ def test_the_hunt_shows_what_fell(boathouse):
 
     # What is shown runs behind what sounds, by more where the machine is slow.
     wait_until(fell)
-    watching.stop_watch(ws)
-    assert not shows(ws, "watch").on
+    watching.stop_watch(app)
+    assert not shows(app, "watch").on
     with pytest.raises(Refused, match="no “kettle”"):
-        turning.switch_thing(ws, "kettle", False)
+        turning.switch_thing(app, "kettle", False)

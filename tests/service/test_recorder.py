@@ -188,51 +188,51 @@ def test_a_file_that_cannot_begin_is_refused(tmp_path):
         open_track(tmp_path / "gone" / "t.flac", rate_hz=RATE, channels=1, file_format="flac")
 
 
-def cut_off(ws, frames=9000):
+def cut_off(app, frames=9000):
     """A recording as a kill leaves it: a file that grows, and its row."""
     asked = BeginRecording("abc", "Walk", "", "2026-11-25 12-00-00 Walk", (RAW,))
-    path = ws.folder.recordings / asked.file_name(RAW, 1)
-    library.keep_open(ws, asked, 1, RATE)
+    path = app.folder.recordings / asked.file_name(RAW, 1)
+    library.keep_open(app, asked, 1, RATE)
     track = open_track(path, rate_hz=RATE, channels=1, file_format="flac")
     track.write(RAMP[:frames, None])
     os.close(track._fd)
     return path
 
 
-def test_what_a_kill_cut_off_is_measured_and_listed_at_the_next_start(workshop):
-    cut_off(workshop)
-    assert "cut off" in library.take_up(workshop)
-    (shown,) = shows(workshop, "recordings")
+def test_what_a_kill_cut_off_is_measured_and_listed_at_the_next_start(app):
+    cut_off(app)
+    assert "cut off" in library.take_up(app)
+    (shown,) = shows(app, "recordings")
     assert (shown.title, shown.track, shown.seconds) == ("Walk", "raw voice", round(8192 / RATE, 1))
 
 
-def test_a_stub_without_a_sample_goes(workshop):
-    path = cut_off(workshop, frames=100)
-    assert library.take_up(workshop) is None
-    assert shows(workshop, "recordings") == []
+def test_a_stub_without_a_sample_goes(app):
+    path = cut_off(app, frames=100)
+    assert library.take_up(app) is None
+    assert shows(app, "recordings") == []
     assert not path.exists()
 
 
-def test_recordings_are_renamed_and_deleted_and_brought_back(workshop):
-    path = cut_off(workshop)
-    library.take_up(workshop)
-    (shown,) = shows(workshop, "recordings")
-    library.rename(workshop, shown.id, "  Low water ")
-    assert shows(workshop, "recordings")[0].title == "Low water"
+def test_recordings_are_renamed_and_deleted_and_brought_back(app):
+    path = cut_off(app)
+    library.take_up(app)
+    (shown,) = shows(app, "recordings")
+    library.rename(app, shown.id, "  Low water ")
+    assert shows(app, "recordings")[0].title == "Low water"
     with pytest.raises(Refused, match="needs a name"):
-        library.rename(workshop, shown.id, "  ")
-    library.discard(workshop, shown.id)
-    assert shows(workshop, "recordings") == []
+        library.rename(app, shown.id, "  ")
+    library.discard(app, shown.id)
+    assert shows(app, "recordings") == []
     assert path.exists()
     with pytest.raises(Refused, match="no longer there"):
-        library.discard(workshop, shown.id)
-    undo(workshop)
-    undo(workshop)
-    assert shows(workshop, "recordings")[0].title == "Walk"
-    library.discard(workshop, shown.id)
-    library.purge_discarded(workshop)
+        library.discard(app, shown.id)
+    undo(app)
+    undo(app)
+    assert shows(app, "recordings")[0].title == "Walk"
+    library.discard(app, shown.id)
+    library.purge_discarded(app)
     assert not path.exists()
-    with workshop.sessions() as session:
+    with app.sessions() as session:
         assert session.get(Recording, shown.id) is None
 
 

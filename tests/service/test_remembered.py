@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from obsidian_wren.core.derive.take_set import Sounds
-from obsidian_wren.service.workshop.light import bytes_of, full, light
-from obsidian_wren.service.workshop.remembered import Remembered
+from obsidian_wren.service.context.light import bytes_of, full, light
+from obsidian_wren.service.context.remembered import Remembered
 
 LONG = 100_000
 

@@ -38,8 +38,8 @@ def written(sentence):
     return re.sub(r"(?<![\w-])-(?=\d)", "−", sentence)
 
 
-def page_of(ws):
-    return Page(export_report(ws))
+def page_of(app):
+    return Page(export_report(app))
 
 
 def test_it_runs_nothing_and_asks_for_nothing(boathouse):

@@ -56,20 +56,20 @@ def test_a_bad_row_is_named_by_its_line_and_nothing_changes(boathouse, tmp_path)
 
 
 def test_a_response_file_leaves_tone_stale_and_is_used_by_the_next_fit(boathouse):
-    ws = boathouse
-    before = [s.band for s in shows(ws, "settings") if s.band]
+    app = boathouse
+    before = [s.band for s in shows(app, "settings") if s.band]
     rows = [
         [float(hz), 6.0 * float(np.exp(-(np.log2(hz / 3000.0) ** 2)))]
         for hz in np.geomspace(20, 20_000, 60)
     ]
-    rig_changes.attach_response(ws, "r.txt", rows)
-    assert "response file" in next(step.why for step in shows(ws, "steps") if step.name == "tone")
-    deriving.derive_again(ws)
-    assert status(ws)["tone"] == "confirmed"
-    assert [s.band for s in shows(ws, "settings") if s.band] != before
-    rig_changes.detach_response(ws)
-    deriving.derive_again(ws)
-    assert [s.band for s in shows(ws, "settings") if s.band] == before
+    rig_changes.attach_response(app, "r.txt", rows)
+    assert "response file" in next(step.why for step in shows(app, "steps") if step.name == "tone")
+    deriving.derive_again(app)
+    assert status(app)["tone"] == "confirmed"
+    assert [s.band for s in shows(app, "settings") if s.band] != before
+    rig_changes.detach_response(app)
+    deriving.derive_again(app)
+    assert [s.band for s in shows(app, "settings") if s.band] == before
 
 
 def test_the_exported_correction_is_what_the_chain_does(boathouse, tmp_path):

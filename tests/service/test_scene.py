@@ -35,53 +35,53 @@ from voices import program_of
 from waiting import wait_until
 
 
-def listener(ws, key):
-    return next(d for d in shows(ws, "destinations") if d.key == key)
+def listener(app, key):
+    return next(d for d in shows(app, "destinations") if d.key == key)
 
 
-def in_use(ws):
-    return [d.key for d in shows(ws, "destinations") if d.on]
+def in_use(app):
+    return [d.key for d in shows(app, "destinations") if d.on]
 
 
-def test_every_listener_that_picks_has_a_feed_of_its_own(workshop):
-    listeners.set_up(workshop, "everything")
-    assert [entry.name for entry in shows(workshop, "inputs")][1:] == [
+def test_every_listener_that_picks_has_a_feed_of_its_own(app):
+    listeners.set_up(app, "everything")
+    assert [entry.name for entry in shows(app, "inputs")][1:] == [
         "Wren: call",
         "Wren: game",
         "Wren: stream",
     ]
-    listeners.set_up(workshop, "call")
-    assert [entry.name for entry in shows(workshop, "inputs")][1:] == ["Wren: call"]
+    listeners.set_up(app, "call")
+    assert [entry.name for entry in shows(app, "inputs")][1:] == ["Wren: call"]
 
 
-def test_a_case_is_one_change_that_can_be_undone(workshop):
-    left = listeners.set_up(workshop, "game")
-    assert in_use(workshop) == ["game-chat", "headphones"]
+def test_a_case_is_one_change_that_can_be_undone(app):
+    left = listeners.set_up(app, "game")
+    assert in_use(app) == ["game-chat", "headphones"]
     assert left == ["In Crew game chat, pick “Wren: game” as the microphone."]
-    undo(workshop)
-    assert in_use(workshop) == ["call", "recorder", "headphones"]
-    redo(workshop)
-    assert in_use(workshop) == ["game-chat", "headphones"]
-    assert next(c.key for c in shows(workshop, "cases") if c.chosen) == "game"
+    undo(app)
+    assert in_use(app) == ["call", "recorder", "headphones"]
+    redo(app)
+    assert in_use(app) == ["game-chat", "headphones"]
+    assert next(c.key for c in shows(app, "cases") if c.chosen) == "game"
     with pytest.raises(Refused, match="no such case"):
-        listeners.set_up(workshop, "party")
+        listeners.set_up(app, "party")
 
 
-def test_a_wrong_route_is_refused_with_its_path(workshop):
-    listeners.set_up(workshop, "everything")
+def test_a_wrong_route_is_refused_with_its_path(app):
+    listeners.set_up(app, "everything")
     with pytest.raises(Refused, match="never gets its own return"):
-        listeners.set_route(workshop, "return-call", "call", "treated", True)
+        listeners.set_route(app, "return-call", "call", "treated", True)
     with pytest.raises(Refused, match="Editor call → Computer sound → Editor call"):
-        listeners.set_route(workshop, "computer", "call", "treated", True)
+        listeners.set_route(app, "computer", "call", "treated", True)
     with pytest.raises(Refused, match="hear one sound twice"):
-        listeners.set_route(workshop, "voice", "call", "raw", True)
+        listeners.set_route(app, "voice", "call", "raw", True)
     with pytest.raises(Refused, match="not in use"):
-        listeners.set_route(workshop, "return-stream", "call", "treated", True)
-    listeners.use_source(workshop, "music", False)
+        listeners.set_route(app, "return-stream", "call", "treated", True)
+    listeners.use_source(app, "music", False)
     with pytest.raises(Refused, match="not in use"):
-        listeners.set_route(workshop, "music", "call", "treated", True)
+        listeners.set_route(app, "music", "call", "treated", True)
     with pytest.raises(Refused, match="what all this is for"):
-        listeners.use_source(workshop, "voice", False)
+        listeners.use_source(app, "voice", False)
 
 
 ACTIONS = st.one_of(
@@ -113,62 +113,61 @@ ACTIONS = st.one_of(
     max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
 @given(st.lists(ACTIONS, min_size=4, max_size=14))
-def test_whatever_is_clicked_no_mix_holds_its_own_return_and_nothing_comes_round(workshop, clicked):
-    ws = workshop
-    listeners.set_up(ws, "everything")
+def test_whatever_is_clicked_no_mix_holds_its_own_return_and_nothing_comes_round(app, clicked):
+    listeners.set_up(app, "everything")
     for what, *more in clicked:
         try:
             match what:
                 case "route":
-                    listeners.set_route(ws, *more)
+                    listeners.set_route(app, *more)
                 case "listener":
-                    listeners.use_listener(ws, *more)
+                    listeners.use_listener(app, *more)
                 case "source":
-                    listeners.use_source(ws, *more)
+                    listeners.use_source(app, *more)
                 case "case":
-                    listeners.set_up(ws, *more)
+                    listeners.set_up(app, *more)
                 case "undo":
-                    undo(ws)
+                    undo(app)
                 case "redo":
-                    redo(ws)
+                    redo(app)
         except Refused:
             continue
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         routing, _ = scene.routes(session)
     assert faults(routing) == set()
 
 
 def test_a_mix_is_pinned_let_go_and_brought_back_to_the_usual(boathouse):
-    ws = boathouse
-    listeners.set_up(ws, "call")
-    assert listener(ws, "call").mix.lufs == pytest.approx(-18.0, abs=0.5)
-    listeners.pin_mix(ws, "call", "aim_lufs", -23.0, None)
-    mix = listener(ws, "call").mix
+    app = boathouse
+    listeners.set_up(app, "call")
+    assert listener(app, "call").mix.lufs == pytest.approx(-18.0, abs=0.5)
+    listeners.pin_mix(app, "call", "aim_lufs", -23.0, None)
+    mix = listener(app, "call").mix
     assert mix.pins == ["aim_lufs"]
     assert mix.lufs == pytest.approx(-23.0, abs=0.5)
-    listeners.pin_mix(ws, "call", "under_lu", 14.0, "clips")
-    clip = next(send for send in listener(ws, "call").mix.sends if send.source == "clips")
+    listeners.pin_mix(app, "call", "under_lu", 14.0, "clips")
+    clip = next(send for send in listener(app, "call").mix.sends if send.source == "clips")
     assert clip.pinned
     assert clip.under_lu == 14.0
     with pytest.raises(Refused, match="from -40 to -10"):
-        listeners.pin_mix(ws, "call", "aim_lufs", -4.0, None)
-    listeners.usual_mix(ws, "call")
-    assert listener(ws, "call").mix.pins == []
-    assert listener(ws, "call").mix.aim_lufs == -18.0
+        listeners.pin_mix(app, "call", "aim_lufs", -4.0, None)
+    listeners.usual_mix(app, "call")
+    assert listener(app, "call").mix.pins == []
+    assert listener(app, "call").mix.aim_lufs == -18.0
 
 
 def test_mixes_are_stale_when_what_they_stand_on_changes_and_derived_once(boathouse, monkeypatch):
-    ws = boathouse
-    assert not shows(ws, "mixes_stale")
-    stages.switch_stage(ws, "highpass", on=False)
-    assert shows(ws, "mixes_stale")
-    mixing.refresh(ws)
-    assert not shows(ws, "mixes_stale")
+    app = boathouse
+    assert not shows(app, "mixes_stale")
+    stages.switch_stage(app, "highpass", on=False)
+    assert shows(app, "mixes_stale")
+    mixing.refresh(app)
+    assert not shows(app, "mixes_stale")
     monkeypatch.setattr(mixing, "_derive", lambda *_: pytest.fail("derived again"))
-    mixing.refresh(ws)
-    with ws.sessions.begin() as session:
+    mixing.refresh(app)
+    with app.sessions.begin() as session:
         scene.destinations(session)[0].pins = {"aim_lufs": -20.0}
-    assert shows(ws, "mixes_stale")
+    assert shows(app, "mixes_stale")
 
 
 def test_another_room_leaves_the_mixes_stale(boathouse):
@@ -178,10 +177,9 @@ def test_another_room_leaves_the_mixes_stale(boathouse):
     assert shows(boathouse, "mixes_stale")
 
 
-def test_programs_are_set_and_what_they_cannot_do_is_refused(workshop):
-    ws = workshop
-    listeners.set_program(ws, "call", {"noise_removal": True, "rate_hz": 16_000})
-    shown = listener(ws, "call")
+def test_programs_are_set_and_what_they_cannot_do_is_refused(app):
+    listeners.set_program(app, "call", {"noise_removal": True, "rate_hz": 16_000})
+    shown = listener(app, "call")
     assert shown.program.noise_removal
     assert {v.code for v in shown.audit} >= {"noise removal", "other rate", "picks raw"}
     for wrong, says in (
@@ -190,53 +188,52 @@ def test_programs_are_set_and_what_they_cannot_do_is_refused(workshop):
         ({"sparkle": 1}, "no such setting"),
     ):
         with pytest.raises(Refused, match=says):
-            listeners.set_program(ws, "call", wrong)
-    undo(ws)
-    assert not listener(ws, "call").program.noise_removal
+            listeners.set_program(app, "call", wrong)
+    undo(app)
+    assert not listener(app, "call").program.noise_removal
     with pytest.raises(Refused, match="picks nothing"):
-        listeners.pick_input(ws, "headphones", "Wren: call")
+        listeners.pick_input(app, "headphones", "Wren: call")
     with pytest.raises(Refused, match="no input of this name"):
-        listeners.pick_input(ws, "call", "Wren: stream")
+        listeners.pick_input(app, "call", "Wren: stream")
 
 
-def test_clips_are_matched_trimmed_and_share_no_key(workshop, tmp_path):
-    ws = workshop
-    clips.ship(ws)
-    clips.ship(ws)
-    assert [c.name for c in shows(ws, "clips")] == ["Bell", "Gull", "Horn", "Door"]
+def test_clips_are_matched_trimmed_and_share_no_key(app, tmp_path):
+    clips.ship(app)
+    clips.ship(app)
+    assert [c.name for c in shows(app, "clips")] == ["Bell", "Gull", "Horn", "Door"]
     soundfile.write(
         tmp_path / "hail.wav", np.concatenate([np.zeros(RATE), sine(700, -30.0, 1.0)]), RATE
     )
-    clips.load_file(ws, tmp_path / "hail.wav", "hail.wav")
-    mine = shows(ws, "clips")[-1]
+    clips.load_file(app, tmp_path / "hail.wav", "hail.wav")
+    mine = shows(app, "clips")[-1]
     assert (mine.name, mine.key, mine.seconds) == ("hail", "5", 2.0)
     assert (len(mine.waveform), max(mine.waveform[:59])) == (120, 0.0)
     assert min(mine.waveform[61:]) == pytest.approx(1.0, abs=0.01)
-    clips.alter(ws, mine.id, name="Hail", key="1", start_s=1.0, end_s=2.0)
-    shown = {c.name: c for c in shows(ws, "clips")}
+    clips.alter(app, mine.id, name="Hail", key="1", start_s=1.0, end_s=2.0)
+    shown = {c.name: c for c in shows(app, "clips")}
     assert (shown["Hail"].key, shown["Bell"].key) == ("1", None)
     assert shown["Hail"].lufs == pytest.approx(-33.5, abs=0.3)
     assert shown["Hail"].waveform == mine.waveform
-    heard, rate = soundfile.read(io.BytesIO(sounds.hear_clip(ws, mine.id)))
+    heard, rate = soundfile.read(io.BytesIO(sounds.hear_clip(app, mine.id)))
     assert len(heard) == rate
     assert integrated_lufs(heard, rate_hz=rate) == pytest.approx(clips.CLIP_LUFS, abs=0.3)
-    with ws.sessions() as session:
+    with app.sessions() as session:
         loud = [
-            integrated_lufs(clips.sound_of(ws, row, 44_100), rate_hz=44_100)
+            integrated_lufs(clips.sound_of(app, row, 44_100), rate_hz=44_100)
             for row in clip_rows.rows(session)
             if row.end_s - row.start_s > 0.6
         ]
     assert max(loud) - min(loud) < 0.3
     with pytest.raises(Refused, match="beginning has to lie before"):
-        clips.alter(ws, mine.id, name="Hail", key="1", start_s=1.5, end_s=1.2)
-    clips.remove(ws, mine.id)
-    undo(ws)
-    assert "Hail" in [c.name for c in shows(ws, "clips")]
+        clips.alter(app, mine.id, name="Hail", key="1", start_s=1.5, end_s=1.2)
+    clips.remove(app, mine.id)
+    undo(app)
+    assert "Hail" in [c.name for c in shows(app, "clips")]
     for sound, says in ((np.zeros(RATE), "no sound"), (noise(0.1, 61.0), "up to 60 s")):
         with pytest.raises(Refused, match=says):
-            clips.load(ws, "wrong", sound, RATE)
+            clips.load(app, "wrong", sound, RATE)
     with pytest.raises(Refused, match="Nothing is live"):
-        pressing.press(ws, mine.id)
+        pressing.press(app, mine.id)
 
 
 def test_pressed_clips_sound_together_and_stop_without_a_click():
@@ -256,47 +253,47 @@ def test_pressed_clips_sound_together_and_stop_without_a_click():
     assert pads.sounding == []
 
 
-def test_a_run_goes_on_after_a_restart_where_it_was_wanted(boathouse, workshop_over, tmp_path):
-    ws = boathouse
-    assert not living.resume_run(ws)
-    living.start_run(ws)
-    assert shows(ws, "run").wanted
-    living.leave_run(ws)
-    assert living.resume_run(ws)
-    assert shows(ws, "run").live
-    living.stop_run(ws)
-    assert not living.resume_run(ws)
+def test_a_run_goes_on_after_a_restart_where_it_was_wanted(boathouse, app_over, tmp_path):
+    app = boathouse
+    assert not living.resume_run(app)
+    living.start_run(app)
+    assert shows(app, "run").wanted
+    living.leave_run(app)
+    assert living.resume_run(app)
+    assert shows(app, "run").live
+    living.stop_run(app)
+    assert not living.resume_run(app)
 
 
 def test_a_run_goes_on_when_its_device_is_back(boathouse):
-    ws = boathouse
-    device = next(d for d in shows(ws, "computer").devices if d.of_rig)
-    living.start_run(ws)
-    computer_changes.unplug(ws, device.id)
-    shown = shows(ws, "run")
+    app = boathouse
+    device = next(d for d in shows(app, "computer").devices if d.of_rig)
+    living.start_run(app)
+    computer_changes.unplug(app, device.id)
+    shown = shows(app, "run")
     assert (shown.live, shown.wanted) == (False, True)
     assert "went away" in shown.stopped_why
-    computer_changes.plug_in(ws, device.id)
-    assert shows(ws, "run").live
-    living.stop_run(ws)
-    again = next(d.id for d in shows(ws, "computer").devices if d.of_rig)
-    computer_changes.unplug(ws, again)
-    computer_changes.plug_in(ws, again)
-    assert not shows(ws, "run").live
+    computer_changes.plug_in(app, device.id)
+    assert shows(app, "run").live
+    living.stop_run(app)
+    again = next(d.id for d in shows(app, "computer").devices if d.of_rig)
+    computer_changes.unplug(app, again)
+    computer_changes.plug_in(app, again)
+    assert not shows(app, "run").live
 
 
 def test_a_second_microphone_runs_through_a_chain_of_its_own(boathouse):
-    ws, tapped = boathouse, []
-    assert next(s for s in shows(ws, "sources") if s.key == "second").because == []
-    listeners.use_source(ws, "second", True)
-    said = next(s for s in shows(ws, "sources") if s.key == "second").because
+    app, tapped = boathouse, []
+    assert next(s for s in shows(app, "sources") if s.key == "second").because == []
+    listeners.use_source(app, "second", True)
+    said = next(s for s in shows(app, "sources") if s.key == "second").because
     assert any(sentence.startswith("Hum of 50 Hz at −61 dBFS: 3 narrow cuts") for sentence in said)
-    living.start_run(ws)
+    living.start_run(app)
     tracks = [Track("second raw"), Track("second treated")]
-    end = live.current(ws).run.follow("test", tracks, tapped.append)
+    end = live.current(app).run.follow("test", tracks, tapped.append)
     wait_until(lambda: sum(len(raw) for raw, _ in tapped) >= 6 * RATE)
     end()
-    living.stop_run(ws)
+    living.stop_run(app)
     raw, treated = (np.concatenate(part)[:, 0] for part in zip(*tapped, strict=True))
     lines = [
         steady_spectrum(sound, rate_hz=RATE).mean_square[[50, 100, 150]] for sound in (raw, treated)
@@ -306,69 +303,69 @@ def test_a_second_microphone_runs_through_a_chain_of_its_own(boathouse):
 
 
 def test_who_takes_part_stays_while_it_is_recorded(boathouse):
-    ws = boathouse
-    living.start_run(ws)
-    recording.choose_tracks(ws, ["treated"], "wav", None, None)
-    live_recording.start_recording(ws)
+    app = boathouse
+    living.start_run(app)
+    recording.choose_tracks(app, ["treated"], "wav", None, None)
+    live_recording.start_recording(app)
     for change in (
-        lambda: listeners.use_listener(ws, "stream", True),
-        lambda: listeners.use_source(ws, "music", True),
-        lambda: listeners.set_up(ws, "call"),
-        lambda: listeners.pin_mix(ws, "call", "channels", 2, None),
-        lambda: living.hold_block(ws, 20.0),
-        lambda: listeners.set_program(ws, "call", {"rate_hz": 16_000}),
+        lambda: listeners.use_listener(app, "stream", True),
+        lambda: listeners.use_source(app, "music", True),
+        lambda: listeners.set_up(app, "call"),
+        lambda: listeners.pin_mix(app, "call", "channels", 2, None),
+        lambda: living.hold_block(app, 20.0),
+        lambda: listeners.set_program(app, "call", {"rate_hz": 16_000}),
     ):
         with pytest.raises(Refused, match="It is recording"):
             change()
-    listeners.set_route(ws, "clips", "call", "treated", False)
-    assert "clips" in [kept.source for kept in listener(ws, "call").mix.kept_out]
-    live_recording.stop_recording(ws)
-    listeners.use_listener(ws, "stream", True)
-    assert "stream" in in_use(ws)
-    assert shows(ws, "run").live
+    listeners.set_route(app, "clips", "call", "treated", False)
+    assert "clips" in [kept.source for kept in listener(app, "call").mix.kept_out]
+    live_recording.stop_recording(app)
+    listeners.use_listener(app, "stream", True)
+    assert "stream" in in_use(app)
+    assert shows(app, "run").live
 
 
 def test_what_is_live_follows_an_undo(boathouse):
-    ws = boathouse
-    living.start_run(ws)
-    listeners.use_listener(ws, "stream", True)
-    assert "stream" in [seat.key for seat in live.current(ws).run.seats]
-    undo(ws)
-    assert "stream" not in [seat.key for seat in live.current(ws).run.seats]
-    assert shows(ws, "run").live
-    before = live.current(ws).run
-    listeners.pin_mix(ws, "call", "aim_lufs", -22.0, None)
-    undo(ws)
-    assert live.current(ws).run is before
+    app = boathouse
+    living.start_run(app)
+    listeners.use_listener(app, "stream", True)
+    assert "stream" in [seat.key for seat in live.current(app).run.seats]
+    undo(app)
+    assert "stream" not in [seat.key for seat in live.current(app).run.seats]
+    assert shows(app, "run").live
+    before = live.current(app).run
+    listeners.pin_mix(app, "call", "aim_lufs", -22.0, None)
+    undo(app)
+    assert live.current(app).run is before
 
 
 def test_a_block_is_held_or_measured(boathouse):
-    ws = boathouse
-    living.start_run(ws)
-    living.hold_block(ws, 20.0)
-    shown = shows(ws, "run")
+    app = boathouse
+    living.start_run(app)
+    living.hold_block(app, 20.0)
+    shown = shows(app, "run")
     assert (shown.live, shown.block_ms, shown.block_held) == (True, 20.0, True)
-    assert next(d.delay.block_ms for d in shows(ws, "destinations") if d.delay) == 20.0
+    assert next(d.delay.block_ms for d in shows(app, "destinations") if d.delay) == 20.0
     with pytest.raises(Refused, match="2 to 100 ms"):
-        living.hold_block(ws, 500.0)
-    living.hold_block(ws, None)
-    assert not shows(ws, "run").block_held
+        living.hold_block(app, 500.0)
+    living.hold_block(app, None)
+    assert not shows(app, "run").block_held
 
 
 def test_a_buffer_is_held_or_measured_and_is_part_of_the_delay(boathouse):
-    ws = boathouse
-    living.start_run(ws)
-    usual = next(d.delay for d in shows(ws, "destinations") if d.delay)
-    assert (shows(ws, "run").buffer_ms, shows(ws, "run").buffer_held) == (10.0, False)
-    living.hold_buffer(ws, 40.0)
-    shown = shows(ws, "run")
+    app = boathouse
+    living.start_run(app)
+    usual = next(d.delay for d in shows(app, "destinations") if d.delay)
+    assert (shows(app, "run").buffer_ms, shows(app, "run").buffer_held) == (10.0, False)
+    living.hold_buffer(app, 40.0)
+    shown = shows(app, "run")
     assert (shown.live, shown.buffer_ms, shown.buffer_held) == (True, 40.0, True)
-    longer = next(d.delay for d in shows(ws, "destinations") if d.delay)
+    longer = next(d.delay for d in shows(app, "destinations") if d.delay)
     assert longer.edge_ms - usual.edge_ms == pytest.approx(30.0, abs=3.0)
     with pytest.raises(Refused, match="5 to 200 ms"):
-        living.hold_buffer(ws, 2.0)
-    living.hold_buffer(ws, None)
-    assert (shows(ws, "run").buffer_ms, shows(ws, "run").buffer_held) == (10.0, False)
+        living.hold_buffer(app, 2.0)
+    living.hold_buffer(app, None)
+    assert (shows(app, "run").buffer_ms, shows(app, "run").buffer_held) == (10.0, False)
 
 
 @pytest.mark.parametrize(
@@ -380,15 +377,15 @@ def test_a_measured_buffer_waits_for_twice_what_a_slow_block_was_late(late_ms, w
 
 
 def test_what_comes_back_is_measured_and_treated_while_live(boathouse):
-    ws = boathouse
+    app = boathouse
     with pytest.raises(Refused, match="Nothing is live"):
-        living.treat_returns(ws)
-    living.start_run(ws)
+        living.treat_returns(app)
+    living.start_run(app)
     with pytest.raises(Refused, match="The returns are too short"):
-        living.treat_returns(ws)
-    wait_until(lambda: program_of(ws, "call").returned_position >= 12 * RATE)
-    assert living.treat_returns(ws) == 1
-    (back,) = shows(ws, "returns")
+        living.treat_returns(app)
+    wait_until(lambda: program_of(app, "call").returned_position >= 12 * RATE)
+    assert living.treat_returns(app) == 1
+    (back,) = shows(app, "returns")
     assert back.after.lufs == pytest.approx(-18.0, abs=1.0)
     assert back.before.hum_dbfs is not None
     assert back.after.hum_dbfs is None
@@ -429,11 +426,11 @@ def test_what_an_older_version_kept_of_the_call_is_kept(tmp_path):
 
 
 def test_the_delay_that_is_predicted_is_the_one_that_live_has(boathouse):
-    ws = boathouse
-    living.hold_block(ws, 20.0)
-    before = shows(ws, "run").predicted_ms
-    living.start_run(ws)
-    shown = overview(ws, "destinations", "run")
+    app = boathouse
+    living.hold_block(app, 20.0)
+    before = shows(app, "run").predicted_ms
+    living.start_run(app)
+    shown = overview(app, "destinations", "run")
     assert shown.run.predicted_ms is None
     there = next(d.delay for d in shown.destinations if d.delay)
     for part in ("block_ms", "chain_ms", "mix_ms"):

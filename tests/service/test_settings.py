@@ -12,21 +12,21 @@ from shown import shows
 
 
 def test_pins_survive_a_new_fit_and_let_go(boathouse):
-    ws = boathouse
-    shape_voice(ws)
-    bands = [s for s in shows(ws, "settings") if s.stage == "equalizer"]
+    app = boathouse
+    shape_voice(app)
+    bands = [s for s in shows(app, "settings") if s.stage == "equalizer"]
     chosen = bands[0]
     pinned = BandValue(shape="peak", frequency_hz=3000, gain_db=2.0, q=1.0)
-    settings.change_setting(ws, "equalizer", chosen.name, value=None, band=pinned, pinned=True)
-    found = next(s for s in shows(ws, "settings") if s.band and s.pinned)
+    settings.change_setting(app, "equalizer", chosen.name, value=None, band=pinned, pinned=True)
+    found = next(s for s in shows(app, "settings") if s.band and s.pinned)
     assert found.band == pinned
     assert found.derived_band == chosen.derived_band
     assert "You set this" in found.because
-    settings.fit_again(ws)
-    again = next(s for s in shows(ws, "settings") if s.band and s.pinned)
+    settings.fit_again(app)
+    again = next(s for s in shows(app, "settings") if s.band and s.pinned)
     assert again.band == pinned
-    settings.change_setting(ws, "equalizer", again.name, value=None, band=None, pinned=False)
-    assert not any(s.pinned for s in shows(ws, "settings"))
+    settings.change_setting(app, "equalizer", again.name, value=None, band=None, pinned=False)
+    assert not any(s.pinned for s in shows(app, "settings"))
 
 
 def test_a_nudged_highpass_changes_the_evidence(boathouse):

@@ -12,28 +12,31 @@ from shown import shows
 
 
 def test_things_are_kept_and_used_again_in_several_rigs(boathouse):
-    ws = boathouse
+    app = boathouse
     heron = things.keep_thing(
-        ws, "microphone", MicrophoneFields(name="Heron 2", kind="dynamic", pattern="cardioid"), None
+        app,
+        "microphone",
+        MicrophoneFields(name="Heron 2", kind="dynamic", pattern="cardioid"),
+        None,
     )
-    assert shows(ws, "rig").microphone_id == heron
-    assert status(ws)["quiet"] == "stale"
-    things.add_rig(ws, "Loft, standing")
-    change(ws, distance_cm=40)
-    reedling = next(m.id for m in shows(ws, "microphones") if m.name == "Reedling 40")
-    assert [rig.name for rig in shows(ws, "rigs")] == ["Loft desk", "Loft, standing"]
-    assert shows(ws, "takes") == []
-    things.use_rig(ws, shows(ws, "rigs")[0].id)
-    assert shows(ws, "rig").distance_cm == 22
-    change(ws, microphone_id=reedling)
-    assert status(ws)["quiet"] == "confirmed"
+    assert shows(app, "rig").microphone_id == heron
+    assert status(app)["quiet"] == "stale"
+    things.add_rig(app, "Loft, standing")
+    change(app, distance_cm=40)
+    reedling = next(m.id for m in shows(app, "microphones") if m.name == "Reedling 40")
+    assert [rig.name for rig in shows(app, "rigs")] == ["Loft desk", "Loft, standing"]
+    assert shows(app, "takes") == []
+    things.use_rig(app, shows(app, "rigs")[0].id)
+    assert shows(app, "rig").distance_cm == 22
+    change(app, microphone_id=reedling)
+    assert status(app)["quiet"] == "confirmed"
     with pytest.raises(Refused, match="part of the rig “Loft, standing”"):
-        things.remove_thing(ws, "microphone", heron)
-    things.remove_rig(ws, shows(ws, "rigs")[1].id)
-    things.remove_thing(ws, "microphone", heron)
-    assert [m.name for m in shows(ws, "microphones")] == ["Reedling 40"]
+        things.remove_thing(app, "microphone", heron)
+    things.remove_rig(app, shows(app, "rigs")[1].id)
+    things.remove_thing(app, "microphone", heron)
+    assert [m.name for m in shows(app, "microphones")] == ["Reedling 40"]
     with pytest.raises(Refused, match="is in use"):
-        things.remove_rig(ws, shows(ws, "rig").id)
+        things.remove_rig(app, shows(app, "rig").id)
 
 
 def test_a_new_name_for_the_same_thing_leaves_nothing_stale(boathouse):

@@ -21,14 +21,14 @@ from signals import RATE, noise
 from waiting import wait_until
 
 
-def recorded(ws):
-    start_simulated(ws, "both", pace="fast")
-    wait_until(lambda: shows(ws, "progress") is None)
-    return shows(ws, "two")
+def recorded(app):
+    start_simulated(app, "both", pace="fast")
+    wait_until(lambda: shows(app, "progress") is None)
+    return shows(app, "two")
 
 
-def microphone(ws):
-    return export_calibration(ws)["rig"]["microphone"]["name"]
+def microphone(app):
+    return export_calibration(app)["rig"]["microphone"]["name"]
 
 
 def test_both_inputs_are_recorded_compared_and_one_is_recommended(boathouse):

@@ -13,15 +13,15 @@ from obsidian_wren.service.undo.put_back import redo, undo
 from shown import overview, shows
 
 
-def chain_of(ws):
+def chain_of(app):
     return [
-        (stage["key"], stage["on"], stage["settings"]) for stage in export_calibration(ws)["chain"]
+        (stage["key"], stage["on"], stage["settings"]) for stage in export_calibration(app)["chain"]
     ]
 
 
-def nudged(ws):
-    settings.change_setting(ws, "compressor", "ratio", value=3.5, band=None, pinned=True)
-    stages.switch_stage(ws, "lowpass", on=False)
+def nudged(app):
+    settings.change_setting(app, "compressor", "ratio", value=3.5, band=None, pinned=True)
+    stages.switch_stage(app, "lowpass", on=False)
 
 
 def test_every_confirmation_makes_a_version_and_undo_takes_it_away(boathouse):

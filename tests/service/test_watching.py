@@ -55,22 +55,22 @@ def test_a_simulated_rig_that_is_listened_into_follows_its_controls(boathouse):
     watching.stop_watch(boathouse)
 
 
-def test_listening_needs_something_to_listen_to(workshop):
+def test_listening_needs_something_to_listen_to(app):
     with pytest.raises(Refused, match="opened by the page"):
-        watching.start_watch(workshop, "rest")
-    change(workshop, source="file")
+        watching.start_watch(app, "rest")
+    change(app, source="file")
     with pytest.raises(Refused, match="files"):
-        watching.start_watch(workshop, "rest")
+        watching.start_watch(app, "rest")
     with pytest.raises(Refused, match="Nobody is listening"):
-        watching.push_watch(workshop, np.zeros(100))
+        watching.push_watch(app, np.zeros(100))
 
 
-def test_the_browsers_microphone_can_be_listened_to(workshop):
-    told = workshop.bus.listen()
-    watching.start_watch(workshop, "rest", browser_rate_hz=RATE)
+def test_the_browsers_microphone_can_be_listened_to(app):
+    told = app.bus.listen()
+    watching.start_watch(app, "rest", browser_rate_hz=RATE)
     sound = noise(1e-3, 3.0)
     for k in range(0, len(sound), 4800):
-        watching.push_watch(workshop, sound[k : k + 4800])
+        watching.push_watch(app, sound[k : k + 4800])
     wait_until(lambda: told.qsize() > 45)
     assert frames(told)[-1]["level_dbfs"] == pytest.approx(-57.0, abs=0.6)
-    watching.stop_watch(workshop)
+    watching.stop_watch(app)

@@ -17,9 +17,9 @@ from signals import RATE, noise, sine, voice
 from voices import heard_by
 
 
-def test_an_empty_folder_knows_nothing(workshop):
-    shown = overview(workshop, "delivery", "diagram", "gain_plan", "quiet", "talk", "tone")
-    assert status(workshop) == {
+def test_an_empty_folder_knows_nothing(app):
+    shown = overview(app, "delivery", "diagram", "gain_plan", "quiet", "talk", "tone")
+    assert status(app) == {
         "rig": "open",
         **dict.fromkeys(("quiet", "gain", "clean", "tone", "steady", "send", "prove"), "not yet"),
     }
@@ -33,43 +33,42 @@ def test_an_empty_folder_knows_nothing(workshop):
     ) == (None, None, None, None, None, [])
 
 
-def test_steps_cannot_be_confirmed_on_nothing(workshop):
+def test_steps_cannot_be_confirmed_on_nothing(app):
     for step in ("quiet", "gain", "clean", "tone", "steady", "send"):
         with pytest.raises(Refused, match=r"first|Send the marker"):
-            confirming.confirm_step(workshop, step)
+            confirming.confirm_step(app, step)
 
 
-def test_the_whole_job(workshop):
-    ws = workshop
-    use_boathouse(ws)
-    confirming.confirm_step(ws, "rig")
-    simulated.start_simulated(ws, "rest")
-    assert status(ws)["quiet"] == "open"
-    assert shows(ws, "quiet").hum.mains_hz == pytest.approx(49.98, abs=0.02)
-    simulated.start_simulated(ws, "talk")
-    advice = shows(ws, "gain_plan")
+def test_the_whole_job(app):
+    use_boathouse(app)
+    confirming.confirm_step(app, "rig")
+    simulated.start_simulated(app, "rest")
+    assert status(app)["quiet"] == "open"
+    assert shows(app, "quiet").hum.mains_hz == pytest.approx(49.98, abs=0.02)
+    simulated.start_simulated(app, "talk")
+    advice = shows(app, "gain_plan")
     assert advice.verdict == "up"
-    before = shows(ws, "talk").peak_dbfs
-    turning.turn_knob(ws, preamp(ws) + advice.change_db)
-    assert status(ws)["quiet"] == status(ws)["gain"] == "stale"
-    assert "now" in next(step.why for step in shows(ws, "steps") if step.name == "gain")
-    simulated.start_simulated(ws, "talk")
-    after = overview(ws, "gain_plan", "talk")
+    before = shows(app, "talk").peak_dbfs
+    turning.turn_knob(app, preamp(app) + advice.change_db)
+    assert status(app)["quiet"] == status(app)["gain"] == "stale"
+    assert "now" in next(step.why for step in shows(app, "steps") if step.name == "gain")
+    simulated.start_simulated(app, "talk")
+    after = overview(app, "gain_plan", "talk")
     assert after.talk.peak_dbfs == pytest.approx(before + advice.change_db, abs=1.0)
     assert -15 <= after.talk.peak_dbfs <= -10
     assert after.gain_plan.verdict == "stay"
     assert "prediction" in after.gain_plan.quiet_predicted
     predicted_snr = after.talk.snr_db
-    simulated.start_simulated(ws, "rest")
-    simulated.start_simulated(ws, "talk")
-    assert shows(ws, "talk").snr_db == pytest.approx(predicted_snr, abs=0.5)
-    assert shows(ws, "gain_plan").quiet_predicted is None
-    confirming.confirm_step(ws, "quiet")
-    confirming.confirm_step(ws, "gain")
-    simulated.start_simulated(ws, "passage")
+    simulated.start_simulated(app, "rest")
+    simulated.start_simulated(app, "talk")
+    assert shows(app, "talk").snr_db == pytest.approx(predicted_snr, abs=0.5)
+    assert shows(app, "gain_plan").quiet_predicted is None
+    confirming.confirm_step(app, "quiet")
+    confirming.confirm_step(app, "gain")
+    simulated.start_simulated(app, "passage")
     for step in ("clean", "tone", "steady"):
-        confirming.confirm_step(ws, step)
-    shown = overview(ws, "delivery", "diagram", "settings")
+        confirming.confirm_step(app, step)
+    shown = overview(app, "delivery", "diagram", "settings")
     assert [setting.stage for setting in shown.settings][:2] == ["hum", "hum"]
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
     assert [point.name for point in shown.diagram] == [
@@ -80,9 +79,9 @@ def test_the_whole_job(workshop):
         "levelled",
         "to:call",
     ]
-    done = {name: state for name, state in status(ws).items() if name not in ("send", "prove")}
+    done = {name: state for name, state in status(app).items() if name not in ("send", "prove")}
     assert done == dict.fromkeys(("rig", "quiet", "gain", "clean", "tone", "steady"), "confirmed")
-    assert status(ws)["prove"] == "open"
+    assert status(app)["prove"] == "open"
 
 
 def test_the_diagram_is_the_chain_at_work(boathouse):
@@ -106,8 +105,8 @@ def test_the_diagram_is_the_chain_at_work(boathouse):
     )
 
 
-def test_files_can_do_the_whole_job(workshop, tmp_path):
-    use_boathouse(workshop, source="file")
+def test_files_can_do_the_whole_job(app, tmp_path):
+    use_boathouse(app, source="file")
     soundfile.write(
         tmp_path / "q.wav",
         noise(3e-4, 8.0, rate_hz=44_100) + sine(100, -70, 8.0, rate_hz=44_100),
@@ -117,25 +116,25 @@ def test_files_can_do_the_whole_job(workshop, tmp_path):
     soundfile.write(tmp_path / "t.flac", voice("talk", rate_hz=44_100), 44_100, subtype="PCM_24")
     soundfile.write(tmp_path / "p.flac", voice("passage"), RATE, subtype="PCM_24")
     for purpose, name in (("rest", "q.wav"), ("talk", "t.flac"), ("passage", "p.flac")):
-        from_file.keep_file(workshop, purpose, tmp_path / name, channel=None)
-    shown = overview(workshop, "delivery", "inputs")
+        from_file.keep_file(app, purpose, tmp_path / name, channel=None)
+    shown = overview(app, "delivery", "inputs")
     assert shown.delivery.planned_lufs == pytest.approx(-18.0, abs=0.1)
-    living.start_run(workshop)
-    listeners.pick_input(workshop, "call", "Wren: call")
-    assert live.current(workshop).run.rate_hz == 44_100
+    living.start_run(app)
+    listeners.pick_input(app, "call", "Wren: call")
+    assert live.current(app).run.rate_hz == 44_100
     # The call runs at a rate of its own, and the edge converts.
-    assert np.abs(heard_by(workshop, "call", 3)).max() > 0.05
+    assert np.abs(heard_by(app, "call", 3)).max() > 0.05
     assert RAW_NAME in [entry.name for entry in shown.inputs]
 
 
-def test_a_take_without_voice_is_kept_with_its_sentence_and_never_used(workshop):
+def test_a_take_without_voice_is_kept_with_its_sentence_and_never_used(app):
     from obsidian_wren.store.parts import PartInfo
 
     info = PartInfo("talk", RATE, "browser", {"gain_db": None}, "2026-01-01T00:00:00+00:00")
-    keeping.keep(workshop, info, noise(0.01, 6.0), half=False)
-    shown = overview(workshop, "takes", "talk")
+    keeping.keep(app, info, noise(0.01, 6.0), half=False)
+    shown = overview(app, "takes", "talk")
     assert "No voice was found" in shown.takes[0].fault
     assert not shown.takes[0].current
     assert shown.talk is None
-    discarding.discard_take(workshop, shown.takes[0].id)
-    assert shows(workshop, "takes") == []
+    discarding.discard_take(app, shown.takes[0].id)
+    assert shows(app, "takes") == []

@@ -13,13 +13,13 @@ from beside import work_beside
 from obsidian_wren.cli.worker import worker_of
 from obsidian_wren.core.told import Told
 from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.context import Overtaken
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export.sounds import hear_take
 from obsidian_wren.service.opening import doctor
-from obsidian_wren.service.opening.opening import close_workshop
+from obsidian_wren.service.opening.opening import close_app
 from obsidian_wren.service.page.memory import memory
 from obsidian_wren.service.rig.rigs import the_rig
-from obsidian_wren.service.workshop import Overtaken
 from obsidian_wren.store.models import Rig, RoomRow
 from obsidian_wren.store.replay import CopyOfDatabase
 from obsidian_wren.store.take_files import SoundLost
@@ -27,22 +27,22 @@ from shown import overview, shows
 from waiting import wait_until
 
 
-def name_of(ws):
-    with ws.sessions() as session:
-        return the_rig(ws, session).name
+def name_of(app):
+    with app.sessions() as session:
+        return the_rig(app, session).name
 
 
-def rename(ws, name):
-    with ws.sessions.begin() as session:
-        the_rig(ws, session).name = name
-    ws.changed()
+def rename(app, name):
+    with app.sessions.begin() as session:
+        the_rig(app, session).name = name
+    app.changed()
     return os.getpid()
 
 
 @pytest.fixture
-def beside(workshop):
+def beside(app):
     """A program over an empty folder, with a worker in a thread."""
-    return work_beside(workshop)
+    return work_beside(app)
 
 
 def test_what_a_job_keeps_is_kept_and_the_pages_are_told(beside):
@@ -52,10 +52,10 @@ def test_what_a_job_keeps_is_kept_and_the_pages_are_told(beside):
     assert beside.revision > before
 
 
-def add_rooms(ws, *names):
+def add_rooms(app, *names):
     ids = []
     for name in names:
-        with ws.sessions.begin() as session:
+        with app.sessions.begin() as session:
             room = RoomRow(name=name)
             session.add(room)
             session.flush()
@@ -63,8 +63,8 @@ def add_rooms(ws, *names):
     return ids
 
 
-def rooms(ws):
-    with ws.sessions() as session:
+def rooms(app):
+    with app.sessions() as session:
         return {row.id: row.name for row in session.query(RoomRow)}
 
 
@@ -77,10 +77,10 @@ def test_rows_have_the_ids_that_the_job_was_told(beside):
     )
 
 
-def fails_after(ws, error):
-    rename(ws, "kept")
-    with ws.sessions.begin() as session:
-        the_rig(ws, session).name = "taken back"
+def fails_after(app, error):
+    rename(app, "kept")
+    with app.sessions.begin() as session:
+        the_rig(app, session).name = "taken back"
         session.flush()
         raise error
 
@@ -111,10 +111,10 @@ def anew(monkeypatch):
     monkeypatch.setattr(sys.modules[__name__], "at_work", Computing())
 
 
-def computes(ws):
+def computes(app):
     at_work.begun.set()
     at_work.goes.wait()
-    rename(ws, f"{name_of(ws)}, computed")
+    rename(app, f"{name_of(app)}, computed")
 
 
 def test_nobody_waits_for_a_lock_while_something_is_computed(beside):
@@ -128,11 +128,11 @@ def test_nobody_waits_for_a_lock_while_something_is_computed(beside):
     assert name_of(beside) == "Loft, computed"
 
 
-def computes_on(ws):
+def computes_on(app):
     at_work.begun.set()
     try:
         while True:
-            ws.go_on()
+            app.go_on()
     finally:
         at_work.over.set()
 
@@ -148,9 +148,9 @@ def test_a_job_that_nobody_waits_for_gives_up(beside):
     assert beside.work(name_of) == name_of(beside)
 
 
-def says(ws):
-    ws.find("odd", "Something is odd.", "Look.")
-    ws.bus.tell("working", {"share": 0.5})
+def says(app):
+    app.find("odd", "Something is odd.", "Look.")
+    app.bus.tell("working", {"share": 0.5})
 
 
 def test_what_a_job_finds_and_says_reaches_the_pages(beside):
@@ -168,7 +168,7 @@ def test_a_copy_is_gone_with_its_worker(beside):
     wait_until(lambda: not list(beside.folder.parts.iterdir()))
 
 
-def gives_what_cannot_be_sent(ws):
+def gives_what_cannot_be_sent(app):
     return threading.Lock()
 
 
@@ -176,23 +176,21 @@ def test_what_cannot_be_sent_fails_and_nobody_waits_for_it(beside):
     with pytest.raises(TypeError, match="pickle"):
         beside.work(gives_what_cannot_be_sent)
     with pytest.raises(AttributeError, match="pickle"):
-        beside.work(lambda ws: None)
+        beside.work(lambda app: None)
     assert beside.work(name_of) == name_of(beside)
 
 
-def test_a_copy_whose_worker_was_killed_is_nothing_wrong_and_goes_at_the_next_start(
-    workshop, workshop_over
-):
-    left = workshop.folder.parts / "worker-abc.db"
+def test_a_copy_whose_worker_was_killed_is_nothing_wrong_and_goes_at_the_next_start(app, app_over):
+    left = app.folder.parts / "worker-abc.db"
     left.write_bytes(b"SQLite format 3")
-    assert doctor.examine(workshop.folder, workshop.world) == []
-    close_workshop(workshop)
-    assert workshop_over(workshop.folder.path).findings == []
+    assert doctor.examine(app.folder, app.world) == []
+    close_app(app)
+    assert app_over(app.folder.path).findings == []
     assert not left.exists()
 
 
-def test_a_folder_may_be_named_from_where_one_stands(workshop, monkeypatch, tmp_path):
-    monkeypatch.chdir(workshop.folder.path)
+def test_a_folder_may_be_named_from_where_one_stands(app, monkeypatch, tmp_path):
+    monkeypatch.chdir(app.folder.path)
     copy = CopyOfDatabase(Path("wren.db"), tmp_path / "copy.db")
     copy.fill()
     with copy.sessions() as session:
@@ -200,11 +198,11 @@ def test_a_folder_may_be_named_from_where_one_stands(workshop, monkeypatch, tmp_
     copy.close()
 
 
-def test_it_ends_when_it_rests_and_is_begun_again(workshop):
-    ws = work_beside(workshop, rest_s=0.05)
-    ws.work(name_of)
-    wait_until(lambda: not ws.worker.runs)
-    assert ws.work(name_of) == name_of(ws)
+def test_it_ends_when_it_rests_and_is_begun_again(app):
+    app = work_beside(app, rest_s=0.05)
+    app.work(name_of)
+    wait_until(lambda: not app.worker.runs)
+    assert app.work(name_of) == name_of(app)
 
 
 @pytest.mark.parametrize("error", [Told("a", "A sentence."), SoundLost("d1", "It is gone.")])
@@ -224,11 +222,11 @@ def apart(boathouse):
     boathouse.worker.end()
 
 
-def process(ws):
+def process(app):
     return os.getpid()
 
 
-def die(ws):
+def die(app):
     os.kill(os.getpid(), 9)
 
 
@@ -241,8 +239,8 @@ def test_a_process_of_its_own_gives_the_same_ends_with_us_and_is_replaced(apart,
     passage = next(take.id for take in shows(apart, "takes") if take.purpose == "passage")
     heard = apart.work(hear_take, passage, "treated", True)
     assert heard == hear_take(other_boathouse, passage, "treated", True)
-    for ws in (apart, other_boathouse):
-        ws.work(deriving.derive_rig, rig_id, True)
+    for app in (apart, other_boathouse):
+        app.work(deriving.derive_rig, rig_id, True)
     parts = ("settings", "stages", "delivery", "diagram", "clean", "tone")
     assert overview(apart).model_dump(include=parts) == overview(other_boathouse).model_dump(
         include=parts

@@ -27,7 +27,7 @@ from obsidian_wren.service.calibration import stages
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.live import living
 from obsidian_wren.service.mixes import clips, mixing
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.takes import simulated
 from obsidian_wren.standins.surroundings import simulated_world
@@ -77,9 +77,9 @@ def program(boathouse_data, tmp_path_factory):
     fix_what_the_machine_chooses()
     folder = tmp_path_factory.mktemp("any") / "data"
     shutil.copytree(boathouse_data, folder)
-    ws = open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
-    clips.ship(ws)
-    mixing.refresh(ws)
+    app = open_app(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
+    clips.ship(app)
+    mixing.refresh(app)
     held = simulated.start_simulated
 
     def short(*arguments, seconds=None, **more):
@@ -87,8 +87,8 @@ def program(boathouse_data, tmp_path_factory):
 
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(simulated, "start_simulated", short)
-        yield ws, create_app(ws).test_client()
-    close_workshop(ws)
+        yield app, create_app(app).test_client()
+    close_app(app)
 
 
 def _file(path):
@@ -199,7 +199,7 @@ def send(client, case):
 
 @pytest.mark.parametrize("label", LABELS)
 def test_every_answer_can_be_used(program, label):
-    ws, client = program
+    app, client = program
     route = routes()[label]
     meant = route.as_strategy(generation_mode=GenerationMode.POSITIVE)
     # Two of three are what the document allows.
@@ -241,19 +241,19 @@ def test_every_answer_can_be_used(program, label):
 
     if any(word in route.path for word in LIVE):
         with suppress(Told):
-            living.start_run(ws)
+            living.start_run(app)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         ask()
     state_is_there()
     print(label, {code: answered.count(code) for code in sorted(set(answered))})
-    if live.current(ws).run is not None:
-        living.stop_run(ws)
+    if live.current(app).run is not None:
+        living.stop_run(app)
     # Equalizers that were taken in would make every fit after this one longer.
-    with ws.sessions() as session:
-        further = [key for key in order_of(the_rig(ws, session)) if is_further(key)]
+    with app.sessions() as session:
+        further = [key for key in order_of(the_rig(app, session)) if is_further(key)]
     for key in further:
-        stages.remove_stage(ws, key)
+        stages.remove_stage(app, key)
 
 
 def _wrong(route):

@@ -14,8 +14,8 @@ from signals import RATE, room
 
 
 @pytest.fixture
-def client(workshop):
-    return create_app(workshop).test_client()
+def client(app):
+    return create_app(app).test_client()
 
 
 def test_foreign_hosts_and_origins_are_refused(client):
@@ -108,7 +108,7 @@ def test_words_in_the_place_of_a_file_are_refused(client, path, more):
     assert answer.json["sentence"].strip()
 
 
-def test_an_upload_becomes_a_take_and_leaves_nothing_behind(client, workshop, tmp_path):
+def test_an_upload_becomes_a_take_and_leaves_nothing_behind(client, app, tmp_path):
     path = tmp_path / "pair.wav"
     soundfile.write(path, np.stack([room(), room(2e-3)], axis=1), RATE, subtype="PCM_24")
     answer = client.post(
@@ -117,7 +117,7 @@ def test_an_upload_becomes_a_take_and_leaves_nothing_behind(client, workshop, tm
     )
     assert answer.status_code == 200
     assert answer.json["quiet"]["rms_dbfs"] == pytest.approx(-50.97, abs=0.02)
-    assert list(workshop.folder.parts.iterdir()) == []
+    assert list(app.folder.parts.iterdir()) == []
 
 
 def test_pieces_from_the_browser(client):
@@ -141,46 +141,46 @@ def test_pieces_from_the_browser(client):
     assert "auto gain" in state["takes"][0]["notes"][0]
 
 
-def test_the_event_stream_speaks(client, workshop):
+def test_the_event_stream_speaks(client, app):
     stream = client.get("/api/events").response
     before = client.get("/api/state").json["revision"]
     # What is newest comes first, so that a page knows whether what it shows is old.
     assert next(stream) == f'retry: 1000\nevent: hello\ndata: {{"revision": {before}}}\n\n'.encode()
-    workshop.changed()
+    app.changed()
     assert next(stream) == f'event: changed\ndata: {{"revision": {before + 1}}}\n\n'.encode()
     assert client.get("/api/state").json["revision"] == before + 1
 
 
-def test_the_event_stream_ends_with_the_program(client, workshop):
+def test_the_event_stream_ends_with_the_program(client, app):
     stream = client.get("/api/events").response
     next(stream)
-    workshop.bus.end()
+    app.bus.end()
     assert list(stream) == []
 
 
-def test_of_too_many_streams_the_oldest_goes_first(client, workshop):
-    held = [workshop.bus.listen() for _ in range(12)]
+def test_of_too_many_streams_the_oldest_goes_first(client, app):
+    held = [app.bus.listen() for _ in range(12)]
     stream = client.get("/api/events").response
     assert b"hello" in next(stream)
     assert held[0].get_nowait() == ("end", {})
-    assert workshop.bus.places_taken == 12
-    workshop.changed()
+    assert app.bus.places_taken == 12
+    app.changed()
     assert held[1].get_nowait()[0] == "changed"
     assert b"changed" in next(stream)
 
 
-def test_places_are_given_back_whatever_becomes_of_a_stream(client, workshop):
+def test_places_are_given_back_whatever_becomes_of_a_stream(client, app):
     for _ in range(30):
         assert client.head("/api/events").status_code == 200
         # Nobody reads its first line.
         client.get("/api/events").close()
-    assert workshop.bus.places_taken == 0
+    assert app.bus.places_taken == 0
 
 
-def test_a_page_that_does_not_read_loses_its_oldest_messages_only(workshop):
-    listener = workshop.bus.listen()
+def test_a_page_that_does_not_read_loses_its_oldest_messages_only(app):
+    listener = app.bus.listen()
     for number in range(300):
-        workshop.bus.tell("live", {"n": number})
+        app.bus.tell("live", {"n": number})
     kept = [listener.get_nowait()[1]["n"] for _ in range(listener.qsize())]
     assert kept == list(range(100, 300))
 

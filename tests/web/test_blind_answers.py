@@ -40,7 +40,7 @@ def numbers_in(value):
 def test_the_network_log_of_200_series_tells_no_better_than_chance(boathouse, monkeypatch):
     # A short sentence tells as much of the log as a long one.
     monkeypatch.setattr(pair, "HEARD_S", 1.0)
-    ws, client = boathouse, create_app(boathouse).test_client()
+    app, client = boathouse, create_app(boathouse).test_client()
     # A pair that sounds alike: then nothing but the log could part them.
     second = "without:limiter"
     seen, truth = [], []
@@ -50,7 +50,7 @@ def test_the_network_log_of_200_series_tells_no_better_than_chance(boathouse, mo
         )
         assert began.status_code == 200, began.data
         state = began.get_json()
-        with ws.sessions() as session:
+        with app.sessions() as session:
             row = session.query(Series).filter(Series.ended.is_(False)).one()
             truth.append(bool(row.order[0]))
             order = json.dumps(row.order)

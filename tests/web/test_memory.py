@@ -9,7 +9,7 @@ import pytest
 from obsidian_wren.cli.main import main
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration import settings
-from obsidian_wren.service.workshop import Remembered
+from obsidian_wren.service.context import Remembered
 from obsidian_wren.store.token import token_of
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.app import create_app
@@ -65,8 +65,8 @@ def test_what_is_remembered_is_counted(boathouse):
 
 
 def test_the_command_line_asks_the_program_that_runs(answering, capsys):
-    ws, port = answering
-    where = ["doctor", "--memory", "--data", str(ws.folder.path), "--port", str(port)]
+    app, port = answering
+    where = ["doctor", "--memory", "--data", str(app.folder.path), "--port", str(port)]
     assert main(where) == 0
     said = capsys.readouterr().out
     assert said.startswith("The program holds ")
@@ -75,8 +75,8 @@ def test_the_command_line_asks_the_program_that_runs(answering, capsys):
     assert json.loads(capsys.readouterr().out)["held"]
 
 
-def test_where_no_program_runs_it_says_so(workshop, capsys):
-    folder = str(workshop.folder.path)
+def test_where_no_program_runs_it_says_so(app, capsys):
+    folder = str(app.folder.path)
     assert main(["doctor", "--memory", "--data", folder, "--port", "1"]) == 2
     assert "No program over" in capsys.readouterr().err
 

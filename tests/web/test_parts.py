@@ -9,8 +9,8 @@ from obsidian_wren.web.app import create_app
 
 
 @pytest.fixture
-def client(workshop):
-    return create_app(workshop).test_client()
+def client(app):
+    return create_app(app).test_client()
 
 
 def said(have):

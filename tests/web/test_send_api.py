@@ -14,9 +14,9 @@ from waiting import wait_until
 
 
 @pytest.fixture
-def client(workshop):
-    clips.ship(workshop)
-    return create_app(workshop).test_client()
+def client(app):
+    clips.ship(app)
+    return create_app(app).test_client()
 
 
 @pytest.fixture

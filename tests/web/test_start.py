@@ -21,14 +21,14 @@ MOST_MODULES = 1350
 FIRST_STATE = """
 import json, pathlib, sys
 from obsidian_wren.cli.starting import simulated_surroundings
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.web.app import create_app
-ws = open_workshop(DataFolder(pathlib.Path(sys.argv[1])), simulated_surroundings())
+ws = open_app(DataFolder(pathlib.Path(sys.argv[1])), simulated_surroundings())
 state = create_app(ws).test_client().get("/api/state").get_json()
 assert state["delivery"] and state["findings"] == []
 print(json.dumps(sorted(sys.modules)))
-close_workshop(ws)
+close_app(ws)
 """
 FIRST_PAGE = """
 import json, pathlib, sys

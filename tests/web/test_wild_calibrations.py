@@ -10,7 +10,7 @@ import zipfile
 import pytest
 
 from obsidian_wren.devices.browser import BrowserStream
-from obsidian_wren.service.opening.opening import close_workshop, open_workshop
+from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.standins.surroundings import simulated_world
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.web.app import create_app
@@ -24,10 +24,10 @@ TRIES = 120 * FURTHER
 def program(boathouse_data, tmp_path_factory):
     folder = tmp_path_factory.mktemp("wild") / "data"
     shutil.copytree(boathouse_data, folder)
-    ws = open_workshop(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
-    client = create_app(ws).test_client()
+    app = open_app(DataFolder(folder), simulated_world(BrowserStream), pace="fast")
+    client = create_app(app).test_client()
     yield client, client.get("/api/calibration").get_json()
-    close_workshop(ws)
+    close_app(app)
 
 
 def bring(client, raw, name="x.json"):

@@ -20,7 +20,7 @@ from obsidian_wren.core.wording import _
 
 if TYPE_CHECKING:
     from obsidian_wren.ports.world import PushedStream, World
-    from obsidian_wren.service.workshop import Workshop
+    from obsidian_wren.service.context import AppContext
     from obsidian_wren.store.folder import DataFolder
     from obsidian_wren.voice import records
 
@@ -110,16 +110,16 @@ def start(chosen: argparse.Namespace) -> int:
         return 0
     listening = bind(chosen.port)
 
-    def open_the_workshop() -> Workshop:
+    def open_the_app() -> AppContext:
         from obsidian_wren.cli.worker import worker_of
-        from obsidian_wren.service.opening.opening import open_workshop
+        from obsidian_wren.service.opening.opening import open_app
 
         own = not (demo or chosen.simulated)
         around = _own_world() if own else _simulated_world()
-        ws = open_workshop(folder, around, pace="fast" if chosen.fast else "real")
-        ws.worker = worker_of(ws, path, own=own)
-        ws.at_end(ws.worker.end)
-        return ws
+        app = open_app(folder, around, pace="fast" if chosen.fast else "real")
+        app.worker = worker_of(app, path, own=own)
+        app.at_end(app.worker.end)
+        return app
 
     port = listening.getsockname()[1]
     token = None if chosen.no_token else token_of(folder.path / "token")
@@ -138,7 +138,7 @@ def start(chosen: argparse.Namespace) -> int:
         version=f"{obsidian_wren.__version__} {page_mark()}",
         around="simulated" if demo or chosen.simulated else "own",
     )
-    serve(open_the_workshop, listening, Access(token, port), left)
+    serve(open_the_app, listening, Access(token, port), left)
     return 0
 
 
@@ -194,14 +194,14 @@ def _fill(folder: DataFolder, *, everything: bool) -> None:
     """Do the boathouse's calibration; with ``everything`` also whatever it does not need, so that
     all is compiled."""
     from obsidian_wren.service.opening.boathouse import fill_with_boathouse
-    from obsidian_wren.service.opening.opening import open_workshop
+    from obsidian_wren.service.opening.opening import open_app
 
     print(_("Doing the boathouse's calibration; this is done once."), flush=True)
-    ws = open_workshop(folder, simulated_surroundings(), pace="fast")
+    app = open_app(folder, simulated_surroundings(), pace="fast")
     with nullcontext() if are_compiled() else telling_how_far(_tell):
-        fill_with_boathouse(ws)
+        fill_with_boathouse(app)
         if everything:
             run_everything()
-    if ws.copier is not None:
-        ws.copier.stop()
-    ws.sessions.close()
+    if app.copier is not None:
+        app.copier.stop()
+    app.sessions.close()

@@ -1,4 +1,4 @@
-"""The worker's process begins: the workshop of what computes, in the world of the program that asks
+"""The worker's process begins: the app of what computes, in the world of the program that asks
 it."""
 
 from __future__ import annotations
@@ -15,12 +15,12 @@ from typing import TYPE_CHECKING, cast
 from obsidian_wren.cli.language import speak_as_asked
 
 if TYPE_CHECKING:
-    from obsidian_wren.service.workshop import Worker, Workshop
+    from obsidian_wren.service.context import AppContext, Worker
 
 
-def worker_of(ws: Workshop, path: Path, *, own: bool) -> Worker:
+def worker_of(app: AppContext, path: Path, *, own: bool) -> Worker:
     """The worker of a program over a data folder; ``own``: in this computer's own sound."""
-    from obsidian_wren.service.workshop import Worker
+    from obsidian_wren.service.context import Worker
 
     def begin(line: Connection) -> Callable[[], None]:
         spawned = multiprocessing.get_context("spawn")
@@ -30,12 +30,12 @@ def worker_of(ws: Workshop, path: Path, *, own: bool) -> Worker:
         line.close()
         return process.join
 
-    return Worker(ws, begin)
+    return Worker(app, begin)
 
 
 @dataclass(frozen=True)
 class _Begin:
-    """Opens the workshop of the worker's process and works there; this computer's own sound is
+    """Opens the app of the worker's process and works there; this computer's own sound is
     known as far as the program that asks saw it last."""
 
     path: Path
@@ -47,7 +47,7 @@ class _Begin:
         from obsidian_wren.cli.starting import simulated_surroundings
         from obsidian_wren.devices.sound_server.computer import SystemComputer
         from obsidian_wren.ports.system_sound import Surroundings, SystemSound
-        from obsidian_wren.service.workshop import workers_shop
+        from obsidian_wren.service.context import workers_shop
         from obsidian_wren.standins.surroundings import around
         from obsidian_wren.store.folder import DataFolder
 

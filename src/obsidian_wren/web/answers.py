@@ -1,4 +1,4 @@
-"""What handlers share: the workshop behind the request, the state as an answer, and an uploaded
+"""What handlers share: the app behind the request, the state as an answer, and an uploaded
 file on disk."""
 
 from __future__ import annotations
@@ -18,10 +18,10 @@ from werkzeug import datastructures
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import calibration
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.uploads import UPLOAD_PREFIX, disk_errors
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.page.overview import PARTS, overview_json
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.uploads import UPLOAD_PREFIX, disk_errors
 from obsidian_wren.web.limits import LARGEST_PIECE, SMALL, BodyLimit
 
 
@@ -36,9 +36,9 @@ class Route(NamedTuple):
     limit: BodyLimit = SMALL
 
 
-def workshop() -> Workshop:
-    """The workshop that the application serves."""
-    found: Workshop = current_app.config["WORKSHOP"]
+def the_app() -> AppContext:
+    """The app that the application serves."""
+    found: AppContext = current_app.config["APP"]
     return found
 
 
@@ -56,10 +56,10 @@ def state_answer(*, chain_only: bool = False) -> Response:
     asked = [name.strip() for name in request.headers.get("Wren-Want", "").split(",")]
     pairs = [pair.partition("=") for pair in request.headers.get("Wren-Have", "").split(",")]
     wanted = [name for name in asked if name in PARTS]
-    if chain_only and wanted and calibration.current(workshop()).behind.waits:
+    if chain_only and wanted and calibration.current(the_app()).behind.waits:
         wanted = [name for name in wanted if name in _AT_ONCE]
     body = overview_json(
-        workshop(),
+        the_app(),
         wanted=wanted or tuple(PARTS),
         have={name.strip(): word for name, _, word in pairs},
     )
@@ -79,7 +79,7 @@ def uploaded(file: FileStorage) -> Iterator[tuple[Path, str]]:
     it. Raises Refused where words came instead."""
     if not isinstance(file, datastructures.FileStorage):
         raise Refused("no-file", _("No file came with this. Choose a file, then try again."))
-    with tempfile.TemporaryDirectory(dir=workshop().folder.parts, prefix=UPLOAD_PREFIX) as folder:
+    with tempfile.TemporaryDirectory(dir=the_app().folder.parts, prefix=UPLOAD_PREFIX) as folder:
         # The person's file name is for reading only; it never becomes a path.
         path = Path(folder) / _("The file")
         with disk_errors("taking the file in"):

@@ -17,14 +17,14 @@ from werkzeug.exceptions import HTTPException
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration import catching_up
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.live import living
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening import checking
 from obsidian_wren.service.setup import seeing
 from obsidian_wren.service.words import UNSTORABLE
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.web import guard, models, packing, waiting
-from obsidian_wren.web.answers import Route, workshop
+from obsidian_wren.web.answers import Route, the_app
 from obsidian_wren.web.limits import SOUND, know, largest_body
 from obsidian_wren.web.routes import (
     calibration,
@@ -117,9 +117,9 @@ def _on_too_large(_error: Exception) -> tuple[Response, int]:
     ), 413
 
 
-def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
-    """The application over a workshop; None serves for making the OpenAPI document."""
-    app = OpenAPI(
+def create_app(app: AppContext | None, *, describe: bool = False) -> OpenAPI:
+    """The application over an app; None serves for making the OpenAPI document."""
+    flask_app = OpenAPI(
         "obsidian_wren",
         info=Info(title="Obsidian Wren", version="1"),
         static_folder=None,
@@ -127,19 +127,19 @@ def create_app(ws: Workshop | None, *, describe: bool = False) -> OpenAPI:
         validation_error_callback=_on_invalid,
         security_schemes=_SCHEMES,
     )
-    app.config["WORKSHOP"] = ws
-    app.config["MAX_CONTENT_LENGTH"] = SOUND.largest
-    app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
-    guard.install(app)
-    app.before_request(_require_folder)
-    waiting.install(app)
-    packing.install(app)
+    flask_app.config["APP"] = app
+    flask_app.config["MAX_CONTENT_LENGTH"] = SOUND.largest
+    flask_app.config["MAX_FORM_MEMORY_SIZE"] = 1_000_000
+    guard.install(flask_app)
+    flask_app.before_request(_require_folder)
+    waiting.install(flask_app)
+    packing.install(flask_app)
     for api in _blueprints(describe=describe):
-        app.register_api(api)
-    app.register_error_handler(413, _on_too_large)
-    app.register_error_handler(Exception, _on_error)
+        flask_app.register_api(api)
+    flask_app.register_error_handler(413, _on_too_large)
+    flask_app.register_error_handler(Exception, _on_error)
 
-    return app
+    return flask_app
 
 
 _NOT_HERE = _("There is nothing under this address. Load the page again.")
@@ -184,13 +184,13 @@ def _require_folder() -> None:
     """Whatever is asked to be done would be done in no folder, or in one that nobody looks into.
     What is only looked at is still there."""
     if request.method not in ("GET", "HEAD"):
-        workshop().folder.require_there()
+        the_app().folder.require_there()
 
 
 def _gone_folder() -> Told | None:
     """What is told where the data folder itself is gone, whatever failed because of that."""
     try:
-        workshop().folder.require_there()
+        the_app().folder.require_there()
     except Told as gone:
         return gone
     return None
@@ -202,43 +202,43 @@ def _keep_what_it_tells(error: Told) -> None:
         from obsidian_wren.service.readings.lost_sounds import note_lost
 
         with suppress(Told):
-            note_lost(workshop(), error)  # type: ignore[arg-type]
+            note_lost(the_app(), error)  # type: ignore[arg-type]
 
 
-def _go_on(ws: Workshop) -> None:
-    seeing.start_seeing(ws)
-    living.resume_run(ws)
+def _go_on(app: AppContext) -> None:
+    seeing.start_seeing(app)
+    living.resume_run(app)
 
 
-def _get_ready(ws: Workshop) -> None:
-    living.get_ready(ws)
+def _get_ready(app: AppContext) -> None:
+    living.get_ready(app)
 
 
-def _begin_worker(ws: Workshop) -> None:
-    if ws.worker is not None:
-        ws.worker.get_ready()
+def _begin_worker(app: AppContext) -> None:
+    if app.worker is not None:
+        app.worker.get_ready()
 
 
-def _catch_up(ws: Workshop) -> None:
-    catching_up.start_catching_up(ws)
+def _catch_up(app: AppContext) -> None:
+    catching_up.start_catching_up(app)
 
 
-def _lay_out(ws: Workshop) -> None:
-    clips.ship(ws)
+def _lay_out(app: AppContext) -> None:
+    clips.ship(app)
 
 
-def _check_sounds(ws: Workshop) -> None:
-    checking.check_sounds(ws)
+def _check_sounds(app: AppContext) -> None:
+    checking.check_sounds(app)
 
 
-def warm_up(ws: Workshop) -> None:
+def warm_up(app: AppContext) -> None:
     """Go on being live where that was so, before anything else; then load what computes, and lay
     out the clips."""
     for part in (_go_on, _get_ready, _begin_worker, _catch_up, _lay_out, _check_sounds):
         try:
-            part(ws)
+            part(app)
         except Told as error:
-            ws.bus.tell("trouble", {"sentence": str(error)})
+            app.bus.tell("trouble", {"sentence": str(error)})
         except Exception:
             # Nobody waits for it; what it would have done can be asked for.
             _LOG.exception("A part of warming up failed")

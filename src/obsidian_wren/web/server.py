@@ -28,7 +28,7 @@ from obsidian_wren.web.left_state import LeftState
 from obsidian_wren.web.limits import SOUND, largest_body
 
 if TYPE_CHECKING:
-    from obsidian_wren.service.workshop import Workshop
+    from obsidian_wren.service.context import AppContext
 
 _LOG = logging.getLogger(__name__)
 HOST = "127.0.0.1"
@@ -111,36 +111,36 @@ _NOT_UNDERSTOOD = _("What was sent cannot be understood. Send it again, as the p
 
 
 def serve(
-    open_the_workshop: Callable[[], Workshop],
+    open_the_app: Callable[[], AppContext],
     listening: socket.socket,
     access: Access,
     left: LeftState,
 ) -> None:
     """Answer until the program is ended.
 
-    The page comes at once, with the state that was ``left``; the workshop and what computes load
+    The page comes at once, with the state that was ``left``; the app and what computes load
     behind it.
     """
     from waitress.server import create_server
 
     share_arenas()
-    opened: list[Workshop] = []
+    opened: list[AppContext] = []
 
     def load() -> Wsgi:
         from obsidian_wren.web.app import create_app, warm_up
 
-        ws = open_the_workshop()
-        opened.append(ws)
+        app = open_the_app()
+        opened.append(app)
         left.forget()
         # After the first answer: loading what computes would slow it down.
-        warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up, (ws,))
+        warmer = threading.Timer(_WARM_UP_AFTER_S, warm_up, (app,))
         warmer.daemon = True
         warmer.start()
-        app = create_app(ws)
+        flask_app = create_app(app)
         # What is loaded stays: it is not looked through any more.
         gc.freeze()
         gc.enable()
-        return app.wsgi_app
+        return flask_app.wsgi_app
 
     # A request that waits for a thread is no news: streams hold theirs.
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
@@ -168,8 +168,8 @@ def serve(
 
     def end(number: int, _frame: FrameType | None) -> None:
         ended_by.append(number)
-        for ws in opened:
-            ws.let_go()
+        for app in opened:
+            app.let_go()
         raise KeyboardInterrupt
 
     signal.signal(signal.SIGTERM, end)
@@ -179,25 +179,25 @@ def serve(
     except KeyboardInterrupt:
         pass
     finally:
-        for ws in opened:
+        for app in opened:
             # Ctrl-C ends what was started in front, whole. An update, or a desktop that starts it
             # again, is nothing to those who listen.
-            _close(ws, left, voice_goes_on=signal.SIGINT not in ended_by)
+            _close(app, left, voice_goes_on=signal.SIGINT not in ended_by)
 
 
-def _close(ws: Workshop, left: LeftState, *, voice_goes_on: bool) -> None:
-    from obsidian_wren.service.opening.opening import close_workshop
+def _close(app: AppContext, left: LeftState, *, voice_goes_on: bool) -> None:
+    from obsidian_wren.service.opening.opening import close_app
     from obsidian_wren.service.page.overview import overview_json
 
     states: list[str] = []
 
     def read() -> None:
         try:
-            states.append(overview_json(ws))
+            states.append(overview_json(app))
         except Exception:
             _LOG.exception("The state could not be left for the next start")
 
-    close_workshop(ws, last=read, voice_goes_on=voice_goes_on)
+    close_app(app, last=read, voice_goes_on=voice_goes_on)
     with suppress(OSError):
         for state in states:
             left.keep(state)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from flask import Flask, request
 
-from obsidian_wren.web.answers import workshop
+from obsidian_wren.web.answers import the_app
 
 # Under /api.
 _WAITING = (
@@ -50,13 +50,13 @@ def install(app: Flask) -> None:
         parts = request.path.split("/")
         if request.method != "GET" and not request.path.startswith(_NOT_DERIVED):
             # What follows is about to be worked out.
-            worker = workshop().worker
+            worker = the_app().worker
             if worker is not None:
                 worker.get_ready()
         if len(parts) > 2 and parts[2] in _WAITING and not request.path.startswith(_PIECES):
             from obsidian_wren.service import calibration
 
-            if calibration.current(workshop()).behind.waits:
+            if calibration.current(the_app()).behind.waits:
                 from obsidian_wren.service.calibration.catching_up import caught_up
 
-                caught_up(workshop())
+                caught_up(the_app())

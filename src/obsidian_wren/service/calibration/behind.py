@@ -8,7 +8,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Mapping
 
-from obsidian_wren.service.workshop import Overtaken
+from obsidian_wren.service.context import Overtaken
 
 # A key that is held down comes again sooner than this; what follows is worked out when it rests.
 _REST_S = 0.05

@@ -11,9 +11,9 @@ from obsidian_wren.service.calibration import current
 from obsidian_wren.service.calibration.chain_rows import keyed_specs
 from obsidian_wren.service.calibration.deriving import derive_after_change, derive_rig
 from obsidian_wren.service.calibration.events import ChainChanged
+from obsidian_wren.service.context import AppContext, Overtaken
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import is_in_hand
-from obsidian_wren.service.workshop import Overtaken, Workshop
 
 _LOG = logging.getLogger(__name__)
 _LONGEST_S = 30.0
@@ -22,7 +22,7 @@ _LONGEST_S = 30.0
 def follow_change(ctx: RigContext, *, refit: bool = False) -> None:
     """Within a change: what it gives, behind the answer where that runs, else at once. Either way
     the chain that is heard has it at once."""
-    behind = current(ctx.ws).behind
+    behind = current(ctx.app).behind
     specs = keyed_specs(ctx) if behind.runs else None
     if specs is None:
         derive_after_change(ctx, refit=refit)
@@ -32,26 +32,26 @@ def follow_change(ctx: RigContext, *, refit: bool = False) -> None:
     behind.ask(ctx.rig.id, refit=refit)
 
 
-def caught_up(ws: Workshop) -> None:
+def caught_up(app: AppContext) -> None:
     """Wait until what follows from every change is there."""
-    current(ws).behind.wait(_LONGEST_S)
+    current(app).behind.wait(_LONGEST_S)
 
 
-def start_catching_up(ws: Workshop) -> None:
+def start_catching_up(app: AppContext) -> None:
     """Work behind from now on, until the program ends."""
-    behind = current(ws).behind
+    behind = current(app).behind
 
     def work(rigs: Mapping[int, bool]) -> None:
         try:
             for rig_id, refit in rigs.items():
-                ws.work(derive_rig, rig_id, refit, go_on=behind.go_on)
+                app.work(derive_rig, rig_id, refit, go_on=behind.go_on)
         except Told as error:
-            ws.bus.tell("trouble", {"sentence": str(error)})
+            app.bus.tell("trouble", {"sentence": str(error)})
         except Overtaken:
             raise
         except Exception:
             # What it stood on is marked as old, and can be derived again with a press.
             _LOG.exception("What follows from a change could not be worked out")
 
-    behind.start(work, ws.changed)
-    ws.at_end(behind.stop)
+    behind.start(work, app.changed)
+    app.at_end(behind.stop)

@@ -13,12 +13,12 @@ from obsidian_wren.service.calibration.dials import learn_control
 from obsidian_wren.service.calibration.levels import derive_levels
 from obsidian_wren.service.calibration.take_sets import ring_of
 from obsidian_wren.service.calibration.voice import derive_voice
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.lost_sounds import doing_without
 from obsidian_wren.service.readings.staleness import sources_now, stale_answer
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, Take
 
 
@@ -73,13 +73,13 @@ def derive_everything(ctx: RigContext, *, refit: bool) -> None:
     draw(ctx)
 
 
-def derive_rig(ws: Workshop, rig_id: int, refit: bool) -> None:
+def derive_rig(app: AppContext, rig_id: int, refit: bool) -> None:
     """What a change of a rig gives, in a transaction of its own."""
-    with ws.sessions.begin() as session:
-        derive_after_change(RigContext.of(ws, session, rig_id), refit=refit)
+    with app.sessions.begin() as session:
+        derive_after_change(RigContext.of(app, session, rig_id), refit=refit)
 
 
-def derive_again(ws: Workshop, *, refit: bool = False) -> None:
+def derive_again(app: AppContext, *, refit: bool = False) -> None:
     """One press: everything that the takes at hand can give, where it stands, is derived anew.
 
     Pins stay.
@@ -87,7 +87,7 @@ def derive_again(ws: Workshop, *, refit: bool = False) -> None:
     Where only gain was turned since a take, its levels are moved by physics, and what follows is
     marked as predicted. Raises Refused where it was ended.
     """
-    now = calibration.current(ws)
+    now = calibration.current(app)
     asked = now.asked_to_fit if refit else now.asked_to_derive
     number = asked.ask()
     with now.one_at_a_time:
@@ -96,31 +96,31 @@ def derive_again(ws: Workshop, *, refit: bool = False) -> None:
             # would.
             return
         with asked.answering():
-            ws.work(_derive_whole, refit)
-    ws.changed()
+            app.work(_derive_whole, refit)
+    app.changed()
 
 
-def _derive_whole(ws: Workshop, refit: bool) -> None:
-    with told(ws) as go_on, ws.sessions.begin() as session:
-        ctx = in_hand(ws, session)
+def _derive_whole(app: AppContext, refit: bool) -> None:
+    with told(app) as go_on, app.sessions.begin() as session:
+        ctx = in_hand(app, session)
         ctx.go_on = go_on
         doing_without(ctx, lambda: _derive_again(ctx, refit))
 
 
-def told(ws: Workshop) -> AbstractContextManager[Callable[[], None]]:
+def told(app: AppContext) -> AbstractContextManager[Callable[[], None]]:
     """Every page is told how far it is and may end it; gives what is called at each answer."""
-    return calibration.current(ws).working.told(partial(_tell, ws))
+    return calibration.current(app).working.told(partial(_tell, app))
 
 
-def end_deriving(ws: Workshop) -> None:
+def end_deriving(app: AppContext) -> None:
     """Let what is being derived stand as it was. Waits for nothing."""
-    if ws.worker is not None:
-        ws.worker.say(end_deriving)
-    calibration.current(ws).working.end()
+    if app.worker is not None:
+        app.worker.say(end_deriving)
+    calibration.current(app).working.end()
 
 
-def _tell(ws: Workshop, share: float | None) -> None:
-    ws.bus.tell("working", {"share": share})
+def _tell(app: AppContext, share: float | None) -> None:
+    app.bus.tell("working", {"share": share})
 
 
 def _derive_again(ctx: RigContext, refit: bool) -> None:

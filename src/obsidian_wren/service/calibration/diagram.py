@@ -39,7 +39,7 @@ def draw(ctx: RigContext) -> None:
         here, key = take_set_of(ctx, moved, refit=False)
         path = _path(ctx, here, key)
     else:
-        one = samples_of(ctx.ws, first) * amplitude_from_db(moved)
+        one = samples_of(ctx.app, first) * amplitude_from_db(moved)
         talk, quiet = (one, None) if voice is not None else (None, one)
         path = [("converter", levels_here(talk, quiet, rate_hz=first.rate_hz))]
     points = [_point(name, name, found, None) for name, found in path]
@@ -58,12 +58,12 @@ def _path(ctx: RigContext, here: TakeSet, key: tuple[Any, ...]) -> list[tuple[st
     derived."""
 
     def found(takes: TakeSet) -> PathPoint:
-        levels: PathPoint = ctx.ws.answers.get(
+        levels: PathPoint = ctx.app.answers.get(
             ("levels", key, takes.passed), partial(point_behind, takes)
         )
         return levels
 
-    follow, specs = follower(ctx.ws, key), derived_specs(ctx)
+    follow, specs = follower(ctx.app, key), derived_specs(ctx)
     names = {kind.kind: kind.ends for kind in KINDS.values() if kind.ends is not None}
     points = [("converter", found(here))]
     whole = chain_is_whole(ctx)

@@ -34,7 +34,7 @@ def learn_control(ctx: RigContext, newest: Take) -> None:
             or row.facts.get("interface") != ctx.rig.interface.name
         ):
             continue
-        power, _ = frames_of(samples_of(ctx.ws, row), rate_hz=row.rate_hz)
+        power, _ = frames_of(samples_of(ctx.app, row), rate_hz=row.rate_hz)
         level, error = steady_level(power)
         takes.append(DialTake(float(row.facts[position]), level, error))
     if len({take.position for take in takes}) < 2:

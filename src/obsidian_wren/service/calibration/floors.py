@@ -21,15 +21,15 @@ def floor_match(ctx: RigContext, voice: Take, rest: Take) -> FloorMatch | None:
     shift_db = room_shift_db(rest, voice, ctx.rig)
 
     def measure() -> FloorMatch | None:
-        room = undisturbed(ctx.ws, rest) * amplitude_from_db(shift_db)
+        room = undisturbed(ctx.app, rest) * amplitude_from_db(shift_db)
         return match_floor(
             at_rate(room, rest.rate_hz, voice.rate_hz),
-            samples_of(ctx.ws, voice),
+            samples_of(ctx.app, voice),
             rate_hz=voice.rate_hz,
-            active_level_dbfs=talk_reading(ctx.ws, voice, None, ctx.rig).active_level_dbfs,
+            active_level_dbfs=talk_reading(ctx.app, voice, None, ctx.rig).active_level_dbfs,
         )
 
-    found: FloorMatch | None = ctx.ws.readings.get(
+    found: FloorMatch | None = ctx.app.readings.get(
         ("floor", voice.sha256, rest.sha256, shift_db), measure
     )
     return found

@@ -15,6 +15,7 @@ from obsidian_wren.core.measure.readings import TalkReading
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration.talk_findings import found_in_talk
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.readings.answers import keep_answer, moved_since
 from obsidian_wren.service.readings.measuring import (
     quiet_reading,
@@ -26,7 +27,6 @@ from obsidian_wren.service.readings.staleness import used_by
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.gain_controls import gain_controls
 from obsidian_wren.service.rig.hardware_rows import has_absolute_gain, interface_of, microphone_of
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, Take
 
 _FAR_CM = 40.0
@@ -49,7 +49,7 @@ def _split(ctx: RigContext) -> FloorSplit | None:
         return (
             None
             if take is None or gain is None
-            else FloorTake(quiet_reading(ctx.ws, take).third_octaves, gain)
+            else FloorTake(quiet_reading(ctx.app, take).third_octaves, gain)
         )
 
     own = None
@@ -62,7 +62,7 @@ def _split(ctx: RigContext) -> FloorSplit | None:
             pad_on=bool(rest.facts.get("pad_on")),
         )
     split = split_floor(
-        FloorTake(quiet_reading(ctx.ws, rest).third_octaves, rest.gain_db),
+        FloorTake(quiet_reading(ctx.app, rest).third_octaves, rest.gain_db),
         muted=floor(muted),
         other=floor(other),
         microphone_dbfs_a=own,
@@ -83,10 +83,10 @@ def _split(ctx: RigContext) -> FloorSplit | None:
     return now_split
 
 
-def _profile(ws: Workshop, quiet: Take) -> NoiseProfile | None:
-    found: NoiseProfile | None = ws.readings.get(
+def _profile(app: AppContext, quiet: Take) -> NoiseProfile | None:
+    found: NoiseProfile | None = app.readings.get(
         ("noise profile", quiet.sha256),
-        lambda: noise_profile(samples_of(ws, quiet), rate_hz=quiet.rate_hz),
+        lambda: noise_profile(samples_of(app, quiet), rate_hz=quiet.rate_hz),
     )
     return found
 
@@ -99,15 +99,15 @@ def _causes(
     talk = (
         None
         if ctx.takes.talk is None
-        else talk_reading(ctx.ws, ctx.takes.talk, ctx.takes.quiet, ctx.rig)
+        else talk_reading(ctx.app, ctx.takes.talk, ctx.takes.quiet, ctx.rig)
     )
     if ctx.takes.quiet is not None:
-        rest = quiet_reading(ctx.ws, ctx.takes.quiet)
+        rest = quiet_reading(ctx.app, ctx.takes.quiet)
         used = ctx.takes.of("in-use")
         over = None if talk is None else talk.snr_db
         found = find_causes(
             rest,
-            in_use=None if used is None else quiet_reading(ctx.ws, used),
+            in_use=None if used is None else quiet_reading(ctx.app, used),
             split=split,
             voice_over_room_db=over,
             channels=_channels(ctx.takes.quiet),
@@ -120,7 +120,7 @@ def _causes(
         # More gain lifts every cause alike, so their order stands.
         moved = moved_since(ctx, ctx.takes.quiet)[1] is not None
         keep_answer(ctx, "causes", body, moved=moved)
-        profile = _profile(ctx.ws, ctx.takes.quiet)
+        profile = _profile(ctx.app, ctx.takes.quiet)
         if profile is not None:
             ctx.session.merge(
                 Derivation(
@@ -134,7 +134,7 @@ def _causes(
         loud = ctx.takes.of("loud")
         voice = find_voice_causes(
             talk,
-            loud=None if loud is None else talk_reading(ctx.ws, loud, ctx.takes.quiet, ctx.rig),
+            loud=None if loud is None else talk_reading(ctx.app, loud, ctx.takes.quiet, ctx.rig),
             plan=plan,
             distance_cm=ctx.rig.distance_cm,
         ) + found_in_talk(ctx)
@@ -161,7 +161,7 @@ def _channels(take: Take) -> Channels | None:
 def _voice(ctx: RigContext, take: Take | None, quiet: Take | None) -> TalkReading | None:
     if take is None:
         return None
-    return talk_at_gain(talk_reading(ctx.ws, take, quiet, ctx.rig), moved_since(ctx, take)[0])
+    return talk_at_gain(talk_reading(ctx.app, take, quiet, ctx.rig), moved_since(ctx, take)[0])
 
 
 def _plan(ctx: RigContext, split: FloorSplit | None) -> GainPlan | None:
@@ -176,7 +176,7 @@ def _plan(ctx: RigContext, split: FloorSplit | None) -> GainPlan | None:
     quiet = None
     if ctx.takes.quiet is not None:
         quiet = quiet_at_gain(
-            quiet_reading(ctx.ws, ctx.takes.quiet),
+            quiet_reading(ctx.app, ctx.takes.quiet),
             room_shift_db(ctx.takes.quiet, ctx.takes.talk, ctx.rig) + moved,
         )
     plan = plan_gain(

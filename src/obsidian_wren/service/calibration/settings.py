@@ -11,20 +11,20 @@ from obsidian_wren.service.calibration.setting_rows import setting_row, setting_
 from obsidian_wren.service.calibration.stages import known_kind
 from obsidian_wren.service.calibration.wishes import BandValue, WishesBody
 from obsidian_wren.service.changes.record import TONE_WISHES, change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.rigs import in_hand, the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import TargetRow
 
 
-def fit_again(ws: Workshop) -> None:
+def fit_again(app: AppContext) -> None:
     """Derive everything anew from the newest takes. Pins stay."""
-    derive_again(ws, refit=True)
+    derive_again(app, refit=True)
 
 
 def change_setting(
-    ws: Workshop,
+    app: AppContext,
     stage: str,
     name: str,
     *,
@@ -34,11 +34,11 @@ def change_setting(
 ) -> None:
     """Pin a setting to a person's value, or let the derived value stand again."""
     kind = known_kind(stage)
-    with ws.sessions() as session:
-        row = setting_row(in_hand(ws, session), stage, name)
+    with app.sessions() as session:
+        row = setting_row(in_hand(app, session), stage, name)
         title = setting_title(row) if row is not None else name
-    with change(ws, f"{'Pinned' if pinned else 'Back to automatic:'} {title}") as session:
-        ctx = in_hand(ws, session)
+    with change(app, f"{'Pinned' if pinned else 'Back to automatic:'} {title}") as session:
+        ctx = in_hand(app, session)
         row = setting_row(ctx, stage, name)
         if row is None:
             raise Refused(
@@ -67,17 +67,17 @@ def change_setting(
             row.value = value
         session.flush()
         follow_change(ctx)
-    ws.changed()
+    app.changed()
 
 
-def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
+def change_wishes(app: AppContext, wishes: WishesBody) -> None:
     """Keep what a person wants of the treated voice.
 
     What is left out is as usual. Another target or taste is fitted at once.
     """
     body: dict[str, Any] = wishes.model_dump(exclude_none=True, exclude_defaults=True)
-    with ws.sessions() as session:
-        before = dict(the_rig(ws, session).wishes)
+    with app.sessions() as session:
+        before = dict(the_rig(app, session).wishes)
     names = {
         "cut_weight": _("how clipped words weigh"),
         "taste": "taste",
@@ -86,8 +86,8 @@ def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
         "aims": "aims",
     }
     changed = [title for name, title in names.items() if before.get(name) != body.get(name)]
-    with change(ws, _("Changed {value}", value=_(" and ").join(changed) or "wishes")) as session:
-        ctx = in_hand(ws, session)
+    with change(app, _("Changed {value}", value=_(" and ").join(changed) or "wishes")) as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         target = body.get("target", {})
         if (
@@ -117,13 +117,13 @@ def change_wishes(ws: Workshop, wishes: WishesBody) -> None:
             ctx,
             refit=any(before.get(name) != body.get(name) for name in TONE_WISHES),
         )
-    ws.changed()
+    app.changed()
 
 
-def keep_target(ws: Workshop, name: str, rows: list[list[float]]) -> None:
+def keep_target(app: AppContext, name: str, rows: list[list[float]]) -> None:
     """Keep a target from a two-column text, and fit to it."""
-    with change(ws, _("Target {name}", name=name)) as session:
-        ctx = in_hand(ws, session)
+    with change(app, _("Target {name}", name=name)) as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         row = TargetRow(name=name[:120], rows=[list(entry[:2]) for entry in rows])
         session.add(row)
@@ -131,4 +131,4 @@ def keep_target(ws: Workshop, name: str, rows: list[list[float]]) -> None:
         rig.wishes = {**rig.wishes, "target": {"kind": "imported", "id": row.id}}
         session.flush()
         follow_change(ctx, refit=True)
-    ws.changed()
+    app.changed()

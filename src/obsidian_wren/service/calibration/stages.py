@@ -17,10 +17,10 @@ from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.setting_rows import band_rows, chain_is_whole
 from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import SettingRow, StageRow
 
 _MOST_BANDS = 16
@@ -34,12 +34,12 @@ def known_kind(key: str) -> StageKind:
         raise Refused("no-stage", _("There is no such stage. Load the page again.")) from error
 
 
-def switch_stage(ws: Workshop, key: str, on: bool | None) -> None:
+def switch_stage(app: AppContext, key: str, on: bool | None) -> None:
     """Hold a stage on or off, or let what was derived stand again (None)."""
     kind = known_kind(key)
     verb = _("Back to automatic:") if on is None else _("Switched on") if on else _("Switched off")
-    with change(ws, f"{verb} {title_of(key).lower()}") as session:
-        ctx = in_hand(ws, session)
+    with change(app, f"{verb} {title_of(key).lower()}") as session:
+        ctx = in_hand(app, session)
         row = session.get(StageRow, (ctx.rig.id, key))
         if row is None:
             raise Refused(
@@ -52,16 +52,16 @@ def switch_stage(ws: Workshop, key: str, on: bool | None) -> None:
         row.runs = row.derived if on is None else on
         session.flush()
         follow_change(ctx)
-    ws.changed()
+    app.changed()
 
 
-def order_stages(ws: Workshop, order: Sequence[str]) -> None:
+def order_stages(app: AppContext, order: Sequence[str]) -> None:
     """Put the stages in another sequence; an empty one is the default."""
     with change(
-        ws,
+        app,
         _("Another sequence of the stages") if order else _("The default sequence of the stages"),
     ) as session:
-        ctx = in_hand(ws, session)
+        ctx = in_hand(app, session)
         there = order_of(ctx.rig)
         if order and sorted(order) != sorted(there):
             raise Refused("order", _("The sequence has to name every stage once."))
@@ -70,7 +70,7 @@ def order_stages(ws: Workshop, order: Sequence[str]) -> None:
         _keep(ctx, list(order) if order else usual)
         session.flush()
         follow_change(ctx)
-    ws.changed()
+    app.changed()
 
 
 def _keep(ctx: RigContext, sequence: list[str]) -> None:
@@ -78,11 +78,11 @@ def _keep(ctx: RigContext, sequence: list[str]) -> None:
     ctx.rig.stage_order = [] if sequence == list(default_sequence()) else sequence
 
 
-def add_stage(ws: Workshop, kind: str) -> None:
+def add_stage(app: AppContext, kind: str) -> None:
     """Add a further stage of a kind behind the last of it; its rule derives it there."""
     title = known_kind(kind).title.lower()
-    with change(ws, _("Added a further {title}", title=title)) as session:
-        ctx = in_hand(ws, session)
+    with change(app, _("Added a further {title}", title=title)) as session:
+        ctx = in_hand(app, session)
         if not chain_is_whole(ctx):
             raise Refused("no-chain", _("There is no chain yet to add to. Read the passage first."))
         sequence = list(order_of(ctx.rig))
@@ -100,7 +100,7 @@ def add_stage(ws: Workshop, kind: str) -> None:
         _keep(ctx, sequence)
         session.flush()
         follow_change(ctx)
-    ws.changed()
+    app.changed()
 
 
 def _forget(session: Session, rig_id: int, key: str) -> None:
@@ -108,11 +108,11 @@ def _forget(session: Session, rig_id: int, key: str) -> None:
     session.execute(delete(StageRow).where(StageRow.rig_id == rig_id, StageRow.kind == key))
 
 
-def remove_stage(ws: Workshop, key: str) -> None:
+def remove_stage(app: AppContext, key: str) -> None:
     """Remove a stage that was added. What was set in it is kept for undo."""
     known_kind(key)
-    with change(ws, _("Removed {title_of}", title_of=title_of(key).lower())) as session:
-        ctx = in_hand(ws, session)
+    with change(app, _("Removed {title_of}", title_of=title_of(key).lower())) as session:
+        ctx = in_hand(app, session)
         sequence = list(order_of(ctx.rig))
         if not is_further(key) or key not in sequence:
             raise Refused(
@@ -123,14 +123,14 @@ def remove_stage(ws: Workshop, key: str) -> None:
         _keep(ctx, sequence)
         session.flush()
         follow_change(ctx)
-    ws.changed()
+    app.changed()
 
 
-def add_band(ws: Workshop, key: str, band: BandValue) -> None:
+def add_band(app: AppContext, key: str, band: BandValue) -> None:
     """Put a band of the person's own into a further equalizer."""
     kind = known_kind(key)
-    with change(ws, _("Added a band to {title_of}", title_of=title_of(key).lower())) as session:
-        ctx = in_hand(ws, session)
+    with change(app, _("Added a band to {title_of}", title_of=title_of(key).lower())) as session:
+        ctx = in_hand(app, session)
         if not (kind.banded and is_further(key) and key in order_of(ctx.rig)):
             raise Refused(
                 "no-stage",
@@ -162,4 +162,4 @@ def add_band(ws: Workshop, key: str, band: BandValue) -> None:
         )
         session.flush()
         follow_change(ctx)
-    ws.changed()
+    app.changed()

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from obsidian_wren.service.calibration.behind import Behind
 from obsidian_wren.service.calibration.working import Working
-from obsidian_wren.service.workshop import Asked, Remembered, Workshop
+from obsidian_wren.service.context import AppContext, Asked, Remembered
 
 # The takes of a usual calibration behind each of its stages.
 _TAKE_SETS_BYTES = 250_000_000
@@ -26,6 +26,6 @@ class CalibrationState:
     one_at_a_time: threading.Lock = field(default_factory=threading.Lock)
 
 
-def current(ws: Workshop) -> CalibrationState:
+def current(app: AppContext) -> CalibrationState:
     """The calibration as it runs."""
-    return ws.own(CalibrationState)
+    return app.own(CalibrationState)

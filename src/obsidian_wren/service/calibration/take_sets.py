@@ -32,6 +32,7 @@ from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration.chain_rows import band_of
 from obsidian_wren.service.calibration.floors import floor_match
 from obsidian_wren.service.calibration.setting_rows import band_rows
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.readings.measuring import (
     quiet_reading,
     room_shift_db,
@@ -42,7 +43,6 @@ from obsidian_wren.service.readings.measuring import (
 from obsidian_wren.service.readings.staleness import stale_take
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import facts_of
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Response, Rig, Take, TargetRow
 
 # A longer take tells nothing more, and the takes are held at every stage.
@@ -73,14 +73,14 @@ def shape_of(said: Mapping[str, Any]) -> float:
     return float(said.get("shape_percent", usual))
 
 
-def follower(ws: Workshop, key: tuple[Any, ...]) -> Any:
+def follower(app: AppContext, key: tuple[Any, ...]) -> Any:
     """Takes brought through a stage, side by side, and remembered: a change late in the chain
     leaves what comes before it."""
 
     def follow(take_set: TakeSet, spec: StageSpec) -> TakeSet:
         if not spec.on or leaves_alone(spec):
             return take_set.after(spec)
-        after: TakeSet = calibration.current(ws).take_sets.get(
+        after: TakeSet = calibration.current(app).take_sets.get(
             (key, take_set.passed, spec), lambda: take_set.after(spec, _POOL.map)
         )
         # What is remembered are the sounds; what is known beside them may have changed.
@@ -107,12 +107,12 @@ def take_set_of(ctx: RigContext, moved: float, *, refit: bool) -> tuple[TakeSet,
     if used is not None:
         used_db = room_shift_db(used, voice, ctx.rig) + moved
     key = (voice.sha256, rest.sha256, used.sha256 if used else None, moved, rest_db, used_db)
-    reading = talk_at_gain(talk_reading(ctx.ws, ctx.takes.passage or voice, rest, ctx.rig), moved)
-    room = quiet_at_gain(quiet_reading(ctx.ws, rest), rest_db)
+    reading = talk_at_gain(talk_reading(ctx.app, ctx.takes.passage or voice, rest, ctx.rig), moved)
+    room = quiet_at_gain(quiet_reading(ctx.app, rest), rest_db)
 
     def make() -> TakeSet:
-        quiet = undisturbed(ctx.ws, rest) * amplitude_from_db(rest_db)
-        in_use = None if used is None else samples_of(ctx.ws, used) * amplitude_from_db(used_db)
+        quiet = undisturbed(ctx.app, rest) * amplitude_from_db(rest_db)
+        in_use = None if used is None else samples_of(ctx.app, used) * amplitude_from_db(used_db)
         in_use_rate_hz = used.rate_hz if used else None
         match = floor_match(ctx, voice, rest)
         if match is not None and match.findings and match.same_shape:
@@ -121,7 +121,7 @@ def take_set_of(ctx: RigContext, moved: float, *, refit: bool) -> tuple[TakeSet,
             in_use = match.floor * amplitude_from_db(moved)
             in_use_rate_hz = voice.rate_hz
         return prepare(
-            _cut(samples_of(ctx.ws, voice), voice.rate_hz) * amplitude_from_db(moved),
+            _cut(samples_of(ctx.app, voice), voice.rate_hz) * amplitude_from_db(moved),
             quiet,
             in_use,
             rate_hz=voice.rate_hz,
@@ -131,8 +131,8 @@ def take_set_of(ctx: RigContext, moved: float, *, refit: bool) -> tuple[TakeSet,
             quiet_reading=room,
         )
 
-    take_set: TakeSet = calibration.current(ctx.ws).take_sets.get(key, make)
-    ring = ring_of(ctx) or ctx.ws.answers.get(
+    take_set: TakeSet = calibration.current(ctx.app).take_sets.get(key, make)
+    ring = ring_of(ctx) or ctx.app.answers.get(
         ("speech ends", key),
         lambda: ring_of_speech(take_set.talk, rate_hz=take_set.rate_hz),
     )
@@ -161,7 +161,7 @@ def ring_of(ctx: RigContext) -> Reverb | None:
     rate = newest.rate_hz
 
     def measure() -> Reverb | None:
-        heard = samples_of(ctx.ws, newest)
+        heard = samples_of(ctx.app, newest)
         if newest.purpose == "clap":
             return ring_of_response(heard, rate_hz=rate)
         return ring_of_response(
@@ -170,7 +170,7 @@ def ring_of(ctx: RigContext) -> Reverb | None:
             method="sweep",
         )
 
-    found: Reverb | None = ctx.ws.readings.get(("ring", newest.sha256), measure)
+    found: Reverb | None = ctx.app.readings.get(("ring", newest.sha256), measure)
     return found
 
 
@@ -180,7 +180,7 @@ def _tone_takes(ctx: RigContext, *, refit: bool) -> ToneTakes | None:
         return None
     passage = _averaged(ctx)
     quiet = quiet_at_gain(
-        quiet_reading(ctx.ws, ctx.takes.quiet),
+        quiet_reading(ctx.app, ctx.takes.quiet),
         room_shift_db(ctx.takes.quiet, ctx.takes.passage, ctx.rig),
     )
     rows = band_rows(ctx)
@@ -216,7 +216,7 @@ def passages(ctx: RigContext) -> list[Take]:
 
 
 def _averaged(ctx: RigContext) -> TalkReading:
-    readings = [talk_reading(ctx.ws, take, ctx.takes.quiet, ctx.rig) for take in passages(ctx)]
+    readings = [talk_reading(ctx.app, take, ctx.takes.quiet, ctx.rig) for take in passages(ctx)]
     first = readings[0]
     if len(readings) == 1:
         return first
@@ -241,7 +241,7 @@ def target_of(ctx: RigContext) -> Target | None:
             return (
                 None
                 if reference is None
-                else same_voice(talk_reading(ctx.ws, reference, ctx.takes.quiet, ctx.rig).voice)
+                else same_voice(talk_reading(ctx.app, reference, ctx.takes.quiet, ctx.rig).voice)
             )
         case "imported":
             row = ctx.session.get(TargetRow, said.get("id") or 0)

@@ -31,9 +31,11 @@ def found_in_talk(ctx: RigContext) -> tuple[Cause, ...]:
         return ()
     match = floor_match(ctx, talk, rest)
     shift_db = room_shift_db(rest, talk, ctx.rig)
-    found: tuple[Finding, ...] = ctx.ws.readings.get(
+    found: tuple[Finding, ...] = ctx.app.readings.get(
         ("found", talk.sha256, rest.sha256, shift_db),
-        lambda: talk_findings(samples_of(ctx.ws, talk), talk_reading(ctx.ws, talk, rest, ctx.rig)),
+        lambda: talk_findings(
+            samples_of(ctx.app, talk), talk_reading(ctx.app, talk, rest, ctx.rig)
+        ),
     )
     rates = rate_findings(rest.rate_hz, talk.rate_hz)
     all_ = (*(match.findings if match is not None else ()), *found, *rates)

@@ -13,19 +13,21 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.chain_rows import derived_specs
 from obsidian_wren.service.calibration.take_sets import follower, take_set_of
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.answers import moved_since
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import SettingRow
 
 
-def try_gate(ws: Workshop, threshold_dbfs: float, hysteresis_db: float | None = None) -> GateCounts:
+def try_gate(
+    app: AppContext, threshold_dbfs: float, hysteresis_db: float | None = None
+) -> GateCounts:
     """What a gate at another threshold would cut and let through on the real takes; nothing is
     kept."""
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         takes = current_takes(session, rig)
         specs = derived_specs(ctx)
@@ -49,7 +51,7 @@ def try_gate(ws: Workshop, threshold_dbfs: float, hysteresis_db: float | None = 
             moved_since(ctx, takes.voice)[0],
             refit=False,
         )
-        follow = follower(ws, key)
+        follow = follower(app, key)
         for kind in order_of(rig):
             if kind == "gate":
                 break

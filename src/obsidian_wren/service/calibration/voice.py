@@ -56,7 +56,7 @@ def derive_voice(ctx: RigContext, *, refit: bool = False) -> None:
         take_set,
         _pins(ctx),
         sequence=sequence,
-        follow=follower(ctx.ws, key),
+        follow=follower(ctx.app, key),
         ask=_asker(ctx, take_set, key),
     )
     keep_stages(ctx, plan.stages)
@@ -100,7 +100,7 @@ def _asker(ctx: RigContext, take_set: TakeSet, takes_key: tuple[Any, ...]) -> As
             pins.bands.get(key),
             beside,
         )
-        found: StagePlan = ctx.ws.answers.get(stands_on, lambda: ask_rule(key, take_set, pins))
+        found: StagePlan = ctx.app.answers.get(stands_on, lambda: ask_rule(key, take_set, pins))
         return found
 
     return answer

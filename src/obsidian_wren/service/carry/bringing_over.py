@@ -20,30 +20,30 @@ from obsidian_wren.service.carry.brought import require_brought
 from obsidian_wren.service.carry.portables import Portable
 from obsidian_wren.service.carry.versions import keep_version
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.live.holding import refuse_during_take
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import BroughtFile, SettingRow, StageRow, TargetRow
 
 _AT_MOST_BANDS = 16
 _CUT_DB, _BOOST_DB = -12.0, 9.0
 
 
-def bring_over(ws: Workshop) -> None:
+def bring_over(app: AppContext) -> None:
     """Put what travels of the brought file in force, in one change, and keep it as a version.
     Raises Refused."""
-    refuse_during_take(ws)
-    ws.work(_bring_over)
-    ws.changed()
+    refuse_during_take(app)
+    app.work(_bring_over)
+    app.changed()
 
 
-def _bring_over(ws: Workshop) -> None:
-    with ws.sessions() as session:
-        name = require_brought(in_hand(ws, session)).name
-    with change(ws, _("Brought over {name}", name=name)) as session:
-        ctx = in_hand(ws, session)
+def _bring_over(app: AppContext) -> None:
+    with app.sessions() as session:
+        name = require_brought(in_hand(app, session)).name
+    with change(app, _("Brought over {name}", name=name)) as session:
+        ctx = in_hand(app, session)
         comes = require_brought(ctx).comes
         if chain_is_whole(ctx):
             keep_version(ctx, name=_("Before {name}", name=name))

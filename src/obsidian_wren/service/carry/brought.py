@@ -13,11 +13,11 @@ from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.formats.carried_file import read_calibration, shortened
 from obsidian_wren.service.carry.conversation import Brought, conversation
 from obsidian_wren.service.carry.portables import portable_of
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import BroughtFile
 
 _ONE = 1
@@ -32,24 +32,24 @@ class _Known:
     brought: Brought | None = None
 
 
-def bring_in(ws: Workshop, path: Path, name: str) -> None:
+def bring_in(app: AppContext, path: Path, name: str) -> None:
     """Look at a calibration file. Nothing changes but what is looked at. Raises BadCalibration."""
     file = read_calibration(path, name)
     brought = Brought(shortened(name), now(), file, portable_of(file))
-    with ws.sessions() as session:
+    with app.sessions() as session:
         # All that a state will say of it, said once before anything is kept.
-        conversation(in_hand(ws, session), brought)
+        conversation(in_hand(app, session), brought)
     row = file.model_dump(mode="json")
-    with ws.lock, ws.sessions.begin() as session:
+    with app.lock, app.sessions.begin() as session:
         session.merge(BroughtFile(id=_ONE, name=brought.name, file=row, at=brought.at))
-    ws.changed()
+    app.changed()
 
 
-def leave(ws: Workshop) -> None:
+def leave(app: AppContext) -> None:
     """Look at it no longer."""
-    with ws.lock, ws.sessions.begin() as session:
+    with app.lock, app.sessions.begin() as session:
         session.execute(delete(BroughtFile))
-    ws.changed()
+    app.changed()
 
 
 def brought_file(ctx: RigContext) -> Brought | None:
@@ -58,7 +58,7 @@ def brought_file(ctx: RigContext) -> Brought | None:
     row = ctx.session.get(BroughtFile, _ONE)
     if row is None:
         return None
-    known = ctx.ws.own(_Known)
+    known = ctx.app.own(_Known)
     found = known.brought
     if found is None or (found.name, found.at) != (row.name, row.at) or known.row != row.file:
         file = CalibrationFile.model_validate(row.file)

@@ -21,11 +21,11 @@ from obsidian_wren.formats.calibration import (
     keyed_stages,
 )
 from obsidian_wren.service.carry.whole import settings_file
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.versions import kept_file, version_of
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 
 _IMPULSE = 1 << 15
 _TODAY = 0
@@ -49,10 +49,10 @@ def file_of(ctx: RigContext, version_id: int) -> CalibrationFile:
         ) from error
 
 
-def compare_versions(ws: Workshop, first: int, second: int) -> dict[str, Any]:
+def compare_versions(app: AppContext, first: int, second: int) -> dict[str, Any]:
     """Two versions by their ids, 0 for what is in force now. Raises Refused."""
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         return compare_files(file_of(ctx, first), file_of(ctx, second), ctx.rig.rate_hz)
 
 

@@ -16,20 +16,20 @@ from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.carry.bringing_over import further_equalizer, own_bands
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 
 _LOWEST_GAIN_DB, _HIGHEST_GAIN_DB = -12.0, 9.0
 _LOWEST_Q, _HIGHEST_Q = 0.4, 6.0
 
 
-def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
+def bring_equalizer(app: AppContext, path: Path, name: str) -> None:
     """Take in biquads as text, a two-column curve or an impulse response, as bands behind the
     equalizer that is fitted here. Raises BadSound, Refused."""
     called = shortened(name)
-    with ws.sessions() as session:
-        rate_hz = in_hand(ws, session).rig.rate_hz
+    with app.sessions() as session:
+        rate_hz = in_hand(app, session).rig.rate_hz
     rows = np.array(read_equalizer(path, name, rate_hz=rate_hz))
     try:
         fit = fit_curve(rows[:, 0], rows[:, 1], rate_hz=rate_hz)
@@ -55,8 +55,8 @@ def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
             "flat",
             _("{called} is flat within 0.25 dB: there is nothing to take over.", called=called),
         )
-    with change(ws, _("Took in {called}", called=called)) as session:
-        ctx = in_hand(ws, session)
+    with change(app, _("Took in {called}", called=called)) as session:
+        ctx = in_hand(app, session)
         if not chain_is_whole(ctx):
             raise Refused("no-chain", _("There is no chain yet to add to. Read the passage first."))
         key = further_equalizer(ctx)
@@ -70,4 +70,4 @@ def bring_equalizer(ws: Workshop, path: Path, name: str) -> None:
         own_bands(ctx, key, bands, because)
         session.flush()
         follow_change(ctx)
-    ws.changed()
+    app.changed()

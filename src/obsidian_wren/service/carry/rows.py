@@ -58,7 +58,7 @@ def put_rows(ctx: RigContext, rows: dict[str, Any]) -> None:
     specs = chain_specs(ctx)
     if specs is not None and is_in_hand(session, rig):
         keys = tuple(key for key in order_of(rig) if key in stage_rows(ctx))
-        ctx.ws.announce(ChainChanged(specs, keys))
+        ctx.app.announce(ChainChanged(specs, keys))
 
 
 def _put_takes(ctx: RigContext, wanted: dict[str, int]) -> None:

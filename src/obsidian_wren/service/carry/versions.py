@@ -14,12 +14,12 @@ from obsidian_wren.service.carry.fingerprint import fingerprint
 from obsidian_wren.service.carry.rows import put_rows, rows_of
 from obsidian_wren.service.carry.whole import settings_file
 from obsidian_wren.service.changes.record import change, tell_also
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.live.holding import refuse_during_take
 from obsidian_wren.service.prove.versions import kept_calibration, version_of, version_title
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import KeptCalibration, Version
 
 BROUGHT = "brought"
@@ -62,29 +62,29 @@ def _keep(ctx: RigContext) -> str:
     return digest
 
 
-def describe_version(ws: Workshop, version_id: int, *, name: str, note: str) -> None:
+def describe_version(app: AppContext, version_id: int, *, name: str, note: str) -> None:
     """Give a version a name and a note. Raises Refused."""
-    with change(ws, _("Named a version")) as session:
-        row = version_of(in_hand(ws, session), version_id)
+    with change(app, _("Named a version")) as session:
+        row = version_of(in_hand(app, session), version_id)
         row.name, row.note = name.strip(), note.strip()
-    ws.changed()
+    app.changed()
 
 
-def discard_version(ws: Workshop, version_id: int) -> None:
+def discard_version(app: AppContext, version_id: int) -> None:
     """Take a version out of sight; undo brings it back. Raises Refused."""
-    with change(ws, _("Removed a version")) as session:
-        version_of(in_hand(ws, session), version_id).discarded = True
-    ws.changed()
+    with change(app, _("Removed a version")) as session:
+        version_of(in_hand(app, session), version_id).discarded = True
+    app.changed()
 
 
-def bring_back(ws: Workshop, version_id: int) -> None:
+def bring_back(app: AppContext, version_id: int) -> None:
     """Put a version's settings in force, as they were to the last digit. What stood until now is
     kept as a version too, unless one holds it. Raises Refused."""
-    with ws.sessions() as session:
-        title = version_title(version_of(in_hand(ws, session), version_id))
-    with change(ws, _("Brought back {title}", title=title)) as session:
-        refuse_during_take(ws)
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        title = version_title(version_of(in_hand(app, session), version_id))
+    with change(app, _("Brought back {title}", title=title)) as session:
+        refuse_during_take(app)
+        ctx = in_hand(app, session)
         wanted = kept_calibration(ctx, version_of(ctx, version_id))
         before = _keep(ctx) if chain_is_whole(ctx) else None
         if before is not None and not _is_kept(ctx, before):
@@ -92,7 +92,7 @@ def bring_back(ws: Workshop, version_id: int) -> None:
         put_rows(ctx, wanted.rows)
         if before is not None:
             tell_also(session, f"{BROUGHT}/{ctx.rig.id}", before, wanted.sha256)
-    ws.changed()
+    app.changed()
 
 
 def _is_kept(ctx: RigContext, sha256: str) -> bool:
@@ -107,10 +107,10 @@ def put_back(ctx: RigContext, sha256: str) -> None:
         put_rows(ctx, kept.rows)
 
 
-def version_file(ws: Workshop, version_id: int) -> tuple[str, dict[str, Any]]:
+def version_file(app: AppContext, version_id: int) -> tuple[str, dict[str, Any]]:
     """A file name, and a version as a calibration file. Raises Refused."""
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         row = version_of(ctx, version_id)
         file = dict(kept_calibration(ctx, row).file)
         return f"calibration-{row.number}.json", {**file, "name": row.name, "note": row.note}

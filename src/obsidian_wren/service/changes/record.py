@@ -11,8 +11,8 @@ from sqlalchemy import Select, delete, inspect, select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import _
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.store.models import (
     Base,
     ChangeRow,
@@ -117,12 +117,12 @@ def _difference(before: State, after: State) -> dict[str, list[Any]]:
 
 
 @contextmanager
-def change(ws: Workshop, title: str) -> Iterator[Session]:
+def change(app: AppContext, title: str) -> Iterator[Session]:
     """A transaction that a person can undo, under a title that says what it was.
 
     Nothing is kept when nothing changed.
     """
-    with ws.lock, ws.sessions.begin() as session:
+    with app.lock, app.sessions.begin() as session:
         before = state_of(session)
         yield session
         body = _difference(before, state_of(session)) | session.info.pop(_ALSO, {})

@@ -12,28 +12,28 @@ from obsidian_wren.formats.response import response_text
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.calibration.setting_rows import band_rows
 from obsidian_wren.service.carry.whole import whole_calibration
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, Response
 
 
-def export_calibration(ws: Workshop) -> dict[str, Any]:
+def export_calibration(app: AppContext) -> dict[str, Any]:
     """The whole calibration file as plain JSON."""
-    with ws.sessions.begin() as session:
-        return whole_calibration(in_hand(ws, session))
+    with app.sessions.begin() as session:
+        return whole_calibration(in_hand(app, session))
 
 
-def export_report(ws: Workshop) -> str:
+def export_report(app: AppContext) -> str:
     """The calibration as a page that prints. Raises Refused before there is one."""
-    return report_html(CalibrationFile.model_validate(export_calibration(ws)))
+    return report_html(CalibrationFile.model_validate(export_calibration(app)))
 
 
-def export_response(ws: Workshop, what: str) -> tuple[str, str]:
+def export_response(app: AppContext, what: str) -> tuple[str, str]:
     """A file name and two-column text: the microphone's response as it was handed out, or the
     correction as it is fitted."""
-    with ws.sessions.begin() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions.begin() as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         if what == "microphone":
             row = (
@@ -63,11 +63,11 @@ def export_response(ws: Workshop, what: str) -> tuple[str, str]:
         )
 
 
-def export_equalizer(ws: Workshop, what: str, rate_hz: int) -> tuple[str, bytes, str]:
+def export_equalizer(app: AppContext, what: str, rate_hz: int) -> tuple[str, bytes, str]:
     """A file name, its bytes and their type: the equalizer's biquads as CSV, or its
     minimum-phase impulse response as WAV."""
-    with ws.sessions.begin() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions.begin() as session:
+        ctx = in_hand(app, session)
         bands = [chain_rows.band_of(row.value) for row in band_rows(ctx)]
         fitted = ctx.session.get(Derivation, (ctx.rig.id, "tone")) is not None
     if not fitted:

@@ -20,6 +20,7 @@ from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.simulated import sound_at
 from obsidian_wren.service.mixes import clips, scene
@@ -27,7 +28,6 @@ from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.recording.library import download_name
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.side_by_side import beside
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Recording, Take
 from obsidian_wren.voice.frames import frame_json
 
@@ -38,18 +38,18 @@ _LONGEST_SHOWN_S = 120.0
 
 
 def hear_take(
-    ws: Workshop, take_id: int, version: Version, matched: bool, off: Sequence[str] = ()
+    app: AppContext, take_id: int, version: Version, matched: bool, off: Sequence[str] = ()
 ) -> bytes:
     """A WAV of a take, raw or through the chain, loudness-matched to the raw when asked.
 
     ``off`` are stages left out for once.
     """
-    with ws.sessions() as session:
+    with app.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
             raise Refused("no-take", _("This take is no longer there."))
-        raw, rate = measuring.samples_of(ws, take), take.rate_hz
-        ctx = in_hand(ws, session)
+        raw, rate = measuring.samples_of(app, take), take.rate_hz
+        ctx = in_hand(app, session)
         whole, specs = (
             chain_rows.chain_specs(ctx),
             chain_rows.chain_specs(ctx, off=off),
@@ -61,52 +61,52 @@ def hear_take(
                 _("There is nothing to treat it with yet: Tone has to be fitted first."),
             )
         return _wav(raw, rate)
-    treated = _through(ws, take.sha256, raw, whole, rate)
+    treated = _through(app, take.sha256, raw, whole, rate)
     heard = (
         raw
         if version == "raw"
         else treated
         if not off
-        else _through(ws, take.sha256, raw, specs, rate)
+        else _through(app, take.sha256, raw, specs, rate)
     )
     if matched:
-        heard = heard * amplitude_from_db(_matching_db(ws, take.sha256, raw, treated, heard, rate))
+        heard = heard * amplitude_from_db(_matching_db(app, take.sha256, raw, treated, heard, rate))
     return _wav(heard, rate)
 
 
-def hear_taken(ws: Workshop, take_id: int, key: str, matched: bool) -> bytes:
+def hear_taken(app: AppContext, take_id: int, key: str, matched: bool) -> bytes:
     """A WAV of what one stage takes out of a take, as loud as it would be beside the treated
     voice."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
             raise Refused("no-take", _("This take is no longer there."))
-        raw, rate = measuring.samples_of(ws, take), take.rate_hz
-        specs = chain_rows.keyed_specs(in_hand(ws, session))
+        raw, rate = measuring.samples_of(app, take), take.rate_hz
+        specs = chain_rows.keyed_specs(in_hand(app, session))
     if specs is None or key not in specs or not specs[key].on:
         raise Refused("no-stage", _("This stage does not run: there is nothing that it takes."))
     keys = list(specs)
     place = keys.index(key)
     before, after = (
-        _through(ws, take.sha256, raw, [specs[k] for k in keys[:end]], rate)
+        _through(app, take.sha256, raw, [specs[k] for k in keys[:end]], rate)
         for end in (place, place + 1)
     )
-    whole = _through(ws, take.sha256, raw, tuple(specs.values()), rate)
-    gain = _matching_db(ws, take.sha256, raw, whole, before, rate) if matched else 0.0
+    whole = _through(app, take.sha256, raw, tuple(specs.values()), rate)
+    gain = _matching_db(app, take.sha256, raw, whole, before, rate) if matched else 0.0
     return _wav((before - after) * amplitude_from_db(gain), rate)
 
 
 def _through(
-    ws: Workshop, digest: str, raw: Samples, specs: Sequence[StageSpec], rate_hz: int
+    app: AppContext, digest: str, raw: Samples, specs: Sequence[StageSpec], rate_hz: int
 ) -> Samples:
-    heard: Samples = ws.sounds.get(
+    heard: Samples = app.sounds.get(
         (digest, tuple(specs)), lambda: render(specs, raw, rate_hz=rate_hz, beside=beside)
     )
     return heard
 
 
 def _matching_db(
-    ws: Workshop, digest: str, raw: Samples, treated: Samples, heard: Samples, rate_hz: int
+    app: AppContext, digest: str, raw: Samples, treated: Samples, heard: Samples, rate_hz: int
 ) -> float:
     """The gain that puts what is heard at the one loudness at which raw, treated and every
     variant are compared."""
@@ -120,22 +120,22 @@ def _matching_db(
 
 
 def frames_of_take(
-    ws: Workshop, take_id: int, version: Version, off: Sequence[str] = ()
+    app: AppContext, take_id: int, version: Version, off: Sequence[str] = ()
 ) -> dict[str, Any]:
     """What the picture shows while a take plays: levels and third octaves every 50 ms, and what
     each dynamics stage takes away then."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         take = session.get(Take, take_id)
         if take is None:
             raise Refused("no-take", _("This take is no longer there."))
         raw, rate = (
-            measuring.samples_of(ws, take)[: round(_LONGEST_SHOWN_S * take.rate_hz)],
+            measuring.samples_of(app, take)[: round(_LONGEST_SHOWN_S * take.rate_hz)],
             take.rate_hz,
         )
-        specs = chain_rows.chain_specs(in_hand(ws, session), off=off)
+        specs = chain_rows.chain_specs(in_hand(app, session), off=off)
         digest = take.sha256
     key = ("frames", digest, version, None if specs is None or version == "raw" else tuple(specs))
-    found: dict[str, Any] = ws.readings.get(
+    found: dict[str, Any] = app.readings.get(
         key, lambda: _frames(raw, None if version == "raw" else specs, rate)
     )
     return found
@@ -163,19 +163,19 @@ def _frames(raw: Samples, specs: Sequence[StageSpec] | None, rate: int) -> dict[
     }
 
 
-def sweep_wav(_ws: Workshop, rate_hz: int) -> bytes:
+def sweep_wav(_ws: AppContext, rate_hz: int) -> bytes:
     """The measuring sweep, to be played from where the mouth is."""
     return _wav(sweep_signal(rate_hz=rate_hz), rate_hz)
 
 
-def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "returned"]) -> bytes:
+def hear_listener(app: AppContext, key: str, what: Literal["heard", "sent", "returned"]) -> bytes:
     """A WAV of the last ten seconds that a listener heard after its own processing, that were
     sent to it, or that came back from it."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         name = next((row.name for row in scene.destinations(session) if row.key == key), None)
     if name is None:
         raise Refused("no-destination", _("There is no listener of this name."))
-    sound, rate_hz = sound_at(ws, key, what, _CALL_TAIL_S)
+    sound, rate_hz = sound_at(app, key, what, _CALL_TAIL_S)
     if not sound.any():
         raise Refused(
             "nothing-heard",
@@ -184,21 +184,21 @@ def hear_listener(ws: Workshop, key: str, what: Literal["heard", "sent", "return
     return _wav(sound, rate_hz)
 
 
-def hear_clip(ws: Workshop, clip_id: int) -> bytes:
+def hear_clip(app: AppContext, clip_id: int) -> bytes:
     """A WAV of a clip as its key plays it."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         return _wav(
-            clips.sound_of(ws, clips.clip_by(session, clip_id), _CLIP_RATE_HZ), _CLIP_RATE_HZ
+            clips.sound_of(app, clips.clip_by(session, clip_id), _CLIP_RATE_HZ), _CLIP_RATE_HZ
         )
 
 
-def recording_file(ws: Workshop, recording_id: int) -> tuple[Path, str]:
+def recording_file(app: AppContext, recording_id: int) -> tuple[Path, str]:
     """Where a recording lies, and what it is called outside."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         row = session.get(Recording, recording_id)
-    if row is None or row.discarded or not (ws.folder.recordings / row.file_name).exists():
+    if row is None or row.discarded or not (app.folder.recordings / row.file_name).exists():
         raise Refused("no-recording", _("This recording is no longer there."))
-    return ws.folder.recordings / row.file_name, download_name(row)
+    return app.folder.recordings / row.file_name, download_name(row)
 
 
 def _wav(samples: Samples, rate_hz: int) -> bytes:

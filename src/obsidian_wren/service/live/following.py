@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from obsidian_wren.service.calibration.events import ChainChanged
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes.events import MixesChanged
-from obsidian_wren.service.workshop import Workshop
 
 
-def follow(ws: Workshop) -> None:
+def follow(app: AppContext) -> None:
     """Follow from now on, and let the headphones go when the program ends."""
-    live = current(ws)
+    live = current(app)
 
     def to_chain(event: ChainChanged) -> None:
         if live.run is not None:
@@ -26,6 +26,6 @@ def follow(ws: Workshop) -> None:
         if live.monitor is not None:
             live.monitor.close()
 
-    ws.follow(ChainChanged, to_chain)
-    ws.follow(MixesChanged, to_mixes)
-    ws.at_end(let_go)
+    app.follow(ChainChanged, to_chain)
+    app.follow(MixesChanged, to_mixes)
+    app.at_end(let_go)

@@ -5,18 +5,18 @@ from __future__ import annotations
 
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live, takes
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.workshop import Workshop
 
 
-def refuse_during_take(ws: Workshop) -> None:
+def refuse_during_take(app: AppContext) -> None:
     """Raise Refused while a take runs: what is asked for would change what it is taken at."""
-    if takes.current(ws).running is not None:
+    if takes.current(app).running is not None:
         raise Refused("take-runs", _("A take is running. Stop it first, or wait until it is kept."))
 
 
-def refuse_another_rig(ws: Workshop) -> None:
+def refuse_another_rig(app: AppContext) -> None:
     """Raise Refused while a take runs or something is live: both go on with the rig in hand."""
-    refuse_during_take(ws)
-    if live.current(ws).running is not None:
+    refuse_during_take(app)
+    if live.current(app).running is not None:
         raise Refused("live", _("It is live. Stop it first, then switch to another rig."))

@@ -9,6 +9,7 @@ from obsidian_wren.core.mix.block import BLOCK_RANGE_MS, BUFFER_RANGE_MS
 from obsidian_wren.core.mix.return_plan import ReturnPlan
 from obsidian_wren.core.mix.returns import derive_return
 from obsidian_wren.core.wording import _
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.monitor import hear_in_headphones
 from obsidian_wren.service.live.preparing import prepare, prepare_anew, take_over
@@ -17,29 +18,28 @@ from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes import mixing, scene
 from obsidian_wren.service.recording.recording import refuse_while_recording
 from obsidian_wren.service.rig.rigs import the_rig
-from obsidian_wren.service.workshop import Workshop
 
 
-def start_run(ws: Workshop, *, browser_rate_hz: int | None = None) -> None:
+def start_run(app: AppContext, *, browser_rate_hz: int | None = None) -> None:
     """Go live: the voice and all that goes with it run into every mix.
 
     For the browser's microphone its rate is given, pieces follow.
     """
-    mixing.work_out(ws)
-    with ws.lock:
-        if current(ws).running is not None:
+    mixing.work_out(app)
+    with app.lock:
+        if current(app).running is not None:
             raise Refused("live", _("It is live already."))
-        with ws.sessions.begin() as session:
-            prepared = prepare(ws, session, browser_rate_hz)
+        with app.sessions.begin() as session:
+            prepared = prepare(app, session, browser_rate_hz)
             scene.live_wish(session).live = True
-        take_over(ws, prepared)
-    ws.changed()
+        take_over(app, prepared)
+    app.changed()
 
 
-def hold_block(ws: Workshop, block_ms: float | None) -> None:
+def hold_block(app: AppContext, block_ms: float | None) -> None:
     """Hold the size of a block, or let the measured one stand (None)."""
     _require_within(block_ms, BLOCK_RANGE_MS, "A block")
-    _hold(ws, "block_ms", block_ms)
+    _hold(app, "block_ms", block_ms)
 
 
 def _require_within(value: float | None, limits: tuple[float, float], what: str) -> None:
@@ -56,62 +56,62 @@ def _require_within(value: float | None, limits: tuple[float, float], what: str)
         )
 
 
-def hold_buffer(ws: Workshop, held_ms: float | None) -> None:
+def hold_buffer(app: AppContext, held_ms: float | None) -> None:
     """Hold what waits at each listener beyond a block, or let the measured one stand (None)."""
     _require_within(held_ms, BUFFER_RANGE_MS, "A buffer")
-    _hold(ws, "buffer_ms", held_ms)
+    _hold(app, "buffer_ms", held_ms)
 
 
-def _hold(ws: Workshop, what: str, held_ms: float | None) -> None:
-    refuse_while_recording(ws)
-    with ws.lock:
-        with ws.sessions.begin() as session:
+def _hold(app: AppContext, what: str, held_ms: float | None) -> None:
+    refuse_while_recording(app)
+    with app.lock:
+        with app.sessions.begin() as session:
             setattr(scene.live_wish(session), what, held_ms)
-            prepared = prepare_anew(ws, session)
-        take_over(ws, prepared)
-    ws.changed()
+            prepared = prepare_anew(app, session)
+        take_over(app, prepared)
+    app.changed()
 
 
-def push_live(ws: Workshop, samples: Samples) -> None:
+def push_live(app: AppContext, samples: Samples) -> None:
     """The next piece of the browser's microphone."""
-    pushed = current(ws).pushed
-    if current(ws).running is None or pushed is None:
+    pushed = current(app).pushed
+    if current(app).running is None or pushed is None:
         raise Refused("not-live", _("It is not live any more."))
     pushed.push(samples)
 
 
-def stop_run(ws: Workshop) -> None:
+def stop_run(app: AppContext) -> None:
     """Stop being live; a recording that runs is closed and kept."""
-    if current(ws).run is None:
+    if current(app).run is None:
         raise Refused("not-live", _("It is not live."))
-    leave_run(ws)
-    with ws.sessions.begin() as session:
+    leave_run(app)
+    with app.sessions.begin() as session:
         scene.live_wish(session).live = False
-    ws.changed()
+    app.changed()
 
 
-def leave_run(ws: Workshop, *, goes_on: bool = False) -> None:
+def leave_run(app: AppContext, *, goes_on: bool = False) -> None:
     """Stop being live here, whatever the person wants of it; a recording that runs is closed and
     kept. ``goes_on``: a voice of a process of its own goes on."""
-    close_recording(ws)
-    run, current(ws).run = current(ws).run, None
+    close_recording(app)
+    run, current(app).run = current(app).run, None
     if run is not None:
         if goes_on:
             run.over()
         else:
             run.stop()
-    hear_in_headphones(ws)
+    hear_in_headphones(app)
 
 
-def lose_source(ws: Workshop, name: str) -> None:
+def lose_source(app: AppContext, name: str) -> None:
     """The device that is heard went away.
 
     Whoever was live still wants to be: it goes on when the device is back.
     """
-    run = current(ws).running
+    run = current(app).running
     if run is None:
         return
-    close_recording(ws)
+    close_recording(app)
     run.stop_because(
         _(
             "{name} went away, so listeners get silence. It continues by itself when the device"
@@ -119,50 +119,50 @@ def lose_source(ws: Workshop, name: str) -> None:
             name=name,
         )
     )
-    ws.changed()
+    app.changed()
 
 
-def resume_run(ws: Workshop) -> bool:
+def resume_run(app: AppContext) -> bool:
     """Go live again where the person was when the program ended or the device went away.
 
     A page has to open a microphone of its own first.
     """
-    with ws.sessions() as session:
-        rig = the_rig(ws, session)
+    with app.sessions() as session:
+        rig = the_rig(app, session)
         if not scene.live_wish(session).live or rig.source == "browser":
             return False
-    if current(ws).running is not None:
+    if current(app).running is not None:
         return False
     try:
-        start_run(ws)
+        start_run(app)
     except Refused:
         return False
     return True
 
 
-def get_ready(ws: Workshop) -> None:
+def get_ready(app: AppContext) -> None:
     """Let the voice load what being live would need, and find out what blocks cost, before anybody
     asks for it."""
-    if ws.pace == "fast" or current(ws).running is not None:
+    if app.pace == "fast" or current(app).running is not None:
         return
-    with suppress(Refused), ws.sessions() as session:
-        prepare(ws, session, None)
+    with suppress(Refused), app.sessions() as session:
+        prepare(app, session, None)
 
 
-def _return_plan(_ws: Workshop, sound: Samples, rate_hz: int) -> ReturnPlan | None:
+def _return_plan(_ws: AppContext, sound: Samples, rate_hz: int) -> ReturnPlan | None:
     return derive_return(sound, rate_hz=rate_hz)
 
 
-def treat_returns(ws: Workshop) -> int:
+def treat_returns(app: AppContext) -> int:
     """Measure what came back from each listener so far and treat it; returns how many could be."""
-    run = current(ws).running
+    run = current(app).running
     if run is None:
         raise Refused("not-live", _("Nothing is live, so there is no return. Start live first."))
     done = 0
     for of, sound in run.returned().items():
-        plan = ws.work(_return_plan, sound, run.rate_hz)
+        plan = app.work(_return_plan, sound, run.rate_hz)
         if plan is not None:
-            current(ws).return_plans[of] = plan
+            current(app).return_plans[of] = plan
             run.treat_return(of, plan.specs)
             done += 1
     if not done:
@@ -173,5 +173,5 @@ def treat_returns(ws: Workshop) -> int:
                 " measure again."
             ),
         )
-    ws.changed()
+    app.changed()
     return done

@@ -16,9 +16,9 @@ from obsidian_wren.core.mix.monitor import Monitor
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice import records
 
 _CHUNK_S = 0.04
@@ -28,11 +28,11 @@ _PATIENCE_S = 5.0
 _RAW = records.Track("voice as heard")
 
 
-def watch_meter(ws: Workshop) -> None:
+def watch_meter(app: AppContext) -> None:
     """Let pages see how loud the treated voice is."""
-    run = live.current(ws).running
+    run = live.current(app).running
     if run is not None:
-        run.meter(ws.bus.tell, lambda: ws.bus.places_taken > 0)
+        run.meter(app.bus.tell, lambda: app.bus.places_taken > 0)
 
 
 class LiveMonitor:
@@ -107,29 +107,29 @@ class LiveMonitor:
         return np.concatenate(got)
 
 
-def put_on(ws: Workshop, *, off: Sequence[str] = ()) -> LiveMonitor:
+def put_on(app: AppContext, *, off: Sequence[str] = ()) -> LiveMonitor:
     """Hear what is live, or what is listened into.
 
     ``off`` are stages left out in the headphones alone. One pair at a time.
     """
-    now = live.current(ws)
+    now = live.current(app)
     source = now.running or now.watching
     if source is None:
         raise Refused(
             "not-live",
             _("Nothing is heard live. Listen in, or start live, then put the headphones on."),
         )
-    with ws.sessions() as session:
-        specs = chain_rows.keyed_specs(in_hand(ws, session))
-    take_off(ws)
+    with app.sessions() as session:
+        specs = chain_rows.keyed_specs(in_hand(app, session))
+    take_off(app)
     now.monitor = ears = LiveMonitor(specs or {}, off, source.rate_hz)
-    hear_in_headphones(ws)
+    hear_in_headphones(app)
     return ears
 
 
-def hear_in_headphones(ws: Workshop) -> None:
+def hear_in_headphones(app: AppContext) -> None:
     """Let the headphones, if they are on, hear what is live now."""
-    now = live.current(ws)
+    now = live.current(app)
     if now.let_ears_go is not None:
         now.let_ears_go()
         now.let_ears_go = None
@@ -140,18 +140,18 @@ def hear_in_headphones(ws: Workshop) -> None:
         )
 
 
-def leave_out(ws: Workshop, off: Sequence[str]) -> None:
+def leave_out(app: AppContext, off: Sequence[str]) -> None:
     """Leave other stages out in the headphones, without a gap."""
-    ears = live.current(ws).monitor
+    ears = live.current(app).monitor
     if ears is None:
         raise Refused("not-live", _("The headphones are off. Put them on first."))
     ears.leave_out(off)
 
 
-def take_off(ws: Workshop, monitor: LiveMonitor | None = None) -> None:
+def take_off(app: AppContext, monitor: LiveMonitor | None = None) -> None:
     """Take the headphones off; given ``monitor``, only if those are still the ones that are on."""
-    held = live.current(ws).monitor
+    held = live.current(app).monitor
     if held is not None and (monitor is None or held is monitor):
         held.close()
-        live.current(ws).monitor = None
-        hear_in_headphones(ws)
+        live.current(app).monitor = None
+        hear_in_headphones(app)

@@ -10,11 +10,11 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import _
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.mixes.scene import feed_of
-from obsidian_wren.service.workshop import Workshop
 
 MUTED, PUSH = "muted", "push"
 # A key that is held says so again and again; a page that went away says nothing more.
@@ -28,49 +28,49 @@ class Talking:
     until: float | None = None
 
 
-def mute(ws: Workshop, key: str | None, on: bool) -> None:
+def mute(app: AppContext, key: str | None, on: bool) -> None:
     """Keep the voice out of one feed, or of all, or let it in again. Raises Refused."""
-    _set(ws, key, MUTED, on)
+    _set(app, key, MUTED, on)
 
 
-def push_to_talk(ws: Workshop, key: str | None, on: bool) -> None:
+def push_to_talk(app: AppContext, key: str | None, on: bool) -> None:
     """Let the voice into one feed, or into all, only while a key is held. Raises Refused."""
-    _set(ws, key, PUSH, on)
+    _set(app, key, PUSH, on)
 
 
-def toggle_mute(ws: Workshop) -> None:
+def toggle_mute(app: AppContext) -> None:
     """Mute every feed; where all are muted, let the voice into all of them again."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         feeds, (muted, _) = feeds_in_use(session), kept(session)
-    mute(ws, None, not feeds <= muted)
+    mute(app, None, not feeds <= muted)
 
 
-def talk(ws: Workshop, down: bool) -> None:
+def talk(app: AppContext, down: bool) -> None:
     """The key of push-to-talk is held, or let go."""
-    talking = ws.own(Talking)
-    was = is_talking(ws)
+    talking = app.own(Talking)
+    was = is_talking(app)
     talking.until = time.monotonic() + HELD_S if down else None
     if down:
-        timer = threading.Timer(HELD_S + 0.1, _forgotten, args=(ws,))
+        timer = threading.Timer(HELD_S + 0.1, _forgotten, args=(app,))
         timer.daemon = True
         timer.start()
     if was != down:
-        apply(ws)
-        ws.changed()
+        apply(app)
+        app.changed()
 
 
-def _forgotten(ws: Workshop) -> None:
+def _forgotten(app: AppContext) -> None:
     """A key of which nothing is heard any more counts as let go."""
-    talking = ws.own(Talking)
-    if talking.until is not None and not is_talking(ws):
+    talking = app.own(Talking)
+    if talking.until is not None and not is_talking(app):
         talking.until = None
-        apply(ws)
-        ws.changed()
+        apply(app)
+        app.changed()
 
 
-def is_talking(ws: Workshop) -> bool:
+def is_talking(app: AppContext) -> bool:
     """Whether the key of push-to-talk is held now."""
-    until = ws.own(Talking).until
+    until = app.own(Talking).until
     return until is not None and time.monotonic() < until
 
 
@@ -80,17 +80,17 @@ def kept(session: Session) -> tuple[frozenset[str], frozenset[str]]:
     return frozenset(body.get(MUTED, ())), frozenset(body.get(PUSH, ()))
 
 
-def silent_feeds(ws: Workshop, session: Session) -> frozenset[str]:
+def silent_feeds(app: AppContext, session: Session) -> frozenset[str]:
     """The feeds that the voice does not go to now."""
     muted, push = kept(session)
-    return muted if is_talking(ws) else muted | push
+    return muted if is_talking(app) else muted | push
 
 
-def apply(ws: Workshop) -> None:
+def apply(app: AppContext) -> None:
     """What is live follows at once."""
-    with ws.sessions() as session:
-        silent = silent_feeds(ws, session)
-    run = current(ws).run
+    with app.sessions() as session:
+        silent = silent_feeds(app, session)
+    run = current(app).run
     if run is not None:
         run.mute(silent)
 
@@ -100,11 +100,11 @@ def feeds_in_use(session: Session) -> frozenset[str]:
     return frozenset(row.key for row in scene.destinations(session) if feed_of(row) and row.on)
 
 
-def _set(ws: Workshop, key: str | None, what: str, on: bool) -> None:
+def _set(app: AppContext, key: str | None, what: str, on: bool) -> None:
     change: Callable[[frozenset[str], frozenset[str]], frozenset[str]] = (
         frozenset.union if on else frozenset.difference
     )
-    with ws.lock, ws.sessions.begin() as session:
+    with app.lock, app.sessions.begin() as session:
         feeds = feeds_in_use(session)
         if key is not None and key not in feeds:
             raise Refused(
@@ -114,5 +114,5 @@ def _set(ws: Workshop, key: str | None, what: str, on: bool) -> None:
         held = frozenset(wish.muting.get(what, ()))
         chosen = feeds if key is None else frozenset([key])
         wish.muting = {**wish.muting, what: sorted(change(held, chosen))}
-    apply(ws)
-    ws.changed()
+    apply(app)
+    app.changed()

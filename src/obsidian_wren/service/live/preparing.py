@@ -16,6 +16,8 @@ from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import recording
 from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.monitor import hear_in_headphones, watch_meter
 from obsidian_wren.service.live.specification import source_of, start_of
@@ -25,8 +27,6 @@ from obsidian_wren.service.live.voice_news import heard_link
 from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import mixing, scene
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import LiveWish
 from obsidian_wren.voice import records
 from obsidian_wren.voice.asking import VoiceRefused
@@ -43,19 +43,19 @@ class Prepared:
     block_costs: tuple[BlockCost, ...]
 
 
-def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prepared:
+def prepare(app: AppContext, session: Session, browser_rate_hz: int | None) -> Prepared:
     """A run as everything stands in the session.
 
     What runs is not touched. Raises Refused where there is nothing to send.
     """
-    ctx = in_hand(ws, session)
+    ctx = in_hand(app, session)
     specs = chain_rows.chain_specs(ctx)
     body = mixing.derive_mixes(ctx)
     if specs is None or body is None:
         raise Refused("no-chain", _("There is nothing to send yet: Tone has to be fitted first."))
     wish, source = scene.live_wish(session), source_of(ctx, browser_rate_hz)
     mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
-    block_ms, costs = _block_ms(ws, wish.block_ms, specs, mixes, ducking, source.rate_hz)
+    block_ms, costs = _block_ms(app, wish.block_ms, specs, mixes, ducking, source.rate_hz)
     wanted = start_of(
         ctx,
         source,
@@ -64,10 +64,10 @@ def prepare(ws: Workshop, session: Session, browser_rate_hz: int | None) -> Prep
         ducking,
         channels=channels_of(body),
         block_s=block_ms / 1000.0,
-        adapts=wish.block_ms is None and ws.pace == "real",
+        adapts=wish.block_ms is None and app.pace == "real",
         waiting_s=_waiting_ms(wish, costs) / 1000.0,
     )
-    run = VoiceRun(heard_link(ws), wanted, source.take)
+    run = VoiceRun(heard_link(app), wanted, source.take)
     return Prepared(run, run if source.kind == "pushed" else None, costs)
 
 
@@ -83,37 +83,37 @@ def _waiting_ms(wish: LiveWish, costs: tuple[BlockCost, ...]) -> float:
     return buffer_ms(costs[-1] if costs else None)
 
 
-def prepare_anew(ws: Workshop, session: Session) -> Prepared | None:
+def prepare_anew(app: AppContext, session: Session) -> Prepared | None:
     """What is live, as it would run with what the session holds; None where nothing is live.
 
     Raises Refused where it could not run, so that the change that asks for it is refused too and
     what is live goes on.
     """
-    run = current(ws).running
+    run = current(app).running
     if run is None:
         return None
     session.flush()
-    return prepare(ws, session, run.rate_hz if current(ws).pushed is not None else None)
+    return prepare(app, session, run.rate_hz if current(app).pushed is not None else None)
 
 
-def take_over(ws: Workshop, prepared: Prepared | None) -> None:
+def take_over(app: AppContext, prepared: Prepared | None) -> None:
     """Let what is prepared run in the place of what is live.
 
     A page that pushes pushes into the new one from now on.
     """
     if prepared is None:
         return
-    with ws.lock:
-        held = current(ws)
+    with app.lock:
+        held = current(app)
         prepared.run.begin(held.run)
         held.run, held.since = prepared.run, now()
         held.pushed, held.block_costs = prepared.pushed, prepared.block_costs
-        hear_in_headphones(ws)
-        watch_meter(ws)
+        hear_in_headphones(app)
+        watch_meter(app)
 
 
 def _block_ms(
-    ws: Workshop,
+    app: AppContext,
     wanted: float | None,
     specs: Sequence[StageSpec],
     mixes: Sequence[Mix],
@@ -122,21 +122,21 @@ def _block_ms(
 ) -> tuple[float, tuple[BlockCost, ...]]:
     """The size of a block, and what the rehearsals cost: as the person holds it, else the
     shortest that this machine has time for."""
-    rehearsed = partial(_rehearsed, ws, specs, mixes, ducking, rate)
-    if wanted is not None or ws.pace == "fast":
+    rehearsed = partial(_rehearsed, app, specs, mixes, ducking, rate)
+    if wanted is not None or app.pace == "fast":
         # A rehearsal all the same: what loads with the first block would make it late, and the
         # buffer stands on it.
         block_ms = wanted if wanted is not None else 1000.0 * BLOCK_S
-        return block_ms, rehearsed((block_ms,)) if ws.pace == "real" else ()
+        return block_ms, rehearsed((block_ms,)) if app.pace == "real" else ()
     # What costs: the stages that run, and how much is mixed.
     running = tuple(spec.kind for spec in specs if spec.on)
     key = ("block", running, sorted_sizes(mixes), rate)
-    costs: tuple[BlockCost, ...] = ws.answers.get(key, lambda: rehearsed(BLOCKS_MS))
+    costs: tuple[BlockCost, ...] = app.answers.get(key, lambda: rehearsed(BLOCKS_MS))
     return costs[-1].block_ms if costs else 1000.0 * BLOCK_S, costs
 
 
 def _rehearsed(
-    ws: Workshop,
+    app: AppContext,
     specs: Sequence[StageSpec],
     mixes: Sequence[Mix],
     ducking: Ducking,
@@ -144,13 +144,13 @@ def _rehearsed(
     blocks_ms: Sequence[float],
 ) -> tuple[BlockCost, ...]:
     """What blocks of these sizes, ms, cost the voice."""
-    if link_of(ws).running is not None:
+    if link_of(app).running is not None:
         # It would hold up what is heard: what was found before stands.
-        return current(ws).block_costs
+        return current(app).block_costs
     stages = tuple(records.stage_of(spec) for spec in specs)
     asked = records.Rehearse(stages, tuple(mixes), ducking, rate, tuple(blocks_ms))
     try:
-        return cast(records.Costs, heard_link(ws).ask(asked)).of
+        return cast(records.Costs, heard_link(app).ask(asked)).of
     except VoiceRefused as error:
         raise Refused(error.code, str(error)) from error
 
@@ -160,11 +160,11 @@ def sorted_sizes(mixes: Sequence[Mix]) -> tuple[tuple[int, int], ...]:
     return tuple(sorted((len(mix.sends), mix.channels) for mix in mixes))
 
 
-def prepare_scene(ws: Workshop, session: Session) -> Prepared | None:
+def prepare_scene(app: AppContext, session: Session) -> Prepared | None:
     """What is live, made anew where who takes part in it changed in the session; None where it
     can run on."""
-    run = current(ws).running
-    if run is None or recording.current(ws).recorder is not None:
+    run = current(app).running
+    if run is None or recording.current(app).recorder is not None:
         return None
     there = {
         row.key: scene.settings_of(row)
@@ -173,4 +173,4 @@ def prepare_scene(ws: Workshop, session: Session) -> Prepared | None:
     }
     heard = {row.key for row in scene.sources(session) if row.on and row.kind != "voice"}
     same = there == {seat.key: seat.settings for seat in run.seats} and heard == run.beside
-    return None if same else prepare_anew(ws, session)
+    return None if same else prepare_anew(app, session)

@@ -9,12 +9,12 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import controls_of
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow
 from obsidian_wren.voice import records
 from obsidian_wren.voice.asking import VoiceRefused
@@ -30,31 +30,31 @@ def program_of(row: DestinationRow) -> records.Program:
     return records.Program(row.picks, scene.settings_of(row))
 
 
-def let_rig_follow(ws: Workshop, session: Session) -> None:
+def let_rig_follow(app: AppContext, session: Session) -> None:
     """The controls of the rig in hand stand as they do in the session."""
-    ctx = in_hand(ws, session)
+    ctx = in_hand(app, session)
     if ctx.rig.source == "simulated":
-        _ask(ws, records.Turn(controls_of(ctx)))
+        _ask(app, records.Turn(controls_of(ctx)))
 
 
-def let_programs_follow(ws: Workshop) -> None:
+def let_programs_follow(app: AppContext) -> None:
     """Programs are as their rows say."""
-    if ws.world.system is not None:
+    if app.world.system is not None:
         return
-    with ws.sessions() as session:
+    with app.sessions() as session:
         of = {row.key: program_of(row) for row in scene.destinations(session)}
-    _ask(ws, records.SetPrograms(of))
+    _ask(app, records.SetPrograms(of))
 
 
 def sound_at(
-    ws: Workshop, key: str, what: Literal["sent", "heard", "returned"], seconds: float
+    app: AppContext, key: str, what: Literal["sent", "heard", "returned"], seconds: float
 ) -> tuple[Samples, int]:
     """The last of what was sent to a listener, of what a simulated program heard after its own
     processing, or gave back, ``(n,)``, and its rate; of a real program only what was sent is
     known."""
-    link = link_of(ws)
+    link = link_of(app)
     asked: Literal["sent", "heard", "given back"] = "sent"
-    if ws.world.system is None and what != "sent":
+    if app.world.system is None and what != "sent":
         asked = "heard" if what == "heard" else "given back"
     try:
         found = link.ask(records.AskSound(key, asked, seconds)) if link.is_there else None
@@ -65,8 +65,8 @@ def sound_at(
     return records.samples_of(found.samples), found.rate_hz
 
 
-def _ask(ws: Workshop, request: records.Request) -> None:
-    link = link_of(ws)
+def _ask(app: AppContext, request: records.Request) -> None:
+    link = link_of(app)
     if link.is_there:
         # One that ended meanwhile is begun again with what is kept.
         with suppress(VoiceRefused):

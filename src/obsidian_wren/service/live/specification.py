@@ -43,7 +43,7 @@ class VoiceSource:
 def source_of(ctx: RigContext, browser_rate_hz: int | None) -> VoiceSource:
     """Where the rig in hand hears the voice. Raises Refused, with what to do."""
     if ctx.rig.source == "simulated":
-        rate_hz = ctx.ws.world.rate_of(ctx.rig.spec_json)
+        rate_hz = ctx.app.world.rate_of(ctx.rig.spec_json)
         return VoiceSource("simulated", rate_hz, rig=rig_of(ctx))
     if ctx.rig.source == "browser":
         if browser_rate_hz is None:
@@ -69,7 +69,7 @@ def take_of(ctx: RigContext) -> tuple[Samples, int]:
     take_set = current_takes(ctx.session, ctx.rig).voice
     if take_set is None:
         raise Refused("no-talk", _("There is no talk to send yet. Do Gain and Tone first."))
-    return measuring.samples_of(ctx.ws, take_set), take_set.rate_hz
+    return measuring.samples_of(ctx.app, take_set), take_set.rate_hz
 
 
 def start_of(
@@ -88,14 +88,14 @@ def start_of(
     rows = [
         row
         for row in scene.destinations(ctx.session)
-        if row.on and scene.kind_of(row).has_program and scene.is_offered(ctx.ws, row)
+        if row.on and scene.kind_of(row).has_program and scene.is_offered(ctx.app, row)
     ]
-    plans = current(ctx.ws).return_plans
+    plans = current(ctx.app).return_plans
     sources = frozenset(
         row.key for row in scene.sources(ctx.session) if row.on and row.kind != "voice"
     )
-    is_simulated = ctx.ws.world.system is None
-    second = mixing.second_plan(ctx.ws, source.rate_hz).specs if "second" in sources else ()
+    is_simulated = ctx.app.world.system is None
+    second = mixing.second_plan(ctx.app, source.rate_hz).specs if "second" in sources else ()
     return records.Start(
         source.microphone,
         source.channel,
@@ -117,7 +117,7 @@ def start_of(
         inputs_for(ctx),
         tuple(mixes),
         ducking,
-        silent_feeds(ctx.ws, ctx.session),
+        silent_feeds(ctx.app, ctx.session),
         block_s,
         sources,
         {
@@ -127,10 +127,10 @@ def start_of(
             for row in rows
             if scene.returns_of(row) is not None
         },
-        records.Ends() if is_simulated else own_system.ends(ctx.ws),
+        records.Ends() if is_simulated else own_system.ends(ctx.app),
         adapts,
         source=source.kind,
         rig=source.rig,
         second=tuple(records.stage_of(spec) for spec in second),
-        speed=1.0 if ctx.ws.pace == "real" else _FAST,
+        speed=1.0 if ctx.app.pace == "real" else _FAST,
     )

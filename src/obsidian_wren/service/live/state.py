@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Literal, Protocol
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.ports.world import PushedStream
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.context import AppContext
 
 if TYPE_CHECKING:
     from obsidian_wren.core.chain.stage import StageSpec
@@ -93,6 +93,6 @@ class LiveState:
         return None if self.run is None or self.run.finished.is_set() else self.run
 
 
-def current(ws: Workshop) -> LiveState:
+def current(app: AppContext) -> LiveState:
     """What is live now."""
-    return ws.own(LiveState)
+    return app.own(LiveState)

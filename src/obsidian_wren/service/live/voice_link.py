@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, cast
 
 from obsidian_wren.core.wording import _
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.voice import asking, records
 from obsidian_wren.voice.beginning import begin
 from obsidian_wren.voice.here import Here
@@ -31,7 +31,7 @@ class VoiceLink:
     """The connection to it. ``told`` is called with its news, ``lost`` when it ended by itself and
     ``again`` when it is back with what it ran, all from threads."""
 
-    ws: Workshop
+    app: AppContext
     told: Callable[[str, dict[str, Any]], None] = lambda kind, body: None
     lost: Callable[[], None] = lambda: None
     again: Callable[[], None] = lambda: None
@@ -55,7 +55,7 @@ class VoiceLink:
     def find(self) -> records.Status | None:
         """How a voice stands that runs over this folder; None where none does."""
         with self._lock:
-            if self._asking is None and self.ws.folder.voice_socket.exists():
+            if self._asking is None and self.app.folder.voice_socket.exists():
                 with suppress(asking.VoiceRefused):
                     self._asking = self._connect()
                     self.running = None if self._asking is None else self._asking.met.running
@@ -140,14 +140,14 @@ class VoiceLink:
             return self._asking
 
     def _begin(self) -> None:
-        if not self.ws.world.voice_command:
+        if not self.app.world.voice_command:
             self._asking = self._here()
             return
         now_s = time.monotonic()
         if len(self._begun_s) == _OFTEN and now_s - self._begun_s[0] < _OFTEN_S:
             raise asking.VoiceRefused("ends-often", _ENDS_OFTEN)
         self._begun_s.append(now_s)
-        command = [*self.ws.world.voice_command, str(self.ws.folder.voice_socket)]
+        command = [*self.app.world.voice_command, str(self.app.folder.voice_socket)]
         self._process = begin(command)
         asking.await_ready(self._process)
         self._asking = link = self._connect()
@@ -159,21 +159,21 @@ class VoiceLink:
                     link.ask(request)
 
     def _here(self) -> Here:
-        make = self.ws.world.voice_here
+        make = self.app.world.voice_here
         assert make is not None
-        return Here(cast("Voice", make(self._told, self.ws.folder.path)))
+        return Here(cast("Voice", make(self._told, self.app.folder.path)))
 
     def _told(self, kind: str, body: dict[str, Any]) -> None:
         self.told(kind, body)
 
     def _connect(self, *, news: bool = True) -> asking.Asking | None:
-        if not self.ws.world.voice_command:
+        if not self.app.world.voice_command:
             return None
-        path = self.ws.folder.voice_socket
+        path = self.app.folder.voice_socket
         if not news:
             return asking.Asking(path)
         # Nobody but this program hears what is simulated.
-        tied = self.ws.world.system is None
+        tied = self.app.world.system is None
         return asking.Asking(path, tied=tied, told=self._told, lost=self._lost)
 
     def _lost(self) -> None:
@@ -198,6 +198,6 @@ _ENDS_OFTEN = _(
 )
 
 
-def link_of(ws: Workshop) -> VoiceLink:
+def link_of(app: AppContext) -> VoiceLink:
     """The voice of this data folder."""
-    return ws.own(VoiceLink, lambda: VoiceLink(ws))
+    return app.own(VoiceLink, lambda: VoiceLink(app))

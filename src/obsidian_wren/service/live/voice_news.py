@@ -14,6 +14,8 @@ from typing import Any
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import LiveMicrophone
 from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.live.monitor import hear_in_headphones, watch_meter
 from obsidian_wren.service.live.recording import close_recording
 from obsidian_wren.service.live.state import current
@@ -25,8 +27,6 @@ from obsidian_wren.service.recording import news
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.system_microphone import Lent
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.voice import records
 
 _LOG = logging.getLogger(__name__)
@@ -37,8 +37,8 @@ class _Hearing:
     """Hears the news of a voice; what asks it something does so in a thread of its own, since who
     reads the news reads the answers."""
 
-    def __init__(self, ws: Workshop, link: VoiceLink) -> None:
-        self._ws = ws
+    def __init__(self, app: AppContext, link: VoiceLink) -> None:
+        self._ws = app
         self._work: queue.Queue[Callable[[], None] | None] = queue.Queue()
         self._worker = threading.Thread(target=self._go_through, name="voice news", daemon=True)
         self._worker.start()
@@ -119,49 +119,49 @@ _ENDED = _(
 )
 
 
-def heard_link(ws: Workshop) -> VoiceLink:
+def heard_link(app: AppContext) -> VoiceLink:
     """The voice of this data folder, heard from now on."""
-    link = link_of(ws)
-    ws.own(_Hearing, lambda: _Hearing(ws, link))
-    ws.own(Lent).lend = partial(_lend, ws)
+    link = link_of(app)
+    app.own(_Hearing, lambda: _Hearing(app, link))
+    app.own(Lent).lend = partial(_lend, app)
     return link
 
 
-def leave_voice(ws: Workshop) -> None:
+def leave_voice(app: AppContext) -> None:
     """The program ends, and a voice that nobody but it can hear."""
-    if link_of(ws).is_there:
-        ws.own(_Hearing, lambda: _Hearing(ws, link_of(ws))).end()
-        link_of(ws).end()
+    if link_of(app).is_there:
+        app.own(_Hearing, lambda: _Hearing(app, link_of(app))).end()
+        link_of(app).end()
 
 
-def hear_voice(ws: Workshop) -> None:
+def hear_voice(app: AppContext) -> None:
     """Hear it from now on; one that runs already is taken over with what it runs."""
-    link = heard_link(ws)
-    ws.at_end(ws.own(_Hearing, lambda: _Hearing(ws, link)).end)
+    link = heard_link(app)
+    app.at_end(app.own(_Hearing, lambda: _Hearing(app, link)).end)
     stands = link.find()
     if stands is None or stands.running is None:
         return
-    state = current(ws)
+    state = current(app)
     run = VoiceRun(link, stands.running, stands=stands)
     state.run, state.since = run, now()
     if stands.running.source == "pushed":
         state.pushed = run
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         scene.live_wish(session).live = True
-        _bring_up(in_hand(ws, session), run)
+        _bring_up(in_hand(app, session), run)
     if stands.recording is not None:
-        news.found(ws, stands.recording, run.rate_hz)
+        news.found(app, stands.recording, run.rate_hz)
     if state.running is not None:
-        watch_meter(ws)
+        watch_meter(app)
     if stands.version == records.VERSION:
-        ws.message = _WENT_ON
+        app.message = _WENT_ON
     else:
-        ws.find(*_OTHER_VERSION)
-    ws.changed()
+        app.find(*_OTHER_VERSION)
+    app.changed()
 
 
-def _lend(ws: Workshop, name: str) -> LiveMicrophone | None:
-    run = current(ws).running
+def _lend(app: AppContext, name: str) -> LiveMicrophone | None:
+    run = current(app).running
     return None if run is None else run.lend(name)
 
 

@@ -11,24 +11,26 @@ from obsidian_wren.core.measure.live import FRAME_S, BlockMeter
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import SoundStream, SourceGone
 from obsidian_wren.service import live, takes
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.simulated import rig_of
 from obsidian_wren.service.live.voice_news import heard_link
 from obsidian_wren.service.live.voice_tracks import listen_in
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.system_microphone import open_voice
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice.frames import frame_json
 
 
 class Watch:
     """One watch over a stream; frames go to every open page until it is stopped."""
 
-    def __init__(self, ws: Workshop, stream: SoundStream, purpose: Literal["rest", "talk"]) -> None:
+    def __init__(
+        self, app: AppContext, stream: SoundStream, purpose: Literal["rest", "talk"]
+    ) -> None:
         self.purpose = purpose
         self.rate_hz = stream.rate_hz
         self.finished = threading.Event()
-        self._ws = ws
+        self._ws = app
         self._stream = stream
         self._stop = threading.Event()
         self._meter = BlockMeter(stream.rate_hz)
@@ -63,29 +65,29 @@ class Watch:
 
 
 def start_watch(
-    ws: Workshop, purpose: Literal["rest", "talk"], *, browser_rate_hz: int | None = None
+    app: AppContext, purpose: Literal["rest", "talk"], *, browser_rate_hz: int | None = None
 ) -> None:
     """Listen in: to the simulated rig, or to the browser's microphone whose pieces follow."""
-    with ws.lock:
-        if takes.current(ws).running is not None:
+    with app.lock:
+        if takes.current(app).running is not None:
             raise Refused(
                 "take-runs",
                 _("A take is running and shows its levels itself. Wait for it, or stop it."),
             )
-        now = live.current(ws)
+        now = live.current(app)
         if now.watch is not None:
             now.watch.stop()
             now.watch = None
-        with ws.sessions.begin() as session:
-            ctx = in_hand(ws, session)
+        with app.sessions.begin() as session:
+            ctx = in_hand(app, session)
             rig = ctx.rig
             stream: SoundStream
             if rig.source == "simulated":
-                stream = listen_in(heard_link(ws), rig_of(ctx), purpose)
+                stream = listen_in(heard_link(app), rig_of(ctx), purpose)
             elif rig.source == "system":
                 stream = open_voice(ctx, block_s=FRAME_S)
             elif rig.source == "browser" and browser_rate_hz is not None:
-                stream = now.watched = ws.world.open_browser(browser_rate_hz)
+                stream = now.watched = app.world.open_browser(browser_rate_hz)
             elif rig.source == "browser":
                 raise Refused(
                     "no-microphone",
@@ -99,23 +101,23 @@ def start_watch(
                         " your microphone in Rig."
                     ),
                 )
-        now.watch = watch = Watch(ws, stream, purpose)
+        now.watch = watch = Watch(app, stream, purpose)
         watch.start()
-    ws.changed()
+    app.changed()
 
 
-def push_watch(ws: Workshop, samples: Samples) -> None:
+def push_watch(app: AppContext, samples: Samples) -> None:
     """The next piece of the browser's microphone."""
-    now = live.current(ws)
+    now = live.current(app)
     if now.watching is None or now.watched is None:
         raise Refused("not-watching", _("Nobody is listening any more."))
     now.watched.push(samples)
 
 
-def stop_watch(ws: Workshop) -> None:
+def stop_watch(app: AppContext) -> None:
     """Stop listening in."""
-    now = live.current(ws)
+    now = live.current(app)
     if now.watch is not None:
         now.watch.stop()
         now.watch = now.watched = None
-    ws.changed()
+    app.changed()

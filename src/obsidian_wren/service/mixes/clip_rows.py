@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.service import mixes
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.store.models import Clip
 from obsidian_wren.store.take_files import load_take
 
@@ -44,18 +44,18 @@ def sounds(session: Session) -> tuple[ClipSound, ...]:
     )
 
 
-def waveform_of(ws: Workshop, clip: Clip) -> list[float]:
+def waveform_of(app: AppContext, clip: Clip) -> list[float]:
     """The highest sample of each stretch of the whole clip, as a share of its highest of all."""
     if clip.fault is not None:
         return []
-    found: list[float] = mixes.current(ws).waveforms.get(
-        clip.sha256, lambda: _waveform(_whole(ws, clip))
+    found: list[float] = mixes.current(app).waveforms.get(
+        clip.sha256, lambda: _waveform(_whole(app, clip))
     )
     return found
 
 
-def _whole(ws: Workshop, clip: Clip) -> Samples:
-    return load_take(ws.folder, clip.sha256)[0]
+def _whole(app: AppContext, clip: Clip) -> Samples:
+    return load_take(app.folder, clip.sha256)[0]
 
 
 def _waveform(whole: Samples) -> list[float]:

@@ -15,10 +15,10 @@ from obsidian_wren.core.rate import at_rate
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.read_sound import read_sound
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.mixes.clip_rows import ClipSound, rows
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import Clip
 
@@ -34,23 +34,23 @@ _BLOCK_S = 0.4
 _SILENT = 1e-4
 
 
-def ship(ws: Workshop) -> None:
+def ship(app: AppContext) -> None:
     """Lay out the clips that ship with the program, once."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         if rows(session):
             return
-    ws.work(_ship)
+    app.work(_ship)
 
 
-def _ship(ws: Workshop) -> None:
-    with ws.lock, ws.sessions.begin() as session:
+def _ship(app: AppContext) -> None:
+    with app.lock, app.sessions.begin() as session:
         if rows(session):
             return
-        for number, (name, sound) in enumerate(ws.world.clips(48_000)):
-            _keep(ws, session, name.capitalize(), sound, 48_000, key=str(number + 1))
+        for number, (name, sound) in enumerate(app.world.clips(48_000)):
+            _keep(app, session, name.capitalize(), sound, 48_000, key=str(number + 1))
 
 
-def load(ws: Workshop, name: str, samples: Samples, rate_hz: int) -> None:
+def load(app: AppContext, name: str, samples: Samples, rate_hz: int) -> None:
     """Keep a sound as a clip, on the first free key. Channels are folded."""
     mono = samples if samples.ndim == 1 else samples.mean(axis=1)
     seconds = len(mono) / rate_hz
@@ -66,7 +66,7 @@ def load(ws: Workshop, name: str, samples: Samples, rate_hz: int) -> None:
         )
     if not len(mono) or float(np.abs(mono).max()) < _SILENT:
         raise Refused("silent-clip", _("There is no sound in this file. Choose another."))
-    with change(ws, _("Clip {name}", name=name)) as session:
+    with change(app, _("Clip {name}", name=name)) as session:
         there = rows(session)
         if len(there) >= _MOST:
             raise Refused(
@@ -75,21 +75,21 @@ def load(ws: Workshop, name: str, samples: Samples, rate_hz: int) -> None:
             )
         taken = {clip.key for clip in there}
         free = next((str(n) for n in range(1, 10) if str(n) not in taken), None)
-        _keep(ws, session, name, mono, rate_hz, key=free)
-    ws.changed()
+        _keep(app, session, name, mono, rate_hz, key=free)
+    app.changed()
 
 
-def load_file(ws: Workshop, path: Path, name: str) -> None:
+def load_file(app: AppContext, path: Path, name: str) -> None:
     """Keep a sound file as a clip, named as the person named the file."""
     sound = read_sound(path, longest_s=LONGEST_S, fold=True)
-    load(ws, name.rpartition(".")[0] or name, sound.samples, sound.rate_hz)
+    load(app, name.rpartition(".")[0] or name, sound.samples, sound.rate_hz)
 
 
 def _keep(
-    ws: Workshop, session: Session, name: str, mono: Samples, rate_hz: int, *, key: str | None
+    app: AppContext, session: Session, name: str, mono: Samples, rate_hz: int, *, key: str | None
 ) -> None:
     described = {"as": "clip", "name": name[:80], "key": key, "rate_hz": rate_hz, "at": now()}
-    digest = take_files.keep_take(ws.folder, mono, rate_hz=rate_hz, described=described)
+    digest = take_files.keep_take(app.folder, mono, rate_hz=rate_hz, described=described)
     place = max((clip.place for clip in rows(session)), default=-1) + 1
     clip = Clip(
         name=name[:80],
@@ -115,10 +115,10 @@ def _lufs(mono: Samples, rate_hz: int) -> float | None:
 
 
 def alter(
-    ws: Workshop, clip_id: int, name: str, key: str | None, start_s: float, end_s: float
+    app: AppContext, clip_id: int, name: str, key: str | None, start_s: float, end_s: float
 ) -> None:
     """Rename, put on another key, trim."""
-    with change(ws, _("Clip {name}", name=name)) as session:
+    with change(app, _("Clip {name}", name=name)) as session:
         clip = clip_by(session, clip_id)
         seconds = clip.frames / clip.rate_hz
         if not 0.0 <= start_s < end_s <= seconds + 1e-6 or end_s - start_s < _SHORTEST_S:
@@ -140,15 +140,15 @@ def alter(
             start_s,
             min(end_s, seconds),
         )
-        clip.lufs = _lufs(_trimmed(ws, clip), clip.rate_hz)
-    ws.changed()
+        clip.lufs = _lufs(_trimmed(app, clip), clip.rate_hz)
+    app.changed()
 
 
-def remove(ws: Workshop, clip_id: int) -> None:
+def remove(app: AppContext, clip_id: int) -> None:
     """Take a clip away; undo brings it back."""
-    with change(ws, _("Removed a clip")) as session:
+    with change(app, _("Removed a clip")) as session:
         session.delete(clip_by(session, clip_id))
-    ws.changed()
+    app.changed()
 
 
 def clip_by(session: Session, clip_id: int) -> Clip:
@@ -159,14 +159,14 @@ def clip_by(session: Session, clip_id: int) -> Clip:
     return clip
 
 
-def _trimmed(ws: Workshop, clip: Clip | ClipSound) -> Samples:
-    whole, rate = take_files.load_take(ws.folder, clip.sha256)
+def _trimmed(app: AppContext, clip: Clip | ClipSound) -> Samples:
+    whole, rate = take_files.load_take(app.folder, clip.sha256)
     return whole[round(clip.start_s * rate) : round(clip.end_s * rate)]
 
 
-def sound_of(ws: Workshop, clip: Clip | ClipSound, rate_hz: int) -> Samples:
+def sound_of(app: AppContext, clip: Clip | ClipSound, rate_hz: int) -> Samples:
     """A clip ``(n,)`` as it plays: trimmed, its ends faded, at one loudness, at a rate."""
-    sound = at_rate(_trimmed(ws, clip), clip.rate_hz, rate_hz)
+    sound = at_rate(_trimmed(app, clip), clip.rate_hz, rate_hz)
     fade = min(round(_FADE_S * rate_hz), len(sound) // 2)
     if fade:
         ramp = np.linspace(0.0, 1.0, fade)
@@ -184,10 +184,10 @@ def sound_of(ws: Workshop, clip: Clip | ClipSound, rate_hz: int) -> Samples:
     )
 
 
-def loudest(ws: Workshop, clips: Sequence[ClipSound], rate_hz: int) -> Samples | None:
+def loudest(app: AppContext, clips: Sequence[ClipSound], rate_hz: int) -> Samples | None:
     """The clip with the highest peak, as it plays, once every five seconds: what the mixes are
     predicted with."""
-    sounds = [sound for clip in clips if len(sound := sound_of(ws, clip, rate_hz))]
+    sounds = [sound for clip in clips if len(sound := sound_of(app, clip, rate_hz))]
     if not sounds:
         return None
     found = max(sounds, key=lambda sound: float(np.abs(sound).max()))

@@ -30,6 +30,7 @@ from obsidian_wren.core.mix.word_levels import room_behind_dbfs, word_levels_dbf
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service import mixes
 from obsidian_wren.service.calibration import chain_rows
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.mixes import clip_rows, clips, scene
 from obsidian_wren.service.mixes.events import MixesChanged
 from obsidian_wren.service.mixes.inputs import inputs_for
@@ -40,7 +41,6 @@ from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.side_by_side import beside
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation
 from obsidian_wren.store.take_files import SoundLost
 
@@ -73,8 +73,8 @@ def _derive_mixes(ctx: RigContext) -> dict[str, Any] | None:
 
 
 def _worked_out(ctx: RigContext, specs: Sequence[StageSpec], basis: str) -> dict[str, Any]:
-    body: dict[str, Any] = ctx.ws.answers.get(
-        ("mixes", basis), lambda: ctx.ws.work(_derive, _question(ctx, specs))
+    body: dict[str, Any] = ctx.app.answers.get(
+        ("mixes", basis), lambda: ctx.app.work(_derive, _question(ctx, specs))
     )
     return body
 
@@ -120,17 +120,17 @@ class _Stage:
     word_levels: Samples
 
 
-def _derive(ws: Workshop, asked: _Question) -> dict[str, Any]:
+def _derive(app: AppContext, asked: _Question) -> dict[str, Any]:
     routing, (_, rate) = asked.routing, asked.voice
     # How loud the room is tells words from pauses.
     key = (asked.voice, asked.floor, asked.specs, tuple(sorted(routing.sources)), asked.pads)
-    stage: _Stage = mixes.current(ws).materials.get(key, lambda: _set(ws, asked))
+    stage: _Stage = mixes.current(app).materials.get(key, lambda: _set(app, asked))
     listeners = {}
     for name, seat in routing.destinations.items():
         pins = asked.pins[name]
         # Another listener's mix is nothing to this one: only what changed is worked out again.
         one = ("landing", key, seat.key, seat.kind, routing.to(name), repr(pins))
-        landing: MixLanding = ws.answers.get(
+        landing: MixLanding = app.answers.get(
             one, partial(land, seat, routing, stage.measured, stage.prediction, pins)
         )
         plan = derive_mix(
@@ -148,15 +148,15 @@ def _derive(ws: Workshop, asked: _Question) -> dict[str, Any]:
         "ducking_because": stage.ducking_because,
         "listeners": listeners,
         "cut": list(asked.cut),
-        "second": list(second_plan(ws, rate).because if "second" in routing.sources else ()),
+        "second": list(second_plan(app, rate).because if "second" in routing.sources else ()),
         "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
     }
 
 
-def _set(ws: Workshop, asked: _Question) -> _Stage:
+def _set(app: AppContext, asked: _Question) -> _Stage:
     voice, rate = asked.voice
-    raw, treated = sound_of(ws, voice), _treated(ws, asked.voice, asked.specs)
-    material = _material(ws, asked, raw, treated)
+    raw, treated = sound_of(app, voice), _treated(app, asked.voice, asked.specs)
+    material = _material(app, asked, raw, treated)
     measured = {
         name: found
         for name, sound in material.items()
@@ -166,7 +166,7 @@ def _set(ws: Workshop, asked: _Question) -> _Stage:
         if source.kind == "return":
             # Whatever comes back is brought to this loudness before it is mixed.
             measured[key] = Measured.of_one_channel(RETURN_LUFS)
-    room = None if asked.floor is None else _treated(ws, asked.floor, asked.specs)
+    room = None if asked.floor is None else _treated(app, asked.floor, asked.specs)
     room_dbfs = room_behind_dbfs(room, treated, rate_hz=rate)
     words = words_over(treated, room_dbfs, rate_hz=rate)
     ducking, because = plan_ducking(treated, words, room_dbfs=room_dbfs, rate_hz=rate)
@@ -176,17 +176,19 @@ def _set(ws: Workshop, asked: _Question) -> _Stage:
     )
 
 
-def _treated(ws: Workshop, take: tuple[str, int], specs: tuple[StageSpec, ...]) -> Samples:
+def _treated(app: AppContext, take: tuple[str, int], specs: tuple[StageSpec, ...]) -> Samples:
     """A take, by digest and rate, behind the chain."""
     digest, rate_hz = take
-    treated: Samples = ws.sounds.get(
+    treated: Samples = app.sounds.get(
         (digest, specs),
-        lambda: render(specs, sound_of(ws, digest), rate_hz=rate_hz, beside=beside),
+        lambda: render(specs, sound_of(app, digest), rate_hz=rate_hz, beside=beside),
     )
     return treated
 
 
-def _material(ws: Workshop, asked: _Question, raw: Samples, treated: Samples) -> dict[str, Samples]:
+def _material(
+    app: AppContext, asked: _Question, raw: Samples, treated: Samples
+) -> dict[str, Samples]:
     routing, (_, rate) = asked.routing, asked.voice
     count = round(_MATERIAL_S * rate)
     found: dict[str, Samples] = {"voice raw": raw[:count], "voice treated": treated[:count]}
@@ -201,35 +203,35 @@ def _material(ws: Workshop, asked: _Question, raw: Samples, treated: Samples) ->
     for place, key in enumerate(far):
         found[key] = np.concatenate([np.zeros(count + turn * place), speech])
     for key, source in routing.sources.items():
-        if source.kind in ("music", "computer") and ws.world.system is not None:
+        if source.kind in ("music", "computer") and app.world.system is not None:
             # Nobody knows what a real computer will play.
             continue
         if source.kind in ("music", "computer"):
-            found[key] = ws.world.open_player(source.kind, rate).read(whole)
+            found[key] = app.world.open_player(source.kind, rate).read(whole)
         elif source.kind == "second":
-            stream = ws.world.open_second(rate)
+            stream = app.world.open_second(rate)
             found["second raw"] = stream.read(whole)
             stream.close()
             found["second treated"] = render(
-                second_plan(ws, rate).specs, found["second raw"], rate_hz=rate
+                second_plan(app, rate).specs, found["second raw"], rate_hz=rate
             )
         elif source.kind == "clips":
-            loudest = clips.loudest(ws, asked.pads, rate)
+            loudest = clips.loudest(app, asked.pads, rate)
             if loudest is not None:
                 found[key] = np.resize(loudest, whole)
     return found
 
 
-def second_plan(ws: Workshop, rate_hz: int) -> InstrumentPlan:
+def second_plan(app: AppContext, rate_hz: int) -> InstrumentPlan:
     """The chain of the second microphone, from some seconds of what it hears."""
-    plan: InstrumentPlan = ws.answers.get(
-        ("second", rate_hz), lambda: ws.work(_second_plan, rate_hz)
+    plan: InstrumentPlan = app.answers.get(
+        ("second", rate_hz), lambda: app.work(_second_plan, rate_hz)
     )
     return plan
 
 
-def _second_plan(ws: Workshop, rate_hz: int) -> InstrumentPlan:
-    stream = ws.world.open_second(rate_hz)
+def _second_plan(app: AppContext, rate_hz: int) -> InstrumentPlan:
+    stream = app.world.open_second(rate_hz)
     sound = stream.read(round(_MATERIAL_S * rate_hz))
     stream.close()
     return derive_instrument(sound, rate_hz=rate_hz)
@@ -296,21 +298,21 @@ def voice_level_dbfs(entry: dict[str, Any]) -> float:
     return float(found[0]) if found else float(entry["aim_lufs"])
 
 
-def work_out(ws: Workshop) -> None:
+def work_out(app: AppContext) -> None:
     """Have the mixes worked out where they are stale, so that whoever derives them next, with the
     lock held, need not wait for it."""
-    with suppress(SoundLost), ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with suppress(SoundLost), app.sessions() as session:
+        ctx = in_hand(app, session)
         specs = chain_rows.chain_specs(ctx)
         if specs is not None and ctx.takes.voice is not None and is_outdated(ctx):
             _worked_out(ctx, specs, basis_of(ctx))
 
 
-def refresh(ws: Workshop) -> None:
+def refresh(app: AppContext) -> None:
     """Derive the mixes where they are stale, and let what is live follow."""
-    work_out(ws)
-    with ws.lock, ws.sessions.begin() as session:
-        ctx = in_hand(ws, session)
+    work_out(app)
+    with app.lock, app.sessions.begin() as session:
+        ctx = in_hand(app, session)
         body = derive_mixes(ctx)
         if body is not None:
-            ws.announce(MixesChanged(mixes_of(body), inputs_for(ctx)))
+            app.announce(MixesChanged(mixes_of(body), inputs_for(ctx)))

@@ -6,7 +6,7 @@ from __future__ import annotations
 import threading
 from dataclasses import dataclass, field
 
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.voice import records
 
 
@@ -25,12 +25,12 @@ class Feeds:
     following: threading.RLock = field(default_factory=threading.RLock)
 
 
-def current(ws: Workshop) -> Feeds:
+def current(app: AppContext) -> Feeds:
     """The feeds as they stand."""
-    return ws.own(Feeds)
+    return app.own(Feeds)
 
 
-def ends(ws: Workshop) -> records.Ends:
+def ends(app: AppContext) -> records.Ends:
     """Where the system's other ends are, as the voice is told."""
-    found = current(ws)
+    found = current(app)
     return records.Ends(dict(found.outputs), dict(found.returns), found.computer)

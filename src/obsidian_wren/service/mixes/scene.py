@@ -17,9 +17,9 @@ from obsidian_wren.core.mix.routes import Routing, Send, admit, without_faults
 from obsidian_wren.core.mix.routes import Source as Heard
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import ProgramSettings
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.rig.computer_rows import raw_name
 from obsidian_wren.service.rig.rigs import the_rig
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow, LiveWish, SourceRow
 from obsidian_wren.store.reading import every
 
@@ -48,12 +48,12 @@ def returns_of(row: DestinationRow) -> str | None:
     return _("From {plays}", plays=row.plays) if row.plays else None
 
 
-def lay_out(ws: Workshop, session: Session) -> None:
+def lay_out(app: AppContext, session: Session) -> None:
     """Set out the listeners and sources that are missing, once at a start. Those that this world
     does not have are out of use."""
     there = {row.key: row for row in session.scalars(select(DestinationRow))}
-    real = ws.world.system is not None
-    for place, (kind, name) in enumerate(ws.world.listeners):
+    real = app.world.system is not None
+    for place, (kind, name) in enumerate(app.world.listeners):
         if key_of(kind) in there:
             continue
         known = LISTENER_KINDS[kind]
@@ -63,7 +63,7 @@ def lay_out(ws: Workshop, session: Session) -> None:
             kind=kind,
             place=place,
             on=known.first_on,
-            picks=raw_name(session, the_rig(ws, session)) if known.picks else None,
+            picks=raw_name(session, the_rig(app, session)) if known.picks else None,
             settings=dict(known.first_settings),
             sends=None,
             pins={},
@@ -71,7 +71,7 @@ def lay_out(ws: Workshop, session: Session) -> None:
             plays=None,
         )
         session.add(row)
-    names = dict(ws.world.listeners)
+    names = dict(app.world.listeners)
     for row in there.values():
         if row.kind not in names:
             row.on = False
@@ -82,11 +82,11 @@ def lay_out(ws: Workshop, session: Session) -> None:
         elif not real:
             row.plays = None
     heard = {row.key: row for row in session.scalars(select(SourceRow))}
-    for place, (kind, name, on) in enumerate(ws.world.sources):
+    for place, (kind, name, on) in enumerate(app.world.sources):
         if kind not in heard:
             session.add(SourceRow(key=kind, name=name, kind=kind, place=place, on=on, settings={}))
     for source in heard.values():
-        source.on = source.on and source.kind in {kind for kind, _, _ in ws.world.sources}
+        source.on = source.on and source.kind in {kind for kind, _, _ in app.world.sources}
     if session.get(LiveWish, 1) is None:
         tracks = {"tracks": ["treated", "raw"]}
         session.add(
@@ -103,17 +103,17 @@ def lay_out(ws: Workshop, session: Session) -> None:
     session.flush()
 
 
-def is_offered(ws: Workshop, row: DestinationRow | SourceRow) -> bool:
+def is_offered(app: AppContext, row: DestinationRow | SourceRow) -> bool:
     """Whether this world has such a listener or source."""
     if isinstance(row, DestinationRow):
-        return row.kind in dict(ws.world.listeners)
-    return row.kind in {kind for kind, _, _ in ws.world.sources}
+        return row.kind in dict(app.world.listeners)
+    return row.kind in {kind for kind, _, _ in app.world.sources}
 
 
-def has_case(ws: Workshop, case: Case) -> bool:
+def has_case(app: AppContext, case: Case) -> bool:
     """Whether this world has all that a common case needs."""
-    kinds = {kind for kind, _, _ in ws.world.sources}
-    return case.listeners <= set(dict(ws.world.listeners)) and case.sources <= kinds
+    kinds = {kind for kind, _, _ in app.world.sources}
+    return case.listeners <= set(dict(app.world.listeners)) and case.sources <= kinds
 
 
 def destinations(session: Session) -> list[DestinationRow]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from obsidian_wren.service.workshop import Remembered, Workshop
+from obsidian_wren.service.context import AppContext, Remembered
 
 
 @dataclass
@@ -15,6 +15,6 @@ class MixesState:
     materials: Remembered = field(default_factory=lambda: Remembered(1))
 
 
-def current(ws: Workshop) -> MixesState:
+def current(app: AppContext) -> MixesState:
     """The mixes as they run."""
-    return ws.own(MixesState)
+    return app.own(MixesState)

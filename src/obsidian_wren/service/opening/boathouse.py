@@ -4,57 +4,57 @@ from __future__ import annotations
 
 from sqlalchemy import delete, func, select
 
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.mixes import clips, mixing
 from obsidian_wren.service.rig import fields, rigs
 from obsidian_wren.service.setup import confirming, rig_changes, things, turning
 from obsidian_wren.service.takes import simulated
 from obsidian_wren.service.words import StepName
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import ChangeRow, Derivation, Take
 
 _DERIVED_STEPS: tuple[StepName, ...] = ("clean", "tone", "steady")
 
 
-def fill_with_boathouse(ws: Workshop) -> bool:
+def fill_with_boathouse(app: AppContext) -> bool:
     """Do the boathouse's calibration, once: rig, room, gain turned, voice taken, tone fitted, every
     step up to Steady confirmed, mixes derived. What its programs pick is left to be proved.
 
     True when done now.
     """
-    with ws.sessions() as session:
+    with app.sessions() as session:
         if session.scalar(select(func.count()).select_from(Take)):
             return False
-    _boathouse_rig(ws)
-    confirming.confirm_step(ws, "rig")
-    simulated.start_simulated(ws, "rest", pace="fast")
-    simulated.start_simulated(ws, "talk", pace="fast")
-    with ws.sessions() as session:
-        rig = rigs.the_rig(ws, session)
+    _boathouse_rig(app)
+    confirming.confirm_step(app, "rig")
+    simulated.start_simulated(app, "rest", pace="fast")
+    simulated.start_simulated(app, "talk", pace="fast")
+    with app.sessions() as session:
+        rig = rigs.the_rig(app, session)
         change_db = session.get_one(Derivation, (rig.id, "gain")).body["change_db"]
     if rig.gain_db is not None and change_db:
-        turning.turn_knob(ws, rig.gain_db + change_db)
-        simulated.start_simulated(ws, "rest", pace="fast")
-        simulated.start_simulated(ws, "talk", pace="fast")
-    confirming.confirm_step(ws, "quiet")
-    confirming.confirm_step(ws, "gain")
-    simulated.start_simulated(ws, "passage", pace="fast")
+        turning.turn_knob(app, rig.gain_db + change_db)
+        simulated.start_simulated(app, "rest", pace="fast")
+        simulated.start_simulated(app, "talk", pace="fast")
+    confirming.confirm_step(app, "quiet")
+    confirming.confirm_step(app, "gain")
+    simulated.start_simulated(app, "passage", pace="fast")
     for step in _DERIVED_STEPS:
-        confirming.confirm_step(ws, step)
-    clips.ship(ws)
-    mixing.refresh(ws)
-    with ws.sessions.begin() as session:
+        confirming.confirm_step(app, step)
+    clips.ship(app)
+    mixing.refresh(app)
+    with app.sessions.begin() as session:
         # Nobody did these by hand, so nobody should undo them.
         session.execute(delete(ChangeRow))
     return True
 
 
-def _boathouse_rig(ws: Workshop) -> None:
+def _boathouse_rig(app: AppContext) -> None:
     """The things that the boathouse's rig is made of, and where they stand."""
-    with ws.sessions.begin() as session:
-        rig = rigs.the_rig(ws, session)
+    with app.sessions.begin() as session:
+        rig = rigs.the_rig(app, session)
         ids = rig.microphone_id, rig.interface_id, rig.room_id
     things.keep_thing(
-        ws,
+        app,
         "microphone",
         fields.MicrophoneFields(
             name="Reedling 40",
@@ -68,7 +68,7 @@ def _boathouse_rig(ws: Workshop) -> None:
         ids[0],
     )
     things.keep_thing(
-        ws,
+        app,
         "interface",
         fields.InterfaceFields(
             name="Towpath Two",
@@ -84,7 +84,7 @@ def _boathouse_rig(ws: Workshop) -> None:
         ids[1],
     )
     things.keep_thing(
-        ws,
+        app,
         "room",
         fields.RoomFields(
             name="Boathouse loft", length_m=4.6, width_m=3.4, height_m=2.4, surfaces="furnished"
@@ -92,7 +92,7 @@ def _boathouse_rig(ws: Workshop) -> None:
         ids[2],
     )
     rig_changes.change_rig(
-        ws,
+        app,
         fields.RigFields(
             name="Loft desk",
             microphone_id=ids[0],

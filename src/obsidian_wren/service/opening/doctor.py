@@ -23,12 +23,12 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CalibrationFile
 from obsidian_wren.ports.world import World
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.opening import checking, opening, rebuilding
 from obsidian_wren.service.page import sheet
 from obsidian_wren.service.page.overview import overview_json
 from obsidian_wren.service.prove.versions import version_title
 from obsidian_wren.service.takes import discarding
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts, salvage, take_files
 from obsidian_wren.store.backup import copies
 from obsidian_wren.store.database import open_database
@@ -97,7 +97,7 @@ def examine(folder: DataFolder, world: World) -> list[FolderTrouble]:
             known = discarding.held_sounds(session)
         with closing(sqlite3.connect(looked_at)) as connection:
             recorded = {row[0] for row in connection.execute("SELECT file_name FROM recording")}
-        unreadable = _unreadable(Workshop(folder, sessions, world, "fast"))
+        unreadable = _unreadable(AppContext(folder, sessions, world, "fast"))
         sessions.close()
     return [
         *unreadable,
@@ -107,21 +107,21 @@ def examine(folder: DataFolder, world: World) -> list[FolderTrouble]:
     ]
 
 
-def _unreadable(ws: Workshop) -> list[FolderTrouble]:
+def _unreadable(app: AppContext) -> list[FolderTrouble]:
     """What no page could show, rig by rig, and versions that cannot be compared. Over a copy of the
     database, since another rig is taken in hand for each."""
     found: dict[str, FolderTrouble] = {}
-    with ws.sessions() as session:
+    with app.sessions() as session:
         rigs = list(session.scalars(select(Rig.id).order_by(Rig.id)))
     for rig_id in rigs:
-        with ws.sessions.begin() as session:
+        with app.sessions.begin() as session:
             session.merge(Desk(id=1, rig_id=rig_id))
-        overview_json(ws)
-        for finding in sheet.current(ws).unreadable.values():
+        overview_json(app)
+        for finding in sheet.current(app).unreadable.values():
             found[finding.sentence] = FolderTrouble(
                 finding.code, finding.sentence, _("With --repair it is put aside.")
             )
-    with ws.sessions() as session:
+    with app.sessions() as session:
         for version in session.scalars(select(Version).order_by(Version.id)):
             if _kept(session, version) is None:
                 sentence = _(
@@ -214,16 +214,16 @@ def repair(folder: DataFolder, world: World) -> list[FolderTrouble]:
     """Put right what can be, as an opening does and further; what was wrong, each with whether
     it is right now."""
     before = examine(folder, world)
-    ws = opening.open_workshop(folder, world)
+    app = opening.open_app(folder, world)
     try:
-        _put_unreadable_aside(ws)
-        rebuilding.take_back(ws)
-        checking.check_sounds(ws)
-        _put_strays_aside(ws)
-        if ws.copier is not None:
-            ws.copier.poke()
+        _put_unreadable_aside(app)
+        rebuilding.take_back(app)
+        checking.check_sounds(app)
+        _put_strays_aside(app)
+        if app.copier is not None:
+            app.copier.poke()
     finally:
-        _close(ws)
+        _close(app)
     left = {trouble.sentence for trouble in examine(folder, world)}
     return [
         FolderTrouble(t.code, t.sentence, t.action, put_right=t.sentence not in left)
@@ -231,22 +231,22 @@ def repair(folder: DataFolder, world: World) -> list[FolderTrouble]:
     ]
 
 
-def _put_unreadable_aside(ws: Workshop) -> None:
+def _put_unreadable_aside(app: AppContext) -> None:
     """Rows that no page can show, as JSON under ``aside/``: the brought file, versions, and answers
     of rules, which “Recalculate” makes anew."""
     aside: dict[str, list[dict[str, Any]]] = {}
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         for version in session.scalars(select(Version)):
             if _kept(session, version) is None:
                 _lay_aside(session, version, aside)
         rigs = list(session.scalars(select(Rig.id)))
         in_hand = session.get_one(Desk, 1).rig_id
     for rig_id in rigs:
-        with ws.sessions.begin() as session:
+        with app.sessions.begin() as session:
             session.merge(Desk(id=1, rig_id=rig_id))
-        overview_json(ws)
-        codes = {finding.code for finding in sheet.current(ws).unreadable.values()}
-        with ws.sessions.begin() as session:
+        overview_json(app)
+        codes = {finding.code for finding in sheet.current(app).unreadable.values()}
+        with app.sessions.begin() as session:
             if "unreadable-brought" in codes:
                 for brought in session.scalars(select(BroughtFile)):
                     _lay_aside(session, brought, aside)
@@ -256,10 +256,10 @@ def _put_unreadable_aside(ws: Workshop) -> None:
                 ):
                     if not isinstance(answer.body, dict):
                         _lay_aside(session, answer, aside)
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         session.merge(Desk(id=1, rig_id=in_hand))
     if aside:
-        place = ws.folder.put_aside()
+        place = app.folder.put_aside()
         write_through(place / "rows.json", json.dumps(aside, default=str, indent=1).encode())
 
 
@@ -269,24 +269,24 @@ def _lay_aside(session: Session, row: Base, aside: dict[str, list[dict[str, Any]
     session.delete(row)
 
 
-def _put_strays_aside(ws: Workshop) -> None:
-    with ws.sessions() as session:
+def _put_strays_aside(app: AppContext) -> None:
+    with app.sessions() as session:
         known = discarding.held_sounds(session)
     strays = [
         path
-        for path in ws.folder.takes.iterdir()
+        for path in app.folder.takes.iterdir()
         if path.suffix != ".new" and path.stem not in known
     ]
-    with ws.sessions() as session:
+    with app.sessions() as session:
         recorded = set(
             session.connection().exec_driver_sql("SELECT file_name FROM recording").scalars()
         )
-    strays += [path for path in ws.folder.recordings.iterdir() if path.name not in recorded]
+    strays += [path for path in app.folder.recordings.iterdir() if path.name not in recorded]
     if strays:
-        ws.folder.put_aside(*strays)
+        app.folder.put_aside(*strays)
 
 
-def _close(ws: Workshop) -> None:
-    if ws.copier is not None:
-        ws.copier.stop()
-    ws.sessions.close()
+def _close(app: AppContext) -> None:
+    if app.copier is not None:
+        app.copier.stop()
+    app.sessions.close()

@@ -17,6 +17,7 @@ from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.ports.disk import disk_errors
 from obsidian_wren.ports.world import World
 from obsidian_wren.service import live
+from obsidian_wren.service.context import AppContext, Pace
 from obsidian_wren.service.live.following import follow
 from obsidian_wren.service.live.living import leave_run
 from obsidian_wren.service.live.voice_link import link_of
@@ -29,7 +30,6 @@ from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.send.feeds import leave_feeds
 from obsidian_wren.service.takes import discarding, keeping
 from obsidian_wren.service.takes.halves import take_up_parts
-from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store import parts, salvage
 from obsidian_wren.store.backup import Copier
 from obsidian_wren.store.database import open_database
@@ -39,7 +39,7 @@ from obsidian_wren.store.models import Recording, Take
 _LOG = logging.getLogger(__name__)
 
 
-def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> Workshop:
+def open_app(folder: DataFolder, world: World, *, pace: Pace = "real") -> AppContext:
     """Open what is kept in a data folder.
 
     A damaged database is put aside and its newest sound copy put back.
@@ -48,33 +48,33 @@ def open_workshop(folder: DataFolder, world: World, *, pace: Pace = "real") -> W
     """
     with disk_errors(_("opening the data folder")):
         restored = salvage.restore_where_needed(folder)
-        ws = Workshop(folder, open_database(folder.database), world, pace)
-        ws.sessions.require_there = folder.require_there
-        follow(ws)
+        app = AppContext(folder, open_database(folder.database), world, pace)
+        app.sessions.require_there = folder.require_there
+        follow(app)
         parts.sweep(folder)
-        _set_the_scene(ws)
+        _set_the_scene(app)
         if restored is not None:
-            _take_back(ws, restored)
-        ws.copier = Copier(folder)
-        ws.sessions.on_kept = ws.copier.poke
+            _take_back(app, restored)
+        app.copier = Copier(folder)
+        app.sessions.on_kept = app.copier.poke
         for part in (_take_up_parts, _read_again, _take_up_recordings):
-            _as_far_as_it_goes(ws, part)
-    return ws
+            _as_far_as_it_goes(app, part)
+    return app
 
 
-def _as_far_as_it_goes(ws: Workshop, part: Callable[[Workshop], None]) -> None:
+def _as_far_as_it_goes(app: AppContext, part: Callable[[AppContext], None]) -> None:
     """One part of opening: what it cannot do is told, and the rest opens."""
     try:
-        part(ws)
+        part(app)
     except Told as error:
-        ws.find(
+        app.find(
             error.code,
             str(error),
             _("Everything else is here. Fix that, then start the program again."),
         )
     except Exception:
         _LOG.exception("A part of opening failed")
-        ws.find(
+        app.find(
             "opening",
             _("Something in the data folder could not be read."),
             _(
@@ -84,10 +84,10 @@ def _as_far_as_it_goes(ws: Workshop, part: Callable[[Workshop], None]) -> None:
         )
 
 
-def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
+def _take_back(app: AppContext, restored: salvage.Restored) -> None:
     taken = 0
     try:
-        taken = rebuilding.take_back(ws)
+        taken = rebuilding.take_back(app)
     except Exception:
         # “doctor” tries again and says what is left.
         _LOG.exception("What lies beside the database could not be taken up")
@@ -101,7 +101,7 @@ def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
         "{count} sounds that it did not know were taken up from their file. ",
         taken,
     )
-    ws.find(
+    app.find(
         "database-restored",
         _("The database was {why}. ", why=restored.why)
         + (
@@ -117,21 +117,21 @@ def _take_back(ws: Workshop, restored: salvage.Restored) -> None:
     )
 
 
-def _take_up_parts(ws: Workshop) -> None:
-    if any(ws.folder.parts.iterdir()):
-        take_up_parts(ws)
+def _take_up_parts(app: AppContext) -> None:
+    if any(app.folder.parts.iterdir()):
+        take_up_parts(app)
 
 
-def _set_the_scene(ws: Workshop) -> None:
+def _set_the_scene(app: AppContext) -> None:
     """Listeners and sources are laid out once, before pages ask for them side by side."""
-    with ws.sessions.begin() as session:
-        the_rig(ws, session)
-        scene.lay_out(ws, session)
+    with app.sessions.begin() as session:
+        the_rig(app, session)
+        scene.lay_out(app, session)
 
 
-def _take_up_recordings(ws: Workshop) -> None:
+def _take_up_recordings(app: AppContext) -> None:
     """Recordings that a kill cut off are measured and listed; deleted ones go for good."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         wanted = session.scalar(
             select(func.count())
             .select_from(Recording)
@@ -139,44 +139,44 @@ def _take_up_recordings(ws: Workshop) -> None:
         )
     if wanted:
         # A voice that went on may be recording still.
-        stands = None if ws.world.system is None else link_of(ws).find()
+        stands = None if app.world.system is None else link_of(app).find()
         held = None if stands is None else stands.recording
         but = None if held is None else (held.asked.key, held.part)
-        ws.message = library.take_up(ws, but=but) or ws.message
+        app.message = library.take_up(app, but=but) or app.message
 
 
-def _read_again(ws: Workshop) -> None:
+def _read_again(app: AppContext) -> None:
     """What a new version of the program reads differently is read again; what was discarded
     beyond undo goes."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         unread = measuring.takes_without_reading(session)
         discarded = session.scalar(
             select(func.count()).select_from(Take).where(Take.discarded.is_(True))
         )
     if unread or discarded:
         if discarded:
-            discarding.purge_discarded(ws)
+            discarding.purge_discarded(app)
         if unread:
-            keeping.measure_missing(ws)
+            keeping.measure_missing(app)
 
 
-def close_workshop(
-    ws: Workshop, *, last: Callable[[], None] = lambda: None, voice_goes_on: bool = False
+def close_app(
+    app: AppContext, *, last: Callable[[], None] = lambda: None, voice_goes_on: bool = False
 ) -> None:
     """Stop what runs and give the folder back. ``last`` is done in between, when nothing runs any
     more and what is kept can still be read. ``voice_goes_on``: who listens to a voice of a process
     of its own goes on hearing it."""
-    now = live.current(ws)
+    now = live.current(app)
     if now.watch is not None:
         now.watch.stop()
     if now.run is not None:
-        leave_run(ws, goes_on=voice_goes_on)
-    if ws.world.system is not None:
-        leave_feeds(ws, goes_on=voice_goes_on)
+        leave_run(app, goes_on=voice_goes_on)
+    if app.world.system is not None:
+        leave_feeds(app, goes_on=voice_goes_on)
     else:
-        leave_voice(ws)
+        leave_voice(app)
     last()
-    if ws.copier is not None:
-        ws.copier.stop()
-    ws.sessions.close()
-    ws.folder.close()
+    if app.copier is not None:
+        app.copier.stop()
+    app.sessions.close()
+    app.folder.close()

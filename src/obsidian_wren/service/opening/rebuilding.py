@@ -15,11 +15,11 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.told import Told
 from obsidian_wren.formats.sound_header import library_path
 from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.takes import discarding, keeping
 from obsidian_wren.service.words import PURPOSES
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import Clip, Recording, Rig, Take
 from obsidian_wren.voice import recorded_file
@@ -29,40 +29,40 @@ _LOG = logging.getLogger(__name__)
 _NAMED = 3
 
 
-def take_back(ws: Workshop) -> int:
+def take_back(app: AppContext) -> int:
     """Make rows for sounds and recordings that the database does not know; returns how many.
 
     Then what stands on them is derived.
     """
-    with ws.sessions() as session:
+    with app.sessions() as session:
         known = discarding.held_sounds(session)
         recorded = set(session.scalars(select(Recording.file_name)))
     taken = 0
-    for path in sorted(ws.folder.takes.glob("*.flac"), key=lambda path: path.stat().st_mtime_ns):
+    for path in sorted(app.folder.takes.glob("*.flac"), key=lambda path: path.stat().st_mtime_ns):
         if path.stem not in known:
-            taken += _take_back_sound(ws, path.stem)
-    for path in sorted(ws.folder.recordings.iterdir()):
+            taken += _take_back_sound(app, path.stem)
+    for path in sorted(app.folder.recordings.iterdir()):
         if path.name not in recorded and path.suffix in (".flac", ".wav"):
-            taken += _take_back_recording(ws, path)
+            taken += _take_back_recording(app, path)
     if taken:
-        keeping.measure_missing(ws)
+        keeping.measure_missing(app)
         with suppress(Told):
             # What hangs on takes that are there again; where they do not carry it, their own faults
             # say so.
-            deriving.derive_again(ws)
+            deriving.derive_again(app)
     return taken
 
 
-def _take_back_sound(ws: Workshop, digest: str) -> bool:
-    entries = take_files.descriptions(ws.folder, digest)
-    if not entries or take_files.check_take(ws.folder, digest) is not None:
+def _take_back_sound(app: AppContext, digest: str) -> bool:
+    entries = take_files.descriptions(app.folder, digest)
+    if not entries or take_files.check_take(app.folder, digest) is not None:
         return False
-    info = soundfile.info(library_path(take_files.take_path(ws.folder, digest)))
+    info = soundfile.info(library_path(take_files.take_path(app.folder, digest)))
     made = False
     for entry in entries:
         try:
-            with ws.sessions.begin() as session:
-                row = _row(ws, session, digest, info.samplerate, info.frames, entry)
+            with app.sessions.begin() as session:
+                row = _row(app, session, digest, info.samplerate, info.frames, entry)
                 if row is not None:
                     session.add(row)
                     made = True
@@ -73,7 +73,7 @@ def _take_back_sound(ws: Workshop, digest: str) -> bool:
 
 
 def _row(
-    ws: Workshop, session: Session, digest: str, rate_hz: int, frames: int, entry: dict[str, Any]
+    app: AppContext, session: Session, digest: str, rate_hz: int, frames: int, entry: dict[str, Any]
 ) -> Take | Clip | None:
     if entry.get("as") == "clip":
         place = max(session.scalars(select(Clip.place)), default=-1) + 1
@@ -94,7 +94,7 @@ def _row(
     if entry.get("as") != "take" or entry["purpose"] not in PURPOSES:
         return None
     rig = session.scalars(select(Rig).where(Rig.name == str(entry["rig"]))).first() or the_rig(
-        ws, session
+        app, session
     )
     return Take(
         rig_id=rig.id,
@@ -115,7 +115,7 @@ def _row(
     )
 
 
-def _take_back_recording(ws: Workshop, path: Path) -> bool:
+def _take_back_recording(app: AppContext, path: Path) -> bool:
     try:
         info = soundfile.info(str(path))
     except (RuntimeError, OSError):
@@ -125,7 +125,7 @@ def _take_back_recording(ws: Workshop, path: Path) -> bool:
     part = recorded_file.measured(path, channels=info.channels, rate_hz=info.samplerate)
     if not part.frames:
         return False
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         session.add(
             Recording(
                 file_name=path.name,

@@ -24,7 +24,7 @@ def sources(ctx: RigContext) -> list[send_views.SourceView]:
             because=body.get("second", []) if s.kind == "second" and s.on else [],
         )
         for s in scene.sources(ctx.session)
-        if scene.is_offered(ctx.ws, s)
+        if scene.is_offered(ctx.app, s)
     ]
     routing, _ = scene.routes(ctx.session)
     for key, source in routing.sources.items():
@@ -43,7 +43,7 @@ def cases(ctx: RigContext) -> list[send_views.CaseView]:
     return [
         send_views.CaseView(key=case.key, title=case.title, chosen=case.key == chosen)
         for case in CASES
-        if scene.has_case(ctx.ws, case)
+        if scene.has_case(ctx.app, case)
     ]
 
 
@@ -54,7 +54,7 @@ def returns(ctx: RigContext) -> list[send_views.ReturnView]:
     for source in routing.sources.values():
         if source.kind != "return" or source.of is None:
             continue
-        plan = live.current(ctx.ws).return_plans.get(source.of)
+        plan = live.current(ctx.app).return_plans.get(source.of)
         found.append(
             convert(
                 send_views.ReturnView,
@@ -71,7 +71,7 @@ def clips(ctx: RigContext) -> list[send_views.ClipView]:
     for row in clip_rows.rows(ctx.session):
         waveform, fault = [], row.fault
         try:
-            waveform = clip_rows.waveform_of(ctx.ws, row)
+            waveform = clip_rows.waveform_of(ctx.app, row)
         except SoundLost as lost:
             fault = str(lost)
         found.append(

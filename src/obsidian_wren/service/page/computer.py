@@ -20,8 +20,8 @@ from obsidian_wren.store.models import (
 def computer_view(ctx: RigContext) -> views.ComputerView:
     """The devices, and what in the sound settings disagrees with the rig."""
     known = {row.key: row for row in ctx.session.scalars(select(KnownDevice))}
-    devices = devices_of(ctx.ws, ctx.session)
-    system = ctx.ws.world.system
+    devices = devices_of(ctx.app, ctx.session)
+    system = ctx.app.world.system
     seen = None if system is None else system.seen
     device = next((d for d in devices if d.present and device_key(d) == ctx.rig.device_key), None)
     found: tuple[AuditFinding, ...] = ()

@@ -16,6 +16,7 @@ from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.core.mix.verdict import Verdict
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.live import muting
 from obsidian_wren.service.mixes import own_system, scene
@@ -23,7 +24,6 @@ from obsidian_wren.service.mixes.mix_rows import mixes_body
 from obsidian_wren.service.page import send_views, system_listeners
 from obsidian_wren.service.rig import computer_rows
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow, Proof, StageRow
 
 _TOLERANCE_LU = 0.5
@@ -32,7 +32,7 @@ _CLEANING = tuple(kind.kind for kind in KINDS.values() if kind.cleans)
 
 def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
     """Every listener."""
-    rows = [row for row in scene.destinations(ctx.session) if scene.is_offered(ctx.ws, row)]
+    rows = [row for row in scene.destinations(ctx.session) if scene.is_offered(ctx.app, row)]
     real = system_listeners.is_real(ctx)
     routing, _ = scene.routes(ctx.session)
     body = mixes_body(ctx)
@@ -75,7 +75,7 @@ def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
                 audit=audit,
                 checks=_checks(row, audit, proof, provable=_provable(ctx, row)),
                 proof=_proof(proof, row) if proof is not None else None,
-                delay=_delay(ctx.ws, row.key),
+                delay=_delay(ctx.app, row.key),
                 muted=row.key in muted,
                 push=row.key in push,
                 mute_reaches=feed is not None and (real or row.picks == feed),
@@ -93,7 +93,7 @@ def _provable(ctx: RigContext, row: DestinationRow) -> bool:
     """Whether a marker can be looked for there: at any stand-in, else at an input of ours."""
     if not system_listeners.is_real(ctx):
         return scene.kind_of(row).has_program
-    return row.key in own_system.current(ctx.ws).held
+    return row.key in own_system.current(ctx.app).held
 
 
 def _mix(row: DestinationRow, entry: dict[str, Any], routing: Routing) -> send_views.MixView:
@@ -163,7 +163,7 @@ def _audit(
     *,
     cleans: bool,
 ) -> list[Verdict]:
-    settings, held = scene.settings_of(row), live.current(ctx.ws).run
+    settings, held = scene.settings_of(row), live.current(ctx.app).run
     facts = convert(
         ListenerFacts,
         settings,
@@ -210,8 +210,8 @@ def _proof(proof: Proof, row: DestinationRow) -> send_views.ProofView:
     )
 
 
-def _delay(ws: Workshop, key: str) -> send_views.PathDelayView | None:
-    run = live.current(ws).run
+def _delay(app: AppContext, key: str) -> send_views.PathDelayView | None:
+    run = live.current(app).run
     if run is None or run.finished.is_set():
         return None
     seat = next((seat for seat in run.seats if seat.key == key), None)

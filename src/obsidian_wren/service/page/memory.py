@@ -8,32 +8,32 @@ from pathlib import Path
 
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import calibration, mixes
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.page import views
-from obsidian_wren.service.workshop import Workshop
 
 _MB = 1e6
 
 
-def memory(ws: Workshop) -> views.MemoryView:
+def memory(app: AppContext) -> views.MemoryView:
     """The page's program, and the worker where there is one: what it remembers of sounds and
     answers."""
-    worker = ws.worker
+    worker = app.worker
     if worker is None:
-        return views.MemoryView(program_mb=_program_mb(), worker_mb=None, held=_held(ws))
+        return views.MemoryView(program_mb=_program_mb(), worker_mb=None, held=_held(app))
     if not worker.runs:
         return views.MemoryView(program_mb=_program_mb(), worker_mb=None, held=[])
-    there = ws.work(memory)
+    there = app.work(memory)
     return views.MemoryView(program_mb=_program_mb(), worker_mb=there.program_mb, held=there.held)
 
 
-def _held(ws: Workshop) -> list[views.HeldView]:
+def _held(app: AppContext) -> list[views.HeldView]:
     caches = (
-        (_("sounds of takes and what was rendered of them"), ws.sounds),
-        (_("takes behind the stages of the chain"), calibration.current(ws).take_sets),
-        (_("readings of takes"), ws.readings),
-        (_("answers of rules"), ws.answers),
-        (_("what is mixed"), mixes.current(ws).materials),
-        (_("pictures of clips"), mixes.current(ws).waveforms),
+        (_("sounds of takes and what was rendered of them"), app.sounds),
+        (_("takes behind the stages of the chain"), calibration.current(app).take_sets),
+        (_("readings of takes"), app.readings),
+        (_("answers of rules"), app.answers),
+        (_("what is mixed"), mixes.current(app).materials),
+        (_("pictures of clips"), mixes.current(app).waveforms),
     )
     return [
         views.HeldView(

@@ -19,6 +19,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.service import live, takes
 from obsidian_wren.service.calibration import setting_rows, wishes
 from obsidian_wren.service.changes import record
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.mixes import mix_rows, scene
 from obsidian_wren.service.mixes.inputs import inputs_of
 from obsidian_wren.service.page import (
@@ -43,14 +44,13 @@ from obsidian_wren.service.page.unknown import unknown
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation, TargetRow
 
 
 def _rig(on: Sheet) -> views.RigPart:
     kept = rig.kept_things(on.ctx.session)
     return views.RigPart(
-        rig=rig.rig_view(on.ctx.ws, on.ctx.rig),
+        rig=rig.rig_view(on.ctx.app, on.ctx.rig),
         rigs=rig.rig_names(on.ctx.session),
         **kept,
         controls=on.read(_("the gain controls"), lambda: rig.controls(on.ctx), []),
@@ -77,20 +77,20 @@ def _steps(on: Sheet) -> views.StepsPart:
         working_out=on.working_out,
         undo=steps.change_view(record.next_undo(session)),
         redo=steps.change_view(record.next_redo(session)),
-        message=on.ctx.ws.message,
+        message=on.ctx.app.message,
     )
 
 
 def _takes(on: Sheet) -> views.TakesPart:
     ctx = on.ctx
     # Held here: either may end while the state is read.
-    running, watch = takes.current(ctx.ws).running, live.current(ctx.ws).watch
+    running, watch = takes.current(ctx.app).running, live.current(ctx.app).watch
     part_id = running.part.id if running else None
     shown, older = on.read(_("the takes"), lambda: takes_page.takes_of(ctx, on.present), ([], []))
     return views.TakesPart(
         takes=shown,
         older_takes=cast(Any, older),
-        halves=on.read(_("the half takes"), lambda: takes_page.halves(ctx.ws, part_id), []),
+        halves=on.read(_("the half takes"), lambda: takes_page.halves(ctx.app, part_id), []),
         progress=running.view() if running else None,
         watch=views.WatchView(
             on=watch is not None and not watch.finished.is_set(),
@@ -259,7 +259,7 @@ def _mixes_stale(ctx: RigContext) -> bool:
 
 
 def overview_json(
-    ws: Workshop,
+    app: AppContext,
     *,
     wanted: Collection[str] = tuple(PARTS),
     have: Mapping[str, str] | None = None,
@@ -267,12 +267,12 @@ def overview_json(
     """The parts that are wanted, but for those that a page has already, as one JSON object with
     their fields. ``have`` gives the word of each part that the page has."""
     # Before anything is read: what changes meanwhile makes this old.
-    revision = ws.revision
-    with ws.sessions() as session:
-        on = Sheet(in_hand(ws, session))
+    revision = app.revision
+    with app.sessions() as session:
+        on = Sheet(in_hand(app, session))
         read = {name: _part(name, on) for name in PARTS if name in wanted}
     words = {name: _word(text) for name, text in read.items()}
-    findings = (*ws.findings, *sheet.current(ws).unreadable.values())
+    findings = (*app.findings, *sheet.current(app).unreadable.values())
     pieces = [
         f'"revision":{revision}',
         f'"have":{json.dumps(words)}',

@@ -12,6 +12,7 @@ from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.brought import brought_file
 from obsidian_wren.service.carry.conversation import conversation
 from obsidian_wren.service.carry.fingerprint import fingerprint
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.chain import stages
 from obsidian_wren.service.prove import titles
@@ -22,7 +23,6 @@ from obsidian_wren.service.prove.two_takes import beside_of, comparable_rigs, na
 from obsidian_wren.service.prove.versions import kept_versions, version_title
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import BroughtFile, Reading, Rig, Series
 
 
@@ -190,10 +190,10 @@ def brought(ctx: RigContext) -> views.BroughtView | None:
     return None if found is None else views.BroughtView.model_validate(conversation(ctx, found))
 
 
-def with_rig(ws: Workshop, other_id: int) -> views.TwoView:
+def with_rig(app: AppContext, other_id: int) -> views.TwoView:
     """The rig in hand against another one. Raises Refused."""
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         body = compare_with_rig(ctx, other_id)
         other = session.get_one(Rig, other_id)
         return two_view(body, ctx.rig.name, other.name)

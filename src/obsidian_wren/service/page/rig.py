@@ -16,13 +16,13 @@ from obsidian_wren.core.derive.gain_controls import GainControl
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.derive.taper import Taper, spoken
 from obsidian_wren.core.wording import _
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig import hardware_rows
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.gain_controls import gain_controls
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import (
     InterfaceRow,
     MicrophoneRow,
@@ -34,9 +34,9 @@ from obsidian_wren.store.models import (
 )
 
 
-def rig_view(ws: Workshop, rig: Rig) -> views.RigView:
+def rig_view(app: AppContext, rig: Rig) -> views.RigView:
     """The rig in hand."""
-    names = ws.world.things_of(rig.spec_json) if rig.source == "simulated" else ()
+    names = app.world.things_of(rig.spec_json) if rig.source == "simulated" else ()
     return convert(
         views.RigView,
         rig,

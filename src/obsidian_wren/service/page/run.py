@@ -36,7 +36,7 @@ _WHEN_STOPPED = _(
 
 def run(ctx: RigContext) -> send_views.RunView:
     """The live run."""
-    now, recorder_held = live.current(ctx.ws), recording.current(ctx.ws).recorder
+    now, recorder_held = live.current(ctx.app), recording.current(ctx.app).recorder
     held, is_live = now.run, now.running is not None
     wish = scene.live_wish(ctx.session)
     muted, push = muting.kept(ctx.session)
@@ -68,7 +68,7 @@ def run(ctx: RigContext) -> send_views.RunView:
         predicted_ms=None if is_live else _predicted_ms(ctx, wish),
         feeds_muted="all" if feeds and feeds <= muted else "some" if feeds & muted else "none",
         push_to_talk=bool(feeds & push),
-        talking=muting.is_talking(ctx.ws),
+        talking=muting.is_talking(ctx.app),
     )
 
 
@@ -77,7 +77,7 @@ def _predicted_ms(ctx: RigContext, wish: LiveWish) -> dict[str, float] | None:
     delivery = ctx.session.get(Derivation, (ctx.rig.id, "send"))
     if delivery is None:
         return None
-    costs, rate = live.current(ctx.ws).block_costs, float(ctx.rig.rate_hz)
+    costs, rate = live.current(ctx.app).block_costs, float(ctx.rig.rate_hz)
     usual_ms = costs[-1].block_ms if costs else 1000.0 * BLOCK_S
     waiting_ms = buffer_ms(costs[-1] if costs else None)
     return {
@@ -95,10 +95,10 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
     wanted = list(wish.get("tracks") or ["treated"])
     file_format = wish.get("format") or "flac"
     tracks = tracks_for(ctx.session, wanted)
-    run_held = live.current(ctx.ws).run
+    run_held = live.current(ctx.app).run
     rate = run_held.rate_hz if run_held is not None else 48_000
     per_s = bytes_per_s(tracks, rate, cast(Any, file_format))
-    room = room_left_min(ctx.ws.folder, per_s)
+    room = room_left_min(ctx.app.folder, per_s)
     early = None
     if room < EARLY_MIN:
         early = _(
@@ -106,7 +106,7 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
             " choose fewer of them.",
             room=room,
         )
-    is_recording = recording.current(ctx.ws).recorder is not None
+    is_recording = recording.current(ctx.app).recorder is not None
     held = run_held.recorded if is_recording and run_held is not None else None
     return send_views.RecorderView(
         tracks=cast(Any, wanted),
@@ -121,7 +121,7 @@ def recorder(ctx: RigContext) -> send_views.RecorderView:
         room_min=round(room, 1),
         megabytes_an_hour=round(per_s * 3600.0 / 1e6),
         early=early,
-        failed=recording.current(ctx.ws).failed,
+        failed=recording.current(ctx.app).failed,
     )
 
 
@@ -140,9 +140,9 @@ def recordings(ctx: RigContext) -> list[send_views.RecordingView]:
             seconds=round(r.frames / r.rate_hz, 1),
             loudness_lufs=None if r.loudness_lufs is None else round(r.loudness_lufs, 1),
             true_peak_dbtp=None if r.true_peak_dbtp is None else round(r.true_peak_dbtp, 1),
-            open=recording.current(ctx.ws).recorder is not None
+            open=recording.current(ctx.app).recorder is not None
             and r.frames == 0
-            and r.session == recording.current(ctx.ws).session,
+            and r.session == recording.current(ctx.app).session,
         )
         for r in rows
     ]

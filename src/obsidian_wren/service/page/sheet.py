@@ -20,9 +20,9 @@ from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service import calibration
+from obsidian_wren.service.context import AppContext, FolderFinding
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.workshop import FolderFinding, Workshop
 from obsidian_wren.store.models import Derivation
 
 _LOG = logging.getLogger(__name__)
@@ -41,9 +41,9 @@ class PageState:
     unreadable: dict[str, FolderFinding] = field(default_factory=dict)
 
 
-def current(ws: Workshop) -> PageState:
+def current(app: AppContext) -> PageState:
     """What the page knows while the program runs."""
-    return ws.own(PageState)
+    return app.own(PageState)
 
 
 class Sheet:
@@ -51,7 +51,7 @@ class Sheet:
 
     def __init__(self, ctx: RigContext) -> None:
         self.ctx = ctx
-        self._unreadable = current(ctx.ws).unreadable
+        self._unreadable = current(ctx.app).unreadable
         # Held, so that each answer is found without the database being asked for it.
         self._answers = ctx.session.scalars(
             select(Derivation).where(Derivation.rig_id == ctx.rig.id)
@@ -80,7 +80,7 @@ class Sheet:
     @cached_property
     def working_out(self) -> bool:
         """Whether what follows from a change is still being worked out."""
-        return calibration.current(self.ctx.ws).behind.waits
+        return calibration.current(self.ctx.app).behind.waits
 
     def read(
         self,

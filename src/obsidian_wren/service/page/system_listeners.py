@@ -26,15 +26,15 @@ _NOT_HERE = _(
 
 def is_real(ctx: RigContext) -> bool:
     """Whether the programs around are those of this computer."""
-    return ctx.ws.world.system is not None
+    return ctx.app.world.system is not None
 
 
 def programs(ctx: RigContext) -> list[send_views.SystemProgramView]:
     """Who records now, what each picked, and which feed that is."""
-    system = ctx.ws.world.system
+    system = ctx.app.world.system
     if system is None:
         return []
-    keys = {system.input_name(key): key for key in own_system.current(ctx.ws).held}
+    keys = {system.input_name(key): key for key in own_system.current(ctx.app).held}
     return [
         send_views.SystemProgramView(
             index=one.index,
@@ -52,7 +52,7 @@ def programs(ctx: RigContext) -> list[send_views.SystemProgramView]:
 
 def players(ctx: RigContext) -> list[send_views.SystemPlayerView]:
     """Who plays now, and where."""
-    system = ctx.ws.world.system
+    system = ctx.app.world.system
     if system is None:
         return []
     return [
@@ -65,10 +65,10 @@ def players(ctx: RigContext) -> list[send_views.SystemPlayerView]:
 
 def audit(ctx: RigContext, row: DestinationRow) -> list[Verdict]:
     """What is said of a feed, or of headphones, without sending a marker."""
-    system = ctx.ws.world.system
+    system = ctx.app.world.system
     if system is None:
         return []
-    feeds, feed = own_system.current(ctx.ws), scene.feed_of(row)
+    feeds, feed = own_system.current(ctx.app), scene.feed_of(row)
     if feed is None:
         if row.kind != "headphones":
             return []
@@ -89,7 +89,7 @@ def audit(ctx: RigContext, row: DestinationRow) -> list[Verdict]:
 
 def left_to_do(ctx: RigContext) -> list[str]:
     """Programs that record the microphone itself."""
-    system = ctx.ws.world.system
+    system = ctx.app.world.system
     raw = _raw(ctx)
     if system is None or raw is None:
         return []

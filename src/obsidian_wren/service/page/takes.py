@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.service import words
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.readings import staleness
@@ -13,7 +14,6 @@ from obsidian_wren.service.rig import facts
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import newest_takes, older_takes
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
 from obsidian_wren.store.models import (
     Take,
@@ -32,10 +32,10 @@ def takes_of(
     return [_take(ctx, take, present) for take in takes], older
 
 
-def older_than(ws: Workshop, purpose: str, before: int) -> views.OlderTakesView:
+def older_than(app: AppContext, purpose: str, before: int) -> views.OlderTakesView:
     """Takes of a purpose that are older than one, as they are asked for."""
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         present = staleness.sources_now(ctx)
         found = older_takes(session, ctx.rig, purpose, before=before)
         return views.OlderTakesView(takes=[_take(ctx, take, present) for take in found])
@@ -76,11 +76,11 @@ def predictions(ctx: RigContext) -> dict[str, views.PredictionView]:
     return found
 
 
-def halves(ws: Workshop, running: str | None) -> list[views.HalfView]:
+def halves(app: AppContext, running: str | None) -> list[views.HalfView]:
     """Takes that were cut off; ``running`` is the part of the one that is not."""
     return [
         _half(half)
-        for half in parts.list_halves(ws.folder, running=running)
+        for half in parts.list_halves(app.folder, running=running)
         if half.info.purpose in words.PURPOSES
     ]
 

@@ -14,6 +14,8 @@ from obsidian_wren.core.prove.pair import Pair, matched_pair, starts_at_s, veile
 from obsidian_wren.core.prove.series import Answer, Kind, draw
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.kept import running_series
 from obsidian_wren.service.prove.sentence import (
@@ -25,17 +27,15 @@ from obsidian_wren.service.prove.sentence import (
 )
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Series, Take
 
 Which = Literal["one", "other"]
 
 
-def begin_series(ws: Workshop, second: str, kind: Kind, rounds: int) -> None:
+def begin_series(app: AppContext, second: str, kind: Kind, rounds: int) -> None:
     """Draw a series of a pair, named by its second sound. Raises Refused."""
-    with ws.lock, ws.sessions.begin() as session:
-        ctx = in_hand(ws, session)
+    with app.lock, app.sessions.begin() as session:
+        ctx = in_hand(app, session)
         if running_series(ctx) is not None:
             raise Refused("series-runs", _("A series is running. Answer it, or end it first."))
         names = pair_names(ctx, second)
@@ -62,15 +62,15 @@ def begin_series(ws: Workshop, second: str, kind: Kind, rounds: int) -> None:
         session.flush()
         # Both are made before either is asked for, so that waiting tells nothing.
         series.loudness_lufs = list(_pair(ctx, series)[0].loudness_lufs)
-    ws.changed()
+    app.changed()
 
 
-def answer_series(ws: Workshop, round_number: int, answer: Answer) -> None:
+def answer_series(app: AppContext, round_number: int, answer: Answer) -> None:
     """What was answered in a round, counted from 0; the last one ends the series. Raises
     Refused."""
     title = _("A blind series")
-    with change(ws, title) as session:
-        ctx = in_hand(ws, session)
+    with change(app, title) as session:
+        ctx = in_hand(app, session)
         series = running_series(ctx)
         if series is None:
             raise Refused("no-series", _("No series is running. Begin one."))
@@ -78,32 +78,32 @@ def answer_series(ws: Workshop, round_number: int, answer: Answer) -> None:
             raise Refused("answered", _("This round is answered already."))
         series.answers = [*series.answers, answer]
         series.ended = len(series.answers) == len(series.order)
-    ws.changed()
+    app.changed()
 
 
-def end_series(ws: Workshop) -> None:
+def end_series(app: AppContext) -> None:
     """Break a series off: it is not kept."""
-    with ws.lock, ws.sessions.begin() as session:
-        series = running_series(in_hand(ws, session))
+    with app.lock, app.sessions.begin() as session:
+        series = running_series(in_hand(app, session))
         if series is not None:
             session.delete(series)
-    ws.changed()
+    app.changed()
 
 
-def discard_series(ws: Workshop, series_id: int) -> None:
+def discard_series(app: AppContext, series_id: int) -> None:
     """Take a series out of sight; undo brings it back."""
-    with change(ws, _("Removed a blind series")) as session:
+    with change(app, _("Removed a blind series")) as session:
         series = session.get(Series, series_id)
         if series is None or not series.ended:
             raise Refused("no-series", _("This series is no longer there."))
         series.discarded = True
-    ws.changed()
+    app.changed()
 
 
-def series_sound(ws: Workshop, which: Which) -> bytes:
+def series_sound(app: AppContext, which: Which) -> bytes:
     """A WAV of “one” or “other” in the round that is due. Raises Refused."""
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         series = running_series(ctx)
         if series is None:
             raise Refused("no-series", _("No series is running. Begin one."))
@@ -132,5 +132,5 @@ def _pair(ctx: RigContext, series: Series) -> tuple[Pair, int]:
                 "silent", _("One of the two is silent. Read the passage in Tone again.")
             ) from error
 
-    pair: Pair = ctx.ws.sounds.get(("pair", series.id), make)
+    pair: Pair = ctx.app.sounds.get(("pair", series.id), make)
     return pair, take.rate_hz

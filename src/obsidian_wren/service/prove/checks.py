@@ -18,12 +18,12 @@ from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.drift import drift_json
 from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.readings.staleness import gain_shift_db
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Reading, Take
 
 ROOM_S = 8.0
@@ -34,7 +34,7 @@ _LEAST_TALK_S, _USUAL_TALK_S, _WHOLE_S = 5.0, 12.0, 3600.0
 
 def keep_check(ctx: RigContext, take: Take) -> None:
     """Find what drifted in a check's take, and keep it. Raises Refused for what cannot tell."""
-    now = _now(measuring.samples_of(ctx.ws, take), take.rate_hz)
+    now = _now(measuring.samples_of(ctx.app, take), take.rate_hz)
     then, against = _then(ctx, seconds=now.seconds)
     drift = find_drift(then, now, distance_m=_distance_m(against))
     body = drift_json(
@@ -58,10 +58,10 @@ def calibration_sounding(ctx: RigContext) -> Sounding | None:
         return None
 
 
-def get_ready(ws: Workshop) -> None:
+def get_ready(app: AppContext) -> None:
     """Load what a check compares with, while its take runs; what fails is told when it ends."""
-    with suppress(Told, SQLAlchemyError, OSError), ws.sessions() as session:
-        _then(in_hand(ws, session), seconds=_USUAL_TALK_S)
+    with suppress(Told, SQLAlchemyError, OSError), app.sessions() as session:
+        _then(in_hand(app, session), seconds=_USUAL_TALK_S)
 
 
 def _now(samples: Samples, rate_hz: int) -> Sounding:
@@ -95,16 +95,16 @@ def _then(ctx: RigContext, *, seconds: float) -> tuple[Sounding, Take]:
 
     def make() -> Sounding:
         rate = spoken.rate_hz
-        whole = measuring.samples_of(ctx.ws, spoken)
+        whole = measuring.samples_of(ctx.app, spoken)
         begin = round(starts_at_s(whole, rate_hz=rate) * rate)
         talk = whole[begin : begin + round(seconds * rate)]
-        room = at_rate(measuring.samples_of(ctx.ws, quiet), quiet.rate_hz, rate)
+        room = at_rate(measuring.samples_of(ctx.app, quiet), quiet.rate_hz, rate)
         shift = gain_shift_db(quiet, spoken.facts, ctx.rig) or 0.0
         return heard_for_checks(
             room * amplitude_from_db(shift), talk, read_talk(talk, rate_hz=rate)
         )
 
-    then: Sounding = ctx.ws.readings.get(
+    then: Sounding = ctx.app.readings.get(
         ("sounding", quiet.sha256, spoken.sha256, round(seconds, 1)), make
     )
     return then, spoken

@@ -91,13 +91,13 @@ def heard_as(ctx: RigContext, take: Take, name: str) -> Samples:
     if take.purpose == "both":
         second = name.startswith(BOTH)
         channel = beside_of(ctx, take) if second else take
-        sound = spoken_of(measuring.samples_of(ctx.ws, channel), take.rate_hz)
+        sound = spoken_of(measuring.samples_of(ctx.app, channel), take.rate_hz)
         return _earlier(sound, _lag(ctx, take)) if second else sound
-    raw = measuring.samples_of(ctx.ws, take)
+    raw = measuring.samples_of(ctx.app, take)
     if name == RAW:
         return raw
     specs = specs_as(ctx, name)
-    rendered: Samples = ctx.ws.sounds.get(
+    rendered: Samples = ctx.app.sounds.get(
         (take.sha256, tuple(specs)), lambda: render(specs, raw, rate_hz=take.rate_hz, beside=beside)
     )
     return rendered

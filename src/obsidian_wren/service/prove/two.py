@@ -30,7 +30,7 @@ def keep_two(ctx: RigContext, take: Take) -> None:
     Refused."""
     beside = beside_of(ctx, take)
     rate = take.rate_hz
-    whole = [measuring.samples_of(ctx.ws, one) for one in (take, beside)]
+    whole = [measuring.samples_of(ctx.app, one) for one in (take, beside)]
     talks = [spoken_of(samples, rate) for samples in whole]
     rooms = [room_of(samples, rate) for samples in whole]
     if len(talks[0]) < _LEAST_TALK_S * rate:
@@ -73,7 +73,7 @@ def compare_with_rig(ctx: RigContext, other_id: int) -> dict[str, Any]:
         return body
 
     key = ("two", ctx.rig.name, other.name, *(take.sha256 for take in (*own, *its)))
-    body: dict[str, Any] = ctx.ws.readings.get(key, make)
+    body: dict[str, Any] = ctx.app.readings.get(key, make)
     return body
 
 
@@ -93,9 +93,9 @@ def _takes_of(ctx: RigContext, rig: Rig) -> tuple[Take, Take]:
 
 def _calibrated(ctx: RigContext, quiet: Take, spoken: Take) -> PolarMicrophone:
     rate = spoken.rate_hz
-    talk = measuring.samples_of(ctx.ws, spoken)
+    talk = measuring.samples_of(ctx.app, spoken)
     talk = talk[round(starts_at_s(talk, rate_hz=rate) * rate) :]
-    room = at_rate(measuring.samples_of(ctx.ws, quiet), quiet.rate_hz, rate)
+    room = at_rate(measuring.samples_of(ctx.app, quiet), quiet.rate_hz, rate)
     return heard_through(room, talk, read_talk(talk, rate_hz=rate))
 
 

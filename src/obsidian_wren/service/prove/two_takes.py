@@ -31,7 +31,7 @@ def names_of(ctx: RigContext, take: Take) -> tuple[str, str]:
     named = beside.facts.get(SECOND)
     if named is None and take.source == "simulated":
         rig = ctx.session.get(Rig, take.rig_id)
-        named = ctx.ws.world.beside_of(rig.spec_json) if rig is not None else None
+        named = ctx.app.world.beside_of(rig.spec_json) if rig is not None else None
     return first, str(named or "Microphone 2")
 
 

@@ -9,8 +9,8 @@ from typing import TypeVar
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Clip, Take
 from obsidian_wren.store.take_files import SoundLost
 
@@ -44,8 +44,8 @@ def doing_without(ctx: RigContext, derive: Callable[[], Answer]) -> Answer:
             mark_lost(ctx.session, lost)
 
 
-def note_lost(ws: Workshop, lost: SoundLost) -> None:
+def note_lost(app: AppContext, lost: SoundLost) -> None:
     """Keep that a sound is lost, and let the pages know."""
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         mark_lost(session, lost)
-    ws.changed()
+    app.changed()

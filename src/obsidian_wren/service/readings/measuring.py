@@ -22,10 +22,10 @@ from obsidian_wren.core.measure.readings import (
     read_talk,
 )
 from obsidian_wren.formats.jsonable import reading_json
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.readings.staleness import gain_shift_db
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.hardware_rows import has_absolute_gain, interface_of, microphone_of
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import Reading, Rig, Take
 
@@ -33,33 +33,33 @@ ROOM_PURPOSES = ("rest", "in-use", "muted", "other-gain")
 VOICE_PURPOSES = ("talk", "loud", "soft", "passage", "reference")
 
 
-def samples_of(ws: Workshop, take: Take) -> Samples:
+def samples_of(app: AppContext, take: Take) -> Samples:
     """The samples of a take."""
-    return sound_of(ws, take.sha256)
+    return sound_of(app, take.sha256)
 
 
-def sound_of(ws: Workshop, digest: str) -> Samples:
+def sound_of(app: AppContext, digest: str) -> Samples:
     """The samples of a take by its digest. Raises SoundLost."""
-    loaded: Samples = ws.sounds.get(digest, lambda: take_files.load_take(ws.folder, digest)[0])
+    loaded: Samples = app.sounds.get(digest, lambda: take_files.load_take(app.folder, digest)[0])
     return loaded
 
 
-def quiet_reading(ws: Workshop, take: Take) -> QuietReading:
+def quiet_reading(app: AppContext, take: Take) -> QuietReading:
     """The quiet reading of a take."""
-    reading: QuietReading = ws.readings.get(
+    reading: QuietReading = app.readings.get(
         ("quiet", take.sha256, take.purpose),
         lambda: read_quiet(
-            samples_of(ws, take),
+            samples_of(app, take),
             rate_hz=take.rate_hz,
-            undisturbed=undisturbed(ws, take),
+            undisturbed=undisturbed(app, take),
         ),
     )
     return reading
 
 
-def undisturbed(ws: Workshop, take: Take) -> Samples:
+def undisturbed(app: AppContext, take: Take) -> Samples:
     """The room of a take: at rest without what stands out of it, in use as it is."""
-    samples = samples_of(ws, take)
+    samples = samples_of(app, take)
     return without_bursts(samples, rate_hz=take.rate_hz) if take.purpose == "rest" else samples
 
 
@@ -69,31 +69,31 @@ def room_shift_db(quiet: Take, voice: Take, rig: Rig) -> float:
     return gain_shift_db(quiet, voice.facts, rig) or 0.0
 
 
-def talk_reading(ws: Workshop, take: Take, quiet: Take | None, rig: Rig) -> TalkReading:
+def talk_reading(app: AppContext, take: Take, quiet: Take | None, rig: Rig) -> TalkReading:
     """The talk reading of a take against the room, whose levels are moved to the gain of this
     take."""
 
     key = ("talk", take.sha256)
-    reading: TalkReading = ws.readings.get(
-        key, lambda: read_talk(samples_of(ws, take), rate_hz=take.rate_hz)
+    reading: TalkReading = app.readings.get(
+        key, lambda: read_talk(samples_of(app, take), rate_hz=take.rate_hz)
     )
     if quiet is None:
         return reading
     # Only the distance between voice and room hangs on the room; the rest is read once.
-    room = quiet_at_gain(quiet_reading(ws, quiet), room_shift_db(quiet, take, rig))
+    room = quiet_at_gain(quiet_reading(app, quiet), room_shift_db(quiet, take, rig))
     return replace(reading, snr_db=reading.active_level_dbfs - room.rms_dbfs)
 
 
 def keep_reading(ctx: RigContext, take: Take, quiet: Take | None) -> None:
     """Measure a take and keep what was read. A resting take also tells how loud its room is."""
     if take.purpose in ROOM_PURPOSES:
-        reading = quiet_reading(ctx.ws, take)
+        reading = quiet_reading(ctx.app, take)
         body = reading_json(reading)
         if take.purpose == "rest":
             _tell_room(ctx.rig, take, reading)
     elif take.purpose in VOICE_PURPOSES:
-        body = reading_json(talk_reading(ctx.ws, take, quiet, ctx.rig))
-        body.update(_histogram(samples_of(ctx.ws, take), take.rate_hz))
+        body = reading_json(talk_reading(ctx.app, take, quiet, ctx.rig))
+        body.update(_histogram(samples_of(ctx.app, take), take.rate_hz))
     else:
         return
     ctx.session.merge(Reading(take_id=take.id, body=body, version=VERSION))

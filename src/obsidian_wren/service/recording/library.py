@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.service import recording
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Recording
 from obsidian_wren.voice.recorded_file import RecordedFile, measured
 from obsidian_wren.voice.records import BeginRecording
@@ -23,10 +23,10 @@ from obsidian_wren.voice.records import BeginRecording
 _STUB_BYTES = 64_000
 
 
-def keep_open(ws: Workshop, asked: BeginRecording, part: int, rate_hz: int) -> None:
+def keep_open(app: AppContext, asked: BeginRecording, part: int, rate_hz: int) -> None:
     """The files of a part that begins: each has its row first, so that a kill leaves none without
     one."""
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         names = [asked.file_name(track, part) for track in asked.tracks]
         known = set(
             session.scalars(select(Recording.file_name).where(Recording.file_name.in_(names)))
@@ -54,10 +54,10 @@ def keep_open(ws: Workshop, asked: BeginRecording, part: int, rate_hz: int) -> N
         )
 
 
-def keep_part(ws: Workshop, part: RecordedFile) -> None:
+def keep_part(app: AppContext, part: RecordedFile) -> None:
     """A file that is finished; one without a sample goes, or is put aside where it is no mere
     stub."""
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         row = session.scalars(
             select(Recording).where(Recording.file_name == part.path.name)
         ).first()
@@ -74,52 +74,52 @@ def keep_part(ws: Workshop, part: RecordedFile) -> None:
             )
             row.size_bytes = part.path.stat().st_size
     if part.frames == 0:
-        _remove_stub(ws, part.path)
+        _remove_stub(app, part.path)
 
 
-def _remove_stub(ws: Workshop, path: Path) -> None:
+def _remove_stub(app: AppContext, path: Path) -> None:
     if not path.exists():
         return
     if path.is_file() and path.stat().st_size <= _STUB_BYTES:
         path.unlink()
         return
-    place = ws.folder.put_aside(path)
-    ws.find(
+    place = app.folder.put_aside(path)
+    app.find(
         "recording-unreadable",
         _("A recording that was cut off cannot be read: “{name}”.", name=path.name),
         _(
             "Its file was put into “{relative_to}” of the data folder; a sound editor may read"
             " more of it.",
-            relative_to=place.relative_to(ws.folder.path),
+            relative_to=place.relative_to(app.folder.path),
         ),
     )
 
 
-def list_what_was_left(ws: Workshop, *, but: tuple[str, int] | None = None) -> int:
+def list_what_was_left(app: AppContext, *, but: tuple[str, int] | None = None) -> int:
     """Measure and list what a kill or a full disk left open; gives how many files of it are whole.
     ``but``: those that are still recorded, by key and number of the part."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         left = session.scalars(select(Recording).where(Recording.frames == 0)).all()
     saved = 0
     for row in left:
         if (row.session, row.part) == but:
             continue
-        path = ws.folder.recordings / row.file_name
-        part = ws.work(_measured, path, row.channels, row.rate_hz)
+        path = app.folder.recordings / row.file_name
+        part = app.work(_measured, path, row.channels, row.rate_hz)
         saved += part.frames > 0
-        keep_part(ws, part)
+        keep_part(app, part)
     return saved
 
 
-def _measured(_ws: Workshop, path: Path, channels: int, rate_hz: int) -> RecordedFile:
+def _measured(_ws: AppContext, path: Path, channels: int, rate_hz: int) -> RecordedFile:
     return measured(path, channels=channels, rate_hz=rate_hz)
 
 
-def take_up(ws: Workshop, *, but: tuple[str, int] | None = None) -> str | None:
+def take_up(app: AppContext, *, but: tuple[str, int] | None = None) -> str | None:
     """List what was left, and remove what the list no longer holds; gives a sentence where
     something was left. ``but``: those that are still recorded, by key and number of the part."""
-    saved = list_what_was_left(ws, but=but)
-    purge_discarded(ws)
+    saved = list_what_was_left(app, but=but)
+    purge_discarded(app)
     if not saved:
         return None
     return ngettext(
@@ -129,41 +129,41 @@ def take_up(ws: Workshop, *, but: tuple[str, int] | None = None) -> str | None:
     )
 
 
-def rename(ws: Workshop, recording_id: int, title: str) -> None:
+def rename(app: AppContext, recording_id: int, title: str) -> None:
     """Give every file of a recording another title; the files take the name as well."""
     clean = title.strip()
     if not clean:
         raise Refused("no-title", _("A recording needs a name. Type one."))
-    with ws.sessions() as session:
+    with app.sessions() as session:
         row = _row(session, recording_id)
         running = (
-            recording.current(ws).recorder is not None
-            and row.session == recording.current(ws).session
+            recording.current(app).recorder is not None
+            and row.session == recording.current(app).session
         )
     if running:
         raise Refused("recording", _("It is being recorded. Stop it first, then rename it."))
-    with change(ws, _("Renamed {title}", title=row.title)) as session:
+    with change(app, _("Renamed {title}", title=row.title)) as session:
         for each in session.scalars(select(Recording).where(Recording.session == row.session)):
             each.title = clean[:120]
-    ws.changed()
+    app.changed()
 
 
-def discard(ws: Workshop, recording_id: int) -> None:
+def discard(app: AppContext, recording_id: int) -> None:
     """Take one file out of the list; undo brings it back until the program starts anew."""
-    with change(ws, _("Deleted a recording")) as session:
+    with change(app, _("Deleted a recording")) as session:
         row = _row(session, recording_id)
         if row.frames == 0:
             raise Refused("recording", _("It is being recorded. Stop it first, then delete it."))
         row.discarded = True
-    ws.changed()
+    app.changed()
 
 
-def purge_discarded(ws: Workshop) -> None:
+def purge_discarded(app: AppContext) -> None:
     """Files that were deleted in an earlier run of the program go for good."""
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         for row in session.scalars(select(Recording).where(Recording.discarded.is_(True))):
             with suppress(OSError):
-                (ws.folder.recordings / row.file_name).unlink(missing_ok=True)
+                (app.folder.recordings / row.file_name).unlink(missing_ok=True)
         session.execute(delete(Recording).where(Recording.discarded.is_(True)))
 
 

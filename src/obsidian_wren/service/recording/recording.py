@@ -8,18 +8,18 @@ from pathlib import Path
 from typing import cast
 
 from obsidian_wren.core.wording import _
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording.state import current
 from obsidian_wren.service.recording.tracks import tracks_for
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.voice import records
 
 
 def choose_tracks(
-    ws: Workshop,
+    app: AppContext,
     tracks: list[str],
     file_format: str,
     minutes: float | None,
@@ -28,31 +28,31 @@ def choose_tracks(
     """Which tracks are recorded, how, and when a file ends."""
     if not tracks:
         raise Refused("no-track", _("A recording needs a track. Choose one."))
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         scene.live_wish(session).tracks = {
             "tracks": tracks,
             "format": file_format,
             "minutes": minutes,
             "megabytes": megabytes,
         }
-    ws.changed()
+    app.changed()
 
 
-def asked_for(ws: Workshop, rate_hz: int, purpose: str) -> records.BeginRecording:
+def asked_for(app: AppContext, rate_hz: int, purpose: str) -> records.BeginRecording:
     """What the recorder is asked for: a file for every track that is chosen, of sound at the rate
     of what is live. Raises Refused, FolderError."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         wish = dict(scene.live_wish(session).tracks)
         tracks = tracks_for(session, list(wish.get("tracks") or ["treated"]))
     if not tracks:
         raise Refused("no-track", _("None of the chosen tracks is in use. Choose another one."))
-    ws.folder.require_space(50_000_000)
-    library.list_what_was_left(ws)
+    app.folder.require_space(50_000_000)
+    library.list_what_was_left(app)
     return records.BeginRecording(
         uuid.uuid4().hex[:12],
         purpose.strip() or "Recording",
-        str(ws.folder.recordings.absolute()),
-        stem_of(purpose, now(), ws.folder.recordings),
+        str(app.folder.recordings.absolute()),
+        stem_of(purpose, now(), app.folder.recordings),
         tuple(tracks),
         cast(records.FileFormat, wish.get("format") or "flac"),
         wish.get("minutes"),
@@ -73,9 +73,9 @@ def stem_of(purpose: str, at: str, folder: Path) -> str:
     return found
 
 
-def refuse_while_recording(ws: Workshop) -> None:
+def refuse_while_recording(app: AppContext) -> None:
     """Who takes part cannot change in the middle of a recording: its tracks would break off."""
-    if current(ws).recorder is not None:
+    if current(app).recorder is not None:
         raise Refused(
             "recording",
             _("It is recording, and this restarts the run. Stop recording first, then change it."),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.context import AppContext
 
 if TYPE_CHECKING:
     from obsidian_wren.voice.records import BeginRecording
@@ -24,6 +24,6 @@ class RecordingState:
         return None if self.recorder is None else self.recorder.key
 
 
-def current(ws: Workshop) -> RecordingState:
+def current(app: AppContext) -> RecordingState:
     """What is recorded now."""
-    return ws.own(RecordingState)
+    return app.own(RecordingState)

@@ -12,8 +12,8 @@ from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.sound_device import SoundDevice, device_key
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import SourceGone
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import ComputerRow, DestinationRow, KnownDevice, Rig
 
 # What is shown for a rig whose device nobody knows.
@@ -21,29 +21,29 @@ RAW_NAME = "Line 3 (USB Audio 2.0)"
 UNKNOWN = _("your microphone")
 
 
-def computer_row(ws: Workshop, session: Session) -> ComputerRow:
+def computer_row(app: AppContext, session: Session) -> ComputerRow:
     """The computer's settings; a computer that nobody set up at the first start."""
     row = session.get(ComputerRow, 1)
     if row is None:
-        row = ComputerRow(id=1, body=ws.world.first_settings())
+        row = ComputerRow(id=1, body=app.world.first_settings())
         session.add(row)
         session.flush()
     return row
 
 
-def devices_of(ws: Workshop, session: Session) -> tuple[SoundDevice, ...]:
+def devices_of(app: AppContext, session: Session) -> tuple[SoundDevice, ...]:
     """The devices, each with the person's own name where there is one."""
     known = {row.key: row.own_name for row in session.scalars(select(KnownDevice))}
     return tuple(
         replace(device, own_name=known.get(device_key(device)))
-        for device in ws.world.computer.devices(computer_row(ws, session).body)
+        for device in app.world.computer.devices(computer_row(app, session).body)
     )
 
 
-def remember_devices(ws: Workshop, session: Session) -> str | None:
+def remember_devices(app: AppContext, session: Session) -> str | None:
     """Know every device that is there; returns the key of the input which a new rig is taken to be:
     the first line of an interface, else the default one."""
-    devices = ws.world.computer.devices(computer_row(ws, session).body)
+    devices = app.world.computer.devices(computer_row(app, session).body)
     for device in devices:
         key = device_key(device)
         row = session.get(KnownDevice, key)
@@ -93,18 +93,18 @@ def raw_name(session: Session, rig: Rig) -> str:
     return str(device.body["system_name"])
 
 
-def set_device(ws: Workshop, session: Session, change: Change) -> None:
+def set_device(app: AppContext, session: Session, change: Change) -> None:
     """Set one thing of a device of the computer. Raises Refused where it would not be set."""
-    row = computer_row(ws, session)
+    row = computer_row(app, session)
     try:
-        row.body = ws.world.computer.change(row.body, change)
+        row.body = app.world.computer.change(row.body, change)
     except SourceGone as error:
         raise Refused("gone", str(error)) from error
     session.flush()
 
 
-def note_device(ws: Workshop, change: Change) -> None:
+def note_device(app: AppContext, change: Change) -> None:
     """Keep how the thing stands that is about to change, so that undo knows it."""
-    with ws.sessions.begin() as session:
-        row = computer_row(ws, session)
-        row.body = ws.world.computer.noted(row.body, change)
+    with app.sessions.begin() as session:
+        row = computer_row(app, session)
+        row.body = app.world.computer.noted(row.body, change)

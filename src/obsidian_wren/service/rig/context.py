@@ -9,8 +9,8 @@ from typing import Any, TypeVar, cast
 
 from sqlalchemy.orm import Session
 
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.rig.take_queries import Takes, current_takes
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Rig
 
 Found = TypeVar("Found")
@@ -19,19 +19,19 @@ Found = TypeVar("Found")
 class RigContext:
     """One rig within one transaction. Its takes are looked up once, until :meth:`look_again`."""
 
-    def __init__(self, ws: Workshop, session: Session, rig: Rig) -> None:
-        self.ws = ws
+    def __init__(self, app: AppContext, session: Session, rig: Rig) -> None:
+        self.app = app
         self.session = session
         self.rig = rig
         self._held: dict[str, Any] = {}
         # Who is told of what happens to it, and what ends work on it that nobody needs any more.
-        self.announce: Callable[[object], None] = ws.announce
-        self.go_on: Callable[[], None] = ws.go_on
+        self.announce: Callable[[object], None] = app.announce
+        self.go_on: Callable[[], None] = app.go_on
 
     @classmethod
-    def of(cls, ws: Workshop, session: Session, rig_id: int) -> RigContext:
+    def of(cls, app: AppContext, session: Session, rig_id: int) -> RigContext:
         """A rig by its id. Raises NoResultFound."""
-        return cls(ws, session, session.get_one(Rig, rig_id))
+        return cls(app, session, session.get_one(Rig, rig_id))
 
     @cached_property
     def takes(self) -> Takes:

@@ -18,7 +18,7 @@ def rig_device(ctx: RigContext) -> SoundDevice | None:
     return next(
         (
             d
-            for d in ctx.ws.world.computer.devices(row.body)
+            for d in ctx.app.world.computer.devices(row.body)
             if d.present and device_key(d) == ctx.rig.device_key
         ),
         None,

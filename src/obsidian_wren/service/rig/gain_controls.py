@@ -42,7 +42,7 @@ def _preamp(ctx: RigContext) -> GainControl:
             taper=learned_taper(ctx, "preamp"),
         )
     if ctx.rig.source == "simulated":
-        knob = knob_of(ctx.ws, ctx.rig)
+        knob = knob_of(ctx.app, ctx.rig)
         return preamp_control(
             "dB", knob.gain_db, low=knob.low_db, high=knob.high_db, step=knob.step_db
         )

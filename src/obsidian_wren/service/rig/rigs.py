@@ -9,15 +9,15 @@ from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Knob
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.rig.computer_rows import computer_row, remember_devices
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.fields import InterfaceFields
 from obsidian_wren.service.words import Source
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Desk, InterfaceRow, MicrophoneRow, Rig, RoomRow
 
 
-def the_rig(ws: Workshop, session: Session) -> Rig:
+def the_rig(app: AppContext, session: Session) -> Rig:
     """The rig in hand; a blank one is made at the first start."""
     desk = session.get(Desk, 1)
     if desk is not None:
@@ -26,19 +26,19 @@ def the_rig(ws: Workshop, session: Session) -> Rig:
             return found
     rig = session.scalars(select(Rig).order_by(Rig.id)).first()
     if rig is None:
-        rig = _blank(ws, session)
+        rig = _blank(app, session)
     session.merge(Desk(id=1, rig_id=rig.id))
     session.flush()
     return rig
 
 
-def _blank(ws: Workshop, session: Session) -> Rig:
+def _blank(app: AppContext, session: Session) -> Rig:
     microphone = MicrophoneRow(name=_("My microphone"), kind="condenser", pattern="cardioid")
     interface = InterfaceRow(**InterfaceFields(name=_("My interface")).model_dump())
     room = RoomRow(name=_("My room"))
     session.add_all([microphone, interface, room])
     session.flush()
-    computer_row(ws, session)
+    computer_row(app, session)
     rig = Rig(
         name=_("My rig"),
         microphone=microphone,
@@ -53,8 +53,8 @@ def _blank(ws: Workshop, session: Session) -> Rig:
         support="desk stand",
         rate_hz=48_000,
         bits=24,
-        source=first_source(ws),
-        spec_json=ws.world.default_spec,
+        source=first_source(app),
+        spec_json=app.world.default_spec,
         device_key=None,
         channel=None,
         gain_db=0.0,
@@ -71,29 +71,29 @@ def _blank(ws: Workshop, session: Session) -> Rig:
     )
     session.add(rig)
     session.flush()
-    rig.device_key = remember_devices(ws, session)
+    rig.device_key = remember_devices(app, session)
     session.flush()
     return rig
 
 
-def first_source(ws: Workshop) -> Source:
+def first_source(app: AppContext) -> Source:
     """Where sound comes from before anybody says so: a microphone of this computer where its sound
     server answers, else the browser's."""
-    system = ws.world.system
+    system = app.world.system
     there = system is not None and any(
         device.direction == "input" and device.kind != "feed" for device in system.seen.devices
     )
     return "system" if there else "browser"
 
 
-def in_hand(ws: Workshop, session: Session) -> RigContext:
+def in_hand(app: AppContext, session: Session) -> RigContext:
     """The rig in hand, to be worked with in this transaction."""
-    return RigContext(ws, session, the_rig(ws, session))
+    return RigContext(app, session, the_rig(app, session))
 
 
-def knob_of(ws: Workshop, rig: Rig) -> Knob:
+def knob_of(app: AppContext, rig: Rig) -> Knob:
     """The simulated preamp as the person left it."""
-    knob = ws.world.knob_of(rig.spec_json)
+    knob = app.world.knob_of(rig.spec_json)
     return knob if rig.gain_db is None else replace(knob, gain_db=rig.gain_db)
 
 

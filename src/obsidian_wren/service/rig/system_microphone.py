@@ -32,7 +32,7 @@ def no_system() -> Refused:
 def microphone_of(ctx: RigContext) -> SoundDevice:
     """The rig's microphone among the devices. Raises Refused where it is not there, with what to
     do."""
-    system = ctx.ws.world.system
+    system = ctx.app.world.system
     if system is None:
         raise no_system()
     missing = system.seen.missing
@@ -65,10 +65,10 @@ def open_microphone(
     Raises Refused where it is not there, with what to do.
     """
     device = microphone_of(ctx)
-    system = cast(SystemSound, ctx.ws.world.system)
+    system = cast(SystemSound, ctx.app.world.system)
     # The voice reads one channel: whoever wants to hear which of several is spoken into opens all.
     whole = device.channels == 1 or (channels or ctx.rig.channel) == channel_of(ctx)
-    lent = ctx.ws.own(Lent).lend(device.id) if whole else None
+    lent = ctx.app.own(Lent).lend(device.id) if whole else None
     if lent is not None:
         return lent
     try:

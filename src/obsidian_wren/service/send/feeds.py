@@ -9,6 +9,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import NoSoundServer, SystemSound
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import state as live
 from obsidian_wren.service.live.simulated import let_programs_follow
@@ -16,38 +17,37 @@ from obsidian_wren.service.live.voice_link import link_of
 from obsidian_wren.service.mixes import mix_rows, mixing, own_system, scene
 from obsidian_wren.service.rig.computer_rows import devices_of
 from obsidian_wren.service.rig.rigs import the_rig
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow
 from obsidian_wren.voice import records
 from obsidian_wren.voice.asking import VoiceRefused
 from obsidian_wren.voice.moving import move_listeners
 
 
-def ensure_feeds(ws: Workshop) -> bool:
+def ensure_feeds(app: AppContext) -> bool:
     """Make the inputs that are missing, make anew what nothing reaches any more, take away what is
     out of use. Returns whether anything changed; what the server would not make is kept as a
     trouble of its listener."""
-    system = ws.world.system
+    system = app.world.system
     if system is None or system.seen.missing is not None:
         return False
-    feeds, link = own_system.current(ws), link_of(ws)
+    feeds, link = own_system.current(app), link_of(app)
     with feeds.following:
-        with ws.sessions() as session:
-            rows = [row for row in scene.destinations(session) if scene.is_offered(ws, row)]
-            mixed = mix_rows.listeners_of(session, the_rig(ws, session))
+        with app.sessions() as session:
+            rows = [row for row in scene.destinations(session) if scene.is_offered(app, row)]
+            mixed = mix_rows.listeners_of(session, the_rig(app, session))
             wanted = {
                 row.key: records.FeedRecord(title, int(mixed.get(row.key, {}).get("channels", 1)))
                 for row in rows
                 if row.on and (title := scene.feed_of(row)) is not None
             }
             stay = scene.live_wish(session).feeds_stay
-            changed = _follow_outputs(ws, rows)
+            changed = _follow_outputs(app, rows)
         before = (feeds.held, dict(feeds.troubles))
         asked = records.Feeds(wanted, stay)
         try:
             if (wanted or link.is_there) and (asked != link.feeds or feeds.troubles):
                 feeds.troubles = cast(records.Troubles, link.ask(asked)).of
-            _tell_ends(ws)
+            _tell_ends(app)
         except VoiceRefused as error:
             feeds.troubles = dict.fromkeys(wanted, str(error))
         status = link.status()
@@ -58,20 +58,20 @@ def ensure_feeds(ws: Workshop) -> bool:
     return changed
 
 
-def _tell_ends(ws: Workshop) -> None:
+def _tell_ends(app: AppContext) -> None:
     """What is live plays and hears where the ends are now."""
-    link, ends = link_of(ws), own_system.ends(ws)
+    link, ends = link_of(app), own_system.ends(app)
     if link.running is not None and link.running.ends != ends:
         link.ask(ends)
 
 
-def leave_feeds(ws: Workshop, *, goes_on: bool = False) -> None:
+def leave_feeds(app: AppContext, *, goes_on: bool = False) -> None:
     """The program ends: the voice goes on without it, or ends too. Then the inputs are taken away,
     unless they are to stay or programs record them: those carry silence from then on."""
-    system = ws.world.system
+    system = app.world.system
     if system is None:
         return
-    link, feeds = link_of(ws), own_system.current(ws)
+    link, feeds = link_of(app), own_system.current(app)
     if goes_on and link.running is not None:
         link.leave()
         return
@@ -85,22 +85,22 @@ def leave_feeds(ws: Workshop, *, goes_on: bool = False) -> None:
                 _give_back(system, key, ours)
 
 
-def keep_feeds(ws: Workshop, stay: bool) -> None:
+def keep_feeds(app: AppContext, stay: bool) -> None:
     """Whether the inputs stay in the system when the program ends."""
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         scene.live_wish(session).feeds_stay = stay
-    ensure_feeds(ws)
-    ws.changed()
+    ensure_feeds(app)
+    app.changed()
 
 
-def name_feed(ws: Workshop, key: str, title: str | None) -> None:
+def name_feed(app: AppContext, key: str, title: str | None) -> None:
     """Give a feed another name; None for the usual one. Programs that listen have to pick it
     again."""
     name = (title or "").strip()[:80] or None
-    if name is not None and ws.world.system is not None:
-        name = ws.world.system.listed_as(name)
+    if name is not None and app.world.system is not None:
+        name = app.world.system.listed_as(name)
     with change(
-        ws,
+        app,
         _("Named a feed {name}", name=name) if name else _("A feed under its usual name"),
     ) as session:
         rows = scene.destinations(session)
@@ -117,22 +117,22 @@ def name_feed(ws: Workshop, key: str, title: str | None) -> None:
         row.title = name
         if row.picks == before:
             row.picks = scene.feed_of(row)
-    let_programs_follow(ws)
-    ensure_feeds(ws)
+    let_programs_follow(app)
+    ensure_feeds(app)
     # What is live knows its inputs by their names.
-    mixing.refresh(ws)
-    ws.changed()
+    mixing.refresh(app)
+    app.changed()
 
 
-def move_listener(ws: Workshop, index: int, key: str) -> None:
+def move_listener(app: AppContext, index: int, key: str) -> None:
     """Let a program that records hear a feed. Its own menu goes on naming what it picked."""
-    system = _system(ws)
-    if key not in own_system.current(ws).held:
+    system = _system(app)
+    if key not in own_system.current(app).held:
         raise Refused("no-input", _("This feed is not there. Take its listener into use first."))
-    with ws.sessions() as session:
-        title = scene.feed_of(_row(ws, scene.destinations(session), key))
+    with app.sessions() as session:
+        title = scene.feed_of(_row(app, scene.destinations(session), key))
     left = move_listeners(system, {index}, system.input_name(key))
-    ws.changed()
+    app.changed()
     if not left:
         return
     if index not in {one.index for one in system.seen.listeners}:
@@ -146,13 +146,13 @@ def move_listener(ws: Workshop, index: int, key: str) -> None:
     )
 
 
-def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:
+def choose_output(app: AppContext, key: str, device_id: str | None) -> None:
     """Which output of the computer headphones are on; None for none."""
-    _system(ws)
-    with ws.sessions() as session:
+    _system(app)
+    with app.sessions() as session:
         found = {
             d.id: d.title
-            for d in devices_of(ws, session)
+            for d in devices_of(app, session)
             if d.direction == "output" and d.kind != "feed"
         }
     if device_id is not None and device_id not in found:
@@ -162,39 +162,39 @@ def choose_output(ws: Workshop, key: str, device_id: str | None) -> None:
         if device_id
         else _("Headphones on no output")
     )
-    with change(ws, title) as session:
-        row = _row(ws, scene.destinations(session), key)
+    with change(app, title) as session:
+        row = _row(app, scene.destinations(session), key)
         row.plays = device_id or ""
-    ensure_feeds(ws)
-    ws.changed()
+    ensure_feeds(app)
+    app.changed()
 
 
-def choose_return(ws: Workshop, key: str, index: int | None) -> None:
+def choose_return(app: AppContext, key: str, index: int | None) -> None:
     """Take what a program plays as the return from a listener: while live it plays to an output of
     ours, and from there into the mixes. None lets it play where it did."""
-    system = _system(ws)
-    if live.current(ws).running is not None:
+    system = _system(app)
+    if live.current(app).running is not None:
         raise Refused("live", _("It is live. Stop it first, then choose the return."))
     player = next((one for one in system.seen.players if one.index == index), None)
     if index is not None and player is None:
         raise Refused("gone", _("This program no longer plays. Let it play, then choose it again."))
     title = _("Return from {program}", program=player.program) if player else _("No return")
-    with change(ws, title) as session:
-        row = _row(ws, scene.destinations(session), key)
+    with change(app, title) as session:
+        row = _row(app, scene.destinations(session), key)
         row.plays = player.program if player else ""
-    ensure_feeds(ws)
-    ws.changed()
+    ensure_feeds(app)
+    app.changed()
 
 
 def _return_key(key: str) -> str:
     return f"return-{key}"
 
 
-def _follow_outputs(ws: Workshop, rows: list[DestinationRow]) -> bool:
+def _follow_outputs(app: AppContext, rows: list[DestinationRow]) -> bool:
     """Where headphones are and the returns, as the rows say; whether the system changed."""
-    system, feeds = _system(ws), own_system.current(ws)
+    system, feeds = _system(app), own_system.current(app)
     outputs = {device.id for device in system.seen.devices if device.direction == "output"}
-    is_live, changed = live.current(ws).running is not None, False
+    is_live, changed = live.current(app).running is not None, False
     usual = next((d for d in system.seen.devices if d.direction == "output" and d.is_default), None)
     feeds.computer = None if usual is None else system.monitor_of(usual.id)
     for row in rows:
@@ -240,17 +240,17 @@ def _give_back(system: SystemSound, key: str, ours: str) -> bool:
     return True
 
 
-def _system(ws: Workshop) -> SystemSound:
-    if ws.world.system is None:
+def _system(app: AppContext) -> SystemSound:
+    if app.world.system is None:
         raise Refused(
             "simulated",
             _("The computer is simulated here. Start “obsidian-wren serve” for your own."),
         )
-    return ws.world.system
+    return app.world.system
 
 
-def _row(ws: Workshop, rows: list[DestinationRow], key: str) -> DestinationRow:
+def _row(app: AppContext, rows: list[DestinationRow], key: str) -> DestinationRow:
     for row in rows:
-        if row.key == key and scene.is_offered(ws, row):
+        if row.key == key and scene.is_offered(app, row):
             return row
     raise Refused("no-destination", _("There is no listener of this name."))

@@ -14,6 +14,7 @@ from obsidian_wren.core.mix.routes import RouteRefused, Send
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import ProgramSettings
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.preparing import prepare_anew, take_over
 from obsidian_wren.service.live.simulated import let_programs_follow
@@ -22,7 +23,6 @@ from obsidian_wren.service.mixes.inputs import inputs_of
 from obsidian_wren.service.recording.recording import refuse_while_recording
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.send.feeds import ensure_feeds
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import DestinationRow, SourceRow
 
 _RATES = (8_000, 16_000, 24_000, 44_100, 48_000, 96_000)
@@ -35,22 +35,22 @@ _RANGES = {
 }
 
 
-def pick_input(ws: Workshop, key: str, picks: str) -> None:
+def pick_input(app: AppContext, key: str, picks: str) -> None:
     """Another program picks an input by its name."""
-    with ws.sessions() as session:
-        name = _listener(ws, session, key).name
-    with change(ws, _("{name} picks {picks}", name=name, picks=picks)) as session:
-        row = _listener(ws, session, key)
+    with app.sessions() as session:
+        name = _listener(app, session, key).name
+    with change(app, _("{name} picks {picks}", name=name, picks=picks)) as session:
+        row = _listener(app, session, key)
         if not scene.kind_of(row).picks:
             raise Refused("no-pick", _("{name} is played to; it picks nothing.", name=row.name))
-        if picks not in [entry.name for entry in inputs_of(in_hand(ws, session))]:
+        if picks not in [entry.name for entry in inputs_of(in_hand(app, session))]:
             raise Refused("no-input", _("There is no input of this name. Pick one from the list."))
         row.picks = picks
-    let_programs_follow(ws)
-    ws.changed()
+    let_programs_follow(app)
+    app.changed()
 
 
-def _listener(ws: Workshop, session: Session, key: str) -> DestinationRow:
+def _listener(app: AppContext, session: Session, key: str) -> DestinationRow:
     found = next((row for row in scene.destinations(session) if row.key == key), None)
     if found is None:
         raise Refused("no-destination", _("There is no listener of this name."))
@@ -64,13 +64,13 @@ def _source(session: Session, key: str) -> SourceRow:
     return found
 
 
-def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
+def set_program(app: AppContext, key: str, settings: dict[str, Any]) -> None:
     """Set something in a listening program, on its own page."""
     if {"rate_hz", "takes_hz", "speaks", "hears_itself"} & set(settings):
-        refuse_while_recording(ws)
-    with _scene_change(ws, _("Settings of {key}", key=key), anew=False) as scene_change:
+        refuse_while_recording(app)
+    with _scene_change(app, _("Settings of {key}", key=key), anew=False) as scene_change:
         session = scene_change.session
-        row = _listener(ws, session, key)
+        row = _listener(app, session, key)
         known = {field.name for field in fields(ProgramSettings)}
         if not set(settings) <= known:
             raise Refused("no-setting", _("This program has no such setting."))
@@ -103,48 +103,48 @@ def set_program(ws: Workshop, key: str, settings: dict[str, Any]) -> None:
         )
 
 
-def use_listener(ws: Workshop, key: str, on: bool) -> None:
+def use_listener(app: AppContext, key: str, on: bool) -> None:
     """A listener is in use, or is not."""
-    refuse_while_recording(ws)
-    with ws.sessions() as session:
-        name = _listener(ws, session, key).name
-    with _scene_change(ws, f"{name} {'in use' if on else 'out of use'}") as scene_change:
-        _listener(ws, scene_change.session, key).on = on
+    refuse_while_recording(app)
+    with app.sessions() as session:
+        name = _listener(app, session, key).name
+    with _scene_change(app, f"{name} {'in use' if on else 'out of use'}") as scene_change:
+        _listener(app, scene_change.session, key).on = on
 
 
-def rename_listener(ws: Workshop, key: str, name: str) -> None:
+def rename_listener(app: AppContext, key: str, name: str) -> None:
     """Call a listener by another name."""
     if not name.strip():
         raise Refused("no-name", _("A listener needs a name. Type one."))
-    with _scene_change(ws, _("{name} renamed", name=name), anew=False) as scene_change:
-        _listener(ws, scene_change.session, key).name = name.strip()[:80]
+    with _scene_change(app, _("{name} renamed", name=name), anew=False) as scene_change:
+        _listener(app, scene_change.session, key).name = name.strip()[:80]
 
 
-def use_source(ws: Workshop, key: str, on: bool) -> None:
+def use_source(app: AppContext, key: str, on: bool) -> None:
     """A source is in use, or is not. The voice always is."""
-    refuse_while_recording(ws)
+    refuse_while_recording(app)
     if key == "voice" and not on:
         raise Refused(
             "voice",
             _("Your voice is what all this is for. Keep it from single listeners instead."),
         )
-    with ws.sessions() as session:
+    with app.sessions() as session:
         name = _source(session, key).name
-    with _scene_change(ws, f"{name} {'in use' if on else 'out of use'}") as scene_change:
+    with _scene_change(app, f"{name} {'in use' if on else 'out of use'}") as scene_change:
         _source(scene_change.session, key).on = on
 
 
-def set_route(ws: Workshop, source: str, destination: str, tap: str, on: bool) -> None:
+def set_route(app: AppContext, source: str, destination: str, tap: str, on: bool) -> None:
     """A source goes to a listener, or does not.
 
     A loop or a double is refused with the path named.
     """
-    with ws.sessions() as session:
+    with app.sessions() as session:
         title = (
-            f"{_source_name(ws, session, source)} {'to' if on else 'kept from'}"
-            f" {_listener(ws, session, destination).name}"
+            f"{_source_name(app, session, source)} {'to' if on else 'kept from'}"
+            f" {_listener(app, session, destination).name}"
         )
-    with _scene_change(ws, title, anew=False) as scene_change:
+    with _scene_change(app, title, anew=False) as scene_change:
         session = scene_change.session
         try:
             routing = scene.route(session, Send(source, destination, cast(Any, tap)), on=on)
@@ -154,17 +154,17 @@ def set_route(ws: Workshop, source: str, destination: str, tap: str, on: bool) -
             raise Refused(
                 "not-in-use", _("One of the two is not in use. Take it into use first.")
             ) from missing
-        row = _listener(ws, session, destination)
+        row = _listener(app, session, destination)
         row.sends = [[send.source, send.tap] for send in routing.to(destination)]
 
 
-def _source_name(ws: Workshop, session: Session, key: str) -> str:
+def _source_name(app: AppContext, session: Session, key: str) -> str:
     routing, _ = scene.routes(session)
     found = routing.sources.get(key)
     return found.name if found is not None else key
 
 
-def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str | None) -> None:
+def pin_mix(app: AppContext, key: str, name: str, value: float | None, source: str | None) -> None:
     """Hold something of a listener's mix, or let the derived value stand (None)."""
     ranges = {
         "aim_lufs": (-40.0, -10.0),
@@ -182,11 +182,11 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
             _("This goes from {low:g} to {high:g}. Choose a value in between.", low=low, high=high),
         )
     if name == "channels":
-        refuse_while_recording(ws)
-    with ws.sessions() as session:
-        title = _listener(ws, session, key).name
+        refuse_while_recording(app)
+    with app.sessions() as session:
+        title = _listener(app, session, key).name
     with _scene_change(
-        ws,
+        app,
         (
             _("Back to automatic: the mix for {title}", title=title)
             if value is None
@@ -194,7 +194,7 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
         ),
         anew=name == "channels",
     ) as scene_change:
-        row = _listener(ws, scene_change.session, key)
+        row = _listener(app, scene_change.session, key)
         pins = dict(row.pins)
         if name in ("under_lu", "duck_db"):
             held = dict(pins.get(name, {}))
@@ -211,21 +211,21 @@ def pin_mix(ws: Workshop, key: str, name: str, value: float | None, source: str 
         row.pins = pins
 
 
-def usual_mix(ws: Workshop, key: str) -> None:
+def usual_mix(app: AppContext, key: str) -> None:
     """Let go of everything that is held of a listener's mix, and of what was sent to it by hand."""
-    refuse_while_recording(ws)
-    with _scene_change(ws, _("The automatic mix")) as scene_change:
-        row = _listener(ws, scene_change.session, key)
+    refuse_while_recording(app)
+    with _scene_change(app, _("The automatic mix")) as scene_change:
+        row = _listener(app, scene_change.session, key)
         row.pins, row.sends = {}, None
 
 
-def set_up(ws: Workshop, key: str) -> list[str]:
+def set_up(app: AppContext, key: str) -> list[str]:
     """Set up a common case in one go; returns what is left to do in other programs."""
     if key not in [c.key for c in CASES]:
         raise Refused("no-case", _("There is no such case. Choose one of the list."))
-    refuse_while_recording(ws)
+    refuse_while_recording(app)
     wanted = case(key)
-    with _scene_change(ws, _("Set up: {title}", title=wanted.title)) as scene_change:
+    with _scene_change(app, _("Set up: {title}", title=wanted.title)) as scene_change:
         session = scene_change.session
         for row in scene.destinations(session):
             row.on = row.kind in wanted.listeners
@@ -237,7 +237,7 @@ def set_up(ws: Workshop, key: str) -> list[str]:
         wish.case = key
         if wanted.tracks:
             wish.tracks = {**wish.tracks, "tracks": list(wanted.tracks)}
-    with ws.sessions() as session:
+    with app.sessions() as session:
         rows = [row for row in scene.destinations(session) if row.on and scene.kind_of(row).picks]
         return [
             _(
@@ -259,16 +259,16 @@ class _SceneChange:
 
 
 @contextmanager
-def _scene_change(ws: Workshop, title: str, *, anew: bool = True) -> Iterator[_SceneChange]:
+def _scene_change(app: AppContext, title: str, *, anew: bool = True) -> Iterator[_SceneChange]:
     """A change that what is live follows: what has to run is prepared first, and where it could
     not run the change is refused."""
-    with ws.lock:
-        with change(ws, title) as session:
+    with app.lock:
+        with change(app, title) as session:
             scene_change = _SceneChange(session, anew)
             yield scene_change
-            prepared = prepare_anew(ws, session) if scene_change.anew else None
-        take_over(ws, prepared)
-    let_programs_follow(ws)
-    mixing.refresh(ws)
-    ensure_feeds(ws)
-    ws.changed()
+            prepared = prepare_anew(app, session) if scene_change.anew else None
+        take_over(app, prepared)
+    let_programs_follow(app)
+    mixing.refresh(app)
+    ensure_feeds(app)
+    app.changed()

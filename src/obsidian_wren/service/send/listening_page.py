@@ -20,9 +20,9 @@ from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.mix.verdict import Arrived, judge
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_run import VoiceRun
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.voice.marker_flight import HeardMarker
 
 _KEPT_S = 20.0
@@ -63,48 +63,48 @@ class Pages:
     page: ListeningPage | None = None
 
 
-def current(ws: Workshop) -> Pages:
+def current(app: AppContext) -> Pages:
     """The page that listens."""
-    return ws.own(Pages)
+    return app.own(Pages)
 
 
-def begin(ws: Workshop, label: str, rate_hz: int) -> None:
+def begin(app: AppContext, label: str, rate_hz: int) -> None:
     """A page begins to listen to an input by its label; one that listened before is passed over."""
-    current(ws).page = ListeningPage(label.strip(), rate_hz, lost=_lost(ws))
+    current(app).page = ListeningPage(label.strip(), rate_hz, lost=_lost(app))
 
 
-def push(ws: Workshop, samples: Samples) -> None:
+def push(app: AppContext, samples: Samples) -> None:
     """The next piece of what it hears. Raises Refused where it listens no more."""
-    page = _page(ws)
+    page = _page(app)
     page.heard.push(samples)
-    lost = _lost(ws)
+    lost = _lost(app)
     if lost != page.lost:
         page.lost, page.lost_at = lost, page.heard.position
     page.level_dbfs = rms_dbfs(samples)
 
 
-def end(ws: Workshop) -> None:
+def end(app: AppContext) -> None:
     """It listens no more."""
-    current(ws).page = None
+    current(app).page = None
 
 
-def note_start(ws: Workshop) -> None:
+def note_start(app: AppContext) -> None:
     """A marker is about to be sent."""
-    page = current(ws).page
+    page = current(app).page
     if page is not None:
         page.start, page.proof = page.heard.position, None
         page.lost_before = page.lost
 
 
 def look(
-    ws: Workshop,
+    app: AppContext,
     run: VoiceRun,
     heard: Mapping[str, HeardMarker],
     level_dbfs: float,
     lufs: Mapping[str, float],
 ) -> None:
     """What of the marker arrived at the page, if it listens; ``heard`` by those in the run."""
-    page = current(ws).page
+    page = current(app).page
     if page is None or page.start is None:
         return
     seats = {seat.own_feed: seat for seat in run.seats if seat.own_feed is not None}
@@ -118,7 +118,7 @@ def look(
         sent.before_s, page.start / page.rate_hz, (page.start - page.heard.oldest()) / page.rate_hz
     )
     since = page.start - round(before_s * page.rate_hz)
-    arrived = ws.work(
+    arrived = app.work(
         _proved,
         page.heard.since(page.start),
         {
@@ -144,17 +144,17 @@ def look(
     }
 
 
-def _lost(ws: Workshop) -> int:
-    run = live.current(ws).run
+def _lost(app: AppContext) -> int:
+    run = live.current(app).run
     return 0 if run is None else run.dropouts
 
 
-def _page(ws: Workshop) -> ListeningPage:
-    page = current(ws).page
+def _page(app: AppContext) -> ListeningPage:
+    page = current(app).page
     if page is None:
         raise Refused("not-listening", _("This page listens no more. Start it again."))
     return page
 
 
-def _proved(_ws: Workshop, heard: Samples, known: dict[str, Any]) -> Arrived:
+def _proved(_ws: AppContext, heard: Samples, known: dict[str, Any]) -> Arrived:
     return prove(heard, np.zeros(0), **known)

@@ -17,14 +17,14 @@ from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service import live
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import mix_rows, mixing, scene
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.send import listening_page
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Derivation, Proof, Reading
 from obsidian_wren.voice.marker_flight import HeardMarker
 
@@ -32,31 +32,31 @@ from obsidian_wren.voice.marker_flight import HeardMarker
 _USUAL_DBFS = -30.0
 
 
-def send_marker(ws: Workshop) -> None:
+def send_marker(app: AppContext) -> None:
     """Send the marker through every path; each proof is kept when it has been looked for.
 
     At inputs of this computer's system we listen ourselves first, as any program would.
     """
-    run = live.current(ws).run
+    run = live.current(app).run
     if run is None or run.finished.is_set():
         raise Refused("not-live", _("Nothing is live, so nothing can arrive. Start live first."))
     if run.marker_in_flight:
         raise Refused("marker", _("A marker is on its way already."))
-    with ws.sessions() as session:
-        level = marker_level_dbfs(_active_dbfs(ws, session))
-        row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
+    with app.sessions() as session:
+        level = marker_level_dbfs(_active_dbfs(app, session))
+        row = session.get(Derivation, (the_rig(app, session).id, mix_rows.STEP))
         body: dict[str, Any] = row.body if row is not None else {"listeners": {}}
     lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
     numbers = {seat.key: seat.number for seat in run.seats}
-    codes = ws.work(_codes, numbers, level, lufs, run.rate_hz)
+    codes = app.work(_codes, numbers, level, lufs, run.rate_hz)
 
     def done(heard: dict[str, HeardMarker]) -> None:
         try:
-            _keep(ws, run, heard, level, lufs)
-            listening_page.look(ws, run, heard, level, lufs)
+            _keep(app, run, heard, level, lufs)
+            listening_page.look(app, run, heard, level, lufs)
         except Exception as error:
             # The thread has nobody to tell; a page that waits would wait for ever.
-            ws.bus.tell(
+            app.bus.tell(
                 "trouble",
                 {
                     "sentence": (
@@ -67,31 +67,31 @@ def send_marker(ws: Workshop) -> None:
                     )
                 },
             )
-        ws.changed()
+        app.changed()
 
     def failed(sentence: str) -> None:
-        ws.bus.tell("trouble", {"sentence": sentence})
-        ws.changed()
+        app.bus.tell("trouble", {"sentence": sentence})
+        app.changed()
 
-    run.send_marker(codes, done, partial(listening_page.note_start, ws), failed)
-    ws.changed()
+    run.send_marker(codes, done, partial(listening_page.note_start, app), failed)
+    app.changed()
 
 
 def _codes(
-    _ws: Workshop, numbers: dict[str, int], level: float, lufs: dict[str, float], rate_hz: int
+    _ws: AppContext, numbers: dict[str, int], level: float, lufs: dict[str, float], rate_hz: int
 ) -> MarkerCodes:
     return marker_codes(numbers, level, lufs, rate_hz=rate_hz)
 
 
-def _active_dbfs(ws: Workshop, session: Session) -> float:
-    take_set = current_takes(session, the_rig(ws, session)).voice
+def _active_dbfs(app: AppContext, session: Session) -> float:
+    take_set = current_takes(session, the_rig(app, session)).voice
     reading = session.get(Reading, take_set.id) if take_set else None
     active = reading.body.get("active_level_dbfs") if reading else None
     return _USUAL_DBFS if active is None else float(active)
 
 
 def _keep(
-    ws: Workshop,
+    app: AppContext,
     run: VoiceRun,
     heard: dict[str, HeardMarker],
     level: float,
@@ -101,7 +101,7 @@ def _keep(
     found = {}
     for seat in run.seats:
         if seat.key in heard and seat.key in lufs:
-            found[seat.key] = ws.work(
+            found[seat.key] = app.work(
                 _look,
                 seat.own_feed,
                 seat.number,
@@ -111,14 +111,14 @@ def _keep(
                 lufs[seat.key],
                 run.rate_hz,
             )
-    with ws.lock, ws.sessions.begin() as session:
+    with app.lock, app.sessions.begin() as session:
         rows = {row.key: row for row in scene.destinations(session)}
         for seat in run.seats:
             if seat.key not in found:
                 continue
             arrived, loudness = found[seat.key]
             sound = heard[seat.key]
-            if ws.world.system is not None:
+            if app.world.system is not None:
                 # Nothing works on the voice on its way to us; what a program does is not known.
                 arrived = replace(arrived, again=None)
             # The marker begins with a block; a voice has waited for one, and the page says so.
@@ -126,7 +126,7 @@ def _keep(
                 delay_ms = _delay_ms(arrived.delay_ms, sound)
                 arrived = replace(arrived, delay_ms=delay_ms + 1000.0 * run.block_s)
             first = arrived.treated or arrived.raw
-            sends_voice = any(send["source"] == "voice" for send in _sends(session, ws, seat.key))
+            sends_voice = any(send["source"] == "voice" for send in _sends(session, app, seat.key))
             verdicts = (
                 judge(arrived, listener=seat.name)
                 if sends_voice
@@ -158,7 +158,7 @@ def _delay_ms(counted_ms: float, sound: HeardMarker) -> float:
 
 
 def _look(
-    _ws: Workshop,
+    _ws: AppContext,
     own_feed: str | None,
     number: int,
     heard: HeardMarker,
@@ -186,8 +186,8 @@ def _look(
     return arrived, loudness
 
 
-def _sends(session: Session, ws: Workshop, key: str) -> list[dict[str, Any]]:
-    row = session.get(Derivation, (the_rig(ws, session).id, mix_rows.STEP))
+def _sends(session: Session, app: AppContext, key: str) -> list[dict[str, Any]]:
+    row = session.get(Derivation, (the_rig(app, session).id, mix_rows.STEP))
     return list(row.body["listeners"].get(key, {}).get("sends", ())) if row is not None else []
 
 

@@ -8,6 +8,8 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
 from obsidian_wren.service.carry.versions import keep_version
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.readings.doubts import what_it_asks
 from obsidian_wren.service.rig.facts import facts_of
@@ -15,19 +17,17 @@ from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.send.proved import proved_listeners
 from obsidian_wren.service.words import STEP_TITLES, StepName
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store.models import Confirmed, Derivation
 
 
-def confirm_step(ws: Workshop, step: StepName, *, anyway: bool = False) -> None:
+def confirm_step(app: AppContext, step: StepName, *, anyway: bool = False) -> None:
     """A person accepts a step as it stands.
 
     Refused, with what to do, while it stands on nothing; and where a finding makes all that
     follows wrong, unless the person says ``anyway``.
     """
-    with change(ws, _("Confirmed {step}", step=STEP_TITLES[step])) as session:
-        ctx = in_hand(ws, session)
+    with change(app, _("Confirmed {step}", step=STEP_TITLES[step])) as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         takes = current_takes(session, rig)
         missing = {
@@ -56,7 +56,7 @@ def confirm_step(ws: Workshop, step: StepName, *, anyway: bool = False) -> None:
             raise Refused("asks", asks)
         session.merge(Confirmed(rig_id=rig.id, step=step, at=now(), basis=facts_of(ctx)))
         keep_version(ctx, step=step)
-    ws.changed()
+    app.changed()
 
 
 def _unproved(session: Session) -> str | None:

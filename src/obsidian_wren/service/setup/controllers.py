@@ -14,11 +14,11 @@ from obsidian_wren.formats.outside import RowId
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.words import ControlDoes, ControlKind, Said
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Clip, ControlBinding
 
 FORMAT = "obsidian-wren/controllers"
@@ -49,11 +49,11 @@ class Does(Said):
     clip: RowId | None = None
 
 
-def bind(ws: Workshop, control: Control, does: Does) -> None:
+def bind(app: AppContext, control: Control, does: Does) -> None:
     """Bind a knob or pad; what it did before is forgotten. Raises Refused."""
-    with ws.sessions() as session:
-        title = title_of_action(in_hand(ws, session), does.model_dump())
-    with change(ws, _("Bound a control to {title}", title=title)) as session:
+    with app.sessions() as session:
+        title = title_of_action(in_hand(app, session), does.model_dump())
+    with change(app, _("Bound a control to {title}", title=title)) as session:
         rows = list(session.scalars(select(ControlBinding)))
         row = next((one for one in rows if _of(one) == control), None)
         if row is None and len(rows) >= _MOST:
@@ -65,17 +65,17 @@ def bind(ws: Workshop, control: Control, does: Does) -> None:
             row = ControlBinding(**control.model_dump())
             session.add(row)
         row.action = does.model_dump(exclude_none=True)
-    ws.changed()
+    app.changed()
 
 
-def let_go(ws: Workshop, binding_id: int) -> None:
+def let_go(app: AppContext, binding_id: int) -> None:
     """Forget what a knob or pad does. Raises Refused."""
-    with change(ws, _("Let go of a control")) as session:
+    with change(app, _("Let go of a control")) as session:
         row = session.get(ControlBinding, binding_id)
         if row is None:
             raise Refused("no-control", _("This control is bound to nothing any more."))
         session.delete(row)
-    ws.changed()
+    app.changed()
 
 
 def bindings(session: Session) -> list[ControlBinding]:
@@ -117,9 +117,9 @@ def title_of_action(ctx: RigContext, action: dict[str, Any]) -> str:
     return with_stage(stage, setting_title(row))
 
 
-def as_file(ws: Workshop) -> dict[str, Any]:
+def as_file(app: AppContext) -> dict[str, Any]:
     """What is bound, as an open file."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         return {
             "format": FORMAT,
             "version": 1,

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from obsidian_wren.ports.world import MicrophonePlacement
 from obsidian_wren.service.calibration.levels import derive_levels
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Derivation
 
 
@@ -18,19 +18,19 @@ def align_controls(ctx: RigContext) -> None:
         ctx.rig.pad_on = False
     if ctx.rig.source == "simulated":
         # The person says where the microphone stands; in the simulated world it then stands there.
-        ctx.rig.spec_json = ctx.ws.world.placed(
+        ctx.rig.spec_json = ctx.app.world.placed(
             ctx.rig.spec_json,
             MicrophonePlacement(ctx.rig.distance_cm, ctx.rig.angle_deg, ctx.rig.microphone.pattern),
         )
         if ctx.rig.gain_db is None:
-            ctx.rig.gain_db = ctx.ws.world.knob_of(ctx.rig.spec_json).gain_db
-        ctx.rig.rate_hz = ctx.ws.world.rate_of(ctx.rig.spec_json)
+            ctx.rig.gain_db = ctx.app.world.knob_of(ctx.rig.spec_json).gain_db
+        ctx.rig.rate_hz = ctx.app.world.rate_of(ctx.rig.spec_json)
 
 
-def rederive_plan(ws: Workshop) -> None:
+def rederive_plan(app: AppContext) -> None:
     """The aim and the microphone's data reach the gain plan without a new take."""
-    with ws.sessions.begin() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions.begin() as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         if session.get(Derivation, (rig.id, "gain")) is not None:
             derive_levels(ctx)

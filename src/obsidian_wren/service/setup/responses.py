@@ -6,21 +6,21 @@ from pathlib import Path
 
 from obsidian_wren.formats.response import read_rows
 from obsidian_wren.service.calibration.settings import keep_target
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.setup.rig_changes import attach_response
-from obsidian_wren.service.workshop import Workshop
 
 
-def import_response(ws: Workshop, path: Path, name: str) -> None:
+def import_response(app: AppContext, path: Path, name: str) -> None:
     """Read a file and keep it with the rig's microphone.
 
     Raises BadSound naming the line that is wrong.
     """
-    attach_response(ws, name, read_rows(path, name))
+    attach_response(app, name, read_rows(path, name))
 
 
-def import_target(ws: Workshop, path: Path, name: str) -> None:
+def import_target(app: AppContext, path: Path, name: str) -> None:
     """Read a target from two-column text, keep it, and fit to it.
 
     Raises BadSound naming the line that is wrong.
     """
-    keep_target(ws, name.rsplit(".", 1)[0], read_rows(path, name))
+    keep_target(app, name.rsplit(".", 1)[0], read_rows(path, name))

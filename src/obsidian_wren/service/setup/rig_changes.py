@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
 from obsidian_wren.service.rig.fields import RigFields
 from obsidian_wren.service.rig.rigs import in_hand, the_rig
 from obsidian_wren.service.setup.following import align_controls, rederive_plan
 from obsidian_wren.service.setup.things import THINGS
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import Response
 
 # What of a rig is no fact that a take is made at.
 _NO_FACTS = ("name", "aim_low_dbfs", "aim_high_dbfs")
 
 
-def change_rig(ws: Workshop, fields: RigFields) -> None:
+def change_rig(app: AppContext, fields: RigFields) -> None:
     """Keep what a person says about the rig.
 
     What was measured before stays, marked stale where the change reaches it.
@@ -27,17 +27,17 @@ def change_rig(ws: Workshop, fields: RigFields) -> None:
             "aim",
             _("The target needs its lower end under its upper end. Fix it and try again."),
         )
-    with ws.sessions.begin() as session:
-        the_rig(ws, session)
-    with change(ws, _title(ws, fields)) as session:
-        ctx = in_hand(ws, session)
+    with app.sessions.begin() as session:
+        the_rig(app, session)
+    with change(app, _title(app, fields)) as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         if any(
             getattr(rig, name) != value
             for name, value in fields.model_dump().items()
             if name not in _NO_FACTS
         ):
-            refuse_during_take(ws)
+            refuse_during_take(app)
         for kind, model in THINGS.items():
             if session.get(model, getattr(fields, f"{kind}_id")) is None:
                 raise Refused(
@@ -52,14 +52,14 @@ def change_rig(ws: Workshop, fields: RigFields) -> None:
         session.flush()
         session.refresh(rig)
         align_controls(ctx)
-    rederive_plan(ws)
-    ws.changed()
+    rederive_plan(app)
+    app.changed()
 
 
-def _title(ws: Workshop, fields: RigFields) -> str:
+def _title(app: AppContext, fields: RigFields) -> str:
     """What changed, in a few words."""
-    with ws.sessions() as session:
-        rig = the_rig(ws, session)
+    with app.sessions() as session:
+        rig = the_rig(app, session)
         names = {
             "distance_cm": "distance",
             "angle_deg": "angle",
@@ -85,19 +85,19 @@ def _title(ws: Workshop, fields: RigFields) -> str:
     return _("Rig: {fromkeys}", fromkeys=", ".join(dict.fromkeys(changed))) if changed else _("Rig")
 
 
-def attach_response(ws: Workshop, name: str, rows: list[list[float]]) -> None:
+def attach_response(app: AppContext, name: str, rows: list[list[float]]) -> None:
     """Keep a response file with the rig's microphone. Tone is stale until it is fitted again."""
-    with change(ws, _("Response file {name}", name=name)) as session:
-        rig = the_rig(ws, session)
+    with change(app, _("Response file {name}", name=name)) as session:
+        rig = the_rig(app, session)
         row = Response(name=name[:120], rows=rows)
         session.add(row)
         session.flush()
         rig.microphone.response_id = row.id
-    ws.changed()
+    app.changed()
 
 
-def detach_response(ws: Workshop) -> None:
+def detach_response(app: AppContext) -> None:
     """Use the microphone without a response file again."""
-    with change(ws, _("Took the response file away")) as session:
-        the_rig(ws, session).microphone.response_id = None
-    ws.changed()
+    with change(app, _("Took the response file away")) as session:
+        the_rig(app, session).microphone.response_id = None
+    app.changed()

@@ -10,6 +10,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_another_rig, refuse_during_take
 from obsidian_wren.service.prove.checks import room_of
@@ -21,18 +22,17 @@ from obsidian_wren.service.rig.facts import facts_of
 from obsidian_wren.service.rig.rigs import in_hand, is_in_hand
 from obsidian_wren.service.setup.following import rederive_plan
 from obsidian_wren.service.takes.keeping import keep
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
 from obsidian_wren.store.models import MicrophoneRow, Reading, Rig, Take
 
 _CHANNELS = 2
 
 
-def name_second(ws: Workshop, take_id: int, name: str) -> None:
+def name_second(app: AppContext, take_id: int, name: str) -> None:
     """Say what the microphone on the second channel of a take is called."""
-    with ws.lock, ws.sessions.begin() as session:
-        take = _both(ws, session.get(Take, take_id))
-        ctx = RigContext.of(ws, session, take.rig_id)
+    with app.lock, app.sessions.begin() as session:
+        take = _both(app, session.get(Take, take_id))
+        ctx = RigContext.of(app, session, take.rig_id)
         beside = beside_of(ctx, take)
         beside.facts = {**beside.facts, SECOND: name.strip() or None}
         session.flush()
@@ -40,27 +40,27 @@ def name_second(ws: Workshop, take_id: int, name: str) -> None:
         if reading is not None:
             said = said_of(reading.body, *names_of(ctx, take))
             reading.body = {**reading.body, "said": said}
-    ws.changed()
+    app.changed()
 
 
-def use_second(ws: Workshop, take_id: int) -> None:
+def use_second(app: AppContext, take_id: int) -> None:
     """Put the microphone of the second channel into the rig in hand. What was measured with the
     first stays, marked as outdated. Raises Refused."""
-    with ws.sessions() as session:
-        take = _both(ws, session.get(Take, take_id))
-        name = names_of(RigContext.of(ws, session, take.rig_id), take)[1]
-    with change(ws, _("Put {name} into the rig", name=name)) as session:
-        refuse_during_take(ws)
-        refuse_another_rig(ws)
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        take = _both(app, session.get(Take, take_id))
+        name = names_of(RigContext.of(app, session, take.rig_id), take)[1]
+    with change(app, _("Put {name} into the rig", name=name)) as session:
+        refuse_during_take(app)
+        refuse_another_rig(app)
+        ctx = in_hand(app, session)
         if take.rig_id != ctx.rig.id:
             raise Refused(
                 "another-rig",
                 _("Both were recorded with another rig. Take that in hand first."),
             )
         _put_in(ctx, name)
-    rederive_plan(ws)
-    ws.changed()
+    rederive_plan(app)
+    app.changed()
 
 
 def _put_in(ctx: RigContext, name: str) -> None:
@@ -75,7 +75,7 @@ def _put_in(ctx: RigContext, name: str) -> None:
         session.flush()
     rig.microphone_id = microphone.id
     if rig.source == "simulated":
-        rig.spec_json = ctx.ws.world.swap_inputs(rig.spec_json)
+        rig.spec_json = ctx.app.world.swap_inputs(rig.spec_json)
         rig.gain_db = None
     else:
         rig.channel = _CHANNELS if rig.channel in (None, 1) else 1
@@ -89,23 +89,23 @@ class _Sound:
     samples: Samples
 
 
-def sound_like_first(ws: Workshop, take_id: int) -> None:
+def sound_like_first(app: AppContext, take_id: int) -> None:
     """Put the second microphone into the rig and fit it to sound like the first: its room and
     sentence become the rig's takes, the first's sentence the reference. Raises Refused."""
-    with ws.sessions() as session:
-        take = _both(ws, session.get(Take, take_id))
-        ctx = RigContext.of(ws, session, take.rig_id)
+    with app.sessions() as session:
+        take = _both(app, session.get(Take, take_id))
+        ctx = RigContext.of(app, session, take.rig_id)
         if not is_in_hand(session, ctx.rig):
             raise Refused(
                 "another-rig",
                 _("Both were recorded with another rig. Take that in hand first."),
             )
         beside = beside_of(ctx, take)
-        first, second = (measuring.samples_of(ws, one) for one in (take, beside))
+        first, second = (measuring.samples_of(app, one) for one in (take, beside))
         rate, source, at = take.rate_hz, take.source, take.taken_at
-    use_second(ws, take_id)
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    use_second(app, take_id)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         facts, rig_id = facts_of(ctx), ctx.rig.id
     talk = spoken_of(second, rate)
     for sound in (
@@ -123,16 +123,16 @@ def sound_like_first(ws: Workshop, take_id: int) -> None:
             notes=(_("From two microphones at once."),),
             rig_id=rig_id,
         )
-        keep(ws, info, sound.samples, half=False)
-    with change(ws, _("Fitted one microphone to sound like another")) as session:
+        keep(app, info, sound.samples, half=False)
+    with change(app, _("Fitted one microphone to sound like another")) as session:
         rig = session.get_one(Rig, rig_id)
         rig.wishes = {**rig.wishes, "target": {"kind": "reference take"}}
         session.flush()
-        follow_change(in_hand(ws, session), refit=True)
-    ws.changed()
+        follow_change(in_hand(app, session), refit=True)
+    app.changed()
 
 
-def _both(ws: Workshop, take: Take | None) -> Take:
+def _both(app: AppContext, take: Take | None) -> Take:
     if take is None or take.purpose != "both" or take.discarded or take.fault is not None:
         raise Refused("no-take", _("This take of two microphones is gone. Record both again."))
     return take

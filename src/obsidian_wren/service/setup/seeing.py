@@ -9,13 +9,13 @@ import time
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.service import live
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.live.living import resume_run
 from obsidian_wren.service.live.recording import close_recording
 from obsidian_wren.service.live.voice_news import hear_voice
 from obsidian_wren.service.rig.computer_rows import remember_devices
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.send.feeds import ensure_feeds
-from obsidian_wren.service.workshop import Workshop
 
 _LOG = logging.getLogger(__name__)
 # What gives no event is looked at so often: a pipe that was deleted, a device that is back.
@@ -24,15 +24,15 @@ _LOOK_EVERY_S = 0.5
 _LOOK_ANYWAY_S = 2.0
 
 
-def start_seeing(ws: Workshop) -> None:
+def start_seeing(app: AppContext) -> None:
     """See it from now on, until the program ends."""
-    system = ws.world.system
+    system = app.world.system
     if system is None:
         return
     woken, ended = threading.Event(), threading.Event()
     system.look()
-    hear_voice(ws)
-    attend(ws, looked=True)
+    hear_voice(app)
+    attend(app, looked=True)
 
     def see() -> None:
         end_watch = system.watch(woken.set)
@@ -47,9 +47,9 @@ def start_seeing(ws: Workshop) -> None:
             )
             try:
                 if not ended.is_set():
-                    attend(ws, looked=due and system.look())
+                    attend(app, looked=due and system.look())
             except Told as error:
-                ws.bus.tell("trouble", {"sentence": str(error)})
+                app.bus.tell("trouble", {"sentence": str(error)})
             except Exception:
                 _LOG.exception("Seeing what changed in the system failed")
             if due:
@@ -64,23 +64,23 @@ def start_seeing(ws: Workshop) -> None:
         woken.set()
         worker.join(timeout=5)
 
-    ws.at_end(end)
+    app.at_end(end)
 
 
-def attend(ws: Workshop, *, looked: bool) -> None:
+def attend(app: AppContext, *, looked: bool) -> None:
     """Follow what is different: the inputs of ours, the devices that are known, the run.
 
     ``looked``: the system is not as it was."""
-    changed = ensure_feeds(ws) or looked
+    changed = ensure_feeds(app) or looked
     if changed:
-        with ws.sessions.begin() as session:
-            chosen = remember_devices(ws, session)
-            rig = the_rig(ws, session)
+        with app.sessions.begin() as session:
+            chosen = remember_devices(app, session)
+            rig = the_rig(app, session)
             if rig.device_key is None:
                 rig.device_key = chosen
-    run = live.current(ws).run
+    run = live.current(app).run
     if run is not None and run.finished.is_set() and run.source_gone:
-        close_recording(ws)
-        resume_run(ws)
+        close_recording(app)
+        resume_run(app)
     if changed:
-        ws.changed()
+        app.changed()

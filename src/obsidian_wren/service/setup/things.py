@@ -10,13 +10,13 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_another_rig, refuse_during_take
 from obsidian_wren.service.rig.fields import InterfaceFields, MicrophoneFields, RoomFields
 from obsidian_wren.service.rig.rigs import in_hand, the_rig
 from obsidian_wren.service.setup.following import align_controls, rederive_plan
 from obsidian_wren.service.words import KeptKind
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import (
     Confirmed,
     Derivation,
@@ -39,7 +39,7 @@ THINGS: dict[str, type[MicrophoneRow] | type[InterfaceRow] | type[RoomRow]] = {
 
 
 def keep_thing(
-    ws: Workshop,
+    app: AppContext,
     kind: KeptKind,
     fields: MicrophoneFields | InterfaceFields | RoomFields,
     thing_id: int | None,
@@ -48,9 +48,9 @@ def keep_thing(
     that is kept. Returns its id."""
     model = THINGS[kind]
     verb = _("Added") if thing_id is None else _("Changed")
-    refuse_during_take(ws)
-    with change(ws, f"{verb} {fields.name}") as session:
-        ctx = in_hand(ws, session)
+    refuse_during_take(app)
+    with change(app, f"{verb} {fields.name}") as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         _require_own_name(session, model, fields.name, thing_id)
         if thing_id is None:
@@ -77,8 +77,8 @@ def keep_thing(
         session.refresh(rig)
         align_controls(ctx)
         found: int = thing.id
-    rederive_plan(ws)
-    ws.changed()
+    rederive_plan(app)
+    app.changed()
     return found
 
 
@@ -105,18 +105,18 @@ def _rename_in_takes(session: Session, fact: str, old: str, new: str) -> None:
         }
 
 
-def remove_thing(ws: Workshop, kind: KeptKind, thing_id: int) -> None:
+def remove_thing(app: AppContext, kind: KeptKind, thing_id: int) -> None:
     """Forget a microphone, interface or room that no rig is made of."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         name = str(_unused(session, kind, thing_id).name)
-    with change(ws, _("Removed {name}", name=name)) as session:
+    with change(app, _("Removed {name}", name=name)) as session:
         thing = _unused(session, kind, thing_id)
         if kind == "interface":
             for taper in session.scalars(select(TaperRow).where(TaperRow.interface_id == thing_id)):
                 session.delete(taper)
             session.flush()
         session.delete(thing)
-    ws.changed()
+    app.changed()
 
 
 def _unused(session: Session, kind: KeptKind, thing_id: int) -> Any:
@@ -137,67 +137,67 @@ def _unused(session: Session, kind: KeptKind, thing_id: int) -> Any:
     return thing
 
 
-def add_rig(ws: Workshop, name: str) -> int:
+def add_rig(app: AppContext, name: str) -> int:
     """Keep a further rig, a copy of the one in hand without its takes, and take it in hand.
 
     Returns its id.
     """
-    with change(ws, _("Added the rig {name}", name=name)) as session:
-        refuse_another_rig(ws)
+    with change(app, _("Added the rig {name}", name=name)) as session:
+        refuse_another_rig(app)
         _require_own_name(session, Rig, name, None)
-        rig = the_rig(ws, session)
+        rig = the_rig(app, session)
         columns = {c.key: getattr(rig, c.key) for c in Rig.__table__.columns if c.key != "id"}
         new = Rig(**{**columns, "name": name})
         session.add(new)
         session.flush()
         session.merge(Desk(id=1, rig_id=new.id))
         found = new.id
-    ws.changed()
+    app.changed()
     return found
 
 
-def use_rig(ws: Workshop, rig_id: int) -> None:
+def use_rig(app: AppContext, rig_id: int) -> None:
     """Take another rig in hand."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         rig = session.get(Rig, rig_id)
         if rig is None:
             raise Refused("no-rig", _("This rig is no longer kept."))
         name = rig.name
-    with change(ws, _("Took {name} in hand", name=name)) as session:
-        refuse_another_rig(ws)
+    with change(app, _("Took {name} in hand", name=name)) as session:
+        refuse_another_rig(app)
         if session.get(Rig, rig_id) is None:
             raise Refused("no-rig", _("This rig is no longer kept."))
         session.merge(Desk(id=1, rig_id=rig_id))
-    ws.changed()
+    app.changed()
 
 
-def remove_rig(ws: Workshop, rig_id: int) -> None:
+def remove_rig(app: AppContext, rig_id: int) -> None:
     """Forget a rig that is not in hand and has no takes."""
-    with ws.sessions() as session:
-        name = _removable(ws, session, rig_id).name
-    with change(ws, _("Removed the rig {name}", name=name)) as session:
+    with app.sessions() as session:
+        name = _removable(app, session, rig_id).name
+    with change(app, _("Removed the rig {name}", name=name)) as session:
         # Looked at again: another page may have been faster.
-        rig = _removable(ws, session, rig_id)
+        rig = _removable(app, session, rig_id)
         for model in (SettingRow, StageRow, Derivation, Confirmed):
             for row in session.scalars(select(model).where(model.rig_id == rig_id)):
                 session.delete(row)
         session.flush()
         session.delete(rig)
-    ws.changed()
+    app.changed()
 
 
-def _removable(ws: Workshop, session: Session, rig_id: int) -> Rig:
+def _removable(app: AppContext, session: Session, rig_id: int) -> Rig:
     rig = session.get(Rig, rig_id)
     if rig is None:
         raise Refused("no-rig", _("This rig is no longer kept."))
-    if the_rig(ws, session).id == rig_id:
+    if the_rig(app, session).id == rig_id:
         raise Refused("in-hand", _("This rig is in use. Switch to another one first."))
     if session.scalars(select(Take.id).where(Take.rig_id == rig_id)).first() is not None:
         raise Refused(
             "takes-on-it",
             _("“{name}” has takes that would be lost, so it cannot be removed.", name=rig.name),
         )
-    running = takes.current(ws).running
+    running = takes.current(app).running
     if running is not None and running.part.info.rig_id == rig_id:
         raise Refused("take-runs", _("A take is running on this rig. Stop it first."))
     return rig

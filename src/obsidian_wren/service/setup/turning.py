@@ -6,6 +6,7 @@ from obsidian_wren.core.derive.audit import Change
 from obsidian_wren.core.derive.gain_controls import SLIDER_RANGE, TRIM_RANGE_DB
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_during_take
 from obsidian_wren.service.live.simulated import let_rig_follow
@@ -13,7 +14,6 @@ from obsidian_wren.service.rig.computer_rows import note_device, set_device
 from obsidian_wren.service.rig.facts import rig_device
 from obsidian_wren.service.rig.rigs import in_hand, knob_of, the_rig
 from obsidian_wren.service.words import Control
-from obsidian_wren.service.workshop import Workshop
 
 _RANGES: dict[str, tuple[float, float]] = {
     # Further than any preamp goes: a real one is counted from where it stands.
@@ -32,13 +32,13 @@ _TITLES = {
 }
 
 
-def turn(ws: Workshop, control: Control, position: float) -> float:
+def turn(app: AppContext, control: Control, position: float) -> float:
     """Turn a control to a position.
 
     Simulated ones really turn; for real ones it is the person's word. Returns where it stands.
     """
-    with ws.sessions() as session:
-        rig = the_rig(ws, session)
+    with app.sessions() as session:
+        rig = the_rig(app, session)
     low, high = _RANGES[control]
     if control == "preamp" and rig.interface.knob == "dial":
         low, high = rig.interface.dial_low, rig.interface.dial_high
@@ -52,19 +52,19 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
                 high=high,
             ),
         )
-    refuse_during_take(ws)
-    slider = _slider(ws, position) if control == "slider" else None
+    refuse_during_take(app)
+    slider = _slider(app, position) if control == "slider" else None
     if slider is not None:
-        note_device(ws, slider)
-    with change(ws, _("Turned {titles}", titles=_TITLES[control])) as session:
-        rig = the_rig(ws, session)
+        note_device(app, slider)
+    with change(app, _("Turned {titles}", titles=_TITLES[control])) as session:
+        rig = the_rig(app, session)
         if slider is not None:
-            set_device(ws, session, slider)
+            set_device(app, session, slider)
         elif control == "preamp" and rig.interface.knob == "dial":
             rig.dial = position
         elif control == "preamp":
             if rig.source == "simulated":
-                position = knob_of(ws, rig).nearest_db(position)
+                position = knob_of(app, rig).nearest_db(position)
             rig.gain_db = position
         elif control == "pad":
             if rig.interface.pad_db is None:
@@ -77,14 +77,14 @@ def turn(ws: Workshop, control: Control, position: float) -> float:
         else:
             rig.program_db = position
         session.flush()
-        let_rig_follow(ws, session)
-    ws.changed()
+        let_rig_follow(app, session)
+    app.changed()
     return position
 
 
-def _slider(ws: Workshop, percent: float) -> Change:
-    with ws.sessions() as session:
-        device = rig_device(in_hand(ws, session))
+def _slider(app: AppContext, percent: float) -> Change:
+    with app.sessions() as session:
+        device = rig_device(in_hand(app, session))
     if device is None:
         raise Refused(
             "no-device",
@@ -93,24 +93,24 @@ def _slider(ws: Workshop, percent: float) -> Change:
     return Change(device.id, "slider_percent", percent)
 
 
-def turn_knob(ws: Workshop, gain_db: float) -> float:
+def turn_knob(app: AppContext, gain_db: float) -> float:
     """Turn the preamp."""
-    return turn(ws, "preamp", gain_db)
+    return turn(app, "preamp", gain_db)
 
 
-def switch_thing(ws: Workshop, name: str, on: bool) -> None:
+def switch_thing(app: AppContext, name: str, on: bool) -> None:
     """Switch something in the simulated room on or off, and let what listens hear it at once."""
     with change(
-        ws,
+        app,
         (_("Switched {name} on", name=name) if on else _("Switched {name} off", name=name)),
     ) as session:
-        ctx = in_hand(ws, session)
+        ctx = in_hand(app, session)
         rig = ctx.rig
-        if name not in ws.world.things_of(rig.spec_json):
+        if name not in app.world.things_of(rig.spec_json):
             raise Refused(
                 "no-such-thing", _("There is no “{name}” in the simulated room.", name=name)
             )
         rig.things_off = sorted((set(rig.things_off) - {name}) | (set() if on else {name}))
         session.flush()
-        let_rig_follow(ws, session)
-    ws.changed()
+        let_rig_follow(app, session)
+    app.changed()

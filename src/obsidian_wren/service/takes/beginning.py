@@ -8,6 +8,8 @@ from obsidian_wren.core.derive.reasons import Value
 from obsidian_wren.core.derive.take_length import LONGEST_S, SECONDS
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.checks import get_ready
 from obsidian_wren.service.rig.context import RigContext
@@ -16,8 +18,6 @@ from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.takes.ending import release_abandoned
 from obsidian_wren.service.takes.running import RunningTake
 from obsidian_wren.service.words import Control, Purpose, Source
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store import parts
 
 # What a take lasts that is asked for without a length.
@@ -25,7 +25,7 @@ DEFAULT_SECONDS = dict(SECONDS)
 
 
 def begin(
-    ws: Workshop,
+    app: AppContext,
     purpose: Purpose,
     seconds: float,
     source: Source,
@@ -42,23 +42,23 @@ def begin(
     ``position`` is the other gain, or the mark at which a dial is learned. Raises Refused.
     """
     require_length(seconds)
-    with ws.lock:
-        release_abandoned(ws)
-        if takes.current(ws).running is not None:
+    with app.lock:
+        release_abandoned(app)
+        if takes.current(app).running is not None:
             raise Refused("take-runs", _("A take is already running. Stop it first."))
-        ws.folder.require_space(round(seconds * rate_hz * 8 * channels))
-        with ws.sessions() as session:
-            ctx = in_hand(ws, session)
+        app.folder.require_space(round(seconds * rate_hz * 8 * channels))
+        with app.sessions() as session:
+            ctx = in_hand(app, session)
             rig = ctx.rig
             facts, rig_id = (
                 take_facts(ctx, purpose, position, learns),
                 rig.id,
             )
         info = parts.PartInfo(purpose, rate_hz, source, facts, now(), notes, channels, rig_id)
-        part = parts.Part(ws.folder, info)
-        takes.current(ws).running = running = RunningTake(part, seconds, until_steady=until_steady)
+        part = parts.Part(app.folder, info)
+        takes.current(app).running = running = RunningTake(part, seconds, until_steady=until_steady)
     if purpose == "check":
-        threading.Thread(target=get_ready, args=(ws,), daemon=True).start()
+        threading.Thread(target=get_ready, args=(app,), daemon=True).start()
     return running
 
 

@@ -9,8 +9,8 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import faults, integrity
 from obsidian_wren.core.measure.channels import is_empty
 from obsidian_wren.core.wording import _
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.takes.write_take import write_take
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
 
 # The second of two takes says by this which first it belongs to.
@@ -18,7 +18,7 @@ PAIR = "pair"
 
 
 def keep_both(
-    ws: Workshop,
+    app: AppContext,
     info: parts.PartInfo,
     samples: Samples,
     half: bool,
@@ -37,7 +37,7 @@ def keep_both(
     for channel in reversed(range(wide.shape[1])):
         ids.append(
             write_take(
-                ws,
+                app,
                 replace(
                     info,
                     purpose=("both", "beside")[channel],

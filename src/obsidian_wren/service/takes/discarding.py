@@ -11,35 +11,35 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.changes.record import change
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import take_files
 from obsidian_wren.store.models import ChangeRow, Clip, Reading, Take
 
 
-def discard_take(ws: Workshop, take_id: int) -> None:
+def discard_take(app: AppContext, take_id: int) -> None:
     """Put a take out of sight; undo brings it back.
 
     What stood on it is derived from the one before it.
     """
-    with ws.sessions() as session:
+    with app.sessions() as session:
         take = session.get(Take, take_id)
         if take is None or take.discarded:
             raise Refused("no-take", _("This take is no longer there."))
         purpose = take.purpose
-    with change(ws, _("Discarded a take ({purpose})", purpose=purpose)) as session:
+    with change(app, _("Discarded a take ({purpose})", purpose=purpose)) as session:
         take = session.get_one(Take, take_id)
         take.discarded = True
         session.flush()
-        follow_change(RigContext.of(ws, session, take.rig_id))
-    ws.changed()
+        follow_change(RigContext.of(app, session, take.rig_id))
+    app.changed()
 
 
-def purge_discarded(ws: Workshop) -> None:
+def purge_discarded(app: AppContext) -> None:
     """At a start: takes that were discarded so long ago that nothing can bring them back go for
     good, with the sounds that only they held."""
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         reachable = {key for change_ in session.scalars(select(ChangeRow)) for key in change_.body}
         gone = [
             t
@@ -53,7 +53,7 @@ def purge_discarded(ws: Workshop) -> None:
         session.flush()
         unheld = digests - held_sounds(session)
     for digest in unheld:
-        take_files.remove_take(ws.folder, digest)
+        take_files.remove_take(app.folder, digest)
 
 
 _DIGEST = re.compile(r"\b[0-9a-f]{64}\b")

@@ -5,26 +5,26 @@ from __future__ import annotations
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import prove
 from obsidian_wren.service.calibration import deriving
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.prove.checks import ROOM_S, room_of
 from obsidian_wren.service.readings import measuring, staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.takes.keeping import keep
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
 from obsidian_wren.store.models import Reading, Take
 
 
-def keep_what_moved(ws: Workshop, take_id: int) -> None:
+def keep_what_moved(app: AppContext, take_id: int) -> None:
     """Make takes of the room and the sentence of a check, as far as something stands on what
     moved or does not hold any more; what follows is derived. Raises Refused."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         take, reading = session.get(Take, take_id), session.get(Reading, take_id)
         if take is None or reading is None or take.purpose != "check" or take.discarded:
             raise Refused("no-check", _("This check is no longer there. Check again."))
         purposes = prove.purposes_kept([cause["code"] for cause in reading.body["causes"]])
-        samples = measuring.samples_of(ws, take)
-        ctx = RigContext.of(ws, session, take.rig_id)
+        samples = measuring.samples_of(app, take)
+        ctx = RigContext.of(app, session, take.rig_id)
         present = staleness.sources_now(ctx)
         outdated = {
             purpose
@@ -50,5 +50,5 @@ def keep_what_moved(ws: Workshop, take_id: int) -> None:
             notes=(_("From a check."),),
             rig_id=take.rig_id,
         )
-        keep(ws, info, room if purpose == "rest" else samples[split:], half=False)
-    deriving.derive_again(ws)
+        keep(app, info, room if purpose == "rest" else samples[split:], half=False)
+    deriving.derive_again(app)

@@ -9,18 +9,18 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import takes
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.takes.beginning import begin
 from obsidian_wren.service.takes.ending import release_abandoned, tell
 from obsidian_wren.service.takes.running import RunningTake
 from obsidian_wren.service.words import Control, Purpose
-from obsidian_wren.service.workshop import Workshop
 
 _LOOK_EVERY_S = 0.5
 
 
 def start_browser(
-    ws: Workshop,
+    app: AppContext,
     purpose: Purpose,
     *,
     rate_hz: int,
@@ -54,7 +54,7 @@ def start_browser(
             ),
         )
     running = begin(
-        ws,
+        app,
         purpose,
         seconds,
         "browser",
@@ -64,29 +64,29 @@ def start_browser(
         learns=learns,
         until_steady=until_steady,
     )
-    threading.Thread(target=_watch_over, args=(ws, running), daemon=True).start()
-    ws.changed()
+    threading.Thread(target=_watch_over, args=(app, running), daemon=True).start()
+    app.changed()
     return running.part.id
 
 
-def _watch_over(ws: Workshop, running: RunningTake) -> None:
+def _watch_over(app: AppContext, running: RunningTake) -> None:
     """End a take whose page is gone."""
     while not running.over.wait(_LOOK_EVERY_S):
         try:
-            release_abandoned(ws)
+            release_abandoned(app)
         except Told as error:
-            ws.bus.tell("trouble", {"sentence": str(error)})
+            app.bus.tell("trouble", {"sentence": str(error)})
 
 
-def add_piece(ws: Workshop, take_id: str, number: int, samples: Samples) -> bool:
+def add_piece(app: AppContext, take_id: str, number: int, samples: Samples) -> bool:
     """Keep the next piece; True when the take has enough.
 
     Pieces come in order; one that came before is passed over, a gap is refused, and what comes
     after the end is dropped.
     """
-    running = takes.current(ws).running
+    running = takes.current(app).running
     if running is None or running.part.id != take_id:
-        if take_id in takes.current(ws).ended:
+        if take_id in takes.current(app).ended:
             return True
         raise Refused(
             "no-take",
@@ -103,5 +103,5 @@ def add_piece(ws: Workshop, take_id: str, number: int, samples: Samples) -> bool
         running.last_piece = time.monotonic()
         running.add(samples[: max(0, running.frames_left)])
         running.told = 0.0
-        tell(ws, running)
+        tell(app, running)
         return running.ended is not None or running.frames_left <= 0

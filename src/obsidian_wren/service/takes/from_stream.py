@@ -10,16 +10,16 @@ from collections.abc import Callable
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.ports.world import SoundStream, SourceGone
+from obsidian_wren.service.context import AppContext, Pace
 from obsidian_wren.service.takes.ending import abandon, finish, tell
 from obsidian_wren.service.takes.keeping import _LOG
 from obsidian_wren.service.takes.running import RunningTake
-from obsidian_wren.service.workshop import Pace, Workshop
 
 BLOCK_S = 0.05
 
 
 def record(
-    ws: Workshop,
+    app: AppContext,
     running: RunningTake,
     source: SoundStream,
     *,
@@ -28,14 +28,14 @@ def record(
 ) -> threading.Thread:
     """Begin to record. ``pace`` None for a stream that comes at the pace of sound by itself;
     ``after`` is done when the stream was let go."""
-    worker = threading.Thread(target=_follow, args=(ws, running, source, pace, after), daemon=True)
+    worker = threading.Thread(target=_follow, args=(app, running, source, pace, after), daemon=True)
     running.started = time.monotonic()
     worker.start()
     return worker
 
 
 def _follow(
-    ws: Workshop,
+    app: AppContext,
     running: RunningTake,
     source: SoundStream,
     pace: Pace | None,
@@ -51,24 +51,24 @@ def _follow(
                     due = running.started + running.part.frames / source.rate_hz
                     time.sleep(max(0.0, due - time.monotonic()))
                 if pace != "fast":
-                    tell(ws, running)
+                    tell(app, running)
                 if running.whole:
                     break
                 block = source.read(count)
         finally:
             source.close()
             after()
-        finish(ws, running)
+        finish(app, running)
     except (FolderError, SourceGone, OSError) as error:
-        abandon(ws, running)
-        ws.bus.tell("trouble", {"sentence": str(error)})
-        ws.changed()
+        abandon(app, running)
+        app.bus.tell("trouble", {"sentence": str(error)})
+        app.changed()
     except Exception:
         _LOG.exception("A take failed")
-        abandon(ws, running)
+        abandon(app, running)
         sentence = _(
             "The take could not be finished; what was recorded is kept as a half take. Try"
             " to use it, or take it again."
         )
-        ws.bus.tell("trouble", {"sentence": sentence})
-        ws.changed()
+        app.bus.tell("trouble", {"sentence": sentence})
+        app.changed()

@@ -12,6 +12,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.ports.system_sound import LiveMicrophone, NoSoundServer
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.service import takes
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import rig_device
@@ -20,7 +21,6 @@ from obsidian_wren.service.rig.system_microphone import open_microphone
 from obsidian_wren.service.takes.beginning import DEFAULT_SECONDS, begin, require_length
 from obsidian_wren.service.takes.from_stream import BLOCK_S, record
 from obsidian_wren.service.words import Control, Purpose
-from obsidian_wren.service.workshop import Workshop
 
 # What the microphone keeps for us while something else holds this thread up.
 _PATIENCE_S = 10.0
@@ -52,7 +52,7 @@ class _Channels:
 
 
 def start_system(
-    ws: Workshop,
+    app: AppContext,
     purpose: Purpose,
     *,
     seconds: float | None = None,
@@ -67,10 +67,10 @@ def start_system(
     """
     wanted = seconds or DEFAULT_SECONDS[purpose]
     require_length(wanted)
-    if takes.current(ws).running is not None:
+    if takes.current(app).running is not None:
         raise Refused("take-runs", _("A take is already running. Stop it first."))
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         slides = purpose == "dial" and learns == "slider" and position is not None
         back = _slide(ctx, position) if slides and position is not None else None
         try:
@@ -78,11 +78,11 @@ def start_system(
                 open_microphone(ctx, block_s=BLOCK_S, patience_s=_PATIENCE_S), ctx.rig.channel
             )
         except BaseException:
-            _slide_back(ws, back)
+            _slide_back(app, back)
             raise
     try:
         running = begin(
-            ws,
+            app,
             purpose,
             wanted,
             "system",
@@ -94,15 +94,15 @@ def start_system(
         )
     except BaseException:
         stream.close()
-        _slide_back(ws, back)
+        _slide_back(app, back)
         raise
-    record(ws, running, stream, pace=None, after=lambda: _slide_back(ws, back))
-    ws.changed()
+    record(app, running, stream, pace=None, after=lambda: _slide_back(app, back))
+    app.changed()
 
 
 def _slide(ctx: RigContext, percent: float) -> tuple[str, float]:
     """Set the system's slider; gives whose it is and where it stood. Raises Refused."""
-    device, system = rig_device(ctx), ctx.ws.world.system
+    device, system = rig_device(ctx), ctx.app.world.system
     if device is None or system is None:
         raise Refused(
             "no-device", _("The rig’s microphone is not there, so its slider cannot be set.")
@@ -114,7 +114,7 @@ def _slide(ctx: RigContext, percent: float) -> tuple[str, float]:
     return device.id, device.slider_percent
 
 
-def _slide_back(ws: Workshop, stood: tuple[str, float] | None) -> None:
-    if stood is not None and ws.world.system is not None:
+def _slide_back(app: AppContext, stood: tuple[str, float] | None) -> None:
+    if stood is not None and app.world.system is not None:
         with suppress(SourceGone, NoSoundServer):
-            ws.world.system.set_device(stood[0], "slider_percent", stood[1])
+            app.world.system.set_device(stood[0], "slider_percent", stood[1])

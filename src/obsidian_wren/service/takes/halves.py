@@ -5,17 +5,17 @@ from __future__ import annotations
 from obsidian_wren.core.measure import faults
 from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.service import takes
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.takes.keeping import keep
 from obsidian_wren.service.words import PURPOSES
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts
 
 
-def keep_half(ws: Workshop, part_id: str) -> int:
+def keep_half(app: AppContext, part_id: str) -> int:
     """Make a take of one that was cut off."""
-    half = _half(ws, part_id)
-    samples = parts.read_part(ws.folder, part_id, channels=half.info.channels)
+    half = _half(app, part_id)
+    samples = parts.read_part(app.folder, part_id, channels=half.info.channels)
     if half.info.purpose not in PURPOSES:
         raise Refused(
             "purpose",
@@ -24,55 +24,55 @@ def keep_half(ws: Workshop, part_id: str) -> int:
                 " for. Throw it away, or update."
             ),
         )
-    take_id = keep(ws, half.info, samples, half=True, part_id=part_id)
-    ws.changed()
+    take_id = keep(app, half.info, samples, half=True, part_id=part_id)
+    app.changed()
     return take_id
 
 
-def discard_half(ws: Workshop, part_id: str) -> None:
+def discard_half(app: AppContext, part_id: str) -> None:
     """Throw a cut-off take away."""
-    _half(ws, part_id)
-    parts.drop_part(ws.folder, part_id)
-    ws.changed()
+    _half(app, part_id)
+    parts.drop_part(app.folder, part_id)
+    app.changed()
 
 
-def _half(ws: Workshop, part_id: str) -> parts.HalfTake:
-    running = takes.current(ws).running
-    for half in parts.list_halves(ws.folder, running=running.part.id if running else None):
+def _half(app: AppContext, part_id: str) -> parts.HalfTake:
+    running = takes.current(app).running
+    for half in parts.list_halves(app.folder, running=running.part.id if running else None):
         if half.id == part_id:
             return half
     raise Refused("no-half", _("This half take is no longer there."))
 
 
-def take_up_parts(ws: Workshop) -> None:
+def take_up_parts(app: AppContext) -> None:
     """At a start: parts too short to be of use go with a word, and what is no part is put aside
     and told."""
-    strays = parts.strays(ws.folder)
-    for half in parts.list_halves(ws.folder, running=None):
-        if half.info.purpose not in PURPOSES or not parts.holds_sound(ws.folder, half):
+    strays = parts.strays(app.folder)
+    for half in parts.list_halves(app.folder, running=None):
+        if half.info.purpose not in PURPOSES or not parts.holds_sound(app.folder, half):
             # A newer version knows what it is for, or something else lies in its place.
-            strays += [ws.folder.parts / f"{half.id}{ending}" for ending in (".json", ".f32")]
+            strays += [app.folder.parts / f"{half.id}{ending}" for ending in (".json", ".f32")]
     if strays:
-        place = ws.folder.put_aside(*strays)
+        place = app.folder.put_aside(*strays)
         names = ", ".join(path.name for path in strays[:3]) + (
             _(" and {strays} more", strays=len(strays) - 3) if len(strays) > 3 else ""
         )
-        ws.find(
+        app.find(
             "stray-part",
             _("The takes in progress held something that cannot be read: {names}.", names=names),
             _(
                 "It was moved to “{relative_to}” of the data folder. Delete it if you do not"
                 " miss anything.",
-                relative_to=place.relative_to(ws.folder.path),
+                relative_to=place.relative_to(app.folder.path),
             ),
         )
     dropped = 0
-    for half in parts.list_halves(ws.folder, running=None):
+    for half in parts.list_halves(app.folder, running=None):
         if half.frames < faults.SHORTEST_S * half.info.rate_hz:
-            parts.drop_part(ws.folder, half.id)
+            parts.drop_part(app.folder, half.id)
             dropped += 1
     if dropped:
-        ws.message = ngettext(
+        app.message = ngettext(
             "A take cut off within the first {seconds:.0f} s held too little and was discarded.",
             "{count} takes cut off within the first {seconds:.0f} s held too little and were"
             " discarded.",

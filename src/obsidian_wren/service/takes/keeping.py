@@ -18,6 +18,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service.calibration import deriving
 from obsidian_wren.service.calibration.working import ENDED
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.prove.checks import keep_check
 from obsidian_wren.service.prove.two import keep_two
 from obsidian_wren.service.readings import measuring
@@ -26,7 +27,6 @@ from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.takes.both import keep_both
 from obsidian_wren.service.takes.sentences import drop_older_sentences
 from obsidian_wren.service.takes.write_take import write_take
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.models import Reading, Rig, Take
 
@@ -36,7 +36,7 @@ _BESIDE = ("check", "sentence", "both")
 
 
 def keep(
-    ws: Workshop,
+    app: AppContext,
     info: parts.PartInfo,
     samples: Samples,
     *,
@@ -54,16 +54,16 @@ def keep(
     a file that is known already. The part that it was goes once its row stands.
     """
     judge = keep_both if info.purpose == "both" else _keep_one
-    take_id, usable = ws.work(judge, info, samples, half, ended, channels)
+    take_id, usable = app.work(judge, info, samples, half, ended, channels)
     if part_id is not None:
-        parts.drop_part(ws.folder, part_id)
+        parts.drop_part(app.folder, part_id)
     if usable:
-        ws.work(_measure_and_derive, take_id)
+        app.work(_measure_and_derive, take_id)
     return take_id
 
 
 def _keep_one(
-    ws: Workshop,
+    app: AppContext,
     info: parts.PartInfo,
     samples: Samples,
     half: bool,
@@ -91,7 +91,7 @@ def _keep_one(
     except faults.BadTake as error:
         fault = error
     take_id = write_take(
-        ws, info, chosen, half=half, ended=ended, notes=notes, fault=fault, channels=channels
+        app, info, chosen, half=half, ended=ended, notes=notes, fault=fault, channels=channels
     )
     return take_id, fault is None
 
@@ -103,47 +103,47 @@ def _findings(samples: Samples, rate_hz: float, purpose: str) -> list[Finding]:
     return length_findings(len(samples) / rate_hz) if purpose == "passage" else []
 
 
-def _measure_and_derive(ws: Workshop, take_id: int) -> None:
+def _measure_and_derive(app: AppContext, take_id: int) -> None:
     """Measure a new take and derive what it gives, until it is ended.
 
     A take that cannot carry its rule stays with the sentence that says why.
     """
-    with deriving.told(ws) as go_on:
-        _measure(ws, take_id, go_on)
-        with ws.sessions() as session:
+    with deriving.told(app) as go_on:
+        _measure(app, take_id, go_on)
+        with app.sessions() as session:
             if session.get_one(Take, take_id).fault is not None:
                 return
-        _derive(ws, take_id, go_on)
+        _derive(app, take_id, go_on)
 
 
-def _measure(ws: Workshop, take_id: int, go_on: Callable[[], None]) -> None:
-    with _answered(ws, take_id), ws.sessions.begin() as session:
+def _measure(app: AppContext, take_id: int, go_on: Callable[[], None]) -> None:
+    with _answered(app, take_id), app.sessions.begin() as session:
         go_on()
         take = session.get_one(Take, take_id)
         if take.purpose == "check":
-            return keep_check(RigContext.of(ws, session, take.rig_id), take)
+            return keep_check(RigContext.of(app, session, take.rig_id), take)
         if take.purpose == "sentence":
             return drop_older_sentences(session, take)
         if take.purpose == "both":
-            return keep_two(RigContext.of(ws, session, take.rig_id), take)
+            return keep_two(RigContext.of(app, session, take.rig_id), take)
         rig = session.get_one(Rig, take.rig_id)
         measuring.keep_reading(
-            RigContext(ws, session, rig), take, current_takes(session, rig).quiet
+            RigContext(app, session, rig), take, current_takes(session, rig).quiet
         )
 
 
-def _derive(ws: Workshop, take_id: int, go_on: Callable[[], None]) -> None:
-    with _answered(ws, take_id), ws.sessions.begin() as session:
+def _derive(app: AppContext, take_id: int, go_on: Callable[[], None]) -> None:
+    with _answered(app, take_id), app.sessions.begin() as session:
         take = session.get_one(Take, take_id)
         if take.purpose in _BESIDE:
             return
-        ctx = RigContext.of(ws, session, take.rig_id)
+        ctx = RigContext.of(app, session, take.rig_id)
         ctx.go_on = go_on
         deriving.derive_after_take(ctx, take)
 
 
 @contextmanager
-def _answered(ws: Workshop, take_id: int) -> Iterator[None]:
+def _answered(app: AppContext, take_id: int) -> Iterator[None]:
     """What the rules refuse, or find no answer to, becomes the fault of the take.
 
     What was derived from the take before it stands.
@@ -153,12 +153,12 @@ def _answered(ws: Workshop, take_id: int) -> Iterator[None]:
     except FolderError as error:
         if not isinstance(error, take_files.SoundLost):
             raise
-        _mark(ws, take_id, error.code, str(error))
+        _mark(app, take_id, error.code, str(error))
     except Told as error:
-        _mark(ws, take_id, error.code, _ENDED if error.code == ENDED else str(error))
+        _mark(app, take_id, error.code, _ENDED if error.code == ENDED else str(error))
     except Exception:
         _LOG.exception("The rules found no answer for a take")
-        _mark(ws, take_id, "no-answer", _NO_ANSWER)
+        _mark(app, take_id, "no-answer", _NO_ANSWER)
 
 
 _ENDED = _(
@@ -171,38 +171,38 @@ _NO_ANSWER = _(
 )
 
 
-def _mark(ws: Workshop, take_id: int, code: str, sentence: str) -> None:
-    with ws.sessions.begin() as session:
+def _mark(app: AppContext, take_id: int, code: str, sentence: str) -> None:
+    with app.sessions.begin() as session:
         take = session.get_one(Take, take_id)
         take.fault, take.fault_code = sentence, code
 
 
-def measure_missing(ws: Workshop) -> int:
+def measure_missing(app: AppContext) -> int:
     """At a start: read the takes that have no reading, and derive what stands on them.
 
     Returns how many there were.
     """
-    return ws.work(_measure_missing)
+    return app.work(_measure_missing)
 
 
-def _measure_missing(ws: Workshop) -> int:
-    with ws.sessions() as session:
+def _measure_missing(app: AppContext) -> int:
+    with app.sessions() as session:
         missing = [(take.id, take.rig_id) for take in measuring.takes_without_reading(session)]
-    with ws.sessions.begin() as session:
+    with app.sessions.begin() as session:
         # What an older version read says nothing of what it did not know.
         for take_id, _ in missing:
             if (reading := session.get(Reading, take_id)) is not None:
                 session.delete(reading)
     for take_id, rig_id in missing:
-        with _answered(ws, take_id), ws.sessions.begin() as session:
+        with _answered(app, take_id), app.sessions.begin() as session:
             rig = session.get_one(Rig, rig_id)
             measuring.keep_reading(
-                RigContext(ws, session, rig),
+                RigContext(app, session, rig),
                 session.get_one(Take, take_id),
                 current_takes(session, rig).quiet,
             )
     for rig_id in {rig_id for _, rig_id in missing}:
         newest = max(take_id for take_id, of in missing if of == rig_id)
-        with _answered(ws, newest), ws.sessions.begin() as session:
-            deriving.derive_after_change(RigContext.of(ws, session, rig_id))
+        with _answered(app, newest), app.sessions.begin() as session:
+            deriving.derive_after_change(RigContext.of(app, session, rig_id))
     return len(missing)

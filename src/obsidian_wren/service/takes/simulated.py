@@ -10,6 +10,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Controls
 from obsidian_wren.service import takes
+from obsidian_wren.service.context import AppContext, Pace
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.facts import controls_of
@@ -21,7 +22,6 @@ from obsidian_wren.service.takes.beginning import (
 )
 from obsidian_wren.service.takes.from_stream import record
 from obsidian_wren.service.words import Control, Purpose
-from obsidian_wren.service.workshop import Pace, Workshop
 from obsidian_wren.store.models import Take
 
 # The simulated talker has said everything by then.
@@ -29,10 +29,10 @@ _ALL_SAID_S = 60.0
 
 
 def _heard(
-    ws: Workshop, spec: str, purpose: str, seconds: float, repeat: int, controls: Controls
+    app: AppContext, spec: str, purpose: str, seconds: float, repeat: int, controls: Controls
 ) -> Samples:
     """All that a simulated rig hears in a take, ``(n,)`` or ``(n, channels)``."""
-    stream = ws.world.open_source(spec).open_take(
+    stream = app.world.open_source(spec).open_take(
         purpose, seconds=seconds, repeat=repeat, controls=controls
     )
     return stream.read(round(seconds * stream.rate_hz))
@@ -72,7 +72,7 @@ def _controls_for(
 
 
 def start_simulated(
-    ws: Workshop,
+    app: AppContext,
     purpose: Purpose,
     *,
     seconds: float | None = None,
@@ -87,10 +87,10 @@ def start_simulated(
     if until_steady:
         wanted = min(seconds or _ALL_SAID_S, _ALL_SAID_S)
     require_length(wanted)
-    if takes.current(ws).running is not None:
+    if takes.current(app).running is not None:
         raise Refused("take-runs", _("A take is already running. Stop it first."))
-    with ws.sessions() as session:
-        ctx = in_hand(ws, session)
+    with app.sessions() as session:
+        ctx = in_hand(app, session)
         rig = ctx.rig
         if rig.source != "simulated":
             raise Refused(
@@ -105,10 +105,10 @@ def start_simulated(
             or 0
         )
         controls = _controls_for(ctx, purpose, position, learns)
-        spec, rate_hz = rig.spec_json, ws.world.rate_of(rig.spec_json)
-    heard = ws.work(_heard, spec, purpose, wanted, repeat, controls)
+        spec, rate_hz = rig.spec_json, app.world.rate_of(rig.spec_json)
+    heard = app.work(_heard, spec, purpose, wanted, repeat, controls)
     running = begin(
-        ws,
+        app,
         purpose,
         wanted,
         "simulated",
@@ -118,6 +118,6 @@ def start_simulated(
         channels=1 if heard.ndim == 1 else heard.shape[1],
         until_steady=until_steady,
     )
-    worker = record(ws, running, _Whole(heard, rate_hz), pace=pace or ws.pace)
-    if (pace or ws.pace) == "fast":
+    worker = record(app, running, _Whole(heard, rate_hz), pace=pace or app.pace)
+    if (pace or app.pace) == "fast":
         worker.join()

@@ -3,15 +3,15 @@ system."""
 
 from __future__ import annotations
 
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.takes.from_system import start_system
 from obsidian_wren.service.takes.simulated import start_simulated
 from obsidian_wren.service.words import Control, Purpose
-from obsidian_wren.service.workshop import Workshop
 
 
 def start(
-    ws: Workshop,
+    app: AppContext,
     purpose: Purpose,
     *,
     seconds: float | None = None,
@@ -20,11 +20,11 @@ def start(
     until_steady: bool = False,
 ) -> None:
     """Begin a take; it ends by itself. Raises Refused where sound comes from elsewhere."""
-    with ws.sessions() as session:
-        source = the_rig(ws, session).source
+    with app.sessions() as session:
+        source = the_rig(app, session).source
     begin = start_system if source == "system" else start_simulated
     begin(
-        ws,
+        app,
         purpose,
         seconds=seconds,
         position=position,

@@ -6,7 +6,7 @@ from collections import deque
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from obsidian_wren.service.workshop import Workshop
+from obsidian_wren.service.context import AppContext
 
 if TYPE_CHECKING:
     from obsidian_wren.service.takes.running import RunningTake
@@ -23,6 +23,6 @@ class TakesState:
     ended: deque[str] = field(default_factory=lambda: deque(maxlen=_MOST_ENDED))
 
 
-def current(ws: Workshop) -> TakesState:
+def current(app: AppContext) -> TakesState:
     """The takes as they run."""
-    return ws.own(TakesState)
+    return app.own(TakesState)

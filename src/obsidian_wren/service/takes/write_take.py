@@ -10,15 +10,15 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import integrity
 from obsidian_wren.core.measure.faults import BadTake
 from obsidian_wren.formats.jsonable import to_jsonable
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.rig.rigs import the_rig
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.clock import now
 from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.models import Rig, Take
 
 
 def write_take(
-    ws: Workshop,
+    app: AppContext,
     info: parts.PartInfo,
     samples: Samples,
     *,
@@ -32,19 +32,19 @@ def write_take(
     ``fault``: why it cannot be used."""
     taken_at = now()
     told = None if channels is None else to_jsonable(channels)
-    with ws.sessions() as session:
+    with app.sessions() as session:
         described: dict[str, Any] = {
             **_described(info, taken_at),
-            "rig": _rig_of(ws, session, info).name,
+            "rig": _rig_of(app, session, info).name,
             "half": half,
             "ended": ended,
             "notes": notes,
             "channels": told,
         }
-    digest = take_files.keep_take(ws.folder, samples, rate_hz=info.rate_hz, described=described)
-    with ws.sessions.begin() as session:
+    digest = take_files.keep_take(app.folder, samples, rate_hz=info.rate_hz, described=described)
+    with app.sessions.begin() as session:
         take = Take(
-            rig_id=_rig_of(ws, session, info).id,
+            rig_id=_rig_of(app, session, info).id,
             purpose=info.purpose,
             sha256=digest,
             rate_hz=info.rate_hz,
@@ -77,8 +77,8 @@ def _described(info: parts.PartInfo, taken_at: str) -> dict[str, Any]:
     }
 
 
-def _rig_of(ws: Workshop, session: Session, info: parts.PartInfo) -> Rig:
+def _rig_of(app: AppContext, session: Session, info: parts.PartInfo) -> Rig:
     """The rig that a take was begun on; the one in hand where that one is gone or was never
     said."""
     rig = session.get(Rig, info.rig_id) if info.rig_id is not None else None
-    return rig or the_rig(ws, session)
+    return rig or the_rig(app, session)

@@ -14,13 +14,13 @@ from obsidian_wren.service import live
 from obsidian_wren.service.calibration.catching_up import caught_up, follow_change
 from obsidian_wren.service.carry.versions import BROUGHT, put_back
 from obsidian_wren.service.changes.record import DECIDED, TONE_WISHES, next_redo, next_undo
+from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_another_rig, refuse_during_take
 from obsidian_wren.service.live.preparing import prepare_scene, take_over
 from obsidian_wren.service.mixes import mixing
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.setup.computer_changes import tell_outside
-from obsidian_wren.service.workshop import Workshop
 from obsidian_wren.store.models import (
     Base,
     ChangeRow,
@@ -38,35 +38,35 @@ from obsidian_wren.store.models import (
 _WISHES = ("wishes", "stage_order")
 
 
-def undo(ws: Workshop) -> bool:
+def undo(app: AppContext) -> bool:
     """Take the newest change back. Gives whether it was one of the chain alone."""
-    _let_catch_up(ws, next_undo)
-    with ws.lock, ws.sessions.begin() as session:
+    _let_catch_up(app, next_undo)
+    with app.lock, app.sessions.begin() as session:
         found = next_undo(session)
         if found is None:
             raise Refused("nothing-to-undo", _("There is nothing to undo."))
-        _refuse_while_held(ws, found)
-        _put(ws, session, {key: (after, before) for key, (before, after) in found.body.items()})
+        _refuse_while_held(app, found)
+        _put(app, session, {key: (after, before) for key, (before, after) in found.body.items()})
         found.undone = True
-        prepared = _prepared(ws, session)
-    _set_computer(ws, found.body, back=True)
-    _follow(ws, prepared)
+        prepared = _prepared(app, session)
+    _set_computer(app, found.body, back=True)
+    _follow(app, prepared)
     return _of_chain(found)
 
 
-def redo(ws: Workshop) -> bool:
+def redo(app: AppContext) -> bool:
     """Make the change again that was undone last. Gives whether it was one of the chain alone."""
-    _let_catch_up(ws, next_redo)
-    with ws.lock, ws.sessions.begin() as session:
+    _let_catch_up(app, next_redo)
+    with app.lock, app.sessions.begin() as session:
         found = next_redo(session)
         if found is None:
             raise Refused("nothing-to-redo", _("There is nothing to redo."))
-        _refuse_while_held(ws, found)
-        _put(ws, session, {key: (before, after) for key, (before, after) in found.body.items()})
+        _refuse_while_held(app, found)
+        _put(app, session, {key: (before, after) for key, (before, after) in found.body.items()})
         found.undone = False
-        prepared = _prepared(ws, session)
-    _set_computer(ws, found.body, back=False)
-    _follow(ws, prepared)
+        prepared = _prepared(app, session)
+    _set_computer(app, found.body, back=False)
+    _follow(app, prepared)
     return _of_chain(found)
 
 
@@ -74,54 +74,54 @@ def _of_chain(found: ChangeRow) -> bool:
     return all(key.startswith(("pin/", "switch/")) for key in found.body)
 
 
-def _let_catch_up(ws: Workshop, which: Callable[[Session], ChangeRow | None]) -> None:
+def _let_catch_up(app: AppContext, which: Callable[[Session], ChangeRow | None]) -> None:
     """A version that comes back or goes away brings all its numbers: what was being worked out
     must not come over them."""
-    with ws.sessions() as session:
+    with app.sessions() as session:
         found = which(session)
         waits = found is not None and any(map(_is, found.body))
     if waits:
-        caught_up(ws)
+        caught_up(app)
 
 
 # What a take is made at, and what it is taken on.
 _FACTS = ("rig", "desk", "microphone", "interface", "room", "computer", "taper")
 
 
-def _refuse_while_held(ws: Workshop, found: ChangeRow) -> None:
+def _refuse_while_held(app: AppContext, found: ChangeRow) -> None:
     """A take and a run go on with the rig that they were begun on."""
     tables = {key.partition("/")[0] for key in found.body}
     if tables & set(_FACTS):
-        refuse_during_take(ws)
+        refuse_during_take(app)
     if "desk" in tables:
-        refuse_another_rig(ws)
+        refuse_another_rig(app)
 
 
-def _prepared(ws: Workshop, session: Session) -> Any:
+def _prepared(app: AppContext, session: Session) -> Any:
     """What is live as it has to run after what was put back; refused, with what was put back,
     where it could not."""
-    return None if live.current(ws).run is None else prepare_scene(ws, session)
+    return None if live.current(app).run is None else prepare_scene(app, session)
 
 
-def _set_computer(ws: Workshop, body: dict[str, Any], *, back: bool) -> None:
+def _set_computer(app: AppContext, body: dict[str, Any], *, back: bool) -> None:
     """The computer's own settings follow what was put back of them."""
     before, after = body.get("computer/1", (None, None))
     if before is not None and after is not None:
         first, then = (after, before) if back else (before, after)
-        ws.world.computer.follow(first["body"], then["body"])
+        app.world.computer.follow(first["body"], then["body"])
 
 
-def _follow(ws: Workshop, prepared: Any) -> None:
+def _follow(app: AppContext, prepared: Any) -> None:
     """What runs follows what was put back: the simulated rig's controls, what listeners pick,
     the mixes, who takes part."""
-    if live.current(ws).run is not None:
-        take_over(ws, prepared)
-        mixing.refresh(ws)
-    tell_outside(ws)
-    ws.changed()
+    if live.current(app).run is not None:
+        take_over(app, prepared)
+        mixing.refresh(app)
+    tell_outside(app)
+    app.changed()
 
 
-def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) -> None:
+def _put(app: AppContext, session: Session, changes: dict[str, tuple[Any, Any]]) -> None:
     """Bring each key from what it is to what it should be."""
     tables = {model.__tablename__: model for model in DECIDED}
     order = [model.__tablename__ for model in DECIDED]
@@ -168,18 +168,18 @@ def _put(ws: Workshop, session: Session, changes: dict[str, tuple[Any, Any]]) ->
         _remove(session, tables[table], rest)
     session.flush()
     session.expire_all()
-    _derive(ws, session, rigs, refit, brought)
+    _derive(app, session, rigs, refit, brought)
 
 
 def _derive(
-    ws: Workshop, session: Session, rigs: set[int], refit: set[int], brought: dict[int, str]
+    app: AppContext, session: Session, rigs: set[int], refit: set[int], brought: dict[int, str]
 ) -> None:
     """What follows from what was put back; of a version that was brought back or away, all of it
     is known."""
     for rig_id in rigs - brought.keys():
-        follow_change(RigContext.of(ws, session, rig_id), refit=rig_id in refit)
+        follow_change(RigContext.of(app, session, rig_id), refit=rig_id in refit)
     for rig_id, sha256 in brought.items():
-        put_back(RigContext.of(ws, session, rig_id), sha256)
+        put_back(RigContext.of(app, session, rig_id), sha256)
 
 
 def _is(key: str) -> bool:

@@ -17,7 +17,7 @@ from obsidian_wren.service.page import views
 from obsidian_wren.service.setup import confirming, responses
 from obsidian_wren.service.words import Said, StepName
 from obsidian_wren.web import limits
-from obsidian_wren.web.answers import Route, state_answer, uploaded, workshop
+from obsidian_wren.web.answers import Route, state_answer, the_app, uploaded
 
 # A stage of a chain: its kind, and a number for a further one, or its task beside the first.
 StageKey = Annotated[str, Field(max_length=20, pattern=r"^[a-z_]+(-([2-9]|[a-z]+))?$")]
@@ -87,32 +87,32 @@ class WhatExport(Said):
 
 def derive_again() -> Response:
     """Derive everything anew that the takes at hand can give."""
-    deriving.derive_again(workshop())
+    deriving.derive_again(the_app())
     return state_answer()
 
 
 def end_deriving() -> Response:
     """Let what is being derived stand as it was."""
-    deriving.end_deriving(workshop())
+    deriving.end_deriving(the_app())
     return state_answer()
 
 
 def confirm(body: ForStep) -> Response:
     """Accept a step as it stands."""
-    confirming.confirm_step(workshop(), body.step, anyway=body.anyway)
+    confirming.confirm_step(the_app(), body.step, anyway=body.anyway)
     return state_answer()
 
 
 def fit_tone() -> Response:
     """Fit again; pins stay."""
-    settings.fit_again(workshop())
+    settings.fit_again(the_app())
     return state_answer()
 
 
 def change_setting(body: ChangeSetting) -> Response:
     """Pin, nudge or let go of a setting."""
     settings.change_setting(
-        workshop(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned
+        the_app(), body.stage, body.name, value=body.value, band=body.band, pinned=body.pinned
     )
     return state_answer(chain_only=True)
 
@@ -125,14 +125,14 @@ class HowReport(Said):
 
 def calibration() -> Response:
     """The calibration as an open file."""
-    body = json.dumps(workshop().work(exporting.export_calibration), indent=2, ensure_ascii=False)
+    body = json.dumps(the_app().work(exporting.export_calibration), indent=2, ensure_ascii=False)
     headers = {"Content-Disposition": 'attachment; filename="calibration.json"'}
     return Response(body + "\n", mimetype="application/json", headers=headers)
 
 
 def report(query: HowReport) -> Response:
     """The calibration as a page that prints."""
-    answer = Response(workshop().work(exporting.export_report), mimetype="text/html")
+    answer = Response(the_app().work(exporting.export_report), mimetype="text/html")
     if query.save:
         answer.headers["Content-Disposition"] = 'attachment; filename="report.html"'
     return answer
@@ -140,57 +140,55 @@ def report(query: HowReport) -> Response:
 
 def switch_stage(body: SwitchStage) -> Response:
     """Hold a stage on or off, or let go of its switch."""
-    stages.switch_stage(workshop(), body.stage, body.on)
+    stages.switch_stage(the_app(), body.stage, body.on)
     return state_answer(chain_only=True)
 
 
 def order_stages(body: OrderStages) -> Response:
     """Put the stages in another order."""
-    stages.order_stages(workshop(), body.order)
+    stages.order_stages(the_app(), body.order)
     return state_answer()
 
 
 def add_stage(body: AddStage) -> Response:
     """Add a further stage of a kind."""
-    stages.add_stage(workshop(), body.kind)
+    stages.add_stage(the_app(), body.kind)
     return state_answer()
 
 
 def remove_stage(path: StageByKey) -> Response:
     """Remove a stage that was added."""
-    stages.remove_stage(workshop(), path.key)
+    stages.remove_stage(the_app(), path.key)
     return state_answer()
 
 
 def add_band(path: StageByKey, body: wishes.BandValue) -> Response:
     """Put a band into a further equalizer."""
-    stages.add_band(workshop(), path.key, body)
+    stages.add_band(the_app(), path.key, body)
     return state_answer()
 
 
 def change_wishes(body: wishes.WishesBody) -> Response:
     """Keep what a person wants of the treated voice."""
-    settings.change_wishes(workshop(), body)
+    settings.change_wishes(the_app(), body)
     return state_answer()
 
 
 def import_target(form: TargetUpload) -> Response:
     """Import a target, and fit to it."""
     with uploaded(form.file) as (path, name):
-        responses.import_target(workshop(), path, name)
+        responses.import_target(the_app(), path, name)
     return state_answer()
 
 
 def try_gate(body: TryGate) -> Response:
     """Count what a gate at another threshold would do."""
-    return jsonify(
-        asdict(workshop().work(trying.try_gate, body.threshold_dbfs, body.hysteresis_db))
-    )
+    return jsonify(asdict(the_app().work(trying.try_gate, body.threshold_dbfs, body.hysteresis_db)))
 
 
 def export_equalizer(query: WhatExport) -> Response:
     """The equalizer as biquad coefficients (CSV) or as a minimum-phase impulse response (WAV)."""
-    name, body, mimetype = workshop().work(exporting.export_equalizer, query.what, query.rate_hz)
+    name, body, mimetype = the_app().work(exporting.export_equalizer, query.what, query.rate_hz)
     return Response(
         body, mimetype=mimetype, headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )

@@ -19,7 +19,7 @@ from obsidian_wren.service.carry import (
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import limits, models
-from obsidian_wren.web.answers import Route, attached, state_answer, uploaded, workshop
+from obsidian_wren.web.answers import Route, attached, state_answer, the_app, uploaded
 
 
 class DescribeVersion(Said):
@@ -44,36 +44,36 @@ class BringIn(Said):
 
 def describe_version(path: models.ById, body: DescribeVersion) -> Response:
     """Give a version a name and a note."""
-    versions.describe_version(workshop(), path.id, name=body.name, note=body.note)
+    versions.describe_version(the_app(), path.id, name=body.name, note=body.note)
     return state_answer()
 
 
 def discard_version(path: models.ById) -> Response:
     """Remove a version; undo brings it back."""
-    versions.discard_version(workshop(), path.id)
+    versions.discard_version(the_app(), path.id)
     return state_answer()
 
 
 def bring_back(path: models.ById) -> Response:
     """Put a version in force again."""
-    versions.bring_back(workshop(), path.id)
+    versions.bring_back(the_app(), path.id)
     return state_answer()
 
 
 def version_file(path: models.ById) -> Response:
     """A version as a calibration file."""
-    name, body = workshop().work(versions.version_file, path.id)
+    name, body = the_app().work(versions.version_file, path.id)
     return attached(json.dumps(body, indent=2, ensure_ascii=False), name, "application/json")
 
 
 def compare_versions(path: TwoVersions) -> Response:
     """Two versions side by side."""
-    return jsonify(workshop().work(comparing.compare_versions, path.first, path.second))
+    return jsonify(the_app().work(comparing.compare_versions, path.first, path.second))
 
 
 def packed() -> Response:
     """The calibration with its takes, in one zip."""
-    return attached(workshop().work(packing.packed), "calibration.zip", "application/zip")
+    return attached(the_app().work(packing.packed), "calibration.zip", "application/zip")
 
 
 def schema() -> Response:
@@ -84,26 +84,26 @@ def schema() -> Response:
 def bring_in(form: BringIn) -> Response:
     """Look at a calibration file. Nothing of it is in force yet."""
     with uploaded(form.file) as (path, name):
-        workshop().work(brought.bring_in, path, name)
+        the_app().work(brought.bring_in, path, name)
     return state_answer()
 
 
 def leave() -> Response:
     """Look at the file no longer."""
-    brought.leave(workshop())
+    brought.leave(the_app())
     return state_answer()
 
 
 def bring_over() -> Response:
     """Put what travels of the file in force."""
-    bringing_over.bring_over(workshop())
+    bringing_over.bring_over(the_app())
     return state_answer()
 
 
 def bring_equalizer(form: BringIn) -> Response:
     """Take in biquads, a two-column curve or an impulse response as a further equalizer."""
     with uploaded(form.file) as (path, name):
-        foreign.bring_equalizer(workshop(), path, name)
+        foreign.bring_equalizer(the_app(), path, name)
     return state_answer()
 
 

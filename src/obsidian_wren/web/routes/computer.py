@@ -9,7 +9,7 @@ from obsidian_wren.core.derive.sound_device import DeviceField
 from obsidian_wren.service.page import views
 from obsidian_wren.service.setup import computer_changes
 from obsidian_wren.service.words import Said
-from obsidian_wren.web.answers import Route, state_answer, workshop
+from obsidian_wren.web.answers import Route, state_answer, the_app
 
 
 class DeviceById(Said):
@@ -33,31 +33,31 @@ class ChangeDevice(DeviceById):
 
 def change_device(body: ChangeDevice) -> Response:
     """Change one thing in the computer's sound settings."""
-    computer_changes.change_device(workshop(), body.device_id, body.field, body.value)
+    computer_changes.change_device(the_app(), body.device_id, body.field, body.value)
     return state_answer()
 
 
 def name_device(body: NameDevice) -> Response:
     """Give a device a name of one's own."""
-    computer_changes.name_device(workshop(), body.device_id, body.own_name)
+    computer_changes.name_device(the_app(), body.device_id, body.own_name)
     return state_answer()
 
 
 def choose_device(body: DeviceById) -> Response:
     """Say which input is the rig's."""
-    computer_changes.choose_device(workshop(), body.device_id)
+    computer_changes.choose_device(the_app(), body.device_id)
     return state_answer()
 
 
 def unplug(body: DeviceById) -> Response:
     """Pull a device."""
-    computer_changes.unplug(workshop(), body.device_id)
+    computer_changes.unplug(the_app(), body.device_id)
     return state_answer()
 
 
 def plug_in(body: DeviceById) -> Response:
     """Plug it in again."""
-    computer_changes.plug_in(workshop(), body.device_id)
+    computer_changes.plug_in(the_app(), body.device_id)
     return state_answer()
 
 

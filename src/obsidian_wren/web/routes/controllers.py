@@ -11,7 +11,7 @@ from obsidian_wren.service.page import views
 from obsidian_wren.service.setup import controllers
 from obsidian_wren.service.words import ControlDoes, ControlKind, RowId, Said
 from obsidian_wren.web import models
-from obsidian_wren.web.answers import Route, attached, state_answer, workshop
+from obsidian_wren.web.answers import Route, attached, state_answer, the_app
 
 
 class Bind(Said):
@@ -33,19 +33,19 @@ def bind(body: Bind) -> Response:
         device=body.device, kind=body.kind, channel=body.channel, number=body.number
     )
     does = controllers.Does(do=body.do, stage=body.stage, name=body.name, clip=body.clip)
-    controllers.bind(workshop(), control, does)
+    controllers.bind(the_app(), control, does)
     return state_answer()
 
 
 def let_go(path: models.ById) -> Response:
     """Forget what a knob or pad does."""
-    controllers.let_go(workshop(), path.id)
+    controllers.let_go(the_app(), path.id)
     return state_answer()
 
 
 def bindings_file() -> Response:
     """What is bound, as an open file."""
-    body = json.dumps(controllers.as_file(workshop()), indent=2, ensure_ascii=False)
+    body = json.dumps(controllers.as_file(the_app()), indent=2, ensure_ascii=False)
     return attached(body + "\n", "controllers.json", "application/json")
 
 

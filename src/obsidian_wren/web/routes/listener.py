@@ -10,7 +10,7 @@ from obsidian_wren.service.page.send_views import VerdictView
 from obsidian_wren.service.send import listening_page
 from obsidian_wren.service.words import RateHz, Said
 from obsidian_wren.web import limits, models
-from obsidian_wren.web.answers import Route, piece, workshop
+from obsidian_wren.web.answers import Route, piece, the_app
 
 
 class BeginListening(Said):
@@ -43,12 +43,12 @@ class ListenerState(BaseModel):
 
 def state() -> Response:
     """What arrives, and what was proved of it."""
-    ws = workshop()
-    page, now = listening_page.current(ws).page, live.current(ws)
+    app = the_app()
+    page, now = listening_page.current(app).page, live.current(app)
     run = now.running
     return jsonify(
         ListenerState(
-            simulated=ws.world.system is None,
+            simulated=app.world.system is None,
             label=None if page is None else page.label,
             level_dbfs=None if page is None else page.shown_dbfs,
             live=run is not None,
@@ -61,19 +61,19 @@ def state() -> Response:
 
 def begin(body: BeginListening) -> Response:
     """A page begins to listen."""
-    listening_page.begin(workshop(), body.label, body.rate_hz)
+    listening_page.begin(the_app(), body.label, body.rate_hz)
     return jsonify(ok=True)
 
 
 def push() -> Response:
     """The next piece of what it hears: little-endian 32-bit floats."""
-    listening_page.push(workshop(), piece())
+    listening_page.push(the_app(), piece())
     return jsonify(ok=True)
 
 
 def end() -> Response:
     """It listens no more."""
-    listening_page.end(workshop())
+    listening_page.end(the_app())
     return jsonify(ok=True)
 
 

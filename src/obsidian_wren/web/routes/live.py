@@ -12,7 +12,7 @@ from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.page import views
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import limits, models
-from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
+from obsidian_wren.web.answers import Route, piece, state_answer, the_app, uploaded
 
 
 class AlterClip(Said):
@@ -70,86 +70,86 @@ class Talk(Said):
 
 def mute(body: Mute) -> Response:
     """Keep the voice out of feeds, or let it in again."""
-    (muting.push_to_talk if body.push else muting.mute)(workshop(), body.key, body.on)
+    (muting.push_to_talk if body.push else muting.mute)(the_app(), body.key, body.on)
     return state_answer()
 
 
 def toggle_mute() -> Response:
     """Mute every feed, or none."""
-    muting.toggle_mute(workshop())
+    muting.toggle_mute(the_app())
     return state_answer()
 
 
 def talk(body: Talk) -> Response:
     """Push-to-talk."""
-    muting.talk(workshop(), body.down)
+    muting.talk(the_app(), body.down)
     return jsonify(ok=True)
 
 
 def start_run(body: StartRun) -> Response:
     """Go live."""
-    living.start_run(workshop(), browser_rate_hz=body.rate_hz)
+    living.start_run(the_app(), browser_rate_hz=body.rate_hz)
     return state_answer()
 
 
 def push_live() -> Response:
     """The next piece of the browser's microphone: little-endian 32-bit floats."""
-    living.push_live(workshop(), piece())
+    living.push_live(the_app(), piece())
     return jsonify(ok=True)
 
 
 def stop_run() -> Response:
     """Stop being live."""
-    living.stop_run(workshop())
+    living.stop_run(the_app())
     return state_answer()
 
 
 def hold_block(body: HoldBlock) -> Response:
     """Hold the size of a block, or let the measured one stand."""
-    living.hold_block(workshop(), body.block_ms)
+    living.hold_block(the_app(), body.block_ms)
     return state_answer()
 
 
 def hold_buffer(body: HoldBuffer) -> Response:
     """Hold what waits at each listener, or let the measured one stand."""
-    living.hold_buffer(workshop(), body.buffer_ms)
+    living.hold_buffer(the_app(), body.buffer_ms)
     return state_answer()
 
 
 def treat_returns() -> Response:
     """Measure what came back, and treat it."""
-    living.treat_returns(workshop())
+    living.treat_returns(the_app())
     return state_answer()
 
 
 def load_clip(form: ClipUpload) -> Response:
     """Keep a sound file as a clip."""
     with uploaded(form.file) as (path, name):
-        workshop().work(clips.load_file, path, name)
+        the_app().work(clips.load_file, path, name)
     return state_answer()
 
 
 def alter_clip(path: models.ById, body: AlterClip) -> Response:
     """Rename a clip, put it on another key, trim it."""
-    workshop().work(clips.alter, path.id, body.name, body.key, body.start_s, body.end_s)
+    the_app().work(clips.alter, path.id, body.name, body.key, body.start_s, body.end_s)
     return state_answer()
 
 
 def remove_clip(path: models.ById) -> Response:
     """Take a clip away."""
-    clips.remove(workshop(), path.id)
+    clips.remove(the_app(), path.id)
     return state_answer()
 
 
 def press_clip(path: models.ById, body: PressClip) -> Response:
     """Play a clip into what is live, or stop it."""
-    pressing.press(workshop(), path.id, down=body.down)
+    pressing.press(the_app(), path.id, down=body.down)
     return jsonify(ok=True)
 
 
 def hear_clip(path: models.ById) -> Response:
     """A clip as its key plays it, as WAV."""
-    return Response(workshop().work(sounds.hear_clip, path.id), mimetype="audio/wav")
+    return Response(the_app().work(sounds.hear_clip, path.id), mimetype="audio/wav")
 
 
 def hear_live(query: models.LeftOut) -> Response:
@@ -157,17 +157,17 @@ def hear_live(query: models.LeftOut) -> Response:
     in Hz."""
     if request.method == "HEAD":
         return Response(mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
-    ws = workshop()
-    pair = monitor.put_on(ws, off=query.left_out)
+    app = the_app()
+    pair = monitor.put_on(app, off=query.left_out)
     headers = {"Cache-Control": "no-store", "X-Rate": str(pair.rate_hz)}
     response = Response(pair.chunks(), mimetype="application/octet-stream", headers=headers)
-    response.call_on_close(lambda: monitor.take_off(ws, pair))
+    response.call_on_close(lambda: monitor.take_off(app, pair))
     return response
 
 
 def leave_out_live(body: models.LeftOut) -> Response:
     """Leave other stages out in the headphones."""
-    monitor.leave_out(workshop(), body.left_out)
+    monitor.leave_out(the_app(), body.left_out)
     return jsonify(ok=True)
 
 

@@ -13,7 +13,7 @@ from obsidian_wren.service.setup import second_microphone
 from obsidian_wren.service.takes import from_check
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import models
-from obsidian_wren.web.answers import Route, state_answer, workshop
+from obsidian_wren.web.answers import Route, state_answer, the_app
 
 
 class BeginSeries(Said):
@@ -39,31 +39,31 @@ class HearOne(Said):
 
 def begin_series(body: BeginSeries) -> Response:
     """Begin a blind series; the order is drawn here and stays here until its end."""
-    workshop().work(blind.begin_series, body.second, body.kind, body.rounds)
+    the_app().work(blind.begin_series, body.second, body.kind, body.rounds)
     return state_answer()
 
 
 def answer_series(body: AnswerSeries) -> Response:
     """Answer the round that is due."""
-    blind.answer_series(workshop(), body.round, body.answer)
+    blind.answer_series(the_app(), body.round, body.answer)
     return state_answer()
 
 
 def end_series() -> Response:
     """Break the series off; it is not kept."""
-    blind.end_series(workshop())
+    blind.end_series(the_app())
     return state_answer()
 
 
 def discard_series(path: models.ById) -> Response:
     """Remove a series; undo brings it back."""
-    blind.discard_series(workshop(), path.id)
+    blind.discard_series(the_app(), path.id)
     return state_answer()
 
 
 def hear_one(path: HearOne) -> Response:
     """A WAV of “one” or “other” in the round that is due."""
-    answer = Response(workshop().work(blind.series_sound, path.which), mimetype="audio/wav")
+    answer = Response(the_app().work(blind.series_sound, path.which), mimetype="audio/wav")
     # Each round holds another draw behind the same address.
     answer.headers["Cache-Control"] = "no-store"
     return answer
@@ -71,7 +71,7 @@ def hear_one(path: HearOne) -> Response:
 
 def keep_check(path: models.ById) -> Response:
     """Take over what a check heard, and derive again what stands on it."""
-    from_check.keep_what_moved(workshop(), path.id)
+    from_check.keep_what_moved(the_app(), path.id)
     return state_answer()
 
 
@@ -83,24 +83,24 @@ class NameSecond(Said):
 
 def compare_rigs(path: models.ById) -> Response:
     """The rig in hand against another one, by the takes of both."""
-    return jsonify(workshop().work(prove.with_rig, path.id).model_dump())
+    return jsonify(the_app().work(prove.with_rig, path.id).model_dump())
 
 
 def name_second(path: models.ById, body: NameSecond) -> Response:
     """Say what the second microphone of a take is called."""
-    second_microphone.name_second(workshop(), path.id, body.name)
+    second_microphone.name_second(the_app(), path.id, body.name)
     return state_answer()
 
 
 def use_second(path: models.ById) -> Response:
     """Put the second microphone into the rig."""
-    second_microphone.use_second(workshop(), path.id)
+    second_microphone.use_second(the_app(), path.id)
     return state_answer()
 
 
 def sound_like_first(path: models.ById) -> Response:
     """Put the second microphone into the rig, fitted to sound like the first."""
-    second_microphone.sound_like_first(workshop(), path.id)
+    second_microphone.sound_like_first(the_app(), path.id)
     return state_answer()
 
 

@@ -12,7 +12,7 @@ from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording import recording as recorder
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import models
-from obsidian_wren.web.answers import Route, state_answer, workshop
+from obsidian_wren.web.answers import Route, state_answer, the_app
 
 
 class RecordingPurpose(Said):
@@ -23,43 +23,43 @@ class RecordingPurpose(Said):
 
 def choose_tracks(body: send_views.TrackChoice) -> Response:
     """Which tracks are recorded."""
-    recorder.choose_tracks(workshop(), list(body.tracks), body.format, body.minutes, body.megabytes)
+    recorder.choose_tracks(the_app(), list(body.tracks), body.format, body.minutes, body.megabytes)
     return state_answer()
 
 
 def start_recording(body: RecordingPurpose) -> Response:
     """The recorder begins."""
-    recording.start_recording(workshop(), purpose=body.purpose)
+    recording.start_recording(the_app(), purpose=body.purpose)
     return state_answer()
 
 
 def stop_recording() -> Response:
     """The recorder finishes its files."""
-    recording.stop_recording(workshop())
+    recording.stop_recording(the_app())
     return state_answer()
 
 
 def split_recording() -> Response:
     """The recorder goes on in the next files."""
-    recording.split_recording(workshop())
+    recording.split_recording(the_app())
     return state_answer()
 
 
 def rename_recording(path: models.ById, body: models.Rename) -> Response:
     """Give a recording another title."""
-    library.rename(workshop(), path.id, body.name)
+    library.rename(the_app(), path.id, body.name)
     return state_answer()
 
 
 def discard_recording(path: models.ById) -> Response:
     """Delete a file of the recorder; undo brings it back."""
-    library.discard(workshop(), path.id)
+    library.discard(the_app(), path.id)
     return state_answer()
 
 
 def hear_recording(path: models.ById) -> Response:
     """A recording as it lies."""
-    found, name = sounds.recording_file(workshop(), path.id)
+    found, name = sounds.recording_file(the_app(), path.id)
     kind = "audio/wav" if found.suffix == ".wav" else "audio/flac"
     return send_from_directory(
         found.parent, found.name, mimetype=kind, download_name=name, conditional=True

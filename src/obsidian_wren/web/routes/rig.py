@@ -15,7 +15,7 @@ from obsidian_wren.service.rig import fields
 from obsidian_wren.service.setup import responses, rig_changes, things, turning
 from obsidian_wren.service.words import Control, KeptKind, RowId, Said
 from obsidian_wren.web import limits, models
-from obsidian_wren.web.answers import Route, state_answer, uploaded, workshop
+from obsidian_wren.web.answers import Route, state_answer, the_app, uploaded
 
 
 class ResponseUpload(Said):
@@ -59,19 +59,19 @@ class WhatResponse(Said):
 
 def change_rig(body: fields.RigFields) -> Response:
     """Keep what a person says about the rig."""
-    rig_changes.change_rig(workshop(), body)
+    rig_changes.change_rig(the_app(), body)
     return state_answer()
 
 
 def turn(body: Turn) -> Response:
     """Turn a gain control."""
-    turning.turn(workshop(), body.control, body.position)
+    turning.turn(the_app(), body.control, body.position)
     return state_answer()
 
 
 def switch_thing(body: SwitchThing) -> Response:
     """Switch something in the simulated room."""
-    turning.switch_thing(workshop(), body.name, body.on)
+    turning.switch_thing(the_app(), body.name, body.on)
     return state_answer()
 
 
@@ -106,50 +106,50 @@ def change_room(path: models.ById, body: fields.RoomFields) -> Response:
 
 
 def _keep(kind: words.KeptKind, body: Any, thing_id: int | None) -> Response:
-    things.keep_thing(workshop(), kind, body, thing_id)
+    things.keep_thing(the_app(), kind, body, thing_id)
     return state_answer()
 
 
 def remove_thing(path: OfKind) -> Response:
     """Forget a kept thing that no rig is made of."""
-    things.remove_thing(workshop(), path.kind, path.id)
+    things.remove_thing(the_app(), path.kind, path.id)
     return state_answer()
 
 
 def add_rig(body: Named) -> Response:
     """Keep a further rig, like the one in hand, and take it in hand."""
-    things.add_rig(workshop(), body.name)
+    things.add_rig(the_app(), body.name)
     return state_answer()
 
 
 def use_rig(path: models.ById) -> Response:
     """Take another rig in hand."""
-    things.use_rig(workshop(), path.id)
+    things.use_rig(the_app(), path.id)
     return state_answer()
 
 
 def remove_rig(path: models.ById) -> Response:
     """Forget a rig without takes."""
-    things.remove_rig(workshop(), path.id)
+    things.remove_rig(the_app(), path.id)
     return state_answer()
 
 
 def import_response(form: ResponseUpload) -> Response:
     """Keep a response file with the rig's microphone."""
     with uploaded(form.file) as (path, name):
-        responses.import_response(workshop(), path, name)
+        responses.import_response(the_app(), path, name)
     return state_answer()
 
 
 def remove_response() -> Response:
     """Use the microphone without a response file."""
-    rig_changes.detach_response(workshop())
+    rig_changes.detach_response(the_app())
     return state_answer()
 
 
 def export_response(query: WhatResponse) -> Response:
     """The microphone's response, or the fitted correction, as two-column text."""
-    name, text = workshop().work(exporting.export_response, query.what)
+    name, text = the_app().work(exporting.export_response, query.what)
     return Response(
         text,
         mimetype="text/plain",

@@ -12,7 +12,7 @@ from obsidian_wren.service.page import views
 from obsidian_wren.service.send import listeners, proving
 from obsidian_wren.service.words import Said
 from obsidian_wren.web import models
-from obsidian_wren.web.answers import Route, state_answer, workshop
+from obsidian_wren.web.answers import Route, state_answer, the_app
 
 
 class ByKey(Said):
@@ -86,74 +86,74 @@ class PickInput(Said):
 
 def pick_input(path: ByKey, body: PickInput) -> Response:
     """Another program picks an input."""
-    listeners.pick_input(workshop(), path.key, body.picks)
+    listeners.pick_input(the_app(), path.key, body.picks)
     return state_answer()
 
 
 def set_program(path: ByKey, body: SetProgram) -> Response:
     """Set something in a listening program."""
-    listeners.set_program(workshop(), path.key, body.model_dump(exclude_unset=True))
+    listeners.set_program(the_app(), path.key, body.model_dump(exclude_unset=True))
     return state_answer()
 
 
 def use_listener(path: ByKey, body: Use) -> Response:
     """Take a listener into use, or out of it."""
-    listeners.use_listener(workshop(), path.key, body.on)
+    listeners.use_listener(the_app(), path.key, body.on)
     return state_answer()
 
 
 def rename_listener(path: ByKey, body: models.Rename) -> Response:
     """Call a listener by another name."""
-    listeners.rename_listener(workshop(), path.key, body.name)
+    listeners.rename_listener(the_app(), path.key, body.name)
     return state_answer()
 
 
 def use_source(path: ByKey, body: Use) -> Response:
     """Take a source into use, or out of it."""
-    listeners.use_source(workshop(), path.key, body.on)
+    listeners.use_source(the_app(), path.key, body.on)
     return state_answer()
 
 
 def set_route(body: SetRoute) -> Response:
     """Send a source to a listener, or keep it out."""
-    listeners.set_route(workshop(), body.source, body.destination, body.tap, body.on)
+    listeners.set_route(the_app(), body.source, body.destination, body.tap, body.on)
     return state_answer()
 
 
 def pin_mix(path: ByKey, body: PinMix) -> Response:
     """Hold something of a mix, or let it go."""
-    listeners.pin_mix(workshop(), path.key, body.name, body.value, body.source)
+    listeners.pin_mix(the_app(), path.key, body.name, body.value, body.source)
     return state_answer()
 
 
 def usual_mix(path: ByKey) -> Response:
     """Let go of everything that is held of a mix."""
-    listeners.usual_mix(workshop(), path.key)
+    listeners.usual_mix(the_app(), path.key)
     return state_answer()
 
 
 def set_up(body: SetUp) -> Response:
     """Set up a common case."""
-    listeners.set_up(workshop(), body.case)
+    listeners.set_up(the_app(), body.case)
     return state_answer()
 
 
 def derive_mixes() -> Response:
     """Derive the mixes anew where they are stale."""
-    ws = workshop()
-    mixing.refresh(ws)
+    app = the_app()
+    mixing.refresh(app)
     return state_answer()
 
 
 def send_marker() -> Response:
     """Send the marker through every path."""
-    proving.send_marker(workshop())
+    proving.send_marker(the_app())
     return state_answer()
 
 
 def hear_listener(path: ByKey, query: HearListener) -> Response:
     """The last ten seconds of a listener as WAV."""
-    return Response(sounds.hear_listener(workshop(), path.key, query.what), mimetype="audio/wav")  # type: ignore[arg-type]
+    return Response(sounds.hear_listener(the_app(), path.key, query.what), mimetype="audio/wav")  # type: ignore[arg-type]
 
 
 ROUTES: tuple[Route, ...] = (

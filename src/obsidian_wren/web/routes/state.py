@@ -10,12 +10,12 @@ from typing import Any
 
 from flask import Response, jsonify, request
 
+from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.context.bus import END
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.memory import memory as held
 from obsidian_wren.service.undo import put_back
-from obsidian_wren.service.workshop import Workshop
-from obsidian_wren.service.workshop.bus import END
-from obsidian_wren.web.answers import Route, state_answer, workshop
+from obsidian_wren.web.answers import Route, state_answer, the_app
 
 _HEARTBEAT_S = 5.0
 _LOOK_EVERY_S = 1.0
@@ -36,21 +36,21 @@ def events() -> Response:
     headers = {"Cache-Control": "no-store"}
     if request.method == "HEAD":
         return Response(mimetype="text/event-stream", headers=headers)
-    ws = workshop()
-    listener = ws.bus.listen()
+    app = the_app()
+    listener = app.bus.listen()
     response = Response(
-        _stream(ws, listener, request.environ), mimetype="text/event-stream", headers=headers
+        _stream(app, listener, request.environ), mimetype="text/event-stream", headers=headers
     )
     # Also where nobody ever read the first line.
-    response.call_on_close(lambda: ws.bus.leave(listener))
+    response.call_on_close(lambda: app.bus.leave(listener))
     return response
 
 
 def _stream(
-    ws: Workshop, listener: queue.Queue[tuple[str, dict[str, Any]]], environ: dict[str, Any]
+    app: AppContext, listener: queue.Queue[tuple[str, dict[str, Any]]], environ: dict[str, Any]
 ) -> Iterator[str]:
     is_gone: Callable[[], bool] = environ.get("waitress.client_disconnected", lambda: False)
-    yield f"retry: 1000\nevent: hello\ndata: {json.dumps({'revision': ws.revision})}\n\n"
+    yield f"retry: 1000\nevent: hello\ndata: {json.dumps({'revision': app.revision})}\n\n"
     told = time.monotonic()
     while True:
         try:
@@ -69,17 +69,17 @@ def _stream(
 
 def memory() -> Response:
     """What the program holds in memory."""
-    return jsonify(held(workshop()).model_dump())
+    return jsonify(held(the_app()).model_dump())
 
 
 def undo() -> Response:
     """Take the newest change back."""
-    return state_answer(chain_only=put_back.undo(workshop()))
+    return state_answer(chain_only=put_back.undo(the_app()))
 
 
 def redo() -> Response:
     """Make it again."""
-    return state_answer(chain_only=put_back.redo(workshop()))
+    return state_answer(chain_only=put_back.redo(the_app()))
 
 
 ROUTES: tuple[Route, ...] = (

@@ -8,7 +8,7 @@ from pydantic import Field
 from obsidian_wren.service.page import views
 from obsidian_wren.service.send import feeds
 from obsidian_wren.service.words import Said
-from obsidian_wren.web.answers import Route, state_answer, workshop
+from obsidian_wren.web.answers import Route, state_answer, the_app
 from obsidian_wren.web.routes.send import ByKey
 
 
@@ -50,31 +50,31 @@ class ChooseReturn(Said):
 
 def name_feed(path: ByKey, body: NameFeed) -> Response:
     """Give a feed another name."""
-    feeds.name_feed(workshop(), path.key, body.title)
+    feeds.name_feed(the_app(), path.key, body.title)
     return state_answer()
 
 
 def stay_feeds(body: StayFeeds) -> Response:
     """Let the feeds stay in the system when the program ends, or not."""
-    feeds.keep_feeds(workshop(), body.stay)
+    feeds.keep_feeds(the_app(), body.stay)
     return state_answer()
 
 
 def move_program(path: ProgramByIndex, body: MoveProgram) -> Response:
     """Let a program that records hear a feed."""
-    feeds.move_listener(workshop(), path.index, body.to)
+    feeds.move_listener(the_app(), path.index, body.to)
     return state_answer()
 
 
 def choose_output(path: ByKey, body: ChooseOutput) -> Response:
     """Say which output the headphones are on."""
-    feeds.choose_output(workshop(), path.key, body.device_id)
+    feeds.choose_output(the_app(), path.key, body.device_id)
     return state_answer()
 
 
 def choose_return(path: ByKey, body: ChooseReturn) -> Response:
     """Take what a program plays as the return."""
-    feeds.choose_return(workshop(), path.key, body.index)
+    feeds.choose_return(the_app(), path.key, body.index)
     return state_answer()
 
 

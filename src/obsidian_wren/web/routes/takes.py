@@ -16,7 +16,7 @@ from obsidian_wren.service.page.takes import older_than
 from obsidian_wren.service.takes import discarding, ending, from_file, from_page, halves, starting
 from obsidian_wren.service.words import Begun, RowId, Said
 from obsidian_wren.web import limits, models
-from obsidian_wren.web.answers import Route, piece, state_answer, uploaded, workshop
+from obsidian_wren.web.answers import Route, piece, state_answer, the_app, uploaded
 
 
 class Upload(Said):
@@ -107,26 +107,26 @@ class FramesOfTake(BaseModel):
 
 def start_watch(body: StartWatch) -> Response:
     """Listen in live."""
-    watching.start_watch(workshop(), body.purpose, browser_rate_hz=body.rate_hz)
+    watching.start_watch(the_app(), body.purpose, browser_rate_hz=body.rate_hz)
     return state_answer()
 
 
 def push_watch() -> Response:
     """The next piece of the browser's microphone."""
-    watching.push_watch(workshop(), piece())
+    watching.push_watch(the_app(), piece())
     return jsonify(ok=True)
 
 
 def stop_watch() -> Response:
     """Stop listening in."""
-    watching.stop_watch(workshop())
+    watching.stop_watch(the_app())
     return state_answer()
 
 
 def start_take(body: StartTake) -> Response:
     """Begin a take of what the rig hears: the microphone of the system, or the simulated rig."""
     starting.start(
-        workshop(),
+        the_app(),
         body.purpose,
         seconds=body.seconds,
         position=body.position,
@@ -138,7 +138,7 @@ def start_take(body: StartTake) -> Response:
 
 def stop_take() -> Response:
     """End the running take and keep it."""
-    ending.stop_take(workshop())
+    ending.stop_take(the_app())
     return state_answer()
 
 
@@ -146,7 +146,7 @@ def take_file(form: Upload) -> Response:
     """Make a take of a sound file."""
     with uploaded(form.file) as (path, _):
         from_file.keep_file(
-            workshop(),
+            the_app(),
             form.purpose,
             path,
             channel=form.channel,
@@ -159,7 +159,7 @@ def take_file(form: Upload) -> Response:
 def start_browser_take(body: StartBrowserTake) -> Response:
     """Begin a take whose pieces the page sends."""
     take_id = from_page.start_browser(
-        workshop(),
+        the_app(),
         body.purpose,
         rate_hz=body.rate_hz,
         seconds=body.seconds,
@@ -173,39 +173,39 @@ def start_browser_take(body: StartBrowserTake) -> Response:
 
 def add_piece(path: Piece) -> Response:
     """The next piece: little-endian 32-bit floats."""
-    enough = from_page.add_piece(workshop(), path.take_id, path.number, piece())
+    enough = from_page.add_piece(the_app(), path.take_id, path.number, piece())
     return jsonify(ok=True, enough=enough)
 
 
 def older(query: WhichOlder) -> Response:
     """Takes that the state leaves out."""
-    return jsonify(older_than(workshop(), query.purpose, query.before).model_dump())
+    return jsonify(older_than(the_app(), query.purpose, query.before).model_dump())
 
 
 def discard_take(path: models.ById) -> Response:
     """Remove a take."""
-    discarding.discard_take(workshop(), path.id)
+    discarding.discard_take(the_app(), path.id)
     return state_answer()
 
 
 def keep_half(path: HalfById) -> Response:
     """Use a take that was cut off."""
-    halves.keep_half(workshop(), path.id)
+    halves.keep_half(the_app(), path.id)
     return state_answer()
 
 
 def discard_half(path: HalfById) -> Response:
     """Throw a cut-off take away."""
-    halves.discard_half(workshop(), path.id)
+    halves.discard_half(the_app(), path.id)
     return state_answer()
 
 
 def hear_take(path: models.ById, query: Hear) -> Response:
     """A WAV of a take, raw or treated."""
     if query.taken:
-        sound = workshop().work(sounds.hear_taken, path.id, query.taken, query.matched)
+        sound = the_app().work(sounds.hear_taken, path.id, query.taken, query.matched)
     else:
-        sound = workshop().work(
+        sound = the_app().work(
             sounds.hear_take, path.id, query.version, query.matched, query.left_out
         )
     return Response(sound, mimetype="audio/wav")
@@ -213,12 +213,12 @@ def hear_take(path: models.ById, query: Hear) -> Response:
 
 def frames_of_take(path: models.ById, query: Hear) -> Response:
     """What the picture shows while a take plays."""
-    return jsonify(workshop().work(sounds.frames_of_take, path.id, query.version, query.left_out))
+    return jsonify(the_app().work(sounds.frames_of_take, path.id, query.version, query.left_out))
 
 
 def sweep() -> Response:
     """The measuring sweep as WAV."""
-    return Response(workshop().work(sounds.sweep_wav, 48_000), mimetype="audio/wav")
+    return Response(the_app().work(sounds.sweep_wav, 48_000), mimetype="audio/wav")
 
 
 ROUTES: tuple[Route, ...] = (

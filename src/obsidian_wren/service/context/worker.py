@@ -1,8 +1,8 @@
 """What computes runs in a process of its own, the worker: begun when something is to be computed,
 gone after a minute of rest, and its memory with it.
 
-A job is a function of a service, given a workshop as its first argument. In the worker that
-workshop stands on a copy of what is kept: the job reads, computes and keeps as it would here, and
+A job is a function of a service, given an app as its first argument. In the worker that
+app stands on a copy of what is kept: the job reads, computes and keeps as it would here, and
 what it kept is kept here once it has ended, where nothing else was kept meanwhile. Nobody waits for
 a lock while something is computed.
 """
@@ -25,7 +25,7 @@ from obsidian_wren.service.errors import Refused
 from obsidian_wren.store.replay import Statement, replay, transactions
 
 if TYPE_CHECKING:
-    from obsidian_wren.service.workshop.workshop import FolderFinding, Workshop
+    from obsidian_wren.service.context.app_context import AppContext, FolderFinding
 
 _LOG = logging.getLogger(__name__)
 _REST_S = 60.0
@@ -72,17 +72,17 @@ class Done:
 
 
 class Worker:
-    """The worker of a workshop. ``begin`` begins its process at the other end of a line, and gives
+    """The worker of an app. ``begin`` begins its process at the other end of a line, and gives
     what waits for its end; it ends when nobody asked it for ``rest_s``."""
 
     def __init__(
         self,
-        ws: Workshop,
+        app: AppContext,
         begin: Callable[[Connection], Callable[[], None]],
         *,
         rest_s: float = _REST_S,
     ) -> None:
-        self._ws, self._begin, self._rest_s = ws, begin, rest_s
+        self._ws, self._begin, self._rest_s = app, begin, rest_s
         self._turn = threading.RLock()
         self._line: Connection | None = None
         self._asked: dict[int, Future[Done]] = {}
@@ -116,7 +116,7 @@ class Worker:
             self._take_over(done)
         return _answer(done)
 
-    def say(self, what: Callable[[Workshop], None]) -> None:
+    def say(self, what: Callable[[AppContext], None]) -> None:
         """Have something called beside what is computed, in the process where there is one."""
         with self._turn:
             if self._line is not None:

@@ -1,4 +1,4 @@
-"""The workshop of a worker: on a copy of what is kept, with what it keeps and tells noted down."""
+"""The app of a worker: on a copy of what is kept, with what it keeps and tells noted down."""
 
 from __future__ import annotations
 
@@ -24,10 +24,10 @@ from typing import Any
 from obsidian_wren.core.told import Told
 from obsidian_wren.ports.system_sound import Surroundings
 from obsidian_wren.ports.world import World
+from obsidian_wren.service.context.app_context import AppContext
+from obsidian_wren.service.context.bus import Bus
+from obsidian_wren.service.context.worker import Done, Job, Overtaken
 from obsidian_wren.service.heap import give_back
-from obsidian_wren.service.workshop.bus import Bus
-from obsidian_wren.service.workshop.worker import Done, Job, Overtaken
-from obsidian_wren.service.workshop.workshop import Workshop
 from obsidian_wren.store.database import told_error
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.parts import COPY_PREFIX
@@ -56,8 +56,8 @@ class _Line(Bus):
             self._line.send(what)
 
 
-class WorkersShop(Workshop):
-    """A workshop over a copy. ``seen`` puts in place what was last seen of this computer."""
+class WorkersShop(AppContext):
+    """An app over a copy. ``seen`` puts in place what was last seen of this computer."""
 
     def __init__(
         self,

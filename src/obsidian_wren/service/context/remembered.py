@@ -9,7 +9,7 @@ from typing import Any
 
 from cachetools import LRUCache, cached
 
-from obsidian_wren.service.workshop.light import bytes_of, full, light
+from obsidian_wren.service.context.light import bytes_of, full, light
 
 
 class Remembered:

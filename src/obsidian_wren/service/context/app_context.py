@@ -2,7 +2,7 @@
 of changes.
 
 It names no package above it. Each package that keeps something while the program runs owns a class
-of its own for it, and asks for the one instance with :meth:`Workshop.own`.
+of its own for it, and asks for the one instance with :meth:`AppContext.own`.
 """
 
 from __future__ import annotations
@@ -14,9 +14,9 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, TypeVar, cast
 
 from obsidian_wren.ports.world import World
-from obsidian_wren.service.workshop.bus import Bus
-from obsidian_wren.service.workshop.remembered import Remembered
-from obsidian_wren.service.workshop.worker import Worker
+from obsidian_wren.service.context.bus import Bus
+from obsidian_wren.service.context.remembered import Remembered
+from obsidian_wren.service.context.worker import Worker
 from obsidian_wren.store.backup import Copier
 from obsidian_wren.store.database import Sessions
 from obsidian_wren.store.folder import DataFolder
@@ -40,7 +40,7 @@ class FolderFinding:
 
 
 @dataclass
-class Workshop:
+class AppContext:
     """The running program, without its web."""
 
     folder: DataFolder
@@ -94,7 +94,7 @@ class Workshop:
         go_on: Callable[[], None] | None = None,
     ) -> Answer:
         """What a function of a service answers, computed in the worker where there is one; its
-        first argument is a workshop. Not within a transaction. ``go_on`` is called while it is
+        first argument is an app. Not within a transaction. ``go_on`` is called while it is
         waited for, and raises where nobody waits any more."""
         if self.worker is None:
             return job(self, *arguments)

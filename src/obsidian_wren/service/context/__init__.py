@@ -1,0 +1,19 @@
+"""What every service stands on while the program runs."""
+
+from obsidian_wren.service.context.app_context import AppContext, FolderFinding, Pace
+from obsidian_wren.service.context.asked import Asked
+from obsidian_wren.service.context.bus import END, Bus
+from obsidian_wren.service.context.remembered import Remembered
+from obsidian_wren.service.context.worker import Overtaken, Worker
+
+__all__ = [
+    "END",
+    "AppContext",
+    "Asked",
+    "Bus",
+    "FolderFinding",
+    "Overtaken",
+    "Pace",
+    "Remembered",
+    "Worker",
+]
