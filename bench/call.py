@@ -32,7 +32,7 @@ from jeepney import message_bus, new_method_return  # type: ignore[import-untype
 from jeepney.io.blocking import open_dbus_connection  # type: ignore[import-untyped]
 
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.standins.private_server import (
+from obsidian_wren.simulation.private_server import (
     PipeWire,
     PrivateServer,
     PulseAudio,

@@ -37,7 +37,7 @@ from obsidian_wren.core.chain.offline import render
 from obsidian_wren.service.side_by_side import beside
 
 RATE, BLOCK = 48_000, 480
-TALK = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/talker/talk.flac"
+TALK = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/simulation/talker/talk.flac"
 HISS = ((0.0, -105.0), (24_000.0, -105.0))
 
 

@@ -16,7 +16,7 @@ import time
 import numpy as np
 import soundfile
 
-WORLD = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/boathouse.json"
+WORLD = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/simulation/boathouse.json"
 LONG_S = 7_200
 WREN = [sys.executable, "-P", "-m", "obsidian_wren.cli"]
 

@@ -23,7 +23,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.standins.private_server import FakeMicrophone, PulseAudio, environment
+from obsidian_wren.simulation.private_server import FakeMicrophone, PulseAudio, environment
 
 RATE = 48_000
 SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "20"))

@@ -30,10 +30,10 @@ from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine, MixSend
 from obsidian_wren.ports.world import ProgramSettings
-from obsidian_wren.standins import sounds
-from obsidian_wren.standins.acoustics import talker_sound
-from obsidian_wren.standins.listeners import StandInProgram
-from obsidian_wren.standins.players import Round
+from obsidian_wren.simulation import sounds
+from obsidian_wren.simulation.acoustics import talker_sound
+from obsidian_wren.simulation.listeners import StandInProgram
+from obsidian_wren.simulation.players import Round
 from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.pace import Pacing
 from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath

@@ -30,8 +30,8 @@ from obsidian_wren.service.page.overview import overview_json
 from obsidian_wren.service.page.views import Overview
 from obsidian_wren.service.rig.fields import RigFields
 from obsidian_wren.service.setup import computer_changes, rig_changes, seeing
-from obsidian_wren.standins.private_server import FakeMicrophone, PulseAudio, environment
-from obsidian_wren.standins.surroundings import around, simulated_world
+from obsidian_wren.simulation.private_server import FakeMicrophone, PulseAudio, environment
+from obsidian_wren.simulation.surroundings import around, simulated_world
 from obsidian_wren.store.folder import DataFolder
 
 ROOT = Path(__file__).resolve().parents[1]

@@ -30,7 +30,7 @@ from playwright.sync_api import sync_playwright
 
 from call import CALL, NAMES, WARM_S, Page, broker, until, voices
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.standins.private_server import (
+from obsidian_wren.simulation.private_server import (
     PipeWire,
     PrivateServer,
     PulseAudio,

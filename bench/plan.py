@@ -17,8 +17,8 @@ from obsidian_wren.core.derive.plan import plan
 from obsidian_wren.core.derive.tone import derive_tone
 from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
-from obsidian_wren.standins.spec import BOATHOUSE, read_spec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.spec import BOATHOUSE, read_spec
+from obsidian_wren.simulation.world import SimulatedRig
 
 
 def main() -> None:

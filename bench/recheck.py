@@ -18,7 +18,7 @@ from obsidian_wren.service.prove.kept import kept_checks
 from obsidian_wren.service.readings.measuring import samples_of
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.takes import ending, from_stream, simulated
-from obsidian_wren.standins.surroundings import simulated_world
+from obsidian_wren.simulation.surroundings import simulated_world
 from obsidian_wren.store.folder import DataFolder
 
 

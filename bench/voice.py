@@ -25,7 +25,7 @@ import numpy.typing as npt
 import pulsectl  # type: ignore[import-untyped]
 
 from live import INPUT, LIVE, RATE, calibration
-from obsidian_wren.standins.private_server import (
+from obsidian_wren.simulation.private_server import (
     FakeMicrophone,
     PipeWire,
     PrivateServer,

@@ -19,7 +19,7 @@ from obsidian_wren.core.derive.tone_target import average_speech
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 
-FOLDER = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/standins/talker"
+FOLDER = pathlib.Path(__file__).resolve().parents[1] / "src/obsidian_wren/simulation/talker"
 RATE_HZ = 22_050
 # Words per minute, base pitch (0..99), pitch range by effort.
 EFFORT = {"normal": (158, 50), "loud": (165, 66), "soft": (140, 42)}

@@ -22,9 +22,14 @@ import urllib.request
 
 from playwright.sync_api import Page, sync_playwright
 
-from obsidian_wren.standins.private_server import FakeMicrophone, PipeWire, PulseAudio, environment
-from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.private_server import (
+    FakeMicrophone,
+    PipeWire,
+    PulseAudio,
+    environment,
+)
+from obsidian_wren.simulation.spec import BOATHOUSE, WorldSpec
+from obsidian_wren.simulation.world import SimulatedRig
 
 ROOT = pathlib.Path(__file__).resolve().parents[1]
 PICTURES = (("Rig", "Sound settings", "own-rig"), ("Send", "Listeners", "own-send"))

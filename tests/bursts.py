@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from obsidian_wren.standins import acoustics
+from obsidian_wren.simulation import acoustics
 from signals import RATE
 
 STARTS = (0.5, 1.2, 1.75, 2.9, 4.0)

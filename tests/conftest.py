@@ -115,7 +115,7 @@ def heard_once(together):
     begin with the same takes."""
     import numpy as np
 
-    from obsidian_wren.standins import world
+    from obsidian_wren.simulation import world
 
     hear = world._capsule_volts
     (together / "heard").mkdir(exist_ok=True)
@@ -139,9 +139,9 @@ def heard_once(together):
 def known_once():
     """What is known of a sound by its content is worked out once: most tests begin with the same
     takes."""
-    from obsidian_wren.service.context import Remembered
+    from obsidian_wren.service.context import Cache
 
-    return Remembered(300), Remembered(400), Remembered(most_bytes=250_000_000)
+    return Cache(300), Cache(400), Cache(most_bytes=250_000_000)
 
 
 @pytest.fixture
@@ -150,7 +150,7 @@ def app_over(heard_once, known_once):
     from obsidian_wren.devices.browser import BrowserStream
     from obsidian_wren.service.calibration.state import current
     from obsidian_wren.service.opening.opening import close_app, open_app
-    from obsidian_wren.standins.surroundings import simulated_world
+    from obsidian_wren.simulation.surroundings import simulated_world
     from obsidian_wren.store.folder import DataFolder
 
     opened = []

@@ -7,8 +7,8 @@ import numpy as np
 
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.prove.sounding import heard_for_checks
-from obsidian_wren.standins.spec import WorldSpec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.spec import WorldSpec
+from obsidian_wren.simulation.world import SimulatedRig
 
 # What is changed, and the code of its cause.
 CODES = {

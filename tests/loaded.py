@@ -12,7 +12,7 @@ from obsidian_wren.service.page import overview
 from obsidian_wren.service.send import listeners, proving
 from obsidian_wren.service.setup import confirming
 from obsidian_wren.service.takes import simulated
-from obsidian_wren.standins import sounds
+from obsidian_wren.simulation import sounds
 from signals import RATE, room, voice
 
 _LOADED = (

@@ -11,7 +11,7 @@ import pulsectl
 from obsidian_wren.cli.own_system import voice_command
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.computer import SystemComputer
-from obsidian_wren.standins.surroundings import around, simulated_world
+from obsidian_wren.simulation.surroundings import around, simulated_world
 from obsidian_wren.voice import asking, records
 from signals import RATE
 

@@ -7,7 +7,7 @@ import functools
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.standins.acoustics import talker_sound
+from obsidian_wren.simulation.acoustics import talker_sound
 
 RATE = 48_000
 

@@ -5,9 +5,9 @@ import copy
 import numpy as np
 
 import drift_worlds
-from obsidian_wren.standins import acoustics
-from obsidian_wren.standins.spec import WorldSpec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation import acoustics
+from obsidian_wren.simulation.spec import WorldSpec
+from obsidian_wren.simulation.world import SimulatedRig
 
 RATE = 48_000
 _POINTS_HZ = (20, 60, 150, 400, 1000, 2500, 6000, 10000, 16000, 20000)

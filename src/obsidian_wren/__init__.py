@@ -2,7 +2,7 @@
 
 The packages follow the job. ``core`` measures takes, derives settings and runs the chain, on arrays
 alone. ``service`` holds one function for each thing that a person does; ``web`` and ``cli`` call
-it. ``store`` keeps, ``formats`` reads and writes open files, ``standins`` and ``devices`` bring
+it. ``store`` keeps, ``formats`` reads and writes open files, ``simulation`` and ``devices`` bring
 sound.
 """
 

@@ -14,7 +14,7 @@ from obsidian_wren.core.measure.artefacts import restlessness_db, speech_loss
 from obsidian_wren.core.measure.noise_profile import noise_profile
 from obsidian_wren.core.measure.spectrum import power_spectrum, third_octaves
 from obsidian_wren.core.measure.speech import active_level
-from obsidian_wren.standins import acoustics
+from obsidian_wren.simulation import acoustics
 from signals import RATE, voice
 
 FANS = {

@@ -5,7 +5,7 @@ import pytest
 
 from obsidian_wren.core.decibels import amplitude_from_db
 from obsidian_wren.core.mix.reprocessing import compare
-from obsidian_wren.standins.programs import (
+from obsidian_wren.simulation.programs import (
     Activation,
     AutoGain,
     EchoCancelling,

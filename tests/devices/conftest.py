@@ -9,7 +9,7 @@ import pytest
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.setup import computer_changes, seeing
-from obsidian_wren.standins.private_server import (
+from obsidian_wren.simulation.private_server import (
     FakeMicrophone,
     PipeWire,
     PulseAudio,

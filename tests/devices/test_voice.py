@@ -185,9 +185,9 @@ def test_what_cannot_be_is_refused_and_what_runs_goes_on(system, plugged, voice)
     with pytest.raises(asking.VoiceRefused, match="There is no microphone “boat” now"):
         asks.ask(msgspec.structs.replace(wanted(), microphone="boat"))
     with pytest.raises(asking.VoiceRefused, match="of another version"):
-        asks.ask(records.ChangeChain((records.Stage("siren", {}),)))
+        asks.ask(records.ChangeChain((records.StageRecord("siren", {}),)))
     with pytest.raises(asking.VoiceRefused, match="of another version"):
-        asks.ask(records.ChangeChain((records.Stage("gain", {"gain_db": "much"}),)))
+        asks.ask(records.ChangeChain((records.StageRecord("gain", {"gain_db": "much"}),)))
     assert asks.status().live
     wait_until(lambda: hears(system, -14.0))
 
@@ -241,7 +241,7 @@ def test_a_microphone_that_goes_away_is_taken_up_again_without_anybody_asking(
 def test_every_kind_of_stage_goes_over_the_socket_as_it_is():
     for spec in one_of_each().values():
         sent = msgspec.msgpack.encode(records.stage_of(spec))
-        assert records.spec_of(msgspec.msgpack.decode(sent, type=records.Stage)) == spec
+        assert records.spec_of(msgspec.msgpack.decode(sent, type=records.StageRecord)) == spec
 
 
 def test_a_record_of_before_has_what_is_usual_for_what_it_does_not_hold():

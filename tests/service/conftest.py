@@ -22,7 +22,7 @@ def plain_calibration(boathouse_data, tmp_path_factory):
     from obsidian_wren.devices.browser import BrowserStream
     from obsidian_wren.service.export.exporting import export_calibration
     from obsidian_wren.service.opening.opening import close_app, open_app
-    from obsidian_wren.standins.surroundings import simulated_world
+    from obsidian_wren.simulation.surroundings import simulated_world
     from obsidian_wren.store.folder import DataFolder
 
     folder = tmp_path_factory.mktemp("plain") / "data"

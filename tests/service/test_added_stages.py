@@ -15,7 +15,7 @@ from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.chain.stage import Numbers
 from obsidian_wren.core.chain.stage_kind import StageKind
 from obsidian_wren.core.decibels import amplitude_from_db
-from obsidian_wren.core.derive.stage_plan import Answer
+from obsidian_wren.core.derive.stage_plan import StagePlanBuilder
 from obsidian_wren.formats.calibration import chain_spec
 from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.service import live
@@ -59,7 +59,7 @@ class PadSpec(Numbers):
 
 
 def derive_pad(take_set, pins):
-    answer = Answer("pad", pins)
+    answer = StagePlanBuilder("pad", pins)
     answer.set("takes_db", TAKES_DB, "The test wants it so.")
     return answer.plan(True, "The test wants it.")
 

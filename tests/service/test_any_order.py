@@ -29,7 +29,7 @@ from obsidian_wren.service.send import listeners
 from obsidian_wren.service.setup import things, turning
 from obsidian_wren.service.takes import discarding, ending, from_page, keeping
 from obsidian_wren.service.undo import put_back
-from obsidian_wren.standins.surroundings import simulated_world
+from obsidian_wren.simulation.surroundings import simulated_world
 from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.store.models import Clip, Recording, Take

@@ -15,7 +15,7 @@ from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.opening import checking, doctor
 from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.recording import library
-from obsidian_wren.standins.surroundings import simulated_world
+from obsidian_wren.simulation.surroundings import simulated_world
 from obsidian_wren.store import parts
 from obsidian_wren.store.backup import copies, copy_database
 from obsidian_wren.store.folder import DataFolder

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from beside import work_beside
 from obsidian_wren.core.told import Told
 from obsidian_wren.service.calibration import catching_up, current, deriving, settings, stages
-from obsidian_wren.service.calibration.behind import Behind, Overtaken
+from obsidian_wren.service.calibration.background import Background, Overtaken
 from obsidian_wren.service.calibration.events import ChainChanged
 from obsidian_wren.service.calibration.wishes import TasteBody, WishesBody
 from obsidian_wren.service.rig.rigs import the_rig
@@ -28,7 +28,7 @@ def behind(boathouse):
     """The boathouse's program with what follows worked out behind, by a worker."""
     catching_up.start_catching_up(work_beside(boathouse))
     yield boathouse
-    current(boathouse).behind.stop()
+    current(boathouse).background.stop()
 
 
 def pin(app, stage, name, value):
@@ -36,7 +36,7 @@ def pin(app, stage, name, value):
 
 
 def shown(app):
-    catching_up.caught_up(app)
+    catching_up.wait_derived(app)
     found = overview(app).model_dump()
     for setting in found["settings"]:
         setting.pop("id", None)
@@ -82,7 +82,7 @@ def test_the_change_is_there_at_once_and_what_follows_is_marked(behind, monkeypa
     assert during.derivable is None
     assert [step.status for step in during.steps] == [step.status for step in before.steps]
     goes.set()
-    catching_up.caught_up(behind)
+    catching_up.wait_derived(behind)
     after = overview(behind, "delivery", "working_out")
     assert not after.working_out
     assert after.delivery != before.delivery
@@ -102,7 +102,7 @@ def test_of_many_keys_the_last_one_counts_and_few_are_worked_out(behind, monkeyp
     for hz in range(70, 90):
         pin(behind, "highpass", "frequency_hz", float(hz))
     all_pressed.set()
-    catching_up.caught_up(behind)
+    catching_up.wait_derived(behind)
     assert value(behind, "highpass", "frequency_hz") == 89.0
     assert shows(behind, "derivable") is None
     assert len(derived) <= 3
@@ -161,7 +161,7 @@ def test_who_writes_all_the_time_is_worked_with_in_turn(behind, monkeypatch):
 
     monkeypatch.setattr(deriving, "derive_everything", disturbed)
     pin(behind, "highpass", "frequency_hz", 100.0)
-    catching_up.caught_up(behind)
+    catching_up.wait_derived(behind)
     assert len(tries) == 3
     assert not shows(behind, "working_out")
     assert shows(behind, "derivable") is None
@@ -197,7 +197,7 @@ def test_a_sound_that_is_lost_is_marked_and_done_without(behind):
     current(behind).take_sets.forget()
     (behind.folder.takes / f"{digest}.flac").unlink()
     pin(behind, "highpass", "frequency_hz", 100.0)
-    catching_up.caught_up(behind)
+    catching_up.wait_derived(behind)
     assert any(t.fault for t in shows(behind, "takes"))
 
 
@@ -209,7 +209,7 @@ def test_a_refusal_is_told(behind, monkeypatch):
 
     monkeypatch.setattr(deriving, "derive_everything", refuses)
     pin(behind, "highpass", "frequency_hz", 100.0)
-    catching_up.caught_up(behind)
+    catching_up.wait_derived(behind)
     news = [told.get(timeout=5) for _ in range(2)]
     assert ("trouble", {"sentence": "Your voice is not above the room."}) in news
     # What stands on an older key says so.
@@ -225,7 +225,7 @@ def test_confirming_behind_a_change_keeps_what_follows_from_it(behind):
 
 
 def test_work_that_is_overtaken_is_asked_again_with_what_is_newer():
-    behind, done, asked = Behind(), threading.Event(), []
+    behind, done, asked = Background(), threading.Event(), []
 
     def work(rigs):
         asked.append(dict(rigs))
@@ -244,7 +244,7 @@ def test_work_that_is_overtaken_is_asked_again_with_what_is_newer():
 
 
 def test_what_was_asked_when_the_end_comes_is_let_go():
-    behind, began, goes = Behind(), threading.Event(), threading.Event()
+    behind, began, goes = Background(), threading.Event(), threading.Event()
 
     def work(_rigs):
         began.set()
@@ -266,7 +266,7 @@ def test_what_could_not_be_worked_out_is_marked_and_derived_with_one_press(
     with monkeypatch.context() as broken:
         broken.setattr(deriving, "derive_everything", lambda ctx, *, refit: 1 / 0)
         pin(behind, "highpass", "frequency_hz", 100.0)
-        catching_up.caught_up(behind)
+        catching_up.wait_derived(behind)
     assert "the voice chain" in shows(behind, "derivable")
     assert not shows(behind, "working_out")
     deriving.derive_again(behind)

@@ -10,8 +10,8 @@ from obsidian_wren.formats.calibration import BadCalibration
 from obsidian_wren.formats.sounding import read_sounding, sounding_json
 from obsidian_wren.formats.write_sound import write_sound
 from obsidian_wren.service.files.checking import check_files
-from obsidian_wren.standins.spec import WorldSpec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.spec import WorldSpec
+from obsidian_wren.simulation.world import SimulatedRig
 
 RATE = 48_000
 

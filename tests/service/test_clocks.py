@@ -9,7 +9,7 @@ import pytest
 
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.service.opening.opening import close_app, open_app
-from obsidian_wren.standins.surroundings import simulated_world
+from obsidian_wren.simulation.surroundings import simulated_world
 from obsidian_wren.store import backup
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.web.app import create_app

@@ -10,7 +10,7 @@ from obsidian_wren.service.setup import (
     turning,
 )
 from obsidian_wren.service.takes import keeping, simulated
-from obsidian_wren.standins.spec import WorldSpec
+from obsidian_wren.simulation.spec import WorldSpec
 from obsidian_wren.store import parts
 from rigging import use_boathouse
 from shown import shows

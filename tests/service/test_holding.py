@@ -11,7 +11,7 @@ from sqlalchemy.exc import OperationalError
 from obsidian_wren.ports.disk import FolderError
 from obsidian_wren.service import calibration, live, recording, takes
 from obsidian_wren.service.calibration import deriving
-from obsidian_wren.service.context import Remembered, clock
+from obsidian_wren.service.context import Cache, clock
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living, preparing
 from obsidian_wren.service.live import recording as live_recording
@@ -329,7 +329,7 @@ def test_a_rig_that_two_remove_at_once_goes_once(app):
 def test_a_sound_that_is_lost_while_it_works_is_done_without(boathouse):
     boathouse.sounds = type(boathouse.sounds)(4)
     boathouse.readings = type(boathouse.readings)(32)
-    calibration.current(boathouse).take_sets = Remembered(8)
+    calibration.current(boathouse).take_sets = Cache(8)
     newest = [take for take in shows(boathouse, "takes") if take.purpose == "rest"][-1]
     with boathouse.sessions() as session:
         path = take_files.take_path(boathouse.folder, session.get_one(Take, newest.id).sha256)

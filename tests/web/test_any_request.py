@@ -30,7 +30,7 @@ from obsidian_wren.service.mixes import clips, mixing
 from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.takes import simulated
-from obsidian_wren.standins.surroundings import simulated_world
+from obsidian_wren.simulation.surroundings import simulated_world
 from obsidian_wren.store.folder import DataFolder
 from obsidian_wren.web.app import create_app
 from short import fix_what_the_machine_chooses

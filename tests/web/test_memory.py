@@ -9,7 +9,7 @@ import pytest
 from obsidian_wren.cli.main import main
 from obsidian_wren.service import calibration
 from obsidian_wren.service.calibration import settings
-from obsidian_wren.service.context import Remembered
+from obsidian_wren.service.context import Cache
 from obsidian_wren.store.token import token_of
 from obsidian_wren.web.access import Access
 from obsidian_wren.web.app import create_app
@@ -54,7 +54,7 @@ def test_what_is_remembered_is_counted(boathouse):
     client = create_app(boathouse).test_client()
     name = "takes behind the stages of the chain"
     # What other tests left is not counted.
-    calibration.current(boathouse).take_sets = Remembered(most_bytes=250_000_000)
+    calibration.current(boathouse).take_sets = Cache(most_bytes=250_000_000)
     assert held(client)[name]["mb"] == 0.0
     settings.change_setting(
         boathouse, "highpass", "frequency_hz", value=90.0, band=None, pinned=True

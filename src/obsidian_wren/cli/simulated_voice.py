@@ -10,7 +10,7 @@ from obsidian_wren.voice.serving import Serving
 
 
 def _made(serving: Serving) -> Voice:
-    from obsidian_wren.standins.around_voice import simulated_voice
+    from obsidian_wren.simulation.around_voice import simulated_voice
 
     return simulated_voice(serving.tell, serving.folder, BrowserStream, is_alone=True)
 

@@ -19,8 +19,8 @@ def simulate(chosen: argparse.Namespace) -> FileAnswer:
     from obsidian_wren.formats.write_sound import write_sound
     from obsidian_wren.service.errors import Refused
     from obsidian_wren.service.files.reading import FileAnswer
-    from obsidian_wren.standins.spec import read_spec
-    from obsidian_wren.standins.world import SimulatedRig
+    from obsidian_wren.simulation.spec import read_spec
+    from obsidian_wren.simulation.world import SimulatedRig
 
     if not _SHORTEST_SIMULATED_S <= chosen.seconds <= _LONGEST_SIMULATED_S:
         raise Refused(

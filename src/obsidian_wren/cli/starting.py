@@ -144,7 +144,7 @@ def start(chosen: argparse.Namespace) -> int:
 
 def simulated_surroundings() -> World:
     """All around simulated, beside the browser's microphone."""
-    from obsidian_wren.standins.surroundings import simulated_world
+    from obsidian_wren.simulation.surroundings import simulated_world
 
     def open_browser(rate_hz: int) -> PushedStream:
         from obsidian_wren.devices.browser import BrowserStream
@@ -164,7 +164,7 @@ def _own_world() -> World:
     """This computer's own sound around the program, where its sound server answers, and a plain
     word where none does."""
     from obsidian_wren.devices.sound_server.computer import SystemComputer
-    from obsidian_wren.standins.surroundings import around
+    from obsidian_wren.simulation.surroundings import around
 
     system = own_system()
     system.look()

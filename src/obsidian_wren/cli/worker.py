@@ -48,7 +48,7 @@ class _Begin:
         from obsidian_wren.devices.sound_server.computer import SystemComputer
         from obsidian_wren.ports.system_sound import Surroundings, SystemSound
         from obsidian_wren.service.context import workers_shop
-        from obsidian_wren.standins.surroundings import around
+        from obsidian_wren.simulation.surroundings import around
         from obsidian_wren.store.folder import DataFolder
 
         world = simulated_surroundings()

@@ -22,7 +22,7 @@ MOST_HELD_SAMPLES = 14_400_000
 
 
 @dataclass(frozen=True)
-class Sound:
+class ReadSound:
     """One channel of a file: samples ``(n,)``, rate in Hz, the container, and what is to be said of
     it.
 
@@ -46,7 +46,7 @@ def read_sound(
     longest_s: float | None = None,
     fold: bool = False,
     voiced: bool = False,
-) -> Sound:
+) -> ReadSound:
     """Read one channel of a file, its first ``most_samples`` at the most; ``channel`` counts from
     1, None takes the one that carries sound, or a voice where it is ``voiced``. ``fold`` takes the
     mean of all.
@@ -81,7 +81,7 @@ def read_sound(
             held[count : count + len(block)] = block
             count += len(block)
         left_out = max(0.0, ((file.frames or count) - count) / file.rate_hz)
-        return Sound(held[:count], file.rate_hz, file.container, notes, channels, left_out)
+        return ReadSound(held[:count], file.rate_hz, file.container, notes, channels, left_out)
 
 
 def pick_channel(

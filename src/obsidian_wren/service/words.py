@@ -21,7 +21,7 @@ UNSTORABLE = "unstorable"
 _UNSTORABLE = _("The text holds half of a character, which cannot be kept. Type it again.")
 
 
-class Said(FromOutside):
+class RequestModel(FromOutside):
     """The base of everything that is asked for: a field that there is not is refused, since it
     would be passed over in silence, and so is text that cannot be kept."""
 

@@ -53,7 +53,7 @@ class Asking:
         self._told, self._lost = told, lost
         self._numbers = itertools.count(1)
         self._sending = threading.Lock()
-        self._answers: dict[int, queue.Queue[records.Said | None]] = {}
+        self._answers: dict[int, queue.Queue[records.NumberedAnswer | None]] = {}
         self.is_gone = False
         threading.Thread(target=self._read, name="voice", daemon=True).start()
         met = self.ask(records.Hello(tied=tied))
@@ -63,13 +63,15 @@ class Asking:
 
     def ask(self, request: records.Request) -> records.Answer:
         """Ask for something; gives what is answered. Raises VoiceRefused."""
-        number, answered = next(self._numbers), queue.Queue[records.Said | None]()
+        number, answered = next(self._numbers), queue.Queue[records.NumberedAnswer | None]()
         self._answers[number] = answered
         try:
             with self._sending:
                 if self.is_gone:
                     raise gone()
-                self._connection.send_bytes(msgspec.msgpack.encode(records.Asked(number, request)))
+                self._connection.send_bytes(
+                    msgspec.msgpack.encode(records.NumberedRequest(number, request))
+                )
             said = answered.get(timeout=_PATIENCE_S)
         except (OSError, queue.Empty) as error:
             raise gone() from error
@@ -107,7 +109,7 @@ class Asking:
             end.shutdown(socket.SHUT_RDWR)
 
     def _read(self) -> None:
-        decoder = msgspec.msgpack.Decoder(records.Said)
+        decoder = msgspec.msgpack.Decoder(records.NumberedAnswer)
         with suppress(EOFError, OSError):
             while True:
                 said = decoder.decode(self._connection.recv_bytes())

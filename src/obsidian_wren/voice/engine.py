@@ -35,7 +35,7 @@ from obsidian_wren.ports.world import (
 )
 from obsidian_wren.voice import records
 from obsidian_wren.voice.channel import OneChannel
-from obsidian_wren.voice.feeds import Feeds
+from obsidian_wren.voice.feeds import RunningFeeds
 from obsidian_wren.voice.listening import HEARD, Listening
 from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.marker_flight import HeardMarker
@@ -45,7 +45,7 @@ from obsidian_wren.voice.pads import Pads
 from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.rehearsal import rehearse
 from obsidian_wren.voice.run import LiveRun
-from obsidian_wren.voice.shared import Share
+from obsidian_wren.voice.shared import SharedWriter
 from obsidian_wren.voice.simulated import Simulated
 from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 
@@ -95,12 +95,12 @@ class Voice:
         self._ends = records.Ends()
         self._pads = Pads()
         self._recorder: Recorder | None = None
-        self._shares: dict[str, Share] = {}
+        self._shares: dict[str, SharedWriter] = {}
         self._looked_s = 0.0
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
         self._woken, self._ended = threading.Event(), threading.Event()
-        self._feeds = Feeds(system, self._named, self._is_sounding)
+        self._feeds = RunningFeeds(system, self._named, self._is_sounding)
         system.look()
         self._end_watch = system.watch(self._woken.set)
         self._attendant = threading.Thread(target=self._attend, name="attendant", daemon=True)
@@ -176,7 +176,7 @@ class Voice:
         with self._changing:
             self._unshare(asked.name)
             stream = self._world().open_rig(asked.rig, asked.purpose)
-            share = Share([records.Track(HEARD)], stream.rate_hz, self._folder)
+            share = SharedWriter([records.Track(HEARD)], stream.rate_hz, self._folder)
             self._listening[asked.name] = Listening(stream, share)
         return share.answer
 
@@ -299,7 +299,7 @@ class Voice:
             self._unshare(asked.name)
             if not asked.tracks:
                 return None
-            share = Share(asked.tracks, self._live().rate_hz, self._folder)
+            share = SharedWriter(asked.tracks, self._live().rate_hz, self._folder)
             self._shares[asked.name] = share
         return share.answer
 

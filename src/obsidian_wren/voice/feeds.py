@@ -14,7 +14,7 @@ from obsidian_wren.voice.silence import Silence
 from obsidian_wren.voice.unread import Unread, join_anew
 
 
-class Feeds:
+class RunningFeeds:
     """By the keys of their listeners, over a sound server. ``named`` is called when a feed was made
     under a title; ``is_live`` says whether blocks are on their way to them. One thread at a time
     makes them and takes them away."""

@@ -20,8 +20,8 @@ class Here:
 
     def ask(self, request: records.Request) -> records.Answer:
         """Ask for something; gives what is answered. Raises VoiceRefused."""
-        sent = msgspec.msgpack.encode(records.Asked(1, request))
-        asked = msgspec.msgpack.decode(sent, type=records.Asked)
+        sent = msgspec.msgpack.encode(records.NumberedRequest(1, request))
+        asked = msgspec.msgpack.decode(sent, type=records.NumberedRequest)
         answer = answered(self._voice, asked.request)
         if isinstance(answer, records.Refusal):
             raise VoiceRefused(answer.code, answer.sentence)

@@ -6,7 +6,7 @@ import threading
 
 from obsidian_wren.ports.world import SoundStream
 from obsidian_wren.voice.pace import Pace
-from obsidian_wren.voice.shared import Share
+from obsidian_wren.voice.shared import SharedWriter
 
 _BLOCK_S = 0.02
 
@@ -14,7 +14,7 @@ _BLOCK_S = 0.02
 class Listening:
     """Reads a stream into memory that whoever listens can read, until :meth:`end`."""
 
-    def __init__(self, stream: SoundStream, share: Share) -> None:
+    def __init__(self, stream: SoundStream, share: SharedWriter) -> None:
         self._stream, self._share = stream, share
         self._ended = threading.Event()
         self._worker = threading.Thread(target=self._work, name="listening", daemon=True)

@@ -24,7 +24,7 @@ class Passed:
     waited_ms: float | None
 
 
-class Passing:
+class PassedBlocks:
     """Blocks are added by one thread and asked for by another."""
 
     def __init__(self) -> None:

@@ -29,7 +29,7 @@ class Record(msgspec.Struct, frozen=True, tag=True, omit_defaults=True):
     """The base of everything that goes over the socket."""
 
 
-class Stage(msgspec.Struct, frozen=True):
+class StageRecord(msgspec.Struct, frozen=True):
     """A stage by its kind, with its settings by their names."""
 
     kind: str
@@ -43,7 +43,7 @@ class Program(msgspec.Struct, frozen=True):
     settings: ProgramSettings = ProgramSettings()
 
 
-class SimulatedRig(msgspec.Struct, frozen=True):
+class SimulatedRigRecord(msgspec.Struct, frozen=True):
     """A rig that is simulated: what it is made of, as JSON, and where its controls stand."""
 
     spec: str
@@ -89,7 +89,7 @@ class Start(Record, frozen=True):
     microphone: str
     channel: int
     rate_hz: int
-    stages: tuple[Stage, ...]
+    stages: tuple[StageRecord, ...]
     seats: tuple[SeatRecord, ...]
     inputs: dict[str, str]
     mixes: tuple[Mix, ...] = ()
@@ -97,12 +97,12 @@ class Start(Record, frozen=True):
     muted: frozenset[str] = frozenset()
     block_s: float = 0.01
     sources: frozenset[str] = frozenset()
-    returns: dict[str, tuple[Stage, ...]] = {}
+    returns: dict[str, tuple[StageRecord, ...]] = {}
     ends: Ends = Ends()
     adapts: bool = True
     source: Literal["system", "pushed", "take", "simulated"] = "system"
-    rig: SimulatedRig | None = None
-    second: tuple[Stage, ...] = ()
+    rig: SimulatedRigRecord | None = None
+    second: tuple[StageRecord, ...] = ()
     speed: float = 1.0
 
 
@@ -135,7 +135,7 @@ class Rehearse(Record, frozen=True):
     """Say what a block of each of these sizes, ms, costs through these stages and mixes at a rate,
     until one leaves enough time. Nobody hears it."""
 
-    stages: tuple[Stage, ...]
+    stages: tuple[StageRecord, ...]
     mixes: tuple[Mix, ...]
     ducking: Ducking
     rate_hz: int
@@ -152,7 +152,7 @@ class TreatReturn(Record, frozen=True):
     """Treat the return from a listener without a click."""
 
     of: str
-    stages: tuple[Stage, ...]
+    stages: tuple[StageRecord, ...]
 
 
 class PressClip(Record, frozen=True):
@@ -192,7 +192,7 @@ class Listen(Record, frozen=True):
     :class:`Share` does of what is live; ``Share`` without tracks ends it."""
 
     name: str
-    rig: SimulatedRig
+    rig: SimulatedRigRecord
     purpose: str
 
 
@@ -262,7 +262,7 @@ class Feeds(Record, frozen=True):
 class ChangeChain(Record, frozen=True):
     """Go over to other stages without a click."""
 
-    stages: tuple[Stage, ...]
+    stages: tuple[StageRecord, ...]
 
 
 class ChangeMixes(Record, frozen=True):
@@ -443,14 +443,14 @@ class News(Record, frozen=True):
 Answer = Costs | Done | Refusal | Status | Troubles | Sound | Shared | MarkerHeard | News
 
 
-class Asked(msgspec.Struct, frozen=True):
+class NumberedRequest(msgspec.Struct, frozen=True):
     """A request with its number."""
 
     number: int
     request: Request
 
 
-class Said(msgspec.Struct, frozen=True):
+class NumberedAnswer(msgspec.Struct, frozen=True):
     """An answer to the request of a number, or news with the number 0."""
 
     number: int
@@ -487,12 +487,12 @@ def after(running: Start, asked: Request) -> Start:
     return running
 
 
-def stage_of(spec: StageSpec) -> Stage:
+def stage_of(spec: StageSpec) -> StageRecord:
     """A stage as it is sent."""
-    return Stage(spec.kind, msgspec.to_builtins(spec))
+    return StageRecord(spec.kind, msgspec.to_builtins(spec))
 
 
-def spec_of(stage: Stage) -> StageSpec:
+def spec_of(stage: StageRecord) -> StageSpec:
     """The settings of a stage that came. Raises KeyError for a kind that is not known,
     msgspec.ValidationError for what is none of its settings."""
     found = KINDS[stage.kind].spec_class()

@@ -21,7 +21,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Player, SourceGone
 from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
 from obsidian_wren.voice.pace import Pace, Pacing
-from obsidian_wren.voice.passed import Passing
+from obsidian_wren.voice.passed import PassedBlocks
 from obsidian_wren.voice.paths import PathDelay, ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.picking import picked
 from obsidian_wren.voice.priority import come_first, quick_switching
@@ -71,7 +71,7 @@ class LiveRun:
         # Blocks in which anyone lost sound: that came too late, that the microphone sent and nobody
         # took in time, that an edge lacked, or that did not get to who listens.
         self.dropouts = 0
-        self.passing = Passing()
+        self.passing = PassedBlocks()
         self._voices = list(voices)
         self._seats = list(seats)
         self.inputs = dict(inputs)

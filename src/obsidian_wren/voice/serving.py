@@ -53,7 +53,7 @@ class Serving:
     def tell(self, kind: str, body: dict[str, Any]) -> None:
         """News for everybody who is connected; never waits."""
         for each in list(self._asking):
-            each.tell(records.Said(0, records.News(kind, body)))
+            each.tell(records.NumberedAnswer(0, records.News(kind, body)))
 
     def wait(self) -> None:
         """Until it shall end, also because nobody asks it any more and it does nothing for
@@ -96,14 +96,14 @@ class _Asking:
     def __init__(self, connection: Connection, engine: Voice, serving: Serving) -> None:
         self._connection, self._engine, self._serving = connection, engine, serving
         self._tied = False
-        self._waiting: queue.Queue[records.Said | None] = queue.Queue(_MOST_WAITING)
+        self._waiting: queue.Queue[records.NumberedAnswer | None] = queue.Queue(_MOST_WAITING)
 
     def begin(self) -> None:
         """Answer it from now on."""
         for work, name in ((self._read, "asked"), (self._write, "told")):
             threading.Thread(target=work, name=name, daemon=True).start()
 
-    def tell(self, said: records.Said | None) -> None:
+    def tell(self, said: records.NumberedAnswer | None) -> None:
         """To be sent; where nobody reads, the oldest is forgotten."""
         while True:
             try:
@@ -113,7 +113,7 @@ class _Asking:
                     self._waiting.get_nowait()
 
     def _read(self) -> None:
-        decoder = msgspec.msgpack.Decoder(records.Asked)
+        decoder = msgspec.msgpack.Decoder(records.NumberedRequest)
         ends = False
         try:
             while not ends:
@@ -121,9 +121,9 @@ class _Asking:
                 try:
                     asked = decoder.decode(data)
                 except msgspec.MsgspecError:
-                    self.tell(records.Said(_number(data), _NOT_UNDERSTOOD))
+                    self.tell(records.NumberedAnswer(_number(data), _NOT_UNDERSTOOD))
                     continue
-                self.tell(records.Said(asked.number, self._answer(asked.request)))
+                self.tell(records.NumberedAnswer(asked.number, self._answer(asked.request)))
                 ends = isinstance(asked.request, records.End)
         except (EOFError, OSError):
             pass

@@ -109,7 +109,7 @@ class TracksReader:
         self._memory.close()
 
 
-class Share:
+class SharedWriter:
     """Tracks of what is live, as they are written for whoever asked for them."""
 
     def __init__(self, tracks: Sequence[records.Track], rate_hz: int, folder: Path) -> None:

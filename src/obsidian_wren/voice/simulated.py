@@ -11,7 +11,7 @@ from obsidian_wren.voice import records
 class Simulated(Protocol):
     """In the place of this computer's microphones, programs and what plays."""
 
-    def open_rig(self, rig: records.SimulatedRig, purpose: str = "talk") -> SoundStream:
+    def open_rig(self, rig: records.SimulatedRigRecord, purpose: str = "talk") -> SoundStream:
         """What a rig hears, without end, its controls followed as they turn."""
         ...
 

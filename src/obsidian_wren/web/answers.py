@@ -56,7 +56,7 @@ def state_answer(*, chain_only: bool = False) -> Response:
     asked = [name.strip() for name in request.headers.get("Wren-Want", "").split(",")]
     pairs = [pair.partition("=") for pair in request.headers.get("Wren-Have", "").split(",")]
     wanted = [name for name in asked if name in PARTS]
-    if chain_only and wanted and calibration.current(the_app()).behind.waits:
+    if chain_only and wanted and calibration.current(the_app()).background.waits:
         wanted = [name for name in wanted if name in _AT_ONCE]
     body = overview_json(
         the_app(),

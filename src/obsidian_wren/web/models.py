@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pydantic import BaseModel, Field
 
-from obsidian_wren.service.words import RowId, Said
+from obsidian_wren.service.words import RequestModel, RowId
 
 
-class Rename(Said):
+class Rename(RequestModel):
     """Another name."""
 
     name: str = Field(max_length=120)
@@ -20,20 +20,20 @@ class Problem(BaseModel):
     sentence: str
 
 
-class Done(BaseModel):
+class Acknowledgement(BaseModel):
     """It was done. ``enough``: the take that a piece belongs to needs no more."""
 
     ok: bool = True
     enough: bool = False
 
 
-class ById(Said):
+class ById(RequestModel):
     """One row."""
 
     id: RowId
 
 
-class LeftOut(Said):
+class LeftOut(RequestModel):
     """``off`` names stages to leave out for once, parted by commas."""
 
     off: str = Field(default="", max_length=200)

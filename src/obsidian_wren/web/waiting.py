@@ -56,7 +56,7 @@ def install(app: Flask) -> None:
         if len(parts) > 2 and parts[2] in _WAITING and not request.path.startswith(_PIECES):
             from obsidian_wren.service import calibration
 
-            if calibration.current(the_app()).behind.waits:
-                from obsidian_wren.service.calibration.catching_up import caught_up
+            if calibration.current(the_app()).background.waits:
+                from obsidian_wren.service.calibration.catching_up import wait_derived
 
-                caught_up(the_app())
+                wait_derived(the_app())

@@ -17,7 +17,7 @@ import numpy as np
 from obsidian_wren.core.chain.clicks import ClicksSpec, bursts_of
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import within
@@ -51,7 +51,7 @@ class ClickEvidence:
 
 def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule for keys and clicks: the bursts of the room in use beside the voice's own."""
-    answer = Answer("clicks", pins)
+    answer = StagePlanBuilder("clicks", pins)
     rate = take_set.rate_hz
     at_s = click_times_s(take_set.room, rate_hz=rate)
     if not len(at_s):

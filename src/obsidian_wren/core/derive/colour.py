@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from obsidian_wren.core.chain.colour import ColourSpec
 from obsidian_wren.core.derive.colour_added import what_colour_adds
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import peak_dbfs
 from obsidian_wren.core.wording import _
@@ -30,7 +30,7 @@ _STARTS: dict[str, tuple[float, str]] = {
 
 def derive_colour(take_set: TakeSet, pins: Pins) -> StagePlan:
     """Off, with every effect at a careful start, and what that adds where it is switched on."""
-    answer = Answer("colour", pins)
+    answer = StagePlanBuilder("colour", pins)
     for name, (value, because) in _STARTS.items():
         answer.set(name, value, because)
     values = {name: setting.value for name, setting in answer.settings.items()}

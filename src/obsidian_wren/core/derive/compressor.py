@@ -23,7 +23,7 @@ from obsidian_wren.core.chain.detector import attack_reach, control_step, reach
 from obsidian_wren.core.decibels import Samples, amplitude_db
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.gate_evidence import talk_heard
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
@@ -164,7 +164,7 @@ class _Take:
 
 def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the compressor."""
-    answer = Answer("compressor", pins)
+    answer = StagePlanBuilder("compressor", pins)
     aims = take_set.wishes.aims
     pitch = take_set.talk_reading.pitch_hz
     hears_from = answer.set(

@@ -13,7 +13,7 @@ import numpy as np
 from obsidian_wren.core.chain.deesser import band_section
 from obsidian_wren.core.chain.filters import run_sections
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.sibilants import Sibilant, find_sibilants
@@ -39,7 +39,7 @@ class SibilanceEvidence:
 
 def derive_deesser(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the de-esser, from the sibilants of the voice as it is toned."""
-    answer = Answer("deesser", pins)
+    answer = StagePlanBuilder("deesser", pins)
     found = find_sibilants(take_set.talk, rate_hz=take_set.rate_hz)
     usual = float(np.median([s.frequency_hz for s in found])) if found else _USUAL_HZ
     centre = answer.set(

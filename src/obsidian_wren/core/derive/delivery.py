@@ -16,7 +16,7 @@ import numpy as np
 from obsidian_wren.core.chain.between_samples import local_peaks
 from obsidian_wren.core.chain.limiter import limiter_gains
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.loudness import lufs_of_weighted
 from obsidian_wren.core.wording import _
@@ -30,7 +30,7 @@ _SAME_GAIN_DB = 0.02
 
 def derive_gain(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gain before the limiter."""
-    answer = Answer("gain", pins)
+    answer = StagePlanBuilder("gain", pins)
     aims = take_set.wishes.aims
     ceiling = pins.numbers.get(("limiter", "ceiling_dbtp"), aims.ceiling_dbtp)
     weighted, peaks = take_set.weighted_talk, local_peaks(take_set.talk)
@@ -66,7 +66,7 @@ def derive_gain(take_set: TakeSet, pins: Pins) -> StagePlan:
 
 def derive_limiter(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the limiter: always on, always last."""
-    answer = Answer("limiter", pins)
+    answer = StagePlanBuilder("limiter", pins)
     ceiling = take_set.wishes.aims.ceiling_dbtp
     answer.set(
         "ceiling_dbtp",

@@ -12,7 +12,7 @@ import numpy as np
 
 from obsidian_wren.core.chain.deplosive import low_band, low_pole
 from obsidian_wren.core.decibels import Samples, amplitude_db
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.plosives import BAND_HZ, Plosive, find_plosives
@@ -35,7 +35,7 @@ class PlosiveEvidence:
 
 def derive_deplosive(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the plosive stage."""
-    answer = Answer("deplosive", pins)
+    answer = StagePlanBuilder("deplosive", pins)
     found = find_plosives(take_set.talk, rate_hz=take_set.rate_hz)
     corner = answer.set(
         "frequency_hz",

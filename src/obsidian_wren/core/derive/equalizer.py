@@ -12,7 +12,7 @@ import numpy as np
 from obsidian_wren.core.chain.filters import highpass_sections
 from obsidian_wren.core.chain.highpass import HighpassSpec
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet, ToneTakes
 from obsidian_wren.core.derive.tone import Tone, derive_tone, judge_tone
 from obsidian_wren.core.derive.tone_problem import ToneAims
@@ -48,7 +48,7 @@ def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
             )
     except ValueError:
         return _untold(tone, pins)
-    return Answer("equalizer", pins).plan(
+    return StagePlanBuilder("equalizer", pins).plan(
         bool(found.bands),
         _sentence(found, aims),
         data={"bands": tuple(named.band for named in found.bands)},
@@ -59,7 +59,7 @@ def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
 def _untold(tone: ToneTakes, pins: Pins) -> StagePlan:
     standing = () if tone.standing is None else tone.standing
     bands = tone.pinned or tuple(band for band, pinned in standing if pinned)
-    return Answer("equalizer", pins).plan(
+    return StagePlanBuilder("equalizer", pins).plan(
         bool(bands),
         _(
             "Your voice stands over the noise in less than one octave, so its tone cannot be"
@@ -106,7 +106,7 @@ def _of_the_person(pins: Pins) -> StagePlan:
     into it."""
     bands = pins.bands.get("equalizer", ())
     because = _("You added it: its bands are yours, and nothing is fitted to them.")
-    return Answer("equalizer", pins).plan(bool(bands), because, data={"bands": bands})
+    return StagePlanBuilder("equalizer", pins).plan(bool(bands), because, data={"bands": bands})
 
 
 def _filters(take_set: TakeSet, rate_hz: float) -> Samples | None:

@@ -29,7 +29,7 @@ from obsidian_wren.core.derive.gate_evidence import (
     talk_heard,
 )
 from obsidian_wren.core.derive.gate_opening import HIGHER_DB, Opening, opening_between
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import pauses_s
@@ -51,7 +51,7 @@ _BURIED_DB = 15.0
 
 def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gate."""
-    answer = Answer("gate", pins)
+    answer = StagePlanBuilder("gate", pins)
     hears_from = set_sidechain(answer, take_set)
     talk, room = _takes_heard(take_set, hears_from)
     speech = talk.inside(take_set.words)
@@ -107,7 +107,7 @@ def _takes_heard(take_set: TakeSet, sidechain_hz: float) -> tuple[DetectorTrace,
     return talk_heard(take_set, sidechain_hz), room_heard(take_set, sidechain_hz)
 
 
-def set_sidechain(answer: Answer, take_set: TakeSet) -> float:
+def set_sidechain(answer: StagePlanBuilder, take_set: TakeSet) -> float:
     """From where what opens and closes hears, Hz: the lowest pitch of the voice."""
     pitch = take_set.talk_reading.pitch_hz
     low = 100.0 if pitch is None else float(np.clip(pitch.p5, 70.0, 200.0))
@@ -137,7 +137,7 @@ def recount(take_set: TakeSet, spec: GateSpec, *, held: bool = True) -> GateCoun
     return count(spec, talk, room, take_set.words, clicks, rate_hz=take_set.rate_hz)
 
 
-def _times(answer: Answer, take_set: TakeSet) -> None:
+def _times(answer: StagePlanBuilder, take_set: TakeSet) -> None:
     pauses = pauses_s(take_set.words)
     short = pauses[pauses < _PART_OF_A_PHRASE_S]
     known = len(short) >= 5

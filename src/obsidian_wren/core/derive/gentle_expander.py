@@ -15,7 +15,7 @@ from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.derive.gate import bearable_range_db, set_sidechain
 from obsidian_wren.core.derive.gate_evidence import rest_heard, talk_heard
 from obsidian_wren.core.derive.gate_opening import opening_between
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.numerals import DECIDES_DB, beside
 from obsidian_wren.core.wording import _
@@ -32,7 +32,7 @@ _SOFT_PERCENT = 10.0
 
 def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gentle expander: the room behind the dynamics against the aim."""
-    answer = Answer("gate", pins)
+    answer = StagePlanBuilder("gate", pins)
     aim = take_set.wishes.aims.floor_dbfs_a
     hears_from = set_sidechain(answer, take_set)
     speech = talk_heard(take_set, hears_from).inside(take_set.words)

@@ -16,7 +16,7 @@ import numpy as np
 from obsidian_wren.core.chain.filters import highpass_sections
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive.setting import Setting, resolve
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.readings import QuietReading, TalkReading
 from obsidian_wren.core.measure.voice_spectrum import CELL_HZ
@@ -53,7 +53,7 @@ def derive_highpass_stage(take_set: TakeSet, pins: Pins) -> StagePlan:
         pinned_hz=numbers.get(("highpass", "frequency_hz")),
         pinned_order=numbers.get(("highpass", "order")),
     )
-    answer = Answer("highpass", pins)
+    answer = StagePlanBuilder("highpass", pins)
     answer.settings.update(frequency_hz=rule.frequency_hz, order=rule.order)
     return answer.plan(True, _("Under the lowest pitch there is only rumble."))
 

@@ -15,7 +15,7 @@ from obsidian_wren.core.chain.hum import LOOK_HZ, HumSpec
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.cause import a_weighted_sum
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.hum import Hum, beside_lines_dbfs, line_levels_dbfs
 from obsidian_wren.core.numerals import beside, plain
@@ -45,7 +45,7 @@ class HumEvidence:
 
 def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the hum canceller: the hum of the room at rest as it will be heard."""
-    answer = Answer("hum", pins)
+    answer = StagePlanBuilder("hum", pins)
     hum = take_set.quiet_reading.hum
     mains = answer.set(
         "mains_hz",

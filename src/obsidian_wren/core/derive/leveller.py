@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.speech import spoken_mask
@@ -32,7 +32,7 @@ class LevelEvidence:
 
 def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the leveller, from the loudness range of the toned voice."""
-    answer = Answer("leveller", pins)
+    answer = StagePlanBuilder("leveller", pins)
     aims = take_set.wishes.aims
     found = take_set.range_lu
     active = take_set.active_dbfs

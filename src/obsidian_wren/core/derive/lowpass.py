@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.voice_spectrum import POINT_HZ
 from obsidian_wren.core.numerals import frequency
@@ -21,7 +21,7 @@ _BEYOND = 1.25
 def derive_lowpass(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the low-pass: a quarter over the highest frequency at which the voice stands 6
     dB over the room."""
-    answer = Answer("lowpass", pins)
+    answer = StagePlanBuilder("lowpass", pins)
     voice, noise = take_set.talk_reading.voice.points_db(), take_set.quiet_reading.noise.points_db()
     there = np.flatnonzero(voice > noise + _OVER_NOISE_DB)
     top = float(POINT_HZ[there[-1]]) if len(there) else _RANGE_HZ[1]

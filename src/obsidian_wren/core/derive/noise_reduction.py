@@ -14,7 +14,7 @@ import numpy as np
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet, room_a_weighted_dbfs
 from obsidian_wren.core.measure.artefacts import SpeechLoss, restlessness_db, speech_loss
 from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
@@ -66,7 +66,7 @@ def profile_rows(profile: NoiseProfile) -> tuple[tuple[float, float], ...]:
 def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of noise reduction: the room at rest, as it will be heard behind all that follows,
     beside the voice and in the pauses, against the aim."""
-    answer = Answer("noise_reduction", pins)
+    answer = StagePlanBuilder("noise_reduction", pins)
     aim = take_set.wishes.aims.floor_dbfs_a
     to_come = take_set.lift_to_listener()
     pauses_decide = to_come.in_pauses_db > to_come.beside_voice_db + DECIDES_DB

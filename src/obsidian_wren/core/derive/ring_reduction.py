@@ -5,7 +5,7 @@ Source: ISO 3382-2 for decay; Habets (2009) for the late reverb; practice for a 
 
 from __future__ import annotations
 
-from obsidian_wren.core.derive.stage_plan import Answer, Pins, StagePlan
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.decay import Reverb
 from obsidian_wren.core.numerals import DECIDES_DB, beside
@@ -26,7 +26,7 @@ _SHARE_UNKNOWN_DB = -3.0
 
 def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of ring reduction, from the room's decay and its share beside the direct sound."""
-    answer = Answer("ring_reduction", pins)
+    answer = StagePlanBuilder("ring_reduction", pins)
     ring = take_set.ring
     if ring is None:
         answer.set(

@@ -77,7 +77,7 @@ class StagePlan:
         return KINDS[self.kind].spec_class().from_settings(values, on=self.switch.on)
 
 
-class Answer:
+class StagePlanBuilder:
     """Gathers a rule's answer for one stage, with a person's pins put in."""
 
     def __init__(self, kind: str, pins: Pins) -> None:

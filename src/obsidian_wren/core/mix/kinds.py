@@ -24,7 +24,7 @@ from obsidian_wren.core.wording import _
 
 
 @dataclass(frozen=True)
-class Share:
+class SourceShare:
     """A kind of source in a mix:
 
     LU under the voice when nobody speaks, and LU that the voice stands over it when somebody does.
@@ -44,7 +44,7 @@ class KindRule:
     aim_lufs: float
     ceiling_dbtp: float
     channels: int
-    shares: Mapping[SourceKind, Share]
+    shares: Mapping[SourceKind, SourceShare]
     kept_out: Mapping[SourceKind, str] = field(default_factory=dict)
     because: str = ""
 
@@ -56,10 +56,10 @@ KEPT_UNDER_LU = 15.0
 # The voice stays this far over everything that drops under it, taken together; EBU Tech 3343 names
 # 7 LU as the least for speech.
 VOICE_OVER_LU = 12.0
-_BED = Share(9.0, KEPT_UNDER_LU)
-_CLIPS = Share(8.0, 12.0)
+_BED = SourceShare(9.0, KEPT_UNDER_LU)
+_CLIPS = SourceShare(8.0, 12.0)
 # An instrument beside a voice that talks: near it, and under it while it talks.
-_SECOND = Share(4.0, 10.0)
+_SECOND = SourceShare(4.0, 10.0)
 _NOT_ASKED = _("they did not ask for it, and it makes you harder to understand")
 
 RULES: Mapping[DestinationKind, KindRule] = {
@@ -67,7 +67,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -18.0,
         -3.0,
         1,
-        {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
+        {"voice": SourceShare(0.0), "second": _SECOND, "clips": _CLIPS},
         {
             "music": _NOT_ASKED,
             "computer": _("it may hold the call itself"),
@@ -82,7 +82,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -18.0,
         -3.0,
         1,
-        {"voice": Share(0.0)},
+        {"voice": SourceShare(0.0)},
         {
             "second": _("a game chat is for one voice"),
             "clips": _("a game chat opens on any sound"),
@@ -97,9 +97,9 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -1.0,
         2,
         {
-            "voice": Share(0.0),
+            "voice": SourceShare(0.0),
             "second": _SECOND,
-            "return": Share(1.0),
+            "return": SourceShare(1.0),
             "clips": _CLIPS,
             "computer": _BED,
             "music": _BED,
@@ -112,9 +112,9 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -3.0,
         2,
         {
-            "voice": Share(0.0),
+            "voice": SourceShare(0.0),
             "second": _SECOND,
-            "return": Share(1.0),
+            "return": SourceShare(1.0),
             "clips": _CLIPS,
             "music": _BED,
         },
@@ -126,11 +126,11 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -6.0,
         2,
         {
-            "second": Share(2.0),
-            "return": Share(0.0),
-            "clips": Share(8.0),
-            "computer": Share(6.0),
-            "music": Share(8.0),
+            "second": SourceShare(2.0),
+            "return": SourceShare(0.0),
+            "clips": SourceShare(8.0),
+            "computer": SourceShare(6.0),
+            "music": SourceShare(8.0),
         },
         {"voice": _("your own voice would come late; direct monitoring or Hear live is for that")},
         _("For hours at the ear: −23 LUFS, and no peak over −6 dBTP."),
@@ -139,7 +139,7 @@ RULES: Mapping[DestinationKind, KindRule] = {
         -18.0,
         -3.0,
         2,
-        {"voice": Share(0.0), "second": _SECOND, "clips": _CLIPS},
+        {"voice": SourceShare(0.0), "second": _SECOND, "clips": _CLIPS},
         {
             "music": _NOT_ASKED,
             "computer": _NOT_ASKED,

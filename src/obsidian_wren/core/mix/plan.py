@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from obsidian_wren.core.mix.engine import Mix, MixSend
-from obsidian_wren.core.mix.kinds import RULES, KindRule, MixPins, Share
+from obsidian_wren.core.mix.kinds import RULES, KindRule, MixPins, SourceShare
 from obsidian_wren.core.mix.measured import Measured
 from obsidian_wren.core.mix.routes import Destination, RouteRefused, Routing, Send, Source, admit
 from obsidian_wren.core.wording import _
@@ -113,7 +113,7 @@ def _send(
     trim_db: float,
     deeper_db: float,
 ) -> SendPlan:
-    share = rule.shares.get(source.kind, Share(6.0, 12.0))
+    share = rule.shares.get(source.kind, SourceShare(6.0, 12.0))
     pinned = source.key in pins.under_lu or source.key in pins.duck_db
     under = pins.under_lu.get(source.key, share.under_lu)
     # One who holds a level lower than the rule's needs no drop beyond what is still missing.

@@ -22,29 +22,29 @@ _LONGEST_S = 30.0
 def follow_change(ctx: RigContext, *, refit: bool = False) -> None:
     """Within a change: what it gives, behind the answer where that runs, else at once. Either way
     the chain that is heard has it at once."""
-    behind = current(ctx.app).behind
-    specs = keyed_specs(ctx) if behind.runs else None
+    background = current(ctx.app).background
+    specs = keyed_specs(ctx) if background.runs else None
     if specs is None:
         derive_after_change(ctx, refit=refit)
         return
     if is_in_hand(ctx.session, ctx.rig):
         ctx.announce(ChainChanged(tuple(specs.values()), tuple(specs)))
-    behind.ask(ctx.rig.id, refit=refit)
+    background.ask(ctx.rig.id, refit=refit)
 
 
-def caught_up(app: AppContext) -> None:
+def wait_derived(app: AppContext) -> None:
     """Wait until what follows from every change is there."""
-    current(app).behind.wait(_LONGEST_S)
+    current(app).background.wait(_LONGEST_S)
 
 
 def start_catching_up(app: AppContext) -> None:
     """Work behind from now on, until the program ends."""
-    behind = current(app).behind
+    background = current(app).background
 
     def work(rigs: Mapping[int, bool]) -> None:
         try:
             for rig_id, refit in rigs.items():
-                app.work(derive_rig, rig_id, refit, go_on=behind.go_on)
+                app.work(derive_rig, rig_id, refit, go_on=background.go_on)
         except Told as error:
             app.bus.tell("trouble", {"sentence": str(error)})
         except Overtaken:
@@ -53,5 +53,5 @@ def start_catching_up(app: AppContext) -> None:
             # What it stood on is marked as old, and can be derived again with a press.
             _LOG.exception("What follows from a change could not be worked out")
 
-    behind.start(work, app.changed)
-    app.at_end(behind.stop)
+    background.start(work, app.changed)
+    app.at_end(background.stop)

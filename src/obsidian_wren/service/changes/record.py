@@ -14,13 +14,13 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.context.clock import now
 from obsidian_wren.store.models import (
+    ActiveRig,
     Base,
     ChangeRow,
     Clip,
     ComputerRow,
     Confirmed,
     ControlBinding,
-    Desk,
     DestinationRow,
     InterfaceRow,
     KnownDevice,
@@ -48,7 +48,7 @@ DECIDED: tuple[type[Base], ...] = (
     InterfaceRow,
     RoomRow,
     Rig,
-    Desk,
+    ActiveRig,
     TaperRow,
     ComputerRow,
     KnownDevice,

@@ -3,7 +3,7 @@
 from obsidian_wren.service.context.app_context import AppContext, FolderFinding, Pace
 from obsidian_wren.service.context.asked import Asked
 from obsidian_wren.service.context.bus import END, Bus
-from obsidian_wren.service.context.remembered import Remembered
+from obsidian_wren.service.context.cache import Cache
 from obsidian_wren.service.context.worker import Overtaken, Worker
 
 __all__ = [
@@ -11,9 +11,9 @@ __all__ = [
     "AppContext",
     "Asked",
     "Bus",
+    "Cache",
     "FolderFinding",
     "Overtaken",
     "Pace",
-    "Remembered",
     "Worker",
 ]

@@ -15,7 +15,7 @@ from typing import Any, Literal, TypeVar, cast
 
 from obsidian_wren.ports.world import World
 from obsidian_wren.service.context.bus import Bus
-from obsidian_wren.service.context.remembered import Remembered
+from obsidian_wren.service.context.cache import Cache
 from obsidian_wren.service.context.worker import Worker
 from obsidian_wren.store.backup import Copier
 from obsidian_wren.store.database import Sessions
@@ -51,9 +51,9 @@ class AppContext:
     copier: Copier | None = None
     findings: list[FolderFinding] = field(default_factory=list)
     message: str | None = None
-    sounds: Remembered = field(default_factory=lambda: Remembered(most_bytes=_SOUNDS_BYTES))
-    readings: Remembered = field(default_factory=lambda: Remembered(32))
-    answers: Remembered = field(default_factory=lambda: Remembered(64))
+    sounds: Cache = field(default_factory=lambda: Cache(most_bytes=_SOUNDS_BYTES))
+    readings: Cache = field(default_factory=lambda: Cache(32))
+    answers: Cache = field(default_factory=lambda: Cache(64))
     # Goes on after a restart, unless a thousand things changed in every second of the run before.
     revision: int = field(default_factory=lambda: time.time_ns() // 1_000_000)
     _counting: threading.Lock = field(default_factory=threading.Lock)

@@ -57,7 +57,7 @@ class Job:
 
 
 @dataclass(frozen=True)
-class Done:
+class JobResult:
     """What came of a job, by its number: its answer or its error; what it kept and announced, and
     on how many ``transactions`` it stood; whether the pages are to look again."""
 
@@ -82,10 +82,10 @@ class Worker:
         *,
         rest_s: float = _REST_S,
     ) -> None:
-        self._ws, self._begin, self._rest_s = app, begin, rest_s
+        self._app, self._begin, self._rest_s = app, begin, rest_s
         self._turn = threading.RLock()
         self._line: Connection | None = None
-        self._asked: dict[int, Future[Done]] = {}
+        self._asked: dict[int, Future[JobResult]] = {}
         self._number = 0
         self._asked_s = 0.0
 
@@ -111,7 +111,7 @@ class Worker:
             done = self._done(job, arguments, go_on)
             if self._take_over(done):
                 return _answer(done)
-        with self._ws.lock:
+        with self._app.lock:
             done = self._done(job, arguments, go_on)
             self._take_over(done)
         return _answer(done)
@@ -130,7 +130,7 @@ class Worker:
 
     def _done(
         self, job: Callable[..., Any], arguments: tuple[Any, ...], go_on: Callable[[], None] | None
-    ) -> Done:
+    ) -> JobResult:
         for last in (False, True):
             asked, number = self._ask(job, arguments)
             try:
@@ -141,8 +141,10 @@ class Worker:
                     raise Refused("worker", _ENDED) from error
         raise AssertionError
 
-    def _ask(self, job: Callable[..., Any], arguments: tuple[Any, ...]) -> tuple[Future[Done], int]:
-        system = self._ws.world.system
+    def _ask(
+        self, job: Callable[..., Any], arguments: tuple[Any, ...]
+    ) -> tuple[Future[JobResult], int]:
+        system = self._app.world.system
         with self._turn:
             self.get_ready()
             assert self._line is not None
@@ -157,7 +159,9 @@ class Worker:
                 raise
             return asked, self._number
 
-    def _followed(self, asked: Future[Done], number: int, go_on: Callable[[], None] | None) -> Done:
+    def _followed(
+        self, asked: Future[JobResult], number: int, go_on: Callable[[], None] | None
+    ) -> JobResult:
         while True:
             try:
                 return asked.result(None if go_on is None else _LOOK_S)
@@ -188,13 +192,13 @@ class Worker:
         try:
             while True:
                 said = line.recv()
-                if isinstance(said, Done):
+                if isinstance(said, JobResult):
                     with self._turn:
                         self._asked_s = time.monotonic()
                         asked = self._asked.pop(said.number)
                     asked.set_result(said)
                 else:
-                    self._ws.bus.tell(*said)
+                    self._app.bus.tell(*said)
         except (EOFError, OSError):
             pass
         except Exception:
@@ -222,24 +226,24 @@ class Worker:
                 return self._look_again(self._rest_s - rested_s)
             self.end()
 
-    def _take_over(self, done: Done) -> bool:
+    def _take_over(self, done: JobResult) -> bool:
         """Keep what was kept, and let everyone know; False where something else was kept
         meanwhile."""
         for found in done.found:
-            self._ws.find(found.code, found.sentence, found.action)
+            self._app.find(found.code, found.sentence, found.action)
         if done.kept or done.announced:
-            with self._ws.sessions.begin() as session:
+            with self._app.sessions.begin() as session:
                 if transactions(session) != done.transactions:
                     return False
                 replay(session, done.kept)
                 for event in done.announced:
-                    self._ws.announce(event)
+                    self._app.announce(event)
         if done.changed:
-            self._ws.changed()
+            self._app.changed()
         return True
 
 
-def _answer(done: Done) -> Any:
+def _answer(done: JobResult) -> Any:
     if done.error is not None:
         raise done.error
     return done.answer

@@ -26,7 +26,7 @@ from obsidian_wren.ports.system_sound import Surroundings
 from obsidian_wren.ports.world import World
 from obsidian_wren.service.context.app_context import AppContext
 from obsidian_wren.service.context.bus import Bus
-from obsidian_wren.service.context.worker import Done, Job, Overtaken
+from obsidian_wren.service.context.worker import Job, JobResult, Overtaken
 from obsidian_wren.service.heap import give_back
 from obsidian_wren.store.database import told_error
 from obsidian_wren.store.folder import DataFolder
@@ -95,7 +95,7 @@ class WorkersShop(AppContext):
         """Nobody waits any more for this job, nor for one before it."""
         self._given_up = job
 
-    def done(self, asked: Job) -> Done:
+    def done(self, asked: Job) -> JobResult:
         """Do a job. What it raises comes as its error."""
         self._job, began_s = asked.number, time.monotonic()
         self._announced.clear()
@@ -116,7 +116,7 @@ class WorkersShop(AppContext):
             error = _that_travels(raised)
         if time.monotonic() - began_s > _LONG_S:
             give_back()
-        return Done(
+        return JobResult(
             asked.number,
             answer,
             error,

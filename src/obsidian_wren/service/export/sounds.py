@@ -163,7 +163,7 @@ def _frames(raw: Samples, specs: Sequence[StageSpec] | None, rate: int) -> dict[
     }
 
 
-def sweep_wav(_ws: AppContext, rate_hz: int) -> bytes:
+def sweep_wav(_app: AppContext, rate_hz: int) -> bytes:
     """The measuring sweep, to be played from where the mouth is."""
     return _wav(sweep_signal(rate_hz=rate_hz), rate_hz)
 

@@ -149,7 +149,7 @@ def get_ready(app: AppContext) -> None:
         prepare(app, session, None)
 
 
-def _return_plan(_ws: AppContext, sound: Samples, rate_hz: int) -> ReturnPlan | None:
+def _return_plan(_app: AppContext, sound: Samples, rate_hz: int) -> ReturnPlan | None:
     return derive_return(sound, rate_hz=rate_hz)
 
 

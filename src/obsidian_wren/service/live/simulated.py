@@ -20,9 +20,9 @@ from obsidian_wren.voice import records
 from obsidian_wren.voice.asking import VoiceRefused
 
 
-def rig_of(ctx: RigContext) -> records.SimulatedRig:
+def rig_of(ctx: RigContext) -> records.SimulatedRigRecord:
     """The simulated rig in hand, its controls where the person left them."""
-    return records.SimulatedRig(ctx.rig.spec_json, controls_of(ctx))
+    return records.SimulatedRigRecord(ctx.rig.spec_json, controls_of(ctx))
 
 
 def program_of(row: DestinationRow) -> records.Program:

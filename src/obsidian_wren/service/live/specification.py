@@ -37,7 +37,7 @@ class VoiceSource:
     microphone: str = ""
     channel: int = 0
     take: Samples | None = None
-    rig: records.SimulatedRig | None = None
+    rig: records.SimulatedRigRecord | None = None
 
 
 def source_of(ctx: RigContext, browser_rate_hz: int | None) -> VoiceSource:

@@ -38,7 +38,7 @@ class _Hearing:
     reads the news reads the answers."""
 
     def __init__(self, app: AppContext, link: VoiceLink) -> None:
-        self._ws = app
+        self._app = app
         self._work: queue.Queue[Callable[[], None] | None] = queue.Queue()
         self._worker = threading.Thread(target=self._go_through, name="voice news", daemon=True)
         self._worker.start()
@@ -50,22 +50,22 @@ class _Hearing:
         if kind == "changed":
             self.look_later()
         elif kind == "marker":
-            run = current(self._ws).run
+            run = current(self._app).run
             if run is not None:
                 run.marker_began()
         elif kind.startswith("record"):
-            self._work.put(partial(news.hear, self._ws, kind, body))
+            self._work.put(partial(news.hear, self._app, kind, body))
         else:
-            self._ws.bus.tell(kind, body)
+            self._app.bus.tell(kind, body)
 
     def lost(self) -> None:
         """The voice ended by itself."""
-        run = current(self._ws).run
+        run = current(self._app).run
         if run is not None and not run.finished.is_set():
             run.lose(_ENDED)
-            self._ws.bus.tell("trouble", {"sentence": _ENDED})
-        self._work.put(partial(news.lost, self._ws))
-        self._ws.changed()
+            self._app.bus.tell("trouble", {"sentence": _ENDED})
+        self._work.put(partial(news.lost, self._app))
+        self._app.changed()
 
     def again(self) -> None:
         """It is back, with what it ran."""
@@ -93,14 +93,14 @@ class _Hearing:
         self._worker.join(timeout=5)
 
     def _look(self) -> None:
-        run = current(self._ws).run
+        run = current(self._app).run
         if run is not None and run.look():
             if run.finished.is_set():
-                close_recording(self._ws)
+                close_recording(self._app)
             else:
-                hear_in_headphones(self._ws)
-                watch_meter(self._ws)
-        self._ws.changed()
+                hear_in_headphones(self._app)
+                watch_meter(self._app)
+        self._app.changed()
 
     def _go_through(self) -> None:
         while (work := self._work.get()) is not None:

@@ -81,7 +81,7 @@ class LentMicrophone:
                 self._link.ask(records.Share(self._name, ()))
 
 
-def listen_in(link: VoiceLink, rig: records.SimulatedRig, purpose: str) -> LentMicrophone:
+def listen_in(link: VoiceLink, rig: records.SimulatedRigRecord, purpose: str) -> LentMicrophone:
     """What a simulated rig hears. Raises Refused."""
     try:
         return LentMicrophone(link, asked=lambda name: records.Listen(name, rig, purpose))

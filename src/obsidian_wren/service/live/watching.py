@@ -30,7 +30,7 @@ class Watch:
         self.purpose = purpose
         self.rate_hz = stream.rate_hz
         self.finished = threading.Event()
-        self._ws = app
+        self._app = app
         self._stream = stream
         self._stop = threading.Event()
         self._meter = BlockMeter(stream.rate_hz)
@@ -53,15 +53,15 @@ class Watch:
                 if not len(block):
                     break
                 sound = block if block.ndim == 1 else block[:, 0]
-                live.current(self._ws).hear_aside(sound)
+                live.current(self._app).hear_aside(sound)
                 for frame in self._meter.add(sound):
-                    self._ws.bus.tell("frame", frame_json(frame, "watch"))
+                    self._app.bus.tell("frame", frame_json(frame, "watch"))
         except SourceGone as error:
-            self._ws.bus.tell("trouble", {"sentence": str(error)})
+            self._app.bus.tell("trouble", {"sentence": str(error)})
         finally:
             self._stream.close()
             self.finished.set()
-            self._ws.changed()
+            self._app.changed()
 
 
 def start_watch(

@@ -11,7 +11,7 @@ from obsidian_wren.voice import records
 
 
 @dataclass
-class Feeds:
+class FeedsState:
     """The keys of the listeners whose inputs are there; what the server said where one could not be
     made; where the headphones are, and what is heard as the return from whom; and what is heard as
     the computer's sound."""
@@ -25,9 +25,9 @@ class Feeds:
     following: threading.RLock = field(default_factory=threading.RLock)
 
 
-def current(app: AppContext) -> Feeds:
+def current(app: AppContext) -> FeedsState:
     """The feeds as they stand."""
-    return app.own(Feeds)
+    return app.own(FeedsState)
 
 
 def ends(app: AppContext) -> records.Ends:

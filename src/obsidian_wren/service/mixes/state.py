@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from obsidian_wren.service.context import AppContext, Remembered
+from obsidian_wren.service.context import AppContext, Cache
 
 
 @dataclass
 class MixesState:
     """Pictures and material of what is mixed."""
 
-    waveforms: Remembered = field(default_factory=lambda: Remembered(48))
-    materials: Remembered = field(default_factory=lambda: Remembered(1))
+    waveforms: Cache = field(default_factory=lambda: Cache(48))
+    materials: Cache = field(default_factory=lambda: Cache(1))
 
 
 def current(app: AppContext) -> MixesState:

@@ -34,10 +34,10 @@ from obsidian_wren.store.backup import copies
 from obsidian_wren.store.database import open_database
 from obsidian_wren.store.folder import DataFolder, write_through
 from obsidian_wren.store.models import (
+    ActiveRig,
     Base,
     BroughtFile,
     Derivation,
-    Desk,
     KeptCalibration,
     Rig,
     Version,
@@ -115,7 +115,7 @@ def _unreadable(app: AppContext) -> list[FolderTrouble]:
         rigs = list(session.scalars(select(Rig.id).order_by(Rig.id)))
     for rig_id in rigs:
         with app.sessions.begin() as session:
-            session.merge(Desk(id=1, rig_id=rig_id))
+            session.merge(ActiveRig(id=1, rig_id=rig_id))
         overview_json(app)
         for finding in sheet.current(app).unreadable.values():
             found[finding.sentence] = FolderTrouble(
@@ -240,10 +240,10 @@ def _put_unreadable_aside(app: AppContext) -> None:
             if _kept(session, version) is None:
                 _lay_aside(session, version, aside)
         rigs = list(session.scalars(select(Rig.id)))
-        in_hand = session.get_one(Desk, 1).rig_id
+        in_hand = session.get_one(ActiveRig, 1).rig_id
     for rig_id in rigs:
         with app.sessions.begin() as session:
-            session.merge(Desk(id=1, rig_id=rig_id))
+            session.merge(ActiveRig(id=1, rig_id=rig_id))
         overview_json(app)
         codes = {finding.code for finding in sheet.current(app).unreadable.values()}
         with app.sessions.begin() as session:
@@ -257,7 +257,7 @@ def _put_unreadable_aside(app: AppContext) -> None:
                     if not isinstance(answer.body, dict):
                         _lay_aside(session, answer, aside)
     with app.sessions.begin() as session:
-        session.merge(Desk(id=1, rig_id=in_hand))
+        session.merge(ActiveRig(id=1, rig_id=in_hand))
     if aside:
         place = app.folder.put_aside()
         write_through(place / "rows.json", json.dumps(aside, default=str, indent=1).encode())

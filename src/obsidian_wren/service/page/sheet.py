@@ -80,7 +80,7 @@ class Sheet:
     @cached_property
     def working_out(self) -> bool:
         """Whether what follows from a change is still being worked out."""
-        return calibration.current(self.ctx.app).behind.waits
+        return calibration.current(self.ctx.app).background.waits
 
     def read(
         self,

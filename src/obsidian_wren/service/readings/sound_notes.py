@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 from obsidian_wren.core.measure.faults import Note
 from obsidian_wren.core.wording import _
-from obsidian_wren.formats.read_sound import Sound
+from obsidian_wren.formats.read_sound import ReadSound
 
 
-def sentences_of(sound: Sound, notes: Sequence[Note]) -> list[str]:
+def sentences_of(sound: ReadSound, notes: Sequence[Note]) -> list[str]:
     """A sentence for each note, and one where the file holds more than is of use."""
     found = [note.sentence for note in notes]
     if sound.left_out_s >= 1.0:

@@ -111,7 +111,7 @@ def list_what_was_left(app: AppContext, *, but: tuple[str, int] | None = None) -
     return saved
 
 
-def _measured(_ws: AppContext, path: Path, channels: int, rate_hz: int) -> RecordedFile:
+def _measured(_app: AppContext, path: Path, channels: int, rate_hz: int) -> RecordedFile:
     return measured(path, channels=channels, rate_hz=rate_hz)
 
 

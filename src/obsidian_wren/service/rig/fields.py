@@ -7,10 +7,10 @@ from typing import Literal
 from pydantic import Field
 
 from obsidian_wren.formats.outside import RowId
-from obsidian_wren.service.words import RateHz, Said, Source
+from obsidian_wren.service.words import RateHz, RequestModel, Source
 
 
-class MicrophoneFields(Said):
+class MicrophoneFields(RequestModel):
     """A microphone, as far as it carries calculation; unknown numbers are null."""
 
     name: str = Field(min_length=1, max_length=80)
@@ -22,7 +22,7 @@ class MicrophoneFields(Said):
     needs_phantom: bool | None = None
 
 
-class InterfaceFields(Said):
+class InterfaceFields(RequestModel):
     """An interface: preamp, converter, and how its knob is marked."""
 
     name: str = Field(min_length=1, max_length=80)
@@ -44,7 +44,7 @@ class InterfaceFields(Said):
     bits: list[Literal[8, 16, 24, 32]] = Field(default=[16, 24], min_length=1, max_length=4)
 
 
-class RoomFields(Said):
+class RoomFields(RequestModel):
     """A room: size and surfaces where known."""
 
     name: str = Field(min_length=1, max_length=80)
@@ -54,7 +54,7 @@ class RoomFields(Said):
     surfaces: Literal["bare", "furnished", "soft", "treated"] | None = None
 
 
-class RigFields(Said):
+class RigFields(RequestModel):
     """What a person says about the rig: which things it is made of, how they stand, where its
     sound comes from, its aim."""
 

@@ -14,12 +14,12 @@ from obsidian_wren.service.rig.computer_rows import computer_row, remember_devic
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.fields import InterfaceFields
 from obsidian_wren.service.words import Source
-from obsidian_wren.store.models import Desk, InterfaceRow, MicrophoneRow, Rig, RoomRow
+from obsidian_wren.store.models import ActiveRig, InterfaceRow, MicrophoneRow, Rig, RoomRow
 
 
 def the_rig(app: AppContext, session: Session) -> Rig:
     """The rig in hand; a blank one is made at the first start."""
-    desk = session.get(Desk, 1)
+    desk = session.get(ActiveRig, 1)
     if desk is not None:
         found = session.get(Rig, desk.rig_id)
         if found is not None:
@@ -27,7 +27,7 @@ def the_rig(app: AppContext, session: Session) -> Rig:
     rig = session.scalars(select(Rig).order_by(Rig.id)).first()
     if rig is None:
         rig = _blank(app, session)
-    session.merge(Desk(id=1, rig_id=rig.id))
+    session.merge(ActiveRig(id=1, rig_id=rig.id))
     session.flush()
     return rig
 
@@ -99,5 +99,5 @@ def knob_of(app: AppContext, rig: Rig) -> Knob:
 
 def is_in_hand(session: Session, rig: Rig) -> bool:
     """Whether a rig is the one that is worked with."""
-    desk = session.get(Desk, 1)
+    desk = session.get(ActiveRig, 1)
     return desk is None or desk.rig_id == rig.id

@@ -156,5 +156,5 @@ def _page(app: AppContext) -> ListeningPage:
     return page
 
 
-def _proved(_ws: AppContext, heard: Samples, known: dict[str, Any]) -> Arrived:
+def _proved(_app: AppContext, heard: Samples, known: dict[str, Any]) -> Arrived:
     return prove(heard, np.zeros(0), **known)

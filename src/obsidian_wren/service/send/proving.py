@@ -78,7 +78,7 @@ def send_marker(app: AppContext) -> None:
 
 
 def _codes(
-    _ws: AppContext, numbers: dict[str, int], level: float, lufs: dict[str, float], rate_hz: int
+    _app: AppContext, numbers: dict[str, int], level: float, lufs: dict[str, float], rate_hz: int
 ) -> MarkerCodes:
     return marker_codes(numbers, level, lufs, rate_hz=rate_hz)
 
@@ -158,7 +158,7 @@ def _delay_ms(counted_ms: float, sound: HeardMarker) -> float:
 
 
 def _look(
-    _ws: AppContext,
+    _app: AppContext,
     own_feed: str | None,
     number: int,
     heard: HeardMarker,

@@ -18,7 +18,7 @@ from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand
-from obsidian_wren.service.words import ControlDoes, ControlKind, Said
+from obsidian_wren.service.words import ControlDoes, ControlKind, RequestModel
 from obsidian_wren.store.models import Clip, ControlBinding
 
 FORMAT = "obsidian-wren/controllers"
@@ -31,7 +31,7 @@ _WORDS = {
 }
 
 
-class Control(Said):
+class Control(RequestModel):
     """A knob or a pad by the message that it sends. Channels count from 1, as on the devices."""
 
     device: str = Field(min_length=1, max_length=120)
@@ -40,7 +40,7 @@ class Control(Said):
     number: int = Field(ge=0, le=127)
 
 
-class Does(Said):
+class Does(RequestModel):
     """What a knob or pad does: turn a setting, switch a stage, play a clip, and the rest."""
 
     do: ControlDoes

@@ -18,9 +18,9 @@ from obsidian_wren.service.rig.rigs import in_hand, the_rig
 from obsidian_wren.service.setup.following import align_controls, rederive_plan
 from obsidian_wren.service.words import KeptKind
 from obsidian_wren.store.models import (
+    ActiveRig,
     Confirmed,
     Derivation,
-    Desk,
     InterfaceRow,
     MicrophoneRow,
     Rig,
@@ -150,7 +150,7 @@ def add_rig(app: AppContext, name: str) -> int:
         new = Rig(**{**columns, "name": name})
         session.add(new)
         session.flush()
-        session.merge(Desk(id=1, rig_id=new.id))
+        session.merge(ActiveRig(id=1, rig_id=new.id))
         found = new.id
     app.changed()
     return found
@@ -167,7 +167,7 @@ def use_rig(app: AppContext, rig_id: int) -> None:
         refuse_another_rig(app)
         if session.get(Rig, rig_id) is None:
             raise Refused("no-rig", _("This rig is no longer kept."))
-        session.merge(Desk(id=1, rig_id=rig_id))
+        session.merge(ActiveRig(id=1, rig_id=rig_id))
     app.changed()
 
 

@@ -38,7 +38,7 @@ def _heard(
     return stream.read(round(seconds * stream.rate_hz))
 
 
-class _Whole:
+class _WholeTake:
     """A sound that is there already, as a stream."""
 
     def __init__(self, samples: Samples, rate_hz: int) -> None:
@@ -118,6 +118,6 @@ def start_simulated(
         channels=1 if heard.ndim == 1 else heard.shape[1],
         until_steady=until_steady,
     )
-    worker = record(app, running, _Whole(heard, rate_hz), pace=pace or app.pace)
+    worker = record(app, running, _WholeTake(heard, rate_hz), pace=pace or app.pace)
     if (pace or app.pace) == "fast":
         worker.join()

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
-from obsidian_wren.service.calibration.catching_up import caught_up, follow_change
+from obsidian_wren.service.calibration.catching_up import follow_change, wait_derived
 from obsidian_wren.service.carry.versions import BROUGHT, put_back
 from obsidian_wren.service.changes.record import DECIDED, TONE_WISHES, next_redo, next_undo
 from obsidian_wren.service.context import AppContext
@@ -81,7 +81,7 @@ def _let_catch_up(app: AppContext, which: Callable[[Session], ChangeRow | None])
         found = which(session)
         waits = found is not None and any(map(_is, found.body))
     if waits:
-        caught_up(app)
+        wait_derived(app)
 
 
 # What a take is made at, and what it is taken on.

@@ -14,8 +14,8 @@ from obsidian_wren.store.models.mixes import (
 from obsidian_wren.store.models.prove import BroughtFile, KeptCalibration, Series, Version
 from obsidian_wren.store.models.takes import ChangeRow, Reading, Take
 from obsidian_wren.store.models.things import (
+    ActiveRig,
     ComputerRow,
-    Desk,
     InterfaceRow,
     KnownDevice,
     MicrophoneRow,
@@ -27,6 +27,7 @@ from obsidian_wren.store.models.things import (
 )
 
 __all__ = [
+    "ActiveRig",
     "Base",
     "BroughtFile",
     "ChangeRow",
@@ -35,7 +36,6 @@ __all__ = [
     "Confirmed",
     "ControlBinding",
     "Derivation",
-    "Desk",
     "DestinationRow",
     "InterfaceRow",
     "JsonBody",

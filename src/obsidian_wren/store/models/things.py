@@ -120,7 +120,7 @@ class Rig(Base):
     room: Mapped[RoomRow] = relationship(lazy="joined")
 
 
-class Desk(Base):
+class ActiveRig(Base):
     """Which rig is in hand. One row."""
 
     __tablename__ = "desk"

@@ -15,7 +15,7 @@ from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.export import exporting
 from obsidian_wren.service.page import views
 from obsidian_wren.service.setup import confirming, responses
-from obsidian_wren.service.words import Said, StepName
+from obsidian_wren.service.words import RequestModel, StepName
 from obsidian_wren.web import limits
 from obsidian_wren.web.answers import Route, state_answer, the_app, uploaded
 
@@ -23,20 +23,20 @@ from obsidian_wren.web.answers import Route, state_answer, the_app, uploaded
 StageKey = Annotated[str, Field(max_length=20, pattern=r"^[a-z_]+(-([2-9]|[a-z]+))?$")]
 
 
-class TargetUpload(Said):
+class TargetUpload(RequestModel):
     """A target as a two-column text."""
 
     file: FileStorage
 
 
-class ForStep(Said):
+class ForStep(RequestModel):
     """A step; ``anyway``: what it asks was read."""
 
     step: StepName
     anyway: bool = False
 
 
-class ChangeSetting(Said):
+class ChangeSetting(RequestModel):
     """Pin a setting to a value, or let it go."""
 
     stage: StageKey
@@ -46,39 +46,39 @@ class ChangeSetting(Said):
     pinned: bool
 
 
-class SwitchStage(Said):
+class SwitchStage(RequestModel):
     """Hold a stage on or off; null lets what was derived stand again."""
 
     stage: StageKey
     on: bool | None
 
 
-class OrderStages(Said):
+class OrderStages(RequestModel):
     """The stages in another order; empty for the usual one."""
 
     order: list[StageKey] = Field(max_length=40)
 
 
-class AddStage(Said):
+class AddStage(RequestModel):
     """A further stage of a kind."""
 
     kind: StageKey
 
 
-class StageByKey(Said):
+class StageByKey(RequestModel):
     """A stage by its key."""
 
     key: StageKey
 
 
-class TryGate(Said):
+class TryGate(RequestModel):
     """A threshold to try."""
 
     threshold_dbfs: float = Field(ge=-100, le=0)
     hysteresis_db: float | None = Field(default=None, ge=0, le=20)
 
 
-class WhatExport(Said):
+class WhatExport(RequestModel):
     """Which form of the equalizer to hand out, at a rate."""
 
     what: Literal["biquads", "impulse"]
@@ -117,7 +117,7 @@ def change_setting(body: ChangeSetting) -> Response:
     return state_answer(chain_only=True)
 
 
-class HowReport(Said):
+class HowReport(RequestModel):
     """Whether the report is shown or saved."""
 
     save: bool = False

@@ -17,26 +17,26 @@ from obsidian_wren.service.carry import (
     versions,
 )
 from obsidian_wren.service.page import views
-from obsidian_wren.service.words import Said
+from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, attached, state_answer, the_app, uploaded
 
 
-class DescribeVersion(Said):
+class DescribeVersion(RequestModel):
     """The person's name and note for a version."""
 
     name: str = Field(max_length=80)
     note: str = Field(max_length=1000)
 
 
-class TwoVersions(Said):
+class TwoVersions(RequestModel):
     """Two versions by their ids; 0 is what is in force now."""
 
     first: int = Field(ge=0, lt=2**31)
     second: int = Field(ge=0, lt=2**31)
 
 
-class BringIn(Said):
+class BringIn(RequestModel):
     """A calibration file, or an equalizer of another program."""
 
     file: FileStorage

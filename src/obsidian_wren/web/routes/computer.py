@@ -8,11 +8,11 @@ from pydantic import Field
 from obsidian_wren.core.derive.sound_device import DeviceField
 from obsidian_wren.service.page import views
 from obsidian_wren.service.setup import computer_changes
-from obsidian_wren.service.words import Said
+from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web.answers import Route, state_answer, the_app
 
 
-class DeviceById(Said):
+class DeviceById(RequestModel):
     """A sound device."""
 
     device_id: str = Field(max_length=80)

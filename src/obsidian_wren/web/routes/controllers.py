@@ -9,12 +9,12 @@ from pydantic import Field
 
 from obsidian_wren.service.page import views
 from obsidian_wren.service.setup import controllers
-from obsidian_wren.service.words import ControlDoes, ControlKind, RowId, Said
+from obsidian_wren.service.words import ControlDoes, ControlKind, RequestModel, RowId
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, attached, state_answer, the_app
 
 
-class Bind(Said):
+class Bind(RequestModel):
     """A knob or pad by its message, and what it does."""
 
     device: str = Field(min_length=1, max_length=120)

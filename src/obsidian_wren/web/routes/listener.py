@@ -8,12 +8,12 @@ from pydantic import BaseModel, Field
 from obsidian_wren.service import live
 from obsidian_wren.service.page.send_views import VerdictView
 from obsidian_wren.service.send import listening_page
-from obsidian_wren.service.words import RateHz, Said
+from obsidian_wren.service.words import RateHz, RequestModel
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, the_app
 
 
-class BeginListening(Said):
+class BeginListening(RequestModel):
     """The input that the page picked, by its label, and its rate."""
 
     label: str = Field(max_length=200)
@@ -79,7 +79,7 @@ def end() -> Response:
 
 ROUTES: tuple[Route, ...] = (
     Route("get", "/listener", state, ListenerState),
-    Route("post", "/listener", begin, models.Done),
-    Route("post", "/listener/piece", push, models.Done, limits.PIECE),
-    Route("post", "/listener/end", end, models.Done),
+    Route("post", "/listener", begin, models.Acknowledgement),
+    Route("post", "/listener/piece", push, models.Acknowledgement, limits.PIECE),
+    Route("post", "/listener/end", end, models.Acknowledgement),
 )

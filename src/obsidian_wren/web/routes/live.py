@@ -10,12 +10,12 @@ from obsidian_wren.service.export import sounds
 from obsidian_wren.service.live import living, monitor, muting, pressing
 from obsidian_wren.service.mixes import clips
 from obsidian_wren.service.page import views
-from obsidian_wren.service.words import Said
+from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, state_answer, the_app, uploaded
 
 
-class AlterClip(Said):
+class AlterClip(RequestModel):
     """A clip's name, key and trim."""
 
     name: str = Field(max_length=80)
@@ -24,37 +24,37 @@ class AlterClip(Said):
     end_s: float = Field(gt=0)
 
 
-class PressClip(Said):
+class PressClipRequest(RequestModel):
     """A clip's key goes down or up."""
 
     down: bool = True
 
 
-class ClipUpload(Said):
+class ClipUpload(RequestModel):
     """A sound file for a clip."""
 
     file: FileStorage
 
 
-class HoldBlock(Said):
+class HoldBlock(RequestModel):
     """The size of a block; null lets the measured one stand."""
 
     block_ms: float | None = Field(default=None, ge=2, le=100)
 
 
-class HoldBuffer(Said):
+class HoldBuffer(RequestModel):
     """What waits at each listener beyond a block; null lets the measured one stand."""
 
     buffer_ms: float | None = Field(default=None, ge=5, le=200)
 
 
-class StartRun(Said):
+class StartRun(RequestModel):
     """Go live; ``rate_hz`` is that of the browser's microphone."""
 
     rate_hz: int | None = Field(default=None, ge=8000, le=192000)
 
 
-class Mute(Said):
+class MuteRequest(RequestModel):
     """Mute a feed by its listener's key, or all of them; ``push``: only while a key is held."""
 
     key: str | None = Field(default=None, max_length=40)
@@ -62,13 +62,13 @@ class Mute(Said):
     push: bool = False
 
 
-class Talk(Said):
+class Talk(RequestModel):
     """The key of push-to-talk goes down or up; while it is held, down is said again."""
 
     down: bool
 
 
-def mute(body: Mute) -> Response:
+def mute(body: MuteRequest) -> Response:
     """Keep the voice out of feeds, or let it in again."""
     (muting.push_to_talk if body.push else muting.mute)(the_app(), body.key, body.on)
     return state_answer()
@@ -141,7 +141,7 @@ def remove_clip(path: models.ById) -> Response:
     return state_answer()
 
 
-def press_clip(path: models.ById, body: PressClip) -> Response:
+def press_clip(path: models.ById, body: PressClipRequest) -> Response:
     """Play a clip into what is live, or stop it."""
     pressing.press(the_app(), path.id, down=body.down)
     return jsonify(ok=True)
@@ -173,19 +173,19 @@ def leave_out_live(body: models.LeftOut) -> Response:
 
 ROUTES: tuple[Route, ...] = (
     Route("post", "/run/start", start_run, views.Overview),
-    Route("post", "/run/piece", push_live, models.Done, limits.PIECE),
+    Route("post", "/run/piece", push_live, models.Acknowledgement, limits.PIECE),
     Route("post", "/run/stop", stop_run, views.Overview),
     Route("put", "/run/block", hold_block, views.Overview),
     Route("put", "/run/buffer", hold_buffer, views.Overview),
     Route("put", "/run/mute", mute, views.Overview),
     Route("post", "/run/mute/toggle", toggle_mute, views.Overview),
-    Route("post", "/run/talk", talk, models.Done),
+    Route("post", "/run/talk", talk, models.Acknowledgement),
     Route("post", "/returns", treat_returns, views.Overview),
     Route("post", "/clips", load_clip, views.Overview, limits.CLIP),
     Route("put", "/clips/<int:id>", alter_clip, views.Overview),
     Route("delete", "/clips/<int:id>", remove_clip, views.Overview),
-    Route("post", "/clips/<int:id>/press", press_clip, models.Done),
+    Route("post", "/clips/<int:id>/press", press_clip, models.Acknowledgement),
     Route("get", "/clips/<int:id>/sound", hear_clip, None),
     Route("get", "/live/sound", hear_live, None),
-    Route("put", "/live/without", leave_out_live, models.Done),
+    Route("put", "/live/without", leave_out_live, models.Acknowledgement),
 )

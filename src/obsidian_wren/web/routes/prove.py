@@ -11,12 +11,12 @@ from obsidian_wren.service.page import prove, views
 from obsidian_wren.service.prove import blind
 from obsidian_wren.service.setup import second_microphone
 from obsidian_wren.service.takes import from_check
-from obsidian_wren.service.words import Said
+from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, state_answer, the_app
 
 
-class BeginSeries(Said):
+class BeginSeries(RequestModel):
     """What to compare the treated voice with, what is asked, and how often."""
 
     second: str = Field(max_length=40)
@@ -24,14 +24,14 @@ class BeginSeries(Said):
     rounds: int = Field(default=12, ge=8, le=24)
 
 
-class AnswerSeries(Said):
+class AnswerSeries(RequestModel):
     """The answer of a round, counted from 0."""
 
     round: int = Field(ge=0, le=24)
     answer: Literal["one", "other", "same"]
 
 
-class HearOne(Said):
+class HearOne(RequestModel):
     """Which of the two."""
 
     which: Literal["one", "other"]
@@ -75,7 +75,7 @@ def keep_check(path: models.ById) -> Response:
     return state_answer()
 
 
-class NameSecond(Said):
+class NameSecond(RequestModel):
     """What the microphone on the second channel is called."""
 
     name: str = Field(max_length=80)

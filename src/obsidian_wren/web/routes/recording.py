@@ -10,12 +10,12 @@ from obsidian_wren.service.live import recording
 from obsidian_wren.service.page import send_views, views
 from obsidian_wren.service.recording import library
 from obsidian_wren.service.recording import recording as recorder
-from obsidian_wren.service.words import Said
+from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, state_answer, the_app
 
 
-class RecordingPurpose(Said):
+class RecordingPurpose(RequestModel):
     """What a recording is for."""
 
     purpose: str = Field(default="Recording", max_length=80)

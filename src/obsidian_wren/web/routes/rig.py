@@ -13,45 +13,45 @@ from obsidian_wren.service.export import exporting
 from obsidian_wren.service.page import views
 from obsidian_wren.service.rig import fields
 from obsidian_wren.service.setup import responses, rig_changes, things, turning
-from obsidian_wren.service.words import Control, KeptKind, RowId, Said
+from obsidian_wren.service.words import Control, KeptKind, RequestModel, RowId
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, state_answer, the_app, uploaded
 
 
-class ResponseUpload(Said):
+class ResponseUpload(RequestModel):
     """A microphone's response file."""
 
     file: FileStorage
 
 
-class Turn(Said):
+class TurnRequest(RequestModel):
     """Where a control is turned to, in its own unit."""
 
     control: Control
     position: float = Field(ge=-100, le=100)
 
 
-class SwitchThing(Said):
+class SwitchThing(RequestModel):
     """Something in the simulated room is switched."""
 
     name: str = Field(max_length=80)
     on: bool
 
 
-class OfKind(Said):
+class OfKind(RequestModel):
     """One kept thing."""
 
     kind: KeptKind
     id: RowId
 
 
-class Named(Said):
+class Named(RequestModel):
     """A name."""
 
     name: str = Field(min_length=1, max_length=80)
 
 
-class WhatResponse(Said):
+class WhatResponse(RequestModel):
     """Which response to hand out."""
 
     what: Literal["microphone", "correction"]
@@ -63,7 +63,7 @@ def change_rig(body: fields.RigFields) -> Response:
     return state_answer()
 
 
-def turn(body: Turn) -> Response:
+def turn(body: TurnRequest) -> Response:
     """Turn a gain control."""
     turning.turn(the_app(), body.control, body.position)
     return state_answer()

@@ -10,31 +10,31 @@ from obsidian_wren.service.export import sounds
 from obsidian_wren.service.mixes import mixing
 from obsidian_wren.service.page import views
 from obsidian_wren.service.send import listeners, proving
-from obsidian_wren.service.words import Said
+from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web import models
 from obsidian_wren.web.answers import Route, state_answer, the_app
 
 
-class ByKey(Said):
+class ByKey(RequestModel):
     """A listener or a source by its key."""
 
     key: str = Field(max_length=40)
 
 
-class HearListener(Said):
+class HearListener(RequestModel):
     """What of a listener to hear. ``at`` tells a browser that it has not heard it yet."""
 
     what: str = Field(default="heard", pattern="^(heard|sent|returned)$")
     at: int = Field(default=0, ge=0)
 
 
-class Use(Said):
+class Use(RequestModel):
     """In use or not."""
 
     on: bool
 
 
-class SetProgram(Said):
+class SetProgram(RequestModel):
     """Something in a listening program; what is left out stays."""
 
     rate_hz: int | None = None
@@ -55,7 +55,7 @@ class SetProgram(Said):
     drift_ppm: float | None = None
 
 
-class SetRoute(Said):
+class SetRoute(RequestModel):
     """A source goes to a listener, or does not."""
 
     source: str = Field(max_length=60)
@@ -64,7 +64,7 @@ class SetRoute(Said):
     on: bool
 
 
-class PinMix(Said):
+class PinMix(RequestModel):
     """Hold something of a mix, or let the derived value stand (null)."""
 
     name: str = Field(max_length=20)
@@ -72,13 +72,13 @@ class PinMix(Said):
     source: str | None = Field(default=None, max_length=60)
 
 
-class SetUp(Said):
+class SetUp(RequestModel):
     """A common case."""
 
     case: str = Field(max_length=20)
 
 
-class PickInput(Said):
+class PickInput(RequestModel):
     """Another program picks an input."""
 
     picks: str = Field(max_length=120)

@@ -7,42 +7,42 @@ from pydantic import Field
 
 from obsidian_wren.service.page import views
 from obsidian_wren.service.send import feeds
-from obsidian_wren.service.words import Said
+from obsidian_wren.service.words import RequestModel
 from obsidian_wren.web.answers import Route, state_answer, the_app
 from obsidian_wren.web.routes.send import ByKey
 
 
-class NameFeed(Said):
+class NameFeed(RequestModel):
     """Another name for a feed; null for the usual one."""
 
     title: str | None = Field(default=None, max_length=80)
 
 
-class StayFeeds(Said):
+class StayFeeds(RequestModel):
     """Whether the feeds stay in the system when the program ends."""
 
     stay: bool
 
 
-class ProgramByIndex(Said):
+class ProgramByIndex(RequestModel):
     """A program that records, by its stream."""
 
     index: int = Field(ge=0, lt=2**32)
 
 
-class MoveProgram(Said):
+class MoveProgram(RequestModel):
     """The feed that it is to hear."""
 
     to: str = Field(max_length=40)
 
 
-class ChooseOutput(Said):
+class ChooseOutput(RequestModel):
     """An output of the computer; null for none."""
 
     device_id: str | None = Field(default=None, max_length=200)
 
 
-class ChooseReturn(Said):
+class ChooseReturn(RequestModel):
     """A program that plays, by its stream; null for none."""
 
     index: int | None = Field(default=None, ge=0, lt=2**32)

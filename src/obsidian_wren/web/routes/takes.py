@@ -14,12 +14,12 @@ from obsidian_wren.service.live import watching
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.takes import older_than
 from obsidian_wren.service.takes import discarding, ending, from_file, from_page, halves, starting
-from obsidian_wren.service.words import Begun, RowId, Said
+from obsidian_wren.service.words import Begun, RequestModel, RowId
 from obsidian_wren.web import limits, models
 from obsidian_wren.web.answers import Route, piece, state_answer, the_app, uploaded
 
 
-class Upload(Said):
+class Upload(RequestModel):
     """A sound file and what it is for."""
 
     file: FileStorage
@@ -29,7 +29,7 @@ class Upload(Said):
     learns: Literal["preamp", "slider"] = "preamp"
 
 
-class StartTake(Said):
+class StartTake(RequestModel):
     """Begin a take of the system's microphone, or from the simulated rig."""
 
     purpose: Begun
@@ -39,7 +39,7 @@ class StartTake(Said):
     until_steady: bool = False
 
 
-class StartBrowserTake(Said):
+class StartBrowserTake(RequestModel):
     """Begin a take whose pieces follow. ``not_obeyed``: processing that the browser left on."""
 
     purpose: Begun
@@ -59,27 +59,27 @@ class Began(BaseModel):
     take_id: str
 
 
-class Piece(Said):
+class Piece(RequestModel):
     """Which piece of which take."""
 
     take_id: str = Field(pattern=r"^[0-9a-f]{12}$")
     number: int = Field(ge=0, lt=2**31)
 
 
-class WhichOlder(Said):
+class WhichOlder(RequestModel):
     """Takes of a purpose that are older than a take."""
 
     purpose: words.Purpose
     before: RowId
 
 
-class HalfById(Said):
+class HalfById(RequestModel):
     """One half take."""
 
     id: str = Field(pattern=r"^[0-9a-f]{12}$")
 
 
-class StartWatch(Said):
+class StartWatch(RequestModel):
     """Listen in; ``rate_hz`` is that of the browser's microphone."""
 
     purpose: Literal["rest", "talk"]
@@ -223,13 +223,19 @@ def sweep() -> Response:
 
 ROUTES: tuple[Route, ...] = (
     Route("post", "/watch", start_watch, views.Overview),
-    Route("post", "/watch/piece", push_watch, models.Done, limits.PIECE),
+    Route("post", "/watch/piece", push_watch, models.Acknowledgement, limits.PIECE),
     Route("post", "/watch/stop", stop_watch, views.Overview),
     Route("post", "/takes", start_take, views.Overview),
     Route("post", "/takes/stop", stop_take, views.Overview),
     Route("post", "/takes/file", take_file, views.Overview, limits.SOUND),
     Route("post", "/takes/browser", start_browser_take, Began),
-    Route("post", "/takes/browser/<take_id>/<int:number>", add_piece, models.Done, limits.PIECE),
+    Route(
+        "post",
+        "/takes/browser/<take_id>/<int:number>",
+        add_piece,
+        models.Acknowledgement,
+        limits.PIECE,
+    ),
     Route("get", "/takes/older", older, views.OlderTakesView),
     Route("delete", "/takes/<int:id>", discard_take, views.Overview),
     Route("post", "/halves/<id>/keep", keep_half, views.Overview),

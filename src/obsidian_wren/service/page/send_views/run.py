@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-from obsidian_wren.service.words import Said, TrackName
+from obsidian_wren.service.words import RequestModel, TrackName
 
 
 class RecorderView(BaseModel):
@@ -80,7 +80,7 @@ class RecordingView(BaseModel):
     fault: str | None
 
 
-class TrackChoice(Said):
+class TrackChoice(RequestModel):
     """Which tracks are recorded, how, and when a file ends."""
 
     tracks: list[TrackName] = Field(max_length=4)

@@ -9,8 +9,8 @@ from obsidian_wren.core.derive.equalizer_problem import eq_response_db
 from obsidian_wren.core.derive.tone_target import same_voice
 from obsidian_wren.core.derive.trust import trust_from_snr, without_noise
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
-from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec, read_spec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.spec import BOATHOUSE, WorldSpec, read_spec
+from obsidian_wren.simulation.world import SimulatedRig
 
 RATE = 48_000
 

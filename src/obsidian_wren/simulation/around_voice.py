@@ -9,10 +9,10 @@ from typing import Any
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.nothing import NoSystem
 from obsidian_wren.ports.world import Controls, Listener, Player, PushedStream, SoundStream
-from obsidian_wren.standins.listeners import StandInProgram
-from obsidian_wren.standins.players import Round, SecondMicrophone
-from obsidian_wren.standins.spec import WorldSpec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.listeners import StandInProgram
+from obsidian_wren.simulation.players import Round, SecondMicrophone
+from obsidian_wren.simulation.spec import WorldSpec
+from obsidian_wren.simulation.world import SimulatedRig
 from obsidian_wren.voice import records
 from obsidian_wren.voice.engine import Voice
 
@@ -26,7 +26,7 @@ class AroundVoice:
         self._rigs: dict[str, SimulatedRig] = {}
         self._programs: dict[str, StandInProgram] = {}
 
-    def open_rig(self, rig: records.SimulatedRig, purpose: str = "talk") -> SoundStream:
+    def open_rig(self, rig: records.SimulatedRigRecord, purpose: str = "talk") -> SoundStream:
         """What a rig hears, without end."""
         found = self._rigs.get(rig.spec)
         if found is None:

@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.standins import sounds
+from obsidian_wren.simulation import sounds
 
 
 class Round:

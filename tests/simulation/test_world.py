@@ -8,8 +8,8 @@ from obsidian_wren.core.measure.clipping import flat_tops
 from obsidian_wren.core.measure.decay import ring_of_response
 from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
-from obsidian_wren.standins.acoustics import TALKER, room_response
-from obsidian_wren.standins.spec import (
+from obsidian_wren.simulation.acoustics import TALKER, room_response
+from obsidian_wren.simulation.spec import (
     BOATHOUSE,
     BadSpec,
     PlacementSpec,
@@ -17,7 +17,7 @@ from obsidian_wren.standins.spec import (
     WorldSpec,
     read_spec,
 )
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.world import SimulatedRig
 
 STILL = {
     "noises": [],

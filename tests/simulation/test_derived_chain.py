@@ -10,7 +10,7 @@ from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.deplosive import band_peaks_dbfs
 from obsidian_wren.core.derive.noise_reduction import MOST_DB
 from obsidian_wren.core.measure.loudness import integrated_lufs
-from obsidian_wren.standins.acoustics import breath_times_s
+from obsidian_wren.simulation.acoustics import breath_times_s
 
 AIMS = Aims()
 

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from obsidian_wren.core.derive.take_set import Sounds
+from obsidian_wren.service.context.cache import Cache
 from obsidian_wren.service.context.light import bytes_of, full, light
-from obsidian_wren.service.context.remembered import Remembered
 
 LONG = 100_000
 
@@ -56,7 +56,7 @@ def test_numbers_about_sounds_stay_as_they_are():
 
 def test_the_budget_holds_and_the_oldest_goes_first():
     budget = 3 * bytes_of(light(sound(0)))
-    held, made = Remembered(most_bytes=budget), []
+    held, made = Cache(most_bytes=budget), []
 
     def ask(seed):
         return held.get(seed, lambda: made.append(seed) or sound(seed))
@@ -73,13 +73,13 @@ def test_the_budget_holds_and_the_oldest_goes_first():
 
 
 def test_it_makes_no_difference_whether_it_was_held():
-    held = Remembered(most_bytes=10 * bytes_of(sound(0)))
+    held = Cache(most_bytes=10 * bytes_of(sound(0)))
     first, again = (held.get("it", lambda: sound(5)) for _ in range(2))
     np.testing.assert_array_equal(first.talk, again.talk)
 
 
 def test_what_is_larger_than_the_budget_is_made_each_time():
-    held, made = Remembered(most_bytes=1000), []
+    held, made = Cache(most_bytes=1000), []
     for _ in range(2):
         held.get("it", lambda: made.append(1) or sound(6))
     assert made == [1, 1]
@@ -87,7 +87,7 @@ def test_what_is_larger_than_the_budget_is_made_each_time():
 
 
 def test_what_failed_is_not_held():
-    held = Remembered(4)
+    held = Cache(4)
     with pytest.raises(ValueError, match="no"):
         held.get("it", lambda: int("no"))
     assert held.get("it", lambda: 3) == 3

@@ -16,7 +16,7 @@ _REST_S = 0.05
 Work = Callable[[Mapping[int, bool]], None]
 
 
-class Behind:
+class Background:
     """Rigs whose answers follow from a change that was kept just now, worked out by one thread of
     its own.
 
@@ -48,7 +48,7 @@ class Behind:
             if self._thread is not None:
                 return
             self._thread = threading.Thread(
-                target=self._run, args=(work, done), name="behind", daemon=True
+                target=self._run, args=(work, done), name="background", daemon=True
             )
         self._thread.start()
 

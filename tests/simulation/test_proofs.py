@@ -17,7 +17,7 @@ from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.verdict import judge
 from obsidian_wren.core.mix.word_levels import word_levels_dbfs
 from obsidian_wren.ports.world import ProgramSettings
-from obsidian_wren.standins.listeners import StandInProgram
+from obsidian_wren.simulation.listeners import StandInProgram
 from obsidian_wren.voice.loop import Loop
 from obsidian_wren.voice.pace import Pacing
 from obsidian_wren.voice.paths import ReturnPath, Seat, VoicePath

@@ -24,8 +24,8 @@ from obsidian_wren.ports.world import (
     TakeSource,
     World,
 )
-from obsidian_wren.standins.computer import StandInComputer, first_settings
-from obsidian_wren.standins.spec import BOATHOUSE, PlacementSpec, WorldSpec
+from obsidian_wren.simulation.computer import StandInComputer, first_settings
+from obsidian_wren.simulation.spec import BOATHOUSE, PlacementSpec, WorldSpec
 
 LISTENERS = (
     ("call", "Editor call"),
@@ -62,7 +62,7 @@ OWN_SOURCES: tuple[tuple[SourceKind, str, bool], ...] = (
 
 
 def _open_source(spec_json: str) -> TakeSource:
-    from obsidian_wren.standins.world import SimulatedRig
+    from obsidian_wren.simulation.world import SimulatedRig
 
     return SimulatedRig(WorldSpec.model_validate_json(spec_json))
 
@@ -127,19 +127,19 @@ def _swap_inputs(spec_json: str) -> str:
 
 
 def _open_player(kind: str, rate_hz: int) -> Player:
-    from obsidian_wren.standins.players import Round
+    from obsidian_wren.simulation.players import Round
 
     return Round(kind, rate_hz)
 
 
 def _open_second(rate_hz: int) -> SoundStream:
-    from obsidian_wren.standins.players import SecondMicrophone
+    from obsidian_wren.simulation.players import SecondMicrophone
 
     return SecondMicrophone(rate_hz)
 
 
 def _clips(rate_hz: int) -> tuple[tuple[str, Samples], ...]:
-    from obsidian_wren.standins import sounds
+    from obsidian_wren.simulation import sounds
 
     return tuple((name, sounds.clip(name, rate_hz)) for name in sounds.CLIPS)
 
@@ -148,7 +148,7 @@ def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
     """The boathouse and the programs around it, beside a real microphone in the browser."""
 
     def voice_here(tell: Callable[[str, dict[str, Any]], None], folder: Path) -> object:
-        from obsidian_wren.standins.around_voice import simulated_voice
+        from obsidian_wren.simulation.around_voice import simulated_voice
 
         return simulated_voice(tell, folder, open_browser, is_alone=False)
 

@@ -5,8 +5,8 @@ import pytest
 
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.ports.world import ProgramSettings
-from obsidian_wren.standins.listeners import StandInProgram
-from obsidian_wren.standins.players import Round, SecondMicrophone
+from obsidian_wren.simulation.listeners import StandInProgram
+from obsidian_wren.simulation.players import Round, SecondMicrophone
 
 RATE = 48_000
 

@@ -9,7 +9,7 @@ import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.ports.world import Controls
-from obsidian_wren.standins.spec import WorldSpec
+from obsidian_wren.simulation.spec import WorldSpec
 
 _DBU_VOLT = 0.7745967
 _GATE_FRAME_S = 0.02

@@ -15,8 +15,8 @@ from obsidian_wren.core.chain.filters import EqualizerBand, band_section, respon
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.decay import sweep_signal
 from obsidian_wren.core.measure.speech import active_level
-from obsidian_wren.standins.rereading import read_again
-from obsidian_wren.standins.spec import (
+from obsidian_wren.simulation.rereading import read_again
+from obsidian_wren.simulation.spec import (
     MicrophoneSpec,
     PlacementSpec,
     RoomSpec,

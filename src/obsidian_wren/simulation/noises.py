@@ -9,8 +9,8 @@ import scipy.fft
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.weighting import a_weighting_power
-from obsidian_wren.standins.acoustics import bins_for, pascals, shaped_spectrum
-from obsidian_wren.standins.spec import (
+from obsidian_wren.simulation.acoustics import bins_for, pascals, shaped_spectrum
+from obsidian_wren.simulation.spec import (
     NoiseSpec,
 )
 

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from obsidian_wren.core.measure.loudness import integrated_lufs
-from obsidian_wren.standins.sounds import CLIPS, clip, computer_sound, far_voice, music
+from obsidian_wren.simulation.sounds import CLIPS, clip, computer_sound, far_voice, music
 
 RATES = (16_000, 48_000)
 

@@ -11,7 +11,7 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.ports.world import ProgramSettings
-from obsidian_wren.standins import programs, sounds
+from obsidian_wren.simulation import programs, sounds
 
 _KEPT_S = 20.0
 _PACKET_S = 0.02

@@ -9,8 +9,8 @@ from obsidian_wren.core.derive.gain_plan import plan_gain
 from obsidian_wren.core.derive.take_set import ToneTakes, prepare
 from obsidian_wren.core.measure.decay import ring_of_response
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
-from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec, read_spec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.spec import BOATHOUSE, WorldSpec, read_spec
+from obsidian_wren.simulation.world import SimulatedRig
 
 HEATER = {"kind": "heater", "level_db_spl": 34}
 KEYS = {"kind": "clicks", "level_db_spl": 62, "per_minute": 90, "when": "in-use"}

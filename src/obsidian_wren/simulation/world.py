@@ -11,15 +11,15 @@ import scipy
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.ports.world import Controls, Knob, SoundStream
-from obsidian_wren.standins import acoustics, noises
-from obsidian_wren.standins.computer_path import (
+from obsidian_wren.simulation import acoustics, noises
+from obsidian_wren.simulation.computer_path import (
     _DBU_VOLT,
     along,
     convert,
     laid_out,
     through_computer,
 )
-from obsidian_wren.standins.spec import WorldSpec
+from obsidian_wren.simulation.spec import WorldSpec
 
 PURPOSES = (
     "rest",
@@ -198,8 +198,8 @@ class SimulatedRig:
         samples, rng = self._take(purpose, seconds, repeat, controls or self.controls)
         if purpose == "both" and self.spec.beside is not None:
             beside = self._beside(purpose, seconds, repeat)
-            return _Whole(np.column_stack([samples, beside]), self.rate_hz)
-        return _Whole(laid_out(self.spec, samples, rng), self.rate_hz)
+            return _WholeWorld(np.column_stack([samples, beside]), self.rate_hz)
+        return _WholeWorld(laid_out(self.spec, samples, rng), self.rate_hz)
 
     def _beside(self, purpose: str, seconds: float, repeat: int) -> Samples:
         """What the second microphone of the interface hears of the same voice ``(n,)``."""
@@ -222,7 +222,7 @@ class SimulatedRig:
         return _Live(self, purpose)
 
 
-class _Whole:
+class _WholeWorld:
     def __init__(self, samples: Samples, rate_hz: int) -> None:
         self.rate_hz = rate_hz
         self._samples = samples

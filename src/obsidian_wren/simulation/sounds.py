@@ -10,7 +10,7 @@ import numpy as np
 import scipy
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.standins.acoustics import talker_sound
+from obsidian_wren.simulation.acoustics import talker_sound
 
 Clip = Literal["bell", "gull", "horn", "door"]
 CLIPS: tuple[Clip, ...] = ("bell", "gull", "horn", "door")

@@ -16,8 +16,8 @@ from obsidian_wren.core.derive.voice_causes import find_voice_causes
 from obsidian_wren.core.measure.integrity import compare_channels
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.ports.world import Controls
-from obsidian_wren.standins.spec import BOATHOUSE, WorldSpec, read_spec
-from obsidian_wren.standins.world import SimulatedRig
+from obsidian_wren.simulation.spec import BOATHOUSE, WorldSpec, read_spec
+from obsidian_wren.simulation.world import SimulatedRig
 
 RATE = 48_000
 GAIN_DB, OTHER_DB = 32.0, 12.0

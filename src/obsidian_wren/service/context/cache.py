@@ -12,7 +12,7 @@ from cachetools import LRUCache, cached
 from obsidian_wren.service.context.light import bytes_of, full, light
 
 
-class Remembered:
+class Cache:
     """Answers by key, the least recently used going first: at most so many, or at most so many
     bytes of sound.
 

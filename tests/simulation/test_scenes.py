@@ -16,7 +16,7 @@ from obsidian_wren.core.mix.prediction import Prediction
 from obsidian_wren.core.mix.return_plan import RETURN_LUFS
 from obsidian_wren.core.mix.returns import derive_return
 from obsidian_wren.core.mix.routes import Destination, Source
-from obsidian_wren.standins import sounds
+from obsidian_wren.simulation import sounds
 from signals import RATE, voice
 
 DUCKING = Ducking(-40.0, 15.0, 250.0, 400.0)
