@@ -8,7 +8,7 @@ import pytest
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.offline import render, render_stage
 from obsidian_wren.core.derive.chain_plan import derive_chain
-from obsidian_wren.core.derive.gate_evidence import gains_of, heard
+from obsidian_wren.core.derive.gate_evidence import detector_trace, gains_of
 from obsidian_wren.core.derive.stage_plan import Pins
 from obsidian_wren.core.derive.take_set import ToneTakes, prepare
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, rms_dbfs
@@ -118,7 +118,7 @@ def gated_share(plan, take_set, clean):
     for stage in plan.stages:
         spec = stage.spec()
         if stage.kind == "gate" and spec.on:
-            hears = heard(here, told, spec.sidechain_hz, rate_hz=RATE)
+            hears = detector_trace(here, told, spec.sidechain_hz, rate_hz=RATE)
             gains = np.repeat(gains_of(hears, spec, rate_hz=RATE), round(hears.step_s * RATE))
             gains = np.pad(gains, (0, len(left) - len(gains)), "edge")
             left = left * 10.0 ** (gains / 20.0)

@@ -6,7 +6,7 @@ import pytest
 from bursts import LENGTHS, STARTS, words_at
 from obsidian_wren.core.chain.gate import GateSpec
 from obsidian_wren.core.chain.offline import render
-from obsidian_wren.core.derive.gate_evidence import count, gains_of, heard, shares
+from obsidian_wren.core.derive.gate_evidence import count, detector_trace, gains_of, shares
 from obsidian_wren.core.derive.gate_opening import balance
 from obsidian_wren.core.measure.words import find_words
 from signals import RATE, noise
@@ -30,7 +30,7 @@ def gate(**changes):
 
 
 def counted(spec, talk, room, clicks=()):
-    hears, quiet = (heard(x, None, spec.sidechain_hz, rate_hz=RATE) for x in (talk, room))
+    hears, quiet = (detector_trace(x, None, spec.sidechain_hz, rate_hz=RATE) for x in (talk, room))
     words = find_words(talk, rate_hz=RATE, room_dbfs=-75.0)
     return count(spec, hears, quiet, words, np.array(clicks, dtype=float), rate_hz=RATE)
 
@@ -72,7 +72,7 @@ def test_clicks_that_open_the_gate_are_counted_with_the_room_they_let_in():
 def test_gains_of_evidence_are_those_of_the_running_stage():
     sound = words_at() + noise(1e-4, 6.0)
     spec = gate(look_ahead_ms=0.0)
-    hears = heard(sound, None, spec.sidechain_hz, rate_hz=RATE)
+    hears = detector_trace(sound, None, spec.sidechain_hz, rate_hz=RATE)
     gains = gains_of(hears, spec, rate_hz=RATE)
     out = render([spec], sound, rate_hz=RATE)
     loud = np.abs(sound) > 1e-5
@@ -105,8 +105,8 @@ def test_the_threshold_balances_the_errors_as_they_are_weighed():
 def test_distributions_share_out_all_the_time():
     sound = words_at() + noise(1e-4, 6.0)
     words = find_words(sound, rate_hz=RATE, room_dbfs=-75.0)
-    speech_share = shares(heard(sound, None, 80.0, rate_hz=RATE).inside(words))
-    room_share = shares(heard(noise(1e-4, 5.0), None, 80.0, rate_hz=RATE))
+    speech_share = shares(detector_trace(sound, None, 80.0, rate_hz=RATE).inside(words))
+    room_share = shares(detector_trace(noise(1e-4, 5.0), None, 80.0, rate_hz=RATE))
     assert speech_share.sum() == pytest.approx(1.0)
     assert room_share.sum() == pytest.approx(1.0)
     assert np.flatnonzero(room_share > 0.05).max() < np.flatnonzero(speech_share > 0.05).min()

@@ -81,7 +81,7 @@ class DetectorTrace:
         return DetectorTrace(self.levels_dbfs[told], likelihoods, self.step_s)
 
 
-def heard(
+def detector_trace(
     samples: Samples, likelihood_db: Samples | None, sidechain_hz: float, *, rate_hz: float
 ) -> DetectorTrace:
     """What a gate hears of ``(n,)`` samples and of the likelihood ratio of speech in them, ``(n,)``
@@ -93,28 +93,29 @@ def heard(
 
 
 def talk_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
-    """:func:`heard` of the talk as it is here; worked out once."""
+    """:func:`detector_trace` of the talk as it is here; worked out once."""
     talk, told, rate = take_set.talk, take_set.talk_likelihood_db, take_set.rate_hz
     return take_set.once(
-        ("talk heard", sidechain_hz), lambda: heard(talk, told, sidechain_hz, rate_hz=rate)
+        ("talk heard", sidechain_hz), lambda: detector_trace(talk, told, sidechain_hz, rate_hz=rate)
     )
 
 
 def rest_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
-    """:func:`heard` of the room at rest as it is here; worked out once."""
+    """:func:`detector_trace` of the room at rest as it is here; worked out once."""
     rest, told, rate = take_set.rest, take_set.rest_likelihood_db, take_set.rate_hz
     return take_set.once(
-        ("rest heard", sidechain_hz), lambda: heard(rest, told, sidechain_hz, rate_hz=rate)
+        ("rest heard", sidechain_hz), lambda: detector_trace(rest, told, sidechain_hz, rate_hz=rate)
     )
 
 
 def room_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
-    """:func:`heard` of the room in use as it is here, else at rest; worked out once."""
+    """:func:`detector_trace` of the room in use as it is here, else at rest; worked out once."""
     in_use, told, rate = take_set.in_use, take_set.room_likelihood_db, take_set.rate_hz
     if in_use is None:
         return rest_heard(take_set, sidechain_hz)
     return take_set.once(
-        ("room heard", sidechain_hz), lambda: heard(in_use, told, sidechain_hz, rate_hz=rate)
+        ("room heard", sidechain_hz),
+        lambda: detector_trace(in_use, told, sidechain_hz, rate_hz=rate),
     )
 
 
