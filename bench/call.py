@@ -27,17 +27,19 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, nullcontext, suppress
 from pathlib import Path
 
+sys.path.append(str(Path(__file__).resolve().parents[1] / "tests"))
+
 import numpy as np
 from jeepney import message_bus, new_method_return  # type: ignore[import-untyped]
 from jeepney.io.blocking import open_dbus_connection  # type: ignore[import-untyped]
 
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.simulation.private_server import (
+from own_system import calibrated_on
+from private_server import (
     PipeWire,
     PrivateServer,
     PulseAudio,
 )
-from own_system import calibrated_on
 from voice import NEAR, SECONDS, Heard, breaks, busy, looped, of_process
 
 KILLS = int(os.environ.get("OBSIDIAN_WREN_BENCH_KILLS", "20"))

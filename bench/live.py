@@ -19,11 +19,13 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+sys.path.append(str(Path(__file__).resolve().parents[1] / "tests"))
+
 import numpy as np
 
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.simulation.private_server import FakeMicrophone, PulseAudio, environment
+from private_server import FakeMicrophone, PulseAudio, environment
 
 RATE = 48_000
 SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "20"))

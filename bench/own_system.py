@@ -11,11 +11,14 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
+import sys
 import tempfile
 import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
+
+sys.path.append(str(Path(__file__).resolve().parents[1] / "tests"))
 
 import numpy as np
 
@@ -30,9 +33,9 @@ from obsidian_wren.service.page.overview import overview_json
 from obsidian_wren.service.page.views import Overview
 from obsidian_wren.service.rig.fields import RigFields
 from obsidian_wren.service.setup import computer_changes, rig_changes, seeing
-from obsidian_wren.simulation.private_server import FakeMicrophone, PulseAudio, environment
 from obsidian_wren.simulation.surroundings import around, simulated_world
 from obsidian_wren.store.folder import DataFolder
+from private_server import FakeMicrophone, PulseAudio, environment
 
 ROOT = Path(__file__).resolve().parents[1]
 RATE, TIMES = 48_000, 10

@@ -23,6 +23,8 @@ from collections import defaultdict
 from contextlib import nullcontext
 from pathlib import Path
 
+sys.path.append(str(Path(__file__).resolve().parents[1] / "tests"))
+
 import numpy as np
 import numpy.typing as npt
 import pulsectl  # type: ignore[import-untyped]
@@ -30,12 +32,12 @@ from playwright.sync_api import sync_playwright
 
 from call import CALL, NAMES, WARM_S, Page, broker, until, voices
 from obsidian_wren.devices.sound_server.control import SoundServer
-from obsidian_wren.simulation.private_server import (
+from own_system import calibrated_on
+from private_server import (
     PipeWire,
     PrivateServer,
     PulseAudio,
 )
-from own_system import calibrated_on
 from voice import RATE, Heard, breaks, looped, of_process
 
 SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "600"))

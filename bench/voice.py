@@ -20,13 +20,14 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+sys.path.append(str(Path(__file__).resolve().parents[1] / "tests"))
+
 import numpy as np
 import numpy.typing as npt
 import pulsectl  # type: ignore[import-untyped]
 
 from live import INPUT, LIVE, RATE, calibration
-from obsidian_wren.simulation.private_server import (
-    FakeMicrophone,
+from private_server import (
     PipeWire,
     PrivateServer,
     PulseAudio,
@@ -42,6 +43,19 @@ NEAR = 12
 # Radians from one frame to the next, and the share of the usual size.
 MOST_JUMP, LEAST_SIZE = 0.15, 0.7
 BUSY = "while True: pass"
+# In a process of its own: what holds this one up would make it late, as no real one is.
+MICROPHONE = """
+import sys
+from pathlib import Path
+import numpy as np
+sys.path.insert(0, sys.argv[4])
+from private_server import FakeMicrophone
+folder, tone_hz, rate = Path(sys.argv[1]), float(sys.argv[2]), int(sys.argv[3])
+tone = 0.1 * np.sin(2 * np.pi * tone_hz * np.arange(2 * rate) / rate)
+microphone = FakeMicrophone(folder, tone)
+print("there", flush=True)
+sys.stdin.read()
+"""
 
 
 class Heard:
@@ -121,15 +135,21 @@ def looped(kind: type[PrivateServer]) -> Iterator[tuple[PrivateServer, Path]]:
         os.environ.update(environment(folder))
         server = kind(folder, urgent=True)
         server.start()
-        at = np.arange(2 * RATE) / RATE
-        microphone = FakeMicrophone(folder, 0.1 * np.sin(2 * np.pi * TONE_HZ * at))
+        microphone = subprocess.Popen(
+            [sys.executable, "-c", MICROPHONE, str(folder), str(TONE_HZ), str(RATE), sys.path[-1]],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+        )
+        assert microphone.stdout is not None
+        microphone.stdout.readline()
         try:
             with pulsectl.Pulse("a loopback") as pulse:
                 pulse.module_load("module-null-sink", "sink_name=loop rate=48000")
                 pulse.module_load("module-loopback", "source=desk sink=loop latency_msec=40")
             yield server, folder
         finally:
-            microphone.hush()
+            microphone.kill()
+            microphone.wait()
             server.end()
 
 

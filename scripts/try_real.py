@@ -20,16 +20,18 @@ import tempfile
 import time
 import urllib.request
 
+sys.path.append(str(pathlib.Path(__file__).resolve().parents[1] / "tests"))
+
 from playwright.sync_api import Page, sync_playwright
 
-from obsidian_wren.simulation.private_server import (
+from obsidian_wren.simulation.spec import BOATHOUSE, WorldSpec
+from obsidian_wren.simulation.world import SimulatedRig
+from private_server import (
     FakeMicrophone,
     PipeWire,
     PulseAudio,
     environment,
 )
-from obsidian_wren.simulation.spec import BOATHOUSE, WorldSpec
-from obsidian_wren.simulation.world import SimulatedRig
 
 ROOT = pathlib.Path(__file__).resolve().parents[1]
 PICTURES = (("Rig", "Sound settings", "own-rig"), ("Send", "Listeners", "own-send"))

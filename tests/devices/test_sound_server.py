@@ -20,8 +20,8 @@ from obsidian_wren.devices.sound_server.output import SystemOutput
 from obsidian_wren.devices.sound_server.private import private_folder
 from obsidian_wren.ports.system_sound import NoSoundServer
 from obsidian_wren.ports.world import SourceGone
-from obsidian_wren.simulation.private_server import PipeWire
 from obsidian_wren.voice.channel import OneChannel
+from private_server import PipeWire
 from signals import RATE, sine
 from waiting import wait_until
 

@@ -7,9 +7,9 @@ import soundfile
 
 from obsidian_wren.service.setup import computer_changes
 from obsidian_wren.service.takes import from_file, starting
-from obsidian_wren.simulation.private_server import PulseAudio
 from obsidian_wren.simulation.spec import BOATHOUSE, WorldSpec
 from obsidian_wren.simulation.world import SimulatedRig
+from private_server import PulseAudio
 from rigging import change
 from shown import overview, shows
 from waiting import wait_until

@@ -14,7 +14,7 @@ from obsidian_wren.voice import asking
 from waiting import wait_until
 
 # What renders, measures and simulates.
-COMPUTES = {"numba", "pyroomacoustics", "scipy.signal", "scipy.fft", "scipy.optimize"}
+COMPUTES = {"numba", "scipy.signal", "scipy.fft", "scipy.optimize"}
 # Modules when the first state is there, the standard library with them.
 MOST_MODULES = 1350
 

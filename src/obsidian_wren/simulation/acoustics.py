@@ -15,6 +15,7 @@ from obsidian_wren.core.chain.filters import EqualizerBand, band_section, respon
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.decay import sweep_signal
 from obsidian_wren.core.measure.speech import active_level
+from obsidian_wren.simulation.image_sources import SPEED_OF_SOUND, image_response, walls
 from obsidian_wren.simulation.rereading import read_again
 from obsidian_wren.simulation.spec import (
     MicrophoneSpec,
@@ -25,7 +26,6 @@ from obsidian_wren.simulation.spec import (
 
 TALKER = Path(__file__).with_name("talker")
 REFERENCE_PA = 20e-6
-SPEED_OF_SOUND = 343.0
 _CURVE_POINTS = 4096
 # Images are worked out up to so many walls. Where they lack so far down, nobody hears it.
 _MOST_ORDER, _LACKS_UNHEARD_DB = 24, 28.0
@@ -145,40 +145,27 @@ def room_response(room: RoomSpec, placement: PlacementSpec, pattern: str, rate_h
 
     1/r for the direct sound, so it is relative to one metre.
     """
-    import pyroomacoustics as pra
-    from pyroomacoustics.directivities import CardioidFamily, DirectionVector
-
     size = np.array(room.size_m)
-    absorption, order = pra.inverse_sabine(room.decay_s, room.size_m)
-    shoebox = pra.ShoeBox(
-        room.size_m,
-        fs=rate_hz,
-        materials=pra.Material(absorption),
-        max_order=min(order, _MOST_ORDER),
-    )
+    comes_back, order = walls(room.decay_s, room.size_m)
     microphone = np.array([0.42 * size[0], 0.47 * size[1], 1.2])
     mouth = microphone + np.array([placement.distance_m, 0.0, 0.0])
-    mouth = np.minimum(mouth, size - 0.1)
-    shoebox.add_source(mouth.tolist())
-    if pattern == "cardioid":
-        facing = DirectionVector(azimuth=placement.angle_deg, colatitude=90, degrees=True)
-        shoebox.add_microphone(
-            microphone.tolist(), directivity=CardioidFamily(orientation=facing, p=0.5)
-        )
-    else:
-        shoebox.add_microphone(microphone.tolist())
-    shoebox.compute_rir()
-    response = np.asarray(shoebox.rir[0][0], dtype=float)
+    turned = np.radians(placement.angle_deg)
+    response = image_response(
+        size,
+        np.minimum(mouth, size - 0.1),
+        microphone,
+        facing=np.array([np.cos(turned), np.sin(turned), 0.0]) if pattern == "cardioid" else None,
+        comes_back=comes_back,
+        order=min(order, _MOST_ORDER),
+        rate_hz=rate_hz,
+    )
     if order > _MOST_ORDER:
         response = _rung_out(response, room, rate_hz)
-    # The library centres fractional delays half a filter late and scales the direct sound by
-    # 1/(4πr) or by 1/r, depending on its version: the direct sound is set to 1/r here.
+    # A cardioid that is turned away hears the direct sound a little all the same.
     first = int(np.abs(response).argmax())
     half = rate_hz // 1000
     direct = float(np.sqrt(np.sum(response[max(0, first - half) : first + half] ** 2)))
-    facing_gain = (
-        0.5 * (1.0 + np.cos(np.radians(placement.angle_deg))) if pattern == "cardioid" else 1.0
-    )
+    facing_gain = 0.5 * (1.0 + np.cos(turned)) if pattern == "cardioid" else 1.0
     return np.asarray(
         response[max(0, first - half) :] * (max(facing_gain, 0.05) / placement.distance_m / direct)
     )
