@@ -26,11 +26,13 @@ page: .setup-page
 	cd frontend && npm ci --no-progress && npm run --silent build
 	touch $@
 
-# Compiled into libraries, so that nothing that compiles is loaded when the program runs.
+# Compiled into libraries, so that nothing that compiles is loaded when the program runs; without a C
+# compiler by doing the job once.
 kernels: .setup-kernels
 .setup-kernels: .setup-python $(KERNEL_SOURCES)
 	find src -name '*.nb[ci]' -delete
-	$(BIN)/python scripts/compile_kernels.py
+	-$(BIN)/python scripts/compile_kernels.py
+	[ -f src/obsidian_wren/core/compiled/note.py ] || $(BIN)/obsidian-wren demo --prepare
 	touch $@
 
 .setup-chromium: scripts/need-chromium

@@ -17,7 +17,7 @@ from obsidian_wren.web.app import create_app
 from wild_calibrations import HUGE, wild
 
 FURTHER = int(os.environ.get("OBSIDIAN_WREN_LOOK_FURTHER", "1"))
-TRIES = 120 * FURTHER
+TRIES = 40 * FURTHER
 
 
 @pytest.fixture(scope="module")
