@@ -21,7 +21,7 @@ from obsidian_wren.core.mix.marker import MarkerSearch, marker_codes
 from obsidian_wren.devices.browser import BrowserStream
 from obsidian_wren.devices.sound_server.feed import PipeFeed
 from obsidian_wren.ports.world import SourceGone
-from obsidian_wren.voice import asking, records, serving
+from obsidian_wren.voice import asking, beginning, records, serving
 from obsidian_wren.voice.engine import Voice
 from obsidian_wren.voice.shared import TracksReader
 from own_system import CALL, Playing, Recording, sink, tone_of
@@ -54,7 +54,9 @@ class Process:
 
     def __init__(self, path):
         self.path = path
-        self.process = begin([sys.executable, "-P", "-m", "obsidian_wren.cli.voice", str(path)])
+        self.process = beginning.begin(
+            [sys.executable, "-P", "-m", "obsidian_wren.cli.voice", str(path)]
+        )
         asking.await_ready(self.process)
 
     def asked(self, **more):
