@@ -11,7 +11,8 @@ FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.con
 
 .PHONY: demo test test-wide try-real wheel try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types schema clean
 
-demo: set-up
+demo:
+	$(MAKE) --no-print-directory --jobs=3 set-up
 	$(BIN)/obsidian-wren demo --port $(PORT)
 
 set-up: python page kernels
@@ -51,8 +52,8 @@ kernels: .setup-kernels
 
 # Tests in real time wait for most of theirs, and give way to nothing: what only computes is done
 # beside them.
-test: EXTRAS = test
-test: set-up .setup-test
+test:
+	$(MAKE) --no-print-directory --jobs=3 EXTRAS=test set-up .setup-test
 	$(MAKE) --no-print-directory --jobs=2 test-real-time checks
 	$(MAKE) --no-print-directory test-program
 
