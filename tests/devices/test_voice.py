@@ -291,10 +291,11 @@ def test_a_marker_is_sent_and_what_arrived_at_each_feed_comes_back(system, plugg
         search = MarkerSearch(sound, rate_hz=heard.rate_hz)
         assert search.find("raw", sent_level_dbfs=-45.0) is None
         assert heard.arrived_s >= heard.began_s
-        return search.find("treated", sent_level_dbfs=-45.0)
+        treated = search.find("treated", sent_level_dbfs=-45.0)
+        # Where a busy machine held it up, pieces are missing, and it is sent again.
+        return treated is not None and abs(treated.level_db) < 0.5
 
-    # Where a busy machine held it up, it is sent again.
-    assert wait_until(found).level_db == pytest.approx(0.0, abs=0.5)
+    wait_until(found)
     voice.asked().ask(records.Stop())
     with pytest.raises(asking.VoiceRefused, match="Nothing is live"):
         told.ask(request)
