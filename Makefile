@@ -6,7 +6,7 @@ BIN := .venv/bin
 # Compiled modules are kept: every test that starts the command anew would compile them anew.
 export PYTHONDONTWRITEBYTECODE :=
 PY_SOURCES := $(shell find src -name '*.py' -not -path '*/__pycache__/*')
-KERNEL_SOURCES := $(wildcard src/obsidian_wren/core/chain/*.py src/obsidian_wren/core/mix/*.py src/obsidian_wren/core/measure/*.py) src/obsidian_wren/core/derive/compressor.py src/obsidian_wren/core/kernel.py scripts/compile_kernels.py
+KERNEL_SOURCES := $(wildcard src/obsidian_wren/core/chain/*.py src/obsidian_wren/core/mix/*.py src/obsidian_wren/core/measure/*.py) src/obsidian_wren/core/decibels.py src/obsidian_wren/core/derive/compressor.py src/obsidian_wren/core/kernel.py scripts/compile_kernels.py
 FRONT_SOURCES := $(shell find frontend/src frontend/index.html frontend/vite.config.ts frontend/words.js frontend/build-help.js frontend/help-pages.json docs/*.md -type f 2>/dev/null)
 
 .PHONY: demo test test-wide try-real wheel try-wheel deb try-deb bench shots sentences language lint lint-python lint-page test-page test-program test-real-time checks set-up python page kernels types schema clean

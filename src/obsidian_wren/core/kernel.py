@@ -97,7 +97,8 @@ def sources_digest() -> str:
         found = {each.name: each for each in (core / folder).iterdir()}
         for name in sorted(name for name in found if name.endswith(".py")):
             told.update(found[name].read_bytes())
-    told.update((core / "derive" / "compressor.py").read_bytes())
+    for name in ("decibels.py", "derive/compressor.py"):
+        told.update(core.joinpath(*name.split("/")).read_bytes())
     return told.hexdigest()
 
 
