@@ -130,7 +130,7 @@ _PACKING = {
 
 
 def create_app(app: AppContext | None, *, describe: bool = False) -> OpenAPI:
-    """The web application over what the services stand on; None serves for making the OpenAPI document."""
+    """The web application over a context; None serves for making the OpenAPI document."""
     flask_app = OpenAPI(
         "obsidian_wren",
         info=Info(title="Obsidian Wren", version="1"),
