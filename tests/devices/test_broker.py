@@ -11,7 +11,7 @@ from jeepney import message_bus, new_error, new_method_return
 from jeepney.io.blocking import open_dbus_connection
 
 from obsidian_wren.voice import broker
-from obsidian_wren.voice.priority import come_first
+from obsidian_wren.voice.priority import come_first, let_come_first
 
 pytestmark = pytest.mark.skipif(shutil.which("dbus-daemon") is None, reason="needs a bus")
 
@@ -74,6 +74,7 @@ def brokers(bus):
 def limits(monkeypatch):
     """What is asked of the system, which must not hold for the tests after this one."""
     found = []
+    monkeypatch.setattr(broker, "_given", [])
     monkeypatch.setattr(resource, "setrlimit", lambda *what: found.append(what))
     monkeypatch.setattr(os, "sched_setscheduler", lambda *_: (_ for _ in ()).throw(PermissionError))
     return found
@@ -84,6 +85,15 @@ def test_the_broker_is_asked_for_no_more_than_it_grants(brokers, limits):
     assert come_first(brokered=True)
     assert asked == [(os.getpid(), threading.get_native_id(), 7)]
     assert limits == [(resource.RLIMIT_RTTIME, (75_000, 150_000))]
+
+
+def test_a_thread_of_the_server_is_asked_for_at_no_more_than_its_own_have(brokers, limits):
+    asked = brokers("org.freedesktop.RealtimeKit1")
+    assert not let_come_first(4000, 4002)
+    assert let_come_first(4000, 4002, brokered=True)
+    assert asked == [(4000, 4002, 5)]
+    # What holds for us is not touched, and there is nothing of ours to give back.
+    assert (limits, broker._given) == ([], [])
 
 
 def test_a_sandbox_has_a_portal_in_its_place(brokers, limits):

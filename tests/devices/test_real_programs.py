@@ -126,7 +126,9 @@ def test_a_browser_picks_our_input_and_a_wrong_pick_is_moved(serve, chromium):
     raw = wait_until(
         lambda: next((one for one in program.state()["programs"] if one["hears"] == "raw"), None)
     )
-    send_until(page, "Sound arrives, but not your voice", "Prove what arrives")
+    # On a computer that loses sound a proof says so; it never says that the voice arrives.
+    not_ours = re.compile("Sound arrives, but not your voice|Too much of the sound was lost")
+    send_until(page, not_ours, "Prove what arrives")
     move_until_moved(program, raw["index"])
     send_until(page, ARRIVES, "Prove what arrives")
 

@@ -21,7 +21,8 @@ from obsidian_wren.devices.sound_server.private import private_folder
 from obsidian_wren.ports.system_sound import NoSoundServer
 from obsidian_wren.ports.world import SourceGone
 from obsidian_wren.voice.channel import OneChannel
-from private_server import PipeWire
+from obsidian_wren.voice.priority import let_come_first
+from private_server import PipeWire, PulseAudio
 from signals import RATE, sine
 from waiting import wait_until
 
@@ -129,6 +130,28 @@ def test_an_input_whose_pipe_is_lost_is_made_anew(system, sound_server):
     system.remove_inputs()
     assert system.inputs() == ()
     assert not feed.path.exists()
+
+
+@pytest.mark.parametrize("sound_server", [PulseAudio], ids=["PulseAudio"], indirect=True)
+def test_a_thread_that_reads_a_pipe_beside_other_programs_is_found_and_let_before_them(
+    system, sound_server
+):
+    feed = system.ensure_input("call", "Wren: call")
+    feed.close()
+    (server,) = sound_server._processes
+    (thread,) = (
+        int(each.parent.name)
+        for each in Path(f"/proc/{server.pid}/task").glob("*/comm")
+        if each.read_text() == "pipe-source\n"
+    )
+    os.sched_setscheduler(thread, os.SCHED_OTHER, os.sched_param(0))
+    feed = system.ensure_input("call", "Wren: call")
+    feed.close()
+    assert feed.held_up == ((server.pid, thread),)
+    if let_come_first(server.pid, thread):
+        feed = system.ensure_input("call", "Wren: call")
+        feed.close()
+        assert feed.held_up == ()
 
 
 def test_a_second_run_may_not_write_into_the_same_input(system):

@@ -62,7 +62,7 @@ def clock(monkeypatch):
 
 
 def a_feed(unread_s):
-    return SimpleNamespace(unread_s=unread_s, channels=1, close=lambda: None)
+    return SimpleNamespace(unread_s=unread_s, channels=1, held_up=(), close=lambda: None)
 
 
 class Feeds:

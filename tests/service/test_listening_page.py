@@ -63,6 +63,12 @@ def told(app, lost_after_s, listened_s=8, lost_in_marker=0):
     return [each["code"] for each in listening_page.current(app).page.proof["verdicts"]]
 
 
+def test_a_marker_that_ended_on_its_way_is_told_of(app):
+    listening_page.note_failed(app, "The sound comes too slowly.")
+    (told,) = listening_page.current(app).page.proof["verdicts"]
+    assert (told["mark"], told["sentence"]) == ("fault", "The sound comes too slowly.")
+
+
 def test_words_that_nothing_lost_were_cut(app):
     assert told(app, lost_after_s=None) == ["treated", "cuts words"]
 

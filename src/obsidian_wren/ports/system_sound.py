@@ -3,7 +3,7 @@ that other programs can pick, and who records or plays."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -97,6 +97,12 @@ class SystemFeed(Protocol):
     @property
     def unread_s(self) -> float:
         """For how long the server has taken nothing of what was written, seconds."""
+        ...
+
+    @property
+    def held_up(self) -> Sequence[tuple[int, int]]:
+        """Threads of the server that read what is written and do not come before other programs,
+        by process and thread."""
         ...
 
     @property

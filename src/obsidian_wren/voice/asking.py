@@ -61,8 +61,8 @@ class Asking:
         # How things stood when it was met.
         self.met = met
 
-    def ask(self, request: records.Request) -> records.Answer:
-        """Ask for something; gives what is answered. Raises VoiceRefused."""
+    def ask(self, request: records.Request, *, patience_s: float = _PATIENCE_S) -> records.Answer:
+        """Ask for something; gives what is answered, by when it is. Raises VoiceRefused."""
         number, answered = next(self._numbers), queue.Queue[records.NumberedAnswer | None]()
         self._answers[number] = answered
         try:
@@ -72,7 +72,7 @@ class Asking:
                 self._connection.send_bytes(
                     msgspec.msgpack.encode(records.NumberedRequest(number, request))
                 )
-            said = answered.get(timeout=_PATIENCE_S)
+            said = answered.get(timeout=patience_s)
         except (OSError, queue.Empty) as error:
             raise gone() from error
         finally:

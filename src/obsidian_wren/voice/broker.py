@@ -1,5 +1,5 @@
 """Real-time rights for one thread from the desktop's broker, for programs that have none of their
-own.
+own: for the thread that asks, or for one of another process of the same person.
 
 A thread that would then take the processor without end is told by SIGXCPU first, and killed with
 its process where it goes on: whoever asks handles the signal with :func:`give_back`.
@@ -30,9 +30,14 @@ _BROKERS = (
 _given: list[int] = []
 
 
-def ask_broker() -> bool:
-    """Ask for this thread to run before others; whether that was granted."""
-    return any(_asked(*each) for each in _BROKERS)
+def ask_broker(
+    process: int | None = None, thread: int | None = None, most: int = _PRIORITY
+) -> bool:
+    """Ask for a thread of a process to run before others, for this one where none is named, at no
+    more than a priority; whether that was granted."""
+    own = process is None or thread is None
+    asked = (os.getpid(), threading.get_native_id()) if own else (process, thread)
+    return any(_asked(*each, asked, own=own, most=most) for each in _BROKERS)
 
 
 def give_back(*_: object) -> None:
@@ -44,7 +49,16 @@ def give_back(*_: object) -> None:
             continue
 
 
-def _asked(bus: str, name: str, path: str, interface: str) -> bool:
+def _asked(
+    bus: str,
+    name: str,
+    path: str,
+    interface: str,
+    asked: tuple[int | None, int | None],
+    *,
+    own: bool,
+    most: int,
+) -> bool:
     try:
         from jeepney import (  # type: ignore[import-untyped]
             DBusAddress,
@@ -68,13 +82,13 @@ def _asked(bus: str, name: str, path: str, interface: str) -> bool:
                 except (OSError, ValueError, LookupError):
                     return usual
 
-            most_us = told("RTTimeUSecMax", _TIME_US)
-            priority = min(_PRIORITY, told("MaxRealtimePriority", _PRIORITY))
-            resource.setrlimit(resource.RLIMIT_RTTIME, (most_us // 2, most_us))
-            thread = threading.get_native_id()
-            asked = (os.getpid(), thread, priority)
-            of(new_method_call(broker, "MakeThreadRealtimeWithPID", "ttu", asked))
-            _given.append(thread)
+            priority = min(most, told("MaxRealtimePriority", most))
+            if own:
+                most_us = told("RTTimeUSecMax", _TIME_US)
+                resource.setrlimit(resource.RLIMIT_RTTIME, (most_us // 2, most_us))
+            of(new_method_call(broker, "MakeThreadRealtimeWithPID", "ttu", (*asked, priority)))
+            if own:
+                _given.append(threading.get_native_id())
             return True
     except Exception:
         # No bus, no broker, no such right: whatever it is, sound goes on without.

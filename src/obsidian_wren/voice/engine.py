@@ -55,7 +55,8 @@ if TYPE_CHECKING:
 _LOG = logging.getLogger(__name__)
 _LOOK_EVERY_S, _LOOK_AGAIN_S, _LOOK_ANYWAY_S = 0.2, 0.5, 5.0
 # So much is heard before a marker, to know what the way does to the voice.
-_HEARD_FIRST_S, _ON_ITS_WAY_S = 3.0, 10.0
+# A computer that stands still gives little sound; it is waited for so long.
+_HEARD_FIRST_S, _ON_ITS_WAY_S = 3.0, 30.0
 _LOOK_S = 0.02
 _NO_DUCKING = Ducking(0.0, 15.0, 250.0, 400.0)
 Tell = Callable[[str, dict[str, Any]], None]
@@ -100,7 +101,7 @@ class Voice:
         # Held while something is begun or ended, never while sound is made.
         self._changing = threading.RLock()
         self._woken, self._ended = threading.Event(), threading.Event()
-        self._feeds = RunningFeeds(system, self._named, self._is_sounding)
+        self._feeds = RunningFeeds(system, self._named, self._is_sounding, brokered=is_alone)
         system.look()
         self._end_watch = system.watch(self._woken.set)
         self._attendant = threading.Thread(target=self._attend, name="attendant", daemon=True)
@@ -283,7 +284,7 @@ class Voice:
             if _have_heard(probes.values(), run):
                 self._tell("marker", {})
                 run.send_marker(codes, came)
-                done.wait(_ON_ITS_WAY_S)
+                _await_marker(done, run)
             found = {key: _sent(heard, probes[key]) for key, heard in arrived.items()}
         finally:
             for probe in probes.values():
@@ -629,6 +630,20 @@ def _have_heard(probes: Collection[Probe], run: LiveRun) -> bool:
         if waited_s > _HEARD_FIRST_S:
             break
     return not run.finished.is_set()
+
+
+def _await_marker(done: threading.Event, run: LiveRun) -> None:
+    """Until all of it was sent and heard. Raises VoiceSilent where too little sound comes."""
+    until_s = time.monotonic() + _ON_ITS_WAY_S
+    while not done.wait(_LOOK_S) and not run.finished.is_set():
+        if time.monotonic() > until_s:
+            raise VoiceSilent(
+                "marker-lost",
+                _(
+                    "The sound comes too slowly to tell what arrives. Close what keeps this"
+                    " computer busy, and send the marker again."
+                ),
+            )
 
 
 def _seat_status(run: LiveRun, seat: Seat) -> records.SeatStatus:

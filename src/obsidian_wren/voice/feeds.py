@@ -3,13 +3,15 @@ nothing is written to them."""
 
 from __future__ import annotations
 
+import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 
 from obsidian_wren.ports.system_sound import NoSoundServer, SystemFeed, SystemSound
 from obsidian_wren.voice import records
 from obsidian_wren.voice.moving import ensure_joined
+from obsidian_wren.voice.priority import let_come_first
 from obsidian_wren.voice.silence import Silence
 from obsidian_wren.voice.unread import Unread, join_anew
 
@@ -17,11 +19,18 @@ from obsidian_wren.voice.unread import Unread, join_anew
 class RunningFeeds:
     """By the keys of their listeners, over a sound server. ``named`` is called when a feed was made
     under a title; ``is_live`` says whether blocks are on their way to them. One thread at a time
-    makes them and takes them away."""
+    makes them and takes them away. ``brokered``: the desktop may be asked to let them be read
+    before other programs."""
 
     def __init__(
-        self, system: SystemSound, named: Callable[[str, str], None], is_live: Callable[[], bool]
+        self,
+        system: SystemSound,
+        named: Callable[[str, str], None],
+        is_live: Callable[[], bool],
+        *,
+        brokered: bool = False,
     ) -> None:
+        self._brokered = brokered
         self._system, self._named = system, named
         self._there: dict[str, SystemFeed] = {}
         self._wanted = records.Feeds({})
@@ -77,9 +86,16 @@ class RunningFeeds:
             return
         if feed is not None:
             self._there.pop(key).close()
-        self._there[key] = ensure_joined(self._system, key, title, channels)
+        made = self._there[key] = ensure_joined(self._system, key, title, channels)
+        if made.held_up:
+            # A bus may answer late, or never.
+            threading.Thread(target=self._hurry, args=(made.held_up,), daemon=True).start()
         self._titles[key], self._made_s[key] = title, time.monotonic()
         self._named(key, title)
+
+    def _hurry(self, threads: Sequence[tuple[int, int]]) -> None:
+        for process, thread in threads:
+            let_come_first(process, thread, brokered=self._brokered)
 
     def _is_listed(self, key: str) -> bool:
         """Whether the server has an input; one that was just made is not seen yet."""

@@ -10,6 +10,8 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 _REAL_TIME, _NICE = 10, -10
+# What a server gives its own threads.
+_SERVERS_OWN = 5
 # A block lets go of the interpreter a hundred times, and gets it back from a busy thread only after
 # so long: usually that is 5 ms each.
 _SWITCH_S = 5e-5
@@ -47,6 +49,21 @@ def come_first(*, brokered: bool = False) -> bool:
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
         return True
     return False
+
+
+def let_come_first(process: int, thread: int, *, brokered: bool = False) -> bool:
+    """Ask for the same for a thread of the sound server, which hands on what we give; whether it
+    was granted."""
+    with suppress(OSError, AttributeError):
+        os.sched_setscheduler(
+            thread, os.SCHED_RR | os.SCHED_RESET_ON_FORK, os.sched_param(_SERVERS_OWN)
+        )
+        return True
+    if not brokered:
+        return False
+    from obsidian_wren.voice.broker import ask_broker
+
+    return ask_broker(process, thread, _SERVERS_OWN)
 
 
 def _let_none_be_held_up(nice: int) -> int | None:

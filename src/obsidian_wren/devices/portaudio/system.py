@@ -200,6 +200,11 @@ class LoopbackFeed:
         return 0.0
 
     @property
+    def held_up(self) -> tuple[()]:
+        """No server stands between."""
+        return ()
+
+    @property
     def delay_s(self) -> float:
         """What waits at the device, seconds."""
         return self._output.delay_s

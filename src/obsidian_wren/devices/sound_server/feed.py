@@ -5,6 +5,7 @@ from __future__ import annotations
 import array
 import os
 import time
+from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
 
@@ -35,11 +36,20 @@ class PipeFeed:
     room for two blocks and 60 ms. A pipe that nobody reads holds no more than that and the newest
     block, so that who begins to listen hears what is said just then; with less, the server would
     never begin to read. ``gaps`` counts where something was lost and soon was read again: somebody
-    listens, and heard it. ``delay_s`` waited when it was written to last.
+    listens, and heard it. ``delay_s`` waited when it was written to last. ``held_up``: threads that
+    read it beside other programs.
     """
 
-    def __init__(self, path: Path, *, waits_samples: int, held: int, channels: int = 1) -> None:
-        self.path, self.channels, self.gaps = path, channels, 0
+    def __init__(
+        self,
+        path: Path,
+        *,
+        waits_samples: int,
+        held: int,
+        channels: int = 1,
+        held_up: Sequence[tuple[int, int]] = (),
+    ) -> None:
+        self.path, self.channels, self.gaps, self.held_up = path, channels, 0, held_up
         self._waits_s = waits_samples / FEED_HZ
         self._lost_since_s: float | None = None
         self._read_s, self._left = time.monotonic(), 0

@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 
 # One that was begun so often in so long is not begun again at once.
 _OFTEN, _OFTEN_S = 6, 30.0
+# What lasts, such as a marker on a computer that stands still.
+_LASTS_S = 60.0
 
 
 @dataclass
@@ -72,7 +74,7 @@ class VoiceLink:
         if link is None:
             return self.ask(request)
         try:
-            return link.ask(request)
+            return link.ask(request, patience_s=_LASTS_S)
         finally:
             link.close()
 

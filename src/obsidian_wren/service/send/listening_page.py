@@ -6,7 +6,7 @@ When its pieces get here tells nothing of when they were heard, so no delay is s
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
@@ -17,7 +17,7 @@ from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.mix.marker import marker_level_dbfs
 from obsidian_wren.core.mix.proof import prove
 from obsidian_wren.core.mix.ring import Ring
-from obsidian_wren.core.mix.verdict import Arrived, judge
+from obsidian_wren.core.mix.verdict import Arrived, Verdict, judge
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
 from obsidian_wren.service.context import AppContext
@@ -96,6 +96,13 @@ def note_start(app: AppContext) -> None:
         page.lost_before = page.lost
 
 
+def note_failed(app: AppContext, sentence: str) -> None:
+    """A marker ended on its way."""
+    page = current(app).page
+    if page is not None:
+        page.proof = _shown(None, (Verdict("lost", "fault", sentence),))
+
+
 def look(
     app: AppContext,
     run: VoiceRun,
@@ -137,8 +144,12 @@ def look(
         },
     )
     verdicts = judge(replace(arrived, delay_ms=None), listener=_("this page"))
-    page.proof = {
-        "feed": arrived.feed,
+    page.proof = _shown(arrived.feed, verdicts)
+
+
+def _shown(feed: str | None, verdicts: Sequence[Verdict]) -> dict[str, Any]:
+    return {
+        "feed": feed,
         "good": all(verdict.mark != "fault" for verdict in verdicts),
         "verdicts": [asdict(verdict) for verdict in verdicts],
     }

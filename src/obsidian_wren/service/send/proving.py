@@ -70,6 +70,7 @@ def send_marker(app: AppContext) -> None:
         app.changed()
 
     def failed(sentence: str) -> None:
+        listening_page.note_failed(app, sentence)
         app.bus.tell("trouble", {"sentence": sentence})
         app.changed()
 
