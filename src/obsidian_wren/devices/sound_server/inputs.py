@@ -70,7 +70,7 @@ def ensure_input(folder: Path, key: str, title: str, channels: int = 1) -> PipeF
             waits_samples=_WAITS_SAMPLES[kind],
             held=held,
             channels=channels,
-            held_up=_held_up(path) if kind == "PulseAudio" else (),
+            held_up=_held_up(path.resolve()) if kind == "PulseAudio" else (),
         )
     except BaseException:
         os.close(held)
@@ -99,7 +99,7 @@ def _name_of(process: Path) -> str:
 
 
 def _has_open(process: Path, path: Path) -> bool:
-    return any(os.readlink(each) == str(path) for each in process.glob("fd/*"))
+    return any(each.readlink() == path for each in process.glob("fd/*"))
 
 
 def inputs() -> tuple[SystemInput, ...]:
