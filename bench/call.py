@@ -133,7 +133,7 @@ class Page:
     def click(self) -> None:
         """Without a pause, until :meth:`end`."""
         moves: tuple[Callable[[int], object], ...] = (
-            lambda n: self.ask("PUT", "wishes", {"cut_weight": 0.5 + 0.01 * (n % 30)}),
+            lambda n: self.ask("PUT", "preferences", {"cut_weight": 0.5 + 0.01 * (n % 30)}),
             lambda n: self.ask("PATCH", "stages", {"stage": "colour", "on": n % 2 == 0}),
             lambda n: self.ask("POST", "derive", {}),
             lambda n: self.ask("POST", "undo"),

@@ -150,7 +150,7 @@ def clicked(page: Page) -> str:
     return f"{page.clicks} clicks, killed twice"
 
 
-def run(kind: type[PrivateServer]) -> None:
+def run(kind: type[PrivateServer], *, plain: bool) -> None:
     with looped(kind) as (server, folder):
         with pulsectl.Pulse("what a browser needs") as pulse:
             # What the browser plays goes nowhere near.
@@ -165,7 +165,7 @@ def run(kind: type[PrivateServer]) -> None:
         system = SoundServer()
         system.look()
         calibrated_on(system, folder)
-        page, far = Page(folder / "data", plain=True, sends_markers=False), FarEnd()
+        page, far = Page(folder / "data", plain=plain, sends_markers=False), FarEnd()
         until(lambda: CALL in {each.name for each in system.microphones()})
         time.sleep(WARM_S)
         page.ask("POST", "run/start", {})
@@ -214,7 +214,7 @@ def main() -> None:
         with granting:
             for kind in (PulseAudio, PipeWire):
                 if kind.name in chosen or not chosen & NAMES:
-                    run(kind)
+                    run(kind, plain=bool(chosen & {"plain", "brokered"}))
 
 
 if __name__ == "__main__":

@@ -62,7 +62,7 @@ def open_page(program: Asked, counts: list[int]) -> None:
 def clicks(program: Asked):
     """What a person may press, one after another, round and round."""
     bodies = (
-        lambda n: program.ask("PUT", "wishes", {"cut_weight": 0.5 + 0.01 * (n % 30)}),
+        lambda n: program.ask("PUT", "preferences", {"cut_weight": 0.5 + 0.01 * (n % 30)}),
         lambda n: program.ask("PUT", "destinations/call/name", {"name": f"Editor {n}"}),
         lambda n: program.ask("PATCH", "stages", {"stage": "colour", "on": n % 2 == 0}),
         lambda n: program.ask("POST", "undo"),

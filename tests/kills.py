@@ -268,8 +268,8 @@ KINDS = {
     ),
     "a stage switched": Kind(_switch, None),
     "the aims wished": Kind(
-        lambda p, n: p.ask("PUT", "wishes", {"cut_weight": 0.1 + 0.01 * n}),
-        lambda state: round((state["wishes"]["cut_weight"] - 0.1) * 100),
+        lambda p, n: p.ask("PUT", "preferences", {"cut_weight": 0.1 + 0.01 * n}),
+        lambda state: round((state["preferences"]["cut_weight"] - 0.1) * 100),
     ),
     "a listener named": Kind(
         lambda p, n: p.ask("PUT", "destinations/call/name", {"name": f"Editor {n}"}), _number

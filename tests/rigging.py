@@ -1,7 +1,7 @@
 """The boathouse's rig, set up through the services as a person would."""
 
 from obsidian_wren.service.calibration import settings
-from obsidian_wren.service.calibration.wishes import WishesBody
+from obsidian_wren.service.calibration.preferences import PreferencesBody
 from obsidian_wren.service.rig.fields import (
     InterfaceFields,
     MicrophoneFields,
@@ -55,7 +55,7 @@ def use_boathouse(app, **changes):
 
 def shape_voice(app):
     """Have the tone bring the voice itself to average speech, so that there are bands."""
-    settings.change_wishes(app, WishesBody(shape_percent=100.0))
+    settings.change_preferences(app, PreferencesBody(shape_percent=100.0))
 
 
 def preamp(app):

@@ -3,7 +3,7 @@
 import pytest
 
 from obsidian_wren.core.chain.offline import render
-from obsidian_wren.core.derive.aims import Aims, Wishes
+from obsidian_wren.core.derive.aims import Aims, Preferences
 from obsidian_wren.core.derive.delivery import MOST_LIMITING_DB, derive_gain, derive_limiter
 from obsidian_wren.core.derive.matching import matched_gains_db
 from obsidian_wren.core.derive.stage_plan import Pins
@@ -14,7 +14,7 @@ from obsidian_wren.core.measure.readings import read_talk
 from signals import RATE, noise, room, voice
 
 
-def ground(sound, quiet, **wishes):
+def ground(sound, quiet, **preferences):
     return prepare(
         sound,
         room(),
@@ -24,7 +24,7 @@ def ground(sound, quiet, **wishes):
         in_use_rate_hz=None,
         talk_reading=read_talk(sound, rate_hz=RATE, quiet=quiet),
         quiet_reading=quiet,
-        wishes=Wishes(**wishes),
+        preferences=Preferences(**preferences),
     )
 
 

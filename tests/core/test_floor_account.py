@@ -87,7 +87,7 @@ def test_the_floor_that_is_told_is_the_one_that_arrives(plans, snr):
 def test_a_room_that_can_be_cleaned_lands_within_a_decibel_of_its_target(plans):
     for snr in (33.0, 52.0):
         take_set, plan = plans[snr]
-        most = take_set.wishes.aims.floor_dbfs_a + 1.0
+        most = take_set.preferences.aims.floor_dbfs_a + 1.0
         assert plan.landing.floor_dbfs_a <= most
         assert plan.landing.beside_voice_dbfs_a <= most
 
@@ -105,7 +105,7 @@ def test_what_dynamics_lift_over_the_target_is_taken_back_behind_them():
     without = derive_chain(
         take_set, Pins(switches={"gate-gentle": False, "noise_reduction": False, "gate": False})
     )
-    aim = take_set.wishes.aims.floor_dbfs_a
+    aim = take_set.preferences.aims.floor_dbfs_a
     assert without.landing.floor_dbfs_a > aim + 1.0
     assert plan.landing.floor_dbfs_a <= aim + 1.0
     assert plan.landing.loudness_lufs == pytest.approx(without.landing.loudness_lufs, abs=0.2)

@@ -10,7 +10,7 @@ from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.sequence import default_sequence
 from obsidian_wren.core.decibels import amplitude_from_db
-from obsidian_wren.core.derive.aims import Aims, Wishes
+from obsidian_wren.core.derive.aims import Aims, Preferences
 from obsidian_wren.core.derive.chain_plan import derive_chain
 from obsidian_wren.core.derive.compressor import curve_db
 from obsidian_wren.core.derive.delivery import MOST_LIMITING_DB
@@ -39,7 +39,7 @@ def take_set_of(talk, quiet, *, in_use=None, ring=None, **aims):
         talk_reading=read_talk(talk, rate_hz=RATE, quiet=reading),
         quiet_reading=reading,
         ring=ring,
-        wishes=Wishes(aims=replace(Aims(), **aims)),
+        preferences=Preferences(aims=replace(Aims(), **aims)),
     )
 
 
@@ -101,7 +101,7 @@ def test_the_compressor_meets_the_loudness_with_its_make_up(plain):
     treated = render([found.spec()], plain.talk, rate_hz=RATE)
     assert integrated_lufs(treated, rate_hz=RATE) == pytest.approx(-18.0, abs=0.3)
     louder = kind_of("compressor").rule_function()(
-        replace(plain, wishes=Wishes(aims=Aims(loudness_lufs=-14.0))), NONE
+        replace(plain, preferences=Preferences(aims=Aims(loudness_lufs=-14.0))), NONE
     )
     # Four more for the aim, and what the higher ratio takes that then holds the peaks.
     assert louder.settings["ratio"].value >= found.settings["ratio"].value
@@ -127,7 +127,7 @@ def test_an_even_voice_needs_no_compressor():
 def test_the_room_may_not_rise_farther_than_allowed(plain):
     free = kind_of("compressor").rule_function()(plain, NONE)
     bound = kind_of("compressor").rule_function()(
-        replace(plain, wishes=Wishes(aims=Aims(most_lift_db=2.0))), NONE
+        replace(plain, preferences=Preferences(aims=Aims(most_lift_db=2.0))), NONE
     )
     assert bound.settings["ratio"].value < free.settings["ratio"].value
     assert bound.evidence.lift_db <= 2.0
@@ -212,7 +212,8 @@ def test_cut_words_weighed_more_put_the_threshold_lower(plain):
     found = []
     for weight in (0.1, 0.5, 0.95):
         used = replace(
-            take_set_of(plain.talk, plain.rest, in_use=fan), wishes=Wishes(cut_weight=weight)
+            take_set_of(plain.talk, plain.rest, in_use=fan),
+            preferences=Preferences(cut_weight=weight),
         )
         found.append(kind_of("gate").rule_function()(used, NONE).settings["threshold_dbfs"].value)
     assert found[0] >= found[1] >= found[2]

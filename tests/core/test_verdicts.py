@@ -8,6 +8,8 @@ from obsidian_wren.core import numerals
 from obsidian_wren.core.derive import verdicts
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.landing import Landing
+from obsidian_wren.core.derive.noise_reduction import NoiseEvidence
+from obsidian_wren.core.measure.artefacts import SpeechLoss
 from obsidian_wren.core.mix.block import MOST_LOAD, load_mark
 
 AIMS = Aims(loudness_lufs=-18.0, tolerance_lu=0.5, peaks_dbfs=(-10.0, -5.0), ceiling_dbtp=-3.0)
@@ -48,12 +50,14 @@ def noise(**more):
         "floor_after_dbfs_a": -60.4,
         "in_pauses_dbfs_a": -62.0,
         "aim_dbfs_a": -60.0,
-        "loss_db": 0.4,
-        "loss_at_hz": 4000.0,
+        "hz": (),
+        "density_db": (),
+        "spread_db": (),
+        "loss": SpeechLoss(4000.0, 0.4),
         "restless_before_db": 2.0,
         "restless_after_db": 2.5,
     }
-    return verdicts.noise_facts(**{**usual, **more})
+    return verdicts.noise_facts(NoiseEvidence(**{**usual, **more}))
 
 
 def test_noise_reduction_is_marked_by_the_floor_and_by_what_it_takes():
@@ -61,9 +65,9 @@ def test_noise_reduction_is_marked_by_the_floor_and_by_what_it_takes():
     assert noise(floor_after_dbfs_a=-59.4)[0].mark == "good"
     assert noise(floor_after_dbfs_a=-58.9)[0].mark == "fault"
     assert noise(in_pauses_dbfs_a=-58.9)[0].mark == "fault"
-    assert noise(floor_after_dbfs_a=None)[0].mark == "fault"
-    assert noise(loss_db=1.1)[1].mark == "fault"
-    assert len(noise(loss_db=None)) == 1
+    assert noise(floor_after_dbfs_a=math.nan)[0].mark == "fault"
+    assert noise(loss=SpeechLoss(4000.0, 1.1))[1].mark == "fault"
+    assert len(noise(loss=None)) == 1
     assert "no warbling" in noise()[1].sentence
     assert "may warble" in noise(restless_after_db=3.0)[1].sentence
 

@@ -20,7 +20,7 @@ from obsidian_wren.formats.calibration import chain_spec
 from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration import chain_rows, deriving, settings, stages
-from obsidian_wren.service.calibration.wishes import BandValue
+from obsidian_wren.service.calibration.preferences import BandValue
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export.exporting import export_calibration
 from obsidian_wren.service.live import living

@@ -10,7 +10,7 @@ import soundfile
 
 from obsidian_wren.formats.calibration import CalibrationFile, schema_json
 from obsidian_wren.service.calibration import settings, stages
-from obsidian_wren.service.calibration.wishes import BandValue, TasteBody, WishesBody
+from obsidian_wren.service.calibration.preferences import BandValue, PreferencesBody, TasteBody
 from obsidian_wren.service.carry import bringing_over, brought, packing, versions
 from obsidian_wren.service.carry.portables import portable_of
 from obsidian_wren.service.errors import Refused
@@ -35,7 +35,7 @@ def brought_over(app, path):
 
 def shaped(app):
     """What a person decides in every part that travels."""
-    settings.change_wishes(app, WishesBody(taste=TasteBody(warmth_db=1.5, air_db=-1.0)))
+    settings.change_preferences(app, PreferencesBody(taste=TasteBody(warmth_db=1.5, air_db=-1.0)))
     settings.change_setting(app, "compressor", "ratio", value=2.7, band=None, pinned=True)
     settings.change_setting(app, "compressor", "attack_ms", value=9.0, band=None, pinned=True)
     stages.switch_stage(app, "colour", on=True)
@@ -51,6 +51,14 @@ def shaped(app):
 def travelling(whole):
     """Of a file what has to be equal bit by bit on the other side."""
     return portable_of(CalibrationFile.model_validate(whole)).model_dump()
+
+
+def test_a_file_of_an_older_program_brings_its_wishes(boathouse, other_boathouse, tmp_path):
+    shaped(boathouse)
+    whole = export_calibration(boathouse)
+    kept = whole.pop("preferences")
+    brought_over(other_boathouse, saved(boathouse, tmp_path / "old.json", whole | {"wishes": kept}))
+    assert export_calibration(other_boathouse)["preferences"] == kept
 
 
 def test_what_travels_is_equal_bit_by_bit_in_another_folder(boathouse, other_boathouse, tmp_path):
@@ -98,9 +106,9 @@ def test_nothing_changes_before_the_person_says_so_and_undo_takes_all_of_it_back
     assert export_calibration(boathouse)["chain"] == stood["chain"]
     bringing_over.bring_over(boathouse)
     assert shows(boathouse, "brought") is None
-    assert export_calibration(boathouse)["wishes"] != stood["wishes"]
+    assert export_calibration(boathouse)["preferences"] != stood["preferences"]
     undo(boathouse)
-    assert export_calibration(boathouse)["wishes"] == stood["wishes"]
+    assert export_calibration(boathouse)["preferences"] == stood["preferences"]
     brought.bring_in(boathouse, path, "before.json")
     brought.leave(boathouse)
     with pytest.raises(Refused, match="Bring one in first"):
@@ -116,7 +124,7 @@ def test_who_has_no_takes_yet_is_told_which_are_missing(boathouse, app_over, tmp
     assert seen.other_microphone
     assert all(row.here is None for row in seen.measured if row.title != "Preamp gain")
     bringing_over.bring_over(app)
-    assert shows(app, "wishes") == shows(boathouse, "wishes")
+    assert shows(app, "preferences") == shows(boathouse, "preferences")
 
 
 def test_a_hand_on_the_equalizer_is_added_to_the_fit_here(boathouse, tmp_path):

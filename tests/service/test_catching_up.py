@@ -11,7 +11,7 @@ from obsidian_wren.core.told import Told
 from obsidian_wren.service.calibration import catching_up, current, deriving, settings, stages
 from obsidian_wren.service.calibration.background import Background, Overtaken
 from obsidian_wren.service.calibration.events import ChainChanged
-from obsidian_wren.service.calibration.wishes import TasteBody, WishesBody
+from obsidian_wren.service.calibration.preferences import PreferencesBody, TasteBody
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.models import SettingRow, Take
@@ -53,7 +53,9 @@ def value(app, stage, name):
         lambda app: pin(app, "highpass", "frequency_hz", 90.0),
         lambda app: stages.switch_stage(app, "gate", False),
         lambda app: stages.add_stage(app, "equalizer"),
-        lambda app: settings.change_wishes(app, WishesBody(taste=TasteBody(warmth_db=0.5))),
+        lambda app: settings.change_preferences(
+            app, PreferencesBody(taste=TasteBody(warmth_db=0.5))
+        ),
         lambda app: (stages.switch_stage(app, "deesser", False), put_back.undo(app)),
     ],
 )

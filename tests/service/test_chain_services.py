@@ -17,7 +17,12 @@ from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.formats.calibration import chain_spec
 from obsidian_wren.formats.carried_file import read_calibration
 from obsidian_wren.service.calibration import chain_rows, settings, stages, trying
-from obsidian_wren.service.calibration.wishes import AimsBody, TargetBody, TasteBody, WishesBody
+from obsidian_wren.service.calibration.preferences import (
+    AimsBody,
+    PreferencesBody,
+    TargetBody,
+    TasteBody,
+)
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.export import exporting, sounds
 from obsidian_wren.service.rig.context import RigContext
@@ -147,7 +152,7 @@ def test_the_room_in_use_and_how_words_weigh_move_the_gate(boathouse):
     simulated.start_simulated(boathouse, "in-use")
     assert stages_of(boathouse)["gate"].on
     first = value(boathouse, "gate", "threshold_dbfs")
-    settings.change_wishes(boathouse, WishesBody(cut_weight=0.2))
+    settings.change_preferences(boathouse, PreferencesBody(cut_weight=0.2))
     assert value(boathouse, "gate", "threshold_dbfs") > first
     assert shows(boathouse, "undo").title == "Changed how clipped words weigh"
     put_back.undo(boathouse)
@@ -188,38 +193,48 @@ def test_the_ring_is_measured_and_a_silent_clap_is_told(boathouse, purpose, tmp_
 
 def test_targets_are_chosen_bent_and_imported(boathouse):
     before = [s.band for s in shows(boathouse, "settings") if s.band]
-    settings.change_wishes(boathouse, WishesBody(taste=TasteBody(clarity_db=4.0)))
+    settings.change_preferences(boathouse, PreferencesBody(taste=TasteBody(clarity_db=4.0)))
     bent = [s.band for s in shows(boathouse, "settings") if s.band]
     assert bent != before
     put_back.undo(boathouse)
     with pytest.raises(Refused, match="no reference take"):
-        settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="reference take")))
+        settings.change_preferences(
+            boathouse, PreferencesBody(target=TargetBody(kind="reference take"))
+        )
     simulated.start_simulated(boathouse, "reference")
-    settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="reference take")))
+    settings.change_preferences(
+        boathouse, PreferencesBody(target=TargetBody(kind="reference take"))
+    )
     # The reference is the same voice through the same rig, so hardly anything is left to correct.
     tone = shows(boathouse, "tone")
     assert tone.target_name == "your reference take"
     gains = [abs(s.band.gain_db) for s in shows(boathouse, "settings") if s.band]
     assert max(gains, default=0.0) < 1.5
-    settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="higher voice")))
+    settings.change_preferences(boathouse, PreferencesBody(target=TargetBody(kind="higher voice")))
     assert "higher voices" in shows(boathouse, "tone").target_name
     settings.keep_target(boathouse, "evening", [[100.0, 55.0], [1000.0, 54.0], [16000.0, 40.0]])
     assert shows(boathouse, "targets")[0].name == "evening"
     assert shows(boathouse, "tone").target_name == "evening"
     with pytest.raises(Refused, match="no longer kept"):
-        settings.change_wishes(boathouse, WishesBody(target=TargetBody(kind="imported", id=99)))
+        settings.change_preferences(
+            boathouse, PreferencesBody(target=TargetBody(kind="imported", id=99))
+        )
 
 
 def test_other_aims_are_met(boathouse):
-    settings.change_wishes(
+    settings.change_preferences(
         boathouse,
-        WishesBody(aims=AimsBody(loudness_lufs=-23.0, ceiling_dbtp=-6.0, peaks_dbfs=(-16.0, -9.0))),
+        PreferencesBody(
+            aims=AimsBody(loudness_lufs=-23.0, ceiling_dbtp=-6.0, peaks_dbfs=(-16.0, -9.0))
+        ),
     )
     landed = shows(boathouse, "delivery")
     assert landed.planned_lufs == pytest.approx(-23.0, abs=0.2)
     assert landed.planned_true_peak_dbtp <= -6.0
     with pytest.raises(Refused, match="lower end"):
-        settings.change_wishes(boathouse, WishesBody(aims=AimsBody(peaks_dbfs=(-5.0, -10.0))))
+        settings.change_preferences(
+            boathouse, PreferencesBody(aims=AimsBody(peaks_dbfs=(-5.0, -10.0)))
+        )
 
 
 def test_a_second_passage_is_averaged_with_the_first(boathouse):

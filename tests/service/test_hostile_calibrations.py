@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from obsidian_wren.core.told import Told
 from obsidian_wren.formats.carried_file import read_calibration
-from obsidian_wren.service.calibration.wishes import BandValue, TasteBody
+from obsidian_wren.service.calibration.preferences import BandValue, TasteBody
 from obsidian_wren.service.carry import brought
 from obsidian_wren.service.carry.portables import portable_of
 from obsidian_wren.service.export.exporting import export_calibration
@@ -81,13 +81,13 @@ def hostile(whole):
         "too many stages": (spoiled(whole, chain=whole["chain"] * 20).encode(), "chain"),
         "setting out of range": (wild.encode(), "ompressor"),
         "setting is text": (injected.encode(), "chain"),
-        "taste out of range": (spoiled(whole, wishes=taste).encode(), "warmth_db"),
+        "taste out of range": (spoiled(whole, preferences=taste).encode(), "warmth_db"),
         "target with too many rows": (
-            spoiled(whole, wishes={"target": {"kind": "imported", "rows": rows}}).encode(),
+            spoiled(whole, preferences={"target": {"kind": "imported", "rows": rows}}).encode(),
             "rows",
         ),
         "target of another kind": (
-            spoiled(whole, wishes={"target": {"kind": "sudo"}}).encode(),
+            spoiled(whole, preferences={"target": {"kind": "sudo"}}).encode(),
             "target.kind",
         ),
         "mix out of range": (spoiled(whole, feeds=[held]).encode(), "under_lu"),
@@ -144,7 +144,7 @@ def test_whatever_is_put_into_a_file_it_is_read_or_refused_with_a_sentence(
     data, plain_calibration, a_file
 ):
     whole = json.loads(json.dumps(plain_calibration))
-    part = data.draw(st.sampled_from(["chain", "feeds", "wishes", "sequence", "rig", "name"]))
+    part = data.draw(st.sampled_from(["chain", "feeds", "preferences", "sequence", "rig", "name"]))
     where = whole.get(part)
     if isinstance(where, list) and where and data.draw(st.booleans()):
         where[data.draw(st.integers(0, len(where) - 1))] = data.draw(values)
@@ -182,7 +182,7 @@ def test_every_number_that_travels_survives_the_file_to_the_last_bit(
     taste, weight, ratio, band, plain_calibration, a_file
 ):
     whole = json.loads(json.dumps(plain_calibration))
-    whole["wishes"] = {"taste": taste.model_dump(), "cut_weight": weight}
+    whole["preferences"] = {"taste": taste.model_dump(), "cut_weight": weight}
     compressor = next(s for s in whole["chain"] if s["key"] == "compressor")
     compressor["settings"]["ratio"]["value"] = ratio
     whole["chain"].append(
@@ -202,7 +202,7 @@ def test_every_number_that_travels_survives_the_file_to_the_last_bit(
     )
     a_file.write_text(json.dumps(whole), "utf-8")
     comes = portable_of(read_calibration(a_file, "file.json"))
-    assert comes.wishes.taste == taste
-    assert comes.wishes.cut_weight == weight
+    assert comes.preferences.taste == taste
+    assert comes.preferences.cut_weight == weight
     assert comes.character["compressor"]["ratio"] == ratio
     assert comes.bands == {"equalizer-2": [band]}

@@ -10,10 +10,13 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, text
 
+from obsidian_wren.service.calibration import settings
+from obsidian_wren.service.calibration.preferences import PreferencesBody
+from obsidian_wren.service.undo import put_back
 from obsidian_wren.store.backup import is_sound
 from obsidian_wren.store.database import HEAD, MIGRATIONS, open_database
 from older_folders import OLDER, as_left_by, killed_while_migrating, rows_in
-from shown import overview
+from shown import overview, shows
 from signals import RATE, noise
 
 
@@ -130,6 +133,24 @@ def test_residuals_verdicts_and_confirmed_steps_go_on_under_their_new_names(tmp_
     assert json.loads(bodies["gain"]) == {"verdict": "stay"}
     assert steps == [("quiet",)]
     engine.dispose()
+
+
+def test_what_was_wished_is_preferred_and_can_still_be_undone(boathouse_data, tmp_path, app_over):
+    folder = tmp_path / "data"
+    shutil.copytree(boathouse_data, folder)
+    app = app_over(folder)
+    before = shows(app, "preferences")
+    settings.change_preferences(app, PreferencesBody(cut_weight=0.3))
+    older = tmp_path / "older"
+    shutil.copytree(folder, older)
+    as_left_by(older, "0013")
+    with sqlite3.connect(older / "wren.db") as tables:
+        (kept,) = tables.execute("SELECT wishes FROM rig").fetchone()
+    assert json.loads(kept) == {"cut_weight": 0.3}
+    app = app_over(older)
+    assert shows(app, "preferences").cut_weight == 0.3
+    put_back.undo(app)
+    assert shows(app, "preferences") == before
 
 
 @pytest.mark.parametrize("revision", OLDER)

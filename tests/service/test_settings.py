@@ -3,7 +3,7 @@
 import pytest
 
 from obsidian_wren.service.calibration import settings
-from obsidian_wren.service.calibration.wishes import BandValue
+from obsidian_wren.service.calibration.preferences import BandValue
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.setup import confirming
 from obsidian_wren.service.takes import simulated

@@ -65,8 +65,8 @@ def test_the_second_goes_into_the_rig_and_what_stood_on_the_first_is_outdated(bo
 def test_the_second_is_fitted_to_sound_like_the_first(boathouse):
     found = recorded(boathouse)
     second_microphone.sound_like_first(boathouse, found.take_id)
-    seen = overview(boathouse, "takes", "wishes")
-    assert seen.wishes.target.kind == "reference take"
+    seen = overview(boathouse, "takes", "preferences")
+    assert seen.preferences.target.kind == "reference take"
     assert [take.purpose for take in seen.takes[-4:]] == ["rest", "talk", "reference", "passage"]
     assert not any(take.fault for take in seen.takes)
     # The second is brighter around 5 kHz, so its equalizer lowers what lies there.

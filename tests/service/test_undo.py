@@ -4,7 +4,7 @@ import pytest
 from sqlalchemy import delete
 
 from obsidian_wren.service.calibration import settings
-from obsidian_wren.service.calibration.wishes import BandValue
+from obsidian_wren.service.calibration.preferences import BandValue
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.fields import MicrophoneFields
 from obsidian_wren.service.send import listeners

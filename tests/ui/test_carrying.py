@@ -51,7 +51,7 @@ def test_versions_and_a_file_from_elsewhere_by_mouse(start, browse, boathouse_da
     with page.expect_download() as saved:
         page.get_by_role("link", name="Save as a file").last.click()
     whole = json.loads(saved.value.path().read_text("utf-8"))
-    whole["wishes"] = {"taste": {"warmth_db": 3.0}}
+    whole["preferences"] = {"taste": {"warmth_db": 3.0}}
     whole["rig"]["name"] = "Quay booth"
     given = tmp_path / "quay.json"
     given.write_text(json.dumps(whole), "utf-8")

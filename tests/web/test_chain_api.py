@@ -27,7 +27,7 @@ def value(body, kind, name):
     return next(s["value"] for s in body["settings"] if (s["stage"], s["name"]) == (kind, name))
 
 
-def test_switches_order_and_wishes_answer_with_the_new_state_and_are_undone(client):
+def test_switches_order_and_preferences_answer_with_the_new_state_and_are_undone(client):
     before = state(client)
     off = client.patch("/api/stages", json={"stage": "lowpass", "on": False}).json
     assert (stage(off, "lowpass")["on"], stage(off, "lowpass")["derived_on"]) == (False, True)
@@ -35,12 +35,14 @@ def test_switches_order_and_wishes_answer_with_the_new_state_and_are_undone(clie
     moved = client.put("/api/stages/order", json={"order": order}).json
     assert [entry["key"] for entry in moved["stages"]] == order
     assert {w["kind"] for w in moved["delivery"]["warnings"]} >= {"limiter"}
-    wished = client.put("/api/wishes", json={"cut_weight": 0.5, "taste": {"air_db": 3.0}}).json
-    assert wished["wishes"]["taste"]["air_db"] == 3.0
+    answered = client.put(
+        "/api/preferences", json={"cut_weight": 0.5, "taste": {"air_db": 3.0}}
+    ).json
+    assert answered["preferences"]["taste"]["air_db"] == 3.0
     for _ in range(3):
         client.post("/api/undo")
     after = state(client)
-    for name in ("stages", "wishes"):
+    for name in ("stages", "preferences"):
         assert after[name] == before[name]
     assert [s["value"] for s in after["settings"] if s["value"] is not None] == pytest.approx(
         [s["value"] for s in before["settings"] if s["value"] is not None]
@@ -56,9 +58,9 @@ def test_wrong_requests_are_told_in_sentences(client):
     refused("patch", "/api/stages", {"stage": "limiter", "on": False}, "stays on")
     refused("patch", "/api/stages", {"stage": "reverb", "on": True}, "no such stage")
     refused("put", "/api/stages/order", {"order": ["gate", "limiter"]}, "every stage once")
-    refused("put", "/api/wishes", {"taste": {"air_db": 9.0}}, "air_db")
-    refused("put", "/api/wishes", {"cut_weight": 1.5}, "cut_weight")
-    refused("put", "/api/wishes", {"target": {"kind": "imported", "id": 7}}, "no longer kept")
+    refused("put", "/api/preferences", {"taste": {"air_db": 9.0}}, "air_db")
+    refused("put", "/api/preferences", {"cut_weight": 1.5}, "cut_weight")
+    refused("put", "/api/preferences", {"target": {"kind": "imported", "id": 7}}, "no longer kept")
     refused(
         "patch",
         "/api/settings",

@@ -75,7 +75,7 @@ def test_what_was_saved_with_its_takes_comes_back(program):
 
 def test_the_largest_calibration_is_looked_at(program):
     whole = program.ask("GET", "calibration")
-    whole["wishes"] = {
+    whole["preferences"] = {
         "target": {"kind": "imported", "name": "x", "rows": [[k + 1.0, 0.5] for k in range(4000)]}
     }
     text = json.dumps(whole).encode()

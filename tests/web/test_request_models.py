@@ -51,8 +51,8 @@ def test_every_request_model_forbids_unknown_fields_however_deep():
 @pytest.mark.parametrize(
     "method, path, body",
     [
-        ("put", "/api/wishes", {"cut_wieght": 0.2}),
-        ("put", "/api/wishes", {"taste": {"warmth": 1.0}}),
+        ("put", "/api/preferences", {"cut_wieght": 0.2}),
+        ("put", "/api/preferences", {"taste": {"warmth": 1.0}}),
         ("post", "/api/rigs", {"name": "Quay", "nmae": "x"}),
         ("post", "/api/confirm", {"step": "rig", "anyways": True}),
         ("get", "/api/report?sav=true", None),

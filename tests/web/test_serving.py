@@ -279,7 +279,7 @@ def test_reloads_leave_no_place_taken(program):
     told = b""
     while b"hello" not in told:
         told += stays.recv(4096)
-    program.ask("PUT", "wishes", {"cut_weight": 0.5})
+    program.ask("PUT", "preferences", {"cut_weight": 0.5})
     while b"event: changed" not in told:
         told += stays.recv(4096)
     stays.close()
@@ -294,16 +294,22 @@ def test_reloads_leave_no_place_taken(program):
         ("GET", "/api/state", {"Host": "wren.example"}, None, 403),
         ("GET", f"/api/takes/{2**63}/sound", {}, None, 422),
         ("DELETE", f"/api/rigs/{2**80}", {}, None, 422),
-        ("PUT", "/api/wishes", {"Content-Type": "application/json"}, b"[" * 100_000, 422),
-        ("PUT", "/api/wishes", {"Content-Type": "application/json"}, b'{"cut_weight": NaN}', 422),
+        ("PUT", "/api/preferences", {"Content-Type": "application/json"}, b"[" * 100_000, 422),
         (
             "PUT",
-            "/api/wishes",
+            "/api/preferences",
+            {"Content-Type": "application/json"},
+            b'{"cut_weight": NaN}',
+            422,
+        ),
+        (
+            "PUT",
+            "/api/preferences",
             {"Content-Type": "application/json"},
             b'{"aims": {"loudness_lufs": -Infinity}}',
             422,
         ),
-        ("PUT", "/api/wishes", {"Content-Type": "application/json"}, b"\xff\xfe", 422),
+        ("PUT", "/api/preferences", {"Content-Type": "application/json"}, b"\xff\xfe", 422),
         ("POST", "/api/rigs", {"Content-Type": "application/json"}, b'{"name": "\\ud800"}', 422),
         ("POST", "/api/confirm", {"Content-Type": "text/plain"}, b"rig", 422),
         ("PATCH", "/api/nothing", {}, None, 404),

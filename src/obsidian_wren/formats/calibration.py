@@ -10,7 +10,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import AliasChoices, Field
 
 from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.kinds import KINDS
@@ -19,8 +19,8 @@ from obsidian_wren.core.chain.stage import BadSetting, StageSpec
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.outside import FromOutside, Name, Sentence
+from obsidian_wren.formats.preferences import CarriedPreferences, HeldMix
 from obsidian_wren.formats.reading_files import DifferenceDb, Hz, LevelDb, ReadingsFile
-from obsidian_wren.formats.wishes import CarriedWishes, HeldMix
 
 FORMAT = "obsidian-wren/calibration"
 VERSION = 1
@@ -183,9 +183,9 @@ class ProofFile(FromOutside):
 
 
 class CalibrationFile(FromOutside):
-    """The whole file. ``wishes``: what the person wants of the voice; ``sequence``: the keys of the
-    stages in the person's order, empty for the usual one; ``name`` and ``note`` as the person gave
-    them."""
+    """The whole file. ``preferences``: what the person wants of the voice; ``sequence``: the keys
+    of the stages in the person's order, empty for the usual one; ``name`` and ``note`` as the
+    person gave them."""
 
     format: Literal["obsidian-wren/calibration"]
     version: Literal[1]
@@ -194,7 +194,10 @@ class CalibrationFile(FromOutside):
     chain: list[StageFile] = Field(max_length=64)
     feeds: list[FeedFile] = Field(max_length=64)
     proof: ProofFile = ProofFile()
-    wishes: CarriedWishes = CarriedWishes()
+    # Files of older programs call them wishes.
+    preferences: CarriedPreferences = Field(
+        default=CarriedPreferences(), validation_alias=AliasChoices("preferences", "wishes")
+    )
     sequence: list[Name] = Field([], max_length=64)
     name: Name = ""
     note: Sentence = ""

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { marked, t } from '../../lib/words';
-  import type { Overview, Wishes } from '../../lib/api';
+  import type { Overview, Preferences } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { place } from '../../lib/place.svelte';
   import { desk } from '../../lib/state.svelte';
@@ -54,8 +54,8 @@
 
   function weigh(event: Event): void {
     const cut_weight = Number((event.currentTarget as HTMLInputElement).value) / 100;
-    const wishes: Wishes = { ...overview.wishes, cut_weight };
-    void desk.do('put', '/api/wishes', { body: wishes });
+    const preferences: Preferences = { ...overview.preferences, cut_weight };
+    void desk.do('put', '/api/preferences', { body: preferences });
   }
 </script>
 

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { marked, t } from '../../lib/words';
-  import { act, sendFileTo, type Overview, type Taste, type Tone, type Wishes } from '../../lib/api';
+  import { act, sendFileTo, type Overview, type Taste, type Tone, type Preferences } from '../../lib/api';
   import { signed } from '../../lib/format';
   import { playback } from '../../lib/playback.svelte';
   import { typingNumber } from '../../lib/typing.svelte';
@@ -19,20 +19,20 @@
     ['clarity_db', t('Clarity'), t('around {at} kHz', { at: marked('3.2') })],
     ['air_db', t('Air'), t('over 9 kHz')],
   ] as const;
-  const wishes = $derived(overview.wishes);
-  const target = $derived({ kind: wishes.target?.kind ?? ('by pitch' as const), id: wishes.target?.id ?? null });
+  const preferences = $derived(overview.preferences);
+  const target = $derived({ kind: preferences.target?.kind ?? ('by pitch' as const), id: preferences.target?.id ?? null });
   const reference = $derived(overview.takes.some((take) => take.purpose === 'reference' && take.current));
   let picker = $state<HTMLInputElement | null>(null);
 
-  const taste = $derived<Taste>(wishes.taste ?? { warmth_db: 0, body_db: 0, clarity_db: 0, air_db: 0 });
+  const taste = $derived<Taste>(preferences.taste ?? { warmth_db: 0, body_db: 0, clarity_db: 0, air_db: 0 });
 
   /** How far the voice itself is shaped: not at all unless a person says so, or a curve is to be followed. */
-  const shape = $derived(wishes.shape_percent ?? (target.kind === 'imported' ? 100 : 0));
+  const shape = $derived(preferences.shape_percent ?? (target.kind === 'imported' ? 100 : 0));
   const shapeable = $derived(target.kind !== 'reference take');
 
   function shapeTo(percent: number): void {
     void desk
-      .do('put', '/api/wishes', { body: { ...wishes, shape_percent: percent } })
+      .do('put', '/api/preferences', { body: { ...preferences, shape_percent: percent } })
       .then(() => playback.hearAgain());
   }
 
@@ -40,8 +40,8 @@
     // On top of whatever was bent before its turn comes.
     void desk
       .attempt(() => {
-        const now: Wishes = desk.overview?.wishes ?? wishes;
-        return act('put', '/api/wishes', { body: { ...now, taste: { ...now.taste, [name]: value } } });
+        const now: Preferences = desk.overview?.preferences ?? preferences;
+        return act('put', '/api/preferences', { body: { ...now, taste: { ...now.taste, [name]: value } } });
       })
       .then(() => playback.hearAgain());
   }
@@ -55,7 +55,7 @@
     }
     const chosen = { kind: kind as typeof target.kind, id: id ? Number(id) : null };
     // Another target is followed as far as is usual for its kind.
-    void desk.do('put', '/api/wishes', { body: { ...wishes, target: chosen, shape_percent: null } });
+    void desk.do('put', '/api/preferences', { body: { ...preferences, target: chosen, shape_percent: null } });
   }
 
   function importFile(): void {

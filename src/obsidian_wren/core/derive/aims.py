@@ -1,4 +1,4 @@
-"""What the treated voice should land in, and what a person weighs: the wishes that the chain's
+"""What the treated voice should land in, and what a person weighs: the preferences that the chain's
 rules are given.
 
 Loudness −18 LUFS for calls, a little under the −16 LUFS of spoken word on the web (EBU R 128 s2),
@@ -51,7 +51,7 @@ class Taste:
 
 
 @dataclass(frozen=True)
-class Wishes:
+class Preferences:
     """``cut_weight``: how much worse a cut word is than the same share of leaked room, 0 to 1
     (0.5: equally bad). ``shape``: how far the voice itself is brought to its target, 0 to 1; at 0
     only the rig is corrected."""

@@ -228,7 +228,7 @@ def _rates(
                     rate_hz_2=rate_hz / 1000,
                 ),
                 _("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
-                Change(rig.id, "rate_hz", rate_hz),
+                Change(rig.id, "rate_hz", float(rate_hz)),
             )
         )
     if rig.slider_percent < 100:
@@ -242,7 +242,7 @@ def _rates(
                     " making the level up later lifts the noise with it."
                 ),
                 _("Set it to 100 %"),
-                Change(rig.id, "slider_percent", 100),
+                Change(rig.id, "slider_percent", 100.0),
             )
         )
     if rig.bits < bits:
@@ -257,7 +257,7 @@ def _rates(
                     bits_2=rig.bits,
                 ),
                 _("Set it to {bits} bit", bits=bits),
-                Change(rig.id, "bits", bits),
+                Change(rig.id, "bits", float(bits)),
             )
         )
     for device in here:
@@ -282,7 +282,7 @@ def _rates(
                         " in your ears."
                     ),
                     _("Set it to {rate_hz:g} kHz", rate_hz=rate_hz / 1000),
-                    Change(device.id, "rate_hz", rate_hz),
+                    Change(device.id, "rate_hz", float(rate_hz)),
                 )
             )
     return found

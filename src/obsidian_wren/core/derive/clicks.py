@@ -22,6 +22,7 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.clicks import click_times_s
 from obsidian_wren.core.measure.words import within
 from obsidian_wren.core.numerals import plain
+from obsidian_wren.core.record_types import Numbers
 from obsidian_wren.core.wording import _, ngettext
 
 _LEAST_OVER_DB, _USUAL_OVER_DB, _MOST_OVER_DB = 4.0, 6.0, 12.0
@@ -42,9 +43,9 @@ class ClickEvidence:
     """Bursts of the room in use: when, s, and their levels from 1 to 9 kHz before and after, dBFS,
     ``(bursts,)`` each; seconds listened to; share of the voice's time in which it acts."""
 
-    at_s: Samples
-    before_dbfs: Samples
-    after_dbfs: Samples
+    at_s: Numbers
+    before_dbfs: Numbers
+    after_dbfs: Numbers
     seconds: float
     touched: float
 
@@ -90,7 +91,9 @@ def derive_clicks(take_set: TakeSet, pins: Pins) -> StagePlan:
     minutes = len(take_set.room) / rate / 60.0
     often = len(at_s) / minutes if minutes else 0.0
     heard = float(np.median(peaks))
-    over_aim = heard + take_set.lift_to_listener().gates_open_db - take_set.wishes.aims.floor_dbfs_a
+    over_aim = (
+        heard + take_set.lift_to_listener().gates_open_db - take_set.preferences.aims.floor_dbfs_a
+    )
     touched = float(np.mean(voice > over)) if len(voice) else 0.0
     on = often >= _WORTH_A_MINUTE and over_aim > _HEARD_UNDER_DB and touched <= _MOST_TOUCHED
     plan = answer.plan(on, _because(take_set, len(at_s), often, over_aim, touched))

@@ -29,6 +29,7 @@ from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.loudness import lufs_of_energies
 from obsidian_wren.core.measure.words import within
+from obsidian_wren.core.record_types import Level, Numbers
 from obsidian_wren.core.wording import _
 
 PEAK_PERCENTILE = 90.0
@@ -50,12 +51,12 @@ class CompressorEvidence:
     dB; what the rule foresees at the listener: normal peaks without and with it in dBFS, and how
     far the room rises beside the voice in dB."""
 
-    curve_in_dbfs: Samples
-    curve_out_dbfs: Samples
+    curve_in_dbfs: Numbers
+    curve_out_dbfs: Numbers
     spread_db: float
     spread_after_db: float
-    peaks_before_dbfs: float
-    peaks_dbfs: float
+    peaks_before_dbfs: Level
+    peaks_dbfs: Level
     lift_db: float
 
 
@@ -124,7 +125,7 @@ class _Take:
         self.inside = within(take_set.words, np.arange(count) * self.step_s)
         self.voice = self.energy[self.inside]
         self.rate_hz = rate
-        self.aims = take_set.wishes.aims
+        self.aims = take_set.preferences.aims
         self.lifted_db = max(0.0, take_set.lifted_db)
         self._predicted: dict[tuple[float, ...], _Predicted] = {}
 
@@ -165,7 +166,7 @@ class _Take:
 def derive_compressor(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the compressor."""
     answer = StagePlanBuilder("compressor", pins)
-    aims = take_set.wishes.aims
+    aims = take_set.preferences.aims
     pitch = take_set.talk_reading.pitch_hz
     hears_from = answer.set(
         "sidechain_hz",

@@ -18,6 +18,7 @@ from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_peaks
 from obsidian_wren.core.measure.sibilants import Sibilant, find_sibilants
 from obsidian_wren.core.numerals import frequency
+from obsidian_wren.core.record_types import Levels
 from obsidian_wren.core.wording import _
 
 # More would lisp: an "s" then sinks into its vowels.
@@ -33,7 +34,7 @@ class SibilanceEvidence:
     """Every sibilant found, and the level of the band as the stage hears it, every 10 ms, dBFS."""
 
     found: tuple[Sibilant, ...]
-    levels_dbfs: Samples
+    levels_dbfs: Levels
     step_s: float
 
 

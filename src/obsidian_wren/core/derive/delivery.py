@@ -31,7 +31,7 @@ _SAME_GAIN_DB = 0.02
 def derive_gain(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gain before the limiter."""
     answer = StagePlanBuilder("gain", pins)
-    aims = take_set.wishes.aims
+    aims = take_set.preferences.aims
     ceiling = pins.numbers.get(("limiter", "ceiling_dbtp"), aims.ceiling_dbtp)
     weighted, peaks = take_set.weighted_talk, local_peaks(take_set.talk)
     start_lufs = take_set.loudness_lufs
@@ -67,7 +67,7 @@ def derive_gain(take_set: TakeSet, pins: Pins) -> StagePlan:
 def derive_limiter(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the limiter: always on, always last."""
     answer = StagePlanBuilder("limiter", pins)
-    ceiling = take_set.wishes.aims.ceiling_dbtp
+    ceiling = take_set.preferences.aims.ceiling_dbtp
     answer.set(
         "ceiling_dbtp",
         ceiling,

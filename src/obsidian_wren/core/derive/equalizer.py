@@ -27,12 +27,12 @@ def derive_equalizer(take_set: TakeSet, pins: Pins) -> StagePlan:
     if pins.further:
         return _of_the_person(pins)
     tone = take_set.tone or ToneTakes(take_set.talk_reading, take_set.quiet_reading)
-    taste = take_set.wishes.taste
+    taste = take_set.preferences.taste
     aims = ToneAims(
         tone.target,
         tone.mic_response_db,
         tone.placement_db,
-        take_set.wishes.shape,
+        take_set.preferences.shape,
         bend_db(taste, POINT_HZ),
         live=take_set.ring is not None and take_set.ring.far_and_live,
         modes=() if take_set.ring is None else take_set.ring.modes,

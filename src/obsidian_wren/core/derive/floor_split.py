@@ -19,6 +19,7 @@ import numpy as np
 from obsidian_wren.core.decibels import SILENCE_DB, Samples, power_db, power_from_db
 from obsidian_wren.core.measure.spectrum import Band, exact_third_octave_hz
 from obsidian_wren.core.measure.weighting import a_weighting_power
+from obsidian_wren.core.record_types import Level
 from obsidian_wren.core.wording import _
 
 PartName = Literal[
@@ -44,8 +45,8 @@ class FloorPart:
     """
 
     name: PartName
-    level_dbfs: float
-    a_weighted_dbfs: float
+    level_dbfs: Level
+    a_weighted_dbfs: Level
 
 
 @dataclass(frozen=True)

@@ -55,7 +55,7 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     hears_from = set_sidechain(answer, take_set)
     talk, room = _takes_heard(take_set, hears_from)
     speech = talk.inside(take_set.words)
-    weight = take_set.wishes.cut_weight
+    weight = take_set.preferences.cut_weight
     opening = opening_between(speech, room, weight)
     likely = answer.set("likelihood_db", opening.likelihood_db, _likelihood_because(opening, room))
     if likely != opening.likelihood_db:
@@ -72,7 +72,7 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     answer.set("hysteresis_db", _hysteresis_db(threshold, reached, likely), text)
     floor = take_set.room_dbfs_a + take_set.lift_to_listener().gates_open_db
-    need = floor - take_set.wishes.aims.floor_dbfs_a
+    need = floor - take_set.preferences.aims.floor_dbfs_a
     crossing = weight * cut + (1.0 - weight) * leaked
     gate = crossing <= _CLEAR_CROSSING
     answer.set("ratio", _GATE if gate else _EXPANDER, _ratio_because(gate, crossing))

@@ -23,6 +23,7 @@ from obsidian_wren.core.chain.gate import GateSpec, gate_gains_db
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.words import Word, within
+from obsidian_wren.core.record_types import Numbers
 
 LOWEST_DBFS, HIGHEST_DBFS = -100.0, 0.0
 # Where in a word a beginning and an end lie, and how much of their energy may go before they count
@@ -53,11 +54,11 @@ class GateEvidence:
     speech inside words, the room; and the part of either that opens by its likelihood ratio, none
     where that does not count."""
 
-    speech: Samples
-    room: Samples
+    speech: Numbers
+    room: Numbers
     counts: GateCounts
-    speech_likely: Samples
-    room_likely: Samples
+    speech_likely: Numbers
+    room_likely: Numbers
 
 
 @dataclass(frozen=True)

@@ -33,7 +33,7 @@ _SOFT_PERCENT = 10.0
 def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the gentle expander: the room behind the dynamics against the aim."""
     answer = StagePlanBuilder("gate", pins)
-    aim = take_set.wishes.aims.floor_dbfs_a
+    aim = take_set.preferences.aims.floor_dbfs_a
     hears_from = set_sidechain(answer, take_set)
     speech = talk_heard(take_set, hears_from).inside(take_set.words)
     rest = rest_heard(take_set, hears_from)
@@ -71,7 +71,7 @@ def derive_gentle_expander(take_set: TakeSet, pins: Pins) -> StagePlan:
     )
     answer.set(
         "likelihood_db",
-        opening_between(speech, rest, take_set.wishes.cut_weight).likelihood_db,
+        opening_between(speech, rest, take_set.preferences.cut_weight).likelihood_db,
         _(
             "A sound that noise reduction finds as likely to be speech stays whole; 0 where that"
             " tells no more than the level."

@@ -13,12 +13,12 @@ import numpy as np
 
 from obsidian_wren.core.chain.hum import LOOK_HZ, HumSpec
 from obsidian_wren.core.chain.offline import render
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.cause import a_weighted_sum
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.hum import Hum, beside_lines_dbfs, line_levels_dbfs
 from obsidian_wren.core.numerals import beside, plain
+from obsidian_wren.core.record_types import Numbers
 from obsidian_wren.core.wording import _
 
 # So far under the target the lines add half a decibel to a floor that just meets it.
@@ -38,9 +38,9 @@ class HumEvidence:
 
     mains_hz: float
     drift_hz: float
-    numbers: Samples
-    before_dbfs: Samples
-    after_dbfs: Samples
+    numbers: Numbers
+    before_dbfs: Numbers
+    after_dbfs: Numbers
 
 
 def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -67,7 +67,7 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
             False, _("No mains hum stands out of your quiet take."), data={"lines": ()}
         )
     lines = _lines(hum, take_set)
-    aim = take_set.wishes.aims.floor_dbfs_a
+    aim = take_set.preferences.aims.floor_dbfs_a
     heard = a_weighted_sum([(h.hz, h.level_dbfs) for h in hum.harmonics])
     over = heard + take_set.lift_to_listener().in_pauses_db - aim
     on = over > -_HEARD_UNDER_DB

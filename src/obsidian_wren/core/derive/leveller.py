@@ -9,11 +9,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.speech import spoken_mask
+from obsidian_wren.core.record_types import Levels
 from obsidian_wren.core.wording import _
 
 _MOST_DB = 9.0
@@ -27,13 +27,13 @@ class LevelEvidence:
 
     range_lu: float | None
     aim_lu: float
-    stretches_dbfs: Samples
+    stretches_dbfs: Levels
 
 
 def derive_leveller(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of the leveller, from the loudness range of the toned voice."""
     answer = StagePlanBuilder("leveller", pins)
-    aims = take_set.wishes.aims
+    aims = take_set.preferences.aims
     found = take_set.range_lu
     active = take_set.active_dbfs
     stretches = frame_levels_dbfs(take_set.talk, rate_hz=take_set.rate_hz, frame_s=0.8)

@@ -13,12 +13,12 @@ import numpy as np
 
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 from obsidian_wren.core.chain.offline import render
-from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet, room_a_weighted_dbfs
 from obsidian_wren.core.measure.artefacts import SpeechLoss, restlessness_db, speech_loss
 from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
 from obsidian_wren.core.numerals import DECIDES_DB, beside, plain
+from obsidian_wren.core.record_types import Level, Numbers
 from obsidian_wren.core.wording import _
 
 MOST_DB = 18.0
@@ -41,16 +41,16 @@ class NoiseEvidence:
     before and after, dB.
     """
 
-    floor_dbfs_a: float
-    floor_after_dbfs_a: float
-    in_pauses_dbfs_a: float
+    floor_dbfs_a: Level
+    floor_after_dbfs_a: Level
+    in_pauses_dbfs_a: Level
     aim_dbfs_a: float
-    hz: Samples
-    density_db: Samples
-    spread_db: Samples
+    hz: Numbers
+    density_db: Numbers
+    spread_db: Numbers
     loss: SpeechLoss | None
-    restless_before_db: float
-    restless_after_db: float
+    restless_before_db: Level
+    restless_after_db: Level
 
 
 def profile_rows(profile: NoiseProfile) -> tuple[tuple[float, float], ...]:
@@ -67,7 +67,7 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     """The rule of noise reduction: the room at rest, as it will be heard behind all that follows,
     beside the voice and in the pauses, against the aim."""
     answer = StagePlanBuilder("noise_reduction", pins)
-    aim = take_set.wishes.aims.floor_dbfs_a
+    aim = take_set.preferences.aims.floor_dbfs_a
     to_come = take_set.lift_to_listener()
     pauses_decide = to_come.in_pauses_db > to_come.beside_voice_db + DECIDES_DB
     lift = to_come.in_pauses_db if pauses_decide else to_come.beside_voice_db

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.derive.aims import Wishes
+from obsidian_wren.core.derive.aims import Preferences
 from obsidian_wren.core.derive.chain_plan import ChainPlan, derive_chain
 from obsidian_wren.core.derive.gain_plan import GainPlan, plan_gain
 from obsidian_wren.core.derive.take_set import ToneTakes, prepare
@@ -56,7 +56,7 @@ def plan(
         in_use_rate_hz=in_use_rate_hz,
         talk_reading=talk,
         quiet_reading=quiet,
-        wishes=Wishes(shape=shape),
+        preferences=Preferences(shape=shape),
         tone=ToneTakes(
             talk,
             floor or quiet,

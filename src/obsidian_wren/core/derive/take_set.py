@@ -17,7 +17,7 @@ from obsidian_wren.core.chain.filters import EqualizerBand
 from obsidian_wren.core.chain.offline import render_stage
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import SILENCE_DB, Samples
-from obsidian_wren.core.derive.aims import Wishes
+from obsidian_wren.core.derive.aims import Preferences
 from obsidian_wren.core.derive.tone_target import Target
 from obsidian_wren.core.measure.decay import Reverb
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
@@ -28,7 +28,7 @@ from obsidian_wren.core.measure.speech import active_level
 from obsidian_wren.core.measure.words import FRAME_S, Word, find_words
 from obsidian_wren.core.rate import at_rate
 
-_USUAL = Wishes()
+_USUAL = Preferences()
 _T = TypeVar("_T")
 # Likelihood ratios of speech in talk, rest and room in use, where they are known.
 Likelihoods = tuple[Samples | None, Samples | None, Samples | None]
@@ -96,7 +96,7 @@ class TakeSet:
     talk_reading: TalkReading
     quiet_reading: QuietReading
     words: tuple[Word, ...]
-    wishes: Wishes = _USUAL
+    preferences: Preferences = _USUAL
     ring: Reverb | None = None
     tone: ToneTakes | None = None
     passed: tuple[StageSpec, ...] = ()
@@ -217,7 +217,7 @@ class TakeSet:
     def gain_to_come_db(self) -> float:
         """The gain that will bring the voice, as it is here, to the listener's loudness."""
         return (
-            self.wishes.aims.loudness_lufs - self.loudness_lufs
+            self.preferences.aims.loudness_lufs - self.loudness_lufs
             if np.isfinite(self.loudness_lufs)
             else 0.0
         )
@@ -253,7 +253,7 @@ def prepare(
     in_use_rate_hz: float | None,
     talk_reading: TalkReading,
     quiet_reading: QuietReading,
-    wishes: Wishes | None = None,
+    preferences: Preferences | None = None,
     ring: Reverb | None = None,
     tone: ToneTakes | None = None,
 ) -> TakeSet:
@@ -273,7 +273,7 @@ def prepare(
         talk_reading,
         quiet_reading,
         words,
-        wishes or _USUAL,
+        preferences or _USUAL,
         ring,
         tone,
     )

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.derive.verdicts import Fact
 from obsidian_wren.core.numerals import plain
+from obsidian_wren.core.record_types import Level
 from obsidian_wren.core.wording import _
 
 CLIPPED_DB = 6.0
@@ -29,11 +30,11 @@ class Taken:
     taken; what loud speech and the first 30 ms of words lose, dB; how many of how many words lose
     more than 6 dB of their beginning."""
 
-    rest_before_dbfs_a: float
-    rest_after_dbfs_a: float
+    rest_before_dbfs_a: Level
+    rest_after_dbfs_a: Level
     in_use_before_dbfs_a: float | None
     in_use_after_dbfs_a: float | None
-    speech_lost_db: float
+    speech_lost_db: Level
     beginnings_lost_db: float | None
     clipped: int
     words: int

@@ -8,14 +8,18 @@ for the words.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from obsidian_wren.core.derive.aims import Aims
 from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.numerals import DECIDES_DB, frequency, plain, with_sign, with_unit
 from obsidian_wren.core.wording import _, ngettext
+
+if TYPE_CHECKING:
+    from obsidian_wren.core.derive.noise_reduction import NoiseEvidence
 
 Mark = Literal["good", "fault", "none"]
 
@@ -123,38 +127,29 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
     )
 
 
-def noise_facts(
-    *,
-    floor_dbfs_a: float | None,
-    floor_after_dbfs_a: float | None,
-    in_pauses_dbfs_a: float | None,
-    aim_dbfs_a: float,
-    loss_db: float | None,
-    loss_at_hz: float | None,
-    restless_before_db: float | None,
-    restless_after_db: float | None,
-) -> tuple[Fact, ...]:
-    """What noise reduction leaves of the floor, and what it takes from the words.
-
-    ``restless_*`` is how far the level of the noise wanders before and after it, dB.
-    """
-    known = [level for level in (floor_after_dbfs_a, in_pauses_dbfs_a) if level is not None]
-    good = floor_after_dbfs_a is not None and max(known) <= aim_dbfs_a + DECIDES_DB
+def noise_facts(noise: NoiseEvidence) -> tuple[Fact, ...]:
+    """What noise reduction leaves of the floor, and what it takes from the words."""
+    known = [x for x in (noise.floor_after_dbfs_a, noise.in_pauses_dbfs_a) if math.isfinite(x)]
+    good = math.isfinite(noise.floor_after_dbfs_a) and max(known) <= noise.aim_dbfs_a + DECIDES_DB
     floor = Fact(
         _("Noise floor at the listener"),
-        with_unit(floor_after_dbfs_a, "dBFS(A)"),
+        with_unit(noise.floor_after_dbfs_a, "dBFS(A)"),
         _mark(good),
         _(
             "Beside your voice, behind everything; {floor_dbfs_a} without noise reduction,"
             " {aim_dbfs_a} is the target. In pauses it is {in_pauses_dbfs_a}.",
-            floor_dbfs_a=plain(floor_dbfs_a),
-            aim_dbfs_a=plain(aim_dbfs_a, 0),
-            in_pauses_dbfs_a=plain(in_pauses_dbfs_a),
+            floor_dbfs_a=plain(noise.floor_dbfs_a),
+            aim_dbfs_a=plain(noise.aim_dbfs_a, 0),
+            in_pauses_dbfs_a=plain(noise.in_pauses_dbfs_a),
         ),
     )
-    if loss_db is None or loss_at_hz is None:
+    if noise.loss is None:
         return (floor,)
-    before, after = restless_before_db or 0.0, restless_after_db or 0.0
+    loss_db, loss_at_hz = noise.loss.loss_db, noise.loss.centre_hz
+    before, after = (
+        wander_db if math.isfinite(wander_db) else 0.0
+        for wander_db in (noise.restless_before_db, noise.restless_after_db)
+    )
     warbles = after >= before + WARBLE_DB
     loss = Fact(
         _("What it takes from your words"),

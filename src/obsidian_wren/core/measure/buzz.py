@@ -18,6 +18,7 @@ from obsidian_wren.core.measure.hum import Hum
 from obsidian_wren.core.measure.lines import Line, block_floor, find_lines
 from obsidian_wren.core.measure.spectrum import Spectrum
 from obsidian_wren.core.measure.weighting import a_weighting_power
+from obsidian_wren.core.record_types import Level
 
 _FROM_HZ = 70.0
 _TO_HZ = 16_000.0
@@ -42,8 +43,8 @@ class Buzz:
     lines: int
     low_hz: float
     high_hz: float
-    level_dbfs: float
-    a_weighted_dbfs: float
+    level_dbfs: Level
+    a_weighted_dbfs: Level
     mains: bool
 
 

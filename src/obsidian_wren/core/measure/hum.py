@@ -19,6 +19,7 @@ from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.measure.lines import LINE_BINS as _LINE_BINS
 from obsidian_wren.core.measure.mains import decimated, follow_mains
 from obsidian_wren.core.measure.spectrum import Spectrum, power_spectrum
+from obsidian_wren.core.record_types import Level
 
 FRAME_S = 4.0
 _DRIFT = 0.004
@@ -32,7 +33,7 @@ class Harmonic:
     """One line: frequency in Hz and AES17 level in dBFS, the noise beside it taken off."""
 
     hz: float
-    level_dbfs: float
+    level_dbfs: Level
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ class Hum:
     far the mains wandered in Hz."""
 
     mains_hz: float
-    level_dbfs: float
+    level_dbfs: Level
     harmonics: tuple[Harmonic, ...]
     drift_hz: float = 0.0
 
@@ -51,7 +52,7 @@ class SteadyTone:
     """A steady tone with its level and its tone-to-noise ratio in dB (ECMA-418-1)."""
 
     hz: float
-    level_dbfs: float
+    level_dbfs: Level
     prominence_db: float
 
 

@@ -23,6 +23,7 @@ from obsidian_wren.core.decibels import (
 )
 from obsidian_wren.core.kernel import kernel
 from obsidian_wren.core.measure.highest import BetweenBound, highest
+from obsidian_wren.core.record_types import Level
 
 FRAME_S = 0.010
 TRUE_PEAK_OVERSAMPLING = 8
@@ -35,10 +36,10 @@ OFFSET_SHARE = 0.001
 class Percentiles:
     """Levels in dBFS below which 10, 50, 90 and 99 % of the 10 ms frames lie."""
 
-    p10: float
-    p50: float
-    p90: float
-    p99: float
+    p10: Level
+    p50: Level
+    p90: Level
+    p99: Level
 
 
 def rms_dbfs(samples: Samples) -> float:
@@ -95,7 +96,7 @@ class Trend:
     half-second stretches."""
 
     db_per_minute: float
-    error_db_per_minute: float
+    error_db_per_minute: Level
 
 
 def level_trend(stretches_dbfs: Samples, *, stretch_s: float) -> Trend:

@@ -15,6 +15,7 @@ from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
 from obsidian_wren.core.measure.speech import active_level, spoken_mask
+from obsidian_wren.core.record_types import Level
 
 BAND_HZ = 150.0
 _BODY_HZ = (250.0, 2000.0)
@@ -34,7 +35,7 @@ class Plosive:
 
     at_s: float
     length_s: float
-    level_dbfs: float
+    level_dbfs: Level
 
 
 def low_levels_dbfs(samples: Samples, *, rate_hz: float) -> Samples:

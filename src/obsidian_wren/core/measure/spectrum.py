@@ -17,6 +17,7 @@ import numpy.typing as npt
 from obsidian_wren.core.decibels import AES17_OFFSET_DB, Samples, power_db
 from obsidian_wren.core.kernel import plain
 from obsidian_wren.core.measure.weighting import a_weighting_power
+from obsidian_wren.core.record_types import Level
 
 OCTAVE_RATIO = 10.0**0.3
 NOMINAL_THIRD_OCTAVES_HZ = (
@@ -49,7 +50,7 @@ class Band:
     """One fractional-octave band: nominal mid-band in Hz and its AES17 level in dBFS."""
 
     centre_hz: float
-    level_dbfs: float
+    level_dbfs: Level
 
 
 def frame_length(rate_hz: float, *, frame_s: float, available_samples: int) -> int:

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from obsidian_wren.core.mix.reprocessing import Reprocessing
 from obsidian_wren.core.mix.verdict import Verdict
 from obsidian_wren.core.wording import _
 
@@ -30,16 +31,28 @@ class Check:
     detail: str | None = None
 
 
-@dataclass(frozen=True)
-class ProofFacts:
-    """The newest proof of a listener. Delay in ms, ``ours_ms`` of it in this program; loudness in
-    LUFS as it was heard; ``stale``: another input is picked since; ``beyond``: where the rest of
-    the delay lies."""
+@dataclass(frozen=True, kw_only=True)
+class KeptProof:
+    """What a marker found at a listener: the delay from the microphone on, ms, waiting for a block
+    included, ``ours_ms`` of it in this program; by how much its clock is off; the marker's level
+    against the one that was sent; loudness in LUFS as it was heard; after how long it came back;
+    what was done to the voice again."""
 
     verdicts: tuple[Verdict, ...]
     delay_ms: float | None
-    ours_ms: float | None
+    ours_ms: float | None = None
+    rate_ppm: float | None = None
+    level_db: float | None = None
     lufs: float | None
+    returned_ms: float | None = None
+    again: Reprocessing | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProofFacts(KeptProof):
+    """The newest proof of a listener; ``stale``: another input is picked since; ``beyond``: where
+    the rest of the delay lies."""
+
     stale: bool
     beyond: str = _("in the program")
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from obsidian_wren.core.chain.limiter import LimiterSpec
 from obsidian_wren.core.chain.stage import StageSpec
+from obsidian_wren.core.record_types import Level
 
 # The other side at the loudness at which one's own voice is sent: a talk of equals.
 RETURN_LUFS = -18.0
@@ -25,7 +26,7 @@ class ReturnReading:
     how far 2 to 5 kHz are over average speech, dB (None without speech)."""
 
     lufs: float | None
-    true_peak_dbtp: float
+    true_peak_dbtp: Level
     hum_dbfs: float | None
     harsh_db: float | None
 

@@ -43,7 +43,7 @@ def _derive_after_take(ctx: RigContext, take: Take) -> None:
             ),
         )
     derive_levels(ctx)
-    uses_reference = ctx.rig.wishes.get("target", {}).get("kind") == "reference take"
+    uses_reference = ctx.rig.preferences.get("target", {}).get("kind") == "reference take"
     derive_voice(
         ctx,
         # Resonances that a clap shows are cut, so the tone is fitted anew where there is one.
@@ -55,8 +55,8 @@ def _derive_after_take(ctx: RigContext, take: Take) -> None:
 
 
 def derive_after_change(ctx: RigContext, *, refit: bool = False) -> None:
-    """What a person's change of pins, switches, wishes or takes gives: evidence, chain and diagram
-    anew.
+    """What a person's change of pins, switches, preferences or takes gives: evidence, chain and
+    diagram anew.
 
     ``refit``: the change was of what the tone is fitted to, so it is fitted again where there is a
     passage.

@@ -83,7 +83,7 @@ def keep_answers(
     body |= {
         "words": len(take_set.words),
         "seconds": len(take_set.talk) / take_set.rate_hz,
-        "cut_weight": take_set.wishes.cut_weight,
+        "cut_weight": take_set.preferences.cut_weight,
         "taken": plan.taken,
     }
     keep_answer(ctx, "cleaning", to_jsonable(body) | {"predicted": predicted}, moved=moved)
@@ -123,7 +123,7 @@ def _evidence(stage: StagePlan) -> Any:
 
 
 def _delivery(take_set: TakeSet, landing: Landing) -> dict[str, Any]:
-    aims = take_set.wishes.aims
+    aims = take_set.preferences.aims
     raw = take_set.loudness_lufs
     return {
         "aim_lufs": aims.loudness_lufs,

@@ -7,10 +7,10 @@ from typing import Any
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.calibration.deriving import derive_again
+from obsidian_wren.service.calibration.preferences import BandValue, PreferencesBody
 from obsidian_wren.service.calibration.setting_rows import setting_row, setting_title
 from obsidian_wren.service.calibration.stages import known_kind
-from obsidian_wren.service.calibration.wishes import BandValue, WishesBody
-from obsidian_wren.service.changes.record import TONE_WISHES, change
+from obsidian_wren.service.changes.record import TONE_PREFERENCES, change
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.rig.rigs import in_hand, the_rig
@@ -70,14 +70,14 @@ def change_setting(
     app.changed()
 
 
-def change_wishes(app: AppContext, wishes: WishesBody) -> None:
+def change_preferences(app: AppContext, preferences: PreferencesBody) -> None:
     """Keep what a person wants of the treated voice.
 
     What is left out is as usual. Another target or taste is fitted at once.
     """
-    body: dict[str, Any] = wishes.model_dump(exclude_none=True, exclude_defaults=True)
+    body: dict[str, Any] = preferences.model_dump(exclude_none=True, exclude_defaults=True)
     with app.sessions() as session:
-        before = dict(the_rig(app, session).wishes)
+        before = dict(the_rig(app, session).preferences)
     names = {
         "cut_weight": _("how clipped words weigh"),
         "taste": "taste",
@@ -86,7 +86,9 @@ def change_wishes(app: AppContext, wishes: WishesBody) -> None:
         "aims": "aims",
     }
     changed = [title for name, title in names.items() if before.get(name) != body.get(name)]
-    with change(app, _("Changed {value}", value=_(" and ").join(changed) or "wishes")) as session:
+    with change(
+        app, _("Changed {value}", value=_(" and ").join(changed) or "preferences")
+    ) as session:
         ctx = in_hand(app, session)
         rig = ctx.rig
         target = body.get("target", {})
@@ -102,7 +104,7 @@ def change_wishes(app: AppContext, wishes: WishesBody) -> None:
             raise Refused(
                 "no-reference", _("There is no reference take yet. Take or import one first.")
             )
-        aims = wishes.aims
+        aims = preferences.aims
         if aims is not None and aims.peaks_dbfs[0] >= aims.peaks_dbfs[1]:
             raise Refused(
                 "aim",
@@ -111,11 +113,11 @@ def change_wishes(app: AppContext, wishes: WishesBody) -> None:
                     " try again."
                 ),
             )
-        rig.wishes = body
+        rig.preferences = body
         session.flush()
         follow_change(
             ctx,
-            refit=any(before.get(name) != body.get(name) for name in TONE_WISHES),
+            refit=any(before.get(name) != body.get(name) for name in TONE_PREFERENCES),
         )
     app.changed()
 
@@ -128,7 +130,7 @@ def keep_target(app: AppContext, name: str, rows: list[list[float]]) -> None:
         row = TargetRow(name=name[:120], rows=[list(entry[:2]) for entry in rows])
         session.add(row)
         session.flush()
-        rig.wishes = {**rig.wishes, "target": {"kind": "imported", "id": row.id}}
+        rig.preferences = {**rig.preferences, "target": {"kind": "imported", "id": row.id}}
         session.flush()
         follow_change(ctx, refit=True)
     app.changed()

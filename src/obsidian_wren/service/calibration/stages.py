@@ -14,8 +14,8 @@ from obsidian_wren.core.chain.stage_kind import StageKind
 from obsidian_wren.core.wording import _
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.calibration.chain_order import order_of
+from obsidian_wren.service.calibration.preferences import BandValue
 from obsidian_wren.service.calibration.setting_rows import band_rows, chain_is_whole
-from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused

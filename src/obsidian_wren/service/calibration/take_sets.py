@@ -13,7 +13,7 @@ from sqlalchemy import select
 
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples, amplitude_from_db
-from obsidian_wren.core.derive.aims import Aims, Taste, Wishes
+from obsidian_wren.core.derive.aims import Aims, Preferences, Taste
 from obsidian_wren.core.derive.capsule import proximity_db
 from obsidian_wren.core.derive.prediction import quiet_at_gain, talk_at_gain
 from obsidian_wren.core.derive.take_set import TakeSet, ToneTakes, leaves_alone, prepare
@@ -51,17 +51,17 @@ _MOST_PASSAGES = 4
 _POOL = ThreadPoolExecutor(2, thread_name_prefix="takes")
 
 
-def wishes_of(rig: Rig) -> Wishes:
+def preferences_of(rig: Rig) -> Preferences:
     """What the person wants of the treated voice; the usual where they said nothing."""
-    said = rig.wishes
+    said = rig.preferences
     aims: dict[str, Any] = {
         name: tuple(value) if isinstance(value, list) else value
         for name, value in said.get("aims", {}).items()
     }
-    return Wishes(
+    return Preferences(
         Aims(**aims),
         Taste(**said.get("taste", {})),
-        float(said.get("cut_weight", Wishes().cut_weight)),
+        float(said.get("cut_weight", Preferences().cut_weight)),
         shape_of(said) / 100.0,
     )
 
@@ -86,7 +86,7 @@ def follower(app: AppContext, key: tuple[Any, ...]) -> Any:
         # What is remembered are the sounds; what is known beside them may have changed.
         return replace(
             after,
-            wishes=take_set.wishes,
+            preferences=take_set.preferences,
             tone=take_set.tone,
             ring=take_set.ring,
             talk_reading=take_set.talk_reading,
@@ -140,7 +140,7 @@ def take_set_of(ctx: RigContext, moved: float, *, refit: bool) -> tuple[TakeSet,
     return (
         replace(
             take_set,
-            wishes=wishes_of(ctx.rig),
+            preferences=preferences_of(ctx.rig),
             ring=ring,
             tone=tone,
             talk_reading=reading,
@@ -230,7 +230,7 @@ def _averaged(ctx: RigContext) -> TalkReading:
 
 def target_of(ctx: RigContext) -> Target | None:
     """The target that the person chose; None for the usual one."""
-    said = ctx.rig.wishes.get("target", {})
+    said = ctx.rig.preferences.get("target", {})
     match said.get("kind"):
         case "lower voice":
             return average_speech()

@@ -74,7 +74,7 @@ def _asker(ctx: RigContext, take_set: TakeSet, takes_key: tuple[Any, ...]) -> As
     stages before, pins, and what is known beside the sounds."""
     known = pickle.dumps(
         (
-            take_set.wishes,
+            take_set.preferences,
             take_set.tone,
             take_set.ring,
             take_set.talk_reading,

@@ -12,7 +12,7 @@ from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.chain.sequence import completed, default_sequence, next_key
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.calibration import CarriedMix
-from obsidian_wren.formats.wishes import BandValue, CarriedWishes, HeldMix
+from obsidian_wren.formats.preferences import BandValue, CarriedPreferences, HeldMix
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.calibration.deriving import derive_after_change
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
@@ -47,7 +47,7 @@ def _bring_over(app: AppContext) -> None:
         comes = require_brought(ctx).comes
         if chain_is_whole(ctx):
             keep_version(ctx, name=_("Before {name}", name=name))
-        ctx.rig.wishes = _wishes(session, comes.wishes, name)
+        ctx.rig.preferences = _preferences(session, comes.preferences, name)
         _sequence(ctx, comes)
         _characters(ctx, comes, name)
         _mixes(session, comes.mixes)
@@ -57,11 +57,11 @@ def _bring_over(app: AppContext) -> None:
         keep_version(ctx, name=name)
 
 
-def _wishes(session: Session, wishes: CarriedWishes, name: str) -> dict[str, Any]:
-    body: dict[str, Any] = wishes.model_dump(
+def _preferences(session: Session, preferences: CarriedPreferences, name: str) -> dict[str, Any]:
+    body: dict[str, Any] = preferences.model_dump(
         exclude_none=True, exclude_defaults=True, exclude={"target"}
     )
-    target = wishes.target
+    target = preferences.target
     if target is None or target.kind == "by pitch":
         return body
     if target.kind == "imported":

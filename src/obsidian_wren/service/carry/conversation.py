@@ -99,10 +99,10 @@ def _short(key: str, name: str) -> str:
 
 
 def _taste(comes: Portable) -> str:
-    taste = comes.wishes.taste
+    taste = comes.preferences.taste
     said = []
-    if comes.wishes.target is not None:
-        said.append(comes.wishes.target.name or comes.wishes.target.kind)
+    if comes.preferences.target is not None:
+        said.append(comes.preferences.target.name or comes.preferences.target.kind)
     for name, value in [] if taste is None else taste.model_dump().items():
         if value:
             said.append(f"{name.removesuffix('_db')} {value:+g} dB")

@@ -12,8 +12,8 @@ from obsidian_wren.formats.carried_file import shortened
 from obsidian_wren.formats.foreign_equalizer import read_equalizer
 from obsidian_wren.formats.sound_header import BadSound
 from obsidian_wren.service.calibration.catching_up import follow_change
+from obsidian_wren.service.calibration.preferences import BandValue
 from obsidian_wren.service.calibration.setting_rows import chain_is_whole
-from obsidian_wren.service.calibration.wishes import BandValue
 from obsidian_wren.service.carry.bringing_over import further_equalizer, own_bands
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.context import AppContext

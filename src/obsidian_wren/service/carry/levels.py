@@ -42,14 +42,12 @@ def levels_part(ctx: RigContext) -> dict[str, Any]:
     if not points:
         return {}
     last = PathPoint(**{name: points[-1][name] for name in _LEVELS})
-    mixes = mix_rows.mixes_body(ctx)["listeners"]
+    mixes = mix_rows.kept_mixes(ctx.session, ctx.rig).listeners
     for listener in scene.destinations(ctx.session):
         mix = mixes.get(listener.key)
-        if mix is None or not listener.on or mix["voice_gain_db"] is None:
+        if mix is None or not listener.on or mix.voice_gain_db is None:
             continue
-        here = at_listener(
-            last, gain_db=float(mix["voice_gain_db"]), ceiling_dbtp=mix["ceiling_dbtp"]
-        )
+        here = at_listener(last, gain_db=mix.voice_gain_db, ceiling_dbtp=mix.ceiling_dbtp)
         points.append(_point(listener.name, asdict(here)))
     return {NAME: {"points": points}}
 

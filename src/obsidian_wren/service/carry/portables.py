@@ -19,7 +19,7 @@ from obsidian_wren.formats.calibration import (
     keyed_stages,
 )
 from obsidian_wren.formats.outside import FromOutside
-from obsidian_wren.formats.wishes import BandValue, CarriedWishes
+from obsidian_wren.formats.preferences import BandValue, CarriedPreferences
 
 
 class Portable(FromOutside):
@@ -27,7 +27,7 @@ class Portable(FromOutside):
     ``bands``: the person's own in further equalizers, by stage; ``touched``: what the person did to
     the equalizer, each band's pinned value and what it was derived as."""
 
-    wishes: CarriedWishes
+    preferences: CarriedPreferences
     sequence: list[str]
     character: dict[str, dict[str, float]]
     switches: dict[str, bool]
@@ -40,7 +40,7 @@ def portable_of(file: CalibrationFile) -> Portable:
     """What comes over of a file. Raises BadCalibration for what no calibration can hold."""
     try:
         return Portable(
-            wishes=file.wishes,
+            preferences=file.preferences,
             sequence=list(file.sequence),
             character=_character(file),
             switches=_switches(file),

@@ -27,7 +27,7 @@ _LEFT_OUT = (MIXES,)
 def rows_of(ctx: RigContext) -> dict[str, Any]:
     """Every row that the calibration is made of, with the takes that it stands on."""
     found: dict[str, Any] = {
-        "wishes": ctx.rig.wishes,
+        "preferences": ctx.rig.preferences,
         "stage_order": list(ctx.rig.stage_order),
         "takes": {
             purpose: take.id
@@ -47,7 +47,9 @@ def put_rows(ctx: RigContext, rows: dict[str, Any]) -> None:
     out of sight, its own back in sight."""
     session, rig = ctx.session, ctx.rig
     _put_takes(ctx, rows["takes"])
-    rig.wishes, rig.stage_order = rows["wishes"], rows["stage_order"]
+    # Versions of older programs call them wishes.
+    rig.preferences = rows["preferences"] if "preferences" in rows else rows["wishes"]
+    rig.stage_order = rows["stage_order"]
     for table in _TABLES:
         session.execute(delete(table).where(_of_rig(table, ctx)))
         for values in rows[table.__tablename__]:

@@ -17,6 +17,7 @@ from obsidian_wren.formats.calibration_writing import (
     is_told,
     stage_json,
 )
+from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration import chain_order, chain_rows
 from obsidian_wren.service.calibration.setting_rows import band_rows, stage_rows
 from obsidian_wren.service.carry.levels import levels_part
@@ -75,45 +76,45 @@ def settings_file(ctx: RigContext) -> dict[str, Any]:
     first = mixes.pop(FEED_NAME, {})
     feeds = [{"name": FEED_NAME, **feed, **first}, *mixes.values()]
     whole = calibration_json(rig=_rig(ctx), readings=readings, chain=chain, feeds=feeds)
-    return {**whole, "wishes": _wishes(ctx), "sequence": list(rig.stage_order)}
+    return {**whole, "preferences": _preferences(ctx), "sequence": list(rig.stage_order)}
 
 
-def _wishes(ctx: RigContext) -> dict[str, Any]:
+def _preferences(ctx: RigContext) -> dict[str, Any]:
     """What the person wants of the voice, an imported target with its rows."""
-    wishes = dict(ctx.rig.wishes)
-    target = wishes.get("target") or {}
+    preferences = dict(ctx.rig.preferences)
+    target = preferences.get("target") or {}
     row = ctx.session.get(TargetRow, target.get("id") or 0)
     if target.get("kind") == "imported" and row is not None:
-        wishes["target"] = {"kind": "imported", "name": row.name, "rows": row.rows}
-    return wishes
+        preferences["target"] = {"kind": "imported", "name": row.name, "rows": row.rows}
+    return preferences
 
 
 def _feeds(ctx: RigContext) -> dict[str, dict[str, Any]]:
     """Every mix that is derived, by the name that programs pick, or by the listener's where
     there is nothing to pick."""
-    body = mix_rows.mixes_body(ctx)
+    kept = mix_rows.kept_mixes(ctx.session, ctx.rig)
     found = {}
     for row in scene.destinations(ctx.session):
-        mix = body["listeners"].get(row.key)
+        mix = kept.listeners.get(row.key)
         if mix is None:
             continue
-        name, outcome = scene.feed_of(row) or row.name, mix["outcome"]
+        name, outcome = scene.feed_of(row) or row.name, to_jsonable(mix.outcome)
         found[name] = {
             "name": name,
             "listener": row.name,
             "kind": row.kind,
-            "channels": mix["channels"],
-            "ceiling_dbtp": mix["ceiling_dbtp"],
-            "aim_lufs": mix["aim_lufs"],
-            "because": mix["because"],
+            "channels": mix.channels,
+            "ceiling_dbtp": mix.ceiling_dbtp,
+            "aim_lufs": mix.aim_lufs,
+            "because": mix.because,
             "planned_lufs": outcome["lufs"],
             "planned_true_peak_dbtp": outcome["true_peak_dbtp"],
             "planned_voice_over_lu": outcome["voice_over_lu"],
-            "ducking": body["ducking"],
-            "sends": mix["sends"],
+            "ducking": to_jsonable(kept.ducking),
+            "sends": to_jsonable(mix.sends),
             "held": dict(row.pins),
             "gets": row.sends,
-            "kept_out": mix["kept_out"],
+            "kept_out": to_jsonable(mix.kept_out),
         }
     return found
 

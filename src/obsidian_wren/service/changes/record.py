@@ -61,8 +61,8 @@ DECIDED: tuple[type[Base], ...] = (
 # What takes tell of a room is measured, not decided.
 _MEASURED = {"room": {"noise_dba"}, "clip": {"fault"}}
 _KEPT_CHANGES = 200
-# What of the wishes the tone is fitted to.
-TONE_WISHES = ("taste", "target", "shape_percent")
+# What of the preferences the tone is fitted to.
+TONE_PREFERENCES = ("taste", "target", "shape_percent")
 State = dict[str, Any]
 _ALSO = _("also changed")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, cast
+from typing import cast
 
 from sqlalchemy.orm import Session
 
@@ -50,11 +50,11 @@ def prepare(app: AppContext, session: Session, browser_rate_hz: int | None) -> P
     """
     ctx = in_hand(app, session)
     specs = chain_rows.chain_specs(ctx)
-    body = mixing.derive_mixes(ctx)
-    if specs is None or body is None:
+    kept = mixing.derive_mixes(ctx)
+    if specs is None or kept is None or kept.ducking is None:
         raise Refused("no-chain", _("There is nothing to send yet: Tone has to be fitted first."))
     wish, source = scene.live_wish(session), source_of(ctx, browser_rate_hz)
-    mixes, ducking = mixing.mixes_of(body), mixing.ducking_of(body)
+    mixes, ducking = kept.as_run, kept.ducking
     block_ms, costs = _block_ms(app, wish.block_ms, specs, mixes, ducking, source.rate_hz)
     wanted = start_of(
         ctx,
@@ -62,18 +62,13 @@ def prepare(app: AppContext, session: Session, browser_rate_hz: int | None) -> P
         specs,
         mixes,
         ducking,
-        channels=channels_of(body),
+        channels={key: mix.channels for key, mix in kept.listeners.items()},
         block_s=block_ms / 1000.0,
         adapts=wish.block_ms is None and app.pace == "real",
         waiting_s=_waiting_ms(wish, costs) / 1000.0,
     )
     run = VoiceRun(heard_link(app), wanted, source.take)
     return Prepared(run, run if source.kind == "pushed" else None, costs)
-
-
-def channels_of(body: dict[str, Any]) -> dict[str, int]:
-    """The channels of each listener's mix."""
-    return {key: int(entry["channels"]) for key, entry in body["listeners"].items()}
 
 
 def _waiting_ms(wish: LiveWish, costs: tuple[BlockCost, ...]) -> float:

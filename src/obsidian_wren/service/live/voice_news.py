@@ -21,7 +21,7 @@ from obsidian_wren.service.live.recording import close_recording
 from obsidian_wren.service.live.state import current
 from obsidian_wren.service.live.voice_link import VoiceLink, link_of
 from obsidian_wren.service.live.voice_run import VoiceRun
-from obsidian_wren.service.mixes import mix_rows, mixing, scene
+from obsidian_wren.service.mixes import mix_rows, scene
 from obsidian_wren.service.mixes.inputs import inputs_for
 from obsidian_wren.service.recording import news
 from obsidian_wren.service.rig.context import RigContext
@@ -167,10 +167,10 @@ def _lend(app: AppContext, name: str) -> LiveMicrophone | None:
 
 def _bring_up(ctx: RigContext, run: VoiceRun) -> None:
     """What changed while nobody here followed it, such as by another start of the program."""
-    specs, body = chain_rows.chain_specs(ctx), mix_rows.kept_mixes(ctx)
-    if specs is not None and body is not None:
+    specs, mixes = chain_rows.chain_specs(ctx), mix_rows.kept_mixes(ctx.session, ctx.rig).as_run
+    if specs is not None and mixes:
         run.change_chain(specs)
-        run.change_mixes(mixing.mixes_of(body.body), inputs_for(ctx))
+        run.change_mixes(mixes, inputs_for(ctx))
 
 
 _WENT_ON = _(

@@ -5,11 +5,16 @@ from __future__ import annotations
 
 import hashlib
 import json
-from typing import Any
+from dataclasses import dataclass, field
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from obsidian_wren.core.mix.ducking import Ducking
+from obsidian_wren.core.mix.engine import Mix, MixSend
+from obsidian_wren.core.mix.prediction import Outcome
+from obsidian_wren.core.mix.routes import Tap
+from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Clip, Derivation, Rig, SettingRow, StageRow
@@ -18,6 +23,69 @@ from obsidian_wren.store.models import Clip, Derivation, Rig, SettingRow, StageR
 STEP = "mixes"
 # Counted up when the rules answer otherwise, so that what older ones answered is derived again.
 _RULES = 4
+
+
+@dataclass(frozen=True)
+class KeptSend:
+    """A source in a mix: the signal that is tapped, its gain, how far it drops under the voice, the
+    loudness at which it arrives, whether a person holds it, and why."""
+
+    source: str
+    tap: Tap
+    signal: str
+    gain_db: float
+    duck_db: float
+    lufs: float | None
+    pinned: bool
+    because: str
+
+
+@dataclass(frozen=True)
+class KeptMix:
+    """A listener's mix with what it would sound like; ``kept_out``: sources and why not;
+    ``voice_gain_db``: None where it has no voice; ``word_levels``: of each word in it, dBFS."""
+
+    aim_lufs: float
+    ceiling_dbtp: float
+    channels: int
+    because: str
+    sends: tuple[KeptSend, ...]
+    kept_out: tuple[tuple[str, str], ...]
+    outcome: Outcome
+    voice_gain_db: float | None
+    word_levels: tuple[float, ...]
+
+    @property
+    def voice_lufs(self) -> float:
+        """About the loudness at which the voice stands in it; what a feed's own code is sent
+        under."""
+        found = [send.lufs for send in self.sends if send.source == "voice"]
+        return self.aim_lufs if not found or found[0] is None else found[0]
+
+    def as_run(self, key: str) -> Mix:
+        """As the engine runs it."""
+        sends = tuple(MixSend(send.signal, send.gain_db, send.duck_db) for send in self.sends)
+        return Mix(key, sends, self.channels, self.ceiling_dbtp)
+
+
+@dataclass(frozen=True)
+class KeptMixes:
+    """Every listener's mix by key, as they were derived; ``ducking`` is None before; ``sources``:
+    the loudness of each that was measured; ``second``: what the second microphone's chain does;
+    ``cut``: routes that would have looped."""
+
+    listeners: dict[str, KeptMix] = field(default_factory=dict)
+    ducking: Ducking | None = None
+    ducking_because: str = ""
+    sources: dict[str, float] = field(default_factory=dict)
+    second: tuple[str, ...] = ()
+    cut: tuple[str, ...] = ()
+    rate_hz: int | None = None
+
+    @property
+    def as_run(self) -> tuple[Mix, ...]:
+        """As the engine runs them."""
+        return tuple(mix.as_run(key) for key, mix in self.listeners.items())
 
 
 def basis_of(ctx: RigContext) -> str:
@@ -49,30 +117,18 @@ def basis_of(ctx: RigContext) -> str:
     return hashlib.sha256(body.encode()).hexdigest()[:16]
 
 
-def kept_mixes(ctx: RigContext) -> Derivation | None:
-    """What was derived last."""
-    return ctx.session.get(Derivation, (ctx.rig.id, STEP))
-
-
-def mixes_body(ctx: RigContext) -> dict[str, Any]:
-    """The kept mixes, empty before any were derived."""
-    row = kept_mixes(ctx)
-    return dict(row.body) if row is not None else {"listeners": {}, "sources": {}, "cut": []}
-
-
-def listeners_of(session: Session, rig: Rig) -> dict[str, Any]:
-    """What was derived last for each listener, by key."""
-    kept = session.get(Derivation, (rig.id, STEP))
-    return {} if kept is None else dict(kept.body["listeners"])
+def kept_mixes(session: Session, rig: Rig) -> KeptMixes:
+    """What was derived last; empty before that."""
+    row = session.get(Derivation, (rig.id, STEP))
+    return KeptMixes() if row is None else convert(KeptMixes, row.body)
 
 
 def is_outdated(ctx: RigContext) -> bool:
     """Whether the mixes are to be derived: for the first time, or anew."""
-    kept = kept_mixes(ctx)
-    return kept is None or kept.used.get("basis") != basis_of(ctx)
+    row = ctx.session.get(Derivation, (ctx.rig.id, STEP))
+    return row is None or row.used.get("basis") != basis_of(ctx)
 
 
 def stale(ctx: RigContext) -> bool:
     """Whether the kept mixes stand on something that changed since."""
-    kept = kept_mixes(ctx)
-    return kept is not None and kept.used.get("basis") != basis_of(ctx)
+    return ctx.session.get(Derivation, (ctx.rig.id, STEP)) is not None and is_outdated(ctx)

@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
 
 import numpy as np
 
@@ -17,7 +16,6 @@ from obsidian_wren.core.decibels import Samples, amplitude_from_db
 from obsidian_wren.core.measure.loudness import integrated_lufs
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.ducking_plan import plan_ducking
-from obsidian_wren.core.mix.engine import Mix, MixSend
 from obsidian_wren.core.mix.instrument import InstrumentPlan, derive_instrument
 from obsidian_wren.core.mix.kinds import MixPins
 from obsidian_wren.core.mix.landing import MixLanding, land
@@ -34,7 +32,15 @@ from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.mixes import clip_rows, clips, scene
 from obsidian_wren.service.mixes.events import MixesChanged
 from obsidian_wren.service.mixes.inputs import inputs_for
-from obsidian_wren.service.mixes.mix_rows import STEP, basis_of, is_outdated, kept_mixes
+from obsidian_wren.service.mixes.mix_rows import (
+    STEP,
+    KeptMix,
+    KeptMixes,
+    KeptSend,
+    basis_of,
+    is_outdated,
+    kept_mixes,
+)
 from obsidian_wren.service.readings.lost_sounds import doing_without
 from obsidian_wren.service.readings.measuring import sound_of
 from obsidian_wren.service.rig.context import RigContext
@@ -49,7 +55,7 @@ _MATERIAL_S = 15.0
 _TURN_S = 6.0
 
 
-def derive_mixes(ctx: RigContext) -> dict[str, Any] | None:
+def derive_mixes(ctx: RigContext) -> KeptMixes | None:
     """Derive every mix and keep it; None while there is no chain or no talk.
 
     What stands is not derived again.
@@ -57,26 +63,27 @@ def derive_mixes(ctx: RigContext) -> dict[str, Any] | None:
     return doing_without(ctx, lambda: _derive_mixes(ctx))
 
 
-def _derive_mixes(ctx: RigContext) -> dict[str, Any] | None:
+def _derive_mixes(ctx: RigContext) -> KeptMixes | None:
     takes = current_takes(ctx.session, ctx.rig)
     specs, take_set = chain_rows.chain_specs(ctx), takes.voice
     if specs is None or take_set is None:
         return None
+    if not is_outdated(ctx):
+        return kept_mixes(ctx.session, ctx.rig)
     basis = basis_of(ctx)
-    kept = kept_mixes(ctx)
-    if kept is not None and kept.used.get("basis") == basis:
-        return kept.body
-    body = _worked_out(ctx, specs, basis)
-    ctx.session.merge(Derivation(rig_id=ctx.rig.id, step=STEP, body=body, used={"basis": basis}))
+    found = _worked_out(ctx, specs, basis)
+    ctx.session.merge(
+        Derivation(rig_id=ctx.rig.id, step=STEP, body=to_jsonable(found), used={"basis": basis})
+    )
     ctx.session.flush()
-    return body
+    return found
 
 
-def _worked_out(ctx: RigContext, specs: Sequence[StageSpec], basis: str) -> dict[str, Any]:
-    body: dict[str, Any] = ctx.app.answers.get(
+def _worked_out(ctx: RigContext, specs: Sequence[StageSpec], basis: str) -> KeptMixes:
+    found: KeptMixes = ctx.app.answers.get(
         ("mixes", basis), lambda: ctx.app.work(_derive, _question(ctx, specs))
     )
-    return body
+    return found
 
 
 @dataclass(frozen=True)
@@ -120,7 +127,7 @@ class _Stage:
     word_levels: Samples
 
 
-def _derive(app: AppContext, asked: _Question) -> dict[str, Any]:
+def _derive(app: AppContext, asked: _Question) -> KeptMixes:
     routing, (_, rate) = asked.routing, asked.voice
     # How loud the room is tells words from pauses.
     key = (asked.voice, asked.floor, asked.specs, tuple(sorted(routing.sources)), asked.pads)
@@ -142,15 +149,15 @@ def _derive(app: AppContext, asked: _Question) -> dict[str, Any]:
             deeper_db=landing.deeper_db,
         )
         listeners[name] = _listener(plan, landing.outcome, stage.word_levels)
-    return {
-        "rate_hz": rate,
-        "ducking": to_jsonable(stage.ducking),
-        "ducking_because": stage.ducking_because,
-        "listeners": listeners,
-        "cut": list(asked.cut),
-        "second": list(second_plan(app, rate).because if "second" in routing.sources else ()),
-        "sources": {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
-    }
+    return KeptMixes(
+        listeners,
+        stage.ducking,
+        stage.ducking_because,
+        {name: round(found.mono_lufs, 2) for name, found in stage.measured.items()},
+        tuple(second_plan(app, rate).because) if "second" in routing.sources else (),
+        asked.cut,
+        rate,
+    )
 
 
 def _set(app: AppContext, asked: _Question) -> _Stage:
@@ -237,65 +244,33 @@ def _second_plan(app: AppContext, rate_hz: int) -> InstrumentPlan:
     return derive_instrument(sound, rate_hz=rate_hz)
 
 
-def _listener(plan: MixPlan, outcome: Outcome, word_levels: Samples) -> dict[str, Any]:
-    sends = [
-        {
-            "source": p.send.source,
-            "tap": p.send.tap,
-            "signal": signal_of(p.send),
-            "gain_db": round(p.gain_db, 3),
-            "duck_db": p.duck_db,
-            "lufs": None if p.lufs is None else round(p.lufs, 2),
-            "pinned": p.pinned,
-            "because": p.because,
-        }
-        for p in plan.sends
-    ]
-    voice_gain = next((p.gain_db for p in plan.sends if p.send.source == "voice"), None)
-    return {
-        "aim_lufs": plan.aim_lufs,
-        "ceiling_dbtp": plan.ceiling_dbtp,
-        "channels": plan.channels,
-        "because": plan.because,
-        "sends": sends,
-        "kept_out": [list(entry) for entry in plan.kept_out],
-        "outcome": to_jsonable(outcome),
-        "voice_gain_db": voice_gain,
-        "word_levels": (
-            []
-            if voice_gain is None
-            else [round(float(level + voice_gain), 1) for level in np.sort(word_levels)]
-        ),
-    }
-
-
-def mix_of(key: str, body: dict[str, Any]) -> Mix:
-    """A kept mix as the engine runs it."""
+def _listener(plan: MixPlan, outcome: Outcome, word_levels: Samples) -> KeptMix:
     sends = tuple(
-        MixSend(send["signal"], send["gain_db"], send["duck_db"]) for send in body["sends"]
+        KeptSend(
+            p.send.source,
+            p.send.tap,
+            signal_of(p.send),
+            round(p.gain_db, 3),
+            p.duck_db,
+            None if p.lufs is None else round(p.lufs, 2),
+            p.pinned,
+            p.because,
+        )
+        for p in plan.sends
     )
-    return Mix(key, sends, body["channels"], body["ceiling_dbtp"])
-
-
-def mixes_of(body: dict[str, Any]) -> tuple[Mix, ...]:
-    """Every kept mix."""
-    return tuple(mix_of(key, entry) for key, entry in body["listeners"].items())
-
-
-def ducking_of(body: dict[str, Any]) -> Ducking:
-    """The kept ducking."""
-    return Ducking(**body["ducking"])
-
-
-def voice_level_dbfs(entry: dict[str, Any]) -> float:
-    """About the loudness at which the voice stands in a kept mix, LUFS; what a feed's own code
-    is sent under."""
-    found = [
-        send["lufs"]
-        for send in entry["sends"]
-        if send["source"] == "voice" and send["lufs"] is not None
-    ]
-    return float(found[0]) if found else float(entry["aim_lufs"])
+    voice_gain = next((p.gain_db for p in plan.sends if p.send.source == "voice"), None)
+    levels = () if voice_gain is None else np.sort(word_levels) + voice_gain
+    return KeptMix(
+        plan.aim_lufs,
+        plan.ceiling_dbtp,
+        plan.channels,
+        plan.because,
+        sends,
+        tuple(plan.kept_out),
+        outcome,
+        voice_gain,
+        tuple(round(float(level), 1) for level in levels),
+    )
 
 
 def work_out(app: AppContext) -> None:
@@ -313,6 +288,6 @@ def refresh(app: AppContext) -> None:
     work_out(app)
     with app.lock, app.sessions.begin() as session:
         ctx = in_hand(app, session)
-        body = derive_mixes(ctx)
-        if body is not None:
-            app.announce(MixesChanged(mixes_of(body), inputs_for(ctx)))
+        found = derive_mixes(ctx)
+        if found is not None:
+            app.announce(MixesChanged(found.as_run, inputs_for(ctx)))

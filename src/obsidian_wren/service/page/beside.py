@@ -6,7 +6,7 @@ from obsidian_wren.core.mix.cases import CASES
 from obsidian_wren.service import live
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import clip_rows, scene
-from obsidian_wren.service.mixes.mix_rows import mixes_body
+from obsidian_wren.service.mixes.mix_rows import kept_mixes
 from obsidian_wren.service.page import send_views
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.take_files import SoundLost
@@ -14,14 +14,14 @@ from obsidian_wren.store.take_files import SoundLost
 
 def sources(ctx: RigContext) -> list[send_views.SourceView]:
     """Every source, and the return from listeners in use."""
-    body = mixes_body(ctx)
-    measured = body["sources"]
+    kept = kept_mixes(ctx.session, ctx.rig)
+    measured = kept.sources
     found = [
         convert(
             send_views.SourceView,
             s,
             lufs=measured.get(s.key, measured.get(f"{s.key} treated")),
-            because=body.get("second", []) if s.kind == "second" and s.on else [],
+            because=kept.second if s.kind == "second" and s.on else [],
         )
         for s in scene.sources(ctx.session)
         if scene.is_offered(ctx.app, s)
@@ -92,11 +92,7 @@ def clips(ctx: RigContext) -> list[send_views.ClipView]:
 
 def ducking(ctx: RigContext) -> send_views.DuckingView | None:
     """How what plays under the voice drops, once it is derived."""
-    body = mixes_body(ctx)
-    held = body.get("ducking")
-    if held is None:
+    kept = kept_mixes(ctx.session, ctx.rig)
+    if kept.ducking is None:
         return None
-    names = ("threshold_dbfs", "attack_ms", "hold_ms", "release_ms")
-    return send_views.DuckingView(
-        **{name: held[name] for name in names}, because=body["ducking_because"]
-    )
+    return convert(send_views.DuckingView, kept.ducking, because=kept.ducking_because)

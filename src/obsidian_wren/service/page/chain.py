@@ -10,7 +10,7 @@ from obsidian_wren.core.chain.kinds import KINDS, kind_of
 from obsidian_wren.core.chain.sequence import is_further, title_of
 from obsidian_wren.core.derive.regions import heard_at_hz, region_names
 from obsidian_wren.core.wording import _
-from obsidian_wren.service.calibration import setting_rows, wishes
+from obsidian_wren.service.calibration import preferences, setting_rows
 from obsidian_wren.service.calibration.chain_order import order_of
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
@@ -102,6 +102,6 @@ def _setting(row: SettingRow, title: str | None, sure_db: float | None) -> views
         step=known.step if known else None,
         digits=known.digits if known else 1,
         sure_db=sure_db,
-        band=wishes.BandValue.model_construct(**row.value) if is_band else None,
-        derived_band=wishes.BandValue.model_construct(**row.derived) if is_band else None,
+        band=preferences.BandValue.model_construct(**row.value) if is_band else None,
+        derived_band=preferences.BandValue.model_construct(**row.derived) if is_band else None,
     )

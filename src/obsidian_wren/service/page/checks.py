@@ -7,8 +7,10 @@ from typing import Any
 
 from sqlalchemy import select
 
+from obsidian_wren.core.mix.checks import KeptProof
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import prove
+from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import scene
 from obsidian_wren.service.page import views
 from obsidian_wren.service.prove.kept import kept_checks
@@ -93,8 +95,9 @@ def _feeds(
 
 
 def _feed(listener: str, then: Proof, now: Proof | None) -> views.CheckedFeedView:
-    was = then.body["delay_ms"]
-    is_ = None if now is None else now.body["delay_ms"]
+    found = None if now is None else convert(KeptProof, now.body)
+    was = convert(KeptProof, then.body).delay_ms
+    is_ = None if found is None else found.delay_ms
     later = was is not None and is_ is not None and abs(is_ - was) > _DELAY_MS
     return views.CheckedFeedView(
         listener=listener,
@@ -102,5 +105,5 @@ def _feed(listener: str, then: Proof, now: Proof | None) -> views.CheckedFeedVie
         now_ms=is_,
         proved=None if now is None else now.good,
         moved=now is not None and (not now.good or later),
-        found=None if now is None else now.body["verdicts"][0]["sentence"],
+        found=None if found is None else found.verdicts[0].sentence,
     )

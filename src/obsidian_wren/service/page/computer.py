@@ -36,7 +36,6 @@ def computer_view(ctx: RigContext) -> views.ComputerView:
             monitors_itself=False,
             raw_listeners=_raw_listeners(seen, device),
         )
-    findings = [convert(views.AuditView, finding) for finding in found]
     return views.ComputerView(
         simulated=seen is None,
         server=None if seen is None else seen.server,
@@ -44,7 +43,7 @@ def computer_view(ctx: RigContext) -> views.ComputerView:
         devices=[
             _device(known.get(device_key(d)), d, ctx.rig) for d in devices if d.kind != "feed"
         ],
-        findings=findings,
+        findings=list(found),
     )
 
 

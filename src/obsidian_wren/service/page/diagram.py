@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Mapping
-from typing import Any
 
 from obsidian_wren.core.derive.path_point import PathPoint, at_listener
 from obsidian_wren.service.carry.levels import named
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import mix_rows, scene
 from obsidian_wren.service.mixes.inputs import InputView, inputs_of
+from obsidian_wren.service.mixes.mix_rows import KeptMix
 from obsidian_wren.service.page import views
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig import facts
@@ -38,7 +38,7 @@ def diagram(ctx: RigContext, stale: str | None) -> list[views.DiagramPointView]:
     by_name = {point.name: point for point in points}
     shown = list(points)
     inputs = {entry.name: entry for entry in inputs_of(ctx)}
-    mixes = mix_rows.mixes_body(ctx)["listeners"]
+    mixes = mix_rows.kept_mixes(ctx.session, ctx.rig).listeners
     for destination in scene.destinations(ctx.session):
         heard = _heard(destination, inputs, mixes, by_name) if destination.on else None
         if heard is not None:
@@ -54,7 +54,7 @@ def _named(point: views.DiagramPointView) -> views.DiagramPointView:
 def _heard(
     destination: DestinationRow,
     inputs: Mapping[str, InputView],
-    mixes: Mapping[str, Any],
+    mixes: Mapping[str, KeptMix],
     points: Mapping[str, views.DiagramPointView],
 ) -> views.DiagramPointView | None:
     """What a listener gets of the voice: the converter's where it picked the device, else the
@@ -69,12 +69,12 @@ def _heard(
             converter.model_copy(update={**title, "note": "raw"}) if converter is not None else None
         )
     entry = mixes.get((picked.of if picked is not None else None) or destination.key)
-    if entry is None or entry["voice_gain_db"] is None:
+    if entry is None or entry.voice_gain_db is None:
         return None
     here = at_listener(
         convert(PathPoint, levelled),
-        gain_db=float(entry["voice_gain_db"]),
-        ceiling_dbtp=entry["ceiling_dbtp"],
+        gain_db=entry.voice_gain_db,
+        ceiling_dbtp=entry.ceiling_dbtp,
     )
     return levelled.model_copy(update={**title, "note": None, **_rounded(here)})
 

@@ -5,37 +5,33 @@ from __future__ import annotations
 import math
 import operator
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any, TypeVar
 
-from pydantic import BaseModel
 from sqlalchemy import func, select
 
 from obsidian_wren.core.derive import verdicts
 from obsidian_wren.core.derive.aims import MOST_BANDS, Aims
 from obsidian_wren.core.derive.landing import Landing
-from obsidian_wren.core.derive.taken import Taken, taken_facts
+from obsidian_wren.core.derive.taken import taken_facts
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Derivation, Reading, SettingRow
 
-View = TypeVar("View", bound=BaseModel)
+View = TypeVar("View")
 
 
 def derivation(ctx: RigContext, step: str, model: type[View], **more: Any) -> View | None:
     """A kept answer as the page shows it; ``more`` goes beside it. None before it is derived."""
     row = ctx.session.get(Derivation, (ctx.rig.id, step))
-    return None if row is None else model.model_validate({**row.body, **more})
+    return None if row is None else convert(model, row.body, **more)
 
 
 def _reading(ctx: RigContext, purpose: str) -> dict[str, Any] | None:
     take = ctx.takes.of(purpose)
     row = ctx.session.get(Reading, take.id) if take is not None else None
     return None if row is None else row.body
-
-
-def _fact(fact: verdicts.Fact) -> views.FactView:
-    return convert(views.FactView, fact)
 
 
 def room(ctx: RigContext, purpose: str) -> views.QuietView | None:
@@ -45,7 +41,10 @@ def room(ctx: RigContext, purpose: str) -> views.QuietView | None:
         return None
     shown = views.QuietView.model_validate(body)
     trend, hum = shown.trend, shown.hum
-    trend.sentence = verdicts.trend_sentence(trend.db_per_minute, trend.error_db_per_minute)
+    shown.trend = replace(
+        trend,
+        sentence=verdicts.trend_sentence(trend.db_per_minute, trend.error_db_per_minute),
+    )
     shown.hum_sentence = verdicts.hum_sentence(
         None if hum is None else len(hum.harmonics), 0.0 if hum is None else hum.drift_hz
     )
@@ -59,16 +58,17 @@ def talk(ctx: RigContext, purpose: str) -> views.TalkView | None:
 
 
 def _with_worth(causes: list[views.CauseView]) -> list[views.CauseView]:
-    for cause in causes:
-        cause.worth = verdicts.worth(lowers_db=cause.lowers_db, spoils=cause.spoils)
-    return causes
+    return [
+        replace(cause, worth=verdicts.worth(lowers_db=cause.lowers_db, spoils=cause.spoils))
+        for cause in causes
+    ]
 
 
 def causes(ctx: RigContext, *, stale: str | None) -> views.CausesView | None:
     """What makes the floor, each with what it is worth to fix."""
     found = derivation(ctx, "causes", views.CausesView, stale=stale)
     if found is not None:
-        _with_worth(found.causes)
+        found.causes = _with_worth(found.causes)
     return found
 
 
@@ -82,36 +82,13 @@ def voice_causes(ctx: RigContext) -> list[views.CauseView]:
 def clean(ctx: RigContext, *, stale: str | None) -> views.CleanView | None:
     """The evidence of Clean, with what noise reduction leaves and takes."""
     found = derivation(ctx, "clean", views.CleanView, stale=stale)
-    noise = found.noise_reduction if found is not None else None
-    if found is not None and noise is not None:
-        loss = noise.loss
-        facts = verdicts.noise_facts(
-            floor_dbfs_a=noise.floor_dbfs_a,
-            floor_after_dbfs_a=noise.floor_after_dbfs_a,
-            in_pauses_dbfs_a=noise.in_pauses_dbfs_a,
-            aim_dbfs_a=noise.aim_dbfs_a,
-            loss_db=None if loss is None else loss.loss_db,
-            loss_at_hz=None if loss is None else loss.centre_hz,
-            restless_before_db=noise.restless_before_db,
-            restless_after_db=noise.restless_after_db,
-        )
-        found.facts = [_fact(fact) for fact in facts]
-    for taken in found.taken.values() if found is not None else ():
-        taken.facts = [_fact(fact) for fact in taken_facts(_taken(taken))]
+    if found is not None and found.noise_reduction is not None:
+        found.facts = verdicts.noise_facts(found.noise_reduction)
+    if found is not None:
+        found.taken = {
+            stage: replace(taken, facts=taken_facts(taken)) for stage, taken in found.taken.items()
+        }
     return found
-
-
-def _taken(shown: views.TakenView) -> Taken:
-    return Taken(
-        _or_nan(shown.rest_before_dbfs_a),
-        _or_nan(shown.rest_after_dbfs_a),
-        shown.in_use_before_dbfs_a,
-        shown.in_use_after_dbfs_a,
-        _or_nan(shown.speech_lost_db),
-        shown.beginnings_lost_db,
-        shown.clipped,
-        shown.words,
-    )
 
 
 def tone(ctx: RigContext) -> views.ToneView | None:
@@ -130,19 +107,17 @@ def tone(ctx: RigContext) -> views.ToneView | None:
         .select_from(SettingRow)
         .where(SettingRow.rig_id == ctx.rig.id, SettingRow.stage == "equalizer")
     )
-    found.remaining = _fact(
-        verdicts.remaining_error(
-            rms_db=found.residual_rms_db,
-            uncertainty_db=_mean_over(found.uncertainty_db, found.trust),
-            worst_db=found.worst_db,
-            low_hz=found.low_hz,
-            high_hz=found.high_hz,
-            voiced_s=found.voiced_s,
-            passages=found.passages,
-            bands=bands or 0,
-            most_bands=MOST_BANDS,
-            left_alone=found.left_alone,
-        )
+    found.remaining = verdicts.remaining_error(
+        rms_db=found.residual_rms_db,
+        uncertainty_db=_mean_over(found.uncertainty_db, found.trust),
+        worst_db=found.worst_db,
+        low_hz=found.low_hz,
+        high_hz=found.high_hz,
+        voiced_s=found.voiced_s,
+        passages=found.passages,
+        bands=bands or 0,
+        most_bands=MOST_BANDS,
+        left_alone=found.left_alone,
     )
     return found
 
@@ -180,6 +155,5 @@ def delivery(ctx: RigContext, *, stale: str | None) -> views.DeliveryView | None
         lift_db=_or_nan(found.lift_db),
         limited_db=_or_nan(found.limited_db),
     )
-    facts = verdicts.steady_facts(landing, aims, raw_lufs=found.raw_lufs)
-    found.facts = [_fact(fact) for fact in facts]
+    found.facts = verdicts.steady_facts(landing, aims, raw_lufs=found.raw_lufs)
     return found

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.core.derive.verdicts import mix_facts
 from obsidian_wren.core.mix.audit import ListenerFacts, audit_listener
-from obsidian_wren.core.mix.checks import ProofFacts, listener_checks
+from obsidian_wren.core.mix.checks import Check, ProofFacts, listener_checks
 from obsidian_wren.core.mix.kinds import RULES, VOICE_OVER_LU
 from obsidian_wren.core.mix.routes import RouteRefused, Routing, Send, admit
 from obsidian_wren.core.mix.verdict import Verdict
@@ -20,7 +20,7 @@ from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.live import muting
 from obsidian_wren.service.mixes import own_system, scene
-from obsidian_wren.service.mixes.mix_rows import mixes_body
+from obsidian_wren.service.mixes.mix_rows import KeptMix, KeptSend, kept_mixes
 from obsidian_wren.service.page import send_views, system_listeners
 from obsidian_wren.service.rig import computer_rows
 from obsidian_wren.service.rig.context import RigContext
@@ -35,7 +35,7 @@ def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
     rows = [row for row in scene.destinations(ctx.session) if scene.is_offered(ctx.app, row)]
     real = system_listeners.is_real(ctx)
     routing, _ = scene.routes(ctx.session)
-    body = mixes_body(ctx)
+    kept = kept_mixes(ctx.session, ctx.rig)
     feeds = {feed: row.name for row in rows if row.on and (feed := scene.feed_of(row))}
     cleans = any(
         row.runs
@@ -49,7 +49,7 @@ def destinations(ctx: RigContext) -> list[send_views.DestinationView]:
     muted, push = muting.kept(ctx.session)
     found = []
     for row in rows:
-        entry = body["listeners"].get(row.key) if row.on else None
+        entry = kept.listeners.get(row.key) if row.on else None
         feed = scene.feed_of(row)
         proof = newest.get(row.key)
         audit: list[Verdict] = []
@@ -96,41 +96,39 @@ def _provable(ctx: RigContext, row: DestinationRow) -> bool:
     return row.key in own_system.current(ctx.app).held
 
 
-def _mix(row: DestinationRow, entry: dict[str, Any], routing: Routing) -> send_views.MixView:
+def _mix(row: DestinationRow, entry: KeptMix, routing: Routing) -> send_views.MixView:
     names = {key: source.name for key, source in routing.sources.items()}
     kinds = {key: source.kind for key, source in routing.sources.items()}
-    aim = entry["aim_lufs"]
     sends = [
         convert(
             send_views.SentView,
             send,
-            name=names[send["source"]],
-            kind=kinds[send["source"]],
-            under_lu=_under(row, send, kinds[send["source"]]),
+            name=names[send.source],
+            kind=kinds[send.source],
+            under_lu=_under(row, send, kinds[send.source]),
         )
-        for send in entry["sends"]
-        if send["source"] in names
+        for send in entry.sends
+        if send.source in names
     ]
     kept_out = [
         send_views.KeptOutView(
             source=key, name=names[key], why=why, could=_could(routing, key, row.key)
         )
-        for key, why in entry["kept_out"]
+        for key, why in entry.kept_out
         if key in names
     ]
-    outcome = entry["outcome"]
     facts = mix_facts(
-        lufs=outcome["lufs"],
-        aim_lufs=aim,
+        lufs=entry.outcome.lufs,
+        aim_lufs=entry.aim_lufs,
         tolerance_lu=_TOLERANCE_LU,
-        voice_over_lu=outcome["voice_over_lu"],
+        voice_over_lu=entry.outcome.voice_over_lu,
         least_over_lu=VOICE_OVER_LU - _TOLERANCE_LU,
     )
     pins = [name for name in row.pins if name not in ("under_lu", "duck_db")]
     return convert(
         send_views.MixView,
         entry,
-        outcome,
+        entry.outcome,
         tolerance_lu=_TOLERANCE_LU,
         sends=sends,
         kept_out=kept_out,
@@ -139,8 +137,8 @@ def _mix(row: DestinationRow, entry: dict[str, Any], routing: Routing) -> send_v
     )
 
 
-def _under(row: DestinationRow, send: dict[str, Any], kind: Any) -> float | None:
-    held = row.pins.get("under_lu", {}).get(send["source"])
+def _under(row: DestinationRow, send: KeptSend, kind: Any) -> float | None:
+    held = row.pins.get("under_lu", {}).get(send.source)
     if held is not None:
         return float(held)
     share = RULES[cast(Any, row.kind)].shares.get(kind)
@@ -159,7 +157,7 @@ def _audit(
     ctx: RigContext,
     row: DestinationRow,
     feeds: dict[str, str],
-    entry: dict[str, Any] | None,
+    entry: KeptMix | None,
     *,
     cleans: bool,
 ) -> list[Verdict]:
@@ -175,39 +173,28 @@ def _audit(
         mix_rate_hz=ctx.rig.rate_hz if held is None else held.rate_hz,
         chain_cleans=cleans,
     )
-    levels = np.array(entry["word_levels"]) if entry is not None and entry["word_levels"] else None
+    levels = np.array(entry.word_levels) if entry is not None and entry.word_levels else None
     return list(audit_listener(facts, levels))
 
 
 def _checks(
     row: DestinationRow, audit: list[Verdict], proof: Proof | None, *, provable: bool
-) -> list[send_views.CheckView]:
-    body = proof.body if proof is not None else {}
+) -> list[Check]:
     facts = None
     if proof is not None:
         facts = convert(
             ProofFacts,
-            body,
+            proof.body,
             stale=row.picks != proof.picks,
             # What a real program adds is not known.
             beyond=_("in the program") if row.plays is None else _("on the way to it"),
         )
     checks = listener_checks(audit, facts, provable=provable)
-    return [convert(send_views.CheckView, check) for check in checks]
+    return list(checks)
 
 
 def _proof(proof: Proof, row: DestinationRow) -> send_views.ProofView:
-    body = proof.body
-    return send_views.ProofView(
-        good=proof.good,
-        verdicts=[send_views.VerdictView(**verdict) for verdict in body["verdicts"]],
-        delay_ms=body["delay_ms"],
-        ours_ms=body["ours_ms"],
-        level_db=body["level_db"],
-        lufs=body["lufs"],
-        at=proof.at,
-        stale=row.picks != proof.picks,
-    )
+    return convert(send_views.ProofView, proof.body, proof, stale=row.picks != proof.picks)
 
 
 def _delay(app: AppContext, key: str) -> send_views.PathDelayView | None:

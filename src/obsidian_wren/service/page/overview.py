@@ -17,7 +17,7 @@ from sqlalchemy import select
 from obsidian_wren.core.derive.take_length import SECONDS, UNTIL_STEADY_S
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live, takes
-from obsidian_wren.service.calibration import setting_rows, wishes
+from obsidian_wren.service.calibration import preferences, setting_rows
 from obsidian_wren.service.changes import record
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.mixes import mix_rows, scene
@@ -144,10 +144,10 @@ def _chain(on: Sheet) -> views.ChainPart:
         stages=on.read(_("the stages"), lambda: chain.stages(ctx), []),
         repeatable=chain.repeatable(),
         settings=on.read(_("the settings"), lambda: chain.settings(ctx), []),
-        wishes=on.read(
-            _("your wishes"),
-            lambda: wishes.WishesBody.model_validate(ctx.rig.wishes),
-            wishes.WishesBody(),
+        preferences=on.read(
+            _("your preferences"),
+            lambda: preferences.PreferencesBody.model_validate(ctx.rig.preferences),
+            preferences.PreferencesBody(),
         ),
         targets=on.read(
             _("the targets"),
@@ -198,7 +198,9 @@ def _send(on: Sheet) -> views.SendPart:
         returns=on.read(_("the returns"), lambda: beside.returns(ctx), []),
         clips=on.read(_("the clips"), lambda: beside.clips(ctx), []),
         ducking=on.read(_("the ducking"), lambda: beside.ducking(ctx), None),
-        cut=on.read(_("the mixes"), lambda: list(mix_rows.mixes_body(ctx)["cut"]), []),
+        cut=on.read(
+            _("the mixes"), lambda: list(mix_rows.kept_mixes(ctx.session, ctx.rig).cut), []
+        ),
         mixes_stale=on.read(_("the state of the mixes"), lambda: _mixes_stale(ctx), True),
     )
 

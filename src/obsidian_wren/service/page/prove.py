@@ -13,12 +13,13 @@ from obsidian_wren.service.carry.brought import brought_file
 from obsidian_wren.service.carry.conversation import conversation
 from obsidian_wren.service.carry.fingerprint import fingerprint
 from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.page.chain import stages
 from obsidian_wren.service.prove import titles
 from obsidian_wren.service.prove.kept import kept_series, running_series
 from obsidian_wren.service.prove.titles import stage_of
-from obsidian_wren.service.prove.two import compare_with_rig
+from obsidian_wren.service.prove.two import ComparedMicrophones, compare_with_rig
 from obsidian_wren.service.prove.two_takes import beside_of, comparable_rigs, names_of
 from obsidian_wren.service.prove.versions import kept_versions, version_title
 from obsidian_wren.service.rig.context import RigContext
@@ -155,11 +156,11 @@ def two(ctx: RigContext) -> views.TwoView | None:
         return None
     first, second = names_of(ctx, take)
     ids = (take.id, beside_of(ctx, take).id)
-    return two_view(reading.body, first, second, ids)
+    return two_view(convert(ComparedMicrophones, reading.body), first, second, ids)
 
 
 def two_view(
-    body: dict[str, Any], first: str, second: str, ids: tuple[int, int] | None = None
+    found: ComparedMicrophones, first: str, second: str, ids: tuple[int, int] | None = None
 ) -> views.TwoView:
     """A comparison of two microphones, by the names of both."""
     return views.TwoView(
@@ -167,12 +168,12 @@ def two_view(
         beside_id=ids[1] if ids else None,
         first=first,
         second=second,
-        better=body["ranking"]["better"],
-        said=[views.SaidView(**one) for one in body["said"]],
-        bars=[views.TwoBarView(**one) for one in body["bars"]],
+        better=found.ranking.better,
+        said=found.said,
+        bars=found.bars,
         bands=[
             views.TwoBandView(hz=hz, db=db, error_db=error)
-            for hz, db, error in zip(body["hz"], body["db"], body["error_db"], strict=True)
+            for hz, db, error in zip(found.hz, found.db, found.error_db, strict=True)
         ],
     )
 
@@ -194,6 +195,6 @@ def with_rig(app: AppContext, other_id: int) -> views.TwoView:
     """The rig in hand against another one. Raises Refused."""
     with app.sessions() as session:
         ctx = in_hand(app, session)
-        body = compare_with_rig(ctx, other_id)
+        found = compare_with_rig(ctx, other_id)
         other = session.get_one(Rig, other_id)
-        return two_view(body, ctx.rig.name, other.name)
+        return two_view(found, ctx.rig.name, other.name)

@@ -134,7 +134,7 @@ def outlook_view(ctx: RigContext, present: Mapping[str, Value]) -> views.Outlook
         talk_dba=heard.talk_dba,
         expected_talk_dba=found.expected_talk_db_spl,
     )
-    return convert(views.OutlookView, found, facts=[convert(views.FactView, f) for f in facts])
+    return convert(views.OutlookView, found, facts=facts)
 
 
 def _heard(ctx: RigContext, present: Mapping[str, Value]) -> HeardLevels:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from obsidian_wren.core.derive.reasons import Value
+from obsidian_wren.core.derive.shift import Shift
 from obsidian_wren.service import words
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.convert import convert
@@ -61,7 +62,7 @@ def _position(take: Take) -> float | None:
     return None if position is None else float(position)
 
 
-def predictions(ctx: RigContext) -> dict[str, views.PredictionView]:
+def predictions(ctx: RigContext) -> dict[str, Shift]:
     """What physics says of takes that do not hold any more, by purpose; none where nothing can
     be said."""
     now = facts.facts_of(ctx)
@@ -72,7 +73,7 @@ def predictions(ctx: RigContext) -> dict[str, views.PredictionView]:
             continue
         shift = staleness.shift_since(take, now, ctx.rig)
         if shift.because:
-            found[purpose] = convert(views.PredictionView, shift)
+            found[purpose] = shift
     return found
 
 

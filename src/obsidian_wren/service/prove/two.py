@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass, replace
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.readings import read_talk
 from obsidian_wren.core.prove import ranking_words
 from obsidian_wren.core.prove.microphone import PolarMicrophone, heard_through
 from obsidian_wren.core.prove.pair import starts_at_s
-from obsidian_wren.core.prove.ranking import Difference, Ranking, rank
+from obsidian_wren.core.prove.ranking import Ranking, rank
+from obsidian_wren.core.prove.ranking_words import RankingSentence
 from obsidian_wren.core.prove.relative import Relative, at_once, in_turn
 from obsidian_wren.core.rate import at_rate
+from obsidian_wren.core.record_types import Level
 from obsidian_wren.core.wording import _
 from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.errors import Refused
@@ -23,6 +25,56 @@ from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.store.models import Reading, Rig, Take
 
 _LEAST_TALK_S = 5.0
+
+
+@dataclass(frozen=True)
+class TwoBar:
+    """One number of two microphones, None where it is not known."""
+
+    code: str
+    title: str
+    first: float | None
+    second: float | None
+    unit: str
+
+
+@dataclass(frozen=True)
+class ComparedMicrophones:
+    """A comparison as it is kept: ``db``: the second against the first by third octave ``hz``, None
+    where it is not known; how much louder, later and which way round the second is; ``said`` by the
+    names that both had."""
+
+    at_once: bool
+    hz: tuple[float, ...]
+    db: tuple[float | None, ...]
+    error_db: tuple[float | None, ...]
+    level_db: Level
+    delay_samples: float | None
+    inverted: bool | None
+    rate_hz: int
+    bars: tuple[TwoBar, ...]
+    ranking: Ranking
+    said: tuple[RankingSentence, ...] = ()
+
+    def named(self, first: str, second: str) -> ComparedMicrophones:
+        """With what is said of it by the names of both: first what to take, then each difference,
+        then delay and polarity."""
+        between = ranking_words.in_time(
+            self.at_once,
+            self.delay_samples,
+            inverted=self.inverted,
+            rate_hz=self.rate_hz,
+            second=second,
+        )
+        said = (
+            ranking_words.choice(self.ranking, first=first, second=second),
+            *(
+                ranking_words.difference(one, first=first, second=second)
+                for one in self.ranking.differences
+            ),
+            *(() if between is None else (between,)),
+        )
+        return replace(self, said=said)
 
 
 def keep_two(ctx: RigContext, take: Take) -> None:
@@ -46,9 +98,8 @@ def keep_two(ctx: RigContext, take: Take) -> None:
         for room, talk in zip(rooms, talks, strict=True)
     ]
     relative = at_once((rooms[0], talks[0]), (rooms[1], talks[1]), rate_hz=rate)
-    body = _body(heard[0], heard[1], relative, rate)
-    body["said"] = said_of(body, *names_of(ctx, take))
-    ctx.session.merge(Reading(take_id=take.id, body=body))
+    found = _compared(heard[0], heard[1], relative, rate).named(*names_of(ctx, take))
+    ctx.session.merge(Reading(take_id=take.id, body=to_jsonable(found)))
     ctx.session.flush()
 
 
@@ -57,7 +108,7 @@ def spoken_of(samples: Samples, rate_hz: int) -> Samples:
     return samples[round(ROOM_S * rate_hz) :]
 
 
-def compare_with_rig(ctx: RigContext, other_id: int) -> dict[str, Any]:
+def compare_with_rig(ctx: RigContext, other_id: int) -> ComparedMicrophones:
     """The rig in hand, first, and another one by the room and the sentence that each was
     calibrated with. Raises Refused."""
     other = ctx.session.get(Rig, other_id)
@@ -65,16 +116,15 @@ def compare_with_rig(ctx: RigContext, other_id: int) -> dict[str, Any]:
         raise Refused("no-rig", _("This rig is no longer kept. Choose another one."))
     own, its = _takes_of(ctx, ctx.rig), _takes_of(ctx, other)
 
-    def make() -> dict[str, Any]:
+    def make() -> ComparedMicrophones:
         first, second = (_calibrated(ctx, *takes) for takes in (own, its))
         relative = in_turn(first.sounding, second.sounding)
-        body = _body(first, second, relative, own[1].rate_hz)
-        body["said"] = said_of(body, ctx.rig.name, other.name)
-        return body
+        found = _compared(first, second, relative, own[1].rate_hz)
+        return found.named(ctx.rig.name, other.name)
 
     key = ("two", ctx.rig.name, other.name, *(take.sha256 for take in (*own, *its)))
-    body: dict[str, Any] = ctx.app.readings.get(key, make)
-    return body
+    found: ComparedMicrophones = ctx.app.readings.get(key, make)
+    return found
 
 
 def _takes_of(ctx: RigContext, rig: Rig) -> tuple[Take, Take]:
@@ -99,37 +149,31 @@ def _calibrated(ctx: RigContext, quiet: Take, spoken: Take) -> PolarMicrophone:
     return heard_through(room, talk, read_talk(talk, rate_hz=rate))
 
 
-def _body(
+def _compared(
     first: PolarMicrophone, second: PolarMicrophone, relative: Relative, rate_hz: int
-) -> dict[str, Any]:
-    ranking = rank(first, second, relative)
-    return dict(
-        to_jsonable(
-            {
-                "at_once": relative.at_once,
-                "hz": relative.hz,
-                "db": [
-                    float(db) if error < _KNOWN_DB else None
-                    for db, error in zip(relative.db, relative.error_db, strict=True)
-                ],
-                "error_db": [
-                    float(error) if error < _KNOWN_DB else None for error in relative.error_db
-                ],
-                "level_db": relative.level_db,
-                "delay_samples": relative.delay_samples,
-                "inverted": relative.inverted,
-                "rate_hz": rate_hz,
-                "bars": _bars(first, second),
-                "ranking": ranking,
-            }
-        )
+) -> ComparedMicrophones:
+    error_db = [float(error) if error < _KNOWN_DB else None for error in relative.error_db]
+    return ComparedMicrophones(
+        relative.at_once,
+        tuple(map(float, relative.hz)),
+        tuple(
+            None if error is None else float(db)
+            for db, error in zip(relative.db, error_db, strict=True)
+        ),
+        tuple(error_db),
+        relative.level_db,
+        relative.delay_samples,
+        relative.inverted,
+        rate_hz,
+        _bars(first, second),
+        rank(first, second, relative),
     )
 
 
 _KNOWN_DB = 100.0
 
 
-def _bars(first: PolarMicrophone, second: PolarMicrophone) -> list[dict[str, Any]]:
+def _bars(first: PolarMicrophone, second: PolarMicrophone) -> tuple[TwoBar, ...]:
     rows = (
         ("noise", _("Noise at equal voice"), first.noise_db, second.noise_db),
         ("room", _("Room after a word"), first.late_db, second.late_db),
@@ -137,30 +181,4 @@ def _bars(first: PolarMicrophone, second: PolarMicrophone) -> list[dict[str, Any
         ("sibilance", _("Sibilance over the voice"), first.sibilance_db, second.sibilance_db),
         ("spare", _("Peaks to clipping"), first.spare_db, second.spare_db),
     )
-    return [
-        {"code": code, "title": title, "first": one, "second": two, "unit": "dB"}
-        for code, title, one, two in rows
-    ]
-
-
-def said_of(body: dict[str, Any], first: str, second: str) -> list[dict[str, str]]:
-    """What is said of a comparison, by the names of both: first what to take, then each
-    difference, then delay and polarity."""
-    ranking = Ranking(
-        body["ranking"]["better"],
-        tuple(Difference(**one) for one in body["ranking"]["differences"]),
-    )
-    found = [ranking_words.choice(ranking, first=first, second=second)]
-    found += [
-        ranking_words.difference(one, first=first, second=second) for one in ranking.differences
-    ]
-    between = ranking_words.in_time(
-        body["at_once"],
-        body["delay_samples"],
-        inverted=body["inverted"],
-        rate_hz=body["rate_hz"],
-        second=second,
-    )
-    if between is not None:
-        found.append(between)
-    return [{"title": one.title, "sentence": one.sentence} for one in found]
+    return tuple(TwoBar(*row, "dB") for row in rows)

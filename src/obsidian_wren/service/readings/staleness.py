@@ -64,7 +64,7 @@ def sources_now(ctx: RigContext) -> dict[str, Value]:
     )
     for choice in ("taste", "target", "shape_percent", "aims", "cut_weight"):
         found[f"choice:{'treated' if choice == 'aims' else choice}"] = json.dumps(
-            ctx.rig.wishes.get(choice), sort_keys=True
+            ctx.rig.preferences.get(choice), sort_keys=True
         )
     found["choice:order"] = " ".join(ctx.rig.stage_order)
     pins: dict[str, list[str]] = {stage: [] for stage in KINDS}

@@ -66,7 +66,7 @@ def _blank(app: AppContext, session: Session) -> Rig:
         aim_low_dbfs=-15.0,
         aim_high_dbfs=-10.0,
         things_off=[],
-        wishes={},
+        preferences={},
         stage_order=[],
     )
     session.add(rig)

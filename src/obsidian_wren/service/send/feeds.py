@@ -34,9 +34,11 @@ def ensure_feeds(app: AppContext) -> bool:
     with feeds.following:
         with app.sessions() as session:
             rows = [row for row in scene.destinations(session) if scene.is_offered(app, row)]
-            mixed = mix_rows.listeners_of(session, the_rig(app, session))
+            mixed = mix_rows.kept_mixes(session, the_rig(app, session)).listeners
             wanted = {
-                row.key: records.FeedRecord(title, int(mixed.get(row.key, {}).get("channels", 1)))
+                row.key: records.FeedRecord(
+                    title, mixed[row.key].channels if row.key in mixed else 1
+                )
                 for row in rows
                 if row.on and (title := scene.feed_of(row)) is not None
             }

@@ -3,13 +3,14 @@ listener."""
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.measure.loudness import measure_loudness
+from obsidian_wren.core.mix.checks import KeptProof
 from obsidian_wren.core.mix.marker import marker_codes, marker_level_dbfs
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
 from obsidian_wren.core.mix.proof import prove
@@ -21,11 +22,11 @@ from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.voice_run import VoiceRun
-from obsidian_wren.service.mixes import mix_rows, mixing, scene
+from obsidian_wren.service.mixes import mix_rows, scene
 from obsidian_wren.service.rig.rigs import the_rig
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.send import listening_page
-from obsidian_wren.store.models import Derivation, Proof, Reading
+from obsidian_wren.store.models import Proof, Reading
 from obsidian_wren.voice.marker_flight import HeardMarker
 
 # A voice whose level nobody measured is taken for a usual one.
@@ -44,9 +45,8 @@ def send_marker(app: AppContext) -> None:
         raise Refused("marker", _("A marker is on its way already."))
     with app.sessions() as session:
         level = marker_level_dbfs(_active_dbfs(app, session))
-        row = session.get(Derivation, (the_rig(app, session).id, mix_rows.STEP))
-        body: dict[str, Any] = row.body if row is not None else {"listeners": {}}
-    lufs = {key: mixing.voice_level_dbfs(entry) for key, entry in body["listeners"].items()}
+        kept = mix_rows.kept_mixes(session, the_rig(app, session))
+    lufs = {key: mix.voice_lufs for key, mix in kept.listeners.items()}
     numbers = {seat.key: seat.number for seat in run.seats}
     codes = app.work(_codes, numbers, level, lufs, run.rate_hz)
 
@@ -127,22 +127,23 @@ def _keep(
                 delay_ms = _delay_ms(arrived.delay_ms, sound)
                 arrived = replace(arrived, delay_ms=delay_ms + 1000.0 * run.block_s)
             first = arrived.treated or arrived.raw
-            sends_voice = any(send["source"] == "voice" for send in _sends(session, app, seat.key))
+            sends_voice = any(send.source == "voice" for send in _sends(session, app, seat.key))
             verdicts = (
                 judge(arrived, listener=seat.name)
                 if sends_voice
                 else _without_voice(arrived, seat.name)
             )
-            body = {
-                "verdicts": [asdict(v) for v in verdicts],
-                "delay_ms": _round(arrived.delay_ms),
-                "rate_ppm": _round(arrived.rate_ppm),
-                "level_db": _round(first.level_db if first is not None else None),
-                "lufs": _round(loudness),
-                "returned_ms": _round(arrived.returned_ms),
-                "again": to_jsonable(arrived.again),
-                "ours_ms": _round(run.delay_of(seat).total_ms),
-            }
+            proof = KeptProof(
+                verdicts=verdicts,
+                delay_ms=_round(arrived.delay_ms),
+                rate_ppm=_round(arrived.rate_ppm),
+                level_db=_round(first.level_db if first is not None else None),
+                lufs=_round(loudness),
+                returned_ms=_round(arrived.returned_ms),
+                again=arrived.again,
+                ours_ms=_round(run.delay_of(seat).total_ms),
+            )
+            body = to_jsonable(proof)
             good = all(v.mark != "fault" for v in verdicts)
             session.add(
                 Proof(
@@ -187,9 +188,9 @@ def _look(
     return arrived, loudness
 
 
-def _sends(session: Session, app: AppContext, key: str) -> list[dict[str, Any]]:
-    row = session.get(Derivation, (the_rig(app, session).id, mix_rows.STEP))
-    return list(row.body["listeners"].get(key, {}).get("sends", ())) if row is not None else []
+def _sends(session: Session, app: AppContext, key: str) -> tuple[mix_rows.KeptSend, ...]:
+    mix = mix_rows.kept_mixes(session, the_rig(app, session)).listeners.get(key)
+    return () if mix is None else mix.sends
 
 
 def _without_voice(arrived: Arrived, listener: str) -> tuple[Any, ...]:

@@ -8,13 +8,15 @@ from sqlalchemy import select
 
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.wording import _
+from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service.calibration.catching_up import follow_change
 from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.convert import convert
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_another_rig, refuse_during_take
 from obsidian_wren.service.prove.checks import room_of
-from obsidian_wren.service.prove.two import said_of, spoken_of
+from obsidian_wren.service.prove.two import ComparedMicrophones, spoken_of
 from obsidian_wren.service.prove.two_takes import SECOND, beside_of, names_of
 from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
@@ -38,8 +40,8 @@ def name_second(app: AppContext, take_id: int, name: str) -> None:
         session.flush()
         reading = session.get(Reading, take.id)
         if reading is not None:
-            said = said_of(reading.body, *names_of(ctx, take))
-            reading.body = {**reading.body, "said": said}
+            kept = convert(ComparedMicrophones, reading.body).named(*names_of(ctx, take))
+            reading.body = to_jsonable(kept)
     app.changed()
 
 
@@ -126,7 +128,7 @@ def sound_like_first(app: AppContext, take_id: int) -> None:
         keep(app, info, sound.samples, half=False)
     with change(app, _("Fitted one microphone to sound like another")) as session:
         rig = session.get_one(Rig, rig_id)
-        rig.wishes = {**rig.wishes, "target": {"kind": "reference take"}}
+        rig.preferences = {**rig.preferences, "target": {"kind": "reference take"}}
         session.flush()
         follow_change(in_hand(app, session), refit=True)
     app.changed()

@@ -13,7 +13,7 @@ from obsidian_wren.core.wording import _
 from obsidian_wren.service import live
 from obsidian_wren.service.calibration.catching_up import follow_change, wait_derived
 from obsidian_wren.service.carry.versions import BROUGHT, put_back
-from obsidian_wren.service.changes.record import DECIDED, TONE_WISHES, next_redo, next_undo
+from obsidian_wren.service.changes.record import DECIDED, TONE_PREFERENCES, next_redo, next_undo
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live.holding import refuse_another_rig, refuse_during_take
@@ -35,7 +35,7 @@ from obsidian_wren.store.models import (
 )
 
 # What of a rig reaches the chain without a new take.
-_WISHES = ("wishes", "stage_order")
+_PREFERENCES = ("preferences", "stage_order")
 
 
 def undo(app: AppContext) -> bool:
@@ -145,11 +145,12 @@ def _put(app: AppContext, session: Session, changes: dict[str, tuple[Any, Any]])
             if (
                 table == "rig"
                 and is_ is not None
-                and any(is_.get(name) != target.get(name) for name in _WISHES)
+                and any(is_.get(name) != target.get(name) for name in _PREFERENCES)
             ):
                 rigs.add(int(rest))
                 if any(
-                    is_["wishes"].get(name) != target["wishes"].get(name) for name in TONE_WISHES
+                    is_["preferences"].get(name) != target["preferences"].get(name)
+                    for name in TONE_PREFERENCES
                 ):
                     refit.add(int(rest))
         elif table == "pin":

@@ -78,7 +78,7 @@ class Rig(Base):
 
     ``channel`` of its device counts from 1, None for the one that carries the voice. ``gain_db`` is
     the preamp in dB, ``dial`` its number where it is numbered; ``things_off`` names
-    what is switched off in the simulated room. ``wishes`` holds what the person wants of the
+    what is switched off in the simulated room. ``preferences`` holds what the person wants of the
     treated voice, where it differs from what is usual; ``stage_order`` the stages in the person's
     order, empty for the default.
     """
@@ -112,7 +112,7 @@ class Rig(Base):
     aim_low_dbfs: Mapped[float]
     aim_high_dbfs: Mapped[float]
     things_off: Mapped[list[str]] = mapped_column(JSON)
-    wishes: Mapped[JsonBody] = mapped_column(JSON)
+    preferences: Mapped[JsonBody] = mapped_column(JSON)
     stage_order: Mapped[list[str]] = mapped_column(JSON)
 
     microphone: Mapped[MicrophoneRow] = relationship(lazy="joined")

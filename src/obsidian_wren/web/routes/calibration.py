@@ -1,4 +1,4 @@
-"""The chain: settings, stages, wishes; recalculated, tried, confirmed, handed out."""
+"""The chain: settings, stages, preferences; recalculated, tried, confirmed, handed out."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from flask import Response, jsonify
 from flask_openapi3 import FileStorage
 from pydantic import Field
 
-from obsidian_wren.service.calibration import deriving, settings, stages, trying, wishes
-from obsidian_wren.service.calibration.wishes import BandValue
+from obsidian_wren.service.calibration import deriving, preferences, settings, stages, trying
+from obsidian_wren.service.calibration.preferences import BandValue
 from obsidian_wren.service.export import exporting
 from obsidian_wren.service.page import views
 from obsidian_wren.service.setup import confirming, responses
@@ -162,15 +162,15 @@ def remove_stage(path: StageByKey) -> Response:
     return state_answer()
 
 
-def add_band(path: StageByKey, body: wishes.BandValue) -> Response:
+def add_band(path: StageByKey, body: preferences.BandValue) -> Response:
     """Put a band into a further equalizer."""
     stages.add_band(the_app(), path.key, body)
     return state_answer()
 
 
-def change_wishes(body: wishes.WishesBody) -> Response:
+def change_preferences(body: preferences.PreferencesBody) -> Response:
     """Keep what a person wants of the treated voice."""
-    settings.change_wishes(the_app(), body)
+    settings.change_preferences(the_app(), body)
     return state_answer()
 
 
@@ -207,8 +207,8 @@ ROUTES: tuple[Route, ...] = (
     Route("post", "/stages", add_stage, views.Overview),
     Route("delete", "/stages/<key>", remove_stage, views.Overview),
     Route("post", "/stages/<key>/bands", add_band, views.Overview),
-    Route("put", "/wishes", change_wishes, views.Overview),
+    Route("put", "/preferences", change_preferences, views.Overview),
     Route("post", "/targets", import_target, views.Overview, limits.TEXT),
-    Route("post", "/try/gate", try_gate, views.GateCountsView),
+    Route("post", "/try/gate", try_gate, views.GateTried),
     Route("get", "/equalizer", export_equalizer, None),
 )

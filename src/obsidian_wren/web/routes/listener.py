@@ -5,8 +5,8 @@ from __future__ import annotations
 from flask import Response, jsonify
 from pydantic import BaseModel, Field
 
+from obsidian_wren.core.mix.verdict import Verdict
 from obsidian_wren.service import live
-from obsidian_wren.service.page.send_views import VerdictView
 from obsidian_wren.service.send import listening_page
 from obsidian_wren.service.words import RateHz, RequestModel
 from obsidian_wren.web import limits, models
@@ -25,7 +25,7 @@ class PageProof(BaseModel):
 
     feed: str | None
     good: bool
-    verdicts: list[VerdictView]
+    verdicts: list[Verdict]
 
 
 class ListenerState(BaseModel):

@@ -19,13 +19,13 @@ Points = Annotated[
 ]
 
 
-class Wish(FromOutside):
-    """A wish that is not known is refused: it would be passed over in silence."""
+class Preference(FromOutside):
+    """A preference that is not known is refused: it would be passed over in silence."""
 
     model_config = ConfigDict(extra="forbid")
 
 
-class BandValue(Wish):
+class BandValue(Preference):
     """An equalizer band's numbers."""
 
     shape: Literal["peak", "low_shelf", "high_shelf"]
@@ -34,7 +34,7 @@ class BandValue(Wish):
     q: float = Field(ge=0.4, le=6)
 
 
-class AimsBody(Wish):
+class AimsBody(Preference):
     """What the treated voice should land in."""
 
     loudness_lufs: float = Field(default=-18.0, ge=-40, le=-10)
@@ -45,7 +45,7 @@ class AimsBody(Wish):
     most_lift_db: float = Field(default=6.0, ge=0, le=20)
 
 
-class TasteBody(Wish):
+class TasteBody(Preference):
     """Broad moves, dB."""
 
     warmth_db: float = Field(default=0.0, ge=-5, le=5)
@@ -54,7 +54,7 @@ class TasteBody(Wish):
     air_db: float = Field(default=0.0, ge=-5, le=5)
 
 
-class WishFields(Wish):
+class PreferenceFields(Preference):
     """What a person wants, but for the target."""
 
     cut_weight: float = Field(default=0.8, ge=0.05, le=0.95)
@@ -63,7 +63,7 @@ class WishFields(Wish):
     aims: AimsBody | None = None
 
 
-class CarriedTarget(Wish):
+class CarriedTarget(Preference):
     """A target in a file, an imported one with its rows; its row's number counts where it was
     saved."""
 
@@ -73,13 +73,13 @@ class CarriedTarget(Wish):
     id: Any = Field(default=None, exclude=True)
 
 
-class CarriedWishes(WishFields):
-    """Wishes as a file names them."""
+class CarriedPreferences(PreferenceFields):
+    """Preferences as a file names them."""
 
     target: CarriedTarget | None = None
 
 
-class HeldMix(Wish):
+class HeldMix(Preference):
     """What a person holds of a mix."""
 
     aim_lufs: float | None = Field(default=None, ge=-40, le=-8)
