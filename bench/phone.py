@@ -2,10 +2,11 @@
 
 The server, the microphone with its tone, the loopback and the page that is clicked without a pause
 are those of ``call.py``. A browser calls itself twice, as two people on a call would: it takes the
-feed of the call, and beside it the loopback, as microphones, sends each over a peer connection of
-its own, and what arrives at the far ends is recorded. A break in the tone is a gap. Both ways go
-through the same codec and the same buffers, so what they do is in both. Half way through, and again
-after three quarters, the page's program is killed and started again.
+feed of the call, and beside it the microphone itself and the loopback, as microphones, sends each
+over a peer connection of its own, and what arrives at the far ends is recorded. A break in the tone
+is a gap. All ways go through the same codec and the same buffers, so what the browser loses is in
+all of them; the microphone and the feed are also heard by a program of their own. Half way through,
+and again after three quarters, the page's program is killed and started again.
 
 ``python bench/phone.py`` for ten minutes on each server; ``OBSIDIAN_WREN_BENCH_SECONDS`` for less.
 """
@@ -52,7 +53,7 @@ FLAGS = [
     "--disable-renderer-backgrounding",
     "--disable-features=WebRtcHideLocalIpsWithMdns",
 ]
-WAYS = {"call": "Wren: call", "loop": "Loopback"}
+WAYS = {"call": "Wren: call", "desk": "Desk mic", "loop": "Loopback"}
 PAGE = """<!doctype html><script>
 async function dial(name, label) {
   const devices = await navigator.mediaDevices.enumerateDevices()
@@ -183,10 +184,11 @@ def run(kind: type[PrivateServer], *, plain: bool) -> None:
                 if trouble:
                     raise RuntimeError(f"no input “{label}” among: {trouble}")
             time.sleep(5.0)
-            raw = Heard("desk")
+            alone = {"feed": Heard(CALL), "microphone": Heard("desk")}
             time.sleep(1.0)
             far.forget()
-            raw.forget()
+            for each in alone.values():
+                each.forget()
             (voice,) = voices()
             _, before_s = of_process(voice)
             said = clicked(page)
@@ -194,14 +196,17 @@ def run(kind: type[PrivateServer], *, plain: bool) -> None:
             minutes = SECONDS / 60.0
             lengths = {way: len(far.sound(way)) / RATE for way in WAYS}
             found = {way: len(breaks(far.sound(way))) for way in WAYS}
+            own = {name: len(breaks(each.sound())) for name, each in alone.items()}
             print(
-                f"{server.name}, {minutes:.1f} minutes, {said}: gaps call {found['call']}, loopback"
-                f" {found['loop']}, microphone itself {len(breaks(raw.sound()))};"
-                f" {lengths['call']:.1f} and {lengths['loop']:.1f} s arrived; voice {pss:.0f} MB,"
-                f" {(after_s - before_s) / SECONDS:.3f} of a core",
+                f"{server.name}, {minutes:.1f} minutes, {said}: gaps behind the browser: call"
+                f" {found['call']}, microphone {found['desk']}, loopback {found['loop']}; without"
+                f" it: call {own['feed']}, microphone {own['microphone']};"
+                f" {min(lengths.values()):.0f} to {max(lengths.values()):.0f} s arrived; voice"
+                f" {pss:.0f} MB, {(after_s - before_s) / SECONDS:.3f} of a core",
                 flush=True,
             )
-            raw.end()
+            for each in alone.values():
+                each.end()
             browser.close()
         far.end()
         page.end()

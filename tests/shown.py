@@ -2,8 +2,9 @@
 
 import json
 
+from obsidian_wren.service.context import FolderFinding
 from obsidian_wren.service.page.overview import PARTS, overview_json
-from obsidian_wren.service.page.views import FolderFinding, Overview
+from obsidian_wren.service.page.views import Overview
 
 PART_OF = {
     field: (name, view) for name, (_, view, _) in PARTS.items() for field in view.model_fields
@@ -27,7 +28,7 @@ def overview(app, *fields):
     for view in views.values():
         part = view.model_validate({name: body[name] for name in view.model_fields})
         shown.update({name: getattr(part, name) for name in view.model_fields})
-    findings = [FolderFinding.model_validate(found) for found in body["findings"]]
+    findings = [FolderFinding(**found) for found in body["findings"]]
     return Shown(revision=body["revision"], have=body["have"], findings=findings, **shown)
 
 

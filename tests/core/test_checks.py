@@ -12,7 +12,7 @@ def verdict(code, mark="good", advice=None):
 
 
 def proof(*verdicts, stale=False):
-    return ProofFacts(verdicts, delay_ms=35.0, ours_ms=15.0, lufs=-18.1, stale=stale)
+    return ProofFacts(verdicts=verdicts, delay_ms=35.0, ours_ms=15.0, lufs=-18.1, stale=stale)
 
 
 def test_nothing_is_proved_before_a_marker_was_sent():

@@ -3,6 +3,7 @@ that record and play."""
 
 import signal
 import time
+from dataclasses import astuple
 
 import numpy as np
 import pulsectl
@@ -258,7 +259,7 @@ def test_sound_settings_are_set_and_taken_back(own, system, plugged):
     wait_until(lambda: {"other-input", "slider"} <= codes(own))
     for code in ("other-input", "slider"):
         found = next(each for each in shows(own, "computer").findings if each.code == code)
-        computer_changes.change_device(own, *found.change.model_dump().values())
+        computer_changes.change_device(own, *astuple(found.change))
     assert not {"other-input", "slider"} & codes(own)
     stood = {each.name: each for each in system.microphones()}
     assert stood["desk"].is_default

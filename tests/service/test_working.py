@@ -77,11 +77,8 @@ def test_a_take_of_a_file_is_told_and_where_it_is_ended_it_is_not_used(boathouse
         from_file.keep_file(boathouse, "talk", file, channel=None)
     assert told[-1] is None
     after = overview(boathouse, "delivery", "settings", "stages", "takes")
-    assert (after.settings, after.stages, after.delivery) == (
-        before.settings,
-        before.stages,
-        before.delivery,
-    )
+    assert (after.settings, after.stages) == (before.settings, before.stages)
+    assert after.delivery.model_dump() == before.delivery.model_dump()
     kept = after.takes[-1]
     assert (kept.purpose, kept.current) == ("talk", False)
     at_each.clear()

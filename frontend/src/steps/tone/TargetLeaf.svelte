@@ -20,7 +20,10 @@
     ['air_db', t('Air'), t('over 9 kHz')],
   ] as const;
   const preferences = $derived(overview.preferences);
-  const target = $derived({ kind: preferences.target?.kind ?? ('by pitch' as const), id: preferences.target?.id ?? null });
+  const target = $derived({
+    kind: preferences.target?.kind ?? ('by pitch' as const),
+    id: preferences.target?.id ?? null,
+  });
   const reference = $derived(overview.takes.some((take) => take.purpose === 'reference' && take.current));
   let picker = $state<HTMLInputElement | null>(null);
 
