@@ -100,6 +100,7 @@ def test_a_program_opened_on_a_feed_is_there_within_a_second(own):
     wait_until(lambda: "No program listens yet" in [each.sentence for each in in_call(own).checks])
 
 
+@pytest.mark.real_time
 def test_the_marker_is_found_where_any_program_would_hear_it(own):
     living.start_run(own)
 

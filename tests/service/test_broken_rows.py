@@ -68,8 +68,16 @@ def test_every_json_column_of_every_table_is_tried():
     assert len(JSON_COLUMNS) > 20
 
 
-@pytest.mark.parametrize("table, column", JSON_COLUMNS)
-def test_a_spoiled_row_costs_its_part_and_no_other(folder, table, column):
+# A third of the texts for each column, another third for the next.
+THIRDS = [
+    (table, column, SPOILED[(place + third) % 3 :: 3])
+    for place, (table, column) in enumerate(JSON_COLUMNS)
+    for third in range(3)
+]
+
+
+@pytest.mark.parametrize("table, column, texts", THIRDS)
+def test_a_spoiled_row_costs_its_part_and_no_other(folder, table, column, texts):
     database = folder / "wren.db"
     with closing(sqlite3.connect(database)) as connection:
         rows = connection.execute(f"SELECT rowid, {column} FROM {table}").fetchall()
@@ -79,7 +87,7 @@ def test_a_spoiled_row_costs_its_part_and_no_other(folder, table, column):
     client = create_app(app).test_client()
     before = parts_of(client)
     assert before["findings"] == []
-    for number, text in enumerate(SPOILED):
+    for number, text in enumerate(texts):
         rowid, whole = rows[number % len(rows)]
         with closing(sqlite3.connect(database)) as connection, connection:
             connection.execute(f"UPDATE {table} SET {column} = ? WHERE rowid = ?", (text, rowid))

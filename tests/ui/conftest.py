@@ -43,6 +43,17 @@ def start(tmp_path):
         assert "Traceback" not in program.log.read_text()
 
 
+@pytest.fixture(scope="module")
+def looked_at(boathouse_data, tmp_path_factory):
+    """The address of a program over the boathouse, for those tests of a file that only look."""
+    folder = tmp_path_factory.mktemp("looked-at") / "data"
+    shutil.copytree(boathouse_data, folder)
+    program = Program(folder, "--fast")
+    yield program.address
+    program.end()
+    assert "Traceback" not in program.log.read_text()
+
+
 @pytest.fixture
 def start_again(boathouse_data, tmp_path):
     """Start the program over the boathouse at one address; called again, what runs is killed

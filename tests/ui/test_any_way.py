@@ -62,7 +62,12 @@ def go(page, address):
 
 
 @pytest.fixture
-def page(start, browse, boathouse_data):
+def page(looked_at, browse):
+    return browse(looked_at)
+
+
+@pytest.fixture
+def own_page(start, browse, boathouse_data):
     return browse(start("--fast", data=boathouse_data))
 
 
@@ -84,8 +89,8 @@ def test_each_leaf_has_an_address_a_title_and_is_there_again_after_a_reload(page
     expect(page).to_have_title("Breath and hiss · Tone · Obsidian Wren")
 
 
-def test_an_address_that_leads_nowhere_leads_to_what_is_next(start, browse, boathouse_data):
-    page = browse(start("--fast", data=boathouse_data) + "#nowhere/at-all")
+def test_an_address_that_leads_nowhere_leads_to_what_is_next(looked_at, browse):
+    page = browse(looked_at + "#nowhere/at-all")
     expect(page).to_have_title(re.compile(".+ · .+ · Obsidian Wren"))
 
 
@@ -138,23 +143,23 @@ def on_body(page):
     return page.evaluate("document.activeElement === document.body")
 
 
-def test_the_focus_is_never_lost(page):
-    go(page, "#steady/curve")
-    stage = page.get_by_role("region", name="Compressor", exact=True)
+def test_the_focus_is_never_lost(own_page):
+    go(own_page, "#steady/curve")
+    stage = own_page.get_by_role("region", name="Compressor", exact=True)
     switch = stage.get_by_role("button", name=re.compile("Switch (on|off)"))
     was = switch.text_content()
     switch.press("Enter")
     expect(switch).not_to_have_text(was)
-    assert not on_body(page)
-    assert "Switch" in focused(page)
+    assert not on_body(own_page)
+    assert "Switch" in focused(own_page)
     # Nothing is left to undo, and the button that says so still has the focus.
-    undo = page.get_by_role("button", name="Undo")
+    undo = own_page.get_by_role("button", name="Undo")
     undo.press("Enter")
     expect(switch).to_have_text(was)
-    assert focused(page) == "Undo"
+    assert focused(own_page) == "Undo"
     # Confirmed, the next step comes: its heading is where one goes on.
-    page.get_by_role("button", name="Confirm steady").press("Enter")
-    expect(page.get_by_role("heading", name="Send", exact=True)).to_be_focused()
+    own_page.get_by_role("button", name="Confirm steady").press("Enter")
+    expect(own_page.get_by_role("heading", name="Send", exact=True)).to_be_focused()
 
 
 def test_single_keys_can_be_switched_off_and_stay_so(page):

@@ -10,7 +10,12 @@ from playwright.sync_api import expect
 
 
 @pytest.fixture
-def page(start, browse, boathouse_data):
+def page(looked_at, browse):
+    return browse(looked_at)
+
+
+@pytest.fixture
+def own_page(start, browse, boathouse_data):
     return browse(start("--fast", data=boathouse_data))
 
 
@@ -69,10 +74,10 @@ def rig_of(page):
     return page.evaluate("fetch('/api/state').then((answer) => answer.json())")["rig"]
 
 
-def test_the_mouth_is_moved_by_keys_and_escape_gives_up(page):
-    go(page, "#rig/room")
-    mouth = page.get_by_role("slider", name="Mouth")
-    before = rig_of(page)
+def test_the_mouth_is_moved_by_keys_and_escape_gives_up(own_page):
+    go(own_page, "#rig/room")
+    mouth = own_page.get_by_role("slider", name="Mouth")
+    before = rig_of(own_page)
     mouth.focus()
     mouth.press("ArrowUp")
     mouth.press("ArrowRight")
@@ -80,36 +85,36 @@ def test_the_mouth_is_moved_by_keys_and_escape_gives_up(page):
     expect(mouth).to_have_attribute("aria-valuetext", told)
     mouth.press("Escape")
     expect(mouth).to_have_attribute("aria-valuenow", f"{before['distance_cm']:g}")
-    assert rig_of(page)["distance_cm"] == before["distance_cm"]
+    assert rig_of(own_page)["distance_cm"] == before["distance_cm"]
     mouth.press("PageUp")
     mouth.press("Enter")
-    field = page.get_by_label("Mouth to microphone, cm")
+    field = own_page.get_by_label("Mouth to microphone, cm")
     expect(field).to_have_value(f"{before['distance_cm'] + 10:g}", timeout=SLOW)
-    assert rig_of(page)["distance_cm"] == before["distance_cm"] + 10
+    assert rig_of(own_page)["distance_cm"] == before["distance_cm"] + 10
 
 
-def test_the_mouth_is_dragged(page):
-    go(page, "#rig/room")
-    mouth = page.get_by_role("slider", name="Mouth")
-    before = rig_of(page)
+def test_the_mouth_is_dragged(own_page):
+    go(own_page, "#rig/room")
+    mouth = own_page.get_by_role("slider", name="Mouth")
+    before = rig_of(own_page)
     head = mouth.locator("circle").bounding_box()
     x, y = head["x"] + head["width"] / 2, head["y"] + head["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.mouse.move(x + 20, y - 30, steps=4)
-    page.mouse.up()
-    field = page.get_by_label("Mouth to microphone, cm")
+    own_page.mouse.move(x, y)
+    own_page.mouse.down()
+    own_page.mouse.move(x + 20, y - 30, steps=4)
+    own_page.mouse.up()
+    field = own_page.get_by_label("Mouth to microphone, cm")
     expect(field).not_to_have_value(f"{before['distance_cm']:g}", timeout=SLOW)
-    assert rig_of(page)["distance_cm"] > before["distance_cm"]
+    assert rig_of(own_page)["distance_cm"] > before["distance_cm"]
 
 
-def test_colour_shows_what_each_share_adds(page):
-    go(page, "#steady/colour")
-    picture = page.get_by_role("tabpanel").get_by_role("img")
+def test_colour_shows_what_each_share_adds(own_page):
+    go(own_page, "#steady/colour")
+    picture = own_page.get_by_role("tabpanel").get_by_role("img")
     expect(picture).to_have_accessible_name(
         "What colour would add: a tone stays as it is; nothing comes after a click."
     )
-    page.evaluate(
+    own_page.evaluate(
         """Promise.all([['echo', 50], ['harmonics', 40]].map(([name, value]) =>
           fetch('/api/settings', {method: 'PATCH', headers: {'Content-Type': 'application/json'},
             body: JSON.stringify({stage: 'colour', name, value, pinned: true})})))"""
@@ -137,15 +142,15 @@ ADDRESSES = (
 )
 
 
-def test_what_happens_is_told_to_whoever_does_not_see_it(page):
-    said = page.get_by_role("status", name="What happened")
+def test_what_happens_is_told_to_whoever_does_not_see_it(own_page):
+    said = own_page.get_by_role("status", name="What happened")
     expect(said).to_be_empty()
-    page.keyboard.press("u")
+    own_page.keyboard.press("u")
     expect(said).to_have_text("Muted.", timeout=SLOW)
-    page.keyboard.press("u")
+    own_page.keyboard.press("u")
     expect(said).to_have_text("Not muted.", timeout=SLOW)
-    go(page, "#quiet/rest")
-    page.get_by_role("button", name="Record the room").click()
+    go(own_page, "#quiet/rest")
+    own_page.get_by_role("button", name="Record the room").click()
     expect(said).to_contain_text("The room: taken.", timeout=SLOW)
 
 
@@ -163,34 +168,34 @@ def test_a_wide_window_has_a_second_picture_beside_the_first(page):
     expect(page.get_by_role("region", name="Beside it: What the rig adds")).to_be_visible()
 
 
-def test_a_key_that_is_chosen_anew_does_it_in_place_of_the_usual_one(page):
-    said = page.get_by_role("status", name="What happened")
-    page.keyboard.press("?")
-    page.get_by_role("button", name="U: mute every feed").click()
-    page.keyboard.press("5")
-    expect(page.get_by_text("Choose a letter or a sign")).to_be_visible()
-    page.keyboard.press("x")
-    expect(page.get_by_role("button", name="X: mute every feed")).to_be_visible()
-    page.get_by_role("button", name="Close").click()
-    page.keyboard.press("u")
-    page.keyboard.press("x")
+def test_a_key_that_is_chosen_anew_does_it_in_place_of_the_usual_one(own_page):
+    said = own_page.get_by_role("status", name="What happened")
+    own_page.keyboard.press("?")
+    own_page.get_by_role("button", name="U: mute every feed").click()
+    own_page.keyboard.press("5")
+    expect(own_page.get_by_text("Choose a letter or a sign")).to_be_visible()
+    own_page.keyboard.press("x")
+    expect(own_page.get_by_role("button", name="X: mute every feed")).to_be_visible()
+    own_page.get_by_role("button", name="Close").click()
+    own_page.keyboard.press("u")
+    own_page.keyboard.press("x")
     expect(said).to_have_text("Muted.", timeout=SLOW)
-    page.reload()
-    page.get_by_role("navigation", name="Steps").wait_for()
-    page.keyboard.press("x")
+    own_page.reload()
+    own_page.get_by_role("navigation", name="Steps").wait_for()
+    own_page.keyboard.press("x")
     expect(said).to_have_text("Not muted.", timeout=SLOW)
 
 
-def test_recalculating_shows_how_far_it_is(page):
-    go(page, "#tone/corridor")
-    page.evaluate(
+def test_recalculating_shows_how_far_it_is(own_page):
+    go(own_page, "#tone/corridor")
+    own_page.evaluate(
         """() => { window.shares = []; new MutationObserver(() => {
           const bar = document.querySelector('header progress');
           if (bar) window.shares.push(bar.value);
         }).observe(document.body, {subtree: true, childList: true, attributes: true}) }"""
     )
-    page.get_by_role("button", name="Recalculate").click()
-    page.wait_for_function("() => Math.max(0, ...window.shares) > 0.5", timeout=SLOW)
-    expect(page.locator("header progress")).to_have_count(0, timeout=SLOW)
-    shares = page.evaluate("window.shares")
+    own_page.get_by_role("button", name="Recalculate").click()
+    own_page.wait_for_function("() => Math.max(0, ...window.shares) > 0.5", timeout=SLOW)
+    expect(own_page.locator("header progress")).to_have_count(0, timeout=SLOW)
+    shares = own_page.evaluate("window.shares")
     assert shares == sorted(shares)

@@ -29,6 +29,7 @@ from obsidian_wren.formats.jsonable import to_jsonable
 from obsidian_wren.service import mixes
 from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.context import AppContext
+from obsidian_wren.service.convert import convert
 from obsidian_wren.service.mixes import clip_rows, clips, scene
 from obsidian_wren.service.mixes.events import MixesChanged
 from obsidian_wren.service.mixes.inputs import inputs_for
@@ -149,7 +150,7 @@ def _derive(app: AppContext, asked: _Question) -> KeptMixes:
             deeper_db=landing.deeper_db,
         )
         listeners[name] = _listener(plan, landing.outcome, stage.word_levels)
-    return KeptMixes(
+    found = KeptMixes(
         listeners,
         stage.ducking,
         stage.ducking_because,
@@ -158,6 +159,8 @@ def _derive(app: AppContext, asked: _Question) -> KeptMixes:
         asked.cut,
         rate,
     )
+    # As it is kept, to the last digit: what runs is what the next start finds.
+    return convert(KeptMixes, to_jsonable(found))
 
 
 def _set(app: AppContext, asked: _Question) -> _Stage:
