@@ -61,7 +61,7 @@ test-program: set-up .setup-test
 	$(BIN)/python -m pytest -n $(WORKERS) --dist worksteal -m "not real_time and not wide"
 
 test-real-time: set-up .setup-test
-	$(BIN)/python -m pytest -m "real_time and not wide" tests/devices
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m "real_time and not wide" tests/devices
 
 checks: set-up .setup-test
 	nice $(MAKE) --no-print-directory lint test-page

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from obsidian_wren.core.prove.smooth_response import likely_response
+from obsidian_wren.core.prove.relative import likely_response
 from obsidian_wren.core.prove.sounding import VOICE_HZ
 
 

@@ -7,7 +7,7 @@ import scipy.signal
 
 from obsidian_wren.core.measure.bursts import find_bursts, without_bursts
 from obsidian_wren.core.measure.channels import voice_channel
-from obsidian_wren.core.measure.faults import check
+from obsidian_wren.core.measure.faults import check, is_whispered
 from obsidian_wren.core.measure.pair_findings import match_floor
 from obsidian_wren.core.measure.readings import read_quiet, read_talk
 from obsidian_wren.core.measure.speech import active_level
@@ -15,7 +15,6 @@ from obsidian_wren.core.measure.take_findings import (
     quiet_findings,
     talk_findings,
 )
-from obsidian_wren.core.measure.whisper import is_whispered
 from signals import RATE, noise, room, sine, voice
 
 FLOOR = 2e-4

@@ -153,7 +153,7 @@ def test_a_pipe_that_is_deleted_is_made_anew(own, system):
         wait_until(lambda: loud(recorder))
 
 
-def test_a_sound_server_that_ends_and_is_back(own, sound_server, plugged):
+def test_a_sound_server_that_ends_and_is_back(own, system, sound_server, plugged):
     living.start_run(own)
     sound_server.end()
     wait_until(lambda: shows(own, "computer").missing)
@@ -162,6 +162,7 @@ def test_a_sound_server_that_ends_and_is_back(own, sound_server, plugged):
     sound_server.start()
     plugged(TONE)
     wait_until(lambda: current(own).running)
+    wait_until(lambda: CALL in {each.name for each in system.microphones()})
     with Recording(CALL) as recorder:
         wait_until(lambda: loud(recorder))
 

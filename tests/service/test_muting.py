@@ -5,11 +5,10 @@ import pytest
 
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixSend
-from obsidian_wren.core.mix.muting import voice_signals, without_voices
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import living, muting
 from obsidian_wren.service.send import listeners
-from obsidian_wren.voice.safe_mixer import SafeMixer
+from obsidian_wren.voice.safe_mixer import SafeMixer, voice_signals, without_voices
 from shown import shows
 from signals import RATE, noise
 from voices import program_of, run_of

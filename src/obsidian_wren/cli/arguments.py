@@ -61,6 +61,13 @@ def _add_passing(commands: argparse._SubParsersAction[_Parser]) -> None:
         help=_("what programs see it as"),
     )
     live.add_argument("--channel", type=int, default=None, help=_("channel, from 1"))
+    live.add_argument(
+        "--block",
+        type=float,
+        default=None,
+        metavar=_("MS"),
+        help=_("hold blocks of so many ms; without it 10, and longer ones where gaps come"),
+    )
     live.add_argument("--json", action="store_true", help=_("a JSON object a second"))
 
 

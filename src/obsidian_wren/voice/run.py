@@ -13,6 +13,7 @@ from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure.levels import peak_dbfs, rms_dbfs
 from obsidian_wren.core.mix.block import BlockWatch, load_mark
+from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.mix.marker_codes import MarkerCodes
@@ -23,9 +24,37 @@ from obsidian_wren.voice.marker_flight import HeardMarker, MarkerInFlight
 from obsidian_wren.voice.pace import Pace, Pacing
 from obsidian_wren.voice.passed import PassedBlocks
 from obsidian_wren.voice.paths import PathDelay, ReturnPath, Seat, VoicePath
-from obsidian_wren.voice.picking import picked
 from obsidian_wren.voice.priority import come_first, quick_switching
 from obsidian_wren.voice.safe_mixer import SafeMixer
+
+
+def picked(
+    seat: Seat,
+    inputs: Mapping[str, str],
+    signals: Mapping[str, Samples],
+    mixed: Mapping[str, Samples],
+    count: int,
+) -> Samples:
+    """A block ``(count,)`` or ``(count, channels)`` of what a listener has picked; two inputs are
+    folded to one channel and added."""
+    name = inputs.get(seat.program.picks or "") if seat.own_feed is not None else f"mix {seat.key}"
+    block = _input(name, signals, mixed, count)
+    also = inputs.get(seat.program.settings.also or "")
+    if also is None:
+        return block
+    return mono(block) + mono(_input(also, signals, mixed, count))
+
+
+def _input(
+    name: str | None, signals: Mapping[str, Samples], mixed: Mapping[str, Samples], count: int
+) -> Samples:
+    """What an input carries; silence where there is no such input."""
+    if name is None:
+        return np.zeros(count)
+    if name.startswith("mix "):
+        return mixed.get(name.removeprefix("mix "), np.zeros(count))
+    return signals.get(name, np.zeros(count))
+
 
 _TELL_EVERY_S = 0.2
 _LOAD_SHARE = 0.02

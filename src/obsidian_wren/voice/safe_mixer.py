@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -11,8 +12,22 @@ from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.mix.channels import mono
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix, MixEngine
-from obsidian_wren.core.mix.muting import without_voices
 from obsidian_wren.core.wording import _
+
+_TAPS = ("raw", "treated", "at once")
+
+
+def voice_signals(voices: Collection[str]) -> frozenset[str]:
+    """The signals of voices by their keys, such as ``voice treated``; no unit."""
+    return frozenset(f"{key} {tap}" for key in voices for tap in _TAPS)
+
+
+def without_voices(mix: Mix, voices: Collection[str]) -> Mix:
+    """A mix without the signals of its voices. Nothing ducks under a voice that is not heard, so
+    every depth is 0 dB."""
+    silent = voice_signals(voices)
+    sends = tuple(replace(send, duck_db=0.0) for send in mix.sends if send.signal not in silent)
+    return replace(mix, sends=sends)
 
 
 class SafeMixer:

@@ -6,7 +6,8 @@ after the other, two readings of one sentence are compared. What is left of the 
 to band, which no microphone does: bands help each other as far as each is certain.
 
 Source: the precedence of the direct sound as in Bech and Zacharov (2006), chapter 9; Knapp and
-Carter (1976) for the delay by the phase of the cross spectrum.
+Carter (1976) for the delay by the phase of the cross spectrum; Rasmussen and Williams (2006),
+"Gaussian Processes for Machine Learning", chapter 2, for what lies between the bands.
 """
 
 from __future__ import annotations
@@ -19,8 +20,33 @@ import scipy
 from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.prove.change import compare
-from obsidian_wren.core.prove.smooth_response import likely_response
 from obsidian_wren.core.prove.sounding import VOICE_HZ, Sounding
+
+# Two microphones differ by this much, bending within half an octave, beside level and slope.
+_APART_DB, _BENDS_OCTAVES = 4.0, 0.5
+_LEVEL_DB, _SLOPE_DB = 20.0, 3.0
+_KNOWN_BELOW_DB = 100.0
+
+
+def likely_response(hz: Samples, db: Samples, error_db: Samples) -> tuple[Samples, Samples]:
+    """The likeliest smooth response through bands ``(n,)`` at Hz, heard as ``db`` ``(n,)`` with
+    standard errors ``error_db`` ``(n,)`` in dB, and its own standard errors ``(n,)``. A band that
+    is not known stays as it is."""
+    known = error_db < _KNOWN_BELOW_DB
+    octaves = np.log2(hz[known] / 1000.0)
+    apart = (octaves[:, None] - octaves[None, :]) / _BENDS_OCTAVES
+    before = (
+        _APART_DB**2 * np.exp(-0.5 * apart**2)
+        + _LEVEL_DB**2
+        + _SLOPE_DB**2 * np.outer(octaves, octaves)
+    )
+    gain = np.linalg.solve(before + np.diag(error_db[known] ** 2), before).T
+    found, error = db.copy(), error_db.copy()
+    found[known] = gain @ db[known]
+    left = np.diag(before) - np.sum(gain * before, axis=1)
+    error[known] = np.sqrt(np.maximum(left, 0.0))
+    return found, error
+
 
 _FRAME_S = 0.004
 # Against the level from 12 to 60 ms before.

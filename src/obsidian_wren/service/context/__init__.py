@@ -1,9 +1,8 @@
 """What every service stands on while the program runs."""
 
 from obsidian_wren.service.context.app_context import AppContext, FolderFinding, Pace
-from obsidian_wren.service.context.asked import Asked
 from obsidian_wren.service.context.bus import END, Bus
-from obsidian_wren.service.context.cache import Cache
+from obsidian_wren.service.context.cache import Asked, Cache
 from obsidian_wren.service.context.worker import Overtaken, Worker
 
 __all__ = [

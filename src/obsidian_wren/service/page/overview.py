@@ -39,8 +39,7 @@ from obsidian_wren.service.page import (
     views,
 )
 from obsidian_wren.service.page import takes as takes_page
-from obsidian_wren.service.page.sheet import Sheet
-from obsidian_wren.service.page.unknown import unknown
+from obsidian_wren.service.page.sheet import Sheet, unknown
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.rigs import in_hand

@@ -8,11 +8,14 @@ are there.
 from __future__ import annotations
 
 import logging
+import types
+import typing
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields, is_dataclass
 from functools import cached_property
-from typing import Any, TypeVar, cast
+from typing import Any, Literal, TypeVar, cast
 
+from pydantic import BaseModel
 from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -24,6 +27,33 @@ from obsidian_wren.service.context import AppContext, FolderFinding
 from obsidian_wren.service.readings import staleness
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.store.models import Derivation
+
+View = TypeVar("View")
+
+
+def unknown(view: type[View]) -> View:
+    """An empty view or record: no entries, nothing known, nothing on."""
+    kinds = typing.get_type_hints(view, include_extras=True)
+    if issubclass(view, BaseModel):
+        return view.model_construct(**{name: _empty(kinds[name]) for name in view.model_fields})
+    return view(**{field.name: _empty(kinds[field.name]) for field in fields(cast(Any, view))})
+
+
+def _empty(kind: Any) -> Any:
+    origin, arguments = typing.get_origin(kind), typing.get_args(kind)
+    if origin is typing.Annotated:
+        marked = getattr(arguments[1], "nothing", None)
+        return _empty(arguments[0]) if marked is None else marked
+    if origin in (typing.Union, types.UnionType):
+        return None if type(None) in arguments else _empty(arguments[0])
+    if origin is Literal:
+        return arguments[0]
+    if origin is tuple and Ellipsis not in arguments:
+        return tuple(_empty(one) for one in arguments)
+    if isinstance(kind, type) and (issubclass(kind, BaseModel) or is_dataclass(kind)):
+        return unknown(kind)
+    return None if kind is Any else (origin or kind)()
+
 
 _LOG = logging.getLogger(__name__)
 Piece = TypeVar("Piece")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from obsidian_wren.core.wording import _
@@ -11,13 +12,28 @@ from obsidian_wren.service.changes.record import change
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.mixes.scene import kind_of
 from obsidian_wren.service.readings.doubts import what_it_asks
 from obsidian_wren.service.rig.facts import facts_of
 from obsidian_wren.service.rig.rigs import in_hand
 from obsidian_wren.service.rig.take_queries import current_takes
-from obsidian_wren.service.send.proved import proved_listeners
 from obsidian_wren.service.words import STEP_TITLES, StepName
-from obsidian_wren.store.models import Confirmed, Derivation
+from obsidian_wren.store.models import Confirmed, Derivation, DestinationRow, Proof
+
+
+def proved_listeners(session: Session) -> tuple[int, int]:
+    """How many listeners in use that pick an input get what is meant, by the newest proof of
+    each, and how many there are."""
+    rows = [row for row in session.scalars(select(DestinationRow)) if row.on and kind_of(row).picks]
+    newest = {
+        proof.destination: proof for proof in session.scalars(select(Proof).order_by(Proof.id))
+    }
+    good = [
+        row
+        for row in rows
+        if row.key in newest and newest[row.key].good and newest[row.key].picks == row.picks
+    ]
+    return len(good), len(rows)
 
 
 def confirm_step(app: AppContext, step: StepName, *, anyway: bool = False) -> None:

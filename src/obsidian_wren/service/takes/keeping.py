@@ -7,6 +7,9 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import cast
 
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import faults, integrity
 from obsidian_wren.core.measure.bursts import burst_findings
@@ -25,10 +28,27 @@ from obsidian_wren.service.readings import measuring
 from obsidian_wren.service.rig.context import RigContext
 from obsidian_wren.service.rig.take_queries import current_takes
 from obsidian_wren.service.takes.both import keep_both
-from obsidian_wren.service.takes.sentences import drop_older_sentences
 from obsidian_wren.service.takes.write_take import write_take
 from obsidian_wren.store import parts, take_files
 from obsidian_wren.store.models import Reading, Rig, Take
+
+MOST_SENTENCES = 10
+
+
+def drop_older_sentences(session: Session, newest: Take) -> None:
+    """Put sentences of a rig out of sight but for the last ten."""
+    kept = session.scalars(
+        select(Take)
+        .where(
+            Take.rig_id == newest.rig_id,
+            Take.purpose == "sentence",
+            Take.discarded.is_(False),
+        )
+        .order_by(Take.id.desc())
+    )
+    for take in list(kept)[MOST_SENTENCES:]:
+        take.discarded = True
+
 
 _LOG = logging.getLogger(__name__)
 # They stand beside the calibration: nothing is derived from them.
