@@ -162,6 +162,16 @@ def test_a_microphone_of_another_rate_keeps_its_pitch(system, plugged, calibrati
         running.end()
 
 
+def test_blocks_may_be_as_short_as_a_person_says(system, plugged, calibration):
+    plugged(TONE)
+    running = Running("--calibration", calibration, "--as", "Wren: now", "--block", "2.5")
+    try:
+        assert running.told(sounds)["delay_ms"] > 0.0
+        assert level(system) == pytest.approx(-14.0, abs=0.3)
+    finally:
+        running.end()
+
+
 def test_what_cannot_be_run_is_said(system, plugged, calibration, capsys, monkeypatch):
     assert main(["live", "--calibration", str(calibration)]) == 2
     assert "There is no such microphone; the system has none." in capsys.readouterr().err
@@ -170,6 +180,8 @@ def test_what_cannot_be_run_is_said(system, plugged, calibration, capsys, monkey
     assert "the system has “Desk mic”" in capsys.readouterr().err
     assert main(["live", "--calibration", str(calibration), "--channel", "2"]) == 2
     assert "“Desk mic” has the channels 1 to 1" in capsys.readouterr().err
+    assert main(["live", "--calibration", str(calibration), "--block", "0.5"]) == 2
+    assert "A block lasts 2 to 100 ms." in capsys.readouterr().err
     monkeypatch.setenv("PULSE_SERVER", "unix:/nonexistent/native")
     assert main(["devices"]) == 2
     assert "Start PipeWire or PulseAudio" in capsys.readouterr().err

@@ -16,12 +16,14 @@ from pathlib import Path
 from typing import Any
 
 from obsidian_wren.cli.own_system import voice_command
+from obsidian_wren.core.mix.block import BLOCK_RANGE_MS
 from obsidian_wren.core.wording import _, ngettext
 from obsidian_wren.devices.sound_server.control import SoundServer
 from obsidian_wren.ports.system_sound import FEED_HZ, SystemMicrophone
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.voice import asking, records
 from obsidian_wren.voice.beginning import begin
+from obsidian_wren.voice.pace import BLOCK_S
 
 _TELL_EVERY_S = 1.0
 _GIVES_OVER_S, _ASK_AGAIN_S = 4.0, 0.1
@@ -142,7 +144,24 @@ def _wanted(chosen: argparse.Namespace) -> records.Start:
         tuple(records.stage_of(spec) for spec in specs),
         (records.SeatRecord(_KEY, 0, "call", title, title),),
         {title: "voice treated"},
+        block_s=BLOCK_S if chosen.block is None else _block_s(chosen.block),
+        adapts=chosen.block is None,
     )
+
+
+def _block_s(wanted_ms: float) -> float:
+    """Seconds. Raises Refused for one that is out of range."""
+    low_ms, high_ms = BLOCK_RANGE_MS
+    if not low_ms <= wanted_ms <= high_ms:
+        raise Refused(
+            "out-of-range",
+            _(
+                "A block lasts {low_ms:g} to {high_ms:g} ms. Choose one between, or leave it out.",
+                low_ms=low_ms,
+                high_ms=high_ms,
+            ),
+        )
+    return wanted_ms / 1000.0
 
 
 def _passing(status: records.Status) -> Passing:

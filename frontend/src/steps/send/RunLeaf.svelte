@@ -66,7 +66,7 @@
       <option value={0}
         >{run.block_held ? t('as measured') : t('{block_ms} ms, as measured', { block_ms: run.block_ms })}</option
       >
-      {#each [5, 10, 20, 40] as size (size)}<option value={size}>{size} ms</option>{/each}
+      {#each [2.5, 5, 10, 20, 40] as size (size)}<option value={size}>{marked(String(size))} ms</option>{/each}
     </select>
     {#each run.block_costs as [size, share] (size)}
       <span class="soft">{size} ms takes {marked((100 * share).toFixed(0))} % of its own time here</span>
