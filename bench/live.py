@@ -156,8 +156,8 @@ def measured(folder: Path, label: str, *more: str) -> None:
 
 def main() -> None:
     print(
-        f"microphone to listener, {SECONDS:.0f} s each (bar: median 10 ms, 6 at 2.5 ms, worst 25 ms,"
-        " 0 gaps)"
+        f"microphone to listener, {SECONDS:.0f} s each (bar: median 10 ms, 6 ms in blocks of"
+        " 2.5 ms; worst 25 ms; 0 gaps)"
     )
     with tempfile.TemporaryDirectory(prefix="s") as name:
         folder = Path(name)
