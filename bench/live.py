@@ -23,6 +23,7 @@ sys.path.append(str(Path(__file__).resolve().parents[1] / "tests"))
 
 import numpy as np
 
+from call import voices
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.devices.sound_server.control import SoundServer
 from private_server import FakeMicrophone, PulseAudio, environment
@@ -134,13 +135,14 @@ def measured(folder: Path, label: str, *more: str) -> None:
     # What waited in the pipes before anybody listened is none of it.
     listener.read(RATE)
     arrived: list[float] = []
-    before, start = spent_s(running.pid), time.monotonic()
+    (voice,) = voices()
+    before, start = spent_s(voice), time.monotonic()
     loud = False
     while time.monotonic() < start + SECONDS:
         was, loud = loud, bool(np.abs(listener.read(120)).max() > CLICK)
         if loud and not was:
             arrived.append(time.monotonic())
-    share = (spent_s(running.pid) - before) / (time.monotonic() - start)
+    share = (spent_s(voice) - before) / (time.monotonic() - start)
     gaps = told[-1]["gaps"] - told[0]["gaps"]
     running.terminate()
     running.wait()
