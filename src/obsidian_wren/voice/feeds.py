@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from contextlib import suppress
 
 from obsidian_wren.ports.system_sound import NoSoundServer, SystemFeed, SystemSound
@@ -87,14 +87,13 @@ class RunningFeeds:
         if feed is not None:
             self._there.pop(key).close()
         made = self._there[key] = ensure_joined(self._system, key, title, channels)
-        if made.held_up:
-            # A bus may answer late, or never.
-            threading.Thread(target=self._hurry, args=(made.held_up,), daemon=True).start()
+        # A bus may answer late, or never.
+        threading.Thread(target=self._hurry, args=(made,), daemon=True).start()
         self._titles[key], self._made_s[key] = title, time.monotonic()
         self._named(key, title)
 
-    def _hurry(self, threads: Sequence[tuple[int, int]]) -> None:
-        for process, thread in threads:
+    def _hurry(self, feed: SystemFeed) -> None:
+        for process, thread in feed.held_up:
             let_come_first(process, thread, brokered=self._brokered)
 
     def _is_listed(self, key: str) -> bool:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import array
 import os
 import time
-from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
 
@@ -77,8 +76,7 @@ class PipeFeed:
     room for two blocks and 60 ms. A pipe that nobody reads holds no more than that and the newest
     block, so that who begins to listen hears what is said just then; with less, the server would
     never begin to read. ``gaps`` counts where something was lost and soon was read again: somebody
-    listens, and heard it. ``delay_s`` waited when it was written to last. ``held_up``: threads that
-    read it beside other programs.
+    listens, and heard it. ``delay_s`` waited when it was written to last.
     """
 
     def __init__(
@@ -88,9 +86,8 @@ class PipeFeed:
         waits_samples: int,
         held: int,
         channels: int = 1,
-        held_up: Sequence[tuple[int, int]] = (),
     ) -> None:
-        self.path, self.channels, self.gaps, self.held_up = path, channels, 0, held_up
+        self.path, self.channels, self.gaps = path, channels, 0
         self._waits_s = waits_samples / FEED_HZ
         self._lost_since_s: float | None = None
         self._read_s, self._left = time.monotonic(), 0
@@ -166,6 +163,12 @@ class PipeFeed:
         return away_s if away_s > _UNREAD_S else 0.0
 
     @property
+    def held_up(self) -> tuple[tuple[int, int], ...]:
+        """Threads of the server that read it and do not come before other programs, by process and
+        thread; looked for among all processes, so nobody should wait for it."""
+        return _held_up(self.path.resolve())
+
+    @property
     def lock(self) -> int:
         """The descriptor of the lock that keeps other runs away."""
         assert self._held is not None
@@ -199,3 +202,28 @@ class PipeFeed:
 
     def _bytes(self, seconds: float) -> int:
         return round(seconds * FEED_HZ) * self.channels * _FLOAT_BYTES
+
+
+def _held_up(pipe: Path) -> tuple[tuple[int, int], ...]:
+    """The threads of the server at a pipe that read without real-time rights, though its others may
+    have them: PulseAudio asks for none for these (``module-pipe-source.c``)."""
+    found: list[tuple[int, int]] = []
+    for process in Path("/proc").glob("[0-9]*"):
+        with suppress(OSError):
+            if _name_of(process) != "pulseaudio" or not _has_open(process, pipe):
+                continue
+            found += [
+                (int(process.name), int(thread.name))
+                for thread in process.glob("task/*")
+                if _name_of(thread) == "pipe-source"
+                and os.sched_getscheduler(int(thread.name)) == os.SCHED_OTHER
+            ]
+    return tuple(found)
+
+
+def _name_of(process: Path) -> str:
+    return (process / "comm").read_text().strip()
+
+
+def _has_open(process: Path, path: Path) -> bool:
+    return any(each.readlink() == path for each in process.glob("fd/*"))

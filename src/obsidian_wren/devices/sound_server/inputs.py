@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import stat
 from collections.abc import Mapping
-from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -65,41 +64,10 @@ def ensure_input(folder: Path, key: str, title: str, channels: int = 1) -> PipeF
                 )
             pulse.volume_set_all_chans(there, _FULL_VOLUME)
             pulse.mute(there, False)
-        return PipeFeed(
-            path,
-            waits_samples=_WAITS_SAMPLES[kind],
-            held=held,
-            channels=channels,
-            held_up=_held_up(path.resolve()) if kind == "PulseAudio" else (),
-        )
+        return PipeFeed(path, waits_samples=_WAITS_SAMPLES[kind], held=held, channels=channels)
     except BaseException:
         os.close(held)
         raise
-
-
-def _held_up(pipe: Path) -> tuple[tuple[int, int], ...]:
-    """The threads of the server at a pipe that read without real-time rights, though its others may
-    have them: PulseAudio asks for none for these (``module-pipe-source.c``)."""
-    found: list[tuple[int, int]] = []
-    for process in Path("/proc").glob("[0-9]*"):
-        with suppress(OSError):
-            if _name_of(process) != "pulseaudio" or not _has_open(process, pipe):
-                continue
-            found += [
-                (int(process.name), int(thread.name))
-                for thread in process.glob("task/*")
-                if _name_of(thread) == "pipe-source"
-                and os.sched_getscheduler(int(thread.name)) == os.SCHED_OTHER
-            ]
-    return tuple(found)
-
-
-def _name_of(process: Path) -> str:
-    return (process / "comm").read_text().strip()
-
-
-def _has_open(process: Path, path: Path) -> bool:
-    return any(each.readlink() == path for each in process.glob("fd/*"))
 
 
 def inputs() -> tuple[SystemInput, ...]:

@@ -52,8 +52,9 @@ class KeptMix:
     sends: tuple[KeptSend, ...]
     kept_out: tuple[tuple[str, str], ...]
     outcome: Outcome
-    voice_gain_db: float | None
-    word_levels: tuple[float, ...]
+    # What older versions kept has neither; it is derived anew.
+    voice_gain_db: float | None = None
+    word_levels: tuple[float, ...] = ()
 
     @property
     def voice_lufs(self) -> float:
