@@ -1,7 +1,7 @@
 """Real-time rights for one thread from the desktop's broker, for programs that have none of their
 own: for the thread that asks, or for one of another process of the same person.
 
-A thread that would then take the processor without end is told by SIGXCPU first, and killed with
+A thread that would then take the processor without end gets SIGXCPU first, and is killed with
 its process where it goes on: whoever asks handles the signal with :func:`give_back`.
 
 Source: the D-Bus interfaces ``org.freedesktop.RealtimeKit1`` and

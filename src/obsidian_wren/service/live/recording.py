@@ -32,7 +32,7 @@ def start_recording(app: AppContext, *, purpose: str = "Recording") -> None:
     try:
         link.ask(asked)
     except VoiceRefused as error:
-        link.settle()
+        link.await_news()
         news.lost(app)
         raise Refused(error.code, str(error)) from error
     app.changed()
@@ -45,7 +45,7 @@ def stop_recording(app: AppContext) -> None:
         raise Refused("not-recording", _("It is not recording."))
     try:
         link.ask(records.EndRecording())
-        link.settle()
+        link.await_news()
         held.recorder = None
     except VoiceRefused:
         news.lost(app)

@@ -38,7 +38,7 @@ class VoiceLink:
     lost: Callable[[], None] = lambda: None
     again: Callable[[], None] = lambda: None
     # Until what it told so far is done.
-    settle: Callable[[], None] = lambda: None
+    await_news: Callable[[], None] = lambda: None
     # What it was asked to have and to run, to be asked again of one that is begun anew.
     feeds: records.Feeds | None = None
     running: records.Start | None = None

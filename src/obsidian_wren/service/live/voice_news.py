@@ -43,7 +43,7 @@ class _Hearing:
         self._worker = threading.Thread(target=self._go_through, name="voice news", daemon=True)
         self._worker.start()
         link.told, link.lost, link.again = self.told, self.lost, self.again
-        link.settle = self.settle
+        link.await_news = self.await_news
 
     def told(self, kind: str, body: dict[str, Any]) -> None:
         """Something happened."""
@@ -71,7 +71,7 @@ class _Hearing:
         """It is back, with what it ran."""
         self.look_later()
 
-    def settle(self) -> None:
+    def await_news(self) -> None:
         """Until what was told so far is done."""
         if threading.current_thread() is self._worker:
             with suppress(queue.Empty):
