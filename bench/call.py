@@ -33,6 +33,7 @@ import numpy as np
 from jeepney import message_bus, new_method_return  # type: ignore[import-untyped]
 from jeepney.io.blocking import open_dbus_connection  # type: ignore[import-untyped]
 
+from live import voices
 from obsidian_wren.devices.sound_server.control import SoundServer
 from own_system import calibrated_on
 from private_server import (
@@ -242,14 +243,6 @@ def told(what: str, heard: dict[str, Heard], seconds: float, more: str) -> None:
         f" {own['loop'] * minute:5.1f} (microphone {raw * minute:5.1f}); {more}",
         flush=True,
     )
-
-
-def voices() -> list[int]:
-    """The processes of voices."""
-    found = subprocess.run(
-        ["pgrep", "-f", "obsidian_wren.cli.voice"], stdout=subprocess.PIPE, text=True, check=False
-    )
-    return [int(line) for line in found.stdout.split()]
 
 
 def main() -> None:

@@ -23,7 +23,6 @@ sys.path.append(str(Path(__file__).resolve().parents[1] / "tests"))
 
 import numpy as np
 
-from call import voices
 from obsidian_wren.core.chain.kinds import KINDS
 from obsidian_wren.devices.sound_server.control import SoundServer
 from private_server import FakeMicrophone, PulseAudio, environment
@@ -60,6 +59,14 @@ CHAIN = {
     },
     "limiter": {"ceiling_dbtp": -3.0, "release_ms": 100.0},
 }
+
+
+def voices() -> list[int]:
+    """The processes of voices."""
+    found = subprocess.run(
+        ["pgrep", "-f", "obsidian_wren.cli.voice"], stdout=subprocess.PIPE, text=True, check=False
+    )
+    return [int(line) for line in found.stdout.split()]
 
 
 def unit(kind: str, name: str) -> str:

@@ -31,7 +31,8 @@ import numpy.typing as npt
 import pulsectl  # type: ignore[import-untyped]
 from playwright.sync_api import sync_playwright
 
-from call import CALL, NAMES, WARM_S, Page, broker, until, voices
+from call import CALL, NAMES, WARM_S, Page, broker, until
+from live import voices
 from obsidian_wren.devices.sound_server.control import SoundServer
 from own_system import calibrated_on
 from private_server import (

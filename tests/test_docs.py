@@ -1,5 +1,7 @@
-"""What the documents name is there."""
+"""What the documents name is there, and the benches that they name can be started."""
 
+import ast
+import graphlib
 import pathlib
 import re
 
@@ -31,3 +33,16 @@ def test_every_link_between_documents_leads_somewhere():
     for document in DOCUMENTS:
         for link in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", document.read_text()):
             assert (document.parent / link).exists(), f"{document.name}: {link}"
+
+
+def test_no_bench_waits_for_itself_to_be_loaded():
+    needs = {}
+    for path in (ROOT / "bench").glob("*.py"):
+        loads = [node for node in ast.parse(path.read_text()).body if hasattr(node, "names")]
+        named = {getattr(node, "module", None) or node.names[0].name for node in loads}
+        # Of its own name is what the tests have.
+        needs[path.stem] = {
+            name for name in named - {path.stem} if (ROOT / "bench" / f"{name}.py").exists()
+        }
+    assert needs["call"] >= {"voice", "live"}
+    graphlib.TopologicalSorter(needs).prepare()
