@@ -41,3 +41,21 @@ def test_what_is_live_may_be_late_before_it_is_silent(monkeypatch, is_live, late
     wait_until(lambda: len(looks) >= 3)
     writes.end()
     assert (feed.written > 0) == is_silent
+
+
+def test_whoever_is_told_that_it_ended_writes_at_once(monkeypatch):
+    monkeypatch.setattr(silence, "time", Clock())
+    monkeypatch.setattr(silence, "_LATE_S", 600.0)
+    monkeypatch.setattr(silence, "_LOOK_EVERY_S", 600.0)
+    feed, looks, live = Feed(), [], [True]
+
+    def heard():
+        looks.append(1)
+        return [(feed, Clock.now - 0.1)]
+
+    writes = Silence(heard, lambda: live[0])
+    wait_until(lambda: looks)
+    live[0] = False
+    writes.look()
+    wait_until(lambda: feed.written)
+    writes.end()

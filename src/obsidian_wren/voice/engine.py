@@ -347,6 +347,8 @@ class Voice:
         recorder = self._recording
         if kind == "live" and recorder is not None:
             body = {**body, "recorded_s": round(recorder.seconds, 1)}
+        elif kind == "changed":
+            self._feeds.look()
         self._tell(kind, body)
 
     def _live(self) -> LiveRun:

@@ -54,6 +54,10 @@ class RunningFeeds:
         """Something was written to one just now."""
         self._wrote_s[key] = time.monotonic()
 
+    def look(self) -> None:
+        """What was live may have ended just now, and what listens is to hear silence."""
+        self._silence.look()
+
     def want(self, asked: records.Feeds) -> records.Troubles:
         """Make those that are missing, take away what is out of use and nobody records."""
         recorded, self._wanted = self._recorded(), asked

@@ -22,6 +22,7 @@ from obsidian_wren.ports.world import Listener, ProgramSettings, Return, SoundSt
 KEPT_S = 20.0
 # No chain is slower than this.
 _SLOWEST_S = 0.1
+_MOVED_EVERY = 10
 
 
 class _HeldBack:
@@ -30,25 +31,31 @@ class _HeldBack:
 
     def __init__(self, delay_samples: int, rate_hz: int) -> None:
         self._delay = self._wanted = delay_samples
-        self._past = np.zeros(round(_SLOWEST_S * rate_hz))
+        self._past = self._end = round(_SLOWEST_S * rate_hz)
+        # Blocks one behind another; what is still asked for is moved now and then.
+        self._held = np.zeros(_MOVED_EVERY * self._past)
 
     def change(self, delay_samples: int) -> None:
         self._wanted = delay_samples
 
     def process(self, block: Samples) -> Samples:
-        both = np.concatenate([self._past, block])
-        self._past = both[len(block) :]
-        out = self._late(both, self._delay, len(block))
+        if self._end + len(block) > len(self._held):
+            held = self._held[self._end - self._past : self._end].copy()
+            if self._past + len(block) > len(self._held):
+                self._held = np.zeros(_MOVED_EVERY * (self._past + len(block)))
+            self._held[: self._past], self._end = held, self._past
+        self._held[self._end : self._end + len(block)] = block
+        self._end += len(block)
+        out = self._late(self._delay, len(block))
         if self._wanted != self._delay:
             fade = (np.arange(len(block)) + 1.0) / len(block)
-            out = out * (1.0 - fade) + self._late(both, self._wanted, len(block)) * fade
+            out = out * (1.0 - fade) + self._late(self._wanted, len(block)) * fade
             self._delay = self._wanted
         return out
 
-    @staticmethod
-    def _late(both: Samples, delay: int, count: int) -> Samples:
-        end = len(both) - delay
-        return both[end - count : end]
+    def _late(self, delay: int, count: int) -> Samples:
+        end = self._end - delay
+        return self._held[end - count : end].copy()
 
 
 class VoicePath:

@@ -30,23 +30,34 @@ class Silence:
         is_live: Callable[[], bool],
     ) -> None:
         self._heard, self._is_live = heard, is_live
-        self._ended = threading.Event()
+        self._ended, self._woken = threading.Event(), threading.Event()
         self._thread = threading.Thread(target=self._work, name="silence", daemon=True)
         self._thread.start()
 
     def end(self) -> None:
         """Write nothing more."""
         self._ended.set()
+        self._woken.set()
         self._thread.join(timeout=5)
+
+    def look(self) -> None:
+        """What was live may have ended just now."""
+        self._woken.set()
 
     def _work(self) -> None:
         silence = np.zeros(round(_BLOCK_S * FEED_HZ))
         due_s = time.monotonic()
-        while not self._ended.wait(max(0.0, due_s - time.monotonic())):
+        while not self._ended.is_set():
+            self._woken.wait(max(0.0, due_s - time.monotonic()))
+            self._woken.clear()
             heard = self._heard()
             now_s = time.monotonic()
             idle_s = _LATE_S if self._is_live() else _IDLE_S
-            for feed, wrote_s in heard:
-                if now_s - wrote_s > idle_s:
-                    feed.write(silence)
-            due_s = max(due_s, now_s - _MOST_LATE_S) + (_BLOCK_S if heard else _LOOK_EVERY_S)
+            idle = [feed for feed, wrote_s in heard if now_s - wrote_s > idle_s]
+            for feed in idle:
+                feed.write(silence)
+            if idle:
+                due_s = max(due_s, now_s - _MOST_LATE_S) + _BLOCK_S
+            else:
+                idle_at_s = min((wrote_s + idle_s for _, wrote_s in heard), default=np.inf)
+                due_s = now_s + min(max(idle_at_s - now_s, _BLOCK_S), _LOOK_EVERY_S)

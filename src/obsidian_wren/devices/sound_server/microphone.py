@@ -193,7 +193,8 @@ class ServerMicrophone:
             self._serve(most_s)
             pieces, holes = self._pieces()
             self._fetched_s = time.monotonic()
-            why = self._ended()
+            # What sends has not ended.
+            why = None if pieces else self._ended()
         if pieces and first:
             # What came before anybody asked is not missed.
             self._came.put(pieces[-1:])
