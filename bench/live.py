@@ -30,7 +30,7 @@ from private_server import FakeMicrophone, PulseAudio, environment
 RATE = 48_000
 SECONDS = float(os.environ.get("OBSIDIAN_WREN_BENCH_SECONDS", "20"))
 CLICK = 0.05
-# A click is the first sample of what the fake microphone gives at once, so it is so old by then.
+# A click is the first sample of what the fake microphone sends at once, so it is so old by then.
 BLOCK_S = 0.005
 LIVE = (sys.executable, "-P", "-m", "obsidian_wren.cli", "live", "--json")
 INPUT = "obsidian_wren.command-line"
@@ -119,13 +119,16 @@ def spent_s(process_id: int) -> float:
     return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
-def measured(folder: Path, label: str, *more: str) -> None:
+def measured(folder: Path, label: str, *more: str, sent_s: float = BLOCK_S) -> None:
     clicked: list[float] = []
     # Every second click falls into the other half of the program's blocks.
-    sound = np.zeros(2 * RATE + round(BLOCK_S * RATE))
+    sound = np.zeros(2 * RATE + round(sent_s * RATE))
     sound[:24] = 0.5
     microphone = FakeMicrophone(
-        folder, sound, came_round=lambda at_s: clicked.append(at_s - BLOCK_S)
+        folder,
+        sound,
+        block=round(sent_s * RATE),
+        came_round=lambda at_s: clicked.append(at_s - sent_s),
     )
     running = subprocess.Popen(
         [*LIVE, "--calibration", str(calibration(folder)), *more],
@@ -176,6 +179,7 @@ def main() -> None:
         try:
             measured(folder, "calm")
             measured(folder, "calm, blocks of 2.5 ms", "--block", "2.5")
+            measured(folder, "the same, also as it sends", "--block", "2.5", sent_s=0.0025)
             with busy(os.cpu_count() or 1):
                 measured(folder, "one busy process a core")
         finally:

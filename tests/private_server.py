@@ -136,7 +136,8 @@ class PipeWire(PrivateServer):
 
 class FakeMicrophone:
     """A microphone of the sound server that repeats a sound ``(n,)``, the same in every channel,
-    until it is unplugged; ``came_round`` is told when the sound begins, by the machine's clock."""
+    until it is unplugged, ``block`` samples at once; ``came_round`` is told when the sound begins,
+    by the machine's clock."""
 
     def __init__(
         self,
@@ -145,12 +146,13 @@ class FakeMicrophone:
         *,
         rate_hz: int = 48_000,
         channels: int = 1,
+        block: int = _BLOCK,
         name: str = "desk",
         title: str = "Desk mic",
         came_round: Callable[[float], None] = lambda at_s: None,
     ) -> None:
         self.name, self._title = name, title
-        self._rate_hz, self._channels = rate_hz, channels
+        self._rate_hz, self._channels, self._block = rate_hz, channels, block
         self._pipe, self._came_round = folder / f"{name}.fake", came_round
         self.say(sound)
         self._stopped = threading.Event()
@@ -201,15 +203,15 @@ class FakeMicrophone:
             data = self._data
             if self._begins:
                 self._begins, at = False, 0
-            block = np.take(data, range(at, at + _BLOCK), axis=0, mode="wrap")
+            block = np.take(data, range(at, at + self._block), axis=0, mode="wrap")
             # Nobody listens where it is full.
             now_s = time.monotonic()
             with suppress(BlockingIOError):
                 os.write(pipe, block.tobytes())
-                if at % len(data) < _BLOCK:
+                if at % len(data) < self._block:
                     self._came_round(now_s)
-                at += _BLOCK
-            due += _BLOCK / self._rate_hz
+                at += self._block
+            due += self._block / self._rate_hz
         os.close(pipe)
 
 
