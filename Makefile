@@ -97,7 +97,6 @@ schema: .setup-python
 	$(BIN)/python scripts/write_schema.py
 
 sentences: .setup-test
-	cd frontend && npm run --silent words
 	$(BIN)/python scripts/write_catalogue.py
 
 # A catalogue among the languages, and the page in it: make language CATALOGUE=nl.po

@@ -1,14 +1,13 @@
-/** Writes every message of the page, file by file, to words.json; from there they come into the catalogue (`make sentences`). */
+/** Every message of the page, file by file, as JSON: what the catalogue is written from (`make sentences`). */
 
-import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { join, relative } from 'node:path';
-import { pathToFileURL } from 'node:url';
 import { saidIn } from './words.js';
 
 const SOURCE = new URL('src/', import.meta.url).pathname;
 
 /** The messages by file, pairs for what counts. */
-export function listed() {
+function listed() {
   const files = readdirSync(SOURCE, { recursive: true, withFileTypes: true })
     .filter(
       (entry) =>
@@ -25,6 +24,4 @@ export function listed() {
   return Object.fromEntries(found.filter(([, messages]) => messages.length));
 }
 
-if (import.meta.url === pathToFileURL(process.argv[1]).href) {
-  writeFileSync(new URL('words.json', import.meta.url), `${JSON.stringify(listed(), null, 2)}\n`);
-}
+process.stdout.write(JSON.stringify(listed()));

@@ -7,6 +7,7 @@ Written anew with ``make sentences``; a test holds it, so that a changed sentenc
 from __future__ import annotations
 
 import json
+import subprocess
 from io import BytesIO
 from pathlib import Path
 
@@ -16,8 +17,8 @@ from babel.messages.pofile import write_po
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src" / "obsidian_wren"
-# The words of the page, which its build lists.
-PAGE = ROOT / "frontend" / "words.json"
+# Lists the words of the page as its build finds them.
+PAGE = ROOT / "frontend" / "words-list.js"
 SNAPSHOT = SOURCE / "languages" / "obsidian-wren.pot"
 _METHODS = [
     ("formats/catalogue.py", "ignore"),
@@ -33,7 +34,8 @@ def collected() -> Catalog:
     found = extract_from_dir(SOURCE, method_map=_METHODS, keywords=_KEYWORDS, comment_tags=())
     for path, _line, message, _comments, context in sorted(found, key=lambda one: one[:2]):
         catalogue.add(message, None, [(path, None)], context=context)
-    for path, messages in json.loads(PAGE.read_text()).items():
+    listed = subprocess.run(["node", PAGE], stdout=subprocess.PIPE, check=True, text=True)
+    for path, messages in json.loads(listed.stdout).items():
         for message in messages:
             catalogue.add(
                 tuple(message) if isinstance(message, list) else message, None, [(path, None)]

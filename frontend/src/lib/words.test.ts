@@ -1,6 +1,4 @@
 import { describe, expect, it } from 'vitest';
-import { listed } from '../../words-list.js';
-import held from '../../words.json';
 import { inLanguage, saidIn, type PageLanguage } from '../../words.js';
 import { counted, marked, t } from './words';
 
@@ -95,11 +93,5 @@ describe('the calls themselves, where nothing was built', () => {
       '2 takes',
     ]);
     expect([marked('1.5'), marked(undefined)]).toEqual(['1.5', '']);
-  });
-});
-
-describe('the list of all words', () => {
-  it('is that of the source; npm run words writes it anew', () => {
-    expect(listed()).toEqual(held);
   });
 });

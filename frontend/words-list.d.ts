@@ -1,1 +1,0 @@
-export function listed(): Record<string, (string | [string, string])[]>;
