@@ -15,8 +15,8 @@ DEFAULT_PORT = 8642
 class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         """One sentence, as for any other error."""
-        said = message[:1].upper() + message[1:].rstrip(".")
-        self.exit(2, _("{said}. See “{prog} --help”.\n", said=said, prog=self.prog))
+        problem = message[:1].upper() + message[1:].rstrip(".")
+        self.exit(2, _("{said}. See “{prog} --help”.\n", said=problem, prog=self.prog))
 
 
 class _Version(argparse.Action):

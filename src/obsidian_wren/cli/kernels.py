@@ -41,9 +41,9 @@ def are_compiled() -> bool:
 
 def _compiled() -> Iterator[Path]:
     name = f"{_LAST.stem}.*.py{sys.version_info.major}{sys.version_info.minor}.nbi"
-    told = os.environ.get("NUMBA_CACHE_DIR")
+    folder = os.environ.get("NUMBA_CACHE_DIR")
     beside = Path(cache_from_source(str(_LAST))).parent
-    return Path(told).glob(f"*/{name}") if told else beside.glob(name)
+    return Path(folder).glob(f"*/{name}") if folder else beside.glob(name)
 
 
 @contextmanager

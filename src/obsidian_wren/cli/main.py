@@ -178,8 +178,8 @@ def _work(chosen: argparse.Namespace) -> int:
     for found in () if chosen.json else answer.warnings:
         print(f"{found.sentence} {found.action}", file=sys.stderr)
     if chosen.json:
-        told = answer.to_json() if chosen.command in ("read", "plan") else answer.body
-        print(json.dumps(told, ensure_ascii=False))
+        printed = answer.to_json() if chosen.command in ("read", "plan") else answer.body
+        print(json.dumps(printed, ensure_ascii=False))
     else:
         print_plain(chosen, answer.body)
     return 0

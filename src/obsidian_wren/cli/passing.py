@@ -87,12 +87,12 @@ def live(chosen: argparse.Namespace, path: Path, process: subprocess.Popen[bytes
     stopped = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: stopped.set())
-    said = not chosen.json
+    tells_by_line = not chosen.json
     while not stopped.is_set():
         asking.await_ready(process)
         voice = asking.Asking(path, tied=True, told=_print_trouble)
         _start(voice, wanted)
-        if said:
+        if tells_by_line:
             print(
                 _(
                     "Pick “{title}” as the microphone in your program. Ctrl-C ends it.",
@@ -100,7 +100,7 @@ def live(chosen: argparse.Namespace, path: Path, process: subprocess.Popen[bytes
                 ),
                 flush=True,
             )
-            said = False
+            tells_by_line = False
         with suppress(asking.VoiceRefused):
             while not stopped.wait(_TELL_EVERY_S):
                 (_print_json if chosen.json else _print_line)(_passing(voice.status()))

@@ -91,15 +91,15 @@ def compiled_ahead() -> dict[str, Callable[..., Any]]:
 
 def sources_digest() -> str:
     """A mark of everything that kernels are made of."""
-    told = hashlib.blake2b(digest_size=16)
+    digest = hashlib.blake2b(digest_size=16)
     core = files(__package__)
     for folder in ("chain", "measure", "mix"):
         found = {each.name: each for each in (core / folder).iterdir()}
         for name in sorted(name for name in found if name.endswith(".py")):
-            told.update(found[name].read_bytes())
+            digest.update(found[name].read_bytes())
     for name in ("decibels.py", "derive/compressor.py"):
-        told.update(core.joinpath(*name.split("/")).read_bytes())
-    return told.hexdigest()
+        digest.update(core.joinpath(*name.split("/")).read_bytes())
+    return digest.hexdigest()
 
 
 def processor_features() -> list[str]:

@@ -21,6 +21,6 @@ class Told(Exception):
 
 
 def _as_it_was(kind: type[Told], sentence: str, known: dict[str, Any]) -> Told:
-    told = kind.__new__(kind, sentence)
-    told.__dict__.update(known)
-    return told
+    error = kind.__new__(kind, sentence)
+    error.__dict__.update(known)
+    return error

@@ -27,7 +27,7 @@ def drift_json(
     }
     causes = []
     for cause in drift.causes:
-        said = say(cause, drift, distance_known=distance_known, cardioid_deg=cardioid_deg)
+        words = say(cause, drift, distance_known=distance_known, cardioid_deg=cardioid_deg)
         causes.append(
             {
                 "code": cause.code,
@@ -36,8 +36,8 @@ def drift_json(
                 "error": cause.error,
                 "then": cause.then,
                 "unit": cause.unit,
-                "sentence": said.sentence,
-                "action": said.action,
+                "sentence": words.sentence,
+                "action": words.action,
             }
         )
     return dict(to_jsonable({"drifted": drift.drifted, "readings": readings, "causes": causes}))

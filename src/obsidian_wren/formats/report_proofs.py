@@ -21,11 +21,11 @@ def _series(kept: Sequence[SeriesFile]) -> Chart | None:
     rows = [Count(one.title, one.first, one.rounds, one.chance_range) for one in kept[-_MOST:]]
     if not rows:
         return None
-    told = "; ".join(
+    sentences = "; ".join(
         _("{name}: {first:g} of {rounds}", name=row.name, first=row.first, rounds=row.rounds)
         for row in rows
     )
-    words = _("Blind series, grey where chance alone lands in 95 of 100. {told}.", told=told)
+    words = _("Blind series, grey where chance alone lands in 95 of 100. {told}.", told=sentences)
     return counts(_("Blind series"), rows, words)
 
 

@@ -31,11 +31,11 @@ def read_again(voice: Samples, reading: int, rate_hz: int) -> Samples:
         else:
             longer = np.clip(_PAUSE * rng.standard_normal(), -0.4, 0.4)
             pieces.append(_played(sound, 1.0 + longer, rate_hz))
-    said = np.resize(np.concatenate(pieces), len(voice))
+    voice_again = np.resize(np.concatenate(pieces), len(voice))
     bright = _TILT_DB * rng.standard_normal()
     shelf = band_section(EqualizerBand("high_shelf", _TILT_HZ, bright, 0.5), rate_hz=rate_hz)
     level = amplitude_from_db(_LEVEL_DB * rng.standard_normal())
-    return np.asarray(scipy.signal.sosfilt(shelf[None, :], said) * level)
+    return np.asarray(scipy.signal.sosfilt(shelf[None, :], voice_again) * level)
 
 
 def _pieces(voice: Samples, rate_hz: int) -> list[tuple[Samples, bool]]:

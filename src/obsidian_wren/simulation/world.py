@@ -81,8 +81,8 @@ def _capsule_volts(
     if purpose in _PART:
         part, effort = _PART[purpose]
         voice = acoustics.talker_sound(part, rate_hz)
-        said = np.resize(voice, max(0, count - before))
-        near[before:] = acoustics.spoken(said, spec.talker, rate_hz) * acoustics.pascals(
+        talk = np.resize(voice, max(0, count - before))
+        near[before:] = acoustics.spoken(talk, spec.talker, rate_hz) * acoustics.pascals(
             getattr(spec.talker, effort)
         )
     elif purpose in ("clap", "sweep"):

@@ -85,9 +85,9 @@ _SENTENCES = (
 
 def told_error(error: SQLAlchemyError | sqlite3.Error) -> FolderError:
     """What the database said, as a sentence that names nothing of the inside."""
-    said = str(getattr(error, "orig", None) or error).lower()
+    reason = str(getattr(error, "orig", None) or error).lower()
     for words, code, sentence in _SENTENCES:
-        if any(word in said for word in words):
+        if any(word in reason for word in words):
             return FolderError(code, sentence)
     if isinstance(error, (IntegrityError, StaleDataError)):
         return FolderError(

@@ -72,16 +72,16 @@ class Asking:
                 self._connection.send_bytes(
                     msgspec.msgpack.encode(records.NumberedRequest(number, request))
                 )
-            said = answered.get(timeout=patience_s)
+            message = answered.get(timeout=patience_s)
         except (OSError, queue.Empty) as error:
             raise gone() from error
         finally:
             del self._answers[number]
-        if said is None:
+        if message is None:
             raise gone()
-        if isinstance(said.answer, records.Refusal):
-            raise VoiceRefused(said.answer.code, said.answer.sentence)
-        return said.answer
+        if isinstance(message.answer, records.Refusal):
+            raise VoiceRefused(message.answer.code, message.answer.sentence)
+        return message.answer
 
     def status(self) -> records.Status:
         """How things stand. Raises VoiceRefused."""
@@ -112,11 +112,11 @@ class Asking:
         decoder = msgspec.msgpack.Decoder(records.NumberedAnswer)
         with suppress(EOFError, OSError):
             while True:
-                said = decoder.decode(self._connection.recv_bytes())
-                if isinstance(said.answer, records.News):
-                    self._told(said.answer.kind, said.answer.body)
-                elif said.number in self._answers:
-                    self._answers[said.number].put(said)
+                message = decoder.decode(self._connection.recv_bytes())
+                if isinstance(message.answer, records.News):
+                    self._told(message.answer.kind, message.answer.body)
+                elif message.number in self._answers:
+                    self._answers[message.number].put(message)
         with self._sending:
             self.is_gone = True
             self._connection.close()
@@ -130,11 +130,11 @@ def await_ready(process: subprocess.Popen[bytes]) -> None:
     """Until its socket is there. Raises VoiceRefused, with what it says itself."""
     assert process.stdout is not None
     # One line, or the end where it could not begin.
-    said = process.stdout.readline().decode(errors="replace").strip()
+    first_line = process.stdout.readline().decode(errors="replace").strip()
     process.stdout.close()
-    if said != READY:
+    if first_line != READY:
         process.wait(_STARTS_S)
-        raise VoiceRefused("no-voice", said or str(gone()))
+        raise VoiceRefused("no-voice", first_line or str(gone()))
 
 
 def found(path: Path) -> records.Status | None:

@@ -210,7 +210,7 @@ class LiveRun:
 
     def _run(self) -> None:
         self.priority_raised = self._pacing.urgent and come_first(brokered=self._pacing.brokered)
-        pace, told = Pace(self.rate_hz, self._pacing.speed), 0.0
+        pace, told_s = Pace(self.rate_hz, self._pacing.speed), 0.0
         try:
             while not self._stop.is_set():
                 count = round(self.block_s * self.rate_hz)
@@ -226,8 +226,8 @@ class LiveRun:
                 )
                 self._count(late=pace.keep(len(first)))
                 self._adapt()
-                if time.monotonic() - told > _TELL_EVERY_S:
-                    told = time.monotonic()
+                if time.monotonic() - told_s > _TELL_EVERY_S:
+                    told_s = time.monotonic()
                     self._tell("live", self._live(treated))
         except SourceGone as error:
             self.stopped_why, self.source_gone = str(error), True

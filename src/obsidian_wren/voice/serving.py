@@ -103,11 +103,11 @@ class _Asking:
         for work, name in ((self._read, "asked"), (self._write, "told")):
             threading.Thread(target=work, name=name, daemon=True).start()
 
-    def tell(self, said: records.NumberedAnswer | None) -> None:
+    def tell(self, message: records.NumberedAnswer | None) -> None:
         """To be sent; where nobody reads, the oldest is forgotten."""
         while True:
             try:
-                return self._waiting.put_nowait(said)
+                return self._waiting.put_nowait(message)
             except queue.Full:
                 with suppress(queue.Empty):
                     self._waiting.get_nowait()
@@ -132,8 +132,8 @@ class _Asking:
 
     def _write(self) -> None:
         with suppress(OSError):
-            while (said := self._waiting.get()) is not None:
-                self._connection.send_bytes(msgspec.msgpack.encode(said))
+            while (message := self._waiting.get()) is not None:
+                self._connection.send_bytes(msgspec.msgpack.encode(message))
         self._connection.close()
 
     def _answer(self, request: records.Request) -> records.Answer:

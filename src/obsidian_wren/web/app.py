@@ -101,13 +101,13 @@ def _on_invalid(error: ValidationError) -> Response:
     first = error.errors()[0]
     where = ".".join(str(part) for part in first["loc"])
     if first["type"] == UNSTORABLE:
-        said = first["msg"]
+        sentence = first["msg"]
     elif where and not first["type"].startswith("model"):
-        said = _("“{where}”: {msg}. Fix it and try again.", where=where, msg=first["msg"])
+        sentence = _("“{where}”: {msg}. Fix it and try again.", where=where, msg=first["msg"])
     else:
         # Of what is no record at all the message would name ours.
-        said = _NO_SENSE
-    response = jsonify(code="invalid", sentence=said)
+        sentence = _NO_SENSE
+    response = jsonify(code="invalid", sentence=sentence)
     response.status_code = 422
     return response
 

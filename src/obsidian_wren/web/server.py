@@ -88,11 +88,11 @@ def _bounded(access: Access) -> type[HTTPChannel]:
                 if code == HTTPStatus.REQUEST_ENTITY_TOO_LARGE
                 else None
             )
-            said = {
+            refusal = {
                 "code": "too-large" if too_large else "http",
                 "sentence": too_large or _NOT_UNDERSTOOD,
             }
-            body = json.dumps(said).encode()
+            body = json.dumps(refusal).encode()
             self.status = f"{code} {HTTPStatus(code).phrase}"
             self.response_headers.extend([("Content-Type", "application/json"), *HEADERS.items()])
             self.set_close_on_finish()

@@ -73,7 +73,7 @@ def _sides(smooth: Samples, left: Samples, now: int, beside: Samples, after: Sam
     fastmath=True,
     error_model="numpy",
 )
-def _take_bursts(spectra: Spectra, arrays: Arrays, settings: Settings, told: Samples) -> float:
+def _take_bursts(spectra: Spectra, arrays: Arrays, settings: Settings, evidence: Samples) -> float:
     held, smooth, left, counts = arrays
     looked_from, looked_to, taken_from, over_db, loudest, least = settings
     frames, bins = spectra.shape
@@ -92,10 +92,10 @@ def _take_bursts(spectra: Spectra, arrays: Arrays, settings: Settings, told: Sam
         for k in range(looked_from, looked_to):
             product *= min(max(smooth[now, k] / beside[k], _LEAST_SAID), _MOST_SAID)
             loud += smooth[now, k]
-        said = 10.0 * math.log10(product)
-        if j < len(told):
-            told[j, 0], told[j, 1] = said / (looked_to - looked_from), loud
-        if said > over_db * (looked_to - looked_from) and loud <= loudest:
+        likelihood_db = 10.0 * math.log10(product)
+        if j < len(evidence):
+            evidence[j, 0], evidence[j, 1] = likelihood_db / (looked_to - looked_from), loud
+        if likelihood_db > over_db * (looked_to - looked_from) and loud <= loudest:
             lasts = _GOES_ON
         for k in range(bins):
             coming = frame[k]
@@ -162,9 +162,9 @@ class ClickReduction:
     def look(self, spectra: Spectra) -> Samples:
         """What the stage sees in spectra ``(frames, bins)``: by how much a frame stands out, dB,
         and its power over the band, ``(frames, 2)``."""
-        told = np.zeros((len(spectra), 2))
-        _take_bursts(spectra, self._arrays, self._settings, told)
-        return told
+        evidence = np.zeros((len(spectra), 2))
+        _take_bursts(spectra, self._arrays, self._settings, evidence)
+        return evidence
 
 
 def bursts_of(samples: Samples, *, rate_hz: float) -> tuple[Samples, Samples, float]:
@@ -177,9 +177,9 @@ def bursts_of(samples: Samples, *, rate_hz: float) -> tuple[Samples, Samples, fl
     # What is decided of a frame is decided when the last of its other side has come.
     heard = np.concatenate([samples, np.zeros(stage.delay_samples)])
     stage._frames.process(heard, lambda spectra: found.append(stage.look(spectra)))
-    told = np.concatenate(found)[_AFTER_TO:] if found else np.zeros((0, 2))
-    levels = power_db(told[:, 1] / stage.full_scale + 1e-20) + AES17_OFFSET_DB
-    return told[:, 0], np.asarray(levels), stage._frames.hop / rate_hz
+    evidence = np.concatenate(found)[_AFTER_TO:] if found else np.zeros((0, 2))
+    levels = power_db(evidence[:, 1] / stage.full_scale + 1e-20) + AES17_OFFSET_DB
+    return evidence[:, 0], np.asarray(levels), stage._frames.hop / rate_hz
 
 
 def band_bins(length: int, *, rate_hz: float) -> range:

@@ -100,7 +100,7 @@ def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: 
     phase, peak, at, done, i = int(memory[0]), memory[1], int(memory[2]), 0, 0
     top = _highest(ring)
     # The highest of a window stays for many steps, and a logarithm is dear.
-    told, level = top, 20.0 * math.log10(top)
+    converted, level = top, 20.0 * math.log10(top)
     while i < len(side):
         if phase == 0 and step == _USUAL_STEP and i + _USUAL_STEP <= len(side):
             # A known count is unrolled.
@@ -122,8 +122,8 @@ def detect(side: Samples, step: int, ring: Samples, memory: Samples, levels_db: 
                 top = peak
             elif gone >= top:
                 top = _highest(ring)
-            if top != told:
-                told, level = top, 20.0 * math.log10(top)
+            if top != converted:
+                converted, level = top, 20.0 * math.log10(top)
             levels_db[done] = level
             done, phase, peak = done + 1, 0, 0.0
     memory[1], memory[2] = peak, at

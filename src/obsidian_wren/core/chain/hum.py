@@ -53,7 +53,7 @@ def _cancel(
     lines: Samples,
     loop: Samples,
     numbers: Samples,
-    told: Samples,
+    specified: Samples,
     usual: Samples,
     look: int,
     rate_hz: float,
@@ -83,7 +83,7 @@ def _cancel(
         loop[_COUNT] += 1.0
         if loop[_COUNT] >= look:
             loop[_COUNT] = 0.0
-            _look(lines, loop, numbers, told, usual, look / rate_hz, rate_hz, pace, settle_s)
+            _look(lines, loop, numbers, specified, usual, look / rate_hz, rate_hz, pace, settle_s)
 
 
 @kernel()
@@ -91,7 +91,7 @@ def _look(
     lines: Samples,
     loop: Samples,
     numbers: Samples,
-    told: Samples,
+    specified: Samples,
     usual: Samples,
     step_s: float,
     rate_hz: float,
@@ -114,9 +114,9 @@ def _look(
         elif size > known:
             found_re, found_im = found_re * (known / size) ** 2, found_im * (known / size) ** 2
         lines[_BESIDE, k] += (size * size - lines[_BESIDE, k]) * min(1.0, step_s / _BESIDE_S)
-        beside = lines[_BESIDE, k] + 1e-3 * told[k] ** 2 + 1e-30
+        beside = lines[_BESIDE, k] + 1e-3 * specified[k] ** 2 + 1e-30
         error += numbers[k] * (found_im * re - found_re * im) / beside
-        weight += numbers[k] ** 2 * (re * re + im * im + 0.25 * told[k] ** 2) / beside
+        weight += numbers[k] ** 2 * (re * re + im * im + 0.25 * specified[k] ** 2) / beside
         step = reach * min(1.0, (_CALM * known) ** 2 / beside)
         re, im = re + step * found_re, im + step * found_im
         gone = abs(re) + abs(im) < 1e-12
@@ -146,14 +146,14 @@ class HumCanceller:
     def __init__(self, spec: HumSpec, *, rate_hz: float) -> None:
         rows = [row for row in spec.lines if row[0] * spec.mains_hz < 0.45 * rate_hz]
         self._numbers = np.array([row[0] for row in rows], dtype=float)
-        self._told, beside = (_amplitudes([row[place] for row in rows]) for place in (1, 2))
+        self._specified, beside = (_amplitudes([row[place] for row in rows]) for place in (1, 2))
         # What the room itself leaves at a line is no voice that pulls at it.
-        self._usual = np.maximum(self._told, _OVER_ROOM * beside)
+        self._usual = np.maximum(self._specified, _OVER_ROOM * beside)
         self._pace = 2.0 * math.pi * spec.mains_hz / rate_hz
         self._settle_s, self._rate_hz = spec.settle_s, rate_hz
         self._lines = np.zeros((_ROWS, len(rows)))
         self._lines[_COS] = 1.0
-        self._lines[_BESIDE] = self._told**2
+        self._lines[_BESIDE] = self._specified**2
         self._lines[_TURN_COS] = np.cos(self._numbers * self._pace)
         self._lines[_TURN_SIN] = np.sin(self._numbers * self._pace)
         self._loop = np.array([0.0, 0.0, self._pace])
@@ -175,7 +175,7 @@ class HumCanceller:
             self._lines,
             self._loop,
             self._numbers,
-            self._told,
+            self._specified,
             self._usual,
             self._look,
             self._rate_hz,

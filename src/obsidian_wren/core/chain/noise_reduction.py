@@ -79,7 +79,7 @@ class NoiseReduction:
 
         ``likelihood_db`` then holds the likelihood ratio of speech in what left, ``(n,)``.
         """
-        out, told = [], []
+        out, likelihoods_db = [], []
         for part in self._frames.parts(block):
             spectra = analysed(part, self._frames.arrays)
             likelihoods = suppress(spectra, self._presence.arrays, self._floor)
@@ -87,8 +87,10 @@ class NoiseReduction:
                 self._behind(spectra)
             out.append(put_together(spectra, len(part), self._frames.arrays))
             hop = self._frames.hop
-            told.append(_spread(likelihoods, len(part), hop, self._ready, self._waits))
-        self.likelihood_db = told[0] if len(told) == 1 else np.concatenate(told)
+            likelihoods_db.append(_spread(likelihoods, len(part), hop, self._ready, self._waits))
+        self.likelihood_db = (
+            likelihoods_db[0] if len(likelihoods_db) == 1 else np.concatenate(likelihoods_db)
+        )
         return out[0] if len(out) == 1 else np.concatenate(out)
 
     def let_weigh(self, behind: Weigh) -> None:
@@ -97,13 +99,13 @@ class NoiseReduction:
 
 
 @kernel("f8[::1](f8[::1], i8, i8, f8[::1], f8[::1])")
-def _spread(told: Samples, count: int, hop: int, ready: Samples, waits: Samples) -> Samples:
+def _spread(per_frame: Samples, count: int, hop: int, ready: Samples, waits: Samples) -> Samples:
     """What frames tell, for the samples that leave, as the frames themselves are put together."""
     kept = int(waits[0])
-    out = np.empty(kept + len(told) * hop)
+    out = np.empty(kept + len(per_frame) * hop)
     out[:kept] = ready[:kept]
-    for j in range(len(told)):
-        out[kept + j * hop : kept + (j + 1) * hop] = told[j]
+    for j in range(len(per_frame)):
+        out[kept + j * hop : kept + (j + 1) * hop] = per_frame[j]
     waits[0] = len(out) - count
     ready[: len(out) - count] = out[count:]
     return out[:count]

@@ -42,8 +42,8 @@ def render_stage(
 ) -> tuple[Samples, Samples | None]:
     """:func:`render` through one stage, and the likelihood ratio of speech in what it gives,
     ``(n,)``, dB: its own where it tells one, else that of the samples."""
-    out, told = _rendered([spec], samples, likelihood_db, rate_hz=rate_hz)
-    return out, likelihood_db if told is None else told
+    out, likelihoods_db = _rendered([spec], samples, likelihood_db, rate_hz=rate_hz)
+    return out, likelihood_db if likelihoods_db is None else likelihoods_db
 
 
 def _rendered(
@@ -57,7 +57,7 @@ def _rendered(
     chains = in_parts(specification, rate_hz)
     delay, count = sum(chain.delay_samples for chain in chains), len(samples)
     out = np.empty(count + delay)
-    told = np.empty(count + delay) if chains[-1].tells else None
+    likelihoods_db = np.empty(count + delay) if chains[-1].tells else None
 
     def pieces() -> Iterator[Piece]:
         for first in range(0, count + delay, _OFFLINE_BLOCK):
@@ -69,10 +69,10 @@ def _rendered(
     for block, likelihood in _in_line(chains, pieces(), beside):
         last = first + len(block)
         out[first:last] = block
-        if told is not None:
-            told[first:last] = likelihood
+        if likelihoods_db is not None:
+            likelihoods_db[first:last] = likelihood
         first = last
-    return out[delay:], None if told is None else told[delay:]
+    return out[delay:], None if likelihoods_db is None else likelihoods_db[delay:]
 
 
 def _part(samples: Samples, first: int, last: int) -> Samples:

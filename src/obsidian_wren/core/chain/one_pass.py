@@ -234,8 +234,8 @@ class OnePass:
         squares of what leaves."""
         block = plain(block)
         gate = self._gate
-        told = gate is not None and gate.heard is not UNKNOWN
-        heard = gate.take_heard(len(block)) if gate is not None and told else UNKNOWN
+        has_detector = gate is not None and gate.heard is not UNKNOWN
+        heard = gate.take_heard(len(block)) if gate is not None and has_detector else UNKNOWN
         out = np.empty(len(block))
         self.energy = _run_all(self._places, self._numbers, block, heard, out)
         self.is_tamed = self.energy == _REFUSED

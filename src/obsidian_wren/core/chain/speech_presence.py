@@ -162,7 +162,7 @@ def suppress(spectra: Spectra, arrays: Arrays, floor: float) -> Samples:
     slowly, least = memory[_SLOW], memory[_LEAST]
     coming, sums = np.empty(bins), np.empty(bins + 1)
     averages, priors, gains = np.empty(bins), np.empty(bins), np.empty(bins)
-    told = np.empty(frames)
+    likelihoods_db = np.empty(frames)
     for j in range(frames):
         frame = spectra[j]
         _approach(narrow_mean, narrow, 1.0 - _NARROW_STAYS)
@@ -179,7 +179,7 @@ def suppress(spectra: Spectra, arrays: Arrays, floor: float) -> Samples:
         for k in range(bins):
             averages[k] = (1.0 - _AHEAD) * wide_mean[k] + _AHEAD * wide[k]
         _weigh_bins(averages, narrow_mean, ratio, weights[2], floor, priors, gains)
-        told[j] = _likelihood_db(ratio, priors, voiced)
+        likelihoods_db[j] = _likelihood_db(ratio, priors, voiced)
         for k in range(bins):
             sample = frame[k]
             frame[k] = held[k] * gains[k]
@@ -192,7 +192,7 @@ def suppress(spectra: Spectra, arrays: Arrays, floor: float) -> Samples:
         counts[_COUNT] += 1.0
         if counts[_COUNT] >= per_part:
             _end_part(memory, counts, weights[3], follow)
-    return told
+    return likelihoods_db
 
 
 @kernel(fastmath=True, error_model="numpy")
@@ -236,16 +236,16 @@ def _weigh_bins(
 @kernel(fastmath=True, error_model="numpy")
 def _likelihood_db(ratio: Samples, priors: Samples, voiced: Places) -> float:
     """Sohn, Kim and Sung (1999), the mean of their log ratio over bins."""
-    said, product = 0.0, 1.0
+    likelihood, product = 0.0, 1.0
     for k in range(voiced[0], voiced[1]):
-        said += ratio[k] * priors[k] / (1.0 + priors[k])
+        likelihood += ratio[k] * priors[k] / (1.0 + priors[k])
     for k in range(voiced[0], voiced[1]):
         # One logarithm for many bins.
         product *= 1.0 + priors[k]
         if product > _MOST_PRODUCT:
-            said -= math.log(product)
+            likelihood -= math.log(product)
             product = 1.0
-    return float(_DB_PER_NEPER * (said - math.log(product)) / (voiced[1] - voiced[0]))
+    return float(_DB_PER_NEPER * (likelihood - math.log(product)) / (voiced[1] - voiced[0]))
 
 
 @kernel()
@@ -262,5 +262,5 @@ def _end_part(memory: Samples, counts: Samples, per_least: Samples, follow: floa
         least = memory[_LEASTS, k]
         for row in range(_LEASTS + 1, _LEASTS + _PARTS):
             least = min(least, memory[row, k])
-        told = min(max(least * per_least[k], 1.0 / _MOST_MOVED), _MOST_MOVED)
-        memory[_MOVED, k] *= (told / memory[_MOVED, k]) ** follow
+        moved = min(max(least * per_least[k], 1.0 / _MOST_MOVED), _MOST_MOVED)
+        memory[_MOVED, k] *= (moved / memory[_MOVED, k]) ** follow

@@ -124,7 +124,7 @@ def _because(take_set: TakeSet, count: int, often: float, over_aim: float, touch
         return _(
             "No short burst in {seconds:.0f} s of your room {where}.", seconds=seconds, where=where
         )
-    told = ngettext(
+    counted = ngettext(
         "{count} short burst in {seconds:.0f} s of your room {where}",
         "{count} short bursts in {seconds:.0f} s of your room {where}",
         count,
@@ -132,21 +132,21 @@ def _because(take_set: TakeSet, count: int, often: float, over_aim: float, touch
         where=where,
     )
     if often < _WORTH_A_MINUTE:
-        return _("{told}: too few to be worth 14 ms of delay.", told=told)
+        return _("{told}: too few to be worth 14 ms of delay.", told=counted)
     if over_aim <= _HEARD_UNDER_DB:
         return _(
             "{told}, but {over_aim} dB under the floor that the target allows.",
-            told=told,
+            told=counted,
             over_aim=plain(-over_aim, 0),
         )
     if touched > _MOST_TOUCHED:
         return _(
             "{told}, but {touched:.1f} % of your own voice looks like them and would be"
             " taken with them.",
-            told=told,
+            told=counted,
             touched=100.0 * touched,
         )
     return _(
         "{told}; they stand out over what lies before and after them, your voice seldom does.",
-        told=told,
+        told=counted,
     )

@@ -77,9 +77,11 @@ class DetectorTrace:
 
     def inside(self, words: tuple[Word, ...]) -> DetectorTrace:
         """What lies inside words."""
-        told = within(words, np.arange(len(self.levels_dbfs)) * self.step_s)
-        likelihoods = self.likelihoods_db[told] if len(self.likelihoods_db) else self.likelihoods_db
-        return DetectorTrace(self.levels_dbfs[told], likelihoods, self.step_s)
+        inside = within(words, np.arange(len(self.levels_dbfs)) * self.step_s)
+        likelihoods = (
+            self.likelihoods_db[inside] if len(self.likelihoods_db) else self.likelihoods_db
+        )
+        return DetectorTrace(self.levels_dbfs[inside], likelihoods, self.step_s)
 
 
 def detector_trace(
@@ -89,34 +91,38 @@ def detector_trace(
     where it is known."""
     levels, step_s = detector_levels_dbfs(samples, sidechain_hz, rate_hz=rate_hz)
     step = control_step(rate_hz)
-    told = np.empty(0) if likelihood_db is None else likelihood_db[step - 1 :: step][: len(levels)]
-    return DetectorTrace(levels, told, step_s)
+    likelihoods_db = (
+        np.empty(0) if likelihood_db is None else likelihood_db[step - 1 :: step][: len(levels)]
+    )
+    return DetectorTrace(levels, likelihoods_db, step_s)
 
 
 def talk_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
     """:func:`detector_trace` of the talk as it is here; worked out once."""
-    talk, told, rate = take_set.talk, take_set.talk_likelihood_db, take_set.rate_hz
+    talk, likelihood_db, rate = take_set.talk, take_set.talk_likelihood_db, take_set.rate_hz
     return take_set.once(
-        ("talk heard", sidechain_hz), lambda: detector_trace(talk, told, sidechain_hz, rate_hz=rate)
+        ("talk heard", sidechain_hz),
+        lambda: detector_trace(talk, likelihood_db, sidechain_hz, rate_hz=rate),
     )
 
 
 def rest_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
     """:func:`detector_trace` of the room at rest as it is here; worked out once."""
-    rest, told, rate = take_set.rest, take_set.rest_likelihood_db, take_set.rate_hz
+    rest, likelihood_db, rate = take_set.rest, take_set.rest_likelihood_db, take_set.rate_hz
     return take_set.once(
-        ("rest heard", sidechain_hz), lambda: detector_trace(rest, told, sidechain_hz, rate_hz=rate)
+        ("rest heard", sidechain_hz),
+        lambda: detector_trace(rest, likelihood_db, sidechain_hz, rate_hz=rate),
     )
 
 
 def room_heard(take_set: TakeSet, sidechain_hz: float) -> DetectorTrace:
     """:func:`detector_trace` of the room in use as it is here, else at rest; worked out once."""
-    in_use, told, rate = take_set.in_use, take_set.room_likelihood_db, take_set.rate_hz
+    in_use, likelihood_db, rate = take_set.in_use, take_set.room_likelihood_db, take_set.rate_hz
     if in_use is None:
         return rest_heard(take_set, sidechain_hz)
     return take_set.once(
         ("room heard", sidechain_hz),
-        lambda: detector_trace(in_use, told, sidechain_hz, rate_hz=rate),
+        lambda: detector_trace(in_use, likelihood_db, sidechain_hz, rate_hz=rate),
     )
 
 

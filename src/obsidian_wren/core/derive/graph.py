@@ -214,12 +214,12 @@ def why_stale(name: str, used: Mapping[str, Value], now: Mapping[str, Value]) ->
         for r in reasons
         if not (r.source.endswith(".gain_db") and r.source.partition(".")[0] in dials)
     )
-    said: list[str] = []
+    sentences: list[str] = []
     for reason in reasons:
         sentence = reason.sentence(_titles())
-        if sentence not in said:
-            said.append(sentence)
-    return " ".join(said[:2])
+        if sentence not in sentences:
+            sentences.append(sentence)
+    return " ".join(sentences[:2])
 
 
 _ORDER = (

@@ -73,7 +73,7 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
     on = over > -_HEARD_UNDER_DB
     stands = beside(over, _("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
     count = len(hum.harmonics)
-    told = _(
+    measured = _(
         "{count} lines of {mains_hz} Hz, {level_dbfs} dBFS together",
         count=count,
         mains_hz=plain(hum.mains_hz, 2),
@@ -83,12 +83,14 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
         _(
             "{told}: at the listener they would be {stands}. Without delay, and your voice keeps"
             " what lies between them.",
-            told=told,
+            told=measured,
             stands=stands,
         )
         if on
         else _(
-            "Not needed: {told}; at the listener they will be {stands}.", told=told, stands=stands
+            "Not needed: {told}; at the listener they will be {stands}.",
+            told=measured,
+            stands=stands,
         )
     )
     plan = answer.plan(on, because, data={"lines": lines})

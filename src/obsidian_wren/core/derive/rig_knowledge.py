@@ -126,8 +126,8 @@ def what_is_known(evidence: Evidence) -> tuple[Known, ...]:
 
 def _uncertainty(evidence: Evidence, *, filed: bool) -> float:
     points = evidence.prior.filed if evidence.prior.filed.any() else np.ones(len(POINT_HZ), bool)
-    told = points if filed else np.zeros(len(POINT_HZ), bool)
-    prior = RigPrior(evidence.prior.mean_db, told, evidence.prior.modes)
+    known = points if filed else np.zeros(len(POINT_HZ), bool)
+    prior = RigPrior(evidence.prior.mean_db, known, evidence.prior.modes)
     found = rig_colour(
         np.zeros(len(POINT_HZ)),
         evidence.error_db,

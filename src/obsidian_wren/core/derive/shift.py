@@ -39,7 +39,7 @@ def predict_shift(
     """
     both = 0.0
     voice = 0.0
-    said: list[str] = []
+    parts: list[str] = []
     known = True
     for fact in sorted(set(then) | set(now)):
         before, after = then.get(fact), now.get(fact)
@@ -48,10 +48,10 @@ def predict_shift(
         if fact in ("gain_db", "trim_db", "program_db") and _numbers(before, after):
             lifted = float(after) - float(before)  # type: ignore[arg-type]
             both += lifted
-            said.append(_("{lifted:+g} dB gain lifts voice and room alike", lifted=lifted))
+            parts.append(_("{lifted:+g} dB gain lifts voice and room alike", lifted=lifted))
         elif fact == "pad_on" and pad_db is not None:
             both += -pad_db if after else pad_db
-            said.append(
+            parts.append(
                 _("the pad takes {pad_db:g} dB", pad_db=pad_db)
                 if after
                 else _("without the pad {pad_db:g} dB more", pad_db=pad_db)
@@ -59,7 +59,7 @@ def predict_shift(
         elif fact == "distance_cm" and _numbers(before, after):
             step = 20.0 * float(np.log10(float(before) / float(after)))  # type: ignore[arg-type]
             voice += step
-            said.append(
+            parts.append(
                 _(
                     "{g} to {g_2} cm is {step:+.1f} dB direct voice over the noise",
                     g=_g(before),
@@ -74,7 +74,7 @@ def predict_shift(
             step = facing_gain_db(pattern, float(after)) - facing_gain_db(pattern, float(before))  # type: ignore[arg-type]
             voice += step
             if abs(step) >= _LEAST_STEP_DB:
-                said.append(
+                parts.append(
                     _(
                         "{g}° to {g_2}° is {step:+.1f} dB of a {pattern}",
                         g=_g(before),
@@ -85,7 +85,7 @@ def predict_shift(
                 )
         elif fact not in ("height_cm", "shock_mount", "support", "pop_screen"):
             known = False
-    return Shift(voice + both, both, "; ".join(said), known)
+    return Shift(voice + both, both, "; ".join(parts), known)
 
 
 def _numbers(*values: Value) -> bool:

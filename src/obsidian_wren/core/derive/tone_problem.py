@@ -102,12 +102,12 @@ def tone_problem(
     heard = _within_band(voice, trust_from_snr(talk.voice, quiet.noise), target)
     heard = np.where((target.low_hz <= POINT_HZ) & (target.high_hz >= POINT_HZ), heard, 0.0)
     same = target.kind == "same voice"
-    told = heard if same else _told(heard, talk.pitch_hz)
-    if not told.any():
+    voiced = heard if same else _told(heard, talk.pitch_hz)
+    if not voiced.any():
         raise ValueError("The voice is above the noise in less than one octave.")
     error = _error_db(talk)
     spread = _WHISPER_SPREAD if talk.pitch_hz is None else 1.0
-    away = within_level(voice.points_db() - target.levels_db, told)
+    away = within_level(voice.points_db() - target.levels_db, voiced)
     if same:
         trust = heard
         colour = RigColour(away, error)
@@ -119,11 +119,11 @@ def tone_problem(
         colour = rig_colour(
             voice.points_db() - average.levels_db,
             error,
-            told,
+            voiced,
             prior,
             spread=spread,
         )
-        own = np.where(told > 0.0, away - colour.mean_db, 0.0)
+        own = np.where(voiced > 0.0, away - colour.mean_db, 0.0)
         wanted = -(colour.mean_db + aims.shape * own)
         unsure = (1.0 - aims.shape) * _MAY_MISS * colour.sd_db + aims.shape * np.maximum(
             error, target.corridor_db
@@ -149,7 +149,7 @@ def tone_problem(
         what_is_known(
             Evidence(
                 error,
-                told,
+                voiced,
                 prior,
                 aims.placement_db,
                 talk.duration_s,

@@ -190,7 +190,7 @@ def heard_facts(
         if heard is None:
             return ()
         missed = heard - expected
-        told = (
+        judgement = (
             _("as expected")
             if abs(missed) < DECIDES_DB
             else (
@@ -204,7 +204,7 @@ def heard_facts(
                 name,
                 with_unit(heard, "dB(A)", 0),
                 "none",
-                _("{how}, {told}.", how=how, told=told),
+                _("{how}, {told}.", how=how, told=judgement),
             ),
         )
 

@@ -60,7 +60,7 @@ def find_voice_causes(
             break
         if take.soft_clipping is not None:
             soft = take.soft_clipping
-            told = (
+            cause_words = (
                 _(
                     "its third harmonic grows by {third_harmonic_slope:.1f} dB for each dB",
                     third_harmonic_slope=soft.third_harmonic_slope,
@@ -80,7 +80,7 @@ def find_voice_causes(
                     "soft-clipping",
                     "preamp",
                     _("A stage gives way when you are loud"),
-                    _("In {name}, {told}: rounded off, not cut.", name=name, told=told),
+                    _("In {name}, {told}: rounded off, not cut.", name=name, told=cause_words),
                     _(
                         "Turn the preamp down or move back. If it stays the same, the microphone"
                         " itself overloads."

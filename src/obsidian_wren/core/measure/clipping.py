@@ -185,10 +185,10 @@ def _third_harmonic_slope(frames: Samples, rate_hz: float) -> float | None:
     pure = one > 0.9 * np.maximum(power.sum(axis=1), 1e-30)
     three = around(np.clip(3 * first, 0, power.shape[1] - 3))
     beside = around(np.clip(3 * first + 6, 0, power.shape[1] - 3))
-    told = pure & (three > 10.0 * beside) & (first * 3 < power.shape[1] - 8)
-    if told.sum() < 20:
+    usable = pure & (three > 10.0 * beside) & (first * 3 < power.shape[1] - 8)
+    if usable.sum() < 20:
         return None
-    x, y = power_db(one[told]), power_db(three[told])
+    x, y = power_db(one[usable]), power_db(three[usable])
     if float(np.percentile(x, 95) - np.percentile(x, 5)) < _LEAST_RANGE_DB:
         return None
     slope, offset = np.polyfit(x, y, 1)

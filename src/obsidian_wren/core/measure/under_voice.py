@@ -60,8 +60,8 @@ def find_under_voice(
         return UnderVoice("music", under)
     moves = float(np.std(between)) >= _MOVES_DB
     seconds = np.count_nonzero(pauses) * _FRAME_S
-    told = sum(len(line) for piece in lines for line in piece[: max(len(piece) - _LATER, 0)])
-    if moves and told / seconds >= _VOICE_LINES_PER_S:
+    line_count = sum(len(line) for piece in lines for line in piece[: max(len(piece) - _LATER, 0)])
+    if moves and line_count / seconds >= _VOICE_LINES_PER_S:
         return UnderVoice("voice", under)
     return None
 

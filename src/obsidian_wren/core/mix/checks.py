@@ -62,21 +62,21 @@ def listener_checks(
 ) -> tuple[Check, ...]:
     """The checks in the order in which they are read, the proof first. ``provable``: a marker
     can reach it."""
-    told = proof is not None and not proof.stale
-    proved = proof.verdicts if proof is not None and told else ()
+    is_proved = proof is not None and not proof.stale
+    proved = proof.verdicts if proof is not None and is_proved else ()
     codes = {verdict.code for verdict in proved}
     wrong = any(verdict.mark == "fault" for verdict in proved)
     silent = [
         verdict
         for verdict in audit
         if verdict.code not in codes
-        and not (told and verdict.code in _ABOUT_PICKS and (wrong or verdict.mark != "fault"))
+        and not (is_proved and verdict.code in _ABOUT_PICKS and (wrong or verdict.mark != "fault"))
     ]
     found = [_check(verdict) for verdict in (*proved, *silent)]
     if proof is not None and proved:
         first = found[0]
         found[0] = Check(first.code, first.mark, first.sentence, first.advice, _detail(proof))
-    if not told and provable:
+    if not is_proved and provable:
         sentence = (
             _("No marker was sent yet")
             if proof is None

@@ -34,8 +34,8 @@ def choice(ranking: Ranking, *, first: str, second: str) -> RankingSentence:
     better = second if ranking.better == "second" else first
     sign = 1.0 if ranking.better == "second" else -1.0
     decides = [one for one in ranking.differences if one.weighs_db * sign >= _MATTERS_DB]
-    said = " ".join(difference(one, first=first, second=second).sentence for one in decides[:2])
-    return RankingSentence(_("Take {better}", better=better), said)
+    reasons = " ".join(difference(one, first=first, second=second).sentence for one in decides[:2])
+    return RankingSentence(_("Take {better}", better=better), reasons)
 
 
 def difference(one: Difference, *, first: str, second: str) -> RankingSentence:
@@ -97,7 +97,7 @@ def _compared(one: Difference, first: str, second: str) -> str:
         )
     better, worse = (second, first) if here < there else (first, second)
     size = f"{abs(here - there):.0f} dB"
-    said = {
+    sentence = {
         "noise": _("{better} hears {size} less noise beside your voice.", better=better, size=size),
         "hiss": _("{worse} hisses {size} more from 5 kHz up", worse=worse, size=size),
         "room": _(
@@ -113,13 +113,13 @@ def _compared(one: Difference, first: str, second: str) -> str:
         if under >= _COVERED_DB:
             return _(
                 "{said}, {under:.0f} dB under the rest of its noise, so it does not matter here.",
-                said=said,
+                said=sentence,
                 under=under,
             )
-        return _("{said}, and that is a good part of its noise.", said=said)
+        return _("{said}, and that is a good part of its noise.", said=sentence)
     if abs(one.weighs_db) < _MATTERS_DB:
-        return _("{said} It does not matter here: both are quiet enough.", said=said)
-    return said
+        return _("{said} It does not matter here: both are quiet enough.", said=sentence)
+    return sentence
 
 
 def _signed(db: float | None) -> str:

@@ -28,10 +28,10 @@ _PROCESSING = {
 }
 
 
-def is_a_program(told: Mapping[str, str]) -> bool:
+def is_a_program(properties: Mapping[str, str]) -> bool:
     """Whether a stream is a program's: those of the server itself have no name, and what we record
     and play, from whichever of our processes, is ours."""
-    return told.get("application.name", CLIENT) != CLIENT
+    return properties.get("application.name", CLIENT) != CLIENT
 
 
 def microphone(source: Any, usual: str) -> SystemMicrophone:
@@ -73,7 +73,7 @@ def devices(
 
 
 def _device(each: Any, direction: Any, modules: Mapping[int, str], usual: str) -> SoundDevice:
-    told = each.proplist
+    properties = each.proplist
     return SoundDevice(
         id=each.name,
         system_name=each.description,
@@ -89,9 +89,9 @@ def _device(each: Any, direction: Any, modules: Mapping[int, str], usual: str) -
         channels=each.channel_count,
         is_default=each.name == usual,
         is_default_for_calls=each.name == usual,
-        serial=told.get("device.serial"),
+        serial=properties.get("device.serial"),
         # One that sits in no plug is known by its name.
-        port=told.get("device.bus_path") or each.name,
+        port=properties.get("device.bus_path") or each.name,
         kind=_kind(each, direction),
         processing=_processing(each, modules),
         settable=_SETTABLE,
@@ -107,17 +107,19 @@ def _connected(each: Any) -> bool:
 
 
 def _kind(each: Any, direction: str) -> Any:
-    told = each.proplist
+    properties = each.proplist
     if each.name.startswith(PREFIX) or each.name == _NOTHING:
         return "feed"
-    form = told.get("device.form_factor", "")
+    form = properties.get("device.form_factor", "")
     if direction == "output":
         port = getattr(getattr(each, "port_active", None), "name", "") or ""
         worn = form in ("headphone", "headset") or "headphone" in port or "headset" in port
         return "headphones" if worn else "loudspeakers"
     if form == "webcam":
         return "webcam"
-    return "built-in" if form == "internal" or told.get("device.bus") == "pci" else "interface"
+    return (
+        "built-in" if form == "internal" or properties.get("device.bus") == "pci" else "interface"
+    )
 
 
 def _processing(each: Any, modules: Mapping[int, str]) -> str | None:
@@ -127,36 +129,36 @@ def _processing(each: Any, modules: Mapping[int, str]) -> str | None:
     name = modules.get(each.owner_module, "")
     if name in _PROCESSING:
         return _PROCESSING[name]
-    told = each.proplist
-    group = told.get("node.link-group", "")
+    properties = each.proplist
+    group = properties.get("node.link-group", "")
     if group.startswith("echo-cancel"):
         return _PROCESSING["module-echo-cancel"]
-    return "A filter" if group or told.get("device.class") == "filter" else None
+    return "A filter" if group or properties.get("device.class") == "filter" else None
 
 
-def _process(told: Mapping[str, str]) -> int | None:
-    said = told.get("application.process.id", "")
-    return int(said) if said.isdigit() else None
+def _process(properties: Mapping[str, str]) -> int | None:
+    number = properties.get("application.process.id", "")
+    return int(number) if number.isdigit() else None
 
 
-def program(told: Mapping[str, str]) -> str:
+def program(properties: Mapping[str, str]) -> str:
     """What a program is called: where it gives the name of a library that it plays or records
     through, the title of its window, or the name of what runs."""
-    name = told["application.name"]
+    name = properties["application.name"]
     if not _OF_A_LIBRARY.fullmatch(name):
         return name
     known = ("window.name", "application.process.binary", "media.name")
-    return next((told[key] for key in known if told.get(key)), name)
+    return next((properties[key] for key in known if properties.get(key)), name)
 
 
 def listener(stream: Any, names: Mapping[int, str]) -> SystemListener:
     """A program that records."""
-    told = stream.proplist
+    properties = stream.proplist
     source = names.get(stream.source)
     return SystemListener(
         stream.index,
-        program(told),
-        _process(told),
+        program(properties),
+        _process(properties),
         source,
         source is not None and source.startswith(PREFIX),
         100.0 * max(stream.volume.values) if stream.volume.values else 100.0,
@@ -166,5 +168,7 @@ def listener(stream: Any, names: Mapping[int, str]) -> SystemListener:
 
 def player(stream: Any, names: Mapping[int, str]) -> SystemPlayer:
     """A program that plays."""
-    told = stream.proplist
-    return SystemPlayer(stream.index, program(told), _process(told), names.get(stream.sink))
+    properties = stream.proplist
+    return SystemPlayer(
+        stream.index, program(properties), _process(properties), names.get(stream.sink)
+    )

@@ -103,8 +103,8 @@ class Stream:
         if self._stream is not None:
             stream = pulse.pa_stream_get_state(self._stream)
             if stream in (libpulse.STREAM_FAILED, libpulse.STREAM_TERMINATED):
-                said = pulse.pa_strerror(pulse.pa_context_errno(self._context)).decode()
-                return self._end(_("it is no longer there") if self._ready else said.lower())
+                error = pulse.pa_strerror(pulse.pa_context_errno(self._context)).decode()
+                return self._end(_("it is no longer there") if self._ready else error.lower())
             if stream == libpulse.STREAM_READY:
                 with self._there:
                     self._ready = True

@@ -53,24 +53,24 @@ _POOL = ThreadPoolExecutor(2, thread_name_prefix="takes")
 
 def preferences_of(rig: Rig) -> Preferences:
     """What the person wants of the treated voice; the usual where they said nothing."""
-    said = rig.preferences
+    preferences = rig.preferences
     aims: dict[str, Any] = {
         name: tuple(value) if isinstance(value, list) else value
-        for name, value in said.get("aims", {}).items()
+        for name, value in preferences.get("aims", {}).items()
     }
     return Preferences(
         Aims(**aims),
-        Taste(**said.get("taste", {})),
-        float(said.get("cut_weight", Preferences().cut_weight)),
-        shape_of(said) / 100.0,
+        Taste(**preferences.get("taste", {})),
+        float(preferences.get("cut_weight", Preferences().cut_weight)),
+        shape_of(preferences) / 100.0,
     )
 
 
-def shape_of(said: Mapping[str, Any]) -> float:
+def shape_of(preferences: Mapping[str, Any]) -> float:
     """How far the voice itself is shaped, percent: an imported curve is followed whole unless a
     person says otherwise, and average speech not at all."""
-    usual = 100.0 if said.get("target", {}).get("kind") == "imported" else 0.0
-    return float(said.get("shape_percent", usual))
+    usual = 100.0 if preferences.get("target", {}).get("kind") == "imported" else 0.0
+    return float(preferences.get("shape_percent", usual))
 
 
 def follower(app: AppContext, key: tuple[Any, ...]) -> Any:
@@ -230,8 +230,8 @@ def _averaged(ctx: RigContext) -> TalkReading:
 
 def target_of(ctx: RigContext) -> Target | None:
     """The target that the person chose; None for the usual one."""
-    said = ctx.rig.preferences.get("target", {})
-    match said.get("kind"):
+    target = ctx.rig.preferences.get("target", {})
+    match target.get("kind"):
         case "lower voice":
             return average_speech()
         case "higher voice":
@@ -244,7 +244,7 @@ def target_of(ctx: RigContext) -> Target | None:
                 else same_voice(talk_reading(ctx.app, reference, ctx.takes.quiet, ctx.rig).voice)
             )
         case "imported":
-            row = ctx.session.get(TargetRow, said.get("id") or 0)
+            row = ctx.session.get(TargetRow, target.get("id") or 0)
             return None if row is None else imported(row.rows, name=row.name)
     return None
 

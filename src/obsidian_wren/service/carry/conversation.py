@@ -100,13 +100,13 @@ def _short(key: str, name: str) -> str:
 
 def _taste(comes: Portable) -> str:
     taste = comes.preferences.taste
-    said = []
+    parts = []
     if comes.preferences.target is not None:
-        said.append(comes.preferences.target.name or comes.preferences.target.kind)
+        parts.append(comes.preferences.target.name or comes.preferences.target.kind)
     for name, value in [] if taste is None else taste.model_dump().items():
         if value:
-            said.append(f"{name.removesuffix('_db')} {value:+g} dB")
-    return ", ".join(said) or "usual"
+            parts.append(f"{name.removesuffix('_db')} {value:+g} dB")
+    return ", ".join(parts) or "usual"
 
 
 def _measured(ctx: RigContext, file: CalibrationFile, *, other: bool) -> list[dict[str, Any]]:

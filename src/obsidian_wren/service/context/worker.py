@@ -191,14 +191,14 @@ class Worker:
     def _hear(self, line: Connection, wait: Callable[[], None]) -> None:
         try:
             while True:
-                said = line.recv()
-                if isinstance(said, JobResult):
+                message = line.recv()
+                if isinstance(message, JobResult):
                     with self._turn:
                         self._asked_s = time.monotonic()
-                        asked = self._asked.pop(said.number)
-                    asked.set_result(said)
+                        asked = self._asked.pop(message.number)
+                    asked.set_result(message)
                 else:
-                    self._app.bus.tell(*said)
+                    self._app.bus.tell(*message)
         except (EOFError, OSError):
             pass
         except Exception:

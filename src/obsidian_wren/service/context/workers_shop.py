@@ -70,9 +70,9 @@ class WorkersShop(AppContext):
             dir=folder.parts, prefix=COPY_PREFIX, suffix=".db", delete=False
         ) as file:
             self._copy = CopyOfDatabase(folder.database, Path(file.name))
-        told = _Line(line)
-        super().__init__(folder, self._copy.sessions, world, bus=told)
-        self.send = told.send
+        bus = _Line(line)
+        super().__init__(folder, self._copy.sessions, world, bus=bus)
+        self.send = bus.send
         self._see = see
         self._job = self._given_up = 0
         self._announced: list[object] = []
@@ -173,13 +173,13 @@ def work(shop: WorkersShop, line: Connection, end: Callable[[], None] = lambda: 
 
 def _listen(shop: WorkersShop, line: Connection, jobs: SimpleQueue[Job | None]) -> None:
     with suppress(EOFError, OSError):
-        while (said := line.recv()) is not None:
-            if isinstance(said, Job):
-                jobs.put(said)
-            elif isinstance(said, int):
-                shop.give_up(said)
+        while (message := line.recv()) is not None:
+            if isinstance(message, Job):
+                jobs.put(message)
+            elif isinstance(message, int):
+                shop.give_up(message)
             else:
-                said(shop)
+                message(shop)
     shop.leave()
     jobs.put(None)
 

@@ -42,9 +42,11 @@ def check_files(
     file = read_calibration(calibration)
     then = _then(calibration, file)
     now, notes = hear_files(quiet, talk, channel)
-    said = file.rig.distance_cm / 100.0 if file.rig.distance_cm else None
-    drift = find_drift(then, now, distance_m=said)
-    body = drift_json(drift, distance_known=said is not None, cardioid_deg=_cardioid_deg(file.rig))
+    distance_m = file.rig.distance_cm / 100.0 if file.rig.distance_cm else None
+    drift = find_drift(then, now, distance_m=distance_m)
+    body = drift_json(
+        drift, distance_known=distance_m is not None, cardioid_deg=_cardioid_deg(file.rig)
+    )
     return CheckAnswer(body, notes)
 
 

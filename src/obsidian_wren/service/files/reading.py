@@ -47,11 +47,11 @@ class FileAnswer:
 
     def to_json(self) -> dict[str, Any]:
         """The values with the warnings beside them."""
-        told = [
+        warnings = [
             {"code": found.code, "sentence": found.sentence, "action": found.action}
             for found in self.warnings
         ]
-        return {**self.body, "warnings": told}
+        return {**self.body, "warnings": warnings}
 
 
 _OVERRULED = ("voice_in_quiet", "no_voice_in_talk")
@@ -91,8 +91,8 @@ def load_for(
         found = (faults.Note(error.code, str(error)),)
     # A whisper is among the findings of a talk, and so is what is said of channels.
     findings = noted(sound.notes)
-    told = {"whisper", *(finding.code for finding in findings)}
-    notes = [note for note in sound.notes + found if note.code not in told]
+    codes = {"whisper", *(finding.code for finding in findings)}
+    notes = [note for note in sound.notes + found if note.code not in codes]
     return Loaded(
         sound.samples,
         sound.rate_hz,

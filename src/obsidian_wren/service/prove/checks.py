@@ -117,8 +117,8 @@ def _distance_m(take: Take) -> float | None:
 
 def _cardioid_deg(take: Take) -> float | None:
     angle = take.facts.get("angle_deg")
-    told = take.facts.get("pattern") == "cardioid" and isinstance(angle, (int, float))
-    return float(angle) if told and angle is not None else None
+    is_cardioid = take.facts.get("pattern") == "cardioid" and isinstance(angle, (int, float))
+    return float(angle) if is_cardioid and angle is not None else None
 
 
 def _bands(drift: Drift) -> list[dict[str, Any]]:

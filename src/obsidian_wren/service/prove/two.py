@@ -66,7 +66,7 @@ class ComparedMicrophones:
             rate_hz=self.rate_hz,
             second=second,
         )
-        said = (
+        sentences = (
             ranking_words.choice(self.ranking, first=first, second=second),
             *(
                 ranking_words.difference(one, first=first, second=second)
@@ -74,7 +74,7 @@ class ComparedMicrophones:
             ),
             *(() if between is None else (between,)),
         )
-        return replace(self, said=said)
+        return replace(self, said=sentences)
 
 
 def keep_two(ctx: RigContext, take: Take) -> None:

@@ -94,8 +94,8 @@ def set_program(app: AppContext, key: str, settings: dict[str, Any]) -> None:
             )
         before, usual = scene.settings_of(row), ProgramSettings()
         # Nothing said of a setting leaves it as such programs mostly come.
-        said = {k: getattr(usual, k) if v is None else v for k, v in settings.items()}
-        after = replace(before, **said)
+        changes = {k: getattr(usual, k) if v is None else v for k, v in settings.items()}
+        after = replace(before, **changes)
         row.settings = scene.changed_settings(after)
         moved = (before.rate_hz, before.takes_hz) != (after.rate_hz, after.takes_hz)
         scene_change.anew = (

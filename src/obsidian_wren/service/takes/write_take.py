@@ -31,7 +31,7 @@ def write_take(
     """Keep one channel ``(n,)`` as a take of what ``info`` says, and give the number of its row.
     ``fault``: why it cannot be used."""
     taken_at = now()
-    told = None if channels is None else to_jsonable(channels)
+    channels_json = None if channels is None else to_jsonable(channels)
     with app.sessions() as session:
         described: dict[str, Any] = {
             **_described(info, taken_at),
@@ -39,7 +39,7 @@ def write_take(
             "half": half,
             "ended": ended,
             "notes": notes,
-            "channels": told,
+            "channels": channels_json,
         }
     digest = take_files.keep_take(app.folder, samples, rate_hz=info.rate_hz, described=described)
     with app.sessions.begin() as session:
@@ -51,7 +51,7 @@ def write_take(
             frames=len(samples),
             source=info.source,
             facts=info.facts,
-            channels=told,
+            channels=channels_json,
             half=half,
             notes=notes,
             fault=None if fault is None else str(fault),

@@ -51,19 +51,19 @@ def _stream(
 ) -> Iterator[str]:
     is_gone: Callable[[], bool] = environ.get("waitress.client_disconnected", lambda: False)
     yield f"retry: 1000\nevent: hello\ndata: {json.dumps({'revision': app.revision})}\n\n"
-    told = time.monotonic()
+    beat_s = time.monotonic()
     while True:
         try:
             kind, body = listener.get(timeout=_LOOK_EVERY_S)
         except queue.Empty:
             if is_gone():
                 return
-            if time.monotonic() - told < _HEARTBEAT_S:
+            if time.monotonic() - beat_s < _HEARTBEAT_S:
                 continue
             kind, body = "still", {}
         if kind == END:
             return
-        told = time.monotonic()
+        beat_s = time.monotonic()
         yield f"event: {kind}\ndata: {json.dumps(body)}\n\n"
 
 
