@@ -20,6 +20,7 @@ from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.measure import clipping, speech
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
+from obsidian_wren.core.measure.room_sounds import RoomSound, moving_sound
 from obsidian_wren.core.told import Told
 from obsidian_wren.core.wording import _
 
@@ -113,7 +114,8 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
     """Raise BadTake when ``(n,)`` samples cannot serve; return the notes otherwise.
 
     ``level`` reads anything that is sound, ``muted`` anything that is not digital silence; the
-    others ask for 3 s and for what their names say: nobody talking in a room take, a voice in talk.
+    others ask for 3 s and for what their names say: nobody talking in a room take, no melody but in
+    one of the room in use, a voice in talk.
     Raises BadTake.
     """
     if not len(samples):
@@ -150,21 +152,52 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
         return tuple(notes)
     voicing = speech.find_voice(samples, rate_hz=rate_hz)
     if purpose in ("rest", "in-use", "other-gain"):
-        if speech.has_melody(voicing):
-            first = float(np.flatnonzero(voicing.voiced)[0]) * speech.PITCH_HOP_S
-            raise BadTake(
-                "voice_in_quiet",
-                _(
-                    "Someone talks in this take, first at {first:.1f} s. Record the room again"
-                    " with nobody talking.",
-                    first=first,
-                ),
-            )
+        moves = moving_sound(samples, voicing, rate_hz=rate_hz)
+        if moves is not None:
+            notes.append(_in_room(moves, purpose))
     elif voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
         if not is_whispered(samples, rate_hz=rate_hz):
             raise BadTake("no_voice_in_talk", _NO_VOICE)
         notes.append(Note("whisper", WHISPERED))
     return tuple(notes)
+
+
+def _in_room(moves: RoomSound, purpose: Purpose) -> Note:
+    """What is to be said of what moves in a take of a room. Raises BadTake."""
+    if moves.kind == "voice":
+        raise BadTake(
+            "voice_in_quiet",
+            _(
+                "Someone talks in this take, first at {first:.1f} s. Record the room again"
+                " with nobody talking.",
+                first=moves.first_s,
+            ),
+        )
+    if purpose == "in-use":
+        return Note(
+            "moves_in_use",
+            _("Something with a melody is in it, first at {first:.1f} s.", first=moves.first_s)
+            if moves.kind == "melody"
+            else _("Knocks are in it, first at {first:.1f} s.", first=moves.first_s),
+        )
+    if moves.kind == "melody":
+        raise BadTake(
+            "melody_in_quiet",
+            _(
+                "Something with a melody is in this take, first at {first:.1f} s: music, an"
+                " animal, a bell. Record the room at rest without it; the room in use may have"
+                " it.",
+                first=moves.first_s,
+            ),
+        )
+    return Note(
+        "knocks_in_quiet",
+        _(
+            "Knocks are in this take, first at {first:.1f} s. They belong in the room in use; the"
+            " room at rest is read without those that are short.",
+            first=moves.first_s,
+        ),
+    )
 
 
 def check_long(peak_dbfs: float, tops: clipping.FlatTops, *, has_voice: bool) -> None:

@@ -98,7 +98,7 @@ def plan_files(
     }
     used_samples, used_rate = takes.in_use, takes.in_use_rate_hz
     if in_use is not None:
-        used = load_for(in_use, "rest", channel)
+        used = load_for(in_use, "in-use", channel, anyway=anyway)
         used_samples, used_rate = used.samples, float(used.rate_hz)
         notes += used.notes
     floor = None

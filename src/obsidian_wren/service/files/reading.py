@@ -54,7 +54,7 @@ class FileAnswer:
         return {**self.body, "warnings": warnings}
 
 
-_OVERRULED = ("voice_in_quiet", "no_voice_in_talk")
+_OVERRULED = ("voice_in_quiet", "melody_in_quiet", "no_voice_in_talk")
 _VOICED: tuple[faults.Purpose, ...] = ("talk", "passage")
 # Told how much of a long file is done, 0 to 1.
 Progress = Callable[[float], None]
