@@ -18,8 +18,17 @@ SECONDS = 20
 CLEANING = ("hum", "clicks", "highpass", "noise_reduction", "ring_reduction", "gate")
 
 
-def takes(*, hum_dbfs=None, keys=None):
-    """A talker 45 dB over a steady room; hum in all of it, keys in the room in use."""
+def press(sound, at_s, size):
+    """Keys ``(n,)`` at times."""
+    fall = np.exp(-np.arange(round(0.012 * RATE)) / (0.0025 * RATE))
+    for at in at_s:
+        first = round(at * RATE)
+        sound[first : first + len(fall)] += size * fall * noise(1.0, 0.012, seed=first)
+
+
+def takes(*, hum_dbfs=None, keys=None, pressed=(), typed=()):
+    """A talker 45 dB over a steady room; hum in all of it, keys in the room in use, twice a second
+    or at ``pressed`` seconds, and at ``typed`` seconds in the talk."""
     quiet, in_use = noise(2e-4, 15.0, seed=9), noise(2e-4, 15.0, seed=7)
     talk = voice()[: SECONDS * RATE] + noise(2e-4, SECONDS, seed=4)
     if hum_dbfs is not None:
@@ -27,10 +36,8 @@ def takes(*, hum_dbfs=None, keys=None):
             for sound in (quiet, in_use, talk):
                 sound[:] += sine(50.02 * number, hum_dbfs - 3.0 * number, len(sound) / RATE)
     if keys is not None:
-        fall = np.exp(-np.arange(round(0.012 * RATE)) / (0.0025 * RATE))
-        for at in np.arange(0.5, 14.5, 0.5):
-            first = round(at * RATE)
-            in_use[first : first + len(fall)] += keys * fall * noise(1.0, 0.012, seed=first)
+        press(in_use, pressed or np.arange(0.5, 14.5, 0.5), keys)
+        press(talk, typed, keys)
     reading = read_quiet(quiet, rate_hz=RATE)
     return prepare(
         talk,
@@ -75,6 +82,26 @@ def test_keys_are_told_from_the_consonants_of_this_voice():
     none = asked("clicks", takes())
     assert (none.switch.on, none.evidence) == (False, None)
     assert "No short burst" in none.switch.because
+
+
+def test_keys_that_are_pressed_in_the_talk_are_not_taken_for_the_voice():
+    typed = np.arange(0.3, 19.5, 0.21)
+    without, beside = (asked("clicks", takes(keys=0.05, typed=each)) for each in ((), typed))
+    assert (without.switch.on, beside.switch.on) == (True, True)
+    assert beside.evidence.touched < without.evidence.touched + 0.003
+    # Were they the voice's own, the edge would lie over most of them.
+    own, with_keys = (plan.settings["over_db"].value for plan in (without, beside))
+    assert with_keys < own + 2.0
+
+
+def test_a_burst_or_two_say_too_little_of_how_many_there_are():
+    assert [
+        asked("clicks", takes(keys=0.05, pressed=at)).switch.on for at in ([4.0], [4.0, 9.0])
+    ] == [
+        False,
+        False,
+    ]
+    assert asked("clicks", takes(keys=0.05, pressed=[2.0, 4.0, 9.0, 12.0])).switch.on
 
 
 def test_what_each_part_takes_is_what_the_takes_say():

@@ -48,6 +48,7 @@ KINDS: dict[str, StageKind] = {
             node="cleaning",
             spec="clicks:ClicksSpec",
             rule="clicks:derive_clicks",
+            version=2,
             before_tone=True,
             weighs_floor=True,
             parameters=(

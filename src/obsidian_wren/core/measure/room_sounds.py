@@ -147,9 +147,7 @@ def _are_of_a_voice(spoken: list[Stretch], shapes: npt.NDArray[np.float64], coun
     if len(spoken) >= _MANY:
         return variety_db >= _MANY_VARIETY_DB
     return (
-        2 * len(spoken) >= count
-        and variety_db >= _FEW_VARIETY_DB
-        and rhythm(shapes) >= _FEW_RHYTHM
+        2 * len(spoken) >= count and variety_db >= _FEW_VARIETY_DB and rhythm(shapes) >= _FEW_RHYTHM
     )
 
 
