@@ -13,6 +13,7 @@ ROOT = pathlib.Path(__file__).resolve().parents[1]
 BENCHES = (
     ("engine.py", "The engine beside a native C++ effects library"),
     ("cleaning.py", "Cleaning on voices that nobody tuned it on"),
+    ("rooms.py", "Takes of a room in which something moves"),
     ("files.py", "Sound files on the command line"),
     ("plan.py", "From two takes to every setting"),
     ("population.py", "Tone on talkers and rigs that nobody tuned it on"),
