@@ -124,14 +124,18 @@ def _of_the_voice(
     rate = take_set.rate_hz
     own = np.ones(len(spoken), dtype=bool)
     room_at, talk_at = _peaks(room_stands), _peaks(spoken)
-    kind = BurstKind.of(burst_shapes_db(take_set.room, room_at * step_s, rate_hz=rate))
+    kind = BurstKind.of(burst_shapes_db(take_set.room, _times_s(room_at, step_s), rate_hz=rate))
     if kind is None or not len(talk_at):
         return own
-    shapes = burst_shapes_db(take_set.talk, talk_at * step_s, rate_hz=rate)
+    shapes = burst_shapes_db(take_set.talk, _times_s(talk_at, step_s), rate_hz=rate)
     reach = max(1, round(_AROUND_S / step_s))
     for at in talk_at[kind.includes(shapes)]:
         own[max(0, at - reach) : at + reach + 1] = False
     return own
+
+
+def _times_s(frames: npt.NDArray[np.int64], step_s: float) -> Samples:
+    return np.asarray(frames * step_s, dtype=np.float64)
 
 
 def _peaks(stands: Samples) -> npt.NDArray[np.int64]:

@@ -48,7 +48,7 @@ class RoomSound:
 
 
 @dataclass(frozen=True)
-class Stretch:
+class _Stretch:
     """Voiced frames without a hole, ``start`` to ``end``: by how many semitones their pitch glides
     in 50 ms, how far their spectrum moves in 60 ms (dB), and whether they begin at their
     loudest."""
@@ -67,7 +67,7 @@ class Stretch:
         )
 
 
-def shapes_db(samples: Samples, *, rate_hz: float) -> npt.NDArray[np.float64]:
+def _shapes_db(samples: Samples, *, rate_hz: float) -> npt.NDArray[np.float64]:
     """Levels of 15 bands from 200 to 3,700 Hz every 10 ms, dB ``(frames, 15)``, none under its own
     floor."""
     low = at_rate(samples, rate_hz, _RATE_HZ, quality="LQ")
@@ -80,7 +80,7 @@ def shapes_db(samples: Samples, *, rate_hz: float) -> npt.NDArray[np.float64]:
     return np.asarray(power_db(np.maximum(bands, np.percentile(bands, 10, axis=0)) + 1e-14))
 
 
-def stretches(voicing: Voicing, shapes: npt.NDArray[np.float64]) -> list[Stretch]:
+def _stretches(voicing: Voicing, shapes: npt.NDArray[np.float64]) -> list[_Stretch]:
     """The voiced stretches of a take that are long enough to be looked at."""
     count = min(len(voicing.voiced), len(shapes))
     edges = np.diff(voicing.voiced[:count].astype(np.int8), prepend=0, append=0)
@@ -95,7 +95,7 @@ def stretches(voicing: Voicing, shapes: npt.NDArray[np.float64]) -> list[Stretch
         glides = glides[glides < _OCTAVE]
         shape = relative[start:end]
         found.append(
-            Stretch(
+            _Stretch(
                 int(start),
                 int(end),
                 float(np.median(glides)) if len(glides) else 0.0,
@@ -106,14 +106,14 @@ def stretches(voicing: Voicing, shapes: npt.NDArray[np.float64]) -> list[Stretch
     return found
 
 
-def _variety_db(shapes: npt.NDArray[np.float64], spoken: list[Stretch]) -> float:
+def _variety_db(shapes: npt.NDArray[np.float64], spoken: list[_Stretch]) -> float:
     """How far spectra of stretches differ, dB."""
     inside = np.concatenate([shapes[each.start : each.end] for each in spoken])
     relative = inside - inside.mean(axis=1, keepdims=True)
     return float(relative.std(axis=0).mean())
 
 
-def rhythm(shapes: npt.NDArray[np.float64]) -> float:
+def _rhythm(shapes: npt.NDArray[np.float64]) -> float:
     """Which share of the movement of the level is at the rate of syllables, 0 to 1."""
     level = power_db(np.sum(10.0 ** (shapes / 10.0), axis=1))
     level = np.maximum(level, level.max() - _DEPTH_DB)
@@ -127,8 +127,8 @@ def moving_sound(samples: Samples, voicing: Voicing, *, rate_hz: float) -> RoomS
     could be taken for a voice."""
     if not has_melody(voicing):
         return None
-    shapes = shapes_db(samples, rate_hz=rate_hz)
-    found = stretches(voicing, shapes)
+    shapes = _shapes_db(samples, rate_hz=rate_hz)
+    found = _stretches(voicing, shapes)
     if not found:
         return None
     spoken = [each for each in found if each.is_spoken]
@@ -140,16 +140,18 @@ def moving_sound(samples: Samples, voicing: Voicing, *, rate_hz: float) -> RoomS
     return RoomSound(kind, found[0].start * PITCH_HOP_S)
 
 
-def _are_of_a_voice(spoken: list[Stretch], shapes: npt.NDArray[np.float64], count: int) -> bool:
+def _are_of_a_voice(spoken: list[_Stretch], shapes: npt.NDArray[np.float64], count: int) -> bool:
     if len(spoken) < _FEWEST:
         return False
     variety_db = _variety_db(shapes, spoken)
     if len(spoken) >= _MANY:
         return variety_db >= _MANY_VARIETY_DB
     return (
-        2 * len(spoken) >= count and variety_db >= _FEW_VARIETY_DB and rhythm(shapes) >= _FEW_RHYTHM
+        2 * len(spoken) >= count
+        and variety_db >= _FEW_VARIETY_DB
+        and _rhythm(shapes) >= _FEW_RHYTHM
     )
 
 
-def _holds_notes(found: list[Stretch]) -> bool:
+def _holds_notes(found: list[_Stretch]) -> bool:
     return float(np.median([each.glide for each in found])) < _LEAST_GLIDE
