@@ -5,6 +5,7 @@ import pytest
 import scipy.signal
 
 from bursts import words_at
+from moving_noise import moving
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.chain.ring_reduction import RingReductionSpec, late_share
 from obsidian_wren.core.measure.decay import (
@@ -85,6 +86,15 @@ def test_in_noise_a_voice_tells_nothing_of_the_room():
     wet = in_room(0.6, 0.0)
     hiss = noise(0.7 * float(np.sqrt(np.mean(wet**2))), 30.0)
     assert ring_of_speech(wet + hiss, rate_hz=RATE) is None
+
+
+def test_a_street_behind_a_voice_is_no_room_that_decays_for_seconds():
+    wet = in_room(0.6, 0.0)
+    street = float(np.sqrt(np.mean(wet**2))) * moving("street", 4, 30.0)
+    for under_db in (3.0, 10.0):
+        found = ring_of_speech(wet + 10 ** (-under_db / 20) * street, rate_hz=RATE)
+        told_s = None if found is None else found.decay_s
+        assert told_s is None or told_s < 0.9
 
 
 def test_a_voice_close_by_tells_no_decay_and_a_short_one_nothing():

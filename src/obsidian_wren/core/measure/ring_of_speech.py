@@ -28,6 +28,10 @@ _OVER_NOISE_DB = 10.0
 _BANDS_HZ = ((350.0, 1000.0), (1000.0, 2200.0), (2200.0, 5000.0))
 _STRAIGHT_S, _STRAIGHT_DB, _FAST_PERCENT = 0.16, 1.5, 90.0
 _END_OVER_NOISE_DB, _START_UNDER_LOUD_DB, _LEAST_FALLS = 8.0, 25.0, 20
+_FEWEST_BANDS = 2
+# In noise that moves a fall is one of the voice only where it begins so far over the floor of its
+# moment, and ends over it.
+_MOMENT_S, _FLOOR_PERCENT, _START_OVER_FLOOR_DB = 3.0, 5.0, 25.0
 # Words end slower than a dry room and hide in a live one: from the slope of the fast falls to the
 # decay, of six talkers in fifteen rooms each (94 % within 20 %).
 _POWER, _SCALE = 1.31, 1.23
@@ -83,14 +87,11 @@ def band_powers(samples: Samples, low_hz: float, high_hz: float, rate_hz: float)
 
 def _decay_of_falls(samples: Samples, rate_hz: float) -> tuple[float, float] | None:
     """Decay time in s and its standard error, from the fast ones of all straight falls; None where
-    fewer than two bands hold enough of them."""
-    slopes = [
-        slope
-        for low, high in _BANDS_HZ
-        if high < 0.5 * rate_hz
-        and (slope := _fast_slope(_levels_db(samples, low, high, rate_hz))) is not None
-    ]
-    if len(slopes) <= 1:
+    a band holds too few of them: what falls in some only is no voice."""
+    bands = [band for band in _BANDS_HZ if band[1] < 0.5 * rate_hz]
+    found = [_fast_slope(_levels_db(samples, low, high, rate_hz)) for low, high in bands]
+    slopes = [slope for slope in found if slope is not None]
+    if len(slopes) < max(len(bands), _FEWEST_BANDS):
         return None
     decays = _SCALE * (60.0 * _HOP_S / np.array(slopes)) ** _POWER
     decay = float(np.median(decays))
@@ -107,10 +108,13 @@ def _fast_slope(level: Samples) -> float | None:
     at = np.arange(width) - (width - 1) / 2.0
     slopes = -(runs @ at) / float(at @ at)
     away = np.std(runs - runs.mean(axis=1, keepdims=True) + slopes[:, None] * at, axis=1)
+    size = round(_MOMENT_S / _HOP_S)
+    floor = scipy.ndimage.percentile_filter(level, _FLOOR_PERCENT, size=size)
     straight = (
         (slopes > 0.0)
         & (away < _STRAIGHT_DB)
-        & (runs[:, -1] > np.percentile(level, 5.0) + _END_OVER_NOISE_DB)
+        & (runs[:, -1] > floor[width - 1 :] + _END_OVER_NOISE_DB)
+        & (runs[:, 0] > floor[: len(runs)] + _START_OVER_FLOOR_DB)
         & (runs[:, 0] > np.percentile(level, 95.0) - _START_UNDER_LOUD_DB)
     )
     if np.count_nonzero(straight) < _LEAST_FALLS:
