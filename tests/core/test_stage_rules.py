@@ -178,6 +178,7 @@ def test_silence_gets_no_gain():
         (Reverb((), 0.9, 0.0, "clap"), True, "Half the distance would do as much"),
         (Reverb((), 0.5, None, "speech ends"), False, "too close to a dry room"),
         (Reverb((), 0.9, None, "speech ends"), True, "clap once to measure it"),
+        (Reverb((), None, 0.0, "speech ends"), False, "before they tell how long"),
     ],
 )
 def test_the_ring_is_reduced_only_where_it_is_known_and_stands_out(plain, ring, on, words):

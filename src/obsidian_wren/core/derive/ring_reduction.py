@@ -47,7 +47,7 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         "decay_s",
         _USUAL_DECAY_S if ring.decay_s is None else ring.decay_s,
         (
-            _("You are too close for the room's decay to be heard in your voice; a usual value.")
+            _("Your words do not tell the room's decay; a usual value.")
             if ring.decay_s is None
             else _(
                 "Your room decays by 60 dB in {seconds}, {how}.", seconds=_seconds(ring), how=how
@@ -83,7 +83,8 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         ),
     )
     near = share < _OFFERED_OVER_DB
-    on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and not near
+    unknown = ring.decay_s is None and decay == _USUAL_DECAY_S
+    on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and not near and not unknown
     if on and blind:
         text = _(
             "Your words fall off as in a room that decays in {decay:.2f} s, with its reverb"
@@ -100,6 +101,11 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         )
     elif near:
         text = _("You sit close enough: the reverb is {beside}.", beside=_beside(share))
+    elif unknown:
+        text = _(
+            "Your words end in noise, or too near, before they tell how long the room rings; clap"
+            " once to measure it."
+        )
     elif decay <= DRY_DECAY_S:
         text = _("A dry room: it decays in {decay:.2f} s.", decay=decay)
     else:
