@@ -70,6 +70,9 @@ class NoSystem:
         """There is none."""
         return False
 
+    def relieve_input(self, key: str) -> None:
+        """There is none."""
+
     def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
         """There is none."""
         return set()

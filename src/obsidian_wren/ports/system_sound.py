@@ -231,6 +231,11 @@ class SystemSound(Protocol):
         records it is moved."""
         ...
 
+    def relieve_input(self, key: str) -> None:
+        """Nobody keeps an input for those who record it any more, nor takes it away where they
+        go; it stays as it is."""
+        ...
+
     def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
         """The program ends: inputs that programs record now, or all of them where they are to
         ``stay``, carry silence from now on without it. Returns their keys; whose key it is not

@@ -52,6 +52,8 @@ def ensure_joined(
     streams = {one.index for one in system.seen.listeners if one.microphone == name}
     if not streams or (not anew and system.keeps_input(key, title, channels)):
         return system.ensure_input(key, title, channels)
+    # What keeps it takes it away where nobody records it, as now, and would take the next one.
+    system.relieve_input(key)
     aside = system.ensure_output(_ASIDE, "Wren: aside")
     try:
         move_listeners(system, streams, system.monitor_of(aside))

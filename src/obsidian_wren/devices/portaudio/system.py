@@ -134,6 +134,9 @@ class PortAudioSystem:
         """A loopback device is there whether we play to it or not."""
         return True
 
+    def relieve_input(self, key: str) -> None:
+        """Nobody keeps a loopback device."""
+
     def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
         """A loopback device is silent by itself when nobody plays to it."""
         return set()

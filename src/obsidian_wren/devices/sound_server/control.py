@@ -139,6 +139,10 @@ class SoundServer:
         """Whether what is there of an input would be taken over as it is."""
         return inputs.keeps_input(self._folder, key, title, channels)
 
+    def relieve_input(self, key: str) -> None:
+        """End what keeps an input for those who record it; the input stays."""
+        inputs.relieve_input(self._folder, key)
+
     def hand_over(self, feeds: Mapping[str, SystemFeed], *, stay: bool) -> set[str]:
         """Let a process of its own keep the inputs that programs record now, or all of them where
         they are to ``stay``; returns their keys. Feeds have to be closed all the same."""

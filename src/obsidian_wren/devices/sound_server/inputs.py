@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
+import pulsectl  # type: ignore[import-untyped]
+
 from obsidian_wren.core.wording import _
 from obsidian_wren.devices.sound_server import keeper
 from obsidian_wren.devices.sound_server.connection import (
@@ -45,7 +47,7 @@ def ensure_input(folder: Path, key: str, title: str, channels: int = 1) -> PipeF
             kind = server_name(pulse)
             there = source_named(pulse, name)
             if there is not None and not _is_kept(there, listed_as(title, kind), channels, path):
-                pulse.module_unload(there.owner_module)
+                _unload(pulse, there)
                 # It goes a moment later; while its name is taken the next one would get another.
                 awaited(lambda: None if source_named(pulse, name) else True)
                 there = None
@@ -85,9 +87,26 @@ def remove_input(folder: Path, key: str) -> None:
     with connected() as pulse:
         there = source_named(pulse, PREFIX + key)
         if there is not None:
-            pulse.module_unload(there.owner_module)
+            _unload(pulse, there)
     for left in ("pipe", "lock"):
         (folder / f"{key}.{left}").unlink(missing_ok=True)
+
+
+def _unload(pulse: pulsectl.Pulse, there: Any) -> None:
+    """Take away what may be gone by now."""
+    try:
+        pulse.module_unload(there.owner_module)
+    except pulsectl.PulseOperationFailed:
+        if source_named(pulse, there.name) is not None:
+            raise
+
+
+def relieve_input(folder: Path, key: str) -> None:
+    """End what keeps an input for those who record it, and wait until it has let go; nothing where
+    nobody keeps it."""
+    lock = folder / f"{key}.lock"
+    if keeper.relieve(lock):
+        awaited(lambda: True if keeper.has_left(lock) else None)
 
 
 def ensure_output(key: str, title: str) -> str:

@@ -71,6 +71,14 @@ def relieve(lock: Path) -> bool:
     return True
 
 
+def has_left(lock: Path) -> bool:
+    """Whether the one that held a lock goes on with the input no more."""
+    try:
+        return not lock.read_text()
+    except OSError:
+        return True
+
+
 class _Kept:
     """One input: its pipe, its lock."""
 
