@@ -15,13 +15,15 @@ class Server:
     """Keeps where its one program listens, and in what order it was moved."""
 
     def __init__(self):
-        self.moved, self.outputs, self.hears = [], set(), CALL
+        self.moved, self.outputs, self.hears, self.relieved = [], set(), CALL, None
 
     def input_name(self, key):
         return f"ours.{key}"
 
     def relieve_input(self, key):
-        """Nobody keeps it."""
+        # Who keeps it takes it away where nobody hears it.
+        assert self.hears == CALL
+        self.relieved = key
 
     def ensure_output(self, key, title):
         self.outputs.add(key)
@@ -36,6 +38,7 @@ class Server:
 
     def remove_input(self, key):
         assert self.hears == f"{ASIDE}.monitor"
+        assert self.relieved == key
         self.moved.append("removed")
 
     def ensure_input(self, key, title, channels):

@@ -348,6 +348,7 @@ class Voice:
         if kind == "live" and recorder is not None:
             body = {**body, "recorded_s": round(recorder.seconds, 1)}
         elif kind == "changed":
+            # It may have ended.
             self._feeds.look()
         self._tell(kind, body)
 

@@ -83,8 +83,8 @@ def derive_ring_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         ),
     )
     near = share < _OFFERED_OVER_DB
-    unknown = ring.decay_s is None and decay == _USUAL_DECAY_S
-    on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and not near and not unknown
+    unknown = blind and ring.decay_s is None and decay == _USUAL_DECAY_S
+    on = decay > (_CLEAR_DECAY_S if blind else DRY_DECAY_S) and not near
     if on and blind:
         text = _(
             "Your words fall off as in a room that decays in {decay:.2f} s, with its reverb"

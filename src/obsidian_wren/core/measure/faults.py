@@ -28,8 +28,6 @@ _FRAME_S = 0.01
 _BAND_HZ = (500.0, 6000.0)
 _DEPTH_DB = 50.0
 _LEAST_SPREAD_DB = 12.0
-_SYLLABLES_HZ = (2.0, 9.0)
-_SLOWEST_HZ, _FASTEST_HZ = 0.4, 30.0
 _LEAST_SHARE = 0.38
 _LEAST_ACTIVE, _MOST_ACTIVE = 0.25, 0.97
 _LEAST_S = 3.0
@@ -49,10 +47,7 @@ def is_whispered(samples: Samples, *, rate_hz: float) -> bool:
     active = float(np.mean(level > top - _DEPTH_DB / 2.0))
     if top - low < _LEAST_SPREAD_DB or not _LEAST_ACTIVE <= active <= _MOST_ACTIVE:
         return False
-    rate, power = scipy.signal.welch(level - level.mean(), fs=1.0 / _FRAME_S, nperseg=256)
-    whole = power[(rate >= _SLOWEST_HZ) & (rate <= _FASTEST_HZ)].sum()
-    syllables = power[(rate >= _SYLLABLES_HZ[0]) & (rate <= _SYLLABLES_HZ[1])].sum()
-    return bool(syllables >= _LEAST_SHARE * whole)
+    return speech.syllable_share(level) >= _LEAST_SHARE
 
 
 Purpose = Literal[

@@ -15,10 +15,15 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-import scipy
 
 from obsidian_wren.core.decibels import Samples, power_db
-from obsidian_wren.core.measure.speech import PITCH_HOP_S, Voicing, has_melody
+from obsidian_wren.core.measure.speech import (
+    PITCH_HOP_S,
+    Voicing,
+    has_melody,
+    runs,
+    syllable_share,
+)
 from obsidian_wren.core.rate import at_rate
 
 Sound = Literal["voice", "melody", "knocks"]
@@ -27,8 +32,6 @@ _RATE_HZ = 8_000
 _FRAME = 256
 # Bands of a third of a Bark or so, where formants lie.
 _EDGES_HZ = np.geomspace(200.0, 3700.0, 16)
-_DEPTH_DB = 50.0
-_SYLLABLES_HZ, _ANY_HZ = (2.0, 9.0), (0.4, 30.0)
 # A stretch shorter than this is looked at no further.
 _LEAST_FRAMES = 8
 _GLIDE_FRAMES, _MOTION_FRAMES, _OCTAVE = 5, 6, 6.0
@@ -83,11 +86,10 @@ def _shapes_db(samples: Samples, *, rate_hz: float) -> npt.NDArray[np.float64]:
 def _stretches(voicing: Voicing, shapes: npt.NDArray[np.float64]) -> list[_Stretch]:
     """The voiced stretches of a take that are long enough to be looked at."""
     count = min(len(voicing.voiced), len(shapes))
-    edges = np.diff(voicing.voiced[:count].astype(np.int8), prepend=0, append=0)
-    levels = power_db(np.sum(10.0 ** (shapes[:count] / 10.0), axis=1))
+    levels = _levels_db(shapes)
     relative = shapes - shapes.mean(axis=1, keepdims=True)
     found = []
-    for start, end in zip(np.flatnonzero(edges == 1), np.flatnonzero(edges == -1), strict=True):
+    for start, end in runs(voicing.voiced[:count]):
         if end - start < _LEAST_FRAMES:
             continue
         pitch = 12.0 * np.log2(voicing.pitch_hz[start:end])
@@ -96,8 +98,8 @@ def _stretches(voicing: Voicing, shapes: npt.NDArray[np.float64]) -> list[_Stret
         shape = relative[start:end]
         found.append(
             _Stretch(
-                int(start),
-                int(end),
+                start,
+                end,
                 float(np.median(glides)) if len(glides) else 0.0,
                 float(np.abs(shape[_MOTION_FRAMES:] - shape[:-_MOTION_FRAMES]).mean()),
                 bool(np.argmax(levels[start:end]) < _EARLY * (end - start)),
@@ -106,20 +108,15 @@ def _stretches(voicing: Voicing, shapes: npt.NDArray[np.float64]) -> list[_Stret
     return found
 
 
+def _levels_db(shapes: npt.NDArray[np.float64]) -> Samples:
+    return np.asarray(power_db(np.sum(10.0 ** (shapes / 10.0), axis=1)))
+
+
 def _variety_db(shapes: npt.NDArray[np.float64], spoken: list[_Stretch]) -> float:
     """How far spectra of stretches differ, dB."""
     inside = np.concatenate([shapes[each.start : each.end] for each in spoken])
     relative = inside - inside.mean(axis=1, keepdims=True)
     return float(relative.std(axis=0).mean())
-
-
-def _rhythm(shapes: npt.NDArray[np.float64]) -> float:
-    """Which share of the movement of the level is at the rate of syllables, 0 to 1."""
-    level = power_db(np.sum(10.0 ** (shapes / 10.0), axis=1))
-    level = np.maximum(level, level.max() - _DEPTH_DB)
-    rate, power = scipy.signal.welch(level - level.mean(), fs=1.0 / PITCH_HOP_S, nperseg=256)
-    any_power = power[(rate >= _ANY_HZ[0]) & (rate <= _ANY_HZ[1])].sum()
-    return float(power[(rate >= _SYLLABLES_HZ[0]) & (rate <= _SYLLABLES_HZ[1])].sum() / any_power)
 
 
 def moving_sound(samples: Samples, voicing: Voicing, *, rate_hz: float) -> RoomSound | None:
@@ -149,7 +146,7 @@ def _are_of_a_voice(spoken: list[_Stretch], shapes: npt.NDArray[np.float64], cou
     return (
         2 * len(spoken) >= count
         and variety_db >= _FEW_VARIETY_DB
-        and _rhythm(shapes) >= _FEW_RHYTHM
+        and syllable_share(_levels_db(shapes)) >= _FEW_RHYTHM
     )
 
 

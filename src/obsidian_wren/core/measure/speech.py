@@ -30,6 +30,8 @@ _LEAST_VOICED_S = 0.5
 _FLAT = 1e-9
 _LEAST_SPEECH_S = 0.4
 _PITCH_MOVES = 1.04
+_SYLLABLES_HZ, _MOVES_HZ = (2.0, 9.0), (0.4, 30.0)
+_SILENT_UNDER_DB, _RHYTHM_FRAMES = 50.0, 256
 
 
 @dataclass(frozen=True)
@@ -230,10 +232,33 @@ def find_voice(samples: Samples, *, rate_hz: float) -> Voicing:
     return Voicing(voiced, pitch)
 
 
+def runs(mask: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Where each run of true frames ``(n,)`` begins, and where it has ended."""
+    change = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))
+    return list(
+        zip(
+            np.flatnonzero(change == 1).tolist(), np.flatnonzero(change == -1).tolist(), strict=True
+        )
+    )
+
+
+def syllable_share(levels_db: Samples) -> float:
+    """Which share of the movement of levels every 10 ms ``(n,)``, dB, is at the rate of syllables,
+    0 to 1; what lies 50 dB under the highest counts as silence (Houtgast and Steeneken 1985)."""
+    levels_db = np.maximum(levels_db, levels_db.max() - _SILENT_UNDER_DB)
+    rate, power = scipy.signal.welch(
+        levels_db - levels_db.mean(), fs=1.0 / PITCH_HOP_S, nperseg=_RHYTHM_FRAMES
+    )
+    syllables, whole = (
+        float(power[(rate >= low) & (rate <= high)].sum())
+        for low, high in (_SYLLABLES_HZ, _MOVES_HZ)
+    )
+    return syllables / whole if whole > 0.0 else 0.0
+
+
 def _in_runs(mask: np.ndarray, *, shortest_run: int) -> np.ndarray:
-    edges = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))
     kept = np.zeros(len(mask), dtype=bool)
-    for start, end in zip(np.flatnonzero(edges == 1), np.flatnonzero(edges == -1), strict=True):
+    for start, end in runs(mask):
         if end - start >= shortest_run:
             kept[start:end] = True
     return kept

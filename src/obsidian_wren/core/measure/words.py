@@ -16,8 +16,8 @@ import scipy
 
 from obsidian_wren.core.chain.filters import filtered
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.measure import speech
 from obsidian_wren.core.measure.levels import frame_levels_dbfs
-from obsidian_wren.core.measure.speech import active_level
 
 FRAME_S = 0.005
 _OVER_ROOM_DB, _EDGE_OVER_ROOM_DB = 10.0, 6.0
@@ -44,7 +44,7 @@ def find_words(samples: Samples, *, rate_hz: float, room_dbfs: float) -> tuple[W
     The body of a word stands 10 dB over the room; its edges are followed down to 6 dB over it, at
     most 150 ms.
     """
-    active = active_level(samples, rate_hz=rate_hz).level_dbfs
+    active = speech.active_level(samples, rate_hz=rate_hz).level_dbfs
     if not np.isfinite(active):
         return ()
     sections = scipy.signal.butter(2, _LOWEST_HZ, "highpass", fs=rate_hz, output="sos")
@@ -52,21 +52,12 @@ def find_words(samples: Samples, *, rate_hz: float, room_dbfs: float) -> tuple[W
     levels = frame_levels_dbfs(high, rate_hz=rate_hz, frame_s=FRAME_S)
     body = levels > max(room_dbfs + _OVER_ROOM_DB, active - _UNDER_ACTIVE_DB)
     edge = levels > max(room_dbfs + _EDGE_OVER_ROOM_DB, active - _EDGE_UNDER_ACTIVE_DB)
-    runs = _joined([_stretched(first, last, edge) for first, last in _runs(body)])
+    runs = _joined([_stretched(first, last, edge) for first, last in speech.runs(body)])
     return tuple(
         Word(first * FRAME_S, last * FRAME_S)
         for first, last in runs
         if (last - first) * FRAME_S >= _SHORTEST_S
         and levels[first:last].max() > active - _LOUDEST_UNDER_ACTIVE_DB
-    )
-
-
-def _runs(mask: np.ndarray) -> list[tuple[int, int]]:
-    change = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))
-    return list(
-        zip(
-            np.flatnonzero(change == 1).tolist(), np.flatnonzero(change == -1).tolist(), strict=True
-        )
     )
 
 
