@@ -16,7 +16,7 @@ def moved(kind, to):
     "order, kind, other",
     [
         (moved("limiter", 0), "limiter", "hum"),
-        (moved("limiter", 13), "limiter", "gain"),
+        (moved("limiter", 14), "limiter", "gain"),
         (moved("gate", 12), "gate", "compressor"),
         (moved("noise_reduction", 14), "noise_reduction", "compressor"),
         (moved("highpass", 14), "highpass", "gate"),

@@ -21,6 +21,7 @@ SETTINGS = {
         "lines": ((1, -50.0, -70.0), (2, -55.0, -70.0), (3, -60.0, -70.0)),
     },
     "clicks": {"over_db": 5.0, "loudest_dbfs": -20.0, "range_db": 40.0},
+    "learned": {"range_db": 24.0, "quiet_dbfs": -90.0, "under_voice_db": 24.0},
     "highpass": {"frequency_hz": 80.0, "order": 3},
     "deplosive": {
         "threshold_dbfs": -25.0,
@@ -178,11 +179,14 @@ def test_nonsense_never_leaves_and_the_sound_after_it_does(kind, bad):
     assert np.abs(after[-48_000:]).max() > 0.01
 
 
-@pytest.mark.parametrize("kind", ["clicks", "noise_reduction", "ring_reduction", "gate", "limiter"])
+@pytest.mark.parametrize(
+    "kind", ["clicks", "learned", "noise_reduction", "ring_reduction", "gate", "limiter"]
+)
 def test_delay_is_as_reported(kind):
     """Settings that change nothing let a click through, later by exactly what the stage says."""
     idle = {
         "clicks": {"range_db": 0.0},
+        "learned": {"range_db": 0.0, "quiet_dbfs": 0.0},
         "noise_reduction": {"reduction_db": 0.0},
         "ring_reduction": {"reduction_db": 0.0},
         "gate": {"threshold_dbfs": -90.0, "range_db": 0.0},
@@ -197,7 +201,12 @@ def test_delay_is_as_reported(kind):
 
 
 def test_the_chain_is_within_its_delay():
-    cleaning = {"clicks": 0.014, "noise_reduction": 0.012, "ring_reduction": 0.008}
+    cleaning = {
+        "clicks": 0.014,
+        "learned": 0.032,
+        "noise_reduction": 0.012,
+        "ring_reduction": 0.008,
+    }
     without = [s for s in CHAIN if s.kind not in cleaning]
     assert VoiceChain(without, RATE).delay_samples / RATE <= 0.003
     for kind, longest_s in cleaning.items():

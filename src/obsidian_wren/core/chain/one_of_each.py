@@ -15,6 +15,7 @@ from obsidian_wren.core.chain.stage import StageSpec
 # What kinds are told beside their numbers: lines of hum, the noise, bands.
 _TOLD: dict[str, dict[str, Any]] = {
     "hum": {"mains_hz": 50.0, "settle_s": 0.5, "lines": [[1, -40.0, -90.0], [3, -50.0, -90.0]]},
+    "learned": {"quiet_dbfs": -120.0, "under_voice_db": 40.0},
     "noise_reduction": {"profile": [[0.0, -70.0], [24_000.0, -70.0]]},
     "equalizer": {"bands": [EqualizerBand("peak", 1000.0, 3.0, 1.0)]},
     # Loud enough for everything that works over a level.

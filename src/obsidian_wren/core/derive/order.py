@@ -46,6 +46,16 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
         _("A compressor before it stretches a click over what lies beside it."),
     ),
     (
+        "learned",
+        "gate",
+        _("A gate before it cuts what it tells voice and noise by."),
+    ),
+    (
+        "learned",
+        "compressor",
+        _("A compressor before it lifts what moves between words, and it is taken less far."),
+    ),
+    (
         "noise_reduction",
         "gate",
         (

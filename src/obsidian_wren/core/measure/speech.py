@@ -247,7 +247,9 @@ def syllable_share(levels_db: Samples) -> float:
     0 to 1; what lies 50 dB under the highest counts as silence (Houtgast and Steeneken 1985)."""
     levels_db = np.maximum(levels_db, levels_db.max() - _SILENT_UNDER_DB)
     rate, power = scipy.signal.welch(
-        levels_db - levels_db.mean(), fs=1.0 / PITCH_HOP_S, nperseg=_RHYTHM_FRAMES
+        levels_db - levels_db.mean(),
+        fs=1.0 / PITCH_HOP_S,
+        nperseg=min(_RHYTHM_FRAMES, len(levels_db)),
     )
     syllables, whole = (
         float(power[(rate >= low) & (rate <= high)].sum())

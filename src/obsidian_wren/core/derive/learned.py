@@ -1,0 +1,310 @@
+"""What moves: on where the room in use moves by more than the listener should hear, and the mask
+takes it.
+
+Source: practice for what a voice can bear; the rest is measured on the takes: what moves, how far
+it falls, and how much of this very voice the mask takes for noise.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from obsidian_wren.core.chain.learned import DELAY_S, LearnedSpec, followed, taken_and_kept
+from obsidian_wren.core.chain.offline import render
+from obsidian_wren.core.decibels import Samples, power_db
+from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
+from obsidian_wren.core.derive.take_set import TakeSet
+from obsidian_wren.core.measure.artefacts import speech_loss
+from obsidian_wren.core.measure.moments import (
+    STEP_S,
+    Moment,
+    MomentKind,
+    MovingRoom,
+    a_weighted_levels_dbfs,
+    moving_room,
+)
+from obsidian_wren.core.measure.room_sounds import moving_sound
+from obsidian_wren.core.measure.speech import find_voice
+from obsidian_wren.core.measure.words import within
+from obsidian_wren.core.numerals import DECIDES_DB, beside, plain
+from obsidian_wren.core.record_types import Level, Numbers
+from obsidian_wren.core.wording import _
+
+_LEAST_DB, _USUAL_DB, _MOST_DB = 9.0, 24.0, 30.0
+# What moves comes and goes, so it is brought under the target by so much.
+_SPARE_DB = 3.0
+# So much has to move to be worth its delay, and to fall.
+_WORTH_S_A_MINUTE, _WORTH_DB = 1.5, 3.0
+_USUAL_UNDER_DB, _UNDER_DB = 24.0, (18.0, 28.0)
+# What the mask takes of a voice itself stays under that nine tenths of the time; so much on top.
+_OVER_OWN_DB = 3.0
+_QUIET_SPARE_DB = 3.0
+_USUAL_QUIET_DBFS = -70.0
+_MOST_LOSS_DB = 1.0
+_HEARD_S = 12.0
+_STEPS_DB = 3.0
+
+
+@dataclass(frozen=True)
+class MovingKind:
+    """All moments of one kind: their A-weighted level before and after, dBFS, and how long they
+    last together, s."""
+
+    kind: MomentKind
+    seconds: float
+    before_dbfs_a: Level
+    after_dbfs_a: Level
+
+
+@dataclass(frozen=True)
+class MovingEvidence:
+    """The room in use over time: A-weighted levels every ``step_s`` before and after ``(steps,)``,
+    what the room at rest seldom exceeds, dBFS(A); its moments; what each kind falls by; for how
+    long something moves, s; delay, ms."""
+
+    step_s: float
+    before_dbfs_a: Numbers
+    after_dbfs_a: Numbers
+    rest_dbfs_a: Level
+    moments: tuple[Moment, ...]
+    kinds: tuple[MovingKind, ...]
+    moving_s: float
+    delay_ms: float
+
+
+def derive_learned(take_set: TakeSet, pins: Pins) -> StagePlan:
+    """The rule for what moves, from the room in use beside the room at rest, and from the talk."""
+    answer = StagePlanBuilder("learned", pins)
+    in_use = take_set.in_use
+    if in_use is None:
+        _usual_settings(answer)
+        return answer.plan(
+            False,
+            _(
+                "Unknown: your room in use was not taken. Take it while you type and the house"
+                " lives, and it shows what moves."
+            ),
+        )
+    rate = take_set.rate_hz
+    room = take_set.once("moving", lambda: moving_room(in_use, take_set.rest, rate_hz=rate))
+    lift = take_set.lift_to_listener().gates_open_db
+    aim = take_set.preferences.aims.floor_dbfs_a
+    over_aim = room.highest_dbfs + lift - aim
+    often = room.moving_s * 60.0 * rate / max(len(in_use), 1)
+    wanted = often >= _WORTH_S_A_MINUTE and over_aim >= DECIDES_DB
+    if not wanted and not pins.switches.get("learned"):
+        _usual_settings(answer)
+        return answer.plan(
+            False,
+            _because(room, often, over_aim, None),
+            evidence=_evidence(take_set, in_use, room, None),
+        )
+    sings = take_set.once("sings", lambda: _sings(take_set.talk, rate))
+    under = answer.set("under_voice_db", *_under_voice(take_set))
+    quiet = answer.set("quiet_dbfs", *_quiet(take_set, lift, aim))
+    asked = min(max(math.ceil(over_aim + _SPARE_DB), _LEAST_DB), _USUAL_DB)
+    reduction, lost = _bearable(take_set, asked, quiet, under)
+    text = (
+        _(
+            "Limited to {reduction_db:.0f} dB: more would take over {most_loss_db:.0f} dB from"
+            " your words.",
+            reduction_db=reduction,
+            most_loss_db=_MOST_LOSS_DB,
+        )
+        if reduction < asked
+        else _(
+            "As far as the loudest of it stands over the target, and {spare_db:.0f} dB more; your"
+            " words lose {lost_db:.1f} dB at most.",
+            spare_db=_SPARE_DB,
+            lost_db=max(lost, 0.0),
+        )
+        if asked < _USUAL_DB
+        else _(
+            "More than {most_db:.0f} dB is not heard behind a voice; your words lose {lost_db:.1f}"
+            " dB at most.",
+            most_db=_USUAL_DB,
+            lost_db=max(lost, 0.0),
+        )
+    )
+    spec = LearnedSpec(answer.set("range_db", reduction, text), quiet, under)
+    evidence = _evidence(take_set, in_use, room, spec)
+    falls = _fall_db(evidence)
+    on = wanted and falls >= _WORTH_DB and not sings
+    because = (
+        _(
+            "You hold notes in your talk. Who sings hears it too, and {delay_ms:.0f} ms later is"
+            " too late to sing to.",
+            delay_ms=evidence.delay_ms,
+        )
+        if sings and wanted
+        else _because(room, often, over_aim, falls)
+    )
+    return answer.plan(on, because, evidence=evidence)
+
+
+def _sings(talk: Samples, rate_hz: float) -> bool:
+    """Whether what is called talk holds notes."""
+    moves = moving_sound(talk, find_voice(talk, rate_hz=rate_hz), rate_hz=rate_hz)
+    return moves is not None and moves.kind == "melody"
+
+
+def _usual_settings(answer: StagePlanBuilder) -> None:
+    text = _("A usual value; nothing in your takes tells it.")
+    answer.set("range_db", _USUAL_DB, text)
+    answer.set("quiet_dbfs", _USUAL_QUIET_DBFS, text)
+    answer.set("under_voice_db", _USUAL_UNDER_DB, text)
+
+
+def _under_voice(take_set: TakeSet) -> tuple[float, str]:
+    """How far under the voice lies what the mask takes of this very voice."""
+
+    def measure() -> float | None:
+        taken, kept, step_s = taken_and_kept(take_set.talk, rate_hz=take_set.rate_hz)
+        spoken = within(take_set.words, np.arange(len(taken)) * step_s)
+        if not spoken.any():
+            return None
+        # As the stage follows them.
+        taken, kept = (followed(each, step_s=step_s) for each in (taken, kept))
+        return float(np.percentile(power_db((kept + 1e-30) / (taken + 1e-30))[spoken], 10))
+
+    own = take_set.once("own voice taken", measure)
+    if own is None:
+        return _USUAL_UNDER_DB, _("No words were found in the take; a usual value.")
+    return round(float(np.clip(own - _OVER_OWN_DB, *_UNDER_DB)), 1), _(
+        "Of your own voice it takes what lies {own:.0f} dB under it, nine tenths of the time less:"
+        " what is that faint beside it passes, and your clean voice with it.",
+        own=own,
+    )
+
+
+def _quiet(take_set: TakeSet, lift_db: float, aim: float) -> tuple[float, str]:
+    """What is taken only from here on: the room at rest passes where it is quiet enough."""
+
+    def measure() -> float:
+        taken, kept, _step_s = taken_and_kept(take_set.rest, rate_hz=take_set.rate_hz)
+        whole = power_db(taken + kept + 1e-30)
+        return float(np.percentile(whole, 95)) if len(whole) else _USUAL_QUIET_DBFS
+
+    seldom = take_set.once("rest seldom over", measure)
+    over = take_set.rest_dbfs_a + lift_db - aim
+    if over < DECIDES_DB:
+        return round(seldom + _QUIET_SPARE_DB, 1), _(
+            "{spare_db:.0f} dB over what your room at rest seldom exceeds: that is quiet enough and"
+            " passes.",
+            spare_db=_QUIET_SPARE_DB,
+        )
+    return round(seldom - over, 1), _(
+        "Your room at rest is {over} dB over the target, so it is taken as well.",
+        over=plain(over, 0),
+    )
+
+
+def _bearable(
+    take_set: TakeSet, wanted_db: float, quiet_dbfs: float, under_db: float
+) -> tuple[float, float]:
+    """The strongest reduction up to the wanted one that takes no more than a decibel from any clear
+    band of the voice, and what it takes, dB."""
+    reduction, rate = wanted_db, take_set.rate_hz
+    talk, rest = (x[: round(_HEARD_S * rate)] for x in (take_set.talk, take_set.rest))
+    while True:
+        spec = LearnedSpec(reduction, quiet_dbfs, under_db)
+
+        def lose(spec: LearnedSpec = spec) -> float:
+            found = speech_loss(talk, render([spec], talk, rate_hz=rate), rest, rate_hz=rate)
+            return 0.0 if found is None else found.loss_db
+
+        lost = take_set.once(("lost to the mask", spec), lose)
+        if lost <= _MOST_LOSS_DB or reduction <= _LEAST_DB:
+            return reduction, lost
+        reduction = max(_LEAST_DB, reduction - _STEPS_DB)
+
+
+def _evidence(
+    take_set: TakeSet, in_use: Samples, room: MovingRoom, spec: LearnedSpec | None
+) -> MovingEvidence:
+    rate = take_set.rate_hz
+
+    def after() -> Samples:
+        treated = in_use if spec is None else render([spec], in_use, rate_hz=rate)
+        return a_weighted_levels_dbfs(treated, rate_hz=rate)
+
+    left = room.levels_dbfs if spec is None else take_set.once(("moving after", spec), after)
+    kinds = sorted({moment.kind for moment in room.moments})
+    return MovingEvidence(
+        STEP_S,
+        room.levels_dbfs,
+        left,
+        room.rest_dbfs,
+        room.moments,
+        tuple(_of_kind(kind, room, left) for kind in kinds),
+        room.moving_s,
+        1000.0 * DELAY_S,
+    )
+
+
+def _of_kind(kind: MomentKind, room: MovingRoom, left_dbfs: Samples) -> MovingKind:
+    inside = np.zeros(len(room.levels_dbfs), dtype=bool)
+    for moment in room.moments:
+        if moment.kind == kind:
+            inside[round(moment.start_s / STEP_S) : round(moment.end_s / STEP_S)] = True
+    inside &= room.moving
+    if not inside.any():
+        return MovingKind(kind, 0.0, room.rest_dbfs, room.rest_dbfs)
+    before, after = (
+        power_db(float(np.mean(10.0 ** (levels[inside] / 10.0))))
+        for levels in (room.levels_dbfs, left_dbfs)
+    )
+    return MovingKind(kind, float(np.count_nonzero(inside)) * STEP_S, before, after)
+
+
+def _fall_db(evidence: MovingEvidence) -> float:
+    """How far all that moves falls together, dB."""
+    seconds = np.array([each.seconds for each in evidence.kinds])
+    if not seconds.sum():
+        return 0.0
+    before, after = (
+        float(seconds @ 10.0 ** (np.array(levels) / 10.0))
+        for levels in (
+            [each.before_dbfs_a for each in evidence.kinds],
+            [each.after_dbfs_a for each in evidence.kinds],
+        )
+    )
+    return float(power_db(before / max(after, 1e-30)))
+
+
+def _because(room: MovingRoom, often: float, over_aim: float, falls_db: float | None) -> str:
+    seconds = len(room.levels_dbfs) * STEP_S
+    if not room.moments:
+        return _(
+            "Nothing moves: {seconds:.0f} s of your room in use never rise over the room at rest.",
+            seconds=seconds,
+        )
+    moves = _(
+        "Your room in use moves by up to {over:.0f} dB over its own floor, {moving_s:.1f} s of"
+        " {seconds:.0f}.",
+        over=room.highest_dbfs - room.rest_dbfs,
+        moving_s=room.moving_s,
+        seconds=seconds,
+    )
+    stands = beside(over_aim, _("the target"))
+    if often < _WORTH_S_A_MINUTE:
+        return _("{moves} That is too seldom to be worth its delay.", moves=moves)
+    if over_aim < DECIDES_DB:
+        return _("{moves} At the listener that is {stands}.", moves=moves, stands=stands)
+    if falls_db is not None and falls_db < _WORTH_DB:
+        voice = sum(m.end_s - m.start_s for m in room.moments if m.kind == "voice")
+        if voice >= 0.5 * room.moving_s:
+            return _(
+                "{moves} It is another person's voice, which no mask tells from yours: distance, a"
+                " microphone's pattern and the gate help.",
+                moves=moves,
+            )
+        return _(
+            "{moves} The mask takes {falls_db:.0f} dB of it: not worth its delay.",
+            moves=moves,
+            falls_db=max(falls_db, 0.0),
+        )
+    return _("{moves} At the listener that would be {stands}.", moves=moves, stands=stands)
