@@ -51,6 +51,10 @@ def noise_pascals(
             return _hum(noise, count, rate_hz, rng), None
         case "clicks":
             return _clicks(noise, count, rate_hz, rng), None
+        case "knocks":
+            return _knocks(noise, count, rate_hz, rng), None
+        case "passing":
+            return _passing(noise, count, rate_hz, rng), None
         case "tone":
             return _lines(noise, 1, count, rate_hz, rng), None
         case "comb":
@@ -112,6 +116,40 @@ def _clicks(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generat
         first = round(start * rate_hz)
         wave[first : first + length] += click
     return wave[:count]
+
+
+def _knocks(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    """Wood on wood: a few modes that die away, evenly spread with jitter."""
+    wave = np.zeros(count + round(rate_hz))
+    seconds = count / rate_hz
+    events = max(1, round(noise.per_minute * seconds / 60.0)) if noise.per_minute else 0
+    at = np.arange(round(0.5 * rate_hz)) / rate_hz
+    for number in range(events):
+        knock = np.zeros(len(at))
+        for hz in np.exp(rng.uniform(np.log(110.0), np.log(900.0), 8)):
+            size, decay = rng.uniform(0.3, 1.0), rng.uniform(0.03, 0.09)
+            knock += size * np.sin(2.0 * np.pi * hz * at) * np.exp(-at / decay)
+        knock *= np.sqrt(2.0) * pascals(noise.level_db_spl) / np.max(np.abs(knock))
+        first = round((number + rng.uniform(0.2, 0.8)) * seconds / events * rate_hz)
+        wave[first : first + len(at)] += knock * rng.uniform(0.6, 1.0)
+    return wave[:count]
+
+
+def _passing(noise: NoiseSpec, count: int, rate_hz: float, rng: np.random.Generator) -> Samples:
+    """A motor on the water, its strokes under its wash, that swells and fades."""
+    at = np.arange(count) / rate_hz
+    times = max(1, round(noise.per_minute * count / rate_hz / 60.0))
+    near = np.zeros(count)
+    for number in range(times):
+        middle = (number + rng.uniform(0.3, 0.7)) * count / rate_hz / times
+        near += 1.0 / (1.0 + ((at - middle) / rng.uniform(1.2, 2.0)) ** 2)
+    band = scipy.signal.butter(
+        1, (150.0, min(2500.0, 0.45 * rate_hz)), "bandpass", fs=rate_hz, output="sos"
+    )
+    wash = scipy.signal.sosfilt(band, rng.standard_normal(count))
+    strokes = 1.0 + 0.7 * np.sin(2.0 * np.pi * 34.0 * at + rng.uniform(0.0, 6.0))
+    wave = near * strokes * wash
+    return np.asarray(wave * pascals(noise.level_db_spl) / np.sqrt(np.mean(wash**2)))
 
 
 def self_noise_pascals(

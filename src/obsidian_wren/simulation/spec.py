@@ -66,14 +66,16 @@ class NoiseSpec(_Strict):
     """One source of noise, its level in dB SPL as the microphone picks it up.
 
     ``spectrum_db``: points of Hz and dB that shape ``heater``, ``rain`` or ``white`` otherwise than
-    they are. ``hum``: a mains hum, ``harmonics`` in dB against the whole, wandering by
-    ``drift_hz`` over a minute. ``clicks``: keys, ``level_db_spl`` is their peak level. ``tone``:
-    one steady line at ``frequency_hz``. ``comb``: ``lines`` of equal level every ``frequency_hz``,
-    as dimmers and network gear make them. ``name`` is what a person switches off; sources of one
+    they are. ``knocks``: something heavy that knocks ``per_minute``, ``level_db_spl`` is their peak
+    level. ``passing``: a motor that comes by and goes ``per_minute``, at its loudest of that level.
+    ``hum``: a mains hum, ``harmonics`` in dB against the whole, wandering by ``drift_hz`` over a
+    minute. ``clicks``: keys, ``level_db_spl`` is their peak level. ``tone``: one steady line at
+    ``frequency_hz``. ``comb``: ``lines`` of equal level every ``frequency_hz``, as dimmers and
+    network gear make them. ``name`` is what a person switches off; sources of one
     name go together.
     """
 
-    kind: Literal["heater", "hum", "clicks", "rain", "white", "tone", "comb"]
+    kind: Literal["heater", "hum", "clicks", "rain", "white", "tone", "comb", "knocks", "passing"]
     name: str = ""
     level_db_spl: float = Field(ge=-20, le=120)
     when: Literal["always", "in-use"] = "always"

@@ -13,6 +13,7 @@
   import ClicksPicture from './ClicksPicture.svelte';
   import GatePicture from './GatePicture.svelte';
   import HumPicture from './HumPicture.svelte';
+  import MovesPicture from './MovesPicture.svelte';
   import NoisePicture from './NoisePicture.svelte';
   import RingPicture from './RingPicture.svelte';
 
@@ -29,6 +30,7 @@
     ring: 'ring_reduction',
     hum: 'hum',
     clicks: 'clicks',
+    moves: 'learned',
   };
   const kind = $derived(KINDS[leaf] ?? 'gate');
   const taken = $derived(clean?.taken[kind]);
@@ -47,6 +49,7 @@
       gate: t('Two distributions and the edge between them. Move the thresholds, or leave them automatic.'),
       noise: t('Only as strong as your listeners’ floor asks for; more would make words hollow.'),
       hum: t('Each line of the mains is followed and taken out alone, without delay.'),
+      moves: t('Your room in use: what comes and goes, over what is always there.'),
       clicks: t('Short bursts go down to what is heard on both sides of them.'),
       ring: t('How long your room reverberates, and how strong that is beside your voice.'),
     }[leaf] ?? '',
@@ -78,6 +81,16 @@
         <HumPicture hum={clean.hum} on={own?.on ?? false} />
       {:else}
         <Waiting text={own?.because ?? t('No mains hum stands out of your quiet take.')} />
+      {/if}
+    {:else if leaf === 'moves'}
+      {#if clean.learned}
+        <MovesPicture moves={clean.learned} on={own?.on ?? false} />
+      {:else}
+        <Waiting
+          text={t(
+            'Record the room in use in Quiet: type, move the chair, leave doors and windows as they are. Only that tells what moves.',
+          )}
+        />
       {/if}
     {:else if leaf === 'clicks'}
       {#if clean.clicks}
@@ -188,6 +201,9 @@
           settings={overview.settings.filter((s) => s.stage === stage.key)}
           warning={warnings.find((w) => w.kind === stage.kind)?.sentence}
         />
+      {/each}
+      {#each leaf === 'moves' ? clean.moving_facts : [] as fact (fact.name)}
+        <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
       {/each}
       {#each taken?.facts ?? [] as fact (fact.name)}
         <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>

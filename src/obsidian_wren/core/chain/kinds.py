@@ -73,7 +73,7 @@ KINDS: dict[str, StageKind] = {
                 Parameter("quiet_dbfs", _("Leaves alone under"), "dBFS", -120.0, 0.0, 0.5),
                 Parameter(
                     "under_voice_db",
-                    _("Nothing further under the voice than"),
+                    _("Passes under the voice by"),
                     "dB",
                     6.0,
                     40.0,

@@ -45,6 +45,8 @@ _QUIET_SPARE_DB = 3.0
 _USUAL_QUIET_DBFS = -70.0
 _MOST_LOSS_DB = 1.0
 _HEARD_S = 12.0
+# More points than that no picture shows.
+_MOST_STEPS = 800
 _STEPS_DB = 3.0
 
 
@@ -62,13 +64,13 @@ class MovingKind:
 @dataclass(frozen=True)
 class MovingEvidence:
     """The room in use over time: A-weighted levels every ``step_s`` before and after ``(steps,)``,
-    what the room at rest seldom exceeds, dBFS(A); its moments; what each kind falls by; for how
+    what is always there, dBFS(A); its moments; what each kind falls by; for how
     long something moves, s; delay, ms."""
 
     step_s: float
     before_dbfs_a: Numbers
     after_dbfs_a: Numbers
-    rest_dbfs_a: Level
+    always_dbfs_a: Level
     moments: tuple[Moment, ...]
     kinds: tuple[MovingKind, ...]
     moving_s: float
@@ -233,16 +235,23 @@ def _evidence(
 
     left = room.levels_dbfs if spec is None else take_set.once(("moving after", spec), after)
     kinds = sorted({moment.kind for moment in room.moments})
+    together = -(-len(left) // _MOST_STEPS) or 1
     return MovingEvidence(
-        STEP_S,
-        room.levels_dbfs,
-        left,
-        room.rest_dbfs,
+        STEP_S * together,
+        _highest_of(room.levels_dbfs, together),
+        _highest_of(left, together),
+        room.always_dbfs,
         room.moments,
         tuple(_of_kind(kind, room, left) for kind in kinds),
         room.moving_s,
         1000.0 * DELAY_S,
     )
+
+
+def _highest_of(levels: Samples, together: int) -> Samples:
+    """The highest of every so many levels, to a tenth of a decibel."""
+    starts = range(0, len(levels), together)
+    return np.array([round(float(levels[at : at + together].max()), 1) for at in starts])
 
 
 def _of_kind(kind: MomentKind, room: MovingRoom, left_dbfs: Samples) -> MovingKind:
@@ -252,7 +261,7 @@ def _of_kind(kind: MomentKind, room: MovingRoom, left_dbfs: Samples) -> MovingKi
             inside[round(moment.start_s / STEP_S) : round(moment.end_s / STEP_S)] = True
     inside &= room.moving
     if not inside.any():
-        return MovingKind(kind, 0.0, room.rest_dbfs, room.rest_dbfs)
+        return MovingKind(kind, 0.0, room.always_dbfs, room.always_dbfs)
     before, after = (
         power_db(float(np.mean(10.0 ** (levels[inside] / 10.0))))
         for levels in (room.levels_dbfs, left_dbfs)
@@ -279,13 +288,14 @@ def _because(room: MovingRoom, often: float, over_aim: float, falls_db: float | 
     seconds = len(room.levels_dbfs) * STEP_S
     if not room.moments:
         return _(
-            "Nothing moves: {seconds:.0f} s of your room in use never rise over the room at rest.",
+            "Nothing moves: {seconds:.0f} s of your room in use never rise over what is always"
+            " there.",
             seconds=seconds,
         )
     moves = _(
-        "Your room in use moves by up to {over:.0f} dB over its own floor, {moving_s:.1f} s of"
-        " {seconds:.0f}.",
-        over=room.highest_dbfs - room.rest_dbfs,
+        "Your room in use moves by up to {over:.0f} dB over what is always there, {moving_s:.1f} s"
+        " of {seconds:.0f}.",
+        over=room.highest_dbfs - room.always_dbfs,
         moving_s=room.moving_s,
         seconds=seconds,
     )

@@ -19,6 +19,7 @@ from obsidian_wren.core.numerals import DECIDES_DB, frequency, plain, with_sign,
 from obsidian_wren.core.wording import _, ngettext
 
 if TYPE_CHECKING:
+    from obsidian_wren.core.derive.learned import MovingEvidence
     from obsidian_wren.core.derive.noise_reduction import NoiseEvidence
 
 Mark = Literal["good", "fault", "none"]
@@ -125,6 +126,55 @@ def steady_facts(landing: Landing, aims: Aims, *, raw_lufs: float | None) -> tup
             ),
         ),
     )
+
+
+_MOVING = {
+    "keys": _("Keys"),
+    "knock": _("Knocks"),
+    "melody": _("Something with a melody"),
+    "voice": _("Another voice"),
+    "passing": _("What passes"),
+}
+# A voice that falls by less was not taken for noise.
+_VOICE_STAYS_DB = 6.0
+
+
+def moving_facts(moving: MovingEvidence, *, on: bool) -> tuple[Fact, ...]:
+    """What moves in the room in use by kind, how far it falls, and the delay that it costs."""
+    facts = []
+    for each in moving.kinds:
+        fall = each.before_dbfs_a - each.after_dbfs_a
+        stays = each.kind == "voice" and fall < _VOICE_STAYS_DB
+        sentence = _(
+            "{seconds:.1f} s together, {before} dBFS(A) before and {after} behind it.",
+            seconds=each.seconds,
+            before=plain(each.before_dbfs_a, 0),
+            after=plain(each.after_dbfs_a, 0),
+        )
+        if stays:
+            sentence = _(
+                "{seconds:.1f} s together. It is not lowered: to any program it is a voice."
+                " Distance, a microphone's pattern and the gate help.",
+                seconds=each.seconds,
+            )
+        facts.append(
+            Fact(
+                _MOVING[each.kind],
+                _("stays") if stays else with_sign(-fall, "dB", 0) if on else _("not taken"),
+                "fault" if stays else "none",
+                sentence,
+            )
+        )
+    if on:
+        facts.append(
+            Fact(
+                _("Delay"),
+                with_sign(moving.delay_ms, "ms", 0),
+                "none",
+                _("Always there; while nothing moves, your voice passes as it came."),
+            )
+        )
+    return tuple(facts)
 
 
 def noise_facts(noise: NoiseEvidence) -> tuple[Fact, ...]:

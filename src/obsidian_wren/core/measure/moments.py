@@ -1,9 +1,11 @@
 """What moves in a room that is used: the moments that stand over the room at rest, and what each of
 them is.
 
-A moment is a stretch whose A-weighted level every 20 ms stands clearly over all but the loudest of
-the room at rest. What ends within a fifth of a second and lies high is keys, what begins at its
-loudest and dies away a knock; a melody and a voice are told by ``room_sounds``. The rest passes by.
+A moment is a stretch whose A-weighted level every 20 ms stands clearly over what is always there:
+over all but the loudest of the room at rest, and over what the room in use adds to that where it
+is as steady, so that a fan that only runs in use moves nothing. What ends within a fifth of a
+second and lies high is keys, what begins at its loudest and dies away a knock; a melody and a voice
+are told by ``room_sounds``. The rest passes by.
 
 Source: IEC 61672-1 for the weighting; practice for the rest.
 """
@@ -27,6 +29,7 @@ STEP_S = 0.02
 _FRAME_S = 0.04
 _OVER_DB = 6.0
 _SELDOM = 95.0
+_AS_STEADY_DB = 0.8
 # What follows within this belongs to the same moment.
 _JOINED_S = 0.4
 # Longer ones are asked for a melody or a voice.
@@ -52,10 +55,10 @@ class Moment:
 @dataclass(frozen=True)
 class MovingRoom:
     """A room in use beside the room at rest: A-weighted levels every 20 ms ``(steps,)``, dBFS; what
-    the room at rest seldom exceeds, dBFS; the moments."""
+    is always there, dBFS; the moments."""
 
     levels_dbfs: Samples
-    rest_dbfs: float
+    always_dbfs: float
     moments: tuple[Moment, ...]
 
     @property
@@ -64,7 +67,7 @@ class MovingRoom:
         found = np.zeros(len(self.levels_dbfs), dtype=bool)
         for moment in self.moments:
             found[round(moment.start_s / STEP_S) : round(moment.end_s / STEP_S)] = True
-        return found & (self.levels_dbfs > self.rest_dbfs + _OVER_DB)
+        return found & (self.levels_dbfs > self.always_dbfs + _OVER_DB)
 
     @property
     def moving_s(self) -> float:
@@ -108,10 +111,17 @@ def moving_room(in_use: Samples, rest: Samples, *, rate_hz: float) -> MovingRoom
     """What moves in ``(n,)`` samples of a room in use, beside ``(m,)`` of it at rest."""
     levels, high = _levels_and_high(in_use, rate_hz)
     still = a_weighted_levels_dbfs(rest, rate_hz=rate_hz)
-    seldom = float(np.percentile(np.maximum(still, -200.0), _SELDOM)) if len(still) else SILENCE_DB
-    over = levels > seldom + _OVER_DB
+    always = -200.0
+    if len(still):
+        soft, often, seldom = np.percentile(np.maximum(still, -200.0), [10, 25, _SELDOM])
+        always = float(seldom)
+        if len(levels):
+            soft_in_use, often_in_use = np.percentile(levels, [10, 25])
+            if often_in_use - soft_in_use <= often - soft + _AS_STEADY_DB:
+                always += max(float(soft_in_use - soft), 0.0)
+    over = levels > always + _OVER_DB
     moments = [_moment(in_use, levels, high, first, last, rate_hz) for first, last in _joined(over)]
-    return MovingRoom(levels, seldom, tuple(moments))
+    return MovingRoom(levels, always, tuple(moments))
 
 
 def _joined(over: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:

@@ -14,6 +14,7 @@ from obsidian_wren.core.derive import verdicts
 from obsidian_wren.core.derive.aims import MOST_BANDS, Aims
 from obsidian_wren.core.derive.landing import Landing
 from obsidian_wren.core.derive.taken import taken_facts
+from obsidian_wren.service.calibration.setting_rows import stage_rows
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.page import views
 from obsidian_wren.service.rig.context import RigContext
@@ -84,6 +85,11 @@ def clean(ctx: RigContext, *, stale: str | None) -> views.CleanView | None:
     found = derivation(ctx, "clean", views.CleanView, stale=stale)
     if found is not None and found.noise_reduction is not None:
         found.facts = verdicts.noise_facts(found.noise_reduction)
+    if found is not None and found.learned is not None:
+        row = stage_rows(ctx).get("learned")
+        found.moving_facts = verdicts.moving_facts(
+            found.learned, on=row is not None and bool(row.runs)
+        )
     if found is not None:
         found.taken = {
             stage: replace(taken, facts=taken_facts(taken)) for stage, taken in found.taken.items()

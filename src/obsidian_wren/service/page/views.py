@@ -22,6 +22,7 @@ from obsidian_wren.core.derive.floor_split import FloorSplit
 from obsidian_wren.core.derive.gain_plan import GainPlan
 from obsidian_wren.core.derive.gate_evidence import GateCounts, GateEvidence
 from obsidian_wren.core.derive.hum import HumEvidence
+from obsidian_wren.core.derive.learned import MovingEvidence
 from obsidian_wren.core.derive.leveller import LevelEvidence
 from obsidian_wren.core.derive.noise_reduction import NoiseEvidence
 from obsidian_wren.core.derive.order import OrderWarning
@@ -169,11 +170,13 @@ class CleanView(BaseModel):
     deplosive: PlosiveEvidenceView | None
     hum: HumEvidence | None = None
     clicks: ClickEvidence | None = None
+    learned: MovingEvidence | None = None
     taken: dict[str, TakenView] = {}
     words: int
     seconds: float
     cut_weight: float
     facts: tuple[Fact, ...] = ()
+    moving_facts: tuple[Fact, ...] = ()
     predicted: str | None = None
     stale: str | None = None
 
