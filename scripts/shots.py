@@ -26,7 +26,7 @@ VIEWS = {
     "rig": ("Rig", "What to expect"),
     "rig-sound-settings": ("Rig", "Sound settings"),
     "quiet-in-use": ("Quiet", "In use"),
-    "clean-gate": ("Clean", "Gate"),
+    "clean-moves": ("Clean", "What moves"),
     "tone": ("Tone", "What the rig adds"),
     "steady": ("Steady", "Levels"),
     "send": ("Send", "Listeners"),

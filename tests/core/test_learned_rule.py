@@ -102,3 +102,15 @@ def test_a_room_over_the_target_is_taken_as_well():
     )
     assert quiet.settings["quiet_dbfs"].value > -110.0
     assert "taken as well" in loud.settings["quiet_dbfs"].because
+
+
+def test_a_talk_that_holds_what_moves_tells_nothing_of_its_cost():
+    street = at("street", -50.0)
+    said = voice()[: 20 * RATE]
+    noisy = said + np.resize(moving("street", 5, SECONDS), len(said)) * 10.0 ** (-50.0 / 20.0)
+    clear, held = (derive_learned(takes(street, talk=talk), Pins()) for talk in (said, noisy))
+    assert clear.switch.on and held.switch.on
+    assert "Your words lose" in clear.settings["range_db"].because
+    assert "is unknown" in held.settings["range_db"].because
+    assert held.settings["under_voice_db"].value == 24.0
+    assert "nine tenths" in clear.settings["under_voice_db"].because

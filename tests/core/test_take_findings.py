@@ -2,9 +2,11 @@
 
 import numpy as np
 import pytest
+import scipy.linalg
 import scipy.ndimage
 import scipy.signal
 
+from obsidian_wren.core.measure import speech
 from obsidian_wren.core.measure.bursts import find_bursts, without_bursts
 from obsidian_wren.core.measure.channels import voice_channel
 from obsidian_wren.core.measure.faults import check, is_whispered
@@ -15,6 +17,7 @@ from obsidian_wren.core.measure.take_findings import (
     quiet_findings,
     talk_findings,
 )
+from obsidian_wren.core.rate import at_rate
 from signals import RATE, noise, room, sine, voice
 
 FLOOR = 2e-4
@@ -157,6 +160,40 @@ def test_a_rooms_reverberation_is_no_other_floor(decay_s):
     wet = scipy.signal.fftconvolve(voice("passage"), answer)[: len(voice("passage"))]
     found = match(room(FLOOR), voice("passage") + wet + room(FLOOR, len(wet) / RATE, seed=5))
     assert found is None or found.findings == ()
+
+
+def whisper_of(sound, order=18):
+    """A voice ``(n,)`` turned to noise by linear prediction: its formants and levels, no pitch."""
+    low = at_rate(sound, RATE, 16_000)
+    frame = 480
+    window, out = np.hanning(frame), np.zeros(len(low) + frame)
+    drawn = np.random.default_rng(1)
+    for at in range(0, len(low) - frame, frame // 2):
+        part = low[at : at + frame] * window
+        found = np.correlate(part, part, "full")[frame - 1 : frame + order]
+        if found[0] < 1e-9:
+            continue
+        found[0] *= 1.0001
+        taps = scipy.linalg.solve_toeplitz(found[:-1], found[1:])
+        left = np.sqrt(max(found[0] - taps @ found[1:], 1e-12) / frame)
+        noise_like = drawn.standard_normal(frame) * left
+        out[at : at + frame] += scipy.signal.lfilter([1.0], np.r_[1.0, -taps], noise_like) * window
+    return at_rate(out[: len(low)], 16_000, RATE)
+
+
+@pytest.mark.parametrize("highpass_hz", [None, 400.0])
+def test_a_voice_turned_to_noise_is_one_whisper(highpass_hz):
+    said = voice()[: 15 * RATE]
+    sound = whisper_of(said)
+    if highpass_hz:
+        sections = scipy.signal.butter(1, highpass_hz, "highpass", fs=RATE, output="sos")
+        sound = scipy.signal.sosfilt(sections, sound)
+    sound = sound[: 14 * RATE] + room(FLOOR, 14.0)
+    # It looks voiced here and there, with a pitch that jumps.
+    assert speech.find_voice(sound, rate_hz=RATE).voiced_s > 0.1
+    assert [note.code for note in check(sound, rate_hz=RATE, purpose="talk")] == ["whisper"]
+    assert read_talk(sound, rate_hz=RATE).pitch_hz is None
+    assert read_talk(said, rate_hz=RATE).pitch_hz is not None
 
 
 def test_a_whisper_is_speech_and_noise_music_and_keys_are_none():

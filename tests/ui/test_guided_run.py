@@ -90,3 +90,17 @@ def test_the_check_of_every_day_is_the_same_run(start, browse, boathouse_data):
     page.keyboard.press("t")
     page.get_by_role("button", name="All that was compared").click(timeout=SLOW)
     expect(page).to_have_title(re.compile("Since then"))
+
+
+def test_the_room_in_use_can_be_taken_at_the_end_and_shows_what_moves(
+    start, browse, boathouse_data
+):
+    page = browse(start("--fast", data=boathouse_data), arrive=True)
+    page.get_by_role("button", name=re.compile("Record the room in use")).click()
+    clean = page.get_by_role("region", name="Calibrated").get_by_role("listitem").nth(3)
+    expect(clean).to_contain_text("what moves", timeout=SLOW)
+    clean.get_by_role("button").click()
+    page.get_by_role("tab", name="What moves").click()
+    expect(page.get_by_label(re.compile("moments in which something moves"))).to_be_visible()
+    expect(page.get_by_text(re.compile("Your room in use moves by up to"))).to_be_visible()
+    expect(page.get_by_text("+32 ms")).to_be_visible()

@@ -9,6 +9,7 @@
   import Button from '../parts/Button.svelte';
   import Key from '../parts/Key.svelte';
   import Mark from '../parts/Mark.svelte';
+  import TakeProgress from '../parts/TakeProgress.svelte';
   import PickChoice from '../steps/send/PickChoice.svelte';
   import SystemPrograms from '../steps/send/SystemPrograms.svelte';
   import { linesOf } from './lines';
@@ -111,6 +112,19 @@
         <Button onclick={() => void onAir.stopLive()}>Stop live</Button>
       {/if}
     </div>
+    {#if desk.progress?.purpose === 'in-use'}
+      <div class="action"><TakeProgress progress={desk.progress} /></div>
+    {:else if !overview.in_use && overview.delivery}
+      <p class="soft">
+        Keys, pets, the street: what moves is unknown until your room in use is recorded. Type and click, and say
+        nothing.
+      </p>
+      <div class="action">
+        <Button quiet disabled={desk.busy || live} onclick={() => void taking.take('in-use')}
+          >Record the room in use, {overview.seconds['in-use']} s</Button
+        >
+      </div>
+    {/if}
     <div class="action">
       {#if own}
         <Button quiet onclick={() => void ownMicrophone()}>Start with your own microphone</Button>

@@ -27,8 +27,11 @@
   const stretches = $derived(told(overview, place.runSince));
   const next = $derived(due(stretches));
   const running = $derived(desk.progress);
-  /** What stands is shown as it is, until a run begins anew. */
-  const finished = $derived(!running && (next === null || (place.runSince === null && overview.delivery !== null)));
+  /** What stands is shown as it is, until a run begins anew; the room in use is taken beside it. */
+  const finished = $derived(
+    (!running || running.purpose === 'in-use') &&
+      (next === null || (place.runSince === null && overview.delivery !== null)),
+  );
   const shown = $derived(stretches.find((each) => each.purpose === running?.purpose) ?? next);
   const at = $derived(shown ? stretches.indexOf(shown) : stretches.length);
   const secondsLeft = $derived(left(stretches, overview, running?.done_s ?? 0));

@@ -44,6 +44,8 @@ _OVER_OWN_DB = 3.0
 _QUIET_SPARE_DB = 3.0
 _USUAL_QUIET_DBFS = -70.0
 _MOST_LOSS_DB = 1.0
+# A talk of which so much less is taken than of the room in use does not hold what moves there.
+_CLEAR_DB = 8.0
 _HEARD_S = 12.0
 # More points than that no picture shows.
 _MOST_STEPS = 800
@@ -104,33 +106,13 @@ def derive_learned(take_set: TakeSet, pins: Pins) -> StagePlan:
             _because(room, often, over_aim, None),
             evidence=_evidence(take_set, in_use, room, None),
         )
-    sings = take_set.once("sings", lambda: _sings(take_set.talk, rate))
-    under = answer.set("under_voice_db", *_under_voice(take_set))
+    clear = _is_clear(take_set, in_use)
+    sings = clear and take_set.once("sings", lambda: _sings(take_set.talk, rate))
+    under = answer.set("under_voice_db", *_under_voice(take_set, clear=clear))
     quiet = answer.set("quiet_dbfs", *_quiet(take_set, lift, aim))
     asked = min(max(math.ceil(over_aim + _SPARE_DB), _LEAST_DB), _USUAL_DB)
-    reduction, lost = _bearable(take_set, asked, quiet, under)
-    text = (
-        _(
-            "Limited to {reduction_db:.0f} dB: more would take over {most_loss_db:.0f} dB from"
-            " your words.",
-            reduction_db=reduction,
-            most_loss_db=_MOST_LOSS_DB,
-        )
-        if reduction < asked
-        else _(
-            "As far as the loudest of it stands over the target, and {spare_db:.0f} dB more; your"
-            " words lose {lost_db:.1f} dB at most.",
-            spare_db=_SPARE_DB,
-            lost_db=max(lost, 0.0),
-        )
-        if asked < _USUAL_DB
-        else _(
-            "More than {most_db:.0f} dB is not heard behind a voice; your words lose {lost_db:.1f}"
-            " dB at most.",
-            most_db=_USUAL_DB,
-            lost_db=max(lost, 0.0),
-        )
-    )
+    reduction, lost = _bearable(take_set, asked, quiet, under) if clear else (asked, None)
+    text = _range_because(asked, reduction, lost)
     spec = LearnedSpec(answer.set("range_db", reduction, text), quiet, under)
     evidence = _evidence(take_set, in_use, room, spec)
     falls = _fall_db(evidence)
@@ -147,6 +129,45 @@ def derive_learned(take_set: TakeSet, pins: Pins) -> StagePlan:
     return answer.plan(on, because, evidence=evidence)
 
 
+def _range_because(asked: float, reduction: float, lost: float | None) -> str:
+    if reduction < asked:
+        return _(
+            "Limited to {reduction_db:.0f} dB: more would take over {most_loss_db:.0f} dB from"
+            " your words.",
+            reduction_db=reduction,
+            most_loss_db=_MOST_LOSS_DB,
+        )
+    wanted = (
+        _(
+            "As far as the loudest of it stands over the target, and {spare_db:.0f} dB more.",
+            spare_db=_SPARE_DB,
+        )
+        if asked < _USUAL_DB
+        else _("More than {most_db:.0f} dB is not heard behind a voice.", most_db=_USUAL_DB)
+    )
+    cost = (
+        _("What your words lose is unknown: what moves is in your talk as well.")
+        if lost is None
+        else _("Your words lose {lost_db:.1f} dB at most.", lost_db=max(lost, 0.0))
+    )
+    return _("{wanted} {cost}", wanted=wanted, cost=cost)
+
+
+def _is_clear(take_set: TakeSet, in_use: Samples) -> bool:
+    """Whether the talk was taken without what moves in the room in use: the mask takes much less of
+    it."""
+
+    def compare() -> bool:
+        rate = take_set.rate_hz
+        talk, room = (
+            float(np.mean(taken_and_kept(sound, rate_hz=rate)[0])) if len(sound) else 0.0
+            for sound in (take_set.talk, in_use)
+        )
+        return power_db(talk + 1e-30) <= power_db(room + 1e-30) - _CLEAR_DB
+
+    return take_set.once("talk is clear", compare)
+
+
 def _sings(talk: Samples, rate_hz: float) -> bool:
     """Whether what is called talk holds notes."""
     moves = moving_sound(talk, find_voice(talk, rate_hz=rate_hz), rate_hz=rate_hz)
@@ -160,8 +181,13 @@ def _usual_settings(answer: StagePlanBuilder) -> None:
     answer.set("under_voice_db", _USUAL_UNDER_DB, text)
 
 
-def _under_voice(take_set: TakeSet) -> tuple[float, str]:
+def _under_voice(take_set: TakeSet, *, clear: bool) -> tuple[float, str]:
     """How far under the voice lies what the mask takes of this very voice."""
+    if not clear:
+        return _USUAL_UNDER_DB, _(
+            "What moves is in your talk as well, so how much of your voice is taken for it is"
+            " unknown; a usual value. Record normal talk while nothing moves to know it."
+        )
 
     def measure() -> float | None:
         taken, kept, step_s = taken_and_kept(take_set.talk, rate_hz=take_set.rate_hz)

@@ -150,7 +150,9 @@ def check(samples: Samples, *, rate_hz: float, purpose: Purpose) -> tuple[Note, 
         moves = moving_sound(samples, voicing, rate_hz=rate_hz)
         if moves is not None:
             notes.append(_in_room(moves, purpose))
-    elif voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
+        return tuple(notes)
+    voicing = speech.pitched(voicing)
+    if voicing.voiced_s < 0.05 * len(samples) / rate_hz or not speech.has_melody(voicing):
         if not is_whispered(samples, rate_hz=rate_hz):
             raise BadTake("no_voice_in_talk", _NO_VOICE)
         notes.append(Note("whisper", WHISPERED))

@@ -203,7 +203,7 @@ def read_talk_long(
 
         def follow_the_voice(stretch: Samples = stretch) -> None:
             activity.add(stretch)
-            voiced.append(speech.find_voice(stretch, rate_hz=rate_hz))
+            voiced.append(speech.pitched(speech.find_voice(stretch, rate_hz=rate_hz)))
             seconds.append(levels.peak_by_second_dbfs(stretch, rate_hz=rate_hz))
             soft.append(_some_frames(stretch, rate_hz, every))
 

@@ -30,7 +30,7 @@ from obsidian_wren.core.measure.voice_spectrum import (
 from obsidian_wren.core.measure.weighting import itu468_weighting_power
 
 # Counts up where a reading says more than before, or otherwise: what was kept is then read again.
-VERSION = 1
+VERSION = 2
 _BAND_FRAME_S = 1.4
 _STRETCH_S = 0.5
 RUMBLE_BELOW_HZ = 60.0
@@ -200,7 +200,7 @@ def read_talk(
     offset is left out."""
     given, samples = samples, levels.without_offset(samples)
     active = speech.active_level(samples, rate_hz=rate_hz)
-    voicing = speech.find_voice(samples, rate_hz=rate_hz)
+    voicing = speech.pitched(speech.find_voice(samples, rate_hz=rate_hz))
     loud = loudness.measure_loudness(samples, rate_hz=rate_hz)
     bands = power_spectrum(samples, rate_hz=rate_hz, frame_s=_TALK_BAND_FRAME_S)
     frames = levels.frame_levels_dbfs(samples, rate_hz=rate_hz)

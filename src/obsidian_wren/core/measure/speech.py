@@ -30,6 +30,7 @@ _LEAST_VOICED_S = 0.5
 _FLAT = 1e-9
 _LEAST_SPEECH_S = 0.4
 _PITCH_MOVES = 1.04
+_JUMP_SEMITONES, _JUMPS_SHARE = 1.0, 0.3
 _SYLLABLES_HZ, _MOVES_HZ = (2.0, 9.0), (0.4, 30.0)
 _SILENT_UNDER_DB, _RHYTHM_FRAMES = 50.0, 256
 
@@ -264,6 +265,20 @@ def _in_runs(mask: np.ndarray, *, shortest_run: int) -> np.ndarray:
         if end - start >= shortest_run:
             kept[start:end] = True
     return kept
+
+
+def pitched(voicing: Voicing) -> Voicing:
+    """The same, or without any voiced frame where the pitch jumps from frame to frame as what is
+    taken for one in a whisper does: in recorded voices by a semitone in at most one of seven pairs
+    of frames, in the same voices turned to noise in two of five and more."""
+    both = voicing.voiced[1:] & voicing.voiced[:-1]
+    if not both.any():
+        return voicing
+    pitch = voicing.pitch_hz
+    steps = np.abs(12.0 * np.log2(pitch[1:][both] / pitch[:-1][both]))
+    if float(np.mean(steps > _JUMP_SEMITONES)) <= _JUMPS_SHARE:
+        return voicing
+    return Voicing(np.zeros_like(voicing.voiced), np.zeros_like(pitch))
 
 
 def has_melody(voicing: Voicing) -> bool:
