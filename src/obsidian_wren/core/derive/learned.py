@@ -18,6 +18,7 @@ from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.measure.artefacts import speech_loss
+from obsidian_wren.core.measure.levels import rms_dbfs
 from obsidian_wren.core.measure.moments import (
     STEP_S,
     Moment,
@@ -44,8 +45,10 @@ _OVER_OWN_DB = 3.0
 _QUIET_SPARE_DB = 3.0
 _USUAL_QUIET_DBFS = -70.0
 _MOST_LOSS_DB = 1.0
-# A talk of which so much less is taken than of the room in use does not hold what moves there.
-_CLEAR_DB = 8.0
+# A talk of whose pauses so much less is taken than of the room in use does not hold what moves
+# there.
+_CLEAR_DB, _LEAST_PAUSES_S, _BESIDE_FRAMES = 8.0, 0.5, 6
+_STANDS_OUT_DB = 15.0
 _HEARD_S = 12.0
 # More points than that no picture shows.
 _MOST_STEPS = 800
@@ -107,7 +110,9 @@ def derive_learned(take_set: TakeSet, pins: Pins) -> StagePlan:
             evidence=_evidence(take_set, in_use, room, None),
         )
     clear = _is_clear(take_set, in_use)
-    sings = clear and take_set.once("sings", lambda: _sings(take_set.talk, rate))
+    # Held notes are only told where the voice stands clearly over all that may hold some.
+    stands_out = take_set.active_dbfs - rms_dbfs(in_use) >= _STANDS_OUT_DB
+    sings = stands_out and take_set.once("sings", lambda: _sings(take_set.talk, rate))
     under = answer.set("under_voice_db", *_under_voice(take_set, clear=clear))
     quiet = answer.set("quiet_dbfs", *_quiet(take_set, lift, aim))
     asked = min(max(math.ceil(over_aim + _SPARE_DB), _LEAST_DB), _USUAL_DB)
@@ -154,16 +159,23 @@ def _range_because(asked: float, reduction: float, lost: float | None) -> str:
 
 
 def _is_clear(take_set: TakeSet, in_use: Samples) -> bool:
-    """Whether the talk was taken without what moves in the room in use: the mask takes much less of
-    it."""
+    """Whether the talk was taken without what moves in the room in use: between its words the mask
+    takes much less than there."""
 
     def compare() -> bool:
         rate = take_set.rate_hz
-        talk, room = (
-            float(np.mean(taken_and_kept(sound, rate_hz=rate)[0])) if len(sound) else 0.0
-            for sound in (take_set.talk, in_use)
-        )
-        return power_db(talk + 1e-30) <= power_db(room + 1e-30) - _CLEAR_DB
+        taken, _kept, step_s = taken_and_kept(take_set.talk, rate_hz=rate)
+        at_s = np.arange(len(taken)) * step_s
+        spoken = within(take_set.words, at_s)
+        # Words begin before, and end behind, what was found of them.
+        for apart in range(1, _BESIDE_FRAMES + 1):
+            spoken[:-apart] |= within(take_set.words, at_s[apart:])
+            spoken[apart:] |= within(take_set.words, at_s[:-apart])
+        if np.count_nonzero(~spoken) * step_s < _LEAST_PAUSES_S:
+            return False
+        there = float(np.mean(taken_and_kept(in_use, rate_hz=rate)[0]))
+        pauses = float(np.mean(taken[~spoken]))
+        return power_db(pauses + 1e-30) <= power_db(there + 1e-30) - _CLEAR_DB
 
     return take_set.once("talk is clear", compare)
 
