@@ -34,12 +34,12 @@ from obsidian_wren.core.numerals import DECIDES_DB, beside, plain
 from obsidian_wren.core.record_types import Level, Numbers
 from obsidian_wren.core.wording import _
 
-_LEAST_DB, _USUAL_DB, _MOST_DB = 9.0, 24.0, 30.0
+_LEAST_DB, _USUAL_DB, _MOST_DB = 9.0, 24.0, 36.0
 # What moves comes and goes, so it is brought under the target by so much.
 _SPARE_DB = 3.0
 # So much has to move to be worth its delay, and to fall.
 _WORTH_S_A_MINUTE, _WORTH_DB = 1.5, 3.0
-_USUAL_UNDER_DB, _UNDER_DB = 24.0, (18.0, 28.0)
+_USUAL_UNDER_DB, _UNDER_DB = 28.0, (18.0, 32.0)
 # What the mask takes of a voice itself stays under that nine tenths of the time; so much on top.
 _OVER_OWN_DB = 3.0
 _QUIET_SPARE_DB = 3.0
@@ -115,7 +115,7 @@ def derive_learned(take_set: TakeSet, pins: Pins) -> StagePlan:
     sings = stands_out and take_set.once("sings", lambda: _sings(take_set.talk, rate))
     under = answer.set("under_voice_db", *_under_voice(take_set, clear=clear))
     quiet = answer.set("quiet_dbfs", *_quiet(take_set, lift, aim))
-    asked = min(max(math.ceil(over_aim + _SPARE_DB), _LEAST_DB), _USUAL_DB)
+    asked = min(max(math.ceil(over_aim + _SPARE_DB), _LEAST_DB), _MOST_DB)
     reduction, lost = _bearable(take_set, asked, quiet, under) if clear else (asked, None)
     text = _range_because(asked, reduction, lost)
     spec = LearnedSpec(answer.set("range_db", reduction, text), quiet, under)
@@ -147,8 +147,8 @@ def _range_because(asked: float, reduction: float, lost: float | None) -> str:
             "As far as the loudest of it stands over the target, and {spare_db:.0f} dB more.",
             spare_db=_SPARE_DB,
         )
-        if asked < _USUAL_DB
-        else _("More than {most_db:.0f} dB is not heard behind a voice.", most_db=_USUAL_DB)
+        if asked < _MOST_DB
+        else _("More than {most_db:.0f} dB is not heard behind a voice.", most_db=_MOST_DB)
     )
     cost = (
         _("What your words lose is unknown: what moves is in your talk as well.")
