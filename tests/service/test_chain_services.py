@@ -88,6 +88,7 @@ def test_clean_stands_before_the_passage_is_read(app):
     assert [stage.kind for stage in shown.stages] == [
         "hum",
         "clicks",
+        "learned",
         "highpass",
         "deplosive",
         "noise_reduction",

@@ -112,14 +112,10 @@ class Learned:
     def state(self) -> tuple[npt.NDArray[Any], ...]:
         """Frames under way, what the mask remembers, and the powers that decide.
 
-        Each of a shape of its own.
+        ``(n,)``, ``(blocks, frames, channels, bands)``, ``(blocks, n)``, ``(paths, channels,
+        bands)`` and ``(3,)``.
         """
         return (*self._frames.state, *self._mask.state, self._averages)
-
-    @property
-    def comes_in(self) -> float:
-        """How far it is in, 0 (the voice passes as it came) to 1."""
-        return float(self._averages[2])
 
     def process(self, block: Samples) -> Samples:
         """Take down what moves in ``(n,)`` samples; the output lags by ``delay_samples``."""

@@ -450,7 +450,11 @@ class RecurrentMask:
 
     @property
     def state(self) -> tuple[npt.NDArray[Any], ...]:
-        """What is carried from frame to frame, arrays of several shapes."""
+        """What is carried from frame to frame.
+
+        ``(blocks, frames, channels, bands)``, ``(blocks, n)``, ``(paths, channels, bands)`` and
+        ``(1,)``.
+        """
         return self._pasts, self._hidden, self._along, self._at
 
     def masks(self, spectra: npt.NDArray[np.complex128], *, scale: float) -> Single:
