@@ -153,7 +153,7 @@ def test_the_room_in_use_and_how_words_weigh_move_the_gate(boathouse):
     simulated.start_simulated(boathouse, "in-use")
     assert stages_of(boathouse)["gate"].on
     first = value(boathouse, "gate", "threshold_dbfs")
-    settings.change_preferences(boathouse, PreferencesBody(cut_weight=0.2))
+    settings.change_preferences(boathouse, PreferencesBody(cut_weight=0.1))
     assert value(boathouse, "gate", "threshold_dbfs") > first
     assert shows(boathouse, "undo").title == "Changed how clipped words weigh"
     put_back.undo(boathouse)
