@@ -105,9 +105,9 @@ def test_a_room_over_the_target_is_taken_as_well():
 
 
 def test_a_talk_that_holds_what_moves_tells_nothing_of_its_cost():
-    street = at("street", -50.0)
+    street = at("street", -40.0)
     said = voice()[: 20 * RATE]
-    noisy = said + np.resize(moving("street", 5, SECONDS), len(said)) * 10.0 ** (-50.0 / 20.0)
+    noisy = said + np.resize(moving("street", 5, SECONDS), len(said)) * 10.0 ** (-40.0 / 20.0)
     clear, held = (derive_learned(takes(street, talk=talk), Pins()) for talk in (said, noisy))
     assert clear.switch.on and held.switch.on
     assert "Your words lose" in clear.settings["range_db"].because

@@ -45,9 +45,9 @@ _OVER_OWN_DB = 3.0
 _QUIET_SPARE_DB = 3.0
 _USUAL_QUIET_DBFS = -70.0
 _MOST_LOSS_DB = 1.0
-# A talk of whose pauses so much less is taken than of the room in use does not hold what moves
-# there.
-_CLEAR_DB, _LEAST_PAUSES_S, _BESIDE_FRAMES = 8.0, 0.5, 6
+# A talk of which, and of whose pauses, so much less is taken than of the room in use does not hold
+# what moves there.
+_CLEAR_TALK_DB, _CLEAR_DB, _LEAST_PAUSES_S, _BESIDE_FRAMES = 3.0, 8.0, 0.5, 6
 _STANDS_OUT_DB = 15.0
 _HEARD_S = 12.0
 # More points than that no picture shows.
@@ -159,8 +159,8 @@ def _range_because(asked: float, reduction: float, lost: float | None) -> str:
 
 
 def _is_clear(take_set: TakeSet, in_use: Samples) -> bool:
-    """Whether the talk was taken without what moves in the room in use: between its words the mask
-    takes much less than there."""
+    """Whether the talk was taken without what moves in the room in use: the mask takes less of it
+    than there, and much less between its words."""
 
     def compare() -> bool:
         rate = take_set.rate_hz
@@ -173,9 +173,9 @@ def _is_clear(take_set: TakeSet, in_use: Samples) -> bool:
             spoken[apart:] |= within(take_set.words, at_s[:-apart])
         if np.count_nonzero(~spoken) * step_s < _LEAST_PAUSES_S:
             return False
-        there = float(np.mean(taken_and_kept(in_use, rate_hz=rate)[0]))
-        pauses = float(np.mean(taken[~spoken]))
-        return power_db(pauses + 1e-30) <= power_db(there + 1e-30) - _CLEAR_DB
+        there = power_db(float(np.mean(taken_and_kept(in_use, rate_hz=rate)[0])) + 1e-30)
+        talk, pauses = (power_db(float(np.mean(each)) + 1e-30) for each in (taken, taken[~spoken]))
+        return talk <= there - _CLEAR_TALK_DB and pauses <= there - _CLEAR_DB
 
     return take_set.once("talk is clear", compare)
 
