@@ -151,7 +151,7 @@ def _range_because(asked: float, reduction: float, lost: float | None) -> str:
         else _("More than {most_db:.0f} dB is not heard behind a voice.", most_db=_MOST_DB)
     )
     cost = (
-        _("What your words lose is unknown: what moves is in your talk as well.")
+        _("What your words lose is unknown: what moves may be in your talk.")
         if lost is None
         else _("Your words lose {lost_db:.1f} dB at most.", lost_db=max(lost, 0.0))
     )
@@ -197,8 +197,8 @@ def _under_voice(take_set: TakeSet, *, clear: bool) -> tuple[float, str]:
     """How far under the voice lies what the mask takes of this very voice."""
     if not clear:
         return _USUAL_UNDER_DB, _(
-            "What moves is in your talk as well, so how much of your voice is taken for it is"
-            " unknown; a usual value. Record normal talk while nothing moves to know it."
+            "The mask takes about as much of your talk as of the room in use, so what moves may be"
+            " in it; a usual value. Record normal talk while nothing moves to know more."
         )
 
     def measure() -> float | None:
