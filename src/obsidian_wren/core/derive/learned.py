@@ -171,8 +171,9 @@ def _is_clear(take_set: TakeSet, in_use: Samples) -> bool:
         for apart in range(1, _BESIDE_FRAMES + 1):
             spoken[:-apart] |= within(take_set.words, at_s[apart:])
             spoken[apart:] |= within(take_set.words, at_s[:-apart])
+        # Who hardly pauses is asked of all of it.
         if np.count_nonzero(~spoken) * step_s < _LEAST_PAUSES_S:
-            return False
+            spoken[:] = False
         there = power_db(float(np.mean(taken_and_kept(in_use, rate_hz=rate)[0])) + 1e-30)
         talk, pauses = (power_db(float(np.mean(each)) + 1e-30) for each in (taken, taken[~spoken]))
         return talk <= there - _CLEAR_TALK_DB and pauses <= there - _CLEAR_DB
