@@ -96,6 +96,14 @@ def test_a_pin_holds_and_a_switch_wins():
     assert plan.settings["range_db"].derived == 9.0
 
 
+def test_it_can_be_switched_on_where_nothing_moves():
+    still = takes(np.zeros(round(SECONDS * RATE)))
+    plan = derive_learned(still, Pins(switches={"learned": True}))
+    assert (plan.switch.on, plan.switch.derived) == (True, False)
+    assert plan.switch.because.startswith("Nothing moves")
+    assert plan.settings["range_db"].derived == 9.0
+
+
 def test_a_room_over_the_target_is_taken_as_well():
     quiet, loud = (
         derive_learned(takes(at("street", -45.0), room=room), Pins()) for room in (1e-5, 3e-3)

@@ -69,8 +69,8 @@ class MovingKind:
 @dataclass(frozen=True)
 class MovingEvidence:
     """The room in use over time: A-weighted levels every ``step_s`` before and after ``(steps,)``,
-    what is always there, dBFS(A); its moments; what each kind falls by; for how
-    long something moves, s; delay, ms."""
+    what is always there, dBFS(A); its moments; what each kind falls by; for how long something
+    moves, s; delay, ms."""
 
     step_s: float
     before_dbfs_a: Numbers
@@ -115,7 +115,8 @@ def derive_learned(take_set: TakeSet, pins: Pins) -> StagePlan:
     sings = stands_out and take_set.once("sings", lambda: _sings(take_set.talk, rate))
     under = answer.set("under_voice_db", *_under_voice(take_set, clear=clear))
     quiet = answer.set("quiet_dbfs", *_quiet(take_set, lift, aim))
-    asked = min(max(math.ceil(over_aim + _SPARE_DB), _LEAST_DB), _MOST_DB)
+    # Where nothing moves, and somebody switched it on, nothing stands over the target.
+    asked = min(math.ceil(max(over_aim + _SPARE_DB, _LEAST_DB)), _MOST_DB)
     reduction, lost = _bearable(take_set, asked, quiet, under) if clear else (asked, None)
     text = _range_because(asked, reduction, lost)
     spec = LearnedSpec(answer.set("range_db", reduction, text), quiet, under)
@@ -163,8 +164,7 @@ def _is_clear(take_set: TakeSet, in_use: Samples) -> bool:
     than there, and much less between its words."""
 
     def compare() -> bool:
-        rate = take_set.rate_hz
-        taken, _kept, step_s = taken_and_kept(take_set.talk, rate_hz=rate)
+        taken, _kept, step_s = _talk_looked_at(take_set)
         at_s = np.arange(len(taken)) * step_s
         spoken = within(take_set.words, at_s)
         # Words begin before, and end behind, what was found of them.
@@ -174,11 +174,21 @@ def _is_clear(take_set: TakeSet, in_use: Samples) -> bool:
         # Who hardly pauses is asked of all of it.
         if np.count_nonzero(~spoken) * step_s < _LEAST_PAUSES_S:
             spoken[:] = False
-        there = power_db(float(np.mean(taken_and_kept(in_use, rate_hz=rate)[0])) + 1e-30)
+        there = power_db(
+            float(np.mean(taken_and_kept(in_use, rate_hz=take_set.rate_hz)[0])) + 1e-30
+        )
         talk, pauses = (power_db(float(np.mean(each)) + 1e-30) for each in (taken, taken[~spoken]))
         return talk <= there - _CLEAR_TALK_DB and pauses <= there - _CLEAR_DB
 
     return take_set.once("talk is clear", compare)
+
+
+def _talk_looked_at(take_set: TakeSet) -> tuple[Samples, Samples, float]:
+    """What the mask takes and keeps of the talk: the costliest look of the rule, so it is taken
+    once."""
+    return take_set.once(
+        "talk looked at", lambda: taken_and_kept(take_set.talk, rate_hz=take_set.rate_hz)
+    )
 
 
 def _sings(talk: Samples, rate_hz: float) -> bool:
@@ -203,7 +213,7 @@ def _under_voice(take_set: TakeSet, *, clear: bool) -> tuple[float, str]:
         )
 
     def measure() -> float | None:
-        taken, kept, step_s = taken_and_kept(take_set.talk, rate_hz=take_set.rate_hz)
+        taken, kept, step_s = _talk_looked_at(take_set)
         spoken = within(take_set.words, np.arange(len(taken)) * step_s)
         if not spoken.any():
             return None

@@ -4,8 +4,8 @@ them is.
 A moment is a stretch whose A-weighted level every 20 ms stands clearly over what is always there:
 over all but the loudest of the room at rest, and over what the room in use adds to that where it
 is as steady, so that a fan that only runs in use moves nothing. What ends within a fifth of a
-second and lies high is keys, what begins at its loudest and dies away a knock; a melody and a voice
-are told by ``room_sounds``. The rest passes by.
+second and lies high is keys, what begins at its loudest and dies away a knock; ``room_sounds``
+tells a melody from a voice. The rest passes by.
 
 Source: IEC 61672-1 for the weighting; practice for the rest.
 """
@@ -63,7 +63,7 @@ class MovingRoom:
 
     @property
     def moving(self) -> npt.NDArray[np.bool_]:
-        """Which steps belong to a moment and stand over the room at rest ``(steps,)``."""
+        """Which steps belong to a moment and stand over what is always there ``(steps,)``."""
         found = np.zeros(len(self.levels_dbfs), dtype=bool)
         for moment in self.moments:
             found[round(moment.start_s / STEP_S) : round(moment.end_s / STEP_S)] = True
