@@ -5,10 +5,10 @@ import pytest
 import scipy
 
 from moving_noise import moving
-from obsidian_wren.core.chain.learned import LearnedSpec
+from obsidian_wren.core.chain.learned import LearnedSpec, taken_and_kept
 from obsidian_wren.core.chain.offline import render
 from obsidian_wren.core.measure.levels import frame_levels_dbfs, rms_dbfs
-from signals import RATE, noise, voice
+from signals import RATE, noise, sine, voice
 
 SPEC = LearnedSpec(range_db=24.0, quiet_dbfs=-75.0, under_voice_db=24.0)
 ROOM = 2e-5
@@ -64,3 +64,14 @@ def test_it_goes_out_again_when_what_moves_has_ended():
     assert rms_dbfs(left[RATE : 2 * RATE]) < rms_dbfs(sound[RATE : 2 * RATE]) - 15.0
     late = slice(round(7.5 * RATE), None)
     assert np.abs(left[late] - sound[late]).max() < 1e-9
+
+
+def test_what_is_taken_and_kept_is_told_as_levels():
+    sine_dbfs = -30.0
+    sound = sine(1000.0, sine_dbfs, 4.0)
+    taken, kept, step_s = taken_and_kept(sound, rate_hz=RATE)
+    # A tone is no voice: whatever is made of it, both together hold it.
+    later = slice(round(1.0 / step_s), -3)
+    whole = 10.0 * np.log10((np.sqrt(taken) + np.sqrt(kept))[later] ** 2)
+    assert np.median(whole) == pytest.approx(sine_dbfs, abs=1.5)
+    assert step_s == pytest.approx(0.016)

@@ -95,8 +95,7 @@ class Learned:
         self._mask = RecurrentMask()
         self._averages = np.zeros(3)
         length, hop_s = self._frames.length, self._frames.hop / rate_hz
-        # A sine of full scale, in the powers of a frame's bins together.
-        full = length * float(self._frames.window @ self._frames.window) / 4.0
+        full = _full_scale(self._frames)
         self._scale = _MASK_FRAME / length
         self._settings = (
             round(_UPPER_HZ * length / rate_hz),
@@ -142,6 +141,11 @@ class LearnedSpec(Numbers):
         return Learned(self, rate_hz=rate_hz)
 
 
+def _full_scale(frames: ShortTime) -> float:
+    """A sine of full scale, in the powers of a frame's bins together."""
+    return frames.length * float(frames.window @ frames.window) / 4.0
+
+
 def followed(powers: Samples, *, step_s: float) -> Samples:
     """Powers ``(frames,)`` as they are followed for when the stage comes in."""
     follow = 1.0 - math.exp(-step_s / _FOLLOW_S)
@@ -153,7 +157,7 @@ def taken_and_kept(samples: Samples, *, rate_hz: float) -> tuple[Samples, Sample
     frame on the scale of AES17 ``(frames,)``, and the seconds from frame to frame."""
     frames = ShortTime(rate_hz=rate_hz, delay_s=DELAY_S, short=True)
     mask, scale = RecurrentMask(), _MASK_FRAME / frames.length
-    full = frames.length * float(frames.window @ frames.window) / 4.0
+    full = _full_scale(frames)
     taken, kept = [np.empty(0)], [np.empty(0)]
 
     def look(spectra: Spectra) -> None:
