@@ -84,7 +84,7 @@ def test_ctrl_c_ends_the_voice_too_and_who_records_it_hears_silence(live):
     close_app(app)
     with pytest.raises(ProcessLookupError):
         os.kill(process, 0)
-    assert silent(recorder)
+    wait_until(lambda: silent(recorder))
 
 
 def test_a_voice_that_is_killed_is_said_and_begun_again_as_it_ran(live):
