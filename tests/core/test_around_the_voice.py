@@ -68,7 +68,7 @@ def test_a_voice_alone_in_a_calm_room_has_no_finding():
     assert found_in(CALM) == {}
 
 
-@pytest.mark.parametrize("by_db", [15.0, 22.0])
+@pytest.mark.parametrize("by_db", [6.0, 15.0, 22.0])
 def test_music_under_a_voice_is_told_and_stops(by_db):
     found = found_in(CALM + under(tune(), by_db))["music_in_talk"]
     assert found.stops
@@ -78,6 +78,19 @@ def test_music_under_a_voice_is_told_and_stops(by_db):
 def test_somebody_else_under_a_voice_is_told_and_stops():
     found = found_in(CALM + under(voice("passage"), 18.0))["background_voice"]
     assert found.stops
+
+
+def test_several_who_leave_no_pause_are_told_and_stop():
+    others = voice("passage")
+    babble = sum(np.resize(np.roll(others, -at * RATE), len(VOICE)) for at in (0, 3, 7, 11, 16))
+    assert found_in(CALM + under(babble, 8.0))["background_voice"].stops
+
+
+def test_a_live_room_is_not_somebody_else():
+    at = np.arange(RATE) / RATE
+    tail = np.random.default_rng(9).standard_normal(RATE) * 10.0 ** (-3.0 * at / 0.6)
+    late = scipy.signal.oaconvolve(VOICE, tail)[: len(VOICE)]
+    assert "background_voice" not in found_in(CALM + under(late, 9.0))
 
 
 @pytest.mark.parametrize("sound", [hum(), noise(1.0, SECONDS, seed=8)], ids=["hum", "fan"])

@@ -74,7 +74,7 @@ def derive_hum(take_set: TakeSet, pins: Pins) -> StagePlan:
     stands = beside(over, _("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
     count = len(hum.harmonics)
     measured = _(
-        "{count} lines of {mains_hz} Hz, {level_dbfs} dBFS together",
+        "{count} lines of {mains_hz} Hz at rest, {level_dbfs} dBFS together",
         count=count,
         mains_hz=plain(hum.mains_hz, 2),
         level_dbfs=plain(hum.level_dbfs, 0),
