@@ -58,7 +58,7 @@ from voices import ACTIVE_DBFS, RATE, missing_generators, speak
 
 VOICES = ("flite awb", "flite kal16", "espeak f3")
 SNRS_DB = (5, 10, 20)
-CLEAN = ("hum", "clicks", "learned", "highpass", "noise_reduction", "ring_reduction", "gate")
+CLEAN = ("hum", "learned", "clicks", "highpass", "noise_reduction", "ring_reduction", "gate")
 MOVING_VOICES, MOVING_SNRS_DB = ("flite awb", "flite slt", "flite kal16"), (0, 5, 10, 20)
 ASKED_DB = 18.0
 # A gate that takes less lets through.

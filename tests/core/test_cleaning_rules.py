@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from moving_noise import moving
 from obsidian_wren.core.chain.kinds import kind_of
 from obsidian_wren.core.derive.chain_plan import derive_chain
 from obsidian_wren.core.derive.stage_plan import Pins
@@ -26,11 +27,15 @@ def press(sound, at_s, size):
         sound[first : first + len(fall)] += size * fall * noise(1.0, 0.012, seed=first)
 
 
-def takes(*, hum_dbfs=None, keys=None, pressed=(), typed=()):
+def takes(*, hum_dbfs=None, keys=None, pressed=(), typed=(), used=None):
     """A talker 45 dB over a steady room; hum in all of it, keys in the room in use, twice a second
-    or at ``pressed`` seconds, and at ``typed`` seconds in the talk."""
+    or at ``pressed`` seconds, and at ``typed`` seconds in the talk; ``used``: what else the room in
+    use and the talk hold."""
     quiet, in_use = noise(2e-4, 15.0, seed=9), noise(2e-4, 15.0, seed=7)
     talk = voice()[: SECONDS * RATE] + noise(2e-4, SECONDS, seed=4)
+    if used is not None:
+        in_use += used[: len(in_use)]
+        talk += used[-len(talk) :]
     if hum_dbfs is not None:
         for number in range(1, 7):
             for sound in (quiet, in_use, talk):
@@ -112,7 +117,11 @@ def test_what_each_part_takes_is_what_the_takes_say():
     assert taken.rest_before_dbfs_a == pytest.approx(before.rest_dbfs_a, abs=0.01)
     assert taken.rest_before_dbfs_a - taken.rest_after_dbfs_a > 3.0
     assert abs(taken.speech_lost_db) < 0.3
-    assert {fact.name for fact in taken_facts(taken)} >= {"In pauses", "Speech lost"}
+    assert {fact.name for fact in taken_facts(taken)} >= {
+        "Room at rest",
+        "Between your words",
+        "Speech lost",
+    }
 
 
 def test_a_word_that_loses_its_beginning_is_counted():
@@ -130,3 +139,36 @@ def test_a_word_that_loses_its_beginning_is_counted():
 
 def prepare_like(before, talk):
     return replace(before, sounds=replace(before.sounds, talk=talk, known={}))
+
+
+def test_a_fan_that_only_runs_in_use_is_learned_and_what_moves_is_left():
+    fan = asked("noise_reduction", takes(used=noise(2e-3, 40.0, seed=3)))
+    rest = asked("noise_reduction", takes())
+    rows, still = (np.array(plan.data["profile"])[:, 1] for plan in (fan, rest))
+    assert np.median(rows - still) == pytest.approx(20.0, abs=0.5)
+    assert fan.switch.on
+    assert "in use, where it is steady," in fan.switch.because
+    street = asked("noise_reduction", takes(used=moving("street", 4, 40.0) * 0.01))
+    assert np.median(np.array(street.data["profile"])[:, 1] - still) < 3.0
+    assert "come and go" in street.switch.because
+
+
+def test_a_gate_that_is_always_open_is_off_and_says_so():
+    louder = noise(0.05, 40.0, seed=3)
+    plan = asked("gate", takes(used=louder))
+    assert not plan.switch.on
+    assert plan.switch.because.startswith("It would do nothing")
+    assert asked("gate", takes(used=noise(5e-4, 40.0, seed=3))).switch.on
+
+
+def test_what_is_taken_between_words_is_measured_there():
+    before = takes()
+    pauses = np.ones(len(before.talk))
+    for word in before.words:
+        pauses[round((word.start_s - 0.05) * RATE) : round((word.end_s + 0.1) * RATE)] = 10.0
+    taken = taken_between(before, prepare_like(before, before.talk * pauses * 0.1))
+    fall = taken.between_before_dbfs_a - taken.between_after_dbfs_a
+    assert fall == pytest.approx(20.0, abs=0.5)
+    assert "Between your words" in {fact.name for fact in taken_facts(taken)}
+    unknown = replace(taken, between_before_dbfs_a=None, between_after_dbfs_a=None)
+    assert "Between your words" not in {fact.name for fact in taken_facts(unknown)}

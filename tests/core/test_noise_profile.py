@@ -17,3 +17,17 @@ def test_the_noise_profile_holds_spectrum_and_spread():
     )
     assert np.median(noise_profile(swelling, rate_hz=RATE).spread_db) > 6.5
     assert noise_profile(noise(1e-3, 0.3), rate_hz=RATE) is None
+
+
+def test_the_room_in_use_adds_what_is_as_steady_and_nothing_that_moves():
+    rest = noise_profile(noise(1e-4, 15.0), rate_hz=RATE)
+    fan = noise(1e-3, 15.0, seed=5)
+    bursts = np.repeat(np.arange(150) % 5 == 0, RATE // 10) * noise(0.1, 15.0, seed=6)
+    steady, moving = (
+        rest.beside(noise_profile(sound, rate_hz=RATE)) for sound in (fan, fan + bursts)
+    )
+    assert np.median(steady.mean_db - rest.mean_db) == pytest.approx(20.0, abs=0.3)
+    assert np.median(moving.mean_db - rest.mean_db) < 0.1
+    assert not steady.beside(noise_profile(bursts, rate_hz=RATE)).steady[5:-5].any()
+    # What is softer in use is still there at rest.
+    assert np.array_equal(steady.beside(rest).mean_db, steady.mean_db)

@@ -20,8 +20,8 @@ SETTINGS = {
         "settle_s": 2.0,
         "lines": ((1, -50.0, -70.0), (2, -55.0, -70.0), (3, -60.0, -70.0)),
     },
-    "clicks": {"over_db": 5.0, "loudest_dbfs": -20.0, "range_db": 40.0},
     "learned": {"range_db": 24.0, "quiet_dbfs": -90.0, "under_voice_db": 24.0},
+    "clicks": {"over_db": 5.0, "loudest_dbfs": -20.0, "range_db": 40.0},
     "highpass": {"frequency_hz": 80.0, "order": 3},
     "deplosive": {
         "threshold_dbfs": -25.0,

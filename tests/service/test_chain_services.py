@@ -87,8 +87,8 @@ def test_clean_stands_before_the_passage_is_read(app):
     assert shown.clean.gate.counts.words > 5
     assert [stage.kind for stage in shown.stages] == [
         "hum",
-        "clicks",
         "learned",
+        "clicks",
         "highpass",
         "deplosive",
         "noise_reduction",

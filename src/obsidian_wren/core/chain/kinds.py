@@ -41,23 +41,6 @@ KINDS: dict[str, StageKind] = {
             ),
         ),
         StageKind(
-            "clicks",
-            _("Keys and clicks"),
-            step="clean",
-            leaf="clicks",
-            node="cleaning",
-            spec="clicks:ClicksSpec",
-            rule="clicks:derive_clicks",
-            version=2,
-            before_tone=True,
-            weighs_floor=True,
-            parameters=(
-                Parameter("over_db", _("Stands out by"), "dB", 2.0, 15.0, 0.5),
-                Parameter("loudest_dbfs", _("Nothing louder than"), "dBFS", -90.0, 0.0, 0.5),
-                Parameter("range_db", _("Range"), "dB", 0.0, 60.0, 1.0),
-            ),
-        ),
-        StageKind(
             "learned",
             _("What moves"),
             step="clean",
@@ -66,6 +49,7 @@ KINDS: dict[str, StageKind] = {
             node="cleaning",
             spec="learned:LearnedSpec",
             rule="learned:derive_learned",
+            version=2,
             before_tone=True,
             weighs_floor=True,
             parameters=(
@@ -79,6 +63,23 @@ KINDS: dict[str, StageKind] = {
                     40.0,
                     0.5,
                 ),
+            ),
+        ),
+        StageKind(
+            "clicks",
+            _("Keys and clicks"),
+            step="clean",
+            leaf="clicks",
+            node="cleaning",
+            spec="clicks:ClicksSpec",
+            rule="clicks:derive_clicks",
+            version=3,
+            before_tone=True,
+            weighs_floor=True,
+            parameters=(
+                Parameter("over_db", _("Stands out by"), "dB", 2.0, 15.0, 0.5),
+                Parameter("loudest_dbfs", _("Nothing louder than"), "dBFS", -90.0, 0.0, 0.5),
+                Parameter("range_db", _("Range"), "dB", 0.0, 60.0, 1.0),
             ),
         ),
         StageKind(
@@ -124,7 +125,7 @@ KINDS: dict[str, StageKind] = {
             rule="noise_reduction:derive_noise_reduction",
             before_tone=True,
             weighs_floor=True,
-            version=3,
+            version=4,
             parameters=(
                 Parameter("reduction_db", _("Noise lowered by"), "dB", 0.0, 30.0, 1.0),
                 Parameter("follow_s", _("Profile follows in"), "s", 0.0, 120.0, 5.0, 0),
@@ -160,7 +161,7 @@ KINDS: dict[str, StageKind] = {
             before_tone=True,
             repeats=True,
             weighs_floor=True,
-            version=3,
+            version=4,
             ends="cleaned",
             parameters=(
                 Parameter("threshold_dbfs", _("Gate threshold"), "dBFS", -90.0, 0.0, 0.5),

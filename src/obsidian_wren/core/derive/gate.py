@@ -23,6 +23,7 @@ from obsidian_wren.core.derive.gate_evidence import (
     GateCounts,
     GateEvidence,
     count,
+    held_back_db,
     rest_heard,
     room_heard,
     shares,
@@ -47,6 +48,8 @@ _ALONG = 6.9
 # Word ends are 25 to 35 dB under the mean level of speech. As far as the room covers them, they
 # must not lose more than is missed, wherever the threshold stands.
 _BURIED_DB = 15.0
+# A gate that takes less than this over time is open.
+_NOTHING_DB = 0.5
 
 
 def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
@@ -89,8 +92,18 @@ def derive_gate(take_set: TakeSet, pins: Pins) -> StagePlan:
     plan = answer.plan(on, _because(on, gate, need, loudest, threshold, take_set))
     spec = plan.spec()
     assert isinstance(spec, GateSpec)
+    spec = replace(spec, on=True)
+    held_db = held_back_db(spec, talk, room, take_set.words, rate_hz=take_set.rate_hz)
+    if on and held_db < _NOTHING_DB:
+        plan = answer.plan(
+            False,
+            _(
+                "It would do nothing: with the threshold that your soft words need, your room opens"
+                " it nearly all the time."
+            ),
+        )
     counts = count(
-        replace(spec, on=True),
+        spec,
         talk,
         room,
         take_set.words,

@@ -156,6 +156,26 @@ def gains_of(hears: DetectorTrace, spec: GateSpec, *, rate_hz: float) -> Samples
     return np.concatenate([gains[ahead:], np.repeat(gains[-1:], ahead)]) if ahead else gains
 
 
+def held_back_db(
+    spec: GateSpec,
+    talk: DetectorTrace,
+    room: DetectorTrace,
+    words: tuple[Word, ...],
+    *,
+    rate_hz: float,
+) -> float:
+    """What a gate takes over time, dB, the mean of the gain: of the room, or between the words of
+    the talk, whichever is more."""
+    falls = [0.0]
+    spoken = within(words, np.arange(len(talk.levels_dbfs)) * talk.step_s)
+    for hears, asked in ((talk, ~spoken), (room, None)):
+        gains = gains_of(hears, spec, rate_hz=rate_hz)
+        gains = gains if asked is None else gains[asked]
+        if len(gains):
+            falls.append(-float(gains.mean()))
+    return max(falls)
+
+
 def count(
     spec: GateSpec,
     talk: DetectorTrace,

@@ -1,5 +1,8 @@
 """Noise reduction: only as strong as the listener's floor asks for.
 
+What is known of the noise is the room at rest, and what the room in use adds to it where that is as
+steady. What moves is left to the stage for it.
+
 Source: Ephraim and Malah (1984) for the gain; practice for how much a voice can bear.
 """
 
@@ -13,19 +16,26 @@ import numpy as np
 
 from obsidian_wren.core.chain.noise_reduction import NoiseReductionSpec
 from obsidian_wren.core.chain.offline import render
+from obsidian_wren.core.decibels import power_db
 from obsidian_wren.core.derive.stage_plan import Pins, StagePlan, StagePlanBuilder
 from obsidian_wren.core.derive.take_set import TakeSet, room_a_weighted_dbfs
 from obsidian_wren.core.measure.artefacts import SpeechLoss, restlessness_db, speech_loss
-from obsidian_wren.core.measure.noise_profile import NoiseProfile, noise_profile
+from obsidian_wren.core.measure.noise_profile import (
+    STEADY_SPREAD_DB,
+    NoiseProfile,
+    noise_profile,
+)
+from obsidian_wren.core.measure.weighting import a_weighting_power
 from obsidian_wren.core.numerals import DECIDES_DB, beside, plain
 from obsidian_wren.core.record_types import Level, Numbers
 from obsidian_wren.core.wording import _
 
 MOST_DB = 18.0
 _LEAST_DB = 3.0
-_STEADY_SPREAD_DB = 7.5
 # What the ear takes for hollow words: a loss of the speech itself.
 MOST_LOSS_DB = 1.0
+# From so many bands on it is said that the room in use moves.
+_MUCH_MOVES = 0.1
 _HEARD_S = 12.0
 _FOLLOW_S = 20.0
 
@@ -35,7 +45,7 @@ class NoiseEvidence:
     """Floor at the listener beside the voice, without and with noise reduction, and in the pauses
     behind everything, dBFS(A); the aim; and the profile:
 
-    Hz, dB per Hz, spread in dB, ``(rows,)`` each.
+    Hz, dB per Hz, spread in dB, ``(rows,)`` each, the spread of the room in use where it was taken.
 
     Where it acts: the third octave of the voice that loses most, and how restless the noise is
     before and after, dB.
@@ -71,7 +81,8 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
     to_come = take_set.lift_to_listener()
     pauses_decide = to_come.in_pauses_db > to_come.beside_voice_db + DECIDES_DB
     lift = to_come.in_pauses_db if pauses_decide else to_come.beside_voice_db
-    floor = take_set.rest_dbfs_a + lift
+    known = take_set.once("noise profile", lambda: _known(take_set))
+    floor = take_set.rest_dbfs_a + known.raised_db + lift
     where = _("in your pauses") if pauses_decide else _("beside your voice")
     wanted = max(0.0, floor - aim)
     held = ("noise_reduction", "reduction_db") in pins.numbers
@@ -82,9 +93,7 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         if held
         else _("Slowly, in your pauses: a fan that is turned up is learned, a word is not."),
     )
-    profile = take_set.once(
-        "noise profile", lambda: noise_profile(take_set.rest, rate_hz=take_set.rate_hz)
-    )
+    profile = known.profile
     text = _(
         "At the listener your noise floor would be at {floor} dBFS(A) {where}; {aim} is"
         " quiet enough behind a voice.",
@@ -100,12 +109,18 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
             data={"profile": ((0.0, -250.0), (1e5, -250.0))},
         )
     rows = profile_rows(profile)
-    steady = float(np.median(profile.spread_db)) <= _STEADY_SPREAD_DB
+    steady = known.steady_at_rest
     on = wanted >= DECIDES_DB and steady
     acts = on or bool(pins.switches.get("noise_reduction"))
     needed = acts and wanted >= DECIDES_DB
     asked = _asked(take_set, rows, wanted) if needed else math.ceil(min(wanted, MOST_DB))
     cost = _cost(take_set, rows, asked) if acts else _Cost(asked, None, math.nan)
+    if known.raised_db >= DECIDES_DB:
+        text += _(
+            " In use your room is {raised_db:.0f} dB louder where it is steady; that is learned as"
+            " well.",
+            raised_db=known.raised_db,
+        )
     if cost.reduction_db < asked:
         text += _(
             " Limited to {reduction_db:.0f} dB: more would take over {most_loss_db:.0f} dB"
@@ -130,8 +145,39 @@ def derive_noise_reduction(take_set: TakeSet, pins: Pins) -> StagePlan:
         cost.restless_db,
     )
     return answer.plan(
-        on, _because(floor - aim, where, aim, steady), data={"profile": rows}, evidence=evidence
+        on,
+        _because(floor - aim, where, aim, known),
+        data={"profile": rows},
+        evidence=evidence,
     )
+
+
+@dataclass(frozen=True)
+class _Known:
+    """What is known of the noise: its profile, how far the room in use raises its A-weighted level,
+    dB, whether the room at rest is steady, and the share of its bins that move in use."""
+
+    profile: NoiseProfile | None
+    raised_db: float = 0.0
+    steady_at_rest: bool = False
+    moving: float = 0.0
+
+
+def _known(take_set: TakeSet) -> _Known:
+    rate = take_set.rate_hz
+    rest = noise_profile(take_set.rest, rate_hz=rate)
+    if rest is None:
+        return _Known(None)
+    steady = float(np.median(rest.spread_db)) <= STEADY_SPREAD_DB
+    in_use = None if take_set.in_use is None else noise_profile(take_set.in_use, rate_hz=rate)
+    if in_use is None:
+        return _Known(rest, steady_at_rest=steady)
+    both = rest.beside(in_use)
+    hz = np.arange(len(rest.mean_db)) * rate / rest.frame_samples
+    weights = a_weighting_power(hz)
+    was, now = (float(weights @ 10.0 ** (each.mean_db / 10.0)) for each in (rest, both))
+    raised = max(0.0, float(power_db(now / max(was, 1e-30))))
+    return _Known(both, raised, steady, float(np.mean(~in_use.steady)))
 
 
 def _left(
@@ -185,19 +231,35 @@ def _loss(
     return speech_loss(talk, treated, rest, rate_hz=rate)
 
 
-def _because(over_db: float, where: str, aim: float, steady: bool) -> str:
+def _because(over_db: float, where: str, aim: float, known: _Known) -> str:
     stands = beside(over_db, _("the {aim} dBFS(A) that the target allows", aim=plain(aim, 0)))
+    taken = _("at rest") if known.raised_db < DECIDES_DB else _("in use, where it is steady,")
     if over_db < DECIDES_DB:
         return _(
-            "Not needed: at the listener your noise floor at rest will be {stands}.", stands=stands
+            "Not needed: at the listener your noise floor {taken} will be {stands}.{moves}",
+            taken=taken,
+            stands=stands,
+            moves=_moves(known),
         )
-    if not steady:
+    if not known.steady_at_rest:
         return _(
             "Your room's noise comes and goes; a profile would fit it badly and leave"
             " warbling. A gate does more here."
         )
     return _(
-        "At the listener your noise floor at rest would be {stands}, {where}.",
+        "At the listener your noise floor {taken} would be {stands}, {where}.{moves}",
+        taken=taken,
         stands=stands,
         where=where,
+        moves=_moves(known),
+    )
+
+
+def _moves(known: _Known) -> str:
+    if known.moving < _MUCH_MOVES:
+        return ""
+    return _(
+        " In use {percent:.0f} % of the bands come and go, and this stage leaves them: see What"
+        " moves.",
+        percent=100.0 * known.moving,
     )

@@ -47,6 +47,11 @@ _NOT_AFTER: tuple[tuple[str, str, str], ...] = (
     ),
     (
         "learned",
+        "clicks",
+        _("What is repaired before it leaves remains that it does not know for a key."),
+    ),
+    (
+        "learned",
         "gate",
         _("A gate before it cuts what it tells voice and noise by."),
     ),

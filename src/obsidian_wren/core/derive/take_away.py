@@ -8,13 +8,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import numpy.typing as npt
 
 from obsidian_wren.core.decibels import Samples, power_db
 from obsidian_wren.core.derive.take_set import TakeSet
 from obsidian_wren.core.derive.taken import CLIPPED_DB, Taken
+from obsidian_wren.core.measure.moments import STEP_S, a_weighted_levels_dbfs
 from obsidian_wren.core.measure.words import Word
 
 _BEGINNING_S = 0.03
+_BEFORE_S, _AFTER_S, _LEAST_BETWEEN_S = 0.1, 0.2, 0.5
 # A beginning under the room is not heard, so it cannot be clipped.
 _OVER_ROOM = 4.0
 _FRAME_S = 0.02
@@ -26,6 +29,7 @@ def taken_between(before: TakeSet, after: TakeSet) -> Taken:
     room = float(np.mean(np.square(before.rest))) if len(before.rest) else 0.0
     lost = _beginnings_db(before.talk, after.talk, before.words, room, rate)
     in_use = before.in_use is not None
+    between = _between_words(before.words, len(before.talk), rate)
     return Taken(
         before.rest_dbfs_a,
         after.rest_dbfs_a,
@@ -35,7 +39,28 @@ def taken_between(before: TakeSet, after: TakeSet) -> Taken:
         float(np.mean(lost)) if len(lost) else None,
         int(np.count_nonzero(lost > CLIPPED_DB)),
         len(before.words),
+        *(_a_weighted_between(takes, between) for takes in (before, after)),
     )
+
+
+def _between_words(words: Sequence[Word], count: int, rate_hz: float) -> npt.NDArray[np.bool_]:
+    """Which of so many samples lie between words, what belongs to their ends left out."""
+    spoken = np.zeros(count, dtype=bool)
+    for word in words:
+        begin, end = word.start_s - _BEFORE_S, word.end_s + _AFTER_S
+        spoken[max(0, round(begin * rate_hz)) : round(end * rate_hz)] = True
+    return ~spoken
+
+
+def _a_weighted_between(takes: TakeSet, between: npt.NDArray[np.bool_]) -> float | None:
+    """The A-weighted level of the talk between its words, dBFS; None where it hardly pauses."""
+    step = round(STEP_S * takes.rate_hz)
+    levels = a_weighted_levels_dbfs(takes.talk, rate_hz=takes.rate_hz)
+    inside = between[: len(levels) * step : step]
+    levels = levels[: len(inside)][inside]
+    if len(levels) * STEP_S < _LEAST_BETWEEN_S:
+        return None
+    return power_db(float(np.mean(10.0 ** (levels / 10.0))))
 
 
 def _loud_speech_db(before: TakeSet, after: TakeSet) -> float:

@@ -26,9 +26,10 @@ _MOST_LOSS_DB, _MOST_BEGINNING_DB = 1.0, 4.0
 
 @dataclass(frozen=True)
 class Taken:
-    """The A-weighted room before and behind a stage, dBFS(A): at rest, and in use where it was
-    taken; what loud speech and the first 30 ms of words lose, dB; how many of how many words lose
-    more than 6 dB of their beginning."""
+    """The A-weighted room before and behind a stage, dBFS(A): at rest, in use where it was taken,
+    and between the words of the talk where there is as much as half a second; what loud speech and
+    the first 30 ms of words lose, dB; how many of how many words lose more than 6 dB of their
+    beginning."""
 
     rest_before_dbfs_a: Level
     rest_after_dbfs_a: Level
@@ -38,6 +39,8 @@ class Taken:
     beginnings_lost_db: float | None
     clipped: int
     words: int
+    between_before_dbfs_a: float | None = None
+    between_after_dbfs_a: float | None = None
 
 
 def taken_facts(taken: Taken) -> tuple[Fact, ...]:
@@ -47,10 +50,10 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
     if math.isfinite(fall) and (taken.in_use_before_dbfs_a is None or fall >= _TOLD_DB):
         facts.append(
             _floor(
-                _("In pauses"),
+                _("Room at rest"),
                 taken.rest_before_dbfs_a,
                 taken.rest_after_dbfs_a,
-                _("at rest"),
+                _("Your room at rest"),
             )
         )
     if taken.in_use_before_dbfs_a is not None and taken.in_use_after_dbfs_a is not None:
@@ -59,7 +62,16 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
                 _("Room in use"),
                 taken.in_use_before_dbfs_a,
                 taken.in_use_after_dbfs_a,
-                _("in use"),
+                _("Your room in use"),
+            )
+        )
+    if taken.between_before_dbfs_a is not None and taken.between_after_dbfs_a is not None:
+        facts.append(
+            _floor(
+                _("Between your words"),
+                taken.between_before_dbfs_a,
+                taken.between_after_dbfs_a,
+                _("What lies between the words of your talk"),
             )
         )
     # A sound that was silent has lost nothing.
@@ -91,7 +103,7 @@ def taken_facts(taken: Taken) -> tuple[Fact, ...]:
     return tuple(facts)
 
 
-def _floor(name: str, before: float, after: float, where: str) -> Fact:
+def _floor(name: str, before: float, after: float, what: str) -> Fact:
     return Fact(
         name,
         _("{before:.1f} dB lower", before=before - after)
@@ -99,8 +111,8 @@ def _floor(name: str, before: float, after: float, where: str) -> Fact:
         else _("unchanged"),
         "none",
         _(
-            "Your room {where}, as it reaches this stage: {before} dBFS(A), behind it {after}.",
-            where=where,
+            "{what}, as it reaches this stage: {before} dBFS(A), behind it {after}.",
+            what=what,
             before=plain(before, 0),
             after=plain(after, 0),
         ),

@@ -186,8 +186,8 @@ def noise_facts(noise: NoiseEvidence) -> tuple[Fact, ...]:
         with_unit(noise.floor_after_dbfs_a, "dBFS(A)"),
         _mark(good),
         _(
-            "Beside your voice, behind everything; {floor_dbfs_a} without noise reduction,"
-            " {aim_dbfs_a} is the target. In pauses it is {in_pauses_dbfs_a}.",
+            "Of your room at rest, beside your voice, behind everything; {floor_dbfs_a} without"
+            " noise reduction, {aim_dbfs_a} is the target. In pauses it is {in_pauses_dbfs_a}.",
             floor_dbfs_a=plain(noise.floor_dbfs_a),
             aim_dbfs_a=plain(noise.aim_dbfs_a, 0),
             in_pauses_dbfs_a=plain(noise.in_pauses_dbfs_a),

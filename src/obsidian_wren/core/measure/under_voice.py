@@ -87,7 +87,7 @@ def _in_softest(
         return None
     highest = scipy.ndimage.maximum_filter1d(levels, _SOFT_FRAMES)
     softest = highest <= np.percentile(highest, _SOFTEST)
-    softest = scipy.ndimage.binary_opening(softest, np.ones(_SOFT_FRAMES))
+    softest = scipy.ndimage.binary_opening(softest, np.ones(_SOFT_FRAMES, dtype=bool))
     if np.count_nonzero(softest) < _LEAST_FRAMES:
         return None
     middle = float(np.median(levels[softest]))
