@@ -93,7 +93,7 @@ def sources_digest() -> str:
     """A mark of everything that kernels are made of."""
     digest = hashlib.blake2b(digest_size=16)
     core = files(__package__)
-    for folder in ("chain", "measure", "mix"):
+    for folder in ("chain", "loudspeaker", "measure", "mix"):
         found = {each.name: each for each in (core / folder).iterdir()}
         for name in sorted(name for name in found if name.endswith(".py")):
             digest.update(found[name].read_bytes())

@@ -1,0 +1,1 @@
+"""What the loudspeaker plays, taken out of the microphone before the chain."""

@@ -1,0 +1,71 @@
+"""How much later what is played arrives in the microphone: the peak of their correlation, all
+frequencies weighed alike.
+
+Source: Knapp and Carter (1976), the phase transform; the numbers by measurement.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.loudspeaker.echo_path import MOST_DELAY_S
+
+_LOW_HZ, _KEPT_S, _EVERY_S = 4_000.0, 2.0, 0.5
+_BAND_HZ = (120.0, 1_800.0)
+_STAYS = 0.6
+# So far over all other lags stands the right one.
+_STANDS_OUT = 2.2
+# Lags this near to the first are the same arrival.
+_SAME_S = 0.015
+_SILENT = 1e-10
+
+
+class Arrival:
+    """Listens to both sides at a rate and tells the lag now and then."""
+
+    def __init__(self, *, rate_hz: float) -> None:
+        self._together = max(1, round(rate_hz / _LOW_HZ))
+        self._low_hz = rate_hz / self._together
+        count = round(_KEPT_S * self._low_hz)
+        self._kept = np.zeros((2, count))
+        self._since = 0
+        self._rest = [np.zeros(0), np.zeros(0)]
+        self._size = 1 << int(np.ceil(np.log2(count + round((MOST_DELAY_S + 0.1) * self._low_hz))))
+        hz = np.fft.rfftfreq(self._size, 1.0 / self._low_hz)
+        self._inside = (hz >= _BAND_HZ[0]) & (hz < _BAND_HZ[1])
+        self._across = np.zeros(len(hz), dtype=complex)
+
+    def hear(self, played: Samples, heard: Samples) -> float | None:
+        """Listen to ``(n,)`` samples of either side; the lag in s where one stands out, at most
+        every half a second."""
+        low = []
+        for j, block in enumerate((played, heard)):
+            whole = np.concatenate([self._rest[j], block])
+            count = len(whole) // self._together * self._together
+            self._rest[j] = whole[count:]
+            low.append(whole[:count].reshape(-1, self._together).mean(axis=1))
+        new = min(len(low[0]), self._kept.shape[1])
+        if new:
+            self._kept[:, :-new] = self._kept[:, new:].copy()
+            self._kept[:, -new:] = low[0][-new:], low[1][-new:]
+        self._since += new
+        if self._since < _EVERY_S * self._low_hz:
+            return None
+        self._since = 0
+        return self._look()
+
+    def _look(self) -> float | None:
+        if float(np.mean(self._kept[0] ** 2)) < _SILENT:
+            return None
+        played, heard = (np.fft.rfft(row, self._size) for row in self._kept)
+        across = np.where(self._inside, heard * played.conj(), 0.0)
+        self._across = _STAYS * self._across + across / (np.abs(across) + 1e-20)
+        found = np.fft.irfft(self._across, self._size)
+        lags = np.abs(found[: round((MOST_DELAY_S + 0.02) * self._low_hz)])
+        at = int(np.argmax(lags))
+        near = round(_SAME_S * self._low_hz)
+        others = np.delete(lags, slice(max(0, at - near), at + near))
+        if lags[at] < _STANDS_OUT * others.max():
+            return None
+        return at / self._low_hz

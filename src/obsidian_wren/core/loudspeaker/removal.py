@@ -1,0 +1,129 @@
+"""Takes what the loudspeaker plays out of a microphone, block by block.
+
+What is played is brought to the microphone's clock, its lag is found, the way is learned
+(``echo_path``), and what the filter leaves is taken by a mask (``residual``).
+
+Source: see those.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.loudspeaker.arrival import Arrival
+from obsidian_wren.core.loudspeaker.clock_slip import ClockSlip
+from obsidian_wren.core.loudspeaker.echo_path import BLOCK_S, EchoPath
+from obsidian_wren.core.loudspeaker.residual import Residual
+from obsidian_wren.core.mix.resampling import Resampler
+
+# The first wave is looked for so long before the lag that was found.
+_BEFORE_S = 0.008
+_SPARE = 64
+_FOLLOW = 0.02
+# What is played is only told to be lowered where it is most of what is heard.
+_MOSTLY = 0.5
+_LOWERS = 0.5
+
+
+class LoudspeakerRemoval:
+    """The microphone without what is played, later by ``delay_samples``."""
+
+    def __init__(self, *, rate_hz: float) -> None:
+        self.rate_hz = rate_hz
+        self._path = EchoPath(rate_hz=rate_hz)
+        self._block = self._path.block
+        self._residual = Residual(rate_hz=rate_hz)
+        self._arrival = Arrival(rate_hz=rate_hz)
+        self._slip = ClockSlip(rate_hz=rate_hz, bins=self._block + 1)
+        self._clock = Resampler(from_hz=rate_hz, to_hz=rate_hz)
+        self._slack = round(self._clock.delay_samples) + _SPARE
+        self._played, self._heard = np.zeros(0), np.zeros(0)
+        self._ready = np.zeros(self._block + self._slack)
+        self.delay_samples = self._block + self._slack + self._residual.delay_samples
+        self._powers = np.zeros(4)
+        self._lag_blocks: int | None = None
+        self.lag_s: float | None = None
+
+    @property
+    def drift_ppm(self) -> float:
+        """By how much the clock of what is played is found to be slower, parts per million."""
+        return self._slip.ppm
+
+    @property
+    def lowered_db(self) -> float | None:
+        """By how much what is played has fallen where it was most of what was heard, dB; None
+        before there was any."""
+        before, after = self._powers[2:]
+        return None if before <= 0.0 else 10.0 * math.log10(before / max(after, 1e-20))
+
+    def process(self, heard: Samples, played: Samples) -> Samples:
+        """``(n,)`` samples of the microphone, and as many of what is played meanwhile."""
+        self._clock.ratio = 1.0 - 1e-6 * self._slip.ppm
+        same_clock = self._clock.process(played[:, None])[:, 0]
+        self._played = np.concatenate([self._played, same_clock])
+        self._heard = np.concatenate([self._heard, heard])
+        done = [self._ready]
+        while len(self._heard) >= self._block:
+            if not self._play():
+                break
+            done.append(self._step(self._heard[: self._block]))
+            self._heard = self._heard[self._block :]
+        whole = np.concatenate(done)
+        out, self._ready = whole[: len(heard)], whole[len(heard) :]
+        return out
+
+    def _play(self) -> bool:
+        """Play what belongs to the next block of the microphone; whether it can be gone through.
+        Where clocks differ, one side gets ahead by a block now and then."""
+        ahead = len(self._played) - len(self._heard)
+        if ahead < -self._slack and len(self._played) < self._block:
+            if self._path.late_blocks > 0:
+                self._be_late(self._path.late_blocks - 1)
+            else:
+                self._path.play(np.zeros(self._block))
+            return True
+        if len(self._played) < self._block:
+            return False
+        self._play_block()
+        if ahead >= self._block and len(self._played) >= self._block:
+            self._play_block()
+            self._be_late(self._path.late_blocks + 1)
+        return True
+
+    def _play_block(self) -> None:
+        self._path.play(self._played[: self._block])
+        self._last_played = self._played[: self._block]
+        self._played = self._played[self._block :]
+
+    def _be_late(self, blocks: int) -> None:
+        self._path.be_late(blocks)
+        self._slip.moved()
+
+    def _step(self, heard: Samples) -> Samples:
+        lag_s = self._arrival.hear(self._last_played, heard)
+        if lag_s is not None:
+            self._arrives(lag_s)
+        left, taken = self._path.step(heard)
+        before, after, made = (float(x @ x) for x in (heard, left, taken))
+        self._powers[:2] += (np.array([before, after]) - self._powers[:2]) * _FOLLOW
+        out = self._residual.process(left, taken, changed=self._path.changed)
+        if made > _MOSTLY * before:
+            clean = np.array([before, float(out @ out)])
+            self._powers[2:] += (clean - self._powers[2:]) * _FOLLOW
+        lowers = self._powers[1] < _LOWERS * self._powers[0]
+        self._slip.see(self._path.weights, lowers=lowers)
+        return out
+
+    def _arrives(self, lag_s: float) -> None:
+        """A lag that is found twice moves the filter there."""
+        blocks = max(0, math.floor((lag_s - _BEFORE_S) / BLOCK_S))
+        first = self.lag_s is None
+        if (first or self._lag_blocks == blocks) and self._path.late_blocks != blocks:
+            near = abs(self._path.late_blocks - blocks) <= 1
+            if first or not near:
+                self._be_late(blocks)
+        self._lag_blocks = blocks
+        self.lag_s = lag_s
