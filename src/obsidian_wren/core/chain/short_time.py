@@ -118,6 +118,15 @@ def analysed(block: Samples, arrays: Arrays) -> Spectra:
     return np.fft.rfft(_frames_of(block, arrays))
 
 
+def both_analysed(
+    one: Samples, other: Samples, of_one: Arrays, of_other: Arrays
+) -> tuple[Spectra, Spectra]:
+    """The same of two blocks ``(n,)`` at once, of streams in step."""
+    frames = _frames_of(one, of_one)
+    bins = np.fft.rfft(np.concatenate([frames, _frames_of(other, of_other)]))
+    return bins[: len(frames)], bins[len(frames) :]
+
+
 def put_together(bins: Spectra, count: int, arrays: Arrays) -> Samples:
     """``(count,)`` samples of what spectra ``(frames, bins)`` and the frames before them hold."""
     return _overlapped(np.fft.irfft(bins, len(arrays[5])), count, arrays)

@@ -11,7 +11,9 @@ import numpy as np
 from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.loudspeaker.echo_path import MOST_DELAY_S
 
-_LOW_HZ, _KEPT_S, _EVERY_S = 4_000.0, 2.0, 0.5
+_LOW_HZ, _KEPT_S = 4_000.0, 2.0
+# How often it is looked for, and again once it is known.
+_EVERY_S, _AGAIN_S = 0.5, 2.0
 _BAND_HZ = (120.0, 1_800.0)
 _STAYS = 0.6
 # So far over all other lags stands the right one.
@@ -29,8 +31,8 @@ class Arrival:
         self._low_hz = rate_hz / self._together
         count = round(_KEPT_S * self._low_hz)
         self._kept = np.zeros((2, count))
-        self._since = 0
-        self._rest = [np.zeros(0), np.zeros(0)]
+        self._coming: list[tuple[Samples, Samples]] = []
+        self._waiting, self._rate_hz, self._every_s = 0, rate_hz, _EVERY_S
         self._size = 1 << int(np.ceil(np.log2(count + round((MOST_DELAY_S + 0.1) * self._low_hz))))
         hz = np.fft.rfftfreq(self._size, 1.0 / self._low_hz)
         self._inside = (hz >= _BAND_HZ[0]) & (hz < _BAND_HZ[1])
@@ -39,20 +41,16 @@ class Arrival:
     def hear(self, played: Samples, heard: Samples) -> float | None:
         """Listen to ``(n,)`` samples of either side; the lag in s where one stands out, at most
         every half a second."""
-        low = []
-        for j, block in enumerate((played, heard)):
-            whole = np.concatenate([self._rest[j], block])
-            count = len(whole) // self._together * self._together
-            self._rest[j] = whole[count:]
-            low.append(whole[:count].reshape(-1, self._together).mean(axis=1))
-        new = min(len(low[0]), self._kept.shape[1])
-        if new:
-            self._kept[:, :-new] = self._kept[:, new:].copy()
-            self._kept[:, -new:] = low[0][-new:], low[1][-new:]
-        self._since += new
-        if self._since < _EVERY_S * self._low_hz:
+        self._coming.append((played, heard))
+        self._waiting += len(heard)
+        if self._waiting < self._every_s * self._rate_hz:
             return None
-        self._since = 0
+        count = min(self._waiting // self._together, self._kept.shape[1])
+        self._kept[:, : self._kept.shape[1] - count] = self._kept[:, count:].copy()
+        for row, sounds in zip(self._kept, zip(*self._coming, strict=True), strict=True):
+            whole = np.concatenate(sounds)[-count * self._together :]
+            row[len(row) - count :] = whole.reshape(count, -1).mean(axis=1)
+        self._coming, self._waiting = [], 0
         return self._look()
 
     def _look(self) -> float | None:
@@ -68,4 +66,5 @@ class Arrival:
         others = np.delete(lags, slice(max(0, at - near), at + near))
         if lags[at] < _STANDS_OUT * others.max():
             return None
+        self._every_s = _AGAIN_S
         return at / self._low_hz

@@ -21,6 +21,7 @@ from obsidian_wren.core.decibels import Samples
 from obsidian_wren.core.kernel import kernel
 
 Single = npt.NDArray[np.float32]
+Bins = npt.NDArray[np.complex64]
 
 BLOCK_S = 0.01
 LONGEST_S = 0.2
@@ -31,24 +32,24 @@ MOST_DELAY_S = 0.3
 _STAYS, _DECAY_S, _AT_FIRST = 0.998, 0.6, 20.0
 _LEAST_SHARE = 1e-4
 # The near side's power is averaged over time, and over bins where it rises.
-_NEAR_STAYS, _NEAR_BINS = 0.8, 5
+_NEAR_STAYS, _NEAR_BINS = 0.8, 2
 # What is held against each other to see whether the way has changed, and from which share on.
-_CHANGED_FOLLOW, _CHANGED, _RAISED = 0.03, 0.2, 0.3
-_CONSTRAINED = 1
+_CHANGED_FOLLOW, _CHANGED, _RAISED = 0.1, 0.1, 20.0
+# A smaller correlation may be chance.
+_SURE = 0.35
+_CONSTRAINED_EVERY = 3
 
 
 @kernel(
-    "void(f4[:, :, ::1], i8, f4[:, :, ::1], f4[:, ::1])",
+    "void(f4[:, :, ::1], i8, f4[:, :, ::1], c8[::1])",
     fastmath=True,
     error_model="numpy",
 )
-def _explained(played: Single, first: int, weights: Single, out: Single) -> None:
+def _explained(played: Single, first: int, weights: Single, out: Bins) -> None:
     """What the weights ``(2, partitions, bins)`` make of spectra ``(2, kept, bins)``."""
     kept, bins = played.shape[1], played.shape[2]
-    real, imaginary = out[0], out[1]
-    for k in range(bins):
-        real[k] = 0.0
-        imaginary[k] = 0.0
+    sums = np.zeros((2, bins), dtype=np.float32)
+    real, imaginary = sums[0], sums[1]
     for p in range(weights.shape[1]):
         at = (first + p) % kept
         x, y = played[0, at], played[1, at]
@@ -57,10 +58,12 @@ def _explained(played: Single, first: int, weights: Single, out: Single) -> None
             real[k] += x[k] * u[k] - y[k] * v[k]
         for k in range(bins):
             imaginary[k] += x[k] * v[k] + y[k] * u[k]
+    for k in range(bins):
+        out[k] = complex(real[k], imaginary[k])
 
 
 @kernel(
-    "void(f4[:, :, ::1], i8, f4[:, :, ::1], f4[:, ::1], f4[:, ::1], f4[::1], f4[::1], f4, f4)",
+    "void(f4[:, :, ::1], i8, f4[:, :, ::1], f4[:, ::1], c8[::1], f4[::1], f4[::1], f4, f4)",
     fastmath=True,
     error_model="numpy",
 )
@@ -69,39 +72,58 @@ def _learn(
     first: int,
     weights: Single,
     variances: Single,
-    left: Single,
+    left: Bins,
     near: Single,
     least: Single,
     stays: float,
     raised: float,
 ) -> None:
     kept, bins = played.shape[1], played.shape[2]
-    steps = np.zeros(bins, dtype=np.float32)
+    one, half = np.float32(1.0), np.float32(0.5)
+    goes = one - stays
+    error = np.empty((2, bins), dtype=np.float32)
+    steps, power = np.zeros(bins, dtype=np.float32), np.empty(bins, dtype=np.float32)
+    real, imaginary = error[0], error[1]
+    gains, all_least = np.zeros(bins, dtype=np.float32), np.float32(0.0)
+    if raised > 0.0:
+        # Another way is about as loud, and dies away as one does.
+        for p in range(weights.shape[1]):
+            u, v = weights[0, p], weights[1, p]
+            all_least += least[p]
+            for k in range(bins):
+                gains[k] += u[k] * u[k] + v[k] * v[k]
+        for k in range(bins):
+            gains[k] /= all_least
+    for k in range(bins):
+        real[k], imaginary[k] = left[k].real, left[k].imag
+        power[k] = real[k] * real[k] + imaginary[k] * imaginary[k]
+        near[k] += np.float32(1.0 - _NEAR_STAYS) * (power[k] - near[k])
     for p in range(weights.shape[1]):
         at = (first + p) % kept
         x, y, variance = played[0, at], played[1, at], variances[p]
         if raised > 0.0:
-            u, v = weights[0, p], weights[1, p]
             for k in range(bins):
-                variance[k] = max(variance[k], raised * (u[k] * u[k] + v[k] * v[k]))
+                variance[k] = max(variance[k], raised * least[p] * gains[k])
         for k in range(bins):
             steps[k] += variance[k] * (x[k] * x[k] + y[k] * y[k])
     for k in range(bins):
-        steps[k] = np.float32(1.0) / (steps[k] + np.float32(2.0) * near[k] + np.float32(1e-18))
-    goes = np.float32(1.0) - stays
+        low, high = max(0, k - _NEAR_BINS), min(bins, k + _NEAR_BINS + 1)
+        around = np.float32(0.0)
+        for j in range(low, high):
+            around += power[j]
+        now = max(near[k], around / np.float32(high - low))
+        steps[k] = one / (steps[k] + np.float32(2.0) * now + np.float32(1e-18))
     for p in range(weights.shape[1]):
         at = (first + p) % kept
         x, y, variance = played[0, at], played[1, at], variances[p]
         u, v, more = weights[0, p], weights[1, p], goes * least[p]
         for k in range(bins):
             step = variance[k] * steps[k]
-            u[k] += step * (x[k] * left[0, k] + y[k] * left[1, k])
-            v[k] += step * (x[k] * left[1, k] - y[k] * left[0, k])
-            known = np.float32(0.5) * step * (x[k] * x[k] + y[k] * y[k])
+            u[k] += step * (x[k] * real[k] + y[k] * imaginary[k])
+            v[k] += step * (x[k] * imaginary[k] - y[k] * real[k])
+            known = half * step * (x[k] * x[k] + y[k] * y[k])
             variance[k] = (
-                stays * (np.float32(1.0) - known) * variance[k]
-                + goes * (u[k] * u[k] + v[k] * v[k])
-                + more
+                stays * (one - known) * variance[k] + goes * (u[k] * u[k] + v[k] * v[k]) + more
             )
 
 
@@ -122,11 +144,10 @@ class EchoPath:
         self._variances = np.repeat(self._expected[:, None], bins, axis=1)
         self._near = np.zeros(bins, dtype=np.float32)
         self._before = np.zeros(self.block)
-        self._out = np.zeros((2, bins), dtype=np.float32)
+        self._out = np.zeros(bins, dtype=np.complex64)
         self._padded = np.zeros(2 * self.block, dtype=np.float32)
-        self._across = self._over = 0.0
-        self._constrain = 0
-        self._edges = np.ones(_NEAR_BINS) / _NEAR_BINS
+        self._across = self._over = self._left = 0.0
+        self._turn = 0
         # Whole blocks by which what arrives is later than what is played.
         self.late_blocks = 0
 
@@ -137,8 +158,11 @@ class EchoPath:
 
     @property
     def changed(self) -> float:
-        """How much of what the filter makes is left over in what remains, 0 to 1."""
-        return min(max(-self._across / (self._over + 1e-20), 0.0), 1.0)
+        """How much of what the filter makes is left over in what remains, 0 to 1; none where that
+        may be chance."""
+        if -self._across < _SURE * math.sqrt(self._over * self._left + 1e-30):
+            return 0.0
+        return min(-self._across / (self._over + 1e-20), 1.0)
 
     def play(self, block: Samples) -> None:
         """The next block ``(block,)`` of what is played."""
@@ -148,7 +172,8 @@ class EchoPath:
         self._before = block
 
     def be_late(self, blocks: int) -> None:
-        """What arrives is so many whole blocks later than what is played; the weights go along."""
+        """Look for what arrives so many whole blocks later than what is played; the weights stay
+        where they are in time."""
         blocks = min(max(blocks, 0), self.most_late_blocks)
         by = blocks - self.late_blocks
         self.late_blocks = blocks
@@ -171,43 +196,38 @@ class EchoPath:
         """What is left of a block ``(block,)`` of the microphone, and what was taken, as many."""
         first = (self._head + self.late_blocks) % self._kept
         _explained(self._played, first, self.weights, self._out)
-        single = np.fft.irfft(self._out[0] + 1j * self._out[1], 2 * self.block)
+        single = np.fft.irfft(self._out, 2 * self.block)
         echo = single[self.block :].astype(np.float64)
         left = heard - echo
         # Low frequencies would outweigh the rest.
-        made, over = np.diff(echo), np.diff(left)
+        made, over = echo[1:] - echo[:-1], left[1:] - left[:-1]
         self._across += (float(made @ over) - self._across) * _CHANGED_FOLLOW
         self._over += (float(made @ made) - self._over) * _CHANGED_FOLLOW
+        self._left += (float(over @ over) - self._left) * _CHANGED_FOLLOW
         self._padded[self.block :] = left
-        bins = np.fft.rfft(self._padded)
-        error = np.stack([bins.real, bins.imag])
-        power = error[0] ** 2 + error[1] ** 2
-        self._near *= np.float32(_NEAR_STAYS)
-        self._near += np.float32(1.0 - _NEAR_STAYS) * power
-        near = np.maximum(self._near, np.convolve(power, self._edges, "same"))
         changed = self.changed
-        raised = _RAISED * changed**2 if changed > _CHANGED else 0.0
         _learn(
             self._played,
             first,
             self.weights,
             self._variances,
-            error,
-            near.astype(np.float32),
+            np.fft.rfft(self._padded),
+            self._near,
             self._least,
             _STAYS,
-            raised,
+            _RAISED * changed if changed > _CHANGED else 0.0,
         )
-        self._keep_within_blocks()
+        self._keep_within_block()
         return left, echo
 
-    def _keep_within_blocks(self) -> None:
-        """A partition is no longer than a block: a few of them are brought back to that."""
-        count = self.weights.shape[1]
-        some = [(self._constrain + j) % count for j in range(_CONSTRAINED)]
-        self._constrain = (self._constrain + _CONSTRAINED) % count
-        bins = self.weights[0, some] + 1j * self.weights[1, some]
-        response = np.fft.irfft(bins, 2 * self.block, axis=1)
-        response[:, self.block :] = 0.0
-        bins = np.fft.rfft(response, axis=1)
-        self.weights[0, some], self.weights[1, some] = bins.real, bins.imag
+    def _keep_within_block(self) -> None:
+        """A partition is no longer than a block: one every few blocks is brought back to that."""
+        self._turn += 1
+        at, other = divmod(self._turn, _CONSTRAINED_EVERY)
+        if other:
+            return
+        at %= self.weights.shape[1]
+        response = np.fft.irfft(self.weights[0, at] + 1j * self.weights[1, at], 2 * self.block)
+        response[self.block :] = 0.0
+        bins = np.fft.rfft(response)
+        self.weights[0, at], self.weights[1, at] = bins.real, bins.imag

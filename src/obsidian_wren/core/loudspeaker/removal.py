@@ -21,11 +21,11 @@ from obsidian_wren.core.mix.resampling import Resampler
 
 # The first wave is looked for so long before the lag that was found.
 _BEFORE_S = 0.008
-_SPARE = 64
+_SPARE = 24
 _FOLLOW = 0.02
 # What is played is only told to be lowered where it is most of what is heard.
 _MOSTLY = 0.5
-_LOWERS = 0.5
+_LOWERS, _CHANGED = 0.5, 0.1
 
 
 class LoudspeakerRemoval:
@@ -38,13 +38,14 @@ class LoudspeakerRemoval:
         self._residual = Residual(rate_hz=rate_hz)
         self._arrival = Arrival(rate_hz=rate_hz)
         self._slip = ClockSlip(rate_hz=rate_hz, bins=self._block + 1)
-        self._clock = Resampler(from_hz=rate_hz, to_hz=rate_hz)
+        self._clock = Resampler(from_hz=rate_hz, to_hz=rate_hz, unheard=True)
         self._slack = round(self._clock.delay_samples) + _SPARE
         self._played, self._heard = np.zeros(0), np.zeros(0)
         self._ready = np.zeros(self._block + self._slack)
         self.delay_samples = self._block + self._slack + self._residual.delay_samples
         self._powers = np.zeros(4)
         self._lag_blocks: int | None = None
+        self._last_played = np.zeros(self._block)
         self.lag_s: float | None = None
 
     @property
@@ -66,9 +67,7 @@ class LoudspeakerRemoval:
         self._played = np.concatenate([self._played, same_clock])
         self._heard = np.concatenate([self._heard, heard])
         done = [self._ready]
-        while len(self._heard) >= self._block:
-            if not self._play():
-                break
+        while len(self._heard) >= self._block and self._play():
             done.append(self._step(self._heard[: self._block]))
             self._heard = self._heard[self._block :]
         whole = np.concatenate(done)
@@ -80,8 +79,9 @@ class LoudspeakerRemoval:
         Where clocks differ, one side gets ahead by a block now and then."""
         ahead = len(self._played) - len(self._heard)
         if ahead < -self._slack and len(self._played) < self._block:
+            # What is played lags: what arrived so late from it now arrives a block sooner.
             if self._path.late_blocks > 0:
-                self._be_late(self._path.late_blocks - 1)
+                self._path.late_blocks -= 1
             else:
                 self._path.play(np.zeros(self._block))
             return True
@@ -90,7 +90,7 @@ class LoudspeakerRemoval:
         self._play_block()
         if ahead >= self._block and len(self._played) >= self._block:
             self._play_block()
-            self._be_late(self._path.late_blocks + 1)
+            self._path.late_blocks = min(self._path.late_blocks + 1, self._path.most_late_blocks)
         return True
 
     def _play_block(self) -> None:
@@ -98,22 +98,20 @@ class LoudspeakerRemoval:
         self._last_played = self._played[: self._block]
         self._played = self._played[self._block :]
 
-    def _be_late(self, blocks: int) -> None:
-        self._path.be_late(blocks)
-        self._slip.moved()
-
     def _step(self, heard: Samples) -> Samples:
         lag_s = self._arrival.hear(self._last_played, heard)
         if lag_s is not None:
             self._arrives(lag_s)
         left, taken = self._path.step(heard)
-        before, after, made = (float(x @ x) for x in (heard, left, taken))
-        self._powers[:2] += (np.array([before, after]) - self._powers[:2]) * _FOLLOW
+        before, after = float(heard @ heard), float(left @ left)
         out = self._residual.process(left, taken, changed=self._path.changed)
-        if made > _MOSTLY * before:
-            clean = np.array([before, float(out @ out)])
-            self._powers[2:] += (clean - self._powers[2:]) * _FOLLOW
-        lowers = self._powers[1] < _LOWERS * self._powers[0]
+        powers = self._powers
+        powers[0] += (before - powers[0]) * _FOLLOW
+        powers[1] += (after - powers[1]) * _FOLLOW
+        if float(taken @ taken) > _MOSTLY * before:
+            powers[2] += (before - powers[2]) * _FOLLOW
+            powers[3] += (float(out @ out) - powers[3]) * _FOLLOW
+        lowers = bool(powers[1] < _LOWERS * powers[0]) and self._path.changed < _CHANGED
         self._slip.see(self._path.weights, lowers=lowers)
         return out
 
@@ -124,6 +122,7 @@ class LoudspeakerRemoval:
         if (first or self._lag_blocks == blocks) and self._path.late_blocks != blocks:
             near = abs(self._path.late_blocks - blocks) <= 1
             if first or not near:
-                self._be_late(blocks)
+                self._path.be_late(blocks)
+                self._slip.moved()
         self._lag_blocks = blocks
         self.lag_s = lag_s

@@ -21,24 +21,26 @@ from obsidian_wren.core.kernel import kernel, plain
 _PHASES = 1024
 _HALF_TAPS = 64
 _STOPBAND_DB = 140.0
+# For what nobody hears.
+_FEW_HALF_TAPS, _FEW_STOPBAND_DB = 20, 60.0
 # No clock of a sound device is farther off, and no ear hears less.
 _MOST_OFF = 0.002
 _PAIR = 2
 
 
 @lru_cache(maxsize=16)
-def _table(cutoff: float) -> Samples:
+def _table(cutoff: float, half_taps: int, stopband_db: float) -> Samples:
     """The filter at every phase ``(phases + 1, taps)``, row by row in the order of the input;
     ``cutoff`` in cycles per input sample."""
-    half = round(_HALF_TAPS * 0.5 / cutoff)
+    half = round(half_taps * 0.5 / cutoff)
     share = np.arange(_PHASES + 1) / _PHASES
     # Distance of each tap from the place between two samples that is wanted.
     at = np.arange(-half + 1, half + 1)[None, :] - share[:, None]
-    beta = 0.1102 * (_STOPBAND_DB - 8.7)
+    beta = 0.1102 * (stopband_db - 8.7)
     inside = np.clip(1.0 - (at / half) ** 2, 0.0, None)
     window = np.where(np.abs(at) < half, np.i0(beta * np.sqrt(inside)) / np.i0(beta), 0.0)
     # The transition band of the window lies wholly under the edge, so that nothing folds.
-    width = (_STOPBAND_DB - 8.0) / (2.285 * 2.0 * half) / (2.0 * np.pi)
+    width = (stopband_db - 8.0) / (2.285 * 2.0 * half) / (2.0 * np.pi)
     middle = 2.0 * (cutoff - width / 2.0)
     return np.ascontiguousarray(middle * np.sinc(middle * at) * window)
 
@@ -114,15 +116,19 @@ def _resample(
 class Resampler:
     """Samples of one rate in, of another out, as they come; all channels at once.
 
-    Good to 20/24 of the lower Nyquist frequency.
+    Good to 20/24 of the lower Nyquist frequency; ``unheard``: fewer taps, for what is only looked
+    at.
 
     ``ratio`` is input samples per output sample; it may be set anew at any time, by a few
     thousandths, to follow a clock.
     """
 
-    def __init__(self, *, from_hz: float, to_hz: float, channels: int = 1) -> None:
+    def __init__(
+        self, *, from_hz: float, to_hz: float, channels: int = 1, unheard: bool = False
+    ) -> None:
         self.ratio = from_hz / to_hz
-        self._table = _table(0.5 * min(1.0, to_hz / from_hz))
+        filtered = (_FEW_HALF_TAPS, _FEW_STOPBAND_DB) if unheard else (_HALF_TAPS, _STOPBAND_DB)
+        self._table = _table(0.5 * min(1.0, to_hz / from_hz), *filtered)
         self._half = self._table.shape[1] // 2
         self._held, self._count = np.zeros((channels, self._half)), self._half
         self._at = float(self._half) - 1.0
