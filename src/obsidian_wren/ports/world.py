@@ -294,8 +294,9 @@ class World:
     kind of source, clips that ship with it, which listeners there
     are, by kind and name, which sources, by key, name and whether they are in use at first; the
     sound server of this computer, None where all of this is simulated; the command that begins
-    the process of the voice, to which its socket is added; and, where there is none, what makes a
-    voice of this process, given whom it tells and the data folder."""
+    the process of the voice, to which its socket is added; where there is none, what makes a voice
+    of this process, given whom it tells and the data folder; and whether a loudspeaker stands in
+    the room of a rig's spec."""
 
     open_source: Callable[[str], TakeSource]
     knob_of: Callable[[str], Knob]
@@ -316,3 +317,4 @@ class World:
     system: SystemSound | None = None
     voice_command: tuple[str, ...] = ()
     voice_here: Callable[[Callable[[str, dict[str, Any]], None], Path], object] | None = None
+    has_loudspeaker: Callable[[str], bool] = lambda spec: False

@@ -169,6 +169,16 @@ class ComputerSpec(_Strict):
     gate_dbfs: float = Field(-45.0, ge=-100, le=0)
 
 
+class LoudspeakerSpec(_Strict):
+    """A small loudspeaker: how far from the microphone, how loud speech of −26 dBFS is there, how
+    late it plays, and by how many parts in a million its clock is slow."""
+
+    distance_m: float = Field(0.7, ge=0.1, le=3.0)
+    level_db_spl: float = Field(56.0, ge=0, le=100)
+    delay_s: float = Field(0.06, ge=0.0, le=0.3)
+    clock_ppm: float = Field(0.0, ge=-100, le=100)
+
+
 class WorldSpec(_Strict):
     """The whole world."""
 
@@ -183,6 +193,7 @@ class WorldSpec(_Strict):
     interface: InterfaceSpec = InterfaceSpec()
     computer: ComputerSpec = ComputerSpec()
     beside: BesideSpec | None = None
+    loudspeaker: LoudspeakerSpec | None = None
 
 
 def read_spec(path: Path) -> WorldSpec:

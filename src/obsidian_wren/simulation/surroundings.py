@@ -103,6 +103,11 @@ def _beside_of(spec_json: str) -> str | None:
     return None if beside is None else beside.name
 
 
+def _has_loudspeaker(spec_json: str) -> bool:
+    """Whether one stands in the room."""
+    return WorldSpec.model_validate_json(spec_json).loudspeaker is not None
+
+
 def _swap_inputs(spec_json: str) -> str:
     """The world with the microphone of input 2 on input 1, and the other way round."""
     spec = WorldSpec.model_validate_json(spec_json)
@@ -170,6 +175,7 @@ def simulated_world(open_browser: Callable[[int], PushedStream]) -> World:
         LISTENERS,
         SOURCES,
         voice_here=voice_here,
+        has_loudspeaker=_has_loudspeaker,
     )
 
 

@@ -19,6 +19,7 @@ from obsidian_wren.simulation.computer_path import (
     laid_out,
     through_computer,
 )
+from obsidian_wren.simulation.loudspeaker import Loudspeaker
 from obsidian_wren.simulation.spec import WorldSpec
 
 PURPOSES = (
@@ -247,6 +248,8 @@ class _Live:
         self._rng = np.random.default_rng([rig.spec.seed, 7])
         self._off: frozenset[str] | None = None
         self._volts = self._loop()
+        loudspeaker = rig.spec.loudspeaker
+        self._loudspeaker = None if loudspeaker is None else Loudspeaker(rig.spec, loudspeaker)
 
     def _loop(self) -> Samples:
         off = self._rig.controls.things_off
@@ -262,10 +265,19 @@ class _Live:
         volts = np.take(self._loop(), np.arange(self._at, self._at + count), mode="wrap")
         self._at = (self._at + count) % len(self._volts)
         rig = self._rig
+        if self._loudspeaker is not None:
+            volts = volts + self._loudspeaker.reaches(count) * (
+                rig.spec.microphone.sensitivity_mv_pa / 1000.0
+            )
         samples = convert(rig.spec, volts, rig._before_converter_db(rig.controls), self._rng)
         return through_computer(
             rig.spec, samples, replace(rig.controls, enhancements=False), self._rng
         )
+
+    def play(self, block: Samples) -> None:
+        """What the computer plays meanwhile, ``(n,)``: heard where a loudspeaker stands."""
+        if self._loudspeaker is not None:
+            self._loudspeaker.play(block)
 
     def close(self) -> None:
         self._volts = self._volts[:1]

@@ -50,6 +50,7 @@ from obsidian_wren.voice.simulated import Simulated
 from obsidian_wren.voice.system_ends import ComputerSound, NamedInput, PlayedTo
 
 if TYPE_CHECKING:
+    from obsidian_wren.core.loudspeaker.removal import LoudspeakerRemoval
     from obsidian_wren.voice.recorder import Recorder
 
 _LOG = logging.getLogger(__name__)
@@ -276,6 +277,7 @@ class Voice:
             records.samples_of(asked.raw),
             records.samples_of(asked.treated),
             {key: records.samples_of(code) for key, code in asked.feeds.items()},
+            {key: records.samples_of(code) for key, code in asked.returns.items()},
         )
         before = run.dropouts
         try:
@@ -405,6 +407,7 @@ class Voice:
             seats={seat.key: _seat_status(run, seat) for seat in run.seats},
             feeds=self._feeds.keys,
             recording=self._recorded_by_now(),
+            loudspeaker=run.loudspeaker(),
         )
 
     def _recorded_by_now(self) -> records.RecordingStatus | None:
@@ -464,7 +467,7 @@ class Voice:
     ) -> LiveRun:
         seats = [self._seat(seat, wanted.rate_hz) for seat in wanted.seats]
         run = LiveRun(
-            [VoicePath("voice", stream, specs), *self._second(wanted)],
+            [VoicePath("voice", stream, specs, _removal(wanted)), *self._second(wanted)],
             seats,
             wanted.inputs,
             wanted.mixes,
@@ -484,6 +487,7 @@ class Voice:
                 brokered=self._is_alone,
             ),
             tap=self._hear,
+            played=wanted.played,
         )
         run.mute(wanted.muted)
         return run
@@ -495,7 +499,7 @@ class Voice:
         if self._simulated is not None:
             for kind in sorted(wanted.sources & {"music", "computer"}):
                 found[kind] = self._simulated.open_player(kind, wanted.rate_hz)
-        elif "computer" in wanted.sources:
+        elif "computer" in wanted.sources or wanted.played == "computer":
             found["computer"] = ComputerSound(
                 self._system, lambda: self._ends.computer, wanted.rate_hz
             )
@@ -676,3 +680,12 @@ def _sent(heard: HeardMarker, probe: Probe) -> records.Heard:
         probe.gaps,
         probe.arrived_s(heard.start),
     )
+
+
+def _removal(wanted: records.Start) -> LoudspeakerRemoval | None:
+    """What takes a loudspeaker out; loaded only where one plays."""
+    if not wanted.played:
+        return None
+    from obsidian_wren.core.loudspeaker.removal import LoudspeakerRemoval
+
+    return LoudspeakerRemoval(rate_hz=wanted.rate_hz)

@@ -67,6 +67,13 @@ class MarkerInFlight:
             self.codes.treated, self.at, count
         )
 
+    def on_returns(self, signals: dict[str, Samples], count: int) -> None:
+        """Put a code on what comes back from each listener, as if its far side had sent it."""
+        for key, code in self.codes.returns.items():
+            name = f"return-{key}"
+            if name in signals:
+                signals[name] = signals[name] + piece(code, self.at, count)
+
     def on_mixes(self, mixed: dict[str, Samples], count: int) -> None:
         """Put each feed's code on its mix, and go on."""
         for key, code in self.codes.feeds.items():

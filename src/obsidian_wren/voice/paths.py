@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -19,9 +20,12 @@ from obsidian_wren.core.mix.ring import Ring
 from obsidian_wren.core.wording import _
 from obsidian_wren.ports.world import Listener, ProgramSettings, Return, SoundStream, SourceGone
 
+if TYPE_CHECKING:
+    from obsidian_wren.core.loudspeaker.removal import LoudspeakerRemoval
+
 KEPT_S = 20.0
-# No chain is slower than this.
-_SLOWEST_S = 0.1
+# Nothing before the mix is slower than this.
+_SLOWEST_S = 0.15
 _MOVED_EVERY = 10
 
 
@@ -59,13 +63,21 @@ class _HeldBack:
 
 
 class VoicePath:
-    """A voice: its source, its chain, and the raw voice held back so that both are in step."""
+    """A voice: its source, its chain, and the raw voice held back so that both are in step;
+    ``removal`` takes what a loudspeaker plays out of it before the chain."""
 
-    def __init__(self, key: str, stream: SoundStream, specs: Sequence[StageSpec]) -> None:
+    def __init__(
+        self,
+        key: str,
+        stream: SoundStream,
+        specs: Sequence[StageSpec],
+        removal: LoudspeakerRemoval | None = None,
+    ) -> None:
         self.key = key
         self.stream = stream
         self.chain = VoiceChain(specs, stream.rate_hz)
-        self._held = _HeldBack(self.chain.delay_samples, stream.rate_hz)
+        self.removal = removal
+        self._held = _HeldBack(self.delay_samples, stream.rate_hz)
         self._troubles_told = 0
 
     def read(self, count: int) -> Samples:
@@ -82,14 +94,25 @@ class VoicePath:
             )
         return block
 
-    def treat(self, raw: Samples, into_chain: Samples) -> tuple[Samples, Samples]:
-        """The raw block held back as long as the chain takes, and the treated one."""
+    @property
+    def delay_samples(self) -> int:
+        """By how much the treated voice is later than the microphone."""
+        before = 0 if self.removal is None else self.removal.delay_samples
+        return before + self.chain.delay_samples
+
+    def treat(
+        self, raw: Samples, into_chain: Samples, played: Samples | None = None
+    ) -> tuple[Samples, Samples]:
+        """The raw block held back as long as the rest takes, and the treated one; ``played``: what
+        a loudspeaker plays meanwhile, ``(n,)``."""
+        if self.removal is not None and played is not None:
+            into_chain = self.removal.process(into_chain, played)
         return self._held.process(raw), self.chain.process(into_chain)
 
     def change(self, specs: Sequence[StageSpec]) -> None:
         """Go over to other stages or settings without a gap or a click."""
         self.chain.change(specs)
-        self._held.change(self.chain.delay_samples)
+        self._held.change(self.delay_samples)
 
     def troubles(self) -> list[str]:
         """What failed in the chain since it was asked last."""

@@ -80,7 +80,8 @@ class Start(Record, frozen=True):
     through stages, into mixes, to listeners. ``source``: “system” for that microphone, “pushed” for
     pieces that come as :class:`Push`, “take” for what came as :class:`KeepTake`, round and round,
     “simulated” for the simulated ``rig``; the last two ``speed`` times as fast as they sound.
-    ``inputs``: what the name of each feed stands for;
+    ``inputs``: what the name of each feed stands for; ``played``: what a loudspeaker plays is taken
+    out of the microphone, known from the “computer”'s own sound or from the “returns”;
     ``sources``: what is heard beside the voice, of “second”, a second microphone through stages of
     its own, “music”, “computer” and “clips”; ``returns``: the stages
     of the return from each listener that has one; ``ends``: where the system's other ends are;
@@ -104,6 +105,7 @@ class Start(Record, frozen=True):
     rig: SimulatedRigRecord | None = None
     second: tuple[StageRecord, ...] = ()
     speed: float = 1.0
+    played: Literal["", "computer", "returns"] = ""
 
 
 class Push(Record, frozen=True):
@@ -169,6 +171,7 @@ class SendMarker(Record, frozen=True):
     raw: bytes
     treated: bytes
     feeds: dict[str, bytes]
+    returns: dict[str, bytes] = {}
 
 
 class Track(msgspec.Struct, frozen=True):
@@ -365,12 +368,23 @@ class RecordingStatus(msgspec.Struct, frozen=True):
     safe_s: float
 
 
+class LoudspeakerStatus(msgspec.Struct, frozen=True):
+    """What a loudspeaker plays: how late it is found in the microphone, ms, by how much it is
+    lowered there, dB, None before either is known; by how much its clock is slow, parts in a
+    million; what taking it out costs in delay, ms."""
+
+    late_ms: float | None
+    lowered_db: float | None
+    drift_ppm: float
+    delay_ms: float
+
+
 class Status(Record, frozen=True):
     """How things stand: what is live, if anything is; since it was last asked the level and peak
     behind the chain in dBFS, None for nothing; the delay from the microphone's sound to the feed in
     ms; gaps so far, and those of the microphone among them; the share of a core; why it is silent,
     and whether that is because the source went away; each listener; the feeds that are there; what
-    is recorded."""
+    is recorded; what is taken out of what a loudspeaker plays, where it is."""
 
     version: int = VERSION
     process: int = 0
@@ -389,6 +403,7 @@ class Status(Record, frozen=True):
     seats: dict[str, SeatStatus] = {}
     feeds: tuple[str, ...] = ()
     recording: RecordingStatus | None = None
+    loudspeaker: LoudspeakerStatus | None = None
 
 
 class Sound(Record, frozen=True):

@@ -25,6 +25,7 @@ from obsidian_wren.voice.pace import Pace, Pacing
 from obsidian_wren.voice.passed import PassedBlocks
 from obsidian_wren.voice.paths import PathDelay, ReturnPath, Seat, VoicePath
 from obsidian_wren.voice.priority import come_first, quick_switching
+from obsidian_wren.voice.records import LoudspeakerStatus
 from obsidian_wren.voice.safe_mixer import SafeMixer
 
 
@@ -88,6 +89,7 @@ class LiveRun:
         tell: Tell,
         pacing: Pacing,
         tap: Tap | None = None,
+        played: str = "",
     ) -> None:
         self.rate_hz = voices[0].stream.rate_hz
         self.block_s = pacing.block_s
@@ -110,6 +112,8 @@ class LiveRun:
         self._tell = tell
         self._pacing = pacing
         self._tap = tap
+        # From what it is known what a loudspeaker plays.
+        self._known_from = played
         self._blocks = BlockWatch(1000.0 * self.block_s) if pacing.adapts else None
         self._stop = threading.Event()
         self._marker: MarkerInFlight | None = None
@@ -145,12 +149,24 @@ class LiveRun:
     def delay_of(self, seat: Seat) -> PathDelay:
         """Where the time of a listener's path goes."""
         per_ms = self.rate_hz / 1000.0
-        chain = self._voices[0].chain.delay_samples / per_ms
+        chain = self._voices[0].delay_samples / per_ms
         return PathDelay(
             chain,
             self._mixer.delay_samples / per_ms,
             1000.0 * self.block_s,
             1000.0 * (seat.edge.delay_s + seat.program.delay_s),
+        )
+
+    def loudspeaker(self) -> LoudspeakerStatus | None:
+        """What is taken out of what a loudspeaker plays, where it is."""
+        removal = self._voices[0].removal
+        if removal is None:
+            return None
+        return LoudspeakerStatus(
+            None if removal.lag_s is None else 1000.0 * removal.lag_s,
+            removal.lowered_db,
+            removal.drift_ppm,
+            1000.0 * removal.delay_samples / self.rate_hz,
         )
 
     def change_chain(self, specification: Sequence[StageSpec]) -> None:
@@ -286,19 +302,21 @@ class LiveRun:
             marker = self._marker
             if marker is not None:
                 marker.begin(self._seats)
-            signals: dict[str, Samples] = {}
+            signals = self._played(count)
+            if marker is not None:
+                marker.on_returns(signals, count)
+            played = self._heard_aloud(signals, count)
             for path in self._voices:
                 raw = into_chain = blocks[path.key]
                 if marker is not None and path.key == first:
                     raw, into_chain = marker.on_voice(raw)
                 signals[f"{path.key} raw"], signals[f"{path.key} treated"] = path.treat(
-                    raw, into_chain
+                    raw, into_chain, played
                 )
                 signals[f"{path.key} as heard"] = blocks[path.key]
                 # Programs that pick the device itself hear it raw.
                 signals[f"{path.key} at once"] = raw
             troubles = [sentence for path in self._voices for sentence in path.troubles()]
-            signals |= self._played(count)
             mixed, mixing_trouble = self._mixer.process(signals, count)
             if marker is not None:
                 marker.on_mixes(mixed, count)
@@ -316,6 +334,18 @@ class LiveRun:
             heard = marker.heard_by(self._seats)
             threading.Thread(target=marker.done, args=(heard,), daemon=True).start()
         return signals[f"{first} treated"]
+
+    def _heard_aloud(self, signals: Mapping[str, Samples], count: int) -> Samples:
+        """What a loudspeaker plays meanwhile, ``(count,)``, as far as it is known; a simulated room
+        hears it."""
+        aloud = np.zeros(count)
+        for name, block in signals.items():
+            if name.startswith("return-") if self._known_from != "computer" else name == "computer":
+                aloud = aloud + mono(block)
+        play = getattr(self._voices[0].stream, "play", None)
+        if play is not None:
+            play(aloud)
+        return aloud
 
     def _played(self, count: int) -> dict[str, Samples]:
         found: dict[str, Samples] = {}

@@ -4,6 +4,7 @@
   import { clock } from '../../lib/format';
   import { decibelScale } from '../../lib/scales';
   import { desk } from '../../lib/state.svelte';
+  import Fact from '../../parts/Fact.svelte';
   import Mark from '../../parts/Mark.svelte';
 
   /** The live run: how much of the machine it takes, gaps, and where the time of each path goes. */
@@ -23,6 +24,11 @@
     { name: 'edge_ms', title: t('edge') },
   ] as const;
   const load = $derived(desk.live?.load ?? run.load);
+  const loudspeaker = $derived(run.loudspeaker.switch);
+
+  function takeOut(wanted: string): void {
+    void desk.do('put', '/api/run/loudspeaker', { body: { on: wanted === 'derived' ? null : wanted === 'on' } });
+  }
 
   function spans(entry: (typeof paths)[number]) {
     let at = 0;
@@ -170,6 +176,29 @@
     </p>
   {/if}
 {/if}
+
+<section aria-label="What the loudspeaker plays">
+  <h3>What the loudspeaker plays</h3>
+  <label class="block">
+    is
+    <select
+      value={loudspeaker.pinned ? (loudspeaker.on ? 'on' : 'off') : 'derived'}
+      onchange={(e) => takeOut(e.currentTarget.value)}
+    >
+      <option value="derived"
+        >{loudspeaker.derived
+          ? t('taken out of the microphone, as derived')
+          : t('left in the microphone, as derived')}</option
+      >
+      <option value="on">{t('taken out of the microphone')}</option>
+      <option value="off">{t('left in the microphone')}</option>
+    </select>
+    <span class="soft">{loudspeaker.because}</span>
+  </label>
+  {#each run.loudspeaker.facts as fact (fact.name)}
+    <Fact name={fact.name} value={fact.value} mark={fact.mark}>{fact.sentence}</Fact>
+  {/each}
+</section>
 
 <style>
   .block {

@@ -21,6 +21,8 @@ _STANDS_OUT = 2.2
 # Lags this near to the first are the same arrival.
 _SAME_S = 0.015
 _SILENT = 1e-10
+# Its loudness is looked at where it sounds, and told by the softest of these frames.
+_FRAME_S, _SOUNDS, _SOFT = 0.05, 0.1, 20.0
 
 
 class Arrival:
@@ -38,9 +40,10 @@ class Arrival:
         self._inside = (hz >= _BAND_HZ[0]) & (hz < _BAND_HZ[1])
         self._across = np.zeros(len(hz), dtype=complex)
 
-    def hear(self, played: Samples, heard: Samples) -> float | None:
-        """Listen to ``(n,)`` samples of either side; the lag in s where one stands out, at most
-        every half a second."""
+    def hear(self, played: Samples, heard: Samples) -> tuple[float, float] | None:
+        """Listen to ``(n,)`` samples of either side; the lag in s where one stands out, and how
+        loud what arrives is against what is played, a ratio of powers; at most every half a
+        second."""
         self._coming.append((played, heard))
         self._waiting += len(heard)
         if self._waiting < self._every_s * self._rate_hz:
@@ -53,7 +56,7 @@ class Arrival:
         self._coming, self._waiting = [], 0
         return self._look()
 
-    def _look(self) -> float | None:
+    def _look(self) -> tuple[float, float] | None:
         if float(np.mean(self._kept[0] ** 2)) < _SILENT:
             return None
         played, heard = (np.fft.rfft(row, self._size) for row in self._kept)
@@ -67,4 +70,15 @@ class Arrival:
         if lags[at] < _STANDS_OUT * others.max():
             return None
         self._every_s = _AGAIN_S
-        return at / self._low_hz
+        return at / self._low_hz, self._loudness(at)
+
+    def _loudness(self, lag: int) -> float:
+        """Where the near voice rests, what is heard is what arrives."""
+        frame = round(_FRAME_S * self._low_hz)
+        count = (self._kept.shape[1] - lag) // frame
+        rows = self._kept[0, : self._kept.shape[1] - lag], self._kept[1, lag:]
+        played, heard = (
+            np.sum(row[-count * frame :].reshape(count, frame) ** 2, axis=1) for row in rows
+        )
+        sounds = played > _SOUNDS * played.max()
+        return float(np.percentile(heard[sounds] / played[sounds], _SOFT))

@@ -27,9 +27,9 @@ BLOCK_S = 0.01
 LONGEST_S = 0.2
 # From what is played to what arrives, the longest way to the first wave.
 MOST_DELAY_S = 0.3
-# How much of a weight is believed after a block, squared; how it is expected to die away; and how
-# large it may be at first.
-_STAYS, _DECAY_S, _AT_FIRST = 0.998, 0.6, 20.0
+# How much of a weight is believed after a block, squared; how it is expected to die away; and by
+# how much more than is known of its loudness it may be at first.
+_STAYS, _DECAY_S, _AT_FIRST = 0.998, 0.6, 10.0
 _LEAST_SHARE = 1e-4
 # The near side's power is averaged over time, and over bins where it rises.
 _NEAR_STAYS, _NEAR_BINS = 0.8, 2
@@ -62,6 +62,20 @@ def _explained(played: Single, first: int, weights: Single, out: Bins) -> None:
         out[k] = complex(real[k], imaginary[k])
 
 
+@kernel(fastmath=True, error_model="numpy")
+def _gains(weights: Single, least: Single, out: Single) -> None:
+    """How strong the way is at each bin, for each part of ``least``, as it is expected to die away:
+    another way is about as loud."""
+    whole = np.float32(0.0)
+    for p in range(weights.shape[1]):
+        u, v = weights[0, p], weights[1, p]
+        whole += least[p]
+        for k in range(len(out)):
+            out[k] += u[k] * u[k] + v[k] * v[k]
+    for k in range(len(out)):
+        out[k] /= whole
+
+
 @kernel(
     "void(f4[:, :, ::1], i8, f4[:, :, ::1], f4[:, ::1], c8[::1], f4[::1], f4[::1], f4, f4)",
     fastmath=True,
@@ -84,16 +98,9 @@ def _learn(
     error = np.empty((2, bins), dtype=np.float32)
     steps, power = np.zeros(bins, dtype=np.float32), np.empty(bins, dtype=np.float32)
     real, imaginary = error[0], error[1]
-    gains, all_least = np.zeros(bins, dtype=np.float32), np.float32(0.0)
+    gains = np.zeros(bins, dtype=np.float32)
     if raised > 0.0:
-        # Another way is about as loud, and dies away as one does.
-        for p in range(weights.shape[1]):
-            u, v = weights[0, p], weights[1, p]
-            all_least += least[p]
-            for k in range(bins):
-                gains[k] += u[k] * u[k] + v[k] * v[k]
-        for k in range(bins):
-            gains[k] /= all_least
+        _gains(weights, least, gains)
     for k in range(bins):
         real[k], imaginary[k] = left[k].real, left[k].imag
         power[k] = real[k] * real[k] + imaginary[k] * imaginary[k]
@@ -138,10 +145,10 @@ class EchoPath:
         self._played = np.zeros((2, self._kept, bins), dtype=np.float32)
         self._head = 0
         self.weights = np.zeros((2, count, bins), dtype=np.float32)
-        expected = 10.0 ** (-6.0 * np.arange(count) * BLOCK_S / _DECAY_S) * _AT_FIRST
-        self._expected = expected.astype(np.float32)
-        self._least = (expected * _LEAST_SHARE).astype(np.float32)
-        self._variances = np.repeat(self._expected[:, None], bins, axis=1)
+        dies = 10.0 ** (-6.0 * np.arange(count) * BLOCK_S / _DECAY_S)
+        self._dies = dies / dies.sum()
+        self._expected, self._least = np.zeros((2, count), dtype=np.float32)
+        self._variances = np.zeros((count, bins), dtype=np.float32)
         self._near = np.zeros(bins, dtype=np.float32)
         self._before = np.zeros(self.block)
         self._out = np.zeros(bins, dtype=np.complex64)
@@ -163,6 +170,14 @@ class EchoPath:
         if -self._across < _SURE * math.sqrt(self._over * self._left + 1e-30):
             return 0.0
         return min(-self._across / (self._over + 1e-20), 1.0)
+
+    def begin(self, loudness: float) -> None:
+        """Learn from nothing: what arrives is about so loud against what is played, a ratio of
+        powers."""
+        self._expected = (_AT_FIRST * loudness * self._dies).astype(np.float32)
+        self._least = self._expected * np.float32(_LEAST_SHARE)
+        self.weights[:] = 0.0
+        self._variances[:] = self._expected[:, None]
 
     def play(self, block: Samples) -> None:
         """The next block ``(block,)`` of what is played."""
@@ -211,7 +226,7 @@ class EchoPath:
             first,
             self.weights,
             self._variances,
-            np.fft.rfft(self._padded),
+            np.asarray(np.fft.rfft(self._padded), dtype=np.complex64),
             self._near,
             self._least,
             _STAYS,

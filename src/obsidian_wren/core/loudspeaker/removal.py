@@ -1,7 +1,8 @@
 """Takes what the loudspeaker plays out of a microphone, block by block.
 
-What is played is brought to the microphone's clock, its lag is found, the way is learned
-(``echo_path``), and what the filter leaves is taken by a mask (``residual``).
+What is played is brought to the microphone's clock, and looked for. Once its lag is found the way
+is learned (``echo_path``), and what the filter leaves is taken by a mask (``residual``). Before
+that, and where nothing of it is heard, the microphone passes as it is.
 
 Source: see those.
 """
@@ -45,7 +46,7 @@ class LoudspeakerRemoval:
         self.delay_samples = self._block + self._slack + self._residual.delay_samples
         self._powers = np.zeros(4)
         self._lag_blocks: int | None = None
-        self._last_played = np.zeros(self._block)
+        self._last_played = self._nothing = np.zeros(self._block)
         self.lag_s: float | None = None
 
     @property
@@ -99,11 +100,14 @@ class LoudspeakerRemoval:
         self._played = self._played[self._block :]
 
     def _step(self, heard: Samples) -> Samples:
-        lag_s = self._arrival.hear(self._last_played, heard)
-        if lag_s is not None:
-            self._arrives(lag_s)
+        found = self._arrival.hear(self._last_played, heard)
+        if found is not None:
+            self._arrives(*found)
+        before = float(heard @ heard)
+        if self.lag_s is None:
+            return self._residual.process(heard, self._nothing, changed=0.0)
         left, taken = self._path.step(heard)
-        before, after = float(heard @ heard), float(left @ left)
+        after = float(left @ left)
         out = self._residual.process(left, taken, changed=self._path.changed)
         powers = self._powers
         powers[0] += (before - powers[0]) * _FOLLOW
@@ -115,14 +119,15 @@ class LoudspeakerRemoval:
         self._slip.see(self._path.weights, lowers=lowers)
         return out
 
-    def _arrives(self, lag_s: float) -> None:
-        """A lag that is found twice moves the filter there."""
+    def _arrives(self, lag_s: float, loudness: float) -> None:
+        """The first lag begins it; another one that is found twice moves the filter there."""
         blocks = max(0, math.floor((lag_s - _BEFORE_S) / BLOCK_S))
         first = self.lag_s is None
-        if (first or self._lag_blocks == blocks) and self._path.late_blocks != blocks:
-            near = abs(self._path.late_blocks - blocks) <= 1
-            if first or not near:
-                self._path.be_late(blocks)
-                self._slip.moved()
+        if first:
+            self._path.be_late(blocks)
+            self._path.begin(loudness)
+        elif self._lag_blocks == blocks and abs(self._path.late_blocks - blocks) > 1:
+            self._path.be_late(blocks)
+            self._slip.moved()
         self._lag_blocks = blocks
         self.lag_s = lag_s

@@ -28,6 +28,8 @@ _CHIPS_PER_S = 4_000
 # one code, shifted.
 _TAPS = {"raw": (12, 11, 1), "treated": (10, 6, 1)}
 _FEED_SHIFT = 1931
+# Codes from here on are those of returns.
+_RETURNS_FROM, _OVER_VOICE_DB = 100, 14.0
 # A peak eight times the spread beside it is reached by chance about once in 10^14 looks.
 _FOUND_SIGMA = 8.0
 # Spread is taken beside the peak: codes are strangers to each other, but where one sounds the other
@@ -64,6 +66,16 @@ class Found:
 def feed_path(number: int) -> str:
     """The name of a feed's code; feeds are numbered from 0."""
     return f"feed {number}"
+
+
+def return_path(number: int) -> str:
+    """The name of the code that goes onto what comes back from the listener of a feed."""
+    return feed_path(_RETURNS_FROM + number)
+
+
+def return_level_dbfs(level_dbfs: float) -> float:
+    """The level of that code where the voice's has another: it has to come through a room."""
+    return level_dbfs + _OVER_VOICE_DB
 
 
 def _chips(path: str) -> Samples:
@@ -124,6 +136,12 @@ def marker_codes(
             )
             for key, number in numbers.items()
             if key in feed_lufs
+        },
+        {
+            key: marker_sound(
+                return_path(number), level_dbfs=return_level_dbfs(level_dbfs), rate_hz=rate_hz
+            )
+            for key, number in numbers.items()
         },
     )
 

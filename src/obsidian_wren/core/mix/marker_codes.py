@@ -6,7 +6,7 @@ Source: ``marker.py`` makes them and finds them again.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from obsidian_wren.core.decibels import Samples
 
@@ -16,8 +16,9 @@ MARKER_S = 2.0
 @dataclass(frozen=True)
 class MarkerCodes:
     """``(n,)`` samples at the rate of what is live: what goes beside the raw voice, into the chain,
-    and into the mix of each listener by its key."""
+    into the mix of each listener by its key, and onto what comes back from each by the same."""
 
     raw: Samples
     treated: Samples
     feeds: Mapping[str, Samples]
+    returns: Mapping[str, Samples] = field(default_factory=dict)

@@ -10,7 +10,13 @@ from collections.abc import Mapping
 import numpy as np
 
 from obsidian_wren.core.decibels import Samples
-from obsidian_wren.core.mix.marker import Found, MarkerSearch, feed_path
+from obsidian_wren.core.mix.marker import (
+    Found,
+    MarkerSearch,
+    feed_path,
+    return_level_dbfs,
+    return_path,
+)
 from obsidian_wren.core.mix.reprocessing import Reprocessing, compare
 from obsidian_wren.core.mix.verdict import Arrived
 from obsidian_wren.core.rate import at_rate
@@ -80,6 +86,7 @@ def prove(
         delay_ms=_ms(first.delay_samples, rate_hz) if first else None,
         echo_ms=_ms(echo, rate_hz) if echo is not None else None,
         returned_ms=_returned(returned, rate_hz, own_number, feed_level_dbfs),
+        hears_itself_db=_hears_itself(search, own_number, sent_level_dbfs) if sounds else None,
         rate_ppm=left_ppm + clock_ppm if left_ppm is not None else None,
         again=(
             _again(sent_before, heard_before, sent_rate_hz, rate_hz, code)
@@ -138,6 +145,13 @@ def _feeds(
         if there:
             break
     return sorted(there, key=lambda entry: (entry[0] != own_feed, -entry[1].sigma))
+
+
+def _hears_itself(search: MarkerSearch, number: int, level_dbfs: float) -> float | None:
+    """How loud what comes back from a listener gets to it again, dB against what it sent; None
+    where it does not."""
+    found = search.find(return_path(number), sent_level_dbfs=return_level_dbfs(level_dbfs))
+    return None if found is None else found.level_db
 
 
 def _returned(returned: Samples, rate_hz: int, number: int, level_dbfs: float) -> float | None:

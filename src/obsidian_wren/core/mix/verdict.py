@@ -44,7 +44,8 @@ class Arrived:
     ``feed`` is the feed whose code was found, ``own_feed`` the one meant for it (None for one that
     gets a mix directly). ``speed`` is 1 at the right pitch. ``echo_ms``: a second arrival;
     ``other_feed``: one that arrives beside the first. ``returned_ms``: the listener's own code in
-    the return from it. ``sounds``: whether it heard anything at all. ``rate_ppm``: by how much
+    the return from it. ``hears_itself_db``: how loud what it sends gets back to it, dB against
+    that. ``sounds``: whether it heard anything at all. ``rate_ppm``: by how much
     its clock is off. ``gaps``: pieces of the code were missing or came twice; ``lost``: so many
     are known to have gone missing on this computer that a code may not be found for that.
     """
@@ -58,6 +59,7 @@ class Arrived:
     echo_ms: float | None = None
     other_feed: str | None = None
     returned_ms: float | None = None
+    hears_itself_db: float | None = None
     sounds: bool = True
     rate_ppm: float | None = None
     again: Reprocessing | None = None
@@ -70,8 +72,14 @@ def judge(found: Arrived, *, listener: str) -> tuple[Verdict, ...]:
     first = _arrival(found, listener)
     # Where the wrong thing arrives, what else was done to it is of no use to anybody.
     if first.mark == "fault" and first.code != "late":
-        return (first, *_returned(found, listener))
-    return (first, *_returned(found, listener), *_shape(found, listener), *_again(found, listener))
+        return (first, *_returned(found, listener), *_hears_itself(found, listener))
+    return (
+        first,
+        *_returned(found, listener),
+        *_hears_itself(found, listener),
+        *_shape(found, listener),
+        *_again(found, listener),
+    )
 
 
 def _pick(listener: str, found: Arrived) -> str:
@@ -174,6 +182,26 @@ def _arrival(found: Arrived, listener: str) -> Verdict:
             ),
         )
     return Verdict("treated", "good", _("Treated voice arrives{when}", when=when))
+
+
+def _hears_itself(found: Arrived, listener: str) -> tuple[Verdict, ...]:
+    if found.hears_itself_db is None:
+        return ()
+    return (
+        Verdict(
+            "hears itself",
+            "fault",
+            _(
+                "The others hear themselves, {softer_db:.0f} dB softer than they send",
+                softer_db=max(-found.hears_itself_db, 0.0),
+            ),
+            _(
+                "Your loudspeaker reaches your microphone. Use headphones with {listener}, or let"
+                " what the loudspeaker plays be taken out, in Delay and load.",
+                listener=listener,
+            ),
+        ),
+    )
 
 
 def _returned(found: Arrived, listener: str) -> tuple[Verdict, ...]:

@@ -62,11 +62,16 @@ def hold_buffer(app: AppContext, held_ms: float | None) -> None:
     _hold(app, "buffer_ms", held_ms)
 
 
-def _hold(app: AppContext, what: str, held_ms: float | None) -> None:
+def take_loudspeaker_out(app: AppContext, wanted: bool | None) -> None:
+    """Let what a loudspeaker plays be taken out, or left, or as derived (None)."""
+    _hold(app, "loudspeaker", wanted)
+
+
+def _hold(app: AppContext, what: str, held: float | bool | None) -> None:
     refuse_while_recording(app)
     with app.lock:
         with app.sessions.begin() as session:
-            setattr(scene.live_wish(session), what, held_ms)
+            setattr(scene.live_wish(session), what, held)
             prepared = prepare_anew(app, session)
         take_over(app, prepared)
     app.changed()

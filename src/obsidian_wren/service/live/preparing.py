@@ -19,6 +19,7 @@ from obsidian_wren.service.calibration import chain_rows
 from obsidian_wren.service.context import AppContext
 from obsidian_wren.service.context.clock import now
 from obsidian_wren.service.errors import Refused
+from obsidian_wren.service.live.loudspeaker import decided
 from obsidian_wren.service.live.monitor import hear_in_headphones, watch_meter
 from obsidian_wren.service.live.specification import source_of, start_of
 from obsidian_wren.service.live.state import Pushed, current
@@ -66,6 +67,7 @@ def prepare(app: AppContext, session: Session, browser_rate_hz: int | None) -> P
         block_s=block_ms / 1000.0,
         adapts=wish.block_ms is None and app.pace == "real",
         waiting_s=_waiting_ms(wish, costs) / 1000.0,
+        played=decided(ctx).known_from,
     )
     run = VoiceRun(heard_link(app), wanted, source.take)
     return Prepared(run, run if source.kind == "pushed" else None, costs)

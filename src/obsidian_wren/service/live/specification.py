@@ -8,6 +8,7 @@ from typing import Literal
 
 from obsidian_wren.core.chain.stage import StageSpec
 from obsidian_wren.core.decibels import Samples
+from obsidian_wren.core.loudspeaker.deciding import KnownFrom
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.engine import Mix
 from obsidian_wren.core.wording import _
@@ -83,8 +84,10 @@ def start_of(
     block_s: float,
     adapts: bool,
     waiting_s: float,
+    played: KnownFrom = "",
 ) -> records.Start:
-    """Everybody in use around the voice; ``channels`` by listener."""
+    """Everybody in use around the voice; ``channels`` by listener; ``played``: from what it is
+    known what a loudspeaker plays, where that is taken out."""
     rows = [
         row
         for row in scene.destinations(ctx.session)
@@ -133,4 +136,5 @@ def start_of(
         rig=source.rig,
         second=tuple(records.stage_of(spec) for spec in second),
         speed=1.0 if ctx.app.pace == "real" else _FAST,
+        played=played,
     )

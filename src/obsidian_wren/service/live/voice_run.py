@@ -185,6 +185,11 @@ class VoiceRun:
         return self._now.recording
 
     @property
+    def loudspeaker(self) -> records.LoudspeakerStatus | None:
+        """What is taken out of what a loudspeaker plays, where it is."""
+        return self._now.loudspeaker
+
+    @property
     def load(self) -> float:
         """The share of a core."""
         return self._now.load
@@ -293,6 +298,7 @@ class VoiceRun:
             records.bytes_of(codes.raw),
             records.bytes_of(codes.treated),
             {key: records.bytes_of(code) for key, code in codes.feeds.items()},
+            {key: records.bytes_of(code) for key, code in codes.returns.items()},
         )
 
         def work() -> None:

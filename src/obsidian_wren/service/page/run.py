@@ -8,12 +8,15 @@ from typing import Any, cast
 from sqlalchemy import select
 
 from obsidian_wren.core.chain.look_ahead import limiter_delay_samples
+from obsidian_wren.core.loudspeaker.deciding import DELAY_S, loudspeaker_facts
 from obsidian_wren.core.mix.block import buffer_ms, load_mark
 from obsidian_wren.core.wording import _
 from obsidian_wren.service import live, recording
 from obsidian_wren.service.convert import convert
 from obsidian_wren.service.errors import Refused
 from obsidian_wren.service.live import muting
+from obsidian_wren.service.live.loudspeaker import decided
+from obsidian_wren.service.live.voice_run import VoiceRun
 from obsidian_wren.service.mixes import clip_rows, scene
 from obsidian_wren.service.page import send_views
 from obsidian_wren.service.recording.tracks import (
@@ -69,7 +72,23 @@ def run(ctx: RigContext) -> send_views.RunView:
         feeds_muted="all" if feeds and feeds <= muted else "some" if feeds & muted else "none",
         push_to_talk=bool(feeds & push),
         talking=muting.is_talking(ctx.app),
+        loudspeaker=_loudspeaker(ctx, held if is_live else None),
     )
+
+
+def _loudspeaker(ctx: RigContext, held: VoiceRun | None) -> send_views.LoudspeakerView:
+    stands = None if held is None else held.loudspeaker
+    facts = (
+        ()
+        if stands is None
+        else loudspeaker_facts(
+            late_ms=stands.late_ms,
+            lowered_db=stands.lowered_db,
+            drift_ppm=stands.drift_ppm,
+            delay_ms=stands.delay_ms,
+        )
+    )
+    return send_views.LoudspeakerView(switch=decided(ctx), facts=facts)
 
 
 def _predicted_ms(ctx: RigContext, wish: LiveWish) -> dict[str, float] | None:
@@ -82,7 +101,8 @@ def _predicted_ms(ctx: RigContext, wish: LiveWish) -> dict[str, float] | None:
     waiting_ms = buffer_ms(costs[-1] if costs else None)
     return {
         "block_ms": usual_ms if wish.block_ms is None else wish.block_ms,
-        "chain_ms": float(delivery.body["delay_ms"]),
+        "chain_ms": float(delivery.body["delay_ms"])
+        + (1000.0 * DELAY_S if decided(ctx).on else 0.0),
         "mix_ms": round(1000.0 * limiter_delay_samples(rate) / rate, 2),
         "edge_ms": waiting_ms if wish.buffer_ms is None else wish.buffer_ms,
     }

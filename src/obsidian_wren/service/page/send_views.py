@@ -8,6 +8,7 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from obsidian_wren.core.derive.verdicts import Fact
+from obsidian_wren.core.loudspeaker.deciding import LoudspeakerSwitch
 from obsidian_wren.core.mix.checks import Check, KeptProof
 from obsidian_wren.core.mix.ducking import Ducking
 from obsidian_wren.core.mix.return_plan import ReturnReading
@@ -211,6 +212,14 @@ class RecorderView(BaseModel):
     failed: str | None
 
 
+class LoudspeakerView(BaseModel):
+    """What a loudspeaker plays: whether it is taken out and why; while it is, what was found of it,
+    and the delay that this costs."""
+
+    switch: LoudspeakerSwitch
+    facts: tuple[Fact, ...] = ()
+
+
 class RunView(BaseModel):
     """The live run.
 
@@ -243,6 +252,7 @@ class RunView(BaseModel):
     feeds_muted: Literal["none", "some", "all"]
     push_to_talk: bool
     talking: bool
+    loudspeaker: LoudspeakerView
 
 
 class RecordingView(BaseModel):

@@ -80,7 +80,8 @@ class Proof(Base):
 class LiveWish(Base):
     """Whether the person wants to be live, kept so that a run resumes; the block and the buffer
     where they are held, the common case chosen last, and whether feeds stay in the system when the
-    program ends, and which feeds are muted or of push-to-talk. One row."""
+    program ends, which feeds are muted or of push-to-talk, and whether what a loudspeaker plays is
+    taken out, None as derived. One row."""
 
     __tablename__ = "live_wish"
 
@@ -92,6 +93,7 @@ class LiveWish(Base):
     tracks: Mapped[JsonBody] = mapped_column(JSON)
     feeds_stay: Mapped[bool] = mapped_column(default=False)
     muting: Mapped[JsonBody] = mapped_column(JSON, default=dict)
+    loudspeaker: Mapped[bool | None]
 
 
 class Recording(Base):

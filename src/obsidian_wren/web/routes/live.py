@@ -48,6 +48,12 @@ class HoldBuffer(RequestModel):
     buffer_ms: float | None = Field(default=None, ge=5, le=200)
 
 
+class TakeOut(RequestModel):
+    """Whether what a loudspeaker plays is taken out; null lets it be as derived."""
+
+    on: bool | None = None
+
+
 class StartRun(RequestModel):
     """Go live; ``rate_hz`` is that of the browser's microphone."""
 
@@ -116,6 +122,12 @@ def hold_buffer(body: HoldBuffer) -> Response:
     return state_answer()
 
 
+def take_loudspeaker_out(body: TakeOut) -> Response:
+    """Take what a loudspeaker plays out of the microphone, or leave it."""
+    living.take_loudspeaker_out(the_app(), body.on)
+    return state_answer()
+
+
 def treat_returns() -> Response:
     """Measure what came back, and treat it."""
     living.treat_returns(the_app())
@@ -177,6 +189,7 @@ ROUTES: tuple[Route, ...] = (
     Route("post", "/run/stop", stop_run, views.Overview),
     Route("put", "/run/block", hold_block, views.Overview),
     Route("put", "/run/buffer", hold_buffer, views.Overview),
+    Route("put", "/run/loudspeaker", take_loudspeaker_out, views.Overview),
     Route("put", "/run/mute", mute, views.Overview),
     Route("post", "/run/mute/toggle", toggle_mute, views.Overview),
     Route("post", "/run/talk", talk, models.Acknowledgement),
