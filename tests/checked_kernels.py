@@ -7,8 +7,14 @@ import numpy as np
 
 from obsidian_wren.core import kernel as kernels
 
-_ARRAY = re.compile(r"(f4|f8|i8|c16)\[(.*)\]$")
-_DTYPES = {"f4": np.float32, "f8": np.float64, "i8": np.int64, "c16": np.complex128}
+_ARRAY = re.compile(r"(f4|f8|i8|c8|c16)\[(.*)\]$")
+_DTYPES = {
+    "f4": np.float32,
+    "f8": np.float64,
+    "i8": np.int64,
+    "c8": np.complex64,
+    "c16": np.complex128,
+}
 
 
 def parts(text):

@@ -13,13 +13,15 @@ from obsidian_wren.core.loudspeaker.echo_path import MOST_DELAY_S
 
 _LOW_HZ, _KEPT_S = 4_000.0, 2.0
 # How often it is looked for, and again once it is known.
-_EVERY_S, _AGAIN_S = 0.5, 2.0
+_EVERY_S, _AGAIN_S = 0.5, 1.0
 _BAND_HZ = (120.0, 1_800.0)
 _STAYS = 0.6
 # So far over all other lags stands the right one.
 _STANDS_OUT = 2.2
 # Lags this near to the first are the same arrival.
 _SAME_S = 0.015
+# It is believed when it is found twice.
+_ALIKE_S = 0.002
 _SILENT = 1e-10
 # Its loudness is looked at where it sounds, and told by the softest of these frames.
 _FRAME_S, _SOUNDS, _SOFT = 0.05, 0.1, 20.0
@@ -39,6 +41,7 @@ class Arrival:
         hz = np.fft.rfftfreq(self._size, 1.0 / self._low_hz)
         self._inside = (hz >= _BAND_HZ[0]) & (hz < _BAND_HZ[1])
         self._across = np.zeros(len(hz), dtype=complex)
+        self._before = -count
 
     def hear(self, played: Samples, heard: Samples) -> tuple[float, float] | None:
         """Listen to ``(n,)`` samples of either side; the lag in s where one stands out, and how
@@ -67,7 +70,9 @@ class Arrival:
         at = int(np.argmax(lags))
         near = round(_SAME_S * self._low_hz)
         others = np.delete(lags, slice(max(0, at - near), at + near))
-        if lags[at] < _STANDS_OUT * others.max():
+        before, self._before = self._before, at
+        alike = abs(at - before) <= round(_ALIKE_S * self._low_hz)
+        if lags[at] < _STANDS_OUT * others.max() or not alike:
             return None
         self._every_s = _AGAIN_S
         return at / self._low_hz, self._loudness(at)

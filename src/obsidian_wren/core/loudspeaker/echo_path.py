@@ -32,7 +32,7 @@ MOST_DELAY_S = 0.3
 _STAYS, _DECAY_S, _AT_FIRST = 0.998, 0.6, 10.0
 _LEAST_SHARE = 1e-4
 # The near side's power is averaged over time, and over bins where it rises.
-_NEAR_STAYS, _NEAR_BINS = 0.8, 2
+_NEAR_STAYS, _NEAR_BINS = 0.6, 5
 # What is held against each other to see whether the way has changed, and from which share on.
 _CHANGED_FOLLOW, _CHANGED, _RAISED = 0.1, 0.1, 20.0
 # A smaller correlation may be chance.
@@ -165,16 +165,16 @@ class EchoPath:
 
     @property
     def changed(self) -> float:
-        """How much of what the filter makes is left over in what remains, 0 to 1; none where that
-        may be chance."""
+        """The share of what the filter makes that is left over in what remains, 0 to 1; none where
+        that may be chance."""
         if -self._across < _SURE * math.sqrt(self._over * self._left + 1e-30):
             return 0.0
         return min(-self._across / (self._over + 1e-20), 1.0)
 
-    def begin(self, loudness: float) -> None:
+    def begin(self, power_ratio: float) -> None:
         """Learn from nothing: what arrives is about so loud against what is played, a ratio of
         powers."""
-        self._expected = (_AT_FIRST * loudness * self._dies).astype(np.float32)
+        self._expected = (_AT_FIRST * power_ratio * self._dies).astype(np.float32)
         self._least = self._expected * np.float32(_LEAST_SHARE)
         self.weights[:] = 0.0
         self._variances[:] = self._expected[:, None]

@@ -45,8 +45,7 @@ class LoudspeakerRemoval:
         self._ready = np.zeros(self._block + self._slack)
         self.delay_samples = self._block + self._slack + self._residual.delay_samples
         self._powers = np.zeros(4)
-        self._lag_blocks: int | None = None
-        self._last_played = self._nothing = np.zeros(self._block)
+        self._last_played = np.zeros(self._block)
         self.lag_s: float | None = None
 
     @property
@@ -105,7 +104,7 @@ class LoudspeakerRemoval:
             self._arrives(*found)
         before = float(heard @ heard)
         if self.lag_s is None:
-            return self._residual.process(heard, self._nothing, changed=0.0)
+            return self._residual.process(heard, None, changed=0.0)
         left, taken = self._path.step(heard)
         after = float(left @ left)
         out = self._residual.process(left, taken, changed=self._path.changed)
@@ -120,14 +119,10 @@ class LoudspeakerRemoval:
         return out
 
     def _arrives(self, lag_s: float, loudness: float) -> None:
-        """The first lag begins it; another one that is found twice moves the filter there."""
+        """A lag that is new by more than a block begins it anew."""
         blocks = max(0, math.floor((lag_s - _BEFORE_S) / BLOCK_S))
-        first = self.lag_s is None
-        if first:
+        if self.lag_s is None or abs(self._path.late_blocks - blocks) > 1:
             self._path.be_late(blocks)
             self._path.begin(loudness)
-        elif self._lag_blocks == blocks and abs(self._path.late_blocks - blocks) > 1:
-            self._path.be_late(blocks)
             self._slip.moved()
-        self._lag_blocks = blocks
         self.lag_s = lag_s

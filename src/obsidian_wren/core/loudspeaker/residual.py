@@ -84,10 +84,11 @@ class Residual:
         self._memory[_SHARE], self._memory[_FLOOR], self._memory[_PRIOR] = 0.5, 1e-9, 1.0
         self._least = amplitude_from_db(_LEAST_DB)
 
-    def process(self, left: Samples, taken: Samples, *, changed: float) -> Samples:
-        """``(n,)`` samples of what is left beside what was taken, as many; ``changed``: how much of
-        what was taken is known to be left, 0 to 1."""
-        frames, echo = both_analysed(left, taken, self._left.arrays, self._taken.arrays)
-        if len(frames):
+    def process(self, left: Samples, taken: Samples | None, *, changed: float) -> Samples:
+        """``(n,)`` samples of what is left beside what was taken, as many, None for nothing at all;
+        ``changed``: how much of what was taken is known to be left, 0 to 1."""
+        both = left, np.zeros(len(left)) if taken is None else taken
+        frames, echo = both_analysed(*both, self._left.arrays, self._taken.arrays)
+        if len(frames) and taken is not None:
             _take(frames, echo, self._memory, changed**2, self._least)
         return put_together(frames, len(left), self._left.arrays)
